@@ -1,0 +1,204 @@
+"""Every call that the hub takes, as a value: what to send, and what the answer is. The one core of both clients."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Generic, TypeVar
+from urllib.parse import quote
+
+import msgspec
+
+from hombi.client import models as m
+from hombi.client.errors import problem
+
+T = TypeVar("T")
+Page = TypeVar("Page")
+
+
+@dataclass(frozen=True, slots=True)
+class Call(Generic[T]):
+    """One request, and the type of its answer."""
+
+    method: str
+    path: str
+    answer: Any
+    params: Mapping[str, str | int] = field(default_factory=dict)
+    body: Any = None
+
+    def read(self, status: int, content: bytes) -> T:
+        """The answer. Raises HubProblem."""
+        if status >= 400:
+            raise problem(status, content)
+        if self.answer is None:
+            return None  # type: ignore[return-value]
+        result: T = msgspec.json.decode(content, type=self.answer)
+        return result
+
+
+@dataclass(frozen=True, slots=True)
+class Pages(Generic[Page, T]):
+    """A listing in pages: the call for the page at a place, and how a page is taken apart."""
+
+    page: Callable[[int | None], Call[Page]]
+    items: Callable[[Page], list[T]]
+    next: Callable[[Page], int | None]
+
+
+def _entity_path(entity: str, rest: str = "") -> str:
+    return f"/api/entities/{quote(entity, safe='/')}{rest}"
+
+
+def _given(**params: str | int | None) -> dict[str, str | int]:
+    return {name: value for name, value in params.items() if value is not None and value != ""}
+
+
+def house() -> Call[m.House]:
+    return Call("GET", "/api/house", m.House)
+
+
+def add_floor(name: str, position: int | None) -> Call[m.Floor]:
+    return Call("POST", "/api/floors", m.Floor, body=_given(name=name, position=position))
+
+
+def add_room(name: str, floor: str) -> Call[m.Room]:
+    return Call("POST", "/api/rooms", m.Room, body={"name": name, "floor": floor})
+
+
+def change_room(room: str, changes: dict[str, Any]) -> Call[m.Room]:
+    return Call("PATCH", f"/api/rooms/{quote(room)}", m.Room, body=changes)
+
+
+def remove_room(room: str) -> Call[None]:
+    return Call("DELETE", f"/api/rooms/{quote(room)}", None)
+
+
+def nodes() -> Call[list[m.Node]]:
+    return Call("GET", "/api/nodes", list[m.Node])
+
+
+def change_node(node: str, changes: dict[str, Any]) -> Call[m.Node]:
+    return Call("PATCH", f"/api/nodes/{quote(node)}", m.Node, body=changes)
+
+
+def remove_node(node: str, keep_history: bool) -> Call[None]:
+    history = "keep" if keep_history else "delete"
+    return Call("DELETE", f"/api/nodes/{quote(node)}", None, params={"history": history})
+
+
+def entities(room: str | None, node: str | None, kind: str | None) -> Call[list[m.Entity]]:
+    return Call("GET", "/api/entities", list[m.Entity], params=_given(room=room, node=node, kind=kind))
+
+
+def entity(address: str) -> Call[m.Entity]:
+    return Call("GET", _entity_path(address), m.Entity)
+
+
+def history(address: str, span: str, start: int | None, end: int | None, points: int) -> Call[m.History]:
+    params = _given(span=span, start=start, end=end, points=points)
+    return Call("GET", _entity_path(address, "/history"), m.History, params=params)
+
+
+def readings(address: str, start: int, end: int | None) -> Pages[m.ReadingsPage, m.Reading]:
+    def page(at: int | None) -> Call[m.ReadingsPage]:
+        params = _given(start=start if at is None else at, end=end)
+        return Call("GET", _entity_path(address, "/readings"), m.ReadingsPage, params=params)
+
+    return Pages(page, lambda p: p.readings, lambda p: p.next)
+
+
+def command(address: str, to: str) -> Call[m.Command]:
+    return Call("POST", _entity_path(address, "/command"), m.Command, body={"to": to})
+
+
+def pairing() -> Call[m.Window]:
+    return Call("GET", "/api/pairing", m.Window)
+
+
+def open_pairing(length: str) -> Call[m.Window]:
+    return Call("POST", "/api/pairing", m.Window, body={"length": length})
+
+
+def close_pairing() -> Call[None]:
+    return Call("DELETE", "/api/pairing", None)
+
+
+def arrivals() -> Call[list[m.Arrival]]:
+    return Call("GET", "/api/arrivals", list[m.Arrival])
+
+
+def admit(arrival: str, setup_code: str, name: str, room: str) -> Call[m.Node]:
+    body = {"setup_code": setup_code, "name": name, "room": room}
+    return Call("POST", f"/api/arrivals/{quote(arrival)}/admit", m.Node, body=body)
+
+
+def turn_away(arrival: str) -> Call[None]:
+    return Call("DELETE", f"/api/arrivals/{quote(arrival)}", None)
+
+
+def automations() -> Call[list[m.Automation]]:
+    return Call("GET", "/api/automations", list[m.Automation])
+
+
+def automation(address: str) -> Call[m.Automation]:
+    return Call("GET", f"/api/automations/{quote(address)}", m.Automation)
+
+
+def check_automation(text: str) -> Call[m.Checked]:
+    return Call("POST", "/api/automations/check", m.Checked, body={"text": text})
+
+
+def add_automation(text: str) -> Call[m.Automation]:
+    return Call("POST", "/api/automations", m.Automation, body={"text": text})
+
+
+def change_automation(address: str, changes: dict[str, Any]) -> Call[m.Automation]:
+    return Call("PATCH", f"/api/automations/{quote(address)}", m.Automation, body=changes)
+
+
+def remove_automation(address: str) -> Call[None]:
+    return Call("DELETE", f"/api/automations/{quote(address)}", None)
+
+
+def journal(event: str, node: str, automation: str, since: int | None, page_size: int) -> Pages[m.JournalPage, m.JournalEntry]:
+    def page(before: int | None) -> Call[m.JournalPage]:
+        params = _given(before=before, event=event, node=node, automation=automation, since=since, limit=page_size)
+        return Call("GET", "/api/journal", m.JournalPage, params=params)
+
+    return Pages(page, lambda p: p.entries, lambda p: p.next)
+
+
+def phones() -> Call[list[m.Phone]]:
+    return Call("GET", "/api/phones", list[m.Phone])
+
+
+def add_phone(name: str, endpoint: str, keys: dict[str, str], person: str | None) -> Call[m.Phone]:
+    return Call("POST", "/api/phones", m.Phone, body={**_given(name=name, endpoint=endpoint, person=person), "keys": keys})
+
+
+def remove_phone(phone: int) -> Call[None]:
+    return Call("DELETE", f"/api/phones/{phone}", None)
+
+
+def test_phone(phone: int) -> Call[None]:
+    return Call("POST", f"/api/phones/{phone}/test", None)
+
+
+def notices() -> Call[list[m.Notice]]:
+    return Call("GET", "/api/notices", list[m.Notice])
+
+
+def claimed() -> Call[m.Claimed]:
+    return Call("GET", "/api/claim", m.Claimed)
+
+
+def claim(code: str, username: str, password: str) -> Call[m.Person]:
+    return Call("POST", "/api/claim", m.Person, body={"code": code, "username": username, "password": password})
+
+
+def sign_in(username: str, password: str, name: str) -> Call[m.Token]:
+    return Call("POST", "/api/tokens", m.Token, body={"username": username, "password": password, "name": name})
+
+
+def sign_out() -> Call[None]:
+    return Call("DELETE", "/api/tokens", None)

@@ -1,0 +1,439 @@
+"""The two clients: the same calls, blocking and asynchronous, on the core in `calls`."""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from collections.abc import AsyncIterator, Iterator
+from types import TracebackType
+from typing import Any, Self, TypeVar
+
+import httpx
+import msgspec
+
+from hombi.client import calls
+from hombi.client import models as m
+from hombi.client.calls import Call, Pages
+from hombi.client.errors import problem, unreachable
+from hombi.client.stream import PATH, EventReader, LiveEvent
+
+T = TypeVar("T")
+Page = TypeVar("Page")
+TIMEOUT_S = 15.0
+# The hub sends a sign of life every 15 s.
+QUIET_S = 40.0
+RETRY_S = 1.0
+
+
+def _request(call: Call[Any]) -> dict[str, Any]:
+    request: dict[str, Any] = {"method": call.method, "url": call.path, "params": dict(call.params)}
+    if call.body is not None:
+        request["content"] = msgspec.json.encode(call.body)
+        request["headers"] = {"Content-Type": "application/json"}
+    return request
+
+
+def _headers(token: str | None) -> dict[str, str]:
+    return {"Authorization": f"Bearer {token}"} if token else {}
+
+
+class Hub:
+    """The hub at an address, with blocking calls. Calls raise HubProblem or HubUnreachable."""
+
+    def __init__(self, url: str = "http://127.0.0.1:4662", token: str | None = None) -> None:
+        self.url = url.rstrip("/")
+        self._http = httpx.Client(base_url=self.url, headers=_headers(token), timeout=TIMEOUT_S, trust_env=False)
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Close the connections."""
+        self._http.close()
+
+    def _run(self, call: Call[T]) -> T:
+        try:
+            response = self._http.request(**_request(call))
+        except httpx.TransportError as error:
+            raise unreachable(error, self.url) from error
+        return call.read(response.status_code, response.content)
+
+    def _iterate(self, pages: Pages[Page, T]) -> Iterator[T]:
+        place: int | None = None
+        while True:
+            page = self._run(pages.page(place))
+            for item in pages.items(page):
+                yield item
+            place = pages.next(page)
+            if place is None:
+                return
+
+    def live(self) -> Iterator[LiveEvent]:
+        """The live stream from now on. A connection that drops is taken up again where it stopped; a hub that is gone for
+        good raises HubUnreachable."""
+        reader, failures = EventReader(), 0
+        while True:
+            try:
+                timeout = httpx.Timeout(TIMEOUT_S, read=QUIET_S)
+                with self._http.stream("GET", PATH, headers=reader.headers, timeout=timeout) as response:
+                    if response.status_code >= 400:
+                        raise problem(response.status_code, response.read())
+                    failures = 0
+                    for line in response.iter_lines():
+                        if (event := reader.line(line)) is not None:
+                            yield event
+            except httpx.TransportError as error:
+                failures += 1
+                if failures > 10:
+                    raise unreachable(error, self.url) from error
+            time.sleep(RETRY_S)
+
+    def house(self) -> m.House:
+        """The house at a glance."""
+        return self._run(calls.house())
+
+    def add_floor(self, name: str, position: int | None = None) -> m.Floor:
+        """Add a floor, on top unless a position says otherwise."""
+        return self._run(calls.add_floor(name, position))
+
+    def add_room(self, name: str, floor: str = "") -> m.Room:
+        """Add a room at the end of a floor, the lowest unless one is named."""
+        return self._run(calls.add_room(name, floor))
+
+    def change_room(self, room: str, **changes: Any) -> m.Room:
+        """Rename or move a room: `name`, `floor`, `position`."""
+        return self._run(calls.change_room(room, changes))
+
+    def remove_room(self, room: str) -> None:
+        """Take an empty room away."""
+        self._run(calls.remove_room(room))
+
+    def nodes(self) -> list[m.Node]:
+        """All nodes."""
+        return self._run(calls.nodes())
+
+    def change_node(self, node: str, **changes: Any) -> m.Node:
+        """Rename or move a node: `title`, `room`."""
+        return self._run(calls.change_node(node, changes))
+
+    def remove_node(self, node: str, *, keep_history: bool = True) -> None:
+        """Take a node out of the house."""
+        self._run(calls.remove_node(node, keep_history))
+
+    def entities(self, *, room: str | None = None, node: str | None = None, kind: str | None = None) -> list[m.Entity]:
+        """All entities with their latest readings, or those of a room, a node, a kind."""
+        return self._run(calls.entities(room, node, kind))
+
+    def entity(self, address: str) -> m.Entity:
+        """One entity, by its address `node/entity`."""
+        return self._run(calls.entity(address))
+
+    def history(
+        self, address: str, span: str = "day", *, start: int | None = None, end: int | None = None, points: int = 600
+    ) -> m.History:
+        """An entity's history: the last hour, day, week or month, or from `start` to `end` in ms."""
+        return self._run(calls.history(address, span, start, end, points))
+
+    def command(self, address: str, to: str) -> m.Command:
+        """Ask an entity to take a value ("on", "40 %"), and wait for its node. The answer's `state` says whether it did."""
+        return self._run(calls.command(address, to))
+
+    def pairing(self) -> m.Window:
+        """The pairing window."""
+        return self._run(calls.pairing())
+
+    def open_pairing(self, length: str = "2 min") -> m.Window:
+        """Open the pairing window."""
+        return self._run(calls.open_pairing(length))
+
+    def close_pairing(self) -> None:
+        """Close the pairing window."""
+        self._run(calls.close_pairing())
+
+    def arrivals(self) -> list[m.Arrival]:
+        """The nodes that ask to join."""
+        return self._run(calls.arrivals())
+
+    def admit(self, arrival: str, setup_code: str, name: str = "", room: str = "") -> m.Node:
+        """Let an arrival in; a room that does not exist is made."""
+        return self._run(calls.admit(arrival, setup_code, name, room))
+
+    def turn_away(self, arrival: str) -> None:
+        """Turn an arrival away."""
+        self._run(calls.turn_away(arrival))
+
+    def automations(self) -> list[m.Automation]:
+        """All automations."""
+        return self._run(calls.automations())
+
+    def automation(self, address: str) -> m.Automation:
+        """One automation."""
+        return self._run(calls.automation(address))
+
+    def check_automation(self, text: str) -> m.Checked:
+        """Every mistake in a text; nothing is kept."""
+        return self._run(calls.check_automation(text))
+
+    def add_automation(self, text: str) -> m.Automation:
+        """Add an automation. Raises Wrong with its mistakes."""
+        return self._run(calls.add_automation(text))
+
+    def change_automation(self, address: str, **changes: Any) -> m.Automation:
+        """Give an automation another `text`, or put it on or off duty with `enabled`."""
+        return self._run(calls.change_automation(address, changes))
+
+    def remove_automation(self, address: str) -> None:
+        """Remove an automation."""
+        self._run(calls.remove_automation(address))
+
+    def phones(self) -> list[m.Phone]:
+        """The phones that take notifications."""
+        return self._run(calls.phones())
+
+    def add_phone(self, name: str, endpoint: str, keys: dict[str, str], person: str | None = None) -> m.Phone:
+        """Add a phone by its push subscription."""
+        return self._run(calls.add_phone(name, endpoint, keys, person))
+
+    def remove_phone(self, phone: int) -> None:
+        """Remove a phone."""
+        self._run(calls.remove_phone(phone))
+
+    def test_phone(self, phone: int) -> None:
+        """Send a phone a notice."""
+        self._run(calls.test_phone(phone))
+
+    def notices(self) -> list[m.Notice]:
+        """The latest notices, newest first."""
+        return self._run(calls.notices())
+
+    def claimed(self) -> m.Claimed:
+        """Whether the hub has an owner."""
+        return self._run(calls.claimed())
+
+    def claim(self, code: str, username: str, password: str) -> m.Person:
+        """Make the owner's account with the code that the hub printed."""
+        return self._run(calls.claim(code, username, password))
+
+    def sign_in(self, username: str, password: str, name: str = "client") -> m.Token:
+        """A token for a person; this client uses it from now on."""
+        token = self._run(calls.sign_in(username, password, name))
+        self._http.headers.update(_headers(token.token))
+        return token
+
+    def sign_out(self) -> None:
+        """Make this client's token void."""
+        self._run(calls.sign_out())
+
+    def readings(self, address: str, start: int, end: int | None = None) -> Iterator[m.Reading]:
+        """Single readings, oldest first, fetched page by page."""
+        return self._iterate(calls.readings(address, start, end))
+
+    def journal(
+        self, *, event: str = "", node: str = "", automation: str = "", since: int | None = None, page_size: int = 100
+    ) -> Iterator[m.JournalEntry]:
+        """What happened, newest first, fetched page by page."""
+        return self._iterate(calls.journal(event, node, automation, since, page_size))
+
+
+class AsyncHub:
+    """The hub at an address, asynchronously. Calls raise HubProblem or HubUnreachable."""
+
+    def __init__(self, url: str = "http://127.0.0.1:4662", token: str | None = None) -> None:
+        self.url = url.rstrip("/")
+        self._http = httpx.AsyncClient(base_url=self.url, headers=_headers(token), timeout=TIMEOUT_S, trust_env=False)
+
+    async def __aenter__(self) -> Self:
+        return self
+
+    async def __aexit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        await self.close()
+
+    async def close(self) -> None:
+        """Close the connections."""
+        await self._http.aclose()
+
+    async def _run(self, call: Call[T]) -> T:
+        try:
+            response = await self._http.request(**_request(call))
+        except httpx.TransportError as error:
+            raise unreachable(error, self.url) from error
+        return call.read(response.status_code, response.content)
+
+    async def _iterate(self, pages: Pages[Page, T]) -> AsyncIterator[T]:
+        place: int | None = None
+        while True:
+            page = await self._run(pages.page(place))
+            for item in pages.items(page):
+                yield item
+            place = pages.next(page)
+            if place is None:
+                return
+
+    async def live(self) -> AsyncIterator[LiveEvent]:
+        """The live stream from now on. A connection that drops is taken up again where it stopped; a hub that is gone for
+        good raises HubUnreachable."""
+        reader, failures = EventReader(), 0
+        while True:
+            try:
+                timeout = httpx.Timeout(TIMEOUT_S, read=QUIET_S)
+                async with self._http.stream("GET", PATH, headers=reader.headers, timeout=timeout) as response:
+                    if response.status_code >= 400:
+                        raise problem(response.status_code, await response.aread())
+                    failures = 0
+                    async for line in response.aiter_lines():
+                        if (event := reader.line(line)) is not None:
+                            yield event
+            except httpx.TransportError as error:
+                failures += 1
+                if failures > 10:
+                    raise unreachable(error, self.url) from error
+            await asyncio.sleep(RETRY_S)
+
+    async def house(self) -> m.House:
+        """The house at a glance."""
+        return await self._run(calls.house())
+
+    async def add_floor(self, name: str, position: int | None = None) -> m.Floor:
+        """Add a floor, on top unless a position says otherwise."""
+        return await self._run(calls.add_floor(name, position))
+
+    async def add_room(self, name: str, floor: str = "") -> m.Room:
+        """Add a room at the end of a floor, the lowest unless one is named."""
+        return await self._run(calls.add_room(name, floor))
+
+    async def change_room(self, room: str, **changes: Any) -> m.Room:
+        """Rename or move a room: `name`, `floor`, `position`."""
+        return await self._run(calls.change_room(room, changes))
+
+    async def remove_room(self, room: str) -> None:
+        """Take an empty room away."""
+        await self._run(calls.remove_room(room))
+
+    async def nodes(self) -> list[m.Node]:
+        """All nodes."""
+        return await self._run(calls.nodes())
+
+    async def change_node(self, node: str, **changes: Any) -> m.Node:
+        """Rename or move a node: `title`, `room`."""
+        return await self._run(calls.change_node(node, changes))
+
+    async def remove_node(self, node: str, *, keep_history: bool = True) -> None:
+        """Take a node out of the house."""
+        await self._run(calls.remove_node(node, keep_history))
+
+    async def entities(self, *, room: str | None = None, node: str | None = None, kind: str | None = None) -> list[m.Entity]:
+        """All entities with their latest readings, or those of a room, a node, a kind."""
+        return await self._run(calls.entities(room, node, kind))
+
+    async def entity(self, address: str) -> m.Entity:
+        """One entity, by its address `node/entity`."""
+        return await self._run(calls.entity(address))
+
+    async def history(
+        self, address: str, span: str = "day", *, start: int | None = None, end: int | None = None, points: int = 600
+    ) -> m.History:
+        """An entity's history: the last hour, day, week or month, or from `start` to `end` in ms."""
+        return await self._run(calls.history(address, span, start, end, points))
+
+    async def command(self, address: str, to: str) -> m.Command:
+        """Ask an entity to take a value ("on", "40 %"), and wait for its node. The answer's `state` says whether it did."""
+        return await self._run(calls.command(address, to))
+
+    async def pairing(self) -> m.Window:
+        """The pairing window."""
+        return await self._run(calls.pairing())
+
+    async def open_pairing(self, length: str = "2 min") -> m.Window:
+        """Open the pairing window."""
+        return await self._run(calls.open_pairing(length))
+
+    async def close_pairing(self) -> None:
+        """Close the pairing window."""
+        await self._run(calls.close_pairing())
+
+    async def arrivals(self) -> list[m.Arrival]:
+        """The nodes that ask to join."""
+        return await self._run(calls.arrivals())
+
+    async def admit(self, arrival: str, setup_code: str, name: str = "", room: str = "") -> m.Node:
+        """Let an arrival in; a room that does not exist is made."""
+        return await self._run(calls.admit(arrival, setup_code, name, room))
+
+    async def turn_away(self, arrival: str) -> None:
+        """Turn an arrival away."""
+        await self._run(calls.turn_away(arrival))
+
+    async def automations(self) -> list[m.Automation]:
+        """All automations."""
+        return await self._run(calls.automations())
+
+    async def automation(self, address: str) -> m.Automation:
+        """One automation."""
+        return await self._run(calls.automation(address))
+
+    async def check_automation(self, text: str) -> m.Checked:
+        """Every mistake in a text; nothing is kept."""
+        return await self._run(calls.check_automation(text))
+
+    async def add_automation(self, text: str) -> m.Automation:
+        """Add an automation. Raises Wrong with its mistakes."""
+        return await self._run(calls.add_automation(text))
+
+    async def change_automation(self, address: str, **changes: Any) -> m.Automation:
+        """Give an automation another `text`, or put it on or off duty with `enabled`."""
+        return await self._run(calls.change_automation(address, changes))
+
+    async def remove_automation(self, address: str) -> None:
+        """Remove an automation."""
+        await self._run(calls.remove_automation(address))
+
+    async def phones(self) -> list[m.Phone]:
+        """The phones that take notifications."""
+        return await self._run(calls.phones())
+
+    async def add_phone(self, name: str, endpoint: str, keys: dict[str, str], person: str | None = None) -> m.Phone:
+        """Add a phone by its push subscription."""
+        return await self._run(calls.add_phone(name, endpoint, keys, person))
+
+    async def remove_phone(self, phone: int) -> None:
+        """Remove a phone."""
+        await self._run(calls.remove_phone(phone))
+
+    async def test_phone(self, phone: int) -> None:
+        """Send a phone a notice."""
+        await self._run(calls.test_phone(phone))
+
+    async def notices(self) -> list[m.Notice]:
+        """The latest notices, newest first."""
+        return await self._run(calls.notices())
+
+    async def claimed(self) -> m.Claimed:
+        """Whether the hub has an owner."""
+        return await self._run(calls.claimed())
+
+    async def claim(self, code: str, username: str, password: str) -> m.Person:
+        """Make the owner's account with the code that the hub printed."""
+        return await self._run(calls.claim(code, username, password))
+
+    async def sign_in(self, username: str, password: str, name: str = "client") -> m.Token:
+        """A token for a person; this client uses it from now on."""
+        token = await self._run(calls.sign_in(username, password, name))
+        self._http.headers.update(_headers(token.token))
+        return token
+
+    async def sign_out(self) -> None:
+        """Make this client's token void."""
+        await self._run(calls.sign_out())
+
+    def readings(self, address: str, start: int, end: int | None = None) -> AsyncIterator[m.Reading]:
+        """Single readings, oldest first, fetched page by page."""
+        return self._iterate(calls.readings(address, start, end))
+
+    def journal(
+        self, *, event: str = "", node: str = "", automation: str = "", since: int | None = None, page_size: int = 100
+    ) -> AsyncIterator[m.JournalEntry]:
+        """What happened, newest first, fetched page by page."""
+        return self._iterate(calls.journal(event, node, automation, since, page_size))

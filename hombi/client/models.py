@@ -1,0 +1,271 @@
+"""What the hub tells, as immutable values. Times (`..._at`, `at`) are milliseconds since 1970."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+
+class Model(msgspec.Struct, frozen=True):
+    """A value that came from the hub; fields that a newer hub adds are passed over."""
+
+    def as_dict(self) -> dict[str, Any]:
+        """As plain data, for JSON."""
+        return dict(msgspec.to_builtins(self))
+
+
+class Room(Model, frozen=True):
+    """A room."""
+
+    room: str
+    name: str
+    floor: str
+    position: int
+
+
+class Floor(Model, frozen=True):
+    """A floor, 0 the lowest, with its rooms in order."""
+
+    id: int
+    name: str
+    position: int
+    rooms: list[Room]
+
+
+class Need(Model, frozen=True):
+    """Something that needs a person."""
+
+    kind: str
+    text: str
+    path: str
+
+
+class House(Model, frozen=True):
+    """The house at a glance."""
+
+    name: str
+    time_zone: str
+    floors: list[Floor]
+    needs: list[Need]
+    nodes: int
+    entities: int
+    automations: int
+    phones: int
+    links: list[dict[str, str]]
+    started_at: int
+    readings_committed: int
+    readings_held: int
+    version: str
+
+
+class Node(Model, frozen=True):
+    """A node; `here` is whether it is connected, `heard_at` moves with everything it sends."""
+
+    node: str
+    title: str
+    link: str
+    room: str | None
+    here: bool
+    silent: bool
+    heard_at: int
+    admitted_at: int
+    refused: int
+    entities: list[str]
+
+
+class Entity(Model, frozen=True):
+    """An entity with its latest reading: `value` in `unit`, `raw` in the node's own unit, `shown` as people read it."""
+
+    entity: str
+    node: str
+    link: str
+    title: str
+    kind: str
+    unit: str
+    room: str | None
+    writable: bool
+    low: float
+    high: float
+    value: float | None
+    raw: float | None
+    shown: str
+    quality: str
+    reason: str
+    at: int | None
+    heard_at: int
+
+
+class Reading(Model, frozen=True):
+    """One reading."""
+
+    at: int
+    raw: float
+    value: float
+    quality: str
+    reason: str
+
+
+class ReadingsPage(Model, frozen=True):
+    """A page of readings."""
+
+    readings: list[Reading]
+    next: int | None
+
+
+class History(Model, frozen=True):
+    """An entity's history in buckets of `width_ms`: columns of the same length; `at` is the middle of each bucket."""
+
+    entity: str
+    unit: str
+    start: int
+    end: int
+    width_ms: int
+    at: list[int]
+    mean: list[float]
+    low: list[float]
+    high: list[float]
+    count: list[int]
+
+
+class Command(Model, frozen=True):
+    """A command and what became of it: `confirmed`, `unanswered` or `unreachable`."""
+
+    id: int
+    entity: str
+    value: float
+    by: str
+    state: str
+    problem: str
+    asked_at: int
+    answered_at: int | None
+
+
+class Window(Model, frozen=True):
+    """The pairing window."""
+
+    open: bool
+    until: int | None
+    left_ms: int
+    listening: dict[str, str]
+
+
+class Promised(Model, frozen=True):
+    """An entity that an arrival says it has."""
+
+    name: str
+    title: str
+    kind: str
+    unit: str
+    writable: bool
+
+
+class Arrival(Model, frozen=True):
+    """A node that asks to join."""
+
+    id: str
+    title: str
+    about: str
+    link: str
+    state: str
+    asked_at: int
+    heard_at: int
+    known_as: str | None
+    wrong_codes: int
+    entities: list[Promised]
+    left_out: list[str]
+
+
+class Mistake(Model, frozen=True):
+    """One thing that is wrong in a text; line and column count from 1."""
+
+    line: int
+    column: int
+    what: str
+    hint: str
+    source_line: str
+
+
+class Automation(Model, frozen=True):
+    """An automation: its text word for word, as a sentence, and where it stands."""
+
+    automation: str
+    name: str
+    about: str
+    text: str
+    sentence: str
+    enabled: bool
+    phase: str
+    since: int | None
+    due: int | None
+    mistakes: list[Mistake]
+
+
+class Checked(Model, frozen=True):
+    """What the text of an automation comes to."""
+
+    ok: bool
+    sentence: str
+    mistakes: list[Mistake]
+
+
+class JournalEntry(Model, frozen=True):
+    """Something that happened."""
+
+    id: int
+    at: int
+    event: str
+    text: str
+    node: str
+    entity: str
+    automation: str
+    data: dict[str, Any]
+
+
+class JournalPage(Model, frozen=True):
+    """A page of the journal, newest first."""
+
+    entries: list[JournalEntry]
+    next: int | None
+
+
+class Phone(Model, frozen=True):
+    """A phone that takes notifications."""
+
+    id: int
+    name: str
+    person: str
+    added_at: int
+    service: str
+
+
+class Notice(Model, frozen=True):
+    """A notice on its way to a phone, or there."""
+
+    id: int
+    phone: str
+    title: str
+    text: str
+    state: str
+    attempts: int
+    problem: str
+    at: int
+
+
+class Token(Model, frozen=True):
+    """A token; it is shown this once."""
+
+    token: str
+    username: str
+
+
+class Person(Model, frozen=True):
+    """Who is signed in."""
+
+    username: str
+
+
+class Claimed(Model, frozen=True):
+    """Whether the hub has an owner."""
+
+    claimed: bool

@@ -1,0 +1,47 @@
+"""Kinds: what an entity is, the unit it is kept in, and the limits beyond which a value is not believed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """One kind of entity.
+
+    `unit` is the unit its readings are kept in ("" for none), `low` and `high` are the sensible limits in that unit.
+    `words` names the two states of a kind that has only two: (for 0, for 1).
+    """
+
+    name: str
+    unit: str
+    low: float
+    high: float
+    decimals: int = 1
+    words: tuple[str, str] | None = None
+
+
+KINDS: dict[str, Kind] = {
+    kind.name: kind
+    for kind in (
+        Kind("temperature", "°C", -90, 200),
+        Kind("humidity", "%", 0, 100),
+        Kind("pressure", "hPa", 300, 1200),
+        Kind("illuminance", "lx", 0, 200_000, 0),
+        Kind("co2", "ppm", 0, 50_000, 0),
+        Kind("pm25", "µg/m³", 0, 5_000),
+        Kind("moisture", "%", 0, 100),
+        Kind("level", "%", 0, 100, 0),
+        Kind("power", "W", -50_000, 50_000),
+        Kind("energy", "kWh", 0, 10_000_000, 2),
+        Kind("voltage", "V", -1_000, 1_000, 2),
+        Kind("current", "A", -1_000, 1_000, 2),
+        Kind("distance", "m", 0, 10_000, 2),
+        Kind("battery", "%", 0, 100, 0),
+        Kind("signal", "dBm", -130, 20, 0),
+        Kind("contact", "", 0, 1, 0, ("closed", "open")),
+        Kind("occupancy", "", 0, 1, 0, ("clear", "occupied")),
+        Kind("switch", "", 0, 1, 0, ("off", "on")),
+        Kind("number", "", -1e15, 1e15, 2),
+    )
+}

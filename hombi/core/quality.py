@@ -1,0 +1,27 @@
+"""The quality of a reading: one of the three levels of OPC UA (IEC 62541-8), with a reason."""
+
+from __future__ import annotations
+
+from enum import IntEnum
+
+
+class Quality(IntEnum):
+    """A level and its reason in one number, as it is stored: the tens are the level, the ones the reason."""
+
+    GOOD = 0
+    WARMING_UP = 10
+    CLIPPED = 11
+    STUCK = 20
+    SPIKE = 21
+    OUT_OF_RANGE = 22
+    SILENT = 23
+
+    @property
+    def level(self) -> str:
+        """`good`, `uncertain` or `bad`."""
+        return ("good", "uncertain", "bad")[self // 10]
+
+    @property
+    def reason(self) -> str:
+        """Why it is not good, in words; empty for a good one."""
+        return "" if self is Quality.GOOD else self.name.lower().replace("_", " ")

@@ -1,0 +1,87 @@
+"""Values as people write and read them: "82 %", "28 °C", "on", "10 min"."""
+
+from __future__ import annotations
+
+import re
+
+from hombi.core.errors import UnitError, ValueTextError
+from hombi.core.kinds import Kind
+from hombi.core.units import convert
+
+_QUANTITY = re.compile(r"\s*([+-]?\d+(?:\.\d+)?)\s*(.*?)\s*")
+_SPAN_PART = re.compile(r"(\d+(?:\.\d+)?)\s*([a-z]+)")
+_SPAN_UNITS_MS = {
+    "ms": 1,
+    **dict.fromkeys(("s", "sec", "second", "seconds"), 1_000),
+    **dict.fromkeys(("m", "min", "minute", "minutes"), 60_000),
+    **dict.fromkeys(("h", "hour", "hours"), 3_600_000),
+    **dict.fromkeys(("d", "day", "days"), 86_400_000),
+}
+
+
+def parse_value(text: str, kind: Kind) -> float:
+    """A value written for an entity of this kind, in the kind's own unit.
+
+    "82 %" for a humidity is 82.0; "82 °F" for a temperature is 27.78; "open" for a contact is 1.0.
+    Raises ValueTextError when it cannot be read, has the wrong unit, or lies beyond the kind's limits.
+    """
+    if kind.words is not None:
+        word = text.strip().lower()
+        if word not in kind.words:
+            raise ValueTextError(f"{text!r} is no state of a {kind.name}; use {kind.words[1]!r} or {kind.words[0]!r}")
+        return float(kind.words.index(word))
+    match = _QUANTITY.fullmatch(text)
+    example = f"{kind.high:g} {kind.unit}".strip() if abs(kind.high) < 1000 else f"21.5 {kind.unit}".strip()
+    if match is None:
+        raise ValueTextError(f"{text!r} is no number with a unit; write it like {example!r}")
+    number, unit = float(match[1]), match[2]
+    if kind.unit and not unit:
+        raise ValueTextError(f"{text!r} lacks its unit; write {text.strip()!r} with {kind.unit}, like {example!r}")
+    if unit and not kind.unit:
+        raise ValueTextError(f"a {kind.name} has no unit; write {match[1]!r} alone")
+    try:
+        value = convert(number, unit, kind.unit) if unit else number
+    except UnitError as error:
+        raise ValueTextError(f"{text!r} does not fit a {kind.name}: {error}") from error
+    if not kind.low <= value <= kind.high:
+        raise ValueTextError(
+            f"{text!r} is beyond what a {kind.name} can be ({kind.low:g} to {kind.high:g} {kind.unit})".replace(" )", ")")
+        )
+    return value
+
+
+def show_value(value: float, kind: Kind) -> str:
+    """A value with its unit, as people read it: "21.4 °C", "open"."""
+    if kind.words is not None:
+        return kind.words[1 if value >= 0.5 else 0]
+    return f"{value:.{kind.decimals}f} {kind.unit}".strip()
+
+
+def show_limit(value: float, kind: Kind) -> str:
+    """A value that a person set, without needless zeros: "82 %", "27.5 °C", "open"."""
+    return show_value(value, kind) if kind.words is not None else f"{round(value, 2):g} {kind.unit}".strip()
+
+
+def parse_span_ms(text: str) -> int:
+    """A length of time in milliseconds: "10 min", "90 s", "1 h 30 min", "2m". Raises ValueTextError."""
+    total, rest = 0.0, text.strip().lower()
+    while rest:
+        part = _SPAN_PART.match(rest)
+        if part is None or part[2] not in _SPAN_UNITS_MS:
+            raise ValueTextError(f"{text!r} is no length of time; write it like '10 min', '90 s' or '1 h 30 min'")
+        total += float(part[1]) * _SPAN_UNITS_MS[part[2]]
+        rest = rest[part.end() :].lstrip(" ,")
+    if total <= 0:
+        raise ValueTextError(f"{text!r} is no length of time; write it like '10 min', '90 s' or '1 h 30 min'")
+    return round(total)
+
+
+def show_span(ms: float) -> str:
+    """A length of time in its two largest units: "10 min", "1 h 30 min", "45 s"."""
+    seconds = round(ms / 1000)
+    parts: list[str] = []
+    for name, size in (("d", 86_400), ("h", 3_600), ("min", 60), ("s", 1)):
+        count, seconds = divmod(seconds, size)
+        if count:
+            parts.append(f"{count} {name}")
+    return " ".join(parts[:2]) or "0 s"

@@ -1,0 +1,162 @@
+"""The house as the hub knows it, in memory: floors, rooms, nodes and their entities with their latest readings."""
+
+from __future__ import annotations
+
+import hashlib
+import hmac
+from dataclasses import dataclass, field
+from typing import TypeVar
+
+from hombi.core.house_facts import EntityFacts, HouseFacts, did_you_mean
+from hombi.core.kinds import Kind
+from hombi.core.quality import Quality
+from hombi.hub.errors import NotFound
+
+T = TypeVar("T")
+
+SILENT_AFTER_INTERVALS = 3
+SILENT_AT_LEAST_MS = 60_000
+
+
+@dataclass
+class Floor:
+    """A floor of the house; `position` 0 is the lowest."""
+
+    id: int
+    name: str
+    position: int
+
+
+@dataclass
+class Room:
+    """A room; `position` counts from the left on its floor."""
+
+    id: int
+    slug: str
+    name: str
+    floor: Floor
+    position: int
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """One value of one entity at one time. `raw` is in the node's unit, `value` in the kind's."""
+
+    at_ms: int
+    raw: float
+    value: float
+    quality: Quality = Quality.GOOD
+
+
+@dataclass
+class Entity:
+    """One value of a node. `interval_ms` is how often it is usually heard, 0 while unknown."""
+
+    id: int
+    address: str
+    title: str
+    kind: Kind
+    node: Node
+    wire_name: str
+    wire_unit: str
+    low: float
+    high: float
+    writable: bool
+    latest: Reading | None = None
+    interval_ms: float = 0.0
+
+    def heard(self, reading: Reading) -> None:
+        """Take a newer reading, and learn the usual interval from the distance to the one before."""
+        if self.latest is not None and (gap := reading.at_ms - self.latest.at_ms) > 0:
+            # A single long gap (the node was away) must not stretch what is usual.
+            gap = min(gap, 4 * self.interval_ms) if self.interval_ms else gap
+            self.interval_ms = gap if not self.interval_ms else 0.8 * self.interval_ms + 0.2 * gap
+        self.latest = reading
+
+
+@dataclass
+class Node:
+    """One physical device. `heard_ms` moves with everything it sends, also when no value changed."""
+
+    id: int
+    address: str
+    title: str
+    link: str
+    thing_id: str
+    key_hash: str
+    room: Room | None
+    admitted_ms: int
+    here: bool = False
+    silent: bool = False
+    heard_ms: int = 0
+    refused: int = 0
+    entities: dict[str, Entity] = field(default_factory=dict)
+    by_wire_name: dict[str, Entity] = field(default_factory=dict)
+
+    def overdue(self, now_ms: int) -> bool:
+        """Whether nothing was heard for three times the usual interval."""
+        usual = min((e.interval_ms for e in self.entities.values() if e.interval_ms), default=0.0)
+        return usual > 0 and now_ms - self.heard_ms > max(SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * usual)
+
+
+def hash_key(secret: str) -> str:
+    """How a node's key is stored. It has 256 random bits, so one round of SHA-256 is enough."""
+    return hashlib.sha256(secret.encode()).hexdigest()
+
+
+class House:
+    """All of it, found by id and by address."""
+
+    def __init__(self) -> None:
+        self.floors: dict[int, Floor] = {}
+        self.rooms: dict[str, Room] = {}
+        self.nodes: dict[str, Node] = {}
+        self.entities: dict[str, Entity] = {}
+        self.people: set[str] = set()
+
+    def add(self, node: Node) -> None:
+        """Put a node and its entities in their places."""
+        self.nodes[node.address] = node
+        for entity in node.entities.values():
+            self.entities[entity.address] = entity
+            node.by_wire_name[entity.wire_name] = entity
+
+    def take_out(self, node: Node) -> None:
+        """Forget a node and its entities."""
+        self.nodes.pop(node.address, None)
+        for entity in node.entities.values():
+            self.entities.pop(entity.address, None)
+
+    def node(self, address: str) -> Node:
+        """Raises NotFound, with the nearest name."""
+        return _find(self.nodes, address, "node")
+
+    def entity(self, address: str) -> Entity:
+        """Raises NotFound, with the nearest name."""
+        return _find(self.entities, address, "entity")
+
+    def room(self, slug: str) -> Room:
+        """Raises NotFound, with the nearest name."""
+        return _find(self.rooms, slug, "room")
+
+    def node_by_thing(self, thing_id: str) -> Node | None:
+        """The node that describes itself with this id."""
+        return next((n for n in self.nodes.values() if n.thing_id == thing_id), None)
+
+    def fits(self, node: str, secret: str) -> bool:
+        """Whether this is the node's key."""
+        known = self.nodes.get(node)
+        return known is not None and bool(known.key_hash) and hmac.compare_digest(known.key_hash, hash_key(secret))
+
+    def facts(self) -> HouseFacts:
+        """What the text of an automation is checked against."""
+        entities = {address: EntityFacts(e.kind, e.writable) for address, e in self.entities.items()}
+        return HouseFacts(entities, frozenset(self.people))
+
+
+def _find(known: dict[str, T], name: str, what: str) -> T:
+    found = known.get(name)
+    if found is None:
+        hint = did_you_mean(name, known)
+        raise NotFound(f"no {what} {name}" + (f"; {hint}" if hint else ""))
+    return found

@@ -1,0 +1,108 @@
+"""Web Push (RFC 8030): one notice, encrypted for one phone (RFC 8291), signed by this hub (VAPID, RFC 8292)."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from base64 import urlsafe_b64encode
+from dataclasses import dataclass
+from enum import Enum
+from typing import Protocol
+from urllib.parse import urlparse
+
+import requests
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat, PublicFormat
+from py_vapid import Vapid
+from pywebpush import WebPushException, webpush
+
+from hombi.hub.ports import DeliveryRecord, PhoneRecord
+
+TIME_TO_LIVE_S = 24 * 3600
+TIMEOUT_S = 10.0
+
+
+class Fate(Enum):
+    """What became of one attempt."""
+
+    DELIVERED = "delivered"
+    GONE = "gone"
+    LATER = "later"
+    IMPOSSIBLE = "impossible"
+
+
+@dataclass(frozen=True, slots=True)
+class PushResult:
+    """The fate of an attempt, why, and how long the push service asks us to wait (0: it did not say)."""
+
+    fate: Fate
+    problem: str = ""
+    wait_s: float = 0.0
+
+
+class Push(Protocol):
+    """A way of bringing a notice to a phone."""
+
+    async def send(self, phone: PhoneRecord, delivery: DeliveryRecord) -> PushResult:
+        """One attempt. Never raises for what the far end does."""
+
+
+def fresh_vapid_key() -> str:
+    """A new P-256 key as PEM."""
+    key = ec.generate_private_key(ec.SECP256R1())
+    return key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption()).decode()
+
+
+class WebPush:
+    """Sends through the push service that a phone's subscription names."""
+
+    def __init__(self, vapid_key: str, contact: str) -> None:
+        self._vapid = Vapid.from_pem(vapid_key.encode())
+        self._contact = contact
+
+    @property
+    def public_key(self) -> str:
+        """The application server key that a browser subscribes with: an uncompressed point, base64url (RFC 8292, 3.2)."""
+        point = self._vapid.public_key.public_bytes(Encoding.X962, PublicFormat.UncompressedPoint)
+        return urlsafe_b64encode(point).rstrip(b"=").decode()
+
+    async def send(self, phone: PhoneRecord, delivery: DeliveryRecord) -> PushResult:
+        """One attempt, in a thread of its own."""
+        return await asyncio.to_thread(self._send, phone, delivery)
+
+    def _send(self, phone: PhoneRecord, delivery: DeliveryRecord) -> PushResult:
+        payload = json.dumps({"title": delivery.title, "text": delivery.text, "path": delivery.path, "at": delivery.created_ms})
+        where = urlparse(phone.endpoint)
+        try:
+            webpush(
+                subscription_info={"endpoint": phone.endpoint, "keys": {"p256dh": phone.p256dh, "auth": phone.auth}},
+                data=payload,
+                vapid_private_key=self._vapid,
+                vapid_claims={"sub": self._contact, "aud": f"{where.scheme}://{where.netloc}"},
+                content_encoding="aes128gcm",
+                ttl=TIME_TO_LIVE_S,
+                timeout=TIMEOUT_S,
+                headers={"urgency": "high"},
+            )
+        except WebPushException as error:
+            return _fate(error)
+        except requests.RequestException as error:
+            return PushResult(Fate.LATER, f"the push service at {where.netloc} cannot be reached ({type(error).__name__})")
+        except ValueError as error:
+            return PushResult(Fate.IMPOSSIBLE, f"this phone's keys cannot be used: {error}")
+        return PushResult(Fate.DELIVERED)
+
+
+def _fate(error: WebPushException) -> PushResult:
+    response = error.response
+    if response is None:
+        return PushResult(Fate.IMPOSSIBLE, f"the notice cannot be encrypted for this phone: {error}")
+    status = int(response.status_code)
+    if status in (404, 410):
+        return PushResult(Fate.GONE, f"the push service does not know this phone any more ({status})")
+    if status == 429 or status >= 500:
+        wait = str(response.headers.get("Retry-After", ""))
+        return PushResult(
+            Fate.LATER, f"the push service asks to try again later ({status})", float(wait) if wait.isdigit() else 0.0
+        )
+    return PushResult(Fate.IMPOSSIBLE, f"the push service refused the notice ({status})")

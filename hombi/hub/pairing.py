@@ -1,0 +1,276 @@
+"""Pairing: the window in which nodes may ask to join, the arrivals that did, and letting them in or turning them away."""
+
+from __future__ import annotations
+
+import hashlib
+import hmac
+import secrets
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from hombi.core.units import convert
+from hombi.hub.clock import Clock, Timer
+from hombi.hub.errors import Invalid, NotFound, PairingClosed, Refused
+from hombi.hub.house import Entity, House, Node, hash_key
+from hombi.hub.journal import Journal
+from hombi.hub.live import Live
+from hombi.hub.ports import ArrivalRecord, NewEntity, NewNode, Records
+from hombi.hub.records_thread import RecordsThread
+from hombi.hub.rooms import Rooms
+from hombi.links.wifi.thing_description import DescriptionError, Promised, ThingDescription, read_description, slug
+
+MAX_ARRIVALS = 32
+MAX_WRONG_CODES = 5
+MAX_WINDOW_MS = 15 * 60_000
+
+
+def proof_of(setup_code: str, thing_id: str) -> str:
+    """What a node sends so that its setup code can be checked: HMAC-SHA-256 (RFC 2104) of its id, keyed with the code, in hex.
+
+    So the code itself never crosses the wire, and a stranger who claims to be the node does not get in with the code on
+    its back.
+    """
+    code = setup_code.replace("-", "").replace(" ", "")
+    return hmac.new(code.encode(), thing_id.encode(), hashlib.sha256).hexdigest()
+
+
+@dataclass(frozen=True, slots=True)
+class Joined:
+    """What a node gets once it is let in: its address, and the key that opens both doors to it."""
+
+    node: str
+    key: str
+
+
+@dataclass
+class Arrival:
+    """An arrival with its description understood."""
+
+    record: ArrivalRecord
+    thing: ThingDescription
+    known: Node | None = None
+    heard_ms: int = 0
+
+
+@dataclass
+class Pairing:
+    """The pairing window and its arrivals."""
+
+    house: House
+    rooms: Rooms
+    clock: Clock
+    records: Records
+    thread: RecordsThread
+    live: Live
+    journal: Journal
+    expel: Callable[[str], Any]
+    until_ms: int = 0
+    arrivals: dict[str, Arrival] = field(default_factory=dict)
+    _closing: Timer | None = None
+
+    def load(self, stored: list[ArrivalRecord]) -> None:
+        """Take up the arrivals of before a restart."""
+        for record in stored:
+            thing = read_description(record.description)
+            self.arrivals[record.id] = Arrival(record, thing, self.house.node_by_thing(thing.thing_id), record.asked_ms)
+
+    @property
+    def left_ms(self) -> int:
+        """How long the window stays open; 0 when it is closed."""
+        return max(0, self.until_ms - self.clock.now_ms())
+
+    def open(self, for_ms: int) -> None:
+        """Open the window, or set its end anew. Raises Invalid beyond fifteen minutes."""
+        if not 0 < for_ms <= MAX_WINDOW_MS:
+            raise Invalid("a pairing window is open for 1 s to 15 min")
+        was_open = self.left_ms > 0
+        self.until_ms = self.clock.now_ms() + for_ms
+        if self._closing is not None:
+            self._closing.cancel()
+        self._closing = self.clock.call_at_ms(self.until_ms, self._ran_out)
+        if not was_open:
+            self.journal.note("PairingOpened", f"pairing is open for {for_ms // 1000} s")
+        self._announce()
+
+    def close(self) -> None:
+        """Close the window before its time."""
+        if self.left_ms:
+            self.until_ms = 0
+            self._ran_out()
+
+    def _ran_out(self) -> None:
+        if self._closing is not None:
+            self._closing.cancel()
+            self._closing = None
+        self.until_ms = 0
+        self.journal.note("PairingClosed", "pairing is closed")
+        self._announce()
+
+    def _announce(self) -> None:
+        self.live.publish("pairing", {"until": self.until_ms, "left_ms": self.left_ms})
+
+    async def ask(self, description: dict[str, Any], proof: str) -> tuple[Arrival, str]:
+        """A node asks to join: (its arrival, the ticket with which it asks what became of it).
+
+        Raises PairingClosed, Invalid for a description that cannot be used, Refused when too many wait.
+        """
+        if not self.left_ms:
+            raise PairingClosed("pairing is closed; open it in the console, or with `hombi pair`")
+        try:
+            thing = read_description(description)
+        except DescriptionError as error:
+            raise Invalid(str(error)) from error
+        if len(proof) != 64 or not set(proof) <= set("0123456789abcdef"):
+            raise Invalid("proof must be 64 hex digits: HMAC-SHA-256 of the description's id, keyed with the setup code")
+        for other in [a for a in self.arrivals.values() if a.record.thing_id == thing.thing_id]:
+            if other.record.state == "locked":
+                raise Refused("this node was locked out after wrong setup codes; turn it away first, then let it ask again")
+            await self._drop(other)
+        waiting = [a for a in self.arrivals.values() if a.record.state in ("waiting", "locked")]
+        if len(waiting) >= MAX_ARRIVALS:
+            raise Refused(f"{MAX_ARRIVALS} arrivals wait already; admit some or turn them away")
+        ticket = secrets.token_urlsafe(24)
+        now = self.clock.now_ms()
+        record = ArrivalRecord(secrets.token_hex(4), thing.thing_id, thing.title, description, proof, hash_key(ticket), now)
+        await self.thread.run(self.records.save_arrival, record)
+        arrival = Arrival(record, thing, self.house.node_by_thing(thing.thing_id), now)
+        self.arrivals[record.id] = arrival
+        self.journal.note("NodeArrived", f"{thing.title} asks to join over wifi")
+        self._changed(arrival)
+        return arrival, ticket
+
+    async def outcome(self, arrival_id: str, ticket: str) -> tuple[str, Joined | None]:
+        """What became of an arrival, for the node that holds its ticket: its state, and once admitted its key.
+
+        The key is made anew each time it is collected, and the one before is void; so a node that lost the answer asks again.
+        """
+        arrival = self.find(arrival_id)
+        if not hmac.compare_digest(arrival.record.ticket_hash, hash_key(ticket)):
+            raise NotFound(f"no arrival {arrival_id}")
+        arrival.heard_ms = self.clock.now_ms()
+        if arrival.record.state != "admitted":
+            return arrival.record.state, None
+        node = self.house.node(arrival.record.node)
+        key = secrets.token_urlsafe(32)
+        node.key_hash = hash_key(key)
+        await self.thread.run(self.records.save_node, node)
+        return "admitted", Joined(node.address, key)
+
+    def find(self, arrival_id: str) -> Arrival:
+        """Raises NotFound."""
+        arrival = self.arrivals.get(arrival_id)
+        if arrival is None:
+            raise NotFound(f"no arrival {arrival_id}; `hombi arrivals` lists them")
+        return arrival
+
+    def waiting(self) -> list[Arrival]:
+        """Those that a person has to say something about."""
+        return [a for a in self.arrivals.values() if a.record.state in ("waiting", "locked")]
+
+    async def admit(self, arrival_id: str, setup_code: str, name: str = "", room: str = "") -> Node:
+        """Let an arrival in as `name`, in `room` (one that exists, or the name of a new one).
+
+        Raises NotFound, Invalid for a name that is taken, Refused for a wrong setup code.
+        """
+        arrival = self.find(arrival_id)
+        record = arrival.record
+        if record.state != "waiting":
+            raise Refused(f"{record.title} is {record.state}, it does not wait")
+        address = slug(name or (arrival.known.address if arrival.known else record.title))
+        if not address:
+            raise Invalid("the name has no letter and no digit")
+        taken = self.house.nodes.get(address)
+        if taken is not None and taken is not arrival.known:
+            raise Invalid(f"there is a node {address} already; give this one another name")
+        if not hmac.compare_digest(record.proof, proof_of(setup_code, record.thing_id)):
+            await self._wrong_code(arrival)
+        record.state, record.node = "admitting", address
+        try:
+            return await self._let_in(arrival, address, name.strip() or record.title, room)
+        except BaseException:
+            record.state, record.node = "waiting", ""
+            raise
+
+    async def _wrong_code(self, arrival: Arrival) -> None:
+        record = arrival.record
+        record.wrong_codes += 1
+        left = MAX_WRONG_CODES - record.wrong_codes
+        if left <= 0:
+            record.state = "locked"
+        await self.thread.run(self.records.save_arrival, record)
+        self._changed(arrival)
+        if left <= 0:
+            self.journal.note("ArrivalLocked", f"{record.title} is locked out after {MAX_WRONG_CODES} wrong setup codes")
+            raise Refused("wrong setup code; this arrival is locked now. Turn it away, then let the node ask again")
+        raise Refused(f"wrong setup code; {left} more {'try' if left == 1 else 'tries'}")
+
+    async def _let_in(self, arrival: Arrival, address: str, title: str, room_name: str) -> Node:
+        record, known = arrival.record, arrival.known
+        room = await self.rooms.find_or_add(room_name) if room_name.strip() else (known.room if known else None)
+        now = self.clock.now_ms()
+        entities = tuple(_new_entity(promised) for promised in arrival.thing.promised)
+        new = NewNode(address, title, "wifi", record.thing_id, room.id if room else None, now, entities, known.id if known else 0)
+        record.state = "admitted"
+        node_id, entity_ids = await self.thread.run(self.records.admit, new, record)
+        if known is not None:
+            self.expel(known.address)
+            self.house.take_out(known)
+        node = Node(node_id, address, title, "wifi", record.thing_id, "", room, now, heard_ms=now)
+        for promised, stored in zip(arrival.thing.promised, entities, strict=True):
+            before = known.entities.get(stored.name) if known else None
+            node.entities[stored.name] = Entity(
+                entity_ids[stored.name],
+                f"{address}/{stored.name}",
+                stored.title,
+                promised.kind,
+                node,
+                stored.wire_name,
+                stored.wire_unit,
+                stored.low,
+                stored.high,
+                stored.writable,
+                before.latest if before else None,
+            )
+        self.house.add(node)
+        where = f" in {room.name}" if room else ""
+        self.journal.note("NodeAdmitted", f"{title} was let in as {address}{where}", node=address)
+        self.live.publish("house", {"changed": "node", "node": address})
+        self._changed(arrival)
+        return node
+
+    async def turn_away(self, arrival_id: str) -> None:
+        """Send an arrival away; the node hears it when it asks. Raises NotFound."""
+        arrival = self.find(arrival_id)
+        if arrival.record.state == "admitted":
+            raise Refused(f"{arrival.record.title} is let in already; remove the node instead")
+        arrival.record.state = "turned-away"
+        await self.thread.run(self.records.remove_arrival, arrival.record.id)
+        self.journal.note("ArrivalTurnedAway", f"{arrival.record.title} was turned away")
+        self._changed(arrival)
+
+    async def _drop(self, arrival: Arrival) -> None:
+        await self.thread.run(self.records.remove_arrival, arrival.record.id)
+        self.arrivals.pop(arrival.record.id, None)
+
+    async def collected(self, node: str) -> None:
+        """The node has used its key: its ticket is of no more use."""
+        for arrival in [a for a in self.arrivals.values() if a.record.node == node and a.record.state == "admitted"]:
+            await self._drop(arrival)
+
+    def _changed(self, arrival: Arrival) -> None:
+        record = arrival.record
+        self.live.publish("arrival", {"id": record.id, "title": record.title, "state": record.state})
+
+
+def _new_entity(promised: Promised) -> NewEntity:
+    """The entity as it is stored: limits in the kind's unit, never wider than the kind's own."""
+    kind = promised.kind
+
+    def limit(value: float | None, own: float) -> float:
+        if value is None:
+            return own
+        return convert(value, promised.wire_unit, kind.unit) if kind.unit else value
+
+    low, high = max(kind.low, limit(promised.low, kind.low)), min(kind.high, limit(promised.high, kind.high))
+    return NewEntity(promised.name, promised.title, kind.name, promised.wire_name, promised.wire_unit, low, high, promised.writable)

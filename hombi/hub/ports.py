@@ -1,0 +1,173 @@
+"""What the hub needs of the records. `memory.py` has it in memory; the service has it on the database.
+
+All methods are plain and blocking; the hub calls them in its one records thread, so there is one writer.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+from hombi.hub.house import Floor, House, Node, Room
+
+# (entity id, time in ms since 1970, raw value, value, quality)
+Row = tuple[int, int, float, float, int]
+
+
+@dataclass(slots=True)
+class ArrivalRecord:
+    """A node that was heard and is not let in yet (or was, and has not collected its key)."""
+
+    id: str
+    thing_id: str
+    title: str
+    description: dict[str, Any]
+    proof: str
+    ticket_hash: str
+    asked_ms: int
+    state: str = "waiting"
+    wrong_codes: int = 0
+    node: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class NewEntity:
+    """An entity as it is admitted."""
+
+    name: str
+    title: str
+    kind: str
+    wire_name: str
+    wire_unit: str
+    low: float
+    high: float
+    writable: bool
+
+
+@dataclass(frozen=True, slots=True)
+class NewNode:
+    """A node as it is admitted. `replaces` is the id of the node that it was before, 0 for a new one."""
+
+    address: str
+    title: str
+    link: str
+    thing_id: str
+    room_id: int | None
+    admitted_ms: int
+    entities: tuple[NewEntity, ...]
+    replaces: int = 0
+
+
+@dataclass(slots=True)
+class AutomationRecord:
+    """An automation as it is stored: its text word for word, and where its state machine stands."""
+
+    id: int
+    slug: str
+    text: str
+    enabled: bool = True
+    state: dict[str, Any] = field(default_factory=dict)
+
+
+@dataclass(slots=True)
+class JournalEntry:
+    """Something that happened. `id` is 0 until it is stored."""
+
+    at_ms: int
+    event: str
+    text: str
+    node: str = ""
+    entity: str = ""
+    automation: str = ""
+    data: dict[str, Any] = field(default_factory=dict)
+    id: int = 0
+
+
+@dataclass(slots=True)
+class PhoneRecord:
+    """A device that takes notifications: its Web Push subscription (RFC 8030) and keys (RFC 8291)."""
+
+    id: int
+    name: str
+    person: str
+    endpoint: str
+    p256dh: str
+    auth: str
+    added_ms: int
+
+
+@dataclass(slots=True)
+class DeliveryRecord:
+    """One notice on its way to one phone."""
+
+    id: int
+    phone_id: int
+    notice_id: int
+    title: str
+    text: str
+    path: str
+    created_ms: int
+    attempts: int = 0
+    next_ms: int = 0
+    state: str = "waiting"
+    problem: str = ""
+
+
+class Records(Protocol):
+    """What is kept."""
+
+    def load_house(self, house: House) -> None:
+        """Fill the house with what is stored, latest readings included."""
+
+    def store_readings(self, rows: Sequence[Row]) -> None:
+        """Commit readings in one transaction; one that is there already is left as it is."""
+
+    def add_floor(self, name: str, position: int) -> Floor: ...
+
+    def add_room(self, slug: str, name: str, floor: Floor, position: int) -> Room: ...
+
+    def save_room(self, room: Room) -> None: ...
+
+    def save_floor(self, floor: Floor) -> None: ...
+
+    def remove_room(self, room: Room) -> None: ...
+
+    def admit(self, new: NewNode, arrival: ArrivalRecord) -> tuple[int, dict[str, int]]:
+        """Store a node with its entities and what became of its arrival: (node id, entity ids by name)."""
+
+    def save_node(self, node: Node) -> None:
+        """Store a node's title, room and key."""
+
+    def remove_node(self, node: Node, *, keep_history: bool) -> None: ...
+
+    def arrivals(self) -> list[ArrivalRecord]: ...
+
+    def save_arrival(self, arrival: ArrivalRecord) -> None: ...
+
+    def remove_arrival(self, arrival_id: str) -> None: ...
+
+    def automations(self) -> list[AutomationRecord]: ...
+
+    def add_automation(self, slug: str, text: str) -> AutomationRecord: ...
+
+    def save_automation(self, record: AutomationRecord) -> None: ...
+
+    def remove_automation(self, record: AutomationRecord) -> None: ...
+
+    def add_journal(self, entry: JournalEntry) -> int: ...
+
+    def phones(self) -> list[PhoneRecord]: ...
+
+    def add_phone(self, phone: PhoneRecord) -> PhoneRecord: ...
+
+    def remove_phone(self, phone_id: int) -> None: ...
+
+    def add_notice(self, title: str, text: str, path: str, created_ms: int, phone_ids: Sequence[int]) -> list[DeliveryRecord]: ...
+
+    def waiting_deliveries(self) -> list[DeliveryRecord]: ...
+
+    def save_delivery(self, delivery: DeliveryRecord) -> None: ...
+
+    def push_key(self, fresh: str) -> str:
+        """The hub's own VAPID key (PEM); `fresh` is kept when there is none yet."""

@@ -1,0 +1,88 @@
+"""The door's sockets and its clock."""
+
+from __future__ import annotations
+
+import asyncio
+import socket
+from typing import cast
+
+from hombi.links.wifi.mqtt.door import Connection, Door
+
+# A client with this many messages on the way to the disk is not read from until some are there.
+MAX_UNACKNOWLEDGED = 4_096
+SWEEP_EVERY_S = 0.5
+MAX_UNSENT = 1 << 20
+
+
+class _Protocol(asyncio.Protocol):
+    """One TCP connection; also the `Wire` that the door writes to."""
+
+    def __init__(self, door: Door) -> None:
+        self._door = door
+        self._loop = asyncio.get_running_loop()
+        self._out: list[bytes] = []
+        self._paused = False
+
+    def connection_made(self, transport: asyncio.BaseTransport) -> None:
+        self._transport = cast(asyncio.Transport, transport)
+        sock = transport.get_extra_info("socket")
+        if sock is not None:
+            sock.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        self._connection: Connection = self._door.accept(self, self._loop.time())
+
+    def data_received(self, data: bytes) -> None:
+        self._connection.receive(data, self._loop.time())
+        if not self._paused and self._connection.unacknowledged > MAX_UNACKNOWLEDGED:
+            self._paused = True
+            self._transport.pause_reading()
+
+    def connection_lost(self, exc: Exception | None) -> None:
+        self._connection.close()
+
+    def write(self, data: bytes) -> None:
+        """Gather what one turn of the loop writes into one send."""
+        if not self._out:
+            self._loop.call_soon(self._flush)
+        self._out.append(data)
+
+    def close(self) -> None:
+        self._flush()
+        self._transport.close()
+
+    def _flush(self) -> None:
+        if self._out and not self._transport.is_closing():
+            self._transport.write(b"".join(self._out))
+        self._out.clear()
+        if self._paused and self._connection.unacknowledged < MAX_UNACKNOWLEDGED // 2 and not self._transport.is_closing():
+            self._paused = False
+            self._transport.resume_reading()
+        if self._transport.get_write_buffer_size() > MAX_UNSENT:
+            # It asks for more than it reads: what waits for it is kept in its session, not in our memory.
+            self._transport.abort()
+
+
+class Listener:
+    """Listens on a port for as long as it is open (`async with`)."""
+
+    def __init__(self, door: Door, host: str, port: int) -> None:
+        self._door, self._host, self.port = door, host, port
+
+    async def open(self) -> None:
+        """Bind and listen. Raises OSError when the port cannot be had; port 0 takes any free one."""
+        loop = asyncio.get_running_loop()
+        self._server = await loop.create_server(lambda: _Protocol(self._door), self._host or None, self.port)
+        self.port = self._server.sockets[0].getsockname()[1]
+        self._sweeper = asyncio.create_task(self._sweep(), name="mqtt keep-alive")
+
+    async def close(self) -> None:
+        """Stop listening and end every connection."""
+        self._sweeper.cancel()
+        self._server.close()
+        self._door.close()
+        await asyncio.gather(self._sweeper, return_exceptions=True)
+
+    async def _sweep(self) -> None:
+        loop = asyncio.get_running_loop()
+        while True:
+            await asyncio.sleep(SWEEP_EVERY_S)
+            self._door.sweep(loop.time())

@@ -1,0 +1,98 @@
+"""Topic names and filters (MQTT 3.1.1, section 4.7), and who subscribed to what."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+MAX_LEVELS = 32
+
+
+def valid_name(name: str) -> bool:
+    """Whether a message may be published under this name: no wildcards, not empty [MQTT-3.3.2-2]."""
+    return bool(name) and "+" not in name and "#" not in name and name.count("/") < MAX_LEVELS
+
+
+def valid_filter(name: str) -> bool:
+    """Whether this may be subscribed to: wildcards alone on their level, # last [MQTT-4.7.1-2, 4.7.1-3]."""
+    levels = name.split("/")
+    if not name or len(levels) > MAX_LEVELS:
+        return False
+    for place, level in enumerate(levels):
+        if "#" in level and (level != "#" or place != len(levels) - 1):
+            return False
+        if "+" in level and level != "+":
+            return False
+    return True
+
+
+def matches(name_filter: str, name: str) -> bool:
+    """Whether a topic name falls under a filter; a leading $ hides from wildcards [MQTT-4.7.2-1]."""
+    wanted, levels = name_filter.split("/"), name.split("/")
+    if name.startswith("$") and wanted[0] in ("+", "#"):
+        return False
+    for place, level in enumerate(wanted):
+        if level == "#":
+            return True
+        if place >= len(levels) or level not in ("+", levels[place]):
+            return False
+    return len(wanted) == len(levels)
+
+
+@dataclass
+class _Branch:
+    children: dict[str, _Branch] = field(default_factory=dict)
+    holders: dict[str, int] = field(default_factory=dict)
+
+
+class Subscriptions:
+    """Who (a session's key) subscribed to which filter at which QoS, found by topic name."""
+
+    def __init__(self) -> None:
+        self._root = _Branch()
+
+    def add(self, name_filter: str, holder: str, qos: int) -> None:
+        """Subscribe; the same filter again replaces the QoS [MQTT-3.8.4-3]."""
+        branch = self._root
+        for level in name_filter.split("/"):
+            branch = branch.children.setdefault(level, _Branch())
+        branch.holders[holder] = qos
+
+    def remove(self, name_filter: str, holder: str) -> None:
+        """Unsubscribe; branches that nobody holds any more are cut."""
+        path = [self._root]
+        levels = name_filter.split("/")
+        for level in levels:
+            child = path[-1].children.get(level)
+            if child is None:
+                return
+            path.append(child)
+        path[-1].holders.pop(holder, None)
+        for parent, level in zip(reversed(path[:-1]), reversed(levels), strict=True):
+            child = parent.children[level]
+            if child.holders or child.children:
+                return
+            del parent.children[level]
+
+    def find(self, name: str) -> dict[str, int]:
+        """The holders a message under this name goes to, each once, with the highest QoS it subscribed with."""
+        found: dict[str, int] = {}
+        levels = name.split("/")
+
+        def take(branch: _Branch) -> None:
+            for holder, qos in branch.holders.items():
+                found[holder] = max(qos, found.get(holder, 0))
+
+        def walk(branch: _Branch, place: int) -> None:
+            hidden = place == 0 and name.startswith("$")
+            if not hidden and (rest := branch.children.get("#")) is not None:
+                take(rest)
+            if place == len(levels):
+                take(branch)
+                return
+            if (same := branch.children.get(levels[place])) is not None:
+                walk(same, place + 1)
+            if not hidden and (any_ := branch.children.get("+")) is not None:
+                walk(any_, place + 1)
+
+        walk(self._root, 0)
+        return found

@@ -1,0 +1,1 @@
+"""The service: the hub on Django. The only package that imports it."""

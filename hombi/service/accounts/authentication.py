@@ -1,0 +1,109 @@
+"""Who is asking: a person's token, the hub's own command line, or a node with its key."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import hmac
+from typing import Any
+
+from django.contrib.auth import get_user_model
+from drf_spectacular.extensions import OpenApiAuthenticationExtension
+from rest_framework.authentication import BaseAuthentication
+from rest_framework.exceptions import AuthenticationFailed
+from rest_framework.request import Request
+
+from hombi.hub.house import Node
+from hombi.service.accounts.models import AccessToken, hash_token
+from hombi.service.bridge import hub
+
+COMMAND_LINE = "command line"
+
+
+class LocalUser:
+    """The command line on the hub's own machine: whoever can read the token file in the data folder."""
+
+    is_authenticated = True
+    is_active = True
+    username = COMMAND_LINE
+    pk = 0
+
+
+class NodeUser:
+    """A node that showed its key."""
+
+    is_authenticated = True
+    is_active = True
+
+    def __init__(self, node: Node) -> None:
+        self.node, self.username, self.pk = node, node.address, node.id
+
+
+class LocalToken:
+    """The token of the command line on this machine, made anew at each start."""
+
+    value = ""
+
+    @classmethod
+    def fits(cls, token: str) -> bool:
+        """Whether this is it."""
+        return bool(cls.value) and hmac.compare_digest(cls.value.encode(), token.encode())
+
+
+class TokenAuthentication(BaseAuthentication):
+    """`Authorization: Bearer <token>`."""
+
+    def authenticate(self, request: Request) -> tuple[Any, Any] | None:
+        scheme, _, token = request.META.get("HTTP_AUTHORIZATION", "").partition(" ")
+        if scheme.lower() != "bearer":
+            return None
+        if LocalToken.fits(token):
+            return LocalUser(), "local"
+        found = AccessToken.objects.select_related("user").filter(hash=hash_token(token), user__is_active=True).first()
+        if found is None:
+            raise AuthenticationFailed("this token is not known here; sign in again")
+        return found.user, found
+
+    def authenticate_header(self, request: Request) -> str:
+        return 'Bearer realm="hombi"'
+
+
+class NodeAuthentication(BaseAuthentication):
+    """A node's address and key by HTTP Basic (RFC 7617), which every small board's HTTP library speaks."""
+
+    def authenticate(self, request: Request) -> tuple[Any, Any] | None:
+        scheme, _, encoded = request.META.get("HTTP_AUTHORIZATION", "").partition(" ")
+        if scheme.lower() != "basic":
+            return None
+        try:
+            address, _, key = base64.b64decode(encoded, validate=True).decode().partition(":")
+        except (binascii.Error, UnicodeDecodeError) as error:
+            raise AuthenticationFailed("the credentials are no valid Basic credentials") from error
+        house = hub().house
+        if not house.fits(address, key):
+            raise AuthenticationFailed("no node of this name has this key")
+        return NodeUser(house.nodes[address]), "node"
+
+    def authenticate_header(self, request: Request) -> str:
+        return 'Basic realm="hombi nodes"'
+
+
+class _TokenScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
+    target_class = TokenAuthentication
+    name = "token"
+
+    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
+        return {"type": "http", "scheme": "bearer"}
+
+
+class _NodeScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
+    target_class = NodeAuthentication
+    name = "nodeKey"
+
+    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
+        return {"type": "http", "scheme": "basic"}
+
+
+def people() -> set[str]:
+    """The names of all people with an account."""
+    return set(get_user_model().objects.values_list("username", flat=True))

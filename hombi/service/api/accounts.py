@@ -1,0 +1,156 @@
+"""Claiming the hub, signing in and out, and tokens for programs."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib.auth import authenticate, login, logout
+from django.contrib.auth.models import AbstractUser
+from django.middleware.csrf import get_token
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers as s
+from rest_framework.exceptions import AuthenticationFailed
+from rest_framework.permissions import AllowAny
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.throttling import ScopedRateThrottle
+from rest_framework.views import APIView
+
+from hombi.service.accounts.claim import claim, claimed
+from hombi.service.accounts.models import AccessToken, fresh_token, hash_token
+from hombi.service.api.shapes import Shape, checked
+from hombi.service.bridge import call_plain, hub
+
+
+class ClaimedShape(Shape):
+    """Whether the hub has an owner."""
+
+    claimed = s.BooleanField()
+
+
+class ClaimRequest(Shape):
+    """The code that the hub printed, and the account to make."""
+
+    code = s.CharField()
+    username = s.CharField(max_length=150)
+    password = s.CharField(max_length=200)
+
+
+class SignInRequest(Shape):
+    """A name and a password."""
+
+    username = s.CharField()
+    password = s.CharField()
+
+
+class TokenRequest(SignInRequest):
+    """And a name for the program that the token is for."""
+
+    name = s.CharField(max_length=80, default="command line")
+
+
+class PersonShape(Shape):
+    """Who is signed in."""
+
+    username = s.CharField()
+
+
+class TokenShape(Shape):
+    """A token, shown this once."""
+
+    token = s.CharField()
+    username = s.CharField()
+
+
+def _person(request: Request) -> dict[str, str]:
+    return {"username": request.user.username}
+
+
+def _sign_in(request: Request, given: dict[str, Any]) -> AbstractUser:
+    user = authenticate(request._request, username=given["username"], password=given["password"])
+    if user is None:
+        raise AuthenticationFailed("this name and password do not go together")
+    assert isinstance(user, AbstractUser)
+    return user
+
+
+class ClaimView(APIView):
+    """The owner's account, before there is one."""
+
+    permission_classes = (AllowAny,)
+    throttle_classes = (ScopedRateThrottle,)
+
+    def get_throttles(self) -> list[Any]:
+        self.throttle_scope = "sign-in"
+        return super().get_throttles() if self.request.method == "POST" else []
+
+    @extend_schema(responses=ClaimedShape, auth=[])
+    def get(self, request: Request) -> Response:
+        """Whether the hub has an owner."""
+        get_token(request._request)
+        return Response({"claimed": claimed()})
+
+    @extend_schema(request=ClaimRequest, responses={201: PersonShape}, auth=[])
+    def post(self, request: Request) -> Response:
+        """Make the owner's account, and sign in."""
+        user = claim(**checked(request, ClaimRequest))
+        call_plain(hub().house.people.add, user.username)
+        login(request._request, user)
+        return Response({"username": user.username}, status=201)
+
+
+class SessionView(APIView):
+    """The console's session."""
+
+    throttle_scope = "sign-in"
+
+    def get_permissions(self) -> list[Any]:
+        return [AllowAny()] if self.request.method == "POST" else super().get_permissions()
+
+    def get_throttles(self) -> list[Any]:
+        return [ScopedRateThrottle()] if self.request.method == "POST" else []
+
+    @extend_schema(responses=PersonShape)
+    def get(self, request: Request) -> Response:
+        """Who is signed in."""
+        get_token(request._request)
+        return Response(_person(request))
+
+    @extend_schema(request=SignInRequest, responses=PersonShape, auth=[])
+    def post(self, request: Request) -> Response:
+        """Sign in."""
+        user = _sign_in(request, checked(request, SignInRequest))
+        login(request._request, user)
+        return Response({"username": user.username})
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request) -> Response:
+        """Sign out."""
+        logout(request._request)
+        return Response(status=204)
+
+
+class TokensView(APIView):
+    """Tokens for programs."""
+
+    throttle_scope = "sign-in"
+    throttle_classes = (ScopedRateThrottle,)
+
+    def get_permissions(self) -> list[Any]:
+        return [AllowAny()] if self.request.method == "POST" else super().get_permissions()
+
+    @extend_schema(request=TokenRequest, responses={201: TokenShape}, auth=[])
+    def post(self, request: Request) -> Response:
+        """Sign a program in."""
+        given = checked(request, TokenRequest)
+        user = _sign_in(request, given)
+        token = fresh_token()
+        AccessToken.objects.create(user=user, name=given["name"], hash=hash_token(token))
+        return Response({"token": token, "username": user.username}, status=201)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request) -> Response:
+        """Make the token that this request was sent with void."""
+        if isinstance(request.auth, AccessToken):
+            request.auth.delete()
+        return Response(status=204)

@@ -1,0 +1,271 @@
+"""The shapes of what the API takes and gives, made from the hub's own objects."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rest_framework import serializers as s
+from rest_framework.request import Request
+
+from hombi.core.automation import Automation
+from hombi.core.values import show_limit, show_value
+from hombi.hub.engine import Runner, mistake_data
+from hombi.hub.house import Entity, Node
+from hombi.hub.pairing import Arrival
+from hombi.service.bridge import hub
+
+
+class Shape(s.Serializer[Any]):
+    """A serializer that only gives or only takes."""
+
+    def create(self, validated_data: Any) -> Any:
+        raise TypeError("shapes are not stored")
+
+    def update(self, instance: Any, validated_data: Any) -> Any:
+        raise TypeError("shapes are not stored")
+
+
+def checked(request: Request, shape: type[Shape]) -> dict[str, Any]:
+    """The body of a request in this shape. Raises ValidationError."""
+    given = shape(data=request.data)
+    given.is_valid(raise_exception=True)
+    return dict(given.validated_data)
+
+
+class EntityShape(Shape):
+    """An entity with its latest reading. `value` is in `unit`, `raw` in the node's own; `shown` is the value as people read it."""
+
+    entity = s.CharField()
+    node = s.CharField()
+    link = s.CharField()
+    title = s.CharField()
+    kind = s.CharField()
+    unit = s.CharField(allow_blank=True)
+    decimals = s.IntegerField()
+    words = s.ListField(child=s.CharField(), allow_null=True, help_text="the names of 0 and 1, for a kind with two states")
+    room = s.CharField(allow_null=True)
+    writable = s.BooleanField()
+    low = s.FloatField()
+    high = s.FloatField()
+    wire_name = s.CharField()
+    wire_unit = s.CharField(allow_blank=True)
+    value = s.FloatField(allow_null=True)
+    raw = s.FloatField(allow_null=True)
+    shown = s.CharField(allow_blank=True)
+    quality = s.ChoiceField(["good", "uncertain", "bad", "none"])
+    reason = s.CharField(allow_blank=True)
+    at = s.IntegerField(allow_null=True, help_text="time of the latest reading, ms")
+    heard_at = s.IntegerField(help_text="when its node was last heard, ms")
+
+
+def entity_data(entity: Entity) -> dict[str, Any]:
+    """An entity as programs see it. One whose node is silent is bad, whatever it said last."""
+    latest, node, kind = entity.latest, entity.node, entity.kind
+    quality, reason = (latest.quality.level, latest.quality.reason) if latest else ("none", "nothing was heard yet")
+    if latest is not None and node.silent:
+        quality, reason = "bad", "silent"
+    return {
+        "entity": entity.address,
+        "node": node.address,
+        "link": node.link,
+        "title": entity.title,
+        "kind": kind.name,
+        "unit": kind.unit,
+        "decimals": kind.decimals,
+        "words": list(kind.words) if kind.words else None,
+        "room": node.room.slug if node.room else None,
+        "writable": entity.writable,
+        "low": entity.low,
+        "high": entity.high,
+        "wire_name": entity.wire_name,
+        "wire_unit": entity.wire_unit,
+        "value": latest.value if latest else None,
+        "raw": latest.raw if latest else None,
+        "shown": show_value(latest.value, kind) if latest else "",
+        "quality": quality,
+        "reason": reason,
+        "at": latest.at_ms if latest else None,
+        "heard_at": node.heard_ms,
+    }
+
+
+class NodeShape(Shape):
+    """A node. `here` is whether it is connected; `heard_at` moves with everything it sends."""
+
+    node = s.CharField()
+    title = s.CharField()
+    link = s.CharField()
+    room = s.CharField(allow_null=True)
+    here = s.BooleanField()
+    silent = s.BooleanField()
+    heard_at = s.IntegerField()
+    admitted_at = s.IntegerField()
+    refused = s.IntegerField(help_text="how many of its values or messages could not be taken since the hub started")
+    entities = s.ListField(child=s.CharField())
+
+
+def node_data(node: Node) -> dict[str, Any]:
+    """A node as programs see it."""
+    return {
+        "node": node.address,
+        "title": node.title,
+        "link": node.link,
+        "room": node.room.slug if node.room else None,
+        "here": node.here,
+        "silent": node.silent,
+        "heard_at": node.heard_ms,
+        "admitted_at": node.admitted_ms,
+        "refused": node.refused,
+        "entities": [e.address for e in node.entities.values()],
+    }
+
+
+class PromisedShape(Shape):
+    """An entity that an arrival says it has."""
+
+    name = s.CharField()
+    title = s.CharField()
+    kind = s.CharField()
+    unit = s.CharField(allow_blank=True)
+    writable = s.BooleanField()
+
+
+class ArrivalShape(Shape):
+    """A node that asks to join."""
+
+    id = s.CharField()
+    title = s.CharField()
+    about = s.CharField(allow_blank=True)
+    link = s.CharField()
+    state = s.ChoiceField(["waiting", "locked", "admitted", "admitting", "turned-away"])
+    asked_at = s.IntegerField()
+    heard_at = s.IntegerField()
+    known_as = s.CharField(allow_null=True, help_text="the node it already is, when it joins again")
+    wrong_codes = s.IntegerField()
+    entities = PromisedShape(many=True)
+    left_out = s.ListField(child=s.CharField(), help_text="what it has that the hub does not use")
+
+
+def arrival_data(arrival: Arrival) -> dict[str, Any]:
+    """An arrival as programs see it."""
+    record = arrival.record
+    return {
+        "id": record.id,
+        "title": record.title,
+        "about": arrival.thing.about,
+        "link": "wifi",
+        "state": record.state,
+        "asked_at": record.asked_ms,
+        "heard_at": arrival.heard_ms,
+        "known_as": arrival.known.address if arrival.known else None,
+        "wrong_codes": record.wrong_codes,
+        "entities": [
+            {"name": p.name, "title": p.title, "kind": p.kind.name, "unit": p.wire_unit, "writable": p.writable}
+            for p in arrival.thing.promised
+        ],
+        "left_out": list(arrival.thing.left_out),
+    }
+
+
+class MistakeShape(Shape):
+    """One thing that is wrong in a text; line and column count from 1."""
+
+    line = s.IntegerField()
+    column = s.IntegerField()
+    what = s.CharField()
+    hint = s.CharField(allow_blank=True)
+    source_line = s.CharField(allow_blank=True)
+
+    class Meta:
+        ref_name = "Mistake"
+
+
+class LimitShape(Shape):
+    """What an automation watches for, for drawing it. Values in the kind's unit."""
+
+    entity = s.CharField()
+    condition = s.CharField()
+    limit = s.FloatField()
+    until = s.FloatField(allow_null=True)
+
+
+class AutomationShape(Shape):
+    """An automation: its text word for word, as a sentence, and where it stands."""
+
+    automation = s.CharField()
+    name = s.CharField()
+    about = s.CharField(allow_blank=True)
+    text = s.CharField()
+    sentence = s.CharField(allow_blank=True)
+    enabled = s.BooleanField()
+    phase = s.ChoiceField(["idle", "holding", "waiting", "on"])
+    since = s.IntegerField(allow_null=True)
+    due = s.IntegerField(allow_null=True)
+    watch = LimitShape(allow_null=True)
+    limit_shown = s.CharField(allow_blank=True)
+    mistakes = MistakeShape(many=True)
+
+
+def limit_data(automation: Automation) -> dict[str, Any]:
+    """The watched limit."""
+    watch = automation.watch
+    return {"entity": watch.entity, "condition": watch.condition.value, "limit": watch.limit, "until": watch.until}
+
+
+def runner_data(runner: Runner) -> dict[str, Any]:
+    """An automation as programs see it."""
+    automation, record = runner.automation, runner.record
+    return {
+        "automation": record.slug,
+        "name": automation.name if automation else record.slug,
+        "about": automation.about if automation else "",
+        "text": record.text,
+        "sentence": hub().engine.spoken(automation) if automation else "",
+        "enabled": record.enabled,
+        "phase": runner.state.phase.value,
+        "since": runner.state.since_ms or None,
+        "due": runner.due,
+        "watch": limit_data(automation) if automation else None,
+        "limit_shown": show_limit(automation.watch.limit, automation.watch.kind) if automation else "",
+        "mistakes": [mistake_data(m) for m in runner.mistakes],
+    }
+
+
+class CommandShape(Shape):
+    """A command and what became of it."""
+
+    id = s.IntegerField()
+    entity = s.CharField()
+    value = s.FloatField()
+    by = s.CharField()
+    state = s.ChoiceField(["asked", "confirmed", "unanswered", "unreachable"])
+    problem = s.CharField(allow_blank=True)
+    asked_at = s.IntegerField()
+    answered_at = s.IntegerField(allow_null=True)
+
+
+class JournalShape(Shape):
+    """An entry of the journal."""
+
+    id = s.IntegerField()
+    at = s.IntegerField(source="at_ms")
+    event = s.CharField()
+    text = s.CharField()
+    node = s.CharField(allow_blank=True)
+    entity = s.CharField(allow_blank=True)
+    automation = s.CharField(allow_blank=True)
+    data = s.DictField()
+
+
+class PhoneShape(Shape):
+    """A phone that takes notifications."""
+
+    id = s.IntegerField()
+    name = s.CharField()
+    person = s.CharField()
+    added_at = s.IntegerField(source="added_ms")
+    service = s.SerializerMethodField(help_text="the host of its push service")
+
+    def get_service(self, phone: Any) -> str:
+        """The host part of the endpoint; the rest of it is a secret."""
+        return str(phone.endpoint).split("/")[2]

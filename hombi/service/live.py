@@ -1,0 +1,49 @@
+"""The live stream as Server-Sent Events: a plain asynchronous view, since DRF has none."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator
+
+from asgiref.sync import sync_to_async
+from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
+from rest_framework.exceptions import AuthenticationFailed
+from rest_framework.request import Request
+
+from hombi.service.accounts.authentication import TokenAuthentication
+from hombi.service.api.problems import problem
+from hombi.service.bridge import hub
+
+
+async def live(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
+    """`GET /api/live`. With `Last-Event-ID` it goes on where it stopped."""
+    if request.method != "GET":
+        return JsonResponse(problem(405, "the live stream is read with GET"), status=405, content_type="application/problem+json")
+    if not await sync_to_async(_signed_in)(request):
+        detail = "sign in, or send a token"
+        return JsonResponse(problem(401, detail), status=401, content_type="application/problem+json")
+    response = StreamingHttpResponse(_events(request.headers.get("Last-Event-ID", "")), content_type="text/event-stream")
+    response["Cache-Control"] = "no-store"
+    response["Content-Encoding"] = "identity"  # the compressing middleware would hold the stream back
+    response["X-Accel-Buffering"] = "no"
+    return response
+
+
+def _signed_in(request: HttpRequest) -> bool:
+    try:
+        return TokenAuthentication().authenticate(Request(request)) is not None or request.user.is_authenticated
+    except AuthenticationFailed:
+        return False
+
+
+async def _events(last_id: str) -> AsyncIterator[bytes]:
+    stream = hub().live
+    yield b"retry: 1000\n\n"
+    async for batch in stream.follow(last_id):
+        if batch is None:
+            yield b": still here\n\n"
+        elif not batch:
+            yield b"event: reset\ndata: {}\n\n"
+        else:
+            yield b"".join(
+                b"id: %s\nevent: %s\ndata: %s\n\n" % (stream.event_id(e).encode(), e.kind.encode(), e.body) for e in batch
+            )

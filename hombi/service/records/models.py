@@ -1,0 +1,150 @@
+"""The tables. Times are milliseconds since 1970 in UTC."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from django.db import models
+from django.db.models import Q
+
+
+class Floor(models.Model):
+    """A floor of the house, 0 the lowest."""
+
+    name = models.CharField(max_length=80, unique=True)
+    position = models.IntegerField()
+
+
+class Room(models.Model):
+    """A room, in its place on its floor."""
+
+    slug = models.SlugField(max_length=60, unique=True)
+    name = models.CharField(max_length=80)
+    floor = models.ForeignKey(Floor, on_delete=models.PROTECT, related_name="rooms")
+    position = models.IntegerField()
+
+
+class Node(models.Model):
+    """A node that is or was admitted; one that was removed with its history kept is still here."""
+
+    address = models.SlugField(max_length=60)
+    title = models.CharField(max_length=120)
+    link = models.CharField(max_length=20)
+    thing_id = models.CharField(max_length=200, unique=True)
+    key_hash = models.CharField(max_length=64, blank=True)
+    room = models.ForeignKey(Room, null=True, on_delete=models.PROTECT, related_name="nodes")
+    admitted_ms = models.BigIntegerField()
+    removed = models.BooleanField(default=False)
+
+    class Meta:
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["address"], condition=Q(removed=False), name="one_node_an_address"),
+        ]
+
+
+class Entity(models.Model):
+    """One value of a node. `low` and `high` are in the kind's unit, `wire_unit` is what the node speaks."""
+
+    node = models.ForeignKey(Node, on_delete=models.CASCADE, related_name="entities")
+    name = models.SlugField(max_length=60)
+    title = models.CharField(max_length=120)
+    kind = models.CharField(max_length=20)
+    wire_name = models.CharField(max_length=120)
+    wire_unit = models.CharField(max_length=40, blank=True)
+    low = models.FloatField()
+    high = models.FloatField()
+    writable = models.BooleanField()
+
+    class Meta:
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["node", "name"], name="one_entity_a_name"),
+            models.CheckConstraint(condition=Q(low__lte=models.F("high")), name="limits_in_order"),
+        ]
+
+
+class Reading(models.Model):
+    """One reading. The table is WITHOUT ROWID (see the migration), so an entity's history lies together on disk."""
+
+    pk = models.CompositePrimaryKey("entity_id", "at_ms")
+    entity = models.ForeignKey(Entity, on_delete=models.DO_NOTHING, related_name="readings", db_index=False)
+    at_ms = models.BigIntegerField()
+    raw = models.FloatField()
+    value = models.FloatField()
+    quality = models.SmallIntegerField()
+
+
+class Arrival(models.Model):
+    """A node that asked to join."""
+
+    id = models.CharField(max_length=16, primary_key=True)
+    thing_id = models.CharField(max_length=200)
+    title = models.CharField(max_length=120)
+    description = models.JSONField()
+    proof = models.CharField(max_length=64)
+    ticket_hash = models.CharField(max_length=64)
+    asked_ms = models.BigIntegerField()
+    state = models.CharField(max_length=20)
+    wrong_codes = models.IntegerField(default=0)
+    node = models.CharField(max_length=60, blank=True)
+
+
+class Automation(models.Model):
+    """An automation's text, word for word, and where its state machine stands."""
+
+    slug = models.SlugField(max_length=60, unique=True)
+    text = models.TextField()
+    enabled = models.BooleanField(default=True)
+    state = models.JSONField(default=dict)
+
+
+class JournalEntry(models.Model):
+    """Something that happened."""
+
+    at_ms = models.BigIntegerField(db_index=True)
+    event = models.CharField(max_length=40)
+    text = models.TextField()
+    node = models.CharField(max_length=60, blank=True)
+    entity = models.CharField(max_length=130, blank=True)
+    automation = models.CharField(max_length=60, blank=True)
+    data = models.JSONField(default=dict)
+
+
+class Phone(models.Model):
+    """A device that takes notifications."""
+
+    name = models.CharField(max_length=80)
+    person = models.CharField(max_length=150)
+    endpoint = models.TextField(unique=True)
+    p256dh = models.CharField(max_length=120)
+    auth = models.CharField(max_length=40)
+    added_ms = models.BigIntegerField()
+
+
+class Notice(models.Model):
+    """What the household is told."""
+
+    title = models.TextField()
+    text = models.TextField()
+    path = models.CharField(max_length=200)
+    created_ms = models.BigIntegerField()
+
+
+class Delivery(models.Model):
+    """A notice on its way to one phone."""
+
+    notice = models.ForeignKey(Notice, on_delete=models.CASCADE, related_name="deliveries")
+    phone = models.ForeignKey(Phone, on_delete=models.CASCADE, related_name="deliveries")
+    state = models.CharField(max_length=12, default="waiting")
+    attempts = models.IntegerField(default=0)
+    next_ms = models.BigIntegerField(default=0)
+    problem = models.TextField(blank=True)
+
+    class Meta:
+        indexes: ClassVar = [models.Index(fields=["state"], name="deliveries_by_state")]
+
+
+class HubKey(models.Model):
+    """A key of the hub's own, by name."""
+
+    name = models.CharField(max_length=40, primary_key=True)
+    value = models.TextField()

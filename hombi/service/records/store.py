@@ -1,0 +1,208 @@
+"""The hub's records port (`hombi.hub.ports.Records`) on the ORM. All of it runs in the hub's records thread."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict
+
+from django.contrib.auth import get_user_model
+from django.db import transaction
+
+from hombi.core.kinds import KINDS
+from hombi.core.quality import Quality
+from hombi.hub import house as h
+from hombi.hub.ports import (
+    ArrivalRecord,
+    AutomationRecord,
+    DeliveryRecord,
+    JournalEntry,
+    NewNode,
+    PhoneRecord,
+    Row,
+)
+from hombi.service.records import models as m
+
+
+class DatabaseRecords:
+    """Records kept in the data folder's SQLite file."""
+
+    def load_house(self, house: h.House) -> None:
+        for floor in m.Floor.objects.order_by("position"):
+            house.floors[floor.pk] = h.Floor(floor.pk, floor.name, floor.position)
+        rooms: dict[int, h.Room] = {}
+        for room in m.Room.objects.order_by("floor__position", "position"):
+            rooms[room.pk] = h.Room(room.pk, room.slug, room.name, house.floors[room.floor_id], room.position)
+            house.rooms[room.slug] = rooms[room.pk]
+        for stored in m.Node.objects.filter(removed=False).prefetch_related("entities"):
+            node = h.Node(
+                stored.pk,
+                stored.address,
+                stored.title,
+                stored.link,
+                stored.thing_id,
+                stored.key_hash,
+                rooms[stored.room_id] if stored.room_id else None,
+                stored.admitted_ms,
+            )
+            for entity in stored.entities.all():
+                node.entities[entity.name] = _entity(entity, node)
+            node.heard_ms = max((e.latest.at_ms for e in node.entities.values() if e.latest), default=stored.admitted_ms)
+            house.add(node)
+        house.people = set(get_user_model().objects.values_list("username", flat=True))
+
+    def store_readings(self, rows: Sequence[Row]) -> None:
+        with transaction.atomic():
+            m.Reading.objects.bulk_create(
+                [m.Reading(entity_id=e, at_ms=t, raw=raw, value=value, quality=q) for e, t, raw, value, q in rows],
+                ignore_conflicts=True,
+                batch_size=len(rows),
+            )
+
+    def add_floor(self, name: str, position: int) -> h.Floor:
+        floor = m.Floor.objects.create(name=name, position=position)
+        return h.Floor(floor.pk, name, position)
+
+    def add_room(self, slug: str, name: str, floor: h.Floor, position: int) -> h.Room:
+        room = m.Room.objects.create(slug=slug, name=name, floor_id=floor.id, position=position)
+        return h.Room(room.pk, slug, name, floor, position)
+
+    def save_room(self, room: h.Room) -> None:
+        m.Room.objects.filter(pk=room.id).update(name=room.name, floor_id=room.floor.id, position=room.position)
+
+    def save_floor(self, floor: h.Floor) -> None:
+        m.Floor.objects.filter(pk=floor.id).update(name=floor.name, position=floor.position)
+
+    def remove_room(self, room: h.Room) -> None:
+        with transaction.atomic():
+            m.Node.objects.filter(room_id=room.id, removed=True).update(room=None)
+            m.Room.objects.filter(pk=room.id).delete()
+
+    def admit(self, new: NewNode, arrival: ArrivalRecord) -> tuple[int, dict[str, int]]:
+        with transaction.atomic():
+            # A node that was here before, removed or not, goes on with its history.
+            node, _ = m.Node.objects.update_or_create(
+                thing_id=new.thing_id,
+                defaults={
+                    "address": new.address,
+                    "title": new.title,
+                    "link": new.link,
+                    "room_id": new.room_id,
+                    "admitted_ms": new.admitted_ms,
+                    "key_hash": "",
+                    "removed": False,
+                },
+            )
+            ids = {}
+            for entity in new.entities:
+                stored, _ = m.Entity.objects.update_or_create(node=node, name=entity.name, defaults=asdict(entity))
+                ids[entity.name] = stored.pk
+            self.save_arrival(arrival)
+        return node.pk, ids
+
+    def save_node(self, node: h.Node) -> None:
+        room_id = node.room.id if node.room else None
+        m.Node.objects.filter(pk=node.id).update(title=node.title, room_id=room_id, key_hash=node.key_hash)
+
+    def remove_node(self, node: h.Node, *, keep_history: bool) -> None:
+        with transaction.atomic():
+            if keep_history:
+                m.Node.objects.filter(pk=node.id).update(removed=True, key_hash="", room=None)
+                return
+            m.Reading.objects.filter(entity__node_id=node.id).delete()
+            m.Node.objects.filter(pk=node.id).delete()
+
+    def arrivals(self) -> list[ArrivalRecord]:
+        return [ArrivalRecord(**row) for row in m.Arrival.objects.values()]
+
+    def save_arrival(self, arrival: ArrivalRecord) -> None:
+        values = asdict(arrival)
+        m.Arrival.objects.update_or_create(id=values.pop("id"), defaults=values)
+
+    def remove_arrival(self, arrival_id: str) -> None:
+        m.Arrival.objects.filter(id=arrival_id).delete()
+
+    def automations(self) -> list[AutomationRecord]:
+        return [AutomationRecord(a.pk, a.slug, a.text, a.enabled, a.state) for a in m.Automation.objects.order_by("pk")]
+
+    def add_automation(self, slug: str, text: str) -> AutomationRecord:
+        return AutomationRecord(m.Automation.objects.create(slug=slug, text=text).pk, slug, text)
+
+    def save_automation(self, record: AutomationRecord) -> None:
+        m.Automation.objects.filter(pk=record.id).update(text=record.text, enabled=record.enabled, state=record.state)
+
+    def remove_automation(self, record: AutomationRecord) -> None:
+        m.Automation.objects.filter(pk=record.id).delete()
+
+    def add_journal(self, entry: JournalEntry) -> int:
+        values = asdict(entry)
+        del values["id"]
+        return m.JournalEntry.objects.create(**values).pk
+
+    def phones(self) -> list[PhoneRecord]:
+        return [PhoneRecord(**row) for row in m.Phone.objects.values()]
+
+    def add_phone(self, phone: PhoneRecord) -> PhoneRecord:
+        values = asdict(phone)
+        del values["id"]
+        phone.id = m.Phone.objects.create(**values).pk
+        return phone
+
+    def remove_phone(self, phone_id: int) -> None:
+        m.Phone.objects.filter(pk=phone_id).delete()
+
+    def add_notice(self, title: str, text: str, path: str, created_ms: int, phone_ids: Sequence[int]) -> list[DeliveryRecord]:
+        with transaction.atomic():
+            notice = m.Notice.objects.create(title=title, text=text, path=path, created_ms=created_ms)
+            made = [m.Delivery.objects.create(notice=notice, phone_id=phone) for phone in phone_ids]
+        return [_delivery(delivery) for delivery in made]
+
+    def waiting_deliveries(self) -> list[DeliveryRecord]:
+        return [_delivery(d) for d in m.Delivery.objects.filter(state="waiting").select_related("notice").order_by("pk")]
+
+    def save_delivery(self, delivery: DeliveryRecord) -> None:
+        m.Delivery.objects.filter(pk=delivery.id).update(
+            state=delivery.state, attempts=delivery.attempts, next_ms=delivery.next_ms, problem=delivery.problem
+        )
+
+    def push_key(self, fresh: str) -> str:
+        return m.HubKey.objects.get_or_create(name="vapid", defaults={"value": fresh})[0].value
+
+
+def _entity(stored: m.Entity, node: h.Node) -> h.Entity:
+    """An entity with its latest reading; the distance to the reading before is its usual interval until it is heard."""
+    rows = list(
+        m.Reading.objects.filter(entity_id=stored.pk).order_by("-at_ms").values_list("at_ms", "raw", "value", "quality")[:2]
+    )
+    latest = h.Reading(rows[0][0], rows[0][1], rows[0][2], Quality(rows[0][3])) if rows else None
+    interval = float(rows[0][0] - rows[1][0]) if len(rows) == 2 else 0.0
+    return h.Entity(
+        stored.pk,
+        f"{node.address}/{stored.name}",
+        stored.title,
+        KINDS[stored.kind],
+        node,
+        stored.wire_name,
+        stored.wire_unit,
+        stored.low,
+        stored.high,
+        stored.writable,
+        latest,
+        interval,
+    )
+
+
+def _delivery(stored: m.Delivery) -> DeliveryRecord:
+    notice = stored.notice
+    return DeliveryRecord(
+        stored.pk,
+        stored.phone_id,
+        notice.pk,
+        notice.title,
+        notice.text,
+        notice.path,
+        notice.created_ms,
+        stored.attempts,
+        stored.next_ms,
+        stored.state,
+        stored.problem,
+    )

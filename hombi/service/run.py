@@ -1,0 +1,147 @@
+"""Running the hub: one process, one event loop, one database file; the web server opens and closes with the hub."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import fcntl
+import json
+import os
+import socket
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from types import FrameType
+
+import django
+import uvicorn
+import uvloop
+
+from hombi.hub.config import Config, ConfigError, load_config
+from hombi.hub.hub import Hub, open_hub
+from hombi.links.base import LinkError
+
+TOKEN_FILE = "hub.token"  # noqa: S105 - the name of the file
+# Short turns between threads: a commit that runs beside must not keep an automation waiting for 5 ms.
+THREAD_TURN_S = 0.0005
+
+
+class StartError(Exception):
+    """The hub cannot start; the message says why and what to do."""
+
+
+def serve(data: Path) -> None:
+    """Run the hub on a data folder until it is told to stop. Raises StartError."""
+    sys.setswitchinterval(THREAD_TURN_S)
+    try:
+        data.mkdir(parents=True, exist_ok=True, mode=0o700)
+        config = load_config(data)
+    except (ConfigError, OSError) as error:
+        raise StartError(str(error)) from error
+    with _only_hub(data):
+        os.environ["HOMBI_DATA"] = str(data)
+        os.environ["DJANGO_SETTINGS_MODULE"] = "hombi.service.settings"
+        django.setup()
+        with _listening_socket(config) as sock:
+            _migrate()
+            uvloop.run(_serve(config, sock))
+
+
+@contextlib.contextmanager
+def _only_hub(data: Path) -> Iterator[None]:
+    """Hold the data folder's lock. Raises StartError when another hub holds it."""
+    path = data / "hub.lock"
+    with path.open("a+") as file:
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError as error:
+            file.seek(0)
+            raise StartError(
+                f"another hub (process {file.read().strip() or '?'}) runs on {data}; stop it, or set HOMBI_DATA to another folder"
+            ) from error
+        file.truncate(0)
+        file.write(str(os.getpid()))
+        file.flush()
+        yield
+
+
+def _listening_socket(config: Config) -> socket.socket:
+    """Raises StartError when the port cannot be had."""
+    family = socket.AF_INET6 if ":" in config.http_host else socket.AF_INET
+    sock = socket.socket(family)
+    sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        sock.bind((config.http_host, config.http_port))
+        sock.listen(256)  # who connects before the hub is open waits a moment, and is not refused
+    except OSError as error:
+        sock.close()
+        raise StartError(
+            f"HTTP port {config.http_port} cannot be opened ({error.strerror}); stop what uses it, or set HOMBI_PORT or http.port in hombi.toml"
+        ) from error
+    return sock
+
+
+def _migrate() -> None:
+    from django.core.management import call_command  # noqa: PLC0415 - only after django.setup()
+
+    call_command("migrate", verbosity=0, interactive=False)
+
+
+class _Server(uvicorn.Server):
+    """uvicorn, ended by the hub's own stop: streams must end before it waits for its connections."""
+
+    def __init__(self, config: uvicorn.Config) -> None:
+        super().__init__(config)
+        self.hub: Hub | None = None
+
+    def handle_exit(self, sig: int, frame: FrameType | None) -> None:
+        if self.hub is not None:
+            self.hub.live.close()
+        super().handle_exit(sig, frame)
+
+
+async def _serve(config: Config, sock: socket.socket) -> None:
+    # Imported here, since all of these need Django to be set up first.
+    from hombi.service import bridge  # noqa: PLC0415
+    from hombi.service.accounts.authentication import LocalToken  # noqa: PLC0415
+    from hombi.service.accounts.claim import Claim  # noqa: PLC0415
+    from hombi.service.accounts.models import fresh_token  # noqa: PLC0415
+    from hombi.service.asgi import application  # noqa: PLC0415
+    from hombi.service.records.store import DatabaseRecords  # noqa: PLC0415
+
+    server = _Server(
+        uvicorn.Config(
+            application,
+            loop="none",
+            lifespan="off",
+            log_level="warning",
+            timeout_graceful_shutdown=2,
+            timeout_keep_alive=30,
+            server_header=False,
+        )
+    )
+    try:
+        async with open_hub(config, DatabaseRecords()) as hub:
+            server.hub = hub
+            bridge.connect(hub)
+            LocalToken.value = fresh_token()
+            url = f"http://{_own_address(config)}:{config.http_port}"
+            _write_private(config.data / TOKEN_FILE, json.dumps({"url": url, "token": LocalToken.value}))
+            code = await asyncio.to_thread(Claim.prepare)
+            print(f"Hombi is up at {url}  ({config.data})", flush=True)  # noqa: T201
+            if code:
+                print(f"Nobody owns this hub yet. Open {url}/claim and enter the code {code}", flush=True)  # noqa: T201
+            await server.serve([sock])
+    except LinkError as error:
+        raise StartError(str(error)) from error
+
+
+def _own_address(config: Config) -> str:
+    return "127.0.0.1" if config.http_host in ("0.0.0.0", "::") else config.http_host  # noqa: S104
+
+
+def _write_private(path: Path, text: str) -> None:
+    """A file for the hub's own user only, from its first byte."""
+    path.unlink(missing_ok=True)
+    with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as file:
+        file.write(text)

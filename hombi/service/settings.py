@@ -1,0 +1,112 @@
+"""Django's settings. They come from the data folder (`HOMBI_DATA`); what a person sets is in `hombi.toml`."""
+
+from __future__ import annotations
+
+import os
+import secrets
+from pathlib import Path
+
+DATA = Path(os.environ["HOMBI_DATA"])
+HERE = Path(__file__).resolve().parent
+
+
+def _secret_key() -> str:
+    """The key that signs sessions: made at the first start, readable by the hub's own user only."""
+    path = DATA / "secret.key"
+    if not path.exists():
+        path.touch(mode=0o600)
+        path.write_text(secrets.token_urlsafe(50))
+    return path.read_text()
+
+
+SECRET_KEY = _secret_key()
+DEBUG = False
+# The hub is reached by whatever name or address the house gives it. A rebound name gains nothing: cookies belong to the
+# name they were set for, and the claim of the owner's account needs the code that the hub prints.
+ALLOWED_HOSTS = ["*"]
+ROOT_URLCONF = "hombi.service.urls"
+ASGI_APPLICATION = "hombi.service.asgi.application"
+INSTALLED_APPS = [
+    "django.contrib.contenttypes",
+    "django.contrib.auth",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "rest_framework",
+    "drf_spectacular",
+    "drf_spectacular_sidecar",
+    "hombi.service.records",
+    "hombi.service.accounts",
+]
+MIDDLEWARE = [
+    "hombi.service.middleware.policy",
+    "django.middleware.gzip.GZipMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+]
+TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP_DIRS": True}]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA / "hub.sqlite3",
+        "OPTIONS": {
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 10,
+            # FULL: what was acknowledged survives a power cut, not only a crash.
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON; "
+            "PRAGMA cache_size=-16000; PRAGMA temp_store=MEMORY;",
+        },
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+USE_TZ = True
+TIME_ZONE = "UTC"
+APPEND_SLASH = False
+STATIC_URL = "/static/"
+SESSION_COOKIE_AGE = 90 * 86_400
+SESSION_COOKIE_SAMESITE = "Lax"
+CSRF_COOKIE_SAMESITE = "Lax"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 8 * 1024 * 1024
+REST_FRAMEWORK = {
+    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
+    "DEFAULT_AUTHENTICATION_CLASSES": [
+        "hombi.service.accounts.authentication.TokenAuthentication",
+        "rest_framework.authentication.SessionAuthentication",
+    ],
+    "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
+    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "EXCEPTION_HANDLER": "hombi.service.api.problems.handle",
+    "STRICT_JSON": True,
+    "DEFAULT_THROTTLE_RATES": {"sign-in": "10/min", "arrivals": "60/min"},
+}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Hombi",
+    "DESCRIPTION": "The hub's API. Times are milliseconds since 1970 unless a field says otherwise; errors are problem details (RFC 9457).",
+    "VERSION": "0.1.0",
+    "SERVE_INCLUDE_SCHEMA": False,
+    "SWAGGER_UI_DIST": "SIDECAR",
+    "SWAGGER_UI_FAVICON_HREF": "SIDECAR",
+    "COMPONENT_SPLIT_REQUEST": True,
+    "SCHEMA_PATH_PREFIX": "/api",
+    "ENUM_NAME_OVERRIDES": {
+        "ArrivalState": ["waiting", "locked", "admitted", "admitting", "turned-away"],
+        "CommandState": ["asked", "confirmed", "unanswered", "unreachable"],
+        "NoticeState": ["waiting", "delivered", "failed"],
+    },
+    "POSTPROCESSING_HOOKS": ["hombi.service.api.schema.add_live", "drf_spectacular.hooks.postprocess_schema_enums"],
+}
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"plain": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
+    "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "root": {"handlers": ["stderr"], "level": "WARNING"},
+    # What a caller did wrong is the caller's to read, not the log's.
+    "loggers": {"django.request": {"level": "ERROR"}, "django.security": {"level": "ERROR"}},
+}

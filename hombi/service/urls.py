@@ -1,0 +1,52 @@
+"""All addresses, in one list."""
+
+from __future__ import annotations
+
+from django.contrib.staticfiles.views import serve
+from django.urls import path, re_path
+from drf_spectacular.views import SpectacularAPIView, SpectacularSwaggerView
+from rest_framework.permissions import AllowAny
+
+from hombi.service.api import accounts, automations, entities, house, journal, nodes, pairing, phones
+from hombi.service.console import console
+from hombi.service.live import live
+
+urlpatterns = [
+    path("api/health", house.HealthView.as_view()),
+    path("api/claim", accounts.ClaimView.as_view()),
+    path("api/session", accounts.SessionView.as_view()),
+    path("api/tokens", accounts.TokensView.as_view()),
+    path("api/house", house.HouseView.as_view()),
+    path("api/floors", house.FloorsView.as_view()),
+    path("api/rooms", house.RoomsView.as_view()),
+    path("api/rooms/<slug:room>", house.RoomView.as_view()),
+    path("api/nodes", nodes.NodesView.as_view()),
+    path("api/nodes/<slug:node>", nodes.NodeView.as_view()),
+    path("api/entities", entities.EntitiesView.as_view()),
+    path("api/entities/<slug:node>/<slug:name>", entities.EntityView.as_view()),
+    path("api/entities/<slug:node>/<slug:name>/history", entities.HistoryView.as_view()),
+    path("api/entities/<slug:node>/<slug:name>/readings", entities.ReadingsView.as_view()),
+    path("api/entities/<slug:node>/<slug:name>/command", entities.CommandView.as_view()),
+    path("api/pairing", pairing.PairingView.as_view()),
+    path("api/arrivals", pairing.ArrivalsView.as_view()),
+    path("api/arrivals/<slug:arrival>", pairing.ArrivalView.as_view()),
+    path("api/arrivals/<slug:arrival>/outcome", pairing.OutcomeView.as_view()),
+    path("api/arrivals/<slug:arrival>/admit", pairing.AdmitView.as_view()),
+    path("api/intake", pairing.IntakeView.as_view()),
+    path("api/automations", automations.AutomationsView.as_view()),
+    path("api/automations/check", automations.CheckView.as_view()),
+    path("api/automations/write", automations.WriteView.as_view()),
+    path("api/automations/<slug:automation>", automations.AutomationView.as_view()),
+    path("api/journal", journal.JournalView.as_view()),
+    path("api/phones", phones.PhonesView.as_view()),
+    path("api/phones/key", phones.PushKeyView.as_view()),
+    path("api/phones/<int:phone>", phones.PhoneView.as_view()),
+    path("api/phones/<int:phone>/test", phones.PhoneTestView.as_view()),
+    path("api/notices", phones.NoticesView.as_view()),
+    path("api/live", live),
+    path("api/schema", SpectacularAPIView.as_view(permission_classes=[AllowAny]), name="schema"),
+    path("api/docs", SpectacularSwaggerView.as_view(url_name="schema", permission_classes=[AllowAny])),
+    # The page that shows the schema is served from the package that brings it, without a collecting step.
+    re_path(r"^static/(?P<path>drf_spectacular_sidecar/.*)$", serve, {"insecure": True}),
+    re_path(r"^(?P<path>.*)$", console),
+]
