@@ -131,7 +131,9 @@ async def _serve(config: Config, sock: socket.socket) -> None:
             print(f"Hombi is up at {url}  ({config.data})", flush=True)  # noqa: T201
             if code:
                 print(f"Nobody owns this hub yet. Open {url}/claim and enter the code {code}", flush=True)  # noqa: T201
+            print("Ready. Ctrl-C stops it.", flush=True)  # noqa: T201
             await server.serve([sock])
+            (config.data / TOKEN_FILE).unlink(missing_ok=True)
     except LinkError as error:
         raise StartError(str(error)) from error
 

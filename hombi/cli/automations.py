@@ -1,0 +1,94 @@
+"""`hombi automation`: what the house does by itself."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.text import Text
+
+from hombi.cli import complete
+from hombi.cli.drawing import ago, as_json, err, mistakes, out, table
+from hombi.cli.run import SAID_NO, Json, hub, words
+
+app = typer.Typer(no_args_is_help=True, help="What the house does by itself: list, check, add, change, remove.")
+File = Annotated[
+    Path, typer.Argument(exists=True, dir_okay=False, readable=True, help="A TOML text; docs/automations.md shows the format.")
+]
+Name = Annotated[str, typer.Argument(help="The automation.", autocompletion=complete.automations)]
+
+
+@app.command("list")
+def list_(json: Json = False) -> None:
+    """All automations, and where each of them stands."""
+    with hub() as h:
+        found = h.automations()
+    if json:
+        as_json(a.as_dict() for a in found)
+        return
+    rows = []
+    for a in found:
+        phase = Text("off duty", style="dim") if not a.enabled else Text(a.phase, style="bold yellow" if a.phase == "on" else "")
+        if a.mistakes:
+            phase = Text("cannot run", style="red")
+        rows.append((a.automation, phase, ago(a.since) if a.since else "", a.sentence or a.mistakes[0].what))
+    table(
+        ("AUTOMATION", "IS", "SINCE", "WHAT IT DOES"),
+        rows,
+        "The house does nothing by itself yet. `hombi automation add FILE` adds one.",
+    )
+
+
+@app.command()
+def check(file: File) -> None:
+    """Every mistake in a text, with its line and column. Nothing is kept."""
+    with hub() as h:
+        checked = h.check_automation(file.read_text())
+    if checked.ok:
+        out.print(f"{file} is sound. {checked.sentence}")
+        return
+    mistakes(checked.mistakes, str(file))
+    raise typer.Exit(SAID_NO)
+
+
+@app.command()
+def add(file: File) -> None:
+    """Add an automation from its text, kept word for word."""
+    with hub() as h, words(str(file)):
+        added = h.add_automation(file.read_text())
+        out.print(f"[bold]{added.automation}[/bold] is on duty. {added.sentence}")
+
+
+@app.command()
+def change(name: Name, file: File) -> None:
+    """Give an automation another text."""
+    with hub() as h, words(str(file)):
+        changed = h.change_automation(name, text=file.read_text())
+        out.print(f"[bold]{changed.automation}[/bold] has its new text. {changed.sentence}")
+
+
+@app.command()
+def show(name: Name) -> None:
+    """An automation's text, as it was written."""
+    with hub() as h:
+        print(h.automation(name).text, end="")
+
+
+@app.command()
+def duty(name: Name, to: Annotated[str, typer.Argument(help="on or off.")]) -> None:
+    """Put an automation on duty, or off it."""
+    if to not in ("on", "off"):
+        err.print(f"duty is on or off, not {to}", style="red")
+        raise typer.Exit(2)
+    with hub() as h:
+        h.change_automation(name, enabled=to == "on")
+        out.print(f"{name} is {to} duty.")
+
+
+@app.command()
+def remove(name: Name) -> None:
+    """Remove an automation."""
+    with hub() as h:
+        h.remove_automation(name)
+        out.print(f"{name} is removed.")

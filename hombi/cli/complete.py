@@ -1,0 +1,27 @@
+"""What the shell completes: names that the hub knows. A hub that does not answer completes nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from hombi.cli.where import find_hub
+from hombi.client import Hub, HubProblem, HubUnreachable
+
+
+def _names(ask: Callable[[Hub], Iterable[str]]) -> Callable[[str], list[str]]:
+    def complete(incomplete: str) -> list[str]:
+        try:
+            with find_hub().hub() as hub:
+                return [name for name in ask(hub) if name.startswith(incomplete)]
+        except (HubProblem, HubUnreachable):
+            return []
+
+    return complete
+
+
+rooms = _names(lambda hub: (room.room for floor in hub.house().floors for room in floor.rooms))
+nodes = _names(lambda hub: (n.node for n in hub.nodes()))
+entities = _names(lambda hub: (e.entity for e in hub.entities()))
+settable = _names(lambda hub: (e.entity for e in hub.entities() if e.writable))
+automations = _names(lambda hub: (a.automation for a in hub.automations()))
+arrivals = _names(lambda hub: (a.id for a in hub.arrivals()))

@@ -1,0 +1,27 @@
+"""`hombi demo`: Heron Mill, a whole house to try things in."""
+
+from __future__ import annotations
+
+import os
+from typing import Annotated
+
+import typer
+
+from hombi.cli.drawing import err, out
+from hombi.cli.where import DEFAULT_PORT, data_folder
+
+
+def demo(
+    speed: Annotated[float, typer.Option(min=0.1, max=1000, help="How many times faster than the clock the mill lives.")] = 1.0,
+    seed: Annotated[int, typer.Option(help="The same seed makes the same house.")] = 7,
+) -> None:
+    """Run the hub with Heron Mill around it: nodes, a plug, a phone. Nothing leaves this machine. Ctrl-C stops it all."""
+    # The lab brings a web server; only this command needs it.
+    from hombi.lab.run import DemoError, demo as run  # noqa: I001, PLC0415
+
+    port = int(os.environ.get("HOMBI_PORT", DEFAULT_PORT))
+    try:
+        run(data_folder(), port, speed, seed, lambda text: out.print(text, soft_wrap=True))
+    except DemoError as error:
+        err.print(str(error), style="red", soft_wrap=True)
+        raise typer.Exit(1) from error

@@ -1,0 +1,122 @@
+"""All drawing on the terminal: tables for people, JSON for programs."""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Iterable, Sequence
+from datetime import UTC, datetime
+from typing import Any
+
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from hombi.client import Entity, History, JournalEntry, Mistake
+
+out = Console(highlight=False)
+err = Console(stderr=True, highlight=False)
+_BLOCKS = "▁▂▃▄▅▆▇█"
+
+
+def moment(ms: int | None) -> str | None:
+    """A time for programs: RFC 3339 in UTC, with milliseconds."""
+    return None if ms is None else datetime.fromtimestamp(ms / 1000, UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+
+
+def clock(ms: int, pattern: str = "%d %b %H:%M:%S") -> str:
+    """A time for people, in this machine's zone."""
+    return datetime.fromtimestamp(ms / 1000).strftime(pattern)
+
+
+def ago(ms: int | None) -> str:
+    """How long ago that was: "12 s", "3 min"."""
+    if ms is None:
+        return "never"
+    seconds = max(0, int(time.time() - ms / 1000))
+    for size, name in ((86_400, "d"), (3_600, "h"), (60, "min")):
+        if seconds >= size:
+            return f"{seconds // size} {name}"
+    return f"{seconds} s"
+
+
+def as_json(items: Iterable[dict[str, Any]]) -> None:
+    """A list of objects, times as RFC 3339."""
+    times = ("at", "heard_at", "asked_at", "answered_at", "admitted_at", "added_at", "started_at", "since", "due", "until")
+    rows = [{k: moment(v) if k in times and (v is None or isinstance(v, int)) else v for k, v in item.items()} for item in items]
+    print(json.dumps(rows, ensure_ascii=False, indent=2))
+
+
+def table(headings: Sequence[str], rows: Iterable[Sequence[str | Text]], empty: str, right: Iterable[str] = ()) -> None:
+    """A table with fine rules, or a sentence when there is nothing to show."""
+    rows = list(rows)
+    if not rows:
+        out.print(empty)
+        return
+    drawn = Table(box=None, pad_edge=False, header_style="bold")
+    for heading in headings:
+        drawn.add_column(heading, justify="right" if heading in right else "left", overflow="fold")
+    for row in rows:
+        drawn.add_row(*row)
+    out.print(drawn)
+
+
+def value(entity: Entity) -> Text:
+    """An entity's value, marked with a sign and a word when it is not good."""
+    if entity.quality == "good":
+        return Text(entity.shown, style="bold")
+    if entity.quality == "none":
+        return Text("nothing yet", style="dim")
+    return Text(f"{entity.shown} ! {entity.reason}", style="yellow" if entity.quality == "uncertain" else "red")
+
+
+def entity_row(entity: Entity) -> dict[str, Any]:
+    """An entity for programs."""
+    return {
+        "node": entity.node,
+        "link": entity.link,
+        "entity": entity.entity,
+        "kind": entity.kind,
+        "room": entity.room,
+        "value": entity.value,
+        "unit": entity.unit,
+        "quality": entity.quality,
+        "reason": entity.reason,
+        "at": entity.at,
+        "heard_at": entity.heard_at,
+        "writable": entity.writable,
+    }
+
+
+def sparkline(history: History, width: int) -> str:
+    """The means of a history in one line of blocks; a stretch without readings is blank."""
+    if not history.at:
+        return ""
+    low, high = min(history.mean), max(history.mean)
+    cells: list[list[float]] = [[] for _ in range(width)]
+    for at, mean in zip(history.at, history.mean, strict=True):
+        place = (at - history.start) * width // max(1, history.end - history.start)
+        cells[min(width - 1, max(0, place))].append(mean)
+    span = (high - low) or 1.0
+    return "".join(_BLOCKS[int((sum(c) / len(c) - low) / span * 7.999)] if c else " " for c in cells)
+
+
+def mistakes(found: Sequence[Mistake] | Sequence[dict[str, Any]], name: str) -> None:
+    """Every mistake with its line, a caret under its column, and what to do."""
+    for one in found:
+        mistake = one.as_dict() if isinstance(one, Mistake) else one
+        err.print(Text(f"{name}:{mistake['line']}:{mistake['column']}: {mistake['what']}", style="red"))
+        if mistake["source_line"]:
+            err.print(Text(f"    {mistake['source_line']}"))
+            err.print(Text("    " + " " * (mistake["column"] - 1) + "^", style="red"))
+        if mistake["hint"]:
+            err.print(Text(f"    {mistake['hint']}"))
+
+
+def journal_line(entry: JournalEntry) -> Text:
+    """One entry of the journal on one line."""
+    line = Text(clock(entry.at), style="dim")
+    line.append("  ")
+    alarming = entry.event.endswith(("Failed", "Silent", "Refused", "Locked", "Stopped", "Unsent"))
+    line.append(entry.text, style="red" if alarming and entry.event != "HubStopped" else "")
+    return line

@@ -1,0 +1,94 @@
+"""`hombi pair`, `arrivals`, `admit`: letting nodes in."""
+
+from __future__ import annotations
+
+import time
+from typing import Annotated
+
+import typer
+from rich.progress import BarColumn, Progress, TextColumn
+from rich.prompt import Prompt
+
+from hombi.cli import complete
+from hombi.cli.drawing import ago, as_json, err, out, table
+from hombi.cli.run import SAID_NO, Json, hub
+from hombi.client import Arrival, Hub
+
+LOOK_EVERY_S = 0.5
+
+
+def pair(
+    for_: Annotated[str, typer.Option("--for", help="How long the window is open, like 2m or '90 s'; 15 min at most.")] = "2 min",
+    watch: Annotated[bool, typer.Option(help="Stay, count down, and show who arrives.")] = True,
+    close: Annotated[bool, typer.Option("--close", help="Close the window now.")] = False,
+) -> None:
+    """Open the pairing window: nodes may ask to join until it closes by itself."""
+    with hub() as h:
+        if close:
+            h.close_pairing()
+            out.print("Pairing is closed.")
+            return
+        window = h.open_pairing(for_)
+        for link, where in window.listening.items():
+            out.print(f"{link} listens: {where}")
+        if not watch or not out.is_terminal:
+            out.print(f"Pairing is open for {window.left_ms // 1000} s.")
+            return
+        _count_down(h, window.left_ms)
+
+
+def _count_down(h: Hub, left_ms: int) -> None:
+    seen: set[str] = set()
+    with Progress(TextColumn("pairing is open"), BarColumn(), TextColumn("{task.fields[left]} s left"), console=out) as progress:
+        task = progress.add_task("", total=left_ms / 1000, completed=left_ms / 1000, left=left_ms // 1000)
+        while (window := h.pairing()).open:
+            progress.update(task, completed=window.left_ms / 1000, left=window.left_ms // 1000)
+            for arrival in h.arrivals():
+                if arrival.id not in seen:
+                    seen.add(arrival.id)
+                    progress.console.print(f"[bold]{arrival.title}[/bold] asks to join: hombi admit {arrival.id} --room ROOM")
+            time.sleep(LOOK_EVERY_S)
+    out.print("Pairing is closed.")
+
+
+def arrivals(json: Json = False) -> None:
+    """The nodes that were heard and are not let in yet."""
+    with hub() as h:
+        found = h.arrivals()
+    if json:
+        as_json(a.as_dict() for a in found)
+        return
+    rows = [(a.id, a.title, a.link, _has(a), a.state, ago(a.heard_at)) for a in found]
+    table(
+        ("ARRIVAL", "NAME", "LINK", "HAS", "STATE", "HEARD"), rows, "Nobody waits at the door. `hombi pair` opens it.", ("HEARD",)
+    )
+    for arrival in found:
+        for left_out in arrival.left_out:
+            out.print(f"{arrival.id}: {left_out}", style="yellow")
+
+
+def _has(arrival: Arrival) -> str:
+    return ", ".join(f"{e.name} ({e.unit or e.kind})" for e in arrival.entities)
+
+
+def admit(
+    arrival: Annotated[str, typer.Argument(help="The arrival's id, or its name.", autocompletion=complete.arrivals)],
+    code: Annotated[str | None, typer.Option(help="The setup code on the node; asked for when it is not given.")] = None,
+    name: Annotated[str, typer.Option(help="What to call it; the name it gives itself unless given.")] = "",
+    room: Annotated[str, typer.Option(help="The room it is in; made when there is none.", autocompletion=complete.rooms)] = "",
+    turn_away: Annotated[bool, typer.Option("--turn-away", help="Do not let it in.")] = False,
+) -> None:
+    """Let an arrival in, with the setup code that is on it."""
+    with hub() as h:
+        found = [a for a in h.arrivals() if arrival in (a.id, a.title)]
+        if len(found) != 1:
+            err.print(
+                f"{'no' if not found else 'more than one'} arrival is called {arrival}; `hombi arrivals` lists them", style="red"
+            )
+            raise typer.Exit(SAID_NO)
+        if turn_away:
+            h.turn_away(found[0].id)
+            out.print(f"{found[0].title} was turned away.")
+            return
+        node = h.admit(found[0].id, code or Prompt.ask("Setup code"), name, room)
+        out.print(f"{node.title} is in as [bold]{node.node}[/bold]: {', '.join(node.entities)}")

@@ -1,0 +1,45 @@
+"""Running a command: a client for the hub, and errors as words with an exit code that means something.
+
+0 done · 1 the hub said no · 2 the command was written wrongly · 3 no hub answers · 4 not signed in · 5 a node did not answer
+"""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Iterator
+from typing import Annotated
+
+import typer
+
+from hombi.cli.drawing import err, mistakes
+from hombi.cli.where import find_hub
+from hombi.client import Hub, HubProblem, HubUnreachable, NotSignedIn
+
+SAID_NO, UNREACHABLE, NOT_SIGNED_IN, UNANSWERED = 1, 3, 4, 5
+
+Json = Annotated[bool, typer.Option("--json", help="Print a list of JSON objects, for programs.")]
+
+
+@contextlib.contextmanager
+def hub() -> Iterator[Hub]:
+    """The hub, for one command."""
+    with words(), find_hub().hub() as found:
+        yield found
+
+
+@contextlib.contextmanager
+def words(name: str = "") -> Iterator[None]:
+    """Say what went wrong, and end with the code for it."""
+    try:
+        yield
+    except HubUnreachable as error:
+        err.print(str(error), style="red")
+        raise typer.Exit(UNREACHABLE) from error
+    except NotSignedIn as error:
+        err.print(f"{error.detail}. `hombi sign-in` signs this machine in.", style="red")
+        raise typer.Exit(NOT_SIGNED_IN) from error
+    except HubProblem as error:
+        err.print(error.detail, style="red")
+        if error.mistakes:
+            mistakes(error.mistakes, name or "text")
+        raise typer.Exit(SAID_NO) from error

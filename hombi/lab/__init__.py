@@ -1,0 +1,1 @@
+"""The lab: a simulated house with nodes and a phone, which meets the hub on the wire only."""

@@ -1,0 +1,203 @@
+"""Heron Mill: which nodes are where, and what each of them senses and switches."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from hombi.lab.physics import Mill
+
+FLOORS = ("Under the stone", "At the water", "Above the wheel", "Under the roof")
+ROOMS = (
+    ("Cheese cellar", "Under the stone"),
+    ("Boathouse", "At the water"),
+    ("Workshop", "At the water"),
+    ("Terrace", "At the water"),
+    ("Hen house", "At the water"),
+    ("Drying room", "Above the wheel"),
+    ("Loft", "Under the roof"),
+)
+Sense = Callable[[Mill], float | bool]
+
+
+@dataclass(frozen=True, slots=True)
+class Property:
+    """One property of a node: its description (W3C WoT TD 1.1), and how it is sensed. `switches` names the device that it
+    sets; `every` counts in how many of the node's reports it is sent."""
+
+    name: str
+    title: str
+    type: str
+    sense: Sense
+    unit: str = ""
+    minimum: float | None = None
+    maximum: float | None = None
+    semantic_type: str = ""
+    switches: str = ""
+    history_every: int = 1
+
+    def description(self) -> dict[str, Any]:
+        """The property affordance."""
+        given = {"title": self.title, "type": self.type, "unit": self.unit, "@type": self.semantic_type}
+        limits = {"minimum": self.minimum, "maximum": self.maximum}
+        return {k: v for k, v in (given | limits).items() if v not in ("", None)} | {"readOnly": not self.switches}
+
+
+@dataclass(frozen=True, slots=True)
+class NodePlan:
+    """One node: its name, room, how it talks ("mqtt" or "http"), how often in s, and what it has."""
+
+    address: str
+    title: str
+    room: str
+    talks: str
+    every_s: float
+    properties: tuple[Property, ...]
+
+    @property
+    def thing_id(self) -> str:
+        """A name that the node keeps."""
+        digest = hashlib.sha256(self.address.encode()).hexdigest()
+        return f"urn:uuid:{digest[:8]}-{digest[8:12]}-4{digest[13:16]}-8{digest[17:20]}-{digest[20:32]}"
+
+    @property
+    def setup_code(self) -> str:
+        """What is printed on its back."""
+        number = int(hashlib.sha256(f"code {self.address}".encode()).hexdigest(), 16) % 10**8
+        return f"{number:08d}"[:4] + "-" + f"{number:08d}"[4:]
+
+    def description(self) -> dict[str, Any]:
+        """Its Thing Description."""
+        return {
+            "@context": "https://www.w3.org/2022/wot/td/v1.1",
+            "id": self.thing_id,
+            "title": self.title,
+            "securityDefinitions": {"basic": {"scheme": "basic"}},
+            "security": "basic",
+            "properties": {p.name: p.description() for p in self.properties},
+        }
+
+
+def _room(room: str, what: str) -> Sense:
+    return lambda mill: getattr(mill.rooms[room], what) + mill.noise(f"{room} {what}", 0.05 if what == "temperature" else 0.25)
+
+
+def _temperature(room: str) -> Property:
+    return Property("temperature", "Temperature", "number", _room(room, "temperature"), "Cel", -40, 85)
+
+
+def _humidity(room: str) -> Property:
+    def sense(mill: Mill) -> float:
+        # Someone may hold the sensor over steam, to see whether anything happens.
+        if room == "cellar" and mill.time_s < mill.devices.steam_until_s:
+            return min(100.0, 97 + mill.noise("steam", 0.5))
+        return min(100.0, max(0.0, _room(room, "humidity")(mill)))
+
+    return Property("humidity", "Humidity", "number", sense, "%RH", 0, 100)
+
+
+def _battery(node: str) -> Property:
+    return Property("battery", "Battery", "number", lambda mill: round(mill.battery(node)), "%EL", 0, 100, history_every=36)
+
+
+def _switch(device: str, title: str = "Switch") -> Property:
+    return Property("switch", title, "boolean", lambda mill: getattr(mill.devices, device), switches=device)
+
+
+def _power(device: str, watts: float) -> Property:
+    def sense(mill: Mill) -> float:
+        return round(watts + mill.noise(device, watts / 60), 1) if getattr(mill.devices, device) else 0.4
+
+    return Property("power", "Power", "number", sense, "W", 0, 3680)
+
+
+def _fahrenheit(mill: Mill) -> float:
+    return mill.rooms["workshop"].temperature * 9 / 5 + 32 + mill.noise("workshop fahrenheit", 0.1)
+
+
+PLANS: tuple[NodePlan, ...] = (
+    NodePlan(
+        "cellar-rack",
+        "Cellar rack",
+        "Cheese cellar",
+        "mqtt",
+        5,
+        (_temperature("cellar"), _humidity("cellar"), _battery("cellar-rack")),
+    ),
+    NodePlan("cellar-mister", "Cellar mister", "Cheese cellar", "mqtt", 10, (_switch("mister", "Mister"), _power("mister", 38))),
+    NodePlan(
+        "workshop-bench",
+        "Workshop bench",
+        "Workshop",
+        "mqtt",
+        5,
+        (
+            Property("temperature", "Temperature", "number", _fahrenheit, "[degF]", -40, 185),
+            Property("humidity", "Humidity", "number", _humidity("workshop").sense, "%RH", 0, 100),
+            Property("co2", "CO2", "number", lambda mill: round(mill.co2 + mill.noise("co2", 6)), "ppm", 400, 5000),
+        ),
+    ),
+    NodePlan(
+        "workshop-plug",
+        "Workshop plug",
+        "Workshop",
+        "mqtt",
+        10,
+        (
+            _switch("kettle", "Kettle"),
+            Property("power", "Power", "number", lambda mill: round(mill.plug_power + mill.noise("plug", 0.1), 1), "W", 0, 3680),
+            Property("energy", "Energy", "number", lambda mill: round(mill.energy_kwh, 3), "kWh", 0, history_every=6),
+        ),
+    ),
+    NodePlan(
+        "boathouse-door",
+        "Boathouse door",
+        "Boathouse",
+        "mqtt",
+        15,
+        (
+            Property("contact", "Door", "boolean", lambda mill: mill.devices.door_open),
+            _temperature("boathouse"),
+            _battery("boathouse-door"),
+        ),
+    ),
+    NodePlan(
+        "hen-house-perch",
+        "Hen house perch",
+        "Hen house",
+        "mqtt",
+        15,
+        (
+            _temperature("hen-house"),
+            Property("occupancy", "Hens inside", "boolean", lambda mill: mill.hens_inside, semantic_type="hombi:Occupancy"),
+            _battery("hen-house-perch"),
+        ),
+    ),
+    NodePlan("drying-rack", "Drying rack", "Drying room", "mqtt", 5, (_temperature("drying"), _humidity("drying"))),
+    NodePlan("drying-fan", "Drying fan", "Drying room", "mqtt", 10, (_switch("fan", "Fan"), _power("fan", 24))),
+    NodePlan("loft-beam", "Loft beam", "Loft", "http", 20, (_temperature("loft"), _humidity("loft"), _battery("loft-beam"))),
+    NodePlan(
+        "terrace-mast",
+        "Terrace mast",
+        "Terrace",
+        "http",
+        20,
+        (
+            Property("temperature", "Temperature", "number", lambda m: m.outdoor.temperature + m.noise("out", 0.1), "Cel", -40, 60),
+            Property(
+                "pressure",
+                "Pressure",
+                "number",
+                lambda m: round(100 * (m.outdoor.pressure + m.noise("air", 0.1))),
+                "Pa",
+                30000,
+                110000,
+            ),
+            Property(
+                "illuminance", "Light", "number", lambda m: round(m.outdoor.light * (1 + m.noise("light", 0.02))), "lx", 0, 120000
+            ),
+        ),
+    ),
+)

@@ -1,0 +1,266 @@
+"""The demo: the hub in a process of its own, and Heron Mill around it, until Ctrl-C."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import json
+import os
+import secrets
+import signal
+import sys
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import httpx
+import uvicorn
+from starlette.applications import Starlette
+from starlette.requests import Request
+from starlette.responses import JSONResponse, Response
+from starlette.routing import Route
+
+from hombi.client import AsyncHub, HubProblem, HubUnreachable
+from hombi.core.senml import Record
+from hombi.lab.heron_mill import FLOORS, PLANS, ROOMS
+from hombi.lab.history import history
+from hombi.lab.node import LabNode
+from hombi.lab.phone import LabPhone
+from hombi.lab.physics import Mill
+
+OWNER = "mill"
+STEP_S = 0.25
+STOP_S = 2.5
+PACK = 4_000
+STEAM_S = 60.0
+Say = Callable[[str], None]
+
+
+class DemoError(Exception):
+    """The demo cannot run; the message says why and what to do."""
+
+
+@dataclass(frozen=True, slots=True)
+class Demo:
+    """Where the demo runs and how: `speed` is how many times faster than the clock the mill lives."""
+
+    data: Path
+    port: int
+    speed: float
+    seed: int
+
+    @property
+    def lab(self) -> Path:
+        """What the lab keeps: the nodes' keys, the phone's, the owner's password."""
+        return self.data / "lab"
+
+    @property
+    def lab_port(self) -> int:
+        """The port of the lab's own pages."""
+        return self.port + 2
+
+
+async def run_demo(demo: Demo, say: Say) -> None:
+    """Start everything, say how to sign in, and go on until cancelled. Raises DemoError."""
+    if (demo.data / "hub.sqlite3").exists() and not demo.lab.exists():
+        raise DemoError(f"{demo.data} holds a house of its own; set HOMBI_DATA to another folder for the demo")
+    demo.lab.mkdir(parents=True, exist_ok=True, mode=0o700)
+    say("Starting the hub …")
+    async with _hub_process(demo) as code:
+        url = f"http://127.0.0.1:{demo.port}"
+        token = json.loads((demo.data / "hub.token").read_text())["token"]
+        async with AsyncHub(url, token) as hub, httpx.AsyncClient(base_url=url, timeout=15, trust_env=False) as http:
+            phone = LabPhone.kept_in(demo.lab / "phone.json", "Lab phone")
+            first = bool(code)
+            mill, kept = Mill(demo.seed, time.time()), dict[str, list[Record]]()
+            if first:
+                say("Making the last 35 days at Heron Mill …")
+                # The physics is plain computation: in a thread, so that the hub's questions are answered meanwhile.
+                mill, kept = await asyncio.to_thread(history, demo.seed, time.time())
+            else:
+                mill = _kept_mill(demo, mill)
+            nodes = [LabNode(plan, mill, url, demo.lab / f"{plan.address}.json", demo.speed) for plan in PLANS]
+            if first:
+                await _settle_in(demo, hub, http, nodes, kept, code, say)
+            async with asyncio.TaskGroup() as group:
+                group.create_task(_pages(demo, mill, phone))
+                if first:
+                    await hub.add_phone(phone.name, f"http://127.0.0.1:{demo.lab_port}/push/{phone.channel}", phone.keys(), OWNER)
+                for node in nodes:
+                    group.create_task(node.run(http), name=node.plan.address)
+                if first:
+                    for text in sorted((Path(__file__).parent / "automations").glob("*.toml")):
+                        await hub.add_automation(text.read_text())
+                _say_ready(demo, url, say)
+                await _live(demo, mill)
+
+
+@contextlib.asynccontextmanager
+async def _hub_process(demo: Demo):  # type: ignore[no-untyped-def]
+    """The hub, as a process of its own; yields the claim code, "" when it is claimed."""
+    env = {
+        "HOMBI_HTTP_HOST": "127.0.0.1",
+        "HOMBI_MQTT_HOST": "127.0.0.1",
+        "HOMBI_HOUSE_NAME": "Heron Mill",
+        **os.environ,
+        "HOMBI_DATA": str(demo.data),
+        "HOMBI_PORT": str(demo.port),
+    }
+    process = await asyncio.create_subprocess_exec(
+        sys.executable, "-m", "hombi.cli.app", "serve", env=env, stdout=asyncio.subprocess.PIPE, start_new_session=True
+    )
+    assert process.stdout is not None
+    try:
+        code = ""
+        while True:
+            line = (await process.stdout.readline()).decode()
+            if not line:
+                raise DemoError("the hub did not start; what it said is above")
+            if line.startswith("Nobody owns"):
+                code = line.split()[-1]
+            if line.startswith("Ready"):
+                break
+        yield code
+    finally:
+        if process.returncode is None:
+            process.send_signal(signal.SIGTERM)
+            try:
+                async with asyncio.timeout(STOP_S):
+                    await process.wait()
+            except TimeoutError:
+                process.kill()
+                await process.wait()
+
+
+async def _settle_in(
+    demo: Demo, hub: AsyncHub, http: httpx.AsyncClient, nodes: list[LabNode], kept: dict[str, list[Record]], code: str, say: Say
+) -> None:
+    """The first start: claim the hub, lay out the house, let the nodes in, and send what they kept."""
+    password = "-".join(secrets.token_hex(2) for _ in range(3))
+    await hub.claim(code, OWNER, password)
+    path = demo.lab / "owner.json"
+    path.touch(mode=0o600)
+    path.write_text(json.dumps({"username": OWNER, "password": password}))
+    for floor in FLOORS:
+        await hub.add_floor(floor)
+    for room, floor in ROOMS:
+        await hub.add_room(room, floor)
+    say(f"Letting {len(nodes)} nodes in …")
+    await hub.open_pairing("5 min")
+    joining = [asyncio.create_task(node.join(http)) for node in nodes]
+    plans = {plan.thing_id: plan for plan in PLANS}
+    by_title = {plan.title: plan for plan in plans.values()}
+    let_in: set[str] = set()
+    while len(let_in) < len(nodes):
+        for arrival in await hub.arrivals():
+            plan = by_title[arrival.title]
+            await hub.admit(arrival.id, plan.setup_code, plan.address, plan.room)
+            let_in.add(plan.address)
+        await asyncio.sleep(0.1)
+    await asyncio.gather(*joining)
+    await hub.close_pairing()
+    total = sum(len(records) for records in kept.values())
+    say(f"Sending the {total:,} readings that the nodes kept …")
+    for node in nodes:
+        records = kept[node.plan.address]
+        for at in range(0, len(records), PACK):
+            await node.upload(http, records[at : at + PACK])
+
+
+def _say_ready(demo: Demo, url: str, say: Say) -> None:
+    owner = json.loads((demo.lab / "owner.json").read_text())
+    say("")
+    say(f"Heron Mill is at   {url}")
+    say(f"Sign in as         {owner['username']}   password {owner['password']}")
+    say(f"The lab's phone    http://127.0.0.1:{demo.lab_port}/phone")
+    say(
+        "Setup codes        "
+        + ", ".join(f"{p.title} {p.setup_code}" for p in PLANS[:2])
+        + f", … (all in http://127.0.0.1:{demo.lab_port}/nodes)"
+    )
+    say("Try                hombi now · hombi follow · hombi set workshop-plug/switch on")
+    say("Ctrl-C stops everything.")
+
+
+async def _live(demo: Demo, mill: Mill) -> None:
+    """Move the mill on with the clock. Its state is kept, so that the next start goes on from it."""
+    real, began, saved = time.time(), mill.time_s, 0.0
+    try:
+        while True:
+            await asyncio.sleep(STEP_S)
+            now = began + (time.time() - real) * demo.speed
+            mill.people()
+            mill.step(now)
+            if time.time() - saved > 10:
+                saved = time.time()
+                _keep_mill(demo, mill)
+    finally:
+        _keep_mill(demo, mill)
+
+
+def _keep_mill(demo: Demo, mill: Mill) -> None:
+    rooms = {name: (room.temperature, room.vapour) for name, room in mill.rooms.items()}
+    d = mill.devices
+    devices = {"mister": d.mister, "fan": d.fan, "kettle": d.kettle}
+    (demo.lab / "mill.json").write_text(json.dumps({"rooms": rooms, "devices": devices, "energy": mill.energy_kwh}))
+
+
+def _kept_mill(demo: Demo, mill: Mill) -> Mill:
+    path = demo.lab / "mill.json"
+    if path.exists():
+        kept = json.loads(path.read_text())
+        for name, (temperature, vapour) in kept["rooms"].items():
+            mill.rooms[name].temperature, mill.rooms[name].vapour = temperature, vapour
+        for name, on in kept["devices"].items():
+            setattr(mill.devices, name, on)
+        mill.energy_kwh = kept["energy"]
+    return mill
+
+
+async def _pages(demo: Demo, mill: Mill, phone: LabPhone) -> None:
+    """The lab's own pages: the phone, the nodes' setup codes, and steam for the cellar's sensor."""
+
+    async def nodes(request: Request) -> Response:
+        return JSONResponse([{"node": p.address, "title": p.title, "setup_code": p.setup_code} for p in PLANS])
+
+    async def steam(request: Request) -> Response:
+        mill.devices.steam_until_s = mill.time_s + STEAM_S
+        return JSONResponse({"steam": f"at the cellar rack for {STEAM_S:.0f} s"})
+
+    app = Starlette(
+        routes=[
+            Route("/push/{channel}", phone.push, methods=["POST"]),
+            Route("/phone", phone.page),
+            Route("/phone/notices", phone.shown),
+            Route("/phone/answer", phone.behave, methods=["POST"]),
+            Route("/nodes", nodes),
+            Route("/steam", steam, methods=["POST"]),
+        ]
+    )
+    config = uvicorn.Config(app, host="127.0.0.1", port=demo.lab_port, loop="none", log_level="warning", lifespan="off")
+    server = uvicorn.Server(config)
+    # The demo itself listens for Ctrl-C.
+    server.capture_signals = contextlib.nullcontext  # type: ignore[method-assign]
+    try:
+        await server.serve()
+    except SystemExit as error:
+        raise DemoError(f"the lab's port {demo.lab_port} cannot be opened; set HOMBI_PORT to another port") from error
+
+
+def demo(data: Path, port: int, speed: float, seed: int, say: Say) -> None:
+    """Run the demo in the foreground. Raises DemoError."""
+    try:
+        asyncio.run(_until_told(Demo(data, port, speed, seed), say))
+    except* (DemoError, HubProblem, HubUnreachable) as group:
+        raise DemoError("; ".join(str(e) for e in group.exceptions)) from group
+
+
+async def _until_told(plan: Demo, say: Say) -> None:
+    """Run until SIGINT or SIGTERM."""
+    running = asyncio.create_task(run_demo(plan, say))
+    loop = asyncio.get_running_loop()
+    for sign in (signal.SIGINT, signal.SIGTERM):
+        loop.add_signal_handler(sign, running.cancel)
+    with contextlib.suppress(asyncio.CancelledError):
+        await running
