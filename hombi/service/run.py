@@ -7,11 +7,11 @@ import contextlib
 import fcntl
 import json
 import os
+import signal
 import socket
 import sys
 from collections.abc import Iterator
 from pathlib import Path
-from types import FrameType
 
 import django
 import uvicorn
@@ -88,16 +88,20 @@ def _migrate() -> None:
 
 
 class _Server(uvicorn.Server):
-    """uvicorn, ended by the hub's own stop: streams must end before it waits for its connections."""
+    """uvicorn, without its own signal handling: it would end the process before the hub has closed."""
 
-    def __init__(self, config: uvicorn.Config) -> None:
-        super().__init__(config)
-        self.hub: Hub | None = None
+    def capture_signals(self) -> contextlib.AbstractContextManager[None]:
+        return contextlib.nullcontext()
 
-    def handle_exit(self, sig: int, frame: FrameType | None) -> None:
-        if self.hub is not None:
-            self.hub.live.close()
-        super().handle_exit(sig, frame)
+    def stop_with(self, hub: Hub) -> None:
+        """End on SIGINT and SIGTERM; the streams end first, or uvicorn would wait for them."""
+
+        def stop() -> None:
+            hub.live.close()
+            self.should_exit = True
+
+        for sign in (signal.SIGINT, signal.SIGTERM):
+            asyncio.get_running_loop().add_signal_handler(sign, stop)
 
 
 async def _serve(config: Config, sock: socket.socket) -> None:
@@ -122,7 +126,7 @@ async def _serve(config: Config, sock: socket.socket) -> None:
     )
     try:
         async with open_hub(config, DatabaseRecords()) as hub:
-            server.hub = hub
+            server.stop_with(hub)
             bridge.connect(hub)
             LocalToken.value = fresh_token()
             url = f"http://{_own_address(config)}:{config.http_port}"

@@ -92,14 +92,14 @@ SPECTACULAR_SETTINGS = {
     "SERVE_INCLUDE_SCHEMA": False,
     "SWAGGER_UI_DIST": "SIDECAR",
     "SWAGGER_UI_FAVICON_HREF": "SIDECAR",
-    "COMPONENT_SPLIT_REQUEST": True,
+    "COMPONENT_SPLIT_REQUEST": False,
     "SCHEMA_PATH_PREFIX": "/api",
     "ENUM_NAME_OVERRIDES": {
         "ArrivalState": ["waiting", "locked", "admitted", "admitting", "turned-away"],
         "CommandState": ["asked", "confirmed", "unanswered", "unreachable"],
         "NoticeState": ["waiting", "delivered", "failed"],
     },
-    "POSTPROCESSING_HOOKS": ["hombi.service.api.schema.add_live", "drf_spectacular.hooks.postprocess_schema_enums"],
+    "POSTPROCESSING_HOOKS": ["drf_spectacular.hooks.postprocess_schema_enums", "hombi.service.api.schema.add_live"],
 }
 LOGGING = {
     "version": 1,

@@ -16,7 +16,11 @@ from hombi.service.bridge import hub
 
 
 class Shape(s.Serializer[Any]):
-    """A serializer that only gives or only takes."""
+    """A serializer that only gives or only takes. In the schema it goes by its name without "Shape"."""
+
+    def __init_subclass__(cls) -> None:
+        super().__init_subclass__()
+        cls._spectacular_annotation = {"component_name": cls.__name__.removesuffix("Shape")}  # type: ignore[attr-defined]
 
     def create(self, validated_data: Any) -> Any:
         raise TypeError("shapes are not stored")
@@ -175,9 +179,6 @@ class MistakeShape(Shape):
     what = s.CharField()
     hint = s.CharField(allow_blank=True)
     source_line = s.CharField(allow_blank=True)
-
-    class Meta:
-        ref_name = "Mistake"
 
 
 class LimitShape(Shape):

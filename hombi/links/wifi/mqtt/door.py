@@ -237,6 +237,7 @@ class Door:
         self._sessions: dict[str, Session] = {}
         self._subscriptions = Subscriptions()
         self._retained: dict[str, p.Publish] = {}
+        self._closing = False
 
     def accept(self, wire: Wire, now_s: float) -> Connection:
         """A new connection, nobody yet."""
@@ -265,7 +266,7 @@ class Door:
         """A connection has ended."""
         self._strangers.discard(connection)
         session = connection.session
-        if session is None or connection.rights is None:
+        if session is None or connection.rights is None or self._closing:
             return
         if self.connections.get(session.key) is connection:
             del self.connections[session.key]
@@ -326,9 +327,9 @@ class Door:
                 self._forget(session)
 
     def close(self) -> None:
-        """End all connections."""
+        """End all connections; that they end says nothing about the clients."""
+        self._closing = True
         for connection in [*self._strangers, *self.connections.values()]:
-            connection._will = None
             connection.close()
 
     def _online(self, account: str) -> bool:

@@ -1,0 +1,108 @@
+// The whole: the query cache, who is signed in, and the places.
+import { MutationCache, QueryCache, QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
+import { lazy, Suspense } from "react";
+import { BrowserRouter, Navigate, Outlet, Route, Routes, useLocation } from "react-router";
+import { api, ask, HubError } from "../api/client";
+import { keys } from "../api/queries";
+import { ClaimPage } from "../features/account/ClaimPage";
+import { SignInPage } from "../features/account/SignInPage";
+import { AutomationPage } from "../features/automations/AutomationPage";
+import { AutomationsPage } from "../features/automations/AutomationsPage";
+import { HousePage } from "../features/house/HousePage";
+import { JournalPage } from "../features/journal/JournalPage";
+import { NodePage } from "../features/nodes/NodePage";
+import { NodesPage } from "../features/nodes/NodesPage";
+import { ReadingsPage } from "../features/readings/ReadingsPage";
+import { RoomPage } from "../features/room/RoomPage";
+import { SettingsPage } from "../features/settings/SettingsPage";
+import { Failure, Page, Shape } from "../ui/parts";
+import { Shell } from "./Shell";
+
+// The chart library comes only with the page that draws one.
+const EntityPage = lazy(() => import("../features/entity/EntityPage").then((m) => ({ default: m.EntityPage })));
+
+function onError(error: Error) {
+  if (error instanceof HubError && error.status === 401) cache.setQueryData(keys.session, null);
+}
+
+const cache: QueryClient = new QueryClient({
+  queryCache: new QueryCache({ onError }),
+  mutationCache: new MutationCache({ onError }),
+  defaultOptions: {
+    queries: {
+      staleTime: 10_000,
+      retry: (count, error) => !(error instanceof HubError && error.status > 0) && count < 2,
+    },
+  },
+});
+
+/** Who is signed in; null for nobody. */
+function useSession() {
+  return useQuery({
+    queryKey: keys.session,
+    queryFn: async () => {
+      try {
+        return await ask(api.GET("/api/session"));
+      } catch (error) {
+        if (error instanceof HubError && (error.status === 401 || error.status === 403)) return null;
+        throw error;
+      }
+    },
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+function SignedIn() {
+  const session = useSession();
+  const here = useLocation();
+  if (session.error) {
+    return (
+      <main className="p-8">
+        <Failure error={session.error} retry={() => void session.refetch()} />
+      </main>
+    );
+  }
+  if (session.data === undefined) return <main className="p-8">{<Shape />}</main>;
+  if (session.data === null) return <Navigate to="/sign-in" state={{ from: here.pathname }} replace />;
+  return (
+    <Shell person={session.data.username}>
+      <Suspense fallback={<Shape lines={8} />}>
+        <Outlet />
+      </Suspense>
+    </Shell>
+  );
+}
+
+function Nowhere() {
+  return (
+    <Page title="There is no such page">
+      <p>The address may be old. The house is where everything starts.</p>
+    </Page>
+  );
+}
+
+export function App() {
+  return (
+    <QueryClientProvider client={cache}>
+      <BrowserRouter>
+        <Routes>
+          <Route path="/claim" element={<ClaimPage />} />
+          <Route path="/sign-in" element={<SignInPage />} />
+          <Route element={<SignedIn />}>
+            <Route index element={<HousePage />} />
+            <Route path="/rooms/:room" element={<RoomPage />} />
+            <Route path="/nodes" element={<NodesPage />} />
+            <Route path="/nodes/:node" element={<NodePage />} />
+            <Route path="/readings" element={<ReadingsPage />} />
+            <Route path="/readings/:node/:name" element={<EntityPage />} />
+            <Route path="/automations" element={<AutomationsPage />} />
+            <Route path="/automations/:automation" element={<AutomationPage />} />
+            <Route path="/journal" element={<JournalPage />} />
+            <Route path="/settings" element={<SettingsPage />} />
+            <Route path="*" element={<Nowhere />} />
+          </Route>
+        </Routes>
+      </BrowserRouter>
+    </QueryClientProvider>
+  );
+}

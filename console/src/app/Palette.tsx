@@ -1,0 +1,69 @@
+// Go anywhere, or switch anything, by typing.
+import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/react";
+import { useMutation } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { addressParts, api, ask } from "../api/client";
+import { useAutomations, useEntities, useHouse, useNodes } from "../api/queries";
+import { Failure } from "../ui/parts";
+import { Sheet } from "../ui/Sheet";
+import { type Choice, choices, matching } from "./choices";
+
+export function Palette({ close }: { close: () => void }) {
+  const [typed, setTyped] = useState("");
+  const navigate = useNavigate();
+  const house = useHouse();
+  const entities = useEntities();
+  const nodes = useNodes();
+  const automations = useAutomations();
+  const all = choices(house.data?.floors ?? [], nodes.data ?? [], entities.data ?? [], automations.data ?? []);
+  const found = matching(all, typed).slice(0, 12);
+
+  const command = useMutation({
+    mutationFn: async ({ entity, to }: { entity: string; to: string }) => {
+      const done = await ask(
+        api.POST("/api/entities/{node}/{name}/command", { params: { path: addressParts(entity) }, body: { to } }),
+      );
+      if (done.state !== "confirmed") throw new Error(`Not done: ${done.problem}`);
+    },
+    onSuccess: close,
+  });
+
+  function choose(choice: Choice | null) {
+    if (!choice) return;
+    if (choice.command) command.mutate(choice.command);
+    else {
+      void navigate(choice.path);
+      close();
+    }
+  }
+
+  return (
+    <Sheet open close={close} title="Go to, or switch">
+      <Combobox<Choice | null> value={null} onChange={choose} immediate>
+        <ComboboxInput
+          autoFocus
+          className="field"
+          aria-label="A room, a node, a value, an automation"
+          placeholder="A room, a node, a value, an automation …"
+          onChange={(event) => setTyped(event.target.value)}
+        />
+        <ComboboxOptions static className="mt-3 max-h-80 overflow-y-auto">
+          {found.map((choice) => (
+            <ComboboxOption
+              key={choice.key}
+              value={choice}
+              className="flex items-baseline justify-between gap-4 px-2 py-1 data-focus:bg-act data-focus:text-on-act"
+            >
+              <span>{choice.label}</span>
+              <span className="text-sm opacity-80">{choice.what}</span>
+            </ComboboxOption>
+          ))}
+        </ComboboxOptions>
+      </Combobox>
+      {found.length === 0 && <p className="mt-3 text-faint">Nothing here is called that.</p>}
+      {command.isPending && <p className="mt-3 text-faint">Asked; waiting for the node …</p>}
+      {command.error && <Failure error={command.error} />}
+    </Sheet>
+  );
+}

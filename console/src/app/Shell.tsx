@@ -1,0 +1,123 @@
+// The frame around every page: the places, the palette, and the line that says when the connection is lost.
+import { useQueryClient } from "@tanstack/react-query";
+import { Search } from "lucide-react";
+import { lazy, type ReactNode, Suspense, useEffect, useRef, useState } from "react";
+import { NavLink, useLocation, useNavigate } from "react-router";
+import { followLive, type LiveState } from "../api/live";
+import { useHouse } from "../api/queries";
+import { ago, useNow } from "../ui/time";
+
+const Palette = lazy(() => import("./Palette").then((m) => ({ default: m.Palette })));
+
+const PLACES = [
+  ["/", "House"],
+  ["/nodes", "Nodes"],
+  ["/automations", "Automations"],
+  ["/readings", "Readings"],
+  ["/journal", "Journal"],
+  ["/settings", "Settings"],
+] as const;
+
+export function Shell({ person, children }: { person: string; children: ReactNode }) {
+  const cache = useQueryClient();
+  const navigate = useNavigate();
+  const here = useLocation();
+  const main = useRef<HTMLElement>(null);
+  const [live, setLive] = useState<LiveState>("connecting");
+  const [lostAt, setLostAt] = useState(0);
+  const [finding, setFinding] = useState(false);
+  const house = useHouse();
+
+  useEffect(
+    () =>
+      followLive(cache, (state) => {
+        setLive(state);
+        if (state === "lost") setLostAt((before) => before || Date.now());
+        else setLostAt(0);
+      }),
+    [cache],
+  );
+
+  useEffect(() => {
+    function onKey(event: KeyboardEvent) {
+      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k") {
+        event.preventDefault();
+        setFinding(true);
+      }
+    }
+    function onWorker(event: MessageEvent) {
+      if (typeof event.data?.open === "string") void navigate(event.data.open);
+    }
+    window.addEventListener("keydown", onKey);
+    navigator.serviceWorker?.addEventListener("message", onWorker);
+    return () => {
+      window.removeEventListener("keydown", onKey);
+      navigator.serviceWorker?.removeEventListener("message", onWorker);
+    };
+  }, [navigate]);
+
+  const name = house.data?.name ?? "Hombi";
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the page changes with the address
+  useEffect(() => {
+    const heading = main.current?.querySelector("h1")?.textContent;
+    document.title = heading && heading !== name ? `${heading} · ${name}` : name;
+  }, [here.pathname, name]);
+
+  return (
+    <>
+      <a
+        href="#main"
+        className="sr-only focus:not-sr-only focus:absolute focus:z-30 focus:bg-act focus:p-2 focus:text-on-act"
+      >
+        Skip to the page
+      </a>
+      {live === "lost" && <LostLine since={lostAt} />}
+      <div className="mx-auto max-w-7xl px-4 pb-16 sm:px-8">
+        <div className="rule mb-8 flex flex-wrap items-baseline gap-x-6 gap-y-1 border-b py-3">
+          <span className="font-serif font-semibold text-lg">{name}</span>
+          <nav aria-label="Places" className="flex flex-wrap gap-x-5 gap-y-1">
+            {PLACES.map(([path, label]) => (
+              <NavLink
+                key={path}
+                to={path}
+                end={path === "/"}
+                className="border-transparent border-b-2 py-0.5 text-act aria-[current=page]:border-act aria-[current=page]:text-ink"
+              >
+                {label}
+              </NavLink>
+            ))}
+          </nav>
+          <button
+            type="button"
+            onClick={() => setFinding(true)}
+            className="ml-auto inline-flex items-center gap-2 text-act"
+            title={`Signed in as ${person}`}
+          >
+            <Search aria-hidden className="size-4" />
+            Go to <kbd className="hidden rounded-sm border border-rule px-1 text-faint text-xs sm:inline">Ctrl K</kbd>
+          </button>
+        </div>
+        <main id="main" ref={main} tabIndex={-1} className="outline-none">
+          {children}
+        </main>
+      </div>
+      {finding && (
+        <Suspense>
+          <Palette close={() => setFinding(false)} />
+        </Suspense>
+      )}
+    </>
+  );
+}
+
+function LostLine({ since }: { since: number }) {
+  const now = useNow();
+  return (
+    <div
+      role="status"
+      className="sticky top-0 z-10 border-madder border-t-4 bg-paper px-4 text-center text-madder text-sm"
+    >
+      The hub does not answer; what you see is from {ago(since, now)}. Trying again …
+    </div>
+  );
+}

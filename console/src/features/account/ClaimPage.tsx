@@ -1,0 +1,48 @@
+// Claiming a new hub.
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Navigate, useNavigate } from "react-router";
+import { api, ask } from "../../api/client";
+import { keys } from "../../api/queries";
+import { Labelled } from "../../ui/parts";
+import { Door } from "./Door";
+
+export function ClaimPage() {
+  const cache = useQueryClient();
+  const navigate = useNavigate();
+  const claimed = useQuery({ queryKey: ["claimed"], queryFn: () => ask(api.GET("/api/claim")) });
+  const claim = useMutation({
+    mutationFn: (body: { code: string; username: string; password: string }) => ask(api.POST("/api/claim", { body })),
+    onSuccess: (person) => {
+      cache.clear();
+      cache.setQueryData(keys.session, person);
+      void navigate("/", { replace: true });
+    },
+  });
+  if (claimed.data?.claimed && !claim.isSuccess) return <Navigate to="/sign-in" replace />;
+  return (
+    <Door
+      title="This hub is new"
+      about="It printed a code when it started. Whoever has the code becomes the owner."
+      action="Make it mine"
+      busy={claim.isPending}
+      error={claim.error}
+      onSubmit={(values) =>
+        claim.mutate({
+          code: String(values.get("code")),
+          username: String(values.get("username")),
+          password: String(values.get("password")),
+        })
+      }
+    >
+      <Labelled label="Code" hint="Eight letters and digits, where `hombi serve` runs.">
+        <input name="code" required autoComplete="one-time-code" autoCapitalize="characters" className="field" />
+      </Labelled>
+      <Labelled label="Your name">
+        <input name="username" required autoComplete="username" className="field" />
+      </Labelled>
+      <Labelled label="A password" hint="Ten characters or more.">
+        <input name="password" type="password" required minLength={10} autoComplete="new-password" className="field" />
+      </Labelled>
+    </Door>
+  );
+}

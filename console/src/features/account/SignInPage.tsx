@@ -1,0 +1,42 @@
+// Signing in.
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Navigate, useLocation, useNavigate } from "react-router";
+import { api, ask } from "../../api/client";
+import { keys } from "../../api/queries";
+import { Labelled } from "../../ui/parts";
+import { Door } from "./Door";
+
+export function SignInPage() {
+  const cache = useQueryClient();
+  const navigate = useNavigate();
+  const from = (useLocation().state as { from?: string } | null)?.from ?? "/";
+  const claimed = useQuery({ queryKey: ["claimed"], queryFn: () => ask(api.GET("/api/claim")) });
+  const signIn = useMutation({
+    mutationFn: (body: { username: string; password: string }) => ask(api.POST("/api/session", { body })),
+    onSuccess: (person) => {
+      cache.clear();
+      cache.setQueryData(keys.session, person);
+      void navigate(from, { replace: true });
+    },
+  });
+  if (claimed.data && !claimed.data.claimed) return <Navigate to="/claim" replace />;
+  return (
+    <Door
+      title="Come in"
+      about="Sign in with your name in this house."
+      action="Sign in"
+      busy={signIn.isPending}
+      error={signIn.error}
+      onSubmit={(values) =>
+        signIn.mutate({ username: String(values.get("username")), password: String(values.get("password")) })
+      }
+    >
+      <Labelled label="Name">
+        <input name="username" required autoComplete="username" className="field" />
+      </Labelled>
+      <Labelled label="Password">
+        <input name="password" type="password" required autoComplete="current-password" className="field" />
+      </Labelled>
+    </Door>
+  );
+}

@@ -1,0 +1,129 @@
+// One automation: the sentence, then form and text side by side.
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate, useParams, useSearchParams } from "react-router";
+import { type Automation, api, ask, HubError } from "../../api/client";
+import { keys, useAutomations } from "../../api/queries";
+import { Await, Button, Failure, Page } from "../../ui/parts";
+import { Sheet } from "../../ui/Sheet";
+import { Standing } from "./AutomationsPage";
+import { History } from "./History";
+import { TextEditor } from "./TextEditor";
+import { ThresholdForm } from "./ThresholdForm";
+import { useChecked } from "./useChecked";
+
+export function AutomationPage() {
+  const { automation: address = "" } = useParams();
+  const automations = useAutomations();
+  if (address === "new") return <Edit key="new" automation={null} />;
+  return (
+    <Await of={automations} lines={8}>
+      {(all) => {
+        const found = all.find((a) => a.automation === address);
+        return found ? (
+          <Edit key={address} automation={found} />
+        ) : (
+          <Failure error={new Error(`There is no automation ${address}.`)} />
+        );
+      }}
+    </Await>
+  );
+}
+
+function Edit({ automation }: { automation: Automation | null }) {
+  const cache = useQueryClient();
+  const navigate = useNavigate();
+  const [search] = useSearchParams();
+  const [text, setText] = useState(automation?.text ?? "");
+  const checked = useChecked(text);
+  const changed = text !== (automation?.text ?? "");
+  const save = useMutation({
+    mutationFn: () =>
+      automation
+        ? ask(
+            api.PATCH("/api/automations/{automation}", {
+              params: { path: { automation: automation.automation } },
+              body: { text },
+            }),
+          )
+        : ask(api.POST("/api/automations", { body: { text } })),
+    onSuccess: (kept) => {
+      void cache.invalidateQueries({ queryKey: keys.automations });
+      if (!automation) void navigate(`/automations/${kept.automation}`, { replace: true });
+    },
+  });
+  const sentence = text.trim() ? checked.data?.sentence : "";
+  // The mistakes are in the text already; the rest is not.
+  const refused = save.error instanceof HubError && save.error.mistakes.length > 0 ? null : save.error;
+  return (
+    <Page title={automation?.name ?? "New automation"} aside={automation && <Standing automation={automation} />}>
+      <p className="mb-6 max-w-[75ch] font-serif text-lg" aria-live="polite">
+        {sentence || (text.trim() ? "This text cannot be understood yet." : "Fill in the form, or write the text.")}
+      </p>
+      <div className="grid gap-8 lg:grid-cols-2">
+        <section aria-labelledby="text" className="lg:order-2">
+          <h2 id="text" className="mb-3 text-xl">
+            Text
+          </h2>
+          <TextEditor text={text} setText={setText} mistakes={text.trim() ? (checked.data?.mistakes ?? []) : []} />
+          {refused && <Failure error={refused} />}
+          {checked.error && <Failure error={checked.error} />}
+          <div className="mt-4 flex flex-wrap items-center gap-4">
+            <Button
+              look="main"
+              disabled={!changed || !checked.data?.ok || save.isPending}
+              onClick={() => save.mutate()}
+            >
+              {automation ? "Save" : "Put on duty"}
+            </Button>
+            {automation && <Remove automation={automation} />}
+            <span aria-live="polite" className="text-faint">
+              {save.isSuccess && !changed && "saved"}
+            </span>
+          </div>
+        </section>
+        <section aria-labelledby="form">
+          <h2 id="form" className="mb-3 text-xl">
+            {automation ? "What it did" : "Form"}
+          </h2>
+          {automation ? (
+            <History automation={automation.automation} />
+          ) : (
+            <ThresholdForm entity={search.get("entity") ?? ""} onText={setText} />
+          )}
+        </section>
+      </div>
+    </Page>
+  );
+}
+
+function Remove({ automation }: { automation: Automation }) {
+  const cache = useQueryClient();
+  const navigate = useNavigate();
+  const [asking, setAsking] = useState(false);
+  const remove = useMutation({
+    mutationFn: () =>
+      ask(api.DELETE("/api/automations/{automation}", { params: { path: { automation: automation.automation } } })),
+    onSuccess: () => {
+      void cache.invalidateQueries({ queryKey: keys.automations });
+      void navigate("/automations");
+    },
+  });
+  return (
+    <>
+      <Button look="grave" onClick={() => setAsking(true)}>
+        Remove …
+      </Button>
+      <Sheet open={asking} close={() => setAsking(false)} title={`Remove ${automation.name}?`}>
+        <p className="mb-4">Its text is gone then. Off duty, it would be kept.</p>
+        {remove.error && <Failure error={remove.error} />}
+        <div className="flex justify-end gap-3">
+          <Button onClick={() => setAsking(false)}>Keep it</Button>
+          <Button look="grave" onClick={() => remove.mutate()}>
+            Remove it
+          </Button>
+        </div>
+      </Sheet>
+    </>
+  );
+}

@@ -1,0 +1,84 @@
+// What the house does by itself: each automation as a sentence, and where it stands.
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { type Automation, api, ask } from "../../api/client";
+import { keys, useAutomations } from "../../api/queries";
+import { Ago, Await, Empty, Mark, Page } from "../../ui/parts";
+
+export function AutomationsPage() {
+  const automations = useAutomations();
+  return (
+    <Page
+      title="Automations"
+      aside={
+        <Link to="/automations/new" className="rounded-sm border border-act bg-act px-3 py-1 font-medium text-on-act">
+          New automation
+        </Link>
+      }
+    >
+      <Await of={automations} lines={6}>
+        {(found) =>
+          found.length === 0 ? (
+            <Empty>The house does nothing by itself yet.</Empty>
+          ) : (
+            <ul>
+              {found.map((automation) => (
+                <Row key={automation.automation} automation={automation} />
+              ))}
+            </ul>
+          )
+        }
+      </Await>
+    </Page>
+  );
+}
+
+function Row({ automation }: { automation: Automation }) {
+  const cache = useQueryClient();
+  const duty = useMutation({
+    mutationFn: (enabled: boolean) =>
+      ask(
+        api.PATCH("/api/automations/{automation}", {
+          params: { path: { automation: automation.automation } },
+          body: { enabled },
+        }),
+      ),
+    onSettled: () => cache.invalidateQueries({ queryKey: keys.automations }),
+  });
+  return (
+    <li className="rule border-t py-4">
+      <div className="flex flex-wrap items-baseline gap-x-5 gap-y-1">
+        <h2 className="text-xl">
+          <Link className="text-act hover:underline" to={`/automations/${automation.automation}`}>
+            {automation.name}
+          </Link>
+        </h2>
+        <Standing automation={automation} />
+        <button
+          type="button"
+          className="ml-auto text-act underline"
+          onClick={() => duty.mutate(!automation.enabled)}
+          disabled={duty.isPending}
+        >
+          {automation.enabled ? "take off duty" : "put on duty"}
+          <span className="sr-only"> {automation.name}</span>
+        </button>
+      </div>
+      <p className="mt-1 max-w-[75ch]">{automation.sentence}</p>
+      {automation.about && <p className="mt-1 text-faint text-sm">{automation.about}</p>}
+      {duty.error && <Mark grave>{duty.error.message}</Mark>}
+    </li>
+  );
+}
+
+export function Standing({ automation }: { automation: Automation }) {
+  if (automation.mistakes[0]) return <Mark grave>cannot run: {automation.mistakes[0].what}</Mark>;
+  if (!automation.enabled) return <span className="text-faint">off duty</span>;
+  const words = { idle: "quiet", holding: "holding, since", waiting: "waiting for its hours", on: "on, since" };
+  const since = automation.phase === "holding" || automation.phase === "on";
+  return (
+    <span className={automation.phase === "on" ? "font-semibold" : "text-faint"}>
+      {words[automation.phase]} {since && <Ago at={automation.since} />}
+    </span>
+  );
+}

@@ -1,0 +1,32 @@
+// What an automation did, and why.
+import { useQuery } from "@tanstack/react-query";
+import { api, ask } from "../../api/client";
+import { keys, useHouse } from "../../api/queries";
+import { Await } from "../../ui/parts";
+import { exact } from "../../ui/time";
+
+export function History({ automation }: { automation: string }) {
+  const house = useHouse();
+  const entries = useQuery({
+    queryKey: [...keys.journal, "automation", automation],
+    queryFn: () => ask(api.GET("/api/journal", { params: { query: { automation, limit: 20 } } })),
+  });
+  return (
+    <Await of={entries}>
+      {(page) =>
+        page.entries.length === 0 ? (
+          <p className="text-faint">Nothing yet.</p>
+        ) : (
+          <ol>
+            {page.entries.map((entry) => (
+              <li key={entry.id} className="rule border-t py-2">
+                <div className="text-faint text-sm">{exact(entry.at, house.data?.time_zone)}</div>
+                {entry.text}
+              </li>
+            ))}
+          </ol>
+        )
+      }
+    </Await>
+  );
+}

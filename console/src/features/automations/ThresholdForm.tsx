@@ -1,0 +1,125 @@
+// The form for a simple threshold: it writes the text, and the text is what counts.
+import { useMutation } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { api, ask, type Entity, type Threshold } from "../../api/client";
+import { useEntities, useNodes } from "../../api/queries";
+import { Button, Failure, Labelled } from "../../ui/parts";
+
+export function ThresholdForm({ entity, onText }: { entity: string; onText: (text: string) => void }) {
+  const entities = useEntities();
+  const nodes = useNodes();
+  const [watched, setWatched] = useState(entity);
+  const titles = new Map(nodes.data?.map((node) => [node.node, node.title]));
+  const name = (e: Entity) => `${titles.get(e.node) ?? e.node}: ${e.title.toLowerCase()}`;
+  const all = [...(entities.data ?? [])].sort((a, b) => name(a).localeCompare(name(b)));
+  const found = all.find((e) => e.entity === watched);
+  const words = found?.words ?? null;
+  const write = useMutation({
+    mutationFn: (body: Threshold) => ask(api.POST("/api/automations/write", { body })),
+    onSuccess: (written) => onText(written.text),
+  });
+
+  function submit(event: FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    const values = new FormData(event.currentTarget);
+    const text = (field: string) => String(values.get(field) ?? "").trim();
+    write.mutate({
+      name: text("name"),
+      entity: text("entity"),
+      condition: (words ? "is" : text("condition")) as Threshold["condition"],
+      limit: text("limit"),
+      held: text("held"),
+      until: text("until"),
+      between: text("between"),
+      switch: text("switch"),
+      notify: text("notify"),
+      title: text("title"),
+      text: text("notify") ? (words ? "{entity} is {value}" : "{value} for {held}") : "",
+      about: "",
+    });
+  }
+
+  return (
+    <form onSubmit={submit} className="space-y-4">
+      <Labelled label="Name" hint="Call it by what it does.">
+        <input name="name" required className="field" />
+      </Labelled>
+      <Labelled label="Watch">
+        <select
+          name="entity"
+          required
+          value={watched}
+          onChange={(event) => setWatched(event.target.value)}
+          className="field"
+        >
+          <option value="">choose a value …</option>
+          {all.map((e) => (
+            <option key={e.entity} value={e.entity}>
+              {name(e)}
+              {e.shown && `, now ${e.shown}`}
+            </option>
+          ))}
+        </select>
+      </Labelled>
+      <div className="grid grid-cols-2 gap-4">
+        {words ? (
+          <Labelled label="When it is">
+            <select name="limit" className="field">
+              {[...words].reverse().map((word) => (
+                <option key={word}>{word}</option>
+              ))}
+            </select>
+          </Labelled>
+        ) : (
+          <>
+            <Labelled label="When it is">
+              <select name="condition" className="field">
+                <option value="over">over</option>
+                <option value="under">under</option>
+              </select>
+            </Labelled>
+            <Labelled label="Limit">
+              <input name="limit" required placeholder={`like 82 ${found?.unit ?? "%"}`} className="field" />
+            </Labelled>
+          </>
+        )}
+        <Labelled label="Held for" hint="Shorter does not count.">
+          <input name="held" placeholder="like 10 min" className="field" />
+        </Labelled>
+        {!words && (
+          <Labelled label="Until" hint="Where it ends, if not at the limit.">
+            <input name="until" placeholder={`like 86 ${found?.unit ?? "%"}`} className="field" />
+          </Labelled>
+        )}
+      </div>
+      <Labelled label="Only between" hint="Empty for the whole day.">
+        <input name="between" placeholder="like 06:00-22:00" className="field" />
+      </Labelled>
+      <Labelled label="Switch on, and off when it ends">
+        <select name="switch" className="field">
+          <option value="">nothing</option>
+          {all
+            .filter((e) => e.writable && e.kind === "switch")
+            .map((e) => (
+              <option key={e.entity} value={e.entity}>
+                {name(e)}
+              </option>
+            ))}
+        </select>
+      </Labelled>
+      <div className="grid grid-cols-2 gap-4">
+        <Labelled label="Tell">
+          <select name="notify" className="field">
+            <option value="">nobody</option>
+            <option value="everyone">everyone</option>
+          </select>
+        </Labelled>
+        <Labelled label="With the title">
+          <input name="title" placeholder="the automation's name" className="field" />
+        </Labelled>
+      </div>
+      {write.error && <Failure error={write.error} />}
+      <Button type="submit">Write the text</Button>
+    </form>
+  );
+}

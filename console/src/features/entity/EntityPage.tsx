@@ -1,0 +1,214 @@
+// An entity: its chart, where its value comes from, which automations look at it, and its numbers for the span.
+import { useQuery } from "@tanstack/react-query";
+import { Link, useParams, useSearchParams } from "react-router";
+import { addressParts, api, ask, type EntityDetail, type History, type Span } from "../../api/client";
+import { shown } from "../../api/live";
+import { useEntity, useHistory, useHouse, useNodes } from "../../api/queries";
+import { Ago, Await, Empty, Mark, Page } from "../../ui/parts";
+import { SwitchControl } from "../../ui/SwitchControl";
+import { exact } from "../../ui/time";
+import { Chart } from "./Chart";
+import { numbers } from "./numbers";
+
+const SPANS: Span[] = ["hour", "day", "week", "month"];
+
+export function EntityPage() {
+  const { node = "", name = "" } = useParams();
+  const address = `${node}/${name}`;
+  const [search, setSearch] = useSearchParams();
+  const span = SPANS.find((s) => s === search.get("span")) ?? "day";
+  const entity = useEntity(address);
+  const history = useHistory(address, span);
+  const house = useHouse();
+  const nodes = useNodes();
+  const nodeTitle = nodes.data?.find((n) => n.node === node)?.title ?? node;
+  const zone = house.data?.time_zone;
+  return (
+    <Await of={entity} lines={8}>
+      {(found) => (
+        <Page
+          title={`${nodeTitle} ${found.title.toLowerCase()}`}
+          aside={
+            <fieldset aria-label="Span" className="flex gap-4">
+              {SPANS.map((s) => (
+                <button
+                  key={s}
+                  type="button"
+                  aria-pressed={s === span}
+                  onClick={() => setSearch({ span: s }, { replace: true })}
+                  className="border-transparent border-b-2 text-act aria-pressed:border-act aria-pressed:text-ink"
+                >
+                  {s}
+                </button>
+              ))}
+            </fieldset>
+          }
+        >
+          <Now entity={found} nodeTitle={nodeTitle} zone={zone} />
+          <Await of={history} lines={6}>
+            {(course) =>
+              course.at.length === 0 ? (
+                <Empty>Nothing was heard in this {span}.</Empty>
+              ) : (
+                <>
+                  <Chart history={course} entity={found} zone={zone} />
+                  <Numbers course={course} entity={found} span={span} />
+                </>
+              )
+            }
+          </Await>
+          <div className="mt-10 grid gap-8 md:grid-cols-2">
+            <Origin entity={found} nodeTitle={nodeTitle} />
+            <Watchers entity={found} />
+          </div>
+          <LatestReadings address={address} entity={found} zone={zone} />
+        </Page>
+      )}
+    </Await>
+  );
+}
+
+function Now({ entity, nodeTitle, zone }: { entity: EntityDetail; nodeTitle: string; zone?: string }) {
+  return (
+    <div className="mb-4 flex flex-wrap items-baseline gap-x-6 gap-y-2">
+      <span className="font-light text-5xl">{entity.shown || "–"}</span>
+      <span className="text-faint">
+        heard <Ago at={entity.heard_at} zone={zone} />
+      </span>
+      {entity.quality !== "good" && <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>}
+      {entity.writable && entity.kind === "switch" && (
+        <SwitchControl entity={entity} label={`${nodeTitle} ${entity.title}`} />
+      )}
+    </div>
+  );
+}
+
+function Numbers({ course, entity, span }: { course: History; entity: EntityDetail; span: Span }) {
+  const of = numbers(course);
+  const rows: [string, string][] = entity.words
+    ? [
+        [`${entity.words[1]} for`, `${(of.mean * 100).toFixed(1)} % of what was heard`],
+        ["readings", of.count.toLocaleString("en")],
+      ]
+    : [
+        ["lowest", shown(of.low, entity)],
+        ["mean", shown(of.mean, entity)],
+        ["highest", shown(of.high, entity)],
+        ["readings", of.count.toLocaleString("en")],
+      ];
+  return (
+    <dl aria-label={`This ${span} in numbers`} className="mt-3 flex flex-wrap gap-x-10 gap-y-1">
+      {rows.map(([name, value]) => (
+        <div key={name} className="flex gap-2">
+          <dt className="text-faint">{name}</dt>
+          <dd>{value}</dd>
+        </div>
+      ))}
+    </dl>
+  );
+}
+
+function Origin({ entity, nodeTitle }: { entity: EntityDetail; nodeTitle: string }) {
+  const converted = entity.wire_unit && entity.wire_unit !== entity.unit;
+  return (
+    <section aria-labelledby="origin">
+      <h2 id="origin" className="mb-3 text-xl">
+        Where it comes from
+      </h2>
+      <ol className="space-y-2 border-ink border-l-2 pl-4">
+        <li>
+          <Link className="text-act underline" to={`/nodes/${entity.node}`}>
+            {nodeTitle}
+          </Link>{" "}
+          sends “{entity.wire_name}” over {entity.link}.
+        </li>
+        <li>
+          The raw value is{" "}
+          {entity.raw === null ? "not known yet" : `${Number(entity.raw.toPrecision(6))} ${entity.wire_unit}`}.
+        </li>
+        {converted && (
+          <li>
+            It is converted from {entity.wire_unit} to {entity.unit}.
+          </li>
+        )}
+        <li>
+          From {entity.low} to {entity.high} {entity.unit} it is believed; beyond that it is bad.
+        </li>
+      </ol>
+    </section>
+  );
+}
+
+function Watchers({ entity }: { entity: EntityDetail }) {
+  return (
+    <section aria-labelledby="watchers">
+      <h2 id="watchers" className="mb-3 text-xl">
+        Who looks at it
+      </h2>
+      {entity.watchers.length === 0 ? (
+        <p className="text-faint">
+          No automation.{" "}
+          <Link className="text-act underline" to={`/automations/new?entity=${entity.entity}`}>
+            Write one
+          </Link>
+          .
+        </p>
+      ) : (
+        <ul className="space-y-1">
+          {entity.watchers.map((watcher) => (
+            <li key={watcher.automation}>
+              <Link className="text-act underline" to={`/automations/${watcher.automation}`}>
+                {watcher.name}
+              </Link>
+              : {watcher.condition} {shown(watcher.limit, entity)}
+              {watcher.until !== null && `, until ${shown(watcher.until, entity)}`}
+            </li>
+          ))}
+        </ul>
+      )}
+    </section>
+  );
+}
+
+function LatestReadings({ address, entity, zone }: { address: string; entity: EntityDetail; zone?: string }) {
+  const latest = useQuery({
+    queryKey: ["readings", address, entity.at],
+    queryFn: () => {
+      const end = (entity.at ?? Date.now()) + 1;
+      return ask(
+        api.GET("/api/entities/{node}/{name}/readings", {
+          params: { path: addressParts(address), query: { start: end - 30 * 60_000, end } },
+        }),
+      );
+    },
+    placeholderData: (before) => before,
+  });
+  return (
+    <details className="rule mt-10 border-t pt-3">
+      <summary className="cursor-pointer text-act">The latest readings, one by one</summary>
+      <table className="mt-3 w-full max-w-2xl text-left">
+        <thead className="text-faint">
+          <tr>
+            <th className="pr-4 font-normal">when</th>
+            <th className="pr-4 text-right font-normal">value</th>
+            <th className="pr-4 text-right font-normal">raw</th>
+            <th className="font-normal">quality</th>
+          </tr>
+        </thead>
+        <tbody>
+          {[...(latest.data?.readings ?? [])]
+            .reverse()
+            .slice(0, 20)
+            .map((reading) => (
+              <tr key={reading.at} className="rule border-t">
+                <td className="pr-4">{exact(reading.at, zone)}</td>
+                <td className="pr-4 text-right">{shown(reading.value, entity)}</td>
+                <td className="pr-4 text-right">{Number(reading.raw.toPrecision(6))}</td>
+                <td>{reading.reason || reading.quality}</td>
+              </tr>
+            ))}
+        </tbody>
+      </table>
+    </details>
+  );
+}

@@ -1,0 +1,75 @@
+// The house in section, what needs you beside it, and the day beneath.
+import { Link } from "react-router";
+import type { Automation, House } from "../../api/client";
+import { useAutomations, useEntities, useHouse } from "../../api/queries";
+import { Await, Empty, Mark, Page } from "../../ui/parts";
+import { Day } from "./Day";
+import { Section } from "./Section";
+
+export function HousePage() {
+  const house = useHouse();
+  const entities = useEntities();
+  const automations = useAutomations();
+  return (
+    <Page title={house.data?.name ?? "The house"}>
+      <div className="grid gap-8 lg:grid-cols-[minmax(0,3fr)_minmax(15rem,1fr)]">
+        <Await of={house} lines={8}>
+          {(found) =>
+            found.floors.length === 0 ? (
+              <Empty>
+                The house is empty.{" "}
+                <Link className="text-act underline" to="/nodes">
+                  Let a node in
+                </Link>
+                , and it gets its first room.
+              </Empty>
+            ) : (
+              <Section floors={found.floors} entities={entities.data ?? []} />
+            )
+          }
+        </Await>
+        <Needs house={house.data} automations={automations.data ?? []} />
+      </div>
+      <Day zone={house.data?.time_zone} automations={automations.data ?? []} />
+    </Page>
+  );
+}
+
+function Needs({ house, automations }: { house: House | undefined; automations: Automation[] }) {
+  const on = automations.filter((automation) => automation.phase === "on");
+  if (!house) return <div />;
+  return (
+    <section aria-labelledby="needs">
+      <h2 id="needs" className="mb-3 text-xl">
+        What needs you
+      </h2>
+      {house.needs.length === 0 ? (
+        <p className="text-faint">Nothing. All is well.</p>
+      ) : (
+        <ul className="space-y-2">
+          {house.needs.map((need) => (
+            <li key={need.text}>
+              <Link to={need.path} className="hover:underline">
+                <Mark grave={need.kind === "disk" || need.kind === "silent"}>{need.text}</Mark>
+              </Link>
+            </li>
+          ))}
+        </ul>
+      )}
+      {on.length > 0 && (
+        <>
+          <h3 className="mt-6 mb-2 text-lg">On now</h3>
+          <ul className="space-y-1">
+            {on.map((automation) => (
+              <li key={automation.automation}>
+                <Link className="text-act hover:underline" to={`/automations/${automation.automation}`}>
+                  {automation.name}
+                </Link>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,81 @@
+// The house as a cross-section: a roof line, floors as bands, rooms as cells. Map, status and way in at once.
+import { Link } from "react-router";
+import type { Entity, Floor, Room } from "../../api/client";
+import { Mark } from "../../ui/parts";
+import { leading, trouble } from "./leading";
+
+export function Section({ floors, entities }: { floors: Floor[]; entities: Entity[] }) {
+  const fromTheTop = [...floors].sort((a, b) => b.position - a.position).filter((floor) => floor.rooms.length > 0);
+  return (
+    <section aria-label="The house in section">
+      <svg aria-hidden="true" viewBox="0 0 1000 90" preserveAspectRatio="none" className="block h-12 w-full sm:h-20">
+        <path
+          d="M2 90 500 6l498 84"
+          fill="none"
+          stroke="currentColor"
+          strokeWidth="2.5"
+          vectorEffect="non-scaling-stroke"
+        />
+        <path
+          d="M760 48V14h34v40"
+          fill="none"
+          stroke="currentColor"
+          strokeWidth="1.5"
+          vectorEffect="non-scaling-stroke"
+        />
+      </svg>
+      <div className="mx-[0.2%] border-ink border-x-[2.5px] border-b-[2.5px]">
+        {fromTheTop.map((floor) => (
+          <div key={floor.id} className="border-ink border-t-[2.5px]">
+            <h2 className="px-4 pt-2 font-sans text-faint text-xs uppercase tracking-wider">{floor.name}</h2>
+            <div className="grid grid-cols-[repeat(auto-fit,minmax(13rem,1fr))] gap-px bg-rule">
+              {floor.rooms.map((room) => (
+                <Cell key={room.room} room={room} entities={entities.filter((e) => e.room === room.room)} />
+              ))}
+            </div>
+          </div>
+        ))}
+      </div>
+    </section>
+  );
+}
+
+function Cell({ room, entities }: { room: Room; entities: Entity[] }) {
+  const wrong = trouble(entities);
+  const values = leading(entities);
+  return (
+    <Link to={`/rooms/${room.room}`} className="group block bg-paper px-4 pt-1 pb-4 hover:bg-sheet">
+      <div className="flex items-baseline justify-between gap-2">
+        <h3 className="font-serif text-act text-lg group-hover:underline">{room.name}</h3>
+        {wrong && (
+          <span className="text-sm">
+            <Mark grave>{wrong}</Mark>
+          </span>
+        )}
+      </div>
+      {values.length === 0 ? (
+        <p className="text-faint">nothing heard yet</p>
+      ) : (
+        <ul className="mt-1 flex flex-wrap items-baseline gap-x-5 gap-y-1">
+          {values.map((entity) => (
+            <li key={entity.entity} className="whitespace-nowrap">
+              <span className="sr-only">{entity.title} </span>
+              <Figure entity={entity} />
+            </li>
+          ))}
+        </ul>
+      )}
+    </Link>
+  );
+}
+
+function Figure({ entity }: { entity: Entity }) {
+  const look = entity.quality === "good" ? "" : "text-faint line-through decoration-1";
+  if (entity.words) return <span className={`text-lg ${look}`}>{entity.shown}</span>;
+  return (
+    <span className={look}>
+      <span className="font-light text-3xl">{entity.value?.toFixed(entity.decimals)}</span>
+      <span className="ml-1 text-faint text-sm">{entity.unit}</span>
+    </span>
+  );
+}

@@ -1,0 +1,116 @@
+// What happened, in order, by day.
+import { useInfiniteQuery } from "@tanstack/react-query";
+import { Link, useSearchParams } from "react-router";
+import { api, ask, type JournalEntry } from "../../api/client";
+import { keys, useHouse } from "../../api/queries";
+import { Await, Button, Empty, Mark, Page } from "../../ui/parts";
+import { clock, day, exact } from "../../ui/time";
+
+const FILTERS = [
+  ["", "everything"],
+  ["AutomationStarted", "automations started"],
+  ["CommandConfirmed", "switched"],
+  ["CommandFailed", "not switched"],
+  ["NodeAdmitted", "let in"],
+  ["NodeSilent", "silent"],
+  ["NoticeDelivered", "told"],
+] as const;
+
+export function JournalPage() {
+  const [search, setSearch] = useSearchParams();
+  const event = search.get("event") ?? "";
+  const node = search.get("node") ?? "";
+  const house = useHouse();
+  const zone = house.data?.time_zone;
+  const journal = useInfiniteQuery({
+    queryKey: [...keys.journal, "pages", event, node],
+    queryFn: ({ pageParam }) =>
+      ask(
+        api.GET("/api/journal", {
+          params: { query: { ...(pageParam ? { before: pageParam } : {}), event, node, limit: 100 } },
+        }),
+      ),
+    initialPageParam: 0,
+    getNextPageParam: (page) => page.next,
+  });
+  return (
+    <Page
+      title={node ? `Journal of ${node}` : "Journal"}
+      aside={
+        <label className="flex items-center gap-2">
+          <span className="text-faint">show</span>
+          <select
+            value={event}
+            onChange={(e) => setSearch({ ...(e.target.value && { event: e.target.value }), ...(node && { node }) })}
+            className="field"
+          >
+            {FILTERS.map(([value, label]) => (
+              <option key={value} value={value}>
+                {label}
+              </option>
+            ))}
+          </select>
+        </label>
+      }
+    >
+      <Await of={{ data: journal.data, error: journal.error, refetch: journal.refetch }} lines={10}>
+        {({ pages }) => {
+          const entries = pages.flatMap((page) => page.entries);
+          if (entries.length === 0) return <Empty>Nothing of that kind has happened.</Empty>;
+          return (
+            <>
+              {byDay(entries, zone).map(([name, group]) => (
+                <section key={name} aria-label={name} className="mb-8">
+                  <h2 className="mb-2 text-xl">{name}</h2>
+                  <ol>
+                    {group.map((entry) => (
+                      <li key={entry.id} className="rule flex gap-4 border-t py-1.5">
+                        <time title={exact(entry.at, zone)} className="w-20 shrink-0 text-faint">
+                          {clock(entry.at, zone)}
+                        </time>
+                        <Text entry={entry} />
+                      </li>
+                    ))}
+                  </ol>
+                </section>
+              ))}
+              {journal.hasNextPage && (
+                <Button onClick={() => void journal.fetchNextPage()} disabled={journal.isFetchingNextPage}>
+                  Further back
+                </Button>
+              )}
+            </>
+          );
+        }}
+      </Await>
+    </Page>
+  );
+}
+
+function byDay(entries: JournalEntry[], zone: string | undefined): [string, JournalEntry[]][] {
+  const days = new Map<string, JournalEntry[]>();
+  for (const entry of entries) {
+    const name = day(entry.at, zone);
+    days.set(name, [...(days.get(name) ?? []), entry]);
+  }
+  return [...days];
+}
+
+function Text({ entry }: { entry: JournalEntry }) {
+  const grave = /Failed|Silent|Locked|Unsent|Refused/.test(entry.event);
+  const path = entry.automation
+    ? `/automations/${entry.automation}`
+    : entry.entity
+      ? `/readings/${entry.entity}`
+      : entry.node && entry.event !== "NodeRemoved"
+        ? `/nodes/${entry.node}`
+        : "";
+  const text = grave ? <Mark grave>{entry.text}</Mark> : entry.text;
+  return path ? (
+    <Link to={path} className="hover:underline">
+      {text}
+    </Link>
+  ) : (
+    <span>{text}</span>
+  );
+}

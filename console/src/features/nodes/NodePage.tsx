@@ -1,0 +1,167 @@
+// One node: where it is, what it has, and taking it out.
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+import { api, ask, type HubNode } from "../../api/client";
+import { keys, useEntities, useHouse, useNodes } from "../../api/queries";
+import { Ago, Await, Button, Failure, Labelled, Mark, Page } from "../../ui/parts";
+import { Sheet } from "../../ui/Sheet";
+import { exact } from "../../ui/time";
+
+export function NodePage() {
+  const { node: address = "" } = useParams();
+  const nodes = useNodes();
+  return (
+    <Await of={nodes}>
+      {(all) => {
+        const node = all.find((n) => n.node === address);
+        return node ? (
+          <Found node={node} />
+        ) : (
+          <Failure error={new Error(`There is no node ${address} in this house.`)} />
+        );
+      }}
+    </Await>
+  );
+}
+
+function Found({ node }: { node: HubNode }) {
+  const entities = useEntities();
+  const mine = entities.data?.filter((e) => e.node === node.node) ?? [];
+  return (
+    <Page title={node.title} aside={<code className="text-faint">{node.node}</code>}>
+      <dl className="mb-8 flex flex-wrap gap-x-10 gap-y-2">
+        <Fact name="link">{node.link}</Fact>
+        <Fact name="state">
+          {node.silent ? <Mark grave>silent</Mark> : node.here ? "connected" : <Mark>away</Mark>}
+        </Fact>
+        <Fact name="heard">
+          <Ago at={node.heard_at} />
+        </Fact>
+        <Fact name="let in">{exact(node.admitted_at)}</Fact>
+        {node.refused > 0 && (
+          <Fact name="could not be taken">
+            <Link to={`/journal?node=${node.node}`} className="underline">
+              <Mark>{node.refused} values or messages</Mark>
+            </Link>
+          </Fact>
+        )}
+      </dl>
+      <h2 className="mb-3 text-xl">What it has</h2>
+      <ul className="mb-10">
+        {mine.map((entity) => (
+          <li key={entity.entity} className="rule flex justify-between gap-4 border-t py-1.5">
+            <Link className="text-act hover:underline" to={`/readings/${entity.entity}`}>
+              {entity.title}
+            </Link>
+            <span className={entity.quality === "bad" ? "text-madder" : ""}>
+              {entity.shown || "nothing heard yet"}
+              {entity.quality === "bad" && ` (${entity.reason})`}
+            </span>
+          </li>
+        ))}
+      </ul>
+      <div className="flex flex-wrap items-end justify-between gap-6">
+        <Place node={node} />
+        <Remove node={node} />
+      </div>
+    </Page>
+  );
+}
+
+function Fact({ name, children }: { name: string; children: React.ReactNode }) {
+  return (
+    <div>
+      <dt className="text-faint text-sm">{name}</dt>
+      <dd>{children}</dd>
+    </div>
+  );
+}
+
+function useRefresh() {
+  const cache = useQueryClient();
+  return () => {
+    for (const queryKey of [keys.nodes, keys.entities, keys.house]) void cache.invalidateQueries({ queryKey });
+  };
+}
+
+function Place({ node }: { node: HubNode }) {
+  const refresh = useRefresh();
+  const house = useHouse();
+  const rooms = house.data?.floors.flatMap((floor) => floor.rooms) ?? [];
+  const change = useMutation({
+    mutationFn: (body: { title: string; room: string }) =>
+      ask(api.PATCH("/api/nodes/{node}", { params: { path: { node: node.node } }, body })),
+    onSuccess: refresh,
+  });
+  function submit(event: FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    const values = new FormData(event.currentTarget);
+    change.mutate({ title: String(values.get("title")), room: String(values.get("room")) });
+  }
+  return (
+    <form onSubmit={submit} className="flex flex-wrap items-end gap-4">
+      <Labelled label="Name">
+        <input name="title" required defaultValue={node.title} className="field" />
+      </Labelled>
+      <Labelled label="Room">
+        <input
+          name="room"
+          list="rooms"
+          defaultValue={rooms.find((r) => r.room === node.room)?.name ?? node.room ?? ""}
+          key={rooms.length}
+          className="field"
+        />
+      </Labelled>
+      <datalist id="rooms">
+        {rooms.map((room) => (
+          <option key={room.room} value={room.name} />
+        ))}
+      </datalist>
+      <Button type="submit" disabled={change.isPending}>
+        Save
+      </Button>
+      <span aria-live="polite" className="text-faint">
+        {change.isSuccess && "saved"}
+      </span>
+      {change.error && <Failure error={change.error} />}
+    </form>
+  );
+}
+
+function Remove({ node }: { node: HubNode }) {
+  const [asking, setAsking] = useState(false);
+  const refresh = useRefresh();
+  const navigate = useNavigate();
+  const remove = useMutation({
+    mutationFn: (history: "keep" | "delete") =>
+      ask(api.DELETE("/api/nodes/{node}", { params: { path: { node: node.node }, query: { history } } })),
+    onSuccess: () => {
+      refresh();
+      void navigate("/nodes");
+    },
+  });
+  return (
+    <>
+      <Button look="grave" onClick={() => setAsking(true)}>
+        Take it out …
+      </Button>
+      <Sheet open={asking} close={() => setAsking(false)} title={`Take ${node.title} out?`}>
+        <p className="mb-4">
+          Its key is void at once, and automations that look at it stop. If its history is kept, it goes on when the
+          node is let in again.
+        </p>
+        {remove.error && <Failure error={remove.error} />}
+        <div className="flex flex-wrap justify-end gap-3">
+          <Button onClick={() => setAsking(false)}>Leave it in</Button>
+          <Button look="grave" onClick={() => remove.mutate("delete")}>
+            Take out, delete history
+          </Button>
+          <Button look="main" onClick={() => remove.mutate("keep")}>
+            Take out, keep history
+          </Button>
+        </div>
+      </Sheet>
+    </>
+  );
+}

@@ -1,0 +1,57 @@
+// The nodes that are in, and letting more in: the pairing window and who arrives.
+import { Link } from "react-router";
+import { useHouse, useNodes } from "../../api/queries";
+import { Ago, Await, Empty, Mark, Page } from "../../ui/parts";
+import { Pairing } from "./Pairing";
+
+export function NodesPage() {
+  const nodes = useNodes();
+  const house = useHouse();
+  const rooms = new Map(house.data?.floors.flatMap((f) => f.rooms).map((room) => [room.room, room.name]));
+  return (
+    <Page title="Nodes">
+      <Pairing />
+      <h2 className="mt-10 mb-3 text-xl">In the house</h2>
+      <Await of={nodes} lines={6}>
+        {(found) =>
+          found.length === 0 ? (
+            <Empty>No node is in the house yet. Open pairing, and hold a node's button until it blinks.</Empty>
+          ) : (
+            <div className="overflow-x-auto">
+              <table className="w-full min-w-xl text-left">
+                <thead className="text-faint">
+                  <tr>
+                    <th className="pr-4 pb-1 font-normal">name</th>
+                    <th className="pr-4 font-normal">room</th>
+                    <th className="pr-4 font-normal">link</th>
+                    <th className="pr-4 font-normal">state</th>
+                    <th className="font-normal">heard</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {found.map((node) => (
+                    <tr key={node.node} className="rule border-t">
+                      <td className="py-1.5 pr-4">
+                        <Link className="text-act hover:underline" to={`/nodes/${node.node}`}>
+                          {node.title}
+                        </Link>
+                      </td>
+                      <td className="pr-4">{node.room ? (rooms.get(node.room) ?? node.room) : "–"}</td>
+                      <td className="pr-4">{node.link}</td>
+                      <td className="pr-4">
+                        {node.silent ? <Mark grave>silent</Mark> : node.here ? "connected" : <Mark>away</Mark>}
+                      </td>
+                      <td>
+                        <Ago at={node.heard_at} />
+                      </td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            </div>
+          )
+        }
+      </Await>
+    </Page>
+  );
+}

@@ -1,0 +1,100 @@
+// The pairing window: open it, see what is left of it, and who asks to join.
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { type Arrival, api, ask } from "../../api/client";
+import { keys, useArrivals, usePairing } from "../../api/queries";
+import { Ago, Await, Button, Failure, Mark } from "../../ui/parts";
+import { useNow } from "../../ui/time";
+import { Admit } from "./Admit";
+
+export function Pairing() {
+  const cache = useQueryClient();
+  const pairing = usePairing();
+  const arrivals = useArrivals();
+  const now = useNow(500);
+  const [admitting, setAdmitting] = useState<Arrival | null>(null);
+  const refresh = () => cache.invalidateQueries({ queryKey: keys.pairing });
+  const open = useMutation({
+    mutationFn: () => ask(api.POST("/api/pairing", { body: { length: "2 min" } })),
+    onSuccess: (window) => cache.setQueryData(keys.pairing, window),
+  });
+  const close = useMutation({ mutationFn: () => ask(api.DELETE("/api/pairing")), onSuccess: refresh });
+  const turnAway = useMutation({
+    mutationFn: (id: string) => ask(api.DELETE("/api/arrivals/{arrival}", { params: { path: { arrival: id } } })),
+    onSuccess: () => cache.invalidateQueries({ queryKey: keys.arrivals }),
+  });
+
+  return (
+    <section aria-labelledby="pairing" className="rule border bg-sheet p-5">
+      <Await of={pairing} lines={2}>
+        {(window) => {
+          // The hub says how much is left; from then on it is counted here, so that differing clocks do no harm.
+          const left = Math.max(0, window.left_ms - (now - pairing.dataUpdatedAt));
+          const isOpen = window.open && left > 0;
+          return (
+            <>
+              <div className="flex flex-wrap items-center gap-4">
+                <h2 id="pairing" className="text-xl">
+                  {isOpen ? "Pairing is open" : "Let a node in"}
+                </h2>
+                {isOpen ? (
+                  <>
+                    <span role="timer" className="font-light text-3xl">
+                      {Math.ceil(left / 1000)} s
+                    </span>
+                    <Button onClick={() => close.mutate()}>Close it</Button>
+                  </>
+                ) : (
+                  <Button look="main" onClick={() => open.mutate()} disabled={open.isPending}>
+                    Open pairing for two minutes
+                  </Button>
+                )}
+              </div>
+              <ul className="mt-2 text-faint text-sm">
+                {Object.entries(window.listening).map(([link, where]) => (
+                  <li key={link}>
+                    {link} {isOpen ? "listens" : "would listen"}: {where}
+                  </li>
+                ))}
+              </ul>
+            </>
+          );
+        }}
+      </Await>
+      {open.error && <Failure error={open.error} />}
+      {turnAway.error && <Failure error={turnAway.error} />}
+      <ul aria-label="Arrivals" className="mt-3">
+        {arrivals.data?.map((arrival) => (
+          <li key={arrival.id} className="rule flex flex-wrap items-center gap-x-4 gap-y-1 border-t py-3">
+            <div className="grow">
+              <span className="font-serif text-lg">{arrival.title}</span>{" "}
+              <span className="text-faint text-sm">
+                {arrival.link}, heard <Ago at={arrival.heard_at} />
+                {arrival.known_as && `, was here before as ${arrival.known_as}`}
+              </span>
+              <div className="text-sm">
+                has {arrival.entities.map((e) => `${e.title.toLowerCase()}${e.unit ? ` (${e.unit})` : ""}`).join(", ")}
+              </div>
+              {arrival.left_out.map((text) => (
+                <div key={text} className="text-sm">
+                  <Mark>{text}</Mark>
+                </div>
+              ))}
+            </div>
+            {arrival.state === "locked" ? (
+              <Mark grave>locked after wrong codes</Mark>
+            ) : (
+              <Button look="main" onClick={() => setAdmitting(arrival)}>
+                Let it in
+              </Button>
+            )}
+            <Button look="grave" onClick={() => turnAway.mutate(arrival.id)}>
+              Turn away
+            </Button>
+          </li>
+        ))}
+      </ul>
+      {admitting && <Admit arrival={admitting} close={() => setAdmitting(null)} />}
+    </section>
+  );
+}

@@ -1,0 +1,89 @@
+// Every value of the house in one table, found by typing.
+import { useState } from "react";
+import { Link } from "react-router";
+import { useEntities, useHouse, useNodes } from "../../api/queries";
+import { Ago, Await, Empty, Mark, Page } from "../../ui/parts";
+
+export function ReadingsPage() {
+  const entities = useEntities();
+  const house = useHouse();
+  const nodes = useNodes();
+  const [typed, setTyped] = useState("");
+  const rooms = new Map(house.data?.floors.flatMap((f) => f.rooms).map((room) => [room.room, room.name]));
+  const titles = new Map(nodes.data?.map((node) => [node.node, node.title]));
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  return (
+    <Page
+      title="Readings"
+      aside={
+        <input
+          type="search"
+          aria-label="Find readings"
+          placeholder="room, node, kind …"
+          value={typed}
+          onChange={(event) => setTyped(event.target.value)}
+          className="field max-w-64"
+        />
+      }
+    >
+      <Await of={entities} lines={10}>
+        {(all) => {
+          if (all.length === 0) return <Empty>Nothing is read yet. Let a node in first.</Empty>;
+          const rows = all
+            .map((entity) => ({
+              entity,
+              room: rooms.get(entity.room ?? "") ?? "–",
+              node: titles.get(entity.node) ?? entity.node,
+            }))
+            .filter(({ entity, room, node }) => {
+              const text =
+                `${room} ${node} ${entity.title} ${entity.kind} ${entity.entity} ${entity.quality}`.toLowerCase();
+              return words.every((word) => text.includes(word));
+            })
+            .sort((a, b) => a.room.localeCompare(b.room) || a.entity.entity.localeCompare(b.entity.entity));
+          if (rows.length === 0) return <Empty>Nothing here is called that.</Empty>;
+          return (
+            <div className="overflow-x-auto">
+              <table className="w-full min-w-xl text-left">
+                <thead className="text-faint">
+                  <tr>
+                    <th className="pr-4 pb-1 font-normal">room</th>
+                    <th className="pr-4 font-normal">node</th>
+                    <th className="pr-4 font-normal">value of</th>
+                    <th className="pr-4 text-right font-normal">now</th>
+                    <th className="pr-4 font-normal">quality</th>
+                    <th className="font-normal">heard</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {rows.map(({ entity, room, node }) => (
+                    <tr key={entity.entity} className="rule border-t">
+                      <td className="py-1.5 pr-4">{room}</td>
+                      <td className="pr-4">{node}</td>
+                      <td className="pr-4">
+                        <Link className="text-act hover:underline" to={`/readings/${entity.entity}`}>
+                          {entity.title}
+                        </Link>
+                      </td>
+                      <td className="pr-4 text-right font-semibold">{entity.shown || "–"}</td>
+                      <td className="pr-4">
+                        {entity.quality === "good" ? (
+                          "good"
+                        ) : (
+                          <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>
+                        )}
+                      </td>
+                      <td>
+                        <Ago at={entity.heard_at} />
+                      </td>
+                    </tr>
+                  ))}
+                </tbody>
+              </table>
+            </div>
+          );
+        }}
+      </Await>
+    </Page>
+  );
+}

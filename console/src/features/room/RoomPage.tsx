@@ -1,0 +1,58 @@
+// A room: its tiles, one value each.
+import { Link, useParams } from "react-router";
+import type { Entity } from "../../api/client";
+import { useAutomations, useEntities, useHouse, useNodes } from "../../api/queries";
+import { Await, Empty, Failure, Page } from "../../ui/parts";
+import { Tile } from "./Tile";
+
+const ORDER = ["switch", "temperature", "humidity", "co2", "contact", "occupancy"];
+
+function byKind(a: Entity, b: Entity): number {
+  const rank = (e: Entity) => (e.kind === "battery" ? 99 : ORDER.indexOf(e.kind) + 1 || 50);
+  return rank(a) - rank(b) || a.entity.localeCompare(b.entity);
+}
+
+export function RoomPage() {
+  const { room: address = "" } = useParams();
+  const house = useHouse();
+  const entities = useEntities();
+  const nodes = useNodes();
+  const automations = useAutomations();
+  const room = house.data?.floors.flatMap((floor) => floor.rooms).find((r) => r.room === address);
+  const titles = new Map(nodes.data?.map((node) => [node.node, node.title]));
+  if (house.data && !room) return <Failure error={new Error(`There is no room ${address} in this house.`)} />;
+  return (
+    <Page title={room?.name ?? "…"} aside={<span className="text-faint">{room?.floor}</span>}>
+      <Await of={entities} lines={6}>
+        {(all) => {
+          const here = all.filter((entity) => entity.room === address).sort(byKind);
+          if (here.length === 0) {
+            return (
+              <Empty>
+                Nothing is in this room yet.{" "}
+                <Link className="text-act underline" to="/nodes">
+                  Let a node in
+                </Link>
+                .
+              </Empty>
+            );
+          }
+          return (
+            <ul className="grid grid-cols-[repeat(auto-fill,minmax(15rem,1fr))] gap-4">
+              {here.map((entity) => (
+                <Tile
+                  key={entity.entity}
+                  entity={entity}
+                  nodeTitle={titles.get(entity.node) ?? entity.node}
+                  limits={(automations.data ?? []).flatMap((a) =>
+                    a.enabled && a.watch && a.watch.entity === entity.entity ? [a.watch] : [],
+                  )}
+                />
+              ))}
+            </ul>
+          );
+        }}
+      </Await>
+    </Page>
+  );
+}

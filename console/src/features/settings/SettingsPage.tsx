@@ -1,0 +1,67 @@
+// Settings: the household's phones, the house's rooms, this hub, and signing out.
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { api, ask } from "../../api/client";
+import { keys, useHouse } from "../../api/queries";
+import { Await, Button, Failure, Page } from "../../ui/parts";
+import { exact } from "../../ui/time";
+import { Phones } from "./Phones";
+import { Rooms } from "./Rooms";
+
+export function SettingsPage() {
+  return (
+    <Page title="Settings">
+      <div className="grid gap-12 lg:grid-cols-2">
+        <div className="space-y-12">
+          <Phones />
+        </div>
+        <div className="space-y-12">
+          <Rooms />
+          <ThisHub />
+        </div>
+      </div>
+    </Page>
+  );
+}
+
+function ThisHub() {
+  const cache = useQueryClient();
+  const house = useHouse();
+  const signOut = useMutation({
+    mutationFn: () => ask(api.DELETE("/api/session")),
+    onSuccess: () => {
+      cache.clear();
+      cache.setQueryData(keys.session, null);
+      window.location.assign("/sign-in");
+    },
+  });
+  return (
+    <section aria-labelledby="hub">
+      <h2 id="hub" className="mb-3 text-xl">
+        This hub
+      </h2>
+      <Await of={house} lines={3}>
+        {(found) => (
+          <ul className="mb-4 space-y-1">
+            <li>
+              Hombi {found.version}, up since {exact(found.started_at, found.time_zone)}
+            </li>
+            <li>House time is {found.time_zone}.</li>
+            {found.links.map((link) => (
+              <li key={link.link}>
+                {link.link}: {link.listening}
+              </li>
+            ))}
+            <li>{found.readings_committed.toLocaleString("en")} readings were stored since the start.</li>
+            <li>
+              <a className="text-act underline" href="/api/docs">
+                The API, to read
+              </a>
+            </li>
+          </ul>
+        )}
+      </Await>
+      {signOut.error && <Failure error={signOut.error} />}
+      <Button onClick={() => signOut.mutate()}>Sign out</Button>
+    </section>
+  );
+}

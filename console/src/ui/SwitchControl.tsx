@@ -1,0 +1,47 @@
+// A switch that waits for its node: it shows what was asked, and says when it was not done.
+import { Switch } from "@headlessui/react";
+import { useMutation } from "@tanstack/react-query";
+import { addressParts, api, ask, type Command, type Entity } from "../api/client";
+import { Mark } from "./parts";
+
+export function SwitchControl({ entity, label }: { entity: Entity; label: string }) {
+  const command = useMutation({
+    mutationFn: (on: boolean) =>
+      ask(
+        api.POST("/api/entities/{node}/{name}/command", {
+          params: { path: addressParts(entity.entity) },
+          body: { to: on ? "on" : "off" },
+        }),
+      ),
+  });
+  const isOn = entity.value === 1;
+  return (
+    <div className="flex flex-wrap items-center gap-3">
+      <Switch
+        checked={isOn}
+        disabled={command.isPending}
+        onChange={(on) => command.mutate(on)}
+        aria-label={label}
+        className="group relative h-7 w-14 rounded-full border-2 border-act data-checked:bg-act disabled:border-dashed"
+      >
+        <span className="absolute top-0.5 left-0.5 size-5 rounded-full bg-act transition-transform group-data-checked:translate-x-7 group-data-checked:bg-on-act" />
+      </Switch>
+      <span aria-live="polite" className="text-sm">
+        {command.isPending ? (
+          <span className="text-faint">asked to be {command.variables ? "on" : "off"} …</span>
+        ) : (
+          <Outcome command={command.data} error={command.error} isOn={isOn} />
+        )}
+      </span>
+    </div>
+  );
+}
+
+function Outcome({ command, error, isOn }: { command?: Command; error: Error | null; isOn: boolean }) {
+  if (error) return <Mark grave>{error.message}</Mark>;
+  if (command && command.state !== "confirmed") {
+    return <Mark grave>not done: {command.problem}</Mark>;
+  }
+  if (command && (command.value === 1) === isOn) return <span className="text-faint">confirmed</span>;
+  return null;
+}

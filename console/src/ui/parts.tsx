@@ -1,0 +1,103 @@
+// The small parts that every page is made of. They know no feature.
+import { CircleAlert, TriangleAlert } from "lucide-react";
+import type { ButtonHTMLAttributes, ReactNode } from "react";
+import { HubError } from "../api/client";
+import { ago, exact, useNow } from "./time";
+
+type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { look?: "main" | "plain" | "grave" };
+
+export function Button({ look = "plain", className = "", ...rest }: ButtonProps) {
+  const looks = {
+    main: "bg-act text-on-act border-act",
+    plain: "text-act border-act",
+    grave: "text-madder border-madder",
+  };
+  return (
+    <button
+      type="button"
+      className={`rounded-sm border px-3 py-1 font-medium disabled:opacity-50 ${looks[look]} ${className}`}
+      {...rest}
+    />
+  );
+}
+
+export function Page({ title, aside, children }: { title: ReactNode; aside?: ReactNode; children: ReactNode }) {
+  return (
+    <>
+      <header className="mb-6 flex flex-wrap items-baseline justify-between gap-x-6 gap-y-2">
+        <h1 className="text-3xl">{title}</h1>
+        {aside}
+      </header>
+      {children}
+    </>
+  );
+}
+
+/** What is there while the answer is on its way: the shape of what comes. */
+export function Shape({ lines = 4 }: { lines?: number }) {
+  return (
+    <div role="status" aria-label="Loading" className="space-y-3">
+      {Array.from({ length: lines }, (_, place) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: the lines are all alike
+        <div key={place} className="h-8 rounded-sm bg-rule/50" style={{ width: `${96 - ((place * 17) % 40)}%` }} />
+      ))}
+    </div>
+  );
+}
+
+export function Empty({ children }: { children: ReactNode }) {
+  return <p className="rule border-y py-8 text-center font-serif text-lg text-faint">{children}</p>;
+}
+
+export function Failure({ error, retry }: { error: Error; retry?: () => void }) {
+  return (
+    <div role="alert" className="flex flex-wrap items-center gap-3 border-l-4 border-madder py-2 pl-4">
+      <CircleAlert aria-hidden className="size-5 text-madder" />
+      <span className="grow">{error.message}</span>
+      {retry && <Button onClick={retry}>Try again</Button>}
+    </div>
+  );
+}
+
+interface Answer<T> {
+  data: T | undefined;
+  error: Error | null;
+  refetch?: () => unknown;
+}
+
+/** One of three: the shape of what comes, what went wrong, or what there is. What is known stays on screen. */
+export function Await<T>({ of, lines, children }: { of: Answer<T>; lines?: number; children: (data: T) => ReactNode }) {
+  if (of.data !== undefined) return children(of.data);
+  if (of.error) {
+    const retry = of.error instanceof HubError && of.error.status === 404 ? undefined : () => void of.refetch?.();
+    return <Failure error={of.error} retry={retry} />;
+  }
+  return <Shape lines={lines} />;
+}
+
+export function Ago({ at, zone }: { at: number | null | undefined; zone?: string }) {
+  const now = useNow();
+  return <time title={exact(at, zone)}>{ago(at, now)}</time>;
+}
+
+/** A mark for what wants attention: always a sign and a word. */
+export function Mark({ grave = false, children }: { grave?: boolean; children: ReactNode }) {
+  const Sign = grave ? CircleAlert : TriangleAlert;
+  return (
+    <span className={`inline-flex items-center gap-1 ${grave ? "text-madder" : "text-amber"}`}>
+      <Sign aria-hidden className="size-4 shrink-0" />
+      {children}
+    </span>
+  );
+}
+
+export function Labelled({ label, hint, children }: { label: string; hint?: string; children: ReactNode }) {
+  return (
+    // biome-ignore lint/a11y/noLabelWithoutControl: the control is among the children
+    <label className="block">
+      <span className="mb-1 block font-medium">{label}</span>
+      {children}
+      {hint && <span className="mt-1 block text-faint text-sm">{hint}</span>}
+    </label>
+  );
+}
