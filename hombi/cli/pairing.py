@@ -40,7 +40,7 @@ def pair(
 def _count_down(h: Hub, left_ms: int) -> None:
     seen: set[str] = set()
     with Progress(TextColumn("pairing is open"), BarColumn(), TextColumn("{task.fields[left]} s left"), console=out) as progress:
-        task = progress.add_task("", total=left_ms / 1000, completed=left_ms / 1000, left=left_ms // 1000)
+        task = progress.add_task("", total=left_ms / 1000, left=left_ms // 1000)
         while (window := h.pairing()).open:
             progress.update(task, completed=window.left_ms / 1000, left=window.left_ms // 1000)
             for arrival in h.arrivals():

@@ -41,7 +41,7 @@ class Where:
 
 
 def find_hub() -> Where:
-    """The hub on this machine when its token file can be read, else the one signed in to, else this machine's port without a token."""
+    """The hub on this machine when its token file can be read, else the one signed in to, else this machine's port."""
     port = os.environ.get("HOMBI_PORT")
     for path in (data_folder() / TOKEN_FILE, sign_in_file()):
         try:

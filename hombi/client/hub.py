@@ -65,8 +65,7 @@ class Hub:
         place: int | None = None
         while True:
             page = self._run(pages.page(place))
-            for item in pages.items(page):
-                yield item
+            yield from pages.items(page)
             place = pages.next(page)
             if place is None:
                 return

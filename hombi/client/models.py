@@ -81,6 +81,7 @@ class Entity(Model, frozen=True):
     node: str
     link: str
     title: str
+    spoken: str
     kind: str
     unit: str
     room: str | None

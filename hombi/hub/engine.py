@@ -89,7 +89,7 @@ class Engine:
 
     def spoken(self, automation: Automation) -> str:
         """The automation as a sentence."""
-        names = {address: spoken_name(entity) for address, entity in self._house.entities.items()}
+        names = {address: entity.spoken for address, entity in self._house.entities.items()}
         return sentence(automation, names)
 
     async def add(self, text: str) -> Runner:
@@ -255,7 +255,7 @@ class Engine:
         entity = self._house.entities[automation.watch.entity]
         return {
             "name": automation.name,
-            "entity": spoken_name(entity),
+            "entity": entity.spoken,
             "room": entity.node.room.name if entity.node.room else "",
             "value": show_value(edge.why.seen, entity.kind),
             "limit": show_limit(edge.why.limit, entity.kind),
@@ -278,8 +278,3 @@ def _state(stored: dict[str, Any]) -> State:
     if not stored:
         return State()
     return State(Phase(stored["phase"]), stored["since_ms"], stored["value"])
-
-
-def spoken_name(entity: Entity) -> str:
-    """An entity's name as it is said: "Cellar rack humidity"."""
-    return f"{entity.node.title} {entity.title.lower()}"

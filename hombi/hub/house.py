@@ -65,9 +65,17 @@ class Entity:
     latest: Reading | None = None
     interval_ms: float = 0.0
 
+    @property
+    def spoken(self) -> str:
+        """Its name as it is said: "Cellar rack humidity"; a value that is what its node is needs no second word."""
+        if self.title.lower() in (self.kind.name if self.kind.name == "switch" else "", self.node.title.split()[-1].lower()):
+            return self.node.title
+        plain = self.title[1:].islower() or " " in self.title
+        return f"{self.node.title} {self.title.lower() if plain else self.title}"
+
     def heard(self, reading: Reading) -> None:
         """Take a newer reading, and learn the usual interval from the distance to the one before."""
-        if self.latest is not None and (gap := reading.at_ms - self.latest.at_ms) > 0:
+        if self.latest is not None and (gap := float(reading.at_ms - self.latest.at_ms)) > 0:
             # A single long gap (the node was away) must not stretch what is usual.
             gap = min(gap, 4 * self.interval_ms) if self.interval_ms else gap
             self.interval_ms = gap if not self.interval_ms else 0.8 * self.interval_ms + 0.2 * gap

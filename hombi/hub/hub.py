@@ -69,7 +69,12 @@ class Hub:
         if self.writer.full:
             raise Busy("the hub holds as many readings as it can until the disk takes them; send these again later")
         self.nodes.presence(node.address, here=True)
-        taken = self.intake.observed(node.address, values, lambda: committed.done() or committed.set_result(None))
+
+        def safe() -> None:
+            if not committed.done():
+                committed.set_result(None)
+
+        taken = self.intake.observed(node.address, values, safe)
         await committed
         return taken
 

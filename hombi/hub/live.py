@@ -70,12 +70,13 @@ class Live:
         An empty batch means that events were missed and the present state is to be fetched; None is a heartbeat after
         `beat_s` without news. Ends when the hub stops.
         """
-        place: int | None = self._next
+        place = self._next
         if last_id:
-            place = self._place(last_id)
-            if place is None:
-                place = self._next
+            following = self._place(last_id)
+            if following is None:
                 yield []
+            else:
+                place = following
         while not self._closed:
             if place == self._next:
                 news = self._news

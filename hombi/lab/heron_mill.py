@@ -201,3 +201,17 @@ PLANS: tuple[NodePlan, ...] = (
         ),
     ),
 )
+
+# One node that nobody has let in yet: it keeps asking, and is seen as soon as pairing is open.
+OUTSIDE = NodePlan(
+    "hen-house-hatch",
+    "Hen house hatch",
+    "Hen house",
+    "mqtt",
+    15,
+    (
+        Property("contact", "Hatch", "boolean", lambda mill: mill.outdoor.light > 300, semantic_type="hombi:Contact"),
+        _temperature("hen-house"),
+        _battery("hen-house-hatch"),
+    ),
+)

@@ -21,6 +21,7 @@ from hombi.lab.physics import Mill
 from hombi.links.wifi.mqtt import packets as p
 
 ASK_EVERY_S = 0.4
+KNOCK_EVERY_S = 3.0
 AGAIN_AFTER_S = 1.0
 KEEP_ALIVE_S = 30
 
@@ -40,10 +41,10 @@ class Letter:
 def record(prop: Property, mill: Mill, at_s: float | None = None) -> Record:
     """One SenML record of a property as it is now; without a time it means now."""
     value = prop.sense(mill)
-    time = {} if at_s is None else {"t": round(at_s, 3)}
+    time = 0.0 if at_s is None else round(at_s, 3)
     if prop.type == "boolean":
-        return Record(n=prop.name, vb=bool(value), **time)
-    return Record(n=prop.name, u=prop.unit, v=round(float(value), 3), **time)
+        return Record(n=prop.name, vb=bool(value), t=time)
+    return Record(n=prop.name, u=prop.unit, v=round(float(value), 3), t=time)
 
 
 class LabNode:
@@ -65,7 +66,7 @@ class LabNode:
         while self.letter is None:
             asked = await http.post("/api/arrivals", json={"description": plan.description(), "proof": proof})
             if asked.status_code != 202:
-                await asyncio.sleep(ASK_EVERY_S)
+                await asyncio.sleep(KNOCK_EVERY_S)
                 continue
             await self._wait(http, asked.json())
 

@@ -23,7 +23,7 @@ from starlette.routing import Route
 
 from hombi.client import AsyncHub, HubProblem, HubUnreachable
 from hombi.core.senml import Record
-from hombi.lab.heron_mill import FLOORS, PLANS, ROOMS
+from hombi.lab.heron_mill import FLOORS, OUTSIDE, PLANS, ROOMS
 from hombi.lab.history import history
 from hombi.lab.node import LabNode
 from hombi.lab.phone import LabPhone
@@ -87,7 +87,8 @@ async def run_demo(demo: Demo, say: Say) -> None:
                 group.create_task(_pages(demo, mill, phone))
                 if first:
                     await hub.add_phone(phone.name, f"http://127.0.0.1:{demo.lab_port}/push/{phone.channel}", phone.keys(), OWNER)
-                for node in nodes:
+                outside = LabNode(OUTSIDE, mill, url, demo.lab / f"{OUTSIDE.address}.json", demo.speed)
+                for node in [*nodes, outside]:
                     group.create_task(node.run(http), name=node.plan.address)
                 if first:
                     for text in sorted((Path(__file__).parent / "automations").glob("*.toml")):
@@ -155,7 +156,7 @@ async def _settle_in(
     while len(let_in) < len(nodes):
         for arrival in await hub.arrivals():
             plan = by_title[arrival.title]
-            await hub.admit(arrival.id, plan.setup_code, plan.address, plan.room)
+            await hub.admit(arrival.id, plan.setup_code, plan.title, plan.room)
             let_in.add(plan.address)
         await asyncio.sleep(0.1)
     await asyncio.gather(*joining)
@@ -174,11 +175,7 @@ def _say_ready(demo: Demo, url: str, say: Say) -> None:
     say(f"Heron Mill is at   {url}")
     say(f"Sign in as         {owner['username']}   password {owner['password']}")
     say(f"The lab's phone    http://127.0.0.1:{demo.lab_port}/phone")
-    say(
-        "Setup codes        "
-        + ", ".join(f"{p.title} {p.setup_code}" for p in PLANS[:2])
-        + f", … (all in http://127.0.0.1:{demo.lab_port}/nodes)"
-    )
+    say(f"One node waits     {OUTSIDE.title}, setup code {OUTSIDE.setup_code}; hombi pair lets it in")
     say("Try                hombi now · hombi follow · hombi set workshop-plug/switch on")
     say("Ctrl-C stops everything.")
 
@@ -222,7 +219,7 @@ async def _pages(demo: Demo, mill: Mill, phone: LabPhone) -> None:
     """The lab's own pages: the phone, the nodes' setup codes, and steam for the cellar's sensor."""
 
     async def nodes(request: Request) -> Response:
-        return JSONResponse([{"node": p.address, "title": p.title, "setup_code": p.setup_code} for p in PLANS])
+        return JSONResponse([{"node": p.address, "title": p.title, "setup_code": p.setup_code} for p in (*PLANS, OUTSIDE)])
 
     async def steam(request: Request) -> Response:
         mill.devices.steam_until_s = mill.time_s + STEAM_S
@@ -241,7 +238,7 @@ async def _pages(demo: Demo, mill: Mill, phone: LabPhone) -> None:
     config = uvicorn.Config(app, host="127.0.0.1", port=demo.lab_port, loop="none", log_level="warning", lifespan="off")
     server = uvicorn.Server(config)
     # The demo itself listens for Ctrl-C.
-    server.capture_signals = contextlib.nullcontext  # type: ignore[method-assign]
+    server.capture_signals = contextlib.nullcontext  # type: ignore[method-assign, assignment]
     try:
         await server.serve()
     except SystemExit as error:

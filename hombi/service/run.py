@@ -12,6 +12,7 @@ import socket
 import sys
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import django
 import uvicorn
@@ -76,7 +77,8 @@ def _listening_socket(config: Config) -> socket.socket:
     except OSError as error:
         sock.close()
         raise StartError(
-            f"HTTP port {config.http_port} cannot be opened ({error.strerror}); stop what uses it, or set HOMBI_PORT or http.port in hombi.toml"
+            f"HTTP port {config.http_port} cannot be opened ({error.strerror}); "
+            "stop what uses it, or set HOMBI_PORT, or http.port in hombi.toml"
         ) from error
     return sock
 
@@ -90,7 +92,7 @@ def _migrate() -> None:
 class _Server(uvicorn.Server):
     """uvicorn, without its own signal handling: it would end the process before the hub has closed."""
 
-    def capture_signals(self) -> contextlib.AbstractContextManager[None]:
+    def capture_signals(self) -> Any:
         return contextlib.nullcontext()
 
     def stop_with(self, hub: Hub) -> None:

@@ -87,7 +87,8 @@ REST_FRAMEWORK = {
 }
 SPECTACULAR_SETTINGS = {
     "TITLE": "Hombi",
-    "DESCRIPTION": "The hub's API. Times are milliseconds since 1970 unless a field says otherwise; errors are problem details (RFC 9457).",
+    "DESCRIPTION": "The hub's API. Times are milliseconds since 1970 unless a field says otherwise; "
+    "errors are problem details (RFC 9457).",
     "VERSION": "0.1.0",
     "SERVE_INCLUDE_SCHEMA": False,
     "SWAGGER_UI_DIST": "SIDECAR",

@@ -694,6 +694,8 @@ export interface components {
             node: string;
             link: string;
             title: string;
+            /** @description its name as it is said, with its node */
+            spoken: string;
             kind: string;
             unit: string;
             decimals: number;
@@ -725,6 +727,8 @@ export interface components {
             node: string;
             link: string;
             title: string;
+            /** @description its name as it is said, with its node */
+            spoken: string;
             kind: string;
             unit: string;
             decimals: number;

@@ -75,7 +75,7 @@ export function Shell({ person, children }: { person: string; children: ReactNod
       <div className="mx-auto max-w-7xl px-4 pb-16 sm:px-8">
         <div className="rule mb-8 flex flex-wrap items-baseline gap-x-6 gap-y-1 border-b py-3">
           <span className="font-serif font-semibold text-lg">{name}</span>
-          <nav aria-label="Places" className="flex flex-wrap gap-x-5 gap-y-1">
+          <nav aria-label="Places" className="order-last flex w-full flex-wrap gap-x-5 gap-y-1 sm:order-none sm:w-auto">
             {PLACES.map(([path, label]) => (
               <NavLink
                 key={path}

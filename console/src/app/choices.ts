@@ -20,8 +20,6 @@ const PAGES: [string, string][] = [
 ];
 
 export function choices(floors: Floor[], nodes: HubNode[], entities: Entity[], automations: Automation[]): Choice[] {
-  const titles = new Map(nodes.map((node) => [node.node, node.title]));
-  const name = (entity: Entity) => `${titles.get(entity.node) ?? entity.node} · ${entity.title}`;
   return [
     ...floors.flatMap((floor) =>
       floor.rooms.map((room) => ({
@@ -37,7 +35,7 @@ export function choices(floors: Floor[], nodes: HubNode[], entities: Entity[], a
         const to = entity.value === 1 ? "off" : "on";
         return {
           key: `switch ${entity.entity}`,
-          label: `${name(entity)}: switch ${to}`,
+          label: `${entity.spoken}: switch ${to}`,
           what: `is ${entity.shown || "unknown"}`,
           path: "",
           command: { entity: entity.entity, to },
@@ -46,7 +44,7 @@ export function choices(floors: Floor[], nodes: HubNode[], entities: Entity[], a
     ...PAGES.map(([label, path]) => ({ key: path, label, what: "page", path })),
     ...entities.map((entity) => ({
       key: entity.entity,
-      label: name(entity),
+      label: entity.spoken,
       what: entity.shown,
       path: `/readings/${entity.entity}`,
     })),

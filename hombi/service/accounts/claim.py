@@ -5,8 +5,7 @@ from __future__ import annotations
 import hmac
 import secrets
 
-from django.contrib.auth import get_user_model
-from django.contrib.auth.models import AbstractUser
+from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 from django.db import transaction
@@ -34,10 +33,10 @@ class Claim:
 
 def claimed() -> bool:
     """Whether the hub has an owner."""
-    return get_user_model().objects.exists()
+    return User.objects.exists()
 
 
-def claim(code: str, username: str, password: str) -> AbstractUser:
+def claim(code: str, username: str, password: str) -> User:
     """Make the owner's account. Raises Refused for a wrong code or a hub that has an owner, Invalid for the rest."""
     if claimed():
         raise Refused("this hub has an owner already; sign in")
@@ -46,10 +45,9 @@ def claim(code: str, username: str, password: str) -> AbstractUser:
     if not hmac.compare_digest(Claim.code.replace("-", "").encode(), code.upper().replace("-", "").replace(" ", "").encode()):
         Claim.wrong += 1
         raise Refused("this is not the code that the hub printed when it started")
-    model = get_user_model()
-    user = model(username=username.strip(), is_superuser=True)
+    user = User(username=username.strip(), is_superuser=True)
     try:
-        model.username_validator(user.username)
+        User.username_validator(user.username)
         validate_password(password, user)
     except ValidationError as error:
         raise Invalid(" ".join(error.messages)) from error

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib.auth import authenticate, login, logout
-from django.contrib.auth.models import AbstractUser
+from django.contrib.auth.models import User
 from django.middleware.csrf import get_token
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers as s
@@ -66,11 +66,11 @@ def _person(request: Request) -> dict[str, str]:
     return {"username": request.user.username}
 
 
-def _sign_in(request: Request, given: dict[str, Any]) -> AbstractUser:
+def _sign_in(request: Request, given: dict[str, Any]) -> User:
     user = authenticate(request._request, username=given["username"], password=given["password"])
     if user is None:
         raise AuthenticationFailed("this name and password do not go together")
-    assert isinstance(user, AbstractUser)
+    assert isinstance(user, User)
     return user
 
 
@@ -104,7 +104,7 @@ class SessionView(APIView):
 
     throttle_scope = "sign-in"
 
-    def get_permissions(self) -> list[Any]:
+    def get_permissions(self) -> Any:
         return [AllowAny()] if self.request.method == "POST" else super().get_permissions()
 
     def get_throttles(self) -> list[Any]:
@@ -136,7 +136,7 @@ class TokensView(APIView):
     throttle_scope = "sign-in"
     throttle_classes = (ScopedRateThrottle,)
 
-    def get_permissions(self) -> list[Any]:
+    def get_permissions(self) -> Any:
         return [AllowAny()] if self.request.method == "POST" else super().get_permissions()
 
     @extend_schema(request=TokenRequest, responses={201: TokenShape}, auth=[])

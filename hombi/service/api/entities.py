@@ -186,7 +186,7 @@ class CommandView(APIView):
 
     @extend_schema(request=CommandRequest, responses=CommandShape)
     def post(self, request: Request, node: str, name: str) -> Response:
-        """Ask the entity to take a value, and wait until its node confirms it or the time is over. The answer's `state` says which."""
+        """Ask the entity to take a value, and wait until its node confirms it or time is up. The answer's `state` says which."""
         given = checked(request, CommandRequest)
         entity, value = hub().actuation.check(f"{node}/{name}", given["to"])
         return Response(command_data(call(hub().actuation.command(entity, value, request.user.username))))

@@ -134,7 +134,7 @@ class ArrivalsView(APIView):
     def get_authenticators(self) -> list[Any]:
         return [] if self._asking() else super().get_authenticators()
 
-    def get_permissions(self) -> list[Any]:
+    def get_permissions(self) -> Any:
         return [AllowAny()] if self._asking() else super().get_permissions()
 
     def get_throttles(self) -> list[Any]:
@@ -153,7 +153,7 @@ class ArrivalsView(APIView):
     def post(self, request: Request) -> Response:
         """For nodes: ask to join. Only while the pairing window is open; no sign-in."""
         given = checked(request, AskRequest)
-        arrival, ticket = call(hub().pairing.ask(request.data["description"], given["proof"]))
+        arrival, ticket = call(hub().pairing.ask(given["description"], given["proof"]))
         outcome = f"/api/arrivals/{arrival.record.id}/outcome"
         return Response({"id": arrival.record.id, "ticket": ticket, "outcome": outcome}, status=202)
 
@@ -213,7 +213,7 @@ class AnyBody(BaseParser):
 
     media_type = "*/*"
 
-    def parse(self, stream: Any, media_type: str | None = None, parser_context: Any = None) -> bytes:
+    def parse(self, stream: Any, media_type: str | None = None, parser_context: Any = None) -> Any:
         return bytes(stream.read())
 
 

@@ -10,8 +10,8 @@ def add_live(result: dict[str, Any], generator: Any, request: Any, public: bool)
     result["paths"]["/api/live"] = {
         "get": {
             "operationId": "live",
-            "description": "Server-Sent Events: reading, node, arrival, pairing, house, automation, command, journal, notice, phone. "
-            "Resume with Last-Event-ID; the event `reset` means that some were missed: fetch the present state anew.",
+            "description": "Server-Sent Events: reading, node, arrival, pairing, house, automation, command, journal, notice, "
+            "phone. Resume with Last-Event-ID; the event `reset` means that some were missed: fetch the present state anew.",
             "tags": ["live"],
             "security": [{"token": []}, {"cookieAuth": []}],
             "responses": {"200": {"description": "the stream", "content": {"text/event-stream": {"schema": {"type": "string"}}}}},

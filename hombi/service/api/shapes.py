@@ -43,6 +43,7 @@ class EntityShape(Shape):
     node = s.CharField()
     link = s.CharField()
     title = s.CharField()
+    spoken = s.CharField(help_text="its name as it is said, with its node")
     kind = s.CharField()
     unit = s.CharField(allow_blank=True)
     decimals = s.IntegerField()
@@ -73,6 +74,7 @@ def entity_data(entity: Entity) -> dict[str, Any]:
         "node": node.address,
         "link": node.link,
         "title": entity.title,
+        "spoken": entity.spoken,
         "kind": kind.name,
         "unit": kind.unit,
         "decimals": kind.decimals,
@@ -164,7 +166,7 @@ def arrival_data(arrival: Arrival) -> dict[str, Any]:
         "known_as": arrival.known.address if arrival.known else None,
         "wrong_codes": record.wrong_codes,
         "entities": [
-            {"name": p.name, "title": p.title, "kind": p.kind.name, "unit": p.wire_unit, "writable": p.writable}
+            {"name": p.name, "title": p.title, "kind": p.kind.name, "unit": p.kind.unit, "writable": p.writable}
             for p in arrival.thing.promised
         ],
         "left_out": list(arrival.thing.left_out),
@@ -255,7 +257,7 @@ class JournalShape(Shape):
     node = s.CharField(allow_blank=True)
     entity = s.CharField(allow_blank=True)
     automation = s.CharField(allow_blank=True)
-    data = s.DictField()
+    data = s.DictField()  # type: ignore[assignment]
 
 
 class PhoneShape(Shape):

@@ -24,7 +24,10 @@ export function TextEditor({
   return (
     <>
       <div className="rule flex border bg-sheet font-mono text-sm leading-6">
-        <ol aria-hidden="true" className="select-none border-rule border-r px-2 py-2 text-right text-faint">
+        <ol
+          aria-hidden="true"
+          className="select-none whitespace-nowrap border-rule border-r px-2 py-2 text-right text-faint"
+        >
           {lines.map((line, place) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: a line is known by its number
             <li key={`${place}${line.length}`} className={wrong.has(place + 1) ? "font-bold text-madder" : ""}>

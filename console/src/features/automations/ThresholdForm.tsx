@@ -1,17 +1,14 @@
 // The form for a simple threshold: it writes the text, and the text is what counts.
 import { useMutation } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import { api, ask, type Entity, type Threshold } from "../../api/client";
-import { useEntities, useNodes } from "../../api/queries";
+import { api, ask, type Threshold } from "../../api/client";
+import { useEntities } from "../../api/queries";
 import { Button, Failure, Labelled } from "../../ui/parts";
 
 export function ThresholdForm({ entity, onText }: { entity: string; onText: (text: string) => void }) {
   const entities = useEntities();
-  const nodes = useNodes();
   const [watched, setWatched] = useState(entity);
-  const titles = new Map(nodes.data?.map((node) => [node.node, node.title]));
-  const name = (e: Entity) => `${titles.get(e.node) ?? e.node}: ${e.title.toLowerCase()}`;
-  const all = [...(entities.data ?? [])].sort((a, b) => name(a).localeCompare(name(b)));
+  const all = [...(entities.data ?? [])].sort((a, b) => a.spoken.localeCompare(b.spoken));
   const found = all.find((e) => e.entity === watched);
   const words = found?.words ?? null;
   const write = useMutation({
@@ -55,7 +52,7 @@ export function ThresholdForm({ entity, onText }: { entity: string; onText: (tex
           <option value="">choose a value …</option>
           {all.map((e) => (
             <option key={e.entity} value={e.entity}>
-              {name(e)}
+              {e.spoken}
               {e.shown && `, now ${e.shown}`}
             </option>
           ))}
@@ -102,7 +99,7 @@ export function ThresholdForm({ entity, onText }: { entity: string; onText: (tex
             .filter((e) => e.writable && e.kind === "switch")
             .map((e) => (
               <option key={e.entity} value={e.entity}>
-                {name(e)}
+                {e.spoken}
               </option>
             ))}
         </select>

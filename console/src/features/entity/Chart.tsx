@@ -133,6 +133,8 @@ function drawLimits(plot: uPlot, limits: EntityDetail["watchers"]) {
   ctx.strokeStyle = colour("amber");
   ctx.fillStyle = colour("amber");
   ctx.font = `${12 * devicePixelRatio}px "Source Sans 3 Variable", sans-serif`;
+  ctx.textAlign = "left";
+  ctx.textBaseline = "alphabetic";
   ctx.setLineDash([5 * devicePixelRatio, 4 * devicePixelRatio]);
   for (const watcher of limits) {
     for (const [value, word] of [

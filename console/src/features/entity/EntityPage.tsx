@@ -27,7 +27,7 @@ export function EntityPage() {
     <Await of={entity} lines={8}>
       {(found) => (
         <Page
-          title={`${nodeTitle} ${found.title.toLowerCase()}`}
+          title={found.spoken}
           aside={
             <fieldset aria-label="Span" className="flex gap-4">
               {SPANS.map((s) => (
@@ -44,7 +44,7 @@ export function EntityPage() {
             </fieldset>
           }
         >
-          <Now entity={found} nodeTitle={nodeTitle} zone={zone} />
+          <Now entity={found} zone={zone} />
           <Await of={history} lines={6}>
             {(course) =>
               course.at.length === 0 ? (
@@ -68,7 +68,7 @@ export function EntityPage() {
   );
 }
 
-function Now({ entity, nodeTitle, zone }: { entity: EntityDetail; nodeTitle: string; zone?: string }) {
+function Now({ entity, zone }: { entity: EntityDetail; zone?: string }) {
   return (
     <div className="mb-4 flex flex-wrap items-baseline gap-x-6 gap-y-2">
       <span className="font-light text-5xl">{entity.shown || "–"}</span>
@@ -76,9 +76,7 @@ function Now({ entity, nodeTitle, zone }: { entity: EntityDetail; nodeTitle: str
         heard <Ago at={entity.heard_at} zone={zone} />
       </span>
       {entity.quality !== "good" && <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>}
-      {entity.writable && entity.kind === "switch" && (
-        <SwitchControl entity={entity} label={`${nodeTitle} ${entity.title}`} />
-      )}
+      {entity.writable && entity.kind === "switch" && <SwitchControl entity={entity} label={entity.spoken} />}
     </div>
   );
 }

@@ -26,7 +26,7 @@ export function Tile({ entity, nodeTitle, limits }: { entity: Entity; nodeTitle:
       </div>
       <div className="relative">
         <Value entity={entity} />
-        {switches && <SwitchControl entity={entity} label={`${nodeTitle} ${entity.title}`} />}
+        {switches && <SwitchControl entity={entity} label={entity.spoken} />}
         <div className="mt-1 flex flex-wrap justify-between gap-x-3 text-sm">
           <span className="text-faint">
             <Ago at={entity.heard_at} />
@@ -68,7 +68,7 @@ function Trend({ address, limits }: { address: string; limits: Limit[] }) {
       className="absolute inset-x-0 bottom-0 h-3/5 w-full"
     >
       <path d={drawn.area} fill="var(--rule)" opacity="0.35" />
-      <path d={drawn.line} fill="none" stroke="var(--faint)" opacity="0.45" vectorEffect="non-scaling-stroke" />
+      <path d={drawn.line} fill="none" stroke="var(--faint)" opacity="0.3" vectorEffect="non-scaling-stroke" />
       {drawn.limits.map((y) => (
         <path
           key={y}

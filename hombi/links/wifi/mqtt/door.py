@@ -206,7 +206,8 @@ class Connection:
             self.wire.write(bytes(ready))
 
     def _subscribe(self, packet: p.Subscribe) -> None:
-        assert self.rights is not None and self.session is not None
+        assert self.rights is not None
+        assert self.session is not None
         codes: list[int] = []
         granted: list[tuple[str, int]] = []
         for name_filter, asked in packet.filters:

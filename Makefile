@@ -1,0 +1,58 @@
+# The few words for all chores. `make demo` and `make test` work on a fresh machine.
+PYTHON ?= python3
+BIN := .venv/bin
+CONSOLE := hombi/service/console_files/index.html
+CONSOLE_SOURCES := $(shell find console/src console/public console/index.html console/vite.config.ts -type f)
+
+.PHONY: demo test check setup bench types schema tools format clean
+
+demo: setup  ## run Heron Mill, a whole house to try things in
+	$(BIN)/hombi demo
+
+setup: .venv/done $(CONSOLE)  ## the command at .venv/bin/hombi, and the console
+
+.venv/done: pyproject.toml requirements.txt
+	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Hombi needs Python 3.11 or newer; say make PYTHON=python3.11")'
+	test -x $(BIN)/pip || $(PYTHON) -m venv .venv
+	$(BIN)/pip install --quiet --disable-pip-version-check --constraint requirements.txt --editable '.[hub,lab,dev]'
+	touch $@
+
+console/node_modules/done: console/package.json console/package-lock.json
+	@command -v npm >/dev/null || { echo "The console is built with Node.js 20 or newer, which brings npm: install it first."; exit 1; }
+	cd console && npm ci --no-audit --no-fund --loglevel=error
+	touch $@
+
+$(CONSOLE): console/node_modules/done $(CONSOLE_SOURCES)
+	cd console && npx vite build --logLevel warn
+
+tools:  ## Debian's chromium and mosquitto, for the tests
+	@./scripts/tools
+
+check: setup schema  ## what can be seen without running it
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	HOMBI_DATA=$$(mktemp -d) $(BIN)/mypy
+	$(BIN)/lint-imports --no-cache
+	cd console && npx biome check --error-on-warnings . && npx tsc -b
+	cd console && npx openapi-typescript schema.json --output /tmp/hombi-schema.d.ts >/dev/null && diff -q /tmp/hombi-schema.d.ts src/api/schema.d.ts \
+		|| { echo "the console's types are not those of the API; run make types"; exit 1; }
+
+schema: setup
+	HOMBI_DATA=$$(mktemp -d) DJANGO_SETTINGS_MODULE=hombi.service.settings \
+		$(BIN)/python -m django spectacular --format openapi-json --file console/schema.json --validate --fail-on-warn
+
+types: schema  ## the console's types, from the API's schema
+	cd console && npx openapi-typescript schema.json --output src/api/schema.d.ts
+
+test: tools check  ## everything that must hold
+	cd console && npx vitest run
+	$(BIN)/pytest
+
+bench: setup  ## how fast it is, as ratios of one run
+	$(BIN)/python -m bench
+
+format:
+	$(BIN)/ruff check --fix . && $(BIN)/ruff format . && cd console && npx biome check --write .
+
+clean:
+	rm -rf .venv console/node_modules hombi/service/console_files

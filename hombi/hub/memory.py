@@ -1,0 +1,126 @@
+"""The records in memory: for tests, and for rehearsals that must leave no trace."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from itertools import count
+
+from hombi.hub.house import Floor, House, Node, Room
+from hombi.hub.ports import (
+    ArrivalRecord,
+    AutomationRecord,
+    DeliveryRecord,
+    JournalEntry,
+    NewNode,
+    PhoneRecord,
+    Row,
+)
+
+
+class MemoryRecords:
+    """`Records` without a disk. What it holds can be looked at."""
+
+    def __init__(self) -> None:
+        self._ids = count(1)
+        self.readings: dict[tuple[int, int], Row] = {}
+        self.journal: list[JournalEntry] = []
+        self.deliveries: dict[int, DeliveryRecord] = {}
+        self._arrivals: dict[str, ArrivalRecord] = {}
+        self._automations: dict[int, AutomationRecord] = {}
+        self._phones: dict[int, PhoneRecord] = {}
+        self._nodes: dict[str, tuple[int, dict[str, int]]] = {}
+        self._key = ""
+
+    def load_house(self, house: House) -> None:
+        """A house in memory begins empty."""
+
+    def store_readings(self, rows: Sequence[Row]) -> None:
+        for row in rows:
+            self.readings.setdefault(row[:2], row)
+
+    def add_floor(self, name: str, position: int) -> Floor:
+        return Floor(next(self._ids), name, position)
+
+    def add_room(self, slug: str, name: str, floor: Floor, position: int) -> Room:
+        return Room(next(self._ids), slug, name, floor, position)
+
+    def save_room(self, room: Room) -> None:
+        """The house has it."""
+
+    def save_floor(self, floor: Floor) -> None:
+        """The house has it."""
+
+    def remove_room(self, room: Room) -> None:
+        """The house has let go of it."""
+
+    def admit(self, new: NewNode, arrival: ArrivalRecord) -> tuple[int, dict[str, int]]:
+        node_id, ids = self._nodes.setdefault(new.thing_id, (next(self._ids), {}))
+        for entity in new.entities:
+            ids.setdefault(entity.name, next(self._ids))
+        self.save_arrival(arrival)
+        return node_id, dict(ids)
+
+    def save_node(self, node: Node) -> None:
+        """The house has it."""
+
+    def remove_node(self, node: Node, *, keep_history: bool) -> None:
+        if not keep_history:
+            gone = {entity.id for entity in node.entities.values()}
+            self.readings = {key: row for key, row in self.readings.items() if row[0] not in gone}
+            self._nodes.pop(node.thing_id, None)
+
+    def arrivals(self) -> list[ArrivalRecord]:
+        return [replace(arrival) for arrival in self._arrivals.values()]
+
+    def save_arrival(self, arrival: ArrivalRecord) -> None:
+        self._arrivals[arrival.id] = replace(arrival)
+
+    def remove_arrival(self, arrival_id: str) -> None:
+        self._arrivals.pop(arrival_id, None)
+
+    def automations(self) -> list[AutomationRecord]:
+        return [replace(record) for record in self._automations.values()]
+
+    def add_automation(self, slug: str, text: str) -> AutomationRecord:
+        record = AutomationRecord(next(self._ids), slug, text)
+        self._automations[record.id] = replace(record)
+        return record
+
+    def save_automation(self, record: AutomationRecord) -> None:
+        self._automations[record.id] = replace(record)
+
+    def remove_automation(self, record: AutomationRecord) -> None:
+        self._automations.pop(record.id, None)
+
+    def add_journal(self, entry: JournalEntry) -> int:
+        self.journal.append(entry)
+        return next(self._ids)
+
+    def phones(self) -> list[PhoneRecord]:
+        return list(self._phones.values())
+
+    def add_phone(self, phone: PhoneRecord) -> PhoneRecord:
+        phone.id = next(self._ids)
+        self._phones[phone.id] = phone
+        return phone
+
+    def remove_phone(self, phone_id: int) -> None:
+        self._phones.pop(phone_id, None)
+        self.deliveries = {key: d for key, d in self.deliveries.items() if d.phone_id != phone_id}
+
+    def add_notice(self, title: str, text: str, path: str, created_ms: int, phone_ids: Sequence[int]) -> list[DeliveryRecord]:
+        notice = next(self._ids)
+        made = [DeliveryRecord(next(self._ids), phone, notice, title, text, path, created_ms) for phone in phone_ids]
+        self.deliveries.update((delivery.id, replace(delivery)) for delivery in made)
+        return made
+
+    def waiting_deliveries(self) -> list[DeliveryRecord]:
+        return [replace(d) for d in self.deliveries.values() if d.state == "waiting"]
+
+    def save_delivery(self, delivery: DeliveryRecord) -> None:
+        self.deliveries[delivery.id] = replace(delivery)
+
+    def push_key(self, fresh: str) -> str:
+        self._key = self._key or fresh
+        return self._key
