@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import time
 from collections.abc import AsyncIterator, Iterator
+from http.cookiejar import CookieJar, DefaultCookiePolicy
 from types import TracebackType
 from typing import Any, Self, TypeVar
 
@@ -33,6 +34,11 @@ def _request(call: Call[Any]) -> dict[str, Any]:
     return request
 
 
+def _no_cookies() -> CookieJar:
+    """Tokens say who is asking; a session's cookie beside them would only contradict them."""
+    return CookieJar(DefaultCookiePolicy(allowed_domains=[]))
+
+
 def _headers(token: str | None) -> dict[str, str]:
     return {"Authorization": f"Bearer {token}"} if token else {}
 
@@ -42,7 +48,9 @@ class Hub:
 
     def __init__(self, url: str = "http://127.0.0.1:4662", token: str | None = None) -> None:
         self.url = url.rstrip("/")
-        self._http = httpx.Client(base_url=self.url, headers=_headers(token), timeout=TIMEOUT_S, trust_env=False)
+        self._http = httpx.Client(
+            base_url=self.url, headers=_headers(token), cookies=_no_cookies(), timeout=TIMEOUT_S, trust_env=False
+        )
 
     def __enter__(self) -> Self:
         return self
@@ -242,7 +250,9 @@ class AsyncHub:
 
     def __init__(self, url: str = "http://127.0.0.1:4662", token: str | None = None) -> None:
         self.url = url.rstrip("/")
-        self._http = httpx.AsyncClient(base_url=self.url, headers=_headers(token), timeout=TIMEOUT_S, trust_env=False)
+        self._http = httpx.AsyncClient(
+            base_url=self.url, headers=_headers(token), cookies=_no_cookies(), timeout=TIMEOUT_S, trust_env=False
+        )
 
     async def __aenter__(self) -> Self:
         return self

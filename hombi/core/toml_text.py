@@ -97,7 +97,8 @@ def _walk(parsed: TomlText, document: tree_sitter.Node, lines: list[bytes]) -> N
         return ((node.text or b"").decode().strip("\"'"),)
 
     def pair(node: tree_sitter.Node, prefix: Path) -> None:
-        key, value = node.named_children[0], node.named_children[-1]
+        # The comment at the end of a line is among the children.
+        key, value = [child for child in node.named_children if child.type != "comment"][:2]
         path = prefix + key_path(key)
         parsed._keys[path], parsed._values[path] = place(key), place(value)
         if value.type == "inline_table":

@@ -88,7 +88,8 @@ class MemoryRecords:
         return record
 
     def save_automation(self, record: AutomationRecord) -> None:
-        self._automations[record.id] = replace(record)
+        if record.id in self._automations:  # like an update of a row: one that is gone stays gone
+            self._automations[record.id] = replace(record)
 
     def remove_automation(self, record: AutomationRecord) -> None:
         self._automations.pop(record.id, None)

@@ -80,6 +80,7 @@ class Connection:
         self.rights: Rights | None = None
         self.session: Session | None = None
         self.open = True
+        self.replaced = False
         self.last_heard_s = now_s
         self.keep_alive_s = door.connect_within_s
         self._reader = p.Reader()
@@ -251,6 +252,7 @@ class Door:
         self._strangers.discard(connection)
         earlier = self.connections.pop(key, None)
         if earlier is not None:
+            earlier.replaced = True
             earlier.close("the same client connected again [MQTT-3.1.4-2]")
         session = self._sessions.get(key)
         if session is not None and not (persistent and session.persistent):
@@ -276,7 +278,7 @@ class Door:
         if will is not None:
             self.host.published(connection.rights, will, _nothing)
             self.route(will)
-        if not self._online(connection.rights.account):
+        if not connection.replaced and not self._online(connection.rights.account):
             self.host.disconnected(connection.rights)
 
     def sweep(self, now_s: float) -> None:

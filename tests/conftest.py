@@ -1,0 +1,44 @@
+"""Fixtures that many tests share."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.house import CLIMATE, PLUG, Joined, Service, description, free_ports, let_in
+
+
+def make_service(data: Path, **env: str) -> Service:
+    port, mqtt_port, _ = free_ports()
+    return Service(data, port, mqtt_port, env)
+
+
+@pytest.fixture(scope="module")
+def service(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
+    """A claimed hub for all tests of a module; a node has 1 s to answer."""
+    found = make_service(tmp_path_factory.mktemp("hub"), HOMBI_ACTUATION_ANSWER_WITHIN="1 s").start()
+    found.claim()
+    yield found
+    found.stop()
+
+
+@pytest.fixture
+def own_service(tmp_path: Path) -> Iterator[Service]:
+    """A hub for one test, not started: the test may stop, kill and start it."""
+    found = make_service(tmp_path, HOMBI_ACTUATION_ANSWER_WITHIN="1 s")
+    yield found
+    found.kill()
+
+
+@pytest.fixture(scope="module")
+def rack(service: Service) -> Joined:
+    """A climate node in the cheese cellar."""
+    return let_in(service, description("Cellar rack", **CLIMATE))
+
+
+@pytest.fixture(scope="module")
+def mister(service: Service) -> Joined:
+    """A plug in the cheese cellar."""
+    return let_in(service, description("Cellar mister", **PLUG))

@@ -1,0 +1,67 @@
+from __future__ import annotations
+
+import pytest
+
+from hombi.core.toml_text import Place, read_toml
+
+TEXT = """\
+# a comment
+name = "x"
+list = [1, 'zwei', 3]
+inline = { a = 1, b = { c = 2 } }
+
+[watch]
+entity = "a/b"      # after it
+deep.er = true
+
+[[starts]]
+switch = "a/b"
+
+[[starts]]
+notify = "everyone"
+text = '''
+long
+'''
+"""
+
+
+@pytest.mark.parametrize(
+    ("path", "line", "column"),
+    [
+        (("name",), 2, 8),
+        (("list", 1), 3, 12),
+        (("inline", "b", "c"), 4, 29),
+        (("watch", "entity"), 7, 10),
+        (("watch", "deep", "er"), 8, 11),
+        (("starts", 0, "switch"), 11, 10),
+        (("starts", 1, "notify"), 14, 10),
+        (("starts", 1, "text"), 15, 8),
+    ],
+)
+def test_knows_where_each_value_stands(path: tuple[str | int, ...], line: int, column: int) -> None:
+    text = read_toml(TEXT)
+    text.blame(path, "wrong")
+    assert text.mistakes[0].place == Place(line, column)
+    assert text.mistakes[0].source_line == TEXT.splitlines()[line - 1]
+
+
+def test_blames_the_nearest_parent_of_what_is_not_there() -> None:
+    text = read_toml(TEXT)
+    text.blame(("starts", 1, "title"), "title is missing")
+    text.blame(("nowhere",), "missing")
+    assert [m.place for m in text.mistakes] == [Place(13, 3), Place(1, 1)]
+
+
+def test_columns_count_letters_not_bytes() -> None:
+    text = read_toml('"größe" = { "über" = "°C" }')
+    text.blame(("größe", "über"), "wrong")
+    assert text.mistakes[0].place == Place(1, 22)
+
+
+@pytest.mark.parametrize(
+    ("source", "line", "column"), [("a = \nb = 1", 1, 5), ("a = 1\na = 2", 2, 6), ("[x\n", 1, 3), ('a = "', 1, 6)]
+)
+def test_a_text_that_is_not_toml_has_one_mistake_with_its_place(source: str, line: int, column: int) -> None:
+    (mistake,) = read_toml(source).mistakes
+    assert mistake.place == Place(line, column)
+    assert mistake.what.startswith("this is not TOML")

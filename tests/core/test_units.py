@@ -1,0 +1,50 @@
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from hombi.core.errors import UnitError
+from hombi.core.kinds import KINDS
+from hombi.core.units import UNITS, conversion, convert, find_unit
+
+
+@pytest.mark.parametrize(
+    ("value", "given_unit", "wanted", "expected"),
+    [
+        (212, "[degF]", "°C", 100),
+        (32, "°F", "Cel", 0),
+        (-40, "°F", "°C", -40),
+        (0, "K", "°C", -273.15),
+        (101325, "Pa", "hPa", 1013.25),
+        (1, "kPa", "hPa", 10),
+        (0.5, "/", "%", 50),
+        (3.6e6, "J", "kWh", 1),
+        (1500, "W", "kW", 1.5),
+        (250, "mV", "V", 0.25),
+        (20, "°C", "om2:degreeCelsius", 20),
+        (-30, "dBW", "dBm", 0),
+    ],
+)
+def test_converts_as_the_standards_say(value: float, given_unit: str, wanted: str, expected: float) -> None:
+    assert convert(value, given_unit, wanted) == pytest.approx(expected)
+
+
+@given(st.floats(-1e6, 1e6), st.sampled_from(sorted(UNITS)), st.sampled_from(sorted(UNITS)))
+def test_there_and_back_is_where_it_began(value: float, one: str, other: str) -> None:
+    if UNITS[one].measures != UNITS[other].measures:
+        with pytest.raises(UnitError, match="measures"):
+            conversion(one, other)
+    else:
+        assert convert(convert(value, one, other), other, one) == pytest.approx(value, abs=1e-6)
+
+
+def test_an_unknown_unit_is_named_with_those_that_are_known() -> None:
+    with pytest.raises(UnitError, match="no unit 'furlong' is known; use .*°C"):
+        find_unit("furlong")
+
+
+def test_every_kind_is_kept_in_a_known_unit_and_has_its_limits_in_order() -> None:
+    for kind in KINDS.values():
+        assert not kind.unit or find_unit(kind.unit).symbol == kind.unit
+        assert kind.low < kind.high

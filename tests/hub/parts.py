@@ -1,0 +1,165 @@
+"""A hub in memory: a clock of the test's own, a link without wires, phones without a push service."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+from collections.abc import AsyncIterator, Callable, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from hombi.core.senml import Resolved
+from hombi.hub.clock import Timer
+from hombi.hub.config import Config
+from hombi.hub.hub import Hub, open_hub
+from hombi.hub.memory import MemoryRecords
+from hombi.hub.notices.push import Fate, PushResult
+from hombi.hub.pairing import proof_of
+from hombi.hub.ports import DeliveryRecord, PhoneRecord
+from hombi.links.base import Reports, Unreachable, Wanted
+from tests.house import CLIMATE, PLUG, description
+
+START = 1_800_000_000_000
+
+
+@dataclass(order=True)
+class _Call:
+    at_ms: int
+    number: int
+    call: Callable[[], None] = field(compare=False)
+    cancelled: bool = field(default=False, compare=False)
+
+    def cancel(self) -> None:
+        self.cancelled = True
+
+
+class ManualClock:
+    """Stands still until the test moves it."""
+
+    def __init__(self) -> None:
+        self.now = START
+        self._calls: list[_Call] = []
+
+    def now_ms(self) -> int:
+        return self.now
+
+    def call_at_ms(self, at_ms: int, call: Callable[[], None]) -> Timer:
+        due = _Call(at_ms, len(self._calls), call)
+        self._calls.append(due)
+        return due
+
+    async def forward(self, ms: int) -> None:
+        """Move on, calling what comes due in its order, and let what it began come to rest."""
+        until = self.now + ms
+        while True:
+            ready = [c for c in self._calls if not c.cancelled and c.at_ms <= until]
+            if not ready:
+                break
+            due = min(ready)
+            self._calls.remove(due)
+            self.now = max(self.now, due.at_ms)
+            due.call()
+            await settle()
+        self.now = until
+        await settle()
+
+
+async def settle() -> None:
+    """Let tasks and the records thread come to rest."""
+    for _ in range(40):
+        await asyncio.sleep(0)
+    await asyncio.sleep(0.02)
+
+
+class Link:
+    """A link without wires: `obeys` confirms what is asked as a node would."""
+
+    link = "wifi"
+
+    def __init__(self, reports: Reports) -> None:
+        self.reports = reports
+        self.sent: list[tuple[str, Wanted]] = []
+        self.removed: list[str] = []
+        self.obeys = True
+        self.reachable = True
+
+    async def start(self) -> None: ...
+
+    async def stop(self) -> None: ...
+
+    async def remove(self, node: str) -> None:
+        self.removed.append(node)
+
+    async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
+        if not self.reachable:
+            raise Unreachable(f"{node} is not connected")
+        for one in wanted:
+            self.sent.append((node, one))
+            if self.obeys:
+                values = [Resolved(one.name, one.unit, 0, one.value)]
+                asyncio.get_running_loop().call_soon(self.say, node, values)
+
+    def say(self, node: str, values: list[Resolved]) -> None:
+        """A node says values now."""
+        now = self.reports.clock.now_ms()  # type: ignore[attr-defined]
+        self.reports.observed(node, [Resolved(v.name, v.unit, v.at_ms or now, v.value) for v in values], lambda: None)
+
+    def listening(self) -> str:
+        return "nowhere"
+
+
+class Phones:
+    """A push service of the test's own."""
+
+    def __init__(self) -> None:
+        self.told: list[tuple[str, str, str]] = []
+        self.answers: list[PushResult] = []
+
+    async def send(self, phone: PhoneRecord, delivery: DeliveryRecord) -> PushResult:
+        answer = self.answers.pop(0) if self.answers else PushResult(Fate.DELIVERED)
+        if answer.fate is Fate.DELIVERED:
+            self.told.append((phone.name, delivery.title, delivery.text))
+        return answer
+
+
+@dataclass
+class Rig:
+    """A hub with its parts in reach."""
+
+    hub: Hub
+    clock: ManualClock
+    records: MemoryRecords
+    link: Link
+    phones: Phones
+
+    async def let_in(self, title: str, **properties: Any) -> None:
+        thing = description(title, **properties)
+        self.hub.pairing.open(60_000)
+        arrival, _ = await self.hub.pairing.ask(thing, proof_of("1234", thing["id"]))
+        await self.hub.admit(arrival.record.id, "1234", title, "Cheese cellar")
+
+    async def cellar(self) -> None:
+        await self.let_in("Cellar rack", **CLIMATE)
+        await self.let_in("Cellar mister", **PLUG)
+
+    def say(self, node: str, name: str, value: float | bool | str, unit: str = "", at_ms: int = 0) -> None:
+        self.link.say(node, [Resolved(name, unit, at_ms, value)])
+
+    def events(self) -> list[str]:
+        return [entry.event for entry in self.records.journal]
+
+
+@contextlib.asynccontextmanager
+async def rig(records: MemoryRecords | None = None, clock: ManualClock | None = None, **config: Any) -> AsyncIterator[Rig]:
+    """An open hub in memory. Records and clock of an earlier one make it a restart."""
+    records, clock, phones = records or MemoryRecords(), clock or ManualClock(), Phones()
+    links: list[Link] = []
+
+    def make(reports: Reports, *_: Any) -> list[Link]:
+        links.append(Link(reports))
+        return list(links)
+
+    settings = Config(Path("/nowhere"), time_zone="UTC", answer_s=0.05, **config)
+    async with open_hub(settings, records, clock=clock, push=phones, make_drivers=make) as hub:  # type: ignore[arg-type]
+        yield Rig(hub, clock, records, links[0], phones)

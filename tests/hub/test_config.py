@@ -1,0 +1,65 @@
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from hombi.hub.config import ConfigError, load_config
+
+
+def test_everything_has_a_default(tmp_path: Path) -> None:
+    config = load_config(tmp_path, {})
+    assert (config.http_port, config.nodes_port, config.answer_s) == (4662, 4663, 5.0)
+    assert config.zone.key
+
+
+def test_the_environment_goes_before_the_file(tmp_path: Path) -> None:
+    (tmp_path / "hombi.toml").write_text(
+        '[house]\nname = "Heron Mill"\ntime_zone = "Europe/Berlin"\n[http]\nport = 5000\n[actuation]\nanswer_within = "2 s"\n'
+    )
+    config = load_config(tmp_path, {"HOMBI_PORT": "6000", "HOMBI_MQTT_HOST": "127.0.0.1"})
+    assert (config.house_name, config.zone.key, config.http_port, config.mqtt_host, config.answer_s) == (
+        "Heron Mill",
+        "Europe/Berlin",
+        6000,
+        "127.0.0.1",
+        2.0,
+    )
+    assert config.nodes_port == 6001
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("[http\n", "line 1, column"),
+        ("[htpp]\nport = 1\n", "line 1, column 2: 'htpp' means nothing here; did you mean http?"),
+        ("[http]\nprot = 1\n", "line 2, column 1: http.prot means nothing here; did you mean port?"),
+        ("[http]\nport = 70000\n", "line 2, column 8: http.port is 70000; expected a port number from 1 to 65535"),
+        ('[http]\nport = "80"\n', "http.port is '80'; expected a port number"),
+        ("[house]\n\nname = 3\n", "line 3, column 8: house.name is 3; expected a text"),
+        ('[house]\ntime_zone = "Berlin"\n', "expected a time zone"),
+        ('[actuation]\nanswer_within = "soon"\n', 'expected a length of time, like "5 s"'),
+        ("port = 1\n", "line 1, column 1: 'port' means nothing here"),
+    ],
+)
+def test_a_wrong_file_is_named_with_line_key_and_what_was_expected(tmp_path: Path, text: str, said: str) -> None:
+    (tmp_path / "hombi.toml").write_text(text)
+    with pytest.raises(ConfigError) as caught:
+        load_config(tmp_path, {})
+    assert said in str(caught.value)
+    assert str(tmp_path / "hombi.toml") in str(caught.value)
+
+
+def test_all_mistakes_are_said_at_once(tmp_path: Path) -> None:
+    (tmp_path / "hombi.toml").write_text("[http]\nport = 0\n[mqtt]\nport = 0\n")
+    with pytest.raises(ConfigError) as caught:
+        load_config(tmp_path, {})
+    assert len(str(caught.value).splitlines()) == 4
+
+
+@pytest.mark.parametrize(
+    ("variable", "text"), [("HOMBI_PORT", "none"), ("HOMBI_MQTT_PORT", "0"), ("HOMBI_ACTUATION_ANSWER_WITHIN", "x")]
+)
+def test_a_wrong_variable_is_named(tmp_path: Path, variable: str, text: str) -> None:
+    with pytest.raises(ConfigError, match=f"{variable}='{text}': expected"):
+        load_config(tmp_path, {variable: text})

@@ -1,0 +1,166 @@
+from __future__ import annotations
+
+import pytest
+
+from hombi.core.quality import Quality
+from hombi.core.senml import Resolved
+from tests.hub.parts import START, rig, settle
+from tests.house import CLIMATE
+
+
+async def test_a_reading_is_converted_kept_raw_and_acknowledged_after_the_commit() -> None:
+    async with rig() as r:
+        await r.let_in("Bench", temperature={"type": "number", "unit": "[degF]", "readOnly": True})
+        said: list[str] = []
+        r.hub.intake.observed("bench", [Resolved("temperature", "", START, 50.0)], lambda: said.append("safe"))
+        entity = r.hub.house.entity("bench/temperature")
+        assert entity.latest is not None
+        assert (entity.latest.raw, round(entity.latest.value, 6)) == (50.0, 10.0)
+        assert said == [], "nothing is acknowledged before it is safe"
+        await settle()
+        assert said == ["safe"]
+        assert r.records.readings[entity.id, START][2] == 50.0
+
+
+@pytest.mark.parametrize(
+    ("value", "unit", "at", "said"),
+    [
+        ("warm", "", 0, "a number was expected, not the text 'warm'"),
+        (True, "", 0, "a number was expected, not true or false"),
+        (21.0, "hPa", 0, "measures pressure"),
+        (21.0, "furlong", 0, "no unit 'furlong'"),
+        (21.0, "", START + 3_600_000, "ahead of the hub's"),
+        (21.0, "", 1000, "more than 400 days back"),
+    ],
+)
+async def test_what_cannot_be_is_refused_counted_and_journaled(value: float | str, unit: str, at: int, said: str) -> None:
+    async with rig() as r:
+        await r.let_in("Rack", **CLIMATE)
+        done: list[int] = []
+        taken = r.hub.intake.observed("rack", [Resolved("temperature", unit, at or START, value)], lambda: done.append(1))
+        assert taken.stored == 0
+        assert said in taken.refused[0]
+        assert done == [1], "a sender that is not told would send the same for ever"
+        await settle()
+        assert r.hub.house.node("rack").refused == 1
+        assert "ReadingRefused" in r.events()
+
+
+async def test_the_sound_part_of_a_pack_is_kept() -> None:
+    async with rig() as r:
+        await r.let_in("Rack", **CLIMATE)
+        values = [
+            Resolved("temperature", "", START, 20.0),
+            Resolved("nothing", "", START, 1.0),
+            Resolved("humidity", "", START, 60.0),
+        ]
+        taken = r.hub.intake.observed("rack", values, lambda: None)
+        assert (taken.stored, taken.refused) == (2, ["rack has no entity 'nothing'"])
+        await settle()
+        assert len(r.records.readings) == 2
+
+
+async def test_beyond_the_limits_is_kept_as_bad_and_nothing_acts_on_it() -> None:
+    async with rig() as r:
+        await r.let_in("Rack", **CLIMATE)
+        await r.hub.engine.add(
+            'name = "Damp"\n[watch]\nentity = "rack/humidity"\nover = "70 %"\n[[starts]]\nnotify = "everyone"\ntitle = "Damp"\n'
+        )
+        r.say("rack", "humidity", 140.0)
+        latest = r.hub.house.entity("rack/humidity").latest
+        assert latest is not None
+        assert latest.quality is Quality.OUT_OF_RANGE
+        assert r.hub.engine.find("damp").state.phase == "idle"
+        r.say("rack", "humidity", 80.0)
+        assert r.hub.engine.find("damp").state.phase == "on"
+
+
+async def test_late_readings_are_stored_but_do_not_become_the_latest() -> None:
+    async with rig() as r:
+        await r.let_in("Rack", **CLIMATE)
+        r.say("rack", "humidity", 60.0)
+        r.say("rack", "humidity", 99.0, at_ms=START - 5_000)
+        latest = r.hub.house.entity("rack/humidity").latest
+        assert latest is not None
+        assert latest.value == 60.0
+        await settle()
+        assert len(r.records.readings) == 2
+
+
+async def test_buffered_readings_are_history_and_nothing_acts_on_them() -> None:
+    async with rig() as r:
+        await r.let_in("Rack", **CLIMATE)
+        await r.hub.engine.add(
+            'name = "Damp"\n[watch]\nentity = "rack/humidity"\nover = "70 %"\n[[starts]]\nnotify = "everyone"\ntitle = "Damp"\n'
+        )
+        r.say("rack", "humidity", 99.0, at_ms=START - 3_600_000)
+        assert r.hub.engine.find("damp").state.phase == "idle"
+
+
+async def test_a_node_is_silent_after_three_usual_intervals_and_heard_again() -> None:
+    async with rig() as r:
+        await r.let_in("Rack", **CLIMATE)
+        for _ in range(5):
+            r.say("rack", "humidity", 60.0)
+            await r.clock.forward(60_000)
+        node = r.hub.house.node("rack")
+        r.hub.nodes.look_for_silent()
+        assert not node.silent
+        await r.clock.forward(130_000)
+        r.hub.nodes.look_for_silent()
+        assert node.silent
+        assert r.hub.needs()[0]["text"] == "Rack is not heard any more"
+        r.say("rack", "humidity", 60.0)
+        assert not node.silent
+        await settle()
+        assert [e for e in r.events() if "Silent" in e or "Again" in e] == ["NodeSilent", "NodeHeardAgain"]
+
+
+async def test_a_value_that_does_not_change_is_not_a_dead_node() -> None:
+    async with rig() as r:
+        await r.let_in("Rack", **CLIMATE)
+        for _ in range(20):
+            r.say("rack", "humidity", 60.0)
+            await r.clock.forward(30_000)
+            r.hub.nodes.look_for_silent()
+        assert not r.hub.house.node("rack").silent
+
+
+async def test_a_disk_that_fails_holds_readings_and_writes_them_when_it_can() -> None:
+    async with rig() as r:
+        await r.let_in("Rack", **CLIMATE)
+        store, fail = r.records.store_readings, True
+
+        def failing(rows: list[tuple[int, int, float, float, int]]) -> None:
+            if fail:
+                raise OSError("database or disk is full")
+            store(rows)
+
+        r.records.store_readings = failing  # type: ignore[method-assign]
+        said: list[str] = []
+        r.hub.intake.observed("rack", [Resolved("humidity", "", START, 60.0)], lambda: said.append("safe"))
+        await settle()
+        assert said == []
+        assert "disk is full" in r.hub.writer.problem
+        assert r.hub.needs()[0]["kind"] == "disk"
+        fail = False
+        for _ in range(40):
+            await settle()
+            if said:
+                break
+        assert said == ["safe"]
+        assert r.hub.writer.problem == ""
+        assert len(r.records.readings) == 1
+
+
+async def test_at_the_bound_nothing_more_is_taken_and_nothing_is_acknowledged(monkeypatch: pytest.MonkeyPatch) -> None:
+    async with rig() as r:
+        await r.let_in("Rack", **CLIMATE)
+        monkeypatch.setattr("hombi.hub.writer.MAX_HELD", 0)
+        said: list[str] = []
+        taken = r.hub.intake.observed("rack", [Resolved("humidity", "", START, 60.0)], lambda: said.append("safe"))
+        assert taken.stored == 0
+        await settle()
+        assert said == []
+        assert "ReadingsRefused" in r.events()
+        assert r.hub.intake.dropped == 1

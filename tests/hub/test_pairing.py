@@ -1,0 +1,186 @@
+from __future__ import annotations
+
+import pytest
+
+from hombi.hub.errors import Invalid, NotFound, PairingClosed, Refused
+from hombi.hub.memory import MemoryRecords
+from hombi.hub.pairing import MAX_ARRIVALS, MAX_WRONG_CODES, proof_of
+from tests.hub.parts import ManualClock, Rig, rig, settle
+from tests.house import CLIMATE, description
+
+RACK = description("Cellar rack", **CLIMATE)
+
+
+async def ask(r: Rig, thing: dict[str, object] = RACK, code: str = "1234-5678") -> tuple[str, str]:
+    arrival, ticket = await r.hub.pairing.ask(thing, proof_of(code, str(thing["id"])))
+    return arrival.record.id, ticket
+
+
+async def test_the_window_counts_down_and_closes_by_itself() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(120_000)
+        await r.clock.forward(50_000)
+        assert r.hub.pairing.left_ms == 70_000
+        await r.clock.forward(70_000)
+        assert r.hub.pairing.left_ms == 0
+        assert r.events()[-1] == "PairingClosed"
+
+
+async def test_opening_again_sets_the_end_anew() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        await r.clock.forward(50_000)
+        r.hub.pairing.open(60_000)
+        await r.clock.forward(50_000)
+        assert r.hub.pairing.left_ms == 10_000
+        with pytest.raises(Invalid, match="1 s to 15 min"):
+            r.hub.pairing.open(16 * 60_000)
+
+
+async def test_nobody_arrives_while_it_is_closed() -> None:
+    async with rig() as r:
+        with pytest.raises(PairingClosed, match="hombi pair"):
+            await ask(r)
+
+
+async def test_a_node_is_let_in_with_its_code_and_gets_its_own_key() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        arrival, ticket = await ask(r)
+        assert await r.hub.pairing.outcome(arrival, ticket) == ("waiting", None)
+        node = await r.hub.admit(arrival, "12345678", "", "Cheese cellar")
+        assert (node.address, node.room and node.room.name) == ("cellar-rack", "Cheese cellar")
+        assert list(node.entities) == ["temperature", "humidity"]
+        state, joined = await r.hub.pairing.outcome(arrival, ticket)
+        assert state == "admitted"
+        assert joined is not None
+        assert r.hub.house.fits("cellar-rack", joined.key)
+        assert joined.key not in str(vars(node)), "only its hash is kept"
+        _, again = await r.hub.pairing.outcome(arrival, ticket)
+        assert again is not None
+        assert not r.hub.house.fits("cellar-rack", joined.key), "the key before is void"
+
+
+async def test_the_ticket_is_of_no_use_once_the_node_has_used_its_key() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        arrival, ticket = await ask(r)
+        await r.hub.admit(arrival, "12345678", "", "")
+        await r.hub.pairing.outcome(arrival, ticket)
+        r.hub.nodes.presence("cellar-rack", here=True)
+        await settle()
+        with pytest.raises(NotFound):
+            await r.hub.pairing.outcome(arrival, ticket)
+
+
+async def test_a_wrong_ticket_learns_nothing() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        arrival, _ = await ask(r)
+        with pytest.raises(NotFound):
+            await r.hub.pairing.outcome(arrival, "guessed")
+
+
+async def test_wrong_codes_are_limited() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        arrival, ticket = await ask(r)
+        for left in range(MAX_WRONG_CODES - 1, 0, -1):
+            with pytest.raises(Refused, match=f"{left} more"):
+                await r.hub.admit(arrival, "0000", "", "")
+        with pytest.raises(Refused, match="locked now"):
+            await r.hub.admit(arrival, "0000", "", "")
+        with pytest.raises(Refused, match="is locked"):
+            await r.hub.admit(arrival, "12345678", "", "")
+        assert (await r.hub.pairing.outcome(arrival, ticket))[0] == "locked"
+        with pytest.raises(Refused, match="turn it away first"):
+            await ask(r)
+        await r.hub.pairing.turn_away(arrival)
+        arrival, _ = await ask(r)
+        await r.hub.admit(arrival, "12345678", "", "")
+
+
+async def test_turned_away_is_told_and_gone() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        arrival, ticket = await ask(r)
+        await r.hub.pairing.turn_away(arrival)
+        assert (await r.hub.pairing.outcome(arrival, ticket))[0] == "turned-away"
+        assert r.hub.pairing.waiting() == []
+        assert r.hub.house.nodes == {}
+
+
+async def test_a_name_that_is_taken_is_refused_and_the_arrival_waits_on() -> None:
+    async with rig() as r:
+        await r.let_in("Cellar rack", **CLIMATE)
+        other, _ = await ask(r, description("Another", "urn:test:another", **CLIMATE))
+        with pytest.raises(Invalid, match="there is a node cellar-rack already"):
+            await r.hub.admit(other, "12345678", "Cellar rack", "")
+        with pytest.raises(Invalid, match="no letter"):
+            await r.hub.admit(other, "12345678", "!!", "")
+        assert (await r.hub.admit(other, "12345678", "Loft rack", "")).address == "loft-rack"
+
+
+async def test_a_node_that_joins_again_is_the_same_node() -> None:
+    async with rig() as r:
+        await r.let_in("Cellar rack", **CLIMATE)
+        before = r.hub.house.node("cellar-rack")
+        r.say("cellar-rack", "humidity", 71.0)
+        arrival, _ = await ask(r)
+        assert r.hub.pairing.find(arrival).known is before
+        node = await r.hub.admit(arrival, "12345678", "", "")
+        assert node.id == before.id
+        assert node.room is before.room
+        latest = node.entities["humidity"].latest
+        assert latest is not None
+        assert latest.value == 71.0
+        await settle()
+        assert r.link.removed == ["cellar-rack"], "its old key is cut off"
+
+
+@pytest.mark.parametrize("proof", ["", "12345678", "Z" * 64])
+async def test_a_proof_that_cannot_be_one_is_refused(proof: str) -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        with pytest.raises(Invalid, match="64 hex digits"):
+            await r.hub.pairing.ask(RACK, proof)
+
+
+async def test_arrivals_are_bounded() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        for number in range(MAX_ARRIVALS):
+            await ask(r, description(f"Node {number}", **CLIMATE))
+        with pytest.raises(Refused, match="wait already"):
+            await ask(r)
+
+
+async def test_arrivals_outlive_a_restart() -> None:
+    records, clock = MemoryRecords(), ManualClock()
+    async with rig(records, clock) as r:
+        r.hub.pairing.open(60_000)
+        arrival, ticket = await ask(r)
+    async with rig(records, clock) as r:
+        assert [a.record.id for a in r.hub.pairing.waiting()] == [arrival]
+        assert (await r.hub.pairing.outcome(arrival, ticket))[0] == "waiting"
+        await r.hub.admit(arrival, "12345678", "", "")
+
+
+async def test_limits_are_kept_in_the_kinds_unit_and_never_wider_than_its_own() -> None:
+    async with rig() as r:
+        await r.let_in("Bench", temperature={"type": "number", "unit": "[degF]", "minimum": 32, "maximum": 9999, "readOnly": True})
+        entity = r.hub.house.entity("bench/temperature")
+        assert (entity.low, entity.high) == (0.0, 200)
+
+
+async def test_removing_a_node_makes_its_key_void() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        arrival, ticket = await ask(r)
+        await r.hub.admit(arrival, "12345678", "", "")
+        _, joined = await r.hub.pairing.outcome(arrival, ticket)
+        await r.hub.remove_node("cellar-rack", keep_history=True)
+        assert joined is not None
+        assert not r.hub.house.fits("cellar-rack", joined.key)
+        with pytest.raises(NotFound, match="no node cellar-rack"):
+            r.hub.house.node("cellar-rack")

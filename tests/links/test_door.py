@@ -1,0 +1,331 @@
+"""The door's rules, without a socket: bytes in, bytes out, the time as an argument."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import pytest
+
+from hombi.links.wifi.mqtt import door as d
+from hombi.links.wifi.mqtt import packets as p
+from hombi.links.wifi.mqtt import session as s
+
+
+class Wire:
+    """The far end: what it was sent, read as a client would."""
+
+    def __init__(self) -> None:
+        self.sent: list[p.Packet] = []
+        self.closed = False
+        self._reader = p.Reader()
+
+    def write(self, data: bytes) -> None:
+        self.sent += self._reader.feed(data)
+
+    def close(self) -> None:
+        self.closed = True
+
+    def take(self) -> list[p.Packet]:
+        taken, self.sent = self.sent, []
+        return taken
+
+
+@dataclass
+class Rights:
+    account: str
+
+    def may_publish(self, topic: str) -> bool:
+        return topic.startswith(f"{self.account}/")
+
+    def may_subscribe(self, name_filter: str) -> bool:
+        return name_filter.startswith(f"{self.account}/") or self.account == "watcher"
+
+
+@dataclass
+class Host:
+    """Takes all passwords that are "right", and acknowledges when the test says so."""
+
+    heard: list[tuple[str, p.Publish]] = field(default_factory=list)
+    waiting: list[Callable[[], None]] = field(default_factory=list)
+    came: list[str] = field(default_factory=list)
+    problems: list[str] = field(default_factory=list)
+
+    def sign_in(self, username: str | None, password: bytes | None) -> Rights | None:
+        return Rights(username) if username and password == b"right" else None
+
+    def published(self, rights: d.Rights, message: p.Publish, acknowledge: Callable[[], None]) -> None:
+        self.heard.append((rights.account, message))
+        self.waiting.append(acknowledge)
+
+    def connected(self, rights: d.Rights) -> None:
+        self.came.append(f"+{rights.account}")
+
+    def disconnected(self, rights: d.Rights) -> None:
+        self.came.append(f"-{rights.account}")
+
+    def turned_away(self, account: str, why: str) -> None:
+        self.problems.append(why)
+
+
+class House:
+    """A door with clients at it."""
+
+    def __init__(self) -> None:
+        self.host = Host()
+        self.door = d.Door(self.host)
+
+    def knock(self, *packets: p.Packet | bytes, now: float = 0) -> tuple[d.Connection, Wire]:
+        wire = Wire()
+        connection = self.door.accept(wire, now)
+        self.say(connection, *packets, now=now)
+        return connection, wire
+
+    def say(self, connection: d.Connection, *packets: p.Packet | bytes, now: float = 0) -> None:
+        for packet in packets:
+            connection.receive(packet if isinstance(packet, bytes) else p.encode(packet), now)
+
+    def enter(
+        self, account: str, *, clean: bool = True, client: str = "c", will: p.Publish | None = None
+    ) -> tuple[d.Connection, Wire]:
+        connection, wire = self.knock(p.Connect(client, clean=clean, keep_alive=10, username=account, password=b"right", will=will))
+        assert isinstance(wire.sent[0], p.Connack)
+        assert wire.sent[0].code == p.ACCEPTED
+        return connection, wire
+
+
+@pytest.fixture
+def house() -> House:
+    return House()
+
+
+def test_a_wrong_password_is_refused_and_the_connection_closed(house: House) -> None:
+    _, wire = house.knock(p.Connect("c", username="rack", password=b"wrong"))
+    assert wire.take() == [p.Connack(p.BAD_CREDENTIALS)]
+    assert wire.closed
+    assert "wrong user name or password (rack)" in house.host.problems[0]
+
+
+def test_another_version_is_refused_with_its_code(house: House) -> None:
+    _, wire = house.knock(bytes.fromhex("100d00044d5154540502003c000000"))
+    assert wire.take() == [p.Connack(p.BAD_PROTOCOL)]
+    assert wire.closed
+
+
+def test_a_session_to_keep_needs_an_identifier(house: House) -> None:
+    _, wire = house.knock(p.Connect("", clean=False, username="rack", password=b"right"))
+    assert wire.take() == [p.Connack(p.BAD_CLIENT_ID)]
+
+
+def test_the_first_packet_must_be_a_connect_and_the_only_one(house: House) -> None:
+    _, wire = house.knock(p.Pingreq())
+    assert wire.closed
+    connection, wire = house.enter("rack")
+    house.say(connection, p.Connect("c", username="rack", password=b"right"))
+    assert wire.closed
+    assert "MQTT-3.1.0-2" in house.host.problems[-1]
+
+
+def test_broken_packets_close_the_connection_and_harm_no_other(house: House) -> None:
+    _, other = house.enter("mister")
+    connection, wire = house.enter("rack")
+    house.say(connection, b"\xff\xff\xff\xff\xff\xff")
+    assert wire.closed
+    assert not other.closed
+
+
+def test_qos_1_is_acknowledged_when_it_is_safe_and_in_order(house: House) -> None:
+    connection, wire = house.enter("rack")
+    wire.take()
+    house.say(connection, p.Publish("rack/readings", b"1", 1, packet_id=7), p.Publish("rack/readings", b"2", 1, packet_id=9))
+    assert wire.take() == []
+    house.host.waiting[1]()
+    assert wire.take() == [], "the second waits for the first [MQTT-4.6.0-2]"
+    assert connection.unacknowledged == 2
+    house.host.waiting[0]()
+    assert wire.take() == [p.Puback(7), p.Puback(9)]
+
+
+def test_an_acknowledgement_of_a_gone_connection_goes_nowhere(house: House) -> None:
+    connection, wire = house.enter("rack")
+    house.say(connection, p.Publish("rack/readings", b"1", 1, packet_id=7))
+    connection.close()
+    _, again = house.enter("rack")
+    again.take()
+    house.host.waiting[0]()
+    assert again.take() == []
+
+
+def test_qos_2_is_not_taken(house: House) -> None:
+    connection, wire = house.enter("rack")
+    house.say(connection, p.Publish("rack/readings", b"1", 2, packet_id=7))
+    assert wire.closed
+    assert "publish with QoS 1" in house.host.problems[-1]
+
+
+def test_publishing_under_anothers_topic_closes_and_is_not_heard(house: House) -> None:
+    connection, wire = house.enter("rack")
+    house.say(connection, p.Publish("mister/readings", b"1", 1, packet_id=1))
+    assert wire.closed
+    assert house.host.heard == []
+    assert "not its own" in house.host.problems[-1]
+
+
+def test_a_last_will_on_anothers_topic_does_not_come_in(house: House) -> None:
+    _, wire = house.knock(p.Connect("c", username="rack", password=b"right", will=p.Publish("mister/presence", b"gone")))
+    assert wire.take() == [p.Connack(p.NOT_AUTHORISED)]
+
+
+def test_subscriptions_are_granted_one_by_one(house: House) -> None:
+    connection, wire = house.enter("rack")
+    wire.take()
+    house.say(connection, p.Subscribe(3, (("rack/#", 2), ("mister/#", 1), ("#", 0), ("rack/a+", 1), ("rack/wanted", 0))))
+    assert wire.take() == [p.Suback(3, (1, 0x80, 0x80, 0x80, 0))]
+
+
+def test_a_message_reaches_who_subscribed_with_the_lower_qos_and_no_retain(house: House) -> None:
+    rack, _ = house.enter("rack")
+    watcher, wire = house.enter("watcher")
+    house.say(watcher, p.Subscribe(1, (("rack/+", 0),)))
+    wire.take()
+    house.say(rack, p.Publish("rack/readings", b"1", 1, retain=True, packet_id=1))
+    assert wire.take() == [p.Publish("rack/readings", b"1", 0)]
+
+
+def test_retained_messages_come_with_a_subscription_until_cleared(house: House) -> None:
+    rack, _ = house.enter("rack")
+    house.say(rack, p.Publish("rack/presence", b"here", 1, retain=True, packet_id=1))
+    watcher, wire = house.enter("watcher")
+    house.say(watcher, p.Subscribe(1, (("rack/#", 1),)))
+    assert wire.take()[-1] == p.Publish("rack/presence", b"here", 1, True, 1)
+    house.say(rack, p.Publish("rack/presence", b"", 0, retain=True))
+    another, wire = house.enter("watcher", client="d")
+    house.say(another, p.Subscribe(1, (("rack/#", 1),)))
+    assert wire.take()[-1] == p.Suback(1, (1,))
+
+
+def test_nobody_gets_retained_messages_without_the_right_to(house: House) -> None:
+    rack, _ = house.enter("rack")
+    house.say(rack, p.Publish("rack/presence", b"here", 0, retain=True))
+    mister, wire = house.enter("mister")
+    wire.take()
+    house.say(mister, p.Subscribe(1, (("rack/presence", 1), ("+/presence", 1))))
+    assert wire.take() == [p.Suback(1, (0x80, 0x80))]
+
+
+def test_a_will_goes_out_when_the_connection_drops_but_not_after_a_farewell(house: House) -> None:
+    watcher, wire = house.enter("watcher")
+    house.say(watcher, p.Subscribe(1, (("rack/#", 0),)))
+    wire.take()
+    will = p.Publish("rack/presence", b"gone", 1, True)
+    polite, _ = house.enter("rack", will=will)
+    house.say(polite, p.Disconnect())
+    assert wire.take() == []
+    dropped, _ = house.enter("rack", will=will)
+    dropped.close()
+    assert wire.take() == [p.Publish("rack/presence", b"gone", 0)]
+    assert house.host.came == ["+watcher", "+rack", "-rack", "+rack", "-rack"]
+
+
+def test_a_silent_client_is_closed_after_one_and_a_half_keep_alives(house: House) -> None:
+    connection, wire = house.enter("rack", will=p.Publish("rack/presence", b"gone"))
+    house.door.sweep(15)
+    assert not wire.closed
+    house.say(connection, p.Pingreq(), now=15)
+    house.door.sweep(30)
+    assert not wire.closed
+    house.door.sweep(30.1)
+    assert wire.closed
+    assert house.host.heard[-1][1].payload == b"gone"
+
+
+def test_a_stranger_who_says_nothing_is_closed(house: House) -> None:
+    _, wire = house.knock(b"\x10")
+    house.door.sweep(16)
+    assert wire.closed
+
+
+def test_a_sleeping_client_gets_what_came_meanwhile(house: House) -> None:
+    mister, _ = house.enter("mister", clean=False)
+    house.say(mister, p.Subscribe(1, (("mister/wanted", 1),)))
+    house.say(mister, p.Disconnect())
+    house.door.route(p.Publish("mister/wanted", b"on", 1))
+    house.door.route(p.Publish("mister/wanted", b"not kept", 0))
+    mister, wire = house.enter("mister", clean=False)
+    assert wire.take() == [p.Connack(0, True), p.Publish("mister/wanted", b"on", 1, packet_id=1)]
+    mister.close()
+    mister, wire = house.enter("mister", clean=False)
+    assert wire.take()[1] == p.Publish("mister/wanted", b"on", 1, packet_id=1, duplicate=True)
+    house.say(mister, p.Puback(1), p.Disconnect())
+    _, wire = house.enter("mister", clean=False)
+    assert wire.take() == [p.Connack(0, True)]
+
+
+def test_a_clean_session_forgets(house: House) -> None:
+    mister, _ = house.enter("mister", clean=False)
+    house.say(mister, p.Subscribe(1, (("mister/wanted", 1),)), p.Disconnect())
+    mister, wire = house.enter("mister", clean=True)
+    assert wire.take() == [p.Connack(0, False)]
+    assert not house.door.reaches("mister/wanted")
+
+
+def test_the_same_client_again_takes_its_own_place(house: House) -> None:
+    _, first = house.enter("rack")
+    _, second = house.enter("rack")
+    assert first.closed
+    assert not second.closed
+    assert house.host.came == ["+rack", "+rack"], "it was never away"
+
+
+def test_an_identifier_counts_within_its_account_only(house: House) -> None:
+    _, rack = house.enter("rack", client="same")
+    house.enter("mister", client="same")
+    assert not rack.closed
+
+
+def test_what_waits_for_a_sleeper_is_bounded_the_oldest_goes_first(house: House) -> None:
+    mister, _ = house.enter("mister", clean=False)
+    house.say(mister, p.Subscribe(1, (("mister/wanted", 1),)), p.Disconnect())
+    for number in range(s.MAX_QUEUED + 5):
+        house.door.route(p.Publish("mister/wanted", str(number).encode(), 1))
+    _, wire = house.enter("mister", clean=False)
+    first = wire.take()[1]
+    assert isinstance(first, p.Publish)
+    assert first.payload == b"5"
+
+
+def test_a_slow_client_has_a_bounded_number_on_the_way(house: House) -> None:
+    mister, wire = house.enter("mister")
+    house.say(mister, p.Subscribe(1, (("mister/wanted", 1),)))
+    wire.take()
+    for number in range(s.MAX_INFLIGHT + 3):
+        house.door.route(p.Publish("mister/wanted", str(number).encode(), 1))
+    sent = wire.take()
+    assert len(sent) == s.MAX_INFLIGHT
+    house.say(mister, p.Puback(1))
+    (following,) = wire.take()
+    assert isinstance(following, p.Publish)
+    assert following.payload == str(s.MAX_INFLIGHT).encode()
+
+
+def test_an_expelled_account_is_cut_off_and_forgotten(house: House) -> None:
+    mister, wire = house.enter("mister", clean=False)
+    house.say(mister, p.Subscribe(1, (("mister/wanted", 1),)))
+    house.door.expel("mister")
+    assert wire.closed
+    assert not house.door.reaches("mister/wanted")
+
+
+def test_unsubscribing_ends_it(house: House) -> None:
+    mister, wire = house.enter("mister")
+    house.say(mister, p.Subscribe(1, (("mister/wanted", 1),)), p.Unsubscribe(2, ("mister/wanted", "mister/never")))
+    assert wire.take()[-1] == p.Unsuback(2)
+    house.door.route(p.Publish("mister/wanted", b"on", 1))
+    assert wire.take() == []
+
+
+def test_closing_the_door_says_nothing_of_its_clients(house: House) -> None:
+    house.enter("rack", will=p.Publish("rack/presence", b"gone"))
+    house.door.close()
+    assert house.host.came == ["+rack"]
+    assert house.host.heard == []

@@ -1,0 +1,124 @@
+"""MQTT 3.1.1 packets on bytes worked out by hand from the standard, and on any bytes at all."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from hombi.links.wifi.mqtt import packets as p
+
+EXAMPLES = [
+    # 3.1: protocol name, level 4, flags clean+will qos1 retain+password+username, keep-alive 10, then the payload
+    (
+        "10 24 00 04 4d 51 54 54 04 ee 00 0a 00 02 61 62 00 03 61 2f 77 00 04 67 6f 6e 65 00 01 75 00 06 73 65 63 72 65 74",
+        p.Connect("ab", 4, True, 10, "u", b"secret", p.Publish("a/w", b"gone", 1, True)),
+    ),
+    ("10 0c 00 04 4d 51 54 54 04 02 00 3c 00 00", p.Connect("", 4, True, 60)),
+    ("20 02 01 00", p.Connack(0, True)),
+    ("20 02 00 05", p.Connack(5, False)),
+    # 3.3: topic "a/b", identifier 10, as in figure 3.11 of the standard
+    ("32 07 00 03 61 2f 62 00 0a", p.Publish("a/b", b"", 1, False, 10)),
+    ("3b 08 00 03 61 2f 62 00 0a 78", p.Publish("a/b", b"x", 1, True, 10, True)),
+    ("30 06 00 03 61 2f 62 78", p.Publish("a/b", b"x")),
+    ("40 02 00 0a", p.Puback(10)),
+    # 3.8: "a/b" at QoS 1 and "c/d" at QoS 2, as in figure 3.23
+    ("82 0e 00 0a 00 03 61 2f 62 01 00 03 63 2f 64 02", p.Subscribe(10, (("a/b", 1), ("c/d", 2)))),
+    # 3.9: granted 0, granted 2, failure, as in figure 3.27
+    ("90 05 00 0a 00 02 80", p.Suback(10, (0, 2, 0x80))),
+    ("a2 0c 00 0a 00 03 61 2f 62 00 03 63 2f 64", p.Unsubscribe(10, ("a/b", "c/d"))),
+    ("b0 02 00 0a", p.Unsuback(10)),
+    ("c0 00", p.Pingreq()),
+    ("d0 00", p.Pingresp()),
+    ("e0 00", p.Disconnect()),
+]
+
+
+@pytest.mark.parametrize(("written", "packet"), EXAMPLES)
+def test_reads_and_writes_the_bytes_of_the_standard(written: str, packet: p.Packet) -> None:
+    data = bytes.fromhex(written)
+    assert p.Reader().feed(data) == [packet]
+    assert p.encode(packet) == data
+
+
+@pytest.mark.parametrize(("length", "encoded"), [(127, "7f"), (128, "80 01"), (16_383, "ff 7f"), (16_384, "80 80 01")])
+def test_remaining_length_as_in_table_2_4(length: int, encoded: str) -> None:
+    packet = p.Publish("t", b"x" * (length - 3))
+    data = p.encode(packet)
+    assert data[1 : 1 + len(bytes.fromhex(encoded))] == bytes.fromhex(encoded)
+    assert p.Reader().feed(data) == [packet]
+
+
+@pytest.mark.parametrize(
+    ("written", "said"),
+    [
+        ("00 00", "type 0"),
+        ("f0 00", "type 15"),
+        ("50 02 00 01", "type 5"),
+        ("41 02 00 0a", "MQTT-2.2.2-2"),
+        ("80 08 00 0a 00 03 61 2f 62 01", "MQTT-2.2.2-2"),
+        ("36 07 00 03 61 2f 62 00 0a", "MQTT-3.3.1-4"),
+        ("38 05 00 03 61 2f 62", "MQTT-3.3.1-2"),
+        ("32 07 00 03 61 2f 62 00 00", "MQTT-2.3.1-1"),
+        ("32 06 00 03 61 2f 62 00", "ends too early"),
+        ("30 01 00", "ends too early"),
+        ("30 05 00 03 61 00 62", "MQTT-1.5.3-2"),
+        ("30 05 00 03 ff fe 62", "MQTT-1.5.3-1"),
+        ("40 03 00 0a 00", "longer than its content"),
+        ("82 02 00 0a", "MQTT-3.8.3-3"),
+        ("82 08 00 0a 00 03 61 2f 62 03", "MQTT-3-8.3-4"),
+        ("a2 02 00 0a", "MQTT-3.10.3-2"),
+        ("10 0c 00 04 4d 51 54 58 04 02 00 3c 00 00", "MQTT-3.1.2-1"),
+        ("10 0c 00 04 4d 51 54 54 04 03 00 3c 00 00", "MQTT-3.1.2-3"),
+        ("10 0c 00 04 4d 51 54 54 04 22 00 3c 00 00", "MQTT-3.1.2-11"),
+        ("10 0c 00 04 4d 51 54 54 04 42 00 3c 00 00", "MQTT-3.1.2-22"),
+        ("30 ff ff ff ff 7f", "more than four bytes"),
+        ("30 ff ff 7f", "over the limit"),
+    ],
+)
+def test_refuses_what_the_standard_forbids(written: str, said: str) -> None:
+    with pytest.raises(p.MalformedPacket, match=said):
+        p.Reader().feed(bytes.fromhex(written))
+
+
+def test_another_version_is_read_as_far_as_its_level() -> None:
+    (packet,) = p.Reader().feed(bytes.fromhex("10 0d 00 04 4d 51 54 54 05 02 00 3c 00 00 00"))
+    assert isinstance(packet, p.Connect)
+    assert packet.level == 5
+
+
+texts = st.text(st.characters(blacklist_categories=("Cs",), blacklist_characters="\0"), max_size=12)
+identifiers = st.integers(1, 0xFFFF)
+publishes = st.integers(0, 2).flatmap(
+    lambda qos: st.builds(
+        p.Publish, texts, st.binary(max_size=300), st.just(qos), st.booleans(),
+        identifiers if qos else st.just(0), st.booleans() if qos else st.just(False),
+    )
+)  # fmt: skip
+packets = st.one_of(
+    publishes,
+    st.builds(p.Puback, identifiers),
+    st.builds(p.Connack, st.integers(0, 5), st.booleans()),
+    st.builds(p.Subscribe, identifiers, st.lists(st.tuples(texts, st.integers(0, 2)), min_size=1, max_size=3).map(tuple)),
+    st.builds(p.Unsubscribe, identifiers, st.lists(texts, min_size=1, max_size=3).map(tuple)),
+    st.builds(p.Connect, texts, st.just(4), st.booleans(), st.integers(0, 0xFFFF), texts, st.binary(max_size=20)),
+    st.sampled_from([p.Pingreq(), p.Pingresp(), p.Disconnect()]),
+)
+
+
+@given(st.lists(packets, max_size=6), st.lists(st.integers(1, 40), min_size=1, max_size=40))
+def test_a_stream_cut_anywhere_gives_the_same_packets(sent: list[p.Packet], cuts: list[int]) -> None:
+    stream, reader, found, at, place = b"".join(map(p.encode, sent)), p.Reader(), list[p.Packet](), 0, 0
+    while at < len(stream):
+        size = cuts[place % len(cuts)]
+        found += reader.feed(stream[at : at + size])
+        at, place = at + size, place + 1
+    assert found == sent
+
+
+@given(st.binary(max_size=400))
+def test_any_bytes_are_packets_or_malformed(data: bytes) -> None:
+    try:
+        p.Reader().feed(data)
+    except p.MalformedPacket as error:
+        assert str(error)

@@ -1,0 +1,90 @@
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from hombi.links.wifi.thing_description import DescriptionError, read_description, slug
+from tests.house import CLIMATE, PLUG, description
+
+
+def test_reads_a_description_in_the_specifications_style() -> None:
+    # After example 1 of W3C WoT TD 1.1, with a unit.
+    thing = read_description(
+        {
+            "@context": ["https://www.w3.org/2022/wot/td/v1.1", {"om2": "http://www.ontology-of-units-of-measure.org/"}],
+            "id": "urn:uuid:0804d572-cce8-422a-bb7c-4412fcd56f06",
+            "title": "MyLampThing",
+            "securityDefinitions": {"basic_sc": {"scheme": "basic", "in": "header"}},
+            "security": "basic_sc",
+            "properties": {
+                "status": {"type": "string", "forms": [{"href": "https://mylamp.example.com/status"}]},
+                "powerLevel": {"type": "integer", "minimum": 0, "maximum": 100, "unit": "om2:percent", "@type": "hombi:Level"},
+            },
+            "actions": {"toggle": {"forms": [{"href": "https://mylamp.example.com/toggle"}]}},
+            "events": {"overheating": {"data": {"type": "string"}}},
+        }
+    )
+    (level,) = thing.promised
+    assert (level.name, level.kind.name, level.wire_name, level.writable) == ("power-level", "level", "powerLevel", True)
+    assert (level.low, level.high) == (0, 100)
+    assert len(thing.left_out) == 3, "what is not used is named, never dropped in silence"
+
+
+@pytest.mark.parametrize(
+    ("name", "prop", "kind"),
+    [
+        ("temperature", {"type": "number", "unit": "Cel"}, "temperature"),
+        ("t1", {"type": "number", "unit": "[degF]"}, "temperature"),
+        ("soil-moisture", {"type": "number", "unit": "%"}, "moisture"),
+        ("fill", {"type": "number", "unit": "%"}, "level"),
+        ("co2", {"type": "integer", "unit": "ppm"}, "co2"),
+        ("battery", {"type": "integer", "unit": "%EL"}, "battery"),
+        ("count", {"type": "integer"}, "number"),
+        ("relay", {"type": "boolean"}, "switch"),
+        ("door", {"type": "boolean", "readOnly": True}, "contact"),
+        ("x", {"type": "boolean", "readOnly": True, "@type": ["saref:Occupancy"]}, "occupancy"),
+        ("temperature", {"type": "number", "unit": "V"}, "voltage"),
+    ],
+)
+def test_finds_the_kind_by_type_then_name_then_unit(name: str, prop: dict[str, Any], kind: str) -> None:
+    assert read_description(description("Node", **{name: prop})).promised[0].kind.name == kind
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        (lambda d: d.pop("title"), "missing required field `title`"),
+        (lambda d: d.pop("@context"), "`@context`"),
+        (lambda d: d.pop("securityDefinitions"), "`securityDefinitions`"),
+        (lambda d: d.update(title=7), r"\$\.title"),
+        (lambda d: d.update(title="  "), "empty title"),
+        (lambda d: d.update(id=""), "has no id"),
+        (lambda d: d.update(properties={}), "has 0 properties"),
+        (lambda d: d.update(properties={"a": {"type": "string"}}), "no property .* is a number or a boolean"),
+        (lambda d: d.update(properties={"a": {"type": "number", "unit": "furlong"}}), r"\$\.properties\.a\.unit: no unit"),
+        (lambda d: d.update(properties={"a": {"type": "number", "minimum": 5, "maximum": 1}}), "minimum 5 is over maximum 1"),
+        (lambda d: d.update(properties={"a": {"type": "number", "minimum": "0"}}), r"minimum"),
+        (lambda d: d.update(properties={"::": {"type": "number"}}), "cannot be made an address"),
+        (lambda d: d.update(properties={"aB": {"type": "number"}, "a-b": {"type": "number"}}), "differ only in capitals"),
+        (lambda d: d.update(properties=[1]), r"\$\.properties"),
+    ],
+)
+def test_says_what_is_wrong_and_where(change: Any, said: str) -> None:
+    source = description("Node", **CLIMATE, **PLUG)
+    change(source)
+    with pytest.raises(DescriptionError, match=said):
+        read_description(source)
+
+
+@pytest.mark.parametrize("source", [None, 7, "x", [], {}])
+def test_refuses_what_is_no_object(source: object) -> None:
+    with pytest.raises(DescriptionError):
+        read_description(source)
+
+
+@pytest.mark.parametrize(
+    ("text", "address"), [("Cheese cellar", "cheese-cellar"), ("powerLevel", "power-level"), ("  Ä?", ""), ("CO2", "co2")]
+)
+def test_addresses(text: str, address: str) -> None:
+    assert slug(text) == address

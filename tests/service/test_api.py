@@ -1,0 +1,310 @@
+"""The API on the wire: shapes, errors as problem details, and bad input that loses nothing."""
+
+from __future__ import annotations
+
+import json
+import time
+from typing import Any
+
+import httpx
+import pytest
+
+from hombi.client import Conflict, Missing, Wrong
+from tests.house import CLIMATE, Joined, Service, ask, collect, description, let_in
+
+
+def call(service: Service, method: str, path: str, **rest: Any) -> httpx.Response:
+    return httpx.request(method, service.url + path, headers={"Authorization": f"Bearer {service.token}"}, **rest)
+
+
+def test_health_says_whether_the_hub_works(service: Service) -> None:
+    assert httpx.get(f"{service.url}/api/health").json() == {"status": "ok", "version": "0.1.0"}
+
+
+def test_a_node_comes_in_by_http_alone(service: Service) -> None:
+    with service.hub() as hub:
+        hub.open_pairing("30 s")
+        asked = ask(service, description("Loft beam", **CLIMATE))
+        assert asked.status_code == 202
+        (arrival,) = hub.arrivals()
+        assert (arrival.title, arrival.state, [e.kind for e in arrival.entities]) == (
+            "Loft beam",
+            "waiting",
+            ["temperature", "humidity"],
+        )
+        assert collect(service, asked.json()) == {"state": "waiting"}
+        node = hub.admit(arrival.id, "1234 5678", "", "Loft")
+        hub.close_pairing()
+    assert (node.node, node.room) == ("loft-beam", "loft")
+    said = collect(service, asked.json())
+    assert said["mqtt"]["port"] == service.mqtt_port
+    assert said["mqtt"]["readings"] == "hombi/loft-beam/readings"
+    joined = Joined(service, said["node"], said["key"], said["mqtt"])
+    assert joined.post([{"n": "temperature", "v": 6.5}]).json() == {"stored": 1, "refused": []}
+    with service.hub() as hub:
+        assert hub.entity("loft-beam/temperature").shown == "6.5 °C"
+
+
+def test_asking_outside_the_window_is_refused(service: Service) -> None:
+    answer = ask(service, description("Late", **CLIMATE))
+    assert answer.status_code == 409
+    assert "pairing is closed" in answer.json()["detail"]
+
+
+@pytest.mark.parametrize(
+    ("body", "status", "said"),
+    [
+        (b"{", 400, "JSON parse error"),
+        (b"[]", 400, "expected a dictionary"),
+        (b"{}", 400, "description: This field is required"),
+        (b'{"description": 7, "proof": "x"}', 400, 'description: Expected a dictionary of items but got type "int"'),
+        (json.dumps({"description": {"title": "x"}, "proof": "a" * 64}).encode(), 422, "no Thing Description"),
+        (
+            json.dumps({"description": description("x", a={"type": "number", "unit": "furlong"}), "proof": "a" * 64}).encode(),
+            422,
+            "$.properties.a.unit",
+        ),
+        (json.dumps({"description": description("x", **CLIMATE), "proof": "a"}).encode(), 422, "64 hex digits"),
+    ],
+)
+def test_a_malformed_description_is_named(service: Service, body: bytes, status: int, said: str) -> None:
+    with service.hub() as hub:
+        hub.open_pairing("30 s")
+    answer = httpx.post(f"{service.url}/api/arrivals", content=body, headers={"Content-Type": "application/json"})
+    assert answer.status_code == status
+    assert said.lower() in answer.json()["detail"].lower()
+    assert answer.headers["content-type"] == "application/problem+json"
+
+
+@pytest.mark.parametrize(
+    ("payload", "said"),
+    [
+        (b"not json", "not JSON"),
+        (b'{"n":"temperature"}', "not SenML"),
+        (b'[{"n":"temperature","v":NaN}]', "not JSON"),
+        (b'[{"n":"temperature","v":Infinity}]', "not JSON"),
+        (b'[{"n":"temperature","v":"21"}]', "$[0].v"),
+        (b'[{"n":"temperature","v":1e400}]', "out of range"),
+        (b'[{"n":"temperature","vs":"warm"}]', "a number was expected"),
+        (b'[{"n":"temperature","u":"hPa","v":21}]', "measures pressure"),
+        (b'[{"n":"nothing","v":21}]', "no entity 'nothing'"),
+        (b'[{"n":"temperature","t":300000000,"v":21}]', "400 days back"),
+        (b'[{"n":"temperature","t":4000000000,"v":21}]', "ahead of the hub"),
+        (b'[{"n":"temperature","t":600,"v":21}]', "ahead of the hub"),
+        (b"\xff\xfe", "not"),
+        (b"", "not JSON"),
+    ],
+)
+def test_a_pack_that_cannot_be_is_refused_with_words(service: Service, rack: Joined, payload: bytes, said: str) -> None:
+    answer = rack.post(payload, raw=True)
+    assert answer.status_code == 422, answer.text
+    assert said in answer.json()["detail"]
+    assert rack.post([{"n": "temperature", "v": 21.0}]).status_code == 200, "the node goes on as if nothing had happened"
+
+
+def test_a_pack_that_is_partly_sound_is_stored_as_far_as_it_is(service: Service, rack: Joined) -> None:
+    answer = rack.post([{"n": "humidity", "v": 71.5}, {"n": "nothing", "v": 1}])
+    assert answer.status_code == 200
+    assert answer.json() == {"stored": 1, "refused": ["cellar-rack has no entity 'nothing'"]}
+
+
+def test_a_value_beyond_its_limits_is_bad_and_seen_so(service: Service, rack: Joined) -> None:
+    rack.post([{"n": "humidity", "v": 171.5}])
+    with service.hub() as hub:
+        entity = hub.entity("cellar-rack/humidity")
+        assert (entity.value, entity.quality, entity.reason) == (171.5, "bad", "out of range")
+        rack.post([{"n": "humidity", "v": 71.5}])
+        assert hub.entity("cellar-rack/humidity").quality == "good"
+
+
+def test_a_reading_sent_twice_is_stored_once(service: Service, rack: Joined) -> None:
+    at = time.time() - 50
+    for value in (60.0, 61.0):
+        assert rack.post([{"n": "humidity", "t": at, "v": value}]).status_code == 200
+    with service.hub() as hub:
+        ms = round(at * 1000)
+        assert [r.value for r in hub.readings("cellar-rack/humidity", ms, ms + 1)] == [60.0]
+
+
+def test_only_the_nodes_own_key_opens_the_intake(service: Service, rack: Joined, mister: Joined) -> None:
+    for auth in ((rack.node, "wrong"), (rack.node, mister.key), ("nobody", rack.key)):
+        assert httpx.post(f"{service.url}/api/intake", content=b"[]", auth=auth).status_code == 401
+    assert call(service, "POST", "/api/intake", content=b"[]").status_code == 401, "a person's token is no node's key"
+    assert httpx.get(f"{service.url}/api/house", auth=(rack.node, rack.key)).status_code == 401, "nor the other way round"
+
+
+def test_history_is_buckets_with_mean_lowest_and_highest(service: Service) -> None:
+    node = let_in(service, description("Ledge", **CLIMATE), "Terrace")
+    now = round(time.time()) - 3600
+    node.post([{"bn": "", "bt": now, "n": "temperature", "t": place * 10, "v": 10 + place % 4} for place in range(100)])
+    node.post([{"n": "temperature", "t": now + 5, "v": 900}])
+    with service.hub() as hub:
+        found = hub.history("ledge/temperature", start=now * 1000, end=(now + 1000) * 1000, points=10)
+        assert found.width_ms == 100_000
+        assert found.count == [10] * 10
+        assert found.mean[0] == pytest.approx(sum(10 + n % 4 for n in range(10)) / 10)
+        assert (min(found.low), max(found.high)) == (10, 13), "the bad one is left out"
+        assert found.at[0] == now * 1000 + 50_000
+        pages = list(hub.readings("ledge/temperature", now * 1000))
+        assert len(pages) == 101
+        assert [r.reason for r in pages if r.quality == "bad"] == ["out of range"]
+
+
+def test_readings_come_page_by_page(service: Service) -> None:
+    node = let_in(service, description("Shelf", **CLIMATE), "Terrace")
+    start = round(time.time()) - 3000
+    node.post([{"bt": start, "n": "humidity", "t": n, "v": n % 100} for n in range(2500)])
+    with service.hub() as hub:
+        found = list(hub.readings("shelf/humidity", start * 1000))
+    assert [r.at for r in found] == [(start + n) * 1000 for n in range(2500)]
+
+
+@pytest.mark.parametrize(
+    ("query", "said"),
+    [
+        ("span=year", "span=year is not known; use hour, day, week, month"),
+        ("points=0", "points must be 1 to 2000"),
+        ("points=many", "no whole number"),
+        ("start=5&end=5", "start must come before end"),
+        ("start=-1", "out of range"),
+        ("end=99999999999999999999", "out of range"),
+    ],
+)
+def test_wrong_spans_are_refused(service: Service, rack: Joined, query: str, said: str) -> None:
+    answer = call(service, "GET", f"/api/entities/cellar-rack/humidity/history?{query}")
+    assert answer.status_code == 422
+    assert said in answer.json()["detail"]
+
+
+def test_names_that_do_not_exist_come_with_the_nearest(service: Service, rack: Joined) -> None:
+    with service.hub() as hub:
+        with pytest.raises(Missing, match="did you mean cellar-rack/humidity?"):
+            hub.entity("cellar-rack/humidty")
+        with pytest.raises(Missing, match="did you mean cheese-cellar?"):
+            hub.entities(room="cheese-celar")
+        with pytest.raises(Missing, match="did you mean cellar-rack?"):
+            hub.entities(node="cellar-rak")
+        with pytest.raises(Missing, match="did you mean cellar-rack/humidity?"):
+            hub.command("cellar-rack/humidty", "on")
+        with pytest.raises(Missing, match="no automation nothing"):
+            hub.automation("nothing")
+        with pytest.raises(Missing, match="no phone 99"):
+            hub.test_phone(99)
+
+
+def test_rooms_and_floors_in_the_order_the_person_wants(service: Service, rack: Joined) -> None:
+    with service.hub() as hub:
+        hub.add_floor("Attic")
+        for name in ("North", "South", "East"):
+            hub.add_room(name, "Attic")
+        hub.change_room("east", position=0)
+        hub.change_room("south", name="Sunny side")
+
+        def attic() -> list[str]:
+            return next([r.name for r in f.rooms] for f in hub.house().floors if f.name == "Attic")
+
+        assert attic() == ["East", "North", "Sunny side"]
+        ground = hub.house().floors[0].name
+        hub.change_room("north", floor=ground)
+        assert attic() == ["East", "Sunny side"]
+        hub.remove_room("north")
+        with pytest.raises(Conflict, match=r"not empty \(.*cellar-rack"):
+            hub.remove_room("cheese-cellar")
+        with pytest.raises(Wrong, match="there is a room East already"):
+            hub.add_room("East")
+        with pytest.raises(Missing, match="no floor Cloud"):
+            hub.add_room("West", "Cloud")
+
+
+def test_a_node_is_renamed_moved_and_taken_out_its_history_kept(service: Service) -> None:
+    thing = description("Wanderer", **CLIMATE)
+    node = let_in(service, thing, "Loft")
+    node.post([{"n": "humidity", "v": 50}])
+    with service.hub() as hub:
+        changed = hub.change_node("wanderer", title="Roof rat", room="Gallery")
+        assert (changed.node, changed.title, changed.room) == ("wanderer", "Roof rat", "gallery")
+        hub.remove_node("wanderer")
+        with pytest.raises(Missing):
+            hub.entity("wanderer/humidity")
+        assert node.post([{"n": "humidity", "v": 51}]).status_code == 401
+        let_in(service, thing, "Loft")
+        since = round(time.time() * 1000) - 60_000
+        assert [r.value for r in hub.readings("wanderer/humidity", since)] == [50]
+        hub.remove_node("wanderer", keep_history=False)
+        let_in(service, thing, "Loft")
+        assert list(hub.readings("wanderer/humidity", since)) == []
+
+
+def test_automations_are_checked_added_changed_and_removed(service: Service, rack: Joined, mister: Joined) -> None:
+    text = (
+        '# kept\nname = "Too dry"\n[watch]\nentity = "cellar-rack/humidity"\nunder = "20 %"\n\n'
+        '[[starts]]\nswitch = "cellar-mister/switch"\nto = "on"\n'
+    )
+    with service.hub() as hub:
+        checked = hub.check_automation(text.replace("humidity", "humidty"))
+        assert not checked.ok
+        assert (checked.mistakes[0].line, checked.mistakes[0].column) == (4, 10)
+        assert checked.mistakes[0].source_line == 'entity = "cellar-rack/humidty"'
+        with pytest.raises(Wrong) as refused:
+            hub.add_automation(text.replace("20 %", "20 hPa"))
+        assert refused.value.mistakes[0]["line"] == 5
+        added = hub.add_automation(text)
+        assert added.automation == "too-dry"
+        assert added.text == text
+        assert hub.change_automation("too-dry", enabled=False).enabled is False
+        assert hub.change_automation("too-dry", text=text + "\n# more\n").text.endswith("# more\n")
+        assert [a.automation for a in hub.automations()] == ["too-dry"]
+        hub.remove_automation("too-dry")
+        assert hub.automations() == []
+
+
+def test_the_form_writes_a_checked_text(service: Service, rack: Joined, mister: Joined) -> None:
+    blanks = {
+        "name": "Dry",
+        "entity": "cellar-rack/humidity",
+        "condition": "under",
+        "limit": "82 %",
+        "switch": "cellar-mister/switch",
+    }
+    written = call(service, "POST", "/api/automations/write", json=blanks).json()
+    assert written["ok"]
+    assert 'under = "82 %"' in written["text"]
+    assert written["sentence"].startswith("When Cellar rack humidity is under 82 %")
+    assert call(service, "POST", "/api/automations/write", json={**blanks, "condition": "beside"}).status_code == 400
+
+
+def test_the_journal_comes_newest_first_page_by_page(service: Service, rack: Joined) -> None:
+    with service.hub() as hub:
+        entries = list(hub.journal(page_size=5))
+        ids = [e.id for e in entries]
+        assert ids == sorted(ids, reverse=True)
+        assert len(ids) > 5
+        assert {e.event for e in hub.journal(event="NodeAdmitted", node="cellar-rack")} == {"NodeAdmitted"}
+
+
+def test_what_is_not_there_is_a_problem_too(service: Service) -> None:
+    answer = call(service, "GET", "/api/nothing")
+    assert (answer.status_code, answer.headers["content-type"]) == (404, "application/problem+json")
+    answer = call(service, "PUT", "/api/house")
+    assert (answer.status_code, answer.headers["content-type"]) == (405, "application/problem+json")
+
+
+def test_the_schema_is_openapi_3_and_names_every_path(service: Service) -> None:
+    schema = httpx.get(f"{service.url}/api/schema", headers={"Accept": "application/vnd.oai.openapi+json"}).json()
+    assert schema["openapi"].startswith("3.")
+    for path in ("/api/intake", "/api/live", "/api/entities/{node}/{name}/history", "/api/arrivals/{arrival}/admit"):
+        assert path in schema["paths"]
+    for operations in schema["paths"].values():
+        for operation in operations.values():
+            assert "application/problem+json" in operation["responses"]["default"]["content"]
+
+
+def test_the_console_is_served_for_every_page_of_its_own(service: Service) -> None:
+    for path in ("/", "/rooms/cheese-cellar", "/settings"):
+        answer = httpx.get(service.url + path)
+        assert answer.status_code == 200
+        assert '<div id="root">' in answer.text
+        assert "default-src 'self'" in answer.headers["content-security-policy"]
+    assert httpx.get(f"{service.url}/manifest.webmanifest").headers["content-type"] == "application/manifest+json"
+    assert httpx.get(f"{service.url}/nothing.js").status_code == 404
+    assert httpx.get(f"{service.url}/..%2f..%2fsettings.py").status_code == 404

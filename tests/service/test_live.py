@@ -1,0 +1,116 @@
+"""The live stream over HTTP."""
+
+from __future__ import annotations
+
+import asyncio
+import threading
+import time
+
+import httpx
+
+from hombi.client import AsyncHub, LiveEvent
+from tests.house import Joined, Service, until
+
+
+class Ear(threading.Thread):
+    """Listens to the stream through the client, in the background."""
+
+    def __init__(self, service: Service) -> None:
+        super().__init__(daemon=True)
+        self.service, self.heard = service, list[tuple[float, LiveEvent]]()
+        self.hub = service.hub()
+        self.start()
+        time.sleep(0.4)
+
+    def run(self) -> None:
+        for event in self.hub.live():
+            self.heard.append((time.time(), event))
+
+    def of(self, kind: str) -> list[LiveEvent]:
+        return [event for _, event in self.heard if event.kind == kind]
+
+
+def test_a_reading_is_on_the_stream_at_once(service: Service, rack: Joined) -> None:
+    ear, sent = Ear(service), time.time()
+    rack.post([{"n": "humidity", "v": 64.25}])
+    until(lambda: ear.of("reading"))
+    at, event = next(pair for pair in ear.heard if pair[1].kind == "reading")
+    assert event.data["entity"] == "cellar-rack/humidity"
+    assert (event.data["value"], event.data["quality"]) == (64.25, "good")
+    assert at - sent < 2, "at once, give or take a busy machine"
+
+
+def test_pairing_arrivals_and_the_journal_are_on_the_stream(service: Service) -> None:
+    ear = Ear(service)
+    with service.hub() as hub:
+        hub.open_pairing("20 s")
+        hub.close_pairing()
+    until(lambda: len(ear.of("pairing")) == 2 and len(ear.of("journal")) >= 2)
+    assert [e.data["left_ms"] > 0 for e in ear.of("pairing")] == [True, False]
+
+
+def test_it_resumes_with_last_event_id(service: Service, rack: Joined) -> None:
+    ear = Ear(service)
+    rack.post([{"n": "humidity", "v": 50}])
+    first = until(lambda: ear.of("reading"))[0]
+    for value in (51, 52, 53):
+        rack.post([{"n": "humidity", "v": value}])
+    headers = {"Authorization": f"Bearer {service.token}", "Last-Event-ID": first.id}
+    with httpx.stream("GET", f"{service.url}/api/live", headers=headers) as response:
+        assert response.headers["content-type"] == "text/event-stream"
+        text = ""
+        for chunk in response.iter_text():
+            text += chunk
+            if text.count("event: reading") >= 3:
+                break
+    assert [f'"value":{v}.0' in text for v in (50, 51, 52, 53)] == [False, True, True, True]
+
+
+def test_an_id_of_another_run_gets_a_reset(service: Service) -> None:
+    headers = {"Authorization": f"Bearer {service.token}", "Last-Event-ID": "deadbeef-17"}
+    with httpx.stream("GET", f"{service.url}/api/live", headers=headers) as response:
+        text = ""
+        for chunk in response.iter_text():
+            text += chunk
+            if "\n\n" in text.removeprefix("retry: 1000\n\n"):
+                break
+    assert "event: reset" in text
+
+
+async def test_the_asynchronous_client_iterates_too(service: Service, rack: Joined) -> None:
+    async with AsyncHub(service.url, service.token) as hub:
+        assert [e.entity async for e in _named(hub)] == ["cellar-rack/humidity", "cellar-rack/temperature"]
+        assert len([entry async for entry in hub.journal(page_size=3)]) > 3
+        stream = hub.live()
+        first = asyncio.ensure_future(anext(stream))
+        await asyncio.sleep(0.3)
+        await hub.open_pairing("20 s")
+        event = await first
+        while event.kind != "pairing":
+            event = await anext(stream)
+        assert event.data["left_ms"] > 0
+        await stream.aclose()
+
+
+async def _named(hub: AsyncHub):  # type: ignore[no-untyped-def]
+    for entity in await hub.entities(node="cellar-rack"):
+        yield entity
+
+
+def test_the_client_takes_the_stream_up_again_after_a_restart(own_service: Service) -> None:
+    own_service.start()
+    own_service.claim()
+    with own_service.hub() as hub:
+        token = hub.sign_in("ada", "three-geese-on-the-weir").token
+    ear = Ear(own_service)
+    ear.hub._http.headers["Authorization"] = f"Bearer {token}"
+    with own_service.hub() as hub:
+        hub.open_pairing("20 s")
+    until(lambda: ear.of("pairing"))
+    own_service.stop()
+    own_service.start()
+    time.sleep(1.5)
+    with own_service.hub() as hub:
+        hub.open_pairing("20 s")
+    until(lambda: len(ear.of("pairing")) >= 2)
+    assert ear.of("message") == []
