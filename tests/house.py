@@ -135,6 +135,7 @@ class Service:
             capture_output=True,
             text=True,
             timeout=30,
+            check=False,
         )
 
 
@@ -179,6 +180,7 @@ class Joined:
     def mqtt(self, client_id: str = "", clean: bool = True) -> paho.Client:
         client = paho.Client(paho.CallbackAPIVersion.VERSION2, client_id=client_id or self.node, clean_session=clean)
         client.username_pw_set(self.node, self.key)
+        client.max_inflight_messages_set(400)
         return client
 
     @contextlib.contextmanager

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from math import ceil
 from typing import Annotated
 
 import typer
@@ -32,7 +33,7 @@ def status(json: Json = False) -> None:
     )
     for link in house.links:
         out.print(f"{link['link']}: {link['listening']}")
-    out.print(f"pairing is {f'open for another {window.left_ms // 1000} s' if window.open else 'closed'}")
+    out.print(f"pairing is {f'open for another {ceil(window.left_ms / 1000)} s' if window.open else 'closed'}")
     if not house.needs:
         out.print("Nothing needs you.")
     for need in house.needs:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from math import ceil
 from typing import Annotated
 
 import typer
@@ -32,7 +33,7 @@ def pair(
         for link, where in window.listening.items():
             out.print(f"{link} listens: {where}")
         if not watch or not out.is_terminal:
-            out.print(f"Pairing is open for {window.left_ms // 1000} s.")
+            out.print(f"Pairing is open for {ceil(window.left_ms / 1000)} s.")
             return
         _count_down(h, window.left_ms)
 
@@ -40,9 +41,9 @@ def pair(
 def _count_down(h: Hub, left_ms: int) -> None:
     seen: set[str] = set()
     with Progress(TextColumn("pairing is open"), BarColumn(), TextColumn("{task.fields[left]} s left"), console=out) as progress:
-        task = progress.add_task("", total=left_ms / 1000, left=left_ms // 1000)
+        task = progress.add_task("", total=left_ms / 1000, left=ceil(left_ms / 1000))
         while (window := h.pairing()).open:
-            progress.update(task, completed=window.left_ms / 1000, left=window.left_ms // 1000)
+            progress.update(task, completed=window.left_ms / 1000, left=ceil(window.left_ms / 1000))
             for arrival in h.arrivals():
                 if arrival.id not in seen:
                     seen.add(arrival.id)

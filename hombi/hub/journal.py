@@ -10,16 +10,16 @@ from hombi.hub.ports import JournalEntry, Records
 from hombi.hub.records_thread import RecordsThread
 from hombi.hub.tasks import Tasks
 
-REPEAT_AFTER_MS = 60_000
+BURST, BURST_MS = 10, 60_000
 
 
 class Journal:
-    """Notes what happened. Entries of one kind about one thing are written once a minute at most, and counted."""
+    """Notes what happened. Faults of one kind about one node are written ten times a minute at most, and counted."""
 
     def __init__(self, clock: Clock, records: Records, thread: RecordsThread, live: Live, tasks: Tasks) -> None:
         self._clock, self._records, self._thread, self._live, self._tasks = clock, records, thread, live, tasks
-        self._last: dict[tuple[str, str], int] = {}
-        self._kept_back: dict[tuple[str, str], int] = {}
+        # (event, node): when its minute began, and how many there were in it
+        self._bursts: dict[tuple[str, str], tuple[int, int]] = {}
 
     def note(self, event: str, text: str, *, node: str = "", entity: str = "", automation: str = "", **data: Any) -> None:
         """Something happened: `event` in the past tense, `text` for people, `data` for programs."""
@@ -27,14 +27,15 @@ class Journal:
         self._tasks.start(self._write(entry), name="journal")
 
     def fault(self, event: str, text: str, *, node: str = "") -> None:
-        """Something went wrong that may go wrong a thousand times a second: written once a minute, with a count."""
+        """Something went wrong that may go wrong a thousand times a second: ten a minute are written, the rest counted."""
         key, now = (event, node), self._clock.now_ms()
-        if now - self._last.get(key, -REPEAT_AFTER_MS) < REPEAT_AFTER_MS:
-            self._kept_back[key] = self._kept_back.get(key, 0) + 1
-            return
-        self._last[key] = now
-        more = self._kept_back.pop(key, 0)
-        self.note(event, f"{text} (and {more} more since)" if more else text, node=node)
+        began, seen = self._bursts.get(key, (now, 0))
+        more = 0
+        if now - began >= BURST_MS:
+            began, seen, more = now, 0, max(0, seen - BURST)
+        self._bursts[key] = (began, seen + 1)
+        if seen < BURST:
+            self.note(event, f"{text} (and {more} more like it before)" if more else text, node=node)
 
     async def _write(self, entry: JournalEntry) -> None:
         entry.id = await self._thread.run(self._records.add_journal, entry)

@@ -68,7 +68,9 @@ class Room:
         target = self.pull * self.set_point + (1 - self.pull) * outdoor.temperature
         self.temperature += (target - self.temperature) * min(1.0, seconds / self.lag_s) + heat * seconds / 3600
         exchange = (1 + fan) / self.air_s
-        self.vapour += (outdoor.vapour + self.moisture - self.vapour) * min(1.0, seconds * exchange) + water * seconds / 3600
+        self.vapour += (outdoor.vapour + self.moisture / (1 + fan) - self.vapour) * min(
+            1.0, seconds * exchange
+        ) + water * seconds / 3600
         self.vapour = min(self.vapour, 0.995 * saturation_hpa(self.temperature))
 
     @property

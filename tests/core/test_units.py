@@ -40,7 +40,7 @@ def test_there_and_back_is_where_it_began(value: float, one: str, other: str) ->
 
 
 def test_an_unknown_unit_is_named_with_those_that_are_known() -> None:
-    with pytest.raises(UnitError, match="no unit 'furlong' is known; use .*°C"):
+    with pytest.raises(UnitError, match=r"no unit 'furlong' is known; use .*°C"):
         find_unit("furlong")
 
 

@@ -4,8 +4,8 @@ import pytest
 
 from hombi.core.quality import Quality
 from hombi.core.senml import Resolved
-from tests.hub.parts import START, rig, settle
 from tests.house import CLIMATE
+from tests.hub.parts import START, rig, settle
 
 
 async def test_a_reading_is_converted_kept_raw_and_acknowledged_after_the_commit() -> None:

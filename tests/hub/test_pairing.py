@@ -5,8 +5,8 @@ import pytest
 from hombi.hub.errors import Invalid, NotFound, PairingClosed, Refused
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.pairing import MAX_ARRIVALS, MAX_WRONG_CODES, proof_of
-from tests.hub.parts import ManualClock, Rig, rig, settle
 from tests.house import CLIMATE, description
+from tests.hub.parts import ManualClock, Rig, rig, settle
 
 RACK = description("Cellar rack", **CLIMATE)
 

@@ -147,7 +147,7 @@ def test_qos_1_is_acknowledged_when_it_is_safe_and_in_order(house: House) -> Non
 
 
 def test_an_acknowledgement_of_a_gone_connection_goes_nowhere(house: House) -> None:
-    connection, wire = house.enter("rack")
+    connection, _ = house.enter("rack")
     house.say(connection, p.Publish("rack/readings", b"1", 1, packet_id=7))
     connection.close()
     _, again = house.enter("rack")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -118,7 +120,5 @@ def test_a_stream_cut_anywhere_gives_the_same_packets(sent: list[p.Packet], cuts
 
 @given(st.binary(max_size=400))
 def test_any_bytes_are_packets_or_malformed(data: bytes) -> None:
-    try:
+    with contextlib.suppress(p.MalformedPacket):
         p.Reader().feed(data)
-    except p.MalformedPacket as error:
-        assert str(error)

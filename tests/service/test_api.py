@@ -178,13 +178,13 @@ def test_wrong_spans_are_refused(service: Service, rack: Joined, query: str, sai
 
 def test_names_that_do_not_exist_come_with_the_nearest(service: Service, rack: Joined) -> None:
     with service.hub() as hub:
-        with pytest.raises(Missing, match="did you mean cellar-rack/humidity?"):
+        with pytest.raises(Missing, match=r"did you mean cellar-rack/humidity\?"):
             hub.entity("cellar-rack/humidty")
-        with pytest.raises(Missing, match="did you mean cheese-cellar?"):
+        with pytest.raises(Missing, match=r"did you mean cheese-cellar\?"):
             hub.entities(room="cheese-celar")
-        with pytest.raises(Missing, match="did you mean cellar-rack?"):
+        with pytest.raises(Missing, match=r"did you mean cellar-rack\?"):
             hub.entities(node="cellar-rak")
-        with pytest.raises(Missing, match="did you mean cellar-rack/humidity?"):
+        with pytest.raises(Missing, match=r"did you mean cellar-rack/humidity\?"):
             hub.command("cellar-rack/humidty", "on")
         with pytest.raises(Missing, match="no automation nothing"):
             hub.automation("nothing")

@@ -140,8 +140,8 @@ def test_a_state_is_watched_with_is() -> None:
 
 
 def test_an_automation_that_does_nothing_is_a_mistake() -> None:
-    assert "does nothing" in parse(SOUND.split("[[starts]]")[0], FACTS).mistakes[0].what
-    assert "two brackets" in parse(SOUND.split("[[starts]]")[0] + "[starts]\nswitch = 1\n", FACTS).mistakes[0].hint
+    assert "does nothing" in parse(SOUND.split("[[starts]]", maxsplit=1)[0], FACTS).mistakes[0].what
+    assert "two brackets" in parse(SOUND.split("[[starts]]", maxsplit=1)[0] + "[starts]\nswitch = 1\n", FACTS).mistakes[0].hint
 
 
 def test_the_form_writes_a_text_that_is_sound() -> None:

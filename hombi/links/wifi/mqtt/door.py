@@ -95,6 +95,10 @@ class Connection:
     def receive(self, data: bytes, now_s: float) -> None:
         """Bytes from the client. What breaks the standard closes the connection [MQTT-4.8.0-1]."""
         self.last_heard_s = now_s
+        if self.session is None and data[0] != p.CONNECT << 4:
+            # What is no MQTT (a browser, a scanner) need not be waited for.
+            self.close("the first packet is no connect [MQTT-3.1.0-1]")
+            return
         try:
             for packet in self._reader.feed(data):
                 if not self.open:

@@ -1,0 +1,286 @@
+"""The command line, run as people and programs run it, against a hub that was started."""
+
+from __future__ import annotations
+
+import json
+import signal
+import stat
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.house import CLIMATE, OWNER, PASSWORD, Joined, Service, ask, description, free_ports, until
+
+DRY = (
+    'name = "Too dry"\n\n[watch]\nentity = "cellar-rack/humidity"\nunder = "20 %"\nheld = "10 min"\n\n'
+    '[[starts]]\nswitch = "cellar-mister/switch"\nto = "on"\n'
+)
+
+
+@pytest.fixture(scope="module", autouse=True)
+def house(service: Service, rack: Joined, mister: Joined) -> Iterator[None]:
+    """A cellar with a rack that has spoken and a mister that obeys."""
+    rack.post([{"n": "temperature", "v": 11.25}, {"n": "humidity", "v": 84.5}])
+    with mister.connected() as client:
+        mister.publish(client, [{"n": "switch", "vb": False}])
+        yield
+
+
+def test_help_names_every_command(service: Service) -> None:
+    text = service.hombi("--help").stdout
+    for name in (
+        "serve", "demo", "status", "pair", "arrivals", "admit", "nodes", "entities", "now", "history", "follow", "set",
+        "automation", "phones", "journal", "sign-in",
+    ):  # fmt: skip
+        assert f" {name} " in text
+
+
+def test_now_is_a_table_for_people(service: Service) -> None:
+    done = service.hombi("now")
+    assert done.returncode == 0, done.stderr
+    row = next(line for line in done.stdout.splitlines() if "cellar-rack/humidity" in line)
+    assert row.split()[:4] == ["cheese-cellar", "cellar-rack/humidity", "84.5", "%"]
+
+
+def test_now_is_json_for_programs(service: Service) -> None:
+    rows = json.loads(service.hombi("now", "--json", "--kind", "humidity").stdout)
+    assert len(rows) == 1
+    assert rows[0]["heard_at"].endswith("Z")
+    assert {k: rows[0][k] for k in ("node", "link", "entity", "kind", "room", "value", "unit", "quality")} == {
+        "node": "cellar-rack",
+        "link": "wifi",
+        "entity": "cellar-rack/humidity",
+        "kind": "humidity",
+        "room": "cheese-cellar",
+        "value": 84.5,
+        "unit": "%",
+        "quality": "good",
+    }
+
+
+@pytest.mark.parametrize("command", ["status", "nodes", "entities", "now", "arrivals", "phones", "journal"])
+def test_every_listing_is_also_a_list_of_objects(service: Service, command: str) -> None:
+    rows = json.loads(service.hombi(command, "--json").stdout)
+    assert isinstance(rows, list)
+    assert all(isinstance(row, dict) for row in rows)
+
+
+def test_status_says_what_needs_you(service: Service) -> None:
+    text = service.hombi("status").stdout
+    assert "Test house · Hombi 0.1.0" in text
+    assert "2 nodes · 4 entities" in text
+    assert f"MQTT on port {service.mqtt_port}" in text
+    assert "pairing is closed" in text
+
+
+def test_set_waits_for_the_nodes_word(service: Service) -> None:
+    done = service.hombi("set", "cellar-mister/switch", "on")
+    assert done.returncode == 0, done.stderr
+    assert "cellar-mister/switch is on, confirmed by the node after" in done.stdout
+    (row,) = json.loads(service.hombi("set", "cellar-mister/switch", "off", "--json").stdout)
+    assert (row["state"], row["value"], row["by"]) == ("confirmed", 0.0, "command line")
+
+
+def test_set_that_is_not_done_is_said_so_with_its_own_code(service: Service) -> None:
+    thing = description("Deaf plug", switch={"type": "boolean"})
+    with service.hub() as hub:
+        hub.open_pairing("20 s")
+        asked = ask(service, thing)
+        hub.admit(asked.json()["id"], "1234-5678")
+        hub.close_pairing()
+    done = service.hombi("set", "deaf-plug/switch", "on")
+    assert done.returncode == 5
+    assert "deaf-plug is not connected" in done.stderr
+    assert done.stdout == ""
+    with service.hub() as hub:
+        hub.remove_node("deaf-plug")
+
+
+@pytest.mark.parametrize(
+    ("words", "code", "said"),
+    [
+        (("set", "cellar-mister/swich", "on"), 1, "did you mean cellar-mister/switch?"),
+        (("set", "cellar-mister/switch", "onn"), 1, "use 'on' or 'off'"),
+        (("set", "cellar-rack/humidity", "80 %"), 1, "only read"),
+        (("history", "cellar-rack/humidity", "--span", "year"), 1, "use hour, day, week, month"),
+        (("now", "--room", "cheese-celar"), 1, "did you mean cheese-cellar?"),
+        (("admit", "nobody"), 1, "no arrival is called nobody"),
+        (("pair", "--for", "2 hours"), 1, "15 min"),
+        (("automation", "show", "nothing"), 1, "no automation nothing"),
+        (("automation", "check", "/nowhere.toml"), 2, "does not exist"),
+        (("automation", "duty", "x", "maybe"), 2, "duty is on or off"),
+        (("phones", "test", "7"), 1, "no phone 7"),
+        (("nonsense",), 2, "No such command"),
+    ],
+)
+def test_errors_are_words_with_a_code_that_means_something(service: Service, words: tuple[str, ...], code: int, said: str) -> None:
+    done = service.hombi(*words)
+    assert done.returncode == code, done.stdout + done.stderr
+    assert said in " ".join(done.stderr.replace("│", " ").split())
+    assert "Traceback" not in done.stderr
+
+
+def test_no_hub_is_code_3_and_no_token_is_code_4(service: Service, tmp_path: Path) -> None:
+    (port,) = free_ports(1)
+    nowhere = {"HOMBI_DATA": str(tmp_path), "XDG_CONFIG_HOME": str(tmp_path)}
+    done = service.hombi("now", env={**nowhere, "HOMBI_PORT": str(port)})
+    assert done.returncode == 3
+    assert "cannot be reached" in done.stderr
+    done = service.hombi("now", env={**nowhere, "HOMBI_PORT": str(service.port)})
+    assert done.returncode == 4
+    assert "hombi sign-in" in done.stderr
+
+
+def test_sign_in_keeps_a_token_for_later_commands(service: Service, tmp_path: Path) -> None:
+    elsewhere = {"HOMBI_DATA": str(tmp_path / "none"), "XDG_CONFIG_HOME": str(tmp_path)}
+    del_port = {"HOMBI_PORT": ""}
+    done = service.hombi("sign-in", "--hub", service.url, "--username", OWNER, env={**elsewhere, "HOMBI_PASSWORD": PASSWORD})
+    assert done.returncode == 0, done.stderr
+    kept = tmp_path / "hombi" / "sign-in.json"
+    assert stat.S_IMODE(kept.stat().st_mode) == 0o600
+    assert "cellar-rack/humidity" in service.hombi("now", env={**elsewhere, **del_port}).stdout
+    wrong = service.hombi("sign-in", "--hub", service.url, "--username", OWNER, "--password", "wrong", env=elsewhere)
+    assert wrong.returncode == 4
+
+
+def test_history_draws_the_course_and_its_numbers(service: Service, rack: Joined) -> None:
+    now = time.time()
+    rack.post([{"n": "humidity", "t": now - 3000 + n * 30, "v": 60 + n / 5} for n in range(90)])
+    text = service.hombi("history", "cellar-rack/humidity", "--span", "hour").stdout
+    assert "last hour" in text
+    assert "▁" in text
+    assert "█" in text
+    assert "lowest 60.0" in text
+    rows = json.loads(service.hombi("history", "cellar-rack/humidity", "--span", "hour", "--json").stdout)
+    assert sum(row["count"] for row in rows) >= 90
+    assert rows[0]["low"] <= rows[0]["mean"] <= rows[0]["high"]
+
+
+def test_follow_shows_readings_as_they_come(service: Service, rack: Joined) -> None:
+    words = [sys.executable, "-m", "hombi.cli.app", "follow", "cellar-rack/humidity", "--json"]
+    following = subprocess.Popen(words, env=service.environment, stdout=subprocess.PIPE, text=True)
+    assert following.stdout is not None
+    try:
+        time.sleep(1.5)
+        rack.post([{"n": "temperature", "v": 11.5}])
+        rack.post([{"n": "humidity", "v": 42.5}])
+        row = json.loads(following.stdout.readline())
+        assert (row["entity"], row["value"]) == ("cellar-rack/humidity", 42.5)
+    finally:
+        following.send_signal(signal.SIGINT)
+        assert following.wait(5) == 0
+
+
+def test_pair_arrivals_and_admit(service: Service) -> None:
+    assert "Pairing is open for 60 s" in service.hombi("pair", "--for", "1m").stdout
+    ask(service, description("Hen perch", **CLIMATE))
+    listing = service.hombi("arrivals").stdout
+    assert "Hen perch" in listing
+    assert "temperature (°C), humidity (%)" in listing
+    wrong = service.hombi("admit", "Hen perch", "--code", "0000")
+    assert wrong.returncode == 1
+    assert "4 more tries" in wrong.stderr
+    done = service.hombi("admit", "Hen perch", "--room", "Hen house", stdin="1234-5678\n")
+    assert done.returncode == 0, done.stderr
+    assert "Hen perch is in as hen-perch: hen-perch/temperature, hen-perch/humidity" in done.stdout
+    ask(service, description("Stranger", **CLIMATE))
+    assert "Stranger was turned away" in service.hombi("admit", "Stranger", "--turn-away").stdout
+    assert "Pairing is closed" in service.hombi("pair", "--close").stdout
+    assert "Nobody waits" in service.hombi("arrivals").stdout
+
+
+def test_automations_from_a_file(service: Service, tmp_path: Path) -> None:
+    path = tmp_path / "dry.toml"
+    path.write_text(DRY.replace("humidity", "humidty").replace('"on"', '"onn"'))
+    done = service.hombi("automation", "check", str(path))
+    assert done.returncode == 1
+    assert f"{path}:4:10: no entity cellar-rack/humidty" in done.stderr
+    assert '    entity = "cellar-rack/humidty"\n             ^\n    did you mean cellar-rack/humidity?' in done.stderr
+    assert f"{path}:10:6: 'onn' is no state of a switch" in done.stderr
+    assert service.hombi("automation", "add", str(path)).returncode == 1
+    path.write_text(DRY)
+    assert "is sound. When Cellar rack humidity is under 20 %" in service.hombi("automation", "check", str(path)).stdout
+    assert "too-dry is on duty" in service.hombi("automation", "add", str(path)).stdout
+    assert service.hombi("automation", "show", "too-dry").stdout == DRY
+    assert "off duty" in service.hombi("automation", "duty", "too-dry", "off").stdout
+    listing = service.hombi("automation", "list").stdout
+    assert "off duty" in listing
+    assert json.loads(service.hombi("automation", "list", "--json").stdout)[0]["text"] == DRY
+    path.write_text(DRY.replace("20 %", "30 %"))
+    assert "under 30 %" in service.hombi("automation", "change", "too-dry", str(path)).stdout
+    assert service.hombi("automation", "remove", "too-dry").returncode == 0
+
+
+def test_the_journal_is_in_order_the_latest_last(service: Service) -> None:
+    for _ in range(2):
+        service.hombi("pair", "--for", "1m")
+        service.hombi("pair", "--close")
+    until(lambda: service.hombi("journal", "--event", "PairingClosed").stdout.count("closed") >= 2)
+    text = service.hombi("journal", "-n", "2", "--event", "PairingClosed").stdout
+    assert [line.split("  ")[1] for line in text.splitlines()] == ["pairing is closed"] * 2
+    assert "Nothing of that kind" in service.hombi("journal", "--event", "Nothing").stdout
+
+
+def test_the_shell_completes_names_that_the_hub_knows(service: Service) -> None:
+    env = {
+        **service.environment,
+        "_HOMBI_COMPLETE": "complete_bash",
+        "COMP_WORDS": "hombi set cellar-",
+        "COMP_CWORD": "2",
+        "_TYPER_COMPLETE_ARGS": "hombi set cellar-",
+    }
+    done = subprocess.run([Path(sys.executable).parent / "hombi"], env=env, capture_output=True, text=True, check=False)
+    assert done.stdout.split() == ["cellar-mister/switch"]
+
+
+def test_a_second_hub_on_the_same_folder_is_refused(service: Service) -> None:
+    done = service.hombi("serve", env={"HOMBI_PORT": str(free_ports(1)[0])})
+    assert done.returncode == 1
+    assert service.process is not None
+    assert f"another hub (process {service.process.pid}) runs on {service.data}" in done.stderr.replace("\n", "")
+
+
+@pytest.mark.parametrize(("taken", "said"), [("HOMBI_PORT", "HTTP port"), ("HOMBI_MQTT_PORT", "MQTT port")])
+def test_a_port_in_use_is_named_with_what_to_do(service: Service, tmp_path: Path, taken: str, said: str) -> None:
+    ports = dict(zip(("HOMBI_PORT", "HOMBI_MQTT_PORT"), map(str, free_ports(2)), strict=True))
+    ports[taken] = str(service.port)
+    done = service.hombi("serve", env={"HOMBI_DATA": str(tmp_path), **ports})
+    assert done.returncode == 1
+    assert f"{said} {service.port} cannot be opened" in done.stderr
+    assert "hombi.toml" in done.stderr
+    assert "Traceback" not in done.stderr
+
+
+def test_a_wrong_hombi_toml_is_named_with_file_line_and_key(service: Service, tmp_path: Path) -> None:
+    (tmp_path / "hombi.toml").write_text('[http]\nprot = 1\n[house]\nname = ""\n')
+    done = service.hombi("serve", env={"HOMBI_DATA": str(tmp_path)})
+    assert done.returncode == 1
+    assert f"{tmp_path}/hombi.toml, line 2, column 1: http.prot means nothing here; did you mean port?" in done.stderr
+    assert "line 4, column 8: house.name is ''; expected a text" in done.stderr
+
+
+def test_serve_stops_at_ctrl_c_within_three_seconds_also_with_listeners(own_service: Service) -> None:
+    own_service.start()
+    with own_service.hub() as hub:
+        stream = hub.live()
+        hub.open_pairing("20 s")
+        following = subprocess.Popen(
+            [sys.executable, "-m", "hombi.cli.app", "follow"],
+            env=own_service.environment,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
+        time.sleep(1.5)
+        begun = time.monotonic()
+        own_service.stop(signal.SIGINT)
+        assert time.monotonic() - begun < 3
+        assert own_service.process is not None
+        assert own_service.process.returncode == 0
+        assert not (own_service.data / "hub.token").exists()
+        following.kill()
+        following.wait()
+        stream.close()  # type: ignore[attr-defined]

@@ -1,0 +1,141 @@
+"""A notice's whole way: an automation's start, the real Web Push request, the lab's phone that checks and decrypts it."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import threading
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+import uvicorn
+from starlette.applications import Starlette
+from starlette.routing import Route
+
+from hombi.lab.phone import LabPhone
+from tests.house import Joined, Service, free_ports, until
+
+
+@contextlib.contextmanager
+def phone_service(path: Path, port: int) -> Iterator[LabPhone]:
+    """The lab's phone behind its push service."""
+    phone = LabPhone.kept_in(path, "Lab phone")
+    app = Starlette(
+        routes=[
+            Route("/push/{channel}", phone.push, methods=["POST"]),
+            Route("/phone/notices", phone.shown),
+            Route("/phone", phone.page),
+        ]
+    )
+    server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", lifespan="off"))
+    thread = threading.Thread(target=lambda: asyncio.run(server.serve()), daemon=True)
+    thread.start()
+    until(lambda: server.started)
+    try:
+        yield phone
+    finally:
+        server.should_exit = True
+        thread.join(5)
+
+
+@pytest.fixture
+def push(tmp_path: Path) -> Iterator[tuple[LabPhone, int]]:
+    (port,) = free_ports(1)
+    with phone_service(tmp_path / "phone.json", port) as phone:
+        yield phone, port
+
+
+def add(service: Service, phone: LabPhone, port: int) -> int:
+    with service.hub() as hub:
+        return hub.add_phone(phone.name, f"http://127.0.0.1:{port}/push/{phone.channel}", phone.keys()).id
+
+
+def test_an_automation_tells_a_phone(service: Service, rack: Joined, push: tuple[LabPhone, int]) -> None:
+    phone, port = push
+    add(service, phone, port)
+    with service.hub() as hub:
+        hub.add_automation(
+            'name = "Damp"\n[watch]\nentity = "cellar-rack/humidity"\nover = "90 %"\n'
+            '[[starts]]\nnotify = "ada"\ntitle = "Cellar is damp – Käse"\ntext = "{value}, limit {limit}"\n'
+        )
+        rack.post([{"n": "humidity", "v": 95.5}])
+        until(lambda: phone.notices)
+        (notice,) = phone.notices
+        assert (notice["title"], notice["text"], notice["path"]) == (
+            "Cellar is damp – Käse",
+            "95.5 %, limit 90 %",
+            "/automations/damp",
+        )
+        assert phone.refused == 0
+        until(lambda: hub.notices()[0].state == "delivered")
+        until(lambda: list(hub.journal(event="NoticeDelivered")))
+        hub.remove_automation("damp")
+        for known in hub.phones():
+            hub.remove_phone(known.id)
+
+
+def test_a_busy_push_service_is_tried_again(service: Service, push: tuple[LabPhone, int]) -> None:
+    phone, port = push
+    number = add(service, phone, port)
+    phone.answer = 503
+    with service.hub() as hub:
+        hub.test_phone(number)
+        until(lambda: hub.notices()[0].attempts == 1)
+        assert hub.notices()[0].state == "waiting"
+        assert "503" in hub.notices()[0].problem
+        phone.answer = 201
+        until(lambda: phone.notices, 12)
+        hub.remove_phone(number)
+
+
+@pytest.mark.parametrize("status", [404, 410])
+def test_a_phone_that_is_gone_is_removed(service: Service, push: tuple[LabPhone, int], status: int) -> None:
+    phone, port = push
+    number = add(service, phone, port)
+    phone.answer = status
+    with service.hub() as hub:
+        hub.test_phone(number)
+        until(lambda: number not in [p.id for p in hub.phones()])
+        assert any(f"({status})" in e.text for e in hub.journal(event="PhoneRemoved"))
+
+
+def test_what_the_push_service_refuses_is_said(service: Service, push: tuple[LabPhone, int]) -> None:
+    phone, port = push
+    number = add(service, phone, port)
+    phone.answer = 403
+    with service.hub() as hub:
+        hub.test_phone(number)
+        until(lambda: hub.notices()[0].state == "failed")
+        assert any("did not reach" in need.text for need in hub.house().needs)
+        hub.remove_phone(number)
+
+
+def test_a_notice_that_waits_outlives_a_killed_hub(own_service: Service, tmp_path: Path) -> None:
+    own_service.start()
+    own_service.claim()
+    (port,) = free_ports(1)
+    with phone_service(tmp_path / "phone.json", port) as phone:
+        number = add(own_service, phone, port)
+    with own_service.hub() as hub:  # nobody listens there now
+        hub.test_phone(number)
+        until(lambda: hub.notices()[0].attempts == 1)
+        assert "cannot be reached" in hub.notices()[0].problem
+    own_service.kill()
+    own_service.start()
+    with phone_service(tmp_path / "phone.json", port) as again:
+        until(lambda: again.notices, 12)
+
+
+def test_the_lab_phone_takes_nothing_that_is_not_signed_and_encrypted_for_it(push: tuple[LabPhone, int]) -> None:
+    import httpx
+
+    phone, port = push
+    url = f"http://127.0.0.1:{port}/push/{phone.channel}"
+    assert httpx.post(f"http://127.0.0.1:{port}/push/another", content=b"x").status_code == 404
+    assert httpx.post(url, content=b"x").status_code == 403
+    headers = {"content-encoding": "aes128gcm", "ttl": "60"}
+    assert httpx.post(url, content=b"x", headers=headers).status_code == 403
+    assert httpx.post(url, content=b"x", headers={**headers, "authorization": "vapid t=a.b.c,k=x"}).status_code == 403
+    assert phone.notices == []
+    assert "Nothing yet" in httpx.get(f"http://127.0.0.1:{port}/phone").text

@@ -1,0 +1,134 @@
+"""The demo as a person starts it: a whole house within seconds, gone within three."""
+
+from __future__ import annotations
+
+import json
+import re
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx
+import pytest
+
+from tests.conftest import make_service
+from tests.house import Service, until
+
+
+class Demo:
+    """One `hombi demo` in the foreground of a terminal."""
+
+    def __init__(self, data: Path) -> None:
+        self.service = make_service(data)
+        self.process: subprocess.Popen[str] | None = None
+        self.said: list[str] = []
+
+    def start(self) -> float:
+        """Seconds until it says that it is ready."""
+        begun, self.said = time.monotonic(), []
+        words = [sys.executable, "-m", "hombi.cli.app", "demo", "--speed", "2"]
+        self.process = subprocess.Popen(words, env=self.service.environment, stdout=subprocess.PIPE, text=True)
+        assert self.process.stdout is not None
+        for line in self.process.stdout:
+            self.said.append(line)
+            if "Ctrl-C" in line:
+                return time.monotonic() - begun
+        raise AssertionError("".join(self.said))
+
+    def stop(self) -> float:
+        assert self.process is not None
+        begun = time.monotonic()
+        self.process.send_signal(signal.SIGINT)
+        assert self.process.wait(10) == 0
+        return time.monotonic() - begun
+
+
+@pytest.fixture(scope="module")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Demo]:
+    found = Demo(tmp_path_factory.mktemp("demo"))
+    found.service.env = {"HOMBI_HOUSE_NAME": "Heron Mill"}
+    found.start()
+    yield found
+    if found.process is not None and found.process.poll() is None:
+        found.stop()
+
+
+def service_of(demo: Demo) -> Service:
+    return demo.service
+
+
+def test_the_house_is_there_with_its_past(demo: Demo) -> None:
+    with service_of(demo).hub() as hub:
+        house = hub.house()
+        assert [f.name for f in house.floors] == ["Under the stone", "At the water", "Above the wheel", "Under the roof"]
+        assert house.nodes == 10
+        assert {"cellar-rack/humidity", "cellar-mister/switch"} <= {e.entity for e in hub.entities()}
+        month = hub.history("cellar-rack/humidity", "month", points=30)
+        assert len(month.at) == 30
+        assert all(60 < mean < 100 for mean in month.mean)
+        assert len(hub.automations()) == 4
+        assert all(not a.mistakes for a in hub.automations())
+        assert house.phones == 1
+
+
+def test_its_nodes_report_and_its_plug_switches(demo: Demo) -> None:
+    with service_of(demo).hub() as hub:
+        until(lambda: all(e.quality == "good" for e in hub.entities()))
+        until(lambda: all(n.here for n in hub.nodes()))
+        before = hub.entity("cellar-rack/temperature").at
+        until(lambda: hub.entity("cellar-rack/temperature").at != before, 15)
+        assert hub.command("workshop-plug/switch", "on").state == "confirmed"
+        until(lambda: (hub.entity("workshop-plug/power").value or 0) > 1000, 15)
+        assert hub.command("workshop-plug/switch", "off").state == "confirmed"
+
+
+def test_steam_is_seen_and_the_phone_is_told(demo: Demo) -> None:
+    lab = f"http://127.0.0.1:{service_of(demo).port + 2}"
+    httpx.post(f"{lab}/steam")
+    with service_of(demo).hub() as hub:
+        until(lambda: (hub.entity("cellar-rack/humidity").value or 0) > 93, 15)
+        hub.test_phone(hub.phones()[0].id)
+    notices = until(lambda: httpx.get(f"{lab}/phone/notices").json())
+    assert notices[0]["title"] == "Hombi can reach you"
+    assert "Hombi can reach you" in httpx.get(f"{lab}/phone").text
+
+
+def test_a_node_that_waits_outside_is_let_in_from_the_command_line(demo: Demo) -> None:
+    service = service_of(demo)
+    line = next(line for line in demo.said if "One node waits" in line)
+    code = re.search(r"\d{4}-\d{4}", line)
+    assert code is not None
+    assert service.hombi("pair", "--for", "1m").returncode == 0
+    until(lambda: "Hen house hatch" in service.hombi("arrivals").stdout, 15)
+    done = service.hombi("admit", "Hen house hatch", "--code", code[0], "--room", "Hen house")
+    assert "hen-house-hatch/contact" in done.stdout, done.stderr
+    with service.hub() as hub:
+        until(lambda: hub.entity("hen-house-hatch/contact").quality == "good", 20)
+
+
+def test_the_owner_can_sign_in_with_what_it_prints(demo: Demo) -> None:
+    line = next(line for line in demo.said if "Sign in as" in line)
+    name, password = line.split()[3], line.split()[5]
+    answer = httpx.post(f"{service_of(demo).url}/api/session", json={"username": name, "password": password})
+    assert answer.status_code == 200
+
+
+def test_a_second_start_goes_on_where_it_stopped(demo: Demo) -> None:
+    assert demo.stop() < 3
+    assert demo.start() < 5
+    with service_of(demo).hub() as hub:
+        until(lambda: len(hub.nodes()) == 11 and all(n.here for n in hub.nodes()), 15)
+        assert len(hub.automations()) == 4
+        kept = json.loads((service_of(demo).data / "lab" / "mill.json").read_text())
+        assert 5 < kept["rooms"]["cellar"][0] < 20
+
+
+def test_it_does_not_touch_a_house_of_somebodys_own(own_service: Service) -> None:
+    own_service.start()
+    own_service.stop()
+    done = own_service.hombi("demo")
+    assert done.returncode == 1
+    assert "holds a house of its own" in done.stderr.replace("\n", " ")
