@@ -38,7 +38,11 @@ export function csrfToken(cookies: string = document.cookie): string {
   return /(?:^|;\s*)csrftoken=([^;]*)/.exec(cookies)?.[1] ?? "";
 }
 
-export const api = createClient<paths>({ baseUrl: window.location.origin });
+export const api = createClient<paths>({
+  baseUrl: window.location.origin,
+  // Looked up at each call, so that it can be replaced.
+  fetch: (request) => globalThis.fetch(request),
+});
 api.use({
   onRequest({ request }) {
     if (request.method !== "GET") request.headers.set("X-CSRFToken", csrfToken());

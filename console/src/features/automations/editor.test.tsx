@@ -1,0 +1,91 @@
+import { screen, waitFor } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { useState } from "react";
+import { Route, Routes } from "react-router";
+import { expect, it } from "vitest";
+import { entity, fakeHub, plug, show } from "../../test-parts";
+import { AutomationPage } from "./AutomationPage";
+import { TextEditor } from "./TextEditor";
+
+const mistake = { line: 2, column: 5, what: "no entity a/b", hint: "did you mean a/c?", source_line: "x = 1" };
+
+function Editor() {
+  const [text, setText] = useState("one\ntwo words\nthree");
+  return <TextEditor text={text} setText={setText} mistakes={[mistake]} />;
+}
+
+it("marks the line of a mistake, and goes to its column", async () => {
+  show(<Editor />);
+  const area = screen.getByRole<HTMLTextAreaElement>("textbox");
+  expect(area).toBeInvalid();
+  expect(screen.getByText("did you mean a/c?")).toBeInTheDocument();
+  await userEvent.click(screen.getByRole("button", { name: "line 2, column 5" }));
+  expect(area).toHaveFocus();
+  expect(area.selectionStart).toBe(8);
+});
+
+const sound = { ok: true, sentence: "When it is damp: fan on.", mistakes: [] };
+
+function page() {
+  show(
+    <Routes>
+      <Route path="/automations/:automation" element={<AutomationPage />} />
+    </Routes>,
+    "/automations/new",
+  );
+}
+
+it("saves only a text that the hub has found sound", async () => {
+  const asked = fakeHub({
+    "POST /api/automations/check": (body) => ({
+      body: (body as { text: string }).text.includes("good") ? sound : { ok: false, sentence: "", mistakes: [mistake] },
+    }),
+    "POST /api/automations": { status: 201, body: { automation: "damp", name: "Damp" } },
+    "GET /api/automations": { body: [] },
+    "GET /api/entities": { body: [] },
+    "GET /api/nodes": { body: [] },
+    "GET /api/house": { body: { floors: [] } },
+  });
+  page();
+  const save = await screen.findByRole("button", { name: "Put on duty" });
+  expect(save).toBeDisabled();
+  const area = screen.getByRole("textbox", { name: "The automation's text" });
+  await userEvent.type(area, "bad");
+  expect(await screen.findByText(/no entity a\/b/)).toBeInTheDocument();
+  expect(save).toBeDisabled();
+  await userEvent.clear(area);
+  await userEvent.type(area, "good");
+  expect(await screen.findByText("When it is damp: fan on.")).toBeInTheDocument();
+  await waitFor(() => expect(save).toBeEnabled());
+  await userEvent.click(save);
+  await waitFor(() =>
+    expect(asked.filter((a) => a.what === "POST /api/automations").map((a) => a.body)).toEqual([{ text: "good" }]),
+  );
+});
+
+it("writes the text from the form", async () => {
+  const asked = fakeHub({
+    "POST /api/automations/check": { body: sound },
+    "POST /api/automations/write": { body: { ...sound, text: 'name = "Damp"\n' } },
+    "GET /api/automations": { body: [] },
+    "GET /api/entities": { body: [entity("rack/humidity"), plug(0)] },
+  });
+  page();
+  await userEvent.type(await screen.findByLabelText(/^Name/), "Damp");
+  await screen.findByRole("option", { name: /rack humidity/ });
+  await userEvent.selectOptions(screen.getByLabelText("Watch"), "rack/humidity");
+  await userEvent.type(screen.getByLabelText("Limit"), "70 %");
+  await userEvent.selectOptions(screen.getByLabelText(/^Switch on/), "plug/switch");
+  await userEvent.click(screen.getByRole("button", { name: "Write the text" }));
+  await waitFor(() =>
+    expect(screen.getByRole("textbox", { name: "The automation's text" })).toHaveValue('name = "Damp"\n'),
+  );
+  const written = asked.find((a) => a.what === "POST /api/automations/write");
+  expect(written?.body).toMatchObject({
+    name: "Damp",
+    entity: "rack/humidity",
+    condition: "over",
+    limit: "70 %",
+    switch: "plug/switch",
+  });
+});

@@ -1,0 +1,35 @@
+import { expect, it } from "vitest";
+import { columns, numbers } from "./numbers";
+
+const history = {
+  at: [1000, 2000, 3000, 60_000, 61_000],
+  mean: [1, 2, 3, 4, 5],
+  low: [0, 1, 2, 3, 4],
+  high: [2, 3, 4, 5, 9],
+  count: [1, 1, 1, 1, 6],
+  width_ms: 1000,
+};
+
+it("weighs the mean by how often each was heard", () => {
+  expect(numbers(history)).toEqual({ low: 0, high: 9, mean: 4, count: 10 });
+  expect(numbers({ mean: [], low: [], high: [], count: [] }).mean).toBe(0);
+});
+
+it("leaves a gap where nothing was heard", () => {
+  const [at, mean] = columns({ ...history, at: [1000, 2000, 3000, 4000, 61_000] });
+  expect(at).toEqual([1, 2, 3, 4, 61]);
+  const many = { ...history, at: [...Array(20).keys()].map((n) => n * 1000).concat(90_000) };
+  const long = Array.from({ length: 21 }, (_, n) => n);
+  const [times, means] = columns({ ...many, mean: long, low: long, high: long });
+  expect(times).toHaveLength(22);
+  expect(times[20]).toBe(54.5);
+  expect(means?.[20]).toBeNull();
+  expect(mean).toEqual([1, 2, 3, 4, 5]);
+});
+
+it("does not take a slow node's usual distance for a gap", () => {
+  const at = [0, 900_000, 1_800_000, 2_700_000];
+  const four = [1, 2, 3, 4];
+  const [times] = columns({ at, mean: four, low: four, high: four, width_ms: 1000 });
+  expect(times).toHaveLength(4);
+});

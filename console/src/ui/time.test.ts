@@ -1,0 +1,29 @@
+import { expect, it } from "vitest";
+import { ago, clock, day, exact, hourOf } from "./time";
+
+const AT = Date.UTC(2026, 10, 25, 22, 30, 15);
+
+it.each([
+  [0, "just now"],
+  [12, "12 s ago"],
+  [59, "59 s ago"],
+  [60, "1 min ago"],
+  [3599, "59 min ago"],
+  [7200, "2 h ago"],
+  [200_000, "2 d ago"],
+])("%i seconds are %s", (seconds, words) => {
+  expect(ago(AT - seconds * 1000, AT)).toBe(words);
+});
+
+it("knows what was never heard, and what comes from a clock that is ahead", () => {
+  expect(ago(null, AT)).toBe("never");
+  expect(ago(AT + 5000, AT)).toBe("just now");
+  expect(exact(null)).toBe("");
+});
+
+it("tells times in house time", () => {
+  expect(clock(AT, "Europe/Berlin")).toBe("23:30:15");
+  expect(day(AT, "Asia/Tokyo")).toBe("Thursday 26 November");
+  expect(hourOf(AT, "Europe/Berlin")).toBeCloseTo(23.504, 3);
+  expect(exact(AT, "UTC")).toContain("25 Nov 2026");
+});
