@@ -47,6 +47,8 @@ export function Palette({ close }: { close: () => void }) {
           aria-label="A room, a node, a value, an automation"
           placeholder="A room, a node, a value, an automation …"
           onChange={(event) => setTyped(event.target.value)}
+          // One Escape is enough: the options are always shown, there is nothing to close before the sheet.
+          onKeyDownCapture={(event) => event.key === "Escape" && close()}
         />
         <ComboboxOptions static className="mt-3 max-h-80 overflow-y-auto">
           {found.map((choice) => (

@@ -73,7 +73,7 @@ export function Shell({ person, children }: { person: string; children: ReactNod
       </a>
       {live === "lost" && <LostLine since={lostAt} />}
       <div className="mx-auto max-w-7xl px-4 pb-16 sm:px-8">
-        <div className="rule mb-8 flex flex-wrap items-baseline gap-x-6 gap-y-1 border-b py-3">
+        <header className="rule mb-8 flex flex-wrap items-baseline gap-x-6 gap-y-1 border-b py-3">
           <span className="font-serif font-semibold text-lg">{name}</span>
           <nav aria-label="Places" className="order-last flex w-full flex-wrap gap-x-5 gap-y-1 sm:order-none sm:w-auto">
             {PLACES.map(([path, label]) => (
@@ -96,7 +96,7 @@ export function Shell({ person, children }: { person: string; children: ReactNod
             <Search aria-hidden className="size-4" />
             Go to <kbd className="hidden rounded-sm border border-rule px-1 text-faint text-xs sm:inline">Ctrl K</kbd>
           </button>
-        </div>
+        </header>
         <main id="main" ref={main} tabIndex={-1} className="outline-none">
           {children}
         </main>

@@ -1,0 +1,89 @@
+"""A headless Chromium in front of a hub that runs as a process of its own, as people have it."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import BrowserContext, ConsoleMessage, Page
+
+from tests.house import OWNER, PASSWORD, Joined, Service
+
+AXE = (Path(__file__).parents[2] / "console/node_modules/axe-core/axe.min.js").read_text()
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args() -> dict[str, Any]:
+    args = ["--disable-quic", "--host-resolver-rules=MAP * ~NOTFOUND , EXCLUDE 127.0.0.1 , EXCLUDE localhost"]
+    return {"executable_path": "/usr/bin/chromium", "args": args + (["--no-sandbox"] if os.geteuid() == 0 else [])}
+
+
+@pytest.fixture(scope="module")
+def base_url(service: Service) -> str:
+    return service.url
+
+
+@pytest.fixture
+def browser_context_args(base_url: str) -> dict[str, Any]:
+    return {"base_url": base_url, "viewport": {"width": 1280, "height": 800}, "timezone_id": "UTC"}
+
+
+@pytest.fixture(scope="module")
+def cookies(service: Service, browser: Any) -> list[dict[str, Any]]:
+    """The session of somebody who has signed in."""
+    context = browser.new_context(base_url=service.url)
+    page = context.new_page()
+    sign_in(page)
+    found: list[dict[str, Any]] = context.cookies()
+    context.close()
+    return found
+
+
+def sign_in(page: Page) -> None:
+    page.goto("/sign-in")
+    page.get_by_label("Name").fill(OWNER)
+    page.get_by_label("Password").fill(PASSWORD)
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("navigation", name="Places").wait_for()
+
+
+@pytest.fixture
+def console(context: BrowserContext, cookies: list[dict[str, Any]]) -> Iterator[Page]:
+    """The console, signed in. Whatever the browser complains about fails the test."""
+    context.add_cookies(cookies)  # type: ignore[arg-type]
+    page = context.new_page()
+    complaints: list[str] = []
+
+    def hear(message: ConsoleMessage) -> None:
+        # That the hub said no, or was gone, is the test's own doing.
+        if message.type in ("error", "warning") and not message.text.startswith("Failed to load"):
+            complaints.append(message.text)
+
+    page.on("console", hear)
+    page.on("pageerror", lambda error: complaints.append(str(error)))
+    yield page
+    assert complaints == []
+
+
+def violations(page: Page) -> list[str]:
+    """What axe finds wrong with the page."""
+    page.evaluate(AXE)
+    found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+    return [f"{v['id']}: {v['nodes'][0]['html'][:160]} {v['nodes'][0]['failureSummary'][:200]}" for v in found["violations"]]
+
+
+@pytest.fixture(scope="module")
+def cellar(service: Service, rack: Joined, mister: Joined) -> Joined:
+    """A cellar that has something to show, and an automation that looks at it."""
+    rack.post([{"n": "temperature", "v": 11.25}, {"n": "humidity", "v": 84.5}])
+    mister.post([{"n": "switch", "vb": False}, {"n": "power", "v": 0.4}])
+    with service.hub() as hub:
+        hub.add_automation(
+            'name = "Cellar too dry"\nabout = "The rinds crack."\n\n'
+            '[watch]\nentity = "cellar-rack/humidity"\nunder = "82 %"\nuntil = "86 %"\n\n'
+            '[[starts]]\nswitch = "cellar-mister/switch"\nto = "on"\n'
+        )
+    return rack

@@ -1,0 +1,201 @@
+"""Every page: in light and dark, wide and narrow, by keyboard, and when things go wrong."""
+
+from __future__ import annotations
+
+import pytest
+from playwright.sync_api import Page, Route, expect
+
+from tests.browser.conftest import violations
+from tests.house import PLUG, Joined, Service, description, let_in
+
+PAGES = {
+    "/": "Test house",
+    "/rooms/cheese-cellar": "Cheese cellar",
+    "/readings": "Readings",
+    "/readings/cellar-rack/humidity": "Cellar rack humidity",
+    "/readings/cellar-mister/switch": "Cellar mister",
+    "/nodes": "Nodes",
+    "/nodes/cellar-rack": "Cellar rack",
+    "/automations": "Automations",
+    "/automations/new": "New automation",
+    "/automations/cellar-too-dry": "Cellar too dry",
+    "/journal": "Journal",
+    "/settings": "Settings",
+    "/nowhere": "There is no such page",
+}
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+@pytest.mark.parametrize("path", PAGES)
+def test_no_page_has_a_violation_or_scrolls_sideways(console: Page, cellar: Joined, path: str, scheme: str) -> None:
+    console.emulate_media(color_scheme=scheme, reduced_motion="reduce")  # type: ignore[arg-type]
+    console.goto(path)
+    expect(console.get_by_role("heading", level=1)).to_have_text(PAGES[path])
+    expect(console.get_by_role("status", name="Loading")).to_have_count(0)
+    assert violations(console) == []
+    console.set_viewport_size({"width": 390, "height": 844})
+    console.wait_for_function(
+        "document.documentElement.scrollWidth <= window.innerWidth", timeout=3000
+    )  # charts follow a moment later
+    assert violations(console) == []
+
+
+def test_the_house_is_the_way_to_its_rooms(console: Page, cellar: Joined) -> None:
+    console.goto("/")
+    cell = console.get_by_role("region", name="The house in section").get_by_role("link", name="Cheese cellar")
+    expect(cell).to_contain_text("11.3")
+    expect(cell).to_contain_text("84.5")
+    cell.click()
+    expect(console).to_have_url("/rooms/cheese-cellar")
+    expect(console).to_have_title("Cheese cellar · Test house")
+
+
+def test_a_chart_for_each_span_with_an_address_that_can_be_shared(console: Page, cellar: Joined) -> None:
+    console.goto("/readings/cellar-rack/humidity")
+    for span in ("hour", "week", "month", "day"):
+        console.get_by_role("button", name=span).click()
+        expect(console.get_by_role("button", name=span)).to_have_attribute("aria-pressed", "true")
+        expect(console).to_have_url(f"/readings/cellar-rack/humidity?span={span}")
+        expect(console.get_by_role("img", name="Chart from").locator("canvas")).to_be_visible()
+    expect(console.get_by_text("sends “humidity” over wifi")).to_be_visible()
+    expect(console.get_by_role("link", name="Cellar too dry")).to_be_visible()
+    console.get_by_text("The latest readings, one by one").click()
+    expect(console.get_by_role("row", name="84.5 %")).to_be_visible()
+
+
+def test_anywhere_by_keyboard_alone(console: Page, service: Service, mister: Joined, cellar: Joined) -> None:
+    console.goto("/")
+    console.get_by_role("navigation").wait_for()
+    console.keyboard.press("Control+k")
+    expect(console.get_by_role("combobox")).to_be_focused()
+    assert violations(console) == []
+    console.keyboard.type("rack humid")
+    console.keyboard.press("Enter")
+    expect(console.get_by_role("heading", level=1)).to_have_text("Cellar rack humidity")
+    with mister.connected():
+        console.keyboard.press("Control+k")
+        console.keyboard.type("mister switch on")
+        expect(console.get_by_role("option").first).to_contain_text("Cellar mister: switch on")
+        console.keyboard.press("Enter")
+        expect(console.get_by_role("dialog")).to_have_count(0)
+    with service.hub() as hub:
+        assert hub.entity("cellar-mister/switch").value == 1.0
+    console.keyboard.press("Control+k")
+    console.keyboard.press("Escape")
+    expect(console.get_by_role("dialog")).to_have_count(0)
+
+
+def test_an_automation_from_the_form_then_by_its_text(console: Page, service: Service, cellar: Joined) -> None:
+    console.goto("/automations/new?entity=cellar-rack/temperature")
+    expect(console.get_by_label("Watch")).to_have_value("cellar-rack/temperature")
+    console.get_by_label("Name").fill("Cellar too warm")
+    console.get_by_label("Limit", exact=True).fill("14 °C")
+    console.get_by_label("Held for").fill("10 min")
+    console.get_by_label("Tell").select_option("everyone")
+    console.get_by_role("button", name="Write the text").click()
+    expect(console.get_by_text("When Cellar rack temperature is over 14 °C for 10 min: tell everyone")).to_be_visible()
+    area = console.get_by_label("The automation's text")
+    text = area.input_value()
+    area.fill(text.replace("temperature", "temprature"))
+    expect(console.get_by_text("no entity cellar-rack/temprature")).to_be_visible()
+    expect(console.get_by_text("did you mean cellar-rack/temperature?")).to_be_visible()
+    expect(console.get_by_role("button", name="Put on duty")).to_be_disabled()
+    assert violations(console) == []
+    area.fill("# by hand\n" + text)
+    console.get_by_role("button", name="Put on duty").click()
+    expect(console.get_by_role("heading", level=1)).to_have_text("Cellar too warm")
+    with service.hub() as hub:
+        assert hub.automation("cellar-too-warm").text == "# by hand\n" + text
+    console.get_by_role("link", name="Automations").click()
+    console.get_by_role("button", name="take off duty Cellar too warm").click()
+    expect(console.get_by_role("button", name="put on duty Cellar too warm")).to_be_visible()
+    console.get_by_role("link", name="Cellar too warm").click()
+    console.get_by_role("button", name="Remove …").click()
+    console.get_by_role("button", name="Remove it").click()
+    expect(console.get_by_role("link", name="Cellar too dry")).to_be_visible()
+    expect(console.get_by_role("link", name="Cellar too warm")).to_have_count(0)
+
+
+def test_an_automation_that_starts_is_on_the_house_and_in_the_journal(console: Page, service: Service, cellar: Joined) -> None:
+    console.goto("/")
+    expect(console.get_by_text("No automation has acted today.")).to_be_visible()
+    cellar.post([{"n": "humidity", "v": 71.5}])
+    expect(console.get_by_role("heading", name="On now")).to_be_visible()
+    expect(console.get_by_role("list", name="Automations today")).to_contain_text("Cellar too dry")
+    cellar.post([{"n": "humidity", "v": 88.5}])
+    expect(console.get_by_role("heading", name="On now")).to_have_count(0)
+    console.get_by_role("link", name="Journal").click()
+    expect(console.get_by_text("Cellar too dry started: 71.5 % under 82 %")).to_be_visible()
+    console.get_by_label("show").select_option("AutomationStarted")
+    expect(console.get_by_text("Cellar too dry ended")).to_have_count(0)
+    cellar.post([{"n": "humidity", "v": 84.5}])
+
+
+def test_a_node_is_renamed_moved_and_taken_out(console: Page, service: Service, cellar: Joined) -> None:
+    let_in(service, description("Spare plug", **PLUG), "Loft")
+    console.goto("/nodes/spare-plug")
+    console.get_by_label("Name").fill("Kettle")
+    console.get_by_label("Room").fill("Gallery")
+    console.get_by_role("button", name="Save").click()
+    expect(console.get_by_role("heading", level=1)).to_have_text("Kettle")
+    console.get_by_role("button", name="Take it out …").click()
+    assert violations(console) == []
+    console.get_by_role("button", name="Take out, keep history").click()
+    expect(console.get_by_role("heading", level=1)).to_have_text("Nodes")
+    expect(console.get_by_role("link", name="Kettle")).to_have_count(0)
+
+
+def test_rooms_are_added_and_put_in_order(console: Page, service: Service, cellar: Joined) -> None:
+    console.goto("/settings")
+    for name in ("Alcove", "Pantry"):
+        console.get_by_label("Add").fill(name)
+        console.get_by_role("button", name="Add it").click()
+        expect(console.get_by_role("button", name=f"Remove {name}")).to_be_visible()
+    console.get_by_role("button", name="Move Pantry left").click()
+
+    def names() -> list[str]:
+        with service.hub() as hub:
+            return [room.name for floor in hub.house().floors for room in floor.rooms]
+
+    expect(console.get_by_role("button", name="Move Pantry right")).to_be_enabled()
+    assert names().index("Pantry") < names().index("Alcove")
+    for name in ("Alcove", "Pantry"):
+        console.get_by_role("button", name=f"Remove {name}").click()
+        expect(console.get_by_text(name, exact=True)).to_have_count(0)
+    console.get_by_role("button", name="Remove Cheese cellar").click()
+    expect(console.get_by_role("alert")).to_contain_text("not empty")
+
+
+def test_readings_are_found_by_typing(console: Page, cellar: Joined) -> None:
+    console.goto("/readings")
+    expect(console.get_by_role("row", name="Cellar rack Humidity")).to_be_visible()
+    console.get_by_label("Find readings").fill("cheese power")
+    expect(console.get_by_role("row")).to_have_count(2)
+    console.get_by_label("Find readings").fill("zzz")
+    expect(console.get_by_text("Nothing here is called that.")).to_be_visible()
+
+
+def test_a_page_that_cannot_be_loaded_says_so_and_tries_again(console: Page, cellar: Joined) -> None:
+    def refuse(route: Route) -> None:
+        route.fulfill(
+            status=503, content_type="application/problem+json", body='{"title":"x","status":503,"detail":"the disk is full"}'
+        )
+
+    console.route("**/api/automations", refuse)
+    console.goto("/automations")
+    expect(console.get_by_role("alert")).to_contain_text("the disk is full")
+    assert violations(console) == []
+    console.unroute("**/api/automations")
+    console.get_by_role("button", name="Try again").click()
+    expect(console.get_by_role("link", name="Cellar too dry")).to_be_visible()
+
+
+def test_addresses_of_what_does_not_exist_say_so(console: Page, cellar: Joined) -> None:
+    for path, said in (
+        ("/rooms/attic", "There is no room attic"),
+        ("/nodes/nobody", "There is no node nobody"),
+        ("/automations/nothing", "There is no automation nothing"),
+        ("/readings/cellar-rack/humidty", "did you mean cellar-rack/humidity?"),
+    ):
+        console.goto(path)
+        expect(console.get_by_role("alert")).to_contain_text(said)

@@ -1,0 +1,115 @@
+"""The console as an app on a phone: installable, told by the hub, opening the right page; and a hub that goes away."""
+
+from __future__ import annotations
+
+import base64
+import json
+from typing import Any
+
+import httpx
+import pytest
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
+from playwright.sync_api import BrowserContext, Page, expect
+
+from tests.house import Joined, Service, free_ports, until
+from tests.integration.test_notices import phone_service
+
+
+@pytest.fixture
+def allowed(context: BrowserContext, base_url: str) -> BrowserContext:
+    context.grant_permissions(["notifications"], origin=base_url)
+    return context
+
+
+def test_it_can_be_installed(service: Service) -> None:
+    manifest = httpx.get(f"{service.url}/manifest.webmanifest").json()
+    assert (manifest["name"], manifest["display"], manifest["start_url"]) == ("Hombi", "standalone", "/")
+    for icon in manifest["icons"]:
+        answer = httpx.get(service.url + icon["src"])
+        assert answer.headers["content-type"] == icon["type"]
+
+
+def test_the_browsers_subscription_reaches_the_hub_and_a_notice_reaches_it(
+    allowed: BrowserContext, console: Page, service: Service, tmp_path: Any
+) -> None:
+    (port,) = free_ports(1)
+    with phone_service(tmp_path / "phone.json", port) as phone:
+        # Offline there is no push service to subscribe with; the lab's stands in for it.
+        given = {"endpoint": f"http://127.0.0.1:{port}/push/{phone.channel}", "keys": phone.keys()}
+        console.add_init_script(f"PushManager.prototype.subscribe = async () => ({{ toJSON: () => ({json.dumps(given)}) }})")
+        console.goto("/settings")
+        console.get_by_label("Make this device one of them").fill("Ada's phone")
+        console.get_by_role("button", name="Take notifications here").click()
+        expect(console.get_by_text("Ada's phone of ada")).to_be_visible()
+        console.get_by_role("button", name="Try it Ada's phone").click()
+        until(lambda: phone.notices)
+        assert phone.notices[0]["text"] == "This is Ada's phone."
+        expect(console.get_by_text("delivered")).to_be_visible()
+        console.get_by_role("button", name="Remove Ada's phone").click()
+        expect(console.get_by_text("No phone takes notifications yet.")).to_be_visible()
+
+
+def test_without_a_push_service_it_says_so(allowed: BrowserContext, console: Page, service: Service) -> None:
+    console.add_init_script("PushManager.prototype.subscribe = async () => { throw new Error('no service') }")
+    console.goto("/settings")
+    console.get_by_label("Make this device one of them").fill("Ada's phone")
+    console.get_by_role("button", name="Take notifications here").click()
+    expect(console.get_by_role("alert")).to_contain_text("push service cannot be reached")
+
+
+def test_a_push_is_shown_and_its_click_opens_the_page(
+    allowed: BrowserContext, console: Page, service: Service, cellar: Joined
+) -> None:
+    console.goto("/")
+    console.evaluate("navigator.serviceWorker.ready.then(() => true)")
+    devtools = allowed.new_cdp_session(console)
+    registrations: list[str] = []
+    devtools.on(
+        "ServiceWorker.workerRegistrationUpdated", lambda e: registrations.extend(r["registrationId"] for r in e["registrations"])
+    )
+    devtools.send("ServiceWorker.enable")
+    until(lambda: registrations or console.wait_for_timeout(50))
+    notice = {"title": "Cellar is dry", "text": "81.0 % for 10 min", "path": "/automations/cellar-too-dry", "at": 1}
+    devtools.send(
+        "ServiceWorker.deliverPushMessage", {"origin": service.url, "registrationId": registrations[0], "data": json.dumps(notice)}
+    )
+    shown = (
+        "navigator.serviceWorker.ready.then((r) => r.getNotifications())"
+        ".then((all) => all.map((n) => [n.title, n.body, n.data.path]))"
+    )
+    until(lambda: console.evaluate(shown) or console.wait_for_timeout(50))
+    assert console.evaluate(shown) == [["Cellar is dry", "81.0 % for 10 min", "/automations/cellar-too-dry"]]
+    (worker,) = allowed.service_workers
+    worker.evaluate(
+        """async () => {
+            const [notification] = await self.registration.getNotifications();
+            self.dispatchEvent(new NotificationEvent("notificationclick", { notification }));
+        }"""
+    )
+    expect(console.get_by_role("heading", level=1)).to_have_text("Cellar too dry")
+
+
+def test_a_hub_that_goes_away_is_a_thin_line_and_what_was_known_stays(console: Page, service: Service, cellar: Joined) -> None:
+    console.goto("/rooms/cheese-cellar")
+    tile = console.locator('[data-entity="cellar-rack/humidity"]')
+    expect(tile).to_contain_text("84.5")
+    service.kill()
+    expect(console.get_by_text("The hub does not answer; what you see is from")).to_be_visible(timeout=15_000)
+    expect(tile).to_contain_text("84.5")
+    service.start()
+    expect(console.get_by_text("The hub does not answer")).to_have_count(0, timeout=15_000)
+    cellar.post([{"n": "humidity", "v": 77.7}])
+    expect(tile).to_contain_text("77.7")
+
+
+def test_an_uncompressed_point_is_what_browsers_take(service: Service) -> None:
+    key = httpx.get(f"{service.url}/api/phones/key", headers={"Authorization": f"Bearer {service.token}"}).json()["key"]
+    point = base64.urlsafe_b64decode(key + "=" * (-len(key) % 4))
+    assert (len(point), point[0]) == (65, 4)
+    assert (
+        ec.EllipticCurvePublicKey.from_encoded_point(ec.SECP256R1(), point).public_bytes(
+            Encoding.X962, PublicFormat.UncompressedPoint
+        )
+        == point
+    )
