@@ -34,7 +34,7 @@ check: setup schema  ## what can be seen without running it
 	HOMBI_DATA=$$(mktemp -d) $(BIN)/mypy
 	$(BIN)/lint-imports --no-cache
 	cd console && npx biome check --error-on-warnings . && npx tsc -b
-	cd console && npx openapi-typescript schema.json --output /tmp/hombi-schema.d.ts >/dev/null && diff -q /tmp/hombi-schema.d.ts src/api/schema.d.ts \
+	cd console && npx openapi-typescript schema.json --output node_modules/fresh.d.ts >/dev/null && diff -q node_modules/fresh.d.ts src/api/schema.d.ts \
 		|| { echo "the console's types are not those of the API; run make types"; exit 1; }
 
 schema: setup

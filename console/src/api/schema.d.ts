@@ -206,7 +206,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Ask the entity to take a value, and wait until its node confirms it or the time is over. The answer's `state` says which. */
+        /** @description Ask the entity to take a value, and wait until its node confirms it or time is up. The answer's `state` says which. */
         post: operations["entities_command_create"];
         delete?: never;
         options?: never;

@@ -1,0 +1,288 @@
+"""What is measured. Each returns rows: (what, measured, wanted, whether it holds)."""
+
+from __future__ import annotations
+
+import json
+import os
+import sqlite3
+import statistics
+import subprocess
+import sys
+import threading
+import time
+from pathlib import Path
+
+import httpx
+import paho.mqtt.client as paho
+
+from bench import rig
+from tests.house import PLUG, Joined, Service, description, let_in, until
+
+Row = tuple[str, str, str, bool]
+NODES, ENTITIES, SECONDS, WINDOW = 20, 10, 10.0, 100
+MONTH_ROWS, MONTH_ENTITIES = 43_200, 200
+
+
+def intake() -> list[Row]:
+    """Publish at the door to committed row and PUBACK, 200 entities, QoS 1, sustained; beside the bare counterpart."""
+    with rig.hub() as service:
+        keys = rig.keys_file(service, rig.nodes(service, NODES, ENTITIES), ENTITIES)
+        rates: dict[str, list[float]] = {"hub": [], "bare": []}
+        service.stop()
+        for _ in range(3):
+            with rig.bare(service) as port:
+                messages, seconds = rig.load(port, SECONDS, WINDOW, keys)
+                rates["bare"].append(messages / seconds)
+            service.start()
+            messages, seconds = rig.load(service.mqtt_port, SECONDS, WINDOW, keys)
+            rates["hub"].append(messages / seconds)
+            service.stop()
+        ours, plain = statistics.median(rates["hub"]), statistics.median(rates["bare"])
+    return [
+        ("intake, readings/s committed and acknowledged", f"{ours:,.0f}", "5,000 or more", ours >= 5000),
+        (
+            "intake, part of the bare listener's rate",
+            f"{ours / plain:.2f} (bare {plain:,.0f}/s)",
+            "0.50 or more",
+            ours / plain >= 0.5,
+        ),
+    ]
+
+
+class Pinger:
+    """Publishes, and measures until something arrives."""
+
+    def __init__(self, port: int, joined: Joined, publish_to: str, hear: Joined, hear_on: str) -> None:
+        self.topic, self._arrived = publish_to, threading.Event()
+        self._at = 0.0
+        self.out, self.back = joined.mqtt("out"), hear.mqtt("in")
+        ready = threading.Event()
+        self.back.on_message = self._heard
+        self.back.on_subscribe = lambda *_: ready.set()
+        for client in (self.out, self.back):
+            client.connect("127.0.0.1", port)
+            client.socket().setsockopt(6, 1, 1)  # type: ignore[union-attr]
+            client.loop_start()
+        self.back.subscribe(hear_on, qos=1)
+        assert ready.wait(5)
+
+    def _heard(self, client: paho.Client, _: object, message: paho.MQTTMessage) -> None:
+        self._at = time.perf_counter()
+        self._arrived.set()
+
+    def ping(self, payload: str) -> float:
+        """Milliseconds from the publish to the arrival."""
+        self._arrived.clear()
+        begun = time.perf_counter()
+        self.out.publish(self.topic, payload, qos=1)
+        assert self._arrived.wait(5), "nothing arrived"
+        return (self._at - begun) * 1000
+
+    def close(self) -> None:
+        for client in (self.out, self.back):
+            client.disconnect()
+            client.loop_stop()
+
+
+def traffic(port: int, found: dict[str, Joined], stop: threading.Event) -> threading.Thread:
+    """200 readings/s of other traffic, evenly spread."""
+
+    def run() -> None:
+        clients = {node: joined.mqtt("traffic") for node, joined in found.items()}
+        for client in clients.values():
+            client.connect("127.0.0.1", port)
+            client.loop_start()
+        number = 0
+        while not stop.is_set():
+            for node, client in clients.items():
+                number += 1
+                client.publish(
+                    f"hombi/{node}/readings", json.dumps([{"n": "t0", "v": number % 30, "t": round(time.time(), 3)}]), qos=1
+                )
+                time.sleep(1 / 200)
+        for client in clients.values():
+            client.disconnect()
+            client.loop_stop()
+
+    thread = threading.Thread(target=run, daemon=True)
+    thread.start()
+    return thread
+
+
+def reaction(samples: int = 400) -> list[Row]:
+    """Publish that crosses a limit to the command at the switch, no hold, with 200 readings/s of other traffic."""
+    with rig.hub() as service:
+        others = rig.nodes(service, 10, 1)
+        rack = let_in(service, description("Rack", humidity={"type": "number", "unit": "%RH", "readOnly": True}))
+        plug = let_in(service, description("Plug", **PLUG))
+        text = 'name = "{0}"\n[watch]\nentity = "rack/humidity"\n{0} = "50 %"\n[[starts]]\nswitch = "plug/switch"\nto = "{1}"\n'
+        with service.hub() as hub:
+            hub.add_automation(text.format("over", "on"))
+            hub.add_automation(text.format("under", "off"))
+        stop = threading.Event()
+        thread = traffic(service.mqtt_port, others, stop)
+        pinger = Pinger(service.mqtt_port, rack, rack.topics["readings"], plug, plug.topics["wanted"])
+        for n in range(20):
+            pinger.ping(json.dumps([{"n": "humidity", "v": 40 + 20 * (n % 2)}]))
+        times = []
+        for n in range(samples):
+            times.append(pinger.ping(json.dumps([{"n": "humidity", "v": 40 + 20 * (n % 2)}])))
+            time.sleep(0.005)
+        stop.set()
+        thread.join()
+        pinger.close()
+        service.stop()
+        with rig.bare(service) as port:
+            stop = threading.Event()
+            thread = traffic(port, others, stop)
+            echo = Pinger(port, rack, rack.topics["presence"], rack, rack.topics["presence"])
+            for _ in range(20):
+                echo.ping("x" * 30)
+            echoes = []
+            for _ in range(samples):
+                echoes.append(echo.ping("x" * 30))
+                time.sleep(0.005)
+            stop.set()
+            thread.join()
+            echo.close()
+    median, bare = statistics.median(times), statistics.median(echoes)
+    p99 = statistics.quantiles(times, n=100)[98]
+    return [
+        (
+            "automation, median, against a bare MQTT echo",
+            f"{median / bare:.2f} ({median:.2f} ms, echo {bare:.2f} ms)",
+            "3 or less",
+            median <= 3 * bare,
+        ),
+        ("automation, p99", f"{p99:.1f} ms", "under 25 ms", p99 < 25),
+    ]
+
+
+def month() -> list[Row]:
+    """One entity's month of 43,200 readings among 8.6 million, as 600 points through the API, warm."""
+    with rig.hub() as service:
+        rig.nodes(service, 20, 10)
+        service.stop()
+        end = round(time.time() * 1000)
+        with sqlite3.connect(service.data / "hub.sqlite3") as db:
+            ids = [row[0] for row in db.execute("SELECT id FROM records_entity ORDER BY id LIMIT ?", (MONTH_ENTITIES,))]
+            for entity in ids:
+                db.execute(
+                    "INSERT INTO records_reading WITH RECURSIVE n(i) AS (SELECT 0 UNION ALL SELECT i + 1 FROM n WHERE i < ? - 1) "
+                    "SELECT ?, ? - i * 60000, 20 + i % 97 / 10.0, 20 + i % 97 / 10.0, 0 FROM n ORDER BY i DESC",
+                    (MONTH_ROWS, entity, end),
+                )
+            (total,) = db.execute("SELECT count(*) FROM records_reading").fetchone()
+        service.start()
+        headers = {"Authorization": f"Bearer {service.token}"}
+        with httpx.Client(base_url=service.url, headers=headers) as http:
+            times = []
+            for _ in range(12):
+                begun = time.perf_counter()
+                answer = http.get("/api/entities/node-7/t3/history", params={"span": "month", "points": 600})
+                times.append((time.perf_counter() - begun) * 1000)
+            assert len(answer.json()["at"]) == 600
+            begun = time.perf_counter()
+            http.get("/api/entities/node-7/t3")
+            light = (time.perf_counter() - begun) * 1000
+    warm = statistics.median(times[2:])
+    return [
+        (
+            f"a month of one entity among {total / 1e6:.1f} million, 600 points",
+            f"{warm:.0f} ms ({warm / light:.0f} times a call without a series)",
+            "under 150 ms",
+            warm < 150,
+        )
+    ]
+
+
+def screen(samples: int = 40) -> list[Row]:
+    """Publish to the pixel's text: a new reading on the room's page in a headless browser."""
+    from playwright.sync_api import sync_playwright
+
+    from tests.browser.conftest import sign_in
+    from tests.house import CLIMATE
+
+    with rig.hub() as service:
+        rack = let_in(service, description("Cellar rack", **CLIMATE))
+        rack.post([{"n": "humidity", "v": 50}])
+        with sync_playwright() as play, rack.connected() as client:
+            args = ["--no-sandbox", "--disable-quic", "--host-resolver-rules=MAP * ~NOTFOUND , EXCLUDE 127.0.0.1"]
+            browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=args)
+            page = browser.new_page(base_url=service.url)
+            sign_in(page)
+            page.goto("/rooms/cheese-cellar")
+            page.locator('[data-entity="cellar-rack/humidity"]').wait_for()
+            page.evaluate(
+                """() => { window.seen = {}; new MutationObserver(() => {
+                    const text = document.querySelector('[data-entity="cellar-rack/humidity"]').textContent;
+                    const value = /(\\d+\\.\\d)%/.exec(text)?.[1];
+                    if (value && !(value in window.seen)) window.seen[value] = Date.now();
+                }).observe(document.body, {subtree: true, childList: true, characterData: true}); }"""
+            )
+            sent = {}
+            for n in range(samples):
+                value = f"{51 + n}.5" if n < 45 else f"{n - 44}.5"
+                sent[value] = time.time() * 1000
+                client.publish(rack.topics["readings"], json.dumps([{"n": "humidity", "v": float(value)}]), qos=1)
+                page.wait_for_timeout(120)
+            seen = page.evaluate("window.seen")
+            browser.close()
+    times = [seen[value] - at for value, at in sent.items()]
+    worst = max(times)
+    return [
+        ("a new reading on the screen", f"{statistics.median(times):.0f} ms, at most {worst:.0f} ms", "within 300 ms", worst < 300)
+    ]
+
+
+def footprint(seconds: float = 60) -> list[Row]:
+    """The demo house at speed 1: the hub's memory and its processor time."""
+    with rig.hub() as empty:
+        port = empty.port
+        empty.stop()
+        demo = Service(empty.data.with_name("demo"), port, 0)
+        env = {**empty.environment, "HOMBI_DATA": str(demo.data)}
+        env.pop("HOMBI_MQTT_PORT")
+        process = subprocess.Popen([sys.executable, "-m", "hombi.cli.app", "demo"], env=env, stdout=subprocess.PIPE, text=True)
+        assert process.stdout is not None
+        for line in process.stdout:
+            if "Ctrl-C" in line:
+                break
+        pid = int((demo.data / "hub.lock").read_text())
+        time.sleep(5)
+        before = processor_s(pid)
+        time.sleep(seconds)
+        share = (processor_s(pid) - before) / seconds
+        memory = memory_mb(pid)
+        process.terminate()
+        until(lambda: process.poll() is not None)
+    return [
+        (f"the demo house at speed 1, processor over {seconds:.0f} s", f"{100 * share:.1f} % of a core", "under 3 %", share < 0.03),
+        ("the demo house, memory of the hub", f"{memory:.0f} MB", "under 250 MB", memory < 250),
+    ]
+
+
+def processor_s(pid: int) -> float:
+    """Seconds of processor time a process has used."""
+    fields = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()
+    return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
+
+
+def memory_mb(pid: int) -> float:
+    """Resident memory."""
+    line = next(line for line in Path(f"/proc/{pid}/status").read_text().splitlines() if line.startswith("VmRSS"))
+    return int(line.split()[1]) / 1024
+
+
+def first_load() -> list[Row]:
+    """What the console's first page loads of JavaScript, gzipped."""
+    import gzip
+    import re
+
+    files = Path(__file__).parents[1] / "hombi" / "service" / "console_files"
+    page = (files / "index.html").read_text()
+    size = sum(len(gzip.compress((files / name).read_bytes())) for name in re.findall(r'(?:src|href)="/(assets/[^"]+\.js)"', page))
+    return [("the console's first load, JavaScript gzipped", f"{size / 1000:.0f} kB", "under 200 kB", size < 200_000)]
+
+
+ALL = {f.__name__: f for f in (intake, reaction, month, screen, footprint, first_load)}

@@ -1,0 +1,74 @@
+"""A hub with nodes for a benchmark, and the bare counterpart on a copy of its data."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from tests.conftest import make_service
+from tests.house import Joined, Service, description, free_ports, let_in
+
+
+@contextlib.contextmanager
+def hub(**env: str) -> Iterator[Service]:
+    """A claimed hub with an empty house."""
+    with tempfile.TemporaryDirectory() as folder:
+        service = make_service(Path(folder) / "hub", **env).start()
+        service.claim()
+        try:
+            yield service
+        finally:
+            service.stop()
+
+
+def nodes(service: Service, count: int, entities: int) -> dict[str, Joined]:
+    """`count` nodes with `entities` temperatures each."""
+    properties: dict[str, Any] = {f"t{n}": {"type": "number", "unit": "Cel", "readOnly": True} for n in range(entities)}
+    found = {}
+    for number in range(count):
+        joined = let_in(service, description(f"Node {number}", **properties))
+        found[joined.node] = joined
+    return found
+
+
+def keys_file(service: Service, found: dict[str, Joined], entities: int) -> Path:
+    """What the sender needs to know."""
+    path = service.data / "keys.json"
+    path.write_text(json.dumps({n: {"key": j.key, "entities": [f"t{e}" for e in range(entities)]} for n, j in found.items()}))
+    return path
+
+
+def load(port: int, seconds: float, window: int, keys: Path) -> tuple[int, float]:
+    """(messages acknowledged, seconds until the last of them)."""
+    words = [sys.executable, "-m", "bench.load", str(port), str(seconds), str(window), str(keys)]
+    said = json.loads(subprocess.run(words, capture_output=True, text=True, check=True).stdout)
+    return said["messages"], said["seconds"]
+
+
+@contextlib.contextmanager
+def bare(service: Service) -> Iterator[int]:
+    """The bare counterpart on a copy of the hub's data; yields its port. The hub must be stopped."""
+    copy = service.data.with_name("bare")
+    shutil.rmtree(copy, ignore_errors=True)
+    shutil.copytree(service.data, copy)
+    (port,) = free_ports(1)
+    process = subprocess.Popen(
+        [sys.executable, "-m", "bench.bare", str(port)],
+        env={**service.environment, "HOMBI_DATA": str(copy)},
+        stdout=subprocess.PIPE,
+        text=True,
+    )
+    assert process.stdout is not None
+    assert process.stdout.readline() == "Ready\n"
+    try:
+        yield port
+    finally:
+        process.kill()
+        process.wait()
