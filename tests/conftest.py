@@ -10,6 +10,11 @@ import pytest
 from tests.house import CLIMATE, PLUG, Joined, Service, description, free_ports, let_in
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """The browser's tests come last: its driver keeps an event loop running that asynchronous tests could not share."""
+    items.sort(key=lambda item: "browser" in Path(item.path).parts)
+
+
 def make_service(data: Path, **env: str) -> Service:
     port, mqtt_port, _ = free_ports()
     return Service(data, port, mqtt_port, env)

@@ -17,6 +17,8 @@ from hombi.client import Entity, History, JournalEntry, Mistake
 out = Console(highlight=False)
 err = Console(stderr=True, highlight=False)
 _BLOCKS = "▁▂▃▄▅▆▇█"
+# A node that reports less often than the line has cells leaves no holes, only one that was away.
+BRIDGED = 4
 
 
 def moment(ms: int | None) -> str | None:
@@ -38,6 +40,13 @@ def ago(ms: int | None) -> str:
         if seconds >= size:
             return f"{seconds // size} {name}"
     return f"{seconds} s"
+
+
+def counted(number: int, what: str) -> str:
+    """A number of things: "1 phone", "27 entities"."""
+    if number == 1:
+        return f"1 {what}"
+    return f"{number} {what[:-1]}ies" if what.endswith("y") else f"{number} {what}s"
 
 
 def as_json(items: Iterable[dict[str, Any]]) -> None:
@@ -97,8 +106,13 @@ def sparkline(history: History, width: int) -> str:
     for at, mean in zip(history.at, history.mean, strict=True):
         place = (at - history.start) * width // max(1, history.end - history.start)
         cells[min(width - 1, max(0, place))].append(mean)
-    span = (high - low) or 1.0
-    return "".join(_BLOCKS[int((sum(c) / len(c) - low) / span * 7.999)] if c else " " for c in cells)
+    span, drawn, last = (high - low) or 1.0, "", -BRIDGED
+    for place, cell in enumerate(cells):
+        if cell:
+            last = place
+        shown = cells[last] if place - last < BRIDGED and last >= 0 else []
+        drawn += _BLOCKS[int((sum(shown) / len(shown) - low) / span * 7.999)] if shown else " "
+    return drawn
 
 
 def mistakes(found: Sequence[Mistake] | Sequence[dict[str, Any]], name: str) -> None:

@@ -10,7 +10,7 @@ import typer
 from rich.text import Text
 
 from hombi.cli import complete
-from hombi.cli.drawing import ago, as_json, clock, entity_row, out, table, value
+from hombi.cli.drawing import ago, as_json, clock, counted, entity_row, out, table, value
 from hombi.cli.run import Json, hub
 from hombi.client import Entity, Hub
 
@@ -27,7 +27,8 @@ def status(json: Json = False) -> None:
         as_json([house.as_dict()])
         return
     out.print(Text(house.name, style="bold"), f"· Hombi {house.version}, up since {clock(house.started_at, '%d %b %H:%M')}")
-    out.print(f"{house.nodes} nodes · {house.entities} entities · {house.automations} automations · {house.phones} phones")
+    counts = ((house.nodes, "node"), (house.entities, "entity"), (house.automations, "automation"), (house.phones, "phone"))
+    out.print(" · ".join(counted(number, what) for number, what in counts))
     out.print(
         f"{house.readings_committed} readings since the start" + (f", {house.readings_held} held" if house.readings_held else "")
     )

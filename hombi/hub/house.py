@@ -16,6 +16,8 @@ T = TypeVar("T")
 
 SILENT_AFTER_INTERVALS = 3
 SILENT_AT_LEAST_MS = 60_000
+# How many distances between readings must be known before there is a usual one.
+GAPS_TO_KNOW = 3
 
 
 @dataclass
@@ -64,6 +66,7 @@ class Entity:
     writable: bool
     latest: Reading | None = None
     interval_ms: float = 0.0
+    gaps: int = 0
 
     @property
     def spoken(self) -> str:
@@ -76,9 +79,10 @@ class Entity:
     def heard(self, reading: Reading) -> None:
         """Take a newer reading, and learn the usual interval from the distance to the one before."""
         if self.latest is not None and (gap := float(reading.at_ms - self.latest.at_ms)) > 0:
-            # A single long gap (the node was away) must not stretch what is usual.
-            gap = min(gap, 4 * self.interval_ms) if self.interval_ms else gap
-            self.interval_ms = gap if not self.interval_ms else 0.8 * self.interval_ms + 0.2 * gap
+            # The longest of the latest distances: a door that is opened twice in a minute and then not for an hour is not
+            # silent. One long gap (the node was away) is forgotten within some thirty readings.
+            self.interval_ms = max(gap, 0.9 * self.interval_ms)
+            self.gaps += 1
         self.latest = reading
 
 
@@ -103,7 +107,7 @@ class Node:
 
     def overdue(self, now_ms: int) -> bool:
         """Whether nothing was heard for three times the usual interval."""
-        usual = min((e.interval_ms for e in self.entities.values() if e.interval_ms), default=0.0)
+        usual = min((e.interval_ms for e in self.entities.values() if e.gaps >= GAPS_TO_KNOW), default=0.0)
         return usual > 0 and now_ms - self.heard_ms > max(SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * usual)
 
 

@@ -91,21 +91,21 @@ class Hub:
         return node
 
     def needs(self) -> list[dict[str, str]]:
-        """What needs a person, most pressing first: kind, text, and the console's path."""
+        """What needs a person, most pressing first: kind, text, and the console's path. May be asked from any thread."""
         found = []
         if self.writer.problem:
             found.append({"kind": "disk", "text": self.writer.problem, "path": "/journal"})
         for arrival in self.pairing.waiting():
             state = "is locked out" if arrival.record.state == "locked" else "asks to join"
             found.append({"kind": "arrival", "text": f"{arrival.record.title} {state}", "path": "/nodes"})
-        for node in self.house.nodes.values():
+        for node in list(self.house.nodes.values()):
             if node.silent:
                 found.append({"kind": "silent", "text": f"{node.title} is not heard any more", "path": f"/nodes/{node.address}"})
-            for entity in node.entities.values():
+            for entity in list(node.entities.values()):
                 if entity.kind.name == "battery" and entity.latest is not None and entity.latest.value <= 10:
                     text = f"{node.title} has a low battery: {entity.latest.value:.0f} %"
                     found.append({"kind": "battery", "text": text, "path": f"/nodes/{node.address}"})
-        for slug, runner in self.engine.runners.items():
+        for slug, runner in list(self.engine.runners.items()):
             if runner.mistakes:
                 text = f"{slug} cannot run: {runner.mistakes[0].what}"
                 found.append({"kind": "automation", "text": text, "path": f"/automations/{slug}"})

@@ -166,7 +166,7 @@ class Pairing:
 
     def waiting(self) -> list[Arrival]:
         """Those that a person has to say something about."""
-        return [a for a in self.arrivals.values() if a.record.state in ("waiting", "locked")]
+        return [a for a in list(self.arrivals.values()) if a.record.state in ("waiting", "locked")]
 
     async def admit(self, arrival_id: str, setup_code: str, name: str = "", room: str = "") -> Node:
         """Let an arrival in as `name`, in `room` (one that exists, or the name of a new one).

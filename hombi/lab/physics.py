@@ -93,7 +93,7 @@ class Devices:
 def rooms() -> dict[str, Room]:
     """The mill's rooms as they are."""
     return {
-        "cellar": Room(40 * 3600, 9 * 3600, 11.5, 0.92, 1.0, 11.5, 11.3),
+        "cellar": Room(40 * 3600, 30 * 3600, 11.5, 0.92, 1.0, 11.5, 11.3),
         "workshop": Room(4 * 3600, 2 * 3600, 19.0, 0.75, 2.5, 17.0, 11.0),
         "boathouse": Room(2 * 3600, 3600, 8.0, 0.15, 1.2, 9.0, 9.0),
         "hen-house": Room(3 * 3600, 3600, 16.0, 0.4, 2.0, 12.0, 10.0),
@@ -127,7 +127,7 @@ class Mill:
             d = self.devices
             for name, room in self.rooms.items():
                 if name == "cellar":
-                    room.step(seconds, self.outdoor, water=6.0 if d.mister else 0.0)
+                    room.step(seconds, self.outdoor, water=3.0 if d.mister else 0.0)
                 elif name == "drying":
                     room.step(seconds, self.outdoor, heat=0.2, fan=2.0 if d.fan else 0.0)
                 elif name == "workshop":

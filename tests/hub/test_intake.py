@@ -116,6 +116,19 @@ async def test_a_node_is_silent_after_three_usual_intervals_and_heard_again() ->
         assert [e for e in r.events() if "Silent" in e or "Again" in e] == ["NodeSilent", "NodeHeardAgain"]
 
 
+async def test_a_door_that_is_opened_now_and_then_is_not_silent_in_between() -> None:
+    async with rig() as r:
+        await r.let_in("Door", contact={"type": "boolean", "readOnly": True})
+        for minutes in (0.05, 40, 0.05, 50, 0.1, 60):
+            r.say("door", "contact", True)
+            await r.clock.forward(round(minutes * 60_000))
+            r.hub.nodes.look_for_silent()
+        assert not r.hub.house.node("door").silent
+        await r.clock.forward(5 * 3_600_000)
+        r.hub.nodes.look_for_silent()
+        assert r.hub.house.node("door").silent
+
+
 async def test_a_value_that_does_not_change_is_not_a_dead_node() -> None:
     async with rig() as r:
         await r.let_in("Rack", **CLIMATE)

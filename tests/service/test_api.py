@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import threading
 import time
 from typing import Any
 
@@ -231,8 +232,23 @@ def test_a_node_is_renamed_moved_and_taken_out_its_history_kept(service: Service
         since = round(time.time() * 1000) - 60_000
         assert [r.value for r in hub.readings("wanderer/humidity", since)] == [50]
         hub.remove_node("wanderer", keep_history=False)
-        let_in(service, thing, "Loft")
+        node = let_in(service, thing, "Loft")
         assert list(hub.readings("wanderer/humidity", since)) == []
+
+
+def test_readings_on_their_way_when_a_node_is_taken_out_hold_nobody_up(service: Service, rack: Joined) -> None:
+    for number in range(6):
+        node = let_in(service, description(f"Fleeting {number}", **CLIMATE), "Loft")
+        start = round(time.time()) - 3000
+        pack = [{"n": "humidity", "t": start + n, "v": n % 100} for n in range(2500)]
+        sending = threading.Thread(target=lambda node=node, pack=pack: node.post(pack))
+        sending.start()
+        with service.hub() as hub:
+            hub.remove_node(node.node, keep_history=False)
+        sending.join(20)
+        assert not sending.is_alive()
+    assert rack.post([{"n": "humidity", "v": 70}]).json()["stored"] == 1
+    assert httpx.get(f"{service.url}/api/health").json()["status"] == "ok"
 
 
 def test_automations_are_checked_added_changed_and_removed(service: Service, rack: Joined, mister: Joined) -> None:

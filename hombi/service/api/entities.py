@@ -130,7 +130,7 @@ class EntityView(APIView):
         """The entity, and the automations that look at it."""
         entity = hub().house.entity(f"{node}/{name}")
         watchers: list[dict[str, Any]] = []
-        for slug, runner in hub().engine.runners.items():
+        for slug, runner in list(hub().engine.runners.items()):
             automation = runner.automation
             if automation is not None and runner.record.enabled and automation.watch.entity == entity.address:
                 watchers.append({"automation": slug, "name": automation.name, **limit_data(automation)})

@@ -104,7 +104,7 @@ def room_data(room: Room) -> dict[str, Any]:
 
 def floor_data(floor: Floor) -> dict[str, Any]:
     """A floor as programs see it."""
-    rooms = sorted((r for r in hub().house.rooms.values() if r.floor is floor), key=lambda r: r.position)
+    rooms = sorted((r for r in list(hub().house.rooms.values()) if r.floor is floor), key=lambda r: r.position)
     return {"id": floor.id, "name": floor.name, "position": floor.position, "rooms": [room_data(r) for r in rooms]}
 
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import asdict
 
 from django.contrib.auth import get_user_model
-from django.db import transaction
+from django.db import IntegrityError, transaction
 
 from hombi.core.kinds import KINDS
 from hombi.core.quality import Quality
@@ -51,6 +51,16 @@ class DatabaseRecords:
         house.people = set(get_user_model().objects.values_list("username", flat=True))
 
     def store_readings(self, rows: Sequence[Row]) -> None:
+        try:
+            self._insert(rows)
+        except IntegrityError:
+            # A node was taken out with its history while its last readings were on their way.
+            known = set(m.Entity.objects.values_list("pk", flat=True))
+            self._insert([row for row in rows if row[0] in known])
+
+    def _insert(self, rows: Sequence[Row]) -> None:
+        if not rows:
+            return
         with transaction.atomic():
             m.Reading.objects.bulk_create(
                 [m.Reading(entity_id=e, at_ms=t, raw=raw, value=value, quality=q) for e, t, raw, value, q in rows],
@@ -188,6 +198,7 @@ def _entity(stored: m.Entity, node: h.Node) -> h.Entity:
         stored.writable,
         latest,
         interval,
+        h.GAPS_TO_KNOW if interval else 0,
     )
 
 

@@ -8,7 +8,7 @@ export function Section({ floors, entities }: { floors: Floor[]; entities: Entit
   const fromTheTop = [...floors].sort((a, b) => b.position - a.position).filter((floor) => floor.rooms.length > 0);
   return (
     <section aria-label="The house in section">
-      <svg aria-hidden="true" viewBox="0 0 1000 90" preserveAspectRatio="none" className="block h-12 w-full sm:h-20">
+      <svg aria-hidden="true" viewBox="0 0 1000 90" preserveAspectRatio="none" className="block h-12 w-full sm:h-16">
         <path
           d="M2 90 500 6l498 84"
           fill="none"
@@ -44,7 +44,7 @@ function Cell({ room, entities }: { room: Room; entities: Entity[] }) {
   const wrong = trouble(entities);
   const values = leading(entities);
   return (
-    <Link to={`/rooms/${room.room}`} className="group block bg-paper px-4 pt-1 pb-4 hover:bg-sheet">
+    <Link to={`/rooms/${room.room}`} className="group block bg-paper px-4 pt-1 pb-3 hover:bg-sheet">
       <div className="flex items-baseline justify-between gap-2">
         <h3 className="font-serif text-act text-lg group-hover:underline">{room.name}</h3>
         {wrong && (
