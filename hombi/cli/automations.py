@@ -12,7 +12,7 @@ from hombi.cli import complete
 from hombi.cli.drawing import ago, as_json, err, mistakes, out, table
 from hombi.cli.run import SAID_NO, Json, hub, words
 
-app = typer.Typer(no_args_is_help=True, help="What the house does by itself: list, check, add, change, remove.")
+app = typer.Typer(no_args_is_help=True, help="What the house does by itself.")
 File = Annotated[
     Path, typer.Argument(exists=True, dir_okay=False, readable=True, help="A TOML text; docs/automations.md shows the format.")
 ]

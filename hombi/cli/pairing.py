@@ -23,7 +23,7 @@ def pair(
     watch: Annotated[bool, typer.Option(help="Stay, count down, and show who arrives.")] = True,
     close: Annotated[bool, typer.Option("--close", help="Close the window now.")] = False,
 ) -> None:
-    """Open the pairing window: nodes may ask to join until it closes by itself."""
+    """Open the pairing window; it closes by itself."""
     with hub() as h:
         if close:
             h.close_pairing()

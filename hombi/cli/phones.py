@@ -9,7 +9,7 @@ import typer
 from hombi.cli.drawing import as_json, clock, out, table
 from hombi.cli.run import Json, hub
 
-app = typer.Typer(invoke_without_command=True, help="The household's phones: list, test, remove; and what they were told.")
+app = typer.Typer(invoke_without_command=True, help="The household's phones, and their notices.")
 
 
 @app.callback()

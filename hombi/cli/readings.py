@@ -21,7 +21,7 @@ def history(
     span: Annotated[str, typer.Option(help="hour, day, week or month.")] = "day",
     json: Json = False,
 ) -> None:
-    """An entity's history: its course in a line, and its mean, lowest and highest value over time."""
+    """One entity over time: its course and numbers."""
     with hub() as h:
         fine = h.history(entity, span, points=max(20, out.width - 4))
         coarse = h.history(entity, span, points=_ROWS.get(span, 24))
@@ -91,7 +91,7 @@ def set_(
     to: Annotated[str, typer.Argument(help="The value wanted: on, off, '40 %'.")],
     json: Json = False,
 ) -> None:
-    """Switch or set an entity, and wait until its node says that it did."""
+    """Switch an entity, and wait for its node's word."""
     with hub() as h:
         command = h.command(entity, to)
     if json:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import threading
 import time
 
 import httpx
 
-from hombi.client import AsyncHub, LiveEvent
+from hombi.client import AsyncHub, HubUnreachable, LiveEvent
 from tests.house import Joined, Service, until
 
 
@@ -23,8 +24,9 @@ class Ear(threading.Thread):
         time.sleep(0.4)
 
     def run(self) -> None:
-        for event in self.hub.live():
-            self.heard.append((time.time(), event))
+        with contextlib.suppress(HubUnreachable):  # the hub of the test is gone for good
+            for event in self.hub.live():
+                self.heard.append((time.time(), event))
 
     def of(self, kind: str) -> list[LiveEvent]:
         return [event for _, event in self.heard if event.kind == kind]
