@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import os
 from typing import Annotated
 
 import typer
 
 from hombi.cli.drawing import err, out
-from hombi.cli.where import DEFAULT_PORT, data_folder
+from hombi.cli.where import data_folder, http_port
 
 
 def demo(
@@ -19,7 +18,7 @@ def demo(
     # The lab brings a web server; only this command needs it.
     from hombi.lab.run import DemoError, demo as run  # noqa: I001, PLC0415
 
-    port = int(os.environ.get("HOMBI_PORT", DEFAULT_PORT))
+    port = http_port()
     try:
         run(data_folder(), port, speed, seed, lambda text: out.print(text, soft_wrap=True))
     except DemoError as error:

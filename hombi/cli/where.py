@@ -7,6 +7,8 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
+import typer
+
 from hombi.client import Hub
 
 DEFAULT_PORT = 4662
@@ -28,6 +30,14 @@ def sign_in_file() -> Path:
     return Path(base).expanduser() / "hombi" / "sign-in.json"
 
 
+def http_port() -> int:
+    """HOMBI_PORT, or the usual one. Raises typer.BadParameter for what is no port."""
+    text = os.environ.get("HOMBI_PORT") or str(DEFAULT_PORT)
+    if not text.isdigit() or not 1 <= int(text) <= 65535:
+        raise typer.BadParameter(f"HOMBI_PORT={text!r} is no port number from 1 to 65535")
+    return int(text)
+
+
 @dataclass(frozen=True, slots=True)
 class Where:
     """An address and a token for it."""
@@ -42,17 +52,17 @@ class Where:
 
 def find_hub() -> Where:
     """The hub on this machine when its token file can be read, else the one signed in to, else this machine's port."""
-    port = os.environ.get("HOMBI_PORT")
+    given, port = os.environ.get("HOMBI_PORT"), http_port()
     for path in (data_folder() / TOKEN_FILE, sign_in_file()):
         try:
             kept = json.loads(path.read_text())
             url = str(kept["url"])
-            if port and path.name == TOKEN_FILE:
+            if given and path.name == TOKEN_FILE:
                 url = f"http://127.0.0.1:{port}"
             return Where(url, str(kept["token"]))
         except (OSError, ValueError, KeyError):
             continue
-    return Where(f"http://127.0.0.1:{port or DEFAULT_PORT}", None)
+    return Where(f"http://127.0.0.1:{port}", None)
 
 
 def keep_sign_in(where: Where) -> Path:

@@ -21,6 +21,9 @@ from hombi.hub.records_thread import RecordsThread
 from hombi.hub.tasks import Tasks
 from hombi.links.wifi.thing_description import slug
 
+# Addresses beside those of the automations: /automations/new, /api/automations/check, /api/automations/write.
+RESERVED = frozenset({"new", "check", "write"})
+
 
 class Teller(Protocol):
     """Who brings a notice to the phones."""
@@ -156,6 +159,8 @@ class Engine:
             raise Invalid(f"the text has {count} mistake{'s' * (count != 1)}", [mistake_data(m) for m in mistakes])
         if not slug(automation.name):
             raise Invalid("the name has no letter and no digit")
+        if slug(automation.name) in RESERVED:
+            raise Invalid(f"{automation.name!r} is an address of the console's or the API's own; give it a longer name")
         return automation
 
     def _take(self, record: AutomationRecord, state: State) -> Runner:

@@ -11,6 +11,8 @@ from hombi.service.api import accounts, automations, entities, house, journal, n
 from hombi.service.console import console
 from hombi.service.live import live
 
+handler500 = "hombi.service.api.problems.unforeseen"
+
 urlpatterns = [
     path("api/health", house.HealthView.as_view()),
     path("api/claim", accounts.ClaimView.as_view()),

@@ -135,6 +135,13 @@ def test_no_hub_is_code_3_and_no_token_is_code_4(service: Service, tmp_path: Pat
     assert "hombi sign-in" in done.stderr
 
 
+@pytest.mark.parametrize("command", ["now", "demo"])
+def test_a_port_that_is_none_is_named(service: Service, tmp_path: Path, command: str) -> None:
+    done = service.hombi(command, env={"HOMBI_DATA": str(tmp_path), "HOMBI_PORT": "none"})
+    assert done.returncode == 2
+    assert "HOMBI_PORT='none' is no port number" in done.stderr
+
+
 def test_sign_in_keeps_a_token_for_later_commands(service: Service, tmp_path: Path) -> None:
     elsewhere = {"HOMBI_DATA": str(tmp_path / "none"), "XDG_CONFIG_HOME": str(tmp_path)}
     del_port = {"HOMBI_PORT": ""}

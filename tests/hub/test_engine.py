@@ -141,6 +141,14 @@ async def test_a_wrong_text_is_refused_with_its_mistakes_and_changes_nothing() -
             await r.hub.engine.change("nothing", enabled=False)
 
 
+@pytest.mark.parametrize("name", ["New", "check", "Write!"])
+async def test_names_that_are_addresses_of_the_consoles_own_are_refused(name: str) -> None:
+    async with rig() as r:
+        await r.cellar()
+        with pytest.raises(Invalid, match="longer name"):
+            await r.hub.engine.add(DRY.replace("Cellar too dry", name))
+
+
 async def test_off_duty_it_does_nothing() -> None:
     async with rig() as r:
         await r.cellar()

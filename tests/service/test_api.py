@@ -305,6 +305,15 @@ def test_what_is_not_there_is_a_problem_too(service: Service) -> None:
     assert (answer.status_code, answer.headers["content-type"]) == (405, "application/problem+json")
 
 
+def test_a_body_that_is_too_large_is_refused_before_it_is_read(service: Service, rack: Joined) -> None:
+    large = b"[" + b" " * (9 * 1024 * 1024) + b"]"
+    assert rack.post(large, raw=True).status_code == 413
+    chunks = (b" " * 65536 for _ in range(200))
+    answer = httpx.post(f"{service.url}/api/arrivals", content=chunks, headers={"Content-Type": "application/json"})
+    assert answer.status_code == 413
+    assert "at most 8 MB" in answer.json()["detail"]
+
+
 def test_the_schema_is_openapi_3_and_names_every_path(service: Service) -> None:
     schema = httpx.get(f"{service.url}/api/schema", headers={"Accept": "application/vnd.oai.openapi+json"}).json()
     assert schema["openapi"].startswith("3.")

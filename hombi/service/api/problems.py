@@ -6,7 +6,7 @@ from http import HTTPStatus
 from typing import Any
 
 from django.core.exceptions import PermissionDenied
-from django.http import Http404
+from django.http import Http404, HttpRequest, JsonResponse
 from rest_framework import exceptions
 from rest_framework.response import Response
 from rest_framework.views import set_rollback
@@ -49,6 +49,12 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
     if wait := getattr(error, "wait", None):
         response["Retry-After"] = str(int(wait))
     return response
+
+
+def unforeseen(request: HttpRequest) -> JsonResponse:
+    """Django's answer to an error that nobody foresaw; the log has it."""
+    detail = "something went wrong in the hub; its log says what"
+    return JsonResponse(problem(500, detail), status=500, content_type="application/problem+json")
 
 
 def _flat(detail: Any, path: str = "") -> list[tuple[str, str]]:
