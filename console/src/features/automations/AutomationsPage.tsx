@@ -74,7 +74,7 @@ function Row({ automation }: { automation: Automation }) {
 export function Standing({ automation }: { automation: Automation }) {
   if (automation.mistakes[0]) return <Mark grave>cannot run: {automation.mistakes[0].what}</Mark>;
   if (!automation.enabled) return <span className="text-faint">off duty</span>;
-  const words = { idle: "quiet", holding: "holding, since", waiting: "waiting for its hours", on: "on, since" };
+  const words = { idle: "quiet", holding: "holding, begun", waiting: "waiting for its hours", on: "on, started" };
   const since = automation.phase === "holding" || automation.phase === "on";
   return (
     <span className={automation.phase === "on" ? "font-semibold" : "text-faint"}>
