@@ -59,6 +59,7 @@ def test_finds_the_kind_by_type_then_name_then_unit(name: str, prop: dict[str, A
         (lambda d: d.pop("securityDefinitions"), "`securityDefinitions`"),
         (lambda d: d.update(title=7), r"\$\.title"),
         (lambda d: d.update(title="  "), "empty title"),
+        (lambda d: d.update(title="\ud800"), "lone surrogate"),
         (lambda d: d.update(id=""), "has no id"),
         (lambda d: d.update(properties={}), "has 0 properties"),
         (lambda d: d.update(properties={"a": {"type": "string"}}), "no property .* is a number or a boolean"),

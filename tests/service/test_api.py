@@ -213,6 +213,9 @@ def test_rooms_and_floors_in_the_order_the_person_wants(service: Service, rack: 
             hub.remove_room("cheese-cellar")
         with pytest.raises(Wrong, match="there is a room East already"):
             hub.add_room("East")
+        for position in (-1, 10**30):
+            with pytest.raises(Wrong, match="position"):
+                hub.add_floor("Sky", position)
         with pytest.raises(Missing, match="no floor Cloud"):
             hub.add_room("West", "Cloud")
 

@@ -754,6 +754,8 @@ export interface components {
             /** @description when its node was last heard, ms */
             heard_at: number;
             watchers: components["schemas"]["Watcher"][];
+            /** @description whether the node's unit is another than the kind's, and not only called differently */
+            converted: boolean;
         };
         /** @description A floor, 0 the lowest, with its rooms in order. */
         Floor: {

@@ -90,6 +90,10 @@ def read_description(source: object) -> ThingDescription:
         thing = msgspec.convert(source, _Thing)
     except msgspec.ValidationError as error:
         raise DescriptionError(f"this is no Thing Description: {error}") from error
+    try:
+        msgspec.json.encode(thing)
+    except UnicodeEncodeError as error:
+        raise DescriptionError("a text of the Thing Description holds half of a character (a lone surrogate)") from error
     if not thing.id:
         raise DescriptionError("the Thing Description has no id; give the node one that it keeps, like urn:uuid:…")
     if not thing.title.strip():

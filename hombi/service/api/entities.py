@@ -11,6 +11,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from hombi.core.quality import Quality
+from hombi.core.units import conversion
 from hombi.hub.actuation import command_data
 from hombi.hub.errors import Invalid
 from hombi.hub.house import Entity
@@ -34,6 +35,7 @@ class EntityDetailShape(EntityShape):
     """An entity with the automations that look at it."""
 
     watchers = WatcherShape(many=True)
+    converted = s.BooleanField(help_text="whether the node's unit is another than the kind's, and not only called differently")
 
 
 class HistoryShape(Shape):
@@ -134,7 +136,9 @@ class EntityView(APIView):
             automation = runner.automation
             if automation is not None and runner.record.enabled and automation.watch.entity == entity.address:
                 watchers.append({"automation": slug, "name": automation.name, **limit_data(automation)})
-        return Response({**entity_data(entity), "watchers": watchers})
+        unit = entity.kind.unit
+        converted = bool(unit) and conversion(entity.wire_unit, unit) != (1.0, 0.0)
+        return Response({**entity_data(entity), "watchers": watchers, "converted": converted})
 
 
 class HistoryView(APIView):

@@ -17,6 +17,9 @@ from hombi.service.api.shapes import Shape, checked
 from hombi.service.bridge import call, hub
 
 
+MAX_POSITION = 1000
+
+
 class RoomShape(Shape):
     """A room; `position` counts from the left on its floor."""
 
@@ -87,14 +90,14 @@ class RoomChange(Shape):
 
     name = s.CharField(max_length=80, required=False)
     floor = s.CharField(max_length=80, required=False)
-    position = s.IntegerField(min_value=0, required=False)
+    position = s.IntegerField(min_value=0, max_value=MAX_POSITION, required=False)
 
 
 class FloorRequest(Shape):
     """A floor to add, on top unless `position` says otherwise."""
 
     name = s.CharField(max_length=80)
-    position = s.IntegerField(required=False)
+    position = s.IntegerField(min_value=0, max_value=MAX_POSITION, required=False)
 
 
 def room_data(room: Room) -> dict[str, Any]:

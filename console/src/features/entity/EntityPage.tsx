@@ -107,7 +107,6 @@ function Numbers({ course, entity, span }: { course: History; entity: EntityDeta
 }
 
 function Origin({ entity, nodeTitle }: { entity: EntityDetail; nodeTitle: string }) {
-  const converted = entity.wire_unit && entity.wire_unit !== entity.unit;
   return (
     <section aria-labelledby="origin">
       <h2 id="origin" className="mb-3 text-xl">
@@ -124,7 +123,7 @@ function Origin({ entity, nodeTitle }: { entity: EntityDetail; nodeTitle: string
           The raw value is{" "}
           {entity.raw === null ? "not known yet" : `${Number(entity.raw.toPrecision(6))} ${entity.wire_unit}`}.
         </li>
-        {converted && (
+        {entity.converted && (
           <li>
             It is converted from {entity.wire_unit} to {entity.unit}.
           </li>
