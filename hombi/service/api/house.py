@@ -16,7 +16,6 @@ from hombi.hub.house import Floor, Room
 from hombi.service.api.shapes import Shape, checked
 from hombi.service.bridge import call, hub
 
-
 MAX_POSITION = 1000
 
 
