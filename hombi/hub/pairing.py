@@ -6,7 +6,7 @@ import hashlib
 import hmac
 import secrets
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from hombi.core.units import convert
@@ -211,8 +211,8 @@ class Pairing:
         now = self.clock.now_ms()
         entities = tuple(_new_entity(promised) for promised in arrival.thing.promised)
         new = NewNode(address, title, "wifi", record.thing_id, room.id if room else None, now, entities, known.id if known else 0)
-        record.state = "admitted"
-        node_id, entity_ids = await self.thread.run(self.records.admit, new, record)
+        # The node asks what became of it all the while: it must not hear "admitted" before the house knows it.
+        node_id, entity_ids = await self.thread.run(self.records.admit, new, replace(record, state="admitted"))
         if known is not None:
             self.expel(known.address)
             self.house.take_out(known)
@@ -233,6 +233,7 @@ class Pairing:
                 before.latest if before else None,
             )
         self.house.add(node)
+        record.state = "admitted"
         where = f" in {room.name}" if room else ""
         self.journal.note("NodeAdmitted", f"{title} was let in as {address}{where}", node=address)
         self.live.publish("house", {"changed": "node", "node": address})

@@ -64,11 +64,14 @@ class LabNode:
         code = plan.setup_code.replace("-", "").encode()
         proof = hmac.new(code, plan.thing_id.encode(), hashlib.sha256).hexdigest()
         while self.letter is None:
-            asked = await http.post("/api/arrivals", json={"description": plan.description(), "proof": proof})
-            if asked.status_code != 202:
-                await asyncio.sleep(KNOCK_EVERY_S)
-                continue
-            await self._wait(http, asked.json())
+            try:
+                asked = await http.post("/api/arrivals", json={"description": plan.description(), "proof": proof})
+                if asked.status_code == 202:
+                    await self._wait(http, asked.json())
+                    continue
+            except httpx.HTTPError:
+                pass  # a busy hub, or none: knocking again is all a node can do
+            await asyncio.sleep(KNOCK_EVERY_S)
 
     async def _wait(self, http: httpx.AsyncClient, ticket: dict[str, Any]) -> None:
         while True:

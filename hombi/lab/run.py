@@ -34,6 +34,7 @@ STEP_S = 0.25
 STOP_S = 2.5
 PACK = 4_000
 STEAM_S = 60.0
+PATIENCE_S = 60.0
 Say = Callable[[str], None]
 
 
@@ -152,14 +153,17 @@ async def _settle_in(
     joining = [asyncio.create_task(node.join(http)) for node in nodes]
     plans = {plan.thing_id: plan for plan in PLANS}
     by_title = {plan.title: plan for plan in plans.values()}
-    let_in: set[str] = set()
-    while len(let_in) < len(nodes):
-        for arrival in await hub.arrivals():
-            plan = by_title[arrival.title]
-            await hub.admit(arrival.id, plan.setup_code, plan.title, plan.room)
-            let_in.add(plan.address)
-        await asyncio.sleep(0.1)
-    await asyncio.gather(*joining)
+    try:
+        async with asyncio.timeout(PATIENCE_S):
+            while any(node.letter is None for node in nodes):
+                for arrival in await hub.arrivals():
+                    plan = by_title[arrival.title]
+                    await hub.admit(arrival.id, plan.setup_code, plan.title, plan.room)
+                await asyncio.sleep(0.1)
+            await asyncio.gather(*joining)
+    except TimeoutError as error:
+        outside = ", ".join(node.plan.title for node in nodes if node.letter is None)
+        raise DemoError(f"{outside} did not get in within {PATIENCE_S:.0f} s; remove {demo.data} and start again") from error
     await hub.close_pairing()
     total = sum(len(records) for records in kept.values())
     say(f"Sending the {total:,} readings that the nodes kept …")

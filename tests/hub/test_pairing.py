@@ -1,5 +1,9 @@
 from __future__ import annotations
 
+import asyncio
+import threading
+from typing import Any
+
 import pytest
 
 from hombi.hub.errors import Invalid, NotFound, PairingClosed, Refused
@@ -59,6 +63,27 @@ async def test_a_node_is_let_in_with_its_code_and_gets_its_own_key() -> None:
         _, again = await r.hub.pairing.outcome(arrival, ticket)
         assert again is not None
         assert not r.hub.house.fits("cellar-rack", joined.key), "the key before is void"
+
+
+async def test_a_node_that_asks_while_it_is_being_let_in_is_told_to_wait() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        arrival, ticket = await ask(r)
+        store, slow = r.records.admit, threading.Event()
+
+        def admit(*given: Any) -> Any:
+            slow.wait(5)
+            return store(*given)
+
+        r.records.admit = admit  # type: ignore[method-assign]
+        letting_in = asyncio.ensure_future(r.hub.admit(arrival, "12345678", "", ""))
+        await asyncio.sleep(0.05)
+        assert await r.hub.pairing.outcome(arrival, ticket) == ("admitting", None)
+        slow.set()
+        await letting_in
+        state, joined = await r.hub.pairing.outcome(arrival, ticket)
+        assert state == "admitted"
+        assert joined is not None
 
 
 async def test_the_ticket_is_of_no_use_once_the_node_has_used_its_key() -> None:
