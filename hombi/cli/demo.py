@@ -7,6 +7,7 @@ from typing import Annotated
 import typer
 
 from hombi.cli.drawing import err, out
+from hombi.cli.run import installed
 from hombi.cli.where import data_folder, http_port
 
 
@@ -16,7 +17,8 @@ def demo(
 ) -> None:
     """Run the hub with Heron Mill around it: nodes, a plug, a phone. Nothing leaves this machine. Ctrl-C stops it all."""
     # The lab brings a web server; only this command needs it.
-    from hombi.lab.run import DemoError, demo as run  # noqa: I001, PLC0415
+    with installed("hub,lab"):
+        from hombi.lab.run import DemoError, demo as run  # noqa: I001, PLC0415
 
     port = http_port()
     try:

@@ -28,6 +28,16 @@ def hub() -> Iterator[Hub]:
 
 
 @contextlib.contextmanager
+def installed(extra: str) -> Iterator[None]:
+    """Say which part of Hombi is not installed, where only the client and the command line are."""
+    try:
+        yield
+    except ModuleNotFoundError as error:
+        err.print(f"this needs more of Hombi than is installed here ({error.name}): pip install 'hombi[{extra}]'", style="red")
+        raise typer.Exit(SAID_NO) from error
+
+
+@contextlib.contextmanager
 def words(name: str = "") -> Iterator[None]:
     """Say what went wrong, and end with the code for it."""
     try:

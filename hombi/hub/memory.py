@@ -48,9 +48,6 @@ class MemoryRecords:
     def save_room(self, room: Room) -> None:
         """The house has it."""
 
-    def save_floor(self, floor: Floor) -> None:
-        """The house has it."""
-
     def remove_room(self, room: Room) -> None:
         """The house has let go of it."""
 

@@ -10,7 +10,7 @@ import secrets
 import signal
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import AsyncIterator, Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -99,7 +99,7 @@ async def run_demo(demo: Demo, say: Say) -> None:
 
 
 @contextlib.asynccontextmanager
-async def _hub_process(demo: Demo):  # type: ignore[no-untyped-def]
+async def _hub_process(demo: Demo) -> AsyncIterator[str]:
     """The hub, as a process of its own; yields the claim code, "" when it is claimed."""
     env = {
         "HOMBI_HTTP_HOST": "127.0.0.1",

@@ -292,6 +292,7 @@ def test_what_waits_for_a_sleeper_is_bounded_the_oldest_goes_first(house: House)
     first = wire.take()[1]
     assert isinstance(first, p.Publish)
     assert first.payload == b"5"
+    assert len([p for p in house.host.problems if "the oldest was dropped" in p]) == 5
 
 
 def test_a_slow_client_has_a_bounded_number_on_the_way(house: House) -> None:

@@ -7,7 +7,6 @@ import binascii
 import hmac
 from typing import Any
 
-from django.contrib.auth import get_user_model
 from drf_spectacular.extensions import OpenApiAuthenticationExtension
 from rest_framework.authentication import BaseAuthentication
 from rest_framework.exceptions import AuthenticationFailed
@@ -102,8 +101,3 @@ class _NodeScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-ca
 
     def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
         return {"type": "http", "scheme": "basic"}
-
-
-def people() -> set[str]:
-    """The names of all people with an account."""
-    return set(get_user_model().objects.values_list("username", flat=True))

@@ -79,9 +79,6 @@ class DatabaseRecords:
     def save_room(self, room: h.Room) -> None:
         m.Room.objects.filter(pk=room.id).update(name=room.name, floor_id=room.floor.id, position=room.position)
 
-    def save_floor(self, floor: h.Floor) -> None:
-        m.Floor.objects.filter(pk=floor.id).update(name=floor.name, position=floor.position)
-
     def remove_room(self, room: h.Room) -> None:
         with transaction.atomic():
             m.Node.objects.filter(room_id=room.id, removed=True).update(room=None)

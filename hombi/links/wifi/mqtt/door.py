@@ -14,7 +14,7 @@ from functools import partial
 from typing import Protocol
 
 from hombi.links.wifi.mqtt import packets as p
-from hombi.links.wifi.mqtt.session import Session
+from hombi.links.wifi.mqtt.session import MAX_QUEUED, Session
 from hombi.links.wifi.mqtt.topics import Subscriptions, matches, valid_filter, valid_name
 
 MAX_RETAINED = 10_000
@@ -62,7 +62,7 @@ class Host(Protocol):
         """An account's last connection is gone."""
 
     def turned_away(self, account: str, why: str) -> None:
-        """A connection was refused or closed for what it did."""
+        """Something was refused, closed or dropped."""
 
 
 @dataclass(slots=True)
@@ -301,7 +301,11 @@ class Door:
         for key, qos in self._subscriptions.find(message.topic).items():
             copy = p.Publish(message.topic, message.payload, min(qos, message.qos))  # retain unset [MQTT-3.3.1-9]
             connection = self.connections.get(key)
-            launched = self._sessions[key].offer(copy, connected=connection is not None)
+            session = self._sessions[key]
+            dropped = session.dropped
+            launched = session.offer(copy, connected=connection is not None)
+            if session.dropped > dropped:
+                self.host.turned_away(key.split("\0")[0], f"more than {MAX_QUEUED} messages wait for it; the oldest was dropped")
             if launched is not None and connection is not None:
                 connection.send(launched)
 

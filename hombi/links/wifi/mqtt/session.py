@@ -63,8 +63,3 @@ class Session:
         launched = replace(message, packet_id=number, duplicate=False)
         self._inflight[number] = launched
         return launched
-
-    @property
-    def pending(self) -> int:
-        """How many messages the client does not have yet."""
-        return len(self._inflight) + len(self._waiting)
