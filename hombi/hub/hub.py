@@ -79,10 +79,11 @@ class Hub:
         return taken
 
     async def remove_node(self, address: str, *, keep_history: bool) -> None:
-        """Take a node out. Raises NotFound."""
+        """Take a node out and cut it off; automations that name it stop. Raises NotFound."""
         node = self.house.node(address)
-        await self.nodes.remove(address, self.drivers[node.link], keep_history=keep_history)
+        await self.nodes.remove(address, keep_history=keep_history)
         self.engine.house_changed()
+        await self.drivers[node.link].remove(address)
 
     async def admit(self, arrival_id: str, setup_code: str, name: str, room: str) -> Node:
         """Let an arrival in; automations that look at it wake up. Raises as `Pairing.admit` does."""

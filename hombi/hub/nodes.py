@@ -18,7 +18,6 @@ from hombi.hub.ports import Records
 from hombi.hub.records_thread import RecordsThread
 from hombi.hub.rooms import Rooms
 from hombi.hub.tasks import Tasks
-from hombi.links.base import Driver
 
 LOOK_EVERY_S = 5.0
 
@@ -71,12 +70,11 @@ class Nodes:
         self.live.publish("house", {"changed": "node", "node": address})
         return node
 
-    async def remove(self, address: str, driver: Driver, *, keep_history: bool) -> None:
-        """Take a node out: its key is void at once. Its history stays unless told otherwise. Raises NotFound."""
+    async def remove(self, address: str, *, keep_history: bool) -> None:
+        """Take a node out of the house: its key is void at once. Its history stays unless told otherwise. Raises NotFound."""
         node = self.house.node(address)
         await self.thread.run(self.records.remove_node, node, keep_history=keep_history)
         self.house.take_out(node)
-        await driver.remove(address)
         kept = "its history is kept" if keep_history else "with its history"
         self.journal.note("NodeRemoved", f"{node.title} ({address}) was removed; {kept}", node=address)
         self.live.publish("house", {"changed": "node", "node": address})

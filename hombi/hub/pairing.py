@@ -181,7 +181,8 @@ class Pairing:
         if not address:
             raise Invalid("the name has no letter and no digit")
         taken = self.house.nodes.get(address)
-        if taken is not None and taken is not arrival.known:
+        on_its_way = any(a.record.state == "admitting" and a.record.node == address for a in self.arrivals.values())
+        if on_its_way or (taken is not None and taken is not arrival.known):
             raise Invalid(f"there is a node {address} already; give this one another name")
         if not hmac.compare_digest(record.proof, proof_of(setup_code, record.thing_id)):
             await self._wrong_code(arrival)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import asyncio
+from dataclasses import dataclass, field
 
 from hombi.hub.errors import Invalid, NotFound, Refused
 from hombi.hub.house import Floor, House, Room
@@ -24,14 +25,25 @@ class Rooms:
     thread: RecordsThread
     live: Live
     journal: Journal
+    # Two nodes that are let in at once may both name the same new room.
+    _adding: asyncio.Lock = field(default_factory=asyncio.Lock)
 
     async def find_or_add(self, name: str) -> Room:
         """The room of this name (or slug), added on the lowest floor when there is none."""
-        found = self.house.rooms.get(slug(name))
-        return found or await self.add_room(name)
+        async with self._adding:
+            return self.house.rooms.get(slug(name)) or await self._add_room(name)
 
     async def add_floor(self, name: str, position: int | None = None) -> Floor:
-        """Add a floor, on top unless a position says otherwise."""
+        """Add a floor, on top unless a position says otherwise. Raises Invalid."""
+        async with self._adding:
+            return await self._add_floor(name, position)
+
+    async def add_room(self, name: str, floor: str = "") -> Room:
+        """Add a room at the end of a floor (the lowest when none is named). Raises Invalid, NotFound."""
+        async with self._adding:
+            return await self._add_room(name, floor)
+
+    async def _add_floor(self, name: str, position: int | None = None) -> Floor:
         if not name.strip():
             raise Invalid("a floor needs a name")
         if any(f.name == name.strip() for f in self.house.floors.values()):
@@ -43,8 +55,7 @@ class Rooms:
         self._changed()
         return floor
 
-    async def add_room(self, name: str, floor: str = "") -> Room:
-        """Add a room at the end of a floor (the lowest when none is named). Raises Invalid, NotFound."""
+    async def _add_room(self, name: str, floor: str = "") -> Room:
         address = slug(name)
         if not address:
             raise Invalid("a room needs a name with a letter or a digit")
@@ -91,7 +102,7 @@ class Rooms:
 
     async def _floor(self, name: str) -> Floor:
         if not self.house.floors:
-            return await self.add_floor(name or FIRST_FLOOR_NAME)
+            return await self._add_floor(name or FIRST_FLOOR_NAME)
         if not name:
             return min(self.house.floors.values(), key=lambda f: f.position)
         for floor in self.house.floors.values():

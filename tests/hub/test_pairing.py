@@ -146,6 +146,20 @@ async def test_a_name_that_is_taken_is_refused_and_the_arrival_waits_on() -> Non
         assert (await r.hub.admit(other, "12345678", "Loft rack", "")).address == "loft-rack"
 
 
+async def test_two_are_let_in_at_once_into_the_same_new_room_but_not_under_the_same_name() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        arrivals = [(await ask(r, description(f"Node {n}", **CLIMATE)))[0] for n in range(3)]
+        names = ["one", "two", "two"]
+        done = await asyncio.gather(
+            *(r.hub.admit(a, "12345678", name, "Gallery") for a, name in zip(arrivals, names, strict=True)), return_exceptions=True
+        )
+        assert sorted(r.hub.house.nodes) == ["one", "two"]
+        assert list(r.hub.house.rooms) == ["gallery"]
+        (refused,) = [d for d in done if isinstance(d, Exception)]
+        assert isinstance(refused, Invalid)
+
+
 async def test_a_node_that_joins_again_is_the_same_node() -> None:
     async with rig() as r:
         await r.let_in("Cellar rack", **CLIMATE)
