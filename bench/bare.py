@@ -19,6 +19,7 @@ from hombi.links.wifi.driver import NodeRights
 from hombi.links.wifi.mqtt.door import Door, Rights
 from hombi.links.wifi.mqtt.listener import Listener
 from hombi.links.wifi.mqtt.packets import Publish
+from hombi.links.wifi.mqtt.session import Session
 
 BATCH = 2_000
 
@@ -51,6 +52,10 @@ class Bare:
     def disconnected(self, rights: Rights) -> None: ...
 
     def turned_away(self, account: str, why: str) -> None: ...
+
+    def session_changed(self, session: Session) -> None: ...
+
+    def session_forgotten(self, key: str) -> None: ...
 
     async def write(self) -> None:
         loop = asyncio.get_running_loop()

@@ -136,7 +136,8 @@ async def open_hub(
         house, rooms, clock, records, thread, live, journal, lambda address: tasks.start(by_link["wifi"].remove(address), "expel")
     )
     nodes = Nodes(house, rooms, clock, records, thread, live, journal, intake, pairing, tasks)
-    by_link.update({d.link: d for d in make_drivers(nodes, house, config.mqtt_host, config.nodes_port)})
+    kept = await thread.run(records.link_states)
+    by_link.update({d.link: d for d in make_drivers(nodes, house, config.mqtt_host, config.nodes_port, kept)})
     actuation = Actuation(house, clock, live, journal, by_link, config.answer_s)
     public_key = ""
     if push is None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 from itertools import count
+from typing import Any
 
 from hombi.hub.house import Floor, House, Node, Room
 from hombi.hub.ports import (
@@ -30,6 +31,7 @@ class MemoryRecords:
         self._automations: dict[int, AutomationRecord] = {}
         self._phones: dict[int, PhoneRecord] = {}
         self._nodes: dict[str, tuple[int, dict[str, int]]] = {}
+        self._link_states: dict[str, dict[str, Any]] = {}
         self._key = ""
 
     def load_house(self, house: House) -> None:
@@ -118,6 +120,15 @@ class MemoryRecords:
 
     def save_delivery(self, delivery: DeliveryRecord) -> None:
         self.deliveries[delivery.id] = replace(delivery)
+
+    def link_states(self) -> dict[str, dict[str, Any]]:
+        return dict(self._link_states)
+
+    def keep_link_state(self, key: str, state: dict[str, Any] | None) -> None:
+        if state is None:
+            self._link_states.pop(key, None)
+        else:
+            self._link_states[key] = state
 
     def push_key(self, fresh: str) -> str:
         self._key = self._key or fresh

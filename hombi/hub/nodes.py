@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from hombi.core.senml import Resolved
 from hombi.hub.clock import Clock
@@ -55,6 +56,9 @@ class Nodes:
         if (found := self.house.nodes.get(node)) is not None:
             found.refused += 1
         self.journal.fault("MessageRefused", f"{node}: {what}" if node else what, node=node)
+
+    def keep(self, key: str, state: dict[str, Any] | None) -> None:
+        self.tasks.start(self.thread.run(self.records.keep_link_state, key, state), name="link state")
 
     async def change(self, address: str, *, title: str | None = None, room: str | None = None) -> Node:
         """Rename a node (its address stays) or move it to a room ("" for none). Raises NotFound, Invalid."""

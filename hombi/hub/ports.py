@@ -167,5 +167,11 @@ class Records(Protocol):
 
     def save_delivery(self, delivery: DeliveryRecord) -> None: ...
 
+    def link_states(self) -> dict[str, dict[str, Any]]:
+        """What the links asked to be kept, by key."""
+
+    def keep_link_state(self, key: str, state: dict[str, Any] | None) -> None:
+        """Keep it, or (None) keep it no longer."""
+
     def push_key(self, fresh: str) -> str:
         """The hub's own VAPID key (PEM); `fresh` is kept when there is none yet."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Any, Protocol
 
 from hombi.core.senml import Resolved
 
@@ -41,6 +41,9 @@ class Reports(Protocol):
 
     def refused(self, node: str, what: str) -> None:
         """A node sent something that could not be understood."""
+
+    def keep(self, key: str, state: dict[str, Any] | None) -> None:
+        """State of the link's own that must outlive a restart; None when it is over. It is given back at the next start."""
 
 
 class Driver(Protocol):

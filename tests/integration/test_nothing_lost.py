@@ -76,6 +76,20 @@ def test_kill_9_loses_no_reading_that_was_answered_over_http(own_service: Servic
         assert [r.value for r in hub.readings("counter/count", start * 1000)] == [0, 1, 2]
 
 
+def test_a_sleeping_nodes_command_outlives_a_killed_hub(own_service: Service) -> None:
+    own_service.start()
+    own_service.claim()
+    hatch = let_in(own_service, description("Sleepy hatch", **PLUG))
+    with hatch.connected(clean=False):
+        pass
+    with own_service.hub() as hub:
+        assert hub.command("sleepy-hatch/switch", "on").state == "unanswered"
+    own_service.kill()
+    own_service.start()
+    with hatch.connected(clean=False), own_service.hub() as hub:
+        until(lambda: hub.entity("sleepy-hatch/switch").value == 1.0)
+
+
 def test_a_killed_hub_comes_back_with_its_house_holds_and_latest_readings(own_service: Service) -> None:
     own_service.start()
     own_service.claim()

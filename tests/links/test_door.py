@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from typing import Any
 
 import pytest
 
@@ -50,6 +52,7 @@ class Host:
     waiting: list[Callable[[], None]] = field(default_factory=list)
     came: list[str] = field(default_factory=list)
     problems: list[str] = field(default_factory=list)
+    kept: dict[str, dict[str, Any]] = field(default_factory=dict)
 
     def sign_in(self, username: str | None, password: bytes | None) -> Rights | None:
         return Rights(username) if username and password == b"right" else None
@@ -66,6 +69,12 @@ class Host:
 
     def turned_away(self, account: str, why: str) -> None:
         self.problems.append(why)
+
+    def session_changed(self, session: s.Session) -> None:
+        self.kept[session.key] = json.loads(json.dumps(session.snapshot()))
+
+    def session_forgotten(self, key: str) -> None:
+        self.kept.pop(key, None)
 
 
 class House:
@@ -259,6 +268,31 @@ def test_a_sleeping_client_gets_what_came_meanwhile(house: House) -> None:
     house.say(mister, p.Puback(1), p.Disconnect())
     _, wire = house.enter("mister", clean=False)
     assert wire.take() == [p.Connack(0, True)]
+
+
+def test_a_sleepers_session_outlives_the_door(house: House) -> None:
+    mister, _ = house.enter("mister", clean=False)
+    house.say(mister, p.Subscribe(1, (("mister/wanted", 1), ("mister/more", 0))))
+    for number in range(s.MAX_INFLIGHT + 2):
+        house.door.route(p.Publish("mister/wanted", bytes((number,)), 1))
+    house.say(mister, p.Puback(1))
+    again = House()
+    again.door.restore(house.host.kept)
+    again.door.route(p.Publish("mister/wanted", b"after", 1))
+    mister, wire = again.enter("mister", clean=False)
+    first, *rest = wire.take()
+    assert first == p.Connack(0, True)
+    assert [(m.packet_id, m.duplicate) for m in rest[:2]] == [(2, True), (3, True)], "with their own identifiers [MQTT-4.4.0-1]"
+    for message in rest:
+        assert isinstance(message, p.Publish)
+    for number in range(2, s.MAX_INFLIGHT + 4):
+        again.say(mister, p.Puback(number))
+    last = wire.take()[-1]
+    assert isinstance(last, p.Publish)
+    assert last.payload == b"after"
+    assert again.host.kept["mister\0c"]["inflight"] == []
+    again.door.expel("mister")
+    assert again.host.kept == {}
 
 
 def test_a_clean_session_forgets(house: House) -> None:

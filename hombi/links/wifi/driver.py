@@ -10,9 +10,9 @@ A node confirms what it was asked by sending the new value as a reading.
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Any, Protocol
 
 from hombi.core.errors import SenmlError
 from hombi.core.senml import Record, decode, encode, resolve
@@ -21,6 +21,7 @@ from hombi.links.wifi.mqtt.door import Door
 from hombi.links.wifi.mqtt.door import Rights as DoorRights
 from hombi.links.wifi.mqtt.listener import Listener
 from hombi.links.wifi.mqtt.packets import Publish
+from hombi.links.wifi.mqtt.session import Session
 
 PREFIX = "hombi"
 
@@ -65,10 +66,19 @@ class WifiDriver:
 
     link = "wifi"
 
-    def __init__(self, reports: Reports, keys: Keys, host: str, port: int, now_ms: Callable[[], int] | None = None) -> None:
+    def __init__(
+        self,
+        reports: Reports,
+        keys: Keys,
+        host: str,
+        port: int,
+        kept: Mapping[str, dict[str, Any]],
+        now_ms: Callable[[], int] | None = None,
+    ) -> None:
         self._reports, self._keys = reports, keys
         self._now_ms = now_ms or (lambda: time.time_ns() // 1_000_000)
         self.door = Door(self)
+        self.door.restore(kept)
         self._listener = Listener(self.door, host, port)
 
     @property
@@ -134,6 +144,12 @@ class WifiDriver:
 
     def disconnected(self, rights: DoorRights) -> None:
         self._reports.presence(rights.account, here=False)
+
+    def session_changed(self, session: Session) -> None:
+        self._reports.keep(session.key, session.snapshot())
+
+    def session_forgotten(self, key: str) -> None:
+        self._reports.keep(key, None)
 
     def turned_away(self, account: str, why: str) -> None:
         self._reports.refused(account, f"MQTT: {why}")

@@ -143,6 +143,13 @@ class Delivery(models.Model):
         indexes: ClassVar = [models.Index(fields=["state"], name="deliveries_by_state")]
 
 
+class LinkState(models.Model):
+    """What a link keeps over a restart, like the MQTT session of a node that sleeps."""
+
+    key = models.CharField(max_length=300, primary_key=True)
+    state = models.JSONField()
+
+
 class HubKey(models.Model):
     """A key of the hub's own, by name."""
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import asdict
+from typing import Any
 
 from django.contrib.auth import get_user_model
 from django.db import IntegrityError, transaction
@@ -170,6 +171,15 @@ class DatabaseRecords:
         m.Delivery.objects.filter(pk=delivery.id).update(
             state=delivery.state, attempts=delivery.attempts, next_ms=delivery.next_ms, problem=delivery.problem
         )
+
+    def link_states(self) -> dict[str, dict[str, Any]]:
+        return dict(m.LinkState.objects.values_list("key", "state"))
+
+    def keep_link_state(self, key: str, state: dict[str, Any] | None) -> None:
+        if state is None:
+            m.LinkState.objects.filter(key=key).delete()
+        else:
+            m.LinkState.objects.update_or_create(key=key, defaults={"state": state})
 
     def push_key(self, fresh: str) -> str:
         return m.HubKey.objects.get_or_create(name="vapid", defaults={"value": fresh})[0].value

@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import secrets
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import Protocol
+from typing import Any, Protocol
 
 from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt.session import MAX_QUEUED, Session
@@ -63,6 +63,12 @@ class Host(Protocol):
 
     def turned_away(self, account: str, why: str) -> None:
         """Something was refused, closed or dropped."""
+
+    def session_changed(self, session: Session) -> None:
+        """A session that is to be kept has changed."""
+
+    def session_forgotten(self, key: str) -> None:
+        """A session that was kept is not any more."""
 
 
 @dataclass(slots=True)
@@ -138,6 +144,7 @@ class Connection:
             case p.Puback():
                 if (following := self.session.acknowledged(packet.packet_id)) is not None:
                     self.send(following)
+                self.door.changed(self.session)
             case p.Pingreq():
                 self.send(p.Pingresp())
             case p.Subscribe():
@@ -245,6 +252,18 @@ class Door:
         self._retained: dict[str, p.Publish] = {}
         self._closing = False
 
+    def restore(self, sessions: Mapping[str, dict[str, Any]]) -> None:
+        """Take up the sessions of before a restart (their snapshots by key)."""
+        for key, kept in sessions.items():
+            session = self._sessions[key] = Session.restored(key, kept)
+            for name_filter, qos in session.subscriptions.items():
+                self._subscriptions.add(name_filter, key, qos)
+
+    def changed(self, session: Session) -> None:
+        """Tell the host, if the session is one to keep."""
+        if session.persistent:
+            self.host.session_changed(session)
+
     def accept(self, wire: Wire, now_s: float) -> Connection:
         """A new connection, nobody yet."""
         connection = Connection(self, wire, now_s)
@@ -308,6 +327,8 @@ class Door:
                 self.host.turned_away(key.split("\0")[0], f"more than {MAX_QUEUED} messages wait for it; the oldest was dropped")
             if launched is not None and connection is not None:
                 connection.send(launched)
+            if copy.qos:
+                self.changed(session)
 
     def reaches(self, topic: str) -> bool:
         """Whether somebody subscribed to this topic, connected or asleep with a session that is kept."""
@@ -317,11 +338,13 @@ class Door:
         """Add or replace a subscription."""
         session.subscriptions[name_filter] = qos
         self._subscriptions.add(name_filter, session.key, qos)
+        self.changed(session)
 
     def unsubscribe(self, session: Session, name_filter: str) -> None:
         """Take a subscription away."""
         if session.subscriptions.pop(name_filter, None) is not None:
             self._subscriptions.remove(name_filter, session.key)
+            self.changed(session)
 
     def retained_under(self, name_filter: str) -> list[p.Publish]:
         """The retained messages that fall under a filter."""
@@ -350,6 +373,8 @@ class Door:
         for name_filter in list(session.subscriptions):
             self.unsubscribe(session, name_filter)
         self._sessions.pop(session.key, None)
+        if session.persistent:
+            self.host.session_forgotten(session.key)
 
     def _bound_sessions(self) -> None:
         if len(self._sessions) > MAX_SESSIONS:

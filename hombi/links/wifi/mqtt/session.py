@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import base64
 from collections import deque
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
+from typing import Any
 
 from hombi.links.wifi.mqtt.packets import Publish
 
@@ -53,6 +55,23 @@ class Session:
         while self._waiting and len(self._inflight) < MAX_INFLIGHT:
             yield self._launch(self._waiting.popleft())
 
+    def snapshot(self) -> dict[str, Any]:
+        """What must outlive the hub, as plain data."""
+        return {
+            "subscriptions": dict(self.subscriptions),
+            "inflight": [_packed(message) for message in self._inflight.values()],
+            "waiting": [_packed(message) for message in self._waiting],
+            "last_id": self._last_id,
+        }
+
+    @classmethod
+    def restored(cls, key: str, kept: dict[str, Any]) -> Session:
+        """The session that a snapshot was taken of."""
+        session = cls(key, persistent=True, subscriptions=dict(kept["subscriptions"]), _last_id=kept["last_id"])
+        session._inflight = {message.packet_id: message for message in map(_unpacked, kept["inflight"])}
+        session._waiting.extend(map(_unpacked, kept["waiting"]))
+        return session
+
     def _launch(self, message: Publish) -> Publish:
         number = self._last_id
         while True:
@@ -63,3 +82,12 @@ class Session:
         launched = replace(message, packet_id=number, duplicate=False)
         self._inflight[number] = launched
         return launched
+
+
+def _packed(message: Publish) -> list[Any]:
+    return [message.topic, base64.b64encode(message.payload).decode(), message.qos, message.packet_id]
+
+
+def _unpacked(packed: list[Any]) -> Publish:
+    topic, payload, qos, packet_id = packed
+    return Publish(topic, base64.b64decode(payload), qos, packet_id=packet_id)
