@@ -7,23 +7,26 @@ CONSOLE_SOURCES := $(shell find console/src console/public console/index.html co
 .PHONY: demo test check setup bench types schema tools format clean
 
 demo: setup  ## run Heron Mill, a whole house to try things in
-	$(BIN)/hombi demo
+	@$(BIN)/hombi demo
 
 setup: .venv/done $(CONSOLE)  ## the command at .venv/bin/hombi, and the console
 
 .venv/done: pyproject.toml requirements.txt
-	$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Hombi needs Python 3.11 or newer; say make PYTHON=python3.11")'
-	test -x $(BIN)/pip || $(PYTHON) -m venv .venv
-	$(BIN)/pip install --quiet --disable-pip-version-check --constraint requirements.txt --editable '.[hub,lab,dev]'
-	touch $@
+	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Hombi needs Python 3.11 or newer; say make PYTHON=python3.11")'
+	@echo "Installing the Python packages into .venv …"
+	@test -x $(BIN)/pip || $(PYTHON) -m venv .venv
+	@$(BIN)/pip install --quiet --disable-pip-version-check --constraint requirements.txt --editable '.[hub,lab,dev]'
+	@touch $@
 
 console/node_modules/done: console/package.json console/package-lock.json
 	@command -v npm >/dev/null || { echo "The console is built with Node.js 20 or newer, which brings npm: install it first."; exit 1; }
-	cd console && npm ci --no-audit --no-fund --loglevel=error
-	touch $@
+	@echo "Installing the console's packages …"
+	@cd console && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
 
 $(CONSOLE): console/node_modules/done $(CONSOLE_SOURCES)
-	cd console && npx vite build --logLevel warn
+	@echo "Building the console …"
+	@cd console && npx vite build --logLevel warn
 
 tools:  ## Debian's chromium and mosquitto, for the tests
 	@./scripts/tools
