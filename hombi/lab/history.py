@@ -37,6 +37,9 @@ def history(seed: int, until_s: float) -> tuple[Mill, dict[str, list[Record]]]:
                         kept[plan.address].append(record(prop, mill, at_s))
                 elif due and number % prop.history_every == 0:
                     kept[plan.address].append(record(prop, mill, at_s))
+    # The old controls are taken out now: what they left on would stay on, since no automation has started it.
+    d = mill.devices
+    d.mister = d.fan = d.kettle = False
     return mill, kept
 
 
