@@ -77,7 +77,11 @@ export function Await<T>({ of, lines, children }: { of: Answer<T>; lines?: numbe
 
 export function Ago({ at, zone }: { at: number | null | undefined; zone?: string }) {
   const now = useNow();
-  return <time title={exact(at, zone)}>{ago(at, now)}</time>;
+  return (
+    <time title={exact(at, zone)} className="whitespace-nowrap">
+      {ago(at, now)}
+    </time>
+  );
 }
 
 /** A mark for what wants attention: always a sign and a word. */
@@ -88,6 +92,24 @@ export function Mark({ grave = false, children }: { grave?: boolean; children: R
       <Sign aria-hidden className="size-4 shrink-0" />
       {children}
     </span>
+  );
+}
+
+/** A table's heading; columns named in `right` are set to the right, those in `wide` stay away on a phone. */
+export function Heads({ names, right = [], wide = [] }: { names: string[]; right?: string[]; wide?: string[] }) {
+  return (
+    <thead className="text-faint">
+      <tr>
+        {names.map((name) => (
+          <th
+            key={name}
+            className={`pr-4 pb-1 font-normal last:pr-0 ${right.includes(name) ? "text-right" : ""} ${wide.includes(name) ? "max-sm:hidden" : ""}`}
+          >
+            {name}
+          </th>
+        ))}
+      </tr>
+    </thead>
   );
 }
 

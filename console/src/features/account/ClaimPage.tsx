@@ -1,22 +1,17 @@
 // Claiming a new hub.
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Navigate, useNavigate } from "react-router";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { Navigate } from "react-router";
 import { api, ask } from "../../api/client";
-import { keys } from "../../api/queries";
 import { Labelled } from "../../ui/parts";
 import { Door } from "./Door";
+import { useEnter } from "./useEnter";
 
 export function ClaimPage() {
-  const cache = useQueryClient();
-  const navigate = useNavigate();
+  const enter = useEnter("/");
   const claimed = useQuery({ queryKey: ["claimed"], queryFn: () => ask(api.GET("/api/claim")) });
   const claim = useMutation({
     mutationFn: (body: { code: string; username: string; password: string }) => ask(api.POST("/api/claim", { body })),
-    onSuccess: (person) => {
-      cache.clear();
-      cache.setQueryData(keys.session, person);
-      void navigate("/", { replace: true });
-    },
+    onSuccess: enter,
   });
   if (claimed.data?.claimed && !claim.isSuccess) return <Navigate to="/sign-in" replace />;
   return (

@@ -1,23 +1,18 @@
 // Signing in.
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Navigate, useLocation, useNavigate } from "react-router";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { Navigate, useLocation } from "react-router";
 import { api, ask } from "../../api/client";
-import { keys } from "../../api/queries";
 import { Labelled } from "../../ui/parts";
 import { Door } from "./Door";
+import { useEnter } from "./useEnter";
 
 export function SignInPage() {
-  const cache = useQueryClient();
-  const navigate = useNavigate();
   const from = (useLocation().state as { from?: string } | null)?.from ?? "/";
+  const enter = useEnter(from);
   const claimed = useQuery({ queryKey: ["claimed"], queryFn: () => ask(api.GET("/api/claim")) });
   const signIn = useMutation({
     mutationFn: (body: { username: string; password: string }) => ask(api.POST("/api/session", { body })),
-    onSuccess: (person) => {
-      cache.clear();
-      cache.setQueryData(keys.session, person);
-      void navigate(from, { replace: true });
-    },
+    onSuccess: enter,
   });
   if (claimed.data && !claimed.data.claimed) return <Navigate to="/claim" replace />;
   return (

@@ -61,7 +61,17 @@ function Edit({ automation }: { automation: Automation | null }) {
         {sentence || (text.trim() ? "This text cannot be understood yet." : "Fill in the form, or write the text.")}
       </p>
       <div className="grid gap-8 lg:grid-cols-2">
-        <section aria-labelledby="text" className="lg:order-2">
+        <section aria-labelledby="form" className={automation ? "max-lg:order-last" : ""}>
+          <h2 id="form" className="mb-3 text-xl">
+            {automation ? "What it did" : "Form"}
+          </h2>
+          {automation ? (
+            <History automation={automation.automation} />
+          ) : (
+            <ThresholdForm entity={search.get("entity") ?? ""} onText={setText} />
+          )}
+        </section>
+        <section aria-labelledby="text">
           <h2 id="text" className="mb-3 text-xl">
             Text
           </h2>
@@ -81,16 +91,6 @@ function Edit({ automation }: { automation: Automation | null }) {
               {save.isSuccess && !changed && "saved"}
             </span>
           </div>
-        </section>
-        <section aria-labelledby="form">
-          <h2 id="form" className="mb-3 text-xl">
-            {automation ? "What it did" : "Form"}
-          </h2>
-          {automation ? (
-            <History automation={automation.automation} />
-          ) : (
-            <ThresholdForm entity={search.get("entity") ?? ""} onText={setText} />
-          )}
         </section>
       </div>
     </Page>

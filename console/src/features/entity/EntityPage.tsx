@@ -4,7 +4,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { addressParts, api, ask, type EntityDetail, type History, type Span } from "../../api/client";
 import { shown } from "../../api/live";
 import { useEntity, useHistory, useHouse, useNodes } from "../../api/queries";
-import { Ago, Await, Empty, Mark, Page } from "../../ui/parts";
+import { Ago, Await, Empty, Heads, Mark, Page } from "../../ui/parts";
 import { SwitchControl } from "../../ui/SwitchControl";
 import { exact } from "../../ui/time";
 import { Chart } from "./Chart";
@@ -184,14 +184,7 @@ function LatestReadings({ address, entity, zone }: { address: string; entity: En
     <details className="rule mt-10 border-t pt-3">
       <summary className="cursor-pointer text-act">The latest readings, one by one</summary>
       <table className="mt-3 w-full max-w-2xl text-left">
-        <thead className="text-faint">
-          <tr>
-            <th className="pr-4 font-normal">when</th>
-            <th className="pr-4 text-right font-normal">value</th>
-            <th className="pr-4 text-right font-normal">raw</th>
-            <th className="font-normal">quality</th>
-          </tr>
-        </thead>
+        <Heads names={["when", "value", "raw", "quality"]} right={["value", "raw"]} />
         <tbody>
           {[...(latest.data?.readings ?? [])]
             .reverse()

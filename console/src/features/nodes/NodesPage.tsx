@@ -1,7 +1,7 @@
 // The nodes that are in, and letting more in: the pairing window and who arrives.
 import { Link } from "react-router";
 import { useHouse, useNodes } from "../../api/queries";
-import { Ago, Await, Empty, Mark, Page } from "../../ui/parts";
+import { Ago, Await, Empty, Heads, Mark, Page } from "../../ui/parts";
 import { Pairing } from "./Pairing";
 
 export function NodesPage() {
@@ -18,16 +18,8 @@ export function NodesPage() {
             <Empty>No node is in the house yet. Open pairing, and hold a node's button until it blinks.</Empty>
           ) : (
             <div className="overflow-x-auto">
-              <table className="w-full min-w-xl text-left">
-                <thead className="text-faint">
-                  <tr>
-                    <th className="pr-4 pb-1 font-normal">name</th>
-                    <th className="pr-4 font-normal">room</th>
-                    <th className="pr-4 font-normal">link</th>
-                    <th className="pr-4 font-normal">state</th>
-                    <th className="font-normal">heard</th>
-                  </tr>
-                </thead>
+              <table className="w-full text-left">
+                <Heads names={["name", "room", "link", "state", "heard"]} wide={["room", "link"]} />
                 <tbody>
                   {found.map((node) => (
                     <tr key={node.node} className="rule border-t">
@@ -36,8 +28,8 @@ export function NodesPage() {
                           {node.title}
                         </Link>
                       </td>
-                      <td className="pr-4">{node.room ? (rooms.get(node.room) ?? node.room) : "–"}</td>
-                      <td className="pr-4">{node.link}</td>
+                      <td className="pr-4 max-sm:hidden">{node.room ? (rooms.get(node.room) ?? node.room) : "–"}</td>
+                      <td className="pr-4 max-sm:hidden">{node.link}</td>
                       <td className="pr-4">
                         {node.silent ? <Mark grave>silent</Mark> : node.here ? "connected" : <Mark>away</Mark>}
                       </td>

@@ -2,7 +2,7 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import { useEntities, useHouse, useNodes } from "../../api/queries";
-import { Ago, Await, Empty, Mark, Page } from "../../ui/parts";
+import { Ago, Await, Empty, Heads, Mark, Page } from "../../ui/parts";
 
 export function ReadingsPage() {
   const entities = useEntities();
@@ -44,29 +44,31 @@ export function ReadingsPage() {
           if (rows.length === 0) return <Empty>Nothing here is called that.</Empty>;
           return (
             <div className="overflow-x-auto">
-              <table className="w-full min-w-xl text-left">
-                <thead className="text-faint">
-                  <tr>
-                    <th className="pr-4 pb-1 font-normal">room</th>
-                    <th className="pr-4 font-normal">node</th>
-                    <th className="pr-4 font-normal">value of</th>
-                    <th className="pr-4 text-right font-normal">now</th>
-                    <th className="pr-4 font-normal">quality</th>
-                    <th className="font-normal">heard</th>
-                  </tr>
-                </thead>
+              <table className="w-full text-left">
+                <Heads
+                  names={["room", "node", "value of", "now", "quality", "heard"]}
+                  right={["now"]}
+                  wide={["room", "quality"]}
+                />
                 <tbody>
                   {rows.map(({ entity, room, node }) => (
                     <tr key={entity.entity} className="rule border-t">
-                      <td className="py-1.5 pr-4">{room}</td>
-                      <td className="pr-4">{node}</td>
+                      <td className="py-1.5 pr-4 max-sm:hidden">{room}</td>
+                      <td className="py-1.5 pr-4">{node}</td>
                       <td className="pr-4">
                         <Link className="text-act hover:underline" to={`/readings/${entity.entity}`}>
                           {entity.title}
                         </Link>
                       </td>
-                      <td className="pr-4 text-right font-semibold">{entity.shown || "–"}</td>
-                      <td className="pr-4">
+                      <td className="pr-4 text-right font-semibold">
+                        {entity.shown || "–"}
+                        {entity.quality !== "good" && (
+                          <span className="block font-normal text-sm sm:hidden">
+                            <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>
+                          </span>
+                        )}
+                      </td>
+                      <td className="pr-4 max-sm:hidden">
                         {entity.quality === "good" ? (
                           "good"
                         ) : (
