@@ -75,7 +75,8 @@ class Hub:
                 committed.set_result(None)
 
         taken = self.intake.observed(node.address, values, safe)
-        await committed
+        if taken.stored:  # nothing is awaited for a node that was taken out a moment ago
+            await committed
         return taken
 
     async def remove_node(self, address: str, *, keep_history: bool) -> None:

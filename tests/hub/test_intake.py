@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+import asyncio
+
 import pytest
 
 from hombi.core.quality import Quality
@@ -44,6 +46,15 @@ async def test_what_cannot_be_is_refused_counted_and_journaled(value: float | st
         await settle()
         assert r.hub.house.node("rack").refused == 1
         assert "ReadingRefused" in r.events()
+
+
+async def test_a_post_that_comes_just_after_its_node_was_taken_out_is_answered() -> None:
+    async with rig() as r:
+        await r.let_in("Rack", **CLIMATE)
+        node = r.hub.house.node("rack")
+        await r.hub.remove_node("rack", keep_history=True)
+        taken = await asyncio.wait_for(r.hub.post(node, b'[{"n":"humidity","v":50}]'), 5)
+        assert taken.refused == ["no node rack is admitted"]
 
 
 async def test_the_sound_part_of_a_pack_is_kept() -> None:
