@@ -16,7 +16,8 @@ import django
 import uvloop
 
 from hombi.links.wifi.driver import NodeRights
-from hombi.links.wifi.mqtt.door import Door, Rights
+from hombi.links.wifi.mqtt.contract import Acknowledge, Rights
+from hombi.links.wifi.mqtt.door import Door
 from hombi.links.wifi.mqtt.listener import Listener
 from hombi.links.wifi.mqtt.packets import Publish
 from hombi.links.wifi.mqtt.session import Session
@@ -30,14 +31,14 @@ class Bare:
     def __init__(self, store: Callable[[list[tuple[int, int, float, float, int]]], None], ids: dict[str, int]) -> None:
         self._store, self._ids = store, ids
         self._rows: list[tuple[int, int, float, float, int]] = []
-        self._told: list[Callable[[], None]] = []
+        self._told: list[Acknowledge] = []
         self._work = asyncio.Event()
         self._pool = ThreadPoolExecutor(1)
 
     def sign_in(self, username: str | None, password: bytes | None) -> Rights | None:
         return NodeRights(username or "")
 
-    def published(self, rights: Rights, message: Publish, acknowledge: Callable[[], None]) -> None:
+    def published(self, rights: Rights, message: Publish, acknowledge: Acknowledge) -> None:
         if message.topic.endswith("/presence"):
             acknowledge()  # the echo: routed by the door, nothing else
             return
@@ -53,7 +54,7 @@ class Bare:
 
     def turned_away(self, account: str, why: str) -> None: ...
 
-    def session_changed(self, session: Session) -> None: ...
+    def session_changed(self, key: str, session: Session) -> None: ...
 
     def session_forgotten(self, key: str) -> None: ...
 

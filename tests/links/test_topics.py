@@ -37,7 +37,7 @@ from hombi.links.wifi.mqtt.topics import Subscriptions, matches, valid_filter, v
 )
 def test_matches_as_in_the_standards_examples(name_filter: str, name: str, fits: bool) -> None:
     assert matches(name_filter, name) is fits
-    subscriptions = Subscriptions()
+    subscriptions = Subscriptions[int]()
     subscriptions.add(name_filter, "one", 1)
     assert bool(subscriptions.find(name)) is fits
 
@@ -52,14 +52,14 @@ def test_names_have_no_wildcards(name: str, valid: bool) -> None:
     assert valid_name(name) is valid
 
 
-def test_a_message_goes_to_each_holder_once_with_its_highest_qos() -> None:
-    subscriptions = Subscriptions()
+def test_a_message_goes_to_each_holder_once_with_each_of_its_subscriptions() -> None:
+    subscriptions = Subscriptions[int]()
     subscriptions.add("a/#", "one", 0)
     subscriptions.add("a/+", "one", 1)
     subscriptions.add("a/b", "two", 0)
-    assert subscriptions.find("a/b") == {"one": 1, "two": 0}
+    assert subscriptions.find("a/b") == {"one": [0, 1], "two": [0]}
     subscriptions.add("a/+", "one", 0)
-    assert subscriptions.find("a/b") == {"one": 0, "two": 0}
+    assert subscriptions.find("a/b") == {"one": [0, 0], "two": [0]}
 
 
 levels = st.lists(st.sampled_from(["a", "b", "", "$x"]), min_size=1, max_size=4)
@@ -70,7 +70,7 @@ filters = st.lists(st.sampled_from(["a", "b", "", "+", "$x"]), min_size=1, max_s
 
 @given(st.lists(st.tuples(filters, st.booleans()), max_size=12), levels)
 def test_the_tree_finds_what_matching_one_by_one_finds(changes: list[tuple[str, bool]], name: list[str]) -> None:
-    subscriptions, held = Subscriptions(), set[str]()
+    subscriptions, held = Subscriptions[int](), set[str]()
     for name_filter, add in changes:
         if add:
             subscriptions.add(name_filter, name_filter, 1)

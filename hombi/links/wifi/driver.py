@@ -17,10 +17,11 @@ from typing import Any, Protocol
 from hombi.core.errors import SenmlError
 from hombi.core.senml import Record, decode, encode, resolve
 from hombi.links.base import LinkError, Reports, Unreachable, Wanted
+from hombi.links.wifi.mqtt.contract import Acknowledge
+from hombi.links.wifi.mqtt.contract import Rights as DoorRights
 from hombi.links.wifi.mqtt.door import Door
-from hombi.links.wifi.mqtt.door import Rights as DoorRights
 from hombi.links.wifi.mqtt.listener import Listener
-from hombi.links.wifi.mqtt.packets import Publish
+from hombi.links.wifi.mqtt.packets import BAD_PAYLOAD, Publish
 from hombi.links.wifi.mqtt.session import Session
 
 PREFIX = "hombi"
@@ -124,14 +125,14 @@ class WifiDriver:
             return None
         return NodeRights(username)
 
-    def published(self, rights: DoorRights, message: Publish, acknowledge: Callable[[], None]) -> None:
+    def published(self, rights: DoorRights, message: Publish, acknowledge: Acknowledge) -> None:
         if message.topic.endswith("/readings"):
             try:
                 values = resolve(decode(message.payload), self._now_ms())
             except SenmlError as error:
                 # 3.1.1 has no way to tell the sender; without an acknowledgement it would send the same for ever.
                 self._reports.refused(rights.account, str(error))
-                acknowledge()
+                acknowledge(BAD_PAYLOAD)
                 return
             self._reports.observed(rights.account, values, acknowledge)
             return
@@ -145,8 +146,8 @@ class WifiDriver:
     def disconnected(self, rights: DoorRights) -> None:
         self._reports.presence(rights.account, here=False)
 
-    def session_changed(self, session: Session) -> None:
-        self._reports.keep(session.key, session.snapshot())
+    def session_changed(self, key: str, session: Session) -> None:
+        self._reports.keep(key, session.snapshot(self.door.now_s))
 
     def session_forgotten(self, key: str) -> None:
         self._reports.keep(key, None)

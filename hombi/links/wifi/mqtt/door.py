@@ -1,4 +1,4 @@
-"""The door's rules: who may come in, what they may publish and hear, where a message goes, and last wills.
+"""The door's rules: who may come in, where a message goes, what is kept for whom, and last wills.
 
 Everything that happens comes in as a call, with the time as an argument where it matters; everything that goes out goes
 through the `Wire` of a connection. So the whole door runs in a test without a socket.
@@ -6,237 +6,31 @@ through the `Wire` of a connection. So the whole door runs in a test without a s
 
 from __future__ import annotations
 
-import secrets
-from collections import deque
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
-from functools import partial
-from typing import Any, Protocol
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
 
 from hombi.links.wifi.mqtt import packets as p
-from hombi.links.wifi.mqtt.session import MAX_QUEUED, Session
-from hombi.links.wifi.mqtt.topics import Subscriptions, matches, valid_filter, valid_name
+from hombi.links.wifi.mqtt.connection import RATE_PER_S, Connection, outgoing
+from hombi.links.wifi.mqtt.contract import Host, Rights, Wire
+from hombi.links.wifi.mqtt.session import MAX_QUEUED, NEVER_S, Session, Subscription, expiring
+from hombi.links.wifi.mqtt.topics import Subscriptions, matches
 
 MAX_RETAINED = 10_000
-MAX_SUBSCRIPTIONS = 100
 MAX_SESSIONS = 2_000
 
 
-class Wire(Protocol):
-    """The far end of one connection."""
-
-    def write(self, data: bytes) -> None:
-        """Send bytes."""
-
-    def close(self) -> None:
-        """Close the connection after what was written."""
+@dataclass(frozen=True, slots=True)
+class _Retained:
+    message: p.Publish
+    expires_s: float | None
 
 
-class Rights(Protocol):
-    """What a signed-in account may do."""
-
-    @property
-    def account(self) -> str:
-        """The account's name."""
-
-    def may_publish(self, topic: str) -> bool:
-        """Whether it may publish under this name."""
-
-    def may_subscribe(self, name_filter: str) -> bool:
-        """Whether it may hear everything that falls under this filter."""
-
-
-class Host(Protocol):
-    """Who owns the door."""
-
-    def sign_in(self, username: str | None, password: bytes | None) -> Rights | None:
-        """The rights that go with these credentials, or None."""
-
-    def published(self, rights: Rights, message: p.Publish, acknowledge: Callable[[], None]) -> None:
-        """A message came in. `acknowledge` must be called once it is safe."""
-
-    def connected(self, rights: Rights) -> None:
-        """An account has connected."""
-
-    def disconnected(self, rights: Rights) -> None:
-        """An account's last connection is gone."""
-
-    def turned_away(self, account: str, why: str) -> None:
-        """Something was refused, closed or dropped."""
-
-    def session_changed(self, session: Session) -> None:
-        """A session that is to be kept has changed."""
-
-    def session_forgotten(self, key: str) -> None:
-        """A session that was kept is not any more."""
-
-
-@dataclass(slots=True)
-class _Pending:
-    packet_id: int
-    done: bool = False
-
-
-class Connection:
-    """One client at the door, from its first byte to its last."""
-
-    def __init__(self, door: Door, wire: Wire, now_s: float) -> None:
-        self.door = door
-        self.wire = wire
-        self.rights: Rights | None = None
-        self.session: Session | None = None
-        self.open = True
-        self.replaced = False
-        self.last_heard_s = now_s
-        self.keep_alive_s = door.connect_within_s
-        self._reader = p.Reader()
-        self._will: p.Publish | None = None
-        self._pending: deque[_Pending] = deque()
-
-    @property
-    def unacknowledged(self) -> int:
-        """How many messages of this client are not safe yet."""
-        return len(self._pending)
-
-    def receive(self, data: bytes, now_s: float) -> None:
-        """Bytes from the client. What breaks the standard closes the connection [MQTT-4.8.0-1]."""
-        self.last_heard_s = now_s
-        if self.session is None and data[0] != p.CONNECT << 4:
-            # What is no MQTT (a browser, a scanner) need not be waited for.
-            self.close("the first packet is no connect [MQTT-3.1.0-1]")
-            return
-        try:
-            for packet in self._reader.feed(data):
-                if not self.open:
-                    return
-                self._handle(packet)
-        except p.MalformedPacket as error:
-            self.close(str(error))
-
-    def overdue(self, now_s: float) -> bool:
-        """Whether it was silent for one and a half times its keep-alive [MQTT-3.1.2-24]."""
-        return self.keep_alive_s > 0 and now_s - self.last_heard_s > self.keep_alive_s * 1.5
-
-    def send(self, packet: p.Packet) -> None:
-        """Send one packet."""
-        if self.open:
-            self.wire.write(p.encode(packet))
-
-    def close(self, why: str = "") -> None:
-        """End the connection; the last will goes out unless the client took its leave [MQTT-3.1.2-8]."""
-        if not self.open:
-            return
-        self.open = False
-        if why:
-            self.door.host.turned_away(self.rights.account if self.rights else "", why)
-        self.wire.close()
-        self.door.gone(self, self._will)
-
-    def _handle(self, packet: p.Packet) -> None:
-        if self.session is None:
-            if not isinstance(packet, p.Connect):
-                raise p.MalformedPacket("the first packet is no connect [MQTT-3.1.0-1]")
-            self._connect(packet)
-            return
-        match packet:
-            case p.Publish():
-                self._publish(packet)
-            case p.Puback():
-                if (following := self.session.acknowledged(packet.packet_id)) is not None:
-                    self.send(following)
-                self.door.changed(self.session)
-            case p.Pingreq():
-                self.send(p.Pingresp())
-            case p.Subscribe():
-                self._subscribe(packet)
-            case p.Unsubscribe():
-                for name_filter in packet.filters:
-                    self.door.unsubscribe(self.session, name_filter)
-                self.send(p.Unsuback(packet.packet_id))
-            case p.Disconnect():
-                self._will = None  # [MQTT-3.14.4-3]
-                self.close()
-            case _:
-                raise p.MalformedPacket("a client does not send this packet, or not twice [MQTT-3.1.0-2]")
-
-    def _connect(self, packet: p.Connect) -> None:
-        if packet.level != 4:
-            self._refuse(p.BAD_PROTOCOL, f"protocol level {packet.level}; this door speaks MQTT 3.1.1")
-            return
-        if not packet.client_id and not packet.clean:
-            self._refuse(p.BAD_CLIENT_ID, "no client identifier, but a session to keep [MQTT-3.1.3-8]")
-            return
-        rights = self.door.host.sign_in(packet.username, packet.password)
-        if rights is None:
-            self._refuse(p.BAD_CREDENTIALS, f"a wrong user name or password ({packet.username or 'no user name'})")
-            return
-        will = packet.will
-        if will is not None and not (valid_name(will.topic) and rights.may_publish(will.topic)):
-            self._refuse(p.NOT_AUTHORISED, f"{rights.account} has a last will on {will.topic!r}, which is not its own")
-            return
-        self.rights = rights
-        self.keep_alive_s = float(packet.keep_alive)
-        self._will = will
-        # An identifier counts within its account only: nobody takes over another's session by naming it.
-        key = f"{rights.account}\0{packet.client_id or secrets.token_hex(8)}"
-        self.session, present = self.door.enter(self, key, persistent=not packet.clean)
-        self.send(p.Connack(p.ACCEPTED, present))
-        self.door.host.connected(rights)
-        for message in self.session.resume():
-            self.send(message)
-
-    def _refuse(self, code: int, why: str) -> None:
-        self.send(p.Connack(code))
-        self.close(why)
-
-    def _publish(self, message: p.Publish) -> None:
-        assert self.rights is not None
-        if message.qos == 2:
-            raise p.MalformedPacket("QoS 2 is not taken here; publish with QoS 1")
-        if not valid_name(message.topic):
-            raise p.MalformedPacket(f"{message.topic!r} is no topic to publish under [MQTT-3.3.2-2]")
-        if not self.rights.may_publish(message.topic):
-            # 3.3.5: without the right to publish, the choice is to acknowledge and drop, or to close. Closing is seen.
-            self.close(f"{self.rights.account} published under {message.topic!r}, which is not its own")
-            return
-        if message.qos:
-            pending = _Pending(message.packet_id)
-            self._pending.append(pending)
-            acknowledge: Callable[[], None] = partial(self._safe, pending)
-        else:
-            acknowledge = _nothing
-        self.door.host.published(self.rights, message, acknowledge)
-        self.door.route(message)
-
-    def _safe(self, pending: _Pending) -> None:
-        """Acknowledge in the order in which the messages came [MQTT-4.6.0-2]."""
-        pending.done = True
-        ready = bytearray()
-        while self._pending and self._pending[0].done:
-            ready += p.encode(p.Puback(self._pending.popleft().packet_id))
-        if ready and self.open:
-            self.wire.write(bytes(ready))
-
-    def _subscribe(self, packet: p.Subscribe) -> None:
-        assert self.rights is not None
-        assert self.session is not None
-        codes: list[int] = []
-        granted: list[tuple[str, int]] = []
-        for name_filter, asked in packet.filters:
-            allowed = valid_filter(name_filter) and self.rights.may_subscribe(name_filter)
-            if not allowed or len(self.session.subscriptions) >= MAX_SUBSCRIPTIONS:
-                codes.append(p.SUBSCRIBE_REFUSED)
-                continue
-            qos = min(asked, 1)
-            self.door.subscribe(self.session, name_filter, qos)
-            codes.append(qos)
-            granted.append((name_filter, qos))
-        self.send(p.Suback(packet.packet_id, tuple(codes)))
-        for name_filter, qos in granted:
-            for message in self.door.retained_under(name_filter):
-                launched = self.session.offer(replace(message, qos=min(qos, message.qos), retain=True), connected=True)
-                if launched is not None:
-                    self.send(launched)
+@dataclass(frozen=True, slots=True)
+class _LateWill:
+    due_s: float
+    rights: Rights
+    will: p.Publish
 
 
 class Door:
@@ -245,125 +39,183 @@ class Door:
     def __init__(self, host: Host, connect_within_s: float = 10.0) -> None:
         self.host = host
         self.connect_within_s = connect_within_s
+        self.now_s = 0.0
         self.connections: dict[str, Connection] = {}
         self._strangers: set[Connection] = set()
         self._sessions: dict[str, Session] = {}
-        self._subscriptions = Subscriptions()
-        self._retained: dict[str, p.Publish] = {}
+        self._subscriptions: Subscriptions[Subscription] = Subscriptions()
+        self._retained: dict[str, _Retained] = {}
+        self._late_wills: dict[str, _LateWill] = {}
         self._closing = False
 
-    def restore(self, sessions: Mapping[str, dict[str, Any]]) -> None:
+    def restore(self, sessions: Mapping[str, dict[str, Any]], now_s: float = 0.0) -> None:
         """Take up the sessions of before a restart (their snapshots by key)."""
+        self.now_s = now_s
         for key, kept in sessions.items():
-            session = self._sessions[key] = Session.restored(key, kept)
-            for name_filter, qos in session.subscriptions.items():
-                self._subscriptions.add(name_filter, key, qos)
+            session = self._sessions[key] = Session.restored(key, kept, now_s)
+            for name_filter, subscription in session.subscriptions.items():
+                self._subscriptions.add(name_filter, key, subscription)
 
     def changed(self, session: Session) -> None:
         """Tell the host, if the session is one to keep."""
         if session.persistent:
-            self.host.session_changed(session)
+            self.host.session_changed(session.key, session)
 
     def accept(self, wire: Wire, now_s: float) -> Connection:
         """A new connection, nobody yet."""
+        self.now_s = now_s
         connection = Connection(self, wire, now_s)
         self._strangers.add(connection)
         return connection
 
-    def enter(self, connection: Connection, key: str, *, persistent: bool) -> tuple[Session, bool]:
+    def enter(self, connection: Connection, key: str, *, clean: bool, expiry_s: int) -> tuple[Session, bool]:
         """Give a signed-in connection its session: (session, whether it was there before)."""
         self._strangers.discard(connection)
         earlier = self.connections.pop(key, None)
         if earlier is not None:
             earlier.replaced = True
-            earlier.close("the same client connected again [MQTT-3.1.4-2]")
+            earlier.close("the same client connected again [MQTT-3.1.4-2]", p.TAKEN_OVER)
         session = self._sessions.get(key)
-        if session is not None and not (persistent and session.persistent):
+        if session is not None and (clean or not session.persistent):
             self._forget(session)
             session = None
+        self._late_wills.pop(key, None)  # it is back in time [MQTT-3.1.3-9]
         present = session is not None
         if session is None:
-            session = self._sessions[key] = Session(key, persistent)
+            session = self._sessions[key] = Session(key, expiry_s)
             self._bound_sessions()
+        session.expiry_s, session.ends_s = expiry_s, None
         self.connections[key] = connection
         return session, present
 
     def gone(self, connection: Connection, will: p.Publish | None) -> None:
         """A connection has ended."""
         self._strangers.discard(connection)
-        session = connection.session
-        if session is None or connection.rights is None or self._closing:
+        session, rights = connection.session, connection.rights
+        if session is None or rights is None or self._closing:
             return
+        delay_s = float(will.properties.get("will_delay", 0)) if will is not None else 0.0
+        if will is not None and delay_s and session.expiry_s:
+            self._late_wills[session.key] = _LateWill(self.now_s + min(delay_s, session.expiry_s), rights, will)
+            will = None
         if self.connections.get(session.key) is connection:
             del self.connections[session.key]
             if not session.persistent:
                 self._forget(session)
+            elif session.expiry_s != NEVER_S:
+                session.ends_s = self.now_s + session.expiry_s
         if will is not None:
-            self.host.published(connection.rights, will, _nothing)
-            self.route(will)
-        if not connection.replaced and not self._online(connection.rights.account):
-            self.host.disconnected(connection.rights)
+            self._publish_will(rights, will)
+        if not connection.replaced and not self._online(rights.account):
+            self.host.disconnected(rights)
 
     def sweep(self, now_s: float) -> None:
-        """Close what has been silent for too long, or never said who it is."""
+        """Close what has been silent for too long, or never said who it is; end what has come to its end."""
+        self.now_s = now_s
         for connection in [*self._strangers, *self.connections.values()]:
             if connection.overdue(now_s):
-                connection.close("its keep-alive ran out" if connection.session else "it never said who it is")
+                why = "its keep-alive ran out" if connection.session else "it never said who it is"
+                connection.close(why, p.KEEP_ALIVE_TIMEOUT)
+            self._report_flood(connection)
+        for key, late in list(self._late_wills.items()):
+            if now_s >= late.due_s:
+                del self._late_wills[key]
+                self._publish_will(late.rights, late.will)
+        for session in [s for s in self._sessions.values() if s.ends_s is not None and now_s >= s.ends_s]:
+            self._forget(session)
 
-    def route(self, message: p.Publish) -> None:
+    def _report_flood(self, connection: Connection) -> None:
+        if connection.rights is None or not (connection.dropped or connection.held_back):
+            return
+        what = f"it sends more than {RATE_PER_S:.0f} messages a second"
+        if connection.dropped:
+            what += f"; {connection.dropped} of QoS 0 were dropped"
+        self.host.turned_away(connection.rights.account, what + ("; it is read more slowly" if connection.held_back else ""))
+        connection.dropped, connection.held_back = 0, False
+
+    def _publish_will(self, rights: Rights, will: p.Publish) -> None:
+        properties = {name: value for name, value in will.properties.items() if name != "will_delay"}
+        message = p.Publish(will.topic, will.payload, will.qos, will.retain, properties=properties)
+        self.host.published(rights, message, _nothing)
+        self.route(message)
+
+    def route(self, message: p.Publish, origin: Session | None = None) -> None:
         """Send a message to all who subscribed, and keep it when it is to be retained."""
         if message.retain:
             if not message.payload:
                 self._retained.pop(message.topic, None)  # [MQTT-3.3.1-10]
             elif message.topic in self._retained or len(self._retained) < MAX_RETAINED:
-                self._retained[message.topic] = message
-        for key, qos in self._subscriptions.find(message.topic).items():
-            copy = p.Publish(message.topic, message.payload, min(qos, message.qos))  # retain unset [MQTT-3.3.1-9]
-            connection = self.connections.get(key)
-            session = self._sessions[key]
-            dropped = session.dropped
-            launched = session.offer(copy, connected=connection is not None)
-            if session.dropped > dropped:
-                self.host.turned_away(key.split("\0")[0], f"more than {MAX_QUEUED} messages wait for it; the oldest was dropped")
-            if launched is not None and connection is not None:
-                connection.send(launched)
-            if copy.qos:
-                self.changed(session)
+                expiry = message.properties.get("message_expiry")
+                self._retained[message.topic] = _Retained(message, None if expiry is None else self.now_s + expiry)
+        for key, subscriptions in self._subscriptions.find(message.topic).items():
+            if origin is not None and origin.key == key:
+                subscriptions = [s for s in subscriptions if not s.no_local]  # noqa: PLW2901 [MQTT-3.8.3-3]
+                if not subscriptions:
+                    continue
+            # 3.1.1 unsets retain [MQTT-3.3.1-9]; in MQTT 5 the subscription may ask to see it (3.8.3.1).
+            retain = message.retain and any(s.retain_as_published for s in subscriptions)
+            self._deliver(key, outgoing(message, subscriptions, retain=retain))
+
+    def _deliver(self, key: str, copy: p.Publish) -> None:
+        connection, session = self.connections.get(key), self._sessions[key]
+        dropped = session.dropped
+        launched = session.offer(copy, connected=connection is not None, now_s=self.now_s)
+        if session.dropped > dropped:
+            self.host.turned_away(key.split("\0", maxsplit=1)[0], f"more than {MAX_QUEUED} messages wait for it; the oldest was dropped")
+        if launched is not None and connection is not None:
+            connection.send(launched)
+        if copy.qos:
+            self.changed(session)
 
     def reaches(self, topic: str) -> bool:
         """Whether somebody subscribed to this topic, connected or asleep with a session that is kept."""
         return bool(self._subscriptions.find(topic))
 
-    def subscribe(self, session: Session, name_filter: str, qos: int) -> None:
+    def subscribe(self, session: Session, name_filter: str, subscription: Subscription) -> None:
         """Add or replace a subscription."""
-        session.subscriptions[name_filter] = qos
-        self._subscriptions.add(name_filter, session.key, qos)
+        session.subscriptions[name_filter] = subscription
+        self._subscriptions.add(name_filter, session.key, subscription)
         self.changed(session)
 
-    def unsubscribe(self, session: Session, name_filter: str) -> None:
-        """Take a subscription away."""
-        if session.subscriptions.pop(name_filter, None) is not None:
-            self._subscriptions.remove(name_filter, session.key)
-            self.changed(session)
+    def unsubscribe(self, session: Session, name_filter: str) -> bool:
+        """Take a subscription away; whether there was one."""
+        if session.subscriptions.pop(name_filter, None) is None:
+            return False
+        self._subscriptions.remove(name_filter, session.key)
+        self.changed(session)
+        return True
 
     def retained_under(self, name_filter: str) -> list[p.Publish]:
-        """The retained messages that fall under a filter."""
-        return [message for topic, message in self._retained.items() if matches(name_filter, topic)]
+        """The retained messages that fall under a filter, with what is left of their time."""
+        found = []
+        for topic, kept in list(self._retained.items()):
+            if not matches(name_filter, topic):
+                continue
+            if kept.expires_s is None:
+                found.append(kept.message)
+            elif kept.expires_s > self.now_s:
+                found.append(expiring(kept.message, kept.expires_s - self.now_s))
+            else:
+                del self._retained[topic]
+        return found
 
     def expel(self, account: str) -> None:
         """Cut an account off: its connections, sessions, and what it left behind under topics of its own."""
         for connection in list(self.connections.values()):
             if connection.rights is not None and connection.rights.account == account:
-                connection._will = None
-                connection.close("its rights were taken back")
+                connection.will = None
+                connection.close("its rights were taken back", p.ADMINISTRATIVE)
         for key, session in list(self._sessions.items()):
             if key.split("\0")[0] == account:
+                self._late_wills.pop(key, None)
                 self._forget(session)
 
     def close(self) -> None:
         """End all connections; that they end says nothing about the clients."""
         self._closing = True
         for connection in [*self._strangers, *self.connections.values()]:
+            if connection.level >= 5 and connection.session is not None:
+                connection.send(p.Disconnect(p.SHUTTING_DOWN))
             connection.close()
 
     def _online(self, account: str) -> bool:
@@ -373,6 +225,8 @@ class Door:
         for name_filter in list(session.subscriptions):
             self.unsubscribe(session, name_filter)
         self._sessions.pop(session.key, None)
+        if (late := self._late_wills.pop(session.key, None)) is not None:
+            self._publish_will(late.rights, late.will)  # the session's end is the will's time at the latest (3.1.3.2.2)
         if session.persistent:
             self.host.session_forgotten(session.key)
 
@@ -383,5 +237,5 @@ class Door:
                 self._forget(asleep)
 
 
-def _nothing() -> None:
-    """QoS 0 has nobody to tell."""
+def _nothing(reason: int = 0) -> None:
+    """A last will has nobody to tell."""

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import asyncio
 import socket
+import ssl
 from typing import cast
 
-from hombi.links.wifi.mqtt.door import Connection, Door
+from hombi.links.wifi.mqtt.connection import Connection
+from hombi.links.wifi.mqtt.door import Door
 
 # A client with this many messages on the way to the disk is not read from until some are there.
 MAX_UNACKNOWLEDGED = 4_096
@@ -21,7 +23,7 @@ class _Protocol(asyncio.Protocol):
         self._door = door
         self._loop = asyncio.get_running_loop()
         self._out: list[bytes] = []
-        self._paused = False
+        self._paused = self._waits = False
 
     def connection_made(self, transport: asyncio.BaseTransport) -> None:
         self._transport = cast(asyncio.Transport, transport)
@@ -31,10 +33,27 @@ class _Protocol(asyncio.Protocol):
         self._connection: Connection = self._door.accept(self, self._loop.time())
 
     def data_received(self, data: bytes) -> None:
-        self._connection.receive(data, self._loop.time())
-        if not self._paused and self._connection.unacknowledged > MAX_UNACKNOWLEDGED:
+        self._later(self._connection.receive(data, self._loop.time()))
+
+    def _later(self, wait_s: float | None) -> None:
+        """Read no more from a client while what it sent waits: for its turn, for its rate, or for the disk."""
+        self._waits = wait_s is not None
+        if wait_s is not None:
+            self._loop.call_later(wait_s, self._go_on)
+        if not self._paused and (self._waits or self._connection.unacknowledged > MAX_UNACKNOWLEDGED):
             self._paused = True
             self._transport.pause_reading()
+        else:
+            self._resume()
+
+    def _go_on(self) -> None:
+        self._later(self._connection.go_on(self._loop.time()))
+
+    def _resume(self) -> None:
+        enough = self._connection.unacknowledged < MAX_UNACKNOWLEDGED // 2
+        if self._paused and not self._waits and enough and not self._transport.is_closing():
+            self._paused = False
+            self._transport.resume_reading()
 
     def connection_lost(self, exc: Exception | None) -> None:
         self._connection.close()
@@ -53,31 +72,38 @@ class _Protocol(asyncio.Protocol):
         if self._out and not self._transport.is_closing():
             self._transport.write(b"".join(self._out))
         self._out.clear()
-        if self._paused and self._connection.unacknowledged < MAX_UNACKNOWLEDGED // 2 and not self._transport.is_closing():
-            self._paused = False
-            self._transport.resume_reading()
+        self._resume()
         if self._transport.get_write_buffer_size() > MAX_UNSENT:
             # It asks for more than it reads: what waits for it is kept in its session, not in our memory.
             self._transport.abort()
 
 
 class Listener:
-    """Listens on a port for as long as it is open (`async with`)."""
+    """Listens on a port, and with a certificate on a second one over TLS, from `open` to `close`."""
 
-    def __init__(self, door: Door, host: str, port: int) -> None:
+    def __init__(self, door: Door, host: str, port: int, tls_port: int = 0, tls: ssl.SSLContext | None = None) -> None:
         self._door, self._host, self.port = door, host, port
+        self.tls_port, self._tls = tls_port, tls
+        self._servers: list[asyncio.Server] = []
 
     async def open(self) -> None:
-        """Bind and listen. Raises OSError when the port cannot be had; port 0 takes any free one."""
-        loop = asyncio.get_running_loop()
-        self._server = await loop.create_server(lambda: _Protocol(self._door), self._host or None, self.port)
-        self.port = self._server.sockets[0].getsockname()[1]
+        """Bind and listen. Raises OSError when a port cannot be had; port 0 takes any free one."""
+        self.port = await self._listen(self.port, None)
+        if self._tls is not None:
+            self.tls_port = await self._listen(self.tls_port, self._tls)
         self._sweeper = asyncio.create_task(self._sweep(), name="mqtt keep-alive")
+
+    async def _listen(self, port: int, tls: ssl.SSLContext | None) -> int:
+        loop = asyncio.get_running_loop()
+        server = await loop.create_server(lambda: _Protocol(self._door), self._host or None, port, ssl=tls)
+        self._servers.append(server)
+        return int(server.sockets[0].getsockname()[1])
 
     async def close(self) -> None:
         """Stop listening and end every connection."""
         self._sweeper.cancel()
-        self._server.close()
+        for server in self._servers:
+            server.close()
         self._door.close()
         await asyncio.gather(self._sweeper, return_exceptions=True)
 

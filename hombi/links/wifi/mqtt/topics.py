@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Generic, TypeVar
+
+T = TypeVar("T")
 
 MAX_LEVELS = 32
 
@@ -38,24 +41,37 @@ def matches(name_filter: str, name: str) -> bool:
     return len(wanted) == len(levels)
 
 
+def covers(broad: str, narrow: str) -> bool:
+    """Whether each topic that falls under the filter `narrow` falls under `broad` too."""
+    wide, levels = broad.split("/"), narrow.split("/")
+    if levels[0].startswith("$") and wide[0] in ("+", "#"):
+        return False
+    for place, level in enumerate(wide):
+        if level == "#":
+            return True
+        if place >= len(levels) or levels[place] == "#" or (level != "+" and level != levels[place]):
+            return False
+    return len(wide) == len(levels)
+
+
 @dataclass
-class _Branch:
-    children: dict[str, _Branch] = field(default_factory=dict)
-    holders: dict[str, int] = field(default_factory=dict)
+class _Branch(Generic[T]):
+    children: dict[str, _Branch[T]] = field(default_factory=dict)
+    holders: dict[str, T] = field(default_factory=dict)
 
 
-class Subscriptions:
-    """Who (a session's key) subscribed to which filter at which QoS, found by topic name."""
+class Subscriptions(Generic[T]):
+    """Who (a key) subscribed to which filter, with what goes with it, found by topic name."""
 
     def __init__(self) -> None:
-        self._root = _Branch()
+        self._root: _Branch[T] = _Branch()
 
-    def add(self, name_filter: str, holder: str, qos: int) -> None:
-        """Subscribe; the same filter again replaces the QoS [MQTT-3.8.4-3]."""
+    def add(self, name_filter: str, holder: str, what: T) -> None:
+        """Subscribe; the same filter again replaces what goes with it [MQTT-3.8.4-3]."""
         branch = self._root
         for level in name_filter.split("/"):
             branch = branch.children.setdefault(level, _Branch())
-        branch.holders[holder] = qos
+        branch.holders[holder] = what
 
     def remove(self, name_filter: str, holder: str) -> None:
         """Unsubscribe; branches that nobody holds any more are cut."""
@@ -73,16 +89,16 @@ class Subscriptions:
                 return
             del parent.children[level]
 
-    def find(self, name: str) -> dict[str, int]:
-        """The holders a message under this name goes to, each once, with the highest QoS it subscribed with."""
-        found: dict[str, int] = {}
+    def find(self, name: str) -> dict[str, list[T]]:
+        """The holders a message under this name goes to, each with what goes with every filter of theirs that matches."""
+        found: dict[str, list[T]] = {}
         levels = name.split("/")
 
-        def take(branch: _Branch) -> None:
-            for holder, qos in branch.holders.items():
-                found[holder] = max(qos, found.get(holder, 0))
+        def take(branch: _Branch[T]) -> None:
+            for holder, what in branch.holders.items():
+                found.setdefault(holder, []).append(what)
 
-        def walk(branch: _Branch, place: int) -> None:
+        def walk(branch: _Branch[T], place: int) -> None:
             hidden = place == 0 and name.startswith("$")
             if not hidden and (rest := branch.children.get("#")) is not None:
                 take(rest)

@@ -1,0 +1,366 @@
+"""One client at the door: what it sends, in its order and at a bounded rate, and what it is answered."""
+
+from __future__ import annotations
+
+import secrets
+from collections import deque
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import partial
+from typing import TYPE_CHECKING
+
+from hombi.links.wifi.mqtt import packets as p
+from hombi.links.wifi.mqtt.contract import Acknowledge, Rights, Wire
+from hombi.links.wifi.mqtt.properties import Properties
+from hombi.links.wifi.mqtt.session import MAX_INFLIGHT, NEVER_S, Session, Subscription
+from hombi.links.wifi.mqtt.topics import valid_filter, valid_name
+from hombi.links.wifi.mqtt.wire import MalformedPacket
+
+if TYPE_CHECKING:
+    from hombi.links.wifi.mqtt.door import Door
+
+MAX_SUBSCRIPTIONS = 100
+# A sensor sends a few messages a second; one that sends a thousand is broken, or catches up. It is read no faster than
+# this, so that it holds up nobody else; what it sends without a promise (QoS 0) beyond it is dropped and counted.
+RATE_PER_S = 1_000.0
+BURST = 2_000.0
+# How many packets of one client are handled before it is the others' turn.
+SLICE = 100
+RECEIVE_MAXIMUM = 2_048
+ALIASES = 32
+_REFUSALS = {
+    p.BAD_PROTOCOL: p.UNSUPPORTED_VERSION,
+    p.BAD_CLIENT_ID: p.CLIENT_ID_NOT_VALID,
+    p.BAD_CREDENTIALS: p.BAD_USER_OR_PASSWORD,
+    p.NOT_AUTHORISED: p.NOT_AUTHORIZED,
+}
+
+
+@dataclass(slots=True)
+class _Pending:
+    answer: type[p.Puback | p.Pubrec]
+    packet_id: int
+    done: bool = False
+    reason: int = 0
+
+
+class Connection:
+    """One client at the door, from its first byte to its last."""
+
+    def __init__(self, door: Door, wire: Wire, now_s: float) -> None:
+        self.door = door
+        self.wire = wire
+        self.rights: Rights | None = None
+        self.session: Session | None = None
+        self.open = True
+        self.replaced = False
+        self.last_heard_s = now_s
+        self.keep_alive_s = door.connect_within_s
+        self.level = 4
+        self.dropped = 0
+        self.held_back = False
+        self.will: p.Publish | None = None
+        self._reader = p.Reader()
+        self._arrived: deque[p.Packet] = deque()
+        self._pending: deque[_Pending] = deque()
+        self._aliases: dict[int, str] = {}
+        self._explains = True
+        self._largest = 0
+        self._tokens, self._filled_s = BURST, now_s
+
+    @property
+    def unacknowledged(self) -> int:
+        """How many messages of this client are not safe yet."""
+        return len(self._pending)
+
+    def receive(self, data: bytes, now_s: float) -> float | None:
+        """Bytes from the client; what comes back is as from `go_on`. What breaks the standard closes [MQTT-4.8.0-1]."""
+        self.last_heard_s = self.door.now_s = now_s
+        if self.session is None and data[0] != p.CONNECT << 4 and not self._arrived:
+            # What is no MQTT (a browser, a scanner) need not be waited for.
+            self.close("the first packet is no connect [MQTT-3.1.0-1]")
+            return None
+        try:
+            self._arrived += self._reader.feed(data)
+            return self.go_on(now_s)
+        except MalformedPacket as error:
+            self.close(str(error), error.reason)
+            return None
+
+    def go_on(self, now_s: float) -> float | None:
+        """Handle what has arrived, one slice of it; how many seconds to wait before the rest, None when nothing is left."""
+        self.door.now_s = now_s
+        self._tokens = min(BURST, self._tokens + (now_s - self._filled_s) * RATE_PER_S)
+        self._filled_s = now_s
+        try:
+            for _ in range(SLICE):
+                if not self._arrived or not self.open:
+                    return None
+                packet = self._arrived[0]
+                if isinstance(packet, p.Publish):
+                    if self._tokens < 1 and packet.qos:
+                        self.held_back = True
+                        return (1 - self._tokens + SLICE) / RATE_PER_S
+                    if self._tokens < 1:
+                        self.dropped += 1
+                        self._arrived.popleft()
+                        continue
+                    self._tokens -= 1
+                self._arrived.popleft()
+                self._handle(packet)
+        except MalformedPacket as error:
+            self.close(str(error), error.reason)
+        return 0.0 if self._arrived and self.open else None
+
+    def overdue(self, now_s: float) -> bool:
+        """Whether it was silent for one and a half times its keep-alive [MQTT-3.1.2-24]; while it is held back it is not."""
+        return self.keep_alive_s > 0 and not self._arrived and now_s - self.last_heard_s > self.keep_alive_s * 1.5
+
+    def send(self, packet: p.Packet) -> None:
+        """Send one packet. A message that is larger than the client takes is not sent [MQTT 5, MQTT-3.1.2-24]."""
+        if not self.open:
+            return
+        data = p.encode(packet, self.level)
+        if self._largest and len(data) > self._largest:
+            if isinstance(packet, p.Publish) and packet.qos and self.session is not None:
+                self._sent_on(packet.packet_id)  # as if it had been delivered [MQTT-3.1.2-25]
+            return
+        self.wire.write(data)
+
+    def close(self, why: str = "", reason: int = 0) -> None:
+        """End the connection; the last will goes out unless the client took its leave [MQTT-3.1.2-8]."""
+        if not self.open:
+            return
+        if why:
+            self.door.host.turned_away(self.rights.account if self.rights else "", why)
+        if self.level >= 5 and reason and self.session is not None:
+            self.send(p.Disconnect(reason, self._because(why)))
+        self.open = False
+        self.wire.close()
+        self.door.gone(self, self.will)
+
+    def _because(self, why: str) -> Properties:
+        return {"reason": why[:200]} if why and self._explains else {}
+
+    def _handle(self, packet: p.Packet) -> None:
+        session = self.session
+        if session is None:
+            if not isinstance(packet, p.Connect):
+                raise MalformedPacket("the first packet is no connect [MQTT-3.1.0-1]")
+            self._connect(packet)
+            return
+        match packet:
+            case p.Publish():
+                self._publish(packet, session)
+            case p.Puback():
+                self._sent_on(packet.packet_id)
+            case p.Pubrel():
+                self._released(packet, session)
+            case p.Pingreq():
+                self.send(p.Pingresp())
+            case p.Subscribe():
+                self._subscribe(packet, session)
+            case p.Unsubscribe():
+                held = [self.door.unsubscribe(session, name_filter) for name_filter in packet.filters]
+                codes = tuple(0 if one else p.NO_SUBSCRIPTION_EXISTED for one in held)
+                self.send(p.Unsuback(packet.packet_id, codes))
+            case p.Disconnect():
+                self._leave(packet, session)
+            case _:
+                raise MalformedPacket("a client does not send this packet, or not twice [MQTT-3.1.0-2]", p.PROTOCOL_ERROR)
+
+    def _connect(self, packet: p.Connect) -> None:
+        said = packet.properties
+        if packet.level not in (4, 5):
+            self.level = 5 if packet.level > 5 else 4
+            self._refuse(p.BAD_PROTOCOL, f"protocol level {packet.level}; this door speaks MQTT 3.1.1 and 5")
+            return
+        self.level = packet.level
+        self._explains = bool(said.get("request_problem", 1))
+        if self.level == 4 and not packet.client_id and not packet.clean:
+            self._refuse(p.BAD_CLIENT_ID, "no client identifier, but a session to keep [MQTT-3.1.3-8]")
+            return
+        if "authentication_data" in said and "authentication_method" not in said:
+            raise MalformedPacket("authentication data without a method (3.1.2.11.10)", p.PROTOCOL_ERROR)
+        if "authentication_method" in said:
+            self._refuse(p.BAD_METHOD, f"the authentication method {said['authentication_method']!r} is not known here")
+            return
+        rights = self.door.host.sign_in(packet.username, packet.password)
+        if rights is None:
+            self._refuse(p.BAD_CREDENTIALS, f"a wrong user name or password ({packet.username or 'no user name'})")
+            return
+        will = packet.will
+        if will is not None and not (valid_name(will.topic) and rights.may_publish(will.topic)):
+            self._refuse(p.NOT_AUTHORISED, f"{rights.account} has a last will on {will.topic!r}, which is not its own")
+            return
+        self.rights = rights
+        self.keep_alive_s = float(packet.keep_alive)
+        self.will = will
+        self._largest = said.get("maximum_packet_size", 0)
+        assigned = "" if packet.client_id else secrets.token_hex(8)
+        # An identifier counts within its account only: nobody takes over another's session by naming it.
+        key = f"{rights.account}\0{packet.client_id or assigned}"
+        expiry_s = said.get("session_expiry", 0) if self.level == 5 else (0 if packet.clean else NEVER_S)
+        self.session, present = self.door.enter(self, key, clean=packet.clean, expiry_s=expiry_s)
+        self.session.window = min(MAX_INFLIGHT, said.get("receive_maximum", MAX_INFLIGHT))
+        offers: dict[str, object] = {
+            "receive_maximum": RECEIVE_MAXIMUM,
+            "topic_alias_maximum": ALIASES,
+            "maximum_packet_size": p.MAX_PACKET,
+            "shared_available": 0,
+        }
+        if assigned:
+            offers["assigned_client_id"] = assigned
+        self.send(p.Connack(p.ACCEPTED, present, offers))
+        self.door.host.connected(rights)
+        for message in self.session.resume(self.door.now_s):
+            self.send(message)
+
+    def _refuse(self, code: int, why: str) -> None:
+        self.send(p.Connack(_REFUSALS.get(code, code) if self.level == 5 else code, properties=self._because(why)))
+        self.close(why)
+
+    def _leave(self, packet: p.Disconnect, session: Session) -> None:
+        if (expiry_s := packet.properties.get("session_expiry")) is not None:
+            if session.expiry_s == 0 and expiry_s:
+                raise MalformedPacket("a session that was to end cannot be kept when leaving (3.14.2.2.2)", p.PROTOCOL_ERROR)
+            session.expiry_s = expiry_s
+        if packet.reason != p.WITH_WILL:
+            self.will = None  # [MQTT-3.14.4-3]
+        self.close()
+
+    def _publish(self, message: p.Publish, session: Session) -> None:
+        assert self.rights is not None
+        if message.properties:
+            message = self._plain(message)
+        if not valid_name(message.topic):
+            raise MalformedPacket(f"{message.topic!r} is no topic to publish under [MQTT-3.3.2-2]", p.BAD_NAME)
+        allowed = self.rights.may_publish(message.topic)
+        if not allowed and (self.level == 4 or not message.qos):
+            # 3.3.5: without the right to publish, the choice is to acknowledge and drop, or to close. Closing is seen.
+            self.close(f"{self.rights.account} published under {message.topic!r}, which is not its own", p.NOT_AUTHORIZED)
+            return
+        acknowledge: Acknowledge = _nothing
+        if message.qos == 1:
+            acknowledge = partial(self._safe, self._await(p.Puback, message.packet_id))
+        elif message.qos == 2:
+            if message.packet_id in session.received:  # sent again: it is here already
+                self.send(p.Pubrec(message.packet_id))
+                return
+            waiting = session.receiving.setdefault(message.packet_id, [])
+            waiting.append(partial(self._safe, self._await(p.Pubrec, message.packet_id)))
+            if len(waiting) > 1:  # sent again while it is on its way to the disk
+                return
+            acknowledge = partial(_received, self.door, session, message.packet_id)
+        if self.level >= 5 and len(self._pending) + len(session.received) > RECEIVE_MAXIMUM:
+            self.close(f"more than {RECEIVE_MAXIMUM} messages at once [MQTT-3.3.4-7]", p.RECEIVE_MAXIMUM_EXCEEDED)
+            return
+        if not allowed:
+            self.door.host.turned_away(self.rights.account, f"it published under {message.topic!r}, which is not its own")
+            acknowledge(p.NOT_AUTHORIZED)
+            return
+        self.door.host.published(self.rights, message, acknowledge)
+        self.door.route(message, session)
+
+    def _plain(self, message: p.Publish) -> p.Publish:
+        """The message with its alias made a topic, and without the properties that are the sender's own affair."""
+        properties = dict(message.properties)
+        if "subscription_id" in properties:
+            raise MalformedPacket("a client publishes no subscription identifier [MQTT-3.3.4-6]", p.PROTOCOL_ERROR)
+        topic, alias = message.topic, properties.pop("topic_alias", 0)
+        if alias > ALIASES:
+            raise MalformedPacket(f"topic alias {alias}, but up to {ALIASES} are taken [MQTT-3.3.2-9]", p.BAD_ALIAS)
+        if alias and topic:
+            self._aliases[alias] = topic
+        elif alias:
+            if alias not in self._aliases:
+                raise MalformedPacket(f"topic alias {alias} was never set", p.PROTOCOL_ERROR)
+            topic = self._aliases[alias]
+        if any(sign in properties.get("response_topic", "") for sign in "+#"):
+            raise MalformedPacket("a response topic has wildcards [MQTT-3.3.2-14]", p.PROTOCOL_ERROR)
+        return replace(message, topic=topic, properties=properties)
+
+    def _await(self, answer: type[p.Puback | p.Pubrec], packet_id: int) -> _Pending:
+        pending = _Pending(answer, packet_id)
+        self._pending.append(pending)
+        return pending
+
+    def _safe(self, pending: _Pending, reason: int = 0) -> None:
+        """Answer in the order in which the messages came [MQTT-4.6.0-2, 4.6.0-3]."""
+        pending.done, pending.reason = True, reason
+        ready = bytearray()
+        while self._pending and self._pending[0].done:
+            first = self._pending.popleft()
+            ready += p.encode(first.answer(first.packet_id, first.reason), self.level)
+        if ready and self.open:
+            self.wire.write(bytes(ready))
+
+    def _released(self, packet: p.Pubrel, session: Session) -> None:
+        known = packet.packet_id in session.received
+        if known:
+            session.received.discard(packet.packet_id)
+            self.door.changed(session)
+        self.send(p.Pubcomp(packet.packet_id, 0 if known else p.NO_SUCH_PACKET_ID))
+
+    def _sent_on(self, packet_id: int) -> None:
+        assert self.session is not None
+        if (following := self.session.acknowledged(packet_id, self.door.now_s)) is not None:
+            self.send(following)
+        self.door.changed(self.session)
+
+    def _subscribe(self, packet: p.Subscribe, session: Session) -> None:
+        codes: list[int] = []
+        send_retained: list[tuple[str, Subscription]] = []
+        for name_filter, options in packet.filters:
+            refusal = self._refusal(name_filter, session)
+            if refusal:
+                codes.append(refusal if self.level >= 5 else p.SUBSCRIBE_REFUSED)
+                continue
+            subscription = Subscription(
+                min(options & 3, 1), bool(options & 4), bool(options & 8), packet.properties.get("subscription_id", 0)
+            )
+            handling, known = options >> 4 & 3, name_filter in session.subscriptions
+            self.door.subscribe(session, name_filter, subscription)
+            codes.append(subscription.qos)
+            if handling == 0 or (handling == 1 and not known):
+                send_retained.append((name_filter, subscription))
+        self.send(p.Suback(packet.packet_id, tuple(codes)))
+        for name_filter, subscription in send_retained:
+            for message in self.door.retained_under(name_filter):
+                copy = outgoing(message, [subscription], retain=True)
+                if (launched := session.offer(copy, connected=True, now_s=self.door.now_s)) is not None:
+                    self.send(launched)
+
+    def _refusal(self, name_filter: str, session: Session) -> int:
+        assert self.rights is not None
+        if self.level >= 5 and name_filter.startswith("$share/"):
+            return p.NO_SHARED
+        if not valid_filter(name_filter):
+            return p.BAD_FILTER
+        if not self.rights.may_subscribe(name_filter):
+            return p.NOT_AUTHORIZED
+        if len(session.subscriptions) >= MAX_SUBSCRIPTIONS and name_filter not in session.subscriptions:
+            return p.QUOTA
+        return 0
+
+
+def outgoing(message: p.Publish, subscriptions: list[Subscription], *, retain: bool) -> p.Publish:
+    """The copy of a message that goes to one subscriber: the lower QoS, and the numbers it gave its subscriptions."""
+    qos = min(message.qos, max(s.qos for s in subscriptions))
+    numbers = tuple(s.identifier for s in subscriptions if s.identifier)
+    properties: Properties = {**message.properties, "subscription_id": numbers} if numbers else message.properties
+    return p.Publish(message.topic, message.payload, qos, retain, properties=properties)
+
+
+def _received(door: Door, session: Session, packet_id: int, reason: int = 0) -> None:
+    """A QoS 2 message is safe (or refused): whoever sent it, perhaps over two connections, is told."""
+    if reason < 0x80:
+        session.received.add(packet_id)
+    waiting: list[Callable[[int], None]] = session.receiving.pop(packet_id, [])
+    for answer in waiting:
+        answer(reason)
+    door.changed(session)
+
+
+def _nothing(reason: int = 0) -> None:
+    """QoS 0 has nobody to tell."""
