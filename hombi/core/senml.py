@@ -38,12 +38,16 @@ class Record(msgspec.Struct, omit_defaults=True):
 
 @dataclass(frozen=True, slots=True)
 class Resolved:
-    """One resolved record: full name, unit ("" when none is given), time in ms since 1970, and its value."""
+    """One resolved record: full name, unit ("" when none is given), time in ms since 1970, and its value.
+
+    `stamped` says that its sender gave no time: it is that of its arrival.
+    """
 
     name: str
     unit: str
     at_ms: int
     value: float | bool | str
+    stamped: bool = False
 
 
 _DECODER = msgspec.json.Decoder(list[Record])
@@ -94,7 +98,7 @@ def resolve(records: list[Record], now_ms: int) -> list[Resolved]:
             raise SenmlError(f"record {place} has the name {name!r}; a name starts with a letter or digit and has no spaces")
         time = base_time + record.t
         at_ms = round(time * 1000) if time >= RELATIVE_BELOW_S else now_ms + round(time * 1000)
-        resolved.append(Resolved(name, record.u or base_unit, at_ms, value))
+        resolved.append(Resolved(name, record.u or base_unit, at_ms, value, stamped=time == 0))
     return resolved
 
 

@@ -56,7 +56,7 @@ class Actuation:
         self, house: House, clock: Clock, live: Live, journal: Journal, drivers: dict[str, Driver], answer_s: float
     ) -> None:
         self._house, self._clock, self._live, self._journal = house, clock, live, journal
-        self._drivers, self._answer_s = drivers, answer_s
+        self._drivers, self.answer_s = drivers, answer_s
         self._numbers = count(1)
         self._waiting: dict[str, list[_Waiting]] = {}
 
@@ -89,14 +89,14 @@ class Actuation:
         self._announce(command)
         try:
             await self._send(entity, value)
-            async with asyncio.timeout(self._answer_s):
+            async with asyncio.timeout(self.answer_s):
                 command.answered_ms = await answer
             command.state = CommandState.CONFIRMED
         except LinkError as error:
             command.state, command.problem = CommandState.UNREACHABLE, str(error)
         except TimeoutError:
             command.state = CommandState.UNANSWERED
-            command.problem = f"{entity.node.address} did not confirm within {self._answer_s:g} s"
+            command.problem = f"{entity.node.address} did not confirm within {self.answer_s:g} s"
         finally:
             waits = self._waiting[entity.address]
             waits.remove(waiting)

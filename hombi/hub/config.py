@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import ipaddress
 import os
 import time
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo, available_timezones
@@ -14,12 +15,18 @@ from hombi.core.errors import ValueTextError
 from hombi.core.house_facts import did_you_mean
 from hombi.core.toml_text import Mistake, TomlText, read_toml
 from hombi.core.values import parse_span_ms
+from hombi.links.base import BrokerSettings, TlsFiles, WifiSettings
+from hombi.links.wifi.mqtt.topics import valid_filter
 
 FILE_NAME = "hombi.toml"
 
 
 class ConfigError(Exception):
-    """`hombi.toml` or an environment variable is wrong; the message has a line for each mistake."""
+    """`hombi.toml` or an environment variable is wrong; the message has a line for each mistake, `mistakes` those of the file."""
+
+    def __init__(self, what: str, mistakes: Sequence[Mistake] = ()) -> None:
+        super().__init__(what)
+        self.mistakes = list(mistakes)
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,6 +40,20 @@ class Config:
     http_port: int = 4662
     mqtt_host: str = "0.0.0.0"  # noqa: S104
     mqtt_port: int = 0
+    mqtt_tls_port: int = 8883
+    mqtt_certificate: str = ""
+    mqtt_key: str = ""
+    broker_host: str = ""
+    broker_port: int = 0
+    broker_user: str = ""
+    broker_password: str = field(default="", repr=False)
+    broker_version: str = "5"
+    broker_topics: tuple[str, ...] = ("#",)
+    broker_ca: str = ""
+    broker_certificate: str = ""
+    broker_key: str = ""
+    wifi_discovery: str = "all"
+    wifi_read_every_s: float = 30.0
     answer_s: float = 5.0
 
     @property
@@ -44,6 +65,30 @@ class Config:
     def nodes_port(self) -> int:
         """The MQTT port that is meant."""
         return self.mqtt_port or self.http_port + 1
+
+    @property
+    def wifi(self) -> WifiSettings:
+        """What the Wi-Fi link is set to."""
+        tls = TlsFiles(certificate=self.mqtt_certificate, key=self.mqtt_key) if self.mqtt_certificate else None
+        return WifiSettings(
+            self.mqtt_host, self.nodes_port, self.mqtt_tls_port, tls, self._broker, self.wifi_discovery, self.http_port,
+            self.house_name, self.wifi_read_every_s,
+        )  # fmt: skip
+
+    @property
+    def _broker(self) -> BrokerSettings | None:
+        if not self.broker_host:
+            return None
+        secure = self.broker_ca or self.broker_certificate
+        return BrokerSettings(
+            self.broker_host,
+            self.broker_port or (8883 if secure else 1883),
+            self.broker_user,
+            self.broker_password,
+            self.broker_version,
+            self.broker_topics,
+            TlsFiles(self.broker_ca, self.broker_certificate, self.broker_key) if secure else None,
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,6 +125,37 @@ def _seconds(value: Any) -> float:
     return parse_span_ms(value) / 1000
 
 
+def _file(value: Any) -> str:
+    path = Path(_name(value)).expanduser()
+    if not path.is_file():
+        raise ValueError
+    return str(path)
+
+
+def _version(value: Any) -> str:
+    if str(value) not in ("3.1.1", "5"):
+        raise ValueError
+    return str(value)
+
+
+def _topics(value: Any) -> tuple[str, ...]:
+    found = [one.strip() for one in value.split(",")] if isinstance(value, str) else value
+    if not isinstance(found, list) or not found or not all(isinstance(one, str) and valid_filter(one) for one in found):
+        raise ValueError
+    return tuple(found)
+
+
+def _interfaces(value: Any) -> str:
+    text = _name(value)
+    if text not in ("all", "off"):
+        for one in text.split(","):
+            ipaddress.IPv4Address(one.strip())
+    return text
+
+
+_FILE = "the path of a PEM file that is there"
+
+
 SETTINGS: dict[str, dict[str, _Setting]] = {
     "house": {
         "name": _Setting("house_name", 'a text, like "Heron Mill"', _name),
@@ -92,6 +168,24 @@ SETTINGS: dict[str, dict[str, _Setting]] = {
     "mqtt": {
         "host": _Setting("mqtt_host", 'an address, like "0.0.0.0"', _name),
         "port": _Setting("mqtt_port", "a port number from 1 to 65535", _port),
+        "tls_port": _Setting("mqtt_tls_port", "a port number from 1 to 65535", _port),
+        "certificate": _Setting("mqtt_certificate", _FILE, _file),
+        "key": _Setting("mqtt_key", _FILE, _file),
+    },
+    "broker": {
+        "host": _Setting("broker_host", 'an address, like "192.168.1.5" or "broker.local"', _name),
+        "port": _Setting("broker_port", "a port number from 1 to 65535", _port),
+        "user": _Setting("broker_user", "a text", _name),
+        "password": _Setting("broker_password", "a text", _name),
+        "version": _Setting("broker_version", '"3.1.1" or "5"', _version),
+        "topics": _Setting("broker_topics", 'a list of topic filters, like ["mill/#", "hens/+/state"]', _topics),
+        "ca": _Setting("broker_ca", _FILE, _file),
+        "certificate": _Setting("broker_certificate", _FILE, _file),
+        "key": _Setting("broker_key", _FILE, _file),
+    },
+    "wifi": {
+        "discovery": _Setting("wifi_discovery", '"all", "off", or the addresses to use, like "192.168.1.2"', _interfaces),
+        "read_every": _Setting("wifi_read_every_s", 'a length of time, like "30 s"', _seconds),
     },
     "actuation": {
         "answer_within": _Setting("answer_s", 'a length of time, like "5 s"', _seconds),
@@ -107,11 +201,14 @@ def load_config(data: Path, environ: Mapping[str, str] = os.environ) -> Config:
     path = data / FILE_NAME
     values: dict[str, Any] = {}
     if path.exists():
-        toml = read_toml(path.read_text())
+        try:
+            toml = read_toml(path.read_text())
+        except (OSError, UnicodeDecodeError) as error:
+            raise ConfigError(f"{path} cannot be read: {error}") from error
         if not toml.mistakes:
             values = _from_file(toml)
         if toml.mistakes:
-            raise ConfigError("\n".join(_said(path, mistake) for mistake in toml.mistakes))
+            raise ConfigError("\n".join(_said(path, mistake) for mistake in toml.mistakes), toml.mistakes)
     for table, keys in SETTINGS.items():
         for key, setting in keys.items():
             for variable in (f"HOMBI_{table}_{key}".upper(), *(["HOMBI_PORT"] if setting.field == "http_port" else [])):
@@ -120,6 +217,8 @@ def load_config(data: Path, environ: Mapping[str, str] = os.environ) -> Config:
                         values[setting.field] = setting.read(text)
                     except (ValueError, ValueTextError) as error:
                         raise ConfigError(f"environment variable {variable}={text!r}: expected {setting.expected}") from error
+    if values.get("mqtt_tls_port") and not values.get("mqtt_certificate"):
+        raise ConfigError("mqtt.tls_port is set, but mqtt.certificate is not: the door has nothing to show who it is")
     return Config(data, **values)
 
 
@@ -142,7 +241,10 @@ def _from_file(toml: TomlText) -> dict[str, Any]:
                     raise ValueError
                 values[setting.field] = setting.read(value)
             except (ValueError, ValueTextError):
-                toml.blame((table, key), f"{table}.{key} is {value!r}; expected {setting.expected}")
+                shown = "…" if key == "password" else repr(value)
+                toml.blame((table, key), f"{table}.{key} is {shown}; expected {setting.expected}")
+    if "broker" in toml.data and "broker_host" not in values and not toml.mistakes:
+        toml.blame(("broker",), "[broker] has no host", 'add host = "…", or take the table out', at_value=False)
     return values
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import tzinfo
 from typing import Any, Protocol
 
@@ -70,7 +70,7 @@ class Engine:
         actuation: Actuation,
         teller: Teller,
     ) -> None:
-        self._house, self._zone, self._clock = house, zone, clock
+        self._house, self.zone, self._clock = house, zone, clock
         self._records, self._thread, self._live, self._journal, self._tasks = records, thread, live, journal, tasks
         self._actuation, self._teller = actuation, teller
         self.runners: dict[str, Runner] = {}
@@ -152,6 +152,16 @@ class Engine:
             self._drop(runner)
             self._take(runner.record, runner.state)
 
+    def clock_set(self, by_ms: int) -> None:
+        """The machine's clock was set: what is held is held for as long as before, by the new time."""
+        for runner in list(self.runners.values()):
+            if runner.automation is not None and runner.state.since_ms:
+                runner.state = replace(runner.state, since_ms=runner.state.since_ms + by_ms)
+                runner.record.state = asdict(runner.state)
+                self._tasks.start(self._thread.run(self._records.save_automation, runner.record), name="automation state")
+            if runner.automation is not None and runner.record.enabled:
+                self._plan(runner)
+
     def _sound(self, text: str) -> Automation:
         automation, mistakes, _ = self.check(text)
         if automation is None:
@@ -211,7 +221,7 @@ class Engine:
         if automation is None or not runner.record.enabled:
             return
         before = runner.state
-        runner.state, edge = step(automation, before, now, self._zone, value)
+        runner.state, edge = step(automation, before, now, self.zone, value)
         if edge is not None:
             self._act(runner, automation, edge)
         if runner.state.phase is not before.phase or runner.state.since_ms != before.since_ms:
@@ -222,7 +232,7 @@ class Engine:
 
     def _plan(self, runner: Runner) -> None:
         assert runner.automation is not None
-        runner.due = due_ms(runner.automation, runner.state, self._clock.now_ms(), self._zone)
+        runner.due = due_ms(runner.automation, runner.state, self._clock.now_ms(), self.zone)
         self._set_timer()
 
     def _set_timer(self) -> None:

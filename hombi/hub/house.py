@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import hashlib
 import hmac
+from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from hombi.core.house_facts import EntityFacts, HouseFacts, did_you_mean
 from hombi.core.kinds import Kind
 from hombi.core.quality import Quality
 from hombi.hub.errors import NotFound
+from hombi.links.base import OnLink, Wired
+from hombi.links.wifi.thing_description import Action, Setting, ThingDescription
 
 T = TypeVar("T")
 
@@ -52,7 +55,11 @@ class Reading:
 
 @dataclass
 class Entity:
-    """One value of a node. `interval_ms` is how often it is usually heard, 0 while unknown."""
+    """One value of a node. `interval_ms` is how often it is usually heard, 0 while unknown.
+
+    `source` and `sink` say for a node that does not know Hombi where its value is picked and how it is written; they are its
+    link's affair (`links/wifi/picks.py`).
+    """
 
     id: int
     address: str
@@ -67,6 +74,9 @@ class Entity:
     latest: Reading | None = None
     interval_ms: float = 0.0
     gaps: int = 0
+    hidden: bool = False
+    source: dict[str, Any] = field(default_factory=dict)
+    sink: dict[str, Any] = field(default_factory=dict)
 
     @property
     def spoken(self) -> str:
@@ -88,7 +98,10 @@ class Entity:
 
 @dataclass
 class Node:
-    """One physical device. `heard_ms` moves with everything it sends, also when no value changed."""
+    """One physical device. `heard_ms` moves with everything it sends, also when no value changed.
+
+    `reach` is what its link needs to reach it, `settings` are the node's own, by their names on the wire.
+    """
 
     id: int
     address: str
@@ -104,11 +117,39 @@ class Node:
     refused: int = 0
     entities: dict[str, Entity] = field(default_factory=dict)
     by_wire_name: dict[str, Entity] = field(default_factory=dict)
+    reach: dict[str, Any] = field(default_factory=dict)
+    settings: dict[str, Setting] = field(default_factory=dict)
+    actions: dict[str, Action] = field(default_factory=dict)
+    told: dict[str, Any] = field(default_factory=dict)
+
+    def described(self, thing: ThingDescription) -> None:
+        """Take over what its description promises beside entities."""
+        self.settings = {one.wire_name: one for one in thing.settings}
+        self.actions = {one.name: one for one in thing.actions}
+
+    def on_link(self) -> OnLink:
+        """What its link must know of it."""
+        return OnLink(
+            self.address,
+            self.reach,
+            tuple(Wired(e.wire_name, e.wire_unit, e.kind, e.source, e.sink) for e in self.entities.values()),
+        )
 
     def overdue(self, now_ms: int) -> bool:
         """Whether nothing was heard for three times the usual interval."""
         usual = min((e.interval_ms for e in self.entities.values() if e.gaps >= GAPS_TO_KNOW), default=0.0)
         return usual > 0 and now_ms - self.heard_ms > max(SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * usual)
+
+
+@dataclass(slots=True)
+class Tool:
+    """A person's own tool at the MQTT door: the topic filters it may publish under and subscribe to."""
+
+    name: str
+    key_hash: str
+    publish: list[str]
+    subscribe: list[str]
+    added_ms: int
 
 
 def hash_key(secret: str) -> str:
@@ -125,13 +166,25 @@ class House:
         self.nodes: dict[str, Node] = {}
         self.entities: dict[str, Entity] = {}
         self.people: set[str] = set()
+        self.tools: dict[str, Tool] = {}
 
     def add(self, node: Node) -> None:
         """Put a node and its entities in their places."""
         self.nodes[node.address] = node
         for entity in node.entities.values():
-            self.entities[entity.address] = entity
-            node.by_wire_name[entity.wire_name] = entity
+            self.add_entity(entity)
+
+    def add_entity(self, entity: Entity) -> None:
+        """Put one entity in its places."""
+        entity.node.entities[entity.address.partition("/")[2]] = entity
+        entity.node.by_wire_name[entity.wire_name] = entity
+        self.entities[entity.address] = entity
+
+    def take_out_entity(self, entity: Entity) -> None:
+        """Forget one entity."""
+        entity.node.entities.pop(entity.address.partition("/")[2], None)
+        entity.node.by_wire_name.pop(entity.wire_name, None)
+        self.entities.pop(entity.address, None)
 
     def take_out(self, node: Node) -> None:
         """Forget a node and its entities."""
@@ -159,6 +212,13 @@ class House:
         """Whether this is the node's key."""
         known = self.nodes.get(node)
         return known is not None and bool(known.key_hash) and hmac.compare_digest(known.key_hash, hash_key(secret))
+
+    def tool(self, name: str, secret: str) -> tuple[Sequence[str], Sequence[str]] | None:
+        """The topic filters that a person's tool may publish and subscribe to; None when this is not its key."""
+        known = self.tools.get(name)
+        if known is None or not hmac.compare_digest(known.key_hash, hash_key(secret)):
+            return None
+        return known.publish, known.subscribe
 
     def facts(self) -> HouseFacts:
         """What the text of an automation is checked against."""

@@ -4,30 +4,39 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from collections.abc import AsyncIterator, Callable
-from dataclasses import dataclass
+from collections.abc import AsyncIterator, Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from hombi.core.errors import SenmlError
-from hombi.core.senml import decode, resolve
+from hombi.core.house_facts import did_you_mean
+from hombi.core.picking import PickError, pick_posted
+from hombi.core.senml import Resolved, decode, resolve
 from hombi.hub.actuation import Actuation
 from hombi.hub.clock import Clock, RealClock
 from hombi.hub.config import Config
 from hombi.hub.engine import Engine
-from hombi.hub.errors import Busy, Invalid
+from hombi.hub.errors import Busy, Invalid, NotFound
+from hombi.hub.foreign import Foreign
 from hombi.hub.house import House, Node
 from hombi.hub.intake import Intake, Taken
 from hombi.hub.journal import Journal
+from hombi.hub.lag import Lag
 from hombi.hub.live import Live
+from hombi.hub.messages import Messages
+from hombi.hub.node_settings import NodeSettings
 from hombi.hub.nodes import Nodes
 from hombi.hub.notices import Outbox, Push, WebPush, fresh_vapid_key
-from hombi.hub.pairing import Pairing
+from hombi.hub.pairing import EntityChoice, Pairing
 from hombi.hub.ports import Records
 from hombi.hub.records_thread import RecordsThread
+from hombi.hub.reload import Reload
 from hombi.hub.rooms import Rooms
 from hombi.hub.tasks import Tasks
+from hombi.hub.tools import Tools
 from hombi.hub.writer import Writer
-from hombi.links.base import Driver
+from hombi.links.base import Driver, Heard
 from hombi.links.table import drivers
+from hombi.links.wifi.thing_description import read_description
 
 GRACE_S = 1.0
 VAPID_CONTACT = "mailto:hub@hombi.invalid"
@@ -37,7 +46,7 @@ VAPID_CONTACT = "mailto:hub@hombi.invalid"
 class Hub:
     """What the API, the links and the automations act on."""
 
-    config: Config
+    first_config: Config
     clock: Clock
     house: House
     live: Live
@@ -51,21 +60,55 @@ class Hub:
     engine: Engine
     outbox: Outbox
     drivers: dict[str, Driver]
+    messages: Messages
+    foreign: Foreign
+    tools: Tools
+    settings: NodeSettings
+    reload: Reload
+    lag: Lag
     public_key: str
     started_ms: int
+
+    @property
+    def config(self) -> Config:
+        """The settings as they stand now."""
+        return self.reload.config
+
+    async def post_value(self, address: str, payload: bytes, node: Node) -> Taken:
+        """One value that a node posted for one of its entities; returns once it is committed.
+
+        Raises NotFound for an entity that is none yet (what was posted is among the messages, and can be picked there),
+        Invalid for a payload without the value, Busy when the disk does not keep up.
+        """
+        name = address.partition("/")[2]
+        self.messages.note(Heard("http", f"intake/{address}", payload, node.address, node.address))
+        entity = node.entities.get(name)
+        if entity is None:
+            hint = did_you_mean(name, node.entities) or "it is shown under Messages, where it can be made one"
+            self.nodes.refused(node.address, f"it posts {name}, which is no entity of its yet")
+            raise NotFound(f"{node.address} has no entity {name} yet; {hint}")
+        try:
+            picked = pick_posted(payload, entity.source.get("pointer", ""), entity.kind, self.clock.now_ms())
+        except PickError as error:
+            self.nodes.refused(node.address, f"{name}: {error}")
+            raise Invalid(f"{address}: {error}") from error
+        return await self._commit(node, [replace(picked, name=entity.wire_name)])
 
     async def post(self, node: Node, payload: bytes) -> Taken:
         """Readings that a node posted over HTTP; returns once they are committed.
 
         Raises Invalid for what is no SenML, Busy when the disk does not keep up.
         """
-        loop = asyncio.get_running_loop()
-        committed: asyncio.Future[None] = loop.create_future()
+        self.messages.note(Heard("http", f"intake/{node.address}", payload, node.address, node.address))
         try:
             values = resolve(decode(payload), self.clock.now_ms())
         except SenmlError as error:
             self.nodes.refused(node.address, str(error))
             raise Invalid(str(error)) from error
+        return await self._commit(node, values)
+
+    async def _commit(self, node: Node, values: Sequence[Resolved]) -> Taken:
+        committed: asyncio.Future[None] = asyncio.get_running_loop().create_future()
         if self.writer.full:
             raise Busy("the hub holds as many readings as it can until the disk takes them; send these again later")
         self.nodes.presence(node.address, here=True)
@@ -86,9 +129,17 @@ class Hub:
         self.engine.house_changed()
         await self.drivers[node.link].remove(address)
 
-    async def admit(self, arrival_id: str, setup_code: str, name: str, room: str) -> Node:
+    async def admit(
+        self,
+        arrival_id: str,
+        setup_code: str,
+        name: str,
+        room: str,
+        secret: str = "",
+        entities: Mapping[str, EntityChoice] | None = None,
+    ) -> Node:
         """Let an arrival in; automations that look at it wake up. Raises as `Pairing.admit` does."""
-        node = await self.pairing.admit(arrival_id, setup_code, name, room)
+        node = await self.pairing.admit(arrival_id, setup_code, name, room, secret, entities or {})
         self.engine.house_changed()
         return node
 
@@ -97,6 +148,13 @@ class Hub:
         found = []
         if self.writer.problem:
             found.append({"kind": "disk", "text": self.writer.problem, "path": "/journal"})
+        if self.reload.problem:
+            found.append({"kind": "settings", "text": f"hombi.toml has a mistake: {self.reload.problem}", "path": "/settings"})
+        elif self.reload.waiting:
+            text = f"{', '.join(self.reload.waiting)} changed in hombi.toml; the hub must be started again for that"
+            found.append({"kind": "settings", "text": text, "path": "/settings"})
+        for text in filter(None, self.nodes.trouble_said.values()):
+            found.append({"kind": "link", "text": text, "path": "/nodes"})
         for arrival in self.pairing.waiting():
             state = "is locked out" if arrival.record.state == "locked" else "asks to join"
             found.append({"kind": "arrival", "text": f"{arrival.record.title} {state}", "path": "/nodes"})
@@ -133,12 +191,11 @@ async def open_hub(
     intake = Intake(house, clock, live, journal, writer)
     rooms = Rooms(house, records, thread, live, journal)
     by_link: dict[str, Driver] = {}
-    pairing = Pairing(
-        house, rooms, clock, records, thread, live, journal, lambda address: tasks.start(by_link["wifi"].remove(address), "expel")
-    )
-    nodes = Nodes(house, rooms, clock, records, thread, live, journal, intake, pairing, tasks)
+    pairing = Pairing(house, rooms, clock, records, thread, live, journal, by_link)
+    messages = Messages(clock)
+    nodes = Nodes(house, rooms, clock, records, thread, live, journal, intake, pairing, tasks, messages, by_link)
     kept = await thread.run(records.link_states)
-    by_link.update({d.link: d for d in make_drivers(nodes, house, config.mqtt_host, config.nodes_port, kept)})
+    by_link.update({d.link: d for d in make_drivers(nodes, house, config.wifi, kept)})
     actuation = Actuation(house, clock, live, journal, by_link, config.answer_s)
     public_key = ""
     if push is None:
@@ -147,8 +204,32 @@ async def open_hub(
     outbox = Outbox(clock, records, thread, live, journal, tasks, push)
     engine = Engine(house, config.zone, clock, records, thread, live, journal, tasks, actuation, outbox)
     intake.listeners += [actuation, engine]
+    settings = NodeSettings(house, by_link, live, journal, config.answer_s)
+    intake.told = settings.told
+    foreign = Foreign(house, rooms, clock, records, thread, live, journal, messages, by_link, engine.house_changed)
+    tools = Tools(house, clock, records, thread, journal, by_link["wifi"].cut_off)
+
+    async def apply(new: Config) -> None:
+        """What of `hombi.toml` can be changed while the hub runs."""
+        await by_link["wifi"].change(new.wifi)
+        engine.zone, actuation.answer_s, settings.answer_s = new.zone, new.answer_s, new.answer_s
+        engine.house_changed()
+        live.publish("house", {"changed": "settings"})
+
+    reload = Reload(config, journal, apply)
+
+    def clock_set(by_ms: int) -> None:
+        nodes.clock_set(by_ms)
+        engine.clock_set(by_ms)
+
+    lag = Lag(clock, journal, clock_set)
 
     await thread.run(records.load_house, house)
+    house.tools = {tool.name: tool for tool in await thread.run(records.tools)}
+    for node in house.nodes.values():
+        if (description := node.reach.get("description")) is not None:
+            node.described(read_description(description))
+        by_link[node.link].follow(node.on_link())
     pairing.load(await thread.run(records.arrivals))
     outbox.load(await thread.run(records.phones), await thread.run(records.waiting_deliveries))
     started = clock.now_ms()
@@ -156,7 +237,7 @@ async def open_hub(
         # Not heard yet in this run: it has its usual time to be heard before it counts as silent.
         node.heard_ms = max(node.heard_ms, started) if node.entities else started
     writing = asyncio.create_task(writer.run(), name="writer")
-    watching = asyncio.create_task(nodes.watch_silence(), name="silence")
+    watching = asyncio.gather(nodes.watch_silence(), reload.watch(), lag.watch())
     opened: list[Driver] = []
     try:
         for driver in by_link.values():
@@ -166,7 +247,7 @@ async def open_hub(
         journal.note("HubStarted", "the hub is up")
         yield Hub(
             config, clock, house, live, journal, writer, intake, rooms, pairing, nodes,
-            actuation, engine, outbox, by_link, public_key, started,
+            actuation, engine, outbox, by_link, messages, foreign, tools, settings, reload, lag, public_key, started,
         )  # fmt: skip
         journal.note("HubStopped", "the hub was stopped")
     finally:

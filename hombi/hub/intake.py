@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
-from typing import Protocol
+from dataclasses import dataclass, field, replace
+from typing import Any, Protocol
 
 from hombi.core.errors import UnitError
+from hombi.core.kinds import Kind
 from hombi.core.quality import Quality
 from hombi.core.senml import Resolved
-from hombi.core.units import conversion
+from hombi.core.units import COUNTS, conversion
 from hombi.hub.clock import Clock
 from hombi.hub.house import Entity, House, Node, Reading
 from hombi.hub.journal import Journal
@@ -22,6 +23,8 @@ FUTURE_MS = 5 * 60_000
 OLDEST_MS = 400 * 86_400_000
 # What is older than this when it comes in was buffered by its sender: it is history, and nothing acts on it.
 FRESH_MS = 10 * 60_000
+# A reading from further ahead than this came before the hub's clock was set back.
+AHEAD_MS = 1_000
 
 
 class Listener(Protocol):
@@ -45,6 +48,8 @@ class Intake:
     def __init__(self, house: House, clock: Clock, live: Live, journal: Journal, writer: Writer) -> None:
         self._house, self._clock, self._live, self._journal, self._writer = house, clock, live, journal, writer
         self.listeners: list[Listener] = []
+        # Who hears how a node's own settings stand.
+        self.told: Callable[[Node, str, Any], None] = lambda *_: None
         self.dropped = 0
 
     def observed(self, node_address: str, values: Sequence[Resolved], acknowledge: Callable[[], None]) -> Taken:
@@ -69,6 +74,9 @@ class Intake:
         rows: list[Row] = []
         for value in values:
             entity = node.by_wire_name.get(value.name)
+            if entity is None and value.name in node.settings:
+                self.told(node, value.name, value.value)
+                continue
             if entity is None:
                 taken.refused.append(f"{node.address} has no entity {value.name!r}")
                 continue
@@ -76,6 +84,10 @@ class Intake:
             if isinstance(reading, str):
                 taken.refused.append(f"{entity.address}: {reading}")
                 continue
+            latest = entity.latest
+            if value.stamped and latest is not None and reading.at_ms <= latest.at_ms <= now + AHEAD_MS:
+                # Two that came in the same millisecond are two readings.
+                reading = replace(reading, at_ms=latest.at_ms + 1)
             rows.append((entity.id, reading.at_ms, reading.raw, reading.value, reading.quality))
             self._spread(entity, reading, now)
         taken.stored = len(rows)
@@ -96,8 +108,13 @@ class Intake:
             self._live.publish("node", {"node": node.address, "here": node.here, "silent": False, "heard_at": now})
 
     def _spread(self, entity: Entity, reading: Reading, now: int) -> None:
-        if entity.latest is not None and reading.at_ms < entity.latest.at_ms:
-            return
+        latest = entity.latest
+        if (
+            latest is not None
+            and reading.at_ms < latest.at_ms
+            and not latest.at_ms > now + AHEAD_MS >= reading.at_ms >= now - AHEAD_MS
+        ):
+            return  # out of order; but after the clock was set back, what is heard now is the latest
         if reading.at_ms < now - FRESH_MS:
             entity.latest = reading
             return
@@ -118,12 +135,16 @@ class Intake:
 
 
 def _reading(entity: Entity, sent: Resolved, now: int) -> Reading | str:
-    """The reading that a sent value makes, or why it makes none."""
+    return measure(entity.kind, entity.wire_unit, entity.low, entity.high, sent, now)
+
+
+def measure(kind: Kind, wire_unit: str, low: float, high: float, sent: Resolved, now: int) -> Reading | str:
+    """The reading that a sent value makes for an entity of this kind, or why it makes none."""
     if sent.at_ms > now + FUTURE_MS:
         return f"its time lies {(sent.at_ms - now) / 1000:.0f} s ahead of the hub's; check the node's clock"
     if sent.at_ms < now - OLDEST_MS:
         return "its time lies more than 400 days back; a node without a clock leaves the time out"
-    value, kind = sent.value, entity.kind
+    value = sent.value
     if isinstance(value, str):
         if kind.words is None or value not in kind.words:
             return f"a number was expected, not the text {value!r}"
@@ -133,23 +154,23 @@ def _reading(entity: Entity, sent: Resolved, now: int) -> Reading | str:
         if isinstance(value, bool) and kind.words is None:
             return "a number was expected, not true or false"
     if not kind.unit:
-        if sent.unit:
+        if sent.unit and sent.unit not in COUNTS:
             return f"a {kind.name} has no unit, but {sent.unit!r} was sent"
         if kind.words is not None and raw not in (0.0, 1.0):
             return f"a {kind.name} is 0 or 1, not {raw:g}"
-        return Reading(sent.at_ms, raw, raw, _quality(entity, raw))
+        return Reading(sent.at_ms, raw, raw, _quality(low, high, raw))
     try:
-        if sent.unit and sent.unit != entity.wire_unit:
-            factor, addend = conversion(sent.unit, entity.wire_unit)
+        if sent.unit and sent.unit != wire_unit:
+            factor, addend = conversion(sent.unit, wire_unit)
             raw = raw * factor + addend
-        factor, addend = conversion(entity.wire_unit, kind.unit)
+        factor, addend = conversion(wire_unit, kind.unit)
     except UnitError as error:
         return str(error)
     converted = raw * factor + addend
     if not math.isfinite(converted):
         return "its value is no finite number"
-    return Reading(sent.at_ms, raw, converted, _quality(entity, converted))
+    return Reading(sent.at_ms, raw, converted, _quality(low, high, converted))
 
 
-def _quality(entity: Entity, value: float) -> Quality:
-    return Quality.GOOD if entity.low <= value <= entity.high else Quality.OUT_OF_RANGE
+def _quality(low: float, high: float, value: float) -> Quality:
+    return Quality.GOOD if low <= value <= high else Quality.OUT_OF_RANGE

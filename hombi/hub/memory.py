@@ -7,12 +7,13 @@ from dataclasses import replace
 from itertools import count
 from typing import Any
 
-from hombi.hub.house import Floor, House, Node, Room
+from hombi.hub.house import Entity, Floor, House, Node, Room, Tool
 from hombi.hub.ports import (
     ArrivalRecord,
     AutomationRecord,
     DeliveryRecord,
     JournalEntry,
+    NewEntity,
     NewNode,
     PhoneRecord,
     Row,
@@ -32,6 +33,7 @@ class MemoryRecords:
         self._phones: dict[int, PhoneRecord] = {}
         self._nodes: dict[str, tuple[int, dict[str, int]]] = {}
         self._link_states: dict[str, dict[str, Any]] = {}
+        self._tools: dict[str, Tool] = {}
         self._key = ""
 
     def load_house(self, house: House) -> None:
@@ -53,12 +55,31 @@ class MemoryRecords:
     def remove_room(self, room: Room) -> None:
         """The house has let go of it."""
 
-    def admit(self, new: NewNode, arrival: ArrivalRecord) -> tuple[int, dict[str, int]]:
+    def admit(self, new: NewNode, arrival: ArrivalRecord | None) -> tuple[int, dict[str, int]]:
         node_id, ids = self._nodes.setdefault(new.thing_id, (next(self._ids), {}))
         for entity in new.entities:
             ids.setdefault(entity.name, next(self._ids))
-        self.save_arrival(arrival)
+        if arrival is not None:
+            self.save_arrival(arrival)
         return node_id, dict(ids)
+
+    def add_entity(self, node: Node, new: NewEntity) -> int:
+        return self._nodes[node.thing_id][1].setdefault(new.name, next(self._ids))
+
+    def save_entity(self, entity: Entity) -> None:
+        """The house has it."""
+
+    def remove_entity(self, entity: Entity) -> None:
+        self.readings = {key: row for key, row in self.readings.items() if row[0] != entity.id}
+
+    def tools(self) -> list[Tool]:
+        return list(self._tools.values())
+
+    def save_tool(self, tool: Tool) -> None:
+        self._tools[tool.name] = replace(tool)
+
+    def remove_tool(self, name: str) -> None:
+        self._tools.pop(name, None)
 
     def save_node(self, node: Node) -> None:
         """The house has it."""

@@ -3,22 +3,25 @@
 from __future__ import annotations
 
 import asyncio
+import secrets
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from hombi.core.senml import Resolved
 from hombi.hub.clock import Clock
-from hombi.hub.errors import Invalid
-from hombi.hub.house import House, Node
+from hombi.hub.errors import HubError, Invalid
+from hombi.hub.house import House, Node, hash_key
 from hombi.hub.intake import Intake, Taken
 from hombi.hub.journal import Journal
 from hombi.hub.live import Live
-from hombi.hub.pairing import Pairing
+from hombi.hub.messages import Messages
+from hombi.hub.pairing import Arrival, Pairing
 from hombi.hub.ports import Records
 from hombi.hub.records_thread import RecordsThread
 from hombi.hub.rooms import Rooms
 from hombi.hub.tasks import Tasks
+from hombi.links.base import Driver, Found, Heard, LinkError
 
 LOOK_EVERY_S = 5.0
 
@@ -37,6 +40,9 @@ class Nodes:
     intake: Intake
     pairing: Pairing
     tasks: Tasks
+    messages: Messages
+    drivers: dict[str, Driver]
+    trouble_said: dict[str, str] = field(default_factory=dict)
 
     def observed(self, node: str, values: Sequence[Resolved], acknowledge: Callable[[], None]) -> Taken:
         return self.intake.observed(node, values, acknowledge)
@@ -56,6 +62,78 @@ class Nodes:
         if (found := self.house.nodes.get(node)) is not None:
             found.refused += 1
         self.journal.fault("MessageRefused", f"{node}: {what}" if node else what, node=node)
+
+    def heard(self, message: Heard) -> None:
+        self.messages.note(message)
+
+    def found(self, found: Found) -> None:
+        self.tasks.start(self._found(found), name="found")
+
+    def trouble(self, what: str) -> None:
+        """What is wrong with the link, said once until it is something else; "" when it is well again."""
+        before = self.trouble_said.get("wifi", "")
+        if what == before:
+            return
+        self.trouble_said["wifi"] = what
+        if what:
+            self.journal.note("LinkTroubled", what)
+        elif before:
+            self.journal.note("LinkWell", "the broker is connected again")
+
+    async def _found(self, found: Found) -> None:
+        known = self.house.node_by_thing(found.thing_id)
+        if known is None:
+            if self.pairing.left_ms:
+                try:
+                    await self.pairing.found(found)
+                except HubError as error:
+                    self.journal.fault("ArrivalRefused", f"{found.title}: {error}")
+            return
+        before, now = known.reach.get("url"), found.reach.get("url")
+        if not before or before == now:
+            return
+        try:
+            await self.drivers[known.link].look(before)
+        except LinkError:
+            # Only when nobody answers at the old address any more is it the same node at a new one.
+            known.reach = {**known.reach, **found.reach}
+            await self.thread.run(self.records.save_node, known)
+            self.drivers[known.link].follow(known.on_link())
+            self.journal.note("NodeMoved", f"{known.title} is at {now} now", node=known.address)
+            self._changed(known)
+            return
+        what = f"another node at {now} says that it is {known.address}, which still answers at {before}; it is not let in"
+        self.journal.fault("NodeDoubled", what, node=known.address)
+
+    async def look(self, address: str) -> Arrival:
+        """The node at a typed address, as an arrival; the pairing window need not be open. Raises Invalid, Refused."""
+        try:
+            found = await self.drivers["wifi"].look(address)
+        except LinkError as error:
+            raise Invalid(str(error)) from error
+        known = self.house.node_by_thing(found.thing_id)
+        if known is not None and known.reach.get("url") == found.reach.get("url"):
+            raise Invalid(f"{found.title} is in already, as {known.address}")
+        return await self.pairing.found(found)
+
+    async def new_key(self, address: str) -> str:
+        """A new key for a node, told this once; the one before is void, and what came in with it is cut off. Raises NotFound."""
+        node = self.house.node(address)
+        key = secrets.token_urlsafe(24)
+        await self._set_key(node, hash_key(key))
+        self.journal.note("KeyChanged", f"{node.title} has a new key", node=address)
+        return key
+
+    async def revoke_key(self, address: str) -> None:
+        """Take a node's key away: it is shut out until it has a new one. Raises NotFound."""
+        node = self.house.node(address)
+        await self._set_key(node, "")
+        self.journal.note("KeyRevoked", f"{node.title} has no key any more and is shut out", node=address)
+
+    async def _set_key(self, node: Node, key_hash: str) -> None:
+        node.key_hash = key_hash
+        await self.thread.run(self.records.save_node, node)
+        self.drivers[node.link].cut_off(node.address)
 
     def keep(self, key: str, state: dict[str, Any] | None) -> None:
         self.tasks.start(self.thread.run(self.records.keep_link_state, key, state), name="link state")
@@ -88,6 +166,11 @@ class Nodes:
         while True:
             await asyncio.sleep(LOOK_EVERY_S)
             self.look_for_silent()
+
+    def clock_set(self, by_ms: int) -> None:
+        """The machine's clock was set: nobody is silent for that."""
+        for node in self.house.nodes.values():
+            node.heard_ms += by_ms
 
     def look_for_silent(self) -> None:
         """Mark the nodes that were not heard for three times their usual interval."""

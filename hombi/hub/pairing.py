@@ -5,8 +5,9 @@ from __future__ import annotations
 import hashlib
 import hmac
 import secrets
-from collections.abc import Callable
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from types import MappingProxyType
 from typing import Any
 
 from hombi.core.units import convert
@@ -18,6 +19,7 @@ from hombi.hub.live import Live
 from hombi.hub.ports import ArrivalRecord, NewEntity, NewNode, Records
 from hombi.hub.records_thread import RecordsThread
 from hombi.hub.rooms import Rooms
+from hombi.links.base import Driver, Found
 from hombi.links.wifi.thing_description import DescriptionError, Promised, ThingDescription, read_description, slug
 
 MAX_ARRIVALS = 32
@@ -36,6 +38,14 @@ def proof_of(setup_code: str, thing_id: str) -> str:
 
 
 @dataclass(frozen=True, slots=True)
+class EntityChoice:
+    """How an entity is to be called when its node is let in, and whether it is shown."""
+
+    title: str = ""
+    hidden: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class Joined:
     """What a node gets once it is let in: its address, and the key that opens both doors to it."""
 
@@ -51,6 +61,7 @@ class Arrival:
     thing: ThingDescription
     known: Node | None = None
     heard_ms: int = 0
+    left_out: tuple[str, ...] = ()
 
 
 @dataclass
@@ -64,7 +75,7 @@ class Pairing:
     thread: RecordsThread
     live: Live
     journal: Journal
-    expel: Callable[[str], Any]
+    drivers: dict[str, Driver]
     until_ms: int = 0
     arrivals: dict[str, Arrival] = field(default_factory=dict)
     _closing: Timer | None = None
@@ -72,8 +83,7 @@ class Pairing:
     def load(self, stored: list[ArrivalRecord]) -> None:
         """Take up the arrivals of before a restart."""
         for record in stored:
-            thing = read_description(record.description)
-            self.arrivals[record.id] = Arrival(record, thing, self.house.node_by_thing(thing.thing_id), record.asked_ms)
+            self._add(record, read_description(record.description), record.asked_ms)
 
     @property
     def left_ms(self) -> int:
@@ -92,6 +102,8 @@ class Pairing:
         if not was_open:
             self.journal.note("PairingOpened", f"pairing is open for {for_ms // 1000} s")
         self._announce()
+        for driver in self.drivers.values():
+            driver.pairing(True)
 
     def close(self) -> None:
         """Close the window before its time."""
@@ -106,6 +118,8 @@ class Pairing:
         self.until_ms = 0
         self.journal.note("PairingClosed", "pairing is closed")
         self._announce()
+        for driver in self.drivers.values():
+            driver.pairing(False)
 
     def _announce(self) -> None:
         self.live.publish("pairing", {"until": self.until_ms, "left_ms": self.left_ms})
@@ -123,22 +137,44 @@ class Pairing:
             raise Invalid(str(error)) from error
         if len(proof) != 64 or not set(proof) <= set("0123456789abcdef"):
             raise Invalid("proof must be 64 hex digits: HMAC-SHA-256 of the description's id, keyed with the setup code")
+        ticket = secrets.token_urlsafe(24)
+        record = self._record(thing, description)
+        record.proof, record.ticket_hash = proof, hash_key(ticket)
+        return await self._arrive(record, thing, "asks to join over wifi"), ticket
+
+    async def found(self, found: Found) -> Arrival:
+        """A link found a node by itself, or a person gave its address. Raises Invalid, Refused when too many wait."""
+        known = [a for a in self.arrivals.values() if a.record.thing_id == found.thing_id]
+        if known and known[0].record.reach == found.reach:
+            known[0].heard_ms = self.clock.now_ms()
+            return known[0]
+        thing = read_description(found.description)
+        record = self._record(thing, found.description)
+        record.reach, record.asks = found.reach, found.asks
+        return await self._arrive(record, thing, f"was found at {found.reach.get('url', 'its address')}")
+
+    def _record(self, thing: ThingDescription, description: dict[str, Any]) -> ArrivalRecord:
+        return ArrivalRecord(secrets.token_hex(4), thing.thing_id, thing.title, description, "", "", self.clock.now_ms())
+
+    async def _arrive(self, record: ArrivalRecord, thing: ThingDescription, how: str) -> Arrival:
         for other in [a for a in self.arrivals.values() if a.record.thing_id == thing.thing_id]:
             if other.record.state == "locked":
                 raise Refused("this node was locked out after wrong setup codes; turn it away first, then let it ask again")
             await self._drop(other)
-        waiting = [a for a in self.arrivals.values() if a.record.state in ("waiting", "locked")]
-        if len(waiting) >= MAX_ARRIVALS:
+        if len(self.waiting()) >= MAX_ARRIVALS:
             raise Refused(f"{MAX_ARRIVALS} arrivals wait already; admit some or turn them away")
-        ticket = secrets.token_urlsafe(24)
-        now = self.clock.now_ms()
-        record = ArrivalRecord(secrets.token_hex(4), thing.thing_id, thing.title, description, proof, hash_key(ticket), now)
         await self.thread.run(self.records.save_arrival, record)
-        arrival = Arrival(record, thing, self.house.node_by_thing(thing.thing_id), now)
-        self.arrivals[record.id] = arrival
-        self.journal.note("NodeArrived", f"{thing.title} asks to join over wifi")
+        arrival = self._add(record, thing, record.asked_ms)
+        self.journal.note("NodeArrived", f"{thing.title} {how}")
         self._changed(arrival)
-        return arrival, ticket
+        return arrival
+
+    def _add(self, record: ArrivalRecord, thing: ThingDescription, heard_ms: int) -> Arrival:
+        url = record.reach.get("url", "")
+        cannot = self.drivers["wifi"].unsupported(record.description, url) if url else ()
+        known = self.house.node_by_thing(thing.thing_id)
+        arrival = self.arrivals[record.id] = Arrival(record, thing, known, heard_ms, (*thing.left_out, *cannot))
+        return arrival
 
     async def outcome(self, arrival_id: str, ticket: str) -> tuple[str, Joined | None]:
         """What became of an arrival, for the node that holds its ticket: its state, and once admitted its key.
@@ -146,7 +182,7 @@ class Pairing:
         The key is made anew each time it is collected, and the one before is void; so a node that lost the answer asks again.
         """
         arrival = self.find(arrival_id)
-        if not hmac.compare_digest(arrival.record.ticket_hash, hash_key(ticket)):
+        if not arrival.record.ticket_hash or not hmac.compare_digest(arrival.record.ticket_hash, hash_key(ticket)):
             raise NotFound(f"no arrival {arrival_id}")
         arrival.heard_ms = self.clock.now_ms()
         if arrival.record.state != "admitted":
@@ -168,9 +204,18 @@ class Pairing:
         """Those that a person has to say something about."""
         return [a for a in list(self.arrivals.values()) if a.record.state in ("waiting", "locked")]
 
-    async def admit(self, arrival_id: str, setup_code: str, name: str = "", room: str = "") -> Node:
+    async def admit(
+        self,
+        arrival_id: str,
+        setup_code: str,
+        name: str = "",
+        room: str = "",
+        secret: str = "",
+        entities: Mapping[str, EntityChoice] = MappingProxyType({}),
+    ) -> Node:
         """Let an arrival in as `name`, in `room` (one that exists, or the name of a new one).
 
+        `secret` is what a node that was found wants to hear before it answers; `entities` are choices by entity name.
         Raises NotFound, Invalid for a name that is taken, Refused for a wrong setup code.
         """
         arrival = self.find(arrival_id)
@@ -184,11 +229,17 @@ class Pairing:
         on_its_way = any(a.record.state == "admitting" and a.record.node == address for a in self.arrivals.values())
         if on_its_way or (taken is not None and taken is not arrival.known):
             raise Invalid(f"there is a node {address} already; give this one another name")
-        if not hmac.compare_digest(record.proof, proof_of(setup_code, record.thing_id)):
+        if address in self.house.tools:
+            raise Invalid(f"a tool at the MQTT door is called {address}; give this node another name")
+        if unknown := set(entities) - {p.name for p in arrival.thing.promised}:
+            raise Invalid(f"{record.title} has no entity {sorted(unknown)[0]}")
+        if record.asks and not secret:
+            raise Invalid(f"{record.title} answers only to who knows its {record.asks}")
+        if record.proof and not hmac.compare_digest(record.proof, proof_of(setup_code, record.thing_id)):
             await self._wrong_code(arrival)
         record.state, record.node = "admitting", address
         try:
-            return await self._let_in(arrival, address, name.strip() or record.title, room)
+            return await self._let_in(arrival, address, name.strip() or record.title, room, secret, entities)
         except BaseException:
             record.state, record.node = "waiting", ""
             raise
@@ -206,18 +257,24 @@ class Pairing:
             raise Refused("wrong setup code; this arrival is locked now. Turn it away, then let the node ask again")
         raise Refused(f"wrong setup code; {left} more {'try' if left == 1 else 'tries'}")
 
-    async def _let_in(self, arrival: Arrival, address: str, title: str, room_name: str) -> Node:
+    async def _let_in(
+        self, arrival: Arrival, address: str, title: str, room_name: str, secret: str, choices: Mapping[str, EntityChoice]
+    ) -> Node:
         record, known = arrival.record, arrival.known
         room = await self.rooms.find_or_add(room_name) if room_name.strip() else (known.room if known else None)
         now = self.clock.now_ms()
-        entities = tuple(_new_entity(promised) for promised in arrival.thing.promised)
-        new = NewNode(address, title, "wifi", record.thing_id, room.id if room else None, now, entities, known.id if known else 0)
+        entities = tuple(_new_entity(promised, _choice(promised, choices, known)) for promised in arrival.thing.promised)
+        reach = {**record.reach, "description": record.description, **({"secret": secret} if secret else {})}
+        new = NewNode(
+            address, title, "wifi", record.thing_id, room.id if room else None, now, entities, known.id if known else 0, reach
+        )
         # The node asks what became of it all the while: it must not hear "admitted" before the house knows it.
         node_id, entity_ids = await self.thread.run(self.records.admit, new, replace(record, state="admitted"))
         if known is not None:
-            self.expel(known.address)
+            await self.drivers[known.link].remove(known.address)
             self.house.take_out(known)
-        node = Node(node_id, address, title, "wifi", record.thing_id, "", room, now, heard_ms=now)
+        node = Node(node_id, address, title, "wifi", record.thing_id, "", room, now, heard_ms=now, reach=reach)
+        node.described(arrival.thing)
         for promised, stored in zip(arrival.thing.promised, entities, strict=True):
             before = known.entities.get(stored.name) if known else None
             node.entities[stored.name] = Entity(
@@ -232,13 +289,17 @@ class Pairing:
                 stored.high,
                 stored.writable,
                 before.latest if before else None,
+                hidden=stored.hidden,
             )
         self.house.add(node)
+        self.drivers[node.link].follow(node.on_link())
         record.state = "admitted"
         where = f" in {room.name}" if room else ""
         self.journal.note("NodeAdmitted", f"{title} was let in as {address}{where}", node=address)
         self.live.publish("house", {"changed": "node", "node": address})
         self._changed(arrival)
+        if not record.ticket_hash:  # it was found: it has no key to collect
+            await self._drop(arrival)
         return node
 
     async def turn_away(self, arrival_id: str) -> None:
@@ -265,7 +326,16 @@ class Pairing:
         self.live.publish("arrival", {"id": record.id, "title": record.title, "state": record.state})
 
 
-def _new_entity(promised: Promised) -> NewEntity:
+def _choice(promised: Promised, choices: Mapping[str, EntityChoice], known: Node | None) -> EntityChoice:
+    """What the person chose now, or when the node was here before."""
+    if (chosen := choices.get(promised.name)) is not None:
+        return EntityChoice(chosen.title.strip() or promised.title, chosen.hidden)
+    if known is not None and (before := known.entities.get(promised.name)) is not None:
+        return EntityChoice(before.title, before.hidden)
+    return EntityChoice(promised.title)
+
+
+def _new_entity(promised: Promised, choice: EntityChoice) -> NewEntity:
     """The entity as it is stored: limits in the kind's unit, never wider than the kind's own."""
     kind = promised.kind
 
@@ -275,4 +345,6 @@ def _new_entity(promised: Promised) -> NewEntity:
         return convert(value, promised.wire_unit, kind.unit) if kind.unit else value
 
     low, high = max(kind.low, limit(promised.low, kind.low)), min(kind.high, limit(promised.high, kind.high))
-    return NewEntity(promised.name, promised.title, kind.name, promised.wire_name, promised.wire_unit, low, high, promised.writable)
+    return NewEntity(
+        promised.name, choice.title, kind.name, promised.wire_name, promised.wire_unit, low, high, promised.writable, choice.hidden
+    )

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
-from hombi.hub.house import Floor, House, Node, Room
+from hombi.hub.house import Entity, Floor, House, Node, Room, Tool
 
 # (entity id, time in ms since 1970, raw value, value, quality)
 Row = tuple[int, int, float, float, int]
@@ -17,7 +17,11 @@ Row = tuple[int, int, float, float, int]
 
 @dataclass(slots=True)
 class ArrivalRecord:
-    """A node that was heard and is not let in yet (or was, and has not collected its key)."""
+    """A node that was heard and is not let in yet (or was, and has not collected its key).
+
+    One that asked has a `proof` of its setup code. One that was found by its link has a `reach` instead, and `asks` says what
+    must be known to use it ("user and password", "token"; "" for nothing).
+    """
 
     id: str
     thing_id: str
@@ -29,6 +33,8 @@ class ArrivalRecord:
     state: str = "waiting"
     wrong_codes: int = 0
     node: str = ""
+    reach: dict[str, Any] = field(default_factory=dict)
+    asks: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,6 +49,9 @@ class NewEntity:
     low: float
     high: float
     writable: bool
+    hidden: bool = False
+    source: dict[str, Any] = field(default_factory=dict)
+    sink: dict[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +66,8 @@ class NewNode:
     admitted_ms: int
     entities: tuple[NewEntity, ...]
     replaces: int = 0
+    reach: dict[str, Any] = field(default_factory=dict)
+    key_hash: str = ""
 
 
 @dataclass(slots=True)
@@ -131,11 +142,20 @@ class Records(Protocol):
 
     def remove_room(self, room: Room) -> None: ...
 
-    def admit(self, new: NewNode, arrival: ArrivalRecord) -> tuple[int, dict[str, int]]:
+    def admit(self, new: NewNode, arrival: ArrivalRecord | None) -> tuple[int, dict[str, int]]:
         """Store a node with its entities and what became of its arrival: (node id, entity ids by name)."""
 
     def save_node(self, node: Node) -> None:
-        """Store a node's title, room and key."""
+        """Store a node's title, room, key and reach."""
+
+    def add_entity(self, node: Node, new: NewEntity) -> int:
+        """Store one more entity of a node; one of this name that was there before goes on with its history. Its id."""
+
+    def save_entity(self, entity: Entity) -> None:
+        """Store an entity's title, whether it is hidden, and how it is picked and written."""
+
+    def remove_entity(self, entity: Entity) -> None:
+        """Take an entity away, with its history."""
 
     def remove_node(self, node: Node, *, keep_history: bool) -> None: ...
 
@@ -144,6 +164,12 @@ class Records(Protocol):
     def save_arrival(self, arrival: ArrivalRecord) -> None: ...
 
     def remove_arrival(self, arrival_id: str) -> None: ...
+
+    def tools(self) -> list[Tool]: ...
+
+    def save_tool(self, tool: Tool) -> None: ...
+
+    def remove_tool(self, name: str) -> None: ...
 
     def automations(self) -> list[AutomationRecord]: ...
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any, Protocol
 
+from hombi.core.kinds import Kind
 from hombi.core.senml import Resolved
 
 # Called once what a node sent is safe on disk: only then may its sender be told.
@@ -30,6 +31,60 @@ class Wanted:
     binary: bool
 
 
+@dataclass(frozen=True, slots=True)
+class Wired:
+    """An entity as its link knows it: its name and unit on the wire, and how it is picked and written if that is not usual."""
+
+    name: str
+    unit: str
+    kind: Kind
+    source: Mapping[str, Any]
+    sink: Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class OnLink:
+    """An admitted node as its link knows it. `reach` is what the driver gave when it found the node."""
+
+    node: str
+    reach: Mapping[str, Any]
+    entities: tuple[Wired, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """A node that a driver found by itself: its description, and how it is reached. `asks` is what must be known to use it."""
+
+    thing_id: str
+    title: str
+    description: dict[str, Any]
+    reach: dict[str, Any]
+    asks: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Heard:
+    """One message as it came. `via` is where: door, broker or http; `node` is whose it is, "" when nobody knows."""
+
+    via: str
+    topic: str
+    payload: bytes
+    sender: str = ""
+    node: str = ""
+    qos: int = 0
+    retained: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Check:
+    """What a look at one part found: `state` is ok, warning or fault; `advice` says what to do about it."""
+
+    part: str
+    state: str
+    text: str
+    advice: str = ""
+
+
 class Reports(Protocol):
     """The hub's side: what a driver tells it. All of it is plain and synchronous; nothing here waits."""
 
@@ -41,6 +96,15 @@ class Reports(Protocol):
 
     def refused(self, node: str, what: str) -> None:
         """A node sent something that could not be understood."""
+
+    def heard(self, message: Heard) -> None:
+        """A message came in; for who wants to see what is said."""
+
+    def found(self, found: Found) -> None:
+        """A node is there that did not ask by itself. One that is known and reached in another way now is told so too."""
+
+    def trouble(self, what: str) -> None:
+        """Something is wrong with the link itself."""
 
     def keep(self, key: str, state: dict[str, Any] | None) -> None:
         """State of the link's own that must outlive a restart; None when it is over. It is given back at the next start."""
@@ -57,11 +121,78 @@ class Driver(Protocol):
     async def stop(self) -> None:
         """Stop listening and let go of everything."""
 
+    async def change(self, settings: Any) -> None:
+        """Take up those of the link's settings that need no restart. Raises LinkError."""
+
+    def follow(self, known: OnLink) -> None:
+        """Take up an admitted node, or take note of how it has changed."""
+
     async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
         """Hand values over for a node. Returns when they are on their way; raises Unreachable."""
+
+    async def settings(self, node: str) -> dict[str, Any]:
+        """How the node's own settings stand, by their names on the wire; those it does not tell are left out. Raises LinkError."""
+
+    async def set_setting(self, node: str, name: str, value: Any) -> None:
+        """Change one of the node's own settings. Raises LinkError."""
+
+    async def act(self, node: str, action: str, given: Any) -> Any:
+        """Have the node do something; what it answers. Raises LinkError."""
+
+    def unsupported(self, description: dict[str, Any], url: str) -> tuple[str, ...]:
+        """What a node's description asks for that this link cannot do, one sentence each."""
+
+    async def look(self, address: str) -> Found:
+        """Find out what is at this address. Raises LinkError."""
 
     async def remove(self, node: str) -> None:
         """Forget a node and cut it off."""
 
+    def cut_off(self, account: str) -> None:
+        """End the connections of an account whose key is not what it was."""
+
+    def pairing(self, is_open: bool) -> None:
+        """The pairing window was opened or closed."""
+
     def listening(self) -> str:
         """Where this link listens, or why it cannot, in words."""
+
+    def checks(self) -> list[Check]:
+        """How the link is."""
+
+
+@dataclass(frozen=True, slots=True)
+class TlsFiles:
+    """Certificates as PEM files; "" where there is none."""
+
+    ca: str = ""
+    certificate: str = ""
+    key: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class BrokerSettings:
+    """An MQTT broker that the house has already."""
+
+    host: str
+    port: int = 1883
+    user: str = ""
+    password: str = field(default="", repr=False)
+    version: str = "5"
+    topics: tuple[str, ...] = ("#",)
+    tls: TlsFiles | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class WifiSettings:
+    """What can be set of the Wi-Fi link."""
+
+    host: str
+    port: int
+    tls_port: int = 0
+    tls: TlsFiles | None = None
+    broker: BrokerSettings | None = None
+    discovery: str = "all"
+    http_port: int = 0
+    name: str = "Home"
+    read_every_s: float = 30.0

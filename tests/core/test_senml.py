@@ -20,7 +20,7 @@ def read(text: str) -> list[Resolved]:
 
 def test_a_single_data_point_of_section_5_1_1() -> None:
     assert read('[{"n":"urn:dev:ow:10e2073a01080063","u":"Cel","v":23.1}]') == [
-        Resolved("urn:dev:ow:10e2073a01080063", "Cel", NOW, 23.1)
+        Resolved("urn:dev:ow:10e2073a01080063", "Cel", NOW, 23.1, stamped=True)
     ]
 
 

@@ -17,7 +17,7 @@ from hombi.hub.memory import MemoryRecords
 from hombi.hub.notices.push import Fate, PushResult
 from hombi.hub.pairing import proof_of
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
-from hombi.links.base import Reports, Unreachable, Wanted
+from hombi.links.base import Check, Found, OnLink, Reports, Unreachable, Wanted
 from tests.house import CLIMATE, PLUG, description
 
 START = 1_800_000_000_000
@@ -81,12 +81,48 @@ class Link:
         self.reports = reports
         self.sent: list[tuple[str, Wanted]] = []
         self.removed: list[str] = []
+        self.known: dict[str, OnLink] = {}
+        self.things: dict[str, Found] = {}
+        self.acts: list[tuple[str, str, Any]] = []
+        self.open = False
         self.obeys = True
         self.reachable = True
 
     async def start(self) -> None: ...
 
     async def stop(self) -> None: ...
+
+    async def change(self, settings: Any) -> None: ...
+
+    def follow(self, known: OnLink) -> None:
+        self.known[known.node] = known
+
+    def pairing(self, is_open: bool) -> None:
+        self.open = is_open
+
+    def unsupported(self, description: dict[str, Any], url: str) -> tuple[str, ...]:
+        return ()
+
+    def checks(self) -> list[Check]:
+        return []
+
+    async def look(self, address: str) -> Found:
+        if address not in self.things:
+            raise Unreachable(f"nothing answers at {address}")
+        return self.things[address]
+
+    async def settings(self, node: str) -> dict[str, Any]:
+        return {}
+
+    async def set_setting(self, node: str, name: str, value: Any) -> None:
+        if self.obeys:
+            asyncio.get_running_loop().call_soon(self.say, node, [Resolved(name, "", 0, value)])
+
+    async def act(self, node: str, action: str, given: Any) -> Any:
+        self.acts.append((node, action, given))
+
+    def cut_off(self, account: str) -> None:
+        self.removed.append(account)
 
     async def remove(self, node: str) -> None:
         self.removed.append(node)

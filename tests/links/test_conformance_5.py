@@ -6,6 +6,7 @@ import pytest
 
 from hombi.links.wifi.mqtt import connection as c
 from hombi.links.wifi.mqtt import packets as p
+from hombi.links.wifi.pace import BURST
 from tests.links.door_rig import House, Wire
 
 
@@ -378,8 +379,8 @@ def test_sessions_outlive_the_hub_with_what_waits_in_them(house: House) -> None:
 def test_a_client_that_floods_is_read_more_slowly_and_loses_only_what_had_no_promise(house: House) -> None:
     connection, wire = house.enter5("rack")
     wire.take()
-    sent = int(c.BURST) + 500
-    for qos, heard in ((0, int(c.BURST)), (1, sent)):
+    sent = int(BURST) + 500
+    for qos, heard in ((0, int(BURST)), (1, sent)):
         house.host.heard.clear()
         data = b"".join(p.encode(p.Publish("rack/t", b"", qos, packet_id=n + 1 if qos else 0), 5) for n in range(sent))
         now, waits = 1000.0 * (qos + 1), 0

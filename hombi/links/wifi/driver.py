@@ -1,37 +1,75 @@
-"""The Wi-Fi link: nodes that speak SenML over the hub's MQTT door.
+"""The Wi-Fi link, and the three ways in which its nodes speak:
 
-Each node has three topics of its own and no others:
-    hombi/<node>/readings   from the node: SenML packs, QoS 1
-    hombi/<node>/wanted     to the node: SenML packs of the values it is to take, QoS 1
-    hombi/<node>/presence   from the node, retained: "here", and "gone" as its last will
-A node confirms what it was asked by sending the new value as a reading.
+senml      over the hub's own MQTT door, each node with topics of its own and no others:
+               hombi/<node>/readings   from the node: SenML packs, QoS 1
+               hombi/<node>/wanted     to the node: SenML packs of the values and settings it is to take, QoS 1
+               hombi/<node>/actions    to the node: {"action": name, "input": ...}
+               hombi/<node>/presence   from the node, retained: "here", and "gone" as its last will
+           A node confirms what it was asked by sending the new value as a reading.
+described  as its Thing Description says: over HTTP (`web.py`), or on topics of its own over MQTT
+foreign    as it likes, on the door, on a broker or by HTTP: values are picked out of its messages (`picks.py`)
 """
 
 from __future__ import annotations
 
+import asyncio
+import json
+import secrets
+import ssl
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime, timedelta
+from functools import partial
+from pathlib import Path
 from typing import Any, Protocol
+
+from cryptography import x509
 
 from hombi.core.errors import SenmlError
 from hombi.core.senml import Record, decode, encode, resolve
-from hombi.links.base import LinkError, Reports, Unreachable, Wanted
+from hombi.links.base import (
+    BrokerSettings,
+    Check,
+    Found,
+    Heard,
+    LinkError,
+    OnLink,
+    Reports,
+    TlsFiles,
+    Unreachable,
+    Wanted,
+    WifiSettings,
+    Wired,
+)
+from hombi.links.wifi.broker import Broker
+from hombi.links.wifi.discovery import Discovery
+from hombi.links.wifi.forms import HttpForm, MqttForm, Reach, read_forms
 from hombi.links.wifi.mqtt.contract import Acknowledge
 from hombi.links.wifi.mqtt.contract import Rights as DoorRights
 from hombi.links.wifi.mqtt.door import Door
 from hombi.links.wifi.mqtt.listener import Listener
 from hombi.links.wifi.mqtt.packets import BAD_PAYLOAD, Publish
 from hombi.links.wifi.mqtt.session import Session
+from hombi.links.wifi.mqtt.topics import covers, matches
+from hombi.links.wifi.pace import Pace
+from hombi.links.wifi.picks import Picks, Sent
+from hombi.links.wifi.web import Web
 
 PREFIX = "hombi"
+CLIENT_KEY = "broker client"
+EXPIRES_SOON = timedelta(days=21)
+FLOODS_EVERY_S = 1.0
 
 
 class Keys(Protocol):
-    """Who knows the nodes' keys."""
+    """Who knows the keys of nodes and tools."""
 
     def fits(self, node: str, secret: str) -> bool:
         """Whether this is the node's key."""
+
+    def tool(self, name: str, secret: str) -> tuple[Sequence[str], Sequence[str]] | None:
+        """The topic filters that a person's tool may publish and subscribe to; None when this is not its key."""
 
 
 def readings_topic(node: str) -> str:
@@ -42,6 +80,11 @@ def readings_topic(node: str) -> str:
 def wanted_topic(node: str) -> str:
     """Where a node hears what it is to do."""
     return f"{PREFIX}/{node}/wanted"
+
+
+def actions_topic(node: str) -> str:
+    """Where a node hears which of its actions it is to do."""
+    return f"{PREFIX}/{node}/actions"
 
 
 def presence_topic(node: str) -> str:
@@ -62,25 +105,41 @@ class NodeRights:
         return name_filter.startswith(f"{PREFIX}/{self.account}/")
 
 
+@dataclass(frozen=True, slots=True)
+class ToolRights:
+    """A person's tool may do what its filters say."""
+
+    account: str
+    publish: tuple[str, ...]
+    subscribe: tuple[str, ...]
+
+    def may_publish(self, topic: str) -> bool:
+        return any(matches(one, topic) for one in self.publish)
+
+    def may_subscribe(self, name_filter: str) -> bool:
+        return any(covers(one, name_filter) for one in self.subscribe)
+
+
 class WifiDriver:
     """The driver of the link `wifi`; it hosts the MQTT door."""
 
     link = "wifi"
 
-    def __init__(
-        self,
-        reports: Reports,
-        keys: Keys,
-        host: str,
-        port: int,
-        kept: Mapping[str, dict[str, Any]],
-        now_ms: Callable[[], int] | None = None,
-    ) -> None:
-        self._reports, self._keys = reports, keys
-        self._now_ms = now_ms or (lambda: time.time_ns() // 1_000_000)
+    def __init__(self, reports: Reports, keys: Keys, settings: WifiSettings, kept: Mapping[str, dict[str, Any]]) -> None:
+        self._reports, self._keys, self._settings = reports, keys, settings
+        self._client_id = kept.get(CLIENT_KEY, {}).get("id", "")
         self.door = Door(self)
-        self.door.restore(kept)
-        self._listener = Listener(self.door, host, port)
+        self.door.restore({key: state for key, state in kept.items() if key != CLIENT_KEY}, time.monotonic())
+        self._listener = Listener(self.door, settings.host, settings.port, settings.tls_port, _server_tls(settings.tls))
+        self._picks = Picks()
+        self._paces: dict[str, Pace] = {}
+        self._web = Web(reports, settings.read_every_s)
+        self._reaches: dict[str, Reach] = {}
+        self._known: dict[str, OnLink] = {}
+        self._discovery = Discovery(settings.discovery, self._announced)
+        self._broker: Broker | None = None
+        self._pairing = False
+        self._tasks: set[asyncio.Task[None]] = set()
 
     @property
     def port(self) -> int:
@@ -88,7 +147,7 @@ class WifiDriver:
         return self._listener.port
 
     async def start(self) -> None:
-        """Open the door. Raises LinkError when the port cannot be had."""
+        """Open the door and look for nodes. Raises LinkError when the port cannot be had."""
         try:
             await self._listener.open()
         except OSError as error:
@@ -96,55 +155,301 @@ class WifiDriver:
                 f"MQTT port {self._listener.port} cannot be opened ({error.strerror or error}); "
                 "stop what uses it, or set mqtt.port in hombi.toml (HOMBI_MQTT_PORT)"
             ) from error
+        await self._web.start()
+        await self._connect_broker(self._settings.broker)
+        await self._discovery.start(self._settings.name, self._settings.http_port, {"mqtt": str(self.port)})
+        self._start(self._report_floods())
 
     async def stop(self) -> None:
         """Close the door and every connection."""
+        for task in list(self._tasks):
+            task.cancel()
+        await self._discovery.stop()
+        if self._broker is not None:
+            await self._broker.stop()
+        await self._web.stop()
         await self._listener.close()
 
+    async def change(self, settings: WifiSettings) -> None:
+        """Take up settings that need no restart: the broker. Raises LinkError."""
+        if settings.broker != self._settings.broker:
+            if self._broker is not None:
+                await self._broker.stop()
+                self._broker = None
+            await self._connect_broker(settings.broker)
+        self._settings = replace(self._settings, broker=settings.broker)
+
+    def follow(self, known: OnLink) -> None:
+        """Take up an admitted node."""
+        self._known[known.node] = known
+        entities, url = list(known.entities), known.reach.get("url", "")
+        self._web.forget(known.node)
+        if url:
+            reach = self._reaches[known.node] = read_forms(known.reach["description"], url)
+            entities = [self._over_mqtt(one, reach) for one in entities]
+            if any(isinstance(way, HttpForm) for ways in reach.properties.values() for way in (ways.read, ways.observe)):
+                self._web.follow(known, reach)
+        self._picks.follow(known.node, entities)
+        self._listen()
+
     async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
-        """Publish wanted values to a node; a sleeping one gets them when it wakes. Raises Unreachable."""
-        topic = wanted_topic(node)
-        if not self.door.reaches(topic):
-            raise Unreachable(f"{node} is not connected, and keeps no session that could hold a command for it")
-        records = [Record(n=w.name, vb=w.value >= 0.5) if w.binary else Record(n=w.name, v=w.value, u=w.unit) for w in wanted]
-        self.door.route(Publish(topic, encode(records), qos=1))
+        """Have a node take values; a sleeping one gets them when it wakes. Raises LinkError."""
+        by_senml = []
+        for one in wanted:
+            if (sent := self._picks.to_send(node, one.name, one.value)) is not None:
+                self._publish(sent)
+            elif node not in self._web:
+                by_senml.append(one)
+            elif not await self._web.send(node, one):
+                raise LinkError(f"{node} has no way to have its {one.name} written")
+        if by_senml:
+            records = [Record(n=w.name, vb=w.value >= 0.5) if w.binary else Record(n=w.name, v=w.value, u=w.unit) for w in by_senml]
+            self._to_node(node, wanted_topic(node), encode(records))
+
+    async def settings(self, node: str) -> dict[str, Any]:
+        """The settings that a node tells when it is asked; one that speaks SenML tells them by itself."""
+        if node not in self._web:
+            return {}
+        entities = {one.name for one in self._known[node].entities}
+        return await self._web.settings(node, [name for name in self._reaches[node].properties if name not in entities])
+
+    async def set_setting(self, node: str, name: str, value: Any) -> None:
+        """Change one of the node's own settings. Raises LinkError."""
+        if node in self._web:
+            await self._web.set_setting(node, name, value)
+            return
+        record = Record(n=name, vb=value) if isinstance(value, bool) else Record(n=name, vs=value)
+        if isinstance(value, int | float) and not isinstance(value, bool):
+            record = Record(n=name, v=float(value))
+        self._to_node(node, wanted_topic(node), encode([record]))
+
+    async def act(self, node: str, action: str, given: Any) -> Any:
+        """Have the node do something. Raises LinkError."""
+        form = self._reaches[node].actions.get(action) if node in self._reaches else None
+        if isinstance(form, MqttForm):
+            self._publish(Sent(self._via(form), form.topic, json.dumps(given).encode(), form.qos, form.retain))
+            return None
+        if node in self._web:
+            return await self._web.act(node, action, given)
+        self._to_node(node, actions_topic(node), json.dumps({"action": action, "input": given}).encode())
+        return None
+
+    async def look(self, address: str) -> Found:
+        """The node whose description is at an address. Raises LinkError."""
+        found = await self._web.look(address)
+        return replace(found, reach={**found.reach, "description": found.description})
 
     async def remove(self, node: str) -> None:
         """Cut a node off; its key no longer opens the door."""
+        self._known.pop(node, None)
+        self._reaches.pop(node, None)
+        self._picks.forget(node)
+        self._web.forget(node)
         self.door.expel(node)
         self.door.route(Publish(presence_topic(node), b"", retain=True))
 
+    def cut_off(self, account: str) -> None:
+        """End the connections and sessions of an account whose key is not what it was."""
+        self.door.expel(account)
+
+    def pairing(self, is_open: bool) -> None:
+        """While the window is open, nodes that announce themselves are arrivals."""
+        self._pairing = is_open
+        if is_open:
+            for url in self._discovery.known().values():
+                self._announced(url)
+
+    def unsupported(self, description: dict[str, Any], url: str) -> tuple[str, ...]:
+        """What a description asks for that this link cannot do, one sentence each."""
+        reach = read_forms(description, url)
+        elsewhere = [
+            f"property {name}: its broker {ways.observe.host}:{ways.observe.port} is not the one that the hub is connected to"
+            for name, ways in reach.properties.items()
+            if isinstance(ways.observe, MqttForm) and not self._via(ways.observe)
+        ]
+        return (*reach.left_out, *elsewhere)
+
     def listening(self) -> str:
         """Where nodes connect."""
-        return f"MQTT on port {self.port}, HTTP at /api/intake"
+        parts = [f"MQTT on port {self.port}"]
+        if self._settings.tls is not None:
+            parts.append(f"over TLS on {self._listener.tls_port}")
+        parts.append("HTTP at /api/intake")
+        if not self._discovery.problem:
+            parts.append("nodes that announce themselves")
+        if self._broker is not None:
+            parts.append(f"the broker at {self._broker.address}" + ("" if self._broker.connected else " (not connected)"))
+        return ", ".join(parts)
+
+    def checks(self) -> list[Check]:
+        """How the door, the broker, the certificate and the looking for nodes are."""
+        here = len({c.rights.account for c in self.door.connections.values() if c.rights is not None})
+        found = [Check("MQTT door", "ok", f"open on port {self.port}; connected: {here}")]
+        if self._settings.tls is not None:
+            found.append(_certificate_check(self._settings.tls))
+        if self._broker is not None:
+            found.append(self._broker.check())
+        if self._discovery.problem:
+            advice = "nodes are then added by their address"
+            state = "ok" if self._settings.discovery == "off" else "warning"
+            found.append(Check("finding nodes", state, self._discovery.problem, advice))
+        else:
+            found.append(Check("finding nodes", "ok", f"nodes that announce themselves now: {len(self._discovery.known())}"))
+        return found
+
+    # Messages of nodes that do not know Hombi
+
+    def _foreign(
+        self, via: str, sender: str, topic: str, payload: bytes, qos: int, retained: bool, acknowledge: Callable[[], None]
+    ) -> None:
+        whose = self._picks.whose(via, topic)
+        self._reports.heard(Heard(via, topic, payload, sender, whose[0] if whose else "", qos, retained))
+        if retained or not whose:
+            # What a broker kept is of no known time: it is shown, and taken for no reading.
+            acknowledge()
+            return
+        pace = self._paces.setdefault(whose[0], Pace())
+        if not pace.allows(time.monotonic()) and qos == 0:
+            pace.dropped += 1
+            return
+        values = self._picks.pick(via, topic, payload, time.time_ns() // 1_000_000, self._reports.refused)
+        waiting = len(values)
+        if not waiting:
+            acknowledge()
+
+        def safe() -> None:
+            nonlocal waiting
+            waiting -= 1
+            if not waiting:
+                acknowledge()
+
+        for node, resolved in values.items():
+            self._reports.presence(node, here=True)
+            self._reports.observed(node, resolved, safe)
+
+    async def _report_floods(self) -> None:
+        while True:
+            await asyncio.sleep(FLOODS_EVERY_S)
+            for node, pace in self._paces.items():
+                if pace.dropped:
+                    self._reports.refused(
+                        node, f"it sends more than {pace.rate:.0f} messages a second; {pace.dropped} were dropped"
+                    )
+                    pace.dropped = 0
+
+    async def _connect_broker(self, settings: BrokerSettings | None) -> None:
+        if settings is None:
+            return
+        if not self._client_id:
+            self._client_id = f"hombi-{secrets.token_hex(6)}"
+            self._reports.keep(CLIENT_KEY, {"id": self._client_id})
+        self._broker = Broker(settings, self._client_id, partial(self._foreign, "broker", ""), self._broker_changed)
+        self._listen()
+        await self._broker.start()
+
+    def _broker_changed(self, connected: bool, why: str) -> None:
+        assert self._broker is not None
+        if not connected:
+            self._reports.trouble(f"the broker at {self._broker.address} is away: {why}; it is tried again")
+        else:
+            self._reports.trouble("")
+
+    def _listen(self) -> None:
+        if self._broker is not None:
+            for topic in self._picks.topics("broker"):
+                self._broker.listen(topic)
+
+    def _over_mqtt(self, one: Wired, reach: Reach) -> Wired:
+        """The entity with what the forms over MQTT of its description come to."""
+        ways, source, sink = reach.properties.get(one.name), one.source, one.sink
+        if ways is not None and isinstance(ways.observe, MqttForm) and (via := self._via(ways.observe)):
+            source = {"via": via, "topic": ways.observe.topic, "pointer": ""}
+        if ways is not None and isinstance(ways.write, MqttForm) and (via := self._via(ways.write)):
+            template = "{true|false}" if one.kind.words is not None else "{value}"
+            sink = {"via": via, "topic": ways.write.topic, "payload": template, "qos": ways.write.qos, "retain": ways.write.retain}
+        return replace(one, source=source, sink=sink)
+
+    def _via(self, form: MqttForm) -> str:
+        """Where a form's broker is reached: "door", "broker", or "" when it is none of ours."""
+        broker = self._settings.broker
+        if broker is not None and (form.host, form.port) == (broker.host, broker.port):
+            return "broker"
+        return "door" if form.port in (self.port, self._listener.tls_port) else ""
+
+    def _publish(self, sent: Sent) -> None:
+        if sent.via == "broker":
+            if self._broker is None:
+                raise LinkError("no broker is set in hombi.toml any more; this entity is written over one")
+            self._broker.publish(sent.topic, sent.payload, sent.qos, sent.retain)
+            return
+        if not self.door.reaches(sent.topic) and not sent.retain:
+            raise Unreachable(f"nobody listens to {sent.topic} at the hub's MQTT door")
+        self.door.route(Publish(sent.topic, sent.payload, min(sent.qos, 1), sent.retain))
+
+    def _to_node(self, node: str, topic: str, payload: bytes) -> None:
+        if not self.door.reaches(topic):
+            raise Unreachable(f"{node} is not connected, and keeps no session that could hold a command for it")
+        self.door.route(Publish(topic, payload, qos=1))
+
+    # Nodes that announce themselves
+
+    def _announced(self, url: str) -> None:
+        known = any(one.reach.get("url") for one in self._known.values())
+        if self._pairing or known:
+            self._start(self._fetch(url))
+
+    async def _fetch(self, url: str) -> None:
+        try:
+            found = await self.look(url)
+        except LinkError as error:
+            if self._pairing:
+                self._reports.refused("", f"a node that announces itself cannot be used: {error}")
+            return
+        self._reports.found(found)
+
+    def _start(self, work: Any) -> None:
+        task = asyncio.get_running_loop().create_task(work)
+        self._tasks.add(task)
+        task.add_done_callback(self._tasks.discard)
 
     # The door's host
 
     def sign_in(self, username: str | None, password: bytes | None) -> DoorRights | None:
-        if username is None or password is None or not self._keys.fits(username, password.decode(errors="replace")):
+        if username is None or password is None:
             return None
-        return NodeRights(username)
+        secret = password.decode(errors="replace")
+        if self._keys.fits(username, secret):
+            return NodeRights(username)
+        filters = self._keys.tool(username, secret)
+        return ToolRights(username, tuple(filters[0]), tuple(filters[1])) if filters is not None else None
 
     def published(self, rights: DoorRights, message: Publish, acknowledge: Acknowledge) -> None:
+        if not isinstance(rights, NodeRights):
+            self._foreign("door", rights.account, message.topic, message.payload, message.qos, False, acknowledge)
+            return
+        node = rights.account
+        self._reports.heard(Heard("door", message.topic, message.payload, node, node, message.qos))
         if message.topic.endswith("/readings"):
             try:
-                values = resolve(decode(message.payload), self._now_ms())
+                values = resolve(decode(message.payload), time.time_ns() // 1_000_000)
             except SenmlError as error:
                 # 3.1.1 has no way to tell the sender; without an acknowledgement it would send the same for ever.
-                self._reports.refused(rights.account, str(error))
+                self._reports.refused(node, str(error))
                 acknowledge(BAD_PAYLOAD)
                 return
-            self._reports.observed(rights.account, values, acknowledge)
+            self._reports.observed(node, values, acknowledge)
             return
         if message.payload == b"gone":
-            self._reports.presence(rights.account, here=False)
+            self._reports.presence(node, here=False)
         acknowledge()
 
     def connected(self, rights: DoorRights) -> None:
-        self._reports.presence(rights.account, here=True)
+        if isinstance(rights, NodeRights):
+            self._reports.presence(rights.account, here=True)
 
     def disconnected(self, rights: DoorRights) -> None:
-        self._reports.presence(rights.account, here=False)
+        if isinstance(rights, NodeRights):
+            self._reports.presence(rights.account, here=False)
 
     def session_changed(self, key: str, session: Session) -> None:
         self._reports.keep(key, session.snapshot(self.door.now_s))
@@ -154,3 +459,28 @@ class WifiDriver:
 
     def turned_away(self, account: str, why: str) -> None:
         self._reports.refused(account, f"MQTT: {why}")
+
+
+def _server_tls(files: TlsFiles | None) -> ssl.SSLContext | None:
+    if files is None:
+        return None
+    context = ssl.create_default_context(ssl.Purpose.CLIENT_AUTH)
+    try:
+        context.load_cert_chain(files.certificate, files.key or None)
+    except (OSError, ssl.SSLError) as error:
+        raise LinkError(f"the door's certificate cannot be loaded ({error}); look at [mqtt] in hombi.toml") from error
+    return context
+
+
+def _certificate_check(files: TlsFiles) -> Check:
+    part = f"certificate {files.certificate}"
+    try:
+        ends = x509.load_pem_x509_certificate(Path(files.certificate).read_bytes()).not_valid_after_utc
+    except (OSError, ValueError) as error:
+        return Check(part, "fault", f"it cannot be read ({error})", "look at [mqtt] in hombi.toml")
+    left = ends - datetime.now(UTC)
+    if left < timedelta(0):
+        return Check(part, "fault", f"it ended on {ends:%d %B %Y}", "make a new one and start the hub again")
+    if left < EXPIRES_SOON:
+        return Check(part, "warning", f"it ends on {ends:%d %B %Y}", "make a new one and start the hub again")
+    return Check(part, "ok", f"good until {ends:%d %B %Y}")

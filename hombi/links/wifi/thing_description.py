@@ -1,4 +1,7 @@
-"""A node's Thing Description (W3C Web of Things TD 1.1), and the entities it promises."""
+"""A node's Thing Description (W3C Web of Things TD 1.1): the entities, settings and actions it promises, and what is left out.
+
+`forms.py` says how those are reached; here is what they are.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +13,7 @@ import msgspec
 
 from hombi.core.errors import UnitError
 from hombi.core.kinds import KINDS, Kind
-from hombi.core.units import conversion, find_unit
+from hombi.core.units import COUNTS, conversion, find_unit
 
 MAX_PROPERTIES = 64
 # Which kind a unit speaks for, when neither @type nor the name says.
@@ -27,21 +30,45 @@ _KIND_BY_MEASURE = {
     "length": "distance",
     "signal": "signal",
     "ratio": "level",
+    "time": "duration",
 }
+# What can be written and is called this is how the node works, not what it does in the house.
+_SETTING_WORDS = frozenset({
+    "interval", "sensitivity", "threshold", "offset", "delay", "period", "rate", "range", "unit", "units", "gain", "resolution",
+    "timeout", "hysteresis", "mode", "led", "averaging", "samples", "calibration", "debounce", "brightness", "sleep",
+})  # fmt: skip
 
 
 class DescriptionError(Exception):
     """A Thing Description cannot be used; the message says where in it and why."""
 
 
-class _Property(msgspec.Struct, rename={"semantic_type": "@type", "read_only": "readOnly"}):
+class _Schema(msgspec.Struct, rename={"semantic_type": "@type", "read_only": "readOnly", "write_only": "writeOnly"}):
+    """A DataSchema (TD 1.1, 5.3.2), as far as the hub understands it."""
+
     type: str = ""
     title: str = ""
+    description: str = ""
     unit: str = ""
     minimum: float | None = None
     maximum: float | None = None
+    enum: list[Any] = msgspec.field(default_factory=list)
     read_only: bool = False
+    write_only: bool = False
     semantic_type: str | list[str] = msgspec.field(default_factory=list)
+    properties: dict[str, _Schema] = msgspec.field(default_factory=dict)
+
+
+class _Property(_Schema, rename={"uri_variables": "uriVariables"}):
+    forms: list[Any] = msgspec.field(default_factory=list)
+    uri_variables: dict[str, Any] = msgspec.field(default_factory=dict)
+
+
+class _Action(msgspec.Struct, rename={"uri_variables": "uriVariables"}):
+    title: str = ""
+    description: str = ""
+    input: _Schema | None = None
+    uri_variables: dict[str, Any] = msgspec.field(default_factory=dict)
 
 
 class _Thing(msgspec.Struct, rename={"context": "@context", "security_definitions": "securityDefinitions"}):
@@ -52,7 +79,7 @@ class _Thing(msgspec.Struct, rename={"context": "@context", "security_definition
     id: str = ""
     description: str = ""
     properties: dict[str, _Property] = msgspec.field(default_factory=dict)
-    actions: dict[str, Any] = msgspec.field(default_factory=dict)
+    actions: dict[str, _Action] = msgspec.field(default_factory=dict)
     events: dict[str, Any] = msgspec.field(default_factory=dict)
 
 
@@ -71,6 +98,31 @@ class Promised:
 
 
 @dataclass(frozen=True, slots=True)
+class Setting:
+    """A value that says how a node works: `type` is number, integer, boolean or string; `choices` are the allowed ones."""
+
+    name: str
+    title: str
+    wire_name: str
+    type: str
+    unit: str = ""
+    low: float | None = None
+    high: float | None = None
+    choices: tuple[Any, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Action:
+    """Something that a node can be asked to do. `inputs` are what it wants to know; one without a name is the whole input."""
+
+    name: str
+    title: str
+    about: str
+    wire_name: str
+    inputs: tuple[Setting, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class ThingDescription:
     """What a description comes to: who the node is, what it has, and what of it the hub leaves alone."""
 
@@ -78,6 +130,8 @@ class ThingDescription:
     title: str
     about: str
     promised: tuple[Promised, ...]
+    settings: tuple[Setting, ...]
+    actions: tuple[Action, ...]
     left_out: tuple[str, ...]
 
 
@@ -86,6 +140,45 @@ def read_description(source: object) -> ThingDescription:
 
     Raises DescriptionError with the place as a path ("$.properties.humidity.unit").
     """
+    thing = _convert(source)
+    promised: list[Promised] = []
+    settings: list[Setting] = []
+    left_out: list[str] = []
+    for name, found in thing.properties.items():
+        if found.unit in COUNTS:
+            found.unit = ""
+        if problem := _unusable(name, found):
+            left_out.append(f"property {name}: {problem}")
+        elif _is_setting(name, found):
+            settings.append(_setting(name, found))
+        elif found.write_only:
+            left_out.append(f"property {name}: it can only be written, so nothing could confirm that it was")
+        else:
+            promised.append(_promised(name, found))
+    actions = []
+    for name, action in thing.actions.items():
+        inputs = _inputs(action)
+        if isinstance(inputs, str):
+            left_out.append(f"action {name}: {inputs}")
+        else:
+            actions.append(Action(slug(name), action.title or name, action.description, name, inputs))
+    left_out += [f"event {name}: events are not used; what it tells is read from the properties" for name in thing.events]
+    names = [p.name for p in promised] + [s.name for s in settings]
+    if len(set(names)) != len(names):
+        raise DescriptionError("two properties have names that differ only in capitals or signs")
+    if not promised:
+        raise DescriptionError("no property of this Thing Description is a number or a boolean that the hub can take")
+    about = thing.description
+    return ThingDescription(thing.id, thing.title.strip(), about, tuple(promised), tuple(settings), tuple(actions), tuple(left_out))
+
+
+def slug(text: str) -> str:
+    """A text as an address uses it: small letters, digits and hyphens; "" when nothing is left."""
+    text = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "-", text)
+    return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:60]
+
+
+def _convert(source: object) -> _Thing:
     try:
         thing = msgspec.convert(source, _Thing)
     except msgspec.ValidationError as error:
@@ -100,62 +193,78 @@ def read_description(source: object) -> ThingDescription:
         raise DescriptionError("the Thing Description has an empty title")
     if not 0 < len(thing.properties) <= MAX_PROPERTIES:
         raise DescriptionError(f"the Thing Description has {len(thing.properties)} properties; 1 to {MAX_PROPERTIES} are taken")
-    promised: list[Promised] = []
-    left_out = [f"action {name}: actions are not used yet" for name in thing.actions]
-    left_out += [f"event {name}: events are not used yet" for name in thing.events]
-    for name, found in thing.properties.items():
-        if found.type not in ("number", "integer", "boolean"):
-            left_out.append(f"property {name}: its type {found.type or '(none)'} is no number and no boolean")
-            continue
-        promised.append(_promised(name, found))
-    names = [p.name for p in promised]
-    if len(set(names)) != len(names):
-        raise DescriptionError("two properties have names that differ only in capitals or signs")
-    if not promised:
-        raise DescriptionError("no property of this Thing Description is a number or a boolean")
-    return ThingDescription(thing.id, thing.title.strip(), thing.description, tuple(promised), tuple(left_out))
+    return thing
 
 
-def slug(text: str) -> str:
-    """A text as an address uses it: small letters, digits and hyphens; "" when nothing is left."""
-    text = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "-", text)
-    return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:60]
+def _unusable(name: str, found: _Property) -> str:
+    """Why the hub cannot use a property, or ""."""
+    if found.uri_variables:
+        return "its address has variables to fill in"
+    if found.type == "string" and (found.read_only or not found.enum):
+        return "a text without a list of choices is neither a reading nor a setting"
+    if found.type not in ("number", "integer", "boolean", "string"):
+        return f"its type {found.type or '(none)'} is no number and no boolean"
+    if not slug(name):
+        raise DescriptionError(f"$.properties: {name!r} cannot be made an address; use letters and digits")
+    if found.unit:
+        try:
+            find_unit(found.unit)
+        except UnitError as error:
+            return str(error)
+    return ""
+
+
+def _is_setting(name: str, found: _Property) -> bool:
+    if found.read_only:
+        return False
+    return found.type == "string" or not _SETTING_WORDS.isdisjoint(_words(name, found))
+
+
+def _setting(name: str, found: _Schema) -> Setting:
+    title = found.title or name
+    return Setting(slug(name), title, name, found.type, found.unit, found.minimum, found.maximum, tuple(found.enum))
+
+
+def _inputs(action: _Action) -> tuple[Setting, ...] | str:
+    """What an action wants to know, or why the hub cannot ask for it."""
+    if action.uri_variables:
+        return "its address has variables to fill in"
+    wanted = action.input
+    if wanted is None:
+        return ()
+    parts = wanted.properties if wanted.type == "object" else {"": wanted}
+    for name, part in parts.items():
+        if part.type not in ("number", "integer", "boolean", "string"):
+            return f"its input {name or 'is'} {part.type or '(no type)'}, no number, boolean or text"
+    return tuple(_setting(name, part) for name, part in parts.items())
 
 
 def _promised(name: str, found: _Property) -> Promised:
     kind = _kind(name, found)
-    unit = ""
-    if kind.unit:
-        unit = found.unit or kind.unit
-        try:
-            conversion(unit, kind.unit)
-        except UnitError as error:
-            raise DescriptionError(f"$.properties.{name}.unit: {error}") from error
-    if not slug(name):
-        raise DescriptionError(f"$.properties: {name!r} cannot be made an address; use letters and digits")
+    unit = (found.unit or kind.unit) if kind.unit else ""
     if found.minimum is not None and found.maximum is not None and found.minimum > found.maximum:
         raise DescriptionError(f"$.properties.{name}: minimum {found.minimum:g} is over maximum {found.maximum:g}")
     title = found.title or name
     return Promised(slug(name), title, kind, name, unit, found.minimum, found.maximum, not found.read_only)
 
 
+def _words(name: str, found: _Property) -> list[str]:
+    types = [found.semantic_type] if isinstance(found.semantic_type, str) else found.semantic_type
+    return [re.split(r"[:/#]", t)[-1].lower() for t in types] + slug(name).split("-") + slug(found.title).split("-")
+
+
 def _kind(name: str, found: _Property) -> Kind:
     """The kind by @type, else by the name, else by the unit; a number without any of them is just a number."""
-    types = [found.semantic_type] if isinstance(found.semantic_type, str) else found.semantic_type
-    words = [re.split(r"[:/#]", t)[-1].lower() for t in types]
-    words += slug(name).split("-") + slug(found.title).split("-")
     binary = found.type == "boolean"
-    for word in words:
+    for word in _words(name, found):
         kind = KINDS.get(word)
         if kind is not None and (kind.words is not None) == binary and _fits(found.unit, kind):
             return kind
     if binary:
         return KINDS["contact" if found.read_only else "switch"]
     if found.unit:
-        try:
-            return KINDS[_KIND_BY_MEASURE[find_unit(found.unit).measures]]
-        except UnitError as error:
-            raise DescriptionError(f"$.properties.{name}.unit: {error}") from error
+        measures = find_unit(found.unit).measures
+        return KINDS[_KIND_BY_MEASURE.get(measures, measures)]
     return KINDS["number"]
 
 

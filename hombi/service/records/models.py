@@ -35,6 +35,7 @@ class Node(models.Model):
     room = models.ForeignKey(Room, null=True, on_delete=models.PROTECT, related_name="nodes")
     admitted_ms = models.BigIntegerField()
     removed = models.BooleanField(default=False)
+    reach = models.JSONField(default=dict)
 
     class Meta:
         constraints: ClassVar = [
@@ -54,6 +55,9 @@ class Entity(models.Model):
     low = models.FloatField()
     high = models.FloatField()
     writable = models.BooleanField()
+    hidden = models.BooleanField(default=False)
+    source = models.JSONField(default=dict)
+    sink = models.JSONField(default=dict)
 
     class Meta:
         constraints: ClassVar = [
@@ -80,12 +84,24 @@ class Arrival(models.Model):
     thing_id = models.CharField(max_length=200)
     title = models.CharField(max_length=120)
     description = models.JSONField()
-    proof = models.CharField(max_length=64)
-    ticket_hash = models.CharField(max_length=64)
+    proof = models.CharField(max_length=64, blank=True)
+    ticket_hash = models.CharField(max_length=64, blank=True)
     asked_ms = models.BigIntegerField()
     state = models.CharField(max_length=20)
     wrong_codes = models.IntegerField(default=0)
     node = models.CharField(max_length=60, blank=True)
+    reach = models.JSONField(default=dict)
+    asks = models.CharField(max_length=40, blank=True)
+
+
+class Tool(models.Model):
+    """A person's own tool at the MQTT door, with the topic filters it was given."""
+
+    name = models.SlugField(max_length=60, primary_key=True)
+    key_hash = models.CharField(max_length=64)
+    publish = models.JSONField(default=list)
+    subscribe = models.JSONField(default=list)
+    added_ms = models.BigIntegerField()
 
 
 class Automation(models.Model):

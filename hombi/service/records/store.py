@@ -17,6 +17,7 @@ from hombi.hub.ports import (
     AutomationRecord,
     DeliveryRecord,
     JournalEntry,
+    NewEntity,
     NewNode,
     PhoneRecord,
     Row,
@@ -44,6 +45,7 @@ class DatabaseRecords:
                 stored.key_hash,
                 rooms[stored.room_id] if stored.room_id else None,
                 stored.admitted_ms,
+                reach=stored.reach,
             )
             for entity in stored.entities.all():
                 node.entities[entity.name] = _entity(entity, node)
@@ -85,7 +87,7 @@ class DatabaseRecords:
             m.Node.objects.filter(room_id=room.id, removed=True).update(room=None)
             m.Room.objects.filter(pk=room.id).delete()
 
-    def admit(self, new: NewNode, arrival: ArrivalRecord) -> tuple[int, dict[str, int]]:
+    def admit(self, new: NewNode, arrival: ArrivalRecord | None) -> tuple[int, dict[str, int]]:
         with transaction.atomic():
             # A node that was here before, removed or not, goes on with its history.
             node, _ = m.Node.objects.update_or_create(
@@ -96,20 +98,35 @@ class DatabaseRecords:
                     "link": new.link,
                     "room_id": new.room_id,
                     "admitted_ms": new.admitted_ms,
-                    "key_hash": "",
+                    "key_hash": new.key_hash,
                     "removed": False,
+                    "reach": new.reach,
                 },
             )
             ids = {}
             for entity in new.entities:
                 stored, _ = m.Entity.objects.update_or_create(node=node, name=entity.name, defaults=asdict(entity))
                 ids[entity.name] = stored.pk
-            self.save_arrival(arrival)
+            if arrival is not None:
+                self.save_arrival(arrival)
         return node.pk, ids
 
     def save_node(self, node: h.Node) -> None:
         room_id = node.room.id if node.room else None
-        m.Node.objects.filter(pk=node.id).update(title=node.title, room_id=room_id, key_hash=node.key_hash)
+        m.Node.objects.filter(pk=node.id).update(title=node.title, room_id=room_id, key_hash=node.key_hash, reach=node.reach)
+
+    def add_entity(self, node: h.Node, new: NewEntity) -> int:
+        return m.Entity.objects.update_or_create(node_id=node.id, name=new.name, defaults=asdict(new))[0].pk
+
+    def save_entity(self, entity: h.Entity) -> None:
+        m.Entity.objects.filter(pk=entity.id).update(
+            title=entity.title, hidden=entity.hidden, source=entity.source, sink=entity.sink, writable=entity.writable
+        )
+
+    def remove_entity(self, entity: h.Entity) -> None:
+        with transaction.atomic():
+            m.Reading.objects.filter(entity_id=entity.id).delete()
+            m.Entity.objects.filter(pk=entity.id).delete()
 
     def remove_node(self, node: h.Node, *, keep_history: bool) -> None:
         with transaction.atomic():
@@ -128,6 +145,16 @@ class DatabaseRecords:
 
     def remove_arrival(self, arrival_id: str) -> None:
         m.Arrival.objects.filter(id=arrival_id).delete()
+
+    def tools(self) -> list[h.Tool]:
+        return [h.Tool(**row) for row in m.Tool.objects.order_by("name").values()]
+
+    def save_tool(self, tool: h.Tool) -> None:
+        values = asdict(tool)
+        m.Tool.objects.update_or_create(name=values.pop("name"), defaults=values)
+
+    def remove_tool(self, name: str) -> None:
+        m.Tool.objects.filter(pk=name).delete()
 
     def automations(self) -> list[AutomationRecord]:
         return [AutomationRecord(a.pk, a.slug, a.text, a.enabled, a.state) for a in m.Automation.objects.order_by("pk")]
@@ -206,6 +233,9 @@ def _entity(stored: m.Entity, node: h.Node) -> h.Entity:
         latest,
         interval,
         h.GAPS_TO_KNOW if interval else 0,
+        stored.hidden,
+        stored.source,
+        stored.sink,
     )
 
 

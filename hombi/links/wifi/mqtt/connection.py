@@ -7,23 +7,16 @@ from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import TYPE_CHECKING
 
 from hombi.links.wifi.mqtt import packets as p
-from hombi.links.wifi.mqtt.contract import Acknowledge, Rights, Wire
+from hombi.links.wifi.mqtt.contract import Acknowledge, Rights, Sessions, Wire
 from hombi.links.wifi.mqtt.properties import Properties
 from hombi.links.wifi.mqtt.session import MAX_INFLIGHT, NEVER_S, Session, Subscription
 from hombi.links.wifi.mqtt.topics import valid_filter, valid_name
 from hombi.links.wifi.mqtt.wire import MalformedPacket
-
-if TYPE_CHECKING:
-    from hombi.links.wifi.mqtt.door import Door
+from hombi.links.wifi.pace import Pace
 
 MAX_SUBSCRIPTIONS = 100
-# A sensor sends a few messages a second; one that sends a thousand is broken, or catches up. It is read no faster than
-# this, so that it holds up nobody else; what it sends without a promise (QoS 0) beyond it is dropped and counted.
-RATE_PER_S = 1_000.0
-BURST = 2_000.0
 # How many packets of one client are handled before it is the others' turn.
 SLICE = 100
 RECEIVE_MAXIMUM = 2_048
@@ -47,7 +40,7 @@ class _Pending:
 class Connection:
     """One client at the door, from its first byte to its last."""
 
-    def __init__(self, door: Door, wire: Wire, now_s: float) -> None:
+    def __init__(self, door: Sessions, wire: Wire, now_s: float) -> None:
         self.door = door
         self.wire = wire
         self.rights: Rights | None = None
@@ -57,7 +50,6 @@ class Connection:
         self.last_heard_s = now_s
         self.keep_alive_s = door.connect_within_s
         self.level = 4
-        self.dropped = 0
         self.held_back = False
         self.will: p.Publish | None = None
         self._reader = p.Reader()
@@ -66,7 +58,18 @@ class Connection:
         self._aliases: dict[int, str] = {}
         self._explains = True
         self._largest = 0
-        self._tokens, self._filled_s = BURST, now_s
+        self._pace = Pace()
+        self._pace.fill(now_s)
+
+    def flooded(self) -> str:
+        """What was held against its pace since this was last asked, in words."""
+        said = ""
+        if self._pace.dropped or self.held_back:
+            said = f"it sends more than {self._pace.rate:.0f} messages a second"
+            said += f"; {self._pace.dropped} of QoS 0 were dropped" if self._pace.dropped else ""
+            said += "; it is read more slowly" if self.held_back else ""
+        self._pace.dropped, self.held_back = 0, False
+        return said
 
     @property
     def unacknowledged(self) -> int:
@@ -90,22 +93,20 @@ class Connection:
     def go_on(self, now_s: float) -> float | None:
         """Handle what has arrived, one slice of it; how many seconds to wait before the rest, None when nothing is left."""
         self.door.now_s = now_s
-        self._tokens = min(BURST, self._tokens + (now_s - self._filled_s) * RATE_PER_S)
-        self._filled_s = now_s
+        self._pace.fill(now_s)
         try:
             for _ in range(SLICE):
                 if not self._arrived or not self.open:
                     return None
                 packet = self._arrived[0]
-                if isinstance(packet, p.Publish):
-                    if self._tokens < 1 and packet.qos:
+                if isinstance(packet, p.Publish) and not self._pace.take():
+                    # Beyond its pace it is read more slowly; what it sends without a promise (QoS 0) is dropped.
+                    if packet.qos:
                         self.held_back = True
-                        return (1 - self._tokens + SLICE) / RATE_PER_S
-                    if self._tokens < 1:
-                        self.dropped += 1
-                        self._arrived.popleft()
-                        continue
-                    self._tokens -= 1
+                        return self._pace.wait_s(SLICE)
+                    self._pace.dropped += 1
+                    self._arrived.popleft()
+                    continue
                 self._arrived.popleft()
                 self._handle(packet)
         except MalformedPacket as error:
@@ -352,7 +353,7 @@ def outgoing(message: p.Publish, subscriptions: list[Subscription], *, retain: b
     return p.Publish(message.topic, message.payload, qos, retain, properties=properties)
 
 
-def _received(door: Door, session: Session, packet_id: int, reason: int = 0) -> None:
+def _received(door: Sessions, session: Session, packet_id: int, reason: int = 0) -> None:
     """A QoS 2 message is safe (or refused): whoever sent it, perhaps over two connections, is told."""
     if reason < 0x80:
         session.received.add(packet_id)

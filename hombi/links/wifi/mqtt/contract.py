@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Protocol
+from typing import Any, Protocol
 
 from hombi.links.wifi.mqtt.packets import Publish
-
-if TYPE_CHECKING:
-    from hombi.links.wifi.mqtt.session import Session
+from hombi.links.wifi.mqtt.session import Session, Subscription
 
 
 class Wire(Protocol):
@@ -63,3 +61,32 @@ class Host(Protocol):
 
     def session_forgotten(self, key: str) -> None:
         """A session that was kept is not any more."""
+
+
+class Sessions(Protocol):
+    """The door, as one of its connections sees it."""
+
+    host: Host
+    now_s: float
+    connect_within_s: float
+
+    def enter(self, connection: Any, key: str, *, clean: bool, expiry_s: int) -> tuple[Session, bool]:
+        """Give a signed-in connection its session: (session, whether it was there before)."""
+
+    def gone(self, connection: Any, will: Publish | None) -> None:
+        """A connection has ended."""
+
+    def changed(self, session: Session) -> None:
+        """A session has changed."""
+
+    def route(self, message: Publish, origin: Session | None = None) -> None:
+        """Send a message to all who subscribed."""
+
+    def subscribe(self, session: Session, name_filter: str, subscription: Subscription) -> None:
+        """Add or replace a subscription."""
+
+    def unsubscribe(self, session: Session, name_filter: str) -> bool:
+        """Take a subscription away; whether there was one."""
+
+    def retained_under(self, name_filter: str) -> list[Publish]:
+        """The retained messages that fall under a filter."""

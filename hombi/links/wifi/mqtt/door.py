@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from hombi.links.wifi.mqtt import packets as p
-from hombi.links.wifi.mqtt.connection import RATE_PER_S, Connection, outgoing
+from hombi.links.wifi.mqtt.connection import Connection, outgoing
 from hombi.links.wifi.mqtt.contract import Host, Rights, Wire
 from hombi.links.wifi.mqtt.session import MAX_QUEUED, NEVER_S, Session, Subscription, expiring
 from hombi.links.wifi.mqtt.topics import Subscriptions, matches
@@ -116,22 +116,14 @@ class Door:
             if connection.overdue(now_s):
                 why = "its keep-alive ran out" if connection.session else "it never said who it is"
                 connection.close(why, p.KEEP_ALIVE_TIMEOUT)
-            self._report_flood(connection)
+            if connection.rights is not None and (said := connection.flooded()):
+                self.host.turned_away(connection.rights.account, said)
         for key, late in list(self._late_wills.items()):
             if now_s >= late.due_s:
                 del self._late_wills[key]
                 self._publish_will(late.rights, late.will)
         for session in [s for s in self._sessions.values() if s.ends_s is not None and now_s >= s.ends_s]:
             self._forget(session)
-
-    def _report_flood(self, connection: Connection) -> None:
-        if connection.rights is None or not (connection.dropped or connection.held_back):
-            return
-        what = f"it sends more than {RATE_PER_S:.0f} messages a second"
-        if connection.dropped:
-            what += f"; {connection.dropped} of QoS 0 were dropped"
-        self.host.turned_away(connection.rights.account, what + ("; it is read more slowly" if connection.held_back else ""))
-        connection.dropped, connection.held_back = 0, False
 
     def _publish_will(self, rights: Rights, will: p.Publish) -> None:
         properties = {name: value for name, value in will.properties.items() if name != "will_delay"}
@@ -161,7 +153,8 @@ class Door:
         dropped = session.dropped
         launched = session.offer(copy, connected=connection is not None, now_s=self.now_s)
         if session.dropped > dropped:
-            self.host.turned_away(key.split("\0", maxsplit=1)[0], f"more than {MAX_QUEUED} messages wait for it; the oldest was dropped")
+            account = key.split("\0", maxsplit=1)[0]
+            self.host.turned_away(account, f"more than {MAX_QUEUED} messages wait for it; the oldest was dropped")
         if launched is not None and connection is not None:
             connection.send(launched)
         if copy.qos:

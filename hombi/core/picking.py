@@ -1,0 +1,214 @@
+"""Picking a value out of a message of a node that does not know Hombi, and writing one that it understands.
+
+Topics here are MQTT topic filters with at most one placeholder, `{node}`, which stands for one whole level. A pointer is a
+JSON Pointer (RFC 6901); the empty one is the whole payload, and a payload that is no JSON is a text.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from datetime import datetime
+from typing import Any
+
+import msgspec
+from jsonpointer import JsonPointer, JsonPointerException
+
+from hombi.core.errors import CoreError
+from hombi.core.kinds import Kind
+from hombi.core.senml import Resolved
+
+PLACEHOLDER = "{node}"
+MAX_CANDIDATES = 64
+# A time in ms since 1970 is a number beyond this; one in seconds lies below it for three thousand years.
+_MILLISECONDS_FROM = 1e11
+_TRUE = frozenset({"on", "true", "yes", "open", "opened", "occupied", "detected", "1", "active", "wet", "alarm"})
+_FALSE = frozenset({"off", "false", "no", "closed", "close", "clear", "none", "0", "inactive", "dry", "ok"})
+_QUANTITY = re.compile(r"\s*([-+]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?)\s*(\S*)\s*")
+_BLANK = re.compile(r"\{value\}|\{([^{}|\"]*)\|([^{}|\"]*)\}")
+
+
+class PickError(CoreError):
+    """No value is there; the message says what is there instead."""
+
+
+@dataclass(frozen=True, slots=True)
+class Pick:
+    """Where a value stands in a message, and where its time does ("" when the message has none)."""
+
+    pointer: str = ""
+    at: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """A value that could be picked: its pointer, and how it reads."""
+
+    pointer: str
+    shown: str
+
+
+def check_pointer(text: str) -> None:
+    """Raises PickError when this is no JSON Pointer."""
+    try:
+        JsonPointer(text)
+    except JsonPointerException as error:
+        raise PickError(f"{text!r} is no JSON Pointer (RFC 6901); write it like /climate/temperature, or leave it empty") from error
+
+
+def read_payload(payload: bytes) -> Any:
+    """A payload as JSON, or as a text when it is none. Raises PickError for bytes that are no text."""
+    try:
+        return msgspec.json.decode(payload)
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
+        pass
+    try:
+        return payload.decode()
+    except UnicodeDecodeError as error:
+        raise PickError(f"the payload is {len(payload)} bytes that are no text") from error
+
+
+def pick_value(payload: bytes, pick: Pick, kind: Kind, now_ms: int) -> Resolved:
+    """The value that a message holds for an entity of this kind, with the unit that stands beside it ("" for none).
+
+    Its name is left empty. Raises PickError.
+    """
+    content = read_payload(payload)
+    found = _at(content, pick.pointer)
+    stamped = not pick.at
+    at_ms = now_ms if stamped else _time(_at(content, pick.at), pick.at)
+    if kind.words is not None:
+        return Resolved("", "", at_ms, _two_state(found, kind), stamped)
+    if isinstance(found, bool):
+        raise PickError(f"{_where(pick.pointer)} is {json.dumps(found)}, no number")
+    if isinstance(found, int | float):
+        return Resolved("", "", at_ms, float(found), stamped)
+    if isinstance(found, str) and (match := _QUANTITY.fullmatch(found)):
+        return Resolved("", match[2], at_ms, float(match[1].replace(",", ".")), stamped)
+    raise PickError(f"{_where(pick.pointer)} is {_short(found)}, no number")
+
+
+def pick_posted(payload: bytes, pointer: str, kind: Kind, now_ms: int) -> Resolved:
+    """The value that was posted for one entity: a bare value, or an object with `value` (and perhaps `unit` and `at`) in it,
+    or one where it stands at `pointer`. Raises PickError."""
+    content = None if pointer else read_payload(payload)
+    if not isinstance(content, dict):
+        return pick_value(payload, Pick(pointer), kind, now_ms)
+    found = pick_value(payload, Pick("/value", "/at" if "at" in content else ""), kind, now_ms)
+    unit = content.get("unit", found.unit)
+    return replace(found, unit=unit if isinstance(unit, str) else "")
+
+
+def candidates(payload: bytes) -> list[Candidate]:
+    """All single values in a message, by their pointers, in the order in which they stand there."""
+    try:
+        content = read_payload(payload)
+    except PickError:
+        return []
+    found: list[Candidate] = []
+    for pointer, value in _leaves(content, ""):
+        if len(found) == MAX_CANDIDATES:
+            break
+        found.append(Candidate(pointer, _short(value)))
+    return found
+
+
+def node_in(pattern: str, topic: str) -> str | None:
+    """What stands in a topic where the pattern has its placeholder; "" for a pattern without; None when it does not fit."""
+    wanted, levels = pattern.split("/"), topic.split("/")
+    node = ""
+    for place, level in enumerate(wanted):
+        if level == "#":
+            return node
+        if place >= len(levels):
+            return None
+        if level == PLACEHOLDER:
+            node = levels[place]
+        elif level not in ("+", levels[place]):
+            return None
+    return node if len(wanted) == len(levels) else None
+
+
+def filter_of(pattern: str, node: str = "") -> str:
+    """The MQTT topic filter of a pattern: for one node, or for all of them."""
+    return "/".join((node or "+") if level == PLACEHOLDER else level for level in pattern.split("/"))
+
+
+def render(template: str, value: float, kind: Kind) -> str:
+    """The payload that asks for a value.
+
+    `{value}` stands for the number (1 or 0 for a kind with two states), `{ON|OFF}` for one of two words.
+    """
+    on = value >= 0.5
+
+    def fill(match: re.Match[str]) -> str:
+        if match[1] is not None:
+            return match[1] if on else match[2]
+        return f"{int(on)}" if kind.words is not None else f"{value:.10g}"
+
+    return _BLANK.sub(fill, template)
+
+
+def check_template(template: str) -> None:
+    """Raises PickError for a template that would say the same whatever the value."""
+    if not _BLANK.search(template):
+        raise PickError("the payload to send has no {value} and no {ON|OFF}: it would say the same for every value")
+
+
+def _at(content: Any, pointer: str) -> Any:
+    try:
+        return JsonPointer(pointer).resolve(content)
+    except JsonPointerException as error:
+        raise PickError(f"nothing stands at {pointer}") from error
+
+
+def _where(pointer: str) -> str:
+    return f"what stands at {pointer}" if pointer else "the payload"
+
+
+def _short(value: Any) -> str:
+    text = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+    return text if len(text) <= 60 else text[:57] + "…"
+
+
+def _two_state(found: Any, kind: Kind) -> bool:
+    assert kind.words is not None
+    if isinstance(found, bool):
+        return found
+    if isinstance(found, int | float) and found in (0, 1):
+        return bool(found)
+    if isinstance(found, str):
+        word = found.strip().lower()
+        if word in kind.words:
+            return word == kind.words[1]
+        if word in _TRUE:
+            return True
+        if word in _FALSE:
+            return False
+    raise PickError(f"{_short(found)} is neither {kind.words[1]} nor {kind.words[0]}")
+
+
+def _time(found: Any, pointer: str) -> int:
+    if isinstance(found, int | float) and not isinstance(found, bool) and 0 < found < 1e14:
+        return round(found if found >= _MILLISECONDS_FROM else found * 1000)
+    if isinstance(found, str):
+        try:
+            at = datetime.fromisoformat(found)
+        except ValueError as error:
+            raise PickError(f"the time at {pointer} is {_short(found)}, no RFC 3339 time") from error
+        if at.tzinfo is not None:
+            return round(at.timestamp() * 1000)
+    raise PickError(f"the time at {pointer} is {_short(found)}; expected seconds or ms since 1970, or RFC 3339 with its zone")
+
+
+def _leaves(value: Any, pointer: str) -> Iterator[tuple[str, Any]]:
+    if isinstance(value, dict):
+        for key, inner in value.items():
+            yield from _leaves(inner, f"{pointer}/{str(key).replace('~', '~0').replace('/', '~1')}")
+    elif isinstance(value, list):
+        for place, inner in enumerate(value):
+            yield from _leaves(inner, f"{pointer}/{place}")
+    elif value is not None:
+        yield pointer, value

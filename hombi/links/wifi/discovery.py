@@ -1,0 +1,104 @@
+"""Finding nodes that announce themselves (DNS-SD `_wot._tcp`), and announcing the hub (`_hombi._tcp`)."""
+
+from __future__ import annotations
+
+import asyncio
+import ipaddress
+import logging
+import socket
+from collections.abc import Callable
+from typing import Any
+
+from zeroconf import InterfaceChoice, ServiceStateChange, Zeroconf
+from zeroconf.asyncio import AsyncServiceBrowser, AsyncServiceInfo, AsyncZeroconf
+
+from hombi.links.wifi.web import WELL_KNOWN
+
+log = logging.getLogger(__name__)
+NODES, HUBS = "_wot._tcp.local.", "_hombi._tcp.local."
+ASK_MS = 3_000
+PROTOCOL_VERSION = "1"
+
+
+def own_address(interfaces: str = "all") -> str:
+    """This machine's address in the house, as a node or a phone reaches it. Nothing is sent to find it out."""
+    if interfaces not in ("all", "off"):
+        return interfaces.split(",", maxsplit=1)[0].strip()
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as sock:
+        try:
+            sock.connect(("192.0.2.1", 9))
+            return str(sock.getsockname()[0])
+        except OSError:
+            return "127.0.0.1"
+
+
+class Discovery:
+    """Hears nodes announce themselves, and tells `found` the address of each one's description.
+
+    `interfaces` is "all", "off", or the addresses to use, with commas between them.
+    """
+
+    def __init__(self, interfaces: str, found: Callable[[str], None]) -> None:
+        self._interfaces, self._found = interfaces, found
+        self._known: dict[str, str] = {}
+        self._zeroconf: AsyncZeroconf | None = None
+        self._tasks: set[asyncio.Task[None]] = set()
+        self.problem = "switched off in hombi.toml (wifi.discovery)" if interfaces == "off" else ""
+
+    async def start(self, name: str, port: int, properties: dict[str, str]) -> None:
+        """Announce the hub and begin to listen. A network that does not allow it is a problem that `problem` tells."""
+        if self._interfaces == "off":
+            return
+        chosen: Any = InterfaceChoice.Default
+        if self._interfaces != "all":
+            chosen = [one.strip() for one in self._interfaces.split(",")]
+        try:
+            self._zeroconf = AsyncZeroconf(interfaces=chosen)
+            address = own_address(self._interfaces)
+            host = f"hombi-{socket.gethostname().split('.')[0]}-{port}.local."
+            self._info = AsyncServiceInfo(
+                HUBS, f"{name[:40].replace('.', ' ')} ({port}).{HUBS}", port=port, server=host,
+                addresses=[socket.inet_aton(address)], properties={"v": PROTOCOL_VERSION, **properties},
+            )  # fmt: skip
+            await self._zeroconf.async_register_service(self._info, cooperating_responders=True)
+            self._browser = AsyncServiceBrowser(self._zeroconf.zeroconf, NODES, handlers=[self._changed])
+        except Exception as error:  # noqa: BLE001 - whatever the network says, the hub works without
+            self.problem = f"this network does not let the hub find nodes by itself ({error or type(error).__name__})"
+            log.warning("%s", self.problem)
+
+    async def stop(self) -> None:
+        """Say goodbye."""
+        for task in self._tasks:
+            task.cancel()
+        if self._zeroconf is not None:
+            await self._zeroconf.async_unregister_all_services()
+            await self._zeroconf.async_close()
+
+    def known(self) -> dict[str, str]:
+        """The addresses of the descriptions of all nodes that are announced, by the name of their service."""
+        return dict(self._known)
+
+    def _changed(self, zeroconf: Zeroconf, service_type: str, name: str, state_change: ServiceStateChange) -> None:
+        if state_change is ServiceStateChange.Removed:
+            self._known.pop(name, None)
+            return
+        task = asyncio.get_running_loop().create_task(self._resolve(zeroconf, service_type, name))
+        self._tasks.add(task)
+        task.add_done_callback(self._tasks.discard)
+
+    async def _resolve(self, zeroconf: Zeroconf, service_type: str, name: str) -> None:
+        info = AsyncServiceInfo(service_type, name)
+        if not await info.async_request(zeroconf, ASK_MS):
+            return
+        said = {key.decode(errors="replace"): (value or b"").decode(errors="replace") for key, value in info.properties.items()}
+        addresses = info.parsed_addresses()
+        # WoT Discovery, 6.1: `td` is the path, `scheme` http unless it says otherwise, `type` Thing or Directory.
+        if not addresses or said.get("type", "Thing") != "Thing" or said.get("scheme", "http") not in ("http", "https"):
+            return
+        host = addresses[0]
+        if ipaddress.ip_address(host).version == 6:
+            host = f"[{host}]"
+        url = f"{said.get('scheme', 'http')}://{host}:{info.port}/{said.get('td', WELL_KNOWN).lstrip('/')}"
+        if self._known.get(name) != url:
+            self._known[name] = url
+            self._found(url)

@@ -1,0 +1,203 @@
+"""The forms of a Thing Description (TD 1.1, 5.3.4): over which address each property is read, followed and written.
+
+Understood are the HTTP binding (read, write, actions; following by Server-Sent Events, else by reading again and again)
+and the MQTT binding (topics on the hub's own door or on the broker that it is connected to).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Any
+from urllib.parse import unquote, urljoin, urlsplit
+
+READ, OBSERVE, WRITE, INVOKE, READ_ALL = "readproperty", "observeproperty", "writeproperty", "invokeaction", "readallproperties"
+_DEFAULT_METHOD = {READ: "GET", OBSERVE: "GET", WRITE: "PUT", INVOKE: "POST", READ_ALL: "GET"}
+_JSON = "application/json"
+_SPOKEN = ("nosec", "basic", "digest", "bearer", "apikey")
+
+
+@dataclass(frozen=True, slots=True)
+class HttpForm:
+    """A request: where, how, and whether the answer is a stream of events."""
+
+    url: str
+    method: str
+    content_type: str = _JSON
+    events: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class MqttForm:
+    """A topic (when reading, a filter) on the broker at `host:port`."""
+
+    host: str
+    port: int
+    topic: str
+    qos: int = 1
+    retain: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Ways:
+    """How one property is reached."""
+
+    read: HttpForm | None = None
+    observe: HttpForm | MqttForm | None = None
+    write: HttpForm | MqttForm | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Security:
+    """What a request must carry: `scheme` as in the description, and for `apikey` where (`header` or `query`) and its name."""
+
+    scheme: str = "nosec"
+    place: str = "header"
+    name: str = ""
+
+    @property
+    def asks(self) -> str:
+        """What the person must know to let the node in, "" for nothing."""
+        return {"basic": "user and password", "digest": "user and password", "bearer": "token", "apikey": "key"}.get(
+            self.scheme, ""
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Reach:
+    """All the ways to a node, by the names in its description; what cannot be done is in `left_out`."""
+
+    security: Security
+    properties: dict[str, Ways] = field(default_factory=dict)
+    actions: dict[str, HttpForm | MqttForm] = field(default_factory=dict)
+    read_all: HttpForm | None = None
+    left_out: tuple[str, ...] = ()
+
+    @property
+    def described(self) -> bool:
+        """Whether the description says how the node is reached at all; without that it is one that speaks to us by itself."""
+        return bool(self.properties or self.read_all)
+
+
+def read_forms(source: dict[str, Any], found_at: str = "") -> Reach:
+    """The ways to a node, from its description as decoded JSON and the address it was found at. Never raises: what is not
+    understood is named in `left_out`."""
+    base = urljoin(found_at, _text(source.get("base"))) or found_at
+    left_out: list[str] = []
+    security = _security(source, left_out)
+    properties: dict[str, Ways] = {}
+    for name, one in _named(source.get("properties")):
+        ways = _ways(name, _forms(one), base, left_out)
+        if ways != Ways():
+            properties[name] = ways
+    actions: dict[str, HttpForm | MqttForm] = {}
+    for name, one in _named(source.get("actions")):
+        found = [f for f in (_form(form, INVOKE, base) for form in _forms(one)) if not isinstance(f, str)]
+        if found:
+            actions[name] = found[0]
+        elif _forms(one):
+            left_out.append(f"action {name}: {_why_not(_forms(one), INVOKE, base)}")
+    read_all = next((f for form in _forms(source) if isinstance(f := _form(form, READ_ALL, base), HttpForm)), None)
+    return Reach(security, properties, actions, read_all, tuple(left_out))
+
+
+def _ways(name: str, forms: list[dict[str, Any]], base: str, left_out: list[str]) -> Ways:
+    if not forms:
+        return Ways()
+    read = [f for form in forms if isinstance(f := _form(form, READ, base), HttpForm)]
+    write = [f for form in forms if not isinstance(f := _form(form, WRITE, base), str)]
+    streams = [f for form in forms if isinstance(f := _form(form, OBSERVE, base), HttpForm | MqttForm)]
+    if not (read or streams):
+        left_out.append(f"property {name}: {_why_not(forms, READ, base)}")
+        return Ways()
+    if not streams and any(OBSERVE in _ops(form) for form in forms):
+        left_out.append(f"property {name}: it is read again and again; {_why_not(forms, OBSERVE, base)}")
+    return Ways(read[0] if read else None, streams[0] if streams else None, write[0] if write else None)
+
+
+def _form(form: dict[str, Any], op: str, base: str) -> HttpForm | MqttForm | str:
+    """The form for an operation, or why it is none."""
+    if op not in _ops(form):
+        return f"no form for {op}"
+    url = urljoin(base, _text(form.get("href")))
+    split = urlsplit(url)
+    if "{" in url:
+        return f"its address {url} has variables to fill in"
+    if split.scheme in ("mqtt", "mqtts"):
+        return _mqtt(form, split.hostname or "", split.port, split.path, op)
+    if split.scheme not in ("http", "https"):
+        return f"its address {url or '(none)'} is neither http nor mqtt"
+    content_type = _text(form.get("contentType")) or _JSON
+    if not any(one in content_type for one in ("json", "text/plain")):
+        return f"its content type {content_type} is not JSON and not plain text"
+    protocol = _text(form.get("subprotocol"))
+    if op == OBSERVE and protocol != "sse":
+        return f"the hub follows by events (sse), not by {protocol or 'an unnamed way'}"
+    method = _text(form.get("htv:methodName")) or _DEFAULT_METHOD[op]
+    return HttpForm(url, method, content_type, events=op == OBSERVE)
+
+
+def _mqtt(form: dict[str, Any], host: str, port: int | None, path: str, op: str) -> MqttForm | str:
+    topic = _text(form.get("mqv:filter")) or _text(form.get("mqv:topic")) or unquote(path.lstrip("/"))
+    control = _text(form.get("mqv:controlPacket"))
+    if op == READ:
+        return "over MQTT a value is followed, not read"
+    if not topic:
+        return "its MQTT form names no topic"
+    if control and (control in ("subscribe", "mqv:subscribe")) != (op == OBSERVE):
+        return f"its MQTT form is for {control}"
+    qos = form.get("mqv:qos")
+    return MqttForm(
+        host,
+        port or 1883,
+        topic,
+        int(qos) if qos is not None and str(qos) in ("0", "1", "2") else 1,
+        form.get("mqv:retain") is True,
+    )
+
+
+def _why_not(forms: list[dict[str, Any]], op: str, base: str) -> str:
+    reasons = [r for form in forms if isinstance(r := _form(form, op, base), str)]
+    return next((r for r in reasons if not r.startswith("no form for")), reasons[0] if reasons else "it has no forms")
+
+
+def _security(source: dict[str, Any], left_out: list[str]) -> Security:
+    wanted = source.get("security")
+    names = [wanted] if isinstance(wanted, str) else wanted if isinstance(wanted, list) else []
+    definitions = dict(_named(source.get("securityDefinitions")))
+    schemes = [definitions[name] for name in names if name in definitions]
+    for one in schemes:
+        scheme = _text(one.get("scheme"))
+        if scheme in _SPOKEN:
+            default = {"apikey": "query"}.get(scheme, "header")
+            return Security(scheme, _text(one.get("in")) or default, _text(one.get("name")))
+    if schemes:
+        spoken = ", ".join(_SPOKEN)
+        left_out.append(f"security: {_text(schemes[0].get('scheme')) or '(none)'} is not spoken here; spoken are {spoken}")
+    return Security()
+
+
+def _ops(form: dict[str, Any]) -> Iterable[str]:
+    """What a form is for; one that does not say is for the usual (TD 1.1, 5.3.4.2)."""
+    op = form.get("op")
+    if isinstance(op, str):
+        return (op,)
+    if isinstance(op, list):
+        return [one for one in op if isinstance(one, str)]
+    control = _text(form.get("mqv:controlPacket"))
+    if control:
+        return (OBSERVE,) if "subscribe" in control else (WRITE, INVOKE)
+    return (READ, WRITE, INVOKE)
+
+
+def _forms(one: dict[str, Any]) -> list[dict[str, Any]]:
+    forms = one.get("forms")
+    return [form for form in forms if isinstance(form, dict)] if isinstance(forms, list) else []
+
+
+def _named(found: Any) -> list[tuple[str, dict[str, Any]]]:
+    return [(name, one) for name, one in found.items() if isinstance(one, dict)] if isinstance(found, dict) else []
+
+
+def _text(found: Any) -> str:
+    return found if isinstance(found, str) else ""

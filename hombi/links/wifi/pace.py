@@ -1,0 +1,43 @@
+"""How fast one sender is listened to.
+
+A sensor sends a few messages a second; one that sends a thousand is broken, or catches up. It is held to this, so that it
+holds up nobody else.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+RATE_PER_S = 1_000.0
+BURST = 2_000.0
+
+
+@dataclass(slots=True)
+class Pace:
+    """A bucket that fills at `rate` up to `BURST`; each message takes one out. Times are seconds of one clock."""
+
+    rate: float = RATE_PER_S
+    dropped: int = 0
+    _left: float = BURST
+    _filled_s: float = 0.0
+
+    def fill(self, now_s: float) -> None:
+        """Time has gone on."""
+        self._left = min(BURST, self._left + (now_s - self._filled_s) * self.rate)
+        self._filled_s = now_s
+
+    def take(self) -> bool:
+        """Whether one more may pass."""
+        if self._left < 1:
+            return False
+        self._left -= 1
+        return True
+
+    def allows(self, now_s: float) -> bool:
+        """`fill`, then `take`."""
+        self.fill(now_s)
+        return self.take()
+
+    def wait_s(self, messages: int) -> float:
+        """How long until this many more may pass."""
+        return (messages - self._left) / self.rate

@@ -1,0 +1,98 @@
+"""Nodes that do not know Hombi: which message is whose, what is picked out of it, and what is sent to have a value taken.
+
+An entity's `source` is {"via": "door" | "broker" | "http", "topic": filter, "pointer": ..., "at": ...}, its `sink`
+{"via": ..., "topic": ..., "payload": template}.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from hombi.core.kinds import Kind
+from hombi.core.picking import Pick, PickError, pick_value, render
+from hombi.core.senml import Resolved
+from hombi.links.base import Wired
+from hombi.links.wifi.mqtt.topics import Subscriptions
+
+
+@dataclass(frozen=True, slots=True)
+class _Picked:
+    node: str
+    name: str
+    kind: Kind
+    pick: Pick
+
+
+@dataclass(frozen=True, slots=True)
+class Sent:
+    """A message to publish so that a node takes a value."""
+
+    via: str
+    topic: str
+    payload: bytes
+    qos: int = 1
+    retain: bool = False
+
+
+@dataclass
+class Picks:
+    """All picks, found by where a message came in and its topic."""
+
+    _by_via: dict[str, Subscriptions[_Picked]] = field(default_factory=dict)
+    _held: dict[str, list[tuple[str, str, str]]] = field(default_factory=dict)
+    _sinks: dict[tuple[str, str], tuple[Mapping[str, Any], Kind]] = field(default_factory=dict)
+
+    def follow(self, node: str, entities: Sequence[Wired]) -> None:
+        """Take up a node's picks in place of those it had."""
+        self.forget(node)
+        held = self._held[node] = []
+        for one in entities:
+            if one.source.get("topic"):
+                via, topic, key = one.source["via"], one.source["topic"], f"{node}\0{one.name}"
+                pick = Pick(one.source.get("pointer", ""), one.source.get("at", ""))
+                self._by_via.setdefault(via, Subscriptions()).add(topic, key, _Picked(node, one.name, one.kind, pick))
+                held.append((via, topic, key))
+            if one.sink:
+                self._sinks[node, one.name] = one.sink, one.kind
+
+    def forget(self, node: str) -> None:
+        """Let go of a node's picks."""
+        for via, topic, key in self._held.pop(node, []):
+            self._by_via[via].remove(topic, key)
+        self._sinks = {key: sink for key, sink in self._sinks.items() if key[0] != node}
+
+    def topics(self, via: str) -> set[str]:
+        """The topic filters that are picked from."""
+        return {topic for held in self._held.values() for at, topic, _ in held if at == via}
+
+    def whose(self, via: str, topic: str) -> list[str]:
+        """The nodes that something is picked for out of messages of this topic."""
+        by_topic = self._by_via.get(via)
+        return sorted({one.node for found in by_topic.find(topic).values() for one in found}) if by_topic else []
+
+    def pick(
+        self, via: str, topic: str, payload: bytes, now_ms: int, refused: Callable[[str, str], None]
+    ) -> dict[str, list[Resolved]]:
+        """The values in a message, by node. What cannot be picked is told to `refused` (node, why)."""
+        by_topic = self._by_via.get(via)
+        values: dict[str, list[Resolved]] = {}
+        for found in by_topic.find(topic).values() if by_topic else ():
+            for one in found:
+                try:
+                    picked = pick_value(payload, one.pick, one.kind, now_ms)
+                except PickError as error:
+                    refused(one.node, f"{one.name}: {error}")
+                    continue
+                values.setdefault(one.node, []).append(replace(picked, name=one.name))
+        return values
+
+    def to_send(self, node: str, name: str, value: float) -> Sent | None:
+        """What asks this entity to take a value; None for one that is asked in another way."""
+        found = self._sinks.get((node, name))
+        if found is None:
+            return None
+        sink, kind = found
+        payload = render(sink["payload"], value, kind).encode()
+        return Sent(sink["via"], sink["topic"], payload, sink.get("qos", 1), sink.get("retain", False))

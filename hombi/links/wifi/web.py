@@ -1,0 +1,254 @@
+"""Nodes that are reached over HTTP as their Thing Description says: read again and again or followed by events, and written."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import json
+import time
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+from urllib.parse import urlsplit
+
+import httpx
+import httpx_sse
+
+from hombi.core.kinds import Kind
+from hombi.core.picking import Pick, PickError, pick_value, read_payload
+from hombi.core.senml import Resolved
+from hombi.links.base import Found, LinkError, OnLink, Reports, Unreachable, Wanted
+from hombi.links.wifi.forms import HttpForm, Reach, Security, read_forms
+from hombi.links.wifi.thing_description import DescriptionError, read_description
+
+WELL_KNOWN = "/.well-known/wot"  # where a node keeps its description (W3C WoT Discovery, 5.2)
+MAX_BYTES = 256 * 1024
+TIMEOUT_S = 5.0
+PAUSES_S = (1.0, 2.0, 5.0, 15.0, 30.0, 60.0)
+
+
+@dataclass
+class _Thing:
+    """One node that is followed."""
+
+    node: str
+    reach: Reach
+    secret: str
+    kinds: dict[str, Kind]
+    tasks: list[asyncio.Task[None]] = field(default_factory=list)
+    read_now: asyncio.Event = field(default_factory=asyncio.Event)
+
+
+class Web:
+    """All nodes over HTTP."""
+
+    def __init__(self, reports: Reports, read_every_s: float) -> None:
+        self._reports, self._every_s = reports, read_every_s
+        self._things: dict[str, _Thing] = {}
+
+    async def start(self) -> None:
+        """Take up the nodes."""
+        self._client = httpx.AsyncClient(timeout=TIMEOUT_S, trust_env=False)
+        for thing in self._things.values():
+            self._begin(thing)
+
+    async def stop(self) -> None:
+        """Let go of all of them."""
+        for node in list(self._things):
+            self.forget(node)
+        await self._client.aclose()
+
+    def follow(self, known: OnLink, reach: Reach) -> None:
+        """Take up a node, or take note of its new address."""
+        self.forget(known.node)
+        kinds = {one.name: one.kind for one in known.entities}
+        thing = self._things[known.node] = _Thing(known.node, reach, known.reach.get("secret", ""), kinds)
+        if hasattr(self, "_client"):
+            self._begin(thing)
+
+    def forget(self, node: str) -> None:
+        """Let go of a node."""
+        thing = self._things.pop(node, None)
+        for task in thing.tasks if thing else ():
+            task.cancel()
+
+    def __contains__(self, node: str) -> bool:
+        return node in self._things
+
+    async def look(self, address: str) -> Found:
+        """The description at an address as a person types it ("192.168.1.20", "http://loft.local/thing"). Raises LinkError."""
+        url = address.strip() if "://" in address else f"http://{address.strip()}"
+        split = urlsplit(url)
+        if split.scheme not in ("http", "https") or not split.hostname:
+            raise LinkError(f"{address!r} is no address; write it like 192.168.1.20 or http://loft.local:8080/thing")
+        if split.path in ("", "/"):
+            url = f"{split.scheme}://{split.netloc}{WELL_KNOWN}"
+        try:
+            async with self._client.stream("GET", url, headers={"accept": "application/td+json, application/json"}) as answer:
+                if answer.status_code >= 400:
+                    raise LinkError(f"{url} answers {answer.status_code}; no Thing Description is there")
+                body = bytearray()
+                async for part in answer.aiter_bytes():
+                    body += part
+                    if len(body) > MAX_BYTES:
+                        raise LinkError(f"what {url} answers is over {MAX_BYTES // 1024} kB, no Thing Description")
+        except (httpx.HTTPError, httpx.InvalidURL) as error:
+            raise LinkError(f"nothing answers at {url} ({error or type(error).__name__})") from error
+        try:
+            description = json.loads(bytes(body))
+            thing = read_description(description)
+        except (ValueError, RecursionError, DescriptionError) as error:
+            raise LinkError(f"{url}: {error}") from error
+        ways = read_forms(description, url)
+        return Found(thing.thing_id, thing.title, description, {"url": url}, ways.security.asks)
+
+    async def send(self, node: str, wanted: Wanted) -> bool:
+        """Write a value; False for an entity that has no form to be written with. Raises LinkError."""
+        thing = self._things[node]
+        form = thing.reach.properties[wanted.name].write if wanted.name in thing.reach.properties else None
+        if not isinstance(form, HttpForm):
+            return False
+        value: Any = wanted.value >= 0.5 if wanted.binary else wanted.value
+        await self._ask(thing, form, _number(value))
+        # What was written is read back at once: that is the confirmation.
+        thing.read_now.set()
+        return True
+
+    async def settings(self, node: str, names: Iterable[str]) -> dict[str, Any]:
+        """The settings that the node tells, by name. Raises LinkError."""
+        thing, found = self._things[node], dict[str, Any]()
+        for name in names:
+            ways = thing.reach.properties.get(name)
+            if ways is not None and ways.read is not None:
+                found[name] = read_payload(await self._ask(thing, ways.read))
+        return found
+
+    async def set_setting(self, node: str, name: str, value: Any) -> None:
+        """Raises LinkError."""
+        thing = self._things[node]
+        ways = thing.reach.properties.get(name)
+        if ways is None or not isinstance(ways.write, HttpForm):
+            raise LinkError(f"{node} has no way to have its {name} changed")
+        await self._ask(thing, ways.write, value)
+
+    async def act(self, node: str, action: str, given: Any) -> Any:
+        """Raises LinkError."""
+        thing = self._things[node]
+        form = thing.reach.actions.get(action)
+        if not isinstance(form, HttpForm):
+            raise LinkError(f"{node} has no way to be asked for {action}")
+        answer = await self._ask(thing, form, given)
+        return read_payload(answer) if answer.strip() else None
+
+    async def _ask(self, thing: _Thing, form: HttpForm, body: Any = None) -> bytes:
+        try:
+            answer = await self._client.request(form.method, form.url, **_request(form, thing, body))
+        except (httpx.HTTPError, httpx.InvalidURL) as error:
+            raise Unreachable(f"{thing.node} does not answer at {form.url} ({error or type(error).__name__})") from error
+        if answer.status_code >= 400:
+            raise LinkError(f"{thing.node} answers {answer.status_code} to {form.method} {form.url}: {answer.text[:120]}")
+        if len(answer.content) > MAX_BYTES:
+            raise LinkError(f"{thing.node} answers over {MAX_BYTES // 1024} kB")
+        return answer.content
+
+    def _begin(self, thing: _Thing) -> None:
+        streamed = set()
+        for name, ways in thing.reach.properties.items():
+            if name in thing.kinds and isinstance(ways.observe, HttpForm):
+                streamed.add(name)
+                task = asyncio.create_task(self._stream(thing, name, ways.observe), name=f"events of {thing.node}/{name}")
+                thing.tasks.append(task)
+        thing.tasks.append(asyncio.create_task(self._poll(thing, streamed), name=f"reading {thing.node}"))
+
+    async def _poll(self, thing: _Thing, streamed: set[str]) -> None:
+        """Read all values now and then; those that come by events only when that is asked for, or was long ago."""
+        failures = 0
+        while True:
+            asked = thing.read_now.is_set()
+            thing.read_now.clear()
+            try:
+                values = await self._read(thing, set() if asked or not failures else streamed)
+                failures = 0
+                self._observed(thing, values)
+            except LinkError as error:
+                failures += 1
+                if failures == 2:
+                    self._reports.presence(thing.node, here=False)
+                if failures < len(PAUSES_S):
+                    self._reports.refused(thing.node, str(error))
+            pause = PAUSES_S[min(failures, len(PAUSES_S)) - 1] if failures else self._every_s
+            with contextlib.suppress(TimeoutError):
+                async with asyncio.timeout(pause):
+                    await thing.read_now.wait()
+
+    async def _read(self, thing: _Thing, without: set[str]) -> list[Resolved]:
+        names = [name for name in thing.kinds if name in thing.reach.properties and name not in without]
+        if thing.reach.read_all is not None:
+            content = read_payload(await self._ask(thing, thing.reach.read_all))
+            if not isinstance(content, Mapping):
+                raise LinkError(f"{thing.node} answers to a reading of all its properties with something else")
+            payloads = {name: json.dumps(content[name]).encode() for name in names if name in content}
+        else:
+            payloads = {}
+            for name in names:
+                form = thing.reach.properties[name].read
+                if form is not None:
+                    payloads[name] = await self._ask(thing, form)
+        return [value for name, payload in payloads.items() if (value := self._value(thing, name, payload)) is not None]
+
+    async def _stream(self, thing: _Thing, name: str, form: HttpForm) -> None:
+        failures = 0
+        while True:
+            with contextlib.suppress(httpx.HTTPError, httpx_sse.SSEError):
+                sent = _request(form, thing, None)
+                async with httpx_sse.aconnect_sse(self._client, form.method, form.url, timeout=None, **sent) as source:
+                    async for event in source.aiter_sse():
+                        failures = 0
+                        if (value := self._value(thing, name, event.data.encode())) is not None:
+                            self._observed(thing, [value])
+            failures += 1
+            await asyncio.sleep(PAUSES_S[min(failures, len(PAUSES_S)) - 1])
+
+    def _value(self, thing: _Thing, name: str, payload: bytes) -> Resolved | None:
+        try:
+            picked = pick_value(payload, Pick(), thing.kinds[name], round(time.time() * 1000))
+        except PickError as error:
+            self._reports.refused(thing.node, f"{name}: {error}")
+            return None
+        return Resolved(name, picked.unit, picked.at_ms, picked.value, picked.stamped)
+
+    def _observed(self, thing: _Thing, values: list[Resolved]) -> None:
+        self._reports.presence(thing.node, here=True)
+        if values:
+            self._reports.observed(thing.node, values, lambda: None)
+
+
+def _number(value: Any) -> Any:
+    """A whole number as a whole number: a node that wants an integer refuses 5.0."""
+    return int(value) if isinstance(value, float) and value.is_integer() else value
+
+
+def _request(form: HttpForm, thing: _Thing, body: Any) -> dict[str, Any]:
+    sent = _credentials(thing.reach.security, thing.secret)
+    if body is not None:
+        plain = "json" not in form.content_type and isinstance(body, str)
+        sent["content"] = body.encode() if plain else json.dumps(body).encode()
+        sent.setdefault("headers", {})["content-type"] = form.content_type
+    return sent
+
+
+def _credentials(security: Security, secret: str) -> dict[str, Any]:
+    user, _, password = secret.partition(":")
+    match security.scheme:
+        case "basic":
+            return {"auth": httpx.BasicAuth(user, password)}
+        case "digest":
+            return {"auth": httpx.DigestAuth(user, password)}
+        case "bearer":
+            return {"headers": {"authorization": f"Bearer {secret}"}}
+        case "apikey" if security.place == "query":
+            return {"params": {security.name or "key": secret}}
+        case "apikey":
+            return {"headers": {security.name or "x-api-key": secret}}
+        case _:
+            return {}
