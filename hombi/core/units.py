@@ -101,6 +101,14 @@ def find_unit(name: str) -> Unit:
     return unit
 
 
+def units_for(unit: str) -> list[str]:
+    """The symbols of all units that measure the same as this one; none for "" ."""
+    if not unit:
+        return []
+    measures = find_unit(unit).measures
+    return [one.symbol for one, _ in _TABLE if one.measures == measures]
+
+
 @lru_cache(maxsize=1024)
 def conversion(given: str, wanted: str) -> tuple[float, float]:
     """The (factor, addend) with which a value in `given` becomes one in `wanted`: wanted = value * factor + addend.

@@ -16,7 +16,7 @@ from hombi.core.units import conversion
 from hombi.core.values import show_value
 from hombi.hub.clock import Clock
 from hombi.hub.errors import Invalid, Refused
-from hombi.hub.house import Entity, House, Node, Room, hash_key
+from hombi.hub.house import FOREIGN, Entity, House, Node, Room, hash_key
 from hombi.hub.intake import measure
 from hombi.hub.journal import Journal
 from hombi.hub.live import Live
@@ -29,7 +29,6 @@ from hombi.links.wifi.mqtt.topics import valid_filter, valid_name
 from hombi.links.wifi.thing_description import slug
 
 PREVIEWED = 12
-THING = "urn:hombi:foreign:"
 
 
 @dataclass(frozen=True, slots=True)
@@ -231,7 +230,7 @@ class Foreign:
             raise Invalid(f"a tool at the MQTT door is called {address}; give this node another name")
         now = self.clock.now_ms()
         title = name.strip() if name.strip() != address else name.replace("-", " ").capitalize()
-        new = NewNode(address, title, "wifi", THING + address, room.id if room else None, now, (), key_hash=key_hash)
+        new = NewNode(address, title, "wifi", FOREIGN + address, room.id if room else None, now, (), key_hash=key_hash)
         number, _ = await self.thread.run(self.records.admit, new, None)
         node = Node(number, address, title, "wifi", new.thing_id, key_hash, room, now, heard_ms=now)
         self.house.add(node)

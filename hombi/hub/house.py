@@ -19,6 +19,8 @@ T = TypeVar("T")
 
 SILENT_AFTER_INTERVALS = 3
 SILENT_AT_LEAST_MS = 60_000
+# What the id of a node that does not know Hombi begins with.
+FOREIGN = "urn:hombi:foreign:"
 # How many distances between readings must be known before there is a usual one.
 GAPS_TO_KNOW = 3
 
@@ -121,6 +123,13 @@ class Node:
     settings: dict[str, Setting] = field(default_factory=dict)
     actions: dict[str, Action] = field(default_factory=dict)
     told: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def way(self) -> str:
+        """How it speaks: "senml" by itself, "described" as its Thing Description says, "foreign" as it likes."""
+        if self.reach.get("url"):
+            return "described"
+        return "senml" if "description" in self.reach or not self.thing_id.startswith(FOREIGN) else "foreign"
 
     def described(self, thing: ThingDescription) -> None:
         """Take over what its description promises beside entities."""

@@ -45,6 +45,11 @@ class Live:
         # Numbers start over with each run of the hub; the run's name keeps an old number from being taken for a new one.
         self.run = secrets.token_hex(4)
 
+    @property
+    def closed(self) -> bool:
+        """Whether the hub stops."""
+        return self._closed
+
     def publish(self, kind: str, data: dict[str, Any]) -> None:
         """Tell everybody who listens. `data` must not be changed afterwards."""
         self._ring[self._next % len(self._ring)] = LiveEvent(self._next, kind, data)

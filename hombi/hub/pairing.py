@@ -37,6 +37,11 @@ def proof_of(setup_code: str, thing_id: str) -> str:
     return hmac.new(code.encode(), thing_id.encode(), hashlib.sha256).hexdigest()
 
 
+def fresh_setup_code() -> str:
+    """A setup code for a node that somebody builds: eight digits, as they are printed."""
+    return f"{secrets.randbelow(10_000):04d}-{secrets.randbelow(10_000):04d}"
+
+
 @dataclass(frozen=True, slots=True)
 class EntityChoice:
     """How an entity is to be called when its node is let in, and whether it is shown."""

@@ -96,6 +96,9 @@ SPECTACULAR_SETTINGS = {
     "COMPONENT_SPLIT_REQUEST": False,
     "SCHEMA_PATH_PREFIX": "/api",
     "ENUM_NAME_OVERRIDES": {
+        "MessageVia": ["door", "broker", "http"],
+        "PickVia": ["door", "broker"],
+        "CheckState": ["ok", "warning", "fault"],
         "ArrivalState": ["waiting", "locked", "admitted", "admitting", "turned-away"],
         "CommandState": ["asked", "confirmed", "unanswered", "unreachable"],
         "NoticeState": ["waiting", "delivered", "failed"],

@@ -7,9 +7,9 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView, SpectacularSwaggerView
 from rest_framework.permissions import AllowAny
 
-from hombi.service.api import accounts, automations, entities, house, journal, nodes, pairing, phones
+from hombi.service.api import accounts, automations, entities, house, journal, messages, nodes, pairing, phones, tools
+from hombi.service.api.live import live
 from hombi.service.console import console
-from hombi.service.live import live
 
 handler500 = "hombi.service.api.problems.unforeseen"
 
@@ -18,12 +18,29 @@ urlpatterns = [
     path("api/claim", accounts.ClaimView.as_view()),
     path("api/session", accounts.SessionView.as_view()),
     path("api/tokens", accounts.TokensView.as_view()),
+    path("api/tokens/<int:token>", accounts.KnownTokenView.as_view()),
     path("api/house", house.HouseView.as_view()),
     path("api/floors", house.FloorsView.as_view()),
     path("api/rooms", house.RoomsView.as_view()),
     path("api/rooms/<slug:room>", house.RoomView.as_view()),
     path("api/nodes", nodes.NodesView.as_view()),
     path("api/nodes/<slug:node>", nodes.NodeView.as_view()),
+    path("api/nodes/<slug:node>/key", nodes.KeyView.as_view()),
+    path("api/nodes/<slug:node>/entities", nodes.NodeEntitiesView.as_view()),
+    path("api/nodes/<slug:node>/settings", nodes.SettingsView.as_view()),
+    path("api/nodes/<slug:node>/settings/<slug:setting>", nodes.SettingView.as_view()),
+    path("api/nodes/<slug:node>/actions/<slug:action>", nodes.ActionView.as_view()),
+    path("api/setup-code", nodes.SetupCodeView.as_view()),
+    path("api/kinds", messages.KindsView.as_view()),
+    path("api/messages", messages.MessagesView.as_view()),
+    path("api/messages/live", messages.live_messages),
+    path("api/messages/<int:number>", messages.MessageView.as_view()),
+    path("api/picks", messages.PicksView.as_view()),
+    path("api/picks/preview", messages.PreviewView.as_view()),
+    path("api/tools", tools.ToolsView.as_view()),
+    path("api/tools/<slug:tool>", tools.ToolView.as_view()),
+    path("api/tools/<slug:tool>/key", tools.ToolKeyView.as_view()),
+    path("api/doctor", tools.DoctorView.as_view()),
     path("api/entities", entities.EntitiesView.as_view()),
     path("api/entities/<slug:node>/<slug:name>", entities.EntityView.as_view()),
     path("api/entities/<slug:node>/<slug:name>/history", entities.HistoryView.as_view()),
@@ -31,10 +48,12 @@ urlpatterns = [
     path("api/entities/<slug:node>/<slug:name>/command", entities.CommandView.as_view()),
     path("api/pairing", pairing.PairingView.as_view()),
     path("api/arrivals", pairing.ArrivalsView.as_view()),
+    path("api/arrivals/look", pairing.LookView.as_view()),
     path("api/arrivals/<slug:arrival>", pairing.ArrivalView.as_view()),
     path("api/arrivals/<slug:arrival>/outcome", pairing.OutcomeView.as_view()),
     path("api/arrivals/<slug:arrival>/admit", pairing.AdmitView.as_view()),
     path("api/intake", pairing.IntakeView.as_view()),
+    path("api/intake/<slug:node>/<slug:name>", pairing.ValueView.as_view()),
     path("api/automations", automations.AutomationsView.as_view()),
     path("api/automations/check", automations.CheckView.as_view()),
     path("api/automations/write", automations.WriteView.as_view()),

@@ -74,6 +74,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/arrivals/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Fetch the description of the node at an address, as an arrival. The pairing window need not be open. */
+        post: operations["arrivals_look_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/automations": {
         parameters: {
             query?: never;
@@ -163,6 +180,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/doctor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A look at every part, and what to do. */
+        get: operations["doctor_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/entities": {
         parameters: {
             query?: never;
@@ -191,10 +225,12 @@ export interface paths {
         get: operations["entities_retrieve"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** @description Take one that was picked from messages away, with its history. */
+        delete: operations["entities_destroy"];
         options?: never;
         head?: never;
-        patch?: never;
+        /** @description Rename it (its address stays), hide it or show it. */
+        patch: operations["entities_partial_update"];
         trace?: never;
     };
     "/api/entities/{node}/{name}/command": {
@@ -316,6 +352,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/intake/{node}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description For boards that can only fetch an address: the same with `?key=…&value=21.5`. */
+        get: operations["intake_value_in_address"];
+        put?: never;
+        /**
+         * @description For nodes: a value for one entity, as a bare number or word, or JSON with `value` (and `unit`, `at`) in it.
+         *
+         *     The key goes as Basic (node, key) or as a bearer token. Answered once it is committed.
+         */
+        post: operations["intake_value"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/journal": {
         parameters: {
             query?: never;
@@ -325,6 +383,57 @@ export interface paths {
         };
         /** @description What happened, newest first. */
         get: operations["journal_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The kinds of entities there are. */
+        get: operations["kinds_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The latest messages, newest first; with `each_topic` the last one of each topic. */
+        get: operations["messages_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The message, with the values that could be picked out of it. It is kept for a while only. */
+        get: operations["messages_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -343,7 +452,8 @@ export interface paths {
         /** @description All nodes, by address. */
         get: operations["nodes_list"];
         put?: never;
-        post?: never;
+        /** @description Add a node that posts its values; its key is in the answer, this once. */
+        post: operations["nodes_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -367,6 +477,92 @@ export interface paths {
         head?: never;
         /** @description Rename it or move it. */
         patch: operations["nodes_partial_update"];
+        trace?: never;
+    };
+    "/api/nodes/{node}/actions/{action}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Have it done. */
+        post: operations["nodes_actions_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nodes/{node}/entities": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Add a value that the node posts to /api/intake/<node>/<entity>. */
+        post: operations["nodes_entities_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nodes/{node}/key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make a new key; the one before is void at once, and what came in with it is cut off. */
+        post: operations["nodes_key_create"];
+        /** @description Take the key away: the node is shut out until it has a new one. */
+        delete: operations["nodes_key_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nodes/{node}/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The settings, as the node tells them now. */
+        get: operations["nodes_settings_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nodes/{node}/settings/{setting}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Change it; answered when the node has confirmed it. */
+        put: operations["nodes_settings_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/notices": {
@@ -474,6 +670,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/picks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make the value an entity of each of the nodes; from the next message on it has readings. */
+        post: operations["picks_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/picks/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What the last messages would have given. Nothing is kept. */
+        post: operations["picks_preview_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rooms": {
         parameters: {
             query?: never;
@@ -528,7 +758,47 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/setup-code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description A node's setup code as a QR code that a phone's camera opens as the page that lets the node in.
+         *
+         *     `thing` is the id in the node's description. Without `code` a new one is made, to be given to the node.
+         */
+        get: operations["setup_code_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The programs that are signed in, newest first. */
+        get: operations["tokens_list"];
+        put?: never;
+        /** @description Sign a program in. */
+        post: operations["tokens_create"];
+        /** @description Make the token that this request was sent with void. */
+        delete: operations["tokens_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{token}": {
         parameters: {
             query?: never;
             header?: never;
@@ -537,10 +807,62 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Sign a program in. */
-        post: operations["tokens_create"];
-        /** @description Make the token that this request was sent with void. */
-        delete: operations["tokens_destroy"];
+        post?: never;
+        /** @description Make it void: the program that has it must sign in again. */
+        delete: operations["token_revoke"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tools": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All tools, by name. */
+        get: operations["tools_list"];
+        put?: never;
+        /** @description Let a tool in. */
+        post: operations["tools_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tools/{tool}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Shut it out. */
+        delete: operations["tools_destroy"];
+        options?: never;
+        head?: never;
+        /** @description Give it other topics. */
+        patch: operations["tools_partial_update"];
+        trace?: never;
+    };
+    "/api/tools/{tool}/key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make a new key; the one before is void at once. */
+        post: operations["tools_key_create"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -563,13 +885,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/messages/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Server-Sent Events: `messages`, each with the messages that fit and came since the one before, and how many were passed over because more came than anybody can read. */
+        get: operations["messages_live"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /** @description The setup code, and what the node is to be called and where it is; a room that does not exist is made. */
+        /** @description What the node answered, if anything. */
+        Acted: {
+            answer: unknown;
+        };
+        /** @description Something that a node can be asked to do. */
+        Action: {
+            name: string;
+            title: string;
+            about: string;
+            inputs: components["schemas"]["Setting"][];
+        };
+        /** @description What the action asks for, by name. */
+        ActionRequest: {
+            inputs?: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * @description The setup code (or the secret of a node that was found), what the node is to be called and where it is; a room that does
+         *     not exist is made. Entities that are not named keep the names that the node gives them.
+         */
         AdmitRequest: {
+            /** @default  */
             setup_code: string;
+            /** @default  */
+            secret: string;
+            entities?: components["schemas"]["EntityChoiceRequest"][];
             /** @default  */
             name: string;
             /** @default  */
@@ -590,6 +953,16 @@ export interface components {
             entities: components["schemas"]["Promised"][];
             /** @description what it has that the hub does not use */
             left_out: string[];
+            /** @description settings of its own that can be changed from the hub */
+            settings: string[];
+            /** @description what it can be asked to do */
+            actions: string[];
+            /** @description where it was found; one that asked by itself has none */
+            url: string;
+            /** @description whether its setup code lets it in */
+            needs_code: boolean;
+            /** @description what it wants to hear before it answers, like "user and password" */
+            asks: string;
         };
         /**
          * @description * `waiting` - waiting
@@ -631,6 +1004,20 @@ export interface components {
             limit_shown: string;
             mistakes: components["schemas"]["Mistake"][];
         };
+        /** @description How one part is, and what to do about it. */
+        Check: {
+            part: string;
+            state: components["schemas"]["CheckState"];
+            text: string;
+            advice: string;
+        };
+        /**
+         * @description * `ok` - ok
+         *     * `warning` - warning
+         *     * `fault` - fault
+         * @enum {string}
+         */
+        CheckState: "ok" | "warning" | "fault";
         /** @description What a text comes to. */
         Checked: {
             ok: boolean;
@@ -709,6 +1096,10 @@ export interface components {
             high: number;
             wire_name: string;
             wire_unit: string;
+            /** @description kept, but not shown in its room */
+            hidden: boolean;
+            /** @description where it is picked from, for one of a node that does not know Hombi */
+            picked: string;
             /** Format: double */
             value: number | null;
             /** Format: double */
@@ -720,6 +1111,14 @@ export interface components {
             at: number | null;
             /** @description when its node was last heard, ms */
             heard_at: number;
+        };
+        /** @description What an entity is to be called, and whether it is shown. */
+        EntityChoiceRequest: {
+            name: string;
+            /** @default  */
+            title: string;
+            /** @default false */
+            hidden: boolean;
         };
         /** @description An entity with the automations that look at it. */
         EntityDetail: {
@@ -742,6 +1141,10 @@ export interface components {
             high: number;
             wire_name: string;
             wire_unit: string;
+            /** @description kept, but not shown in its room */
+            hidden: boolean;
+            /** @description where it is picked from, for one of a node that does not know Hombi */
+            picked: string;
             /** Format: double */
             value: number | null;
             /** Format: double */
@@ -830,8 +1233,17 @@ export interface components {
         Key: {
             key: string;
         };
+        /** @description A kind of entity, with the units that its nodes may speak. */
+        Kind: {
+            kind: string;
+            unit: string;
+            units: string[];
+            words: string[] | null;
+        };
         /**
          * @description * `disk` - disk
+         *     * `settings` - settings
+         *     * `link` - link
          *     * `arrival` - arrival
          *     * `silent` - silent
          *     * `battery` - battery
@@ -839,7 +1251,16 @@ export interface components {
          *     * `notice` - notice
          * @enum {string}
          */
-        KindEnum: "disk" | "arrival" | "silent" | "battery" | "automation" | "notice";
+        KindEnum: "disk" | "settings" | "link" | "arrival" | "silent" | "battery" | "automation" | "notice";
+        /** @description A token that was given to a program; the token itself is not kept. */
+        KnownToken: {
+            id: number;
+            name: string;
+            username: string;
+            made_at: number;
+            /** @description whether this request came with it */
+            this_one: boolean;
+        };
         /** @description What an automation watches for, for drawing it. Values in the kind's unit. */
         Limit: {
             entity: string;
@@ -854,6 +1275,50 @@ export interface components {
             link: string;
             listening: string;
         };
+        /** @description Where to look for a node: its address, or that of its description. */
+        LookRequest: {
+            address: string;
+        };
+        /** @description One message. `node` is whose it is, "" when nothing is picked from it yet; `size` is in bytes. */
+        Message: {
+            number: number;
+            at: number;
+            via: components["schemas"]["MessageVia"];
+            topic: string;
+            sender: string;
+            node: string;
+            /** @description as text, cut at 4096 bytes; bytes that are no text as hex digits */
+            payload: string;
+            binary: boolean;
+            size: number;
+            qos: number;
+            /** @description a broker kept it; nobody knows since when */
+            retained: boolean;
+        };
+        /** @description A message with the values that could be picked out of it. */
+        MessageDetail: {
+            number: number;
+            at: number;
+            via: components["schemas"]["MessageVia"];
+            topic: string;
+            sender: string;
+            node: string;
+            /** @description as text, cut at 4096 bytes; bytes that are no text as hex digits */
+            payload: string;
+            binary: boolean;
+            size: number;
+            qos: number;
+            /** @description a broker kept it; nobody knows since when */
+            retained: boolean;
+            values: components["schemas"]["Pickable"][];
+        };
+        /**
+         * @description * `door` - door
+         *     * `broker` - broker
+         *     * `http` - http
+         * @enum {string}
+         */
+        MessageVia: "door" | "broker" | "http";
         /** @description One thing that is wrong in a text; line and column count from 1. */
         Mistake: {
             line: number;
@@ -868,7 +1333,19 @@ export interface components {
             text: string;
             path: string;
         };
-        /** @description A node. `here` is whether it is connected; `heard_at` moves with everything it sends. */
+        /** @description A tool with its key, shown this once. */
+        NewTool: {
+            tool: string;
+            publish: string[];
+            subscribe: string[];
+            added_at: number;
+            key: string;
+        };
+        /**
+         * @description A node. `here` is whether it is connected; `heard_at` moves with everything it sends.
+         *
+         *     `way` is how it speaks: `senml` by itself, `described` as its Thing Description says, `foreign` as it likes.
+         */
         Node: {
             node: string;
             title: string;
@@ -881,6 +1358,27 @@ export interface components {
             /** @description how many of its values or messages could not be taken since the hub started */
             refused: number;
             entities: string[];
+            way: components["schemas"]["WayEnum"];
+            /** @description where its description is, for one that the hub reaches */
+            url: string;
+            has_key: boolean;
+            settings: components["schemas"]["Setting"][];
+            actions: components["schemas"]["Action"][];
+        };
+        /** @description A node's key, shown this once, with what it types to post a value. */
+        NodeKey: {
+            node: string;
+            key: string;
+            /** @description a line that posts 21.5; put the entity's name in the place of ENTITY */
+            curl: string;
+            /** @description an address for boards that can only fetch one */
+            get: string;
+        };
+        /** @description A node that posts its values: its name, and its room. */
+        NodeRequest: {
+            name: string;
+            /** @default  */
+            room: string;
         };
         /** @description A notice on its way to a phone, or there. */
         Notice: {
@@ -913,6 +1411,11 @@ export interface components {
             text?: string;
             enabled?: boolean;
         };
+        /** @description What to change of an entity. */
+        PatchedEntityChange: {
+            title?: string;
+            hidden?: boolean;
+        };
         /** @description What to change of a node; a room that does not exist is made, "" is none. */
         PatchedNodeChange: {
             title?: string;
@@ -923,6 +1426,11 @@ export interface components {
             name?: string;
             floor?: string;
             position?: number;
+        };
+        /** @description Other topic filters. */
+        PatchedToolChange: {
+            publish?: string[];
+            subscribe?: string[];
         };
         /** @description Who is signed in. */
         Person: {
@@ -951,6 +1459,71 @@ export interface components {
             person?: string;
             endpoint: string;
             keys: components["schemas"]["PushKeys"];
+        };
+        /** @description And what to call it: the value's name, for which nodes (what stands at `{node}`), the node's name, the room. */
+        PickRequest: {
+            /** @default door */
+            via: components["schemas"]["PickVia"];
+            topic: string;
+            /** @default  */
+            pointer: string;
+            /** @default  */
+            at: string;
+            kind: string;
+            /** @default  */
+            unit: string;
+            title: string;
+            nodes?: string[];
+            /** @default  */
+            name: string;
+            /** @default  */
+            room: string;
+            write?: components["schemas"]["WritingRequest"] | null;
+        };
+        /**
+         * @description * `door` - door
+         *     * `broker` - broker
+         * @enum {string}
+         */
+        PickVia: "door" | "broker";
+        /** @description A value in a message. */
+        Pickable: {
+            pointer: string;
+            shown: string;
+        };
+        /**
+         * @description What to pick: where the messages come in, their topic with `{node}` where the node's name stands, JSON Pointers to the
+         *     value and to its time (both may be empty), the kind, and the unit that the node speaks.
+         */
+        PickingRequest: {
+            /** @default door */
+            via: components["schemas"]["PickVia"];
+            topic: string;
+            /** @default  */
+            pointer: string;
+            /** @default  */
+            at: string;
+            kind: string;
+            /** @default  */
+            unit: string;
+        };
+        /** @description A value that a node posts: its name, kind and unit; `pointer` is where it stands when JSON is posted. */
+        PostedRequest: {
+            title: string;
+            kind: string;
+            /** @default  */
+            unit: string;
+            /** @default  */
+            pointer: string;
+        };
+        /** @description What one message would have given: `shown`, or the `problem`. */
+        Previewed: {
+            number: number;
+            at: number;
+            topic: string;
+            node: string;
+            shown: string;
+            problem: string;
         };
         /** @description An entity that an arrival says it has. */
         Promised: {
@@ -1000,6 +1573,29 @@ export interface components {
             name: string;
             /** @default  */
             floor: string;
+        };
+        /** @description One of a node's own settings, or one input of an action. `value` is what the node told last, null for nothing yet. */
+        Setting: {
+            name: string;
+            title: string;
+            type: components["schemas"]["TypeEnum"];
+            unit: string;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+            choices: unknown[];
+            value: unknown;
+        };
+        /** @description The value wanted. */
+        SettingRequest: {
+            value: unknown;
+        };
+        /** @description A setup code, the address in its QR code, and the QR code as SVG. */
+        SetupCode: {
+            code: string;
+            address: string;
+            svg: string;
         };
         /** @description A name and a password. */
         SignInRequest: {
@@ -1056,6 +1652,27 @@ export interface components {
             /** @default command line */
             name: string;
         };
+        /** @description A tool: it signs in to the MQTT door with its name and its key. */
+        Tool: {
+            tool: string;
+            publish: string[];
+            subscribe: string[];
+            added_at: number;
+        };
+        /** @description A name, and the topic filters it may publish under and subscribe to. */
+        ToolRequest: {
+            name: string;
+            publish?: string[];
+            subscribe?: string[];
+        };
+        /**
+         * @description * `number` - number
+         *     * `integer` - integer
+         *     * `boolean` - boolean
+         *     * `string` - string
+         * @enum {string}
+         */
+        TypeEnum: "number" | "integer" | "boolean" | "string";
         /** @description An automation's limit on an entity. */
         Watcher: {
             entity: string;
@@ -1067,6 +1684,13 @@ export interface components {
             automation: string;
             name: string;
         };
+        /**
+         * @description * `senml` - senml
+         *     * `described` - described
+         *     * `foreign` - foreign
+         * @enum {string}
+         */
+        WayEnum: "senml" | "described" | "foreign";
         /** @description The pairing window; `left_ms` is 0 when it is closed. */
         Window: {
             open: boolean;
@@ -1081,6 +1705,13 @@ export interface components {
         WindowRequest: {
             /** @default 2 min */
             length: string;
+        };
+        /** @description How the entity is written: a topic (with `{node}`), and a payload with `{value}` or `{ON|OFF}` in it. */
+        WritingRequest: {
+            topic: string;
+            payload: string;
+            /** @default false */
+            retain: boolean;
         };
         /** @description The text that the blanks make, checked. */
         Written: {
@@ -1234,7 +1865,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["AdmitRequest"];
             };
@@ -1276,6 +1907,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    arrivals_look_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Arrival"];
                 };
             };
             /** @description a problem */
@@ -1566,6 +2229,34 @@ export interface operations {
             };
         };
     };
+    doctor_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Check"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     entities_list: {
         parameters: {
             query?: {
@@ -1616,6 +2307,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EntityDetail"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    entities_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    entities_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedEntityChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entity"];
                 };
             };
             /** @description a problem */
@@ -1859,6 +2615,77 @@ export interface operations {
             };
         };
     };
+    intake_value_in_address: {
+        parameters: {
+            query: {
+                key?: string;
+                value: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    intake_value: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "text/plain": string;
+                "application/json": unknown;
+                "application/x-www-form-urlencoded": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     journal_retrieve: {
         parameters: {
             query?: {
@@ -1898,6 +2725,101 @@ export interface operations {
             };
         };
     };
+    kinds_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kind"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    messages_list: {
+        parameters: {
+            query?: {
+                each_topic?: boolean;
+                limit?: number;
+                /** @description a node's or a tool's address */
+                node?: string;
+                /** @description what stands in the topic or the payload */
+                text?: string;
+                /** @description a topic filter as in MQTT, like mill/+/state or mill/# */
+                topic?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Message"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    messages_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageDetail"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     nodes_list: {
         parameters: {
             query?: never;
@@ -1913,6 +2835,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Node"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    nodes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NodeRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NodeKey"];
                 };
             };
             /** @description a problem */
@@ -1999,6 +2953,199 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["PatchedNodeChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Node"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    nodes_actions_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                action: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ActionRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Acted"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    nodes_entities_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PostedRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entity"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    nodes_key_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NodeKey"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    nodes_key_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    nodes_settings_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Setting"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    nodes_settings_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node: string;
+                setting: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettingRequest"];
             };
         };
         responses: {
@@ -2282,6 +3429,70 @@ export interface operations {
             };
         };
     };
+    picks_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PickRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entity"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    picks_preview_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PickingRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Previewed"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     rooms_create: {
         parameters: {
             query?: never;
@@ -2464,6 +3675,65 @@ export interface operations {
             };
         };
     };
+    setup_code_retrieve: {
+        parameters: {
+            query: {
+                code?: string;
+                thing: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupCode"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tokens_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownToken"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     tokens_create: {
         parameters: {
             query?: never;
@@ -2523,9 +3793,224 @@ export interface operations {
             };
         };
     };
+    token_revoke: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tools_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tool"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tools_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToolRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewTool"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tools_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tool: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tools_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tool: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedToolChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tool"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tools_key_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tool: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewTool"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     live: {
         parameters: {
             query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the stream */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    messages_live: {
+        parameters: {
+            query?: {
+                topic?: string;
+                node?: string;
+                text?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;

@@ -87,9 +87,36 @@ class NodeAuthentication(BaseAuthentication):
         return 'Basic realm="hombi nodes"'
 
 
+class NodeKeyAuthentication(BaseAuthentication):
+    """A node's key alone, for an address that names the node: as a bearer token, or in the address of a GET."""
+
+    def authenticate(self, request: Request) -> tuple[Any, Any] | None:
+        scheme, _, key = request.META.get("HTTP_AUTHORIZATION", "").partition(" ")
+        if scheme.lower() != "bearer":
+            key = request.query_params.get("key", "") if request.method == "GET" else ""
+        if not key:
+            return None
+        address = request.parser_context["kwargs"]["node"]
+        house = hub().house
+        if not house.fits(address, key):
+            raise AuthenticationFailed(f"this is not the key of {address}")
+        return NodeUser(house.nodes[address]), "node"
+
+    def authenticate_header(self, request: Request) -> str:
+        return 'Bearer realm="hombi nodes"'
+
+
 class _TokenScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
     target_class = TokenAuthentication
     name = "token"
+
+    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
+        return {"type": "http", "scheme": "bearer"}
+
+
+class _NodeKeyScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
+    target_class = NodeKeyAuthentication
+    name = "nodeToken"
 
     def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
         return {"type": "http", "scheme": "bearer"}

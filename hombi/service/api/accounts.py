@@ -16,6 +16,7 @@ from rest_framework.response import Response
 from rest_framework.throttling import ScopedRateThrottle
 from rest_framework.views import APIView
 
+from hombi.hub.errors import NotFound
 from hombi.service.accounts.claim import claim, claimed
 from hombi.service.accounts.models import AccessToken, fresh_token, hash_token
 from hombi.service.api.shapes import Shape, checked
@@ -130,14 +131,43 @@ class SessionView(APIView):
         return Response(status=204)
 
 
+class KnownTokenShape(Shape):
+    """A token that was given to a program; the token itself is not kept."""
+
+    id = s.IntegerField()
+    name = s.CharField()
+    username = s.CharField()
+    made_at = s.IntegerField()
+    this_one = s.BooleanField(help_text="whether this request came with it")
+
+
 class TokensView(APIView):
     """Tokens for programs."""
 
     throttle_scope = "sign-in"
-    throttle_classes = (ScopedRateThrottle,)
 
     def get_permissions(self) -> Any:
         return [AllowAny()] if self.request.method == "POST" else super().get_permissions()
+
+    def get_throttles(self) -> list[Any]:
+        return [ScopedRateThrottle()] if self.request.method == "POST" else []
+
+    @extend_schema(responses=KnownTokenShape(many=True))
+    def get(self, request: Request) -> Response:
+        """The programs that are signed in, newest first."""
+        found = AccessToken.objects.select_related("user").order_by("-created_at")
+        return Response(
+            [
+                {
+                    "id": token.pk,
+                    "name": token.name,
+                    "username": token.user.username,
+                    "made_at": round(token.created_at.timestamp() * 1000),
+                    "this_one": request.auth == token,
+                }
+                for token in found
+            ]
+        )
 
     @extend_schema(request=TokenRequest, responses={201: TokenShape}, auth=[])
     def post(self, request: Request) -> Response:
@@ -153,4 +183,15 @@ class TokensView(APIView):
         """Make the token that this request was sent with void."""
         if isinstance(request.auth, AccessToken):
             request.auth.delete()
+        return Response(status=204)
+
+
+class KnownTokenView(APIView):
+    """One token."""
+
+    @extend_schema(operation_id="token_revoke", responses={204: None})
+    def delete(self, request: Request, token: int) -> Response:
+        """Make it void: the program that has it must sign in again."""
+        if not AccessToken.objects.filter(pk=token).delete()[0]:
+            raise NotFound(f"no token {token}")
         return Response(status=204)

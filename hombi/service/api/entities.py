@@ -70,6 +70,13 @@ class ReadingsShape(Shape):
     next = s.IntegerField(allow_null=True)
 
 
+class EntityChange(Shape):
+    """What to change of an entity."""
+
+    title = s.CharField(max_length=60, required=False)
+    hidden = s.BooleanField(required=False)
+
+
 class CommandRequest(Shape):
     """The value wanted, as people write it: "on", "40 %"."""
 
@@ -139,6 +146,19 @@ class EntityView(APIView):
         unit = entity.kind.unit
         converted = bool(unit) and conversion(entity.wire_unit, unit) != (1.0, 0.0)
         return Response({**entity_data(entity), "watchers": watchers, "converted": converted})
+
+    @extend_schema(request=EntityChange, responses=EntityShape)
+    def patch(self, request: Request, node: str, name: str) -> Response:
+        """Rename it (its address stays), hide it or show it."""
+        given = checked(request, EntityChange)
+        entity = call(hub().foreign.change_entity(f"{node}/{name}", given.get("title"), given.get("hidden")))
+        return Response(entity_data(entity))
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, node: str, name: str) -> Response:
+        """Take one that was picked from messages away, with its history."""
+        call(hub().foreign.remove_entity(f"{node}/{name}"))
+        return Response(status=204)
 
 
 class HistoryView(APIView):

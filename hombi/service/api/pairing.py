@@ -5,8 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from django.http import HttpRequest
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers as s
+from rest_framework.exceptions import PermissionDenied
 from rest_framework.parsers import BaseParser
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
@@ -17,8 +18,10 @@ from rest_framework.views import APIView
 from hombi.core.errors import ValueTextError
 from hombi.core.values import parse_span_ms
 from hombi.hub.errors import Invalid, NotFound
+from hombi.hub.intake import Taken
+from hombi.hub.pairing import EntityChoice
 from hombi.links.wifi.driver import WifiDriver, presence_topic, readings_topic, wanted_topic
-from hombi.service.accounts.authentication import NodeAuthentication, NodeUser
+from hombi.service.accounts.authentication import NodeAuthentication, NodeKeyAuthentication, NodeUser
 from hombi.service.api.problems import problem_response
 from hombi.service.api.shapes import ArrivalShape, NodeShape, Shape, arrival_data, checked, node_data
 from hombi.service.bridge import call, call_plain, hub
@@ -76,10 +79,27 @@ class OutcomeShape(Shape):
     intake = s.CharField(required=False)
 
 
-class AdmitRequest(Shape):
-    """The setup code, and what the node is to be called and where it is; a room that does not exist is made."""
+class EntityChoiceRequest(Shape):
+    """What an entity is to be called, and whether it is shown."""
 
-    setup_code = s.CharField()
+    name = s.CharField()
+    title = s.CharField(default="", allow_blank=True, max_length=60)
+    hidden = s.BooleanField(default=False)
+
+
+class LookRequest(Shape):
+    """Where to look for a node: its address, or that of its description."""
+
+    address = s.CharField(max_length=300)
+
+
+class AdmitRequest(Shape):
+    """The setup code (or the secret of a node that was found), what the node is to be called and where it is; a room that does
+    not exist is made. Entities that are not named keep the names that the node gives them."""
+
+    setup_code = s.CharField(default="", allow_blank=True)
+    secret = s.CharField(default="", allow_blank=True, max_length=300)
+    entities = EntityChoiceRequest(many=True, default=list)
     name = s.CharField(default="", allow_blank=True, max_length=60)
     room = s.CharField(default="", allow_blank=True, max_length=60)
 
@@ -158,6 +178,15 @@ class ArrivalsView(APIView):
         return Response({"id": arrival.record.id, "ticket": ticket, "outcome": outcome}, status=202)
 
 
+class LookView(APIView):
+    """Looking for a node at an address."""
+
+    @extend_schema(request=LookRequest, responses={201: ArrivalShape})
+    def post(self, request: Request) -> Response:
+        """Fetch the description of the node at an address, as an arrival. The pairing window need not be open."""
+        return Response(arrival_data(call(hub().nodes.look(checked(request, LookRequest)["address"]))), status=201)
+
+
 class OutcomeView(APIView):
     """For nodes."""
 
@@ -204,7 +233,8 @@ class AdmitView(APIView):
     def post(self, request: Request, arrival: str) -> Response:
         """Let it in with its setup code."""
         given = checked(request, AdmitRequest)
-        node = call(hub().admit(arrival, given["setup_code"], given["name"], given["room"]))
+        choices = {one["name"]: EntityChoice(one["title"], one["hidden"]) for one in given["entities"]}
+        node = call(hub().admit(arrival, given["setup_code"], given["name"], given["room"], given["secret"], choices))
         return Response(node_data(node), status=201)
 
 
@@ -229,8 +259,47 @@ class IntakeView(APIView):
         user = request.user
         if not isinstance(user, NodeUser):
             raise NotFound("only a node posts readings")
-        taken = call(hub().post(user.node, request.data if isinstance(request.data, bytes) else b""))
-        refused = taken.refused[:MAX_REFUSALS_SHOWN]
-        if taken.refused and not taken.stored:
-            return problem_response(422, f"nothing was stored: {taken.refused[0]}", stored=0, refused=refused)
-        return Response({"stored": taken.stored, "refused": refused})
+        return _answer(call(hub().post(user.node, request.data if isinstance(request.data, bytes) else b"")))
+
+
+def _answer(taken: Taken) -> Response:
+    refused = taken.refused[:MAX_REFUSALS_SHOWN]
+    if taken.refused and not taken.stored:
+        return problem_response(422, f"nothing was stored: {taken.refused[0]}", stored=0, refused=refused)
+    return Response({"stored": taken.stored, "refused": refused})
+
+
+class ValueView(APIView):
+    """One value over HTTP."""
+
+    authentication_classes = (NodeAuthentication, NodeKeyAuthentication)
+    parser_classes = (AnyBody,)
+
+    @extend_schema(
+        operation_id="intake_value",
+        request={"text/plain": {"type": "string"}, "application/json": {}, "application/x-www-form-urlencoded": {"type": "string"}},
+        responses=TakenShape,
+    )
+    def post(self, request: Request, node: str, name: str) -> Response:
+        """For nodes: a value for one entity, as a bare number or word, or JSON with `value` (and `unit`, `at`) in it.
+
+        The key goes as Basic (node, key) or as a bearer token. Answered once it is committed.
+        """
+        return self._take(request, node, name, request.data if isinstance(request.data, bytes) else b"")
+
+    @extend_schema(
+        operation_id="intake_value_in_address",
+        parameters=[OpenApiParameter("key", str), OpenApiParameter("value", str, required=True)],
+        responses=TakenShape,
+    )
+    def get(self, request: Request, node: str, name: str) -> Response:
+        """For boards that can only fetch an address: the same with `?key=…&value=21.5`."""
+        if "value" not in request.query_params:
+            raise Invalid("the address has no value in it; write …?key=KEY&value=21.5")
+        return self._take(request, node, name, request.query_params["value"].encode())
+
+    def _take(self, request: Request, node: str, name: str, payload: bytes) -> Response:
+        user = request.user
+        if not isinstance(user, NodeUser) or user.node.address != node:
+            raise PermissionDenied(f"only {node} posts here")
+        return _answer(call(hub().post_value(f"{node}/{name}", payload, user.node)))

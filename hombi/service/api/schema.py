@@ -17,6 +17,18 @@ def add_live(result: dict[str, Any], generator: Any, request: Any, public: bool)
             "responses": {"200": {"description": "the stream", "content": {"text/event-stream": {"schema": {"type": "string"}}}}},
         }
     }
+    filters = [{"in": "query", "name": name, "schema": {"type": "string"}} for name in ("topic", "node", "text")]
+    result["paths"]["/api/messages/live"] = {
+        "get": {
+            "operationId": "messages_live",
+            "description": "Server-Sent Events: `messages`, each with the messages that fit and came since the one before, and how "
+            "many were passed over because more came than anybody can read.",
+            "tags": ["messages"],
+            "parameters": filters,
+            "security": [{"token": []}, {"cookieAuth": []}],
+            "responses": {"200": {"description": "the stream", "content": {"text/event-stream": {"schema": {"type": "string"}}}}},
+        }
+    }
     result["components"].setdefault("schemas", {})["Problem"] = {
         "type": "object",
         "description": "RFC 9457",

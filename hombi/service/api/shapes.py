@@ -12,6 +12,7 @@ from hombi.core.values import show_limit, show_value
 from hombi.hub.engine import Runner, mistake_data
 from hombi.hub.house import Entity, Node
 from hombi.hub.pairing import Arrival
+from hombi.links.wifi.thing_description import Action, Setting
 from hombi.service.bridge import hub
 
 
@@ -54,6 +55,8 @@ class EntityShape(Shape):
     high = s.FloatField()
     wire_name = s.CharField()
     wire_unit = s.CharField(allow_blank=True)
+    hidden = s.BooleanField(help_text="kept, but not shown in its room")
+    picked = s.CharField(allow_blank=True, help_text="where it is picked from, for one of a node that does not know Hombi")
     value = s.FloatField(allow_null=True)
     raw = s.FloatField(allow_null=True)
     shown = s.CharField(allow_blank=True)
@@ -85,6 +88,8 @@ def entity_data(entity: Entity) -> dict[str, Any]:
         "high": entity.high,
         "wire_name": entity.wire_name,
         "wire_unit": entity.wire_unit,
+        "hidden": entity.hidden,
+        "picked": picked_from(entity),
         "value": latest.value if latest else None,
         "raw": latest.raw if latest else None,
         "shown": show_value(latest.value, kind) if latest else "",
@@ -95,8 +100,62 @@ def entity_data(entity: Entity) -> dict[str, Any]:
     }
 
 
+def picked_from(entity: Entity) -> str:
+    """Where an entity's value is picked from, in words; "" for one that its node describes itself."""
+    source = entity.source
+    if not source:
+        return ""
+    where = source.get("topic") or f"/api/intake/{entity.address}"
+    return where + (f" at {source['pointer']}" if source.get("pointer") else "")
+
+
+class SettingShape(Shape):
+    """One of a node's own settings, or one input of an action. `value` is what the node told last, null for nothing yet."""
+
+    name = s.CharField(allow_blank=True)
+    title = s.CharField(allow_blank=True)
+    type = s.ChoiceField(["number", "integer", "boolean", "string"])
+    unit = s.CharField(allow_blank=True)
+    low = s.FloatField(allow_null=True)
+    high = s.FloatField(allow_null=True)
+    choices = s.ListField(child=s.JSONField())
+    value = s.JSONField(allow_null=True)
+
+
+class ActionShape(Shape):
+    """Something that a node can be asked to do."""
+
+    name = s.CharField()
+    title = s.CharField()
+    about = s.CharField(allow_blank=True)
+    inputs = SettingShape(many=True)
+
+
+def setting_data(setting: Setting, value: Any = None) -> dict[str, Any]:
+    """A setting as programs see it."""
+    return {
+        "name": setting.name or "input",
+        "title": setting.title or "input",
+        "type": setting.type,
+        "unit": setting.unit,
+        "low": setting.low,
+        "high": setting.high,
+        "choices": list(setting.choices),
+        "value": value,
+    }
+
+
+def action_data(action: Action) -> dict[str, Any]:
+    """An action as programs see it."""
+    inputs = [setting_data(one) for one in action.inputs]
+    return {"name": action.name, "title": action.title, "about": action.about, "inputs": inputs}
+
+
 class NodeShape(Shape):
-    """A node. `here` is whether it is connected; `heard_at` moves with everything it sends."""
+    """A node. `here` is whether it is connected; `heard_at` moves with everything it sends.
+
+    `way` is how it speaks: `senml` by itself, `described` as its Thing Description says, `foreign` as it likes.
+    """
 
     node = s.CharField()
     title = s.CharField()
@@ -108,6 +167,11 @@ class NodeShape(Shape):
     admitted_at = s.IntegerField()
     refused = s.IntegerField(help_text="how many of its values or messages could not be taken since the hub started")
     entities = s.ListField(child=s.CharField())
+    way = s.ChoiceField(["senml", "described", "foreign"])
+    url = s.CharField(allow_blank=True, help_text="where its description is, for one that the hub reaches")
+    has_key = s.BooleanField()
+    settings = SettingShape(many=True)
+    actions = ActionShape(many=True)
 
 
 def node_data(node: Node) -> dict[str, Any]:
@@ -123,6 +187,11 @@ def node_data(node: Node) -> dict[str, Any]:
         "admitted_at": node.admitted_ms,
         "refused": node.refused,
         "entities": [e.address for e in node.entities.values()],
+        "way": node.way,
+        "url": node.reach.get("url", ""),
+        "has_key": bool(node.key_hash),
+        "settings": [setting_data(one, node.told.get(one.wire_name)) for one in node.settings.values()],
+        "actions": [action_data(one) for one in node.actions.values()],
     }
 
 
@@ -150,6 +219,11 @@ class ArrivalShape(Shape):
     wrong_codes = s.IntegerField()
     entities = PromisedShape(many=True)
     left_out = s.ListField(child=s.CharField(), help_text="what it has that the hub does not use")
+    settings = s.ListField(child=s.CharField(), help_text="settings of its own that can be changed from the hub")
+    actions = s.ListField(child=s.CharField(), help_text="what it can be asked to do")
+    url = s.CharField(allow_blank=True, help_text="where it was found; one that asked by itself has none")
+    needs_code = s.BooleanField(help_text="whether its setup code lets it in")
+    asks = s.CharField(allow_blank=True, help_text='what it wants to hear before it answers, like "user and password"')
 
 
 def arrival_data(arrival: Arrival) -> dict[str, Any]:
@@ -169,7 +243,12 @@ def arrival_data(arrival: Arrival) -> dict[str, Any]:
             {"name": p.name, "title": p.title, "kind": p.kind.name, "unit": p.kind.unit, "writable": p.writable}
             for p in arrival.thing.promised
         ],
-        "left_out": list(arrival.thing.left_out),
+        "left_out": list(arrival.left_out),
+        "settings": [one.title for one in arrival.thing.settings],
+        "actions": [one.title for one in arrival.thing.actions],
+        "url": record.reach.get("url", ""),
+        "needs_code": bool(record.proof),
+        "asks": record.asks,
     }
 
 

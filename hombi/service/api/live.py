@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 
 from asgiref.sync import sync_to_async
 from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 from rest_framework.exceptions import AuthenticationFailed
 from rest_framework.request import Request
 
+from hombi.hub.errors import Invalid
 from hombi.service.accounts.authentication import TokenAuthentication
 from hombi.service.api.problems import problem
 from hombi.service.bridge import hub
@@ -16,16 +17,27 @@ from hombi.service.bridge import hub
 
 async def live(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     """`GET /api/live`. With `Last-Event-ID` it goes on where it stopped."""
+    return await streamed(request, lambda: _events(request.headers.get("Last-Event-ID", "")))
+
+
+async def streamed(request: HttpRequest, events: Callable[[], AsyncIterator[bytes]]) -> HttpResponse | StreamingHttpResponse:
+    """These events for who is signed in, as Server-Sent Events."""
     if request.method != "GET":
-        return JsonResponse(problem(405, "the live stream is read with GET"), status=405, content_type="application/problem+json")
+        return _refused(405, "the live stream is read with GET")
     if not await sync_to_async(_signed_in)(request):
-        detail = "sign in, or send a token"
-        return JsonResponse(problem(401, detail), status=401, content_type="application/problem+json")
-    response = StreamingHttpResponse(_events(request.headers.get("Last-Event-ID", "")), content_type="text/event-stream")
+        return _refused(401, "sign in, or send a token")
+    try:
+        response = StreamingHttpResponse(events(), content_type="text/event-stream")
+    except Invalid as error:
+        return _refused(422, str(error))
     response["Cache-Control"] = "no-store"
     response["Content-Encoding"] = "identity"  # the compressing middleware would hold the stream back
     response["X-Accel-Buffering"] = "no"
     return response
+
+
+def _refused(status: int, detail: str) -> JsonResponse:
+    return JsonResponse(problem(status, detail), status=status, content_type="application/problem+json")
 
 
 def _signed_in(request: HttpRequest) -> bool:

@@ -1,0 +1,100 @@
+"""A look at every part of the hub: how it is, and what to do about it."""
+
+from __future__ import annotations
+
+import shutil
+import time
+
+from hombi.core.values import show_span
+from hombi.hub.hub import Hub
+from hombi.links.base import Check
+
+LOW_DISK, VERY_LOW_DISK = 500_000_000, 50_000_000
+LATE_MS, VERY_LATE_MS = 200.0, 1_000.0
+BEFORE_CLOCKS_MS = 1_750_000_000_000  # 2025: a machine that believes in an earlier time has not been told the time
+
+
+def look(hub: Hub) -> list[Check]:
+    """All checks, in the order in which a person would go through them."""
+    return [
+        _settings(hub), _disk(hub), _writing(hub), _loop(hub), _clock(hub),
+        *(check for driver in hub.drivers.values() for check in driver.checks()),
+        _pairing(hub), _nodes(hub), _automations(hub), _phones(hub),
+    ]  # fmt: skip
+
+
+def _settings(hub: Hub) -> Check:
+    if hub.reload.problem:
+        return Check("hombi.toml", "fault", hub.reload.problem, "`hombi check` shows the place; what was before goes on")
+    if hub.reload.waiting:
+        return Check("hombi.toml", "warning", f"waiting for a restart: {', '.join(hub.reload.waiting)}", "start the hub again")
+    return Check("hombi.toml", "ok", "in order, and taken up")
+
+
+def _disk(hub: Hub) -> Check:
+    free = shutil.disk_usage(hub.config.data).free
+    text = f"{free / 1e9:.1f} GB free at {hub.config.data}"
+    if free < VERY_LOW_DISK:
+        return Check("disk", "fault", text, "make room now: readings are held in memory when it is full")
+    if free < LOW_DISK:
+        return Check("disk", "warning", text, "make room soon")
+    return Check("disk", "ok", text)
+
+
+def _writing(hub: Hub) -> Check:
+    writer = hub.writer
+    if writer.problem:
+        return Check("database", "fault", writer.problem, "make room, or see what holds the file; nothing acknowledged is lost")
+    return Check("database", "ok", f"{writer.committed} readings written since the start, {writer.held} on their way")
+
+
+def _loop(hub: Hub) -> Check:
+    late = hub.lag.worst_ms
+    text = f"at most {late:.0f} ms late of late"
+    if late > VERY_LATE_MS:
+        return Check("event loop", "fault", text, "this machine is too busy; see what else runs on it")
+    return Check("event loop", "warning" if late > LATE_MS else "ok", text, "see what else runs here" if late > LATE_MS else "")
+
+
+def _clock(hub: Hub) -> Check:
+    now = hub.clock.now_ms()
+    shown = time.strftime("%d %B %Y %H:%M", time.localtime(now / 1000))
+    if now < BEFORE_CLOCKS_MS:
+        return Check("clock", "fault", f"this machine thinks it is {shown}", "set it, or let it take the time from the network")
+    return Check("clock", "ok", f"{shown}, house time is {hub.config.zone.key}")
+
+
+def _pairing(hub: Hub) -> Check:
+    waiting = len(hub.pairing.waiting())
+    left = hub.pairing.left_ms
+    text = f"open for {show_span(left)} more" if left else "closed"
+    if waiting:
+        return Check("pairing", "warning", f"{text}; waiting to be let in: {waiting}", "`hombi arrivals` shows them")
+    return Check("pairing", "ok", text)
+
+
+def _nodes(hub: Hub) -> Check:
+    nodes = list(hub.house.nodes.values())
+    silent = [node.address for node in nodes if node.silent]
+    refused = [node.address for node in nodes if node.refused]
+    if silent:
+        return Check("nodes", "warning", f"not heard any more: {', '.join(silent)}", "look at their batteries and their reach")
+    if refused:
+        text = f"what they send is partly refused: {', '.join(refused)}"
+        return Check("nodes", "warning", text, "`hombi journal` says why")
+    return Check("nodes", "ok", f"{len(nodes)}, all of them heard")
+
+
+def _automations(hub: Hub) -> Check:
+    broken = [f"{slug}: {runner.mistakes[0].what}" for slug, runner in hub.engine.runners.items() if runner.mistakes]
+    if broken:
+        return Check("automations", "fault", "; ".join(broken), "mend their texts in the console")
+    return Check("automations", "ok", f"{len(hub.engine.runners)} in order")
+
+
+def _phones(hub: Hub) -> Check:
+    if hub.outbox.failed:
+        return Check("phones", "warning", f"notices that did not reach a phone: {hub.outbox.failed}", "`hombi journal` says why")
+    if not hub.outbox.phones:
+        return Check("phones", "warning", "none: nobody can be told anything", "open the console on a phone, under Settings")
+    return Check("phones", "ok", f"{len(hub.outbox.phones)}")
