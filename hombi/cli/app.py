@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import typer
 
-from hombi.cli import automations, house, journal, pairing, phones, readings, serve, sign_in
+from hombi.cli import automations, doctor, house, journal, messages, nodes, pairing, phones, readings, serve, sign_in, tools
 from hombi.cli.demo import demo
 
 app = typer.Typer(
@@ -22,12 +22,26 @@ app.command()(house.entities)
 app.command()(pairing.pair)
 app.command()(pairing.arrivals)
 app.command()(pairing.admit)
+app.command()(nodes.look)
+app.command("setup-code")(nodes.setup_code)
+app.command()(messages.messages)
+app.command()(messages.pick)
+app.command("add-node")(nodes.add_node)
+app.command("add-entity")(nodes.add_entity)
+app.command()(nodes.change)
+app.command()(nodes.settings)
+app.command("do")(nodes.do)
+app.command()(nodes.key)
+app.add_typer(tools.app, name="tools")
 app.add_typer(automations.app, name="automation")
 app.command()(journal.journal)
 app.add_typer(phones.app, name="phones")
 app.command()(serve.serve)
 app.command()(demo)
 app.command("sign-in")(sign_in.sign_in)
+app.command()(tools.tokens)
+app.command()(doctor.check)
+app.command()(doctor.doctor)
 
 
 def main() -> None:

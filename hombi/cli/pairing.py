@@ -77,9 +77,12 @@ def admit(
     code: Annotated[str | None, typer.Option(help="The setup code on the node; asked for when it is not given.")] = None,
     name: Annotated[str, typer.Option(help="What to call it; the name it gives itself unless given.")] = "",
     room: Annotated[str, typer.Option(help="The room it is in; made when there is none.", autocompletion=complete.rooms)] = "",
+    secret: Annotated[str | None, typer.Option(help="What a node that was found asks for: user:password, or its token.")] = None,
+    call: Annotated[list[str] | None, typer.Option("--call", help="What to call an entity: temperature=Under the roof.")] = None,
+    hide: Annotated[list[str] | None, typer.Option("--hide", help="An entity that is not shown in its room.")] = None,
     turn_away: Annotated[bool, typer.Option("--turn-away", help="Do not let it in.")] = False,
 ) -> None:
-    """Let an arrival in, with the setup code that is on it."""
+    """Let an arrival in, with the setup code that is on it, or with what it asks for when it was found."""
     with hub() as h:
         found = [a for a in h.arrivals() if arrival in (a.id, a.title)]
         if len(found) != 1:
@@ -91,5 +94,12 @@ def admit(
             h.turn_away(found[0].id)
             out.print(f"{found[0].title} was turned away.")
             return
-        node = h.admit(found[0].id, code or Prompt.ask("Setup code"), name, room)
+        arriving = found[0]
+        if arriving.needs_code and code is None:
+            code = Prompt.ask("Setup code")
+        if arriving.asks and secret is None:
+            secret = Prompt.ask(f"Its {arriving.asks}", password=True)
+        titles = dict(one.partition("=")[::2] for one in call or [])
+        choices = {one: {"title": titles.get(one, ""), "hidden": one in (hide or [])} for one in {*titles, *(hide or [])}}
+        node = h.admit(arriving.id, code or "", name, room, secret=secret or "", entities=choices)
         out.print(f"{node.title} is in as [bold]{node.node}[/bold]: {', '.join(node.entities)}")

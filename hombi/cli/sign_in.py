@@ -8,10 +8,26 @@ from typing import Annotated
 import typer
 from rich.prompt import Prompt
 
+from hombi.cli.discover import hubs_nearby
 from hombi.cli.drawing import out
 from hombi.cli.run import words
 from hombi.cli.where import Where, find_hub, keep_sign_in
 from hombi.client import Hub
+
+SEARCH_S = 1.5
+
+
+def _nearest() -> str:
+    """The hub of this machine, else one that announces itself in this network."""
+    here = find_hub()
+    if here.token is not None:
+        return here.url
+    found = hubs_nearby(SEARCH_S)
+    if not found:
+        return here.url
+    if len(found) == 1:
+        return found[0]
+    return Prompt.ask("Which hub", choices=found)
 
 
 def sign_in(
@@ -20,7 +36,7 @@ def sign_in(
     password: Annotated[str | None, typer.Option(help="Asked for when it is not given.", envvar="HOMBI_PASSWORD")] = None,
 ) -> None:
     """Sign this machine in to a hub. On the hub's own machine there is no need to."""
-    url = hub or find_hub().url
+    url = hub or _nearest()
     with words(), Hub(url) as h:
         name = username or Prompt.ask("Name")
         token = h.sign_in(

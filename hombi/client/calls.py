@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Generic, TypeVar
 from urllib.parse import quote
@@ -127,8 +127,15 @@ def arrivals() -> Call[list[m.Arrival]]:
     return Call("GET", "/api/arrivals", list[m.Arrival])
 
 
-def admit(arrival: str, setup_code: str, name: str, room: str) -> Call[m.Node]:
-    body = {"setup_code": setup_code, "name": name, "room": room}
+def look(address: str) -> Call[m.Arrival]:
+    return Call("POST", "/api/arrivals/look", m.Arrival, body={"address": address})
+
+
+def admit(
+    arrival: str, setup_code: str, name: str, room: str, secret: str, entities: Mapping[str, Mapping[str, Any]]
+) -> Call[m.Node]:
+    choices = [{"name": entity, **choice} for entity, choice in entities.items()]
+    body = {"setup_code": setup_code, "name": name, "room": room, "secret": secret, "entities": choices}
     return Call("POST", f"/api/arrivals/{quote(arrival)}/admit", m.Node, body=body)
 
 
@@ -202,3 +209,101 @@ def sign_in(username: str, password: str, name: str) -> Call[m.Token]:
 
 def sign_out() -> Call[None]:
     return Call("DELETE", "/api/tokens", None)
+
+
+def tokens() -> Call[list[m.KnownToken]]:
+    return Call("GET", "/api/tokens", list[m.KnownToken])
+
+
+def revoke_token(token: int) -> Call[None]:
+    return Call("DELETE", f"/api/tokens/{token}", None)
+
+
+def message_filter(topic: str, node: str, text: str) -> dict[str, str | int]:
+    return _given(topic=topic, node=node, text=text)
+
+
+def messages(topic: str, node: str, text: str, limit: int, each_topic: bool) -> Call[list[m.Message]]:
+    params = {**message_filter(topic, node, text), "limit": limit, **({"each_topic": "true"} if each_topic else {})}
+    return Call("GET", "/api/messages", list[m.Message], params=params)
+
+
+def message(number: int) -> Call[m.MessageDetail]:
+    return Call("GET", f"/api/messages/{number}", m.MessageDetail)
+
+
+def preview(picking: Mapping[str, Any]) -> Call[list[m.Previewed]]:
+    return Call("POST", "/api/picks/preview", list[m.Previewed], body=picking)
+
+
+def pick(picking: Mapping[str, Any]) -> Call[list[m.Entity]]:
+    return Call("POST", "/api/picks", list[m.Entity], body=picking)
+
+
+def kinds() -> Call[list[m.KindOfEntity]]:
+    return Call("GET", "/api/kinds", list[m.KindOfEntity])
+
+
+def add_node(name: str, room: str) -> Call[m.NodeKey]:
+    return Call("POST", "/api/nodes", m.NodeKey, body={"name": name, "room": room})
+
+
+def add_entity(node: str, title: str, kind: str, unit: str, pointer: str) -> Call[m.Entity]:
+    body = {"title": title, "kind": kind, "unit": unit, "pointer": pointer}
+    return Call("POST", f"/api/nodes/{quote(node)}/entities", m.Entity, body=body)
+
+
+def new_key(node: str) -> Call[m.NodeKey]:
+    return Call("POST", f"/api/nodes/{quote(node)}/key", m.NodeKey)
+
+
+def revoke_key(node: str) -> Call[None]:
+    return Call("DELETE", f"/api/nodes/{quote(node)}/key", None)
+
+
+def settings(node: str) -> Call[list[m.Setting]]:
+    return Call("GET", f"/api/nodes/{quote(node)}/settings", list[m.Setting])
+
+
+def change_setting(node: str, name: str, value: Any) -> Call[m.Node]:
+    return Call("PUT", f"/api/nodes/{quote(node)}/settings/{quote(name)}", m.Node, body={"value": value})
+
+
+def act(node: str, action: str, inputs: Mapping[str, Any]) -> Call[dict[str, Any]]:
+    return Call("POST", f"/api/nodes/{quote(node)}/actions/{quote(action)}", dict[str, Any], body={"inputs": inputs})
+
+
+def change_entity(address: str, changes: dict[str, Any]) -> Call[m.Entity]:
+    return Call("PATCH", _entity_path(address), m.Entity, body=changes)
+
+
+def remove_entity(address: str) -> Call[None]:
+    return Call("DELETE", _entity_path(address), None)
+
+
+def setup_code(thing: str, code: str) -> Call[m.SetupCode]:
+    return Call("GET", "/api/setup-code", m.SetupCode, params=_given(thing=thing, code=code))
+
+
+def tools() -> Call[list[m.Tool]]:
+    return Call("GET", "/api/tools", list[m.Tool])
+
+
+def add_tool(name: str, publish: Sequence[str], subscribe: Sequence[str]) -> Call[m.Tool]:
+    return Call("POST", "/api/tools", m.Tool, body={"name": name, "publish": publish, "subscribe": subscribe})
+
+
+def change_tool(name: str, changes: dict[str, Any]) -> Call[m.Tool]:
+    return Call("PATCH", f"/api/tools/{quote(name)}", m.Tool, body=changes)
+
+
+def new_tool_key(name: str) -> Call[m.Tool]:
+    return Call("POST", f"/api/tools/{quote(name)}/key", m.Tool)
+
+
+def remove_tool(name: str) -> Call[None]:
+    return Call("DELETE", f"/api/tools/{quote(name)}", None)
+
+
+def doctor() -> Call[list[m.Check]]:
+    return Call("GET", "/api/doctor", list[m.Check])

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import time
-from collections.abc import AsyncIterator, Iterator
+from collections.abc import AsyncIterator, Iterator, Mapping, Sequence
 from http.cookiejar import CookieJar, DefaultCookiePolicy
-from types import TracebackType
+from types import MappingProxyType, TracebackType
 from typing import Any, Self, TypeVar
 
 import httpx
@@ -16,7 +16,7 @@ from hombi.client import calls
 from hombi.client import models as m
 from hombi.client.calls import Call, Pages
 from hombi.client.errors import problem, unreachable
-from hombi.client.stream import PATH, EventReader, LiveEvent
+from hombi.client.stream import MESSAGES_PATH, PATH, EventReader, LiveEvent
 
 T = TypeVar("T")
 Page = TypeVar("Page")
@@ -24,6 +24,9 @@ TIMEOUT_S = 15.0
 # The hub sends a sign of life every 15 s.
 QUIET_S = 40.0
 RETRY_S = 1.0
+# What a person chose for the entities of an arrival: {name: {"title": ..., "hidden": ...}}.
+Choices = Mapping[str, Mapping[str, Any]]
+NO_CHOICES: Choices = MappingProxyType({})
 
 
 def _request(call: Call[Any]) -> dict[str, Any]:
@@ -81,11 +84,19 @@ class Hub:
     def live(self) -> Iterator[LiveEvent]:
         """The live stream from now on. A connection that drops is taken up again where it stopped; a hub that is gone for
         good raises HubUnreachable."""
+        return self._stream(PATH, {})
+
+    def follow_messages(self, *, topic: str = "", node: str = "", text: str = "") -> Iterator[m.Messages]:
+        """The messages that fit, as they come."""
+        for event in self._stream(MESSAGES_PATH, calls.message_filter(topic, node, text)):
+            yield msgspec.convert(event.data, m.Messages)
+
+    def _stream(self, path: str, params: dict[str, str | int]) -> Iterator[LiveEvent]:
         reader, failures = EventReader(), 0
         while True:
             try:
                 timeout = httpx.Timeout(TIMEOUT_S, read=QUIET_S)
-                with self._http.stream("GET", PATH, headers=reader.headers, timeout=timeout) as response:
+                with self._http.stream("GET", path, params=params, headers=reader.headers, timeout=timeout) as response:
                     if response.status_code >= 400:
                         raise problem(response.status_code, response.read())
                     failures = 0
@@ -164,9 +175,18 @@ class Hub:
         """The nodes that ask to join."""
         return self._run(calls.arrivals())
 
-    def admit(self, arrival: str, setup_code: str, name: str = "", room: str = "") -> m.Node:
+    def admit(
+        self,
+        arrival: str,
+        setup_code: str = "",
+        name: str = "",
+        room: str = "",
+        *,
+        secret: str = "",
+        entities: Choices = NO_CHOICES,
+    ) -> m.Node:
         """Let an arrival in; a room that does not exist is made."""
-        return self._run(calls.admit(arrival, setup_code, name, room))
+        return self._run(calls.admit(arrival, setup_code, name, room, secret, entities))
 
     def turn_away(self, arrival: str) -> None:
         """Turn an arrival away."""
@@ -234,6 +254,104 @@ class Hub:
         """Make this client's token void."""
         self._run(calls.sign_out())
 
+    def look(self, address: str) -> m.Arrival:
+        """The node whose description is at an address, as an arrival."""
+        return self._run(calls.look(address))
+
+    def tokens(self) -> list[m.KnownToken]:
+        """The programs that are signed in."""
+        return self._run(calls.tokens())
+
+    def revoke_token(self, token: int) -> None:
+        """Make a token void."""
+        self._run(calls.revoke_token(token))
+
+    def messages(
+        self, *, topic: str = "", node: str = "", text: str = "", limit: int = 100, each_topic: bool = False
+    ) -> list[m.Message]:
+        """The latest messages, newest first; with `each_topic` the last one of each topic."""
+        return self._run(calls.messages(topic, node, text, limit, each_topic))
+
+    def message(self, number: int) -> m.MessageDetail:
+        """A message with the values that could be picked out of it."""
+        return self._run(calls.message(number))
+
+    def preview(self, **picking: Any) -> list[m.Previewed]:
+        """What the last messages would have given: via, topic, pointer, at, kind, unit."""
+        return self._run(calls.preview(picking))
+
+    def pick(self, **picking: Any) -> list[m.Entity]:
+        """Make a value in messages an entity: as `preview`, with title, nodes, name, room, write."""
+        return self._run(calls.pick(picking))
+
+    def kinds(self) -> list[m.KindOfEntity]:
+        """The kinds of entities there are."""
+        return self._run(calls.kinds())
+
+    def add_node(self, name: str, room: str = "") -> m.NodeKey:
+        """Add a node that posts its values; its key is told this once."""
+        return self._run(calls.add_node(name, room))
+
+    def add_entity(self, node: str, title: str, kind: str, unit: str = "", pointer: str = "") -> m.Entity:
+        """Add a value that a node posts."""
+        return self._run(calls.add_entity(node, title, kind, unit, pointer))
+
+    def new_key(self, node: str) -> m.NodeKey:
+        """A new key for a node; the one before is void at once."""
+        return self._run(calls.new_key(node))
+
+    def revoke_key(self, node: str) -> None:
+        """Take a node's key away."""
+        self._run(calls.revoke_key(node))
+
+    def settings(self, node: str) -> list[m.Setting]:
+        """A node's own settings, as it tells them now."""
+        return self._run(calls.settings(node))
+
+    def change_setting(self, node: str, name: str, value: Any) -> m.Node:
+        """Change one of a node's own settings; returns when the node has confirmed it."""
+        return self._run(calls.change_setting(node, name, value))
+
+    def act(self, node: str, action: str, **inputs: Any) -> Any:
+        """Have a node do something; what it answers, if anything."""
+        return self._run(calls.act(node, action, inputs))["answer"]
+
+    def change_entity(self, address: str, **changes: Any) -> m.Entity:
+        """Rename an entity (title), hide or show it (hidden)."""
+        return self._run(calls.change_entity(address, changes))
+
+    def remove_entity(self, address: str) -> None:
+        """Take an entity that was picked away, with its history."""
+        self._run(calls.remove_entity(address))
+
+    def setup_code(self, thing: str, code: str = "") -> m.SetupCode:
+        """A setup code with its QR code; a new one unless it is given."""
+        return self._run(calls.setup_code(thing, code))
+
+    def tools(self) -> list[m.Tool]:
+        """A person's own tools at the MQTT door."""
+        return self._run(calls.tools())
+
+    def add_tool(self, name: str, publish: Sequence[str] = (), subscribe: Sequence[str] = ()) -> m.Tool:
+        """Let a tool in; its key is told this once."""
+        return self._run(calls.add_tool(name, publish, subscribe))
+
+    def change_tool(self, name: str, **changes: Any) -> m.Tool:
+        """Give a tool other topics (publish, subscribe)."""
+        return self._run(calls.change_tool(name, changes))
+
+    def new_tool_key(self, name: str) -> m.Tool:
+        """A new key for a tool; the one before is void at once."""
+        return self._run(calls.new_tool_key(name))
+
+    def remove_tool(self, name: str) -> None:
+        """Shut a tool out."""
+        self._run(calls.remove_tool(name))
+
+    def doctor(self) -> list[m.Check]:
+        """How every part of the hub is, and what to do."""
+        return self._run(calls.doctor())
+
     def readings(self, address: str, start: int, end: int | None = None) -> Iterator[m.Reading]:
         """Single readings, oldest first, fetched page by page."""
         return self._iterate(calls.readings(address, start, end))
@@ -281,14 +399,22 @@ class AsyncHub:
             if place is None:
                 return
 
-    async def live(self) -> AsyncIterator[LiveEvent]:
+    def live(self) -> AsyncIterator[LiveEvent]:
         """The live stream from now on. A connection that drops is taken up again where it stopped; a hub that is gone for
         good raises HubUnreachable."""
+        return self._stream(PATH, {})
+
+    async def follow_messages(self, *, topic: str = "", node: str = "", text: str = "") -> AsyncIterator[m.Messages]:
+        """The messages that fit, as they come."""
+        async for event in self._stream(MESSAGES_PATH, calls.message_filter(topic, node, text)):
+            yield msgspec.convert(event.data, m.Messages)
+
+    async def _stream(self, path: str, params: dict[str, str | int]) -> AsyncIterator[LiveEvent]:
         reader, failures = EventReader(), 0
         while True:
             try:
                 timeout = httpx.Timeout(TIMEOUT_S, read=QUIET_S)
-                async with self._http.stream("GET", PATH, headers=reader.headers, timeout=timeout) as response:
+                async with self._http.stream("GET", path, params=params, headers=reader.headers, timeout=timeout) as response:
                     if response.status_code >= 400:
                         raise problem(response.status_code, await response.aread())
                     failures = 0
@@ -367,9 +493,18 @@ class AsyncHub:
         """The nodes that ask to join."""
         return await self._run(calls.arrivals())
 
-    async def admit(self, arrival: str, setup_code: str, name: str = "", room: str = "") -> m.Node:
+    async def admit(
+        self,
+        arrival: str,
+        setup_code: str = "",
+        name: str = "",
+        room: str = "",
+        *,
+        secret: str = "",
+        entities: Choices = NO_CHOICES,
+    ) -> m.Node:
         """Let an arrival in; a room that does not exist is made."""
-        return await self._run(calls.admit(arrival, setup_code, name, room))
+        return await self._run(calls.admit(arrival, setup_code, name, room, secret, entities))
 
     async def turn_away(self, arrival: str) -> None:
         """Turn an arrival away."""
@@ -436,6 +571,104 @@ class AsyncHub:
     async def sign_out(self) -> None:
         """Make this client's token void."""
         await self._run(calls.sign_out())
+
+    async def look(self, address: str) -> m.Arrival:
+        """The node whose description is at an address, as an arrival."""
+        return await self._run(calls.look(address))
+
+    async def tokens(self) -> list[m.KnownToken]:
+        """The programs that are signed in."""
+        return await self._run(calls.tokens())
+
+    async def revoke_token(self, token: int) -> None:
+        """Make a token void."""
+        await self._run(calls.revoke_token(token))
+
+    async def messages(
+        self, *, topic: str = "", node: str = "", text: str = "", limit: int = 100, each_topic: bool = False
+    ) -> list[m.Message]:
+        """The latest messages, newest first; with `each_topic` the last one of each topic."""
+        return await self._run(calls.messages(topic, node, text, limit, each_topic))
+
+    async def message(self, number: int) -> m.MessageDetail:
+        """A message with the values that could be picked out of it."""
+        return await self._run(calls.message(number))
+
+    async def preview(self, **picking: Any) -> list[m.Previewed]:
+        """What the last messages would have given: via, topic, pointer, at, kind, unit."""
+        return await self._run(calls.preview(picking))
+
+    async def pick(self, **picking: Any) -> list[m.Entity]:
+        """Make a value in messages an entity: as `preview`, with title, nodes, name, room, write."""
+        return await self._run(calls.pick(picking))
+
+    async def kinds(self) -> list[m.KindOfEntity]:
+        """The kinds of entities there are."""
+        return await self._run(calls.kinds())
+
+    async def add_node(self, name: str, room: str = "") -> m.NodeKey:
+        """Add a node that posts its values; its key is told this once."""
+        return await self._run(calls.add_node(name, room))
+
+    async def add_entity(self, node: str, title: str, kind: str, unit: str = "", pointer: str = "") -> m.Entity:
+        """Add a value that a node posts."""
+        return await self._run(calls.add_entity(node, title, kind, unit, pointer))
+
+    async def new_key(self, node: str) -> m.NodeKey:
+        """A new key for a node; the one before is void at once."""
+        return await self._run(calls.new_key(node))
+
+    async def revoke_key(self, node: str) -> None:
+        """Take a node's key away."""
+        await self._run(calls.revoke_key(node))
+
+    async def settings(self, node: str) -> list[m.Setting]:
+        """A node's own settings, as it tells them now."""
+        return await self._run(calls.settings(node))
+
+    async def change_setting(self, node: str, name: str, value: Any) -> m.Node:
+        """Change one of a node's own settings; returns when the node has confirmed it."""
+        return await self._run(calls.change_setting(node, name, value))
+
+    async def act(self, node: str, action: str, **inputs: Any) -> Any:
+        """Have a node do something; what it answers, if anything."""
+        return (await self._run(calls.act(node, action, inputs)))["answer"]
+
+    async def change_entity(self, address: str, **changes: Any) -> m.Entity:
+        """Rename an entity (title), hide or show it (hidden)."""
+        return await self._run(calls.change_entity(address, changes))
+
+    async def remove_entity(self, address: str) -> None:
+        """Take an entity that was picked away, with its history."""
+        await self._run(calls.remove_entity(address))
+
+    async def setup_code(self, thing: str, code: str = "") -> m.SetupCode:
+        """A setup code with its QR code; a new one unless it is given."""
+        return await self._run(calls.setup_code(thing, code))
+
+    async def tools(self) -> list[m.Tool]:
+        """A person's own tools at the MQTT door."""
+        return await self._run(calls.tools())
+
+    async def add_tool(self, name: str, publish: Sequence[str] = (), subscribe: Sequence[str] = ()) -> m.Tool:
+        """Let a tool in; its key is told this once."""
+        return await self._run(calls.add_tool(name, publish, subscribe))
+
+    async def change_tool(self, name: str, **changes: Any) -> m.Tool:
+        """Give a tool other topics (publish, subscribe)."""
+        return await self._run(calls.change_tool(name, changes))
+
+    async def new_tool_key(self, name: str) -> m.Tool:
+        """A new key for a tool; the one before is void at once."""
+        return await self._run(calls.new_tool_key(name))
+
+    async def remove_tool(self, name: str) -> None:
+        """Shut a tool out."""
+        await self._run(calls.remove_tool(name))
+
+    async def doctor(self) -> list[m.Check]:
+        """How every part of the hub is, and what to do."""
+        return await self._run(calls.doctor())
 
     def readings(self, address: str, start: int, end: int | None = None) -> AsyncIterator[m.Reading]:
         """Single readings, oldest first, fetched page by page."""

@@ -59,8 +59,50 @@ class House(Model, frozen=True):
     version: str
 
 
+class Setting(Model, frozen=True):
+    """One of a node's own settings, or an input of an action; `value` is what the node told last."""
+
+    name: str
+    title: str
+    type: str
+    unit: str
+    low: float | None
+    high: float | None
+    choices: list[Any]
+    value: Any
+
+
+class NodeAction(Model, frozen=True):
+    """Something that a node can be asked to do."""
+
+    name: str
+    title: str
+    about: str
+    inputs: list[Setting]
+
+
+class NodeKey(Model, frozen=True):
+    """A node's key, told this once, and a line and an address that post a value with it."""
+
+    node: str
+    key: str
+    curl: str
+    get: str
+
+
+class SetupCode(Model, frozen=True):
+    """A setup code, the address in its QR code, and the QR code as SVG."""
+
+    code: str
+    address: str
+    svg: str
+
+
 class Node(Model, frozen=True):
-    """A node; `here` is whether it is connected, `heard_at` moves with everything it sends."""
+    """A node; `here` is whether it is connected, `heard_at` moves with everything it sends.
+
+    `way` is how it speaks: "senml" by itself, "described" as its Thing Description says, "foreign" as it likes.
+    """
 
     node: str
     title: str
@@ -72,6 +114,11 @@ class Node(Model, frozen=True):
     admitted_at: int
     refused: int
     entities: list[str]
+    way: str
+    url: str
+    has_key: bool
+    settings: list[Setting]
+    actions: list[NodeAction]
 
 
 class Entity(Model, frozen=True):
@@ -88,6 +135,8 @@ class Entity(Model, frozen=True):
     writable: bool
     low: float
     high: float
+    hidden: bool
+    picked: str
     value: float | None
     raw: float | None
     shown: str
@@ -175,6 +224,12 @@ class Arrival(Model, frozen=True):
     wrong_codes: int
     entities: list[Promised]
     left_out: list[str]
+    settings: list[str]
+    actions: list[str]
+    thing: str
+    url: str
+    needs_code: bool
+    asks: str
 
 
 class Mistake(Model, frozen=True):
@@ -270,3 +325,88 @@ class Claimed(Model, frozen=True):
     """Whether the hub has an owner."""
 
     claimed: bool
+
+
+class KnownToken(Model, frozen=True):
+    """A token that was given to a program; the token itself is not kept."""
+
+    id: int
+    name: str
+    username: str
+    made_at: int
+    this_one: bool
+
+
+class Message(Model, frozen=True):
+    """One message as it came. `via` is where: door, broker or http; `payload` is cut at 4096 bytes, `size` is what it had."""
+
+    number: int
+    at: int
+    via: str
+    topic: str
+    sender: str
+    node: str
+    payload: str
+    binary: bool
+    size: int
+    qos: int
+    retained: bool
+
+
+class Pickable(Model, frozen=True):
+    """A value in a message: its JSON Pointer, and how it reads."""
+
+    pointer: str
+    shown: str
+
+
+class MessageDetail(Message, frozen=True):
+    """A message with the values that could be picked out of it."""
+
+    values: list[Pickable]
+
+
+class Messages(Model, frozen=True):
+    """What came since the batch before, and how many more did than anybody can read."""
+
+    messages: list[Message]
+    passed_over: int
+
+
+class Previewed(Model, frozen=True):
+    """What one message would have given: `shown`, or the `problem`."""
+
+    number: int
+    at: int
+    topic: str
+    node: str
+    shown: str
+    problem: str
+
+
+class KindOfEntity(Model, frozen=True):
+    """A kind of entity, with the units that its nodes may speak."""
+
+    kind: str
+    unit: str
+    units: list[str]
+    words: list[str] | None
+
+
+class Tool(Model, frozen=True):
+    """A person's tool at the MQTT door; `key` is told once, when it is made."""
+
+    tool: str
+    publish: list[str]
+    subscribe: list[str]
+    added_at: int
+    key: str = ""
+
+
+class Check(Model, frozen=True):
+    """How one part of the hub is: `state` is ok, warning or fault."""
+
+    part: str
+    state: str
+    text: str
+    advice: str

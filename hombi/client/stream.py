@@ -7,7 +7,7 @@ from typing import Any
 
 import msgspec
 
-PATH = "/api/live"
+PATH, MESSAGES_PATH = "/api/live", "/api/messages/live"
 
 
 @dataclass(frozen=True, slots=True)

@@ -201,14 +201,7 @@ def load_config(data: Path, environ: Mapping[str, str] = os.environ) -> Config:
     path = data / FILE_NAME
     values: dict[str, Any] = {}
     if path.exists():
-        try:
-            toml = read_toml(path.read_text())
-        except (OSError, UnicodeDecodeError) as error:
-            raise ConfigError(f"{path} cannot be read: {error}") from error
-        if not toml.mistakes:
-            values = _from_file(toml)
-        if toml.mistakes:
-            raise ConfigError("\n".join(_said(path, mistake) for mistake in toml.mistakes), toml.mistakes)
+        values = _read(path)
     for table, keys in SETTINGS.items():
         for key, setting in keys.items():
             for variable in (f"HOMBI_{table}_{key}".upper(), *(["HOMBI_PORT"] if setting.field == "http_port" else [])):
@@ -217,9 +210,32 @@ def load_config(data: Path, environ: Mapping[str, str] = os.environ) -> Config:
                         values[setting.field] = setting.read(text)
                     except (ValueError, ValueTextError) as error:
                         raise ConfigError(f"environment variable {variable}={text!r}: expected {setting.expected}") from error
+    return _fitting(values, data)
+
+
+def _read(path: Path) -> dict[str, Any]:
+    try:
+        toml = read_toml(path.read_text())
+    except (OSError, UnicodeDecodeError) as error:
+        raise ConfigError(f"{path} cannot be read: {error}") from error
+    values = _from_file(toml) if not toml.mistakes else {}
+    if toml.mistakes:
+        raise ConfigError("\n".join(_said(path, mistake) for mistake in toml.mistakes), toml.mistakes)
+    return values
+
+
+def check_config(path: Path) -> list[str]:
+    """The settings that a file sets, by name. Raises ConfigError as `load_config` does."""
+    values = _read(path)
+    _fitting(values, path.parent)
+    return [f"{table}.{key}" for table, keys in SETTINGS.items() for key, one in keys.items() if one.field in values]
+
+
+def _fitting(values: dict[str, Any], folder: Path) -> Config:
+    """The settings together. Raises ConfigError for what does not go together."""
     if values.get("mqtt_tls_port") and not values.get("mqtt_certificate"):
         raise ConfigError("mqtt.tls_port is set, but mqtt.certificate is not: the door has nothing to show who it is")
-    return Config(data, **values)
+    return Config(folder, **values)
 
 
 def _from_file(toml: TomlText) -> dict[str, Any]:

@@ -957,6 +957,8 @@ export interface components {
             settings: string[];
             /** @description what it can be asked to do */
             actions: string[];
+            /** @description the id in its description */
+            thing: string;
             /** @description where it was found; one that asked by itself has none */
             url: string;
             /** @description whether its setup code lets it in */

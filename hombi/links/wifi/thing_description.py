@@ -167,7 +167,8 @@ def read_description(source: object) -> ThingDescription:
     if len(set(names)) != len(names):
         raise DescriptionError("two properties have names that differ only in capitals or signs")
     if not promised:
-        raise DescriptionError("no property of this Thing Description is a number or a boolean that the hub can take")
+        why = f": {left_out[0]}" if left_out else ""
+        raise DescriptionError(f"no property of this Thing Description is a number or a boolean that the hub can take{why}")
     about = thing.description
     return ThingDescription(thing.id, thing.title.strip(), about, tuple(promised), tuple(settings), tuple(actions), tuple(left_out))
 

@@ -221,6 +221,7 @@ class ArrivalShape(Shape):
     left_out = s.ListField(child=s.CharField(), help_text="what it has that the hub does not use")
     settings = s.ListField(child=s.CharField(), help_text="settings of its own that can be changed from the hub")
     actions = s.ListField(child=s.CharField(), help_text="what it can be asked to do")
+    thing = s.CharField(help_text="the id in its description")
     url = s.CharField(allow_blank=True, help_text="where it was found; one that asked by itself has none")
     needs_code = s.BooleanField(help_text="whether its setup code lets it in")
     asks = s.CharField(allow_blank=True, help_text='what it wants to hear before it answers, like "user and password"')
@@ -246,6 +247,7 @@ def arrival_data(arrival: Arrival) -> dict[str, Any]:
         "left_out": list(arrival.left_out),
         "settings": [one.title for one in arrival.thing.settings],
         "actions": [one.title for one in arrival.thing.actions],
+        "thing": record.thing_id,
         "url": record.reach.get("url", ""),
         "needs_code": bool(record.proof),
         "asks": record.asks,

@@ -1,0 +1,64 @@
+"""`hombi check`, `doctor`: whether the settings file is right, and how every part of the hub is."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.text import Text
+
+from hombi.cli.drawing import as_json, err, mistakes, out
+from hombi.cli.run import SAID_NO, Json, hub, installed
+from hombi.cli.where import data_folder
+
+_SIGNS = {"ok": ("✓", "green"), "warning": ("!", "yellow"), "fault": ("✗", "red")}
+
+
+def check(
+    file: Annotated[Path | None, typer.Argument(help="The file; hombi.toml in the data folder unless given.")] = None,
+) -> None:
+    """Check hombi.toml: every mistake with its line and column. The hub need not run; one that runs takes the file up by itself."""
+    with installed("hub"):
+        from hombi.hub.config import FILE_NAME, ConfigError, check_config  # noqa: PLC0415
+
+    path = file or data_folder() / FILE_NAME
+    if not path.exists():
+        if file is not None:
+            err.print(f"there is no {path}", style="red")
+            raise typer.Exit(SAID_NO)
+        out.print(f"There is no {path}; every setting has its default.")
+        return
+    try:
+        said = check_config(path)
+    except ConfigError as error:
+        if not error.mistakes:
+            err.print(str(error), style="red")
+        mistakes(
+            [
+                {"line": m.place.line, "column": m.place.column, "what": m.what, "hint": m.hint, "source_line": m.source_line}
+                for m in error.mistakes
+            ],
+            str(path),
+        )
+        raise typer.Exit(SAID_NO) from error
+    out.print(f"{path} is in order" + (f": it sets {', '.join(said)}." if said else "; it sets nothing."))
+
+
+def doctor(json: Json = False) -> None:
+    """Look at every part of the hub, and say what to do."""
+    with hub() as h:
+        found = h.doctor()
+    if json:
+        as_json(c.as_dict() for c in found)
+    else:
+        for one in found:
+            sign, style = _SIGNS[one.state]
+            line = Text(f"{sign} ", style=style)
+            line.append(one.part, style="bold")
+            line.append(f"  {one.text}")
+            out.print(line)
+            if one.advice:
+                out.print(Text(f"    {one.advice}", style=style))
+    if any(c.state == "fault" for c in found):
+        raise typer.Exit(SAID_NO)
