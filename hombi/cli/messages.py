@@ -62,9 +62,7 @@ def pick(
     topic: Annotated[str, typer.Argument(help="The topic, with {node} where the node's name stands, like mill/{node}/state.")],
     kind: Annotated[str, typer.Option(help="What it is: temperature, humidity, contact, switch …")],
     title: Annotated[str, typer.Option(help="What to call the value; the kind unless given.")] = "",
-    pointer: Annotated[
-        str, typer.Option(help="Where it stands in JSON, like /climate/temperature; the payload unless given.")
-    ] = "",
+    pointer: Annotated[str, typer.Option(help="Where it stands in JSON, like /climate/t; the payload unless given.")] = "",
     at: Annotated[str, typer.Option(help="Where its time stands in JSON, if anywhere.")] = "",
     unit: Annotated[str, typer.Option(help="The unit that the node speaks; the kind's own unless given.")] = "",
     node: Annotated[list[str] | None, typer.Option(help="Which nodes, as they stand in the topic; all heard unless given.")] = None,
@@ -85,9 +83,7 @@ def pick(
                 as_json(row.as_dict() for row in rows)
                 return
             empty = "Nothing came under this topic yet. `hombi messages` shows what does."
-            shown = [
-                (row.topic, row.node, Text(row.shown or "none"), Text(row.problem, style="yellow"), ago(row.at)) for row in rows
-            ]
+            shown = [(r.topic, r.node, Text(r.shown or "none"), Text(r.problem, style="yellow"), ago(r.at)) for r in rows]
             table(("TOPIC", "NODE", "WOULD BE", "BUT", "HEARD"), shown, empty, ("WOULD BE", "HEARD"))
             return
         heard = sorted({row.node for row in rows if row.node and row.shown})

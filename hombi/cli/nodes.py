@@ -24,8 +24,8 @@ def look(
     out.print(f"[bold]{arrival.title}[/bold] is there: {has}")
     for left_out in arrival.left_out:
         out.print(f"  {left_out}", style="yellow")
-    needed = f" --secret '{arrival.asks}'" if arrival.asks else ""
-    out.print(f"Let it in: hombi admit {arrival.id}{needed} --room ROOM")
+    asked = f" It asks for its {arrival.asks} then." if arrival.asks else ""
+    out.print(f"Let it in: hombi admit {arrival.id} --room ROOM.{asked}")
 
 
 def add_node(
@@ -64,9 +64,7 @@ def change(
     address: Annotated[str, typer.Argument(help="A node, or an entity (node/entity).", autocompletion=complete.nodes)],
     title: Annotated[str | None, typer.Option(help="Another name; the address stays.")] = None,
     room: Annotated[str | None, typer.Option(help="Another room, for a node.", autocompletion=complete.rooms)] = None,
-    hide: Annotated[
-        bool | None, typer.Option("--hide/--show", help="Not shown in its room, or shown again, for an entity.")
-    ] = None,
+    hide: Annotated[bool | None, typer.Option("--hide/--show", help="Not shown in its room, or shown again.")] = None,
 ) -> None:
     """Rename a node or an entity, move a node, hide or show an entity."""
     changes: dict[str, Any] = {"title": title, "room": room, "hidden": hide}
@@ -152,9 +150,7 @@ def key(
 
 
 def setup_code(
-    thing: Annotated[
-        str, typer.Argument(help="An arrival, or the id in a node's Thing Description.", autocompletion=complete.arrivals)
-    ],
+    thing: Annotated[str, typer.Argument(help="An arrival, or the id in a node's description.", autocompletion=complete.arrivals)],
     code: Annotated[str, typer.Option(help="The node's setup code; a new one unless given.")] = "",
     png: Annotated[Path | None, typer.Option(help="Write the QR code to this file, to print it.")] = None,
 ) -> None:

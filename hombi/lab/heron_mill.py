@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 from hombi.lab.physics import Mill
+from hombi.lab.property import Property, Sense
+from hombi.lab.web_thing import ThingPlan
 
 FLOORS = ("Under the stone", "At the water", "Above the wheel", "Under the roof")
 ROOMS = (
@@ -19,30 +21,6 @@ ROOMS = (
     ("Drying room", "Above the wheel"),
     ("Loft", "Under the roof"),
 )
-Sense = Callable[[Mill], float | bool]
-
-
-@dataclass(frozen=True, slots=True)
-class Property:
-    """One property of a node: its description (W3C WoT TD 1.1), and how it is sensed. `switches` names the device that it
-    sets; `every` counts in how many of the node's reports it is sent."""
-
-    name: str
-    title: str
-    type: str
-    sense: Sense
-    unit: str = ""
-    minimum: float | None = None
-    maximum: float | None = None
-    semantic_type: str = ""
-    switches: str = ""
-    history_every: int = 1
-
-    def description(self) -> dict[str, Any]:
-        """The property affordance."""
-        given = {"title": self.title, "type": self.type, "unit": self.unit, "@type": self.semantic_type}
-        limits = {"minimum": self.minimum, "maximum": self.maximum}
-        return {k: v for k, v in (given | limits).items() if v not in ("", None)} | {"readOnly": not self.switches}
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +33,8 @@ class NodePlan:
     talks: str
     every_s: float
     properties: tuple[Property, ...]
+    # Settings of the node's own: affordances by name, each with the value it has when it is new as `default`.
+    settings: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
 
     @property
     def thing_id(self) -> str:
@@ -76,7 +56,7 @@ class NodePlan:
             "title": self.title,
             "securityDefinitions": {"basic": {"scheme": "basic"}},
             "security": "basic",
-            "properties": {p.name: p.description() for p in self.properties},
+            "properties": {p.name: p.description() for p in self.properties} | {k: dict(v) for k, v in self.settings.items()},
         }
 
 
@@ -125,6 +105,10 @@ PLANS: tuple[NodePlan, ...] = (
         "mqtt",
         5,
         (_temperature("cellar"), _humidity("cellar"), _battery("cellar-rack")),
+        {
+            "interval": {"title": "Interval", "type": "integer", "unit": "s", "minimum": 2, "maximum": 600, "default": 5},
+            "sensitivity": {"title": "Sensitivity", "type": "string", "enum": ["low", "medium", "high"], "default": "medium"},
+        },
     ),
     NodePlan("cellar-mister", "Cellar mister", "Cheese cellar", "mqtt", 10, (_switch("mister", "Mister"), _power("mister", 38))),
     NodePlan(
@@ -215,3 +199,50 @@ OUTSIDE = NodePlan(
         _battery("hen-house-hatch"),
     ),
 )
+
+
+# Nodes that describe themselves and are reached over HTTP. The first is let in when the demo begins, the second waits.
+def _vent() -> ThingPlan:
+    return ThingPlan(
+        "loft-vent",
+        "Loft vent",
+        "A flap in the gable, with a climate sensor on it.",
+        "Loft",
+        (
+            Property("temperature", "Temperature", "number", _room("loft", "temperature"), "Cel", -40, 85),
+            Property("humidity", "Humidity", "number", _room("loft", "humidity"), "%RH", 0, 100),
+            Property("flap", "Flap", "boolean", lambda mill: False, semantic_type="hombi:Switch", switches="flap"),
+        ),
+        told=("temperature",),
+        settings={
+            "interval": {"title": "Interval", "type": "integer", "unit": "s", "minimum": 1, "maximum": 600},
+            "mode": {"title": "Mode", "type": "string", "enum": ["quiet", "usual", "brisk"]},
+        },
+        starts={"interval": 30, "mode": "usual"},
+        actions={"wink": {"title": "Wink", "description": "Blinks, to be found.", "input": {"type": "integer", "unit": "s"}}},
+    )
+
+
+def _gauge() -> ThingPlan:
+    return ThingPlan(
+        "race-gauge",
+        "Race gauge",
+        "How high the water stands in the mill race.",
+        "Boathouse",
+        (
+            Property("level", "Water level", "number", lambda m: 82 + m.noise("race", 1), "cm", 0, 250),
+            Property("temperature", "Water temperature", "number", lambda m: 9 + m.noise("water", 0.2), "Cel", -5, 40),
+        ),
+        told=("level",),
+        extra={
+            "firmware": {"title": "Firmware", "type": "string", "readOnly": True},
+            "drift": {"title": "Drift", "type": "number", "unit": "furlong", "readOnly": True},
+        },
+        starts={"firmware": "2.1.0", "drift": 0.0},
+        actions={"rinse": {"title": "Rinse", "description": "Rinses the float's pipe."}},
+    )
+
+
+def web_things() -> tuple[ThingPlan, ThingPlan]:
+    """The described nodes: the one that is let in, and the one that waits."""
+    return _vent(), _gauge()

@@ -15,9 +15,10 @@ from typing import Any
 import httpx
 
 from hombi.core.senml import Record, decode, encode
-from hombi.lab.heron_mill import NodePlan, Property
+from hombi.lab.heron_mill import NodePlan
 from hombi.lab.mqtt_client import MqttClient, Refused
 from hombi.lab.physics import Mill
+from hombi.lab.property import Property
 from hombi.links.wifi.mqtt import packets as p
 
 ASK_EVERY_S = 0.4
@@ -54,6 +55,7 @@ class LabNode:
         self.plan, self._mill, self._hub_url, self._flash, self._speed = plan, mill, hub_url, flash, speed
         self._changed = asyncio.Event()
         self._sent: dict[str, float | bool] = {}
+        self.settings: dict[str, Any] = {name: one["default"] for name, one in plan.settings.items()}
         self.letter: Letter | None = None
         if flash.exists():
             self.letter = Letter(**json.loads(flash.read_text()))
@@ -122,18 +124,18 @@ class LabNode:
         async with MqttClient.connect(host, letter.port, hello, self._asked) as (client, ended):
             client.subscribe(letter.wanted)
             await client.publish(letter.presence, b"here", retain=True)
-            next_full = 0.0
+            self._next_full = 0.0
             loop = asyncio.get_running_loop()
             while not ended.done():
                 self._changed.clear()
-                full = loop.time() >= next_full
+                full = loop.time() >= self._next_full
                 if full:
-                    next_full = loop.time() + self.plan.every_s / self._speed
+                    self._next_full = loop.time() + self.settings.get("interval", self.plan.every_s) / self._speed
                 records = self._report(everything=full)
                 if records:
                     await client.publish(letter.readings, encode(records))
                 try:
-                    async with asyncio.timeout(max(0.02, min(1.0, next_full - loop.time()))):
+                    async with asyncio.timeout(max(0.02, min(1.0, self._next_full - loop.time()))):
                         await self._changed.wait()
                 except TimeoutError:
                     pass
@@ -147,11 +149,20 @@ class LabNode:
             if everything or (prop.type == "boolean" and value != self._sent.get(prop.name)):
                 records.append(record(prop, self._mill))
                 self._sent[prop.name] = value
+        if everything:
+            for name, value in self.settings.items():
+                records.append(Record(n=name, vs=value) if isinstance(value, str) else Record(n=name, v=value))
         return records
 
     def _asked(self, message: p.Publish) -> None:
         """A command: done after the moment that a relay takes, and confirmed by the next report."""
+        if message.topic.endswith("/actions"):
+            return
         for wanted in decode(message.payload):
+            if wanted.n in self.settings:
+                self.settings[wanted.n] = wanted.vs if wanted.vs is not None else wanted.v
+                self._next_full = 0.0
+                self._changed.set()
             for prop in self.plan.properties:
                 if prop.name == wanted.n and prop.switches:
                     asyncio.get_running_loop().call_later(random.uniform(0.02, 0.08), self._set, prop, bool(wanted.vb))

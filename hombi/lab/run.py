@@ -23,11 +23,13 @@ from starlette.routing import Route
 
 from hombi.client import AsyncHub, HubProblem, HubUnreachable
 from hombi.core.senml import Record
-from hombi.lab.heron_mill import FLOORS, OUTSIDE, PLANS, ROOMS
+from hombi.lab.boards import POSTING, TOOL, TOPICS, Boards, post_for_ever
+from hombi.lab.heron_mill import FLOORS, OUTSIDE, PLANS, ROOMS, web_things
 from hombi.lab.history import history
 from hombi.lab.node import LabNode
 from hombi.lab.phone import LabPhone
 from hombi.lab.physics import Mill
+from hombi.lab.web_thing import WebThing, announced
 
 OWNER = "mill"
 STEP_S = 0.25
@@ -84,13 +86,20 @@ async def run_demo(demo: Demo, say: Say) -> None:
             nodes = [LabNode(plan, mill, url, demo.lab / f"{plan.address}.json", demo.speed) for plan in PLANS]
             if first:
                 await _settle_in(demo, hub, http, nodes, kept, code, say)
-            async with asyncio.TaskGroup() as group:
-                group.create_task(_pages(demo, mill, phone))
+            vent, gauge = [WebThing(plan, mill) for plan in web_things()]
+            async with announced([vent, gauge], demo.lab_port), asyncio.TaskGroup() as group:
+                group.create_task(_pages(demo, mill, phone, [vent, gauge]))
                 if first:
                     await hub.add_phone(phone.name, f"http://127.0.0.1:{demo.lab_port}/push/{phone.channel}", phone.keys(), OWNER)
                 outside = LabNode(OUTSIDE, mill, url, demo.lab / f"{OUTSIDE.address}.json", demo.speed)
                 for node in [*nodes, outside]:
                     group.create_task(node.run(http), name=node.plan.address)
+                if first:
+                    await _let_in_foreign(demo, hub, vent)
+                keys = json.loads((demo.lab / "boards.json").read_text())
+                boards = Boards(mill, "127.0.0.1", demo.port + 1, keys["tool"], demo.speed)
+                group.create_task(boards.run(), name="boards")
+                group.create_task(post_for_ever(http, mill, keys["node"], keys["node_key"], demo.speed), name="wheel board")
                 if first:
                     for text in sorted((Path(__file__).parent / "automations").glob("*.toml")):
                         await hub.add_automation(text.read_text())
@@ -105,6 +114,7 @@ async def _hub_process(demo: Demo) -> AsyncIterator[str]:
         "HOMBI_HTTP_HOST": "127.0.0.1",
         "HOMBI_MQTT_HOST": "127.0.0.1",
         "HOMBI_HOUSE_NAME": "Heron Mill",
+        "HOMBI_WIFI_DISCOVERY": "127.0.0.1",
         **os.environ,
         "HOMBI_DATA": str(demo.data),
         "HOMBI_PORT": str(demo.port),
@@ -173,13 +183,35 @@ async def _settle_in(
             await node.upload(http, records[at : at + PACK])
 
 
+async def _let_in_foreign(demo: Demo, hub: AsyncHub, vent: WebThing) -> None:
+    """The first start: the vent by its address, and the boards that know nothing of Hombi."""
+    async with asyncio.timeout(PATIENCE_S):
+        while True:
+            try:
+                arrival = await hub.look(f"http://127.0.0.1:{demo.lab_port}{vent.path}")
+                break
+            except HubProblem:  # the lab's own pages are not up yet
+                await asyncio.sleep(0.1)
+    await hub.admit(arrival.id, name=vent.plan.title, room=vent.plan.room)
+    tool = await hub.add_tool(TOOL, TOPICS, TOPICS)
+    posting = await hub.add_node(POSTING, "Workshop")
+    await hub.add_entity(posting.node, "Turns", "number")
+    await hub.pick(
+        topic="mill/{node}/state", pointer="/soil/moisture", kind="moisture", title="Soil moisture", nodes=["herb-bed"],
+        name="Herb bed", room="Terrace",
+    )  # fmt: skip
+    path = demo.lab / "boards.json"
+    path.touch(mode=0o600)
+    path.write_text(json.dumps({"tool": tool.key, "node": posting.node, "node_key": posting.key}))
+
+
 def _say_ready(demo: Demo, url: str, say: Say) -> None:
     owner = json.loads((demo.lab / "owner.json").read_text())
     say("")
     say(f"Heron Mill is at   {url}")
     say(f"Sign in as         {owner['username']}   password {owner['password']}")
     say(f"The lab's phone    http://127.0.0.1:{demo.lab_port}/phone")
-    say(f"One node waits     {OUTSIDE.title}, setup code {OUTSIDE.setup_code}; hombi pair lets it in")
+    say(f"Two nodes wait     {OUTSIDE.title}, setup code {OUTSIDE.setup_code}, and the Race gauge; hombi pair lets them in")
     say("Try                hombi now · hombi follow · hombi set workshop-plug/switch on")
     say("Ctrl-C stops everything.")
 
@@ -219,7 +251,7 @@ def _kept_mill(demo: Demo, mill: Mill) -> Mill:
     return mill
 
 
-async def _pages(demo: Demo, mill: Mill, phone: LabPhone) -> None:
+async def _pages(demo: Demo, mill: Mill, phone: LabPhone, things: list[WebThing]) -> None:
     """The lab's own pages: the phone, the nodes' setup codes, and steam for the cellar's sensor."""
 
     async def nodes(request: Request) -> Response:
@@ -237,6 +269,7 @@ async def _pages(demo: Demo, mill: Mill, phone: LabPhone) -> None:
             Route("/phone/answer", phone.behave, methods=["POST"]),
             Route("/nodes", nodes),
             Route("/steam", steam, methods=["POST"]),
+            *(route for thing in things for route in thing.routes()),
         ]
     )
     config = uvicorn.Config(app, host="127.0.0.1", port=demo.lab_port, loop="none", log_level="warning", lifespan="off")

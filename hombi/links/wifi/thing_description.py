@@ -210,8 +210,8 @@ def _unusable(name: str, found: _Property) -> str:
     if found.unit:
         try:
             find_unit(found.unit)
-        except UnitError as error:
-            return str(error)
+        except UnitError:
+            return f"no unit {found.unit!r} is known here"
     return ""
 
 

@@ -1,0 +1,69 @@
+"""Home-built boards that know nothing of Hombi: they publish JSON on topics of their own, or post a number."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+
+import httpx
+
+from hombi.lab.mqtt_client import MqttClient, Refused
+from hombi.lab.physics import Mill
+from hombi.links.wifi.mqtt import packets as p
+
+TOOL = "mill-boards"
+TOPICS = ("mill/#",)
+POSTING = "Wheel board"
+EVERY_S = 4.0
+AGAIN_AFTER_S = 2.0
+
+
+class Boards:
+    """Two boards that share a tool's key, as a person would give it to all they build."""
+
+    def __init__(self, mill: Mill, host: str, port: int, key: str, speed: float) -> None:
+        self._mill, self._host, self._port, self._key, self._speed = mill, host, port, key, speed
+        self.lamp = False
+
+    async def run(self) -> None:
+        """Publish for ever."""
+        hello = p.Connect(TOOL, keep_alive=30, username=TOOL, password=self._key.encode())
+        while True:
+            try:
+                async with MqttClient.connect(self._host, self._port, hello, self._heard) as (client, ended):
+                    client.subscribe("mill/terrace-lamp/cmd")
+                    while not ended.done():
+                        for topic, payload in self.says():
+                            await client.publish(topic, payload)
+                        await asyncio.sleep(EVERY_S / self._speed)
+            except (OSError, Refused):
+                await asyncio.sleep(AGAIN_AFTER_S)
+
+    def says(self) -> list[tuple[str, bytes]]:
+        """What the boards publish now."""
+        mill = self._mill
+        soil = {
+            "soil": {"moisture": round(41 + mill.noise("soil", 1.5), 1), "temp_c": round(mill.outdoor.temperature + 1.5, 1)},
+            "bat_mv": 2987,
+            "rssi": round(-67 + mill.noise("rssi", 2)),
+        }
+        lamp = {"state": "ON" if self.lamp else "OFF", "uptime_s": round(mill.time_s % 1e6)}
+        return [
+            ("mill/herb-bed/state", json.dumps(soil).encode()),
+            ("mill/terrace-lamp/state", json.dumps(lamp).encode()),
+            ("mill/race/depth", f"{0.82 + mill.noise('race', 0.01):.2f}".encode()),
+        ]
+
+    def _heard(self, message: p.Publish) -> None:
+        self.lamp = b"ON" in message.payload
+
+
+async def post_for_ever(http: httpx.AsyncClient, mill: Mill, node: str, key: str, speed: float) -> None:
+    """A board that posts how fast the wheel turns, as a bare number."""
+    while True:
+        try:
+            turns = 7.5 + mill.noise("wheel", 0.3)
+            await http.post(f"/api/intake/{node}/turns", content=f"{turns:.1f}", auth=(node, key))
+        except httpx.HTTPError:
+            await asyncio.sleep(AGAIN_AFTER_S)
+        await asyncio.sleep(5 * EVERY_S / speed)
