@@ -74,6 +74,7 @@ class Service:
             "HOMBI_MQTT_HOST": "127.0.0.1",
             "HOMBI_MQTT_PORT": str(self.mqtt_port),
             "HOMBI_HOUSE_NAME": "Test house",
+            "HOMBI_WIFI_DISCOVERY": "off",
             "XDG_CONFIG_HOME": str(self.data / "config"),
             "TZ": "UTC",
             **self.env,

@@ -20,6 +20,8 @@ export function entity(address: string, change: Partial<Entity> = {}): Entity {
     words: null,
     room: "cellar",
     writable: false,
+    hidden: false,
+    picked: "",
     low: 0,
     high: 100,
     wire_name: name,

@@ -21,6 +21,16 @@ export type JournalPage = Schemas["JournalPage"];
 export type Phone = Schemas["Phone"];
 export type Notice = Schemas["Notice"];
 export type Command = Schemas["Command"];
+export type Message = Schemas["Message"];
+export type MessageDetail = Schemas["MessageDetail"];
+export type Picking = Schemas["PickingRequest"];
+export type Previewed = Schemas["Previewed"];
+export type Kind = Schemas["Kind"];
+export type Setting = Schemas["Setting"];
+export type NodeAction = Schemas["Action"];
+export type NodeKey = Schemas["NodeKey"];
+export type Tool = Schemas["Tool"];
+export type Check = Schemas["Check"];
 export type Span = "hour" | "day" | "week" | "month";
 
 /** The hub said no. `message` says what and what to do; `status` 0 means that it did not answer. */

@@ -16,6 +16,12 @@ export const keys = {
   today: ["journal", "today"] as const,
   phones: ["phones"] as const,
   notices: ["notices"] as const,
+  messages: ["messages"] as const,
+  kinds: ["kinds"] as const,
+  tools: ["tools"] as const,
+  tokens: ["tokens"] as const,
+  doctor: ["doctor"] as const,
+  settings: (node: string) => ["settings", node] as const,
 };
 
 export const useHouse = () => useQuery({ queryKey: keys.house, queryFn: () => ask(api.GET("/api/house")) });
@@ -59,3 +65,23 @@ export const useToday = (since: number) =>
 export const usePhones = () => useQuery({ queryKey: keys.phones, queryFn: () => ask(api.GET("/api/phones")) });
 
 export const useNotices = () => useQuery({ queryKey: keys.notices, queryFn: () => ask(api.GET("/api/notices")) });
+
+export const useKinds = () =>
+  useQuery({
+    queryKey: keys.kinds,
+    queryFn: () => ask(api.GET("/api/kinds")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+export const useTools = () => useQuery({ queryKey: keys.tools, queryFn: () => ask(api.GET("/api/tools")) });
+
+export const useTokens = () => useQuery({ queryKey: keys.tokens, queryFn: () => ask(api.GET("/api/tokens")) });
+
+export const useDoctor = () => useQuery({ queryKey: keys.doctor, queryFn: () => ask(api.GET("/api/doctor")) });
+
+/** A node's own settings, as it tells them now. */
+export const useSettings = (node: string) =>
+  useQuery({
+    queryKey: keys.settings(node),
+    queryFn: () => ask(api.GET("/api/nodes/{node}/settings", { params: { path: { node } } })),
+  });

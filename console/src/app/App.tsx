@@ -10,6 +10,7 @@ import { AutomationPage } from "../features/automations/AutomationPage";
 import { AutomationsPage } from "../features/automations/AutomationsPage";
 import { HousePage } from "../features/house/HousePage";
 import { JournalPage } from "../features/journal/JournalPage";
+import { AdmitPage } from "../features/nodes/AdmitPage";
 import { NodePage } from "../features/nodes/NodePage";
 import { NodesPage } from "../features/nodes/NodesPage";
 import { ReadingsPage } from "../features/readings/ReadingsPage";
@@ -20,6 +21,8 @@ import { Shell } from "./Shell";
 
 // The chart library comes only with the page that draws one.
 const EntityPage = lazy(() => import("../features/entity/EntityPage").then((m) => ({ default: m.EntityPage })));
+// Seldom needed once the house is set up.
+const MessagesPage = lazy(() => import("../features/messages/MessagesPage").then((m) => ({ default: m.MessagesPage })));
 
 function onError(error: Error) {
   if (error instanceof HubError && error.status === 401) cache.setQueryData(keys.session, null);
@@ -63,7 +66,7 @@ function SignedIn() {
     );
   }
   if (session.data === undefined) return <main className="p-8">{<Shape />}</main>;
-  if (session.data === null) return <Navigate to="/sign-in" state={{ from: here.pathname }} replace />;
+  if (session.data === null) return <Navigate to="/sign-in" state={{ from: here.pathname + here.search }} replace />;
   return (
     <Shell person={session.data.username}>
       <Suspense fallback={<Shape lines={8} />}>
@@ -97,6 +100,8 @@ export function App() {
             <Route path="/readings/:node/:name" element={<EntityPage />} />
             <Route path="/automations" element={<AutomationsPage />} />
             <Route path="/automations/:automation" element={<AutomationPage />} />
+            <Route path="/messages" element={<MessagesPage />} />
+            <Route path="/admit" element={<AdmitPage />} />
             <Route path="/journal" element={<JournalPage />} />
             <Route path="/settings" element={<SettingsPage />} />
             <Route path="*" element={<Nowhere />} />

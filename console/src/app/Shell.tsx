@@ -14,6 +14,7 @@ const PLACES = [
   ["/nodes", "Nodes"],
   ["/automations", "Automations"],
   ["/readings", "Readings"],
+  ["/messages", "Messages"],
   ["/journal", "Journal"],
   ["/settings", "Settings"],
 ] as const;

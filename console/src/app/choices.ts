@@ -15,6 +15,7 @@ const PAGES: [string, string][] = [
   ["Automations", "/automations"],
   ["New automation", "/automations/new"],
   ["Readings", "/readings"],
+  ["Messages", "/messages"],
   ["Journal", "/journal"],
   ["Settings", "/settings"],
 ];

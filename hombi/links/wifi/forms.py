@@ -82,7 +82,7 @@ class Reach:
 def read_forms(source: dict[str, Any], found_at: str = "") -> Reach:
     """The ways to a node, from its description as decoded JSON and the address it was found at. Never raises: what is not
     understood is named in `left_out`."""
-    base = urljoin(found_at, _text(source.get("base"))) or found_at
+    base = _join(found_at, source.get("base")) or found_at
     left_out: list[str] = []
     security = _security(source, left_out)
     properties: dict[str, Ways] = {}
@@ -119,12 +119,15 @@ def _form(form: dict[str, Any], op: str, base: str) -> HttpForm | MqttForm | str
     """The form for an operation, or why it is none."""
     if op not in _ops(form):
         return f"no form for {op}"
-    url = urljoin(base, _text(form.get("href")))
-    split = urlsplit(url)
+    url = _join(base, form.get("href"))
+    try:
+        split, port = urlsplit(url), urlsplit(url).port
+    except ValueError:
+        return f"its address {url} is none"
     if "{" in url:
         return f"its address {url} has variables to fill in"
     if split.scheme in ("mqtt", "mqtts"):
-        return _mqtt(form, split.hostname or "", split.port, split.path, op)
+        return _mqtt(form, split.hostname or "", port, split.path, op)
     if split.scheme not in ("http", "https"):
         return f"its address {url or '(none)'} is neither http nor mqtt"
     content_type = _text(form.get("contentType")) or _JSON
@@ -165,7 +168,7 @@ def _security(source: dict[str, Any], left_out: list[str]) -> Security:
     wanted = source.get("security")
     names = [wanted] if isinstance(wanted, str) else wanted if isinstance(wanted, list) else []
     definitions = dict(_named(source.get("securityDefinitions")))
-    schemes = [definitions[name] for name in names if name in definitions]
+    schemes = [definitions[name] for name in names if isinstance(name, str) and name in definitions]
     for one in schemes:
         scheme = _text(one.get("scheme"))
         if scheme in _SPOKEN:
@@ -197,6 +200,14 @@ def _forms(one: dict[str, Any]) -> list[dict[str, Any]]:
 
 def _named(found: Any) -> list[tuple[str, dict[str, Any]]]:
     return [(name, one) for name, one in found.items() if isinstance(one, dict)] if isinstance(found, dict) else []
+
+
+def _join(base: str, href: Any) -> str:
+    """An address on another; "" for what is none."""
+    try:
+        return urljoin(base, _text(href))
+    except ValueError:
+        return ""
 
 
 def _text(found: Any) -> str:

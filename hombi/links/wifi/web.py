@@ -174,7 +174,7 @@ class Web:
                 failures += 1
                 if failures == 2:
                     self._reports.presence(thing.node, here=False)
-                if failures < len(PAUSES_S):
+                if not isinstance(error, Unreachable) and failures < len(PAUSES_S):
                     self._reports.refused(thing.node, str(error))
             pause = PAUSES_S[min(failures, len(PAUSES_S)) - 1] if failures else self._every_s
             with contextlib.suppress(TimeoutError):

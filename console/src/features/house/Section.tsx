@@ -30,7 +30,11 @@ export function Section({ floors, entities }: { floors: Floor[]; entities: Entit
             <h2 className="px-4 pt-2 font-sans text-faint text-xs uppercase tracking-wider">{floor.name}</h2>
             <div className="grid grid-cols-[repeat(auto-fit,minmax(13rem,1fr))] gap-px bg-rule">
               {floor.rooms.map((room) => (
-                <Cell key={room.room} room={room} entities={entities.filter((e) => e.room === room.room)} />
+                <Cell
+                  key={room.room}
+                  room={room}
+                  entities={entities.filter((e) => e.room === room.room && !e.hidden)}
+                />
               ))}
             </div>
           </div>

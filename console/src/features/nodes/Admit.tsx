@@ -1,55 +1,139 @@
-// Letting one arrival in: its setup code, its name, its room.
+// Letting one arrival in: what it is, its setup code or its secret, its name and room, and how each of its values is called.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import type { FormEvent } from "react";
-import { type Arrival, api, ask } from "../../api/client";
-import { keys, useHouse } from "../../api/queries";
-import { Button, Failure, Labelled } from "../../ui/parts";
+import { type Arrival, api, ask, type HubNode } from "../../api/client";
+import { keys } from "../../api/queries";
+import { Button, Failure, Labelled, Mark } from "../../ui/parts";
+import { RoomField } from "../../ui/RoomField";
 import { Sheet } from "../../ui/Sheet";
 
 export function Admit({ arrival, close }: { arrival: Arrival; close: () => void }) {
+  return (
+    <Sheet open close={close} title={`Let ${arrival.title} in`} wide>
+      <AdmitForm arrival={arrival} cancel={close} done={close} />
+    </Sheet>
+  );
+}
+
+interface FormProps {
+  arrival: Arrival;
+  code?: string;
+  cancel?: () => void;
+  done: (node: HubNode) => void;
+}
+
+export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
   const cache = useQueryClient();
-  const house = useHouse();
-  const rooms = house.data?.floors.flatMap((floor) => floor.rooms) ?? [];
   const admit = useMutation({
-    mutationFn: (body: { setup_code: string; name: string; room: string }) =>
-      ask(api.POST("/api/arrivals/{arrival}/admit", { params: { path: { arrival: arrival.id } }, body })),
-    onSuccess: () => {
+    mutationFn: (body: {
+      setup_code: string;
+      secret: string;
+      name: string;
+      room: string;
+      entities: { name: string; title: string; hidden: boolean }[];
+    }) => ask(api.POST("/api/arrivals/{arrival}/admit", { params: { path: { arrival: arrival.id } }, body })),
+    onSuccess: (node) => {
       for (const queryKey of [keys.arrivals, keys.nodes, keys.entities, keys.house])
         void cache.invalidateQueries({ queryKey });
-      close();
+      done(node);
     },
   });
   function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();
     const values = new FormData(event.currentTarget);
     const text = (name: string) => String(values.get(name) ?? "");
-    admit.mutate({ setup_code: text("code"), name: text("name"), room: text("room") });
+    admit.mutate({
+      setup_code: text("code"),
+      secret: text("secret"),
+      name: text("name"),
+      room: text("room"),
+      entities: arrival.entities.map(({ name }) => ({
+        name,
+        title: text(`title ${name}`),
+        hidden: !values.has(`shown ${name}`),
+      })),
+    });
   }
   return (
-    <Sheet open close={close} title={`Let ${arrival.title} in`}>
-      <form onSubmit={submit} className="space-y-4">
+    <form onSubmit={submit} className="space-y-5">
+      {(arrival.about || arrival.url) && (
+        <p>
+          {arrival.about} {arrival.url && <code className="break-all text-faint text-sm">{arrival.url}</code>}
+        </p>
+      )}
+      {arrival.needs_code && (
         <Labelled label="Setup code" hint="It is on the node. It shows that you have the node in hand.">
-          <input name="code" required autoComplete="off" inputMode="numeric" className="field" />
+          <input name="code" required autoComplete="off" inputMode="numeric" defaultValue={code} className="field" />
         </Labelled>
+      )}
+      {arrival.asks && (
+        <Labelled
+          label={`Its ${arrival.asks}`}
+          hint={
+            arrival.asks === "user and password"
+              ? "The node asks for it. Write it as user:password."
+              : "The node asks for it."
+          }
+        >
+          <input name="secret" required autoComplete="off" className="field" />
+        </Labelled>
+      )}
+      <div className="grid gap-4 sm:grid-cols-2">
         <Labelled label="Name" hint="Its values are called after it.">
           <input name="name" required defaultValue={arrival.known_as ?? arrival.title} className="field" />
         </Labelled>
-        <Labelled label="Room" hint="One of the house's rooms, or the name of a new one.">
-          <input name="room" list="rooms" autoComplete="off" className="field" />
-        </Labelled>
-        <datalist id="rooms">
-          {rooms.map((room) => (
-            <option key={room.room} value={room.name} />
+        <RoomField hint="One of the house’s rooms, or the name of a new one." />
+      </div>
+      <fieldset>
+        <legend className="mb-1 font-medium">What it has</legend>
+        <ul>
+          {arrival.entities.map((entity) => (
+            <li key={entity.name} className="rule grid grid-cols-[1fr_auto] items-center gap-x-4 border-t py-1.5">
+              <div className="grid items-baseline gap-x-4 sm:grid-cols-[1fr_1fr]">
+                <input
+                  name={`title ${entity.name}`}
+                  aria-label={`Name of ${entity.title}`}
+                  defaultValue={entity.title}
+                  required
+                  className="field"
+                />
+                <span className="text-faint text-sm">
+                  {entity.kind}
+                  {entity.unit && ` in ${entity.unit}`}
+                  {entity.writable && ", can be set"}
+                </span>
+              </div>
+              <label className="flex items-center gap-2">
+                <input type="checkbox" name={`shown ${entity.name}`} defaultChecked /> shown
+              </label>
+            </li>
           ))}
-        </datalist>
-        {admit.error && <Failure error={admit.error} />}
-        <div className="flex justify-end gap-3">
-          <Button onClick={close}>Not now</Button>
-          <Button type="submit" look="main" disabled={admit.isPending}>
-            Let it in
-          </Button>
+        </ul>
+        <Also arrival={arrival} />
+      </fieldset>
+      {admit.error && <Failure error={admit.error} />}
+      <div className="flex justify-end gap-3">
+        {cancel && <Button onClick={cancel}>Not now</Button>}
+        <Button type="submit" look="main" disabled={admit.isPending}>
+          Let it in
+        </Button>
+      </div>
+    </form>
+  );
+}
+
+/** What an arrival has beside entities, and what of it the hub leaves alone. */
+export function Also({ arrival }: { arrival: Arrival }) {
+  if (arrival.settings.length + arrival.actions.length + arrival.left_out.length === 0) return null;
+  return (
+    <div className="mt-2 space-y-0.5 text-sm">
+      {arrival.settings.length > 0 && <div>settings of its own: {arrival.settings.join(", ")}</div>}
+      {arrival.actions.length > 0 && <div>can be asked to: {arrival.actions.join(", ")}</div>}
+      {arrival.left_out.map((text) => (
+        <div key={text}>
+          <Mark>{text}</Mark>
         </div>
-      </form>
-    </Sheet>
+      ))}
+    </div>
   );
 }

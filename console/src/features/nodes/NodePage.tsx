@@ -3,10 +3,14 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, ask, type HubNode } from "../../api/client";
-import { keys, useEntities, useHouse, useNodes } from "../../api/queries";
+import { keys, useEntities, useNodes } from "../../api/queries";
 import { Ago, Await, Button, Failure, Labelled, Mark, Page } from "../../ui/parts";
+import { RoomField } from "../../ui/RoomField";
 import { Sheet } from "../../ui/Sheet";
 import { exact } from "../../ui/time";
+import { AddPosted, EntityRow } from "./EntityRow";
+import { Key } from "./Key";
+import { Actions, OwnSettings } from "./OwnSettings";
 
 export function NodePage() {
   const { node: address = "" } = useParams();
@@ -39,10 +43,17 @@ function Found({ node }: { node: HubNode }) {
           <Ago at={node.heard_at} />
         </Fact>
         <Fact name="let in">{exact(node.admitted_at)}</Fact>
+        {node.url && (
+          <Fact name="address">
+            <code className="break-all text-sm">{node.url}</code>
+          </Fact>
+        )}
         {node.refused > 0 && (
           <Fact name="could not be taken">
             <Link to={`/journal?node=${node.node}`} className="underline">
-              <Mark>{node.refused} values or messages</Mark>
+              <Mark>
+                {node.refused} {node.refused === 1 ? "value or message" : "values or messages"}
+              </Mark>
             </Link>
           </Fact>
         )}
@@ -50,17 +61,21 @@ function Found({ node }: { node: HubNode }) {
       <h2 className="mb-3 text-xl">What it has</h2>
       <ul className="mb-10">
         {mine.map((entity) => (
-          <li key={entity.entity} className="rule flex justify-between gap-4 border-t py-1.5">
-            <Link className="text-act hover:underline" to={`/readings/${entity.entity}`}>
-              {entity.title}
-            </Link>
-            <span className={entity.quality === "bad" ? "text-madder" : ""}>
-              {entity.shown || "nothing heard yet"}
-              {entity.quality === "bad" && ` (${entity.reason})`}
-            </span>
-          </li>
+          <EntityRow key={entity.entity} entity={entity} />
         ))}
+        {node.way === "foreign" && node.has_key && (
+          <li className="rule border-t py-2">
+            <AddPosted node={node.node} />
+          </li>
+        )}
       </ul>
+      {(node.settings.length > 0 || node.actions.length > 0) && (
+        <div className="mb-10 grid gap-10 lg:grid-cols-2">
+          <OwnSettings node={node} />
+          <Actions node={node} />
+        </div>
+      )}
+      {node.way !== "described" && <Key node={node} />}
       <div className="flex flex-wrap items-end justify-between gap-6">
         <Place node={node} />
         <Remove node={node} />
@@ -87,8 +102,6 @@ function useRefresh() {
 
 function Place({ node }: { node: HubNode }) {
   const refresh = useRefresh();
-  const house = useHouse();
-  const rooms = house.data?.floors.flatMap((floor) => floor.rooms) ?? [];
   const change = useMutation({
     mutationFn: (body: { title: string; room: string }) =>
       ask(api.PATCH("/api/nodes/{node}", { params: { path: { node: node.node } }, body })),
@@ -104,20 +117,7 @@ function Place({ node }: { node: HubNode }) {
       <Labelled label="Name">
         <input name="title" required defaultValue={node.title} className="field" />
       </Labelled>
-      <Labelled label="Room">
-        <input
-          name="room"
-          list="rooms"
-          defaultValue={rooms.find((r) => r.room === node.room)?.name ?? node.room ?? ""}
-          key={rooms.length}
-          className="field"
-        />
-      </Labelled>
-      <datalist id="rooms">
-        {rooms.map((room) => (
-          <option key={room.room} value={room.name} />
-        ))}
-      </datalist>
+      <RoomField value={node.room ?? ""} />
       <Button type="submit" disabled={change.isPending}>
         Save
       </Button>

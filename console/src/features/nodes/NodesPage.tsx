@@ -2,6 +2,7 @@
 import { Link } from "react-router";
 import { useHouse, useNodes } from "../../api/queries";
 import { Ago, Await, Empty, Heads, Mark, Page } from "../../ui/parts";
+import { AddNode } from "./AddNode";
 import { Pairing } from "./Pairing";
 
 export function NodesPage() {
@@ -11,6 +12,7 @@ export function NodesPage() {
   return (
     <Page title="Nodes">
       <Pairing />
+      <AddNode />
       <h2 className="mt-10 mb-3 text-xl">In the house</h2>
       <Await of={nodes} lines={6}>
         {(found) =>

@@ -5,27 +5,21 @@ import { type Arrival, api, ask } from "../../api/client";
 import { keys, useArrivals, usePairing } from "../../api/queries";
 import { Ago, Await, Button, Failure, Mark } from "../../ui/parts";
 import { useNow } from "../../ui/time";
-import { Admit } from "./Admit";
+import { Admit, Also } from "./Admit";
 
-export function Pairing() {
+/** The window itself: open or closed, and what is left of it. */
+export function Window() {
   const cache = useQueryClient();
   const pairing = usePairing();
-  const arrivals = useArrivals();
   const now = useNow(500);
-  const [admitting, setAdmitting] = useState<Arrival | null>(null);
   const refresh = () => cache.invalidateQueries({ queryKey: keys.pairing });
   const open = useMutation({
     mutationFn: () => ask(api.POST("/api/pairing", { body: { length: "2 min" } })),
     onSuccess: (window) => cache.setQueryData(keys.pairing, window),
   });
   const close = useMutation({ mutationFn: () => ask(api.DELETE("/api/pairing")), onSuccess: refresh });
-  const turnAway = useMutation({
-    mutationFn: (id: string) => ask(api.DELETE("/api/arrivals/{arrival}", { params: { path: { arrival: id } } })),
-    onSuccess: () => cache.invalidateQueries({ queryKey: keys.arrivals }),
-  });
-
   return (
-    <section aria-labelledby="pairing" className="rule border bg-sheet p-5">
+    <>
       <Await of={pairing} lines={2}>
         {(window) => {
           // The hub says how much is left; from then on it is counted here, so that differing clocks do no harm.
@@ -62,6 +56,22 @@ export function Pairing() {
         }}
       </Await>
       {open.error && <Failure error={open.error} />}
+    </>
+  );
+}
+
+export function Pairing() {
+  const cache = useQueryClient();
+  const arrivals = useArrivals();
+  const [admitting, setAdmitting] = useState<Arrival | null>(null);
+  const turnAway = useMutation({
+    mutationFn: (id: string) => ask(api.DELETE("/api/arrivals/{arrival}", { params: { path: { arrival: id } } })),
+    onSuccess: () => cache.invalidateQueries({ queryKey: keys.arrivals }),
+  });
+
+  return (
+    <section aria-labelledby="pairing" className="rule border bg-sheet p-5">
+      <Window />
       {turnAway.error && <Failure error={turnAway.error} />}
       <ul aria-label="Arrivals" className="mt-3">
         {arrivals.data?.map((arrival) => (
@@ -70,16 +80,13 @@ export function Pairing() {
               <span className="font-serif text-lg">{arrival.title}</span>{" "}
               <span className="text-faint text-sm">
                 {arrival.link}, heard <Ago at={arrival.heard_at} />
+                {arrival.url && ` at ${arrival.url}`}
                 {arrival.known_as && `, was here before as ${arrival.known_as}`}
               </span>
               <div className="text-sm">
                 has {arrival.entities.map((e) => `${e.title.toLowerCase()}${e.unit ? ` (${e.unit})` : ""}`).join(", ")}
               </div>
-              {arrival.left_out.map((text) => (
-                <div key={text} className="text-sm">
-                  <Mark>{text}</Mark>
-                </div>
-              ))}
+              <Also arrival={arrival} />
             </div>
             {arrival.state === "locked" ? (
               <Mark grave>locked after wrong codes</Mark>

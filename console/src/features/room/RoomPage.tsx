@@ -25,7 +25,7 @@ export function RoomPage() {
     <Page title={room?.name ?? "…"} aside={<span className="text-faint">{room?.floor}</span>}>
       <Await of={entities} lines={6}>
         {(all) => {
-          const here = all.filter((entity) => entity.room === address).sort(byKind);
+          const here = all.filter((entity) => entity.room === address && !entity.hidden).sort(byKind);
           if (here.length === 0) {
             return (
               <Empty>

@@ -4,8 +4,11 @@ import { api, ask } from "../../api/client";
 import { keys, useHouse } from "../../api/queries";
 import { Await, Button, Failure, Page } from "../../ui/parts";
 import { exact } from "../../ui/time";
+import { Doctor } from "./Doctor";
 import { Phones } from "./Phones";
+import { Programs } from "./Programs";
 import { Rooms } from "./Rooms";
+import { Tools } from "./Tools";
 
 export function SettingsPage() {
   return (
@@ -13,10 +16,13 @@ export function SettingsPage() {
       <div className="grid gap-12 lg:grid-cols-2">
         <div className="space-y-12">
           <Phones />
+          <Tools />
+          <Programs />
         </div>
         <div className="space-y-12">
           <Rooms />
           <ThisHub />
+          <Doctor />
         </div>
       </div>
     </Page>

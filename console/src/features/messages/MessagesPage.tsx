@@ -1,0 +1,118 @@
+// What arrives, as it came: filtered, live, and the way to pick a value out of it.
+import { useState } from "react";
+import { Link, useSearchParams } from "react-router";
+import type { Message } from "../../api/client";
+import { useHouse } from "../../api/queries";
+import { Await, Button, Empty, Labelled, Mark, Page } from "../../ui/parts";
+import { clock } from "../../ui/time";
+import { Pick } from "./Pick";
+import { useMessages } from "./stream";
+
+export function MessagesPage() {
+  const [params, setParams] = useSearchParams();
+  const [each, setEach] = useState(true);
+  const [paused, setPaused] = useState(false);
+  const [picking, setPicking] = useState<Message | null>(null);
+  const house = useHouse();
+  const text = (name: string) => params.get(name) ?? "";
+  const messages = useMessages({ topic: text("topic"), node: text("node"), text: text("text") }, each, paused);
+
+  function field(name: string, label: string, example: string) {
+    return (
+      <Labelled label={label}>
+        <input
+          className="field"
+          value={text(name)}
+          placeholder={example}
+          autoComplete="off"
+          spellCheck={false}
+          onChange={(event) => {
+            const next = new URLSearchParams(params);
+            if (event.target.value) next.set(name, event.target.value);
+            else next.delete(name);
+            setParams(next, { replace: true });
+          }}
+        />
+      </Labelled>
+    );
+  }
+
+  return (
+    <Page
+      title="Messages"
+      aside={<span className="text-faint">as they came, over the MQTT door, a broker, or HTTP</span>}
+    >
+      <form
+        className="mb-5 grid gap-x-4 gap-y-3 sm:grid-cols-[2fr_1fr_1fr_auto] sm:items-end"
+        onSubmit={(e) => e.preventDefault()}
+      >
+        {field("topic", "Topic", "mill/+/state or mill/#")}
+        {field("node", "Node or tool", "herb-bed")}
+        {field("text", "With this in it", "temp")}
+        <div className="flex gap-3">
+          <Button aria-pressed={each} onClick={() => setEach(!each)}>
+            {each ? "Show all" : "Last of each topic"}
+          </Button>
+          <Button aria-pressed={paused} onClick={() => setPaused(!paused)}>
+            {paused ? "Go on" : "Pause"}
+          </Button>
+        </div>
+      </form>
+      {messages.passedOver > 0 && (
+        <p className="mb-2 text-faint text-sm">
+          {messages.passedOver} more came faster than anybody can read; a narrower topic shows them.
+        </p>
+      )}
+      <Await of={messages} lines={8}>
+        {(found) =>
+          found.length === 0 ? (
+            <Empty>Nothing came yet that fits. Whatever a node sends shows here at once.</Empty>
+          ) : (
+            <ul aria-label="Messages" className="rule border-b">
+              {found.map((message) => (
+                <Row
+                  key={each ? `${message.via} ${message.topic}` : message.number}
+                  message={message}
+                  zone={house.data?.time_zone}
+                  pick={() => setPicking(message)}
+                />
+              ))}
+            </ul>
+          )
+        }
+      </Await>
+      {picking && <Pick message={picking} close={() => setPicking(null)} />}
+    </Page>
+  );
+}
+
+function Row({ message, zone, pick }: { message: Message; zone: string | undefined; pick: () => void }) {
+  const own = message.sender !== "" && message.sender === message.node;
+  return (
+    <li className="rule grid grid-cols-[1fr_auto] gap-x-4 border-t py-2">
+      <div className="min-w-0">
+        <div className="flex flex-wrap items-baseline gap-x-4">
+          <time className="text-faint text-sm">{clock(message.at, zone)}</time>
+          <span className="break-all font-medium">{message.topic}</span>
+          <span className="text-faint text-sm">{message.via}</span>
+          {message.node ? (
+            <Link className="text-act text-sm hover:underline" to={`/nodes/${message.node}`}>
+              {message.node}
+            </Link>
+          ) : (
+            <span className="text-faint text-sm">nobody’s yet</span>
+          )}
+          {message.retained && <Mark>kept by the broker, of unknown age</Mark>}
+        </div>
+        <code key={message.number} className="glow block overflow-hidden text-ellipsis whitespace-nowrap text-sm">
+          {message.binary ? `${message.size} bytes: ${message.payload}` : message.payload || "(empty)"}
+        </code>
+      </div>
+      {!own && message.via !== "http" && (
+        <Button className="self-center" onClick={pick} aria-label={`Pick a value out of ${message.topic}`}>
+          Pick a value
+        </Button>
+      )}
+    </li>
+  );
+}

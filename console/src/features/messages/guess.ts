@@ -1,0 +1,64 @@
+// First guesses about a picked value, for the person to correct.
+
+const CALLED: Record<string, string[]> = {
+  temperature: ["temperature", "temp", "t", "tmp", "tempc", "celsius"],
+  humidity: ["humidity", "hum", "rh", "h"],
+  moisture: ["moisture", "soil", "wet"],
+  pressure: ["pressure", "press", "hpa", "baro"],
+  illuminance: ["illuminance", "lux", "lx", "light"],
+  co2: ["co2", "ppm"],
+  pm25: ["pm25", "pm2", "dust"],
+  battery: ["battery", "batt", "bat"],
+  voltage: ["voltage", "volt", "v", "mv", "vcc"],
+  power: ["power", "watt", "w"],
+  energy: ["energy", "kwh"],
+  signal: ["rssi", "signal", "dbm"],
+  distance: ["distance", "depth", "dist"],
+  switch: ["state", "relay", "switch", "power_state", "output"],
+  contact: ["contact", "door", "window", "open"],
+  occupancy: ["occupancy", "motion", "presence", "pir"],
+};
+const TWO_STATES = new Set(["switch", "contact", "occupancy"]);
+
+/** What a value most likely is, by the words in its pointer and topic, the last ones first. */
+export function guessKind(topic: string, pointer: string, shown: string): string {
+  const number = /^\s*[-+]?\d/.test(shown);
+  const words = `${topic}/${pointer}`
+    .toLowerCase()
+    .split(/[^a-z0-9]+/)
+    .filter(Boolean)
+    .reverse();
+  for (const word of words) {
+    for (const [kind, names] of Object.entries(CALLED)) {
+      if (names.includes(word) && TWO_STATES.has(kind) !== number) return kind;
+    }
+  }
+  return number ? "number" : "switch";
+}
+
+/** The unit that the pointer speaks of, if it does. */
+export function guessUnit(pointer: string, units: string[]): string {
+  const words = pointer.split(/[^A-Za-z0-9]+/);
+  return units.find((unit) => words.some((word) => word.toLowerCase() === unit.toLowerCase())) ?? "";
+}
+
+/** A name for the value: the last word of its pointer, else of its topic. */
+export function guessTitle(topic: string, pointer: string, kind: string): string {
+  if (kind !== "number" && kind !== "switch") return kind.charAt(0).toUpperCase() + kind.slice(1);
+  const last = (pointer || topic).split("/").filter(Boolean).at(-1) ?? kind;
+  const words = last.replace(/[_-]+/g, " ");
+  return words.charAt(0).toUpperCase() + words.slice(1);
+}
+
+/** Which level of a topic names the node: the one before the last, or the only one. */
+export function guessLevel(topic: string): number {
+  return Math.max(0, topic.split("/").length - 2);
+}
+
+/** The topic with the placeholder at a level; -1 for none. */
+export function withPlaceholder(topic: string, level: number): string {
+  return topic
+    .split("/")
+    .map((part, place) => (place === level ? "{node}" : part))
+    .join("/");
+}

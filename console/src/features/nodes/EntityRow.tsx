@@ -1,0 +1,126 @@
+// One value of a node: what it is now, and what is kept behind "change": its name, hidden or shown, taking it away.
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { Link } from "react-router";
+import { addressParts, api, ask, type Entity } from "../../api/client";
+import { keys, useKinds } from "../../api/queries";
+import { Button, Failure, Labelled } from "../../ui/parts";
+import { Sheet } from "../../ui/Sheet";
+
+export function EntityRow({ entity }: { entity: Entity }) {
+  const [changing, setChanging] = useState(false);
+  return (
+    <li className="rule grid grid-cols-[1fr_auto_auto] items-baseline gap-x-4 border-t py-1.5">
+      <span>
+        <Link className="text-act hover:underline" to={`/readings/${entity.entity}`}>
+          {entity.title}
+        </Link>
+        {entity.hidden && <span className="ml-2 text-faint text-sm">hidden</span>}
+        {entity.picked && <code className="block break-all text-faint text-sm">{entity.picked}</code>}
+      </span>
+      <span className={entity.quality === "bad" ? "text-madder" : ""}>
+        {entity.shown || "nothing heard yet"}
+        {entity.quality === "bad" && ` (${entity.reason})`}
+      </span>
+      <button
+        type="button"
+        className="text-act text-sm underline"
+        aria-label={`Change ${entity.title}`}
+        onClick={() => setChanging(true)}
+      >
+        change
+      </button>
+      {changing && <Change entity={entity} close={() => setChanging(false)} />}
+    </li>
+  );
+}
+
+function Change({ entity, close }: { entity: Entity; close: () => void }) {
+  const cache = useQueryClient();
+  const path = addressParts(entity.entity);
+  const done = () => {
+    for (const queryKey of [keys.entities, keys.nodes]) void cache.invalidateQueries({ queryKey });
+    close();
+  };
+  const change = useMutation({
+    mutationFn: (body: { title: string; hidden: boolean }) =>
+      ask(api.PATCH("/api/entities/{node}/{name}", { params: { path }, body })),
+    onSuccess: done,
+  });
+  const remove = useMutation({
+    mutationFn: () => ask(api.DELETE("/api/entities/{node}/{name}", { params: { path } })),
+    onSuccess: done,
+  });
+  function submit(event: FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    const values = new FormData(event.currentTarget);
+    change.mutate({ title: String(values.get("title")), hidden: !values.has("shown") });
+  }
+  return (
+    <Sheet open close={close} title={entity.spoken}>
+      <form onSubmit={submit} className="space-y-4">
+        <Labelled label="Name" hint={`Its address stays ${entity.entity}.`}>
+          <input name="title" required defaultValue={entity.title} className="field" />
+        </Labelled>
+        <label className="flex items-center gap-2">
+          <input type="checkbox" name="shown" defaultChecked={!entity.hidden} /> shown in its room
+        </label>
+        {(change.error ?? remove.error) && <Failure error={(change.error ?? remove.error) as Error} />}
+        <div className="flex flex-wrap justify-end gap-3">
+          {entity.picked && (
+            <Button look="grave" className="mr-auto" onClick={() => remove.mutate()}>
+              Take it away, with its history
+            </Button>
+          )}
+          <Button onClick={close}>Leave it</Button>
+          <Button type="submit" look="main">
+            Save
+          </Button>
+        </div>
+      </form>
+    </Sheet>
+  );
+}
+
+/** One more value that a node posts. */
+export function AddPosted({ node }: { node: string }) {
+  const cache = useQueryClient();
+  const kinds = useKinds();
+  const add = useMutation({
+    mutationFn: (body: { title: string; kind: string; unit: string; pointer: string }) =>
+      ask(api.POST("/api/nodes/{node}/entities", { params: { path: { node } }, body })),
+    onSuccess: () => {
+      for (const queryKey of [keys.entities, keys.nodes]) void cache.invalidateQueries({ queryKey });
+    },
+  });
+  function submit(event: FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    const form = event.currentTarget;
+    const values = new FormData(form);
+    add.mutate(
+      { title: String(values.get("title")), kind: String(values.get("kind")), unit: "", pointer: "" },
+      { onSuccess: () => form.reset() },
+    );
+  }
+  return (
+    <form onSubmit={submit} className="flex flex-wrap items-end gap-4">
+      <Labelled label="One more value that it posts">
+        <input name="title" required className="field" placeholder="Temperature" />
+      </Labelled>
+      <Labelled label="Kind">
+        <select name="kind" className="field">
+          {kinds.data?.map((one) => (
+            <option key={one.kind} value={one.kind}>
+              {one.kind}
+              {one.unit && ` (${one.unit})`}
+            </option>
+          ))}
+        </select>
+      </Labelled>
+      <Button type="submit" disabled={add.isPending}>
+        Add it
+      </Button>
+      {add.error && <Failure error={add.error} />}
+    </form>
+  );
+}

@@ -1,0 +1,165 @@
+// What a node lets be changed of itself, and what it can be asked to do. What the node answers is what is shown.
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useId } from "react";
+import { api, ask, type HubNode, type NodeAction, type Setting } from "../../api/client";
+import { keys, useSettings } from "../../api/queries";
+import { Await, Button, Failure } from "../../ui/parts";
+
+export function OwnSettings({ node }: { node: HubNode }) {
+  const settings = useSettings(node.node);
+  if (node.settings.length === 0) return null;
+  return (
+    <section aria-labelledby="own-settings">
+      <h2 id="own-settings" className="mb-3 text-xl">
+        Its own settings
+      </h2>
+      <Await of={settings} lines={2}>
+        {(found) => (
+          <ul className="rule border-b">
+            {found.map((one) => (
+              // The value is part of the key: what the node says now goes before what was typed.
+              <One key={`${one.name} ${one.value}`} node={node.node} setting={one} />
+            ))}
+          </ul>
+        )}
+      </Await>
+    </section>
+  );
+}
+
+function One({ node, setting }: { node: string; setting: Setting }) {
+  const cache = useQueryClient();
+  const id = useId();
+  const change = useMutation({
+    mutationFn: (value: string) =>
+      ask(
+        api.PUT("/api/nodes/{node}/settings/{setting}", {
+          params: { path: { node, setting: setting.name } },
+          body: { value },
+        }),
+      ),
+    onSuccess: () => {
+      for (const queryKey of [keys.nodes, keys.settings(node)]) void cache.invalidateQueries({ queryKey });
+    },
+  });
+  function submit(event: FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    change.mutate(String(new FormData(event.currentTarget).get("value") ?? ""));
+  }
+  return (
+    <li className="rule border-t py-2">
+      <form onSubmit={submit} className="grid grid-cols-[1fr_auto_auto] items-center gap-3">
+        <label htmlFor={id}>
+          {setting.title}
+          <span className="block text-faint text-sm">{limits(setting)}</span>
+        </label>
+        <Field id={id} name="value" setting={setting} />
+        <Button type="submit" disabled={change.isPending} aria-label={`Set ${setting.title}`}>
+          {change.isPending ? "asked …" : "Set"}
+        </Button>
+      </form>
+      {change.error && <Failure error={change.error} />}
+    </li>
+  );
+}
+
+function limits(setting: Setting): string {
+  const told = setting.value === null ? "not told yet" : "";
+  if (setting.choices.length > 0 || setting.type === "boolean") return told;
+  const range =
+    setting.low !== null || setting.high !== null
+      ? `${setting.low ?? ""} to ${setting.high ?? ""} ${setting.unit}`
+      : setting.unit;
+  return [range.trim(), told].filter(Boolean).join(", ");
+}
+
+function Field({ id, name, setting }: { id: string; name: string; setting: Setting }) {
+  const value =
+    setting.value === null || setting.value === undefined
+      ? ""
+      : typeof setting.value === "boolean"
+        ? setting.value
+          ? "on"
+          : "off"
+        : String(setting.value);
+  const choices = setting.type === "boolean" ? ["on", "off"] : setting.choices.map(String);
+  if (choices.length > 0) {
+    return (
+      <select id={id} name={name} defaultValue={value} className="field max-w-40">
+        {value === "" && <option value="">–</option>}
+        {choices.map((one) => (
+          <option key={one}>{one}</option>
+        ))}
+      </select>
+    );
+  }
+  return (
+    <input
+      id={id}
+      name={name}
+      defaultValue={value}
+      required
+      inputMode={setting.type === "string" ? "text" : "decimal"}
+      className="field max-w-40"
+    />
+  );
+}
+
+export function Actions({ node }: { node: HubNode }) {
+  if (node.actions.length === 0) return null;
+  return (
+    <section aria-labelledby="actions">
+      <h2 id="actions" className="mb-3 text-xl">
+        What it can be asked to do
+      </h2>
+      <ul className="rule border-b">
+        {node.actions.map((action) => (
+          <OneAction key={action.name} node={node.node} action={action} />
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function OneAction({ node, action }: { node: string; action: NodeAction }) {
+  const id = useId();
+  const act = useMutation({
+    mutationFn: (inputs: Record<string, unknown>) =>
+      ask(
+        api.POST("/api/nodes/{node}/actions/{action}", {
+          params: { path: { node, action: action.name } },
+          body: { inputs },
+        }),
+      ),
+  });
+  function submit(event: FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    const values = new FormData(event.currentTarget);
+    act.mutate(Object.fromEntries(action.inputs.map((input) => [input.name, values.get(input.name)])));
+  }
+  return (
+    <li className="rule border-t py-2">
+      <form onSubmit={submit} className="flex flex-wrap items-center gap-3">
+        <span className="grow">
+          {action.title}
+          <span className="block text-faint text-sm">{action.about}</span>
+        </span>
+        {action.inputs.map((input) => (
+          <label key={input.name} htmlFor={`${id} ${input.name}`} className="flex items-center gap-2">
+            <span className="text-faint text-sm">
+              {input.title} {input.unit}
+            </span>
+            <Field id={`${id} ${input.name}`} name={input.name} setting={input} />
+          </label>
+        ))}
+        <Button type="submit" disabled={act.isPending}>
+          {action.title}
+        </Button>
+      </form>
+      <div aria-live="polite" className="text-faint text-sm">
+        {act.isSuccess && (act.data.answer ? `It answers: ${JSON.stringify(act.data.answer)}` : "Done.")}
+      </div>
+      {act.error && <Failure error={act.error} />}
+    </li>
+  );
+}

@@ -1,0 +1,49 @@
+// Programs that are signed in with a token, and making one void.
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { api, ask } from "../../api/client";
+import { keys, useTokens } from "../../api/queries";
+import { Ago, Await, Button, Failure } from "../../ui/parts";
+
+export function Programs() {
+  const cache = useQueryClient();
+  const tokens = useTokens();
+  const revoke = useMutation({
+    mutationFn: (token: number) => ask(api.DELETE("/api/tokens/{token}", { params: { path: { token } } })),
+    onSuccess: () => cache.invalidateQueries({ queryKey: keys.tokens }),
+  });
+  return (
+    <section aria-labelledby="programs">
+      <h2 id="programs" className="mb-3 text-xl">
+        Programs that are signed in
+      </h2>
+      <Await of={tokens} lines={2}>
+        {(found) =>
+          found.length === 0 ? (
+            <p className="text-faint">None. The command line on another machine signs in with “hombi sign-in”.</p>
+          ) : (
+            <ul className="rule border-b">
+              {found.map((token) => (
+                <li key={token.id} className="rule flex flex-wrap items-center gap-x-4 border-t py-2">
+                  <span className="grow">
+                    {token.name}{" "}
+                    <span className="text-faint text-sm">
+                      {token.username}, <Ago at={token.made_at} />
+                    </span>
+                  </span>
+                  <Button
+                    look="grave"
+                    onClick={() => revoke.mutate(token.id)}
+                    aria-label={`Make the token of ${token.name} void`}
+                  >
+                    Make void
+                  </Button>
+                </li>
+              ))}
+            </ul>
+          )
+        }
+      </Await>
+      {revoke.error && <Failure error={revoke.error} />}
+    </section>
+  );
+}

@@ -1,0 +1,100 @@
+// A person's own tools at the MQTT door: which topics each may use, its key, and shutting it out.
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import type { FormEvent } from "react";
+import { api, ask } from "../../api/client";
+import { keys, useTools } from "../../api/queries";
+import { Await, Button, Failure, Labelled } from "../../ui/parts";
+import { Secret } from "../../ui/Secret";
+
+function filters(text: FormDataEntryValue | null): string[] {
+  return String(text ?? "")
+    .split(/[\s,]+/)
+    .filter(Boolean);
+}
+
+export function Tools() {
+  const cache = useQueryClient();
+  const tools = useTools();
+  const refresh = () => cache.invalidateQueries({ queryKey: keys.tools });
+  const add = useMutation({
+    mutationFn: (body: { name: string; publish: string[]; subscribe: string[] }) =>
+      ask(api.POST("/api/tools", { body })),
+    onSuccess: refresh,
+  });
+  const rotate = useMutation({
+    mutationFn: (tool: string) => ask(api.POST("/api/tools/{tool}/key", { params: { path: { tool } } })),
+  });
+  const remove = useMutation({
+    mutationFn: (tool: string) => ask(api.DELETE("/api/tools/{tool}", { params: { path: { tool } } })),
+    onSuccess: refresh,
+  });
+  const made = rotate.data ?? add.data;
+  const error = add.error ?? rotate.error ?? remove.error;
+  function submit(event: FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    const form = event.currentTarget;
+    const values = new FormData(form);
+    rotate.reset();
+    add.mutate(
+      {
+        name: String(values.get("name")),
+        publish: filters(values.get("publish")),
+        subscribe: filters(values.get("subscribe")),
+      },
+      { onSuccess: () => form.reset() },
+    );
+  }
+  return (
+    <section aria-labelledby="tools">
+      <h2 id="tools" className="mb-1 text-xl">
+        Tools at the MQTT door
+      </h2>
+      <p className="mb-3 text-faint">
+        Boards and programs of your own that publish and subscribe as you let them. Each signs in with its name and its
+        key.
+      </p>
+      <Await of={tools} lines={2}>
+        {(found) => (
+          <ul className="rule mb-4 border-b">
+            {found.map((tool) => (
+              <li key={tool.tool} className="rule flex flex-wrap items-center gap-x-4 gap-y-1 border-t py-2">
+                <div className="grow">
+                  <span className="font-medium">{tool.tool}</span>
+                  <div className="text-faint text-sm">
+                    publishes {tool.publish.join(", ") || "nothing"}; hears {tool.subscribe.join(", ") || "nothing"}
+                  </div>
+                </div>
+                <Button onClick={() => rotate.mutate(tool.tool)} aria-label={`New key for ${tool.tool}`}>
+                  New key
+                </Button>
+                <Button look="grave" onClick={() => remove.mutate(tool.tool)} aria-label={`Shut ${tool.tool} out`}>
+                  Shut out
+                </Button>
+              </li>
+            ))}
+          </ul>
+        )}
+      </Await>
+      {made && (
+        <div className="mb-4">
+          <Secret label={`Key of ${made.tool}, shown this once`} value={made.key} />
+        </div>
+      )}
+      <form onSubmit={submit} className="grid items-end gap-4 sm:grid-cols-[1fr_1fr_1fr_auto]">
+        <Labelled label="Name">
+          <input name="name" required autoComplete="off" className="field" placeholder="mill-logger" />
+        </Labelled>
+        <Labelled label="May publish">
+          <input name="publish" autoComplete="off" className="field" placeholder="mill/#" />
+        </Labelled>
+        <Labelled label="May hear">
+          <input name="subscribe" autoComplete="off" className="field" placeholder="mill/+/set" />
+        </Labelled>
+        <Button type="submit" disabled={add.isPending}>
+          Let it in
+        </Button>
+      </form>
+      {error && <Failure error={error} />}
+    </section>
+  );
+}
