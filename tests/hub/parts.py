@@ -196,6 +196,6 @@ async def rig(records: MemoryRecords | None = None, clock: ManualClock | None = 
         links.append(Link(reports))
         return list(links)
 
-    settings = Config(Path("/nowhere"), time_zone="UTC", answer_s=0.05, **config)
+    settings = Config(config.pop("data", Path("/nowhere")), **{"time_zone": "UTC", "answer_s": 0.05, **config})
     async with open_hub(settings, records, clock=clock, push=phones, make_drivers=make) as hub:  # type: ignore[arg-type]
         yield Rig(hub, clock, records, links[0], phones)

@@ -1,0 +1,108 @@
+"""Nodes that a link finds by itself: arrivals without a code, moved addresses, and impostors."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from hombi.hub.errors import Invalid, Refused
+from hombi.hub.pairing import EntityChoice
+from hombi.links.base import Found
+from tests.house import CLIMATE, description
+from tests.hub.parts import Rig, rig, settle
+
+
+def found(title: str = "Loft vent", url: str = "http://10.0.0.7/td", asks: str = "", **properties: Any) -> Found:
+    thing = description(title, **(properties or CLIMATE))
+    return Found(thing["id"], title, thing, {"url": url, "description": thing}, asks)
+
+
+async def arrive(r: Rig, one: Found) -> str:
+    r.hub.nodes.found(one)
+    await settle()
+    return next(a.record.id for a in r.hub.pairing.waiting() if a.record.thing_id == one.thing_id)
+
+
+async def test_a_found_node_arrives_while_pairing_is_open_and_needs_no_code() -> None:
+    async with rig() as r:
+        r.hub.nodes.found(found())
+        await settle()
+        assert r.hub.pairing.waiting() == [], "pairing is closed"
+        r.hub.pairing.open(60_000)
+        assert r.link.open
+        arrival = await arrive(r, found())
+        node = await r.hub.admit(arrival, "", "Vent", "Loft")
+        assert (node.address, node.way, node.reach["url"]) == ("vent", "described", "http://10.0.0.7/td")
+        assert r.link.known["vent"].reach["url"] == "http://10.0.0.7/td"
+        assert r.hub.pairing.arrivals == {}, "it has no key to collect"
+
+
+async def test_heard_again_it_is_the_same_arrival() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        first = await arrive(r, found())
+        await r.clock.forward(5_000)
+        assert await arrive(r, found()) == first
+        assert r.hub.pairing.find(first).heard_ms == r.clock.now
+        assert await arrive(r, found(url="http://10.0.0.8/td")) != first, "at another address it is looked at anew"
+
+
+async def test_what_it_asks_for_must_be_given_and_is_kept_for_its_link() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        arrival = await arrive(r, found(asks="token"))
+        with pytest.raises(Invalid, match="only to who knows its token"):
+            await r.hub.admit(arrival, "", "Vent", "")
+        await r.hub.admit(arrival, "", "Vent", "", "s3cret")
+        assert r.link.known["vent"].reach["secret"] == "s3cret"
+
+
+async def test_entities_are_named_and_hidden_one_by_one_and_stay_so_when_it_joins_again() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        choices = {"temperature": EntityChoice("Under the ridge"), "humidity": EntityChoice("", hidden=True)}
+        with pytest.raises(Invalid, match="has no entity wind"):
+            await r.hub.admit(await arrive(r, found()), "", "Vent", "", "", {"wind": EntityChoice()})
+        await r.hub.admit(await arrive(r, found()), "", "Vent", "", "", choices)
+        for _ in range(2):
+            entities = r.hub.house.node("vent").entities
+            assert (entities["temperature"].title, entities["humidity"].title) == ("Under the ridge", "Humidity")
+            assert (entities["temperature"].hidden, entities["humidity"].hidden) == (False, True)
+            await r.hub.admit((await r.hub.pairing.found(found(url="http://10.0.0.9/td"))).record.id, "", "", "")
+
+
+async def test_a_node_at_a_new_address_is_found_again_when_the_old_one_is_silent() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        await r.hub.admit(await arrive(r, found()), "", "Vent", "")
+        r.link.things["http://10.0.0.7/td"] = found()
+        r.hub.nodes.found(found(url="http://10.0.0.8/td"))
+        await settle()
+        assert r.hub.house.node("vent").reach["url"] == "http://10.0.0.7/td", "the old one still answers"
+        assert "NodeDoubled" in r.events()
+        r.link.things.clear()
+        r.hub.nodes.found(found(url="http://10.0.0.8/td"))
+        await settle()
+        assert r.hub.house.node("vent").reach["url"] == "http://10.0.0.8/td"
+        assert r.link.known["vent"].reach["url"] == "http://10.0.0.8/td"
+        assert "NodeMoved" in r.events()
+
+
+async def test_a_typed_address_needs_no_open_window_and_says_what_is_wrong() -> None:
+    async with rig() as r:
+        with pytest.raises(Invalid, match="nothing answers at loft"):
+            await r.hub.nodes.look("loft")
+        r.link.things["loft"] = found()
+        arrival = await r.hub.nodes.look("loft")
+        await r.hub.admit(arrival.record.id, "", "Vent", "")
+        with pytest.raises(Invalid, match="is in already, as vent"):
+            await r.hub.nodes.look("loft")
+
+
+async def test_no_more_arrivals_than_a_person_can_look_at() -> None:
+    async with rig() as r:
+        for number in range(32):
+            await r.hub.pairing.found(found(f"Node {number}"))
+        with pytest.raises(Refused, match="32 arrivals wait already"):
+            await r.hub.pairing.found(found("One more"))

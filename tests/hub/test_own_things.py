@@ -1,0 +1,234 @@
+"""What belongs to a node or a person beside readings: settings, actions, keys, tools; and how the hub looks after itself."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from hombi.hub.doctor import look
+from hombi.hub.errors import Invalid, NotFound, Refused
+from hombi.hub.lag import Lag
+from hombi.hub.messages import KEPT, PAYLOAD, TOPICS, Filter, Messages
+from hombi.hub.node_settings import setting_value
+from hombi.links.base import Heard
+from hombi.links.wifi.thing_description import Setting
+from tests.house import CLIMATE, description
+from tests.hub.parts import ManualClock, Rig, rig, settle
+
+KEEPS = {
+    "interval": {"type": "integer", "unit": "s", "minimum": 2, "maximum": 600, "title": "Interval"},
+    "mode": {"type": "string", "enum": ["quiet", "brisk"], "title": "Mode"},
+}
+
+
+async def settled_in(r: Rig, **actions: Any) -> None:
+    thing = {**description("Rack", **CLIMATE, **KEEPS), "actions": actions}
+    r.hub.pairing.open(60_000)
+    arrival, _ = await r.hub.pairing.ask(thing, "0" * 64)
+    arrival.record.proof = ""
+    await r.hub.admit(arrival.record.id, "", "Rack", "")
+
+
+async def test_a_setting_is_changed_when_the_node_says_so() -> None:
+    async with rig() as r:
+        await settled_in(r)
+        r.say("rack", "interval", 30.0)
+        assert r.hub.house.node("rack").told == {"interval": 30.0}, "a setting is no reading"
+        node = await r.hub.settings.change("rack", "interval", "5 s")
+        assert node.told["interval"] == 5
+        await r.hub.settings.change("rack", "mode", "brisk")
+        assert node.told["mode"] == "brisk"
+        r.link.obeys = False
+        with pytest.raises(Refused, match=r"rack did not confirm its Interval within 0\.05 s"):
+            await r.hub.settings.change("rack", "interval", 7)
+        await settle()
+        assert r.events().count("SettingChanged") == 2
+
+
+async def test_wrong_settings_and_actions_are_named_with_what_there_is() -> None:
+    async with rig() as r:
+        await settled_in(r, wink={"input": {"type": "object", "properties": {"times": {"type": "integer", "maximum": 9}}}}, rest={})
+        with pytest.raises(NotFound, match="rack has no setting intervall; did you mean interval"):
+            await r.hub.settings.change("rack", "intervall", 5)
+        with pytest.raises(NotFound, match="rack has no action winc; did you mean wink"):
+            await r.hub.settings.act("rack", "winc", {})
+        with pytest.raises(Invalid, match="does not ask for speed; it asks for times"):
+            await r.hub.settings.act("rack", "wink", {"speed": 1})
+        await r.hub.settings.act("rack", "wink", {"times": "3"})
+        await r.hub.settings.act("rack", "rest", {})
+        assert r.link.acts == [("rack", "wink", {"times": 3}), ("rack", "rest", None)]
+
+
+@pytest.mark.parametrize(
+    ("setting", "given", "value"),
+    [
+        (Setting("a", "A", "a", "integer", "s", 2, 600), "30 s", 30),
+        (Setting("a", "A", "a", "integer"), 30.0, 30),
+        (Setting("a", "A", "a", "number"), "1.5", 1.5),
+        (Setting("a", "A", "a", "boolean"), "on", True),
+        (Setting("a", "A", "a", "boolean"), False, False),
+        (Setting("a", "A", "a", "string", choices=("x", "y")), "y", "y"),
+    ],
+)
+def test_settings_are_read_as_people_and_programs_write_them(setting: Setting, given: Any, value: Any) -> None:
+    assert setting_value(setting, given) == value
+
+
+@pytest.mark.parametrize(
+    ("setting", "given", "said"),
+    [
+        (Setting("a", "A", "a", "integer", "s", 2, 600), 1, "A is 2 to 600 s, not 1"),
+        (Setting("a", "A", "a", "integer"), 1.5, "whole number"),
+        (Setting("a", "A", "a", "number"), "much", "A is a number, not 'much'"),
+        (Setting("a", "A", "a", "number"), None, "A is a number"),
+        (Setting("a", "A", "a", "integer"), True, "whole number"),
+        (Setting("a", "A", "a", "boolean"), "maybe", "on or off"),
+        (Setting("a", "A", "a", "string", choices=("x", "y")), "z", "one of x, y"),
+        (Setting("a", "A", "a", "string"), 3, "is a text"),
+    ],
+)
+def test_settings_that_cannot_be_are_refused(setting: Setting, given: Any, said: str) -> None:
+    with pytest.raises(Invalid, match=said):
+        setting_value(setting, given)
+
+
+async def test_keys_are_rotated_and_revoked_and_the_old_ones_void_at_once() -> None:
+    async with rig() as r:
+        await r.let_in("Rack", **CLIMATE)
+        first = await r.hub.nodes.new_key("rack")
+        second = await r.hub.nodes.new_key("rack")
+        house = r.hub.house
+        assert [house.fits("rack", key) for key in (first, second)] == [False, True]
+        assert r.link.removed == ["rack", "rack"], "what came in with the old key is cut off"
+        await r.hub.nodes.revoke_key("rack")
+        assert not house.fits("rack", second)
+        assert second not in house.node("rack").key_hash
+
+
+async def test_tools_have_topics_and_keys_of_their_own() -> None:
+    async with rig() as r:
+        tool, key = await r.hub.tools.add("logger", ["mill/#"], ["mill/+/set"])
+        assert r.hub.house.tool("logger", key) == (["mill/#"], ["mill/+/set"])
+        assert r.hub.house.tool("logger", "wrong") is None
+        assert key not in str(tool), "only its hash is kept"
+        new = await r.hub.tools.rotate("logger")
+        assert (r.hub.house.tool("logger", key), bool(r.hub.house.tool("logger", new))) == (None, True)
+        await r.hub.tools.change("logger", None, ["yard/#"])
+        assert r.hub.house.tool("logger", new) == (["mill/#"], ["yard/#"])
+        for name, publish, said in [
+            ("logger", ["a"], "there is a tool logger already"),
+            ("Logger 2", ["a"], "no name for a tool"),
+            ("empty", [], "at least one topic filter"),
+            ("odd", ["a/#/b"], "no topic filter"),
+        ]:
+            with pytest.raises(Invalid, match=said):
+                await r.hub.tools.add(name, publish, [])
+        with pytest.raises(Invalid, match="a tool at the MQTT door is called logger"):
+            await r.hub.foreign.add_node("Logger", "")
+        await r.hub.tools.remove("logger")
+        assert r.hub.house.tool("logger", new) is None
+        with pytest.raises(NotFound):
+            await r.hub.tools.rotate("logger")
+
+
+def test_messages_are_bounded_by_number_size_and_topics() -> None:
+    messages = Messages(ManualClock())
+    for number in range(KEPT + TOPICS + 10):
+        messages.note(Heard("door", f"mill/{number}/state", b"x" * (PAYLOAD + 5)))
+    assert len(messages.find(Filter(), 10_000)) == KEPT
+    assert len(messages.find(Filter(), 10_000, each_topic=True)) == TOPICS
+    newest = messages.find(Filter(), 1)[0]
+    assert (newest.number, len(newest.payload), newest.size) == (KEPT + TOPICS + 10, PAYLOAD, PAYLOAD + 5)
+    assert messages.get(newest.number) is newest
+    assert messages.get(1) is None
+
+
+def test_messages_are_found_by_topic_node_and_text() -> None:
+    messages = Messages(ManualClock())
+    messages.note(Heard("door", "mill/bed/state", b'{"Soil": 41}', "boards", "herb-bed"))
+    messages.note(Heard("broker", "yard/lamp", b"ON"))
+    messages.note(Heard("door", "mill/bed/state", b'{"Soil": 42}', "boards", "herb-bed"))
+
+    def numbers(**wanted: str) -> list[int]:
+        return [m.number for m in messages.find(Filter(**wanted), 10)]
+
+    assert numbers(topic="mill/+/state") == [3, 1]
+    assert numbers(topic="#", text="soil") == [3, 1]
+    assert numbers(node="boards") == numbers(node="herb-bed") == [3, 1]
+    assert numbers(text="YARD") == [2]
+    assert numbers(node="nobody") == []
+    assert [m.number for m in messages.find(Filter(), 10, each_topic=True)] == [3, 2]
+    assert [m.number for m in messages.find(Filter(), 10, after=2)] == [3]
+
+
+async def test_a_clock_that_is_set_makes_nobody_silent_and_no_hold_shorter_or_longer() -> None:
+    async with rig() as r:
+        await r.cellar()
+        text = (
+            'name = "Dry"\n[watch]\nentity = "cellar-rack/humidity"\nunder = "82 %"\nheld = "5 min"\n'
+            '[[starts]]\nswitch = "cellar-mister/switch"\nto = "on"\n'
+        )
+        runner = await r.hub.engine.add(text)
+        r.say("cellar-rack", "humidity", 70.0)
+        await r.clock.forward(60_000)
+        heard = r.hub.house.node("cellar-rack").heard_ms
+        for jump in (3_600_000, -7_200_000):
+            wall = r.clock.now
+            r.clock.now += jump
+            lag = Lag(r.clock, r.hub.journal, r.hub.lag.clock_set)
+            lag.look(wall, __import__("time").monotonic())
+            heard += jump
+            assert r.hub.house.node("cellar-rack").heard_ms == pytest.approx(heard, abs=50)
+            runner = r.hub.engine.find("dry")
+            assert runner.due == pytest.approx(r.clock.now + 240_000, abs=50)
+        await settle()
+        assert r.events().count("ClockSet") == 2
+        r.say("cellar-rack", "humidity", 71.0)
+        latest = r.hub.house.entity("cellar-rack/humidity").latest
+        assert latest is not None
+        assert latest.value == 71.0, "what is heard after the clock was set back is the latest"
+
+
+async def test_two_readings_in_the_same_millisecond_are_both_kept() -> None:
+    async with rig() as r:
+        await r.let_in("Rack", **CLIMATE)
+        node = r.hub.house.node("rack")
+        for value in (50, 51, 52):
+            await r.hub.post(node, b'[{"n":"humidity","v":%d}]' % value)
+        assert sorted(row[3] for row in r.records.readings.values()) == [50, 51, 52]
+
+
+async def test_a_settings_file_is_taken_up_while_the_hub_runs(tmp_path: Path) -> None:
+    async with rig(data=tmp_path) as r:
+        path = tmp_path / "hombi.toml"
+        path.write_text('[house]\nname = "Heron Mill"\n[actuation]\nanswer_within = "2 s"\n[http]\nport = 5001\n')
+        await r.hub.reload.take_up()
+        assert (r.hub.config.house_name, r.hub.actuation.answer_s) == ("Heron Mill", 2.0)
+        assert r.hub.reload.waiting == ["http.port"]
+        assert any("must be started again" in need["text"] for need in r.hub.needs())
+        path.write_text("[house]\nnmae = 3\n")
+        await r.hub.reload.take_up()
+        assert "did you mean name" in r.hub.reload.problem
+        assert r.hub.config.house_name == "Heron Mill", "a file with a mistake changes nothing"
+        assert {c.part: c.state for c in look(r.hub)}["hombi.toml"] == "fault"
+        path.unlink()
+        await r.hub.reload.take_up()
+        assert (r.hub.reload.problem, r.hub.config.house_name) == ("", "Home")
+        await settle()
+        assert [e for e in r.events() if e.startswith("Settings")] == ["SettingsChanged", "SettingsRefused", "SettingsChanged"]
+
+
+async def test_the_doctor_looks_at_every_part() -> None:
+    async with rig(data=Path("/tmp")) as r:
+        await r.cellar()
+        checks = {c.part: c for c in look(r.hub)}
+        assert {"hombi.toml", "disk", "database", "event loop", "clock", "pairing", "nodes", "automations", "phones"} <= set(checks)
+        assert checks["nodes"].state == "ok"
+        assert checks["phones"].state == "warning"
+        r.hub.house.node("cellar-rack").silent = True
+        r.hub.writer.problem = "readings cannot be written (disk is full)"
+        checks = {c.part: c for c in look(r.hub)}
+        assert checks["nodes"].text == "not heard any more: cellar-rack"
+        assert (checks["database"].state, bool(checks["database"].advice)) == ("fault", True)
