@@ -61,23 +61,24 @@ def nodes(json: Json = False) -> None:
 
 
 def entities(room: Room = None, node: Node = None, kind: Kind = None, json: Json = False) -> None:
-    """All entities: what they are, and what can be set."""
+    """All entities: what they are, which can be set, and which are hidden."""
 
     def row(e: Entity) -> tuple[str, ...]:
-        return (e.entity, e.title, e.kind, e.unit or "–", e.room or "–", f"{e.low:g} to {e.high:g}", "yes" if e.writable else "")
+        marks = ", ".join([*(["can be set"] if e.writable else []), *(["hidden"] if e.hidden else [])])
+        return (e.entity, e.title, e.kind, e.unit or "–", e.room or "–", f"{e.low:g} to {e.high:g}", marks)
 
     with hub() as h:
-        _list(h, room, node, kind, json, ("ENTITY", "NAME", "KIND", "UNIT", "ROOM", "LIMITS", "CAN BE SET"), row)
+        _list(h, room, node, kind, json, ("ENTITY", "NAME", "KIND", "UNIT", "ROOM", "LIMITS", ""), row)
 
 
 def now(room: Room = None, node: Node = None, kind: Kind = None, json: Json = False) -> None:
-    """Every value as it is now, by room."""
+    """Every value as it is now, by room; hidden ones are left out."""
 
     def row(e: Entity) -> tuple[str | Text, ...]:
         return (e.room or "–", e.entity, value(e), ago(e.heard_at))
 
     with hub() as h:
-        _list(h, room, node, kind, json, ("ROOM", "ENTITY", "VALUE", "HEARD"), row)
+        _list(h, room, node, kind, json, ("ROOM", "ENTITY", "VALUE", "HEARD"), row, hidden=False)
 
 
 def _list(
@@ -88,8 +89,9 @@ def _list(
     json: bool,
     headings: tuple[str, ...],
     row: Callable[[Entity], tuple[str | Text, ...]],
+    hidden: bool = True,
 ) -> None:
-    found = h.entities(room=room, node=node, kind=kind)
+    found = [e for e in h.entities(room=room, node=node, kind=kind) if hidden or not e.hidden]
     if json:
         as_json(entity_row(e) for e in found)
         return

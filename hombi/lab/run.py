@@ -97,7 +97,9 @@ async def run_demo(demo: Demo, say: Say) -> None:
                 if first:
                     await _let_in_foreign(demo, hub, vent)
                 keys = json.loads((demo.lab / "boards.json").read_text())
-                boards = Boards(mill, "127.0.0.1", demo.port + 1, keys["tool"], demo.speed)
+                letter = nodes[0].letter
+                assert letter is not None, "it was let in above, or at an earlier start"
+                boards = Boards(mill, "127.0.0.1", letter.port, keys["tool"], demo.speed)
                 group.create_task(boards.run(), name="boards")
                 group.create_task(post_for_ever(http, mill, keys["node"], keys["node_key"], demo.speed), name="wheel board")
                 if first:

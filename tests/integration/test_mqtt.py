@@ -56,11 +56,6 @@ def test_mosquitto_with_a_wrong_key_is_refused(rack: Joined) -> None:
     assert "bad user name or password" in done.stderr.lower()
 
 
-def test_mosquitto_of_mqtt_5_is_told_the_version_is_not_spoken(rack: Joined) -> None:
-    done = mosquitto("pub", rack, "-V", "mqttv5", "-t", rack.topics["readings"], "-m", "[]")
-    assert done.returncode != 0
-
-
 def test_a_command_is_confirmed_by_the_node(service: Service, mister: Joined) -> None:
     with mister.connected(), service.hub() as hub:
         for to, wanted in (("on", 1.0), ("off", 0.0)):

@@ -41,6 +41,7 @@ class Broker:
         self._queue: deque[tuple[paho.MQTTMessage, int]] = deque()
         self._filters = set(settings.topics)
         self._connections = 0
+        self._refused = False
         five = settings.version == "5"
         self._client = paho.Client(
             CallbackAPIVersion.VERSION2,
@@ -117,7 +118,8 @@ class Broker:
     # In paho's thread
 
     def _on_connect(self, client: paho.Client, _u: Any, _f: Any, reason: Any, _p: Any = None) -> None:
-        if reason.is_failure:
+        self._refused = reason.is_failure
+        if self._refused:
             self._tell(False, f"it refuses the hub: {reason}")
             return
         self._connections += 1  # here, not in the loop: messages follow at once, and count for this connection
@@ -125,7 +127,8 @@ class Broker:
         self._tell(True, "")
 
     def _on_disconnect(self, _c: paho.Client, _u: Any, _f: Any, reason: Any, _p: Any = None) -> None:
-        self._tell(False, f"the connection ended: {reason}")
+        if not self._refused:  # then why is said already
+            self._tell(False, f"the connection ended: {reason}")
 
     def _on_connect_fail(self, _c: paho.Client, _u: Any) -> None:
         self._tell(False, "nothing answers there")

@@ -177,7 +177,8 @@ function Form({ message, kinds, close }: { message: MessageDetail; kinds: Kind[]
         <Labelled label="Name of the node">
           <input name="name" className="field" key={node} defaultValue={message.node || node} required={level < 0} />
         </Labelled>
-        <RoomField />
+        {/* A node that is there already has its room. */}
+        {!message.node && <RoomField />}
         <Labelled label="Its time stands at">
           <select className="field" value={at} onChange={(event) => setAt(event.target.value)}>
             <option value="">nowhere: when it arrives</option>

@@ -1,0 +1,164 @@
+"""A broker that the house has already: Debian's mosquitto, with a hub that listens there."""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.broker import Broker
+from tests.certificates import Authority
+from tests.conftest import make_service
+from tests.house import Service, until
+
+TEMPERATURE = {"via": "broker", "topic": "mill/{node}/state", "pointer": "/t", "kind": "temperature", "title": "Temperature"}
+
+
+@pytest.fixture(scope="module")
+def broker(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Broker]:
+    found = Broker(tmp_path_factory.mktemp("broker")).start()
+    yield found
+    found.stop()
+
+
+@pytest.fixture(scope="module")
+def service(broker: Broker, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
+    found = make_service(tmp_path_factory.mktemp("hub"), HOMBI_ACTUATION_ANSWER_WITHIN="1 s")
+    broker.name_to(found)
+    found.start().claim()
+    yield found
+    found.stop()
+
+
+def connected(service: Service) -> bool:
+    with service.hub() as hub:
+        return any(c.part.startswith("broker") and c.state == "ok" for c in hub.doctor())
+
+
+def stored(service: Service, entity: str, start_ms: int) -> list[float]:
+    with service.hub() as hub:
+        return [r.value for r in hub.readings(entity, start_ms)]
+
+
+@pytest.mark.parametrize("version", ["3.1.1", "5"])
+@pytest.mark.parametrize("over", ["TCP", "TLS"])
+def test_a_value_at_the_broker_becomes_an_entity_and_is_set_there(tmp_path: Path, version: str, over: str) -> None:
+    broker = Broker(tmp_path / "broker", authority=Authority(tmp_path / "ca") if over == "TLS" else None).start()
+    service = make_service(tmp_path / "hub", HOMBI_ACTUATION_ANSWER_WITHIN="2 s")
+    broker.name_to(service, version)
+    service.start().claim()
+    board = broker.client()
+    try:
+        until(lambda: connected(service))
+        board.publish("mill/loft-fan/state", '{"fan":"OFF","t":21.5}', qos=1).wait_for_publish(5)
+        with service.hub() as hub:
+            until(lambda: [m.topic for m in hub.messages(topic="mill/#")] == ["mill/loft-fan/state"])
+            (seen,) = hub.messages(topic="mill/#")
+            assert (seen.via, seen.node, seen.payload) == ("broker", "", '{"fan":"OFF","t":21.5}')
+            assert [(v.pointer, v.shown) for v in hub.message(seen.number).values] == [("/fan", "OFF"), ("/t", "21.5")]
+            fan = {"via": "broker", "topic": "mill/{node}/state", "pointer": "/fan", "kind": "switch"}
+            assert [(p.node, p.shown, p.problem) for p in hub.preview(**fan)] == [("loft-fan", "off", "")]
+            write = {"topic": "mill/{node}/set", "payload": '{"fan":"{ON|OFF}"}'}
+            (made,) = hub.pick(**fan, title="Fan", nodes=["loft-fan"], room="Loft", write=write)
+            assert (made.entity, made.room, made.writable) == ("loft-fan/fan", "loft", True)
+
+            def obey(client: object, user: object, message: object) -> None:
+                board.publish("mill/loft-fan/state", message.payload, qos=1)  # type: ignore[attr-defined]
+
+            board.on_message = obey
+            board.subscribe("mill/loft-fan/set", qos=1)
+            time.sleep(0.2)
+            assert hub.command("loft-fan/fan", "on").state == "confirmed"
+            assert hub.entity("loft-fan/fan").shown == "on"
+    finally:
+        board.disconnect()
+        board.loop_stop()
+        service.stop()
+        broker.stop()
+
+
+def test_what_came_while_the_hub_was_away_is_there_afterwards(broker: Broker, service: Service) -> None:
+    until(lambda: connected(service))
+    board = broker.client("herb-bed")
+    board.publish("mill/herb-bed/state", '{"t": 20}', qos=1).wait_for_publish(5)
+    with service.hub() as hub:
+        until(lambda: hub.messages(topic="mill/herb-bed/state"))
+        hub.pick(**TEMPERATURE, at="/at", nodes=["herb-bed"], room="Terrace")
+    service.stop()
+    start = round(time.time()) - 5000
+    infos = [
+        board.publish("mill/herb-bed/state", json.dumps({"t": n / 100, "at": start + n}), qos=1) for n in reversed(range(2500))
+    ]
+    for info in infos:
+        info.wait_for_publish(20)
+    board.disconnect()
+    board.loop_stop()
+    service.start()
+    until(lambda: len(stored(service, "herb-bed/temperature", start * 1000)) >= 2500, 20)
+    assert stored(service, "herb-bed/temperature", start * 1000) == [n / 100 for n in range(2500)], "in the order of their times"
+
+
+def test_a_broker_that_goes_is_said_and_comes_back_by_itself(broker: Broker, service: Service) -> None:
+    until(lambda: connected(service))
+    broker.stop()
+    with service.hub() as hub:
+        until(lambda: any("is away" in need.text for need in hub.house().needs) or not connected(service))
+        (check,) = [c for c in hub.doctor() if c.part == f"broker 127.0.0.1:{broker.port}"]
+        assert (check.state, "not connected" in check.text) == ("fault", True)
+        assert service.hombi("doctor").returncode == 1
+        until(lambda: list(hub.journal(event="LinkTroubled")))
+    broker.start()
+    until(lambda: connected(service), 15)
+    assert service.hombi("doctor").returncode == 0
+
+
+def test_what_a_broker_kept_is_shown_and_taken_for_no_reading(broker: Broker, service: Service) -> None:
+    until(lambda: connected(service), 15)
+    board = broker.client("kept")
+    board.publish("mill/kept/state", '{"t": 17}', qos=1).wait_for_publish(5)
+    with service.hub() as hub:
+        until(lambda: hub.messages(topic="mill/kept/state"))
+        hub.pick(**TEMPERATURE, nodes=["kept"])
+        board.publish("mill/kept/state", '{"t": 18}', qos=1, retain=True).wait_for_publish(5)
+        until(lambda: hub.entity("kept/temperature").value == 18)
+    began = round(time.time() * 1000)
+    service.stop()
+    service.start()
+    until(lambda: connected(service))
+    with service.hub() as hub:
+        until(lambda: any(m.retained for m in hub.messages(topic="mill/kept/state")))
+        assert stored(service, "kept/temperature", began) == []
+    board.disconnect()
+    board.loop_stop()
+
+
+def test_the_broker_can_be_named_while_the_hub_runs(broker: Broker, tmp_path: Path) -> None:
+    service = make_service(tmp_path / "late").start()
+    service.claim()
+    try:
+        with service.hub() as hub:
+            assert not any(c.part.startswith("broker") for c in hub.doctor())
+            broker.name_to(service)
+            until(lambda: connected(service), 10)
+            broker.folder.joinpath("x").touch()
+            (service.data / "hombi.toml").write_text(broker.table().replace("password =", "pasword ="))
+            until(lambda: any("did you mean password" in c.text + c.advice for c in hub.doctor()))
+            assert connected(service), "a mistake in the file changes nothing"
+            (service.data / "hombi.toml").write_text("")
+            until(lambda: not any(c.part.startswith("broker") for c in hub.doctor()))
+    finally:
+        service.stop()
+
+
+def test_a_wrong_password_is_said_and_the_hub_serves_on(broker: Broker, tmp_path: Path) -> None:
+    service = make_service(tmp_path / "wrong", HOMBI_BROKER_PASSWORD="wheel-pit")
+    broker.name_to(service)
+    service.start().claim()
+    try:
+        with service.hub() as hub:
+            until(lambda: any("refuses the hub: Not authorized" in c.text for c in hub.doctor()))
+    finally:
+        service.stop()
