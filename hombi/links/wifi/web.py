@@ -96,8 +96,11 @@ class Web:
             raise LinkError(f"nothing answers at {url} ({error or type(error).__name__})") from error
         try:
             description = json.loads(bytes(body))
+        except (ValueError, RecursionError) as error:
+            raise LinkError(f"what {url} answers is not JSON, so no Thing Description") from error
+        try:
             thing = read_description(description)
-        except (ValueError, RecursionError, DescriptionError) as error:
+        except DescriptionError as error:
             raise LinkError(f"{url}: {error}") from error
         ways = read_forms(description, url)
         return Found(thing.thing_id, thing.title, description, {"url": url}, ways.security.asks)

@@ -1,0 +1,207 @@
+"""Nodes that describe themselves: found on the network or by their address, read, followed, written, set and moved."""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from hombi.client import Arrival, HubProblem
+from tests.conftest import make_service
+from tests.house import CLIMATE, Service, ask, description, free_ports, until
+from tests.things import PASSWORD, USER, Vane
+
+SECRET = f"{USER}:{PASSWORD}"
+
+
+def arrivals(service: Service, title: str = "Boathouse vane") -> list[Arrival]:
+    """Those of this test: whatever else announces itself on this machine is found too."""
+    with service.hub() as hub:
+        return [a for a in hub.arrivals() if a.title.startswith(title)]
+
+
+@pytest.fixture(scope="module")
+def service(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
+    """A hub that looks for nodes on loopback, and reads each every half second."""
+    found = make_service(
+        tmp_path_factory.mktemp("hub"),
+        HOMBI_ACTUATION_ANSWER_WITHIN="1 s",
+        HOMBI_WIFI_DISCOVERY="127.0.0.1",
+        HOMBI_WIFI_READ_EVERY="1 s",
+    ).start()
+    found.claim()
+    yield found
+    found.stop()
+
+
+@pytest.fixture
+def vane(service: Service) -> Iterator[Vane]:
+    """The vane, let in at the boathouse."""
+    found = Vane().start()
+    with service.hub() as hub:
+        arrival = hub.look(f"127.0.0.1:{found.port}")
+        hub.admit(arrival.id, room="Boathouse", secret=SECRET)
+        until(lambda: hub.entity("boathouse-vane/wind").quality == "good")
+        yield found
+        hub.remove_node("boathouse-vane", keep_history=False)
+    found.stop()
+
+
+def test_it_is_found_while_the_window_is_open_and_says_what_it_is(service: Service) -> None:
+    vane = Vane(thing_id="urn:test:announced").start()
+    with vane.announced(), service.hub() as hub:
+        time.sleep(0.5)
+        assert arrivals(service) == [], "nobody arrives while the window is closed"
+        hub.open_pairing("1 min")
+        (arrival,) = until(lambda: arrivals(service), 15)
+        assert (arrival.title, arrival.link, arrival.state) == ("Boathouse vane", "wifi", "waiting")
+        assert [(e.name, e.kind, e.unit, e.writable) for e in arrival.entities] == [
+            ("wind", "speed", "m/s", False), ("rain", "distance", "m", False), ("lamp", "switch", "", True)
+        ]  # fmt: skip
+        assert (arrival.settings, arrival.actions) == (["Interval"], ["Park"])
+        assert (arrival.needs_code, arrival.asks) == (False, "user and password")
+        left_out = "\n".join(arrival.left_out)
+        assert "picture" in left_out
+        assert "neither http nor mqtt" in left_out
+        assert "gust" in left_out
+        listed = service.hombi("arrivals").stdout
+        assert "Boathouse vane" in listed
+        assert "neither http nor mqtt" in listed.replace("\n", " ")
+        with pytest.raises(HubProblem, match="answers only to who knows its user and password"):
+            hub.admit(arrival.id, room="Boathouse")
+        hub.turn_away(arrival.id)
+        hub.close_pairing()
+    vane.stop()
+
+
+def test_the_hub_announces_itself(service: Service, tmp_path: Path) -> None:
+    from zeroconf import ServiceBrowser, Zeroconf
+
+    found: dict[str, object] = {}
+    zeroconf = Zeroconf(interfaces=["127.0.0.1"])
+
+    def heard(zeroconf: Zeroconf, service_type: str, name: str, state_change: object) -> None:
+        info = zeroconf.get_service_info(service_type, name, 2000)
+        if info is not None and info.port == service.port:
+            found.update(info.decoded_properties, host=info.parsed_addresses()[0])
+
+    browser = ServiceBrowser(zeroconf, "_hombi._tcp.local.", handlers=[heard])
+    until(lambda: found, 10)
+    browser.cancel()
+    zeroconf.close()
+    assert found["mqtt"] == str(service.mqtt_port)
+    assert found["host"] == "127.0.0.1"
+
+
+def test_values_come_by_events_and_by_reading(service: Service, vane: Vane) -> None:
+    with service.hub() as hub:
+        assert next(n for n in hub.nodes() if n.node == "boathouse-vane").way == "described"
+        begun = time.monotonic()
+        vane.values["wind"] = 9.5
+        until(lambda: hub.entity("boathouse-vane/wind").value == 9.5)
+        assert time.monotonic() - begun < 0.9, "by an event, sooner than it is read"
+        vane.values["rain"] = 1.4
+        until(lambda: hub.entity("boathouse-vane/rain").raw == 1.4)
+
+
+def test_its_lamp_is_switched_and_read_back(service: Service, vane: Vane) -> None:
+    with service.hub() as hub:
+        assert hub.command("boathouse-vane/lamp", "on").state == "confirmed"
+        assert vane.values["lamp"] is True
+        vane.obeys = False
+        command = hub.command("boathouse-vane/lamp", "off")
+        assert (command.state, vane.values["lamp"]) == ("unanswered", True)
+        vane.stop()
+        command = hub.command("boathouse-vane/lamp", "off")
+        assert command.state == "unreachable"
+        assert "does not answer" in command.problem
+        until(lambda: not next(n for n in hub.nodes() if n.node == "boathouse-vane").here, 15)
+        vane.start()
+        until(lambda: next(n for n in hub.nodes() if n.node == "boathouse-vane").here, 15)
+
+
+def test_its_settings_and_actions_from_the_command_line(service: Service, vane: Vane) -> None:
+    (row,) = json.loads(service.hombi("settings", "boathouse-vane", "--json").stdout)
+    assert (row["name"], row["value"], row["low"], row["high"], row["unit"]) == ("interval", 10, 5, 60, "s")
+    assert "Interval is 20 s" in service.hombi("settings", "boathouse-vane", "interval", "20 s").stdout
+    assert vane.values["interval"] == 20
+    wrong = service.hombi("settings", "boathouse-vane", "interval", "3")
+    assert (wrong.returncode, "Interval is 5 to 60 s, not 3" in wrong.stderr) == (1, True)
+    assert "minutes" in service.hombi("do", "boathouse-vane").stdout
+    done = service.hombi("do", "boathouse-vane", "park", "minutes=15")
+    assert "noon" in done.stdout
+    assert vane.parked == [{"minutes": 15}]
+    assert "there is no" not in done.stderr
+
+
+def test_at_another_address_it_is_the_same_node(service: Service, vane: Vane) -> None:
+    with service.hub() as hub, vane.announced():
+        until(lambda: hub.entity("boathouse-vane/wind").value is not None)
+    vane.stop()
+    vane.port = free_ports(1)[0]
+    vane.values["wind"] = 3.25
+    vane.start()
+    with service.hub() as hub, vane.announced():
+        until(lambda: hub.entity("boathouse-vane/wind").value == 3.25, 20)
+        assert str(vane.port) in next(n for n in hub.nodes() if n.node == "boathouse-vane").url
+        (moved,) = hub.journal(event="NodeMoved")
+        assert moved.node == "boathouse-vane"
+
+
+def test_a_stranger_with_its_name_does_not_take_its_place(service: Service, vane: Vane) -> None:
+    stranger = Vane(values={**vane.values, "wind": 30.0}).start()
+    with stranger.announced(), service.hub() as hub:
+        until(lambda: list(hub.journal(event="NodeDoubled")), 15)
+        assert hub.entity("boathouse-vane/wind").value != 30
+        assert str(vane.port) in next(n for n in hub.nodes() if n.node == "boathouse-vane").url
+    stranger.stop()
+
+
+def test_addresses_where_no_node_is_say_why(service: Service) -> None:
+    for address, said in (
+        ("127.0.0.1:9", "nothing answers at http://127.0.0.1:9/.well-known/wot"),
+        (f"127.0.0.1:{service.port}", "/.well-known/wot answers is not JSON, so no Thing Description"),
+        (f"127.0.0.1:{service.port}/api/nothing", "answers 404; no Thing Description is there"),
+        (f"127.0.0.1:{service.port}/api/health", "this is no Thing Description"),
+        ("ftp://vane.local", "is no address"),
+        ("http://[::1", "no address"),
+    ):
+        done = service.hombi("look", address)
+        assert done.returncode == 1
+        assert said in done.stderr.replace("\n", " "), done.stderr
+
+
+def test_several_at_once_named_one_by_one_and_hidden(service: Service) -> None:
+    things = [description(f"Shelf {n}", **CLIMATE) for n in range(3)]
+    with service.hub() as hub:
+        hub.open_pairing("1 min")
+        for thing in things:
+            assert ask(service, thing).status_code == 202
+        assert len(arrivals(service, "Shelf")) == 3
+        hub.close_pairing()
+    words = ("--code", "1234-5678", "--room", "Cheese cellar", "--call", "temperature=On the shelf", "--hide", "humidity")
+    for n in (2, 0, 1):
+        assert service.hombi("admit", f"Shelf {n}", *words).returncode == 0
+    with service.hub() as hub:
+        assert {hub.entity(f"shelf-{n}/temperature").title for n in range(3)} == {"On the shelf"}
+        assert hub.entity("shelf-1/humidity").hidden
+        assert "shelf-1/humidity" not in service.hombi("now").stdout
+        assert "hidden" in service.hombi("entities", "--node", "shelf-1").stdout
+        assert "shelf-1/humidity is Humidity\n" in service.hombi("change", "shelf-1/humidity", "--show").stdout
+        assert "shelf-1/humidity" in service.hombi("now").stdout
+
+
+def test_a_setup_code_is_drawn_and_opens_the_admit_page(service: Service, tmp_path: Path) -> None:
+    shown = service.hombi("setup-code", "urn:test:mast", "--code", "1234-5678")
+    assert "Setup code 1234-5678" in shown.stdout
+    assert "/admit?thing=urn%3Atest%3Amast&code=1234-5678" in shown.stdout
+    assert "█" in shown.stdout or "▀" in shown.stdout or "\x1b[7m" in shown.stdout
+    assert service.hombi("setup-code", "urn:test:mast", "--png", str(tmp_path / "code.png")).returncode == 0
+    assert (tmp_path / "code.png").read_bytes().startswith(b"\x89PNG")
+    with service.hub() as hub:
+        made = hub.setup_code("urn:test:mast")
+        assert made.code != hub.setup_code("urn:test:mast").code, "a new one each time"
+        assert made.svg.startswith("<svg")

@@ -1,0 +1,145 @@
+"""A bought node, as tests need it: it describes itself (W3C WoT TD 1.1), asks for a password, and can move and fall silent."""
+
+from __future__ import annotations
+
+import asyncio
+import base64
+import contextlib
+import json
+import threading
+import time
+from collections.abc import AsyncIterator, Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+import uvicorn
+from starlette.applications import Starlette
+from starlette.requests import Request
+from starlette.responses import JSONResponse, Response, StreamingResponse
+from starlette.routing import Route
+from zeroconf import ServiceInfo, Zeroconf
+
+from tests.house import free_ports
+
+USER, PASSWORD = "vane", "east-by-north"
+
+
+@dataclass
+class Vane:
+    """A weather vane: wind (told by events), rain (read), a lamp (set), its interval (a setting), and `park` (an action)."""
+
+    values: dict[str, Any] = field(default_factory=lambda: {"wind": 4.5, "rain": 0.2, "lamp": False, "interval": 10})
+    parked: list[Any] = field(default_factory=list)
+    locked: bool = True
+    obeys: bool = True
+    thing_id: str = "urn:uuid:4c1d0a3e-0000-4000-8000-00000000face"
+    port: int = field(default_factory=lambda: free_ports(1)[0])
+    _server: uvicorn.Server | None = None
+
+    def description(self) -> dict[str, Any]:
+        def forms(name: str, *more: dict[str, Any]) -> list[dict[str, Any]]:
+            return [{"href": f"/p/{name}"}, *more]
+
+        return {
+            "@context": "https://www.w3.org/2022/wot/td/v1.1",
+            "id": self.thing_id,
+            "title": "Boathouse vane",
+            "securityDefinitions": {"basic_sc": {"scheme": "basic", "in": "header"}},
+            "security": ["basic_sc"] if self.locked else [],
+            "properties": {
+                "wind": {
+                    "type": "number", "unit": "m/s", "readOnly": True,
+                    "forms": forms("wind", {"href": "/e/wind", "op": "observeproperty", "subprotocol": "sse"}),
+                },
+                "rain": {"type": "number", "unit": "mm", "readOnly": True, "forms": forms("rain")},
+                "lamp": {"type": "boolean", "forms": forms("lamp")},
+                "interval": {
+                    "type": "integer", "unit": "s", "minimum": 5, "maximum": 60, "title": "Interval", "forms": forms("interval")
+                },
+                "picture": {"type": "string", "forms": [{"href": "coap://vane.local/picture"}]},
+            },
+            "actions": {
+                "park": {
+                    "title": "Park",
+                    "input": {"type": "object", "properties": {"minutes": {"type": "integer", "minimum": 1, "maximum": 60}}},
+                    "forms": [{"href": "/a/park"}],
+                }
+            },
+            "events": {"gust": {"data": {"type": "number"}, "forms": [{"href": "/e/gust", "subprotocol": "longpoll"}]}},
+        }  # fmt: skip
+
+    def start(self) -> Vane:
+        routes = [
+            Route("/.well-known/wot", self._td),
+            Route("/p/{name}", self._property, methods=["GET", "PUT"]),
+            Route("/e/wind", self._events),
+            Route("/a/park", self._park, methods=["POST"]),
+        ]
+        self._server = uvicorn.Server(
+            uvicorn.Config(Starlette(routes=routes), host="127.0.0.1", port=self.port, log_level="error", lifespan="off")
+        )
+        threading.Thread(target=self._server.run, daemon=True).start()
+        while not self._server.started:
+            time.sleep(0.01)
+        return self
+
+    def stop(self) -> None:
+        if self._server is not None:
+            self._server.force_exit = self._server.should_exit = True
+            ends = time.monotonic() + 5
+            while any(server.is_serving() for server in self._server.servers) and time.monotonic() < ends:
+                time.sleep(0.01)
+            self._server = None
+
+    @contextlib.contextmanager
+    def announced(self) -> Iterator[None]:
+        """By DNS-SD, on loopback."""
+        zeroconf = Zeroconf(interfaces=["127.0.0.1"])
+        service = "_wot._tcp.local."
+        info = ServiceInfo(
+            service, f"Boathouse vane {self.port}.{service}", port=self.port, server=f"vane-{self.port}.local.",
+            parsed_addresses=["127.0.0.1"], properties={"td": "/.well-known/wot", "type": "Thing", "scheme": "http"},
+        )  # fmt: skip
+        zeroconf.register_service(info, cooperating_responders=True)
+        try:
+            yield
+        finally:
+            zeroconf.unregister_all_services()
+            zeroconf.close()
+
+    def _may(self, request: Request) -> bool:
+        wanted = "Basic " + base64.b64encode(f"{USER}:{PASSWORD}".encode()).decode()
+        return not self.locked or request.headers.get("authorization") == wanted
+
+    async def _td(self, request: Request) -> Response:
+        return JSONResponse(self.description(), media_type="application/td+json")
+
+    async def _property(self, request: Request) -> Response:
+        if not self._may(request):
+            return Response(status_code=401)
+        name = request.path_params["name"]
+        if request.method == "PUT":
+            if self.obeys:
+                self.values[name] = await request.json()
+            return Response(status_code=204)
+        return JSONResponse(self.values[name])
+
+    async def _events(self, request: Request) -> Response:
+        if not self._may(request):
+            return Response(status_code=401)
+
+        async def events() -> AsyncIterator[str]:
+            told = None
+            while self._server is not None and not self._server.should_exit:
+                if self.values["wind"] != told:
+                    told = self.values["wind"]
+                    yield f"data: {json.dumps(told)}\n\n"
+                await asyncio.sleep(0.02)
+
+        return StreamingResponse(events(), media_type="text/event-stream")
+
+    async def _park(self, request: Request) -> Response:
+        if not self._may(request):
+            return Response(status_code=401)
+        self.parked.append(await request.json())
+        return JSONResponse({"until": "noon"})
