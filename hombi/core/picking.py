@@ -170,6 +170,8 @@ def _where(pointer: str) -> str:
 
 def _short(value: Any) -> str:
     text = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+    if not text.strip():
+        return "empty"
     return text if len(text) <= 60 else text[:57] + "…"
 
 

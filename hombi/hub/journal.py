@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import asyncio
+import logging
+from collections import deque
 from typing import Any
 
 from hombi.hub.clock import Clock
@@ -10,7 +13,11 @@ from hombi.hub.ports import JournalEntry, Records
 from hombi.hub.records_thread import RecordsThread
 from hombi.hub.tasks import Tasks
 
+log = logging.getLogger(__name__)
 BURST, BURST_MS = 10, 60_000
+# While the disk is full, this many entries wait for room; then the oldest go.
+MAX_KEPT = 1_000
+AGAIN_S = 1.0
 
 
 class Journal:
@@ -18,13 +25,18 @@ class Journal:
 
     def __init__(self, clock: Clock, records: Records, thread: RecordsThread, live: Live, tasks: Tasks) -> None:
         self._clock, self._records, self._thread, self._live, self._tasks = clock, records, thread, live, tasks
+        self._kept: deque[JournalEntry] = deque(maxlen=MAX_KEPT)
+        self._writing = False
         # (event, node): when its minute began, and how many there were in it
         self._bursts: dict[tuple[str, str], tuple[int, int]] = {}
 
     def note(self, event: str, text: str, *, node: str = "", entity: str = "", automation: str = "", **data: Any) -> None:
         """Something happened: `event` in the past tense, `text` for people, `data` for programs."""
         entry = JournalEntry(self._clock.now_ms(), event, text, node, entity, automation, data)
-        self._tasks.start(self._write(entry), name="journal")
+        self._kept.append(entry)
+        if not self._writing:
+            self._writing = True
+            self._tasks.start(self._write(), name="journal")
 
     def fault(self, event: str, text: str, *, node: str = "") -> None:
         """Something went wrong that may go wrong a thousand times a second: ten a minute are written, the rest counted."""
@@ -37,9 +49,21 @@ class Journal:
         if seen < BURST:
             self.note(event, f"{text} (and {more} more like it before)" if more else text, node=node)
 
-    async def _write(self, entry: JournalEntry) -> None:
-        entry.id = await self._thread.run(self._records.add_journal, entry)
-        self._live.publish("journal", journal_data(entry))
+    async def _write(self) -> None:
+        try:
+            while self._kept:
+                entry = self._kept[0]
+                try:
+                    entry.id = await self._thread.run(self._records.add_journal, entry)
+                except Exception as error:  # noqa: BLE001 - whatever the disk says, the entry is kept and tried again
+                    log.warning("the journal cannot be written: %s", error)
+                    await asyncio.sleep(AGAIN_S)
+                    continue
+                if self._kept[0] is entry:
+                    self._kept.popleft()
+                self._live.publish("journal", journal_data(entry))
+        finally:
+            self._writing = False
 
 
 def journal_data(entry: JournalEntry) -> dict[str, Any]:

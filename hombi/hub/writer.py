@@ -14,7 +14,7 @@ log = logging.getLogger(__name__)
 
 MAX_BATCH = 2_000
 MAX_HELD = 200_000
-RETRY_S = (0.2, 1.0, 5.0, 15.0)
+RETRY_S = (0.2, 1.0, 2.0, 5.0)
 
 
 class Writer:

@@ -78,7 +78,10 @@ class Web:
     async def look(self, address: str) -> Found:
         """The description at an address as a person types it ("192.168.1.20", "http://loft.local/thing"). Raises LinkError."""
         url = address.strip() if "://" in address else f"http://{address.strip()}"
-        split = urlsplit(url)
+        try:
+            split = urlsplit(url)
+        except ValueError:
+            split = urlsplit("")
         if split.scheme not in ("http", "https") or not split.hostname:
             raise LinkError(f"{address!r} is no address; write it like 192.168.1.20 or http://loft.local:8080/thing")
         if split.path in ("", "/"):

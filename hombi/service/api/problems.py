@@ -6,6 +6,7 @@ from http import HTTPStatus
 from typing import Any
 
 from django.core.exceptions import PermissionDenied
+from django.db import OperationalError
 from django.http import Http404, HttpRequest, JsonResponse
 from rest_framework import exceptions
 from rest_framework.response import Response
@@ -33,6 +34,9 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
         status = next(code for kind, code in _STATUS if isinstance(error, kind))
         more = {"mistakes": error.mistakes} if isinstance(error, Invalid) and error.mistakes else {}
         return problem_response(status, str(error), **more)
+    if isinstance(error, OperationalError):  # a full disk, a locked file
+        detail = f"the database cannot be written now ({error}); `hombi doctor` says more. Try again when it is well"
+        return problem_response(503, detail)
     if isinstance(error, Http404):
         error = exceptions.NotFound()
     elif isinstance(error, PermissionDenied):

@@ -1,0 +1,242 @@
+"""Nodes that do not know Hombi: picked out of messages at the door, or posting one value; with their keys."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import subprocess
+import threading
+import time
+from typing import Any
+
+import httpx
+import paho.mqtt.client as paho
+import pytest
+
+from hombi.client import HubProblem, Tool
+from tests.house import Service, until
+
+SOIL = {"soil": {"moisture": 41.5, "temp_f": 50}, "bat": 87, "name": "herbs"}
+
+
+@pytest.fixture(scope="module")
+def tool(service: Service) -> Tool:
+    with service.hub() as hub:
+        return hub.add_tool("boards", publish=["mill/#"], subscribe=["mill/#"])
+
+
+def board(service: Service, tool: Tool, name: str) -> paho.Client:
+    client = paho.Client(paho.CallbackAPIVersion.VERSION2, name)
+    client.username_pw_set(tool.tool, tool.key)
+    ready = threading.Event()
+    client.on_connect = lambda *_: ready.set()
+    client.connect("127.0.0.1", service.mqtt_port)
+    client.loop_start()
+    assert ready.wait(5)
+    return client
+
+
+def say(client: paho.Client, topic: str, payload: Any) -> None:
+    text = payload if isinstance(payload, str | bytes) else json.dumps(payload)
+    client.publish(topic, text, qos=1).wait_for_publish(5)
+
+
+def test_a_value_is_picked_from_the_command_line_and_lives_at_once(service: Service, tool: Tool) -> None:
+    client = board(service, tool, "herbs")
+    say(client, "mill/herb-bed/state", SOIL)
+    say(client, "mill/fern-bed/state", {**SOIL, "soil": {"moisture": 60, "temp_f": 41}})
+    shown = service.hombi("messages", "--topic", "mill/+/state", "--text", "herbs").stdout
+    assert shown.count("mill/herb-bed/state") == 1
+    assert "nobody's" in shown
+    words = ["mill/{node}/state", "--kind", "temperature", "--pointer", "/soil/temp_f", "--unit", "°F"]
+    tried = service.hombi("pick", *words, "--try").stdout
+    assert "10.0 °C" in tried
+    assert "5.0 °C" in tried
+    done = service.hombi("pick", *words, "--title", "Soil", "--room", "Terrace")
+    assert done.returncode == 0, done.stderr
+    assert "herb-bed/soil is picked from mill/herb-bed/state" in done.stdout
+    with service.hub() as hub:
+        assert {hub.entity(f"{bed}/soil").room for bed in ("herb-bed", "fern-bed")} == {"terrace"}
+        say(client, "mill/herb-bed/state", SOIL)
+        entity = hub.entity("herb-bed/soil")
+        assert (entity.value, entity.raw, entity.unit) == (pytest.approx(10), 50, "°C")
+        assert entity.picked == "mill/herb-bed/state at /soil/temp_f"
+        # One more value of a node that is there already.
+        hub.pick(topic="mill/{node}/state", pointer="/soil/moisture", kind="moisture", title="Moisture", nodes=["herb-bed"])
+        say(client, "mill/herb-bed/state", SOIL)
+        assert hub.entity("herb-bed/moisture").value == 41.5
+        assert hub.messages(topic="mill/herb-bed/state")[0].node == "herb-bed"
+        # What no longer fits is refused, said, and loses nothing else.
+        say(client, "mill/herb-bed/state", {"soil": {"moisture": "wet"}})
+        (entry,) = until(lambda: [e for e in hub.journal(event="MessageRefused", node="herb-bed") if "wet" in e.text][:1])
+        assert "herb-bed" in entry.text
+        assert hub.entity("herb-bed/moisture").value == 41.5
+        hub.remove_entity("herb-bed/moisture")
+        with pytest.raises(HubProblem, match="no entity herb-bed/moisture"):
+            hub.entity("herb-bed/moisture")
+    client.disconnect()
+    client.loop_stop()
+
+
+def test_a_bare_payload_with_its_own_time_and_a_way_to_set_it(service: Service, tool: Tool) -> None:
+    client, asked = board(service, tool, "sluice"), list[tuple[str, str]]()
+    ready = threading.Event()
+    client.on_subscribe = lambda *_: ready.set()
+
+    def obey(client: paho.Client, user: Any, message: paho.MQTTMessage) -> None:
+        asked.append((message.topic, message.payload.decode()))
+        client.publish("mill/sluice/gate", message.payload.decode().removeprefix("go "), qos=1)
+
+    client.on_message = obey
+    client.subscribe("mill/sluice/cmd", qos=1)
+    assert ready.wait(5)
+    say(client, "mill/sluice/gate", "40")
+    with service.hub() as hub:
+        write = {"topic": "mill/{node}/cmd", "payload": "go {value}"}
+        (made,) = hub.pick(topic="mill/{node}/gate", kind="level", title="Gate", nodes=["sluice"], write=write)
+        assert (made.entity, made.writable) == ("sluice/gate", True)
+        assert hub.command("sluice/gate", "75 %").state == "confirmed"
+        assert asked == [("mill/sluice/cmd", "go 75")]
+        at = round(time.time()) - 7200
+        hub.pick(topic="mill/{node}/log", pointer="/v", at="/t", kind="number", title="Turns", nodes=["wheel"])
+        for n in (2, 0, 1):
+            say(client, "mill/wheel/log", {"v": n, "t": at + n})
+        assert [r.value for r in hub.readings("wheel/turns", at * 1000)] == [0, 1, 2]
+    client.disconnect()
+    client.loop_stop()
+
+
+@pytest.mark.parametrize(
+    ("picking", "said"),
+    [
+        ({"topic": "mill/#/state"}, "no topic to pick from"),
+        ({"topic": "mill/{node}/{node}"}, "no topic to pick from"),
+        ({"pointer": "soil"}, "no JSON Pointer"),
+        ({"kind": "temprature"}, "did you mean temperature"),
+        ({"unit": "bar"}, "bar"),
+        ({"nodes": []}, "no node is chosen"),
+        ({"title": "…"}, "needs a name"),
+        ({"write": {"topic": "mill/+/set", "payload": "{value}"}}, "no wildcards"),
+        ({"write": {"topic": "mill/{node}/set", "payload": "on"}}, "{value}"),
+        ({"nodes": ["boards"]}, "a tool at the MQTT door is called boards"),
+    ],
+)
+def test_picks_that_cannot_be_are_said_and_change_nothing(service: Service, tool: Tool, picking: dict[str, Any], said: str) -> None:
+    right = {"topic": "mill/{node}/x", "pointer": "/t", "kind": "temperature", "title": "Warmth", "nodes": ["newcomer"]}
+    with service.hub() as hub:
+        with pytest.raises(HubProblem) as caught:
+            hub.pick(**(right | picking))
+        assert said in str(caught.value)
+        assert "newcomer" not in [n.node for n in hub.nodes()]
+
+
+def test_the_stream_of_messages_is_bounded_and_filtered(service: Service, tool: Tool) -> None:
+    client = board(service, tool, "chatty")
+    batches: list[Any] = []
+
+    def follow() -> None:
+        with service.hub() as hub:
+            for batch in hub.follow_messages(topic="mill/chatty/#"):
+                batches.append(batch)
+                if sum(len(b.messages) + b.passed_over for b in batches) >= 300:
+                    return
+
+    following = threading.Thread(target=follow)
+    following.start()
+    time.sleep(0.6)
+    for n in range(300):
+        client.publish("mill/quiet/x", "0")
+        client.publish(f"mill/chatty/{n % 3}", f"{n}", qos=1).wait_for_publish(5) if n == 299 else client.publish(
+            f"mill/chatty/{n % 3}", f"{n}"
+        )
+    following.join(10)
+    assert not following.is_alive()
+    assert all(m.topic.startswith("mill/chatty/") for b in batches for m in b.messages)
+    assert max(len(b.messages) for b in batches) <= 40
+    assert sum(b.passed_over for b in batches) > 0, "what came too fast to read is counted"
+    with service.hub() as hub:
+        assert [m.payload for m in hub.messages(topic="mill/chatty/+", each_topic=True)] == ["299", "298", "297"]
+    client.disconnect()
+    client.loop_stop()
+
+
+def test_a_node_that_posts_one_value(service: Service) -> None:
+    done = service.hombi("add-node", "Wheel house", "--room", "Workshop")
+    assert done.returncode == 0, done.stderr
+    curl = next(line.strip() for line in done.stdout.splitlines() if line.strip().startswith("curl"))
+    key = done.stdout.split("has the key ")[1].split(". It is")[0]
+    done = service.hombi("add-entity", "wheel-house", "Bearing", "--kind", "temperature", "--unit", "°F", "--pointer", "/b/t")
+    assert "takes what is posted to /api/intake/wheel-house/bearing" in done.stdout
+    url = f"{service.url}/api/intake/wheel-house"
+    basic, bearer = {"auth": ("wheel-house", key)}, {"headers": {"Authorization": f"Bearer {key}"}}
+    with service.hub() as hub:
+        hub.add_entity("wheel-house", "Turns", "number")
+        for sent, value in (
+            ({"content": "7.5", **basic}, 7.5),
+            ({"json": {"value": 8.25}, **bearer}, 8.25),
+            ({"content": "9", **bearer}, 9),
+        ):
+            answer = httpx.post(f"{url}/turns", **sent)
+            assert answer.json() == {"stored": 1, "refused": []}, answer.text
+            assert hub.entity("wheel-house/turns").value == value
+        assert httpx.get(f"{url}/turns", params={"key": key, "value": "6.5"}).json()["stored"] == 1
+        assert hub.entity("wheel-house/turns").value == 6.5
+        assert httpx.post(f"{url}/bearing", json={"b": {"t": 212}}, **basic).json()["stored"] == 1
+        assert hub.entity("wheel-house/bearing").value == pytest.approx(100)
+        # The line that is shown works as it stands.
+        if shutil.which("curl"):
+            line = curl.replace("ENTITY", "turns")
+            ran = subprocess.run(line, shell=True, capture_output=True, text=True, timeout=10, check=False)
+            assert json.loads(ran.stdout)["stored"] == 1, (line, ran.stderr)
+
+
+@pytest.mark.parametrize(
+    ("path", "key", "content", "status", "said"),
+    [
+        ("turns", "right", "many", 422, "many"),
+        ("turns", "right", '{"value": null}', 422, "null"),
+        ("turns", "right", "", 422, "empty"),
+        ("trns", "right", "1", 404, "did you mean"),
+        ("turns", "wrong", "1", 401, ""),
+        ("turns", "", "1", 401, ""),
+        ("../cellar-rack/humidity", "right", "1", 401, "this is not the key of cellar-rack"),
+    ],
+)
+def test_posts_that_cannot_be_are_told_why(
+    service: Service, rack: Any, posting: Any, path: str, key: str, content: str, status: int, said: str
+) -> None:
+    headers = {"Authorization": f"Bearer {posting if key == 'right' else key}"} if key else {}
+    url = f"{service.url}/api/intake/{path.removeprefix('../') if path.startswith('..') else 'lathe-house/' + path}"
+    answer = httpx.post(url, content=content, headers=headers)
+    assert answer.status_code == status, answer.text
+    assert said in answer.text
+
+
+@pytest.fixture(scope="module")
+def posting(service: Service) -> str:
+    with service.hub() as hub:
+        made = hub.add_node("Lathe house")
+        hub.add_entity(made.node, "Turns", "number")
+        return made.key
+
+
+def test_a_post_for_what_is_not_there_is_seen_among_the_messages(service: Service, posting: str) -> None:
+    httpx.post(f"{service.url}/api/intake/lathe-house/oil", content="3", headers={"Authorization": f"Bearer {posting}"})
+    with service.hub() as hub:
+        (message,) = hub.messages(node="lathe-house", text="/oil")
+        assert (message.via, message.sender, message.payload) == ("http", "lathe-house", "3")
+
+
+def test_keys_are_changed_and_taken_away(service: Service, posting: str) -> None:
+    url = f"{service.url}/api/intake/lathe-house/turns"
+
+    def post(key: str) -> int:
+        return httpx.post(url, content="1", headers={"Authorization": f"Bearer {key}"}).status_code
+
+    assert post(posting) == 200
+    newer = service.hombi("key", "lathe-house").stdout.split("has the key ")[1].split(". It is")[0]
+    assert (post(posting), post(newer)) == (401, 200)
+    assert "shut out" in service.hombi("key", "lathe-house", "--revoke").stdout
+    assert post(newer) == 401
+    with service.hub() as hub:
+        assert not next(n for n in hub.nodes() if n.node == "lathe-house").has_key
