@@ -2,18 +2,27 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
+import random
 import threading
 import time
+from pathlib import Path
 from typing import Any
 
-from tests.house import CLIMATE, PLUG, Service, description, let_in, until
+import httpx
+
+from tests.broker import Broker
+from tests.house import CLIMATE, PLUG, Joined, Service, description, let_in, until
 
 
-class Sender(threading.Thread):
+KILLS = 50
+
+
+class DoorSender(threading.Thread):
     """Publishes numbered readings as fast as it can until its connection drops; knows which were acknowledged."""
 
-    def __init__(self, node: Any, start_s: float, first: int) -> None:
+    def __init__(self, node: Joined, start_s: float, first: int) -> None:
         super().__init__(daemon=True)
         self.node, self.start_s, self.next = node, start_s, first
         self.numbers: dict[int, int] = {}
@@ -33,8 +42,7 @@ class Sender(threading.Thread):
 
     def run(self) -> None:
         while not self.dropped.is_set():
-            payload = json.dumps([{"n": "count", "t": round(self.start_s + self.next / 100, 2), "v": self.next}])
-            info = self.client.publish(self.node.topics["readings"], payload, qos=1)
+            info = self.client.publish(self.node.topics["readings"], json.dumps(numbered(self.start_s, self.next)), qos=1)
             if info.rc == 0:
                 self.numbers[info.mid] = self.next
                 self.next += 1
@@ -43,37 +51,87 @@ class Sender(threading.Thread):
         self.client.loop_stop()
 
 
-def test_kill_9_under_load_loses_no_acknowledged_reading(own_service: Service) -> None:
-    own_service.start()
-    own_service.claim()
-    node = let_in(own_service, description("Counter", count={"type": "number", "readOnly": True}))
-    start_s, acknowledged, first = round(time.time()) - 20_000, set[int](), 0
-    for _ in range(5):
-        sender = Sender(node, start_s, first)
-        sender.start()
-        until(lambda sender=sender: len(sender.acknowledged) > 600, 20)
-        own_service.kill()
-        sender.join(10)
-        acknowledged |= sender.acknowledged
-        first = sender.next
-        own_service.start()
-    with own_service.hub() as hub:
-        stored = {round(r.value) for r in hub.readings("counter/count", round(start_s * 1000))}
-    assert len(acknowledged) > 3000
-    assert acknowledged <= stored, f"lost: {sorted(acknowledged - stored)[:10]}"
+class PostSender(threading.Thread):
+    """Posts numbered readings one by one until the hub does not answer."""
+
+    def __init__(self, node: Joined, start_s: float, first: int) -> None:
+        super().__init__(daemon=True)
+        self.node, self.start_s, self.next, self.acknowledged = node, start_s, first, set[int]()
+
+    def run(self) -> None:
+        with httpx.Client(auth=(self.node.node, self.node.key)) as http, contextlib.suppress(httpx.TransportError):
+            while True:
+                pack = json.dumps(numbered(self.start_s, self.next))
+                if http.post(f"{self.node.service.url}/api/intake", content=pack).json()["stored"] == 1:
+                    self.acknowledged.add(self.next)
+                self.next += 1
 
 
-def test_kill_9_loses_no_reading_that_was_answered_over_http(own_service: Service) -> None:
+class BrokerSender(threading.Thread):
+    """Publishes at the house's broker all the while, also while the hub is gone; knows what the broker has taken."""
+
+    def __init__(self, broker: Broker, start_s: float) -> None:
+        super().__init__(daemon=True)
+        self.client, self.start_s, self.stop = broker.client(), start_s, threading.Event()
+        self.taken: list[int] = []
+
+    def run(self) -> None:
+        number = 0
+        while not self.stop.is_set():
+            payload = json.dumps({"v": number, "t": self.start_s + number})
+            self.client.publish("mill/wheel/turns", payload, qos=1).wait_for_publish(5)
+            self.taken.append(number)
+            number += 1
+            time.sleep(0.005)
+        self.client.disconnect()
+        self.client.loop_stop()
+
+
+def numbered(start_s: float, number: int) -> list[dict[str, Any]]:
+    return [{"n": "count", "t": round(start_s + number / 100, 2), "v": number}]
+
+
+def stored(service: Service, entity: str, start_s: float) -> set[int]:
+    with service.hub() as hub:
+        return {round(r.value) for r in hub.readings(entity, round(start_s * 1000))}
+
+
+def test_kill_9_under_load_loses_no_acknowledged_reading(own_service: Service, tmp_path: Path) -> None:
+    """Killed again and again while readings come over the door, by HTTP and by the house's broker at once."""
+    broker = Broker(tmp_path / "broker").start()
+    broker.name_to(own_service)
     own_service.start()
     own_service.claim()
-    node = let_in(own_service, description("Counter", count={"type": "number", "readOnly": True}))
-    start = round(time.time()) - 5000
-    for number in range(3):
-        assert node.post([{"n": "count", "t": start + number, "v": number}]).json()["stored"] == 1
-        own_service.kill()
-        own_service.start()
+    count = {"count": {"type": "number", "readOnly": True}}
+    nodes = [let_in(own_service, description(name, **count)) for name in ("Knocker", "Poster")]
     with own_service.hub() as hub:
-        assert [r.value for r in hub.readings("counter/count", start * 1000)] == [0, 1, 2]
+        hub.pick(via="broker", topic="mill/{node}/turns", pointer="/v", at="/t", kind="number", title="Turns", nodes=["wheel"])
+    start_s = round(time.time()) - 200_000
+    at_broker = BrokerSender(broker, start_s)
+    at_broker.start()
+    acknowledged, first, seed = (set[int](), set[int]()), [0, 0], random.Random(7)
+    for _ in range(KILLS):
+        senders = [DoorSender(nodes[0], start_s, first[0]), PostSender(nodes[1], start_s, first[1])]
+        for sender in senders:
+            sender.start()
+        until(lambda senders=senders: len(senders[0].acknowledged) > 50 and len(senders[1].acknowledged) > 3, 20)
+        time.sleep(seed.random() / 5)
+        own_service.kill()
+        for place, sender in enumerate(senders):
+            sender.join(10)
+            acknowledged[place].update(sender.acknowledged)
+            first[place] = sender.next + 1
+        own_service.start()
+    at_broker.stop.set()
+    at_broker.join(10)
+    until(lambda: max(at_broker.taken) in stored(own_service, "wheel/turns", start_s), 30)
+    broker.stop()
+    found = [stored(own_service, entity, start_s) for entity in ("knocker/count", "poster/count", "wheel/turns")]
+    assert len(acknowledged[0]) > 50 * KILLS
+    assert len(acknowledged[1]) > 3 * KILLS
+    assert len(at_broker.taken) > 10 * KILLS
+    for kept, promised in zip(found, (*acknowledged, set(at_broker.taken)), strict=True):
+        assert promised <= kept, f"lost: {sorted(promised - kept)[:10]}"
 
 
 def test_a_sleeping_nodes_command_outlives_a_killed_hub(own_service: Service) -> None:

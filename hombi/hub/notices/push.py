@@ -7,14 +7,12 @@ import json
 from base64 import urlsafe_b64encode
 from dataclasses import dataclass
 from enum import Enum
-from typing import Protocol
+from typing import Any, Protocol
 from urllib.parse import urlparse
 
-import requests
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat, PublicFormat
 from py_vapid import Vapid
-from pywebpush import WebPushException, webpush
 
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
 
@@ -71,6 +69,10 @@ class WebPush:
         return await asyncio.to_thread(self._send, phone, delivery)
 
     def _send(self, phone: PhoneRecord, delivery: DeliveryRecord) -> PushResult:
+        # Imported here: they bring two HTTP clients with them, which would make every start of the hub a fifth longer.
+        import requests  # noqa: PLC0415
+        from pywebpush import WebPushException, webpush  # noqa: PLC0415
+
         payload = json.dumps({"title": delivery.title, "text": delivery.text, "path": delivery.path, "at": delivery.created_ms})
         where = urlparse(phone.endpoint)
         try:
@@ -85,7 +87,7 @@ class WebPush:
                 headers={"urgency": "high"},
             )
         except WebPushException as error:
-            return _fate(error)
+            return _fate(error.response, str(error))
         except requests.RequestException as error:
             return PushResult(Fate.LATER, f"the push service at {where.netloc} cannot be reached ({type(error).__name__})")
         except ValueError as error:
@@ -93,10 +95,9 @@ class WebPush:
         return PushResult(Fate.DELIVERED)
 
 
-def _fate(error: WebPushException) -> PushResult:
-    response = error.response
+def _fate(response: Any, said: str) -> PushResult:
     if response is None:
-        return PushResult(Fate.IMPOSSIBLE, f"the notice cannot be encrypted for this phone: {error}")
+        return PushResult(Fate.IMPOSSIBLE, f"the notice cannot be encrypted for this phone: {said}")
     status = int(response.status_code)
     if status in (404, 410):
         return PushResult(Fate.GONE, f"the push service does not know this phone any more ({status})")
