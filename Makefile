@@ -49,7 +49,7 @@ types: schema  ## the console's types, from the API's schema
 
 test: tools check  ## everything that must hold
 	cd console && npx vitest run
-	$(BIN)/pytest
+	$(BIN)/pytest --numprocesses 2 --dist loadfile --no-loadscope-reorder
 
 bench: setup  ## how fast it is, as ratios of one run
 	$(BIN)/python -m bench

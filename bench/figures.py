@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import sqlite3
 import statistics
 import subprocess
 import sys
+import tempfile
 import threading
 import time
 from pathlib import Path
@@ -16,10 +18,13 @@ import httpx
 import paho.mqtt.client as paho
 
 from bench import rig
+from hombi.client import HubUnreachable
+from tests.broker import Broker
 from tests.house import PLUG, Joined, Service, description, let_in, until
 
 Row = tuple[str, str, str, bool]
 NODES, ENTITIES, SECONDS, WINDOW = 20, 10, 10.0, 100
+BROKER_WINDOW = 20
 MONTH_ROWS, MONTH_ENTITIES = 43_200, 200
 
 
@@ -46,6 +51,71 @@ def intake() -> list[Row]:
             "0.50 or more",
             ours / plain >= 0.5,
         ),
+    ]
+
+
+def broker() -> list[Row]:
+    """By mosquitto: publish to committed row and acknowledgement; beside a bare paho subscriber at the same broker."""
+    names = [f"node-{n}" for n in range(NODES)]
+    rates: dict[str, list[float]] = {"hub": [], "bare": []}
+    with tempfile.TemporaryDirectory() as folder, rig.hub() as service:
+        house = Broker(Path(folder) / "broker").start()
+        (service.data / "hombi.toml").write_text(f'{house.table()}topics = ["mill/#"]\n')
+        with service.hub() as hub:
+            until(lambda: any(c.part.startswith("broker") and c.state == "ok" for c in hub.doctor()))
+            hub.pick(via="broker", topic="mill/{node}/t", pointer="/0/v", at="/0/t", kind="temperature", title="t", nodes=names)
+            for _ in range(3):
+                with rig.bare_subscriber(house, "bare/#") as heard:
+                    begun = time.time()
+                    sent, _ = rig.load(house.port, SECONDS, BROKER_WINDOW, rig.broker_keys(service, house, "bare", names))
+                    rates["bare"].append(sent / (heard(sent) - begun))
+                before, begun = hub.house().readings_committed, time.time()
+                sent, _ = rig.load(house.port, SECONDS, BROKER_WINDOW, rig.broker_keys(service, house, "mill", names))
+                until(lambda before=before, sent=sent: hub.house().readings_committed - before >= sent, 120)
+                rates["hub"].append(sent / (time.time() - begun))
+        house.stop()
+    ours, plain = statistics.median(rates["hub"]), statistics.median(rates["bare"])
+    return [
+        ("by mosquitto, readings/s committed and acknowledged", f"{ours:,.0f}", "3,000 or more", ours >= 3000),
+        (
+            "by mosquitto, part of a bare paho subscriber's rate",
+            f"{ours / plain:.2f} (bare {plain:,.0f}/s)",
+            "0.50 or more",
+            ours / plain >= 0.5,
+        ),
+    ]
+
+
+def steady(minutes: float = 5) -> list[Row]:
+    """200 nodes at one message a second over the hub's door: from the publish to the live stream, and the hub's memory."""
+    late: list[float] = []
+    with rig.hub() as service:
+        keys = rig.keys_file(service, rig.nodes(service, 200, 1), 1)
+        pid = int((service.data / "hub.lock").read_text())
+
+        def follow() -> None:
+            with service.hub() as hub, contextlib.suppress(HubUnreachable):
+                for event in hub.live():
+                    if event.event == "reading":
+                        late.append(time.time() * 1000 - event.data["at"])
+
+        threading.Thread(target=follow, daemon=True).start()
+        words = [sys.executable, "-m", "bench.steady", str(service.mqtt_port), str(60 * minutes), str(keys)]
+        with subprocess.Popen(words, stdout=subprocess.PIPE, text=True) as sending:
+            time.sleep(60)
+            early = memory_mb(pid)
+            sent = json.loads(sending.communicate()[0])["messages"]
+        until(lambda: len(late) >= sent)
+        grown = memory_mb(pid) - early
+    p99 = statistics.quantiles(late, n=100)[98]
+    return [
+        (
+            f"200 nodes at one message a second for {minutes:g} min, to the live stream",
+            f"{statistics.median(late):.1f} ms, p99 {p99:.0f} ms",
+            "p99 under 100 ms",
+            p99 < 100,
+        ),
+        ("the same, memory of the hub from the first minute to the last", f"{grown:+.1f} MB", "flat: within 5 MB", abs(grown) < 5),
     ]
 
 
@@ -285,4 +355,4 @@ def first_load() -> list[Row]:
     return [("the console's first load, JavaScript gzipped", f"{size / 1000:.0f} kB", "under 200 kB", size < 200_000)]
 
 
-ALL = {f.__name__: f for f in (intake, reaction, month, screen, footprint, first_load)}
+ALL = {f.__name__: f for f in (intake, broker, steady, reaction, month, screen, footprint, first_load)}

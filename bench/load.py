@@ -1,6 +1,8 @@
 """A fast MQTT sender, in a process of its own: publishes at QoS 1 with a window, and measures until the last PUBACK.
 
 python -m bench.load PORT SECONDS WINDOW KEYS.json     prints one line of JSON: {"messages": …, "seconds": …}
+
+KEYS.json has for each client its key and its entities, and at a broker that is not the hub its user and its topic.
 """
 
 from __future__ import annotations
@@ -11,6 +13,7 @@ import socket
 import sys
 import time
 from pathlib import Path
+from typing import Any
 
 import uvloop
 
@@ -22,11 +25,12 @@ TOPIC = "hombi/{}/readings"
 class Sender(asyncio.Protocol):
     """One node that sends as fast as its window allows, each of its entities in turn."""
 
-    def __init__(self, node: str, key: str, entities: list[str], window: int, ends: float) -> None:
-        self.node, self.key, self.entities, self.window, self.ends = node, key, entities, window, ends
+    def __init__(self, node: str, known: dict[str, Any], window: int, ends: float) -> None:
+        self.node, self.key, self.entities, self.window, self.ends = node, known["key"], known["entities"], window, ends
+        self.user = known.get("user", node)
         self.sent = self.acknowledged = 0
         self.done: asyncio.Future[None] = asyncio.get_running_loop().create_future()
-        self.topic = TOPIC.format(node)
+        self.topic = known.get("topic", TOPIC.format(node))
         # Single readings with a time of their own, about 80 bytes, as a node sends them.
         self.start_ms = round(time.time() * 1000) - 300 * 86_400_000
         self._rest = b""
@@ -34,7 +38,7 @@ class Sender(asyncio.Protocol):
     def connection_made(self, transport: asyncio.BaseTransport) -> None:
         self.transport = transport
         transport.get_extra_info("socket").setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-        hello = p.Connect(self.node, keep_alive=60, username=self.node, password=self.key.encode())
+        hello = p.Connect(self.node, keep_alive=60, username=self.user, password=self.key.encode())
         transport.write(p.encode(hello))  # type: ignore[attr-defined]
 
     def connection_lost(self, exc: Exception | None) -> None:
@@ -66,13 +70,13 @@ class Sender(asyncio.Protocol):
             self.done.set_result(None)
 
 
-async def main(port: int, seconds: float, window: int, keys: dict[str, dict[str, object]]) -> None:
+async def main(port: int, seconds: float, window: int, keys: dict[str, dict[str, Any]]) -> None:
     loop = asyncio.get_running_loop()
     begun = time.monotonic()
     senders = []
     for node, known in keys.items():
         _, sender = await loop.create_connection(
-            lambda node=node, known=known: Sender(node, known["key"], known["entities"], window, begun + seconds),  # type: ignore[misc]
+            lambda node=node, known=known: Sender(node, known, window, begun + seconds),  # type: ignore[misc]
             "127.0.0.1",
             port,
         )

@@ -8,10 +8,11 @@ import shutil
 import subprocess
 import sys
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
+from tests.broker import PASSWORD, USER, Broker
 from tests.conftest import make_service
 from tests.house import Joined, Service, description, free_ports, let_in
 
@@ -45,6 +46,14 @@ def keys_file(service: Service, found: dict[str, Joined], entities: int) -> Path
     return path
 
 
+def broker_keys(service: Service, broker: Broker, root: str, names: list[str]) -> Path:
+    """The same for clients of a broker, each with a topic under `root`."""
+    path = service.data / "broker-keys.json"
+    known = {n: {"key": PASSWORD, "user": USER, "topic": f"{root}/{n}/t", "entities": ["t"]} for n in names}
+    path.write_text(json.dumps(known))
+    return path
+
+
 def load(port: int, seconds: float, window: int, keys: Path) -> tuple[int, float]:
     """(messages acknowledged, seconds until the last of them)."""
     words = [sys.executable, "-m", "bench.load", str(port), str(seconds), str(window), str(keys)]
@@ -72,3 +81,24 @@ def bare(service: Service) -> Iterator[int]:
     finally:
         process.kill()
         process.wait()
+
+
+@contextlib.contextmanager
+def bare_subscriber(broker: Broker, topic: str) -> Iterator[Callable[[int], float]]:
+    """The bare counterpart at a broker; yields a call that waits until so many messages were heard, and says when."""
+    words = [sys.executable, "-m", "bench.subscriber", str(broker.port), USER, PASSWORD, topic]
+    with subprocess.Popen(words, stdout=subprocess.PIPE, text=True) as process:
+        assert process.stdout is not None
+        lines = process.stdout
+        assert lines.readline() == "Ready\n"
+
+        def heard(count: int) -> float:
+            while True:
+                number, at = lines.readline().split()
+                if int(number) >= count:
+                    return float(at)
+
+        try:
+            yield heard
+        finally:
+            process.terminate()

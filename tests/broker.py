@@ -82,7 +82,9 @@ class Broker:
 
     def table(self, version: str = "5") -> str:
         """[broker] of hombi.toml."""
-        text = f'[broker]\nhost = "127.0.0.1"\nport = {self.port}\nuser = "{USER}"\npassword = "{PASSWORD}"\nversion = "{version}"\n'
+        text = (
+            f'[broker]\nhost = "127.0.0.1"\nport = {self.port}\nuser = "{USER}"\npassword = "{PASSWORD}"\nversion = "{version}"\n'
+        )
         if self.authority is not None:
             files = self.authority.issue("hub")
             text += f'ca = "{self.authority.file}"\ncertificate = "{files[0]}"\nkey = "{files[1]}"\n'

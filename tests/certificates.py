@@ -47,8 +47,6 @@ class Authority:
         files = self._folder / f"{name}.pem", self._folder / f"{name}.key"
         files[0].write_bytes(certificate.public_bytes(serialization.Encoding.PEM))
         files[1].write_bytes(
-            key.private_bytes(
-                serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()
-            )
+            key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption())
         )
         return files

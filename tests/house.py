@@ -178,8 +178,10 @@ class Joined:
         content = payload if raw else json.dumps(payload)
         return httpx.post(f"{self.service.url}/api/intake", content=content, auth=(self.node, self.key), timeout=20)
 
-    def mqtt(self, client_id: str = "", clean: bool = True) -> paho.Client:
-        client = paho.Client(paho.CallbackAPIVersion.VERSION2, client_id=client_id or self.node, clean_session=clean)
+    def mqtt(self, client_id: str = "", clean: bool = True, again: bool = True) -> paho.Client:
+        client = paho.Client(
+            paho.CallbackAPIVersion.VERSION2, client_id or self.node, clean_session=clean, reconnect_on_failure=again
+        )
         client.username_pw_set(self.node, self.key)
         client.max_inflight_messages_set(400)
         return client

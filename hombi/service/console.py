@@ -5,7 +5,7 @@ from __future__ import annotations
 import mimetypes
 from pathlib import Path
 
-from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.http.response import HttpResponseBase
 
 from hombi.service.api.problems import problem
@@ -26,7 +26,7 @@ def console(request: HttpRequest, path: str) -> HttpResponseBase:
         found = FILES / "index.html"
     if not found.is_file():
         return HttpResponse("the console is not built; run `make setup`\n", status=503, content_type="text/plain")
-    response = FileResponse(found.open("rb"), content_type=mimetypes.guess_type(found.name)[0])
+    response = HttpResponse(found.read_bytes(), content_type=mimetypes.guess_type(found.name)[0])
     # Built files carry a hash of their content in their name; the page and the service worker must always be fresh.
     response["Cache-Control"] = "public, max-age=31536000, immutable" if path.startswith("assets/") else "no-cache"
     return response

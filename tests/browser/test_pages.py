@@ -16,6 +16,8 @@ PAGES = {
     "/readings/cellar-mister/switch": "Cellar mister",
     "/nodes": "Nodes",
     "/nodes/cellar-rack": "Cellar rack",
+    "/messages": "Messages",
+    "/admit": "Waiting for the node",
     "/automations": "Automations",
     "/automations/new": "New automation",
     "/automations/cellar-too-dry": "Cellar too dry",

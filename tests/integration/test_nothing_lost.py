@@ -15,7 +15,6 @@ import httpx
 from tests.broker import Broker
 from tests.house import CLIMATE, PLUG, Joined, Service, description, let_in, until
 
-
 KILLS = 50
 
 
@@ -27,7 +26,7 @@ class DoorSender(threading.Thread):
         self.node, self.start_s, self.next = node, start_s, first
         self.numbers: dict[int, int] = {}
         self._mids: set[int] = set()
-        self.client = node.mqtt("sender")
+        self.client = node.mqtt("sender", again=False)
         self.client.max_queued_messages_set(400)
         self.client.on_publish = lambda c, u, mid, *_: self._mids.add(mid)
         self.dropped = threading.Event()

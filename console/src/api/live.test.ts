@@ -2,8 +2,9 @@ import { QueryClient } from "@tanstack/react-query";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import { entity, plug } from "../test-parts";
 import type { Entity } from "./client";
-import { followLive, mergeReadings, shown } from "./live";
+import { followLive } from "./live";
 import { keys } from "./queries";
+import { mergeReadings, notOlder, shown } from "./readings";
 
 class Source {
   static last: Source;
@@ -117,4 +118,13 @@ it("never moves the time last heard backwards", () => {
     new Map([["rack/humidity", { ...reading("rack/humidity", 1), quality: "good" as const }]]),
   );
   expect(merged?.heard_at).toBe(9000);
+});
+
+it("lets no answer that was on its way undo a newer reading", () => {
+  const fetched = entity("cellar-rack/temperature", { at: 4000, value: 11 });
+  Source.last.say("reading", reading(fetched.entity, 12.5));
+  expect(notOlder(fetched).value).toBe(12.5);
+  expect(notOlder({ ...fetched, at: 6000 }).value).toBe(11);
+  Source.last.onerror?.();
+  expect(notOlder(fetched).value).toBe(11);
 });

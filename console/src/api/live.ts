@@ -2,43 +2,7 @@
 import type { QueryClient } from "@tanstack/react-query";
 import type { Entity, EntityDetail } from "./client";
 import { keys } from "./queries";
-
-export interface LiveReading {
-  entity: string;
-  at: number;
-  value: number;
-  raw: number;
-  quality: Entity["quality"];
-  reason: string;
-}
-
-/** A value as people read it; the same as the hub's own words. */
-export function shown(value: number | null | undefined, entity: Pick<Entity, "unit" | "decimals" | "words">): string {
-  if (value === null || value === undefined) return "–";
-  if (entity.words) return entity.words[value >= 0.5 ? 1 : 0] ?? "";
-  return `${value.toFixed(entity.decimals)} ${entity.unit}`.trim();
-}
-
-function withReading<T extends Entity>(entity: T, reading: LiveReading): T {
-  return {
-    ...entity,
-    value: reading.value,
-    raw: reading.raw,
-    quality: reading.quality,
-    reason: reading.reason,
-    at: reading.at,
-    heard_at: Math.max(entity.heard_at, reading.at),
-    shown: shown(reading.value, entity),
-  };
-}
-
-/** Put readings into the list of entities; the others stay the same objects, so only what changed is drawn again. */
-export function mergeReadings(entities: Entity[], readings: Map<string, LiveReading>): Entity[] {
-  return entities.map((entity) => {
-    const reading = readings.get(entity.entity);
-    return reading ? withReading(entity, reading) : entity;
-  });
-}
+import { heard, type LiveReading, mergeReadings, withReading } from "./readings";
 
 const REFRESH: Record<string, readonly (readonly string[])[]> = {
   house: [keys.house, keys.nodes, keys.entities, ["entity"], keys.automations],
@@ -84,11 +48,13 @@ export function followLive(
     };
     source.onerror = () => {
       dropped = true;
+      heard.clear();
       onState("lost");
     };
     source.addEventListener("reading", (event) => {
       const reading = JSON.parse(event.data) as LiveReading;
       pending.set(reading.entity, reading);
+      heard.set(reading.entity, reading);
       // A timer, not an animation frame: those wait while the window is covered.
       frame ||= window.setTimeout(flush, 30);
     });
@@ -103,6 +69,7 @@ export function followLive(
   function close() {
     source?.close();
     source = null;
+    heard.clear();
   }
 
   // Browsers allow six connections to one hub: a hidden tab gives its stream back.

@@ -1,6 +1,7 @@
 // What the hub is asked, and under which key the answer is kept. The live stream keeps the answers fresh.
 import { useQuery } from "@tanstack/react-query";
 import { addressParts, api, ask, type Span } from "./client";
+import { notOlder } from "./readings";
 
 export const keys = {
   session: ["session"] as const,
@@ -26,12 +27,17 @@ export const keys = {
 
 export const useHouse = () => useQuery({ queryKey: keys.house, queryFn: () => ask(api.GET("/api/house")) });
 
-export const useEntities = () => useQuery({ queryKey: keys.entities, queryFn: () => ask(api.GET("/api/entities")) });
+export const useEntities = () =>
+  useQuery({
+    queryKey: keys.entities,
+    queryFn: async () => (await ask(api.GET("/api/entities"))).map(notOlder),
+  });
 
 export const useEntity = (address: string) =>
   useQuery({
     queryKey: keys.entity(address),
-    queryFn: () => ask(api.GET("/api/entities/{node}/{name}", { params: { path: addressParts(address) } })),
+    queryFn: async () =>
+      notOlder(await ask(api.GET("/api/entities/{node}/{name}", { params: { path: addressParts(address) } }))),
   });
 
 export const useHistory = (address: string, span: Span, points = 600) =>

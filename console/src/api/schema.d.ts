@@ -4012,6 +4012,8 @@ export interface operations {
                 topic?: string;
                 node?: string;
                 text?: string;
+                /** @description a message's number */
+                after?: number;
             };
             header?: never;
             path?: never;

@@ -15,7 +15,7 @@ export function Button({ look = "plain", className = "", ...rest }: ButtonProps)
   return (
     <button
       type="button"
-      className={`rounded-sm border px-3 py-1 font-medium disabled:opacity-50 ${looks[look]} ${className}`}
+      className={`rounded-sm border px-3 py-1 font-medium aria-pressed:bg-act aria-pressed:text-on-act disabled:opacity-50 ${looks[look]} ${className}`}
       {...rest}
     />
   );

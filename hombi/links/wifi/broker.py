@@ -40,6 +40,7 @@ class Broker:
         self._received, self._changed = received, changed
         self._queue: deque[tuple[paho.MQTTMessage, int]] = deque()
         self._filters = set(settings.topics)
+        self._scheduled = False
         self._connections = 0
         self._refused = False
         five = settings.version == "5"
@@ -138,7 +139,8 @@ class Broker:
             self.dropped += 1
             return
         self._queue.append((message, self._connections))
-        if len(self._queue) == 1:
+        if not self._scheduled:
+            self._scheduled = True
             self._call(self._drain)
 
     def _tell(self, connected: bool, why: str) -> None:
@@ -158,15 +160,18 @@ class Broker:
 
     def _drain(self) -> None:
         """Take one slice, then let the loop do other things."""
-        for _ in range(min(SLICE, len(self._queue))):
-            message, connection = self._queue[0]
-            acknowledge = partial(self._safe, message.mid, message.qos, connection)
-            try:
+        try:
+            for _ in range(min(SLICE, len(self._queue))):
+                message, connection = self._queue.popleft()
+                acknowledge = partial(self._safe, message.mid, message.qos, connection)
                 self._received(message.topic, bytes(message.payload), message.qos, message.retain, acknowledge)
-            finally:
-                self._queue.popleft()
-        if self._queue:
-            self._loop.call_soon(self._drain)
+        finally:
+            # Whatever became of one message, those behind it must not wait for ever. First the flag, then the look: the
+            # other thread does it the other way round, so that one of the two sees what was added meanwhile.
+            self._scheduled = False
+            if self._queue:
+                self._scheduled = True
+                self._loop.call_soon(self._drain)
 
     def _safe(self, mid: int, qos: int, connection: int) -> None:
         """Acknowledge, unless it belongs to an earlier connection: the broker sends that one again."""

@@ -229,13 +229,20 @@ class KindsView(APIView):
 
 
 async def live_messages(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
-    """`GET /api/messages/live`: the messages that fit, as they come; how many more came in between is said, not sent."""
-    return await streamed(request, lambda: _follow(wanted(request.GET)))
+    """`GET /api/messages/live`: the messages that fit, as they come; how many more came in between is said, not sent.
+
+    It begins after the message whose number is in `after` or, when it is taken up again, in Last-Event-ID; else now.
+    """
+    after = request.headers.get("Last-Event-ID", "") or request.GET.get("after", "")
+    return await streamed(request, lambda: _follow(wanted(request.GET), after))
 
 
-async def _follow(filter_: Filter) -> AsyncIterator[bytes]:
+async def _follow(filter_: Filter, after: str) -> AsyncIterator[bytes]:
     messages, stream = hub().messages, hub().live
     seen = messages.seen
+    if after.isdecimal() and len(after) < 16:
+        # A number that is not reached yet is from before the hub was started again: all is new then.
+        seen = int(after) if int(after) <= seen else 0
     yield b"retry: 1000\n\n"
     idle = 0.0
     while not stream.closed:
@@ -251,4 +258,4 @@ async def _follow(filter_: Filter) -> AsyncIterator[bytes]:
         idle = 0.0
         shown = [message_data(message) for message in reversed(found[:MOST_AT_ONCE])]
         body = msgspec.json.encode({"messages": shown, "passed_over": max(0, len(found) - MOST_AT_ONCE)})
-        yield b"event: messages\ndata: " + body + b"\n\n"
+        yield b"id: %d\nevent: messages\ndata: " % seen + body + b"\n\n"

@@ -17,7 +17,8 @@ def add_live(result: dict[str, Any], generator: Any, request: Any, public: bool)
             "responses": {"200": {"description": "the stream", "content": {"text/event-stream": {"schema": {"type": "string"}}}}},
         }
     }
-    filters = [{"in": "query", "name": name, "schema": {"type": "string"}} for name in ("topic", "node", "text")]
+    filters: list[dict[str, Any]] = [{"in": "query", "name": n, "schema": {"type": "string"}} for n in ("topic", "node", "text")]
+    filters.append({"in": "query", "name": "after", "schema": {"type": "integer"}, "description": "a message's number"})
     result["paths"]["/api/messages/live"] = {
         "get": {
             "operationId": "messages_live",

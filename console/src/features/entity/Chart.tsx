@@ -3,7 +3,7 @@ import { useEffect, useRef } from "react";
 import uPlot from "uplot";
 import "uplot/dist/uPlot.min.css";
 import type { EntityDetail, History } from "../../api/client";
-import { shown } from "../../api/live";
+import { shown } from "../../api/readings";
 import { clock, day } from "../../ui/time";
 import { columns } from "./numbers";
 

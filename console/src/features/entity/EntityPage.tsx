@@ -2,8 +2,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams, useSearchParams } from "react-router";
 import { addressParts, api, ask, type EntityDetail, type History, type Span } from "../../api/client";
-import { shown } from "../../api/live";
 import { useEntity, useHistory, useHouse, useNodes } from "../../api/queries";
+import { shown } from "../../api/readings";
 import { Ago, Await, Empty, Heads, Mark, Page } from "../../ui/parts";
 import { SwitchControl } from "../../ui/SwitchControl";
 import { exact } from "../../ui/time";

@@ -51,10 +51,10 @@ export function MessagesPage() {
         {field("text", "With this in it", "temp")}
         <div className="flex gap-3">
           <Button aria-pressed={each} onClick={() => setEach(!each)}>
-            {each ? "Show all" : "Last of each topic"}
+            Last of each topic
           </Button>
           <Button aria-pressed={paused} onClick={() => setPaused(!paused)}>
-            {paused ? "Go on" : "Pause"}
+            Pause
           </Button>
         </div>
       </form>

@@ -35,7 +35,9 @@ export function useMessages(wanted: Wanted, each: boolean, paused: boolean) {
     queryFn: () => ask(api.GET("/api/messages", { params: { query: { ...query, limit: SHOWN, each_topic: each } } })),
     retry: false,
   });
-  const refused = first.isError;
+  const fetched = first.isSuccess;
+  // The stream goes on where the first look ended, so that nothing falls between the two.
+  const after = first.data?.[0]?.number ?? 0;
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: another filter begins anew
   useEffect(() => {
@@ -43,16 +45,18 @@ export function useMessages(wanted: Wanted, each: boolean, paused: boolean) {
     setPassedOver(0);
   }, [key, each]);
 
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a stream that runs is not begun anew for a later look
   useEffect(() => {
-    if (paused || refused) return;
-    const source = new EventSource(`/api/messages/live?${new URLSearchParams(JSON.parse(key))}`);
+    if (paused || !fetched) return;
+    const from = new URLSearchParams({ ...JSON.parse(key), after: String(after) });
+    const source = new EventSource(`/api/messages/live?${from}`);
     source.addEventListener("messages", (event) => {
       const batch = JSON.parse(event.data) as { messages: Message[]; passed_over: number };
       setCame((before) => merged(before, batch.messages, each));
       setPassedOver((before) => before + batch.passed_over);
     });
     return () => source.close();
-  }, [key, each, paused, refused]);
+  }, [key, each, paused, fetched]);
 
   return { ...first, data: first.data && merged(first.data, came, each), passedOver };
 }

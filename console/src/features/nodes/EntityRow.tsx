@@ -15,7 +15,7 @@ export function EntityRow({ entity }: { entity: Entity }) {
         <Link className="text-act hover:underline" to={`/readings/${entity.entity}`}>
           {entity.title}
         </Link>
-        {entity.hidden && <span className="ml-2 text-faint text-sm">hidden</span>}
+        {entity.hidden && <span className="block text-faint text-sm">hidden</span>}
         {entity.picked && <code className="block break-all text-faint text-sm">{entity.picked}</code>}
       </span>
       <span className={entity.quality === "bad" ? "text-madder" : ""}>
@@ -86,6 +86,8 @@ function Change({ entity, close }: { entity: Entity; close: () => void }) {
 export function AddPosted({ node }: { node: string }) {
   const cache = useQueryClient();
   const kinds = useKinds();
+  const [kind, setKind] = useState("number");
+  const known = kinds.data?.find((one) => one.kind === kind);
   const add = useMutation({
     mutationFn: (body: { title: string; kind: string; unit: string; pointer: string }) =>
       ask(api.POST("/api/nodes/{node}/entities", { params: { path: { node } }, body })),
@@ -97,8 +99,9 @@ export function AddPosted({ node }: { node: string }) {
     event.preventDefault();
     const form = event.currentTarget;
     const values = new FormData(form);
+    const text = (name: string) => String(values.get(name) ?? "").trim();
     add.mutate(
-      { title: String(values.get("title")), kind: String(values.get("kind")), unit: "", pointer: "" },
+      { title: text("title"), kind, unit: text("unit"), pointer: text("pointer") },
       { onSuccess: () => form.reset() },
     );
   }
@@ -108,14 +111,23 @@ export function AddPosted({ node }: { node: string }) {
         <input name="title" required className="field" placeholder="Temperature" />
       </Labelled>
       <Labelled label="Kind">
-        <select name="kind" className="field">
+        <select className="field" value={kind} onChange={(event) => setKind(event.target.value)}>
           {kinds.data?.map((one) => (
-            <option key={one.kind} value={one.kind}>
-              {one.kind}
-              {one.unit && ` (${one.unit})`}
-            </option>
+            <option key={one.kind}>{one.kind}</option>
           ))}
         </select>
+      </Labelled>
+      {known?.unit && (
+        <Labelled label="The node’s unit">
+          <select name="unit" className="field" defaultValue={known.unit} key={kind}>
+            {known.units.map((unit) => (
+              <option key={unit}>{unit}</option>
+            ))}
+          </select>
+        </Labelled>
+      )}
+      <Labelled label="Stands in JSON at">
+        <input name="pointer" className="field" autoComplete="off" placeholder="/climate/t, or nothing" />
       </Labelled>
       <Button type="submit" disabled={add.isPending}>
         Add it

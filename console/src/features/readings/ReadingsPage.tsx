@@ -59,7 +59,7 @@ export function ReadingsPage() {
                         <Link className="text-act hover:underline" to={`/readings/${entity.entity}`}>
                           {entity.title}
                         </Link>
-                        {entity.hidden && <span className="ml-2 text-faint text-sm">hidden</span>}
+                        {entity.hidden && <span className="block text-faint text-sm">hidden</span>}
                       </td>
                       <td className="pr-4 text-right font-semibold">
                         {entity.shown || "–"}

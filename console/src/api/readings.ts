@@ -1,0 +1,48 @@
+// Readings as the live stream brings them, and putting them into what was fetched.
+import type { Entity } from "./client";
+
+export interface LiveReading {
+  entity: string;
+  at: number;
+  value: number;
+  raw: number;
+  quality: Entity["quality"];
+  reason: string;
+}
+
+/** A value as people read it; the same as the hub's own words. */
+export function shown(value: number | null | undefined, entity: Pick<Entity, "unit" | "decimals" | "words">): string {
+  if (value === null || value === undefined) return "–";
+  if (entity.words) return entity.words[value >= 0.5 ? 1 : 0] ?? "";
+  return `${value.toFixed(entity.decimals)} ${entity.unit}`.trim();
+}
+
+export function withReading<T extends Entity>(entity: T, reading: LiveReading): T {
+  return {
+    ...entity,
+    value: reading.value,
+    raw: reading.raw,
+    quality: reading.quality,
+    reason: reading.reason,
+    at: reading.at,
+    heard_at: Math.max(entity.heard_at, reading.at),
+    shown: shown(reading.value, entity),
+  };
+}
+
+/** Put readings into the list of entities; the others stay the same objects, so only what changed is drawn again. */
+export function mergeReadings(entities: Entity[], readings: Map<string, LiveReading>): Entity[] {
+  return entities.map((entity) => {
+    const reading = readings.get(entity.entity);
+    return reading ? withReading(entity, reading) : entity;
+  });
+}
+
+/** The last reading of each entity that the stream has brought since it was opened. */
+export const heard = new Map<string, LiveReading>();
+
+/** What was fetched, unless the stream was quicker: an answer that was on its way must not undo a newer reading. */
+export function notOlder<T extends Entity>(entity: T): T {
+  const reading = heard.get(entity.entity);
+  return reading && reading.at >= (entity.at ?? 0) ? withReading(entity, reading) : entity;
+}

@@ -1,0 +1,122 @@
+"""Looking after the hub from the command line: its settings file, how it is, tools, programs, and what arrives."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from tests.house import OWNER, PASSWORD, Joined, Service, until
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("[mqtt]\nprot = 1883\n", ["hombi.toml:2:1", "mqtt.prot means nothing here", "did you mean port?", "prot = 1883"]),
+        ("[mqtt]\nport = 70000\n", ["hombi.toml:2:8", "expected a port number from 1 to 65535"]),
+        ("[mqqt]\nport = 1883\n", ["hombi.toml:1:", "did you mean mqtt?"]),
+        ("[broker]\nport = 1883\n", ["hombi.toml:1:", "[broker] has no host"]),
+        ('[broker]\nhost = "b"\nversion = "4"\n', ["hombi.toml:3:11", '"3.1.1" or "5"']),
+        ('[broker]\nhost = "b"\ntopics = ["a/#/b"]\n', ["hombi.toml:3:", "a list of topic filters"]),
+        ('[broker]\nhost = "b"\nca = "/nowhere.pem"\n', ["hombi.toml:3:", "the path of a PEM file that is there"]),
+        ("[mqtt]\ntls_port = 8883\n", ["mqtt.certificate is not"]),
+        ('[house]\ntime_zone = "Mars"\n', ["hombi.toml:2:", "a time zone"]),
+        ("[house\n", ["hombi.toml:1:"]),
+    ],
+)
+def test_check_names_each_mistake_with_its_place(service: Service, tmp_path: Path, text: str, said: list[str]) -> None:
+    file = tmp_path / "hombi.toml"
+    file.write_text(text)
+    done = service.hombi("check", str(file))
+    assert done.returncode == 1
+    for part in said:
+        assert part in done.stderr + done.stdout, (part, done.stdout, done.stderr)
+
+
+def test_check_says_what_a_right_file_sets_and_keeps_passwords_to_itself(service: Service, tmp_path: Path) -> None:
+    file = tmp_path / "hombi.toml"
+    file.write_text('[broker]\nhost = "10.0.0.5"\npassword = "sluice"\n')
+    done = service.hombi("check", str(file))
+    assert done.returncode == 0
+    assert "it sets broker.host, broker.password" in done.stdout.replace("\n", " ")
+    assert "sluice" not in done.stdout
+    file.write_text('[broker]\nhost = "10.0.0.5"\npassword = 17\n')
+    done = service.hombi("check", str(file))
+    assert "broker.password is …; expected a text" in done.stderr + done.stdout
+    assert "every setting has its default" in service.hombi("check").stdout
+    assert service.hombi("check", str(tmp_path / "none.toml")).returncode == 1
+
+
+def test_doctor_looks_at_every_part(service: Service, rack: Joined) -> None:
+    done = service.hombi("doctor")
+    assert done.returncode == 0, done.stdout
+    for part in (
+        "hombi.toml",
+        "disk",
+        "database",
+        "event loop",
+        "clock",
+        "MQTT door",
+        "finding nodes",
+        "pairing",
+        "nodes",
+        "automations",
+    ):
+        assert part in done.stdout
+    rows = json.loads(service.hombi("doctor", "--json").stdout)
+    assert {row["state"] for row in rows} <= {"ok", "warning"}
+    assert next(row for row in rows if row["part"] == "phones")["advice"] == "open the console on a phone, under Settings"
+
+
+def test_doctor_without_a_hub_says_so(own_service: Service) -> None:
+    done = own_service.hombi("doctor")
+    assert done.returncode != 0
+    assert "no hub" in (done.stderr + done.stdout).lower() or "hombi serve" in done.stderr
+
+
+def test_tools_come_and_go(service: Service) -> None:
+    added = service.hombi("tools", "add", "bench", "--publish", "bench/#", "--subscribe", "bench/+/set")
+    assert "bench has the key" in added.stdout
+    assert "It is not shown again" in added.stdout
+    (row,) = json.loads(service.hombi("tools", "list", "--json").stdout)
+    assert (row["tool"], row["publish"], row["subscribe"], "key" in row) == ("bench", ["bench/#"], ["bench/+/set"], False)
+    changed = service.hombi("tools", "change", "bench", "--publish", "drill/#")
+    assert "bench may publish drill/#, subscribe to bench/+/set" in changed.stdout
+    assert "has the key" in service.hombi("tools", "key", "bench").stdout
+    assert "shut out" in service.hombi("tools", "remove", "bench").stdout
+    assert "No tools." in service.hombi("tools", "list").stdout
+    assert service.hombi("tools", "add", "bench", "--publish", "a/#/b").returncode == 1
+
+
+def test_programs_that_are_signed_in_are_listed_and_made_void(service: Service, tmp_path: Path) -> None:
+    elsewhere = {"XDG_CONFIG_HOME": str(tmp_path), "HOMBI_DATA": str(tmp_path / "none")}
+    done = service.hombi("sign-in", service.url, "--username", OWNER, stdin=f"{PASSWORD}\n", env=elsewhere)
+    assert done.returncode == 0, done.stderr
+    assert service.hombi("now", env=elsewhere).returncode == 0
+    (row,) = json.loads(service.hombi("tokens", "--json").stdout)
+    assert row["username"] == OWNER
+    assert "void" in service.hombi("tokens", "--revoke", str(row["id"])).stdout
+    assert service.hombi("now", env=elsewhere).returncode != 0
+
+
+def test_messages_are_followed_as_lines_of_json(service: Service, rack: Joined) -> None:
+    words = [sys.executable, "-m", "hombi.cli.app", "messages", "--follow", "--json", "--node", "cellar-rack", "--limit", "1"]
+    with subprocess.Popen(words, env=service.environment, stdout=subprocess.PIPE, text=True) as following:
+        assert following.stdout is not None
+        heard: list[str] = []
+        with rack.connected() as client:
+
+            def said() -> bool:
+                rack.publish(client, [{"n": "humidity", "v": 61}])
+                line = following.stdout.readline() if following.stdout else ""
+                heard.append(line)
+                return '"v": 61' in json.loads(line)["payload"].replace('"v":61', '"v": 61')
+
+            until(said)
+        following.terminate()
+    row = json.loads(heard[-1])
+    assert (row["via"], row["sender"], row["node"], row["topic"]) == ("door", "cellar-rack", "cellar-rack", rack.topics["readings"])
+    assert row["at"].endswith("Z")

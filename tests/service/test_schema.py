@@ -1,0 +1,39 @@
+"""Whatever the API's own description allows, and much that it does not: no answer is an error of the hub's."""
+
+from __future__ import annotations
+
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+from tests.house import CLIMATE, PLUG, Joined, Service, ask, description
+
+
+def test_no_call_that_a_generator_thinks_of_ends_in_a_server_error(
+    service: Service, rack: Joined, mister: Joined, tmp_path: Path
+) -> None:
+    rack.post([{"n": "humidity", "v": 84.5}])
+    with service.hub() as hub:
+        hub.open_pairing("1 min")
+        ask(service, description("Loft beam", **CLIMATE, **PLUG))
+        hub.add_tool("bench", ["bench/#"])
+        hub.add_automation(
+            'name = "Dry"\n[watch]\nentity = "cellar-rack/humidity"\nunder = "20 %"\n'
+            '[[starts]]\nswitch = "cellar-mister/switch"\nto = "on"\n'
+        )
+    program = Path(sys.executable).with_name("schemathesis")
+    done = subprocess.run(
+        [
+            str(program), "run", f"{service.url}/api/schema?format=json", "-H", f"Authorization: Bearer {service.token}",
+            "--checks", "not_a_server_error", "--phases", "coverage,fuzzing", "--max-examples", "4", "--workers", "2",
+            "--exclude-path-regex", "live$", "--suppress-health-check", "all", "--no-color",
+        ],
+        cwd=tmp_path, capture_output=True, text=True, timeout=300, check=False,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stdout[-6000:]
+    generated = re.search(r"(\d+) generated, (\d+) passed", done.stdout)
+    assert generated is not None, done.stdout[-2000:]
+    assert int(generated[1]) == int(generated[2]) > 1_000
+    with service.hub() as hub:
+        assert [c.part for c in hub.doctor() if c.state == "fault"] == [], "and the hub is as well as before"
