@@ -24,7 +24,8 @@ from tests.house import PLUG, Joined, Service, description, let_in, until
 
 Row = tuple[str, str, str, bool]
 NODES, ENTITIES, SECONDS, WINDOW = 20, 10, 10.0, 100
-BROKER_WINDOW = 20
+# A broker acknowledges at once what it has in its queue, so nothing slows the senders down: this is less than it holds.
+BROKER_SECONDS, BROKER_WINDOW = 2.0, 20
 MONTH_ROWS, MONTH_ENTITIES = 43_200, 200
 
 
@@ -67,10 +68,10 @@ def broker() -> list[Row]:
             for _ in range(3):
                 with rig.bare_subscriber(house, "bare/#") as heard:
                     begun = time.time()
-                    sent, _ = rig.load(house.port, SECONDS, BROKER_WINDOW, rig.broker_keys(service, house, "bare", names))
+                    sent, _ = rig.load(house.port, BROKER_SECONDS, BROKER_WINDOW, rig.broker_keys(service, house, "bare", names))
                     rates["bare"].append(sent / (heard(sent) - begun))
                 before, begun = hub.house().readings_committed, time.time()
-                sent, _ = rig.load(house.port, SECONDS, BROKER_WINDOW, rig.broker_keys(service, house, "mill", names))
+                sent, _ = rig.load(house.port, BROKER_SECONDS, BROKER_WINDOW, rig.broker_keys(service, house, "mill", names))
                 until(lambda before=before, sent=sent: hub.house().readings_committed - before >= sent, 120)
                 rates["hub"].append(sent / (time.time() - begun))
         house.stop()

@@ -159,6 +159,6 @@ def test_a_wrong_password_is_said_and_the_hub_serves_on(broker: Broker, tmp_path
     service.start().claim()
     try:
         with service.hub() as hub:
-            until(lambda: any("refuses the hub: Not authorized" in c.text for c in hub.doctor()))
+            until(lambda: any("refuses the hub: not authorised" in c.text for c in hub.doctor()))
     finally:
         service.stop()
