@@ -20,6 +20,8 @@ import uvloop
 from hombi.links.wifi.mqtt import packets as p
 
 TOPIC = "hombi/{}/readings"
+SENML = b'[{"n":"%s","u":"Cel","v":%.2f,"t":%.3f}]'
+FOREIGN = b'{"sensor":"%s","unit":"C","value":%.2f,"at":%.3f}'
 
 
 class Sender(asyncio.Protocol):
@@ -30,6 +32,7 @@ class Sender(asyncio.Protocol):
         self.user = known.get("user", node)
         self.sent = self.acknowledged = 0
         self.done: asyncio.Future[None] = asyncio.get_running_loop().create_future()
+        self.payload = SENML if "topic" not in known else FOREIGN
         self.topic = known.get("topic", TOPIC.format(node))
         # Single readings with a time of their own, about 80 bytes, as a node sends them.
         self.start_ms = round(time.time() * 1000) - 300 * 86_400_000
@@ -61,7 +64,7 @@ class Sender(asyncio.Protocol):
             while self.sent - self.acknowledged < self.window:
                 name = self.entities[self.sent % len(self.entities)]
                 at = (self.start_ms + self.sent * 10) / 1000
-                payload = b'[{"n":"%s","u":"Cel","v":%.2f,"t":%.3f}]' % (name.encode(), 20 + self.sent % 100 / 10, at)
+                payload = self.payload % (name.encode(), 20 + self.sent % 100 / 10, at)
                 out.append(p.encode(p.Publish(self.topic, payload, 1, packet_id=self.sent % 65535 + 1)))
                 self.sent += 1
         if out:

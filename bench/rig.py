@@ -93,10 +93,11 @@ def bare_subscriber(broker: Broker, topic: str) -> Iterator[Callable[[int], floa
         assert lines.readline() == "Ready\n"
 
         def heard(count: int) -> float:
-            while True:
-                number, at = lines.readline().split()
+            for line in lines:
+                number, at = line.split()
                 if int(number) >= count:
                     return float(at)
+            raise AssertionError(f"the broker dropped some of {count} messages")
 
         try:
             yield heard

@@ -14,6 +14,8 @@ from typing import Any
 
 import paho.mqtt.client as paho
 
+QUIET_TURNS = 500  # ten seconds: nothing more will come
+
 
 def main(port: int, user: str, password: str, topic: str) -> None:
     queue: deque[paho.MQTTMessage] = deque()
@@ -28,11 +30,13 @@ def main(port: int, user: str, password: str, topic: str) -> None:
     client.loop_start()
     ready.wait(10)
     print("Ready", flush=True)
-    heard = 0
-    while True:
+    heard, quiet = 0, 0
+    while quiet < QUIET_TURNS:
         if not queue:
             time.sleep(0.02)
+            quiet += 1
             continue
+        quiet = 0
         while queue:
             message = queue.popleft()
             _value(message)
@@ -42,7 +46,7 @@ def main(port: int, user: str, password: str, topic: str) -> None:
 
 
 def _value(message: paho.MQTTMessage) -> Any:
-    return json.loads(message.payload)[0]["v"]
+    return json.loads(message.payload)["value"]
 
 
 if __name__ == "__main__":

@@ -9,12 +9,14 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
+from functools import lru_cache
 from typing import Any
 
 import msgspec
 from jsonpointer import JsonPointer, JsonPointerException
+from msgspec.structs import replace
 
 from hombi.core.errors import CoreError
 from hombi.core.kinds import Kind
@@ -70,23 +72,23 @@ def read_payload(payload: bytes) -> Any:
         raise PickError(f"the payload is {len(payload)} bytes that are no text") from error
 
 
-def pick_value(payload: bytes, pick: Pick, kind: Kind, now_ms: int) -> Resolved:
+def pick_value(payload: bytes, pick: Pick, kind: Kind, now_ms: int, name: str = "") -> Resolved:
     """The value that a message holds for an entity of this kind, with the unit that stands beside it ("" for none).
 
-    Its name is left empty. Raises PickError.
+    Raises PickError.
     """
     content = read_payload(payload)
     found = _at(content, pick.pointer)
     stamped = not pick.at
     at_ms = now_ms if stamped else _time(_at(content, pick.at), pick.at)
     if kind.words is not None:
-        return Resolved("", "", at_ms, _two_state(found, kind), stamped)
+        return Resolved(name, "", at_ms, _two_state(found, kind), stamped)
     if isinstance(found, bool):
         raise PickError(f"{_where(pick.pointer)} is {json.dumps(found)}, no number")
     if isinstance(found, int | float):
-        return Resolved("", "", at_ms, float(found), stamped)
+        return Resolved(name, "", at_ms, float(found), stamped)
     if isinstance(found, str) and (match := _QUANTITY.fullmatch(found)):
-        return Resolved("", match[2], at_ms, float(match[1].replace(",", ".")), stamped)
+        return Resolved(name, match[2], at_ms, float(match[1].replace(",", ".")), stamped)
     raise PickError(f"{_where(pick.pointer)} is {_short(found)}, no number")
 
 
@@ -157,11 +159,20 @@ def check_template(template: str) -> None:
         raise PickError("the payload to send has no {value} and no {ON|OFF}: it would say the same for every value")
 
 
+@lru_cache(maxsize=1024)
+def _parsed(pointer: str) -> JsonPointer:
+    return JsonPointer(pointer)
+
+
 def _at(content: Any, pointer: str) -> Any:
+    parsed, found = _parsed(pointer), content
     try:
-        return JsonPointer(pointer).resolve(content)
+        for part in parsed.parts:
+            # Objects are nearly all there is; the library takes twenty times as long over them, and knows the rest.
+            found = found[part] if type(found) is dict and part in found else parsed.walk(found, part)
     except JsonPointerException as error:
         raise PickError(f"nothing stands at {pointer}") from error
+    return found
 
 
 def _where(pointer: str) -> str:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
 
 import msgspec
 
@@ -36,8 +35,8 @@ class Record(msgspec.Struct, omit_defaults=True):
     ut: float | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Resolved:
+# A struct, as is whatever is made for each message: it is made in a fifth of the time that a frozen dataclass takes.
+class Resolved(msgspec.Struct, frozen=True):
     """One resolved record: full name, unit ("" when none is given), time in ms since 1970, and its value.
 
     `stamped` says that its sender gave no time: it is that of its arrival.

@@ -8,6 +8,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
+import msgspec
+
 from hombi.core.house_facts import EntityFacts, HouseFacts, did_you_mean
 from hombi.core.kinds import Kind
 from hombi.core.quality import Quality
@@ -45,8 +47,7 @@ class Room:
     position: int
 
 
-@dataclass(frozen=True, slots=True)
-class Reading:
+class Reading(msgspec.Struct, frozen=True):
     """One value of one entity at one time. `raw` is in the node's unit, `value` in the kind's."""
 
     at_ms: int

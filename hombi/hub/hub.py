@@ -5,7 +5,9 @@ from __future__ import annotations
 import asyncio
 import contextlib
 from collections.abc import AsyncIterator, Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+
+from msgspec.structs import replace
 
 from hombi.core.errors import SenmlError
 from hombi.core.house_facts import did_you_mean

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any, Protocol
+
+from msgspec.structs import replace
 
 from hombi.core.errors import UnitError
 from hombi.core.kinds import Kind

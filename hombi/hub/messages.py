@@ -7,6 +7,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import count
 
+import msgspec
+
 from hombi.hub.clock import Clock
 from hombi.links.base import Heard
 from hombi.links.wifi.mqtt.topics import matches
@@ -17,8 +19,7 @@ TOPICS = 2_000
 PAYLOAD = 4_096
 
 
-@dataclass(frozen=True, slots=True)
-class Message:
+class Message(msgspec.Struct, frozen=True):
     """One message. `number` counts from 1 since the hub started; `payload` is cut at `PAYLOAD`, `size` is what it had."""
 
     number: int

@@ -6,6 +6,8 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
+import msgspec
+
 from hombi.core.kinds import Kind
 from hombi.core.senml import Resolved
 
@@ -62,8 +64,7 @@ class Found:
     asks: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Heard:
+class Heard(msgspec.Struct, frozen=True):
     """One message as it came. `via` is where: door, broker or http; `node` is whose it is, "" when nobody knows."""
 
     via: str

@@ -14,7 +14,7 @@ from hombi.links.wifi.mqtt.client import Client, Refused
 from hombi.links.wifi.mqtt.properties import NONE
 from hombi.links.wifi.mqtt.topics import covers
 
-WINDOW = 1_000
+WINDOW = 4_000
 SESSION_S = 7 * 86_400
 KEEP_ALIVE_S = 30
 PAUSES_S = (1.0, 2.0, 5.0, 15.0, 30.0)

@@ -7,7 +7,7 @@ An entity's `source` is {"via": "door" | "broker" | "http", "topic": filter, "po
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 from hombi.core.kinds import Kind
@@ -36,17 +36,22 @@ class Sent:
     retain: bool = False
 
 
+# Topics whose picks are remembered; beyond it they are looked up anew.
+REMEMBERED = 10_000
+
+
 @dataclass
 class Picks:
     """All picks, found by where a message came in and its topic."""
 
+    _remembered: dict[tuple[str, str], list[_Picked]] = field(default_factory=dict)
     _by_via: dict[str, Subscriptions[_Picked]] = field(default_factory=dict)
     _held: dict[str, list[tuple[str, str, str]]] = field(default_factory=dict)
     _sinks: dict[tuple[str, str], tuple[Mapping[str, Any], Kind]] = field(default_factory=dict)
 
     def follow(self, node: str, entities: Sequence[Wired]) -> None:
         """Take up a node's picks in place of those it had."""
-        self.forget(node)
+        self.forget(node)  # which also forgets what was remembered of topics
         held = self._held[node] = []
         for one in entities:
             if one.source.get("topic"):
@@ -59,6 +64,7 @@ class Picks:
 
     def forget(self, node: str) -> None:
         """Let go of a node's picks."""
+        self._remembered.clear()
         for via, topic, key in self._held.pop(node, []):
             self._by_via[via].remove(topic, key)
         self._sinks = {key: sink for key, sink in self._sinks.items() if key[0] != node}
@@ -69,24 +75,31 @@ class Picks:
 
     def whose(self, via: str, topic: str) -> list[str]:
         """The nodes that something is picked for out of messages of this topic."""
-        by_topic = self._by_via.get(via)
-        return sorted({one.node for found in by_topic.find(topic).values() for one in found}) if by_topic else []
+        return sorted({one.node for one in self._of(via, topic)})
 
     def pick(
         self, via: str, topic: str, payload: bytes, now_ms: int, refused: Callable[[str, str], None]
     ) -> dict[str, list[Resolved]]:
         """The values in a message, by node. What cannot be picked is told to `refused` (node, why)."""
-        by_topic = self._by_via.get(via)
         values: dict[str, list[Resolved]] = {}
-        for found in by_topic.find(topic).values() if by_topic else ():
-            for one in found:
-                try:
-                    picked = pick_value(payload, one.pick, one.kind, now_ms)
-                except PickError as error:
-                    refused(one.node, f"{one.name}: {error}")
-                    continue
-                values.setdefault(one.node, []).append(replace(picked, name=one.name))
+        for one in self._of(via, topic):
+            try:
+                picked = pick_value(payload, one.pick, one.kind, now_ms, one.name)
+            except PickError as error:
+                refused(one.node, f"{one.name}: {error}")
+                continue
+            values.setdefault(one.node, []).append(picked)
         return values
+
+    def _of(self, via: str, topic: str) -> list[_Picked]:
+        found = self._remembered.get((via, topic))
+        if found is None:
+            by_topic = self._by_via.get(via)
+            found = [one for several in by_topic.find(topic).values() for one in several] if by_topic else []
+            if len(self._remembered) >= REMEMBERED:
+                self._remembered.clear()
+            self._remembered[via, topic] = found
+        return found
 
     def to_send(self, node: str, name: str, value: float) -> Sent | None:
         """What asks this entity to take a value; None for one that is asked in another way."""

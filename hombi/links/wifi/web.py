@@ -217,11 +217,10 @@ class Web:
 
     def _value(self, thing: _Thing, name: str, payload: bytes) -> Resolved | None:
         try:
-            picked = pick_value(payload, Pick(), thing.kinds[name], round(time.time() * 1000))
+            return pick_value(payload, Pick(), thing.kinds[name], round(time.time() * 1000), name)
         except PickError as error:
             self._reports.refused(thing.node, f"{name}: {error}")
             return None
-        return Resolved(name, picked.unit, picked.at_ms, picked.value, picked.stamped)
 
     def _observed(self, thing: _Thing, values: list[Resolved]) -> None:
         self._reports.presence(thing.node, here=True)
