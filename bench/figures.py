@@ -91,13 +91,13 @@ def steady(minutes: float = 5) -> list[Row]:
     """200 nodes at one message a second over the hub's door: from the publish to the live stream, and the hub's memory."""
     late: list[float] = []
     with rig.hub() as service:
-        keys = rig.keys_file(service, rig.nodes(service, 200, 1), 1)
+        keys = rig.keys_file(service, rig.quick_nodes(service, 200), 1)
         pid = int((service.data / "hub.lock").read_text())
 
         def follow() -> None:
             with service.hub() as hub, contextlib.suppress(HubUnreachable):
                 for event in hub.live():
-                    if event.event == "reading":
+                    if event.kind == "reading":
                         late.append(time.time() * 1000 - event.data["at"])
 
         threading.Thread(target=follow, daemon=True).start()

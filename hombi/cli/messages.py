@@ -55,7 +55,7 @@ def _show(message: Message, json: bool) -> None:
     line.append(f"  ({', '.join(marks)})", style="dim")
     out.print(line)
     cut = "…" if len(message.payload) > PAYLOAD_SHOWN else ""
-    out.print(Text(f"          {message.payload[:PAYLOAD_SHOWN]}{cut}"))
+    out.print(Text(f"          {message.payload[:PAYLOAD_SHOWN]}{cut}"), soft_wrap=True)
 
 
 def pick(

@@ -6,6 +6,8 @@ import os
 import secrets
 from pathlib import Path
 
+from hombi import __version__
+
 DATA = Path(os.environ["HOMBI_DATA"])
 HERE = Path(__file__).resolve().parent
 
@@ -89,7 +91,7 @@ SPECTACULAR_SETTINGS = {
     "TITLE": "Hombi",
     "DESCRIPTION": "The hub's API. Times are milliseconds since 1970 unless a field says otherwise; "
     "errors are problem details (RFC 9457).",
-    "VERSION": "0.1.0",
+    "VERSION": __version__,
     "SERVE_INCLUDE_SCHEMA": False,
     "SWAGGER_UI_DIST": "SIDECAR",
     "SWAGGER_UI_FAVICON_HREF": "SIDECAR",

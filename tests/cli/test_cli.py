@@ -13,6 +13,7 @@ from pathlib import Path
 
 import pytest
 
+from hombi import __version__
 from tests.house import CLIMATE, OWNER, PASSWORD, Joined, Service, ask, description, free_ports, until
 
 DRY = (
@@ -71,7 +72,7 @@ def test_every_listing_is_also_a_list_of_objects(service: Service, command: str)
 
 def test_status_says_what_needs_you(service: Service) -> None:
     text = service.hombi("status").stdout
-    assert "Test house · Hombi 0.1.0" in text
+    assert f"Test house · Hombi {__version__}" in text
     assert "2 nodes · 4 entities" in text
     assert f"MQTT on port {service.mqtt_port}" in text
     assert "pairing is closed" in text

@@ -10,6 +10,7 @@ from typing import Any
 import httpx
 import pytest
 
+from hombi import __version__
 from hombi.client import Conflict, Missing, Wrong
 from tests.house import CLIMATE, Joined, Service, ask, collect, description, let_in
 
@@ -19,7 +20,7 @@ def call(service: Service, method: str, path: str, **rest: Any) -> httpx.Respons
 
 
 def test_health_says_whether_the_hub_works(service: Service) -> None:
-    assert httpx.get(f"{service.url}/api/health").json() == {"status": "ok", "version": "0.1.0"}
+    assert httpx.get(f"{service.url}/api/health").json() == {"status": "ok", "version": __version__}
 
 
 def test_a_node_comes_in_by_http_alone(service: Service) -> None:

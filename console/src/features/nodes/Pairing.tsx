@@ -23,7 +23,7 @@ export function Window() {
       <Await of={pairing} lines={2}>
         {(window) => {
           // The hub says how much is left; from then on it is counted here, so that differing clocks do no harm.
-          const left = Math.max(0, window.left_ms - (now - pairing.dataUpdatedAt));
+          const left = Math.max(0, window.left_ms - Math.max(0, now - pairing.dataUpdatedAt));
           const isOpen = window.open && left > 0;
           return (
             <>

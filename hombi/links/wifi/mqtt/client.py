@@ -113,7 +113,7 @@ class Client(asyncio.Protocol):
         if self._came:
             # The loop has other things to do too; nothing more is read until this is done.
             self._transport.pause_reading()
-            self._work()
+            self._loop.call_soon(self._work)
 
     def connection_lost(self, exc: Exception | None) -> None:
         self._end(f"the connection dropped ({exc})" if exc else "it closed the connection")
