@@ -169,15 +169,15 @@ def test_a_node_that_posts_gets_its_key_and_its_values(console: Page, service: S
 def test_a_tool_is_let_in_and_shut_out(console: Page, service: Service) -> None:
     console.goto("/settings")
     section = console.get_by_role("region", name="Tools at the MQTT door")
-    section.get_by_label("Name").fill("logbook")
+    section.get_by_label("Name").fill("weirside")
     section.get_by_label("May publish").fill("log/#, notes/+")
     section.get_by_role("button", name="Let it in").click()
-    expect(section.get_by_label("Key of logbook, shown this once")).to_be_visible()
+    expect(section.get_by_label("Key of weirside, shown this once")).to_be_visible()
     expect(section.get_by_text("publishes log/#, notes/+; hears nothing")).to_be_visible()
-    section.get_by_role("button", name="Shut logbook out").click()
+    section.get_by_role("button", name="Shut weirside out").click()
     expect(section.get_by_text("publishes log/#")).to_have_count(0)
     with service.hub() as hub:
-        assert "logbook" not in [t.tool for t in hub.tools()]
+        assert "weirside" not in [t.tool for t in hub.tools()]
 
 
 def test_the_doctor_is_on_the_settings_page(console: Page, service: Service, cellar: Joined) -> None:
