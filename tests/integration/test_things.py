@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import json
+import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
+import paho.mqtt.client as paho
 import pytest
 
 from hombi.client import Arrival, HubProblem
@@ -158,6 +161,65 @@ def test_a_stranger_with_its_name_does_not_take_its_place(service: Service, vane
         assert hub.entity("boathouse-vane/wind").value != 30
         assert str(vane.port) in next(n for n in hub.nodes() if n.node == "boathouse-vane").url
     stranger.stop()
+
+
+class Buoy(Vane):
+    """It describes itself over HTTP, and speaks over MQTT, on topics of its own."""
+
+    def description(self) -> dict[str, Any]:
+        at = f"mqtt://127.0.0.1:{self.mqtt_port}/mill/buoy"
+        away = "mqtt://192.0.2.9/mill/buoy/depth"
+        properties = {
+            "waves": {
+                "type": "number", "unit": "cm", "readOnly": True,
+                "forms": [{"href": f"{at}/waves", "op": "observeproperty", "mqv:controlPacket": "subscribe"}],
+            },
+            "lamp": {
+                "type": "boolean",
+                "forms": [{"href": f"{at}/lamp", "op": "observeproperty"}, {"href": f"{at}/lamp/set", "op": "writeproperty"}],
+            },
+            "depth": {"type": "number", "unit": "m", "readOnly": True, "forms": [{"href": away, "op": "observeproperty"}]},
+        }  # fmt: skip
+        described = super().description()
+        actions = {"blow": {"title": "Blow", "forms": [{"href": f"{at}/blow"}]}}
+        return {**described, "title": "Weir buoy", "properties": properties, "actions": actions, "security": []}
+
+    mqtt_port = 0
+
+
+def test_a_description_with_forms_over_mqtt_is_followed_at_the_door(service: Service) -> None:
+    buoy = Buoy(thing_id="urn:test:buoy")
+    buoy.mqtt_port = service.mqtt_port
+    buoy.start()
+    with service.hub() as hub:
+        arrival = hub.look(f"127.0.0.1:{buoy.port}")
+        assert "192.0.2.9:1883 is not the one that the hub is connected to" in "".join(arrival.left_out)
+        hub.admit(arrival.id, room="Boathouse")
+        tool = hub.add_tool("buoys", publish=["mill/buoy/#"], subscribe=["mill/buoy/#"])
+        client, heard, ready = paho.Client(paho.CallbackAPIVersion.VERSION2, "buoy"), list[tuple[str, bytes]](), threading.Event()
+
+        def obey(client: paho.Client, user: Any, message: paho.MQTTMessage) -> None:
+            heard.append((message.topic, message.payload))
+            if message.topic.endswith("/set"):
+                client.publish("mill/buoy/lamp", message.payload, qos=1)
+
+        client.username_pw_set(tool.tool, tool.key)
+        client.on_message = obey
+        client.on_connect = lambda c, *_: c.subscribe([("mill/buoy/lamp/set", 1), ("mill/buoy/blow", 1)])
+        client.on_subscribe = lambda *_: ready.set()
+        client.connect("127.0.0.1", service.mqtt_port)
+        client.loop_start()
+        assert ready.wait(5)
+        client.publish("mill/buoy/waves", "35", qos=1).wait_for_publish(5)
+        assert hub.entity("weir-buoy/waves").value == pytest.approx(0.35)
+        assert hub.command("weir-buoy/lamp", "on").state == "confirmed"
+        hub.act("weir-buoy", "blow")
+        until(lambda: ("mill/buoy/blow", b"null") in heard)
+        assert ("mill/buoy/lamp/set", b"true") in heard
+        client.disconnect()
+        client.loop_stop()
+        hub.remove_node("weir-buoy")
+    buoy.stop()
 
 
 def test_addresses_where_no_node_is_say_why(service: Service) -> None:
