@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import asdict
+from itertools import starmap
 from typing import Any
 
 from django.contrib.auth import get_user_model
@@ -66,7 +67,7 @@ class DatabaseRecords:
             return
         with transaction.atomic():
             # A row has the order of the table's columns: filled by name, a reading takes twice as long to make.
-            m.Reading.objects.bulk_create([m.Reading(*row) for row in rows], ignore_conflicts=True, batch_size=len(rows))
+            m.Reading.objects.bulk_create(starmap(m.Reading, rows), ignore_conflicts=True, batch_size=len(rows))
 
     def add_floor(self, name: str, position: int) -> h.Floor:
         floor = m.Floor.objects.create(name=name, position=position)
