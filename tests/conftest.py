@@ -9,7 +9,7 @@ import pytest
 
 from tests.house import CLIMATE, PLUG, Joined, Service, description, free_ports, let_in
 
-LONGEST = ("test_nothing_lost.py", "test_schema.py", "test_broker.py")
+LONGEST = ("test_nothing_lost.py", "test_schema.py", "test_broker.py", "test_pages.py")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
