@@ -43,8 +43,7 @@ def stored(service: Service, entity: str, start_ms: int) -> list[float]:
         return [r.value for r in hub.readings(entity, start_ms)]
 
 
-@pytest.mark.parametrize("version", ["3.1.1", "5"])
-@pytest.mark.parametrize("over", ["TCP", "TLS"])
+@pytest.mark.parametrize(("version", "over"), [("3.1.1", "TCP"), ("5", "TLS")])
 def test_a_value_at_the_broker_becomes_an_entity_and_is_set_there(tmp_path: Path, version: str, over: str) -> None:
     broker = Broker(tmp_path / "broker", authority=Authority(tmp_path / "ca") if over == "TLS" else None).start()
     service = make_service(tmp_path / "hub", HOMBI_ACTUATION_ANSWER_WITHIN="2 s")
