@@ -8,6 +8,7 @@ from collections import deque
 from typing import Any
 
 from hombi.hub.clock import Clock
+from hombi.hub.errors import Busy
 from hombi.hub.live import Live
 from hombi.hub.ports import JournalEntry, Records
 from hombi.hub.records_thread import RecordsThread
@@ -55,13 +56,16 @@ class Journal:
                 entry = self._kept[0]
                 try:
                     entry.id = await self._thread.run(self._records.add_journal, entry)
-                except Exception as error:  # noqa: BLE001 - whatever the disk says, the entry is kept and tried again
+                except Busy as error:
                     log.warning("the journal cannot be written: %s", error)
                     await asyncio.sleep(AGAIN_S)
                     continue
+                except Exception:  # one that can never be written must not hold up the others
+                    log.exception("an entry of the journal is lost: %s", entry.text)
+                else:
+                    self._live.publish("journal", journal_data(entry))
                 if self._kept[0] is entry:
                     self._kept.popleft()
-                self._live.publish("journal", journal_data(entry))
         finally:
             self._writing = False
 

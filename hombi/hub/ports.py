@@ -179,7 +179,8 @@ class Records(Protocol):
 
     def remove_automation(self, record: AutomationRecord) -> None: ...
 
-    def add_journal(self, entry: JournalEntry) -> int: ...
+    def add_journal(self, entry: JournalEntry) -> int:
+        """Its number. Raises Busy while the disk does not take it."""
 
     def phones(self) -> list[PhoneRecord]: ...
 

@@ -17,6 +17,7 @@ from hombi.hub.memory import MemoryRecords
 from hombi.hub.notices.push import Fate, PushResult
 from hombi.hub.pairing import proof_of
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
+from hombi.hub.records_thread import RecordsThread
 from hombi.links.base import Check, Found, OnLink, Reports, Unreachable, Wanted
 from tests.house import CLIMATE, PLUG, description
 
@@ -65,11 +66,33 @@ class ManualClock:
         await settle()
 
 
+class _Busy:
+    """How many calls are on their way to the records thread, of all hubs in memory."""
+
+    calls = 0
+
+
+async def _counted(thread: RecordsThread, call: Callable[..., Any], *args: Any, **kwargs: Any) -> Any:
+    _Busy.calls += 1
+    try:
+        return await _run(thread, call, *args, **kwargs)
+    finally:
+        _Busy.calls -= 1
+
+
+_run = RecordsThread.run
+RecordsThread.run = _counted  # type: ignore[method-assign]
+
+
 async def settle() -> None:
-    """Let tasks and the records thread come to rest."""
-    for _ in range(40):
-        await asyncio.sleep(0)
+    """Let tasks and the records thread come to rest, however busy the machine is."""
     await asyncio.sleep(0.02)
+    while True:
+        for _ in range(40):
+            await asyncio.sleep(0)
+        if not _Busy.calls:
+            return
+        await asyncio.sleep(0.002)
 
 
 class Link:

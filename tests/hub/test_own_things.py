@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import asyncio
 from pathlib import Path
 from typing import Any
 
 import pytest
 
 from hombi.hub.doctor import look
-from hombi.hub.errors import Invalid, NotFound, Refused
+from hombi.hub.errors import Busy, Invalid, NotFound, Refused
 from hombi.hub.lag import Lag
 from hombi.hub.messages import KEPT, PAYLOAD, TOPICS, Filter, Messages
 from hombi.hub.node_settings import setting_value
+from hombi.hub.ports import JournalEntry
 from hombi.links.base import Heard
 from hombi.links.wifi.thing_description import Setting
 from tests.house import CLIMATE, description
@@ -232,3 +234,27 @@ async def test_the_doctor_looks_at_every_part() -> None:
         checks = {c.part: c for c in look(r.hub)}
         assert checks["nodes"].text == "not heard any more: cellar-rack"
         assert (checks["database"].state, bool(checks["database"].advice)) == ("fault", True)
+
+
+async def test_an_entry_that_cannot_be_written_holds_up_no_other(monkeypatch: pytest.MonkeyPatch) -> None:
+    async with rig() as r:
+        await settle()  # what the start has to say
+        write, tries = r.records.add_journal, list[str]()
+
+        def moody(entry: JournalEntry) -> int:
+            tries.append(entry.event)
+            if entry.event == "Poison":
+                raise ValueError("no database takes this")
+            if tries.count(entry.event) == 1:
+                raise Busy("the disk is full")
+            return write(entry)
+
+        monkeypatch.setattr("hombi.hub.journal.AGAIN_S", 0.01)
+        monkeypatch.setattr(r.records, "add_journal", moody)
+        for event in ("First", "Poison", "Last"):
+            r.hub.journal.note(event, event)
+        async with asyncio.timeout(5):
+            while r.events()[-1] != "Last":
+                await settle()
+        assert tries == ["First", "First", "Poison", "Last", "Last"]
+        assert r.events()[-2:] == ["First", "Last"]

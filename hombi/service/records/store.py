@@ -8,11 +8,12 @@ from itertools import starmap
 from typing import Any
 
 from django.contrib.auth import get_user_model
-from django.db import IntegrityError, transaction
+from django.db import IntegrityError, OperationalError, transaction
 
 from hombi.core.kinds import KINDS
 from hombi.core.quality import Quality
 from hombi.hub import house as h
+from hombi.hub.errors import Busy
 from hombi.hub.ports import (
     ArrivalRecord,
     AutomationRecord,
@@ -169,7 +170,10 @@ class DatabaseRecords:
     def add_journal(self, entry: JournalEntry) -> int:
         values = asdict(entry)
         del values["id"]
-        return m.JournalEntry.objects.create(**values).pk
+        try:
+            return m.JournalEntry.objects.create(**values).pk
+        except OperationalError as error:  # a full disk, a locked file
+            raise Busy(str(error)) from error
 
     def phones(self) -> list[PhoneRecord]:
         return [PhoneRecord(**row) for row in m.Phone.objects.values()]
