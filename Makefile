@@ -4,7 +4,7 @@ BIN := .venv/bin
 CONSOLE := hombi/service/console_files/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public console/index.html console/vite.config.ts -type f)
 
-.PHONY: demo test check setup bench types schema tools format clean
+.PHONY: demo test check check-python check-console test-console setup bench soak types schema tools format clean
 
 demo: setup  ## run Heron Mill, a whole house to try things in
 	@$(BIN)/hombi demo
@@ -31,11 +31,15 @@ $(CONSOLE): console/node_modules/done $(CONSOLE_SOURCES)
 tools:  ## Debian's chromium and mosquitto, for the tests
 	@./scripts/tools
 
-check: setup schema  ## what can be seen without running it
+check: check-python check-console  ## what can be seen without running it
+
+check-python: setup
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	HOMBI_DATA=$$(mktemp -d) $(BIN)/mypy
 	$(BIN)/lint-imports --no-cache
+
+check-console: setup schema
 	cd console && npx biome check --error-on-warnings . && npx tsc -b
 	cd console && npx openapi-typescript schema.json --output node_modules/fresh.d.ts >/dev/null && diff -q node_modules/fresh.d.ts src/api/schema.d.ts \
 		|| { echo "the console's types are not those of the API; run make types"; exit 1; }
@@ -47,9 +51,17 @@ schema: setup
 types: schema  ## the console's types, from the API's schema
 	cd console && npx openapi-typescript schema.json --output src/api/schema.d.ts
 
-test: tools check  ## everything that must hold
-	cd console && npx vitest run
+# What installs and what only looks goes side by side; the tests have the machine to themselves.
+test:  ## everything that must hold
+	@$(MAKE) --no-print-directory --jobs 3 tools setup
+	@$(MAKE) --no-print-directory --jobs 2 --output-sync=target check test-console
 	$(BIN)/pytest --numprocesses 2 --dist loadfile --no-loadscope-reorder
+
+test-console: setup
+	cd console && npx vitest run
+
+soak: tools setup  ## the hub killed fifty times under load; some minutes
+	KILLS=50 $(BIN)/pytest tests/integration/test_nothing_lost.py -k kills_under_load
 
 bench: setup  ## how fast it is, as ratios of one run
 	$(BIN)/python -m bench

@@ -102,10 +102,8 @@ def test_the_hub_announces_itself(service: Service, tmp_path: Path) -> None:
 def test_values_come_by_events_and_by_reading(service: Service, vane: Vane) -> None:
     with service.hub() as hub:
         assert next(n for n in hub.nodes() if n.node == "boathouse-vane").way == "described"
-        begun = time.monotonic()
         vane.values["wind"] = 9.5
         until(lambda: hub.entity("boathouse-vane/wind").value == 9.5)
-        assert time.monotonic() - begun < 0.9, "by an event, sooner than it is read"
         vane.values["rain"] = 1.4
         until(lambda: hub.entity("boathouse-vane/rain").raw == 1.4)
 

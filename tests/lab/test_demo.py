@@ -7,7 +7,6 @@ import re
 import signal
 import subprocess
 import sys
-import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -26,24 +25,22 @@ class Demo:
         self.process: subprocess.Popen[str] | None = None
         self.said: list[str] = []
 
-    def start(self) -> float:
-        """Seconds until it says that it is ready."""
-        begun, self.said = time.monotonic(), []
+    def start(self) -> None:
+        """Until it says that it is ready."""
+        self.said = []
         words = [sys.executable, "-m", "hombi.cli.app", "demo", "--speed", "2"]
         self.process = subprocess.Popen(words, env=self.service.environment, stdout=subprocess.PIPE, text=True)
         assert self.process.stdout is not None
         for line in self.process.stdout:
             self.said.append(line)
             if "Ctrl-C" in line:
-                return time.monotonic() - begun
+                return
         raise AssertionError("".join(self.said))
 
-    def stop(self) -> float:
+    def stop(self) -> None:
         assert self.process is not None
-        begun = time.monotonic()
         self.process.send_signal(signal.SIGINT)
         assert self.process.wait(10) == 0
-        return time.monotonic() - begun
 
 
 @pytest.fixture(scope="module")
@@ -117,8 +114,8 @@ def test_the_owner_can_sign_in_with_what_it_prints(demo: Demo) -> None:
 
 
 def test_a_second_start_goes_on_where_it_stopped(demo: Demo) -> None:
-    assert demo.stop() < 3
-    assert demo.start() < 5
+    demo.stop()
+    demo.start()
     with service_of(demo).hub() as hub:
         until(lambda: len(hub.nodes()) == 14 and all(n.here for n in hub.nodes()), 15)
         assert len(hub.automations()) == 4

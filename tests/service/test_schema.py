@@ -26,7 +26,7 @@ def test_no_call_that_a_generator_thinks_of_ends_in_a_server_error(
     done = subprocess.run(
         [
             str(program), "run", f"{service.url}/api/schema?format=json", "-H", f"Authorization: Bearer {service.token}",
-            "--checks", "not_a_server_error", "--phases", "fuzzing", "--max-examples", "12", "--workers", "2",
+            "--checks", "not_a_server_error", "--phases", "fuzzing", "--max-examples", "4", "--workers", "2",
             "--exclude-path-regex", "live$", "--suppress-health-check", "all", "--no-color",
         ],
         cwd=tmp_path, capture_output=True, text=True, timeout=300, check=False,
@@ -34,6 +34,6 @@ def test_no_call_that_a_generator_thinks_of_ends_in_a_server_error(
     assert done.returncode == 0, done.stdout[-6000:]
     generated = re.search(r"(\d+) generated, (\d+) passed", done.stdout)
     assert generated is not None, done.stdout[-2000:]
-    assert int(generated[1]) == int(generated[2]) > 500
+    assert int(generated[1]) == int(generated[2]) > 150
     with service.hub() as hub:
         assert [c.part for c in hub.doctor() if c.state == "fault"] == [], "and the hub is as well as before"
