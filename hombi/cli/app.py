@@ -4,7 +4,22 @@ from __future__ import annotations
 
 import typer
 
-from hombi.cli import automations, doctor, house, journal, messages, nodes, pairing, phones, readings, serve, sign_in, tools
+from hombi.cli import (
+    automations,
+    doctor,
+    house,
+    journal,
+    lab,
+    messages,
+    nodes,
+    pairing,
+    phones,
+    readings,
+    serve,
+    sign_in,
+    tools,
+    zigbee,
+)
 from hombi.cli.demo import demo
 
 app = typer.Typer(
@@ -29,15 +44,18 @@ app.command()(messages.pick)
 app.command("add-node")(nodes.add_node)
 app.command("add-entity")(nodes.add_entity)
 app.command()(nodes.change)
+app.command()(nodes.remove)
 app.command()(nodes.settings)
 app.command("do")(nodes.do)
 app.command()(nodes.key)
 app.add_typer(tools.app, name="tools")
 app.add_typer(automations.app, name="automation")
 app.command()(journal.journal)
+app.add_typer(zigbee.app, name="zigbee")
 app.add_typer(phones.app, name="phones")
 app.command()(serve.serve)
 app.command()(demo)
+app.add_typer(lab.app, name="lab")
 app.command("sign-in")(sign_in.sign_in)
 app.command()(tools.tokens)
 app.command()(doctor.check)

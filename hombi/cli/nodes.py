@@ -1,4 +1,4 @@
-"""`hombi look`, `add-node`, `add-entity`, `change`, `settings`, `do`, `key`, `setup-code`: nodes and what is theirs."""
+"""`hombi look`, `add-node`, `add-entity`, `change`, `remove`, `settings`, `do`, `key`, `setup-code`: nodes and what is theirs."""
 
 from __future__ import annotations
 
@@ -79,6 +79,20 @@ def change(
         else:
             node = h.change_node(address, **given)
             out.print(f"{node.node} is {node.title} in {node.room or 'no room'}")
+
+
+def remove(
+    node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
+    with_history: Annotated[bool, typer.Option("--with-history", help="Its history goes too; else it is kept.")] = False,
+    yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
+) -> None:
+    """Take a node out of the house, also one that no longer answers."""
+    if not yes:
+        lost = " Its history is lost too." if with_history else ""
+        typer.confirm(f"{node} is taken out and cut off.{lost} Remove it?", abort=True)
+    with hub() as h:
+        h.remove_node(node, keep_history=not with_history)
+    out.print(f"{node} is out" + (", with its history." if with_history else "; its history is kept."))
 
 
 def settings(

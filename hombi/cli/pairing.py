@@ -39,17 +39,23 @@ def pair(
 
 
 def _count_down(h: Hub, left_ms: int) -> None:
-    seen: set[str] = set()
+    seen: dict[str, str] = {}
     with Progress(TextColumn("pairing is open"), BarColumn(), TextColumn("{task.fields[left]} s left"), console=out) as progress:
         task = progress.add_task("", total=left_ms / 1000, left=ceil(left_ms / 1000))
         while (window := h.pairing()).open:
             progress.update(task, completed=window.left_ms / 1000, left=ceil(window.left_ms / 1000))
             for arrival in h.arrivals():
-                if arrival.id not in seen:
-                    seen.add(arrival.id)
-                    progress.console.print(f"[bold]{arrival.title}[/bold] asks to join: hombi admit {arrival.id} --room ROOM")
+                if (told := _told(arrival)) != seen.get(arrival.id):
+                    seen[arrival.id] = told
+                    progress.console.print(told)
             time.sleep(LOOK_EVERY_S)
     out.print("Pairing is closed.")
+
+
+def _told(arrival: Arrival) -> str:
+    if arrival.state == "asking":
+        return f"[bold]{arrival.title}[/bold] over {arrival.link}: {arrival.progress}"
+    return f"[bold]{arrival.title}[/bold] asks to join over {arrival.link}: hombi admit {arrival.id} --room ROOM"
 
 
 def arrivals(json: Json = False) -> None:
@@ -59,7 +65,7 @@ def arrivals(json: Json = False) -> None:
     if json:
         as_json(a.as_dict() for a in found)
         return
-    rows = [(a.id, a.title, a.link, _has(a), a.state, ago(a.heard_at)) for a in found]
+    rows = [(a.id, a.title, a.link, _has(a), a.progress or a.state, ago(a.heard_at)) for a in found]
     table(
         ("ARRIVAL", "NAME", "LINK", "HAS", "STATE", "HEARD"), rows, "Nobody waits at the door. `hombi pair` opens it.", ("HEARD",)
     )
@@ -69,7 +75,7 @@ def arrivals(json: Json = False) -> None:
 
 
 def _has(arrival: Arrival) -> str:
-    return ", ".join(f"{e.name} ({e.unit or e.kind})" for e in arrival.entities)
+    return ", ".join(f"{e.name} ({e.unit or e.kind})" for e in arrival.entities if not e.hidden)
 
 
 def admit(

@@ -111,6 +111,14 @@ def command(address: str, to: str) -> Call[m.Command]:
     return Call("POST", _entity_path(address, "/command"), m.Command, body={"to": to})
 
 
+def zigbee() -> Call[m.Zigbee]:
+    return Call("GET", "/api/zigbee", m.Zigbee)
+
+
+def choose_zigbee_network(choice: str) -> Call[m.Zigbee]:
+    return Call("POST", "/api/zigbee/network", m.Zigbee, body={"choice": choice})
+
+
 def pairing() -> Call[m.Window]:
     return Call("GET", "/api/pairing", m.Window)
 

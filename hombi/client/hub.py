@@ -149,6 +149,14 @@ class Hub:
         """One entity, by its address `node/entity`."""
         return self._run(calls.entity(address))
 
+    def zigbee(self) -> m.Zigbee:
+        """The Zigbee stick and its network."""
+        return self._run(calls.zigbee())
+
+    def choose_zigbee_network(self, choice: str) -> m.Zigbee:
+        """What is to be done with a foreign network on the stick: "keep" it, or start "clean"."""
+        return self._run(calls.choose_zigbee_network(choice))
+
     def history(
         self, address: str, span: str = "day", *, start: int | None = None, end: int | None = None, points: int = 600
     ) -> m.History:
@@ -466,6 +474,14 @@ class AsyncHub:
     async def entity(self, address: str) -> m.Entity:
         """One entity, by its address `node/entity`."""
         return await self._run(calls.entity(address))
+
+    async def zigbee(self) -> m.Zigbee:
+        """The Zigbee stick and its network."""
+        return await self._run(calls.zigbee())
+
+    async def choose_zigbee_network(self, choice: str) -> m.Zigbee:
+        """What is to be done with a foreign network on the stick: "keep" it, or start "clean"."""
+        return await self._run(calls.choose_zigbee_network(choice))
 
     async def history(
         self, address: str, span: str = "day", *, start: int | None = None, end: int | None = None, points: int = 600

@@ -101,7 +101,8 @@ class SetupCode(Model, frozen=True):
 class Node(Model, frozen=True):
     """A node; `here` is whether it is connected, `heard_at` moves with everything it sends.
 
-    `way` is how it speaks: "senml" by itself, "described" as its Thing Description says, "foreign" as it likes.
+    `way` is how it speaks: "senml" by itself, "described" as its Thing Description says, "foreign" as it likes, "paired"
+    over a radio of its own. `left` is whether it has left by itself, `make` what it says of itself.
     """
 
     node: str
@@ -115,6 +116,8 @@ class Node(Model, frozen=True):
     refused: int
     entities: list[str]
     way: str
+    left: bool
+    make: str
     url: str
     has_key: bool
     settings: list[Setting]
@@ -150,8 +153,8 @@ class Reading(Model, frozen=True):
     """One reading."""
 
     at: int
-    raw: float
-    value: float
+    raw: float | None
+    value: float | None
     quality: str
     reason: str
 
@@ -208,6 +211,7 @@ class Promised(Model, frozen=True):
     kind: str
     unit: str
     writable: bool
+    hidden: bool
 
 
 class Arrival(Model, frozen=True):
@@ -217,6 +221,7 @@ class Arrival(Model, frozen=True):
     title: str
     about: str
     link: str
+    progress: str
     state: str
     asked_at: int
     heard_at: int
@@ -230,6 +235,20 @@ class Arrival(Model, frozen=True):
     url: str
     needs_code: bool
     asks: str
+
+
+class Zigbee(Model, frozen=True):
+    """The Zigbee stick and its network; `state` is "up", "down" or "foreign"."""
+
+    port: str
+    state: str
+    text: str
+    firmware: str
+    pan_id: int | None
+    extended_pan_id: str
+    channel: int | None
+    ieee: str
+    nodes: int
 
 
 class Mistake(Model, frozen=True):

@@ -15,6 +15,7 @@ class Quality(IntEnum):
     SPIKE = 21
     OUT_OF_RANGE = 22
     SILENT = 23
+    NO_VALUE = 24
 
     @property
     def level(self) -> str:

@@ -39,13 +39,13 @@ class Record(msgspec.Struct, omit_defaults=True):
 class Resolved(msgspec.Struct, frozen=True):
     """One resolved record: full name, unit ("" when none is given), time in ms since 1970, and its value.
 
-    `stamped` says that its sender gave no time: it is that of its arrival.
+    `stamped` says that its sender gave no time: it is that of its arrival. A value of None is a node's own word that it has none.
     """
 
     name: str
     unit: str
     at_ms: int
-    value: float | bool | str
+    value: float | bool | str | None
     stamped: bool = False
 
 

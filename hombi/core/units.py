@@ -83,6 +83,9 @@ _TABLE: list[tuple[Unit, tuple[str, ...]]] = [
     (Unit("dB", "sound"), ("dB(A)", "dB[SPL]", "om2:decibel")),
     (Unit("B(SPL)", "sound", 10.0), ("Bspl", "B[SPL]")),
     (Unit("pH", "acidity"), ("[pH]",)),
+    (Unit("µS/cm", "conductivity"), ("uS/cm", "μS/cm")),
+    (Unit("mS/m", "conductivity", 10.0), ()),
+    (Unit("S/m", "conductivity", 10_000.0), ()),
 ]
 
 # Units that say "so many of them": a plain number.

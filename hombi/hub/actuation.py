@@ -74,6 +74,10 @@ class Actuation:
         entity = self._house.entity(address)
         if not entity.writable:
             raise Invalid(f"{address} is only read; it cannot be set")
+        if text.strip().lower() == "toggle" and entity.kind.words is not None:
+            if entity.latest is None:
+                raise Invalid(f"{address} has not said yet how it stands; say on or off")
+            return entity, 1.0 - entity.latest.value
         try:
             value = parse_value(text, entity.kind)
         except ValueTextError as error:

@@ -15,8 +15,9 @@ from hombi.core.errors import ValueTextError
 from hombi.core.house_facts import did_you_mean
 from hombi.core.toml_text import Mistake, TomlText, read_toml
 from hombi.core.values import parse_span_ms
-from hombi.links.base import BrokerSettings, TlsFiles, WifiSettings
+from hombi.links.base import BluetoothSettings, BrokerSettings, LinkSettings, TlsFiles, WifiSettings, ZigbeeSettings
 from hombi.links.wifi.mqtt.topics import valid_filter
+from hombi.links.zigbee.driver import profile_folder
 
 FILE_NAME = "hombi.toml"
 
@@ -55,6 +56,10 @@ class Config:
     wifi_discovery: str = "all"
     wifi_read_every_s: float = 30.0
     answer_s: float = 5.0
+    zigbee_port: str = ""
+    zigbee_baud: int = 115_200
+    bluetooth_use: bool = True
+    bluetooth_adapter: str = ""
 
     @property
     def zone(self) -> ZoneInfo:
@@ -67,8 +72,13 @@ class Config:
         return self.mqtt_port or self.http_port + 1
 
     @property
-    def wifi(self) -> WifiSettings:
-        """What the Wi-Fi link is set to."""
+    def links(self) -> LinkSettings:
+        """What the links are set to."""
+        zigbee = ZigbeeSettings(self.zigbee_port, self.zigbee_baud, profile_folder(self.data))
+        return LinkSettings(self._wifi, zigbee, BluetoothSettings(self.bluetooth_use, self.bluetooth_adapter))
+
+    @property
+    def _wifi(self) -> WifiSettings:
         tls = TlsFiles(certificate=self.mqtt_certificate, key=self.mqtt_key) if self.mqtt_certificate else None
         return WifiSettings(
             self.mqtt_host, self.nodes_port, self.mqtt_tls_port, tls, self._broker, self.wifi_discovery, self.http_port,
@@ -153,6 +163,20 @@ def _interfaces(value: Any) -> str:
     return text
 
 
+def _baud(value: Any) -> int:
+    number = int(value) if isinstance(value, str) else value
+    if isinstance(number, bool) or number not in (38400, 57600, 115200, 230400, 460800, 921600):
+        raise ValueError
+    return int(number)
+
+
+def _yes(value: Any) -> bool:
+    found = {"true": True, "on": True, "false": False, "off": False}.get(value.lower()) if isinstance(value, str) else value
+    if not isinstance(found, bool):
+        raise ValueError
+    return found
+
+
 _FILE = "the path of a PEM file that is there"
 
 
@@ -186,6 +210,14 @@ SETTINGS: dict[str, dict[str, _Setting]] = {
     "wifi": {
         "discovery": _Setting("wifi_discovery", '"all", "off", or the addresses to use, like "192.168.1.2"', _interfaces),
         "read_every": _Setting("wifi_read_every_s", 'a length of time, like "30 s"', _seconds),
+    },
+    "zigbee": {
+        "port": _Setting("zigbee_port", 'where the stick is, like "/dev/serial/by-id/usb-…"', _name),
+        "baud": _Setting("zigbee_baud", "a speed: 38400, 57600, 115200, 230400, 460800 or 921600", _baud),
+    },
+    "bluetooth": {
+        "use": _Setting("bluetooth_use", "true or false", _yes),
+        "adapter": _Setting("bluetooth_adapter", 'an adapter, like "hci0"', _name),
     },
     "actuation": {
         "answer_within": _Setting("answer_s", 'a length of time, like "5 s"', _seconds),

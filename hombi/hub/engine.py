@@ -19,7 +19,7 @@ from hombi.hub.live import Live
 from hombi.hub.ports import AutomationRecord, Records
 from hombi.hub.records_thread import RecordsThread
 from hombi.hub.tasks import Tasks
-from hombi.links.wifi.thing_description import slug
+from hombi.links.thing_description import slug
 
 # Addresses beside those of the automations: /automations/new, /api/automations/check, /api/automations/write.
 RESERVED = frozenset({"new", "check", "write"})

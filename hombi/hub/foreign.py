@@ -25,8 +25,8 @@ from hombi.hub.ports import NewEntity, NewNode, Records
 from hombi.hub.records_thread import RecordsThread
 from hombi.hub.rooms import Rooms
 from hombi.links.base import Driver
+from hombi.links.thing_description import slug
 from hombi.links.wifi.mqtt.topics import valid_filter, valid_name
-from hombi.links.wifi.thing_description import slug
 
 PREVIEWED = 12
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import hmac
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
@@ -15,7 +16,7 @@ from hombi.core.kinds import Kind
 from hombi.core.quality import Quality
 from hombi.hub.errors import NotFound
 from hombi.links.base import OnLink, Wired
-from hombi.links.wifi.thing_description import Action, Setting, ThingDescription
+from hombi.links.thing_description import Action, Setting, ThingDescription
 
 T = TypeVar("T")
 
@@ -48,12 +49,34 @@ class Room:
 
 
 class Reading(msgspec.Struct, frozen=True):
-    """One value of one entity at one time. `raw` is in the node's unit, `value` in the kind's."""
+    """One value of one entity at one time. `raw` is in the node's unit, `value` in the kind's; both NaN for no value."""
 
     at_ms: int
     raw: float
     value: float
     quality: Quality = Quality.GOOD
+
+    @classmethod
+    def of(cls, at_ms: int, raw: float, value: float, quality: int) -> Reading:
+        """As it was stored."""
+        if quality == Quality.NO_VALUE:
+            raw = value = math.nan
+        return cls(at_ms, raw, value, Quality(quality))
+
+    @property
+    def stored(self) -> tuple[float, float, int]:
+        """Raw value, value and quality for the records, where the quality says that 0 stands for no value."""
+        return (0.0, 0.0, self.quality) if self.quality == Quality.NO_VALUE else (self.raw, self.value, self.quality)
+
+    @property
+    def known_value(self) -> float | None:
+        """Its value; None for no value."""
+        return None if self.quality == Quality.NO_VALUE else self.value
+
+    @property
+    def known_raw(self) -> float | None:
+        """Its raw value; None for no value."""
+        return None if self.quality == Quality.NO_VALUE else self.raw
 
 
 @dataclass
@@ -126,8 +149,16 @@ class Node:
     told: dict[str, Any] = field(default_factory=dict)
 
     @property
+    def left(self) -> bool:
+        """Whether it has taken its leave of the house by itself."""
+        return bool(self.reach.get("left"))
+
+    @property
     def way(self) -> str:
-        """How it speaks: "senml" by itself, "described" as its Thing Description says, "foreign" as it likes."""
+        """How it speaks: "paired" over a radio of its own, else "senml" by itself, "described" as its Thing Description says,
+        "foreign" as it likes."""
+        if self.link != "wifi":
+            return "paired"
         if self.reach.get("url"):
             return "described"
         return "senml" if "description" in self.reach or not self.thing_id.startswith(FOREIGN) else "foreign"
@@ -147,6 +178,8 @@ class Node:
 
     def overdue(self, now_ms: int) -> bool:
         """Whether nothing was heard for three times the usual interval."""
+        if self.left:
+            return False
         usual = min((e.interval_ms for e in self.entities.values() if e.gaps >= GAPS_TO_KNOW), default=0.0)
         return usual > 0 and now_ms - self.heard_ms > max(SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * usual)
 

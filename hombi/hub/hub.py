@@ -14,6 +14,7 @@ from hombi.core.house_facts import did_you_mean
 from hombi.core.picking import PickError, pick_posted
 from hombi.core.senml import Resolved, decode, resolve
 from hombi.hub.actuation import Actuation
+from hombi.hub.batteries import LOW_BATTERY, Batteries
 from hombi.hub.clock import Clock, RealClock
 from hombi.hub.config import Config
 from hombi.hub.engine import Engine
@@ -38,7 +39,7 @@ from hombi.hub.tools import Tools
 from hombi.hub.writer import Writer
 from hombi.links.base import Driver, Heard
 from hombi.links.table import drivers
-from hombi.links.wifi.thing_description import read_description
+from hombi.links.thing_description import read_description
 
 GRACE_S = 1.0
 VAPID_CONTACT = "mailto:hub@hombi.invalid"
@@ -158,13 +159,16 @@ class Hub:
         for text in filter(None, self.nodes.trouble_said.values()):
             found.append({"kind": "link", "text": text, "path": "/nodes"})
         for arrival in self.pairing.waiting():
-            state = "is locked out" if arrival.record.state == "locked" else "asks to join"
+            state = {"locked": "is locked out", "asking": "is being asked what it has"}.get(arrival.record.state, "asks to join")
             found.append({"kind": "arrival", "text": f"{arrival.record.title} {state}", "path": "/nodes"})
         for node in list(self.house.nodes.values()):
+            if node.left:
+                text = f"{node.title} has left; let it join again, or remove it"
+                found.append({"kind": "left", "text": text, "path": f"/nodes/{node.address}"})
             if node.silent:
                 found.append({"kind": "silent", "text": f"{node.title} is not heard any more", "path": f"/nodes/{node.address}"})
             for entity in list(node.entities.values()):
-                if entity.kind.name == "battery" and entity.latest is not None and entity.latest.value <= 10:
+                if entity.kind.name == "battery" and entity.latest is not None and entity.latest.value <= LOW_BATTERY:
                     text = f"{node.title} has a low battery: {entity.latest.value:.0f} %"
                     found.append({"kind": "battery", "text": text, "path": f"/nodes/{node.address}"})
         for slug, runner in list(self.engine.runners.items()):
@@ -193,11 +197,11 @@ async def open_hub(
     intake = Intake(house, clock, live, journal, writer)
     rooms = Rooms(house, records, thread, live, journal)
     by_link: dict[str, Driver] = {}
-    pairing = Pairing(house, rooms, clock, records, thread, live, journal, by_link)
+    pairing = Pairing(house, rooms, clock, records, thread, live, journal, by_link, tasks)
     messages = Messages(clock)
     nodes = Nodes(house, rooms, clock, records, thread, live, journal, intake, pairing, tasks, messages, by_link)
     kept = await thread.run(records.link_states)
-    by_link.update({d.link: d for d in make_drivers(nodes, house, config.wifi, kept)})
+    by_link.update({d.link: d for d in make_drivers(nodes, house, config.links, kept)})
     actuation = Actuation(house, clock, live, journal, by_link, config.answer_s)
     public_key = ""
     if push is None:
@@ -205,7 +209,7 @@ async def open_hub(
         public_key = push.public_key
     outbox = Outbox(clock, records, thread, live, journal, tasks, push)
     engine = Engine(house, config.zone, clock, records, thread, live, journal, tasks, actuation, outbox)
-    intake.listeners += [actuation, engine]
+    intake.listeners += [actuation, engine, Batteries(journal)]
     settings = NodeSettings(house, by_link, live, journal, config.answer_s)
     intake.told = settings.told
     foreign = Foreign(house, rooms, clock, records, thread, live, journal, messages, by_link, engine.house_changed)
@@ -213,7 +217,9 @@ async def open_hub(
 
     async def apply(new: Config) -> None:
         """What of `hombi.toml` can be changed while the hub runs."""
-        await by_link["wifi"].change(new.wifi)
+        for link, given in (("wifi", new.links.wifi), ("zigbee", new.links.zigbee), ("bluetooth", new.links.bluetooth)):
+            if (driver := by_link.get(link)) is not None:
+                await driver.change(given)
         engine.zone, actuation.answer_s, settings.answer_s = new.zone, new.answer_s, new.answer_s
         engine.house_changed()
         live.publish("house", {"changed": "settings"})
@@ -232,6 +238,8 @@ async def open_hub(
         if (description := node.reach.get("description")) is not None:
             node.described(read_description(description))
         by_link[node.link].follow(node.on_link())
+        # A radio's node has no connection that could be missing: it counts as here until it is silent.
+        node.here = node.link != "wifi" and not node.left
     pairing.load(await thread.run(records.arrivals))
     outbox.load(await thread.run(records.phones), await thread.run(records.waiting_deliveries))
     started = clock.now_ms()

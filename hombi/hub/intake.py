@@ -72,7 +72,7 @@ class Intake:
             taken.refused.append("the hub holds as many readings as it can; send them again later")
             return taken
         now = self._clock.now_ms()
-        self._heard(node, now)
+        self.heard(node, now)
         rows: list[Row] = []
         for value in values:
             entity = node.by_wire_name.get(value.name)
@@ -90,7 +90,7 @@ class Intake:
             if value.stamped and latest is not None and reading.at_ms <= latest.at_ms <= now + AHEAD_MS:
                 # Two that came in the same millisecond are two readings.
                 reading = replace(reading, at_ms=latest.at_ms + 1)
-            rows.append((entity.id, reading.at_ms, reading.raw, reading.value, reading.quality))
+            rows.append((entity.id, reading.at_ms, *reading.stored))
             self._spread(entity, reading, now)
         taken.stored = len(rows)
         if taken.refused:
@@ -102,7 +102,8 @@ class Intake:
             acknowledge()
         return taken
 
-    def _heard(self, node: Node, now: int) -> None:
+    def heard(self, node: Node, now: int) -> None:
+        """Something came from a node, whatever it was."""
         node.heard_ms = now
         if node.silent:
             node.silent, node.here = False, True
@@ -128,8 +129,8 @@ class Intake:
             {
                 "entity": entity.address,
                 "at": reading.at_ms,
-                "value": reading.value,
-                "raw": reading.raw,
+                "value": reading.known_value,
+                "raw": reading.known_raw,
                 "quality": reading.quality.level,
                 "reason": reading.quality.reason,
             },
@@ -147,6 +148,8 @@ def measure(kind: Kind, wire_unit: str, low: float, high: float, sent: Resolved,
     if sent.at_ms < now - OLDEST_MS:
         return "its time lies more than 400 days back; a node without a clock leaves the time out"
     value = sent.value
+    if value is None:
+        return Reading(sent.at_ms, math.nan, math.nan, Quality.NO_VALUE)
     if isinstance(value, str):
         if kind.words is None or value not in kind.words:
             return f"a number was expected, not the text {value!r}"

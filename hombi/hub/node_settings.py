@@ -13,7 +13,7 @@ from hombi.hub.house import House, Node
 from hombi.hub.journal import Journal
 from hombi.hub.live import Live
 from hombi.links.base import Driver, LinkError
-from hombi.links.wifi.thing_description import Setting
+from hombi.links.thing_description import Setting
 
 
 @dataclass

@@ -21,7 +21,7 @@ from hombi.hub.ports import Records
 from hombi.hub.records_thread import RecordsThread
 from hombi.hub.rooms import Rooms
 from hombi.hub.tasks import Tasks
-from hombi.links.base import Driver, Found, Heard, LinkError
+from hombi.links.base import Asking, Driver, Found, Heard, LinkError
 
 LOOK_EVERY_S = 5.0
 
@@ -49,7 +49,11 @@ class Nodes:
 
     def presence(self, node: str, here: bool) -> None:
         found = self.house.nodes.get(node)
-        if found is None or found.here == here:
+        if found is None:
+            return
+        if here and found.left:
+            self._set_left(found, False)
+        if found.here == here:
             return
         found.here = here
         if here:
@@ -57,6 +61,32 @@ class Nodes:
             self.tasks.start(self.pairing.collected(node), name="pairing ended")
         self.journal.note("NodeConnected" if here else "NodeGone", f"{node} is {'connected' if here else 'gone'}", node=node)
         self._changed(found)
+
+    def alive(self, node: str) -> None:
+        found = self.house.nodes.get(node)
+        if found is None:
+            return
+        if not found.here or found.left:
+            self.presence(node, here=True)
+        self.intake.heard(found, self.clock.now_ms())
+
+    def left(self, node: str) -> None:
+        found = self.house.nodes.get(node)
+        if found is None or found.left:
+            return
+        found.here, found.silent = False, False
+        self._set_left(found, True)
+        text = f"{found.title} has left: it was reset, or let in elsewhere; its history is kept"
+        self.journal.note("NodeLeft", text, node=node)
+        self._changed(found)
+
+    def _set_left(self, node: Node, left: bool) -> None:
+        node.reach = {**node.reach, "left": True} if left else {k: v for k, v in node.reach.items() if k != "left"}
+        self.tasks.start(self.thread.run(self.records.save_node, node), name="left")
+
+    def asking(self, asking: Asking) -> None:
+        if self.house.node_by_thing(asking.thing_id) is None:
+            self.pairing.asking(asking)
 
     def refused(self, node: str, what: str) -> None:
         if (found := self.house.nodes.get(node)) is not None:
@@ -69,16 +99,16 @@ class Nodes:
     def found(self, found: Found) -> None:
         self.tasks.start(self._found(found), name="found")
 
-    def trouble(self, what: str) -> None:
-        """What is wrong with the link, said once until it is something else; "" when it is well again."""
-        before = self.trouble_said.get("wifi", "")
+    def trouble(self, link: str, what: str) -> None:
+        """What is wrong with a link, said once until it is something else; "" when it is well again."""
+        before = self.trouble_said.get(link, "")
         if what == before:
             return
-        self.trouble_said["wifi"] = what
+        self.trouble_said[link] = what
         if what:
             self.journal.note("LinkTroubled", what)
         elif before:
-            self.journal.note("LinkWell", "the broker is connected again")
+            self.journal.note("LinkWell", f"{link} is well again")
 
     async def _found(self, found: Found) -> None:
         known = self.house.node_by_thing(found.thing_id)
@@ -89,6 +119,8 @@ class Nodes:
                 except HubError as error:
                     self.journal.fault("ArrivalRefused", f"{found.title}: {error}")
             return
+        if known.link == found.link != "wifi":
+            self.drivers[known.link].follow(known.on_link())
         before, now = known.reach.get("url"), found.reach.get("url")
         if not before or before == now:
             return

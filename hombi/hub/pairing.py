@@ -19,8 +19,9 @@ from hombi.hub.live import Live
 from hombi.hub.ports import ArrivalRecord, NewEntity, NewNode, Records
 from hombi.hub.records_thread import RecordsThread
 from hombi.hub.rooms import Rooms
-from hombi.links.base import Driver, Found
-from hombi.links.wifi.thing_description import DescriptionError, Promised, ThingDescription, read_description, slug
+from hombi.hub.tasks import Tasks
+from hombi.links.base import Asking, Driver, Found
+from hombi.links.thing_description import DescriptionError, Promised, ThingDescription, read_description, slug
 
 MAX_ARRIVALS = 32
 MAX_WRONG_CODES = 5
@@ -67,6 +68,7 @@ class Arrival:
     known: Node | None = None
     heard_ms: int = 0
     left_out: tuple[str, ...] = ()
+    progress: str = ""
 
 
 @dataclass
@@ -81,6 +83,7 @@ class Pairing:
     live: Live
     journal: Journal
     drivers: dict[str, Driver]
+    tasks: Tasks
     until_ms: int = 0
     arrivals: dict[str, Arrival] = field(default_factory=dict)
     _closing: Timer | None = None
@@ -149,14 +152,39 @@ class Pairing:
 
     async def found(self, found: Found) -> Arrival:
         """A link found a node by itself, or a person gave its address. Raises Invalid, Refused when too many wait."""
+        reach = {**found.reach, "notes": list(found.notes)} if found.notes else found.reach
         known = [a for a in self.arrivals.values() if a.record.thing_id == found.thing_id]
-        if known and known[0].record.reach == found.reach:
+        if known and known[0].record.reach == reach and known[0].record.state != "asking":
             known[0].heard_ms = self.clock.now_ms()
             return known[0]
         thing = read_description(found.description)
         record = self._record(thing, found.description)
-        record.reach, record.asks = found.reach, found.asks
-        return await self._arrive(record, thing, f"was found at {found.reach.get('url', 'its address')}")
+        record.reach, record.asks, record.link = reach, found.asks, found.link
+        if known and known[0].record.state == "asking":
+            record.id = known[0].record.id  # who has watched it being asked goes on watching
+        where = f"at {url}" if (url := found.reach.get("url")) else f"over {found.link}"
+        return await self._arrive(record, thing, f"was found {where}")
+
+    def asking(self, asking: Asking) -> None:
+        """A node is being asked what it has. It is shown, and cannot be let in yet."""
+        arrival = next((a for a in self.arrivals.values() if a.record.thing_id == asking.thing_id), None)
+        if asking.over:
+            if arrival is not None:
+                self.tasks.start(self._drop(arrival), name="arrival over")
+                arrival.record.state = "turned-away"
+                self._changed(arrival)
+            return
+        if arrival is None or arrival.record.state != "asking":
+            if not self.left_ms or (arrival is None and len(self.waiting()) >= MAX_ARRIVALS):
+                return
+            number = arrival.record.id if arrival is not None else secrets.token_hex(4)
+            record = ArrivalRecord(
+                number, asking.thing_id, asking.title, {}, "", "", self.clock.now_ms(), "asking", link=asking.link
+            )
+            thing = ThingDescription(asking.thing_id, asking.title, "", (), (), (), ())
+            arrival = self.arrivals[number] = Arrival(record, thing)
+        arrival.record.title, arrival.progress, arrival.heard_ms = asking.title, asking.progress, self.clock.now_ms()
+        self._changed(arrival)
 
     def _record(self, thing: ThingDescription, description: dict[str, Any]) -> ArrivalRecord:
         return ArrivalRecord(secrets.token_hex(4), thing.thing_id, thing.title, description, "", "", self.clock.now_ms())
@@ -176,7 +204,7 @@ class Pairing:
 
     def _add(self, record: ArrivalRecord, thing: ThingDescription, heard_ms: int) -> Arrival:
         url = record.reach.get("url", "")
-        cannot = self.drivers["wifi"].unsupported(record.description, url) if url else ()
+        cannot = self.drivers[record.link].unsupported(record.description, url) if url else tuple(record.reach.get("notes", ()))
         known = self.house.node_by_thing(thing.thing_id)
         arrival = self.arrivals[record.id] = Arrival(record, thing, known, heard_ms, (*thing.left_out, *cannot))
         return arrival
@@ -207,7 +235,7 @@ class Pairing:
 
     def waiting(self) -> list[Arrival]:
         """Those that a person has to say something about."""
-        return [a for a in list(self.arrivals.values()) if a.record.state in ("waiting", "locked")]
+        return [a for a in list(self.arrivals.values()) if a.record.state in ("asking", "waiting", "locked")]
 
     async def admit(
         self,
@@ -225,6 +253,8 @@ class Pairing:
         """
         arrival = self.find(arrival_id)
         record = arrival.record
+        if record.state == "asking":
+            raise Refused(f"{record.title} is still being asked what it has: {arrival.progress}")
         if record.state != "waiting":
             raise Refused(f"{record.title} is {record.state}, it does not wait")
         address = slug(name or (arrival.known.address if arrival.known else record.title))
@@ -271,14 +301,14 @@ class Pairing:
         entities = tuple(_new_entity(promised, _choice(promised, choices, known)) for promised in arrival.thing.promised)
         reach = {**record.reach, "description": record.description, **({"secret": secret} if secret else {})}
         new = NewNode(
-            address, title, "wifi", record.thing_id, room.id if room else None, now, entities, known.id if known else 0, reach
+            address, title, record.link, record.thing_id, room.id if room else None, now, entities, known.id if known else 0, reach
         )
         # The node asks what became of it all the while: it must not hear "admitted" before the house knows it.
         node_id, entity_ids = await self.thread.run(self.records.admit, new, replace(record, state="admitted"))
         if known is not None:
             await self.drivers[known.link].remove(known.address)
             self.house.take_out(known)
-        node = Node(node_id, address, title, "wifi", record.thing_id, "", room, now, heard_ms=now, reach=reach)
+        node = Node(node_id, address, title, record.link, record.thing_id, "", room, now, heard_ms=now, reach=reach)
         node.described(arrival.thing)
         for promised, stored in zip(arrival.thing.promised, entities, strict=True):
             before = known.entities.get(stored.name) if known else None
@@ -312,7 +342,11 @@ class Pairing:
         arrival = self.find(arrival_id)
         if arrival.record.state == "admitted":
             raise Refused(f"{arrival.record.title} is let in already; remove the node instead")
+        asking = arrival.record.state == "asking"
         arrival.record.state = "turned-away"
+        await self.drivers[arrival.record.link].dismiss(arrival.record.thing_id)
+        if asking:
+            self.arrivals.pop(arrival_id, None)
         await self.thread.run(self.records.remove_arrival, arrival.record.id)
         self.journal.note("ArrivalTurnedAway", f"{arrival.record.title} was turned away")
         self._changed(arrival)
@@ -328,7 +362,7 @@ class Pairing:
 
     def _changed(self, arrival: Arrival) -> None:
         record = arrival.record
-        self.live.publish("arrival", {"id": record.id, "title": record.title, "state": record.state})
+        self.live.publish("arrival", {"id": record.id, "title": record.title, "state": record.state, "progress": arrival.progress})
 
 
 def _choice(promised: Promised, choices: Mapping[str, EntityChoice], known: Node | None) -> EntityChoice:
@@ -337,7 +371,7 @@ def _choice(promised: Promised, choices: Mapping[str, EntityChoice], known: Node
         return EntityChoice(chosen.title.strip() or promised.title, chosen.hidden)
     if known is not None and (before := known.entities.get(promised.name)) is not None:
         return EntityChoice(before.title, before.hidden)
-    return EntityChoice(promised.title)
+    return EntityChoice(promised.title, promised.hidden)
 
 
 def _new_entity(promised: Promised, choice: EntityChoice) -> NewEntity:

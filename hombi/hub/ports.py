@@ -20,7 +20,8 @@ class ArrivalRecord:
     """A node that was heard and is not let in yet (or was, and has not collected its key).
 
     One that asked has a `proof` of its setup code. One that was found by its link has a `reach` instead, and `asks` says what
-    must be known to use it ("user and password", "token"; "" for nothing).
+    must be known to use it ("user and password", "token"; "" for nothing). One that is still "asking" (being asked what it has)
+    is not stored.
     """
 
     id: str
@@ -35,6 +36,7 @@ class ArrivalRecord:
     node: str = ""
     reach: dict[str, Any] = field(default_factory=dict)
     asks: str = ""
+    link: str = "wifi"
 
 
 @dataclass(frozen=True, slots=True)

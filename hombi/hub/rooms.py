@@ -11,7 +11,7 @@ from hombi.hub.journal import Journal
 from hombi.hub.live import Live
 from hombi.hub.ports import Records
 from hombi.hub.records_thread import RecordsThread
-from hombi.links.wifi.thing_description import slug
+from hombi.links.thing_description import slug
 
 FIRST_FLOOR_NAME = "Ground floor"
 

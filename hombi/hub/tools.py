@@ -12,8 +12,8 @@ from hombi.hub.house import House, Tool, hash_key
 from hombi.hub.journal import Journal
 from hombi.hub.ports import Records
 from hombi.hub.records_thread import RecordsThread
+from hombi.links.thing_description import slug
 from hombi.links.wifi.mqtt.topics import valid_filter
-from hombi.links.wifi.thing_description import slug
 
 MAX_FILTERS = 50
 

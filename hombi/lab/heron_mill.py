@@ -10,6 +10,8 @@ from typing import Any
 from hombi.lab.physics import Mill
 from hombi.lab.property import Property, Sense
 from hombi.lab.web_thing import ThingPlan
+from hombi.lab.zigbee_nodes import Attr, Part, ZigbeePlan, lux
+from hombi.links.zigbee import datapoints, zcl
 
 FLOORS = ("Under the stone", "At the water", "Above the wheel", "Under the roof")
 ROOMS = (
@@ -246,3 +248,97 @@ def _gauge() -> ThingPlan:
 def web_things() -> tuple[ThingPlan, ThingPlan]:
     """The described nodes: the one that is let in, and the one that waits."""
     return _vent(), _gauge()
+
+
+def _climate(room: str) -> dict[int, dict[int, Attr]]:
+    return {
+        0x0402: {0x0000: Attr(zcl.S16, lambda m: 100 * _room(room, "temperature")(m))},
+        0x0405: {0x0000: Attr(zcl.U16, lambda m: 100 * min(100.0, max(0.0, float(_room(room, "humidity")(m)))))},
+    }
+
+
+_ABOUT: dict[int, dict[int, Attr]] = {0x0000: {}}
+_BATTERY: dict[int, dict[int, Attr]] = {0x0001: {0x0021: Attr(zcl.U8)}}
+_OWNER = Attr(zcl.IEEE, 0, writable=True)
+
+
+def _zone(kind: int) -> dict[int, dict[int, Attr]]:
+    return {0x0500: {0x0000: Attr(zcl.ENUM8, 0), 0x0001: Attr(zcl.ENUM16, kind), 0x0010: _OWNER}}
+
+
+# The Zigbee nodes, all of made-up makes. Those that `waits` are not let in when the demo begins.
+ZIGBEE: tuple[ZigbeePlan, ...] = (
+    ZigbeePlan(
+        "loft-climate", "Loft climate", "Loft", "Alder & Finch", "Climate C3", 0x00F1_5EED_0000_0101,
+        {1: Part(0x0302, _ABOUT | _BATTERY | _climate("loft") | {
+            0x0403: {0x0000: Attr(zcl.S16, lambda m: m.outdoor.pressure)},
+        })},
+    ),
+    ZigbeePlan(
+        "workshop-door", "Workshop door", "Workshop", "Alder & Finch", "Door D1", 0x00F1_5EED_0000_0102,
+        {1: Part(0x0402, _ABOUT | _BATTERY | _zone(0x0015))},
+        zone_alarm=lambda m: m.workshop_door_open,
+    ),
+    ZigbeePlan(
+        "boathouse-watch", "Boathouse watch", "Boathouse", "Weirside", "Watch W2", 0x00F1_5EED_0000_0103,
+        {1: Part(0x0107, _ABOUT | _BATTERY | {
+            0x0406: {
+                0x0000: Attr(zcl.BITMAP8, lambda m: int(m.somebody_at_the_boats)),
+                0x0001: Attr(zcl.ENUM8, 0),
+                0x0010: Attr(zcl.U16, 60, writable=True),
+            },
+            0x0400: {0x0000: Attr(zcl.U16, lambda m: lux(m.outdoor.light / 12))},
+        })},
+    ),
+    ZigbeePlan(
+        "terrace-plug", "Terrace plug", "Terrace", "Weirside", "Plug P1", 0x00F1_5EED_0000_0104,
+        {1: Part(0x0051, _ABOUT | {
+            0x0006: {0x0000: Attr(zcl.BOOL)},
+            0x0702: {
+                0x0000: Attr(zcl.U48, lambda m: m.lights_kwh * 1000),
+                0x0300: Attr(zcl.ENUM8, 0), 0x0301: Attr(zcl.U24, 1), 0x0302: Attr(zcl.U24, 1000),
+            },
+            0x0B04: {
+                0x050B: Attr(zcl.S16, lambda m: 10 * m.lights_power),
+                0x0505: Attr(zcl.U16, lambda m: 10 * (231 + m.noise("mains", 0.6))),
+                0x0508: Attr(zcl.U16, lambda m: 1000 * m.lights_power / 231),
+                0x0600: Attr(zcl.U16, 1), 0x0601: Attr(zcl.U16, 10), 0x0602: Attr(zcl.U16, 1), 0x0603: Attr(zcl.U16, 1000),
+                0x0604: Attr(zcl.U16, 1), 0x0605: Attr(zcl.U16, 10),
+            },
+        }, (0x000A,))},
+        sleepy=False, router=True, power=1, switches="lights",
+    ),
+    ZigbeePlan(
+        "loft-lamp", "Loft lamp", "Loft", "Weirside", "Lamp L4", 0x00F1_5EED_0000_0105,
+        {1: Part(0x0101, _ABOUT | {0x0006: {0x0000: Attr(zcl.BOOL)}, 0x0008: {0x0000: Attr(zcl.U8)}})},
+        sleepy=False, router=True, power=1,
+    ),
+    ZigbeePlan(
+        "terrace-light", "Terrace light", "Terrace", "Alder & Finch", "Light L1", 0x00F1_5EED_0000_0106,
+        {1: Part(0x0106, _ABOUT | _BATTERY | {0x0400: {0x0000: Attr(zcl.U16, lambda m: lux(m.outdoor.light))}})},
+    ),
+    ZigbeePlan(
+        "cellar-floor", "Cellar floor", "Cheese cellar", "Alder & Finch", "Leak K1", 0x00F1_5EED_0000_0107,
+        {1: Part(0x0402, _ABOUT | _BATTERY | _zone(0x002A))},
+        zone_alarm=lambda m: m.devices.spilt, waits=True,
+    ),
+    ZigbeePlan(
+        "herb-probe", "Herb probe", "Terrace", "Kelp Row", "Soil S7", 0x00F1_5EED_0000_0108,
+        {1: Part(0x0051, _ABOUT)},
+        tunnel_cluster=0xEF00,
+        tunnel={
+            3: (datapoints.VALUE, lambda m: round(m.soil_moisture)),
+            5: (datapoints.VALUE, lambda m: round(10 * m.soil_temperature)),
+            15: (datapoints.VALUE, lambda m: round(m.battery("herb-probe"))),
+            101: (datapoints.VALUE, 30),
+        },
+    ),
+    ZigbeePlan(
+        "workshop-air", "Workshop air", "Workshop", "Weirside", "Air A2", 0x00F1_5EED_0000_0109,
+        {1: Part(0x0302, _ABOUT | _climate("workshop") | {
+            0x040D: {0x0000: Attr(zcl.SINGLE, lambda m: m.co2 * 1e-6)},
+            0x042A: {0x0000: Attr(zcl.SINGLE, lambda m: max(1.0, 8 + m.noise("dust", 2)))},
+        })},
+        sleepy=False, router=True, power=1, waits=True,
+    ),
+)  # fmt: skip

@@ -88,6 +88,8 @@ class Devices:
     kettle: bool = False
     door_open: bool = False
     steam_until_s: float = 0.0
+    lights: bool = False
+    spilt: bool = False
 
 
 def rooms() -> dict[str, Room]:
@@ -111,6 +113,7 @@ class Mill:
     rooms: dict[str, Room] = field(default_factory=rooms)
     devices: Devices = field(default_factory=Devices)
     energy_kwh: float = 214.0
+    lights_kwh: float = 31.0
     started_s: float = 0.0
 
     def __post_init__(self) -> None:
@@ -137,6 +140,7 @@ class Mill:
                 else:
                     room.step(seconds, self.outdoor)
             self.energy_kwh += self.plug_power / 1000 * seconds / 3600
+            self.lights_kwh += self.lights_power / 1000 * seconds / 3600
 
     def live_by_itself(self) -> None:
         """What people, hens and the old controls of the mill did before there was a hub; used for the past only."""
@@ -166,6 +170,31 @@ class Mill:
     def plug_power(self) -> float:
         """W at the workshop's plug."""
         return 1850.0 if self.devices.kettle else 0.4
+
+    @property
+    def lights_power(self) -> float:
+        """W at the terrace's plug."""
+        return 46.0 if self.devices.lights else 0.3
+
+    @property
+    def workshop_door_open(self) -> bool:
+        """The workshop's door stands open now and then by day."""
+        return self._chance("workshop door", 240) < (0.3 if 8 <= self.hour < 18 else 0.0)
+
+    @property
+    def somebody_at_the_boats(self) -> bool:
+        """Whether somebody moves in the boathouse."""
+        return self._chance("boats", 120) < (0.2 if 7 <= self.hour < 20 else 0.01)
+
+    @property
+    def soil_moisture(self) -> float:
+        """% in the herb bed: it dries for three days, then somebody waters it."""
+        return 58 - 24 * (self.time_s / (3 * DAY_S) % 1) + self.noise("soil", 0.3)
+
+    @property
+    def soil_temperature(self) -> float:
+        """°C in the herb bed, which follows the air slowly."""
+        return 0.6 * self.weather.at(self.time_s - 6 * 3600).temperature + 0.4 * 12
 
     @property
     def hens_inside(self) -> bool:

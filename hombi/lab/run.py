@@ -24,12 +24,14 @@ from starlette.routing import Route
 from hombi.client import AsyncHub, HubProblem, HubUnreachable
 from hombi.core.senml import Record
 from hombi.lab.boards import POSTING, TOOL, TOPICS, Boards, post_for_ever
+from hombi.lab.controls import Controls
 from hombi.lab.heron_mill import FLOORS, OUTSIDE, PLANS, ROOMS, web_things
 from hombi.lab.history import history
 from hombi.lab.node import LabNode
 from hombi.lab.phone import LabPhone
 from hombi.lab.physics import Mill
 from hombi.lab.web_thing import WebThing, announced
+from hombi.lab.zigbee_house import ZigbeeHouse
 
 OWNER = "mill"
 STEP_S = 0.25
@@ -70,6 +72,8 @@ async def run_demo(demo: Demo, say: Say) -> None:
         raise DemoError(f"{demo.data} holds a house of its own; set HOMBI_DATA to another folder for the demo")
     demo.lab.mkdir(parents=True, exist_ok=True, mode=0o700)
     say("Starting the hub …")
+    zigbee = ZigbeeHouse(Mill(demo.seed, time.time()), demo.lab)
+    zigbee.stick.plug()
     async with _hub_process(demo) as code:
         url = f"http://127.0.0.1:{demo.port}"
         token = json.loads((demo.data / "hub.token").read_text())["token"]
@@ -84,11 +88,16 @@ async def run_demo(demo: Demo, say: Say) -> None:
             else:
                 mill = _kept_mill(demo, mill)
             nodes = [LabNode(plan, mill, url, demo.lab / f"{plan.address}.json", demo.speed) for plan in PLANS]
+            zigbee.mill = mill
             if first:
                 await _settle_in(demo, hub, http, nodes, kept, code, say)
             vent, gauge = [WebThing(plan, mill) for plan in web_things()]
+            controls = Controls(zigbee.nodes, zigbee)
             async with announced([vent, gauge], demo.lab_port), asyncio.TaskGroup() as group:
-                group.create_task(_pages(demo, mill, phone, [vent, gauge]))
+                group.create_task(_pages(demo, mill, phone, [vent, gauge], controls))
+                group.create_task(zigbee.run(), name="zigbee")
+                if first:
+                    await _let_in_radio(hub, zigbee, say)
                 if first:
                     await hub.add_phone(phone.name, f"http://127.0.0.1:{demo.lab_port}/push/{phone.channel}", phone.keys(), OWNER)
                 outside = LabNode(OUTSIDE, mill, url, demo.lab / f"{OUTSIDE.address}.json", demo.speed)
@@ -117,6 +126,7 @@ async def _hub_process(demo: Demo) -> AsyncIterator[str]:
         "HOMBI_MQTT_HOST": "127.0.0.1",
         "HOMBI_HOUSE_NAME": "Heron Mill",
         "HOMBI_WIFI_DISCOVERY": "127.0.0.1",
+        "HOMBI_ZIGBEE_PORT": str(demo.lab / "zigbee-stick"),
         **os.environ,
         "HOMBI_DATA": str(demo.data),
         "HOMBI_PORT": str(demo.port),
@@ -207,14 +217,36 @@ async def _let_in_foreign(demo: Demo, hub: AsyncHub, vent: WebThing) -> None:
     path.write_text(json.dumps({"tool": tool.key, "node": posting.node, "node_key": posting.key}))
 
 
+async def _let_in_radio(hub: AsyncHub, zigbee: ZigbeeHouse, say: Say) -> None:
+    """The first start: press the buttons of the radio nodes, and let them in as they come."""
+    plans = {f"urn:dev:mac:{node.ieee:016x}": node.plan for node in zigbee.nodes.values() if not node.plan.waits}
+    say(f"Pairing {len(plans)} Zigbee nodes …")
+    await hub.open_pairing("3 min")
+    try:
+        async with asyncio.timeout(PATIENCE_S):
+            for plan in plans.values():
+                zigbee.nodes[plan.address].press()
+            while plans:
+                for arrival in await hub.arrivals():
+                    if arrival.state == "waiting" and (known := plans.pop(arrival.thing, None)) is not None:
+                        await hub.admit(arrival.id, name=known.title, room=known.room)
+                await asyncio.sleep(0.1)
+    except TimeoutError as error:
+        outside = ", ".join(plan.title for plan in plans.values())
+        raise DemoError(f"{outside} could not be paired within {PATIENCE_S:.0f} s; `hombi doctor` may say why") from error
+    await hub.close_pairing()
+
+
 def _say_ready(demo: Demo, url: str, say: Say) -> None:
     owner = json.loads((demo.lab / "owner.json").read_text())
     say("")
     say(f"Heron Mill is at   {url}")
     say(f"Sign in as         {owner['username']}   password {owner['password']}")
     say(f"The lab's phone    http://127.0.0.1:{demo.lab_port}/phone")
+    say(f"Radio nodes        http://127.0.0.1:{demo.lab_port}/ has their buttons")
     say(f"Two nodes wait     {OUTSIDE.title}, setup code {OUTSIDE.setup_code}, and the Race gauge; hombi pair lets them in")
-    say("Try                hombi now · hombi follow · hombi set workshop-plug/switch on")
+    say("Two need a press   hombi pair, then hombi lab press cellar-floor or workshop-air")
+    say("Try                hombi now · hombi follow · hombi set loft-lamp/level 40%")
     say("Ctrl-C stops everything.")
 
 
@@ -237,7 +269,7 @@ async def _live(demo: Demo, mill: Mill) -> None:
 def _keep_mill(demo: Demo, mill: Mill) -> None:
     rooms = {name: (room.temperature, room.vapour) for name, room in mill.rooms.items()}
     d = mill.devices
-    devices = {"mister": d.mister, "fan": d.fan, "kettle": d.kettle}
+    devices = {"mister": d.mister, "fan": d.fan, "kettle": d.kettle, "lights": d.lights}
     (demo.lab / "mill.json").write_text(json.dumps({"rooms": rooms, "devices": devices, "energy": mill.energy_kwh}))
 
 
@@ -253,8 +285,8 @@ def _kept_mill(demo: Demo, mill: Mill) -> Mill:
     return mill
 
 
-async def _pages(demo: Demo, mill: Mill, phone: LabPhone, things: list[WebThing]) -> None:
-    """The lab's own pages: the phone, the nodes' setup codes, and steam for the cellar's sensor."""
+async def _pages(demo: Demo, mill: Mill, phone: LabPhone, things: list[WebThing], controls: Controls) -> None:
+    """The lab's own pages: the phone, the nodes' setup codes, steam for the cellar's sensor, the radio nodes in hand."""
 
     async def nodes(request: Request) -> Response:
         return JSONResponse([{"node": p.address, "title": p.title, "setup_code": p.setup_code} for p in (*PLANS, OUTSIDE)])
@@ -271,6 +303,7 @@ async def _pages(demo: Demo, mill: Mill, phone: LabPhone, things: list[WebThing]
             Route("/phone/answer", phone.behave, methods=["POST"]),
             Route("/nodes", nodes),
             Route("/steam", steam, methods=["POST"]),
+            *controls.routes(),
             *(route for thing in things for route in thing.routes()),
         ]
     )

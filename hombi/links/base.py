@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Any, Protocol
 
 import msgspec
@@ -55,13 +56,30 @@ class OnLink:
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """A node that a driver found by itself: its description, and how it is reached. `asks` is what must be known to use it."""
+    """A node that a driver found by itself: its description, and how it is reached. `asks` is what must be known to use it.
+
+    `description` is a Thing Description on every link; where the node has none, its driver writes it down after an interview.
+    `notes` say what of the node cannot be used, a sentence each.
+    """
 
     thing_id: str
     title: str
     description: dict[str, Any]
     reach: dict[str, Any]
     asks: str = ""
+    link: str = "wifi"
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Asking:
+    """A node that is being asked what it has: how far that is. `over` says that nothing will come of it."""
+
+    link: str
+    thing_id: str
+    title: str
+    progress: str
+    over: bool = False
 
 
 class Heard(msgspec.Struct, frozen=True):
@@ -95,6 +113,12 @@ class Reports(Protocol):
     def presence(self, node: str, here: bool) -> None:
         """A node came, or is gone."""
 
+    def alive(self, node: str) -> None:
+        """Something came from a node, whatever it was."""
+
+    def left(self, node: str) -> None:
+        """A node has taken its leave: it was reset, or let into another house."""
+
     def refused(self, node: str, what: str) -> None:
         """A node sent something that could not be understood."""
 
@@ -104,8 +128,11 @@ class Reports(Protocol):
     def found(self, found: Found) -> None:
         """A node is there that did not ask by itself. One that is known and reached in another way now is told so too."""
 
-    def trouble(self, what: str) -> None:
-        """Something is wrong with the link itself."""
+    def asking(self, asking: Asking) -> None:
+        """A node that may become an arrival is being asked what it has."""
+
+    def trouble(self, link: str, what: str) -> None:
+        """Something is wrong with the link itself; "" when it is well again."""
 
     def keep(self, key: str, state: dict[str, Any] | None) -> None:
         """State of the link's own that must outlive a restart; None when it is over. It is given back at the next start."""
@@ -148,6 +175,9 @@ class Driver(Protocol):
 
     async def remove(self, node: str) -> None:
         """Forget a node and cut it off."""
+
+    async def dismiss(self, thing_id: str) -> None:
+        """A node that was found, or is being asked what it has, is not to be let in."""
 
     def cut_off(self, account: str) -> None:
         """End the connections of an account whose key is not what it was."""
@@ -197,3 +227,29 @@ class WifiSettings:
     http_port: int = 0
     name: str = "Home"
     read_every_s: float = 30.0
+
+
+@dataclass(frozen=True, slots=True)
+class ZigbeeSettings:
+    """What can be set of the Zigbee link; without a port there is none. `profiles` is the house's own folder of them."""
+
+    port: str = ""
+    baud: int = 115_200
+    profiles: Path | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class BluetoothSettings:
+    """What can be set of the Bluetooth link; an `adapter` of "" is the machine's first."""
+
+    enabled: bool = True
+    adapter: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class LinkSettings:
+    """What can be set of all links."""
+
+    wifi: WifiSettings
+    zigbee: ZigbeeSettings = field(default_factory=ZigbeeSettings)
+    bluetooth: BluetoothSettings = field(default_factory=BluetoothSettings)

@@ -7,7 +7,7 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView, SpectacularSwaggerView
 from rest_framework.permissions import AllowAny
 
-from hombi.service.api import accounts, automations, entities, house, journal, messages, nodes, pairing, phones, tools
+from hombi.service.api import accounts, automations, entities, house, journal, messages, nodes, pairing, phones, tools, zigbee
 from hombi.service.api.live import live
 from hombi.service.console import console
 
@@ -40,6 +40,8 @@ urlpatterns = [
     path("api/tools", tools.ToolsView.as_view()),
     path("api/tools/<slug:tool>", tools.ToolView.as_view()),
     path("api/tools/<slug:tool>/key", tools.ToolKeyView.as_view()),
+    path("api/zigbee", zigbee.ZigbeeView.as_view()),
+    path("api/zigbee/network", zigbee.ZigbeeNetworkView.as_view()),
     path("api/doctor", tools.DoctorView.as_view()),
     path("api/entities", entities.EntitiesView.as_view()),
     path("api/entities/<slug:node>/<slug:name>", entities.EntityView.as_view()),

@@ -107,6 +107,7 @@ class Link:
         self.known: dict[str, OnLink] = {}
         self.things: dict[str, Found] = {}
         self.acts: list[tuple[str, str, Any]] = []
+        self.dismissed: list[str] = []
         self.open = False
         self.obeys = True
         self.reachable = True
@@ -146,6 +147,9 @@ class Link:
 
     def cut_off(self, account: str) -> None:
         self.removed.append(account)
+
+    async def dismiss(self, thing_id: str) -> None:
+        self.dismissed.append(thing_id)
 
     async def remove(self, node: str) -> None:
         self.removed.append(node)

@@ -15,7 +15,7 @@ from hombi.hub.messages import KEPT, PAYLOAD, TOPICS, Filter, Messages
 from hombi.hub.node_settings import setting_value
 from hombi.hub.ports import JournalEntry
 from hombi.links.base import Heard
-from hombi.links.wifi.thing_description import Setting
+from hombi.links.thing_description import Setting
 from tests.house import CLIMATE, description
 from tests.hub.parts import ManualClock, Rig, rig, settle
 

@@ -12,7 +12,7 @@ from typing import Any
 
 import httpx
 
-from hombi.links.wifi import pace
+from hombi.links import pace
 from tests.conftest import make_service
 from tests.house import CLIMATE, Joined, Service, description, let_in, until
 

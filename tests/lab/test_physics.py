@@ -6,7 +6,7 @@ from hombi.core.senml import Record, encode, resolve
 from hombi.lab.heron_mill import OUTSIDE, PLANS, ROOMS
 from hombi.lab.history import DAYS, history
 from hombi.lab.physics import Mill, Weather, saturation_hpa
-from hombi.links.wifi.thing_description import read_description
+from hombi.links.thing_description import read_description
 
 NOW = 1_795_000_000.0
 

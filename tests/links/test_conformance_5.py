@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
+from hombi.links.pace import BURST
 from hombi.links.wifi.mqtt import connection as c
 from hombi.links.wifi.mqtt import packets as p
-from hombi.links.wifi.pace import BURST
 from tests.links.door_rig import House, Wire
 
 

@@ -4,7 +4,7 @@ from typing import Any
 
 import pytest
 
-from hombi.links.wifi.thing_description import DescriptionError, read_description, slug
+from hombi.links.thing_description import DescriptionError, read_description, slug
 from tests.house import CLIMATE, PLUG, description
 
 

@@ -42,6 +42,7 @@ from hombi.links.base import (
     WifiSettings,
     Wired,
 )
+from hombi.links.pace import Pace
 from hombi.links.wifi.broker import Broker
 from hombi.links.wifi.discovery import Discovery
 from hombi.links.wifi.forms import HttpForm, MqttForm, Reach, read_forms
@@ -52,7 +53,6 @@ from hombi.links.wifi.mqtt.listener import Listener
 from hombi.links.wifi.mqtt.packets import BAD_PAYLOAD, Publish
 from hombi.links.wifi.mqtt.session import Session
 from hombi.links.wifi.mqtt.topics import covers, matches
-from hombi.links.wifi.pace import Pace
 from hombi.links.wifi.picks import Picks, Sent
 from hombi.links.wifi.web import Web
 
@@ -248,6 +248,9 @@ class WifiDriver:
         self.door.expel(node)
         self.door.route(Publish(presence_topic(node), b"", retain=True))
 
+    async def dismiss(self, thing_id: str) -> None:
+        """A node that was turned away has no key: there is nothing to undo."""
+
     def cut_off(self, account: str) -> None:
         """End the connections and sessions of an account whose key is not what it was."""
         self.door.expel(account)
@@ -350,9 +353,9 @@ class WifiDriver:
     def _broker_changed(self, connected: bool, why: str) -> None:
         assert self._broker is not None
         if not connected:
-            self._reports.trouble(f"the broker at {self._broker.address} is away: {why}; it is tried again")
+            self._reports.trouble(self.link, f"the broker at {self._broker.address} is away: {why}; it is tried again")
         else:
-            self._reports.trouble("")
+            self._reports.trouble(self.link, "")
 
     def _listen(self) -> None:
         if self._broker is not None:

@@ -18,8 +18,8 @@ from hombi.core.kinds import Kind
 from hombi.core.picking import Pick, PickError, pick_value, read_payload
 from hombi.core.senml import Resolved
 from hombi.links.base import Found, LinkError, OnLink, Reports, Unreachable, Wanted
+from hombi.links.thing_description import DescriptionError, read_description
 from hombi.links.wifi.forms import HttpForm, Reach, Security, read_forms
-from hombi.links.wifi.thing_description import DescriptionError, read_description
 
 WELL_KNOWN = "/.well-known/wot"  # where a node keeps its description (W3C WoT Discovery, 5.2)
 MAX_BYTES = 256 * 1024

@@ -10,11 +10,10 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from hombi.core.quality import Quality
 from hombi.core.units import conversion
 from hombi.hub.actuation import command_data
 from hombi.hub.errors import Invalid
-from hombi.hub.house import Entity
+from hombi.hub.house import Entity, Reading
 from hombi.service.api.shapes import CommandShape, EntityShape, LimitShape, Shape, checked, entity_data, limit_data
 from hombi.service.bridge import call, hub
 from hombi.service.records import queries
@@ -57,8 +56,8 @@ class ReadingShape(Shape):
     """One reading."""
 
     at = s.IntegerField()
-    raw = s.FloatField()
-    value = s.FloatField()
+    raw = s.FloatField(allow_null=True)
+    value = s.FloatField(allow_null=True)
     quality = s.CharField()
     reason = s.CharField(allow_blank=True)
 
@@ -199,7 +198,13 @@ class ReadingsView(APIView):
         start, end = _span(request)
         rows = queries.readings(entity.id, start, end, PAGE)
         readings = [
-            {"at": at, "raw": raw, "value": value, "quality": Quality(q).level, "reason": Quality(q).reason}
+            {
+                "at": at,
+                "raw": (reading := Reading.of(at, raw, value, q)).known_raw,
+                "value": reading.known_value,
+                "quality": reading.quality.level,
+                "reason": reading.quality.reason,
+            }
             for at, raw, value, q in rows
         ]
         return Response({"readings": readings, "next": rows[-1][0] + 1 if len(rows) == PAGE else None})

@@ -12,7 +12,7 @@ from hombi.core.values import show_limit, show_value
 from hombi.hub.engine import Runner, mistake_data
 from hombi.hub.house import Entity, Node
 from hombi.hub.pairing import Arrival
-from hombi.links.wifi.thing_description import Action, Setting
+from hombi.links.thing_description import Action, Setting
 from hombi.service.bridge import hub
 
 
@@ -90,9 +90,9 @@ def entity_data(entity: Entity) -> dict[str, Any]:
         "wire_unit": entity.wire_unit,
         "hidden": entity.hidden,
         "picked": picked_from(entity),
-        "value": latest.value if latest else None,
-        "raw": latest.raw if latest else None,
-        "shown": show_value(latest.value, kind) if latest else "",
+        "value": latest.known_value if latest else None,
+        "raw": latest.known_raw if latest else None,
+        "shown": show_value(latest.value, kind) if latest and latest.known_value is not None else "",
         "quality": quality,
         "reason": reason,
         "at": latest.at_ms if latest else None,
@@ -154,7 +154,8 @@ def action_data(action: Action) -> dict[str, Any]:
 class NodeShape(Shape):
     """A node. `here` is whether it is connected; `heard_at` moves with everything it sends.
 
-    `way` is how it speaks: `senml` by itself, `described` as its Thing Description says, `foreign` as it likes.
+    `way` is how it speaks: `senml` by itself, `described` as its Thing Description says, `foreign` as it likes, `paired` over a
+    radio of its own.
     """
 
     node = s.CharField()
@@ -167,7 +168,9 @@ class NodeShape(Shape):
     admitted_at = s.IntegerField()
     refused = s.IntegerField(help_text="how many of its values or messages could not be taken since the hub started")
     entities = s.ListField(child=s.CharField())
-    way = s.ChoiceField(["senml", "described", "foreign"])
+    way = s.ChoiceField(["senml", "described", "foreign", "paired"])
+    left = s.BooleanField(help_text="whether it has left by itself, by a reset or into another house")
+    make = s.CharField(allow_blank=True, help_text="what it says of itself: make, model, software")
     url = s.CharField(allow_blank=True, help_text="where its description is, for one that the hub reaches")
     has_key = s.BooleanField()
     settings = SettingShape(many=True)
@@ -188,11 +191,19 @@ def node_data(node: Node) -> dict[str, Any]:
         "refused": node.refused,
         "entities": [e.address for e in node.entities.values()],
         "way": node.way,
+        "left": node.left,
+        "make": _make(node),
         "url": node.reach.get("url", ""),
         "has_key": bool(node.key_hash),
         "settings": [setting_data(one, node.told.get(one.wire_name)) for one in node.settings.values()],
         "actions": [action_data(one) for one in node.actions.values()],
     }
+
+
+def _make(node: Node) -> str:
+    """What a node that was found says of itself."""
+    told = node.reach.get("description", {})
+    return ", ".join(filter(None, (str(told.get("title", "")), str(told.get("description", "")))))[:300]
 
 
 class PromisedShape(Shape):
@@ -203,6 +214,7 @@ class PromisedShape(Shape):
     kind = s.CharField()
     unit = s.CharField(allow_blank=True)
     writable = s.BooleanField()
+    hidden = s.BooleanField(help_text="whether it is hidden unless a person wants to see it")
 
 
 class ArrivalShape(Shape):
@@ -212,7 +224,8 @@ class ArrivalShape(Shape):
     title = s.CharField()
     about = s.CharField(allow_blank=True)
     link = s.CharField()
-    state = s.ChoiceField(["waiting", "locked", "admitted", "admitting", "turned-away"])
+    progress = s.CharField(allow_blank=True, help_text="while it is asking: how far the interview is")
+    state = s.ChoiceField(["asking", "waiting", "locked", "admitted", "admitting", "turned-away"])
     asked_at = s.IntegerField()
     heard_at = s.IntegerField()
     known_as = s.CharField(allow_null=True, help_text="the node it already is, when it joins again")
@@ -234,14 +247,15 @@ def arrival_data(arrival: Arrival) -> dict[str, Any]:
         "id": record.id,
         "title": record.title,
         "about": arrival.thing.about,
-        "link": "wifi",
+        "link": record.link,
+        "progress": arrival.progress,
         "state": record.state,
         "asked_at": record.asked_ms,
         "heard_at": arrival.heard_ms,
         "known_as": arrival.known.address if arrival.known else None,
         "wrong_codes": record.wrong_codes,
         "entities": [
-            {"name": p.name, "title": p.title, "kind": p.kind.name, "unit": p.kind.unit, "writable": p.writable}
+            {"name": p.name, "title": p.title, "kind": p.kind.name, "unit": p.kind.unit, "writable": p.writable, "hidden": p.hidden}
             for p in arrival.thing.promised
         ],
         "left_out": list(arrival.left_out),

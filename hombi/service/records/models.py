@@ -92,6 +92,7 @@ class Arrival(models.Model):
     node = models.CharField(max_length=60, blank=True)
     reach = models.JSONField(default=dict)
     asks = models.CharField(max_length=40, blank=True)
+    link = models.CharField(max_length=12, default="wifi")
 
 
 class Tool(models.Model):

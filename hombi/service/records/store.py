@@ -11,7 +11,6 @@ from django.contrib.auth import get_user_model
 from django.db import IntegrityError, OperationalError, transaction
 
 from hombi.core.kinds import KINDS
-from hombi.core.quality import Quality
 from hombi.hub import house as h
 from hombi.hub.errors import Busy
 from hombi.hub.ports import (
@@ -219,7 +218,7 @@ def _entity(stored: m.Entity, node: h.Node) -> h.Entity:
     rows = list(
         m.Reading.objects.filter(entity_id=stored.pk).order_by("-at_ms").values_list("at_ms", "raw", "value", "quality")[:2]
     )
-    latest = h.Reading(rows[0][0], rows[0][1], rows[0][2], Quality(rows[0][3])) if rows else None
+    latest = h.Reading.of(*rows[0]) if rows else None
     interval = float(rows[0][0] - rows[1][0]) if len(rows) == 2 else 0.0
     return h.Entity(
         stored.pk,

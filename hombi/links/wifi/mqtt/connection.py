@@ -8,13 +8,13 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 
+from hombi.links.pace import Pace
 from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt.contract import Acknowledge, Rights, Sessions, Wire
 from hombi.links.wifi.mqtt.properties import Properties
 from hombi.links.wifi.mqtt.session import MAX_INFLIGHT, NEVER_S, Session, Subscription
 from hombi.links.wifi.mqtt.topics import valid_filter, valid_name
 from hombi.links.wifi.mqtt.wire import MalformedPacket
-from hombi.links.wifi.pace import Pace
 
 MAX_SUBSCRIPTIONS = 100
 # How many packets of one client are handled before it is the others' turn.

@@ -29,13 +29,14 @@ _KIND_BY_MEASURE = {
     "current": "current",
     "length": "distance",
     "signal": "signal",
+    "conductivity": "conductivity",
     "ratio": "level",
     "time": "duration",
 }
 # What can be written and is called this is how the node works, not what it does in the house.
 _SETTING_WORDS = frozenset({
     "interval", "sensitivity", "threshold", "offset", "delay", "period", "rate", "range", "unit", "units", "gain", "resolution",
-    "timeout", "hysteresis", "mode", "led", "averaging", "samples", "calibration", "debounce", "brightness", "sleep",
+    "timeout", "hysteresis", "setting", "mode", "led", "averaging", "samples", "calibration", "debounce", "brightness", "sleep",
 })  # fmt: skip
 
 
@@ -59,7 +60,12 @@ class _Schema(msgspec.Struct, rename={"semantic_type": "@type", "read_only": "re
     properties: dict[str, _Schema] = msgspec.field(default_factory=dict)
 
 
-class _Property(_Schema, rename={"uri_variables": "uriVariables"}):
+class _Property(_Schema, rename={"uri_variables": "uriVariables", "hombi_name": "hombi:name", "hombi_hidden": "hombi:hidden"}):
+    """A PropertyAffordance. What begins with "hombi:" is written by the hub's own links: a name beside that on the wire, and
+    that it is not shown unless a person wants it."""
+
+    hombi_name: str = ""
+    hombi_hidden: bool = False
     forms: list[Any] = msgspec.field(default_factory=list)
     uri_variables: dict[str, Any] = msgspec.field(default_factory=dict)
 
@@ -95,6 +101,7 @@ class Promised:
     low: float | None
     high: float | None
     writable: bool
+    hidden: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,7 +157,7 @@ def read_description(source: object) -> ThingDescription:
         if problem := _unusable(name, found):
             left_out.append(f"property {name}: {problem}")
         elif _is_setting(name, found):
-            settings.append(_setting(name, found))
+            settings.append(_setting(name, found, found.hombi_name))
         elif found.write_only:
             left_out.append(f"property {name}: it can only be written, so nothing could confirm that it was")
         else:
@@ -221,9 +228,9 @@ def _is_setting(name: str, found: _Property) -> bool:
     return found.type == "string" or not _SETTING_WORDS.isdisjoint(_words(name, found))
 
 
-def _setting(name: str, found: _Schema) -> Setting:
+def _setting(name: str, found: _Schema, called: str = "") -> Setting:
     title = found.title or name
-    return Setting(slug(name), title, name, found.type, found.unit, found.minimum, found.maximum, tuple(found.enum))
+    return Setting(slug(called) or slug(name), title, name, found.type, found.unit, found.minimum, found.maximum, tuple(found.enum))
 
 
 def _inputs(action: _Action) -> tuple[Setting, ...] | str:
@@ -246,7 +253,8 @@ def _promised(name: str, found: _Property) -> Promised:
     if found.minimum is not None and found.maximum is not None and found.minimum > found.maximum:
         raise DescriptionError(f"$.properties.{name}: minimum {found.minimum:g} is over maximum {found.maximum:g}")
     title = found.title or name
-    return Promised(slug(name), title, kind, name, unit, found.minimum, found.maximum, not found.read_only)
+    called = slug(found.hombi_name) or slug(name)
+    return Promised(called, title, kind, name, unit, found.minimum, found.maximum, not found.read_only, found.hombi_hidden)
 
 
 def _words(name: str, found: _Property) -> list[str]:

@@ -14,16 +14,20 @@ BURST = 2_000.0
 
 @dataclass(slots=True)
 class Pace:
-    """A bucket that fills at `rate` up to `BURST`; each message takes one out. Times are seconds of one clock."""
+    """A bucket that fills at `rate` up to `burst`; each message takes one out. Times are seconds of one clock."""
 
     rate: float = RATE_PER_S
+    burst: float = BURST
     dropped: int = 0
-    _left: float = BURST
+    _left: float = 0.0
     _filled_s: float = 0.0
+
+    def __post_init__(self) -> None:
+        self._left = self.burst
 
     def fill(self, now_s: float) -> None:
         """Time has gone on."""
-        self._left = min(BURST, self._left + (now_s - self._filled_s) * self.rate)
+        self._left = min(self.burst, self._left + (now_s - self._filled_s) * self.rate)
         self._filled_s = now_s
 
     def take(self) -> bool:

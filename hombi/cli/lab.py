@@ -1,0 +1,83 @@
+"""`hombi lab`: what a person does with the demo's radio nodes, at the lab beside the hub."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import httpx
+import typer
+
+from hombi.cli.drawing import err, out, table
+from hombi.cli.run import SAID_NO
+from hombi.cli.where import http_port
+
+app = typer.Typer(no_args_is_help=True, help="The demo's radio nodes, in your hand.")
+Node = Annotated[str, typer.Argument(help="The node, as `hombi lab nodes` calls it.")]
+
+
+def _ask(method: str, path: str) -> Any:
+    url = f"http://127.0.0.1:{http_port() + 2}{path}"
+    try:
+        answer = httpx.request(method, url, trust_env=False)
+    except httpx.TransportError as error:
+        err.print(f"no lab answers at {url}; `hombi demo` starts it", style="red", soft_wrap=True)
+        raise typer.Exit(SAID_NO) from error
+    if answer.is_error:
+        err.print(answer.json().get("detail", answer.text), style="red", soft_wrap=True)
+        raise typer.Exit(SAID_NO)
+    return answer.json()
+
+
+@app.command()
+def nodes() -> None:
+    """The radio nodes, and how they are."""
+    table(("NODE", "NAME", "LINK", "STATE"), [(n["node"], n["title"], n["link"], n["state"]) for n in _ask("GET", "/radio")], "No radio nodes.")
+
+
+def _do(node: str, what: str) -> None:
+    found = _ask("POST", f"/radio/{node}/{what}")
+    out.print(f"{found['title']}: {found['state']}")
+
+
+@app.command()
+def press(node: Node) -> None:
+    """Hold a node's button: it leaves the network it is in, and looks for one for three minutes."""
+    _do(node, "press")
+
+
+@app.command()
+def away(node: Node) -> None:
+    """Carry a node out of reach."""
+    _do(node, "away")
+
+
+@app.command()
+def back(node: Node) -> None:
+    """Bring it back."""
+    _do(node, "back")
+
+
+@app.command()
+def drain(node: Node) -> None:
+    """Run its battery down."""
+    _do(node, "drain")
+
+
+@app.command()
+def renew(node: Node) -> None:
+    """Give it a new battery."""
+    _do(node, "renew")
+
+
+@app.command()
+def unplug() -> None:
+    """Pull the Zigbee stick out."""
+    _ask("POST", "/stick/unplug")
+    out.print("The stick is out.")
+
+
+@app.command()
+def plug() -> None:
+    """Plug the Zigbee stick in again."""
+    _ask("POST", "/stick/plug")
+    out.print("The stick is in.")

@@ -1,0 +1,47 @@
+"""`hombi zigbee`: the stick, and what is done with a network that it brings along."""
+
+from __future__ import annotations
+
+import typer
+
+from hombi.cli.drawing import as_json, out, table
+from hombi.cli.run import Json, hub
+
+app = typer.Typer(no_args_is_help=True, help="The Zigbee stick and its network.")
+
+
+@app.command()
+def info(json: Json = False) -> None:
+    """The stick, its firmware and its network."""
+    with hub() as h:
+        found = h.zigbee()
+    if json:
+        as_json([found.as_dict()])
+        return
+    pan = "" if found.pan_id is None else f"0x{found.pan_id:04X}, extended {found.extended_pan_id}"
+    rows = [
+        ("stick", found.port or "none is set"),
+        ("state", found.text),
+        ("network", pan),
+        ("own address", found.ieee),
+        ("nodes", str(found.nodes)),
+    ]
+    table(("ZIGBEE", ""), [row for row in rows if row[1]], "")
+
+
+@app.command()
+def keep() -> None:
+    """Keep the foreign network that the stick carries: its nodes stay in it, and may be let in while the pairing window is open."""
+    with hub() as h:
+        h.choose_zigbee_network("keep")
+    out.print("The stick's network is taken over.")
+
+
+@app.command()
+def clean(yes: bool = typer.Option(False, "--yes", help="Do not ask.")) -> None:
+    """Wipe the foreign network from the stick, and go on with the house's own."""
+    if not yes:
+        typer.confirm("The network on the stick is lost for whoever used it. Wipe it?", abort=True)
+    with hub() as h:
+        h.choose_zigbee_network("clean")
+    out.print("The stick starts clean.")

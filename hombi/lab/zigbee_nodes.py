@@ -1,0 +1,429 @@
+"""Simulated Zigbee nodes: endpoints, clusters and attributes, joining, reporting, sleeping, and going out of reach.
+
+They know ZCL, and nothing of how a hub thinks.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import math
+import random
+import struct
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from hombi.lab.physics import Mill
+from hombi.lab.zigbee_stick import EXPIRED, NO_ACK, NO_ROUTE, Stick
+from hombi.links.zigbee import datapoints, zcl
+from hombi.links.zigbee.commands import Id
+from hombi.links.zigbee.errors import CodecError
+
+BASIC, ON_OFF, LEVEL, IAS_ZONE = 0x0000, 0x0006, 0x0008, 0x0500
+ZONE_STATE, ZONE_TYPE, ZONE_STATUS, ZONE_OWNER = 0x0000, 0x0001, 0x0002, 0x0010
+PRESSED_S = 180.0
+AWAKE_AFTER_JOINING_S = 60.0
+FETCHED_S = 7.0
+Sense = Callable[[Mill], Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Attr:
+    """One attribute: its type, how it is sensed (or its value), and whether it may be written."""
+
+    type: int
+    sense: Sense | int | float | str | None = None
+    writable: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """One endpoint: what kind of device it is, its clusters with their attributes, and those it uses."""
+
+    device: int
+    clusters: Mapping[int, Mapping[int, Attr]]
+    outputs: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class ZigbeePlan:
+    """One node as it is built. `switches` is the mill's device that its on/off cluster sets, `tunnel` its datapoints by number
+    with type and sense (or first value), on a cluster of the maker's own."""
+
+    address: str
+    title: str
+    room: str
+    make: str
+    model: str
+    ieee: int
+    parts: Mapping[int, Part]
+    sleepy: bool = True
+    router: bool = False
+    power: int = 3
+    switches: str = ""
+    zone_alarm: Sense | None = None
+    tunnel_cluster: int = 0
+    tunnel: Mapping[int, tuple[int, Any]] = field(default_factory=dict)
+    waits: bool = False
+
+
+@dataclass(slots=True)
+class Agreed:
+    """What was agreed on the reports of one attribute, and what was reported last."""
+
+    shortest_s: int
+    longest_s: int
+    change: float
+    value: Any = None
+    at_s: float = -1e9
+
+
+class ZigbeeNode:
+    """One node. `polls_s` is how often it fetches what waits for it while it sleeps."""
+
+    def __init__(self, plan: ZigbeePlan, mill: Mill, stick: Stick, polls_s: float = 2.0) -> None:
+        self.plan, self.mill, self.stick, self.polls_s = plan, mill, stick, polls_s
+        self.ieee, self.short, self.joined = plan.ieee, 0, False
+        self.away = False
+        self.drained: float | None = None
+        self.on, self.level = False, 254
+        self.owner = 0
+        self.written: dict[tuple[int, int, int], Any] = {}
+        self.agreed: dict[tuple[int, int, int], Agreed] = {}
+        self.bound: set[tuple[int, int]] = set()
+        self.tunnelled = {number: value for number, (_, value) in plan.tunnel.items() if not callable(value)}
+        self._told: dict[int, Any] = {}
+        self._alarm: int | None = None
+        self._pressed_until = 0.0
+        self._awake_until = 0.0
+        self._sequence = 0
+        self._random = random.Random(plan.ieee)
+        stick.nodes[plan.ieee] = self
+
+    @property
+    def title(self) -> str:
+        """Its name on its label."""
+        return self.plan.title
+
+    @property
+    def link(self) -> str:
+        """The link it speaks over."""
+        return "zigbee"
+
+    @property
+    def state(self) -> str:
+        """How it is, in a word or two."""
+        if self.away:
+            return "out of reach"
+        if self.joined:
+            return "in the network"
+        return "looking for a network" if self._now < self._pressed_until else "in no network"
+
+    # What a person does with it
+
+    def press(self) -> None:
+        """Hold its button: one that is in a network leaves it; then it looks for one for three minutes."""
+        if self.joined:
+            self.leave()
+        self._pressed_until = self._now + PRESSED_S
+
+    def leave(self) -> None:
+        """Leave the network and forget what was agreed."""
+        if self.joined and not self.away:
+            self.stick.tell(Id.LEFT, struct.pack("<HQBBB", self.short, self.ieee, 0, 0, 0))
+        self._forget()
+
+    def _forget(self) -> None:
+        self.joined, self.short, self.owner, self._alarm = False, 0, 0, None
+        self.agreed.clear()
+        self.bound.clear()
+        self._told.clear()
+
+    def kept(self) -> dict[str, Any]:
+        """What it keeps in its own memory while it has no power."""
+        agreed = [[*place, a.shortest_s, a.longest_s, a.change] for place, a in self.agreed.items()]
+        return {
+            "joined": self.joined,
+            "short": self.short,
+            "owner": self.owner,
+            "on": self.on,
+            "level": self.level,
+            "agreed": agreed,
+        }
+
+    def restore(self, kept: Mapping[str, Any]) -> None:
+        """Have power again."""
+        self.joined, self.short, self.owner = kept["joined"], kept["short"], kept["owner"]
+        self.on, self.level = kept["on"], kept["level"]
+        self.agreed = {(e, c, a): Agreed(s, lo, ch) for e, c, a, s, lo, ch in kept["agreed"]}
+
+    # Its life
+
+    @property
+    def _now(self) -> float:
+        return asyncio.get_running_loop().time()
+
+    @property
+    def quality(self) -> int:
+        """How well it is heard, 0 to 255."""
+        return min(255, max(20, 120 + self.ieee % 100 + round(self._random.gauss(0, 3))))
+
+    def step(self) -> None:
+        """Live on: look for a network, or report what has changed."""
+        if self.away:
+            return
+        if not self.joined:
+            if self._now < self._pressed_until and self.stick.permits:
+                self.join()
+            return
+        self._report_zone()
+        self._tell_datapoints()
+        for (endpoint, cluster, attribute), agreed in list(self.agreed.items()):
+            self._report(endpoint, cluster, attribute, agreed)
+
+    def join(self, short: int = 0) -> None:
+        """Join, or come back with another short address."""
+        self.joined, self._pressed_until = True, 0.0
+        self.short = short or 1 + self._random.randrange(0xFFF0)
+        self._awake_until = self._now + AWAKE_AFTER_JOINING_S
+        self.stick.tell(Id.JOINED, struct.pack("<HQH", self.short, self.ieee, 0))
+        self.announce()
+
+    def announce(self) -> None:
+        """Say that it is here (device announce)."""
+        capability = 0x80 | (0x02 if self.plan.router else 0) | (0 if self.plan.sleepy else 0x0C)
+        self.stick.tell(Id.ANNOUNCED, struct.pack("<HHQB", self.short, self.short, self.ieee, capability))
+
+    def send(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> None:
+        """Send a ZCL frame to the hub."""
+        if self.joined and not self.away:
+            self.stick.incoming(self, endpoint, cluster, zcl.encode(frame), self.quality)
+
+    def next_sequence(self) -> int:
+        """A sequence number."""
+        self._sequence = (self._sequence + 1) & 0xFF
+        return self._sequence
+
+    def _report(self, endpoint: int, cluster: int, attribute: int, agreed: Agreed) -> None:
+        attr = self._attr(endpoint, cluster, attribute)
+        if attr is None or agreed.longest_s == 0xFFFF:
+            return
+        value, waited = self._value(endpoint, cluster, attribute, attr), self._now - agreed.at_s
+        numbers = isinstance(value, int | float) and isinstance(agreed.value, int | float) and zcl.analog(attr.type)
+        if (cluster, attribute) == (0x0001, 0x0021) and value < 20 and (agreed.value or 0) >= 20:
+            waited = agreed.longest_s  # an empty battery is told at once
+        changed = abs(value - agreed.value) >= max(agreed.change, 1e-12) if numbers else value != agreed.value
+        if (changed and waited >= agreed.shortest_s) or waited >= agreed.longest_s > 0:
+            agreed.value, agreed.at_s = value, self._now
+            self.report(endpoint, cluster, [zcl.Attribute(attribute, attr.type, value)])
+
+    def report(self, endpoint: int, cluster: int, attributes: list[zcl.Attribute]) -> None:
+        """Report attributes now."""
+        frame = zcl.Zcl(self.next_sequence(), zcl.Command.REPORT, zcl.write(attributes), from_server=True, no_default_response=True)
+        self.send(endpoint, cluster, frame)
+
+    def _report_zone(self) -> None:
+        for endpoint, part in self.plan.parts.items():
+            if IAS_ZONE not in part.clusters or not self.owner:
+                continue
+            status = self._zone_status()
+            if status != self._alarm:
+                self._alarm = status
+                payload = struct.pack("<HBBH", status, 0, 0, 0)
+                self.send(endpoint, IAS_ZONE, zcl.Zcl(self.next_sequence(), 0x00, payload, cluster_command=True, from_server=True))
+
+    def _zone_status(self) -> int:
+        alarm = bool(self.plan.zone_alarm and self.plan.zone_alarm(self.mill))
+        return int(alarm) | (0x08 if self.battery < 10 else 0)
+
+    def _tell_datapoints(self, every: bool = False) -> None:
+        fresh = []
+        for number, (kind, _) in self.plan.tunnel.items():
+            value = self._datapoint(number)
+            if every or self._moved(value, self._told.get(number)):
+                self._told[number] = value
+                fresh.append(datapoints.Datapoint(number, kind, value))
+        if fresh:
+            payload = datapoints.encode(self.next_sequence(), fresh)
+            frame = zcl.Zcl(self.next_sequence(), datapoints.TELL, payload, True, True, no_default_response=True)
+            self.send(1, self.plan.tunnel_cluster, frame)
+
+    @staticmethod
+    def _moved(value: Any, before: Any) -> bool:
+        return before is None or abs(value - before) >= 2 or (isinstance(value, bool) and value != before)
+
+    def _datapoint(self, number: int) -> Any:
+        sense = self.plan.tunnel[number][1]
+        return sense(self.mill) if callable(sense) else self.tunnelled[number]
+
+    @property
+    def battery(self) -> float:
+        """% left."""
+        return self.drained if self.drained is not None else self.mill.battery(self.plan.address)
+
+    # What it hears
+
+    def heard_network(self, command: int, data: bytes) -> None:
+        """The hub asks its network layer; it answers when it next listens."""
+        if not self.away:
+            self._when_awake(lambda: self._answer_network(command, data), lambda: None)
+
+    def _answer_network(self, command: int, data: bytes) -> None:
+        plan, ids = self.plan, struct.pack("<HBH", self.short, 0, self.short)
+        if command == Id.IEEE_ADDRESS:
+            self.stick.tell(Id.IEEE_ADDRESS_CAME, struct.pack("<BQHBB", 0, self.ieee, self.short, 0, 0))
+        elif command == Id.NODE_DESCRIPTOR:
+            capability = 0x80 | (0 if plan.sleepy else 0x0C)
+            head = struct.pack("<BBBHBHHHB", 1 if plan.router else 2, 0x40, capability, 0x1399, 82, 82, 0, 82, 0)
+            self.stick.tell(Id.NODE_DESCRIPTOR_CAME, ids + head)
+        elif command == Id.ACTIVE_ENDPOINTS:
+            self.stick.tell(Id.ACTIVE_ENDPOINTS_CAME, ids + bytes((len(plan.parts), *plan.parts)))
+        elif command == Id.SIMPLE_DESCRIPTOR:
+            self._tell_simple(ids, data[4])
+        elif command == Id.BIND:
+            endpoint, cluster = data[10], data[11] | data[12] << 8
+            self.bound.add((endpoint, cluster))
+            self.stick.tell(Id.BOUND, struct.pack("<HB", self.short, 0))
+        elif command == Id.LEAVE:
+            self.stick.tell(Id.LEFT_ANSWER, struct.pack("<HB", self.short, 0))
+            self.leave()
+
+    def _tell_simple(self, ids: bytes, endpoint: int) -> None:
+        part = self.plan.parts[endpoint]
+        inputs = [*part.clusters, *([self.plan.tunnel_cluster] if self.plan.tunnel_cluster else [])]
+        body = struct.pack("<BHHB", endpoint, 0x0104, part.device, 1)
+        body += struct.pack(f"<B{len(inputs)}H", len(inputs), *inputs)
+        body += struct.pack(f"<B{len(part.outputs)}H", len(part.outputs), *part.outputs)
+        self.stick.tell(Id.SIMPLE_DESCRIPTOR_CAME, ids + bytes((len(body),)) + body)
+
+    def heard(self, endpoint: int, cluster: int, data: bytes, done: Callable[[int], None]) -> None:
+        """A ZCL frame for it."""
+        if self.away:
+            asyncio.get_running_loop().call_later(
+                0.05, done, EXPIRED if self.plan.sleepy else NO_ROUTE if self.plan.router else NO_ACK
+            )
+            return
+
+        def fetched() -> None:
+            done(0)
+            try:
+                self._take(endpoint, cluster, zcl.decode(data))
+            except CodecError:
+                return
+
+        self._when_awake(fetched, lambda: done(EXPIRED))
+
+    def _when_awake(self, act: Callable[[], None], too_late: Callable[[], None]) -> None:
+        """A sleepy node fetches what its parent holds for it when it next wakes."""
+        loop = asyncio.get_running_loop()
+        if not self.plan.sleepy:
+            loop.call_soon(act)
+            return
+        wait = min(0.05, self.polls_s) if self._now < self._awake_until else self.polls_s * self._random.random()
+        loop.call_later(min(wait, FETCHED_S), act if wait < FETCHED_S else too_late)
+
+    def _take(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> None:
+        if frame.from_server and not frame.cluster_command:
+            return
+        if frame.cluster_command:
+            self._command(endpoint, cluster, frame)
+        elif frame.command == zcl.Command.READ:
+            found = [self._read(endpoint, cluster, one) for one in zcl.parse_read(frame.payload)]
+            self._answer(endpoint, cluster, frame, zcl.Command.READ_RESPONSE, zcl.read_response(found))
+        elif frame.command == zcl.Command.WRITE:
+            self._write(endpoint, cluster, frame)
+        elif frame.command == zcl.Command.CONFIGURE_REPORTING:
+            self._configure(endpoint, cluster, frame)
+
+    def _answer(self, endpoint: int, cluster: int, frame: zcl.Zcl, command: int, payload: bytes) -> None:
+        answer = zcl.Zcl(
+            frame.sequence, command, payload, from_server=True, manufacturer=frame.manufacturer, no_default_response=True
+        )
+        self.send(endpoint, cluster, answer)
+
+    def _attr(self, endpoint: int, cluster: int, attribute: int) -> Attr | None:
+        part = self.plan.parts.get(endpoint)
+        if part is None:
+            return None
+        if cluster == BASIC and part.clusters.get(BASIC) is not None:
+            texts = {0x0004: self.plan.make, 0x0005: self.plan.model, 0x4000: "1.4.2"}
+            if attribute in texts:
+                return Attr(zcl.TEXT, texts[attribute])
+            if attribute == 0x0007:
+                return Attr(zcl.ENUM8, self.plan.power)
+        if cluster == IAS_ZONE and attribute == ZONE_STATUS:
+            return Attr(zcl.BITMAP16, lambda _: self._zone_status())
+        return part.clusters.get(cluster, {}).get(attribute)
+
+    def _value(self, endpoint: int, cluster: int, attribute: int, attr: Attr) -> Any:
+        if (cluster, attribute) == (ON_OFF, 0):
+            return self.on
+        if (cluster, attribute) == (LEVEL, 0):
+            return self.level
+        if (cluster, attribute) == (0x0001, 0x0021):
+            return round(self.battery * 2)
+        if (cluster, attribute) == (IAS_ZONE, ZONE_OWNER):
+            return self.owner
+        if (endpoint, cluster, attribute) in self.written:
+            return self.written[endpoint, cluster, attribute]
+        value = attr.sense(self.mill) if callable(attr.sense) else attr.sense
+        if value is None or isinstance(value, str) or attr.type == zcl.SINGLE:
+            return value
+        return round(value)
+
+    def _read(self, endpoint: int, cluster: int, attribute: int) -> zcl.Attribute:
+        attr = self._attr(endpoint, cluster, attribute)
+        if attr is None:
+            return zcl.Attribute(attribute, 0, None, zcl.Status.UNSUPPORTED_ATTRIBUTE)
+        return zcl.Attribute(attribute, attr.type, self._value(endpoint, cluster, attribute, attr))
+
+    def _write(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> None:
+        refused = b""
+        for one in zcl.parse_report(frame.payload):
+            attr = self._attr(endpoint, cluster, one.id)
+            if attr is None or not attr.writable:
+                status = zcl.Status.READ_ONLY if attr else zcl.Status.UNSUPPORTED_ATTRIBUTE
+                refused += bytes((status,)) + struct.pack("<H", one.id)
+            elif (cluster, one.id) == (IAS_ZONE, ZONE_OWNER):
+                self.owner = one.value or 0
+            else:
+                self.written[endpoint, cluster, one.id] = one.value
+        self._answer(endpoint, cluster, frame, zcl.Command.WRITE_RESPONSE, refused or b"\0")
+
+    def _configure(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> None:
+        refused = b""
+        for one in zcl.parse_configure(frame.payload):
+            attr = self._attr(endpoint, cluster, one.attribute)
+            if attr is None:
+                refused += bytes((zcl.Status.UNSUPPORTED_ATTRIBUTE, 0)) + struct.pack("<H", one.attribute)
+            else:
+                agreed = Agreed(one.shortest_s, one.longest_s, one.change or 0)
+                self.agreed[endpoint, cluster, one.attribute] = agreed
+        self._answer(endpoint, cluster, frame, zcl.Command.CONFIGURE_REPORTING_RESPONSE, refused or b"\0")
+
+    def _command(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> None:
+        if cluster == ON_OFF and frame.command in (0, 1, 2):
+            self._switch(not self.on if frame.command == 2 else bool(frame.command))
+        elif cluster == LEVEL and frame.command in (0, 4):
+            self.level = frame.payload[0]
+            if frame.command == 4:
+                self._switch(self.level > 0)
+        elif cluster == self.plan.tunnel_cluster and cluster:
+            if frame.command == datapoints.WRITE:
+                for one in datapoints.decode(frame.payload)[1]:
+                    if one.id in self.tunnelled:
+                        self.tunnelled[one.id] = one.value
+                        self._told.pop(one.id, None)
+                self._tell_datapoints()
+            elif frame.command == datapoints.ASK_ALL:
+                self._tell_datapoints(every=True)
+
+    def _switch(self, on: bool) -> None:
+        self.on = on
+        if self.plan.switches:
+            setattr(self.mill.devices, self.plan.switches, on)
+
+
+def lux(value: float) -> int:
+    """An illuminance as its cluster counts it (ZCL, 4.2.2.2.1.1)."""
+    return 0 if value < 1 else min(0xFFFE, round(10_000 * math.log10(value)) + 1)

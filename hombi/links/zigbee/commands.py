@@ -1,0 +1,410 @@
+"""What the hub and the co-processor say to one another: the commands' numbers, and how their data are laid out. No I/O.
+
+Little-endian throughout. `...Req` are built by functions; what comes back is parsed into structs by `parse`.
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Callable, Sequence
+from enum import IntEnum
+from typing import Any
+
+import msgspec
+
+from hombi.links.zigbee.errors import CodecError
+from hombi.links.zigbee.frames import Frame
+
+
+class Id(IntEnum):
+    """Commands by CMD0 and CMD1. An answer to a request is 0x4000 above it."""
+
+    RESET = 0x4100
+    RESET_DONE = 0x4180
+    PING = 0x2101
+    VERSION = 0x2102
+    STORE_INIT = 0x2107
+    STORE_READ = 0x2108
+    STORE_WRITE = 0x2109
+    STORE_DELETE = 0x2112
+    AF_REGISTER = 0x2400
+    AF_DATA = 0x2401
+    AF_DATA_CONFIRM = 0x4480
+    AF_INCOMING = 0x4481
+    IEEE_ADDRESS = 0x2501
+    NODE_DESCRIPTOR = 0x2502
+    SIMPLE_DESCRIPTOR = 0x2504
+    ACTIVE_ENDPOINTS = 0x2505
+    BIND = 0x2521
+    LEAVE = 0x2534
+    PERMIT_JOIN = 0x2536
+    STARTUP = 0x2540
+    NETWORK_INFO = 0x2550
+    DEVICE_INFO = 0x2700
+    COMMISSION = 0x2F05
+    SET_CHANNEL = 0x2F08
+    IEEE_ADDRESS_CAME = 0x4581
+    NODE_DESCRIPTOR_CAME = 0x4582
+    SIMPLE_DESCRIPTOR_CAME = 0x4584
+    ACTIVE_ENDPOINTS_CAME = 0x4585
+    BOUND = 0x45A1
+    LEFT_ANSWER = 0x45B4
+    PERMIT_JOIN_ANSWER = 0x45B6
+    STATE_CHANGED = 0x45C0
+    ANNOUNCED = 0x45C1
+    LEFT = 0x45C9
+    JOINED = 0x45CA
+    ERROR = 0x6000
+
+
+IDS = frozenset(int(one) for one in Id)
+
+
+class Item(IntEnum):
+    """What the co-processor keeps in its store."""
+
+    STARTUP_OPTION = 0x0003
+    EXTENDED_PAN_ID = 0x002D
+    NETWORK_KEY = 0x0062
+    KEYS_GIVEN_OUT = 0x0063
+    PAN_ID = 0x0083
+    CHANNELS = 0x0084
+    LOGICAL_TYPE = 0x0087
+    DIRECT_CALLBACKS = 0x008F
+
+
+COORDINATOR_UP = 9
+CLEAR_ALL = 0x03
+EVERYWHERE = 0xFFFC
+BROADCAST, UNICAST = 0x0F, 0x02
+HOME_AUTOMATION = 0x0104
+ASK_FOR_ACK, DISCOVER_ROUTE, RADIUS = 0x10, 0x20, 0x1E
+TABLE_FULL = 0xC7
+STATUS_WORDS = {
+    0xB7: "it did not acknowledge", 0xCD: "there is no route to it", 0xE9: "it does not answer on the radio",
+    0xF0: "it did not fetch it in time", 0x10: "the stick has no memory left",
+    TABLE_FULL: "the stick's table of nodes is full",
+}  # fmt: skip
+
+
+def status_words(status: int) -> str:
+    """A delivery's status in words."""
+    return STATUS_WORDS.get(status, f"status 0x{status:02X}")
+
+
+class Version(msgspec.Struct, frozen=True):
+    """What the stick says that it is; `product` 0 is firmware before 3.0."""
+
+    transport: int
+    product: int
+    major: int
+    minor: int
+    maintenance: int
+    revision: int = 0
+
+    def __str__(self) -> str:
+        built = f", build {self.revision}" if self.revision else ""
+        return f"firmware {self.major}.{self.minor}.{self.maintenance}{built}"
+
+
+class Reset(msgspec.Struct, frozen=True):
+    """The stick has begun anew: it was told to, or it did so by itself."""
+
+    reason: int
+
+
+class DeviceInfo(msgspec.Struct, frozen=True):
+    """The co-processor's own address and state."""
+
+    ieee: int
+    short: int
+    state: int
+
+
+class NetworkInfo(msgspec.Struct, frozen=True):
+    """The network that the co-processor is in."""
+
+    pan_id: int
+    extended_pan_id: int
+    channel: int
+
+
+class Address(msgspec.Struct, frozen=True):
+    """Which short address goes with which of 64 bits."""
+
+    status: int
+    ieee: int
+    short: int
+
+
+class Joined(msgspec.Struct, frozen=True):
+    """A node has joined, or was let back in."""
+
+    short: int
+    ieee: int
+    parent: int
+
+
+class Announced(msgspec.Struct, frozen=True):
+    """A node says that it is here (device announce)."""
+
+    short: int
+    ieee: int
+    capability: int
+
+    @property
+    def sleepy(self) -> bool:
+        """Whether its receiver is off while it has nothing to say."""
+        return not self.capability & 0x08
+
+    @property
+    def router(self) -> bool:
+        """Whether it passes on what others send."""
+        return bool(self.capability & 0x02)
+
+
+class Left(msgspec.Struct, frozen=True):
+    """A node has left; `rejoin` says that it means to come back at once."""
+
+    short: int
+    ieee: int
+    rejoin: bool
+
+
+class NodeDescriptor(msgspec.Struct, frozen=True):
+    """What kind of node it is: `kind` 0 coordinator, 1 router, 2 end device."""
+
+    source: int
+    status: int
+    kind: int = 2
+    capability: int = 0
+    manufacturer: int = 0
+
+
+class Endpoints(msgspec.Struct, frozen=True):
+    """Which endpoints a node has."""
+
+    source: int
+    status: int
+    endpoints: tuple[int, ...] = ()
+
+
+class SimpleDescriptor(msgspec.Struct, frozen=True):
+    """What an endpoint has: the clusters it serves (`inputs`) and those it uses."""
+
+    source: int
+    status: int
+    endpoint: int = 0
+    profile: int = 0
+    device: int = 0
+    inputs: tuple[int, ...] = ()
+    outputs: tuple[int, ...] = ()
+
+
+class Outcome(msgspec.Struct, frozen=True):
+    """The outcome of something that was asked of a node's network layer."""
+
+    source: int
+    status: int
+
+
+class Confirm(msgspec.Struct, frozen=True):
+    """Whether what was sent has arrived."""
+
+    status: int
+    endpoint: int
+    transaction: int
+
+
+class Incoming(msgspec.Struct, frozen=True):
+    """Something that a node sent to one of our endpoints."""
+
+    cluster: int
+    source: int
+    endpoint: int
+    quality: int
+    broadcast: bool
+    data: bytes
+
+
+class StateChanged(msgspec.Struct, frozen=True):
+    """Where the stick is with its network; 9 is up, as coordinator."""
+
+    state: int
+
+
+def store_init(item: Item, value: bytes) -> Frame:
+    """Make sure that an item is there, of this length."""
+    return Frame(Id.STORE_INIT, struct.pack("<HHB", item, len(value), len(value)) + value)
+
+
+def store_write(item: Item, value: bytes) -> Frame:
+    """Write an item."""
+    return Frame(Id.STORE_WRITE, struct.pack("<HBB", item, 0, len(value)) + value)
+
+
+def store_read(item: Item) -> Frame:
+    """Read an item."""
+    return Frame(Id.STORE_READ, struct.pack("<HB", item, 0))
+
+
+def register(endpoint: int, inputs: Sequence[int], outputs: Sequence[int]) -> Frame:
+    """Have an endpoint of our own."""
+    return Frame(
+        Id.AF_REGISTER,
+        struct.pack("<BHHBB", endpoint, HOME_AUTOMATION, 0x0005, 0, 0)
+        + struct.pack(f"<B{len(inputs)}H", len(inputs), *inputs)
+        + struct.pack(f"<B{len(outputs)}H", len(outputs), *outputs),
+    )
+
+
+def permit_join(seconds: int) -> Frame:
+    """Let nodes join everywhere, by the coordinator and by all routers; 0 ends it."""
+    return Frame(Id.PERMIT_JOIN, struct.pack("<BHBB", BROADCAST, EVERYWHERE, seconds, 0))
+
+
+def ask(command: Id, short: int, *more: int) -> Frame:
+    """Ask a node something of its network layer: its node descriptor, endpoints, a simple descriptor."""
+    return Frame(command, struct.pack("<HH", short, short) + bytes(more))
+
+
+def ask_ieee(short: int) -> Frame:
+    """Ask a node for its address of 64 bits."""
+    return Frame(Id.IEEE_ADDRESS, struct.pack("<HBB", short, 0, 0))
+
+
+def bind(short: int, ieee: int, endpoint: int, cluster: int, to_ieee: int, to_endpoint: int) -> Frame:
+    """Have a node send what a cluster reports to an endpoint of ours."""
+    return Frame(Id.BIND, struct.pack("<HQBHBQB", short, ieee, endpoint, cluster, 3, to_ieee, to_endpoint))
+
+
+def leave(short: int, ieee: int) -> Frame:
+    """Tell a node to leave."""
+    return Frame(Id.LEAVE, struct.pack("<HQB", short, ieee, 0))
+
+
+def data_request(short: int, endpoint: int, cluster: int, transaction: int, data: bytes, ours: int = 1) -> Frame:
+    """Send a ZCL frame, acknowledged from end to end."""
+    options = ASK_FOR_ACK | DISCOVER_ROUTE
+    head = struct.pack("<HBBHBBBB", short, endpoint, ours, cluster, transaction, options, RADIUS, len(data))
+    return Frame(Id.AF_DATA, head + data)
+
+
+class _Reader:
+    """Bytes read off one after the other. Raises CodecError at their end."""
+
+    def __init__(self, data: bytes, what: Id) -> None:
+        self._data, self._at, self._what = data, 0, what
+
+    def take(self, form: str) -> Any:
+        size = struct.calcsize("<" + form)
+        if self._at + size > len(self._data):
+            raise CodecError(f"{self._what.name} ends after {len(self._data)} bytes")
+        found = struct.unpack_from("<" + form, self._data, self._at)
+        self._at += size
+        return found if len(found) != 1 else found[0]
+
+    def many(self) -> tuple[int, ...]:
+        """A count, and so many 16-bit numbers."""
+        count = self.take("B")
+        return tuple(self.take("H") for _ in range(count))
+
+    def bytes(self, count: int) -> bytes:
+        if self._at + count > len(self._data):
+            raise CodecError(f"{self._what.name} ends within its data")
+        self._at += count
+        return self._data[self._at - count : self._at]
+
+    @property
+    def left(self) -> int:
+        return len(self._data) - self._at
+
+
+def _version(r: _Reader) -> Version:
+    transport, product, major, minor, maintenance = r.take("BBBBB")
+    return Version(transport, product, major, minor, maintenance, r.take("I") if r.left >= 4 else 0)
+
+
+def _device_info(r: _Reader) -> DeviceInfo:
+    _, ieee, short, _, state = r.take("BQHBB")
+    return DeviceInfo(ieee, short, state)
+
+
+def _network_info(r: _Reader) -> NetworkInfo:
+    # Newer firmware has a byte for its state behind the short address: the whole is one byte longer then.
+    r.take("HB" if r.left >= 24 else "H")
+    pan, _, extended, _, channel = r.take("HHQQB")
+    return NetworkInfo(pan, extended, channel)
+
+
+def _announced(r: _Reader) -> Announced:
+    _, short, ieee, capability = r.take("HHQB")
+    return Announced(short, ieee, capability)
+
+
+def _left(r: _Reader) -> Left:
+    short, ieee, _, _, rejoin = r.take("HQBBB")
+    return Left(short, ieee, bool(rejoin))
+
+
+def _node_descriptor(r: _Reader) -> NodeDescriptor:
+    source, status = r.take("HB")
+    if status:
+        return NodeDescriptor(source, status)
+    _, flags, _, capability, manufacturer = r.take("HBBBH")
+    return NodeDescriptor(source, status, flags & 7, capability, manufacturer)
+
+
+def _endpoints(r: _Reader) -> Endpoints:
+    source, status = r.take("HB")
+    if status:
+        return Endpoints(source, status)
+    _, count = r.take("HB")
+    return Endpoints(source, status, tuple(r.bytes(count)))
+
+
+def _simple_descriptor(r: _Reader) -> SimpleDescriptor:
+    source, status = r.take("HB")
+    if status:
+        return SimpleDescriptor(source, status)
+    _, length = r.take("HB")
+    if not length:
+        return SimpleDescriptor(source, status)
+    endpoint, profile, device, _ = r.take("BHHB")
+    return SimpleDescriptor(source, status, endpoint, profile, device, r.many(), r.many())
+
+
+def _incoming(r: _Reader) -> Incoming:
+    _, cluster, source, endpoint, _, broadcast, quality, _, _, _, length = r.take("HHHBBBBBIBB")
+    return Incoming(cluster, source, endpoint, quality, bool(broadcast), r.bytes(length))
+
+
+_PARSERS: dict[int, Callable[[_Reader], Any]] = {
+    Id.RESET_DONE: lambda r: Reset(r.take("B")),
+    Id.VERSION + 0x4000: _version,
+    Id.DEVICE_INFO + 0x4000: _device_info,
+    Id.NETWORK_INFO + 0x4000: _network_info,
+    Id.JOINED: lambda r: Joined(*r.take("HQH")),
+    Id.ANNOUNCED: _announced,
+    Id.LEFT: _left,
+    Id.IEEE_ADDRESS_CAME: lambda r: Address(*r.take("BQH")),
+    Id.NODE_DESCRIPTOR_CAME: _node_descriptor,
+    Id.ACTIVE_ENDPOINTS_CAME: _endpoints,
+    Id.SIMPLE_DESCRIPTOR_CAME: _simple_descriptor,
+    Id.BOUND: lambda r: Outcome(*r.take("HB")),
+    Id.LEFT_ANSWER: lambda r: Outcome(*r.take("HB")),
+    Id.PERMIT_JOIN_ANSWER: lambda r: Outcome(*r.take("HB")),
+    Id.AF_DATA_CONFIRM: lambda r: Confirm(*r.take("BBB")),
+    Id.AF_INCOMING: _incoming,
+    Id.STATE_CHANGED: lambda r: StateChanged(r.take("B")),
+}
+
+
+def parse(frame: Frame) -> Any:
+    """What a frame from the co-processor says, None for one that the hub has no use for. Raises CodecError."""
+    parser = _PARSERS.get(frame.command)
+    return None if parser is None else parser(_Reader(frame.data, _what(frame.command)))
+
+
+def _what(command: int) -> Id:
+    return Id(command if command in IDS else command - 0x4000)

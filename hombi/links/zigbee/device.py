@@ -1,0 +1,196 @@
+"""A node as the Zigbee link knows it: its addresses, what it said in its interview, and what its frames come to."""
+
+from __future__ import annotations
+
+import time
+from collections import deque
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from hombi.core.kinds import KINDS
+from hombi.core.senml import Resolved
+from hombi.links.pace import Pace
+from hombi.links.zigbee import datapoints, zcl
+from hombi.links.zigbee.commands import Incoming
+from hombi.links.zigbee.points import IAS_ZONE, LINK_QUALITY, ZONE_STATUS, Point, finite, name_apart, standard_points
+from hombi.links.zigbee.profiles import PLAIN, Profile
+
+SAME_FRAME_S = 8.0
+RATE_PER_S, BURST = 50.0, 250.0
+QUALITY_STEP, QUALITY_EVERY_S = 26, 600.0
+MAINS = {1, 2, 4}
+
+
+@dataclass(slots=True)
+class Endpoint:
+    """What one endpoint of a node has."""
+
+    profile: int
+    device: int
+    inputs: tuple[int, ...]
+    outputs: tuple[int, ...]
+
+
+@dataclass
+class Device:
+    """One node of the network. `node` is its address in the house, "" while it is not let in."""
+
+    ieee: int
+    short: int
+    sleepy: bool = True
+    router: bool = False
+    maker: int = 0
+    make: str = ""
+    model: str = ""
+    software: str = ""
+    power: int = 0
+    endpoints: dict[int, Endpoint] = field(default_factory=dict)
+    facts: dict[str, Any] = field(default_factory=dict)
+    known: bool = False
+    left: bool = False
+    node: str = ""
+    profile: Profile = PLAIN
+    points: dict[str, Point] = field(default_factory=dict)
+    told: dict[str, Any] = field(default_factory=dict)
+    pace: Pace = field(default_factory=lambda: Pace(RATE_PER_S, BURST))
+    _by_place: dict[tuple[int, int, int], list[Point]] = field(default_factory=dict)
+    _latest: deque[tuple[float, Incoming]] = field(default_factory=lambda: deque(maxlen=16))
+    _quality: tuple[float, int] = (-QUALITY_EVERY_S, -1000)
+
+    @property
+    def id(self) -> str:
+        """Its 64-bit address as a URN (RFC 9039)."""
+        return f"urn:dev:mac:{self.ieee:016x}"
+
+    @property
+    def title(self) -> str:
+        """What it is called before a person has named it."""
+        return " ".join(filter(None, (self.make, self.model))) or f"Zigbee node {self.ieee & 0xFFFFFF:06x}"
+
+    @property
+    def key(self) -> str:
+        """Where its state is kept."""
+        return f"zigbee/{self.ieee:016x}"
+
+    def kept(self) -> dict[str, Any]:
+        """What must outlive a restart."""
+        ends = {str(n): [e.profile, e.device, list(e.inputs), list(e.outputs)] for n, e in self.endpoints.items()}
+        return {
+            "ieee": f"{self.ieee:016x}", "short": self.short, "sleepy": self.sleepy, "router": self.router, "maker": self.maker,
+            "make": self.make, "model": self.model, "software": self.software, "power": self.power, "endpoints": ends,
+            "facts": self.facts, "known": self.known, "left": self.left,
+        }  # fmt: skip
+
+    @classmethod
+    def of(cls, kept: Mapping[str, Any]) -> Device:
+        """As it was kept."""
+        ends = {int(n): Endpoint(p, d, tuple(i), tuple(o)) for n, (p, d, i, o) in kept["endpoints"].items()}
+        return cls(**{**kept, "ieee": int(kept["ieee"], 16), "endpoints": ends})
+
+    def settle(self, profile: Profile) -> None:
+        """Work out its points from what it said and from its profile."""
+        self.profile = profile
+        standard: list[Point] = []
+        for number, endpoint in sorted(self.endpoints.items()):
+            standard += standard_points(number, endpoint.inputs, self.facts)
+        self.points = {one.wire: one for one in profile.apply(name_apart(standard))}
+        self._by_place.clear()
+        for one in self.points.values():
+            self._by_place.setdefault((one.endpoint, one.cluster, one.attribute), []).append(one)
+
+    def description(self) -> dict[str, Any]:
+        """What it has, as a Thing Description (W3C WoT TD 1.1): the form in which every link says so."""
+        properties = {one.wire: _property(one) for one in self.points.values()}
+        properties[LINK_QUALITY] = {"type": "number", "title": "Link quality", "@type": "reception", "unit": "%", "readOnly": True}
+        about = [f"{'passes on for others' if self.router else 'sleeps' if self.sleepy else 'always listens'}"]
+        if self.software:
+            about.append(f"software {self.software}")
+        if self.power:
+            about.append("on mains" if self.power & 0x7F in MAINS else "on a battery")
+        return {
+            "@context": "https://www.w3.org/2022/wot/td/v1.1",
+            "id": self.id,
+            "title": self.title,
+            "description": ", ".join(about),
+            "securityDefinitions": {"none": {"scheme": "nosec"}},
+            "security": "none",
+            "properties": properties,
+        }
+
+    def repeated(self, incoming: Incoming, now_s: float) -> bool:
+        """Whether this is a frame that came already: what was not acknowledged in time is sent again on the radio."""
+        for at, before in self._latest:
+            if (
+                now_s - at < SAME_FRAME_S
+                and before.data == incoming.data
+                and before.cluster == incoming.cluster
+                and (before.endpoint == incoming.endpoint)
+            ):
+                return True
+        self._latest.append((now_s, incoming))
+        return False
+
+    def heard(self, incoming: Incoming, now_ms: int) -> list[Resolved]:
+        """The link quality, now and then: when it has changed a good deal, or after a while."""
+        at, before = self._quality
+        now_s = now_ms / 1000
+        if abs(before - incoming.quality) < QUALITY_STEP and 0 <= now_s - at < QUALITY_EVERY_S:
+            return []
+        self._quality = (now_s, incoming.quality)
+        return [Resolved(LINK_QUALITY, "%", now_ms, float(round(incoming.quality * 100 / 255)), True)]
+
+    def attributes(self, endpoint: int, cluster: int, found: Iterable[zcl.Attribute], now_ms: int) -> list[Resolved]:
+        """The values of attributes that came. Settings and facts are noted on the way."""
+        values = []
+        for one in found:
+            if one.status:
+                continue
+            for point in self._by_place.get((endpoint, cluster, one.id), ()):
+                if point.datapoint:
+                    continue
+                values.append(self._resolved(point, one.value, now_ms))
+        return values
+
+    def zone_changed(self, endpoint: int, status: int, now_ms: int) -> list[Resolved]:
+        """An IAS zone's notification: each of its bits that is an entity."""
+        return [self._resolved(point, status, now_ms) for point in self._by_place.get((endpoint, IAS_ZONE, ZONE_STATUS), ())]
+
+    def tunnelled(self, endpoint: int, cluster: int, found: Iterable[datapoints.Datapoint], now_ms: int) -> list[Resolved]:
+        """The values of datapoints that came."""
+        values = []
+        for one in found:
+            for point in self._by_place.get((endpoint, cluster, one.id), ()):
+                if point.datapoint and one.type == point.type:
+                    values.append(self._resolved(point, one.value, now_ms))
+        return values
+
+    def _resolved(self, point: Point, raw: Any, now_ms: int) -> Resolved:
+        value = finite(point.value(raw))
+        if point.setting:
+            self.told[point.wire] = value
+        return Resolved(point.wire, "" if point.binary else point.unit, now_ms, value, True)
+
+
+def now_ms() -> int:
+    """The time at which something came."""
+    return time.time_ns() // 1_000_000
+
+
+def _property(point: Point) -> dict[str, Any]:
+    found: dict[str, Any] = {
+        "title": point.title,
+        "hombi:name": point.name,
+        "type": "boolean" if point.binary else "number",
+        "@type": [point.kind, "setting"] if point.setting else point.kind,
+        "readOnly": not point.writable,
+    }
+    if not point.binary and (point.unit or KINDS[point.kind].unit):
+        found["unit"] = point.unit
+    if point.hidden:
+        found["hombi:hidden"] = True
+    if point.low is not None:
+        found["minimum"] = point.low
+    if point.high is not None:
+        found["maximum"] = point.high
+    return found

@@ -1,0 +1,627 @@
+"""The Zigbee link: a stick that is opened, watched and opened again, and the nodes of its network."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import struct
+import time
+from collections.abc import Coroutine, Mapping, Sequence
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from hombi.links.base import Asking, Check, Found, LinkError, OnLink, Reports, Unreachable, Wanted, ZigbeeSettings
+from hombi.links.zigbee import commands, datapoints, zcl
+from hombi.links.zigbee.commands import Announced, Confirm, Incoming, Joined, Left, Outcome, Version
+from hombi.links.zigbee.device import Device, now_ms
+from hombi.links.zigbee.errors import CodecError, Declined, ForeignNetwork, NoAnswer
+from hombi.links.zigbee.frames import Frame
+from hombi.links.zigbee.interview import STEPS, Interview, enrolled
+from hombi.links.zigbee.network import Network, bring_up
+from hombi.links.zigbee.points import IAS_ZONE, LEVEL, ON_OFF, POLL_CONTROL, TIME, Point
+from hombi.links.zigbee.processor import Processor
+from hombi.links.zigbee.profiles import find_profile, load_profiles
+from hombi.links.zigbee.radio import Radio
+from hombi.links.zigbee.serial_port import plugged_in
+
+NETWORK_KEY = "zigbee/network"
+LONGEST_JOIN_S = 254
+JOIN_AGAIN_S = 200.0
+FIRST_PAUSE_S, LONGEST_PAUSE_S = 0.5, 30.0
+QUIET_S, WATCH_EVERY_S = 30.0, 10.0
+READ_EVERY_S = 120.0
+GONE_S = 2.0
+UTC_FROM = 946_684_800  # ZCL counts seconds from 2000-01-01
+OFF, ON, MOVE_TO_LEVEL_ON_OFF = 0x00, 0x01, 0x04
+ZONE_CHANGED, ENROL_REQUEST, CHECK_IN = 0x00, 0x01, 0x00
+FLOODS_EVERY_S = 1.0
+
+
+@dataclass(slots=True)
+class Up:
+    """What there is while the stick runs our network."""
+
+    processor: Processor
+    radio: Radio
+    network: Network
+    version: Version
+
+
+class ZigbeeDriver:
+    """The driver of the link `zigbee`."""
+
+    link = "zigbee"
+
+    def __init__(self, reports: Reports, settings: ZigbeeSettings, kept: Mapping[str, dict[str, Any]]) -> None:
+        self._reports, self._settings = reports, settings
+        self._network = Network.of(kept[NETWORK_KEY]) if NETWORK_KEY in kept else None
+        self.profiles, self.wrong_profiles = load_profiles(settings.profiles)
+        self.devices: dict[int, Device] = {}
+        self._by_short: dict[int, Device] = {}
+        self._by_node: dict[str, Device] = {}
+        for key, state in kept.items():
+            if key != NETWORK_KEY:
+                self._add(Device.of(state))
+        self._up: Up | None = None
+        self._problem = ""
+        self._problem_error: LinkError | None = None
+        self._lost = asyncio.Event()
+        self._choice = ""
+        self._chosen = asyncio.Event()
+        self._pairing = False
+        self._heard_s = 0.0
+        self._interviews: dict[int, asyncio.Task[None]] = {}
+        self._tasks: set[asyncio.Task[None]] = set()
+        self._asked_who: dict[int, float] = {}
+
+    # The stick
+
+    async def start(self) -> None:
+        """Open the stick, and keep it open. A stick that is not there is said, and looked for."""
+        if self._settings.port:
+            self._start(self._keep_up())
+            self._start(self._watch())
+            self._start(self._read_what_is_not_reported())
+
+    async def stop(self) -> None:
+        """Let the stick go; its network goes on by itself."""
+        tasks = [*self._tasks, *self._interviews.values()]
+        for task in tasks:
+            task.cancel()
+        await asyncio.gather(*tasks, return_exceptions=True)
+        self._close()
+
+    async def change(self, settings: ZigbeeSettings) -> None:
+        """Nothing of this link is changed without a restart."""
+
+    async def choose(self, choice: str) -> None:
+        """What is to be done with the foreign network on the stick: "keep" or "clean". Raises LinkError when there is none."""
+        if not isinstance(self._problem_error, ForeignNetwork):
+            raise LinkError("the stick carries no foreign network; there is nothing to choose")
+        self._choice = choice
+        self._chosen.set()
+
+    async def _keep_up(self) -> None:
+        pause = FIRST_PAUSE_S
+        while True:
+            self._lost.clear()
+            try:
+                await self._open()
+                pause = FIRST_PAUSE_S
+                self._say("")
+                await self._lost.wait()
+            except ForeignNetwork as error:
+                self._problem_error = error
+                self._say(str(error))
+                self._close()
+                self._chosen.clear()
+                await self._chosen.wait()
+                continue
+            except LinkError as error:
+                self._problem_error = error
+                self._say(str(error))
+            self._close()
+            await asyncio.sleep(pause)
+            pause = min(2 * pause, LONGEST_PAUSE_S)
+
+    async def _open(self) -> None:
+        processor = Processor(self._settings.port, self._told, self._unplugged)
+        try:
+            await processor.open(self._settings.baud)
+            network, version = await bring_up(processor, self._network, self._choice)
+            await processor.do(commands.permit_join(0))
+        except BaseException:
+            processor.close()
+            raise
+        self._choice, self._problem_error = "", None
+        self._network = network
+        self._reports.keep(NETWORK_KEY, network.kept())
+        self._heard_s = time.monotonic()
+        self._up = Up(processor, Radio(processor), network, version)
+        if self._pairing:
+            self._start(self._permit_join())
+        for device in self.devices.values():
+            if device.node and not device.sleepy and not device.left:
+                self._start(self._read_all(device))
+            elif not device.known and self._pairing:
+                self._interview(device)
+
+    def _close(self) -> None:
+        if self._up is not None:
+            self._up.processor.close()
+            self._up = None
+
+    def _unplugged(self, why: str) -> None:
+        self._say(f"the Zigbee stick at {self._settings.port} is gone: {why}; it is looked for")
+        self._lost.set()
+
+    async def _watch(self) -> None:
+        """A stick that says nothing for a while is asked whether it is there; one that floods or garbles is said."""
+        while True:
+            await asyncio.sleep(min(WATCH_EVERY_S, FLOODS_EVERY_S))
+            self._report_floods()
+            up = self._up
+            if up is None or time.monotonic() - self._heard_s < QUIET_S:
+                continue
+            try:
+                await up.processor.request(Frame(commands.Id.PING))
+                self._heard_s = time.monotonic()
+            except LinkError as error:
+                self._say(f"{error}; it is opened again")
+                self._lost.set()
+
+    def _report_floods(self) -> None:
+        for device in self.devices.values():
+            if device.pace.dropped and device.node:
+                what = f"it sends more than {device.pace.rate:.0f} frames a second; {device.pace.dropped} were dropped"
+                self._reports.refused(device.node, what)
+            device.pace.dropped = 0
+
+    def _say(self, what: str) -> None:
+        if what != self._problem:
+            self._problem = what
+            self._reports.trouble(self.link, what)
+
+    # What the stick says
+
+    def _told(self, said: Any) -> None:
+        self._heard_s = time.monotonic()
+        if isinstance(said, Incoming):
+            self._incoming(said)
+        elif isinstance(said, Confirm):
+            if self._up is not None:
+                self._up.radio.confirmed(said)
+        elif isinstance(said, Announced):
+            self._came(said.ieee, said.short, said)
+        elif isinstance(said, Joined):
+            self._came(said.ieee, said.short)
+        elif isinstance(said, Left):
+            self._left(said)
+        elif isinstance(said, commands.Reset) and self._up is not None:
+            self._say("the Zigbee stick has begun anew; its network is brought up again")
+            self._lost.set()
+
+    def _incoming(self, message: Incoming) -> None:
+        device = self._by_short.get(message.source)
+        if device is None:
+            if self._pairing and self._up is not None:
+                self._start(self._who_is(message.source))
+            return
+        now_s = time.monotonic()
+        if device.repeated(message, now_s):
+            return
+        if not device.pace.allows(now_s):
+            device.pace.dropped += 1
+            return
+        try:
+            frame = zcl.decode(message.data)
+            if self._up is not None:
+                self._up.radio.answered(message.source, frame)
+            values = self._values(device, message, frame)
+        except CodecError as error:
+            if device.node:
+                self._reports.refused(device.node, f"cluster {message.cluster:04X}: {error}")
+            return
+        if not device.node:
+            return
+        if device.left:
+            self._back(device)
+        self._reports.alive(device.node)
+        values += device.heard(message, now_ms())
+        if values:
+            self._reports.observed(device.node, values, _nothing)
+        self._acknowledge(message, frame)
+
+    def _values(self, device: Device, message: Incoming, frame: zcl.Zcl) -> list[Any]:
+        endpoint, cluster, at = message.endpoint, message.cluster, now_ms()
+        if not frame.cluster_command:
+            if frame.command == zcl.Command.REPORT:
+                return device.attributes(endpoint, cluster, zcl.parse_report(frame.payload), at)
+            if frame.command == zcl.Command.READ_RESPONSE:
+                return device.attributes(endpoint, cluster, zcl.parse_read_response(frame.payload), at)
+            if frame.command == zcl.Command.READ and cluster == TIME:
+                self._reply(message, _the_time(frame))
+            return []
+        if cluster == IAS_ZONE and frame.from_server:
+            if frame.command == ENROL_REQUEST:
+                self._reply(message, enrolled(frame.sequence))
+            elif frame.command == ZONE_CHANGED:
+                if len(frame.payload) < 2:
+                    raise CodecError("a zone's notification ends within its status")
+                return device.zone_changed(endpoint, frame.payload[0] | frame.payload[1] << 8, at)
+            return []
+        if cluster == device.profile.datapoint_cluster and cluster and frame.command in (datapoints.ANSWER, datapoints.TELL):
+            return device.tunnelled(endpoint, cluster, datapoints.decode(frame.payload)[1], at)
+        if cluster == POLL_CONTROL and frame.from_server and frame.command == CHECK_IN:
+            # It asks whether it is to stay awake: nothing waits for it here, what is sent to it waits at its parent.
+            self._reply(message, zcl.Zcl(frame.sequence, 0x00, bytes((0, 0, 0)), cluster_command=True))
+        return []
+
+    def _acknowledge(self, message: Incoming, frame: zcl.Zcl) -> None:
+        """The default response that a node asks for (ZCL, 2.5.12)."""
+        wanted = frame.cluster_command or frame.command == zcl.Command.REPORT
+        answered = message.cluster in (POLL_CONTROL,) or (message.cluster == IAS_ZONE and frame.command == ENROL_REQUEST)
+        if wanted and not frame.no_default_response and not message.broadcast and not answered:
+            payload = bytes((frame.command, zcl.Status.SUCCESS))
+            answer = zcl.Zcl(frame.sequence, zcl.Command.DEFAULT_RESPONSE, payload, no_default_response=True)
+            self._reply(message, answer)
+
+    def _reply(self, message: Incoming, frame: zcl.Zcl) -> None:
+        if self._up is not None:
+            self._up.radio.reply(message, frame)
+
+    # Nodes that come and go
+
+    def _came(self, ieee: int, short: int, announced: Announced | None = None) -> None:
+        device = self.devices.get(ieee)
+        if device is None:
+            if not self._pairing:
+                return  # the network took it in, the house does not: it is no arrival while the window is closed
+            device = Device(ieee, short)
+            self._add(device)
+        moved = self._moved(device, short)
+        if announced is not None:
+            device.sleepy, device.router = announced.sleepy, announced.router
+        if device.node:
+            if moved:
+                self._keep(device)
+            if device.left:
+                self._back(device)
+            self._reports.presence(device.node, here=True)
+            if announced is not None and not device.sleepy:
+                self._start(self._read_all(device))
+        elif device.known and self._pairing:
+            self._found(device, [])
+        elif self._pairing and (ieee not in self._interviews or announced is not None):
+            self._interview(device)
+
+    async def _who_is(self, short: int) -> None:
+        """A node speaks that nobody has introduced: ask for its long address."""
+        up, now = self._up, time.monotonic()
+        if up is None or now - self._asked_who.get(short, -60.0) < 30:
+            return
+        self._asked_who[short] = now
+        with contextlib.suppress(LinkError):
+            async with up.processor.expect(commands.Address, lambda a: a.short == short) as answer:
+                await up.processor.do(commands.ask_ieee(short))
+                found = await answer
+            if not found.status:
+                self._came(found.ieee, short)
+
+    def _moved(self, device: Device, short: int) -> bool:
+        """Take note of a node's short address; whether it is another one."""
+        before = device.short
+        if self._by_short.get(before) is device:
+            del self._by_short[before]
+        device.short = short
+        self._by_short[short] = device
+        return before != short
+
+    def _left(self, left: Left) -> None:
+        device = self.devices.get(left.ieee)
+        if device is None or left.rejoin:
+            return
+        if (task := self._interviews.pop(device.ieee, None)) is not None:
+            task.cancel()
+        if not device.node:
+            self._forget(device)
+            self._reports.asking(Asking(self.link, device.id, device.title, "it has left again", over=True))
+            return
+        device.left = True
+        self._keep(device)
+        self._reports.left(device.node)
+
+    def _back(self, device: Device) -> None:
+        """A node that had left is in the network again: it has forgotten what it was to report."""
+        device.left = False
+        self._keep(device)
+        self._start(self._agree_again(device))
+
+    async def _agree_again(self, device: Device) -> None:
+        if self._up is not None:
+            with contextlib.suppress(LinkError):
+                await Interview(self._up.radio, device, self._up.network.ieee, _nothing).agree()
+                await self._read_all(device)
+
+    def _interview(self, device: Device) -> None:
+        if (before := self._interviews.pop(device.ieee, None)) is not None:
+            before.cancel()
+        task = self._interviews[device.ieee] = asyncio.get_running_loop().create_task(
+            self._ask(device), name=f"interview {device.ieee:016x}"
+        )
+        task.add_done_callback(
+            lambda done: self._interviews.pop(device.ieee) if self._interviews.get(device.ieee) is done else None
+        )
+
+    async def _ask(self, device: Device) -> None:
+        up = self._up
+        if up is None:
+            return
+
+        def said(step: int) -> None:
+            self._reports.asking(Asking(self.link, device.id, device.title, f"asking what it has, {step} of {STEPS}"))
+
+        interview = Interview(up.radio, device, up.network.ieee, said)
+        try:
+            await interview.ask_what_it_has()
+            device.settle(find_profile(self.profiles, device.make, device.model))
+            missing = await interview.agree()
+        except LinkError as error:
+            again = "press its button again, near the hub"
+            self._reports.asking(Asking(self.link, device.id, device.title, f"it does not answer: {error}; {again}"))
+            return
+        device.known = True
+        self._keep(device)
+        self._found(device, missing)
+
+    def _found(self, device: Device, notes: Sequence[str]) -> None:
+        reach = {"ieee": f"{device.ieee:016x}"}
+        notes = tuple(f"not reported by itself: {one}" for one in notes)
+        self._reports.found(Found(device.id, device.title, device.description(), reach, link=self.link, notes=notes))
+
+    def _add(self, device: Device) -> None:
+        self.devices[device.ieee] = self._by_short[device.short] = device
+        device.settle(find_profile(self.profiles, device.make, device.model))
+
+    def _keep(self, device: Device) -> None:
+        self._reports.keep(device.key, device.kept())
+
+    def _forget(self, device: Device) -> None:
+        self.devices.pop(device.ieee, None)
+        self._by_node.pop(device.node, None)
+        if self._by_short.get(device.short) is device:
+            del self._by_short[device.short]
+        self._reports.keep(device.key, None)
+
+    # What the hub asks for
+
+    def follow(self, known: OnLink) -> None:
+        """Take up an admitted node."""
+        device = self.devices.get(int(known.reach.get("ieee", "0"), 16))
+        if device is None:
+            return
+        new = not device.node
+        device.node = known.node
+        self._by_node[known.node] = device
+        if new and self._up is not None:
+            self._reports.presence(known.node, here=True)
+            self._start(self._read_all(device))
+
+    async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
+        """Have a node take values, and read back what it has made of them. Raises LinkError."""
+        for one in wanted:
+            device, point = self._point(node, one.name)
+            await self._write(device, point, one.value)
+
+    async def settings(self, node: str) -> dict[str, Any]:
+        """How the node's own settings stand. Raises LinkError."""
+        device = self._device(node)
+        radio = self._radio()
+        for point in device.points.values():
+            if point.setting and not point.datapoint:
+                found = await radio.read(device.short, point.endpoint, point.cluster, [point.attribute], point.manufacturer)
+                device.attributes(point.endpoint, point.cluster, found, now_ms())
+        return {wire: value for wire, value in device.told.items() if value is not None}
+
+    async def set_setting(self, node: str, name: str, value: Any) -> None:
+        """Change one of the node's own settings. Raises LinkError."""
+        device, point = self._point(node, name)
+        await self._write(device, point, float(value))
+
+    async def act(self, node: str, action: str, given: Any) -> Any:
+        """No node of this link has actions. Raises LinkError."""
+        raise LinkError(f"{node} has no action {action}")
+
+    def unsupported(self, description: dict[str, Any], url: str) -> tuple[str, ...]:
+        """Nothing: a description from here names only what there is."""
+        return ()
+
+    async def look(self, address: str) -> Found:
+        """Zigbee nodes have no address that a person could type. Raises LinkError."""
+        raise LinkError("a Zigbee node is found by pressing its button while the pairing window is open")
+
+    async def remove(self, node: str) -> None:
+        """Tell a node to leave, and forget it, also when it does not answer."""
+        if (device := self._by_node.get(node)) is not None:
+            await self._send_away(device)
+
+    async def dismiss(self, thing_id: str) -> None:
+        """An arrival was turned away: it is told to leave."""
+        device = next((one for one in self.devices.values() if one.id == thing_id), None)
+        if device is not None and not device.node:
+            await self._send_away(device)
+
+    async def _send_away(self, device: Device) -> None:
+        up = self._up
+        if up is not None and not device.left:
+            with contextlib.suppress(LinkError):
+                await up.radio.network(commands.leave(device.short, device.ieee), Outcome, device.short, GONE_S)
+        if (task := self._interviews.pop(device.ieee, None)) is not None:
+            task.cancel()
+        self._forget(device)
+
+    def cut_off(self, account: str) -> None:
+        """Nodes of this link have no accounts."""
+
+    def pairing(self, is_open: bool) -> None:
+        """Let nodes join while the window is open."""
+        self._pairing = is_open
+        if self._up is not None:
+            self._start(self._permit_join() if is_open else self._forbid_join())
+
+    async def _permit_join(self) -> None:
+        while self._pairing and (up := self._up) is not None:
+            try:
+                await up.processor.do(commands.permit_join(LONGEST_JOIN_S))
+            except Declined as error:
+                full = error.status == commands.TABLE_FULL
+                why = "its table of nodes is full; remove nodes that are no more" if full else str(error)
+                self._say(f"no Zigbee node can join: {why}")
+                return
+            except LinkError as error:
+                self._say(str(error))
+                return
+            if self._problem.startswith("no Zigbee node can join"):
+                self._say("")
+            await asyncio.sleep(JOIN_AGAIN_S)
+
+    async def _forbid_join(self) -> None:
+        if self._up is not None:
+            with contextlib.suppress(LinkError):
+                await self._up.processor.do(commands.permit_join(0))
+
+    def listening(self) -> str:
+        """What the stick runs, or why it does not."""
+        if (up := self._up) is not None:
+            return f"Zigbee on channel {up.network.channel}, {up.version}"
+        if self._settings.port:
+            return self._problem or f"the Zigbee stick at {self._settings.port} is being opened"
+        found = plugged_in()
+        return f"no Zigbee stick: set zigbee.port; {'found ' + ', '.join(found) if found else 'none is plugged in'}"
+
+    def checks(self) -> list[Check]:
+        """How the stick and the profiles are."""
+        found = []
+        if (up := self._up) is not None:
+            text = f"channel {up.network.channel}, {up.version}; nodes: {len(self.devices)}"
+            skipped = up.processor.skipped + up.processor.garbled
+            found.append(Check("Zigbee stick", "ok", text + (f"; not understood: {skipped} bytes" if skipped else "")))
+        elif not self._settings.port:
+            advice = "leave it so when the house has no Zigbee nodes"
+            found.append(Check("Zigbee stick", "ok", self.listening(), advice))
+        else:
+            advice = "plug it in again, or set zigbee.port in hombi.toml to where it is now"
+            if isinstance(self._problem_error, ForeignNetwork):
+                advice = "`hombi zigbee keep` or `hombi zigbee clean`"
+            found.append(Check("Zigbee stick", "fault", self.listening(), advice))
+        if self.wrong_profiles:
+            found.append(
+                Check("node profiles", "warning", "; ".join(self.wrong_profiles), "mend them; docs/node-profiles.md helps")
+            )
+        return found
+
+    def info(self) -> dict[str, Any]:
+        """What is known of the stick and its network."""
+        network, version = self._network, self._up.version if self._up is not None else None
+        return {
+            "port": self._settings.port,
+            "state": "up" if self._up is not None else "foreign" if isinstance(self._problem_error, ForeignNetwork) else "down",
+            "text": self.listening(),
+            "firmware": str(version) if version is not None else "",
+            "pan_id": network.pan_id if network is not None else None,
+            "extended_pan_id": f"{network.extended_pan_id:016x}" if network is not None else "",
+            "channel": network.channel if network is not None else None,
+            "ieee": f"{network.ieee:016x}" if network is not None else "",
+            "nodes": len(self.devices),
+        }
+
+    def _device(self, node: str) -> Device:
+        device = self._by_node.get(node)
+        if device is None:
+            raise Unreachable(f"{node} is not in the Zigbee network any more; let it join again")
+        return device
+
+    def _point(self, node: str, wire: str) -> tuple[Device, Point]:
+        device = self._device(node)
+        if (point := device.points.get(wire)) is None:
+            raise LinkError(f"{node} has no {wire} any more; let it join again")
+        return device, point
+
+    def _radio(self) -> Radio:
+        if self._up is None:
+            raise Unreachable(self.listening())
+        return self._up.radio
+
+    async def _write(self, device: Device, point: Point, value: float) -> None:
+        radio, short, raw = self._radio(), device.short, point.raw(value)
+        send = partial(radio.send, short, point.endpoint, point.cluster)
+        sequence = radio.next_sequence()
+        if point.datapoint:
+            payload = datapoints.encode(sequence, [datapoints.Datapoint(point.attribute, point.type, raw)])
+            await send(zcl.Zcl(sequence, datapoints.WRITE, payload, cluster_command=True, no_default_response=True))
+            return  # such a node tells by itself what it has made of it
+        if (point.cluster, point.attribute) == (ON_OFF, 0):
+            await send(zcl.Zcl(sequence, ON if raw else OFF, b"", cluster_command=True, no_default_response=True))
+        elif (point.cluster, point.attribute) == (LEVEL, 0):
+            payload = struct.pack("<BH", raw, 0)
+            await send(zcl.Zcl(sequence, MOVE_TO_LEVEL_ON_OFF, payload, cluster_command=True, no_default_response=True))
+            self._start(self._read_points(device, [one for one in device.points.values() if one.cluster == ON_OFF]))
+        else:
+            attribute = zcl.Attribute(point.attribute, point.type, raw)
+            await radio.write(short, point.endpoint, point.cluster, attribute, point.manufacturer)
+        self._start(self._read_points(device, [point]))
+
+    async def _read_all(self, device: Device) -> None:
+        """All its values as they are now, so that none must be waited for."""
+        await self._read_points(device, [one for one in device.points.values() if not one.datapoint and not one.setting])
+        if device.profile.datapoint_cluster and self._up is not None:
+            sequence = self._up.radio.next_sequence()
+            frame = zcl.Zcl(sequence, datapoints.ASK_ALL, b"", cluster_command=True, no_default_response=True)
+            with contextlib.suppress(LinkError):
+                await self._up.radio.send(device.short, 1, device.profile.datapoint_cluster, frame)
+
+    async def _read_points(self, device: Device, points: Sequence[Point]) -> None:
+        """Read values; what is answered comes in as any other frame does."""
+        places: dict[tuple[int, int, int], set[int]] = {}
+        for one in points:
+            places.setdefault((one.endpoint, one.cluster, one.manufacturer), set()).add(one.attribute)
+        for (endpoint, cluster, maker), attributes in places.items():
+            if self._up is None:
+                return
+            with contextlib.suppress(LinkError, NoAnswer):
+                await self._up.radio.read(device.short, endpoint, cluster, sorted(attributes), maker)
+
+    async def _read_what_is_not_reported(self) -> None:
+        """Nodes on mains are read now and then: a report may be lost, and some do not report at all."""
+        while True:
+            await asyncio.sleep(READ_EVERY_S)
+            for device in list(self.devices.values()):
+                if device.node and not device.sleepy and not device.left:
+                    await self._read_all(device)
+
+    def _start(self, work: Coroutine[Any, Any, None]) -> None:
+        task = asyncio.get_running_loop().create_task(work)
+        self._tasks.add(task)
+        task.add_done_callback(self._tasks.discard)
+
+
+def _the_time(frame: zcl.Zcl) -> zcl.Zcl:
+    """The answer to a node that asks for the time; other attributes of that cluster it has to do without."""
+    now = int(time.time()) - UTC_FROM
+    answers = [
+        zcl.Attribute(one, zcl.UTC, now) if one == 0 else zcl.Attribute(one, 0, None, zcl.Status.UNSUPPORTED_ATTRIBUTE)
+        for one in zcl.parse_read(frame.payload)
+    ]
+    payload = zcl.read_response(answers)
+    return zcl.Zcl(frame.sequence, zcl.Command.READ_RESPONSE, payload, from_server=True, no_default_response=True)
+
+
+def _nothing(*_: Any) -> None:
+    pass
+
+
+def profile_folder(data: Path) -> Path:
+    """Where a house keeps node profiles of its own."""
+    return data / "profiles"

@@ -1,0 +1,42 @@
+"""What can go wrong on the Zigbee link.
+
+LinkError (links.base)
+└── ZigbeeError          something on the Zigbee link did not work; the message is for the person
+    ├── NoStick          there is no stick, or it cannot be opened
+    ├── NoAnswer         the stick does not answer
+    ├── Declined         the stick answers that it does not do it
+    └── ForeignNetwork   the stick carries a network that is not ours
+CodecError               bytes that are no ZCL; never leaves the link
+"""
+
+from __future__ import annotations
+
+from hombi.links.base import LinkError
+
+
+class ZigbeeError(LinkError):
+    """Something on the Zigbee link did not work."""
+
+
+class NoStick(ZigbeeError):
+    """There is no stick, or it cannot be opened."""
+
+
+class NoAnswer(ZigbeeError):
+    """The stick does not answer."""
+
+
+class Declined(ZigbeeError):
+    """The stick answers that it does not do it. `status` is its byte."""
+
+    def __init__(self, what: str, status: int) -> None:
+        super().__init__(what)
+        self.status = status
+
+
+class ForeignNetwork(ZigbeeError):
+    """The stick carries a network that is not ours; a person says whether it is kept."""
+
+
+class CodecError(Exception):
+    """Bytes that are not what they should be; the message says where."""

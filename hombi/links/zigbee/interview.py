@@ -1,0 +1,187 @@
+"""The interview: asking a new node what it has, and agreeing with it on what it reports.
+
+Sleepy nodes listen now and then only, so every question is asked several times.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Awaitable, Callable, Sequence
+from typing import TypeVar
+
+from hombi.links.base import LinkError
+from hombi.links.zigbee import commands, zcl
+from hombi.links.zigbee.commands import Endpoints, Id, NodeDescriptor, Outcome, SimpleDescriptor
+from hombi.links.zigbee.device import Device, Endpoint
+from hombi.links.zigbee.network import OUR_ENDPOINT
+from hombi.links.zigbee.points import (
+    BASIC,
+    FACTORS,
+    IAS_ZONE,
+    MAKE,
+    METER_UNIT,
+    METERING,
+    MODEL,
+    POWER,
+    POWER_SOURCE,
+    PRESSURE,
+    PRESSURE_SCALE,
+    PRESSURE_SCALED,
+    SOFTWARE,
+    ZONE_OWNER,
+    ZONE_TYPE,
+    Point,
+)
+from hombi.links.zigbee.radio import Radio
+
+T = TypeVar("T")
+TRIES = 4
+PAUSE_S = 1.0
+STEPS = 5
+MAX_ENDPOINTS = 16
+ENROLLED = bytes((0x00, 0x00))
+ENROL_RESPONSE = 0x00
+
+
+class Interview:
+    """One node's. `said` is told how far it has come: the step, of STEPS."""
+
+    def __init__(self, radio: Radio, device: Device, our_ieee: int, said: Callable[[int], None]) -> None:
+        self._radio, self._device, self._our_ieee, self._said = radio, device, our_ieee, said
+
+    async def ask_what_it_has(self) -> None:
+        """Steps 1 to 4: what the node is, its endpoints, its make and model. Raises LinkError when it stops answering."""
+        self._said(1)
+        await self._node_descriptor()
+        self._said(2)
+        numbers = await self._endpoints()
+        self._said(3)
+        for number in numbers:
+            await self._endpoint(number)
+        self._said(4)
+        await self._make_and_model()
+        await self._facts()
+
+    async def agree(self) -> list[str]:
+        """Step 5: enrolment, bindings and reports. What the node does not do of it, in words; its values are then read instead."""
+        self._said(5)
+        device, missing = self._device, []
+        for number, endpoint in device.endpoints.items():
+            if IAS_ZONE in endpoint.inputs:
+                await self._enrol(number)
+        for (number, cluster), points in _reported(list(device.points.values())).items():
+            try:
+                await self._bind(number, cluster)
+                missing += await self._configure(number, cluster, points)
+            except LinkError as error:
+                missing.append(f"{', '.join(one.name for one in points)}: {error}")
+        return missing
+
+    async def _node_descriptor(self) -> None:
+        short = self._device.short
+        found = await self._often(
+            lambda: self._radio.network(commands.ask(Id.NODE_DESCRIPTOR, short), NodeDescriptor, short), "what it is"
+        )
+        if not found.status:
+            self._device.router = found.kind == 1
+            self._device.sleepy = not found.capability & 0x08
+            self._device.maker = found.manufacturer
+
+    async def _endpoints(self) -> Sequence[int]:
+        short = self._device.short
+        found = await self._often(
+            lambda: self._radio.network(commands.ask(Id.ACTIVE_ENDPOINTS, short), Endpoints, short), "its endpoints"
+        )
+        return [number for number in found.endpoints if 0 < number <= 240][:MAX_ENDPOINTS]
+
+    async def _endpoint(self, number: int) -> None:
+        short = self._device.short
+        found = await self._often(
+            lambda: self._radio.network(commands.ask(Id.SIMPLE_DESCRIPTOR, short, number), SimpleDescriptor, short),
+            f"what its endpoint {number} has",
+        )
+        if not found.status:
+            self._device.endpoints[number] = Endpoint(found.profile, found.device, found.inputs, found.outputs)
+
+    async def _make_and_model(self) -> None:
+        device = self._device
+        number = next((n for n, e in device.endpoints.items() if BASIC in e.inputs), 0)
+        if not number:
+            return
+        wanted = [MAKE, MODEL, POWER_SOURCE, SOFTWARE]
+        found = await self._often(lambda: self._radio.read(device.short, number, BASIC, wanted), "its make and model")
+        texts = {one.id: one.value for one in found if not one.status and one.value is not None}
+        device.make, device.model = (str(texts.get(one, "")).strip()[:60] for one in (MAKE, MODEL))
+        device.software = str(texts.get(SOFTWARE, ""))[:60]
+        power = texts.get(POWER_SOURCE, 0)
+        device.power = power if isinstance(power, int) else 0
+
+    async def _facts(self) -> None:
+        """The attributes without which its values cannot be understood."""
+        for number, endpoint in self._device.endpoints.items():
+            for cluster in endpoint.inputs:
+                wanted = {one for (c, _), pair in FACTORS.items() if c == cluster for one in pair}
+                wanted |= {METERING: {METER_UNIT}, IAS_ZONE: {ZONE_TYPE}, POWER: {0x0020, 0x0021}}.get(cluster, set())
+                if cluster == PRESSURE:
+                    wanted |= {PRESSURE_SCALED, PRESSURE_SCALE}
+                if not wanted:
+                    continue
+                asked = sorted(wanted)
+                found = await self._often(
+                    lambda number=number, cluster=cluster, asked=asked: self._radio.read(  # type: ignore[misc]
+                        self._device.short, number, cluster, asked
+                    ),
+                    f"how its cluster {cluster:04X} counts",
+                )
+                for one in found:
+                    if not one.status and isinstance(one.value, int | float):
+                        self._device.facts[f"{number}/{cluster:04X}/{one.id:04X}"] = one.value
+
+    async def _enrol(self, number: int) -> None:
+        """Make the hub the owner of an IAS zone (ZCL, 8.2.2.2.3): it is written there, and told that it is enrolled."""
+        device, radio = self._device, self._radio
+        owner = zcl.Attribute(ZONE_OWNER, zcl.IEEE, self._our_ieee)
+        await self._often(lambda: radio.write(device.short, number, IAS_ZONE, owner), "to be enrolled")
+        await self._often(lambda: radio.send(device.short, number, IAS_ZONE, enrolled(radio.next_sequence())), "to be enrolled")
+
+    async def _bind(self, number: int, cluster: int) -> None:
+        device = self._device
+        frame = commands.bind(device.short, device.ieee, number, cluster, self._our_ieee, OUR_ENDPOINT)
+        await self._often(lambda: self._radio.network(frame, Outcome, device.short), "to be bound")
+
+    async def _configure(self, number: int, cluster: int, points: Sequence[Point]) -> list[str]:
+        wanted = [
+            zcl.Reporting(p.attribute, p.type, p.reports.shortest_s, p.reports.longest_s, p.reports.change)
+            for p in points
+            if p.reports is not None
+        ]
+        maker = points[0].manufacturer
+        refused = await self._often(
+            lambda: self._radio.configure(self._device.short, number, cluster, wanted, maker), "what to report"
+        )
+        return [f"{p.name}: {zcl.said(refused[p.attribute])}" for p in points if p.attribute in refused]
+
+    async def _often(self, ask: Callable[[], Awaitable[T]], what: str) -> T:
+        """Ask several times. Raises LinkError with what was asked."""
+        for left in range(TRIES - 1, -1, -1):
+            try:
+                return await ask()
+            except LinkError as error:
+                if not left:
+                    raise LinkError(f"it was asked {TRIES} times {what}: {error}") from error
+            await asyncio.sleep(PAUSE_S)
+        raise AssertionError
+
+
+def enrolled(sequence: int) -> zcl.Zcl:
+    """The answer to a zone's wish to be enrolled: it is, as zone 0."""
+    return zcl.Zcl(sequence, ENROL_RESPONSE, ENROLLED, cluster_command=True, no_default_response=True)
+
+
+def _reported(points: Sequence[Point]) -> dict[tuple[int, int], list[Point]]:
+    """The points that are to be reported, by endpoint and cluster."""
+    found: dict[tuple[int, int], list[Point]] = {}
+    for one in points:
+        if one.reports is not None and not one.datapoint:
+            found.setdefault((one.endpoint, one.cluster), []).append(one)
+    return found

@@ -1,0 +1,250 @@
+"""Node profiles: what a make and model needs beyond its standard self-description, as TOML data.
+
+They come with Hombi (`profiles/`), and from `profiles/` in the data folder, where one for the same make and model goes before
+ours. docs/node-profiles.md has the whole format.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+from hombi.core.errors import UnitError
+from hombi.core.house_facts import did_you_mean
+from hombi.core.kinds import KINDS
+from hombi.core.toml_text import TomlText, read_toml
+from hombi.core.units import conversion
+from hombi.links.zigbee import zcl
+from hombi.links.zigbee.datapoints import DATAPOINT_TYPES
+from hombi.links.zigbee.points import Point, Reports, name_apart
+
+OURS = Path(__file__).parent / "profiles"
+DEFAULT_CLUSTER = 0xEF00
+
+
+@dataclass(frozen=True, slots=True)
+class Profile:
+    """What is special about one make and model. `changes` are by (endpoint or 0, cluster, attribute)."""
+
+    make: str
+    models: tuple[str, ...]
+    changes: Mapping[tuple[int, int, int], Mapping[str, Any]] = field(default_factory=dict)
+    added: tuple[Point, ...] = ()
+    datapoint_cluster: int = 0
+
+    def apply(self, points: Iterable[Point]) -> list[Point]:
+        """The points of a node of this make and model, given those of its self-description."""
+        changed = []
+        for point in points:
+            key = (point.cluster, point.attribute)
+            change = self.changes.get((point.endpoint, *key)) or self.changes.get((0, *key)) or {}
+            changed.append(replace(point, **change))
+        return name_apart([*changed, *self.added])
+
+
+PLAIN = Profile("", ())
+
+
+def load_profiles(folder: Path | None) -> tuple[list[Profile], list[str]]:
+    """All profiles, the house's own first, and what is wrong with those that cannot be used, a line each."""
+    found: list[Profile] = []
+    wrong: list[str] = []
+    for place in (folder, OURS):
+        for path in sorted(place.glob("*.toml")) if place is not None else []:
+            try:
+                text = path.read_text()
+            except (OSError, UnicodeDecodeError) as error:
+                wrong.append(f"{path} cannot be read: {error}")
+                continue
+            profile, toml = read_profile(text)
+            if profile is None:
+                wrong += [f"{path}, {mistake}" for mistake in toml.mistakes]
+            else:
+                found.append(profile)
+    return found, wrong
+
+
+def find_profile(profiles: Iterable[Profile], make: str, model: str) -> Profile:
+    """The first that fits, or one that changes nothing."""
+    return next((one for one in profiles if one.make == make and model in one.models), PLAIN)
+
+
+def read_profile(text: str) -> tuple[Profile | None, TomlText]:
+    """A profile from its text, None when there are mistakes in it; those are in the TomlText with line and column."""
+    toml = read_toml(text)
+    if toml.mistakes:
+        return None, toml
+    reader = _Reader(toml)
+    profile = reader.profile()
+    return (None if toml.mistakes else profile), toml
+
+
+@dataclass(frozen=True, slots=True)
+class _Key:
+    """One key of a table: what is expected, and whether a value is that."""
+
+    expected: str
+    fits: Any
+
+
+def _number(value: Any) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+def _whole(high: int) -> Any:
+    return lambda value: isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= high
+
+
+_TEXT = _Key('a text, like "Soil moisture"', lambda v: isinstance(v, str) and v.strip() != "")
+_YES = _Key("true or false", lambda v: isinstance(v, bool))
+_ENDPOINT = _Key("an endpoint from 1 to 240", lambda v: _whole(240)(v) and v > 0)
+_CLUSTER = _Key("a cluster, like 0x0402", _whole(0xFFFF))
+_ATTRIBUTE = _Key("an attribute, like 0x0000", _whole(0xFFFF))
+_KIND = _Key(f"a kind: {', '.join(KINDS)}", lambda v: isinstance(v, str) and v in KINDS)
+_TYPE = _Key(f"a type: {', '.join(zcl.TYPE_NAMES)}", lambda v: isinstance(v, str) and v in zcl.TYPE_NAMES)
+_NUMBER = _Key("a number", _number)
+_FACTOR = _Key("a number that is not 0", lambda v: _number(v) and v != 0)
+_MAKER = _Key("a manufacturer code, like 0x1234", lambda v: _whole(0xFFFF)(v) and v > 0)
+_REPORT = _Key(
+    "[shortest s, longest s, change], like [10, 600, 20]", lambda v: isinstance(v, list) and len(v) == 3 and all(map(_number, v))
+)
+
+_MEANING = {"name": _TEXT, "kind": _KIND, "unit": _TEXT, "scale": _FACTOR, "addend": _NUMBER, "hidden": _YES}
+_LIMITS = {"low": _NUMBER, "high": _NUMBER}
+_PLACE = {"endpoint": _ENDPOINT, "cluster": _CLUSTER, "attribute": _ATTRIBUTE}
+TABLES: dict[str, dict[str, _Key]] = {
+    "profile": {
+        "make": _TEXT,
+        "model": _TEXT,
+        "models": _Key("a list of texts", lambda v: isinstance(v, list) and bool(v) and all(isinstance(m, str) for m in v)),
+    },
+    "value": {**_PLACE, **_MEANING, "type": _TYPE, "manufacturer": _MAKER, "writable": _YES, "report": _REPORT},
+    "setting": {**_PLACE, **_MEANING, **_LIMITS, "type": _TYPE, "manufacturer": _MAKER},
+    "datapoints": {"endpoint": _ENDPOINT, "cluster": _CLUSTER},
+    "datapoint": {
+        "id": _Key("a datapoint's number from 1 to 255", lambda v: _whole(255)(v) and v > 0),
+        **_MEANING,
+        **_LIMITS,
+        "type": _Key(f"a type: {', '.join(DATAPOINT_TYPES)}", lambda v: isinstance(v, str) and v in DATAPOINT_TYPES),
+        "writable": _YES,
+        "setting": _YES,
+    },
+}
+_NEEDED = {
+    "profile": ("make",),
+    "value": ("cluster", "attribute"),
+    "setting": ("cluster", "attribute", "type", "name"),
+    "datapoint": ("id", "type", "name"),
+}
+
+
+class _Reader:
+    """Turns the tables of a profile into points, and notes what is wrong with them."""
+
+    def __init__(self, toml: TomlText) -> None:
+        self._toml = toml
+
+    def profile(self) -> Profile | None:
+        data = self._toml.data
+        for table in data:
+            if table not in TABLES:
+                hint = did_you_mean(table, TABLES) or f"tables are {', '.join(TABLES)}"
+                self._toml.blame((table,), f"{table!r} means nothing here", hint, at_value=False)
+        head = data.get("profile")
+        if not isinstance(head, dict):
+            self._toml.blame((), "there is no [profile]", 'begin with [profile], make = "…" and model = "…"')
+            return None
+        self._check("profile", ("profile",), head)
+        if "model" not in head and "models" not in head:
+            self._toml.blame(("profile",), "[profile] has no model", 'add model = "…"', at_value=False)
+        tunnel = data.get("datapoints", {})
+        if isinstance(tunnel, dict):
+            self._check("datapoints", ("datapoints",), tunnel)
+        values = self._tables("value")
+        settings = self._tables("setting")
+        datapoints = self._tables("datapoint")
+        if self._toml.mistakes:
+            return None
+        cluster = tunnel.get("cluster", DEFAULT_CLUSTER) if datapoints else 0
+        changes = {(v.get("endpoint", 0), v["cluster"], v["attribute"]): _change(v) for v in values if "type" not in v}
+        added = [_point(v) for v in values if "type" in v]
+        added += [_point(s, setting=True) for s in settings]
+        added += [
+            _point({**d, "cluster": cluster, "attribute": d["id"], "endpoint": tunnel.get("endpoint", 1)}) for d in datapoints
+        ]
+        models = (head["model"],) if "model" in head else tuple(head["models"])
+        return Profile(head["make"], models, changes, tuple(added), cluster)
+
+    def _tables(self, name: str) -> list[dict[str, Any]]:
+        found = self._toml.data.get(name, [])
+        if not isinstance(found, list):
+            self._toml.blame((name,), f"{name} is a list of tables", f"write [[{name}]]", at_value=False)
+            return []
+        for place, table in enumerate(found):
+            self._check(name, (name, place), table)
+        return found
+
+    def _check(self, name: str, path: tuple[str | int, ...], table: Any) -> None:
+        known = TABLES[name]
+        if not isinstance(table, dict):
+            self._toml.blame(path, f"{name} is no table")
+            return
+        for key, value in table.items():
+            if key not in known:
+                hint = did_you_mean(key, known) or f"known in {name}: {', '.join(known)}"
+                self._toml.blame((*path, key), f"{key} means nothing here", hint, at_value=False)
+            elif not known[key].fits(value):
+                hint = did_you_mean(value, KINDS) if key == "kind" and isinstance(value, str) else ""
+                self._toml.blame((*path, key), f"{key} is {value!r}; expected {known[key].expected}", hint or "")
+        for key in _NEEDED.get(name, ()):
+            if key not in table:
+                self._toml.blame(path, f"{name} has no {key}", f"add {key} = {known[key].expected}", at_value=False)
+        unit = table.get("unit")
+        if name in ("value", "setting", "datapoint") and isinstance(unit, str) and table.get("kind") in KINDS:
+            self._check_unit(path, unit, table["kind"])
+
+    def _check_unit(self, path: tuple[str | int, ...], unit: str, kind: str) -> None:
+        wanted = KINDS[kind].unit
+        if not wanted:
+            self._toml.blame((*path, "unit"), f"a {kind} has no unit", "leave it out")
+            return
+        try:
+            conversion(unit, wanted)
+        except UnitError as error:
+            self._toml.blame((*path, "unit"), str(error))
+
+
+def _change(table: Mapping[str, Any]) -> dict[str, Any]:
+    """What a [[value]] without a type changes of a point that is there already."""
+    taken = {key: table[key] for key in ("name", "kind", "unit", "scale", "addend", "hidden", "writable") if key in table}
+    if "report" in table:
+        taken["reports"] = Reports(*table["report"])
+    return taken
+
+
+def _point(table: Mapping[str, Any], *, setting: bool = False) -> Point:
+    kind = KINDS[table.get("kind", "number")]
+    datapoint = "id" in table
+    found = Point(
+        table.get("name", kind.name),
+        kind.name,
+        table["cluster"],
+        table["attribute"],
+        DATAPOINT_TYPES[table["type"]] if datapoint else zcl.TYPE_NAMES[table["type"]],
+        table.get("unit", kind.unit),
+        float(table.get("scale", 1.0)),
+        float(table.get("addend", 0.0)),
+        writable=table.get("writable", False) or setting or table.get("setting", False),
+        setting=setting or table.get("setting", False),
+        hidden=table.get("hidden", False),
+        endpoint=table.get("endpoint", 1),
+        manufacturer=table.get("manufacturer", 0),
+        datapoint=datapoint,
+        low=table.get("low"),
+        high=table.get("high"),
+    )
+    if not datapoint and not found.setting:
+        found = replace(found, reports=Reports(*table.get("report", (10, 600, 1))))
+    return found

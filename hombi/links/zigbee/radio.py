@@ -1,0 +1,153 @@
+"""A word with a node: ZCL frames sent and confirmed, and answers to what was asked."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+from collections.abc import Coroutine, Sequence
+from typing import Any
+
+from hombi.links.base import LinkError, Unreachable
+from hombi.links.zigbee import commands, zcl
+from hombi.links.zigbee.commands import Confirm, Incoming, data_request
+from hombi.links.zigbee.errors import CodecError, Declined, NoAnswer, ZigbeeError
+from hombi.links.zigbee.frames import Frame
+from hombi.links.zigbee.processor import Processor
+
+AT_ONCE = 8
+MAX_REPLIES = 64
+CONFIRM_S = 10.0
+ANSWER_S = 6.0
+_ANSWERS = {
+    zcl.Command.READ_RESPONSE,
+    zcl.Command.WRITE_RESPONSE,
+    zcl.Command.CONFIGURE_REPORTING_RESPONSE,
+    zcl.Command.DEFAULT_RESPONSE,
+}
+
+
+class Radio:
+    """What is said to nodes through one processor."""
+
+    def __init__(self, processor: Processor) -> None:
+        self._processor = processor
+        self._slots = asyncio.Semaphore(AT_ONCE)
+        self._transaction, self._sequence = 0, 0
+        self._confirms: dict[int, asyncio.Future[Confirm]] = {}
+        self._answers: dict[tuple[int, int], asyncio.Future[zcl.Zcl]] = {}
+        self._replies: set[asyncio.Task[None]] = set()
+
+    async def send(self, short: int, endpoint: int, cluster: int, frame: zcl.Zcl) -> None:
+        """Send, and wait until the node's radio has it. Raises Unreachable, in words."""
+        async with self._slots:
+            self._transaction = self._transaction % 255 + 1
+            number = self._transaction
+            confirm: asyncio.Future[Confirm] = asyncio.get_running_loop().create_future()
+            self._confirms[number] = confirm
+            try:
+                await self._processor.do(data_request(short, endpoint, cluster, number, zcl.encode(frame)))
+                async with asyncio.timeout(CONFIRM_S):
+                    found = await confirm
+            except TimeoutError as error:
+                raise Unreachable("the stick does not say whether it arrived") from error
+            except ZigbeeError as error:
+                status = f" ({commands.status_words(error.status)})" if isinstance(error, Declined) else f" ({error})"
+                raise Unreachable(f"the stick does not send it{status}") from error
+            finally:
+                self._confirms.pop(number, None)
+            if found.status:
+                raise Unreachable(commands.status_words(found.status))
+
+    def reply(self, incoming: Incoming, frame: zcl.Zcl) -> None:
+        """Answer a node's frame in the background; an answer that is lost is asked for again by the node."""
+        if len(self._replies) < MAX_REPLIES:
+            sending = self.send(incoming.source, incoming.endpoint, incoming.cluster, frame)
+            task = asyncio.get_running_loop().create_task(_quietly(sending))
+            self._replies.add(task)
+            task.add_done_callback(self._replies.discard)
+
+    def next_sequence(self) -> int:
+        """A sequence number for a ZCL frame."""
+        self._sequence = self._sequence % 255 + 1
+        return self._sequence
+
+    async def ask(self, short: int, endpoint: int, cluster: int, command: int, payload: bytes = b"", maker: int = 0) -> zcl.Zcl:
+        """Send a command and await the node's answer. Raises Unreachable, NoAnswer."""
+        sequence = self.next_sequence()
+        answer: asyncio.Future[zcl.Zcl] = asyncio.get_running_loop().create_future()
+        self._answers[short, sequence] = answer
+        try:
+            await self.send(short, endpoint, cluster, zcl.Zcl(sequence, command, payload, manufacturer=maker))
+            async with asyncio.timeout(ANSWER_S):
+                return await answer
+        except TimeoutError as error:
+            raise NoAnswer("it does not answer what it is asked") from error
+        finally:
+            self._answers.pop((short, sequence), None)
+
+    async def read(self, short: int, endpoint: int, cluster: int, attributes: Sequence[int], maker: int = 0) -> list[zcl.Attribute]:
+        """Attributes of a node; those that it does not have come with their status. Raises Unreachable, NoAnswer."""
+        found: list[zcl.Attribute] = []
+        for at in range(0, len(attributes), 4):  # more than a few do not fit into one frame of the radio
+            answer = await self.ask(short, endpoint, cluster, zcl.Command.READ, zcl.read(attributes[at : at + 4]), maker=maker)
+            if answer.command == zcl.Command.READ_RESPONSE:
+                found += _parsed(zcl.parse_read_response, answer)
+        return found
+
+    async def write(self, short: int, endpoint: int, cluster: int, attribute: zcl.Attribute, maker: int = 0) -> None:
+        """Write one attribute. Raises Unreachable, NoAnswer, ZigbeeError when the node refuses."""
+        answer = await self.ask(short, endpoint, cluster, zcl.Command.WRITE, zcl.write([attribute]), maker=maker)
+        refused = _parsed(zcl.parse_statuses, answer) if answer.command == zcl.Command.WRITE_RESPONSE else _default(answer)
+        if refused:
+            raise ZigbeeError(f"it refuses: {zcl.said(next(iter(refused.values())))}")
+
+    async def configure(
+        self, short: int, endpoint: int, cluster: int, reports: Sequence[zcl.Reporting], maker: int = 0
+    ) -> dict[int, int]:
+        """Agree on reports; what the node does not do, by attribute. Raises Unreachable, NoAnswer."""
+        payload = zcl.configure(reports)
+        answer = await self.ask(short, endpoint, cluster, zcl.Command.CONFIGURE_REPORTING, payload, maker=maker)
+        if answer.command != zcl.Command.CONFIGURE_REPORTING_RESPONSE:
+            return {one.attribute: zcl.Status.UNSUPPORTED_COMMAND for one in reports}
+        try:
+            return zcl.parse_statuses(answer.payload, with_direction=True)
+        except CodecError:
+            return {one.attribute: zcl.Status.FAILURE for one in reports}
+
+    async def network(self, frame: Frame, kind: type[Any], short: int, within_s: float = ANSWER_S) -> Any:
+        """Ask a node's network layer; its answer. Raises Unreachable, NoAnswer."""
+        async with self._processor.expect(kind, lambda one: one.source == short, within_s) as answer:
+            try:
+                await self._processor.do(frame)
+            except Declined as error:
+                raise Unreachable(commands.status_words(error.status)) from error
+            return await answer
+
+    def confirmed(self, confirm: Confirm) -> None:
+        """The stick says what became of something sent."""
+        waiting = self._confirms.get(confirm.transaction)
+        if waiting is not None and not waiting.done():
+            waiting.set_result(confirm)
+
+    def answered(self, source: int, frame: zcl.Zcl) -> None:
+        """A node sent something that may be an answer."""
+        waiting = self._answers.get((source, frame.sequence))
+        if waiting is not None and not waiting.done() and not frame.cluster_command and frame.command in _ANSWERS:
+            waiting.set_result(frame)
+
+
+async def _quietly(sending: Coroutine[Any, Any, None]) -> None:
+    with contextlib.suppress(LinkError):
+        await sending
+
+
+def _default(answer: zcl.Zcl) -> dict[int, int]:
+    status = answer.payload[1] if len(answer.payload) > 1 else 0
+    return {0: status} if status else {}
+
+
+def _parsed(parser: Any, answer: zcl.Zcl) -> Any:
+    try:
+        return parser(answer.payload)
+    except CodecError as error:
+        raise ZigbeeError(f"it answers what cannot be understood: {error}") from error

@@ -1,0 +1,352 @@
+"""The Zigbee driver over a real pty, against the lab's stick and nodes."""
+
+from __future__ import annotations
+
+import asyncio
+import struct
+from pathlib import Path
+
+import pytest
+
+from hombi.lab.zigbee_nodes import ZigbeeNode
+from hombi.links.base import Unreachable, Wanted
+from hombi.links.thing_description import read_description
+from hombi.links.zigbee import zcl
+from hombi.links.zigbee.commands import Id
+from tests.links.zigbee.rig import MIDSUMMER_NOON_S, Rig, on_link, rig_at, until
+
+TEMPERATURE, SWITCH, LEVEL = "1/0402/0000", "1/0006/0000", "1/0008/0000"
+
+
+def report(node: ZigbeeNode, cluster: int, attribute: zcl.Attribute) -> None:
+    node.report(1, cluster, [attribute])
+
+
+async def test_a_node_is_asked_what_it_has_step_by_step(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        found = await rig.arrive("loft-climate")
+        steps = [one.progress for one in rig.told.asked]
+        assert steps == [f"asking what it has, {n} of 5" for n in range(1, 6)]
+        thing = read_description(found.description)
+        assert (thing.title, thing.about) == ("Alder & Finch Climate C3", "sleeps, software 1.4.2, on a battery")
+        assert {p.name: (p.kind.name, p.wire_unit) for p in thing.promised} == {
+            "battery": ("battery", "%"),
+            "temperature": ("temperature", "°C"),
+            "humidity": ("humidity", "%"),
+            "pressure": ("pressure", "hPa"),
+            "link-quality": ("reception", "%"),
+        }
+        assert found.notes == ()
+
+
+async def test_it_has_its_values_at_once_and_reports_when_they_change(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("loft-climate")
+        first = await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}"))
+        assert first == pytest.approx(rig.mill.rooms["loft"].temperature, abs=0.5)
+        assert (1, 0x0402) in node.bound
+        rig.mill.rooms["loft"].temperature = 31.0
+        node.agreed[1, 0x0402, 0].at_s = -1e9
+        await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}") > 30)
+
+
+async def test_what_is_no_value_is_none_and_the_same_frame_counts_once(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("loft-climate")
+        await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}"))
+        before = len(rig.told.values[f"loft-climate/{TEMPERATURE}"])
+        lives = len(rig.told.lives)
+        frame = zcl.Zcl(77, zcl.Command.REPORT, zcl.write([zcl.Attribute(0, zcl.S16, None)]), from_server=True)
+        for _ in range(3):
+            node.send(1, 0x0402, frame)
+        await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}") is None)
+        node.send(1, 0x0402, zcl.Zcl(78, zcl.Command.REPORT, b"", from_server=True))
+        await until(lambda: len(rig.told.lives) == lives + 2)
+        assert len(rig.told.values[f"loft-climate/{TEMPERATURE}"]) == before + 1
+
+
+async def test_a_plug_is_switched_and_read_back(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("terrace-plug")
+        await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
+        await until(lambda: rig.told.latest(f"terrace-plug/{SWITCH}") is True)
+        assert node.on
+        assert rig.mill.devices.lights
+        names = {p.name: p.kind.name for p in read_description(rig.told.arrived[_thing(node)].description).promised}
+        assert names["power"] == "power"
+        assert names["energy"] == "energy"
+        assert "demand" not in names, "the same power, measured better"
+        node.agreed[1, 0x0B04, 0x050B].at_s = -1e9
+        await until(lambda: rig.told.latest("terrace-plug/1/0B04/050B") == pytest.approx(46.0))
+        assert rig.told.latest("terrace-plug/1/0702/0000") == pytest.approx(31.0, abs=0.01)
+
+
+async def test_a_lamp_takes_a_level_and_says_which(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("loft-lamp")
+        await rig.driver.send("loft-lamp", [Wanted(LEVEL, 40.0, "%", False)])
+        await until(lambda: rig.told.latest(f"loft-lamp/{LEVEL}") == 40.0)
+        assert node.level == 102
+        await until(lambda: rig.told.latest(f"loft-lamp/{SWITCH}") is True)
+
+
+async def test_a_door_is_enrolled_and_tells_when_it_opens(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("workshop-door")
+        assert node.owner == rig.stick.ieee
+        assert await until(lambda: rig.told.latest("workshop-door/1/0500/0002/0003") is False)
+        node.mill.seed = next(seed for seed in range(100) if _open(rig, seed))
+        await until(lambda: rig.told.latest("workshop-door/1/0500/0002/0003") is True)
+        node.drained = 4.0
+        await until(lambda: rig.told.latest("workshop-door/1/0500/0002/0008") is True)
+        node.send(1, 0x0500, zcl.Zcl(9, 0x01, struct.pack("<HH", 0x0015, 0), cluster_command=True, from_server=True))
+        await until(lambda: node.owner)
+
+
+def _open(rig: Rig, seed: int) -> bool:
+    rig.mill.seed = seed
+    return rig.mill.workshop_door_open
+
+
+async def test_datapoints_go_both_ways(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("herb-probe")
+        await until(lambda: rig.told.latest("herb-probe/1/dp3") is not None)
+        assert rig.told.latest("herb-probe/1/dp3") == pytest.approx(rig.mill.soil_moisture, abs=1.5)
+        assert rig.told.latest("herb-probe/1/dp5") == pytest.approx(rig.mill.soil_temperature, abs=0.1)
+        assert (await rig.driver.settings("herb-probe"))["1/dp101"] == 30
+        await rig.driver.set_setting("herb-probe", "1/dp101", 45)
+        await until(lambda: rig.told.latest("herb-probe/1/dp101") == 45)
+        assert node.tunnelled[101] == 45
+
+
+async def test_a_nodes_own_setting_and_a_renamed_value_come_from_its_profile(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("boathouse-watch")
+        thing = read_description(rig.told.arrived[_thing(node)].description)
+        assert {"light", "occupancy"} <= {p.name for p in thing.promised}
+        assert [(s.name, s.unit, s.high) for s in thing.settings] == [("off-delay", "s", 3600)]
+        assert (await rig.driver.settings("boathouse-watch"))["1/0406/0010"] == 60
+        await rig.driver.set_setting("boathouse-watch", "1/0406/0010", 90.0)
+        assert node.written[1, 0x0406, 0x0010] == 90
+        assert (await rig.driver.settings("boathouse-watch"))["1/0406/0010"] == 90
+
+
+async def test_it_keeps_its_place_with_a_new_short_address(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("terrace-plug")
+        node.join(short=0x4242)
+        await until(lambda: rig.told.kept["zigbee/00f15eed00000104"]["short"] == 0x4242)
+        await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
+        assert node.on
+
+
+async def test_a_node_that_is_reset_has_left_and_comes_back_as_it_was(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("workshop-door")
+        node.press()
+        await until(lambda: rig.told.gone == ["workshop-door"])
+        with pytest.raises(Unreachable):
+            await asyncio.wait_for(rig.driver.send("workshop-door", [Wanted("1/0500/0002/0003", 1.0, "", True)]), 20)
+        rig.driver.pairing(True)
+        await until(lambda: rig.told.here.get("workshop-door") and node.joined)
+        await until(lambda: node.owner == rig.stick.ieee), "what was agreed is agreed anew"
+
+
+async def test_removing_sends_it_away_and_works_without_an_answer(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        plug, lamp = await rig.let_in("terrace-plug"), await rig.let_in("loft-lamp")
+        await rig.driver.remove("terrace-plug")
+        await until(lambda: not plug.joined)
+        lamp.away = True
+        await rig.driver.remove("loft-lamp")
+        assert {key for key in rig.told.kept if key != "zigbee/network"} == set()
+
+
+async def test_an_arrival_that_is_turned_away_is_told_to_leave(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        found = await rig.arrive("loft-lamp")
+        await rig.driver.dismiss(found.thing_id)
+        await until(lambda: not rig.node("loft-lamp").joined)
+        assert not rig.driver.devices
+
+
+async def test_a_node_that_is_out_of_reach_is_said_to_be(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("loft-lamp")
+        node.away = True
+        with pytest.raises(Unreachable, match="no route"):
+            await rig.driver.send("loft-lamp", [Wanted(SWITCH, 1.0, "", True)])
+        node.away = False
+        await rig.driver.send("loft-lamp", [Wanted(SWITCH, 1.0, "", True)])
+        assert node.on
+
+
+async def test_a_stick_that_is_unplugged_is_said_and_found_again(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("terrace-plug")
+        rig.stick.unplug()
+        await until(lambda: "unplugged" in rig.told.wrong)
+        with pytest.raises(Unreachable):
+            await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
+        assert rig.driver.checks()[0].state == "fault"
+        rig.stick.plug()
+        await rig.up()
+        assert rig.told.wrong == ""
+        await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
+        assert node.on
+
+
+async def test_a_stick_that_is_not_there_does_not_keep_the_hub_from_starting(tmp_path: Path) -> None:
+    async with rig_at(tmp_path, plugged=False) as rig:
+        await until(lambda: rig.told.troubles)
+        assert "there is no Zigbee stick at" in rig.told.troubles[0]
+        rig.stick.plug()
+        await rig.up()
+
+
+async def test_a_stick_that_answers_nothing_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("hombi.links.zigbee.driver.QUIET_S", 0.1)
+    monkeypatch.setattr("hombi.links.zigbee.processor.ANSWER_S", 0.2)
+    monkeypatch.setattr("hombi.links.zigbee.processor.Processor.request.__defaults__", (0.2,))
+    monkeypatch.setattr("hombi.links.zigbee.processor.Processor.open.__defaults__", (115_200, 0.2))
+    async with rig_at(tmp_path) as rig:
+        rig.stick.mute = True
+        await until(lambda: "does not answer" in rig.told.wrong)
+        rig.stick.mute = False
+        await rig.up()
+
+
+async def test_garbage_on_the_line_costs_nothing_but_itself(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("loft-climate")
+        await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}"))
+        rig.stick.say(b"\x00\xfe\xff\x13" + b"\xfe\x30half a frame")
+        report(node, 0x0402, zcl.Attribute(0, zcl.S16, 1234))
+        await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}") == 12.34)
+        assert "not understood" in rig.driver.checks()[0].text
+        node.send(1, 0x0402, zcl.Zcl(5, zcl.Command.REPORT, b"\0\0\x29\x01", from_server=True))
+        await until(lambda: rig.told.refusals)
+        assert "loft-climate: cluster 0402: a value of type 0x29 ends after 1 of its 2 bytes" in rig.told.refusals
+
+
+async def test_a_stick_that_begins_anew_in_an_interview_finishes_it_afterwards(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = rig.node("loft-climate")
+        rig.driver.pairing(True)
+        await until(lambda: rig.stick.permits)
+        node.press()
+        await until(lambda: len(rig.told.asked) == 2)
+        rig.stick.begin_anew()
+        await until(lambda: "begun anew" in "".join(rig.told.troubles))
+        assert await until(lambda: rig.told.arrived.get(_thing(node)))
+
+
+async def test_a_full_table_is_said_while_the_window_is_open(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        await rig.let_in("loft-lamp")
+        rig.stick.table = 1
+        rig.driver.pairing(True)
+        await until(lambda: "table of nodes is full" in rig.told.wrong)
+        rig.stick.table = 2
+        rig.driver.pairing(True)
+        await until(lambda: rig.told.wrong == "")
+
+
+async def test_a_node_that_floods_is_held_back_and_named(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("loft-climate")
+        for n in range(1_000):
+            report(node, 0x0402, zcl.Attribute(0, zcl.S16, n))
+            if n % 50 == 0:
+                await asyncio.sleep(0)
+        await until(lambda: rig.told.refusals)
+        assert "loft-climate: it sends more than 50 frames a second" in rig.told.refusals[0]
+        assert len(rig.told.values[f"loft-climate/{TEMPERATURE}"]) < 1_000
+
+
+async def test_nobody_joins_while_the_window_is_closed(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = rig.node("loft-lamp")
+        node.press()
+        node.join()  # as if its radio had been let in by another
+        await asyncio.sleep(0.2)
+        assert not rig.told.arrived
+        assert not rig.told.asked
+
+
+async def test_the_network_is_kept_and_gone_on_with(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        await rig.let_in("terrace-plug")
+        before = rig.driver.info()
+        arrived = rig.told.arrived[_thing(rig.node("terrace-plug"))]
+        await rig.driver.stop()
+        rig.driver = rig.fresh_driver(rig.told.kept)
+        rig.driver.follow(on_link("terrace-plug", arrived))
+        await rig.driver.start()
+        await rig.up()
+        assert rig.driver.info() == before
+        await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
+        assert rig.node("terrace-plug").on
+
+
+async def test_a_blank_stick_takes_our_network_over(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        before = rig.driver.info()
+        key = rig.stick.store[0x62]
+        await rig.driver.stop()
+        rig.stick.store.clear()
+        rig.driver = rig.fresh_driver(rig.told.kept)
+        await rig.driver.start()
+        await rig.up()
+        assert rig.driver.info() == before
+        assert rig.stick.store[0x62] == key
+
+
+@pytest.mark.parametrize("choice", ["keep", "clean"])
+async def test_a_foreign_network_is_never_taken_or_lost_silently(tmp_path: Path, choice: str) -> None:
+    async with rig_at(tmp_path) as rig:
+        foreign = rig.driver.info()
+        await rig.driver.stop()
+        rig.told.kept.clear()
+        rig.driver = rig.fresh_driver()
+        await rig.driver.start()
+        await until(lambda: rig.driver.info()["state"] == "foreign")
+        assert "carries a network that is not this house's" in rig.told.wrong
+        assert rig.driver.checks()[0].advice == "`hombi zigbee keep` or `hombi zigbee clean`"
+        await rig.driver.choose(choice)
+        await rig.up()
+        same = rig.driver.info()["extended_pan_id"] == foreign["extended_pan_id"]
+        assert same == (choice == "keep")
+
+
+async def test_a_node_that_asks_the_time_is_told(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("terrace-plug")
+        answers: list[zcl.Zcl] = []
+        node.heard = lambda e, c, data, done: (answers.append(zcl.decode(data)), done(0))  # type: ignore[method-assign]
+        node.send(1, 0x000A, zcl.Zcl(21, zcl.Command.READ, b"\0\0"))
+        answer = await until(lambda: next((a for a in answers if a.sequence == 21), None))
+        (attribute,) = zcl.parse_read_response(answer.payload)
+        assert attribute.value > MIDSUMMER_NOON_S - 946_684_800 - 400 * 86_400
+        node.send(1, 0x0020, zcl.Zcl(22, 0x00, b"", cluster_command=True, from_server=True))
+        assert (await until(lambda: next((a for a in answers if a.sequence == 22), None))).payload == bytes(3)
+
+
+async def test_an_older_stick_forms_its_network_in_the_older_way(tmp_path: Path) -> None:
+    rig = Rig(tmp_path)
+    rig.stick._product = 0
+    rig.stick.plug()
+    await rig.driver.start()
+    await rig.up()
+    assert rig.driver.info()["firmware"] == "firmware 2.7.1, build 20260401"
+    await rig.driver.stop()
+    rig.stick.unplug()
+
+
+def _thing(node: ZigbeeNode) -> str:
+    return f"urn:dev:mac:{node.ieee:016x}"
+
+
+def test_the_ids_are_those_of_the_table() -> None:
+    assert Id.PING == 0x2101
