@@ -75,6 +75,7 @@ class Service:
             "HOMBI_MQTT_PORT": str(self.mqtt_port),
             "HOMBI_HOUSE_NAME": "Test house",
             "HOMBI_WIFI_DISCOVERY": "off",
+            "HOMBI_BLUETOOTH_USE": "off",
             "XDG_CONFIG_HOME": str(self.data / "config"),
             "TZ": "UTC",
             **self.env,

@@ -31,7 +31,11 @@ def _ask(method: str, path: str) -> Any:
 @app.command()
 def nodes() -> None:
     """The radio nodes, and how they are."""
-    table(("NODE", "NAME", "LINK", "STATE"), [(n["node"], n["title"], n["link"], n["state"]) for n in _ask("GET", "/radio")], "No radio nodes.")
+    table(
+        ("NODE", "NAME", "LINK", "STATE"),
+        [(n["node"], n["title"], n["link"], n["state"]) for n in _ask("GET", "/radio")],
+        "No radio nodes.",
+    )
 
 
 def _do(node: str, what: str) -> None:

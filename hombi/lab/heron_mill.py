@@ -7,10 +7,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from hombi.lab.bluetooth_nodes import BluetoothPlan
 from hombi.lab.physics import Mill
 from hombi.lab.property import Property, Sense
 from hombi.lab.web_thing import ThingPlan
 from hombi.lab.zigbee_nodes import Attr, Part, ZigbeePlan, lux
+from hombi.links.bluetooth import gatt
 from hombi.links.zigbee import datapoints, zcl
 
 FLOORS = ("Under the stone", "At the water", "Above the wheel", "Under the roof")
@@ -340,5 +342,27 @@ ZIGBEE: tuple[ZigbeePlan, ...] = (
             0x042A: {0x0000: Attr(zcl.SINGLE, lambda m: max(1.0, 8 + m.noise("dust", 2)))},
         })},
         sleepy=False, router=True, power=1, waits=True,
+    ),
+)  # fmt: skip
+
+# The Bluetooth nodes.
+BLUETOOTH: tuple[BluetoothPlan, ...] = (
+    BluetoothPlan(
+        "boathouse-tag", "Boathouse tag", "Boathouse", "00:00:5E:00:53:21", "Alder & Finch", "Tag T2",
+        senses=((gatt.TEMPERATURE, lambda m: float(_room("boathouse", "temperature")(m))),
+                (gatt.HUMIDITY, lambda m: min(100.0, float(_room("boathouse", "humidity")(m))))),
+    ),
+    BluetoothPlan(
+        "cellar-shelf", "Cellar shelf", "Cheese cellar", "00:00:5E:00:53:22", "Reed & Rush", "Shelf",
+        shelf=lambda m: 8400 + 40 * m.noise("shelf", 0.2),
+    ),
+    BluetoothPlan(
+        "drying-probe", "Drying probe", "Drying room", "00:00:5E:00:53:23", "Alder & Finch", "Probe G1", connects=True,
+        senses=((gatt.TEMPERATURE, lambda m: float(_room("drying", "temperature")(m))),
+                (gatt.HUMIDITY, lambda m: min(100.0, float(_room("drying", "humidity")(m)))),
+                (gatt.PRESSURE, lambda m: 100 * m.outdoor.pressure)),
+    ),
+    BluetoothPlan(
+        "hen-lamp", "Hen house lamp", "Hen house", "00:00:5E:00:53:24", "Weirside", "Switch B1", connects=True, switches="hen_lamp",
     ),
 )  # fmt: skip

@@ -89,6 +89,7 @@ class Devices:
     door_open: bool = False
     steam_until_s: float = 0.0
     lights: bool = False
+    hen_lamp: bool = False
     spilt: bool = False
 
 

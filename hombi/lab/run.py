@@ -23,9 +23,11 @@ from starlette.routing import Route
 
 from hombi.client import AsyncHub, HubProblem, HubUnreachable
 from hombi.core.senml import Record
+from hombi.lab.bluetooth_nodes import BluetoothHouse
+from hombi.lab.bluez import NoDaemon
 from hombi.lab.boards import POSTING, TOOL, TOPICS, Boards, post_for_ever
 from hombi.lab.controls import Controls
-from hombi.lab.heron_mill import FLOORS, OUTSIDE, PLANS, ROOMS, web_things
+from hombi.lab.heron_mill import BLUETOOTH, FLOORS, OUTSIDE, PLANS, ROOMS, web_things
 from hombi.lab.history import history
 from hombi.lab.node import LabNode
 from hombi.lab.phone import LabPhone
@@ -74,7 +76,7 @@ async def run_demo(demo: Demo, say: Say) -> None:
     say("Starting the hub …")
     zigbee = ZigbeeHouse(Mill(demo.seed, time.time()), demo.lab)
     zigbee.stick.plug()
-    async with _hub_process(demo) as code:
+    async with _bluetooth(demo, say) as bluetooth, _hub_process(demo, bluetooth) as code:
         url = f"http://127.0.0.1:{demo.port}"
         token = json.loads((demo.data / "hub.token").read_text())["token"]
         async with AsyncHub(url, token) as hub, httpx.AsyncClient(base_url=url, timeout=15, trust_env=False) as http:
@@ -88,16 +90,20 @@ async def run_demo(demo: Demo, say: Say) -> None:
             else:
                 mill = _kept_mill(demo, mill)
             nodes = [LabNode(plan, mill, url, demo.lab / f"{plan.address}.json", demo.speed) for plan in PLANS]
-            zigbee.mill = mill
+            zigbee.move_to(mill)
+            if bluetooth is not None:
+                bluetooth.move_to(mill)
             if first:
                 await _settle_in(demo, hub, http, nodes, kept, code, say)
             vent, gauge = [WebThing(plan, mill) for plan in web_things()]
-            controls = Controls(zigbee.nodes, zigbee)
+            controls = Controls({**zigbee.nodes, **(bluetooth.nodes if bluetooth else {})}, zigbee)
             async with announced([vent, gauge], demo.lab_port), asyncio.TaskGroup() as group:
                 group.create_task(_pages(demo, mill, phone, [vent, gauge], controls))
                 group.create_task(zigbee.run(), name="zigbee")
+                if bluetooth is not None:
+                    group.create_task(bluetooth.run(), name="bluetooth")
                 if first:
-                    await _let_in_radio(hub, zigbee, say)
+                    await _let_in_radio(hub, zigbee, bluetooth, say)
                 if first:
                     await hub.add_phone(phone.name, f"http://127.0.0.1:{demo.lab_port}/push/{phone.channel}", phone.keys(), OWNER)
                 outside = LabNode(OUTSIDE, mill, url, demo.lab / f"{OUTSIDE.address}.json", demo.speed)
@@ -119,7 +125,23 @@ async def run_demo(demo: Demo, say: Say) -> None:
 
 
 @contextlib.asynccontextmanager
-async def _hub_process(demo: Demo) -> AsyncIterator[str]:
+async def _bluetooth(demo: Demo, say: Say) -> AsyncIterator[BluetoothHouse | None]:
+    """The Bluetooth nodes and their bus; None, and a word, where there is no bus daemon."""
+    house = BluetoothHouse(BLUETOOTH, Mill(demo.seed, time.time()), demo.lab)
+    try:
+        await house.start()
+    except NoDaemon as error:
+        say(f"No Bluetooth nodes: {error}; sudo apt-get install dbus-daemon brings it.")
+        yield None
+        return
+    try:
+        yield house
+    finally:
+        await house.stop()
+
+
+@contextlib.asynccontextmanager
+async def _hub_process(demo: Demo, bluetooth: BluetoothHouse | None) -> AsyncIterator[str]:
     """The hub, as a process of its own; yields the claim code, "" when it is claimed."""
     env = {
         "HOMBI_HTTP_HOST": "127.0.0.1",
@@ -127,6 +149,7 @@ async def _hub_process(demo: Demo) -> AsyncIterator[str]:
         "HOMBI_HOUSE_NAME": "Heron Mill",
         "HOMBI_WIFI_DISCOVERY": "127.0.0.1",
         "HOMBI_ZIGBEE_PORT": str(demo.lab / "zigbee-stick"),
+        **({"DBUS_SYSTEM_BUS_ADDRESS": bluetooth.bus.address} if bluetooth else {"HOMBI_BLUETOOTH_USE": "off"}),
         **os.environ,
         "HOMBI_DATA": str(demo.data),
         "HOMBI_PORT": str(demo.port),
@@ -217,15 +240,17 @@ async def _let_in_foreign(demo: Demo, hub: AsyncHub, vent: WebThing) -> None:
     path.write_text(json.dumps({"tool": tool.key, "node": posting.node, "node_key": posting.key}))
 
 
-async def _let_in_radio(hub: AsyncHub, zigbee: ZigbeeHouse, say: Say) -> None:
+async def _let_in_radio(hub: AsyncHub, zigbee: ZigbeeHouse, bluetooth: BluetoothHouse | None, say: Say) -> None:
     """The first start: press the buttons of the radio nodes, and let them in as they come."""
-    plans = {f"urn:dev:mac:{node.ieee:016x}": node.plan for node in zigbee.nodes.values() if not node.plan.waits}
-    say(f"Pairing {len(plans)} Zigbee nodes …")
+    radio = [*zigbee.nodes.values(), *(bluetooth.nodes.values() if bluetooth else ())]
+    plans = {node.thing_id: node.plan for node in radio if not node.plan.waits}
+    say(f"Pairing {len(plans)} radio nodes …")
     await hub.open_pairing("3 min")
     try:
         async with asyncio.timeout(PATIENCE_S):
-            for plan in plans.values():
-                zigbee.nodes[plan.address].press()
+            for node in radio:
+                if not node.plan.waits:
+                    node.press()
             while plans:
                 for arrival in await hub.arrivals():
                     if arrival.state == "waiting" and (known := plans.pop(arrival.thing, None)) is not None:
@@ -269,7 +294,7 @@ async def _live(demo: Demo, mill: Mill) -> None:
 def _keep_mill(demo: Demo, mill: Mill) -> None:
     rooms = {name: (room.temperature, room.vapour) for name, room in mill.rooms.items()}
     d = mill.devices
-    devices = {"mister": d.mister, "fan": d.fan, "kettle": d.kettle, "lights": d.lights}
+    devices = {"mister": d.mister, "fan": d.fan, "kettle": d.kettle, "lights": d.lights, "hen_lamp": d.hen_lamp}
     (demo.lab / "mill.json").write_text(json.dumps({"rooms": rooms, "devices": devices, "energy": mill.energy_kwh}))
 
 

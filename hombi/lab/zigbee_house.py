@@ -19,7 +19,6 @@ class ZigbeeHouse:
     """The stick and its nodes. `folder` is the lab's."""
 
     def __init__(self, mill: Mill, folder: Path) -> None:
-        self._mill = mill
         self.stick = Stick(folder / "zigbee-stick", folder / "zigbee-stick.json")
         self._kept = folder / "zigbee-nodes.json"
         self.nodes = {plan.address: ZigbeeNode(plan, mill, self.stick) for plan in ZIGBEE}
@@ -28,14 +27,8 @@ class ZigbeeHouse:
             if address in self.nodes:
                 self.nodes[address].restore(state)
 
-    @property
-    def mill(self) -> Mill:
-        """The mill that they are in."""
-        return self._mill
-
-    @mill.setter
-    def mill(self, mill: Mill) -> None:
-        self._mill = mill
+    def move_to(self, mill: Mill) -> None:
+        """Be in another mill."""
         for node in self.nodes.values():
             node.mill = mill
 

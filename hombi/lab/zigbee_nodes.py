@@ -106,6 +106,11 @@ class ZigbeeNode:
         return self.plan.title
 
     @property
+    def thing_id(self) -> str:
+        """Its address as a URN (RFC 9039)."""
+        return f"urn:dev:mac:{self.ieee:016x}"
+
+    @property
     def link(self) -> str:
         """The link it speaks over."""
         return "zigbee"

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from hombi.links.base import Driver, LinkSettings, Reports
+from hombi.links.bluetooth.driver import BluetoothDriver
 from hombi.links.wifi.driver import Keys, WifiDriver
 from hombi.links.zigbee.driver import ZigbeeDriver
 
@@ -17,6 +18,7 @@ def drivers(reports: Reports, keys: Keys, settings: LinkSettings, kept: Kept) ->
     return [
         WifiDriver(reports, keys, settings.wifi, _own(kept, "wifi")),
         ZigbeeDriver(reports, settings.zigbee, _own(kept, "zigbee")),
+        BluetoothDriver(reports, settings.bluetooth),
     ]
 
 

@@ -868,6 +868,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/zigbee": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The stick and its network; its key is never shown. */
+        get: operations["zigbee_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/zigbee/network": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Keep the foreign network that the stick carries, or wipe it and go on with the house's own, else with a new one. */
+        post: operations["zigbee_network_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/live": {
         parameters: {
             query?: never;
@@ -944,7 +978,9 @@ export interface components {
             title: string;
             about: string;
             link: string;
-            state: components["schemas"]["ArrivalState"];
+            /** @description while it is asking: how far the interview is */
+            progress: string;
+            state: components["schemas"]["ArrivalStateEnum"];
             asked_at: number;
             heard_at: number;
             /** @description the node it already is, when it joins again */
@@ -975,6 +1011,16 @@ export interface components {
          * @enum {string}
          */
         ArrivalState: "waiting" | "locked" | "admitted" | "admitting" | "turned-away";
+        /**
+         * @description * `asking` - asking
+         *     * `waiting` - waiting
+         *     * `locked` - locked
+         *     * `admitted` - admitted
+         *     * `admitting` - admitting
+         *     * `turned-away` - turned-away
+         * @enum {string}
+         */
+        ArrivalStateEnum: "asking" | "waiting" | "locked" | "admitted" | "admitting" | "turned-away";
         /**
          * @description What a node that wants to join sends: its Thing Description (W3C WoT TD 1.1), and the proof of its setup code:
          *     HMAC-SHA-256 of the description's id, keyed with the code, as hex digits.
@@ -1025,6 +1071,16 @@ export interface components {
             ok: boolean;
             sentence: string;
             mistakes: components["schemas"]["Mistake"][];
+        };
+        /**
+         * @description * `keep` - keep
+         *     * `clean` - clean
+         * @enum {string}
+         */
+        ChoiceEnum: "keep" | "clean";
+        /** @description What is to be done with a foreign network on the stick: keep it, or start clean. */
+        ChoiceRequest: {
+            choice: components["schemas"]["ChoiceEnum"];
         };
         /** @description The code that the hub printed, and the account to make. */
         ClaimRequest: {
@@ -1346,7 +1402,8 @@ export interface components {
         /**
          * @description A node. `here` is whether it is connected; `heard_at` moves with everything it sends.
          *
-         *     `way` is how it speaks: `senml` by itself, `described` as its Thing Description says, `foreign` as it likes.
+         *     `way` is how it speaks: `senml` by itself, `described` as its Thing Description says, `foreign` as it likes, `paired` over a
+         *     radio of its own.
          */
         Node: {
             node: string;
@@ -1361,6 +1418,10 @@ export interface components {
             refused: number;
             entities: string[];
             way: components["schemas"]["WayEnum"];
+            /** @description whether it has left by itself, by a reset or into another house */
+            left: boolean;
+            /** @description what it says of itself: make, model, software */
+            make: string;
             /** @description where its description is, for one that the hub reaches */
             url: string;
             has_key: boolean;
@@ -1534,6 +1595,8 @@ export interface components {
             kind: string;
             unit: string;
             writable: boolean;
+            /** @description whether it is hidden unless a person wants to see it */
+            hidden: boolean;
         };
         /** @description The keys of a push subscription (RFC 8291), base64url. */
         PushKeys: {
@@ -1552,9 +1615,9 @@ export interface components {
         Reading: {
             at: number;
             /** Format: double */
-            raw: number;
+            raw: number | null;
             /** Format: double */
-            value: number;
+            value: number | null;
             quality: string;
             reason: string;
         };
@@ -1690,9 +1753,10 @@ export interface components {
          * @description * `senml` - senml
          *     * `described` - described
          *     * `foreign` - foreign
+         *     * `paired` - paired
          * @enum {string}
          */
-        WayEnum: "senml" | "described" | "foreign";
+        WayEnum: "senml" | "described" | "foreign" | "paired";
         /** @description The pairing window; `left_ms` is 0 when it is closed. */
         Window: {
             open: boolean;
@@ -1722,6 +1786,27 @@ export interface components {
             mistakes: components["schemas"]["Mistake"][];
             text: string;
         };
+        /** @description The stick and its network. `foreign`: it carries a network that is not this house's, and a person must say what to do. */
+        Zigbee: {
+            port: string;
+            state: components["schemas"]["ZigbeeStateEnum"];
+            /** @description how it is, in words */
+            text: string;
+            firmware: string;
+            pan_id: number | null;
+            extended_pan_id: string;
+            channel: number | null;
+            /** @description the stick's own address */
+            ieee: string;
+            nodes: number;
+        };
+        /**
+         * @description * `up` - up
+         *     * `down` - down
+         *     * `foreign` - foreign
+         * @enum {string}
+         */
+        ZigbeeStateEnum: "up" | "down" | "foreign";
         /** @description RFC 9457 */
         Problem: {
             type?: string;
@@ -3964,6 +4049,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NewTool"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    zigbee_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Zigbee"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    zigbee_network_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChoiceRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Zigbee"];
                 };
             };
             /** @description a problem */

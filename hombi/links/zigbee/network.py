@@ -76,7 +76,8 @@ async def bring_up(processor: Processor, kept: Network | None, choice: str = "")
             carried = None
         else:
             raise ForeignNetwork(
-                f"the Zigbee stick carries a network that is not this house's (PAN 0x{carried.pan_id:04X}, channel {carried.channel}); "
+                f"the Zigbee stick carries a network that is not this house's (PAN 0x{carried.pan_id:04X}, "
+                f"channel {carried.channel}); "
                 "keep it with `hombi zigbee keep`, or start clean with `hombi zigbee clean`"
             )
     if carried is None:

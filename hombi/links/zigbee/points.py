@@ -92,7 +92,7 @@ class Point:
         if self.binary:
             return bool(raw)
         value = raw * self.scale + self.addend
-        return float(round(value)) if self.whole else float(value)
+        return float(round(value)) if self.whole else round(float(value), 9)
 
     def raw(self, value: float | bool) -> int | float:
         """The raw value to write for a value."""

@@ -37,7 +37,9 @@ class SerialPort:
         except FileNotFoundError as error:
             raise NoStick(f"there is no Zigbee stick at {self.path}{_found()}") from error
         except PermissionError as error:
-            raise NoStick(f"the Zigbee stick at {self.path} may not be opened by this user; add it to the group that owns the port") from error
+            raise NoStick(
+                f"the Zigbee stick at {self.path} may not be opened by this user; add it to the group that owns the port"
+            ) from error
         except OSError as error:
             raise NoStick(f"the Zigbee stick at {self.path} cannot be opened ({error.strerror})") from error
         try:

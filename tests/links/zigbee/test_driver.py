@@ -13,7 +13,8 @@ from hombi.links.base import Unreachable, Wanted
 from hombi.links.thing_description import read_description
 from hombi.links.zigbee import zcl
 from hombi.links.zigbee.commands import Id
-from tests.links.zigbee.rig import MIDSUMMER_NOON_S, Rig, on_link, rig_at, until
+from tests.links.told import on_link, until
+from tests.links.zigbee.rig import MIDSUMMER_NOON_S, Rig, rig_at
 
 TEMPERATURE, SWITCH, LEVEL = "1/0402/0000", "1/0006/0000", "1/0008/0000"
 

@@ -1,0 +1,175 @@
+"""Simulated Bluetooth nodes: two kinds, those that broadcast what they sense and those that are connected to."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+
+from hombi.lab.bluez import Bluez, Characteristic, Device, PrivateBus
+from hombi.lab.physics import Mill
+from hombi.links.bluetooth import gatt
+
+Sense = Callable[[Mill], float | None]
+STEP_S = 0.25
+
+
+@dataclass(frozen=True, slots=True)
+class BluetoothPlan:
+    """One node as it is built. One with `connects` is connected to, the others broadcast. Senses are by characteristic; `switches`
+    is the mill's device that its Digital characteristic sets. `shelf` is a weight in g, broadcast in the maker's own way."""
+
+    address: str
+    title: str
+    room: str
+    mac: str
+    make: str = ""
+    model: str = ""
+    connects: bool = False
+    senses: tuple[tuple[int, Sense], ...] = ()
+    switches: str = ""
+    shelf: Sense | None = None
+    every_s: float = 2.0
+    waits: bool = False
+
+
+class BluetoothNode:
+    """One node in the air."""
+
+    def __init__(self, plan: BluetoothPlan, mill: Mill, bluez: Bluez) -> None:
+        self.plan, self.mill, self.bluez = plan, mill, bluez
+        self.away = False
+        self.drained: float | None = None
+        self.on = False
+        self._next = 0.0
+        self.device = Device(plan.mac, plan.title if plan.connects else f"{plan.make} {plan.model}".strip(), self._services())
+        bluez.devices[plan.mac] = self.device
+
+    @property
+    def title(self) -> str:
+        """Its name on its label."""
+        return self.plan.title
+
+    @property
+    def thing_id(self) -> str:
+        """Its address as a URN (RFC 9039)."""
+        digits = self.plan.mac.replace(":", "").lower()
+        return f"urn:dev:mac:{digits[:6]}fffe{digits[6:]}"
+
+    @property
+    def link(self) -> str:
+        """The link it speaks over."""
+        return "bluetooth"
+
+    @property
+    def state(self) -> str:
+        """How it is, in a word or two."""
+        if self.away:
+            return "out of reach"
+        return "connected" if self.device.connected else "broadcasts" if not self.plan.connects else "is there"
+
+    @property
+    def battery(self) -> float:
+        """% left."""
+        return self.drained if self.drained is not None else self.mill.battery(self.plan.address)
+
+    def press(self) -> None:
+        """Hold its button: it says at once that it is there."""
+        self._next = 0.0
+
+    @property
+    def rssi(self) -> int:
+        """How well it is heard, dBm."""
+        return round(-52 - int(self.plan.mac[-2:], 16) % 30 + self.mill.noise(f"rssi {self.plan.mac}", 1.5))
+
+    async def step(self) -> None:
+        """Live on: advertise when it is time, and tell who is connected what has changed."""
+        if self.away:
+            self.bluez.disconnect(self.device)
+            self.device.present = False
+            return
+        now = asyncio.get_running_loop().time()
+        if now >= self._next:
+            self._next = now + self.plan.every_s
+            await self.bluez.advertise(self.plan.mac, self.rssi, self._service_data(), self._manufacturer_data())
+
+    def _service_data(self) -> dict[str, bytes]:
+        if self.plan.connects or not self.plan.senses:
+            return {}
+        data = b"".join(gatt.FORMATS[short].encode(sense(self.mill)) for short, sense in self.plan.senses)
+        return {
+            gatt.uuid(gatt.ENVIRONMENTAL_SENSING): data,
+            gatt.uuid(gatt.BATTERY_SERVICE): bytes((round(self.battery),)),
+        }
+
+    def _manufacturer_data(self) -> dict[int, bytes]:
+        if self.plan.shelf is None:
+            return {}
+        weight = round(self.plan.shelf(self.mill) or 0)
+        return {0xFFFF: b"RR" + weight.to_bytes(2, "little") + bytes((29,))}
+
+    def _services(self) -> dict[str, list[Characteristic]]:
+        if not self.plan.connects:
+            return {}
+        found: dict[str, list[Characteristic]] = {}
+        texts = ((gatt.MANUFACTURER_NAME, self.plan.make), (gatt.MODEL_NUMBER, self.plan.model), (gatt.FIRMWARE, "0.9.3"))
+        found[gatt.uuid(gatt.DEVICE_INFORMATION)] = [
+            Characteristic(gatt.uuid(short), ["read"], partial(str.encode, text)) for short, text in texts
+        ]
+        if self.plan.senses:
+            found[gatt.uuid(gatt.ENVIRONMENTAL_SENSING)] = [
+                Characteristic(gatt.uuid(short), ["read", "notify"], partial(self._sensed, short, sense))
+                for short, sense in self.plan.senses
+            ]
+        if self.plan.switches or not self.plan.senses:
+            found[gatt.uuid(gatt.AUTOMATION_IO)] = [
+                Characteristic(
+                    gatt.uuid(gatt.DIGITAL), ["read", "write", "notify"], lambda: gatt.encode_digital(self.on), self._write
+                )
+            ]
+        found[gatt.uuid(gatt.BATTERY_SERVICE)] = [
+            Characteristic(gatt.uuid(gatt.BATTERY_LEVEL), ["read"], lambda: bytes((round(self.battery),)))
+        ]
+        return found
+
+    def _sensed(self, short: int, sense: Sense) -> bytes:
+        return gatt.FORMATS[short].encode(sense(self.mill))
+
+    def _write(self, data: bytes) -> None:
+        self.on = gatt.digital(data)[0] is True
+        if self.plan.switches:
+            setattr(self.mill.devices, self.plan.switches, self.on)
+
+
+class BluetoothHouse:
+    """The Bluetooth nodes of Heron Mill, BlueZ's stand-in and its bus."""
+
+    def __init__(self, plans: tuple[BluetoothPlan, ...], mill: Mill, folder: Path) -> None:
+        self.bus = PrivateBus(folder)
+        self.bluez = Bluez(self.bus.address)
+        self.nodes = {plan.address: BluetoothNode(plan, mill, self.bluez) for plan in plans}
+
+    def move_to(self, mill: Mill) -> None:
+        """Be in another mill."""
+        for node in self.nodes.values():
+            node.mill = mill
+
+    async def start(self) -> None:
+        """The bus and what is on it. Raises NoDaemon."""
+        await self.bus.start()
+        await self.bluez.start()
+
+    async def run(self) -> None:
+        """Live until cancelled."""
+        while True:
+            for node in self.nodes.values():
+                await node.step()
+            self.bluez.tell()
+            await asyncio.sleep(STEP_S)
+
+    async def stop(self) -> None:
+        """Take them off the bus, and the bus away."""
+        await self.bluez.stop()
+        await self.bus.stop()

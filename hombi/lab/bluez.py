@@ -1,0 +1,329 @@
+"""A stand-in for BlueZ on a private bus: the objects of `org.bluez` for one adapter, and what moves on them.
+
+Only the far end is simulated: what looks for nodes and connects to them is the hub's own driver on the real bus daemon.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import os
+import shutil
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from dbus_fast import Message, MessageType, Variant
+from dbus_fast.aio import MessageBus
+from dbus_fast.constants import NameFlag
+
+ADAPTER_PATH = "/org/bluez/hci0"
+ADAPTER, DEVICE = "org.bluez.Adapter1", "org.bluez.Device1"
+SERVICE, CHARACTERISTIC = "org.bluez.GattService1", "org.bluez.GattCharacteristic1"
+PROPERTIES, OBJECTS = "org.freedesktop.DBus.Properties", "org.freedesktop.DBus.ObjectManager"
+# A burst of signals overflows the reader's socket: the daemon is asked something now and then, and so waited for.
+BREATHE_EVERY = 100
+Object = dict[str, dict[str, Variant]]
+
+
+class NoDaemon(Exception):
+    """There is no dbus-daemon on this machine, or it does not start."""
+
+
+class PrivateBus:
+    """A bus daemon of the lab's own, at a fixed address in its folder."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self.address = f"unix:path={folder / 'bus'}"
+        self._process: asyncio.subprocess.Process | None = None
+
+    async def start(self) -> None:
+        """Start it. Raises NoDaemon."""
+        program = shutil.which("dbus-daemon")
+        if program is None:
+            raise NoDaemon("dbus-daemon is not installed")
+        config = self._folder / "bus.conf"
+        (self._folder / "bus").unlink(missing_ok=True)
+        config.write_text(
+            '<!DOCTYPE busconfig PUBLIC "-//freedesktop//DTD D-Bus Bus Configuration 1.0//EN" '
+            '"http://www.freedesktop.org/standards/dbus/1.0/busconfig.dtd">\n'
+            f"<busconfig><type>custom</type><listen>{self.address}</listen><auth>EXTERNAL</auth>"
+            '<policy context="default"><allow send_destination="*" eavesdrop="true"/><allow receive_sender="*"/>'
+            '<allow own="*"/></policy></busconfig>\n'
+        )
+        self._process = await asyncio.create_subprocess_exec(
+            program, f"--config-file={config}", "--nofork", "--print-address",
+            stdout=asyncio.subprocess.PIPE, stderr=asyncio.subprocess.DEVNULL, start_new_session=True,
+        )  # fmt: skip
+        assert self._process.stdout is not None
+        if not await self._process.stdout.readline():
+            raise NoDaemon("dbus-daemon does not start")
+
+    async def stop(self) -> None:
+        """End it, and every connection to it."""
+        if self._process is not None and self._process.returncode is None:
+            self._process.terminate()
+            await self._process.wait()
+
+
+@dataclass
+class Characteristic:
+    """One characteristic: its UUID, its flags, how it is read, and what writing does."""
+
+    uuid: str
+    flags: list[str]
+    read: Callable[[], bytes]
+    write: Callable[[bytes], None] = lambda _: None
+    notifying: bool = False
+    told: bytes = b""
+
+
+@dataclass
+class Device:
+    """A device in the air: its services by UUID. `hangs` never answers a connect, `wants_pairing` refuses until it is paired."""
+
+    address: str
+    name: str
+    services: Mapping[str, list[Characteristic]] = field(default_factory=dict)
+    uuids: list[str] = field(default_factory=list)
+    connected: bool = False
+    paired: bool = False
+    present: bool = False
+    hangs: bool = False
+    wants_pairing: bool = False
+
+    @property
+    def path(self) -> str:
+        """Its object's path, of the shape that BlueZ has."""
+        return f"{ADAPTER_PATH}/dev_{self.address.replace(':', '_')}"
+
+    def characteristics(self) -> dict[str, tuple[str, Characteristic]]:
+        """Path to (path of its service, characteristic); the last four hex digits are its handle."""
+        found, handle = {}, 0x0010
+        for characteristics in self.services.values():
+            service = f"{self.path}/service{handle:04x}"
+            for one in characteristics:
+                handle += 2
+                found[f"{service}/char{handle:04x}"] = (service, one)
+            handle += 0x10
+        return found
+
+
+class Bluez:
+    """`org.bluez` on the bus at an address."""
+
+    def __init__(self, address: str) -> None:
+        self._address = address
+        self._bus: MessageBus | None = None
+        self.devices: dict[str, Device] = {}
+        self.scanning: set[str] = set()
+        self.powered = True
+        self.adapter = True
+        self._sent = 0
+
+    async def start(self) -> None:
+        """Come onto the bus."""
+        os.environ.setdefault("DBUS_SYSTEM_BUS_ADDRESS", self._address)
+        self._bus = await MessageBus(bus_address=self._address).connect()
+        self._bus.add_message_handler(self._handle)
+        await self._bus.request_name("org.bluez", NameFlag.DO_NOT_QUEUE)
+
+    async def stop(self) -> None:
+        """Leave the bus; what was connected is so no more."""
+        for device in self.devices.values():
+            device.connected = device.present = False
+        self.scanning.clear()
+        bus, self._bus = self._bus, None
+        if bus is not None:
+            bus.disconnect()
+            with contextlib.suppress(Exception):
+                await bus.wait_for_disconnect()  # type: ignore[no-untyped-call]
+
+    def power(self, on: bool) -> None:
+        """Switch the adapter on or off."""
+        self.powered = on
+        if not on:
+            self.scanning.clear()
+            for device in self.devices.values():
+                self.disconnect(device)
+        self._changed(ADAPTER_PATH, ADAPTER, {"Powered": Variant("b", on)})
+
+    async def advertise(
+        self, address: str, rssi: int, service_data: Mapping[str, bytes], manufacturer_data: Mapping[int, bytes]
+    ) -> None:
+        """A device is heard; while somebody scans, that is told."""
+        device = self.devices[address]
+        if self._bus is None or not self.scanning:
+            return
+        moved = {
+            "RSSI": Variant("n", rssi),
+            "ServiceData": Variant("a{sv}", {uuid: Variant("ay", data) for uuid, data in service_data.items()}),
+            "ManufacturerData": Variant("a{qv}", {company: Variant("ay", data) for company, data in manufacturer_data.items()}),
+        }
+        if not device.present:
+            device.present = True
+            self._added(device.path, {DEVICE: self._device(device) | moved})
+        else:
+            self._changed(device.path, DEVICE, moved)
+        self._sent += 1
+        if self._sent % BREATHE_EVERY == 0:
+            await self._bus.call(Message("org.freedesktop.DBus", "/org/freedesktop/DBus", "org.freedesktop.DBus", "GetId"))
+
+    def disconnect(self, device: Device) -> None:
+        """A connection is lost: first that is said, then its objects go."""
+        if not device.connected:
+            return
+        device.connected = False
+        paths = device.characteristics()
+        for _, one in paths.values():
+            one.notifying = False
+        self._changed(device.path, DEVICE, {"Connected": Variant("b", False), "ServicesResolved": Variant("b", False)})
+        for path in paths:
+            self._removed(path, [CHARACTERISTIC])
+        for service in {service for service, _ in paths.values()}:
+            self._removed(service, [SERVICE])
+
+    def tell(self) -> None:
+        """Notify what has changed of what somebody follows."""
+        for device in self.devices.values():
+            if device.connected:
+                for path, (_, one) in device.characteristics().items():
+                    if one.notifying and (value := one.read()) != one.told:
+                        one.told = value
+                        self._changed(path, CHARACTERISTIC, {"Value": Variant("ay", value)})
+
+    # Objects
+
+    def _objects(self) -> dict[str, Object]:
+        found: dict[str, Object] = {}
+        if self.adapter:
+            roles = ["central", "peripheral"]
+            found[ADAPTER_PATH] = {
+                ADAPTER: {
+                    "Address": Variant("s", "00:00:5E:00:53:01"),
+                    "Powered": Variant("b", self.powered),
+                    "Roles": Variant("as", roles),
+                }
+            }
+        for device in self.devices.values():
+            if device.present:
+                found[device.path] = {DEVICE: self._device(device)}
+                if device.connected:
+                    found |= self._gatt(device)
+        return found
+
+    def _device(self, device: Device) -> dict[str, Variant]:
+        return {
+            "Address": Variant("s", device.address),
+            "AddressType": Variant("s", "public"),
+            "Alias": Variant("s", device.name or device.address.replace(":", "-")),
+            **({"Name": Variant("s", device.name)} if device.name else {}),
+            "Adapter": Variant("o", ADAPTER_PATH),
+            "UUIDs": Variant("as", [*device.services, *device.uuids]),
+            "Connected": Variant("b", device.connected),
+            "Paired": Variant("b", device.paired),
+            "ServicesResolved": Variant("b", device.connected),
+        }
+
+    def _gatt(self, device: Device) -> dict[str, Object]:
+        found: dict[str, Object] = {}
+        uuids = iter(device.services)
+        for path, (service, one) in device.characteristics().items():
+            if service not in found:
+                found[service] = {
+                    SERVICE: {
+                        "UUID": Variant("s", next(uuids)),
+                        "Device": Variant("o", device.path),
+                        "Primary": Variant("b", True),
+                    }
+                }
+            found[path] = {
+                CHARACTERISTIC: {
+                    "UUID": Variant("s", one.uuid),
+                    "Service": Variant("o", service),
+                    "Flags": Variant("as", one.flags),
+                    "MTU": Variant("q", 247),
+                }
+            }
+        return found
+
+    # Messages
+
+    def _handle(self, message: Message) -> Message | bool | None:
+        if message.message_type is not MessageType.METHOD_CALL or not message.path:
+            return None
+        member = message.member
+        if member == "GetManagedObjects":
+            return Message.new_method_return(message, "a{oa{sa{sv}}}", [self._objects()])
+        if message.path == ADAPTER_PATH:
+            return self._adapter_call(message)
+        for device in self.devices.values():
+            if message.path == device.path:
+                return self._device_call(device, message)
+            if message.path.startswith(device.path) and (known := device.characteristics().get(message.path)) is not None:
+                return self._characteristic_call(device, known[1], message)
+        return Message.new_error(message, "org.freedesktop.DBus.Error.UnknownObject", f"no object {message.path}")
+
+    def _adapter_call(self, message: Message) -> Message:
+        sender = message.sender or ""
+        if message.member == "StartDiscovery":
+            if not self.powered:
+                return Message.new_error(message, "org.bluez.Error.NotReady", "Resource Not Ready")
+            self.scanning.add(sender)
+        elif message.member == "StopDiscovery":
+            self.scanning.discard(sender)
+        return Message.new_method_return(message)
+
+    def _device_call(self, device: Device, message: Message) -> Message | bool:
+        if message.member == "Connect":
+            if device.hangs:
+                return True  # it is never answered
+            asyncio.get_running_loop().create_task(self._connect(device, message))
+            return True
+        if message.member == "Disconnect":
+            self.disconnect(device)
+        elif message.member == "Pair":
+            device.paired = True
+            self._changed(device.path, DEVICE, {"Paired": Variant("b", True)})
+        return Message.new_method_return(message)
+
+    async def _connect(self, device: Device, message: Message) -> None:
+        assert self._bus is not None
+        if not device.present:
+            await self._bus.send(Message.new_error(message, "org.bluez.Error.Failed", "le-connection-abort"))
+            return
+        device.connected = True
+        self._changed(device.path, DEVICE, {"Connected": Variant("b", True)})
+        for path, there in self._gatt(device).items():
+            self._added(path, there)
+        self._changed(device.path, DEVICE, {"ServicesResolved": Variant("b", True)})
+        await self._bus.send(Message.new_method_return(message))
+
+    def _characteristic_call(self, device: Device, one: Characteristic, message: Message) -> Message:
+        if device.wants_pairing and not device.paired:
+            return Message.new_error(message, "org.bluez.Error.NotAuthorized", "Not Authorized")
+        if message.member == "ReadValue":
+            return Message.new_method_return(message, "ay", [one.read()])
+        if message.member == "WriteValue":
+            one.write(bytes(message.body[0]))
+            one.told = one.read()  # who wrote it knows
+        elif message.member == "StartNotify":
+            one.notifying, one.told = True, one.read()
+        elif message.member == "StopNotify":
+            one.notifying = False
+        return Message.new_method_return(message)
+
+    def _changed(self, path: str, interface: str, values: dict[str, Variant]) -> None:
+        self._signal(path, PROPERTIES, "PropertiesChanged", "sa{sv}as", [interface, values, []])
+
+    def _added(self, path: str, there: Object) -> None:
+        self._signal("/", OBJECTS, "InterfacesAdded", "oa{sa{sv}}", [path, there])
+
+    def _removed(self, path: str, interfaces: list[str]) -> None:
+        self._signal("/", OBJECTS, "InterfacesRemoved", "oas", [path, interfaces])
+
+    def _signal(self, path: str, interface: str, member: str, signature: str, body: list[Any]) -> None:
+        if self._bus is not None:
+            self._bus.send(Message.new_signal(path, interface, member, signature, body))

@@ -1,0 +1,406 @@
+"""The Bluetooth link: nodes that broadcast, heard by one scanner, and nodes that are connected to."""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from collections import OrderedDict
+from collections.abc import Coroutine, Sequence
+from dataclasses import dataclass, field
+from functools import partial
+from typing import Any
+
+from bleak import BleakClient
+from bleak.backends.device import BLEDevice
+from bleak.backends.scanner import AdvertisementData
+
+from hombi.core.kinds import KINDS
+from hombi.core.senml import Resolved
+from hombi.links.base import Asking, BluetoothSettings, Check, Found, LinkError, OnLink, Reports, Unreachable, Wanted
+from hombi.links.bluetooth import gatt
+from hombi.links.bluetooth.adapter import Adapter
+from hombi.links.bluetooth.decoders import Advert, Decoders, Value
+from hombi.links.bluetooth.errors import said
+from hombi.links.bluetooth.peer import CONNECT_S, TROUBLE, Peer, Signal, about, signals
+
+SIGNAL = "signal"
+CONNECTIONS = 5
+GATHER_S = 1.5
+TRIES, AGAIN_S = 3, 1.0
+SAME_AGAIN_S = 60.0
+SIGNAL_STEP_DB, SIGNAL_EVERY_S = 8, 300.0
+FIRST_PAUSE_S, LONGEST_PAUSE_S = 1.0, 30.0
+MOST_REMEMBERED = 1_000
+FAILINGS_TO_TELL = 3
+
+
+@dataclass
+class Known:
+    """An admitted node: its address in the house, whether it is connected to, and what came of it last."""
+
+    node: str
+    connects: bool
+    wires: frozenset[str]
+    content: tuple[Any, Any] = (None, None)
+    taken_s: float = -SAME_AGAIN_S
+    rssi: int = 0
+    rssi_s: float = -SIGNAL_EVERY_S
+    failings: int = 0
+    peer: Peer | None = None
+    task: asyncio.Task[None] | None = None
+
+
+@dataclass
+class Candidate:
+    """A node that is no arrival yet: what it has broadcast since the window was opened."""
+
+    name: str
+    values: dict[str, Value] = field(default_factory=dict)
+    asked: bool = False
+
+
+class BluetoothDriver:
+    """The driver of the link `bluetooth`."""
+
+    link = "bluetooth"
+
+    def __init__(self, reports: Reports, settings: BluetoothSettings, decoders: Decoders | None = None) -> None:
+        self._reports, self._settings = reports, settings
+        self._decoders = decoders or Decoders()
+        self._adapter: Adapter | None = None
+        self._problem = "the Bluetooth adapter is being opened"
+        self._by_address: dict[str, Known] = {}
+        self._devices: OrderedDict[str, BLEDevice] = OrderedDict()
+        self._candidates: dict[str, Candidate] = {}
+        self._slots = asyncio.Semaphore(CONNECTIONS)
+        self._pairing = False
+        self._tasks: set[asyncio.Task[None]] = set()
+
+    async def start(self) -> None:
+        """Look for the adapter, and listen as long as there is one. Its absence is said, and looked for again."""
+        if self._settings.enabled:
+            self._start(self._keep_up())
+
+    async def stop(self) -> None:
+        """Let go of every connection and of the adapter."""
+        tasks = [*self._tasks, *(known.task for known in self._by_address.values() if known.task is not None)]
+        for task in tasks:
+            task.cancel()
+        await asyncio.gather(*tasks, return_exceptions=True)
+        if self._adapter is not None:
+            await self._adapter.close()
+
+    async def change(self, settings: BluetoothSettings) -> None:
+        """Nothing of this link is changed without a restart."""
+
+    async def _keep_up(self) -> None:
+        pause = FIRST_PAUSE_S
+        while True:
+            adapter = Adapter(self._settings.adapter, self._heard)
+            try:
+                await adapter.open()
+                self._adapter = adapter
+                pause = FIRST_PAUSE_S
+                self._say("")
+                self._connect_all()
+                self._say(await adapter.wait_lost())
+            except LinkError as error:
+                self._say(str(error))
+            finally:
+                self._adapter = None
+                await self._disconnect_all()
+                await adapter.close()
+            await asyncio.sleep(pause)
+            pause = min(2 * pause, LONGEST_PAUSE_S)
+
+    def _say(self, what: str) -> None:
+        """A house without Bluetooth nodes does not miss its adapter."""
+        self._problem = what
+        if not what or self._by_address or self._pairing:
+            self._reports.trouble(self.link, what)
+
+    # What is heard
+
+    def _heard(self, device: BLEDevice, data: AdvertisementData) -> None:
+        address, now_s = device.address, time.monotonic()
+        self._devices[address] = device
+        known = self._by_address.get(address)
+        if known is None:
+            if self._pairing:
+                self._consider(device, data)
+            elif len(self._devices) > MOST_REMEMBERED:
+                self._devices.popitem(last=False)
+            return
+        self._reports.alive(known.node)
+        values = self._signal(known, data.rssi, now_s)
+        if known.connects:
+            if known.peer is not None:
+                known.peer.seen.set()
+        elif (content := (data.service_data, data.manufacturer_data)) != known.content or now_s - known.taken_s >= SAME_AGAIN_S:
+            # BlueZ repeats what it remembers whenever anything about a node changes: the same content is news once a minute.
+            known.content, known.taken_s = content, now_s
+            values += self._decoded(known, device, data)
+        if values:
+            self._reports.observed(known.node, values, _nothing)
+
+    def _decoded(self, known: Known, device: BLEDevice, data: AdvertisementData) -> list[Resolved]:
+        try:
+            found = self._decoders.decode(_advert(device, data))
+        except gatt.GattError as error:
+            self._reports.refused(known.node, str(error))
+            return []
+        at = _now_ms()
+        return [Resolved(v.name, v.unit, at, v.value, True) for v in found if v.name in known.wires]
+
+    def _signal(self, known: Known, rssi: int, now_s: float) -> list[Resolved]:
+        if abs(rssi - known.rssi) < SIGNAL_STEP_DB and now_s - known.rssi_s < SIGNAL_EVERY_S:
+            return []
+        known.rssi, known.rssi_s = rssi, now_s
+        return [Resolved(SIGNAL, "dBm", _now_ms(), float(rssi), True)]
+
+    # Arrivals
+
+    def _consider(self, device: BLEDevice, data: AdvertisementData) -> None:
+        candidate = self._candidates.get(device.address)
+        if candidate is None:
+            if len(self._candidates) >= MOST_REMEMBERED:
+                return
+            candidate = self._candidates[device.address] = Candidate(data.local_name or device.name or "")
+        candidate.name = data.local_name or candidate.name
+        try:
+            values = self._decoders.decode(_advert(device, data))
+        except gatt.GattError:
+            return
+        if values:
+            if not candidate.values:
+                self._start(self._gather(device.address, candidate))
+            candidate.values.update({v.name: v for v in values})
+        elif not candidate.asked and not candidate.values and gatt.known(data.service_uuids):
+            candidate.asked = True
+            self._start(self._interview(device, candidate))
+
+    async def _gather(self, address: str, candidate: Candidate) -> None:
+        """Nodes broadcast their values by turns: wait a little before saying what one has."""
+        await asyncio.sleep(GATHER_S)
+        properties = {
+            v.name: _property(v.name, v.kind, v.unit, binary=KINDS[v.kind].words is not None) for v in candidate.values.values()
+        }
+        self._found(address, candidate.name, "broadcasts its values", properties, "broadcast")
+
+    async def _interview(self, device: BLEDevice, candidate: Candidate) -> None:
+        title = candidate.name or f"Bluetooth node {device.address[-8:]}"
+
+        def say(step: int) -> None:
+            self._reports.asking(Asking(self.link, thing_id(device.address), title, f"asking what it has, {step} of 3"))
+
+        for left in range(TRIES - 1, -1, -1):
+            try:
+                say(1)
+                async with self._slots, asyncio.timeout(CONNECT_S + 2), BleakClient(device, timeout=CONNECT_S) as client:
+                    say(2)
+                    told = await about(client)
+                    say(3)
+                    has = signals(client)
+                break
+            except TROUBLE as error:
+                if not left:
+                    progress = f"it does not answer: {said(error)}; bring it nearer and open the window again"
+                    self._reports.asking(Asking(self.link, thing_id(device.address), title, progress))
+                    return
+            await asyncio.sleep(AGAIN_S)
+        properties = {one.wire: _signal_property(one) for one in has}
+        what = ", ".join(filter(None, ("is connected to", f"software {told.firmware}" if told.firmware else "")))
+        made = " ".join(filter(None, (told.make, told.model)))
+        if not properties:
+            self._reports.asking(Asking(self.link, thing_id(device.address), title, "it has nothing that the hub can use"))
+            return
+        self._found(device.address, made or title, what, properties, "connect")
+
+    def _found(self, address: str, title: str, about_it: str, properties: dict[str, Any], way: str) -> None:
+        title = title or f"Bluetooth node {address[-8:]}"
+        description = {
+            "@context": "https://www.w3.org/2022/wot/td/v1.1",
+            "id": thing_id(address),
+            "title": title,
+            "description": about_it,
+            "securityDefinitions": {"none": {"scheme": "nosec"}},
+            "security": "none",
+            "properties": {**properties, SIGNAL: _property("signal strength", "signal", "dBm", binary=False)},
+        }
+        self._reports.found(Found(thing_id(address), title, description, {"address": address, "way": way}, link=self.link))
+
+    # Connections
+
+    def _connect_all(self) -> None:
+        for address, known in self._by_address.items():
+            self._connect(address, known)
+
+    async def _disconnect_all(self) -> None:
+        tasks = [known.task for known in self._by_address.values() if known.task is not None]
+        for known in self._by_address.values():
+            known.task = known.peer = None
+        for task in tasks:
+            task.cancel()
+        await asyncio.gather(*tasks, return_exceptions=True)
+
+    def _connect(self, address: str, known: Known) -> None:
+        if not known.connects or known.task is not None or self._adapter is None:
+            return
+        known.peer = Peer(
+            address,
+            self._slots,
+            lambda: self._devices.get(address),
+            partial(self._told, known),
+            partial(self._present, known),
+            partial(self._failing, known),
+            partial(self._reports.refused, known.node),
+            waiting=lambda: max(0, sum(one.connects for one in self._by_address.values()) - CONNECTIONS),
+        )
+        known.task = asyncio.get_running_loop().create_task(known.peer.run(), name=f"bluetooth {known.node}")
+
+    def _told(self, known: Known, signal: Signal, value: float | bool | None) -> None:
+        self._reports.alive(known.node)
+        unit = "" if KINDS[signal.kind].words else signal.unit
+        self._reports.observed(known.node, [Resolved(signal.wire, unit, _now_ms(), value, True)], _nothing)
+
+    def _present(self, known: Known, here: bool) -> None:
+        if here:
+            known.failings = 0
+        self._reports.presence(known.node, here)
+
+    def _failing(self, known: Known, why: str) -> None:
+        known.failings += 1
+        if known.failings == FAILINGS_TO_TELL:
+            self._reports.refused(known.node, f"it cannot be connected to: {why}; it is tried again")
+
+    # What the hub asks for
+
+    def follow(self, known: OnLink) -> None:
+        """Take up an admitted node."""
+        address = known.reach.get("address", "")
+        wires = frozenset(one.name for one in known.entities)
+        found = self._by_address.get(address)
+        if found is not None and found.node == known.node:
+            found.wires = wires
+            return
+        found = self._by_address[address] = Known(known.node, known.reach.get("way") == "connect", wires)
+        self._candidates.pop(address, None)
+        self._connect(address, found)
+        if not self._problem:
+            self._reports.presence(known.node, here=not found.connects)
+
+    async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
+        """Set a switch, and read back what has become of it. Raises LinkError."""
+        _, known = self._of(node)
+        if known.peer is None:
+            raise Unreachable(self._problem or "it only broadcasts; it cannot be told anything")
+        for one in wanted:
+            await known.peer.write(one.name, one.value >= 0.5)
+
+    async def settings(self, node: str) -> dict[str, Any]:
+        """No node of this link has settings that the hub knows."""
+        return {}
+
+    async def set_setting(self, node: str, name: str, value: Any) -> None:
+        """No node of this link has settings that the hub knows. Raises LinkError."""
+        raise LinkError(f"{node} has no setting {name}")
+
+    async def act(self, node: str, action: str, given: Any) -> Any:
+        """No node of this link has actions. Raises LinkError."""
+        raise LinkError(f"{node} has no action {action}")
+
+    def unsupported(self, description: dict[str, Any], url: str) -> tuple[str, ...]:
+        """Nothing: a description from here names only what there is."""
+        return ()
+
+    async def look(self, address: str) -> Found:
+        """Bluetooth nodes are found by listening. Raises LinkError."""
+        raise LinkError("a Bluetooth node is found by itself while the pairing window is open")
+
+    async def remove(self, node: str) -> None:
+        """Forget a node, and end its connection."""
+        address, known = self._of(node)
+        del self._by_address[address]
+        if known.task is not None:
+            known.task.cancel()
+            await asyncio.gather(known.task, return_exceptions=True)
+
+    async def dismiss(self, thing_id: str) -> None:
+        """An arrival that was turned away may come again when the window is next opened."""
+
+    def cut_off(self, account: str) -> None:
+        """Nodes of this link have no accounts."""
+
+    def pairing(self, is_open: bool) -> None:
+        """While the window is open, nodes that the hub can use are arrivals."""
+        self._pairing = is_open
+        self._candidates.clear()
+        if is_open and self._problem:
+            self._reports.trouble(self.link, self._problem)
+        elif not is_open and self._problem and not self._by_address:
+            self._reports.trouble(self.link, "")
+
+    def listening(self) -> str:
+        """What the adapter does, or why it does not."""
+        if not self._settings.enabled:
+            return "not used: bluetooth.use is off"
+        return self._problem or f"Bluetooth on {self._adapter.name if self._adapter else ''}"
+
+    def checks(self) -> list[Check]:
+        """How the adapter and the decoders are."""
+        found = []
+        if self._adapter is not None:
+            here = sum(known.peer is not None and known.failings == 0 for known in self._by_address.values())
+            text = f"listens on {self._adapter.name}; nodes: {len(self._by_address)}, connected to: {here}"
+            found.append(Check("Bluetooth", "ok", text))
+        else:
+            missed = self._settings.enabled and bool(self._by_address)
+            advice = "it is looked for again by itself" if missed else "leave it so when the house has no Bluetooth nodes"
+            found.append(Check("Bluetooth", "fault" if missed else "ok", self.listening(), advice))
+        found += [Check("Bluetooth decoders", "warning", wrong, "update or remove its package") for wrong in self._decoders.wrong]
+        return found
+
+    def _of(self, node: str) -> tuple[str, Known]:
+        for address, known in self._by_address.items():
+            if known.node == node:
+                return address, known
+        raise Unreachable(f"{node} is no Bluetooth node")
+
+    def _start(self, work: Coroutine[Any, Any, None]) -> None:
+        task = asyncio.get_running_loop().create_task(work)
+        self._tasks.add(task)
+        task.add_done_callback(self._tasks.discard)
+
+
+def thing_id(address: str) -> str:
+    """A node's address of 48 bits as a URN of 64 (RFC 9039, 4.1)."""
+    digits = address.replace(":", "").lower()
+    return f"urn:dev:mac:{digits[:6]}fffe{digits[6:]}"
+
+
+def _advert(device: BLEDevice, data: AdvertisementData) -> Advert:
+    return Advert(device.address, data.local_name or "", data.rssi, data.service_uuids, data.service_data, data.manufacturer_data)
+
+
+def _property(title: str, kind: str, unit: str, *, binary: bool, writable: bool = False) -> dict[str, Any]:
+    shown = f"{title[:1].upper()}{title[1:]}"
+    found: dict[str, Any] = {
+        "title": shown,
+        "hombi:name": title,
+        "type": "boolean" if binary else "number",
+        "@type": kind,
+        "readOnly": not writable,
+    }
+    return found if binary or not unit else {**found, "unit": unit}
+
+
+def _signal_property(signal: Signal) -> dict[str, Any]:
+    return _property(signal.name, signal.kind, signal.unit, binary=signal.kind == "switch", writable=signal.writable)
+
+
+def _now_ms() -> int:
+    return time.time_ns() // 1_000_000
+
+
+def _nothing() -> None:
+    pass

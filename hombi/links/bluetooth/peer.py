@@ -1,0 +1,209 @@
+"""A node that is connected to: its characteristics read and followed, its switch written, its connection made again."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any, TypeVar
+
+from bleak import BleakClient
+from bleak.backends.characteristic import BleakGATTCharacteristic
+from bleak.backends.device import BLEDevice
+from bleak.exc import BleakError
+from dbus_fast.errors import DBusError
+
+from hombi.links.base import Unreachable
+from hombi.links.bluetooth import gatt
+from hombi.links.bluetooth.errors import BluetoothError, said
+
+T = TypeVar("T")
+CONNECT_S, ANSWER_S, LET_GO_S = 15.0, 6.0, 2.0
+FIRST_PAUSE_S, LONGEST_PAUSE_S = 1.0, 60.0
+READ_EVERY_S = 30.0
+HOLD_S = 60.0
+TROUBLE = (BleakError, DBusError, OSError, TimeoutError, EOFError)
+_UNPAIRED = ("NotAuthorized", "NotPermitted", "Insufficient", "Authentication")
+
+
+@dataclass(frozen=True, slots=True)
+class Signal:
+    """One value of a node: its characteristic, and which of its signals for a Digital one."""
+
+    wire: str
+    name: str
+    kind: str
+    unit: str
+    characteristic: BleakGATTCharacteristic
+    writable: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class About:
+    """What a node says of itself (Device Information)."""
+
+    make: str
+    model: str
+    firmware: str
+
+
+def signals(client: BleakClient) -> list[Signal]:
+    """What a connected node has that the hub can use."""
+    found: list[Signal] = []
+    for service in client.services:
+        within = gatt.short_uuid(service.uuid)
+        for one in service.characteristics:
+            short = gatt.short_uuid(one.uuid)
+            form = gatt.FORMATS.get(short or 0)
+            again = sum(f.wire.split("#")[0] == f"{within:04x}/{short:04x}" for f in found) if within and short else 0
+            wire = f"{within or 0:04x}/{short or 0:04x}" + (f"#{again + 1}" if again else "")
+            number = f" {again + 1}" if again else ""
+            if form is not None and "read" in one.properties:
+                found.append(Signal(wire, form.name + number, form.kind, form.unit, one))
+            elif within == gatt.AUTOMATION_IO and short == gatt.DIGITAL:
+                writable = "write" in one.properties
+                found.append(Signal(wire, ("switch" if writable else "input") + number, "switch", "", one, writable))
+    return found
+
+
+async def about(client: BleakClient) -> About:
+    """What a connected node says of itself; what it does not say is ""."""
+    texts = []
+    for short in (gatt.MANUFACTURER_NAME, gatt.MODEL_NUMBER, gatt.FIRMWARE):
+        text = ""
+        if (one := client.services.get_characteristic(gatt.uuid(short))) is not None:
+            with contextlib.suppress(*TROUBLE):
+                async with asyncio.timeout(ANSWER_S):
+                    text = bytes(await client.read_gatt_char(one)).decode(errors="replace").strip("\0 ")[:60]
+        texts.append(text)
+    return About(*texts)
+
+
+def value(signal: Signal, data: bytes) -> float | bool | None:
+    """The value in a characteristic's bytes. Raises GattError."""
+    if signal.kind == "switch":
+        return gatt.digital(data)[0]
+    form = gatt.FORMATS[gatt.short_uuid(signal.characteristic.uuid) or 0]
+    return form.decode(data)
+
+
+@dataclass
+class Peer:
+    """One admitted node. `told` hears each value, `presence` whether it is connected, `failing` why it cannot be."""
+
+    address: str
+    slots: asyncio.Semaphore
+    device: Callable[[], BLEDevice | None]
+    told: Callable[[Signal, float | bool | None], None]
+    presence: Callable[[bool], None]
+    failing: Callable[[str], None]
+    refused: Callable[[str], None]
+    _client: BleakClient | None = None
+    _signals: dict[str, Signal] = field(default_factory=dict)
+    _ready: asyncio.Event = field(default_factory=asyncio.Event)
+    seen: asyncio.Event = field(default_factory=asyncio.Event)
+    waiting: Callable[[], int] = lambda: 0
+
+    async def run(self) -> None:
+        """Be connected, again and again, until cancelled."""
+        pause = FIRST_PAUSE_S
+        while True:
+            device = self.device()
+            if device is None:
+                self.seen.clear()
+                await self.seen.wait()
+                continue
+            try:
+                async with self.slots:
+                    await self._session(device)
+                pause = FIRST_PAUSE_S
+            except TROUBLE as error:
+                self.failing(said(error))
+                await asyncio.sleep(pause)
+                pause = min(2 * pause, LONGEST_PAUSE_S)
+
+    async def _session(self, device: BLEDevice) -> None:
+        gone = asyncio.Event()
+        client = BleakClient(device, lambda _: gone.set(), timeout=CONNECT_S)
+        try:
+            async with asyncio.timeout(CONNECT_S + 2):
+                await client.connect()
+            self._client = client
+            self._signals = {one.wire: one for one in signals(client)}
+            self.presence(True)
+            await self._begin()
+            self._ready.set()
+            held = 0.0
+            while not gone.is_set():
+                with contextlib.suppress(TimeoutError):
+                    async with asyncio.timeout(min(READ_EVERY_S, HOLD_S)):
+                        await gone.wait()
+                held += min(READ_EVERY_S, HOLD_S)
+                if gone.is_set() or (held >= HOLD_S and self.waiting()):
+                    break
+                for one in self._signals.values():
+                    if not _tells(one):
+                        await self._read(one)
+        finally:
+            self._client = None
+            self._ready.clear()
+            self.presence(False)
+            if not gone.is_set():
+                with contextlib.suppress(*TROUBLE):
+                    async with asyncio.timeout(LET_GO_S):
+                        await client.disconnect()
+
+    async def _begin(self) -> None:
+        """Every value once, and those that the node tells by itself from then on."""
+        assert self._client is not None
+        for one in self._signals.values():
+            await self._read(one)
+            if _tells(one):
+
+                def told(_: BleakGATTCharacteristic, data: bytearray, one: Signal = one) -> None:
+                    self._take(one, bytes(data))
+
+                await self._answered(self._client.start_notify(one.characteristic, told))
+
+    async def _read(self, signal: Signal) -> None:
+        assert self._client is not None
+        try:
+            data = await self._answered(self._client.read_gatt_char(signal.characteristic))
+        except BleakError as error:
+            if not any(mark in str(error) for mark in _UNPAIRED):
+                raise
+            await self._answered(self._client.pair(), CONNECT_S)
+            data = await self._answered(self._client.read_gatt_char(signal.characteristic))
+        self._take(signal, bytes(data))
+
+    def _take(self, signal: Signal, data: bytes) -> None:
+        try:
+            self.told(signal, value(signal, data))
+        except gatt.GattError as error:
+            self.refused(str(error))
+
+    @staticmethod
+    async def _answered(asked: Any, within_s: float = ANSWER_S) -> Any:
+        async with asyncio.timeout(within_s):
+            return await asked
+
+    async def write(self, wire: str, on: bool) -> None:
+        """Set a switch, and read back what has become of it. Raises Unreachable, BluetoothError."""
+        try:
+            async with asyncio.timeout(ANSWER_S):
+                await self._ready.wait()
+        except TimeoutError as error:
+            raise Unreachable("it is not connected") from error
+        client, signal = self._client, self._signals.get(wire)
+        if client is None or signal is None:
+            raise Unreachable("it is not connected")
+        try:
+            await self._answered(client.write_gatt_char(signal.characteristic, gatt.encode_digital(on), response=True))
+            await self._read(signal)
+        except TROUBLE as error:
+            raise BluetoothError(said(error)) from error
+
+
+def _tells(signal: Signal) -> bool:
+    return "notify" in signal.characteristic.properties or "indicate" in signal.characteristic.properties

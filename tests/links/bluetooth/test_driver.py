@@ -1,0 +1,223 @@
+"""The Bluetooth driver over a real bus daemon, against the lab's BlueZ and nodes."""
+
+from __future__ import annotations
+
+import asyncio
+from pathlib import Path
+
+import pytest
+
+from hombi.lab.bluetooth_nodes import BluetoothNode
+from hombi.lab.bluez import Device
+from hombi.links.base import BluetoothSettings, LinkError, Unreachable, Wanted
+from hombi.links.bluetooth import gatt
+from hombi.links.bluetooth.driver import CONNECTIONS, BluetoothDriver
+from hombi.links.thing_description import read_description
+from tests.links.bluetooth.rig import rig_at
+from tests.links.told import Told, until
+
+SWITCH, TEMPERATURE = "1815/2a56", "181a/2a6e"
+ON, OFF = [Wanted(SWITCH, 1.0, "", True)], [Wanted(SWITCH, 0.0, "", True)]
+
+
+async def test_a_node_that_broadcasts_arrives_with_all_it_has(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        found = await rig.arrive("boathouse-tag")
+        assert (found.title, found.reach["way"]) == ("Alder & Finch Tag T2", "broadcast")
+        assert {p.name: p.kind.name for p in read_description(found.description).promised} == {
+            "temperature": "temperature",
+            "humidity": "humidity",
+            "battery": "battery",
+            "signal-strength": "signal",
+        }
+        await rig.let_in("boathouse-tag")
+        value = await until(lambda: rig.told.latest("boathouse-tag/temperature"))
+        assert value == pytest.approx(rig.house.nodes["boathouse-tag"].mill.rooms["boathouse"].temperature, abs=0.5)
+        assert -110 < rig.told.latest("boathouse-tag/signal") < -30
+        with pytest.raises(Unreachable, match="only broadcasts"):
+            await rig.driver.send("boathouse-tag", ON)
+
+
+async def test_what_is_repeated_is_no_new_reading_but_a_sign_of_life(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        await rig.let_in("boathouse-tag")
+        await until(lambda: len(rig.told.lives) > 20)
+        assert len(rig.told.values["boathouse-tag/temperature"]) == 1
+        rig.node("boathouse-tag").mill.rooms["boathouse"].temperature = 24.0
+        await until(lambda: rig.told.latest("boathouse-tag/temperature") > 20)
+
+
+async def test_a_makers_own_decoder_is_used(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        await rig.let_in("cellar-shelf")
+        weight = await until(lambda: rig.told.values.get("cellar-shelf/weight"))
+        assert (weight[0].unit, round(weight[0].value, -3)) == ("g", 8000)
+
+
+async def test_a_node_is_connected_to_asked_and_followed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        node = await rig.let_in("drying-probe")
+        assert [one.progress for one in rig.told.asked if one.title == "Drying probe"] == [
+            f"asking what it has, {n} of 3" for n in (1, 2, 3)
+        ]
+        arrived = rig.told.arrived["urn:dev:mac:00005efffe005323"]
+        assert (arrived.title, arrived.description["description"]) == ("Alder & Finch Probe G1", "is connected to, software 0.9.3")
+        await until(lambda: rig.told.latest(f"drying-probe/{TEMPERATURE}"))
+        node.mill.rooms["drying"].temperature = 33.0
+        await until(lambda: rig.told.latest(f"drying-probe/{TEMPERATURE}") > 30)
+
+
+async def test_a_switch_is_set_and_read_back(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        node = await rig.let_in("hen-lamp")
+        await rig.driver.send("hen-lamp", ON)
+        assert rig.told.latest(f"hen-lamp/{SWITCH}") is True
+        assert node.mill.devices.hen_lamp
+        node.on = False  # by its own button
+        await until(lambda: rig.told.latest(f"hen-lamp/{SWITCH}") is False)
+
+
+async def test_a_node_that_wants_to_be_paired_is(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        node = rig.node("drying-probe")
+        await rig.let_in("drying-probe")
+        await until(lambda: rig.told.latest(f"drying-probe/{TEMPERATURE}"))
+        node.device.wants_pairing = True
+        rig.house.bluez.disconnect(node.device)
+        await until(lambda: node.device.paired)
+        await until(lambda: rig.told.here["drying-probe"])
+
+
+async def test_out_of_reach_and_back(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        node = await rig.let_in("hen-lamp")
+        await until(lambda: rig.told.here.get("hen-lamp"))
+        node.away = True
+        await until(lambda: not rig.told.here["hen-lamp"])
+        await until(lambda: any("cannot be connected to" in one for one in rig.told.refusals), 20)
+        monkeypatch.setattr("hombi.links.bluetooth.peer.ANSWER_S", 0.1)
+        with pytest.raises(Unreachable, match="not connected"):
+            await rig.driver.send("hen-lamp", ON)
+        monkeypatch.setattr("hombi.links.bluetooth.peer.ANSWER_S", 6.0)
+        node.away = False
+        await until(lambda: rig.told.here["hen-lamp"])
+        await rig.driver.send("hen-lamp", ON)
+        assert node.on
+
+
+async def test_a_connection_that_never_resolves_is_given_up(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("hombi.links.bluetooth.driver.CONNECT_S", 0.3)
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        rig.node("hen-lamp").device.hangs = True
+        rig.driver.pairing(True)
+        told = await until(lambda: next((a for a in rig.told.asked if "does not answer" in a.progress), None), 20)
+        assert told.title == "Hen house lamp"
+
+
+async def test_an_adapter_that_is_switched_off_is_said_and_taken_up_again(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        node = await rig.let_in("hen-lamp")
+        await rig.driver.send("hen-lamp", ON)
+        rig.house.bluez.power(False)
+        await until(lambda: "switched off" in rig.told.wrong)
+        assert rig.driver.checks()[0].state == "fault"
+        rig.house.bluez.power(True)
+        await rig.up()
+        await rig.driver.send("hen-lamp", OFF)
+        assert not node.on
+
+
+async def test_bluez_that_is_started_anew_is_noticed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        node = await rig.let_in("hen-lamp")
+        await until(lambda: rig.told.here.get("hen-lamp"))
+        await rig.house.bluez.stop()
+        await until(lambda: "BlueZ" in rig.told.wrong)
+        await rig.house.bluez.start()
+        await rig.up()
+        await rig.driver.send("hen-lamp", ON)
+        assert node.on
+
+
+async def test_a_bus_that_dies_is_noticed_and_taken_up_again(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        await rig.let_in("boathouse-tag")
+        await until(lambda: rig.told.latest("boathouse-tag/temperature"))
+        await rig.house.bluez.stop()
+        await rig.house.bus.stop()
+        await until(lambda: rig.told.wrong)
+        await rig.house.start()
+        await rig.up()
+        before = len(rig.told.lives)
+        await until(lambda: len(rig.told.lives) > before)
+
+
+async def test_no_adapter_and_no_bus_are_said_in_words(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        await rig.up()
+        await rig.driver.stop()
+        rig.house.bluez.adapter = False
+        for settings, words in (
+            (BluetoothSettings(), "no Bluetooth adapter; plug one in"),
+            (BluetoothSettings(enabled=False), "not used: bluetooth.use is off"),
+        ):
+            rig.driver = BluetoothDriver(Told(), settings)
+            await rig.driver.start()
+            await until(lambda words=words: rig.driver.listening() == words)
+            await rig.driver.stop()
+        rig.house.bluez.adapter = True
+        rig.driver = BluetoothDriver(Told(), BluetoothSettings(adapter="hci7"))
+        await rig.driver.start()
+        await until(lambda: rig.driver.listening() == "there is no Bluetooth adapter hci7; there is hci0")
+        await rig.driver.stop()
+        monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", f"unix:path={tmp_path}/nobody")
+        told = Told()
+        rig.driver = BluetoothDriver(told, BluetoothSettings())
+        await rig.driver.start()
+        await until(lambda: rig.driver.listening() == "no Bluetooth: this machine has no system bus")
+        assert told.troubles == [], "a house without Bluetooth nodes does not miss it"
+
+
+async def test_strangers_are_no_arrivals(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        await rig.up()
+        rig.house.bluez.devices["00:00:5E:00:53:77"] = Device("00:00:5E:00:53:77", "Somebody's ear", uuids=[gatt.uuid(0x110B)])
+        rig.driver.pairing(True)
+        await rig.house.bluez.advertise("00:00:5E:00:53:77", -60, {}, {0x004C: b"\x10\x05"})
+        await until(lambda: len(rig.told.arrived) == 4)
+        assert not any("ear" in found.title for found in rig.told.arrived.values())
+        rig.driver.pairing(False)
+        with pytest.raises(LinkError):
+            await rig.driver.look("00:00:5E:00:53:77")
+
+
+async def test_more_nodes_than_connections_take_turns(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("hombi.links.bluetooth.peer.HOLD_S", 0.1)
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        plan = rig.node("hen-lamp").plan
+        for n in range(CONNECTIONS + 2):
+            mac = f"00:00:5E:00:53:4{n}"
+            more = type(plan)(f"lamp-{n}", f"Lamp {n}", "Loft", mac, "Weirside", "Switch B1", connects=True)
+            rig.house.nodes[more.address] = BluetoothNode(more, rig.node("hen-lamp").mill, rig.house.bluez)
+        for n in range(CONNECTIONS + 2):
+            await rig.let_in(f"lamp-{n}")
+        most = 0
+
+        def all_were_connected() -> bool:
+            nonlocal most
+            most = max(most, sum(node.device.connected for node in rig.house.nodes.values()))
+            return all(rig.told.latest(f"lamp-{n}/180f/2a19") for n in range(CONNECTIONS + 2))
+
+        await until(all_were_connected, 20)
+        assert most <= CONNECTIONS
+
+
+async def test_a_node_that_is_removed_is_let_go(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        node = await rig.let_in("hen-lamp")
+        await until(lambda: node.device.connected and rig.told.here.get("hen-lamp"))
+        await rig.driver.remove("hen-lamp")
+        await until(lambda: not node.device.connected)
+        lives = len(rig.told.lives)
+        await asyncio.sleep(0.1)
+        assert len(rig.told.lives) == lives
