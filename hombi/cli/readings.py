@@ -88,17 +88,18 @@ def as_json_line(data: dict[str, object]) -> None:
 
 def set_(
     entity: Annotated[str, typer.Argument(help="Its address, node/entity.", autocompletion=complete.settable)],
-    to: Annotated[str, typer.Argument(help="The value wanted: on, off, '40 %'.")],
+    to: Annotated[str, typer.Argument(help="The value wanted: on, off, toggle, '40 %'.")],
     json: Json = False,
 ) -> None:
     """Switch an entity, and wait for its node's word."""
     with hub() as h:
         command = h.command(entity, to)
+        became = h.entity(entity).shown if to == "toggle" and command.state == "confirmed" else to
     if json:
         as_json([command.as_dict()])
     elif command.state == "confirmed":
         took = (command.answered_at or command.asked_at) - command.asked_at
-        out.print(f"{entity} is {to}, confirmed by the node after {took} ms.")
+        out.print(f"{entity} is {became}, confirmed by the node after {took} ms.")
     else:
         err.print(f"{entity} was asked to be {to}, but: {command.problem}", style="red")
     if command.state != "confirmed":

@@ -105,6 +105,7 @@ class Nodes:
         if what == before:
             return
         self.trouble_said[link] = what
+        self.live.publish("link", {"link": link, "text": what})
         if what:
             self.journal.note("LinkTroubled", what)
         elif before:

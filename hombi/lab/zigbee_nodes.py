@@ -84,6 +84,8 @@ class ZigbeeNode:
     def __init__(self, plan: ZigbeePlan, mill: Mill, stick: Stick, polls_s: float = 2.0) -> None:
         self.plan, self.mill, self.stick, self.polls_s = plan, mill, stick, polls_s
         self.ieee, self.short, self.joined = plan.ieee, 0, False
+        # How long it takes over an answer while it is awake.
+        self.thinks_s = min(0.05, polls_s)
         self.away = False
         self.drained: float | None = None
         self.on, self.level = False, 254
@@ -324,7 +326,7 @@ class ZigbeeNode:
         if not self.plan.sleepy:
             loop.call_soon(act)
             return
-        wait = min(0.05, self.polls_s) if self._now < self._awake_until else self.polls_s * self._random.random()
+        wait = self.thinks_s if self._now < self._awake_until else self.polls_s * self._random.random()
         loop.call_later(min(wait, FETCHED_S), act if wait < FETCHED_S else too_late)
 
     def _take(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> None:

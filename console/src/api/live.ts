@@ -10,6 +10,7 @@ const REFRESH: Record<string, readonly (readonly string[])[]> = {
   arrival: [keys.arrivals, keys.house],
   pairing: [keys.pairing],
   automation: [keys.automations, keys.house, ["entity"]],
+  link: [keys.zigbee, keys.pairing, keys.house],
   journal: [keys.journal],
   notice: [keys.notices, keys.house],
   phone: [keys.phones, keys.house],

@@ -22,6 +22,7 @@ export const keys = {
   tools: ["tools"] as const,
   tokens: ["tokens"] as const,
   doctor: ["doctor"] as const,
+  zigbee: ["zigbee"] as const,
   settings: (node: string) => ["settings", node] as const,
 };
 
@@ -84,6 +85,8 @@ export const useTools = () => useQuery({ queryKey: keys.tools, queryFn: () => as
 export const useTokens = () => useQuery({ queryKey: keys.tokens, queryFn: () => ask(api.GET("/api/tokens")) });
 
 export const useDoctor = () => useQuery({ queryKey: keys.doctor, queryFn: () => ask(api.GET("/api/doctor")) });
+
+export const useZigbee = () => useQuery({ queryKey: keys.zigbee, queryFn: () => ask(api.GET("/api/zigbee")) });
 
 /** A node's own settings, as it tells them now. */
 export const useSettings = (node: string) =>

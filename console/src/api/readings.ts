@@ -4,8 +4,8 @@ import type { Entity } from "./client";
 export interface LiveReading {
   entity: string;
   at: number;
-  value: number;
-  raw: number;
+  value: number | null;
+  raw: number | null;
   quality: Entity["quality"];
   reason: string;
 }

@@ -1304,12 +1304,13 @@ export interface components {
          *     * `link` - link
          *     * `arrival` - arrival
          *     * `silent` - silent
+         *     * `left` - left
          *     * `battery` - battery
          *     * `automation` - automation
          *     * `notice` - notice
          * @enum {string}
          */
-        KindEnum: "disk" | "settings" | "link" | "arrival" | "silent" | "battery" | "automation" | "notice";
+        KindEnum: "disk" | "settings" | "link" | "arrival" | "silent" | "left" | "battery" | "automation" | "notice";
         /** @description A token that was given to a program; the token itself is not kept. */
         KnownToken: {
             id: number;

@@ -225,7 +225,7 @@ class BluetoothDriver:
             "description": about_it,
             "securityDefinitions": {"none": {"scheme": "nosec"}},
             "security": "none",
-            "properties": {**properties, SIGNAL: _property("signal strength", "signal", "dBm", binary=False)},
+            "properties": {**properties, SIGNAL: _strength()},
         }
         self._reports.found(Found(thing_id(address), title, description, {"address": address, "way": way}, link=self.link))
 
@@ -319,7 +319,10 @@ class BluetoothDriver:
 
     async def remove(self, node: str) -> None:
         """Forget a node, and end its connection."""
-        address, known = self._of(node)
+        try:
+            address, known = self._of(node)
+        except Unreachable:
+            return
         del self._by_address[address]
         if known.task is not None:
             known.task.cancel()
@@ -392,6 +395,10 @@ def _property(title: str, kind: str, unit: str, *, binary: bool, writable: bool 
         "readOnly": not writable,
     }
     return found if binary or not unit else {**found, "unit": unit}
+
+
+def _strength() -> dict[str, Any]:
+    return {**_property("signal strength", "signal", "dBm", binary=False), "hombi:hidden": True}
 
 
 def _signal_property(signal: Signal) -> dict[str, Any]:

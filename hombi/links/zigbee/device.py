@@ -102,7 +102,9 @@ class Device:
     def description(self) -> dict[str, Any]:
         """What it has, as a Thing Description (W3C WoT TD 1.1): the form in which every link says so."""
         properties = {one.wire: _property(one) for one in self.points.values()}
-        properties[LINK_QUALITY] = {"type": "number", "title": "Link quality", "@type": "reception", "unit": "%", "readOnly": True}
+        properties[LINK_QUALITY] = {
+            "title": "Link quality", "type": "number", "@type": "reception", "unit": "%", "readOnly": True, "hombi:hidden": True,
+        }  # fmt: skip
         about = [f"{'passes on for others' if self.router else 'sleeps' if self.sleepy else 'always listens'}"]
         if self.software:
             about.append(f"software {self.software}")

@@ -40,7 +40,7 @@ class FloorShape(Shape):
 class NeedShape(Shape):
     """Something that needs a person; `path` is the console's page for it."""
 
-    kind = s.ChoiceField(["disk", "settings", "link", "arrival", "silent", "battery", "automation", "notice"])
+    kind = s.ChoiceField(["disk", "settings", "link", "arrival", "silent", "left", "battery", "automation", "notice"])
     text = s.CharField()
     path = s.CharField()
 

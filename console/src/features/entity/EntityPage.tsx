@@ -4,6 +4,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { addressParts, api, ask, type EntityDetail, type History, type Span } from "../../api/client";
 import { useEntity, useHistory, useHouse, useNodes } from "../../api/queries";
 import { shown } from "../../api/readings";
+import { LevelControl } from "../../ui/LevelControl";
 import { Ago, Await, Empty, Heads, Mark, Page } from "../../ui/parts";
 import { SwitchControl } from "../../ui/SwitchControl";
 import { exact } from "../../ui/time";
@@ -77,6 +78,7 @@ function Now({ entity, zone }: { entity: EntityDetail; zone?: string }) {
       </span>
       {entity.quality !== "good" && <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>}
       {entity.writable && entity.kind === "switch" && <SwitchControl entity={entity} label={entity.spoken} />}
+      {entity.writable && entity.kind === "level" && <LevelControl entity={entity} />}
     </div>
   );
 }
@@ -193,7 +195,7 @@ function LatestReadings({ address, entity, zone }: { address: string; entity: En
               <tr key={reading.at} className="rule border-t">
                 <td className="pr-4">{exact(reading.at, zone)}</td>
                 <td className="pr-4 text-right">{shown(reading.value, entity)}</td>
-                <td className="pr-4 text-right">{Number(reading.raw.toPrecision(6))}</td>
+                <td className="pr-4 text-right">{reading.raw === null ? "–" : Number(reading.raw.toPrecision(6))}</td>
                 <td>{reading.reason || reading.quality}</td>
               </tr>
             ))}

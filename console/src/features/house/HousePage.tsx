@@ -50,7 +50,7 @@ function Needs({ house, automations }: { house: House | undefined; automations: 
           {house.needs.map((need) => (
             <li key={need.text}>
               <Link to={need.path} className="hover:underline">
-                <Mark grave={["disk", "silent", "link"].includes(need.kind)}>{need.text}</Mark>
+                <Mark grave={["disk", "silent", "link", "left"].includes(need.kind)}>{need.text}</Mark>
               </Link>
             </li>
           ))}

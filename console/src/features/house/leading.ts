@@ -1,12 +1,18 @@
 // Which of a room's values lead: what a person wants to know of a room at a glance.
 import type { Entity } from "../../api/client";
 
-const ORDER = ["temperature", "humidity", "co2", "contact", "occupancy", "switch", "illuminance", "pressure", "power"];
+const ORDER = [
+  ...["leak", "smoke", "gas", "temperature", "humidity", "co2", "contact", "occupancy", "switch", "moisture"],
+  ...["illuminance", "pressure", "pm25", "power"],
+];
+const ALARMS = ["leak", "smoke", "gas"];
 
 /** Up to three entities of a room, the most telling first, one of each kind. */
 export function leading(entities: Entity[]): Entity[] {
   const known = entities.filter((e) => ORDER.includes(e.kind) && e.quality !== "none");
-  known.sort((a, b) => ORDER.indexOf(a.kind) - ORDER.indexOf(b.kind));
+  // A room's own temperature goes before that of its soil or its water.
+  const plain = (e: Entity) => (e.title.toLowerCase() === e.kind ? 0 : 1);
+  known.sort((a, b) => ORDER.indexOf(a.kind) - ORDER.indexOf(b.kind) || plain(a) - plain(b));
   return known.filter((entity, place) => known.findIndex((e) => e.kind === entity.kind) === place).slice(0, 3);
 }
 
@@ -14,6 +20,8 @@ export function leading(entities: Entity[]): Entity[] {
 export function trouble(entities: Entity[]): string {
   const bad = entities.find((e) => e.quality === "bad");
   if (bad) return bad.reason || "bad";
+  const alarm = entities.find((e) => ALARMS.includes(e.kind) && e.value === 1);
+  if (alarm) return alarm.words?.[1] ?? alarm.kind;
   const low = entities.find((e) => e.kind === "battery" && e.value !== null && e.value <= 10);
   return low ? "low battery" : "";
 }

@@ -104,7 +104,7 @@ export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
                 </span>
               </div>
               <label className="flex items-center gap-2">
-                <input type="checkbox" name={`shown ${entity.name}`} defaultChecked /> shown
+                <input type="checkbox" name={`shown ${entity.name}`} defaultChecked={!entity.hidden} /> shown
               </label>
             </li>
           ))}

@@ -11,6 +11,7 @@ import { exact } from "../../ui/time";
 import { AddPosted, EntityRow } from "./EntityRow";
 import { Key } from "./Key";
 import { Actions, OwnSettings } from "./OwnSettings";
+import { State } from "./State";
 
 export function NodePage() {
   const { node: address = "" } = useParams();
@@ -37,11 +38,12 @@ function Found({ node }: { node: HubNode }) {
       <dl className="mb-8 flex flex-wrap gap-x-10 gap-y-2">
         <Fact name="link">{node.link}</Fact>
         <Fact name="state">
-          {node.silent ? <Mark grave>silent</Mark> : node.here ? "connected" : <Mark>away</Mark>}
+          <State node={node} />
         </Fact>
         <Fact name="heard">
           <Ago at={node.heard_at} />
         </Fact>
+        {node.way === "paired" && node.make && <Fact name="is">{node.make}</Fact>}
         <Fact name="let in">{exact(node.admitted_at)}</Fact>
         {node.url && (
           <Fact name="address">
@@ -75,7 +77,7 @@ function Found({ node }: { node: HubNode }) {
           <Actions node={node} />
         </div>
       )}
-      {node.way !== "described" && <Key node={node} />}
+      {(node.way === "senml" || node.way === "foreign") && <Key node={node} />}
       <div className="flex flex-wrap items-end justify-between gap-6">
         <Place node={node} />
         <Remove node={node} />
@@ -148,8 +150,8 @@ function Remove({ node }: { node: HubNode }) {
       </Button>
       <Sheet open={asking} close={() => setAsking(false)} title={`Take ${node.title} out?`}>
         <p className="mb-4">
-          Its key is void at once, and automations that look at it stop. If its history is kept, it goes on when the
-          node is let in again.
+          {node.way === "paired" ? "It is told to leave" : "Its key is void at once"}, and automations that look at it
+          stop. If its history is kept, it goes on when the node is let in again.
         </p>
         {remove.error && <Failure error={remove.error} />}
         <div className="flex flex-wrap justify-end gap-3">

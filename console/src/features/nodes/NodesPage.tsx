@@ -1,9 +1,11 @@
 // The nodes that are in, and letting more in: the pairing window and who arrives.
 import { Link } from "react-router";
 import { useHouse, useNodes } from "../../api/queries";
-import { Ago, Await, Empty, Heads, Mark, Page } from "../../ui/parts";
+import { Ago, Await, Empty, Heads, Page } from "../../ui/parts";
 import { AddNode } from "./AddNode";
 import { Pairing } from "./Pairing";
+import { State } from "./State";
+import { ForeignNetwork } from "./Zigbee";
 
 export function NodesPage() {
   const nodes = useNodes();
@@ -11,6 +13,7 @@ export function NodesPage() {
   const rooms = new Map(house.data?.floors.flatMap((f) => f.rooms).map((room) => [room.room, room.name]));
   return (
     <Page title="Nodes">
+      <ForeignNetwork />
       <Pairing />
       <AddNode />
       <h2 className="mt-10 mb-3 text-xl">In the house</h2>
@@ -33,7 +36,7 @@ export function NodesPage() {
                       <td className="pr-4 max-sm:hidden">{node.room ? (rooms.get(node.room) ?? node.room) : "–"}</td>
                       <td className="pr-4 max-sm:hidden">{node.link}</td>
                       <td className="pr-4">
-                        {node.silent ? <Mark grave>silent</Mark> : node.here ? "connected" : <Mark>away</Mark>}
+                        <State node={node} />
                       </td>
                       <td>
                         <Ago at={node.heard_at} />

@@ -83,18 +83,10 @@ export function Pairing() {
                 {arrival.url && ` at ${arrival.url}`}
                 {arrival.known_as && `, was here before as ${arrival.known_as}`}
               </span>
-              <div className="text-sm">
-                has {arrival.entities.map((e) => `${e.title.toLowerCase()}${e.unit ? ` (${e.unit})` : ""}`).join(", ")}
-              </div>
+              {arrival.state === "asking" ? <Interview progress={arrival.progress} /> : <Has arrival={arrival} />}
               <Also arrival={arrival} />
             </div>
-            {arrival.state === "locked" ? (
-              <Mark grave>locked after wrong codes</Mark>
-            ) : (
-              <Button look="main" onClick={() => setAdmitting(arrival)}>
-                Let it in
-              </Button>
-            )}
+            <Choice arrival={arrival} admit={() => setAdmitting(arrival)} />
             <Button look="grave" onClick={() => turnAway.mutate(arrival.id)}>
               Turn away
             </Button>
@@ -103,5 +95,45 @@ export function Pairing() {
       </ul>
       {admitting && <Admit arrival={admitting} close={() => setAdmitting(null)} />}
     </section>
+  );
+}
+
+function Has({ arrival }: { arrival: Arrival }) {
+  const shown = arrival.entities.filter((entity) => !entity.hidden);
+  return (
+    <div className="text-sm">
+      has {shown.map((e) => `${e.title.toLowerCase()}${e.unit ? ` (${e.unit})` : ""}`).join(", ")}
+    </div>
+  );
+}
+
+/** How far a node has been asked what it has: the words, and as much of a line. */
+function Interview({ progress }: { progress: string }) {
+  const steps = /(\d+) of (\d+)/.exec(progress);
+  return (
+    <div role="status" className="text-sm">
+      {steps ? (
+        <>
+          {progress}
+          <div aria-hidden="true" className="mt-1.5 flex h-1 max-w-60 gap-1">
+            {Array.from({ length: Number(steps[2]) }, (_, n) => n).map((n) => (
+              <span key={n} className={`flex-1 ${n < Number(steps[1]) ? "bg-act" : "bg-rule"}`} />
+            ))}
+          </div>
+        </>
+      ) : (
+        <Mark>{progress}</Mark>
+      )}
+    </div>
+  );
+}
+
+function Choice({ arrival, admit }: { arrival: Arrival; admit: () => void }) {
+  if (arrival.state === "locked") return <Mark grave>locked after wrong codes</Mark>;
+  if (arrival.state === "asking") return null;
+  return (
+    <Button look="main" onClick={admit}>
+      Let it in
+    </Button>
   );
 }

@@ -2,6 +2,7 @@
 import { Link } from "react-router";
 import type { Automation, Entity } from "../../api/client";
 import { useHistory } from "../../api/queries";
+import { LevelControl } from "../../ui/LevelControl";
 import { Ago, Mark } from "../../ui/parts";
 import { SwitchControl } from "../../ui/SwitchControl";
 import { trend } from "./trend";
@@ -27,6 +28,7 @@ export function Tile({ entity, nodeTitle, limits }: { entity: Entity; nodeTitle:
       <div className="relative">
         <Value entity={entity} />
         {switches && <SwitchControl entity={entity} label={entity.spoken} />}
+        {entity.writable && entity.kind === "level" && <LevelControl entity={entity} />}
         <div className="mt-1 flex flex-wrap justify-between gap-x-3 text-sm">
           <span className="text-faint">
             <Ago at={entity.heard_at} />
@@ -46,7 +48,9 @@ function Glow({ at }: { at: number | null }) {
 }
 
 function Value({ entity }: { entity: Entity }) {
-  if (entity.value === null) return <div className="text-faint text-xl">nothing heard yet</div>;
+  if (entity.value === null) {
+    return <div className="text-faint text-xl">{entity.at === null ? "nothing heard yet" : "–"}</div>;
+  }
   if (entity.words) return <div className="mb-1 font-light text-3xl">{entity.shown}</div>;
   return (
     <div className={entity.quality === "bad" ? "text-faint" : ""}>

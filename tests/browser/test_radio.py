@@ -1,0 +1,101 @@
+"""A Zigbee node is paired in the console: the window, a press, the interview, the room; and what its pages show."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.air import Air, hub_in
+from tests.browser.conftest import violations
+from tests.house import Service, until
+
+
+@pytest.fixture(scope="module")
+def both(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Service, Air]]:
+    with hub_in(tmp_path_factory.mktemp("radio")) as found:
+        yield found
+
+
+@pytest.fixture(scope="module")
+def service(both: tuple[Service, Air]) -> Service:
+    return both[0]
+
+
+@pytest.fixture(scope="module")
+def air(both: tuple[Service, Air]) -> Air:
+    return both[1]
+
+
+def test_window_press_interview_admit_and_its_value_in_the_room(console: Page, service: Service, air: Air) -> None:
+    node = air.nodes["loft-climate"]
+    node.thinks_s = 0.15
+    with service.hub() as hub:
+        until(lambda: hub.zigbee().state == "up")
+    console.goto("/nodes")
+    console.get_by_role("button", name="Open pairing").click()
+    expect(console.get_by_text("zigbee listens: Zigbee on channel")).to_be_visible()
+    until(lambda: air.do(lambda: air.stick.permits))
+    air.press("loft-climate")
+    arrivals = console.get_by_role("list", name="Arrivals")
+    row = arrivals.get_by_role("listitem").filter(has_text="zigbee")
+    expect(row.get_by_role("status")).to_contain_text("asking what it has")
+    expect(row.get_by_role("button", name="Let it in")).to_have_count(0)
+    expect(row).to_contain_text("Alder & Finch Climate C3", timeout=20_000)
+    row.get_by_role("button", name="Let it in").click(timeout=20_000)
+    dialog = console.get_by_role("dialog")
+    expect(dialog.get_by_label("Setup code")).to_have_count(0)
+    dialog.locator("input[name=name]").fill("Loft climate")
+    dialog.get_by_label("Room").fill("Loft")
+    expect(dialog.get_by_role("listitem").filter(has_text="reception").get_by_role("checkbox")).not_to_be_checked()
+    assert violations(console) == []
+    dialog.get_by_role("button", name="Let it in").click()
+    console.get_by_role("button", name="Close it").click()
+    console.get_by_role("link", name="Loft climate").click()
+    expect(console.get_by_text("Alder & Finch Climate C3, sleeps, software 1.4.2, on a battery")).to_be_visible()
+    console.goto("/rooms/loft")
+    tile = console.get_by_role("listitem").filter(has_text="Temperature")
+    expect(tile).to_contain_text(f"{air.mill.rooms['loft'].temperature:.0f}"[:1])
+    expect(console.get_by_text("Link quality")).to_have_count(0)
+
+
+def test_a_lamp_is_set_to_a_level_with_the_keyboard(console: Page, service: Service, air: Air) -> None:
+    with service.hub() as hub:
+        hub.open_pairing("1 min")
+        until(lambda: air.do(lambda: air.stick.permits))
+        air.press("loft-lamp")
+        thing = air.nodes["loft-lamp"].thing_id
+        found = until(lambda: next((a for a in hub.arrivals() if a.thing == thing and a.state == "waiting"), None), 20)
+        hub.admit(found.id, name="Loft lamp", room="Loft")
+        until(lambda: hub.entity("loft-lamp/level").value == 100)
+    console.goto("/rooms/loft")
+    slider = console.get_by_role("slider", name="Loft lamp level")
+    slider.focus()
+    slider.press("ArrowLeft")
+    expect(console.get_by_role("listitem").filter(has=slider)).to_contain_text("99")
+    until(lambda: air.do(lambda: air.nodes["loft-lamp"].level) == 251)
+    assert violations(console) == []
+
+
+def test_a_node_that_has_left_is_marked(console: Page, service: Service, air: Air) -> None:
+    with service.hub() as hub:
+        hub.close_pairing()
+        until(lambda: not air.do(lambda: air.stick.permits))
+    air.press("loft-lamp")
+    console.goto("/")
+    expect(console.get_by_text("Loft lamp has left; let it join again, or remove it")).to_be_visible()
+    console.goto("/nodes")
+    expect(console.get_by_role("row", name="Loft lamp Loft zigbee has left")).to_be_visible()
+
+
+def test_a_foreign_network_waits_for_a_word(console: Page, service: Service, air: Air) -> None:
+    air.do(air.stick.unplug)
+    air.stick.store[0x002D] = bytes(range(8))
+    air.do(air.stick.plug)
+    console.goto("/nodes")
+    expect(console.get_by_role("heading", name="The Zigbee stick carries another network")).to_be_visible(timeout=20_000)
+    assert violations(console) == []
+    console.get_by_role("button", name="Start clean").click()
+    console.get_by_role("button", name="Wipe it").click()
+    expect(console.get_by_role("heading", name="The Zigbee stick carries another network")).to_have_count(0, timeout=20_000)

@@ -1,0 +1,135 @@
+"""What links with a radio of their own bring: interviews, nodes that leave, batteries that run down, values that are none."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+
+from hombi.core.quality import Quality
+from hombi.hub.errors import Invalid, Refused
+from hombi.links.base import Asking, Found
+from tests.house import CLIMATE, PLUG, description
+from tests.hub.parts import rig, settle
+
+LAMP = description("Loft lamp", **PLUG)
+
+
+def asking(progress: str, *, over: bool = False) -> Asking:
+    return Asking("wifi", LAMP["id"], "Zigbee node 000105", progress, over)
+
+
+def found(*notes: str) -> Found:
+    return Found(LAMP["id"], "Loft lamp", LAMP, {"ieee": "00f1"}, notes=notes)
+
+
+async def test_an_interview_is_watched_and_becomes_the_same_arrival() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        r.hub.nodes.asking(asking("asking what it has, 1 of 5"))
+        (arrival,) = r.hub.pairing.waiting()
+        r.hub.nodes.asking(asking("asking what it has, 3 of 5"))
+        assert (arrival.record.state, arrival.progress) == ("asking", "asking what it has, 3 of 5")
+        assert r.hub.needs()[0]["text"] == "Zigbee node 000105 is being asked what it has"
+        assert r.records.arrivals() == [], "a restart begins it anew"
+        with pytest.raises(Refused, match="still being asked what it has: asking what it has, 3 of 5"):
+            await r.hub.admit(arrival.record.id, "", "", "")
+        r.hub.nodes.found(found("power: unreportable"))
+        await settle()
+        (after,) = r.hub.pairing.waiting()
+        assert (after.record.id, after.record.state, after.left_out) == (arrival.record.id, "waiting", ("power: unreportable",))
+        node = await r.hub.admit(after.record.id, "", "", "Loft")
+        assert node.reach["ieee"] == "00f1"
+        r.hub.nodes.asking(asking("asking what it has, 1 of 5"))
+        assert r.hub.pairing.waiting() == [], "it is in"
+
+
+async def test_an_interview_may_end_without_an_arrival() -> None:
+    async with rig() as r:
+        r.hub.nodes.asking(asking("asking what it has, 1 of 5"))
+        assert r.hub.pairing.waiting() == [], "the window is closed"
+        r.hub.pairing.open(60_000)
+        r.hub.nodes.asking(asking("asking what it has, 1 of 5"))
+        r.hub.nodes.asking(asking("it has left again", over=True))
+        await settle()
+        assert r.hub.pairing.waiting() == []
+        r.hub.nodes.asking(asking("asking what it has, 1 of 5"))
+        (arrival,) = r.hub.pairing.waiting()
+        await r.hub.pairing.turn_away(arrival.record.id)
+        assert r.link.dismissed == [LAMP["id"]]
+        assert r.hub.pairing.waiting() == []
+
+
+async def test_a_node_that_leaves_is_marked_until_it_is_back() -> None:
+    async with rig() as r:
+        await r.let_in("Workshop door", **CLIMATE)
+        node = r.hub.house.node("workshop-door")
+        r.hub.nodes.left("workshop-door")
+        r.hub.nodes.left("workshop-door")
+        await settle()
+        assert r.events().count("NodeLeft") == 1
+        assert [need["kind"] for need in r.hub.needs()] == ["left"]
+        await r.clock.forward(86_400_000)
+        r.hub.nodes.look_for_silent()
+        assert not node.silent, "it is known where it is not"
+        r.hub.nodes.alive("workshop-door")
+        assert (node.left, node.here, node.heard_ms) == (False, True, r.clock.now)
+        assert r.hub.needs() == []
+
+
+async def test_a_sign_of_life_is_no_reading() -> None:
+    async with rig() as r:
+        await r.let_in("Cellar rack", **CLIMATE)
+        r.say("cellar-rack", "humidity", 84)
+        await r.clock.forward(60_000)
+        r.hub.nodes.alive("cellar-rack")
+        r.hub.nodes.alive("nobody")
+        node = r.hub.house.node("cellar-rack")
+        assert node.heard_ms == r.clock.now
+        assert node.entities["humidity"].latest is not None
+        assert node.entities["humidity"].latest.at_ms == r.clock.now - 60_000
+
+
+async def test_no_value_is_bad_with_a_reason_and_no_number() -> None:
+    async with rig() as r:
+        await r.cellar()
+        r.say("cellar-rack", "humidity", 84)
+        await r.clock.forward(1_000)
+        r.say("cellar-rack", "humidity", None)  # type: ignore[arg-type]
+        await settle()
+        latest = r.hub.house.entity("cellar-rack/humidity").latest
+        assert latest is not None
+        assert math.isnan(latest.value)
+        assert (latest.known_value, latest.quality.level, latest.quality.reason) == (None, "bad", "no value")
+        stored = list(r.records.readings.values())[-1]
+        assert stored[2:] == (0.0, 0.0, Quality.NO_VALUE)
+        assert type(latest).of(*stored[1:]).known_value is None
+
+
+async def test_a_low_battery_is_said_once() -> None:
+    async with rig() as r:
+        battery = {"battery": {"type": "number", "unit": "%", "readOnly": True}}
+        await r.let_in("Hen house perch", **battery)
+        for level in (60, 10, 9, 11, 8, 95, 7):
+            r.say("hen-house-perch", "battery", level)
+        await settle()
+        assert r.events().count("BatteryLow") == 2
+        assert [need["kind"] for need in r.hub.needs()] == ["battery"]
+
+
+async def test_toggle_is_the_other_state() -> None:
+    async with rig() as r:
+        await r.cellar()
+        with pytest.raises(Invalid, match="has not said yet how it stands"):
+            r.hub.actuation.check("cellar-mister/switch", "toggle")
+        r.say("cellar-mister", "switch", True)
+        assert r.hub.actuation.check("cellar-mister/switch", "toggle")[1] == 0.0
+
+
+async def test_what_is_wrong_with_a_link_is_said_once_and_when_it_is_well() -> None:
+    async with rig() as r:
+        for what in ("the stick is gone", "the stick is gone", ""):
+            r.hub.nodes.trouble("zigbee", what)
+        await settle()
+        assert [e for e in r.events() if e.startswith("Link")] == ["LinkTroubled", "LinkWell"]
+        assert r.hub.needs() == []

@@ -1,0 +1,145 @@
+"""Zigbee and Bluetooth nodes with a hub as people run it: over a real pty and a real bus, by its client and its command line."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+
+import pytest
+
+from hombi.client import Arrival, Hub, HubProblem
+from hombi.links.zigbee import zcl
+from tests.air import Air, hub_in
+from tests.house import Service, until
+
+
+@pytest.fixture(scope="module")
+def both(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[Service, Air]]:
+    with hub_in(tmp_path_factory.mktemp("radio")) as found:
+        yield found
+
+
+@pytest.fixture(scope="module")
+def service(both: tuple[Service, Air]) -> Service:
+    return both[0]
+
+
+@pytest.fixture(scope="module")
+def air(both: tuple[Service, Air]) -> Air:
+    return both[1]
+
+
+def waiting(hub: Hub, thing: str) -> Arrival:
+    return until(lambda: next((a for a in hub.arrivals() if a.thing == thing and a.state == "waiting"), None), 20)
+
+
+def test_one_window_takes_in_nodes_of_all_links(service: Service, air: Air) -> None:
+    with service.hub() as hub:
+        until(lambda: hub.zigbee().state == "up")
+        until(lambda: "Bluetooth on hci0" in hub.pairing().listening["bluetooth"])
+        listening = hub.open_pairing("5 min").listening
+        assert set(listening) == {"wifi", "zigbee", "bluetooth"}
+        until(lambda: air.do(lambda: air.stick.permits))
+        for name in ("loft-lamp", "loft-climate"):
+            air.press(name)
+            node = hub.admit(waiting(hub, air.nodes[name].thing_id).id, name=air.nodes[name].title, room="Loft")
+            assert (node.node, node.link, node.way) == (name, "zigbee", "paired")
+        for name in ("boathouse-tag", "hen-lamp"):
+            tag = air.bluetooth.nodes[name]
+            found = waiting(hub, tag.thing_id)
+            assert (found.needs_code, found.asks) == (False, "")
+            assert hub.admit(found.id, name=tag.title, room=tag.plan.room).link == "bluetooth"
+        hub.close_pairing()
+        until(lambda: hub.entity("loft-climate/temperature").value is not None)
+        until(lambda: hub.entity("boathouse-tag/humidity").value is not None)
+        quality = hub.entity("loft-climate/link-quality")
+        assert (quality.hidden, quality.unit) == (True, "%")
+        assert hub.change_entity("loft-climate/link-quality", hidden=False).hidden is False
+    done = service.hombi("nodes", "--json")
+    assert {one["link"] for one in json.loads(done.stdout)} == {"zigbee", "bluetooth"}
+
+
+def test_switches_and_levels_are_confirmed_by_their_nodes(service: Service, air: Air) -> None:
+    with service.hub() as hub:
+        assert hub.command("loft-lamp/level", "40 %").state == "confirmed"
+        assert hub.entity("loft-lamp/level").value == 40
+        before = until(lambda: hub.entity("loft-lamp/switch").value == 1.0)
+        assert before
+        assert hub.command("loft-lamp/switch", "toggle").value == 0.0
+        assert hub.command("hen-house-lamp/switch", "on").state == "confirmed"
+    assert "loft-lamp/switch is on" in service.hombi("set", "loft-lamp/switch", "toggle").stdout
+    assert air.do(lambda: air.nodes["loft-lamp"].on)
+
+
+def test_an_automation_switches_from_one_radio_to_the_other(service: Service, air: Air) -> None:
+    with service.hub() as hub:
+        hub.add_automation(
+            'name = "Lamp"\n[watch]\nentity = "hen-house-lamp/switch"\nis = "on"\n'
+            '[[starts]]\nswitch = "loft-lamp/switch"\nto = "off"\n[[ends]]\nswitch = "loft-lamp/switch"\nto = "on"\n'
+        )
+        hub.command("hen-house-lamp/switch", "off")
+        until(lambda: hub.entity("loft-lamp/switch").value == 1.0)
+        hub.command("hen-house-lamp/switch", "on")
+        until(lambda: hub.entity("loft-lamp/switch").value == 0.0)
+
+
+def test_what_is_no_value_is_told_as_such(service: Service, air: Air) -> None:
+    node = air.nodes["loft-climate"]
+    with service.hub() as hub:
+        air.do(lambda: node.report(1, 0x0402, [zcl.Attribute(0, zcl.S16, None)]))
+        entity = until(lambda: (e := hub.entity("loft-climate/temperature")).value is None and e)
+        assert (entity.raw, entity.shown, entity.quality, entity.reason) == (None, "", "bad", "no value")
+        stored = until(lambda: [r for r in hub.readings("loft-climate/temperature", 0) if r.value is None])
+        assert stored[0].reason == "no value"
+        assert all(mean is not None for mean in hub.history("loft-climate/temperature", "hour").mean)
+        air.do(lambda: node.report(1, 0x0402, [zcl.Attribute(0, zcl.S16, 1850)]))
+        until(lambda: hub.entity("loft-climate/temperature").value == 18.5)
+
+
+def test_a_killed_hub_goes_on_with_its_network_and_its_nodes(service: Service, air: Air) -> None:
+    with service.hub() as hub:
+        before = hub.zigbee()
+    service.kill()
+    service.start()
+    with service.hub() as hub:
+        after = until(lambda: (z := hub.zigbee()).state == "up" and z)
+        assert (after.extended_pan_id, after.channel, after.nodes) == (before.extended_pan_id, before.channel, before.nodes)
+        until(lambda: hub.command("loft-lamp/switch", "on").state == "confirmed")
+        until(lambda: hub.command("hen-house-lamp/switch", "off").state == "confirmed")
+
+
+def test_the_stick_in_words_and_a_foreign_network(service: Service, air: Air) -> None:
+    info = service.hombi("zigbee", "info")
+    assert "firmware 2.7.1" in info.stdout
+    refused = service.hombi("zigbee", "keep")
+    assert refused.returncode == 1
+    assert "carries no foreign network" in refused.stderr.replace("\n", " ")
+    with service.hub() as hub:
+        ours = hub.zigbee().extended_pan_id
+        air.do(air.stick.unplug)
+        until(lambda: any("Zigbee stick" in need.text for need in hub.house().needs))
+        assert hub.command("loft-lamp/switch", "off").state == "unreachable"
+        assert any(c.part == "Zigbee stick" and c.state == "fault" for c in hub.doctor())
+        air.stick.store[0x002D] = bytes(range(8))
+        air.do(air.stick.plug)
+        until(lambda: hub.zigbee().state == "foreign", 20)
+        assert "hombi zigbee keep" in service.hombi("doctor").stdout
+        assert "starts clean" in service.hombi("zigbee", "clean", "--yes").stdout
+        until(lambda: hub.zigbee().state == "up", 20)
+        assert hub.zigbee().extended_pan_id == ours
+        until(lambda: hub.command("loft-lamp/switch", "off").state == "confirmed")
+
+
+def test_a_node_that_leaves_and_one_that_is_removed(service: Service, air: Air) -> None:
+    with service.hub() as hub:
+        air.press("loft-climate")
+        until(lambda: next(n for n in hub.nodes() if n.node == "loft-climate").left)
+        assert any(need.kind == "left" for need in hub.house().needs)
+        assert next(iter(hub.journal(event="NodeLeft"))).node == "loft-climate"
+    assert "is out; its history is kept" in service.hombi("remove", "loft-climate", "--yes").stdout
+    assert service.hombi("remove", "loft-lamp", "--yes").returncode == 0
+    until(lambda: not air.do(lambda: air.nodes["loft-lamp"].joined))
+    with service.hub() as hub:
+        assert {n.node for n in hub.nodes()} == {"boathouse-tag", "hen-house-lamp"}
+        with pytest.raises(HubProblem):
+            hub.entity("loft-lamp/switch")
