@@ -73,6 +73,29 @@ def load(port: int, seconds: float, window: int, keys: Path) -> tuple[int, float
 
 
 @contextlib.contextmanager
+def air(*words: str) -> Iterator[Callable[[str], Any]]:
+    """Radio nodes in a process of their own; yields a call that has them do something, and gives their answer."""
+    with subprocess.Popen(
+        [sys.executable, "-m", "bench.air", *words], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+    ) as process:
+        assert process.stdin is not None
+        assert process.stdout is not None
+        tell, answers = process.stdin, process.stdout
+        assert answers.readline() == "Ready\n"
+
+        def do(what: str) -> Any:
+            tell.write(what + "\n")
+            tell.flush()
+            return json.loads(answers.readline())
+
+        try:
+            yield do
+        finally:
+            tell.close()
+            process.wait(10)
+
+
+@contextlib.contextmanager
 def bare(service: Service) -> Iterator[int]:
     """The bare counterpart on a copy of the hub's data; yields its port. The hub must be stopped."""
     copy = service.data.with_name("bare")

@@ -1,3 +1,3 @@
 """Hombi: a home hub that runs wholly in the house."""
 
-__version__ = "0.2.0"
+__version__ = "0.3.0"

@@ -16,9 +16,9 @@ _SIGNS = {"ok": ("✓", "green"), "warning": ("!", "yellow"), "fault": ("✗", "
 
 
 def check(
-    file: Annotated[Path | None, typer.Argument(help="The file; hombi.toml in the data folder unless given.")] = None,
+    file: Annotated[Path | None, typer.Argument(help="hombi.toml in the data folder unless given; or a node profile.")] = None,
 ) -> None:
-    """Check hombi.toml: every mistake with its line and column. The hub need not run; one that runs takes the file up by itself."""
+    """Check hombi.toml or a node profile: every mistake with its line and column. The hub need not run."""
     with installed("hub"):
         from hombi.hub.config import FILE_NAME, ConfigError, check_config  # noqa: PLC0415
 
@@ -42,7 +42,7 @@ def check(
             str(path),
         )
         raise typer.Exit(SAID_NO) from error
-    out.print(f"{path} is in order" + (f": it sets {', '.join(said)}." if said else "; it sets nothing."))
+    out.print(f"{path} is in order: {said}.")
 
 
 def doctor(json: Json = False) -> None:

@@ -18,6 +18,7 @@ from hombi.core.values import parse_span_ms
 from hombi.links.base import BluetoothSettings, BrokerSettings, LinkSettings, TlsFiles, WifiSettings, ZigbeeSettings
 from hombi.links.wifi.mqtt.topics import valid_filter
 from hombi.links.zigbee.driver import profile_folder
+from hombi.links.zigbee.profiles import read_profile
 
 FILE_NAME = "hombi.toml"
 
@@ -245,22 +246,36 @@ def load_config(data: Path, environ: Mapping[str, str] = os.environ) -> Config:
     return _fitting(values, data)
 
 
-def _read(path: Path) -> dict[str, Any]:
+def _toml(path: Path) -> TomlText:
     try:
-        toml = read_toml(path.read_text())
+        return read_toml(path.read_text())
     except (OSError, UnicodeDecodeError) as error:
         raise ConfigError(f"{path} cannot be read: {error}") from error
+
+
+def _read(path: Path) -> dict[str, Any]:
+    toml = _toml(path)
     values = _from_file(toml) if not toml.mistakes else {}
     if toml.mistakes:
         raise ConfigError("\n".join(_said(path, mistake) for mistake in toml.mistakes), toml.mistakes)
     return values
 
 
-def check_config(path: Path) -> list[str]:
-    """The settings that a file sets, by name. Raises ConfigError as `load_config` does."""
+def check_config(path: Path) -> str:
+    """What a settings file sets, or which nodes a node profile is for, in words. Raises ConfigError as `load_config` does."""
+    if "profile" in _toml(path).data:
+        return _check_profile(path)
     values = _read(path)
     _fitting(values, path.parent)
-    return [f"{table}.{key}" for table, keys in SETTINGS.items() for key, one in keys.items() if one.field in values]
+    found = [f"{table}.{key}" for table, keys in SETTINGS.items() for key, one in keys.items() if one.field in values]
+    return f"it sets {', '.join(found)}" if found else "it sets nothing"
+
+
+def _check_profile(path: Path) -> str:
+    profile, toml = read_profile(path.read_text())
+    if profile is None:
+        raise ConfigError("\n".join(_said(path, mistake) for mistake in toml.mistakes), toml.mistakes)
+    return f"a node profile for {profile.make} {', '.join(profile.models)}"
 
 
 def _fitting(values: dict[str, Any], folder: Path) -> Config:

@@ -127,6 +127,9 @@ async def run_demo(demo: Demo, say: Say) -> None:
 @contextlib.asynccontextmanager
 async def _bluetooth(demo: Demo, say: Say) -> AsyncIterator[BluetoothHouse | None]:
     """The Bluetooth nodes and their bus; None, and a word, where there is no bus daemon."""
+    if os.environ.get("HOMBI_BLUETOOTH_USE") == "off":
+        yield None
+        return
     house = BluetoothHouse(BLUETOOTH, Mill(demo.seed, time.time()), demo.lab)
     try:
         await house.start()

@@ -62,7 +62,7 @@ def test_claim_let_in_see_and_switch(page: Page, service: Service) -> None:
     said = collect(service, asked)
     rack = Joined(service, said["node"], said["key"], said["mqtt"])
     page.get_by_role("link", name="House", exact=True).click()
-    page.get_by_role("link", name="Cheese cellar").click()
+    page.get_by_role("region", name="The house in section").get_by_role("link", name="Cheese cellar").click()
     tile = page.locator('[data-entity="cellar-rack/humidity"]')
     expect(tile).to_contain_text("nothing heard yet")
     with rack.connected() as client:

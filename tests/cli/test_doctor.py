@@ -34,6 +34,18 @@ def test_check_names_each_mistake_with_its_place(service: Service, tmp_path: Pat
         assert part in done.stderr, done.stderr
 
 
+def test_check_looks_over_a_node_profile(service: Service, tmp_path: Path) -> None:
+    file = tmp_path / "cool-box.toml"
+    file.write_text('[profile]\nmake = "Wicker Works"\nmodel = "Cool box"\n')
+    done = service.hombi("check", str(file))
+    assert "a node profile for Wicker Works Cool box" in done.stdout.replace("\n", " ")
+    file.write_text('[profile]\nmake = "Wicker Works"\nmodle = "Cool box"\n')
+    done = service.hombi("check", str(file))
+    assert done.returncode == 1
+    assert f"{file}:3:1" in done.stderr, done.stderr
+    assert "did you mean model" in done.stderr
+
+
 def test_check_says_what_a_right_file_sets_and_keeps_passwords_to_itself(service: Service, tmp_path: Path) -> None:
     file = tmp_path / "hombi.toml"
     file.write_text('[broker]\nhost = "10.0.0.5"\npassword = "sluice"\n')

@@ -28,8 +28,9 @@ class Demo:
     def start(self) -> None:
         """Until it says that it is ready."""
         self.said = []
+        environment = {k: v for k, v in self.service.environment.items() if k != "HOMBI_BLUETOOTH_USE"}
         words = [sys.executable, "-m", "hombi.cli.app", "demo", "--speed", "2"]
-        self.process = subprocess.Popen(words, env=self.service.environment, stdout=subprocess.PIPE, text=True)
+        self.process = subprocess.Popen(words, env=environment, stdout=subprocess.PIPE, text=True)
         assert self.process.stdout is not None
         for line in self.process.stdout:
             self.said.append(line)
@@ -61,7 +62,7 @@ def test_the_house_is_there_with_its_past(demo: Demo) -> None:
     with service_of(demo).hub() as hub:
         house = hub.house()
         assert [f.name for f in house.floors] == ["Under the stone", "At the water", "Above the wheel", "Under the roof"]
-        assert house.nodes == 13
+        assert house.nodes == 24
         assert {"cellar-rack/humidity", "cellar-mister/switch"} <= {e.entity for e in hub.entities()}
         month = hub.history("cellar-rack/humidity", "month", points=30)
         assert len(month.at) == 30
@@ -106,6 +107,26 @@ def test_a_node_that_waits_outside_is_let_in_from_the_command_line(demo: Demo) -
         until(lambda: hub.entity("hen-house-hatch/contact").quality == "good", 20)
 
 
+def test_radio_nodes_are_in_the_hand(demo: Demo) -> None:
+    service = service_of(demo)
+    assert "Press" in httpx.get(f"http://127.0.0.1:{service.port + 2}/").text
+    service.hombi("pair", "--for", "1m")
+    assert "looking for a network" in service.hombi("lab", "press", "cellar-floor").stdout
+    with service.hub() as hub:
+        until(lambda: any(a.state == "waiting" and a.link == "zigbee" for a in hub.arrivals()), 20)
+        hub.close_pairing()
+        assert "no node cellar-flor" in service.hombi("lab", "press", "cellar-flor").stderr
+        service.hombi("lab", "unplug")
+        until(lambda: any("Zigbee stick" in need.text for need in hub.house().needs))
+        service.hombi("lab", "plug")
+        until(lambda: hub.zigbee().state == "up", 15)
+        assert "out of reach" in service.hombi("lab", "away", "hen-lamp").stdout
+        until(lambda: not next(n for n in hub.nodes() if n.node == "hen-house-lamp").here)
+        service.hombi("lab", "back", "hen-lamp")
+        service.hombi("lab", "drain", "workshop-door")
+        until(lambda: any(need.kind == "battery" for need in hub.house().needs), 20)
+
+
 def test_the_owner_can_sign_in_with_what_it_prints(demo: Demo) -> None:
     line = next(line for line in demo.said if "Sign in as" in line)
     name, password = line.split()[3], line.split()[5]
@@ -117,7 +138,10 @@ def test_a_second_start_goes_on_where_it_stopped(demo: Demo) -> None:
     demo.stop()
     demo.start()
     with service_of(demo).hub() as hub:
-        until(lambda: len(hub.nodes()) == 14 and all(n.here for n in hub.nodes()), 15)
+        until(lambda: len(hub.nodes()) == 25 and all(n.here for n in hub.nodes()), 15)
+        assert {n.link for n in hub.nodes()} == {"wifi", "zigbee", "bluetooth"}
+        assert hub.command("loft-lamp/level", "40 %").state == "confirmed"
+        until(lambda: hub.command("hen-house-lamp/switch", "on").state == "confirmed", 20)
         assert len(hub.automations()) == 4
         kept = json.loads((service_of(demo).data / "lab" / "mill.json").read_text())
         assert 5 < kept["rooms"]["cellar"][0] < 20

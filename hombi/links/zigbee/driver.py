@@ -7,46 +7,26 @@ import contextlib
 import struct
 import time
 from collections.abc import Coroutine, Mapping, Sequence
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from typing import Any
 
 from hombi.links.base import Asking, Check, Found, LinkError, OnLink, Reports, Unreachable, Wanted, ZigbeeSettings
 from hombi.links.zigbee import commands, datapoints, zcl
-from hombi.links.zigbee.commands import Announced, Confirm, Incoming, Joined, Left, Outcome, Version
+from hombi.links.zigbee.commands import Announced, Confirm, Incoming, Joined, Left, Outcome
 from hombi.links.zigbee.device import Device, now_ms
-from hombi.links.zigbee.errors import CodecError, Declined, ForeignNetwork, NoAnswer
-from hombi.links.zigbee.frames import Frame
+from hombi.links.zigbee.errors import CodecError, NoAnswer
 from hombi.links.zigbee.interview import STEPS, Interview, enrolled
-from hombi.links.zigbee.network import Network, bring_up
 from hombi.links.zigbee.points import IAS_ZONE, LEVEL, ON_OFF, POLL_CONTROL, TIME, Point
-from hombi.links.zigbee.processor import Processor
 from hombi.links.zigbee.profiles import find_profile, load_profiles
-from hombi.links.zigbee.radio import Radio
-from hombi.links.zigbee.serial_port import plugged_in
+from hombi.links.zigbee.stick import NETWORK_KEY, Stick
 
-NETWORK_KEY = "zigbee/network"
-LONGEST_JOIN_S = 254
-JOIN_AGAIN_S = 200.0
-FIRST_PAUSE_S, LONGEST_PAUSE_S = 0.5, 30.0
-QUIET_S, WATCH_EVERY_S = 30.0, 10.0
 READ_EVERY_S = 120.0
 GONE_S = 2.0
 UTC_FROM = 946_684_800  # ZCL counts seconds from 2000-01-01
 OFF, ON, MOVE_TO_LEVEL_ON_OFF = 0x00, 0x01, 0x04
 ZONE_CHANGED, ENROL_REQUEST, CHECK_IN = 0x00, 0x01, 0x00
 FLOODS_EVERY_S = 1.0
-
-
-@dataclass(slots=True)
-class Up:
-    """What there is while the stick runs our network."""
-
-    processor: Processor
-    radio: Radio
-    network: Network
-    version: Version
 
 
 class ZigbeeDriver:
@@ -56,7 +36,6 @@ class ZigbeeDriver:
 
     def __init__(self, reports: Reports, settings: ZigbeeSettings, kept: Mapping[str, dict[str, Any]]) -> None:
         self._reports, self._settings = reports, settings
-        self._network = Network.of(kept[NETWORK_KEY]) if NETWORK_KEY in kept else None
         self.profiles, self.wrong_profiles = load_profiles(settings.profiles)
         self.devices: dict[int, Device] = {}
         self._by_short: dict[int, Device] = {}
@@ -64,14 +43,8 @@ class ZigbeeDriver:
         for key, state in kept.items():
             if key != NETWORK_KEY:
                 self._add(Device.of(state))
-        self._up: Up | None = None
-        self._problem = ""
-        self._problem_error: LinkError | None = None
-        self._lost = asyncio.Event()
-        self._choice = ""
-        self._chosen = asyncio.Event()
+        self._stick = Stick(settings, kept.get(NETWORK_KEY), self)
         self._pairing = False
-        self._heard_s = 0.0
         self._interviews: dict[int, asyncio.Task[None]] = {}
         self._tasks: set[asyncio.Task[None]] = set()
         self._asked_who: dict[int, float] = {}
@@ -81,8 +54,9 @@ class ZigbeeDriver:
     async def start(self) -> None:
         """Open the stick, and keep it open. A stick that is not there is said, and looked for."""
         if self._settings.port:
-            self._start(self._keep_up())
-            self._start(self._watch())
+            self._start(self._stick.keep_up())
+            self._start(self._stick.watch())
+            self._start(self._report_floods())
             self._start(self._read_what_is_not_reported())
 
     async def stop(self) -> None:
@@ -91,122 +65,62 @@ class ZigbeeDriver:
         for task in tasks:
             task.cancel()
         await asyncio.gather(*tasks, return_exceptions=True)
-        self._close()
+        self._stick.close()
 
     async def change(self, settings: ZigbeeSettings) -> None:
         """Nothing of this link is changed without a restart."""
 
     async def choose(self, choice: str) -> None:
         """What is to be done with the foreign network on the stick: "keep" or "clean". Raises LinkError when there is none."""
-        if not isinstance(self._problem_error, ForeignNetwork):
-            raise LinkError("the stick carries no foreign network; there is nothing to choose")
-        self._choice = choice
-        self._chosen.set()
+        self._stick.choose(choice)
 
-    async def _keep_up(self) -> None:
-        pause = FIRST_PAUSE_S
-        while True:
-            self._lost.clear()
-            try:
-                await self._open()
-                pause = FIRST_PAUSE_S
-                self._say("")
-                await self._lost.wait()
-            except ForeignNetwork as error:
-                self._problem_error = error
-                self._say(str(error))
-                self._close()
-                self._chosen.clear()
-                await self._chosen.wait()
-                continue
-            except LinkError as error:
-                self._problem_error = error
-                self._say(str(error))
-            self._close()
-            await asyncio.sleep(pause)
-            pause = min(2 * pause, LONGEST_PAUSE_S)
+    # The stick's owner
 
-    async def _open(self) -> None:
-        processor = Processor(self._settings.port, self._told, self._unplugged)
-        try:
-            await processor.open(self._settings.baud)
-            network, version = await bring_up(processor, self._network, self._choice)
-            await processor.do(commands.permit_join(0))
-        except BaseException:
-            processor.close()
-            raise
-        self._choice, self._problem_error = "", None
-        self._network = network
-        self._reports.keep(NETWORK_KEY, network.kept())
-        self._heard_s = time.monotonic()
-        self._up = Up(processor, Radio(processor), network, version)
+    def is_up(self) -> None:
+        """The network is up: go on where it was left."""
         if self._pairing:
-            self._start(self._permit_join())
+            self._start(self._stick.permit_join())
         for device in self.devices.values():
             if device.node and not device.sleepy and not device.left:
                 self._start(self._read_all(device))
             elif not device.known and self._pairing:
                 self._interview(device)
 
-    def _close(self) -> None:
-        if self._up is not None:
-            self._up.processor.close()
-            self._up = None
+    def trouble(self, what: str) -> None:
+        """What is wrong with the stick."""
+        self._reports.trouble(self.link, what)
 
-    def _unplugged(self, why: str) -> None:
-        self._say(f"the Zigbee stick at {self._settings.port} is gone: {why}; it is looked for")
-        self._lost.set()
+    def keep(self, key: str, state: dict[str, Any] | None) -> None:
+        """What must outlive a restart."""
+        self._reports.keep(key, state)
 
-    async def _watch(self) -> None:
-        """A stick that says nothing for a while is asked whether it is there; one that floods or garbles is said."""
+    async def _report_floods(self) -> None:
         while True:
-            await asyncio.sleep(min(WATCH_EVERY_S, FLOODS_EVERY_S))
-            self._report_floods()
-            up = self._up
-            if up is None or time.monotonic() - self._heard_s < QUIET_S:
-                continue
-            try:
-                await up.processor.request(Frame(commands.Id.PING))
-                self._heard_s = time.monotonic()
-            except LinkError as error:
-                self._say(f"{error}; it is opened again")
-                self._lost.set()
+            await asyncio.sleep(FLOODS_EVERY_S)
+            for device in self.devices.values():
+                if device.pace.dropped and device.node:
+                    what = f"it sends more than {device.pace.rate:.0f} frames a second; {device.pace.dropped} were dropped"
+                    self._reports.refused(device.node, what)
+                device.pace.dropped = 0
 
-    def _report_floods(self) -> None:
-        for device in self.devices.values():
-            if device.pace.dropped and device.node:
-                what = f"it sends more than {device.pace.rate:.0f} frames a second; {device.pace.dropped} were dropped"
-                self._reports.refused(device.node, what)
-            device.pace.dropped = 0
-
-    def _say(self, what: str) -> None:
-        if what != self._problem:
-            self._problem = what
-            self._reports.trouble(self.link, what)
-
-    # What the stick says
-
-    def _told(self, said: Any) -> None:
-        self._heard_s = time.monotonic()
+    def told(self, said: Any) -> None:
+        """What the stick says of nodes."""
         if isinstance(said, Incoming):
             self._incoming(said)
         elif isinstance(said, Confirm):
-            if self._up is not None:
-                self._up.radio.confirmed(said)
+            if self._stick.up is not None:
+                self._stick.up.radio.confirmed(said)
         elif isinstance(said, Announced):
             self._came(said.ieee, said.short, said)
         elif isinstance(said, Joined):
             self._came(said.ieee, said.short)
         elif isinstance(said, Left):
             self._left(said)
-        elif isinstance(said, commands.Reset) and self._up is not None:
-            self._say("the Zigbee stick has begun anew; its network is brought up again")
-            self._lost.set()
 
     def _incoming(self, message: Incoming) -> None:
         device = self._by_short.get(message.source)
         if device is None:
-            if self._pairing and self._up is not None:
+            if self._pairing and self._stick.up is not None:
                 self._start(self._who_is(message.source))
             return
         now_s = time.monotonic()
@@ -217,8 +131,8 @@ class ZigbeeDriver:
             return
         try:
             frame = zcl.decode(message.data)
-            if self._up is not None:
-                self._up.radio.answered(message.source, frame)
+            if self._stick.up is not None:
+                self._stick.up.radio.answered(message.source, frame)
             values = self._values(device, message, frame)
         except CodecError as error:
             if device.node:
@@ -269,8 +183,8 @@ class ZigbeeDriver:
             self._reply(message, answer)
 
     def _reply(self, message: Incoming, frame: zcl.Zcl) -> None:
-        if self._up is not None:
-            self._up.radio.reply(message, frame)
+        if self._stick.up is not None:
+            self._stick.up.radio.reply(message, frame)
 
     # Nodes that come and go
 
@@ -299,7 +213,7 @@ class ZigbeeDriver:
 
     async def _who_is(self, short: int) -> None:
         """A node speaks that nobody has introduced: ask for its long address."""
-        up, now = self._up, time.monotonic()
+        up, now = self._stick.up, time.monotonic()
         if up is None or now - self._asked_who.get(short, -60.0) < 30:
             return
         self._asked_who[short] = now
@@ -340,9 +254,9 @@ class ZigbeeDriver:
         self._start(self._agree_again(device))
 
     async def _agree_again(self, device: Device) -> None:
-        if self._up is not None:
+        if self._stick.up is not None:
             with contextlib.suppress(LinkError):
-                await Interview(self._up.radio, device, self._up.network.ieee, _nothing).agree()
+                await Interview(self._stick.up.radio, device, self._stick.up.network.ieee, _nothing).agree()
                 await self._read_all(device)
 
     def _interview(self, device: Device) -> None:
@@ -356,7 +270,7 @@ class ZigbeeDriver:
         )
 
     async def _ask(self, device: Device) -> None:
-        up = self._up
+        up = self._stick.up
         if up is None:
             return
 
@@ -405,7 +319,7 @@ class ZigbeeDriver:
         new = not device.node
         device.node = known.node
         self._by_node[known.node] = device
-        if new and self._up is not None:
+        if new and self._stick.up is not None:
             self._reports.presence(known.node, here=True)
             self._start(self._read_all(device))
 
@@ -418,7 +332,7 @@ class ZigbeeDriver:
     async def settings(self, node: str) -> dict[str, Any]:
         """How the node's own settings stand. Raises LinkError."""
         device = self._device(node)
-        radio = self._radio()
+        radio = self._stick.radio
         for point in device.points.values():
             if point.setting and not point.datapoint:
                 found = await radio.read(device.short, point.endpoint, point.cluster, [point.attribute], point.manufacturer)
@@ -454,7 +368,7 @@ class ZigbeeDriver:
             await self._send_away(device)
 
     async def _send_away(self, device: Device) -> None:
-        up = self._up
+        up = self._stick.up
         if up is not None and not device.left:
             with contextlib.suppress(LinkError):
                 await up.radio.network(commands.leave(device.short, device.ieee), Outcome, device.short, GONE_S)
@@ -468,74 +382,24 @@ class ZigbeeDriver:
     def pairing(self, is_open: bool) -> None:
         """Let nodes join while the window is open."""
         self._pairing = is_open
-        if self._up is not None:
-            self._start(self._permit_join() if is_open else self._forbid_join())
-
-    async def _permit_join(self) -> None:
-        while self._pairing and (up := self._up) is not None:
-            try:
-                await up.processor.do(commands.permit_join(LONGEST_JOIN_S))
-            except Declined as error:
-                full = error.status == commands.TABLE_FULL
-                why = "its table of nodes is full; remove nodes that are no more" if full else str(error)
-                self._say(f"no Zigbee node can join: {why}")
-                return
-            except LinkError as error:
-                self._say(str(error))
-                return
-            if self._problem.startswith("no Zigbee node can join"):
-                self._say("")
-            await asyncio.sleep(JOIN_AGAIN_S)
-
-    async def _forbid_join(self) -> None:
-        if self._up is not None:
-            with contextlib.suppress(LinkError):
-                await self._up.processor.do(commands.permit_join(0))
+        if self._stick.up is not None:
+            self._start(self._stick.permit_join() if is_open else self._stick.forbid_join())
 
     def listening(self) -> str:
         """What the stick runs, or why it does not."""
-        if (up := self._up) is not None:
-            return f"Zigbee on channel {up.network.channel}, {up.version}"
-        if self._settings.port:
-            return self._problem or f"the Zigbee stick at {self._settings.port} is being opened"
-        found = plugged_in()
-        return f"no Zigbee stick: set zigbee.port; {'found ' + ', '.join(found) if found else 'none is plugged in'}"
+        return self._stick.listening()
 
     def checks(self) -> list[Check]:
         """How the stick and the profiles are."""
-        found = []
-        if (up := self._up) is not None:
-            text = f"channel {up.network.channel}, {up.version}; nodes: {len(self.devices)}"
-            skipped = up.processor.skipped + up.processor.garbled
-            found.append(Check("Zigbee stick", "ok", text + (f"; not understood: {skipped} bytes" if skipped else "")))
-        elif not self._settings.port:
-            advice = "leave it so when the house has no Zigbee nodes"
-            found.append(Check("Zigbee stick", "ok", self.listening(), advice))
-        else:
-            advice = "plug it in again, or set zigbee.port in hombi.toml to where it is now"
-            if isinstance(self._problem_error, ForeignNetwork):
-                advice = "`hombi zigbee keep` or `hombi zigbee clean`"
-            found.append(Check("Zigbee stick", "fault", self.listening(), advice))
+        found = [self._stick.check(len(self.devices))]
         if self.wrong_profiles:
-            found.append(
-                Check("node profiles", "warning", "; ".join(self.wrong_profiles), "mend them; docs/node-profiles.md helps")
-            )
+            advice = "mend them; docs/node-profiles.md helps"
+            found.append(Check("node profiles", "warning", "; ".join(self.wrong_profiles), advice))
         return found
 
     def info(self) -> dict[str, Any]:
         """What is known of the stick and its network."""
-        network, version = self._network, self._up.version if self._up is not None else None
-        return {
-            "port": self._settings.port,
-            "state": "up" if self._up is not None else "foreign" if isinstance(self._problem_error, ForeignNetwork) else "down",
-            "text": self.listening(),
-            "firmware": str(version) if version is not None else "",
-            "pan_id": network.pan_id if network is not None else None,
-            "extended_pan_id": f"{network.extended_pan_id:016x}" if network is not None else "",
-            "channel": network.channel if network is not None else None,
-            "ieee": f"{network.ieee:016x}" if network is not None else "",
-            "nodes": len(self.devices),
-        }
+        return {**self._stick.info(), "nodes": len(self.devices)}
 
     def _device(self, node: str) -> Device:
         device = self._by_node.get(node)
@@ -549,13 +413,8 @@ class ZigbeeDriver:
             raise LinkError(f"{node} has no {wire} any more; let it join again")
         return device, point
 
-    def _radio(self) -> Radio:
-        if self._up is None:
-            raise Unreachable(self.listening())
-        return self._up.radio
-
     async def _write(self, device: Device, point: Point, value: float) -> None:
-        radio, short, raw = self._radio(), device.short, point.raw(value)
+        radio, short, raw = self._stick.radio, device.short, point.raw(value)
         send = partial(radio.send, short, point.endpoint, point.cluster)
         sequence = radio.next_sequence()
         if point.datapoint:
@@ -576,11 +435,11 @@ class ZigbeeDriver:
     async def _read_all(self, device: Device) -> None:
         """All its values as they are now, so that none must be waited for."""
         await self._read_points(device, [one for one in device.points.values() if not one.datapoint and not one.setting])
-        if device.profile.datapoint_cluster and self._up is not None:
-            sequence = self._up.radio.next_sequence()
+        if device.profile.datapoint_cluster and self._stick.up is not None:
+            sequence = self._stick.up.radio.next_sequence()
             frame = zcl.Zcl(sequence, datapoints.ASK_ALL, b"", cluster_command=True, no_default_response=True)
             with contextlib.suppress(LinkError):
-                await self._up.radio.send(device.short, 1, device.profile.datapoint_cluster, frame)
+                await self._stick.up.radio.send(device.short, 1, device.profile.datapoint_cluster, frame)
 
     async def _read_points(self, device: Device, points: Sequence[Point]) -> None:
         """Read values; what is answered comes in as any other frame does."""
@@ -588,10 +447,10 @@ class ZigbeeDriver:
         for one in points:
             places.setdefault((one.endpoint, one.cluster, one.manufacturer), set()).add(one.attribute)
         for (endpoint, cluster, maker), attributes in places.items():
-            if self._up is None:
+            if self._stick.up is None:
                 return
             with contextlib.suppress(LinkError, NoAnswer):
-                await self._up.radio.read(device.short, endpoint, cluster, sorted(attributes), maker)
+                await self._stick.up.radio.read(device.short, endpoint, cluster, sorted(attributes), maker)
 
     async def _read_what_is_not_reported(self) -> None:
         """Nodes on mains are read now and then: a report may be lost, and some do not report at all."""

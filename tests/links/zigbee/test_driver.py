@@ -207,7 +207,7 @@ async def test_a_stick_that_is_not_there_does_not_keep_the_hub_from_starting(tmp
 
 
 async def test_a_stick_that_answers_nothing_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("hombi.links.zigbee.driver.QUIET_S", 0.1)
+    monkeypatch.setattr("hombi.links.zigbee.stick.QUIET_S", 0.1)
     monkeypatch.setattr("hombi.links.zigbee.processor.ANSWER_S", 0.2)
     monkeypatch.setattr("hombi.links.zigbee.processor.Processor.request.__defaults__", (0.2,))
     monkeypatch.setattr("hombi.links.zigbee.processor.Processor.open.__defaults__", (115_200, 0.2))

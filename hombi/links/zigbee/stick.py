@@ -1,0 +1,219 @@
+"""The stick, kept up: opened, its network brought up, watched, and opened again when it is gone."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import time
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from hombi.links.base import Check, LinkError, Unreachable, ZigbeeSettings
+from hombi.links.zigbee import commands
+from hombi.links.zigbee.commands import Reset, Version
+from hombi.links.zigbee.errors import Declined, ForeignNetwork
+from hombi.links.zigbee.frames import Frame
+from hombi.links.zigbee.network import Network, bring_up
+from hombi.links.zigbee.processor import Processor
+from hombi.links.zigbee.radio import Radio
+from hombi.links.zigbee.serial_port import plugged_in
+
+NETWORK_KEY = "zigbee/network"
+FIRST_PAUSE_S, LONGEST_PAUSE_S = 0.5, 30.0
+QUIET_S, WATCH_EVERY_S = 30.0, 1.0
+LONGEST_JOIN_S, JOIN_AGAIN_S = 254, 200.0
+CANNOT_JOIN = "no Zigbee node can join"
+
+
+@dataclass(slots=True)
+class Up:
+    """What there is while the stick runs our network."""
+
+    processor: Processor
+    radio: Radio
+    network: Network
+    version: Version
+
+
+class Owner(Protocol):
+    """Who has the stick."""
+
+    def told(self, said: Any) -> None:
+        """The stick says something that concerns nodes."""
+
+    def is_up(self) -> None:
+        """The network is up, for the first time or again."""
+
+    def trouble(self, what: str) -> None:
+        """What is wrong with the stick; "" when it is well again."""
+
+    def keep(self, key: str, state: dict[str, Any] | None) -> None:
+        """What must outlive a restart."""
+
+
+class Stick:
+    """The stick at the port of the settings. `up` is None while it does not run our network; `problem` says why."""
+
+    def __init__(self, settings: ZigbeeSettings, kept: Mapping[str, Any] | None, owner: Owner) -> None:
+        self._settings, self._owner = settings, owner
+        self.network = Network.of(dict(kept)) if kept is not None else None
+        self.up: Up | None = None
+        self.problem = ""
+        self._foreign = False
+        self._choice = ""
+        self._chosen, self._lost = asyncio.Event(), asyncio.Event()
+        self._heard_s = 0.0
+        self._open_window = False
+
+    @property
+    def radio(self) -> Radio:
+        """A word with nodes. Raises Unreachable while there is none."""
+        if self.up is None:
+            raise Unreachable(self.listening())
+        return self.up.radio
+
+    async def keep_up(self) -> None:
+        """Open it again and again, until cancelled."""
+        pause = FIRST_PAUSE_S
+        while True:
+            self._lost.clear()
+            self._foreign = False
+            try:
+                await self._open()
+                pause = FIRST_PAUSE_S
+                self._say("")
+                self._owner.is_up()
+                await self._lost.wait()
+            except ForeignNetwork as error:
+                self._foreign = True
+                self._say(str(error))
+                self._chosen.clear()
+                await self._chosen.wait()
+                continue
+            except LinkError as error:
+                self._say(str(error))
+            self.close()
+            await asyncio.sleep(pause)
+            pause = min(2 * pause, LONGEST_PAUSE_S)
+
+    async def watch(self) -> None:
+        """A stick that says nothing for a while is asked whether it is there; until cancelled."""
+        while True:
+            await asyncio.sleep(WATCH_EVERY_S)
+            up = self.up
+            if up is None or time.monotonic() - self._heard_s < QUIET_S:
+                continue
+            try:
+                await up.processor.request(Frame(commands.Id.PING))
+                self._heard_s = time.monotonic()
+            except LinkError as error:
+                self._say(f"{error}; it is opened again")
+                self._lost.set()
+
+    def close(self) -> None:
+        """Let it go; its network goes on by itself."""
+        if self.up is not None:
+            self.up.processor.close()
+            self.up = None
+
+    def choose(self, choice: str) -> None:
+        """What is to be done with the foreign network: "keep" or "clean". Raises LinkError when there is none."""
+        if not self._foreign:
+            raise LinkError("the stick carries no foreign network; there is nothing to choose")
+        self._choice = choice
+        self._chosen.set()
+
+    async def permit_join(self) -> None:
+        """Let nodes join for as long as the window is open; a stick does so for some minutes at a time."""
+        self._open_window = True
+        while self._open_window and (up := self.up) is not None:
+            try:
+                await up.processor.do(commands.permit_join(LONGEST_JOIN_S))
+            except Declined as error:
+                full = error.status == commands.TABLE_FULL
+                why = "its table of nodes is full; remove nodes that are no more" if full else str(error)
+                self._say(f"{CANNOT_JOIN}: {why}")
+                return
+            except LinkError as error:
+                self._say(str(error))
+                return
+            if self.problem.startswith(CANNOT_JOIN):
+                self._say("")
+            await asyncio.sleep(JOIN_AGAIN_S)
+
+    async def forbid_join(self) -> None:
+        """Let nobody join any more."""
+        self._open_window = False
+        if self.up is not None:
+            with contextlib.suppress(LinkError):
+                await self.up.processor.do(commands.permit_join(0))
+
+    def listening(self) -> str:
+        """What the stick runs, or why it does not."""
+        if self.up is not None:
+            return f"Zigbee on channel {self.up.network.channel}, {self.up.version}"
+        if self._settings.port:
+            return self.problem or f"the Zigbee stick at {self._settings.port} is being opened"
+        found = plugged_in()
+        return f"no Zigbee stick: set zigbee.port; {'found ' + ', '.join(found) if found else 'none is plugged in'}"
+
+    def check(self, nodes: int) -> Check:
+        """How it is."""
+        if self.up is not None:
+            skipped = self.up.processor.skipped + self.up.processor.garbled
+            text = f"channel {self.up.network.channel}, {self.up.version}; nodes: {nodes}"
+            return Check("Zigbee stick", "ok", text + (f"; not understood: {skipped} bytes" if skipped else ""))
+        if not self._settings.port:
+            return Check("Zigbee stick", "ok", self.listening(), "leave it so when the house has no Zigbee nodes")
+        advice = "plug it in again, or set zigbee.port in hombi.toml to where it is now"
+        if self._foreign:
+            advice = "`hombi zigbee keep` or `hombi zigbee clean`"
+        return Check("Zigbee stick", "fault", self.listening(), advice)
+
+    def info(self) -> dict[str, Any]:
+        """What is known of the stick and its network, but for the key."""
+        network = self.network
+        return {
+            "port": self._settings.port,
+            "state": "up" if self.up is not None else "foreign" if self._foreign else "down",
+            "text": self.listening(),
+            "firmware": str(self.up.version) if self.up is not None else "",
+            "pan_id": network.pan_id if network is not None else None,
+            "extended_pan_id": f"{network.extended_pan_id:016x}" if network is not None else "",
+            "channel": network.channel if network is not None else None,
+            "ieee": f"{network.ieee:016x}" if network is not None else "",
+        }
+
+    async def _open(self) -> None:
+        processor = Processor(self._settings.port, self._told, self._unplugged)
+        try:
+            await processor.open(self._settings.baud)
+            network, version = await bring_up(processor, self.network, self._choice)
+            await processor.do(commands.permit_join(0))
+        except BaseException:
+            processor.close()
+            raise
+        self._choice = ""
+        self.network = network
+        self._owner.keep(NETWORK_KEY, network.kept())
+        self._heard_s = time.monotonic()
+        self.up = Up(processor, Radio(processor), network, version)
+
+    def _told(self, said: Any) -> None:
+        self._heard_s = time.monotonic()
+        if isinstance(said, Reset):
+            if self.up is not None:
+                self._say("the Zigbee stick has begun anew; its network is brought up again")
+                self._lost.set()
+            return
+        self._owner.told(said)
+
+    def _unplugged(self, why: str) -> None:
+        self._say(f"the Zigbee stick at {self._settings.port} is gone: {why}; it is looked for")
+        self._lost.set()
+
+    def _say(self, what: str) -> None:
+        if what != self.problem:
+            self.problem = what
+            self._owner.trouble(what)
