@@ -54,7 +54,7 @@ class Intake:
         self.told: Callable[[Node, str, Any], None] = lambda *_: None
         self.dropped = 0
 
-    def observed(self, node_address: str, values: Sequence[Resolved], acknowledge: Callable[[], None]) -> Taken:
+    def observed(self, node_address: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None) -> Taken:
         """Take what a node sent. `acknowledge` is called when all that could be taken is committed.
 
         What cannot be taken (no such entity, a wrong unit, a time that cannot be) is listed in the answer and journaled;
@@ -98,7 +98,7 @@ class Intake:
             self._journal.fault("ReadingRefused", f"{node.address}: {taken.refused[0]}", node=node.address)
         if rows:
             self._writer.put(rows, acknowledge)
-        else:
+        elif acknowledge is not None:
             acknowledge()
         return taken
 

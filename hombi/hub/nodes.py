@@ -44,7 +44,7 @@ class Nodes:
     drivers: dict[str, Driver]
     trouble_said: dict[str, str] = field(default_factory=dict)
 
-    def observed(self, node: str, values: Sequence[Resolved], acknowledge: Callable[[], None]) -> Taken:
+    def observed(self, node: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None) -> Taken:
         return self.intake.observed(node, values, acknowledge)
 
     def presence(self, node: str, here: bool) -> None:

@@ -107,8 +107,8 @@ class Check:
 class Reports(Protocol):
     """The hub's side: what a driver tells it. All of it is plain and synchronous; nothing here waits."""
 
-    def observed(self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge) -> None:
-        """A node sent values. `acknowledge` is called after they are committed."""
+    def observed(self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None) -> None:
+        """A node sent values. `acknowledge` is called after they are committed; None when the sender waits for nothing."""
 
     def presence(self, node: str, here: bool) -> None:
         """A node came, or is gone."""

@@ -27,10 +27,11 @@ class Told:
     kept: dict[str, dict[str, Any]] = field(default_factory=dict)
     messages: list[Heard] = field(default_factory=list)
 
-    def observed(self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge) -> None:
+    def observed(self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None) -> None:
         for one in values:
             self.values.setdefault(f"{node}/{one.name}", []).append(one)
-        acknowledge()
+        if acknowledge is not None:
+            acknowledge()
 
     def presence(self, node: str, here: bool) -> None:
         self.here[node] = here

@@ -27,7 +27,7 @@ SIGNAL = "signal"
 CONNECTIONS = 5
 GATHER_S = 1.5
 TRIES, AGAIN_S = 3, 1.0
-SAME_AGAIN_S = 60.0
+SAME_AGAIN_S, AT_MOST_EVERY_S = 60.0, 0.5
 SIGNAL_STEP_DB, SIGNAL_EVERY_S = 8, 300.0
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 1.0, 30.0
 MOST_REMEMBERED = 1_000
@@ -136,12 +136,20 @@ class BluetoothDriver:
         if known.connects:
             if known.peer is not None:
                 known.peer.seen.set()
-        elif (content := (data.service_data, data.manufacturer_data)) != known.content or now_s - known.taken_s >= SAME_AGAIN_S:
-            # BlueZ repeats what it remembers whenever anything about a node changes: the same content is news once a minute.
-            known.content, known.taken_s = content, now_s
+        elif self._is_news(known, (data.service_data, data.manufacturer_data), now_s):
             values += self._decoded(known, device, data)
         if values:
-            self._reports.observed(known.node, values, _nothing)
+            self._reports.observed(known.node, values, None)
+
+    @staticmethod
+    def _is_news(known: Known, content: tuple[Any, Any], now_s: float) -> bool:
+        """BlueZ repeats what it remembers whenever anything about a node changes: the same content is news once a minute. Other
+        content is news at once, but no more than twice a second: it is repeated until it is taken."""
+        waited_s = now_s - known.taken_s
+        if waited_s < (SAME_AGAIN_S if content == known.content else AT_MOST_EVERY_S):
+            return False
+        known.content, known.taken_s = content, now_s
+        return True
 
     def _decoded(self, known: Known, device: BLEDevice, data: AdvertisementData) -> list[Resolved]:
         try:
@@ -261,7 +269,7 @@ class BluetoothDriver:
     def _told(self, known: Known, signal: Signal, value: float | bool | None) -> None:
         self._reports.alive(known.node)
         unit = "" if KINDS[signal.kind].words else signal.unit
-        self._reports.observed(known.node, [Resolved(signal.wire, unit, _now_ms(), value, True)], _nothing)
+        self._reports.observed(known.node, [Resolved(signal.wire, unit, _now_ms(), value, True)], None)
 
     def _present(self, known: Known, here: bool) -> None:
         if here:
@@ -407,7 +415,3 @@ def _signal_property(signal: Signal) -> dict[str, Any]:
 
 def _now_ms() -> int:
     return time.time_ns() // 1_000_000
-
-
-def _nothing() -> None:
-    pass

@@ -145,7 +145,7 @@ class ZigbeeDriver:
         self._reports.alive(device.node)
         values += device.heard(message, now_ms())
         if values:
-            self._reports.observed(device.node, values, _nothing)
+            self._reports.observed(device.node, values, None)
         self._acknowledge(message, frame)
 
     def _values(self, device: Device, message: Incoming, frame: zcl.Zcl) -> list[Any]:
