@@ -59,3 +59,14 @@ it("makes dots of what else is worth one", () => {
     [2, false],
   ]);
 });
+
+it("leads with the room’s own temperature, not that of its soil", () => {
+  const soil = entity("probe/soil-temperature", { kind: "temperature", title: "Soil temperature" });
+  expect(leading([soil, entity("mast/temperature")]).map((e) => e.entity)).toEqual(["mast/temperature"]);
+});
+
+it("names water on the floor before anything else but what is bad", () => {
+  const leak = entity("floor/leak", { kind: "leak", value: 1, words: ["dry", "wet"] });
+  expect(trouble([entity("a/battery", { value: 5 }), leak])).toBe("wet");
+  expect(trouble([{ ...leak, value: 0 }])).toBe("");
+});
