@@ -15,7 +15,7 @@ setup: .venv/done $(CONSOLE)  ## the command at .venv/bin/hombi, and the console
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11) and "Hombi needs Python 3.11 or newer; say make PYTHON=python3.11")'
 	@echo "Installing the Python packages into .venv …"
 	@test -x $(BIN)/pip || $(PYTHON) -m venv .venv
-	@$(BIN)/pip install --quiet --disable-pip-version-check --constraint requirements.txt --editable '.[hub,lab,dev]'
+	@$(BIN)/pip install --quiet --disable-pip-version-check --no-compile --constraint requirements.txt --editable '.[hub,lab,dev]'
 	@touch $@
 
 console/node_modules/done: console/package.json console/package-lock.json

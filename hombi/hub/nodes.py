@@ -114,7 +114,7 @@ class Nodes:
     async def _found(self, found: Found) -> None:
         known = self.house.node_by_thing(found.thing_id)
         if known is None:
-            if self.pairing.left_ms:
+            if self.pairing.left_ms or self.pairing.is_asking(found.thing_id):
                 try:
                     await self.pairing.found(found)
                 except HubError as error:

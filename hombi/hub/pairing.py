@@ -108,6 +108,9 @@ class Pairing:
             self._closing.cancel()
         self._closing = self.clock.call_at_ms(self.until_ms, self._ran_out)
         if not was_open:
+            # What did not answer when the window was open before is asked anew.
+            for arrival in [a for a in self.arrivals.values() if a.record.state == "asking"]:
+                del self.arrivals[arrival.record.id]
             self.journal.note("PairingOpened", f"pairing is open for {for_ms // 1000} s")
         self._announce()
         for driver in self.drivers.values():
@@ -164,6 +167,10 @@ class Pairing:
             record.id = known[0].record.id  # who has watched it being asked goes on watching
         where = f"at {url}" if (url := found.reach.get("url")) else f"over {found.link}"
         return await self._arrive(record, thing, f"was found {where}")
+
+    def is_asking(self, thing_id: str) -> bool:
+        """Whether this node is being asked what it has: it began while the window was open, and may end after it."""
+        return any(a.record.thing_id == thing_id and a.record.state == "asking" for a in self.arrivals.values())
 
     def asking(self, asking: Asking) -> None:
         """A node is being asked what it has. It is shown, and cannot be let in yet."""

@@ -60,6 +60,28 @@ async def test_an_interview_may_end_without_an_arrival() -> None:
         assert r.hub.pairing.waiting() == []
 
 
+async def test_an_interview_that_outlasts_the_window_ends_as_an_arrival() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        r.hub.nodes.asking(asking("asking what it has, 4 of 5"))
+        await r.clock.forward(60_000)
+        assert not r.link.open
+        r.hub.nodes.asking(asking("asking what it has, 5 of 5"))
+        r.hub.nodes.found(found())
+        await settle()
+        assert [a.record.state for a in r.hub.pairing.waiting()] == ["waiting"]
+
+
+async def test_what_did_not_answer_is_gone_when_the_window_is_opened_again() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        r.hub.nodes.asking(asking("it does not answer"))
+        r.hub.pairing.close()
+        assert len(r.hub.pairing.waiting()) == 1
+        r.hub.pairing.open(60_000)
+        assert r.hub.pairing.waiting() == []
+
+
 async def test_a_node_that_leaves_is_marked_until_it_is_back() -> None:
     async with rig() as r:
         await r.let_in("Workshop door", **CLIMATE)

@@ -382,6 +382,12 @@ class ZigbeeDriver:
     def pairing(self, is_open: bool) -> None:
         """Let nodes join while the window is open."""
         self._pairing = is_open
+        if is_open and self._stick.up is not None:
+            for device in [one for one in self.devices.values() if not one.node and one.ieee not in self._interviews]:
+                if device.known:
+                    self._found(device, [])
+                else:
+                    self._interview(device)
         if self._stick.up is not None:
             self._start(self._stick.permit_join() if is_open else self._stick.forbid_join())
 

@@ -266,6 +266,15 @@ async def test_a_node_that_floods_is_held_back_and_named(tmp_path: Path) -> None
         assert len(rig.told.values[f"loft-climate/{TEMPERATURE}"]) < 1_000
 
 
+async def test_a_node_that_waits_is_an_arrival_again_when_the_window_is_opened_again(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        await rig.arrive("loft-lamp")
+        rig.driver.pairing(False)
+        rig.told.arrived.clear()
+        rig.driver.pairing(True)
+        await until(lambda: rig.told.arrived)
+
+
 async def test_nobody_joins_while_the_window_is_closed(tmp_path: Path) -> None:
     async with rig_at(tmp_path) as rig:
         node = rig.node("loft-lamp")
