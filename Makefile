@@ -1,6 +1,8 @@
 # The few words for all chores. `make demo` and `make test` work on a fresh machine.
 PYTHON ?= python3
 BIN := .venv/bin
+# Every start of the hub would compile all of it anew where this is set, and the tests start it some two hundred times.
+export PYTHONDONTWRITEBYTECODE :=
 CONSOLE := hombi/service/console_files/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public console/index.html console/vite.config.ts -type f)
 

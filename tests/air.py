@@ -39,7 +39,7 @@ class Air:
         async def run() -> T:
             return act()
 
-        return asyncio.run_coroutine_threadsafe(run(), self.loop).result(10)
+        return asyncio.run_coroutine_threadsafe(run(), self.loop).result(30)
 
     def press(self, node: str) -> None:
         self.do(self.nodes[node].press)
@@ -75,7 +75,7 @@ def air_at(folder: Path) -> Iterator[Air]:
         loop.call_soon_threadsafe(living.cancel)
         until(living.done)
         loop.call_soon_threadsafe(loop.stop)
-        thread.join(5)
+        thread.join(30)
         loop.close()
 
 

@@ -65,7 +65,7 @@ class Broker:
     def stop(self) -> None:
         if self.process is not None:
             self.process.terminate()
-            self.process.wait(5)
+            self.process.wait(30)
             self.process = None
 
     def client(self, client_id: str = "board", version: int = paho.MQTTv311) -> paho.Client:

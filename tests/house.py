@@ -37,7 +37,7 @@ def free_ports(count: int = 3) -> list[int]:
         return found
 
 
-def until(ask: Callable[[], Any], within_s: float = 8.0) -> Any:
+def until(ask: Callable[[], Any], within_s: float = 30.0) -> Any:
     """Ask again and again until the answer is true; the answer. Fails after `within_s`."""
     ends = time.monotonic() + within_s
     while True:
@@ -112,7 +112,7 @@ class Service:
     def stop(self, sign: signal.Signals = signal.SIGTERM) -> None:
         if self.process is not None and self.process.poll() is None:
             self.process.send_signal(sign)
-            self.process.wait(timeout=10)
+            self.process.wait(timeout=30)
 
     def kill(self) -> None:
         self.stop(signal.SIGKILL)
@@ -136,7 +136,7 @@ class Service:
             input=stdin,
             capture_output=True,
             text=True,
-            timeout=30,
+            timeout=90,
             check=False,
         )
 
@@ -201,7 +201,7 @@ class Joined:
         client.on_connect = lambda client, *_: client.subscribe(self.topics["wanted"], qos=1)
         client.connect("127.0.0.1", self.service.mqtt_port)
         client.loop_start()
-        assert ready.wait(5), "the node could not subscribe"
+        assert ready.wait(30), "the node could not subscribe"
         try:
             yield client
         finally:
@@ -210,7 +210,7 @@ class Joined:
 
     def publish(self, client: paho.Client, payload: Any) -> None:
         """Publish a pack, and wait until it is acknowledged."""
-        client.publish(self.topics["readings"], json.dumps(payload), qos=1).wait_for_publish(5)
+        client.publish(self.topics["readings"], json.dumps(payload), qos=1).wait_for_publish(30)
 
 
 def ask(service: Service, thing: dict[str, Any], code: str = "1234-5678") -> httpx.Response:

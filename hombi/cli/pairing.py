@@ -31,7 +31,7 @@ def pair(
             return
         window = h.open_pairing(for_)
         for link, where in window.listening.items():
-            out.print(f"{link} listens: {where}")
+            out.print(f"{link}: {where}")
         if not watch or not out.is_terminal:
             out.print(f"Pairing is open for {ceil(window.left_ms / 1000)} s.")
             return

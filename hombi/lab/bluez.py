@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import os
 import shutil
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -125,7 +124,6 @@ class Bluez:
 
     async def start(self) -> None:
         """Come onto the bus."""
-        os.environ.setdefault("DBUS_SYSTEM_BUS_ADDRESS", self._address)
         self._bus = await MessageBus(bus_address=self._address).connect()
         self._bus.add_message_handler(self._handle)
         await self._bus.request_name("org.bluez", NameFlag.DO_NOT_QUEUE)

@@ -152,8 +152,8 @@ async def _hub_process(demo: Demo, bluetooth: BluetoothHouse | None) -> AsyncIte
         "HOMBI_HOUSE_NAME": "Heron Mill",
         "HOMBI_WIFI_DISCOVERY": "127.0.0.1",
         "HOMBI_ZIGBEE_PORT": str(demo.lab / "zigbee-stick"),
-        **({"DBUS_SYSTEM_BUS_ADDRESS": bluetooth.bus.address} if bluetooth else {"HOMBI_BLUETOOTH_USE": "off"}),
         **os.environ,
+        **({"DBUS_SYSTEM_BUS_ADDRESS": bluetooth.bus.address} if bluetooth else {"HOMBI_BLUETOOTH_USE": "off"}),
         "HOMBI_DATA": str(demo.data),
         "HOMBI_PORT": str(demo.port),
     }

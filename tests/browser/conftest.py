@@ -8,10 +8,12 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import BrowserContext, ConsoleMessage, Page
+from playwright.sync_api import BrowserContext, ConsoleMessage, Page, expect
 
 from tests.house import OWNER, PASSWORD, Joined, Service
 
+# A busy machine draws late; what is expected is waited for.
+expect.set_options(timeout=20_000)
 AXE = (Path(__file__).parents[2] / "console/node_modules/axe-core/axe.min.js").read_text()
 
 

@@ -34,7 +34,7 @@ def board(service: Service, tool: Tool) -> Iterator[paho.Client]:
 
 
 def say(board: paho.Client, topic: str, content: object) -> None:
-    board.publish(topic, json.dumps(content), qos=1).wait_for_publish(5)
+    board.publish(topic, json.dumps(content), qos=1).wait_for_publish(30)
 
 
 def test_a_value_is_picked_out_of_a_live_message_and_seen_in_a_room(console: Page, service: Service, board: paho.Client) -> None:

@@ -180,7 +180,7 @@ def test_follow_shows_readings_as_they_come(service: Service, rack: Joined) -> N
         assert (row["entity"], row["value"]) == ("cellar-rack/humidity", 42.5)
     finally:
         following.send_signal(signal.SIGINT)
-        assert following.wait(5) == 0
+        assert following.wait(30) == 0
 
 
 def test_pair_arrivals_and_admit(service: Service) -> None:

@@ -72,7 +72,7 @@ async def test_a_node_that_asks_while_it_is_being_let_in_is_told_to_wait() -> No
         store, slow = r.records.admit, threading.Event()
 
         def admit(*given: Any) -> Any:
-            slow.wait(5)
+            slow.wait(30)
             return store(*given)
 
         r.records.admit = admit  # type: ignore[method-assign]

@@ -103,13 +103,13 @@ def test_topics_of_other_nodes_are_closed(service: Service, rack: Joined, mister
     )
     client.connect("127.0.0.1", service.mqtt_port)
     client.loop_start()
-    assert ready.wait(5)
+    assert ready.wait(30)
     assert [code.is_failure for code in granted] == [True, True, True, False]
     dropped = threading.Event()
     client.on_disconnect = lambda *_: dropped.set()
     before = value(service, "cellar-mister/power")
     client.publish(mister.topics["readings"], '[{"n":"power","v":99}]', qos=1)
-    assert dropped.wait(5), "publishing under another's topic ends the connection"
+    assert dropped.wait(30), "publishing under another's topic ends the connection"
     client.loop_stop()
     assert value(service, "cellar-mister/power") == before
 
@@ -140,7 +140,7 @@ def test_garbage_at_the_door_closes_that_connection_only(service: Service, rack:
 def test_a_refused_pack_over_mqtt_is_journaled_and_acknowledged(service: Service, rack: Joined) -> None:
     with rack.connected() as client:
         info = client.publish(rack.topics["readings"], '[{"n":"humidity","v":"wet"}]', qos=1)
-        info.wait_for_publish(5)
+        info.wait_for_publish(30)
         assert info.is_published()
 
     def refused() -> list[str]:
@@ -155,7 +155,7 @@ def test_a_refused_pack_over_mqtt_is_journaled_and_acknowledged(service: Service
 @pytest.mark.parametrize("qos", [0, 1])
 def test_retained_messages_wait_for_their_own_node(service: Service, rack: Joined, qos: int) -> None:
     with rack.connected() as client:
-        client.publish(rack.topics["presence"], f"here {qos}", qos=qos, retain=True).wait_for_publish(5)
+        client.publish(rack.topics["presence"], f"here {qos}", qos=qos, retain=True).wait_for_publish(30)
         time.sleep(0.1)
     heard: list[tuple[str, bool]] = []
     listener = rack.mqtt("listener")

@@ -36,7 +36,7 @@ def phone_service(path: Path, port: int) -> Iterator[LabPhone]:
         yield phone
     finally:
         server.should_exit = True
-        thread.join(5)
+        thread.join(30)
 
 
 @pytest.fixture

@@ -122,10 +122,10 @@ def test_the_stick_in_words_and_a_foreign_network(service: Service, air: Air) ->
         assert any(c.part == "Zigbee stick" and c.state == "fault" for c in hub.doctor())
         air.stick.store[0x002D] = bytes(range(8))
         air.do(air.stick.plug)
-        until(lambda: hub.zigbee().state == "foreign", 20)
+        until(lambda: hub.zigbee().state == "foreign")
         assert "hombi zigbee keep" in service.hombi("doctor").stdout
         assert "starts clean" in service.hombi("zigbee", "clean", "--yes").stdout
-        until(lambda: hub.zigbee().state == "up", 20)
+        until(lambda: hub.zigbee().state == "up")
         assert hub.zigbee().extended_pan_id == ours
         until(lambda: hub.command("loft-lamp/switch", "off").state == "confirmed")
 

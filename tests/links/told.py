@@ -74,7 +74,7 @@ class Told:
         return found[-1].value if found else None
 
 
-async def until(ask: Callable[[], Any], within_s: float = 10.0) -> Any:
+async def until(ask: Callable[[], Any], within_s: float = 30.0) -> Any:
     """Wait until the answer is true; the answer. Fails after `within_s`."""
     async with asyncio.timeout(within_s):
         while not (answer := ask()):

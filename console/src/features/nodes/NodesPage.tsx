@@ -1,6 +1,6 @@
 // The nodes that are in, and letting more in: the pairing window and who arrives.
 import { Link } from "react-router";
-import { useHouse, useNodes } from "../../api/queries";
+import { useEntities, useHouse, useNodes } from "../../api/queries";
 import { Ago, Await, Empty, Heads, Page } from "../../ui/parts";
 import { AddNode } from "./AddNode";
 import { Pairing } from "./Pairing";
@@ -10,6 +10,9 @@ import { ForeignNetwork } from "./Zigbee";
 export function NodesPage() {
   const nodes = useNodes();
   const house = useHouse();
+  const entities = useEntities();
+  const told = (node: string, ...kinds: string[]) =>
+    entities.data?.find((e) => e.node === node && kinds.includes(e.kind) && e.value !== null)?.shown ?? "–";
   const rooms = new Map(house.data?.floors.flatMap((f) => f.rooms).map((room) => [room.room, room.name]));
   return (
     <Page title="Nodes">
@@ -24,7 +27,10 @@ export function NodesPage() {
           ) : (
             <div className="overflow-x-auto">
               <table className="w-full text-left">
-                <Heads names={["name", "room", "link", "state", "heard"]} wide={["room", "link"]} />
+                <Heads
+                  names={["name", "room", "link", "battery", "signal", "state", "heard"]}
+                  wide={["room", "link", "battery", "signal"]}
+                />
                 <tbody>
                   {found.map((node) => (
                     <tr key={node.node} className="rule border-t">
@@ -35,6 +41,8 @@ export function NodesPage() {
                       </td>
                       <td className="pr-4 max-sm:hidden">{node.room ? (rooms.get(node.room) ?? node.room) : "–"}</td>
                       <td className="pr-4 max-sm:hidden">{node.link}</td>
+                      <td className="pr-4 max-sm:hidden">{told(node.node, "battery")}</td>
+                      <td className="pr-4 max-sm:hidden">{told(node.node, "signal", "reception")}</td>
                       <td className="pr-4">
                         <State node={node} />
                       </td>

@@ -47,7 +47,7 @@ export function Window() {
               <ul className="mt-2 text-faint text-sm">
                 {Object.entries(window.listening).map(([link, where]) => (
                   <li key={link}>
-                    {link} {isOpen ? "listens" : "would listen"}: {where}
+                    {link}: {where}
                   </li>
                 ))}
               </ul>
