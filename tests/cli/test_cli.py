@@ -7,6 +7,7 @@ import signal
 import stat
 import subprocess
 import sys
+import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -172,13 +173,21 @@ def test_follow_shows_readings_as_they_come(service: Service, rack: Joined) -> N
     words = [sys.executable, "-m", "hombi.cli.app", "follow", "cellar-rack/humidity", "--json"]
     following = subprocess.Popen(words, env=service.environment, stdout=subprocess.PIPE, text=True)
     assert following.stdout is not None
+    heard = threading.Event()
+
+    def post() -> None:
+        while not heard.wait(0.2):
+            rack.post([{"n": "temperature", "v": 11.5}])
+            rack.post([{"n": "humidity", "v": 42.5}])
+
+    posting = threading.Thread(target=post)
+    posting.start()
     try:
-        time.sleep(1.5)
-        rack.post([{"n": "temperature", "v": 11.5}])
-        rack.post([{"n": "humidity", "v": 42.5}])
         row = json.loads(following.stdout.readline())
         assert (row["entity"], row["value"]) == ("cellar-rack/humidity", 42.5)
     finally:
+        heard.set()
+        posting.join(30)
         following.send_signal(signal.SIGINT)
         assert following.wait(30) == 0
 

@@ -143,7 +143,7 @@ def test_the_stream_of_messages_is_bounded_and_filtered(service: Service, tool: 
 
     following = threading.Thread(target=follow)
     following.start()
-    time.sleep(0.6)
+    time.sleep(1.5)
     for n in range(300):
         client.publish("mill/quiet/x", "0")
         last = client.publish(f"mill/chatty/{n % 3}", f"{n}", qos=1)

@@ -37,10 +37,10 @@ def test_mosquitto_pub_brings_a_reading_in(service: Service, rack: Joined) -> No
 def test_mosquitto_sub_hears_what_the_node_is_to_do(service: Service, mister: Joined) -> None:
     heard: list[subprocess.CompletedProcess[str]] = []
     listening = threading.Thread(
-        target=lambda: heard.append(mosquitto("sub", mister, "-q", "1", "-t", "hombi/cellar-mister/#", "-C", "1", "-W", "8"))
+        target=lambda: heard.append(mosquitto("sub", mister, "-q", "1", "-t", "hombi/cellar-mister/#", "-C", "1", "-W", "30"))
     )
     listening.start()
-    time.sleep(0.7)
+    time.sleep(1.5)
     with service.hub() as hub:
         command = hub.command("cellar-mister/switch", "on")
     listening.join()
