@@ -13,7 +13,7 @@ LONGEST = ("test_nothing_lost.py", "test_schema.py", "test_broker.py", "test_pag
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """The longest begin first, so that two workers end together. The browser's come last: its driver keeps an event loop
+    """The longest begin first, so that the workers end together. The browser's come last: its driver keeps an event loop
     running that asynchronous tests could not share."""
     items.sort(key=lambda item: ("browser" in Path(item.path).parts, item.path.name not in LONGEST))
 
