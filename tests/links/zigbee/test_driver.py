@@ -330,6 +330,22 @@ async def test_a_foreign_network_is_never_taken_or_lost_silently(tmp_path: Path,
         assert same == (choice == "keep")
 
 
+async def test_nodes_of_a_network_that_was_kept_arrive_as_soon_as_they_speak(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("terrace-plug")
+        await rig.driver.stop()
+        rig.told.kept.clear()
+        rig.told.arrived.clear()
+        rig.driver = rig.fresh_driver()
+        await rig.driver.start()
+        await until(lambda: rig.driver.info()["state"] == "foreign")
+        await rig.driver.choose("keep")
+        await rig.up()
+        rig.driver.pairing(True)
+        report(node, 0x0006, zcl.Attribute(0, zcl.BOOL, True))
+        assert await until(lambda: rig.told.arrived.get(_thing(node)))
+
+
 async def test_a_node_that_asks_the_time_is_told(tmp_path: Path) -> None:
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("terrace-plug")
