@@ -71,7 +71,8 @@ def follow(
                 good = data["quality"] == "good"
                 line = Text(clock(data["at"], "%H:%M:%S"), style="dim")
                 line.append(f"  {data['entity']:<32} ", style="default")
-                line.append(f"{data['value']:>10.2f} {about.unit if about else ''}", style="bold" if good else "red")
+                value = "–" if data["value"] is None else f"{data['value']:.2f}"
+                line.append(f"{value:>10} {about.unit if about else ''}", style="bold" if good else "red")
                 if not good:
                     line.append(f" ! {data['reason']}", style="red")
                 out.print(line)

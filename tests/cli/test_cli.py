@@ -170,7 +170,8 @@ def test_history_draws_the_course_and_its_numbers(service: Service, rack: Joined
 
 
 def test_follow_shows_readings_as_they_come(service: Service, rack: Joined) -> None:
-    words = [sys.executable, "-m", "hombi.cli.app", "follow", "cellar-rack/humidity", "--json"]
+    # Whoever starts the tests in the background may have had SIGINT ignored.
+    words = ["env", "--default-signal=INT", sys.executable, "-m", "hombi.cli.app", "follow", "cellar-rack/humidity", "--json"]
     following = subprocess.Popen(words, env=service.environment, stdout=subprocess.PIPE, text=True)
     assert following.stdout is not None
     heard = threading.Event()

@@ -187,5 +187,5 @@ def test_a_killed_hub_comes_back_with_its_house_holds_and_latest_readings(own_se
         until(lambda: hub.automation("dry").phase == "on")
         assert time.time() - began > 5.5, "not before its hold"
         until(lambda: hub.entity("cellar-mister/switch").value == 1.0)
-        (start,) = hub.journal(event="AutomationStarted")
+        (start,) = until(lambda: list(hub.journal(event="AutomationStarted")))
         assert start.text == "Dry started: 70.0 % under 82 %, held for 6 s"

@@ -147,7 +147,7 @@ def test_at_another_address_it_is_the_same_node(service: Service, vane: Vane) ->
     with service.hub() as hub, vane.announced():
         until(lambda: hub.entity("boathouse-vane/wind").value == 3.25)
         assert str(vane.port) in next(n for n in hub.nodes() if n.node == "boathouse-vane").url
-        (moved,) = hub.journal(event="NodeMoved")
+        (moved,) = until(lambda: list(hub.journal(event="NodeMoved")))
         assert moved.node == "boathouse-vane"
 
 

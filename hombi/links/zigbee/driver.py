@@ -383,10 +383,10 @@ class ZigbeeDriver:
         """Let nodes join while the window is open."""
         self._pairing = is_open
         if is_open and self._stick.up is not None:
-            for device in [one for one in self.devices.values() if not one.node and one.ieee not in self._interviews]:
+            for device in [one for one in self.devices.values() if not one.node]:
                 if device.known:
                     self._found(device, [])
-                else:
+                elif device.ieee not in self._interviews:
                     self._interview(device)
         if self._stick.up is not None:
             self._start(self._stick.permit_join() if is_open else self._stick.forbid_join())
