@@ -46,6 +46,7 @@ class Known:
     rssi: int = 0
     rssi_s: float = -SIGNAL_EVERY_S
     failings: int = 0
+    connected: bool = False
     peer: Peer | None = None
     task: asyncio.Task[None] | None = None
 
@@ -272,6 +273,7 @@ class BluetoothDriver:
         self._reports.observed(known.node, [Resolved(signal.wire, unit, _now_ms(), value, True)], None)
 
     def _present(self, known: Known, here: bool) -> None:
+        known.connected = here
         if here:
             known.failings = 0
         self._reports.presence(known.node, here)
@@ -361,7 +363,7 @@ class BluetoothDriver:
         """How the adapter and the decoders are."""
         found = []
         if self._adapter is not None:
-            here = sum(known.peer is not None and known.failings == 0 for known in self._by_address.values())
+            here = sum(known.connected for known in self._by_address.values())
             text = f"listens on {self._adapter.name}; nodes: {len(self._by_address)}, connected to: {here}"
             found.append(Check("Bluetooth", "ok", text))
         else:

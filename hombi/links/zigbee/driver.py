@@ -45,6 +45,7 @@ class ZigbeeDriver:
                 self._add(Device.of(state))
         self._stick = Stick(settings, kept.get(NETWORK_KEY), self)
         self._pairing = False
+        self._joining: asyncio.Task[None] | None = None
         self._interviews: dict[int, asyncio.Task[None]] = {}
         self._tasks: set[asyncio.Task[None]] = set()
         self._asked_who: dict[int, float] = {}
@@ -78,8 +79,7 @@ class ZigbeeDriver:
 
     def is_up(self) -> None:
         """The network is up: go on where it was left."""
-        if self._pairing:
-            self._start(self._stick.permit_join())
+        self._set_joining()
         for device in self.devices.values():
             if device.node and not device.sleepy and not device.left:
                 self._start(self._read_all(device))
@@ -388,8 +388,12 @@ class ZigbeeDriver:
                     self._found(device, [])
                 elif device.ieee not in self._interviews:
                     self._interview(device)
-        if self._stick.up is not None:
-            self._start(self._stick.permit_join() if is_open else self._stick.forbid_join())
+        self._set_joining()
+
+    def _set_joining(self) -> None:
+        if self._joining is not None:
+            self._joining.cancel()
+        self._joining = self._start(self._stick.permit_join() if self._pairing else self._stick.forbid_join())
 
     def listening(self) -> str:
         """What the stick runs, or why it does not."""
@@ -466,10 +470,11 @@ class ZigbeeDriver:
                 if device.node and not device.sleepy and not device.left:
                     await self._read_all(device)
 
-    def _start(self, work: Coroutine[Any, Any, None]) -> None:
+    def _start(self, work: Coroutine[Any, Any, None]) -> asyncio.Task[None]:
         task = asyncio.get_running_loop().create_task(work)
         self._tasks.add(task)
         task.add_done_callback(self._tasks.discard)
+        return task
 
 
 def _the_time(frame: zcl.Zcl) -> zcl.Zcl:

@@ -64,7 +64,6 @@ class Stick:
         self._choice = ""
         self._chosen, self._lost = asyncio.Event(), asyncio.Event()
         self._heard_s = 0.0
-        self._open_window = False
 
     @property
     def radio(self) -> Radio:
@@ -125,9 +124,8 @@ class Stick:
         self._chosen.set()
 
     async def permit_join(self) -> None:
-        """Let nodes join for as long as the window is open; a stick does so for some minutes at a time."""
-        self._open_window = True
-        while self._open_window and (up := self.up) is not None:
+        """Let nodes join until cancelled; a stick does so for some minutes at a time."""
+        while (up := self.up) is not None:
             try:
                 await up.processor.do(commands.permit_join(LONGEST_JOIN_S))
             except Declined as error:
@@ -144,7 +142,6 @@ class Stick:
 
     async def forbid_join(self) -> None:
         """Let nobody join any more."""
-        self._open_window = False
         if self.up is not None:
             with contextlib.suppress(LinkError):
                 await self.up.processor.do(commands.permit_join(0))
