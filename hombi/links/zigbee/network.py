@@ -82,7 +82,7 @@ async def bring_up(processor: Processor, kept: Network | None, choice: str = "")
             )
     if carried is None:
         await _write(processor, kept or Network.fresh())
-        version = await _form(processor, version)
+        await _form(processor, version)
     else:
         await _resume(processor)
     network = await _running(processor, carried or await _carried(processor))
@@ -130,7 +130,7 @@ async def _write(processor: Processor, wanted: Network) -> None:
         await processor.store(item, value)
 
 
-async def _form(processor: Processor, version: Version) -> Version:
+async def _form(processor: Processor, version: Version) -> None:
     channels = await processor.stored(Item.CHANNELS) or b""
     async with processor.expect(StateChanged, lambda n: n.state == COORDINATOR_UP, FORM_S) as up:
         if version.product:
@@ -140,7 +140,6 @@ async def _form(processor: Processor, version: Version) -> Version:
         else:
             await processor.do(Frame(Id.STARTUP, b"\x64\0"), 1)
         await up
-    return version
 
 
 async def _resume(processor: Processor) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import os
 import time
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -22,6 +23,7 @@ from hombi.links.zigbee.serial_port import plugged_in
 NETWORK_KEY = "zigbee/network"
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 0.5, 30.0
 QUIET_S, WATCH_EVERY_S = 30.0, 1.0
+LOOK_AGAIN_S = 1.0
 LONGEST_JOIN_S, JOIN_AGAIN_S = 254, 200.0
 CANNOT_JOIN = "no Zigbee node can join"
 
@@ -87,14 +89,22 @@ class Stick:
             except ForeignNetwork as error:
                 self._foreign = True
                 self._say(str(error))
-                self._chosen.clear()
-                await self._chosen.wait()
+                await self._choice_or_another()
                 continue
             except LinkError as error:
                 self._say(str(error))
             self.close()
             await asyncio.sleep(pause)
             pause = min(2 * pause, LONGEST_PAUSE_S)
+
+    async def _choice_or_another(self) -> None:
+        """Wait until a person has said what to do with the foreign network, or until the stick is no more the same."""
+        self._chosen.clear()
+        before = _identity(self._settings.port)
+        while not self._chosen.is_set() and _identity(self._settings.port) == before:
+            with contextlib.suppress(TimeoutError):
+                async with asyncio.timeout(LOOK_AGAIN_S):
+                    await self._chosen.wait()
 
     async def watch(self) -> None:
         """A stick that says nothing for a while is asked whether it is there; until cancelled."""
@@ -214,3 +224,12 @@ class Stick:
         if what != self.problem:
             self.problem = what
             self._owner.trouble(what)
+
+
+def _identity(port: str) -> tuple[int, int] | None:
+    """Which device is at a port, None while there is none; one that was plugged in anew is another."""
+    try:
+        found = os.stat(port)
+    except OSError:
+        return None
+    return found.st_ino, found.st_rdev

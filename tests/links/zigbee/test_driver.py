@@ -330,6 +330,20 @@ async def test_a_foreign_network_is_never_taken_or_lost_silently(tmp_path: Path,
         assert same == (choice == "keep")
 
 
+async def test_another_stick_in_the_place_of_a_foreign_one_needs_no_word(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        ours = rig.stick.store[0x2D]
+        rig.stick.unplug()
+        rig.stick.store[0x2D] = bytes(range(8))
+        rig.stick.plug()
+        await until(lambda: rig.driver.info()["state"] == "foreign")
+        rig.stick.unplug()
+        await until(lambda: "there is no Zigbee stick" in rig.told.wrong)
+        rig.stick.store[0x2D] = ours
+        rig.stick.plug()
+        await rig.up()
+
+
 async def test_nodes_of_a_network_that_was_kept_arrive_as_soon_as_they_speak(tmp_path: Path) -> None:
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("terrace-plug")
