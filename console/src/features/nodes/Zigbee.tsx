@@ -19,7 +19,7 @@ export function ForeignNetwork() {
   });
   if (zigbee.data?.state !== "foreign") return null;
   return (
-    <section aria-labelledby="foreign" className="rule mt-6 border bg-sheet p-5">
+    <section aria-labelledby="foreign" className="rule mb-6 border bg-sheet p-5">
       <h2 id="foreign" className="text-xl">
         <Mark grave>The Zigbee stick carries another network</Mark>
       </h2>
