@@ -17,8 +17,7 @@ from hombi.core.toml_text import Mistake, TomlText, read_toml
 from hombi.core.values import parse_span_ms
 from hombi.links.base import BluetoothSettings, BrokerSettings, LinkSettings, TlsFiles, WifiSettings, ZigbeeSettings
 from hombi.links.wifi.mqtt.topics import valid_filter
-from hombi.links.zigbee.driver import profile_folder
-from hombi.links.zigbee.profiles import read_profile
+from hombi.links.zigbee.profiles import profile_folder, read_profile
 
 FILE_NAME = "hombi.toml"
 

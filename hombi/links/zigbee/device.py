@@ -49,6 +49,7 @@ class Device:
     facts: dict[str, Any] = field(default_factory=dict)
     known: bool = False
     left: bool = False
+    notes: list[str] = field(default_factory=list)
     node: str = ""
     profile: Profile = PLAIN
     points: dict[str, Point] = field(default_factory=dict)
@@ -79,7 +80,7 @@ class Device:
         return {
             "ieee": f"{self.ieee:016x}", "short": self.short, "sleepy": self.sleepy, "router": self.router, "maker": self.maker,
             "make": self.make, "model": self.model, "software": self.software, "power": self.power, "endpoints": ends,
-            "facts": self.facts, "known": self.known, "left": self.left,
+            "facts": self.facts, "known": self.known, "left": self.left, "notes": self.notes,
         }  # fmt: skip
 
     @classmethod

@@ -8,7 +8,6 @@ import struct
 import time
 from collections.abc import Coroutine, Mapping, Sequence
 from functools import partial
-from pathlib import Path
 from typing import Any
 
 from hombi.links.base import Asking, Check, Found, LinkError, OnLink, Reports, Unreachable, Wanted, ZigbeeSettings
@@ -207,7 +206,7 @@ class ZigbeeDriver:
             if announced is not None and not device.sleepy:
                 self._start(self._read_all(device))
         elif device.known and self._pairing:
-            self._found(device, [])
+            self._found(device)
         elif self._pairing and (ieee not in self._interviews or announced is not None):
             self._interview(device)
 
@@ -282,18 +281,18 @@ class ZigbeeDriver:
             await interview.ask_what_it_has()
             device.settle(find_profile(self.profiles, device.make, device.model))
             missing = await interview.agree()
+            device.notes = [f"not reported by itself: {one}" for one in missing]
         except LinkError as error:
             again = "press its button again, near the hub"
             self._reports.asking(Asking(self.link, device.id, device.title, f"it does not answer: {error}; {again}"))
             return
         device.known = True
         self._keep(device)
-        self._found(device, missing)
+        self._found(device)
 
-    def _found(self, device: Device, notes: Sequence[str]) -> None:
+    def _found(self, device: Device) -> None:
         reach = {"ieee": f"{device.ieee:016x}"}
-        notes = tuple(f"not reported by itself: {one}" for one in notes)
-        self._reports.found(Found(device.id, device.title, device.description(), reach, link=self.link, notes=notes))
+        self._reports.found(Found(device.id, device.title, device.description(), reach, link=self.link, notes=tuple(device.notes)))
 
     def _add(self, device: Device) -> None:
         self.devices[device.ieee] = self._by_short[device.short] = device
@@ -385,7 +384,7 @@ class ZigbeeDriver:
         if is_open and self._stick.up is not None:
             for device in [one for one in self.devices.values() if not one.node]:
                 if device.known:
-                    self._found(device, [])
+                    self._found(device)
                 elif device.ieee not in self._interviews:
                     self._interview(device)
         self._set_joining()
@@ -490,8 +489,3 @@ def _the_time(frame: zcl.Zcl) -> zcl.Zcl:
 
 def _nothing(*_: Any) -> None:
     pass
-
-
-def profile_folder(data: Path) -> Path:
-    """Where a house keeps node profiles of its own."""
-    return data / "profiles"

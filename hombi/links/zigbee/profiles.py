@@ -47,6 +47,11 @@ class Profile:
 PLAIN = Profile("", ())
 
 
+def profile_folder(data: Path) -> Path:
+    """Where a house keeps node profiles of its own, in its data folder."""
+    return data / "profiles"
+
+
 def load_profiles(folder: Path | None) -> tuple[list[Profile], list[str]]:
     """All profiles, the house's own first, and what is wrong with those that cannot be used, a line each."""
     found: list[Profile] = []

@@ -268,11 +268,15 @@ async def test_a_node_that_floods_is_held_back_and_named(tmp_path: Path) -> None
 
 async def test_a_node_that_waits_is_an_arrival_again_when_the_window_is_opened_again(tmp_path: Path) -> None:
     async with rig_at(tmp_path) as rig:
-        await rig.arrive("loft-lamp")
+        before = await rig.arrive("loft-lamp")
         rig.driver.pairing(False)
         rig.told.arrived.clear()
+        (device,) = rig.driver.devices.values()
+        device.notes = ["not reported by itself: level"]
         rig.driver.pairing(True)
         await until(lambda: rig.told.arrived)
+        (again,) = rig.told.arrived.values()
+        assert (again.reach, again.notes) == (before.reach, ("not reported by itself: level",))
 
 
 async def test_nobody_joins_while_the_window_is_closed(tmp_path: Path) -> None:
