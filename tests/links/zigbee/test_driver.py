@@ -26,7 +26,8 @@ def report(node: ZigbeeNode, cluster: int, attribute: zcl.Attribute) -> None:
 async def test_a_node_is_asked_what_it_has_step_by_step(tmp_path: Path) -> None:
     async with rig_at(tmp_path) as rig:
         found = await rig.arrive("loft-climate")
-        steps = [one.progress for one in rig.told.asked]
+        # A machine that is busy may have a question asked again: the order is what counts.
+        steps = list(dict.fromkeys(one.progress for one in rig.told.asked))
         assert steps == [f"asking what it has, {n} of 5" for n in range(1, 6)]
         thing = read_description(found.description)
         assert (thing.title, thing.about) == ("Alder & Finch Climate C3", "sleeps, software 1.4.2, on a battery")
@@ -55,15 +56,19 @@ async def test_what_is_no_value_is_none_and_the_same_frame_counts_once(tmp_path:
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("loft-climate")
         await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}"))
-        before = len(rig.told.values[f"loft-climate/{TEMPERATURE}"])
-        lives = len(rig.told.lives)
-        frame = zcl.Zcl(77, zcl.Command.REPORT, zcl.write([zcl.Attribute(0, zcl.S16, None)]), from_server=True)
+
+        def sent(sequence: int, value: int | None) -> None:
+            body = zcl.write([zcl.Attribute(0, zcl.S16, value)])
+            node.send(1, 0x0402, zcl.Zcl(sequence, zcl.Command.REPORT, body, from_server=True))
+
+        def values() -> list[float | None]:
+            return [one.value for one in rig.told.values[f"loft-climate/{TEMPERATURE}"]]
+
         for _ in range(3):
-            node.send(1, 0x0402, frame)
-        await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}") is None)
-        node.send(1, 0x0402, zcl.Zcl(78, zcl.Command.REPORT, b"", from_server=True))
-        await until(lambda: len(rig.told.lives) == lives + 2)
-        assert len(rig.told.values[f"loft-climate/{TEMPERATURE}"]) == before + 1
+            sent(77, None)
+        sent(78, 7777)
+        await until(lambda: pytest.approx(77.77) in values())
+        assert values().count(None) == 1
 
 
 async def test_a_plug_is_switched_and_read_back(tmp_path: Path) -> None:
