@@ -1,9 +1,11 @@
-"""Every call that the hub takes, as a value: what to send, and what the answer is. The one core of both clients."""
+"""Every call that the hub takes, as a value: what to send, and what the answer is. The one core of both clients, which take
+names, arguments and texts from here. Each raises HubProblem or HubUnreachable when it is made."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from types import MappingProxyType
 from typing import Any, Generic, TypeVar
 from urllib.parse import quote
 
@@ -14,6 +16,9 @@ from hombi.client.errors import problem
 
 T = TypeVar("T")
 Page = TypeVar("Page")
+# What a person chose for the entities of an arrival: {name: {"title": ..., "hidden": ...}}.
+Choices = Mapping[str, Mapping[str, Any]]
+NO_CHOICES: Choices = MappingProxyType({})
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,52 +59,67 @@ def _given(**params: str | int | None) -> dict[str, str | int]:
 
 
 def house() -> Call[m.House]:
+    """The house at a glance."""
     return Call("GET", "/api/house", m.House)
 
 
-def add_floor(name: str, position: int | None) -> Call[m.Floor]:
+def add_floor(name: str, position: int | None = None) -> Call[m.Floor]:
+    """Add a floor, on top unless a position says otherwise."""
     return Call("POST", "/api/floors", m.Floor, body=_given(name=name, position=position))
 
 
-def add_room(name: str, floor: str) -> Call[m.Room]:
+def add_room(name: str, floor: str = "") -> Call[m.Room]:
+    """Add a room at the end of a floor, the lowest unless one is named."""
     return Call("POST", "/api/rooms", m.Room, body={"name": name, "floor": floor})
 
 
-def change_room(room: str, changes: dict[str, Any]) -> Call[m.Room]:
+def change_room(room: str, **changes: Any) -> Call[m.Room]:
+    """Rename or move a room: `name`, `floor`, `position`."""
     return Call("PATCH", f"/api/rooms/{quote(room)}", m.Room, body=changes)
 
 
 def remove_room(room: str) -> Call[None]:
+    """Take an empty room away."""
     return Call("DELETE", f"/api/rooms/{quote(room)}", None)
 
 
 def nodes() -> Call[list[m.Node]]:
+    """All nodes."""
     return Call("GET", "/api/nodes", list[m.Node])
 
 
-def change_node(node: str, changes: dict[str, Any]) -> Call[m.Node]:
+def change_node(node: str, **changes: Any) -> Call[m.Node]:
+    """Rename or move a node: `title`, `room`."""
     return Call("PATCH", f"/api/nodes/{quote(node)}", m.Node, body=changes)
 
 
-def remove_node(node: str, keep_history: bool) -> Call[None]:
+def remove_node(node: str, *, keep_history: bool = True) -> Call[None]:
+    """Take a node out of the house."""
     history = "keep" if keep_history else "delete"
     return Call("DELETE", f"/api/nodes/{quote(node)}", None, params={"history": history})
 
 
-def entities(room: str | None, node: str | None, kind: str | None) -> Call[list[m.Entity]]:
+def entities(*, room: str | None = None, node: str | None = None, kind: str | None = None) -> Call[list[m.Entity]]:
+    """All entities with their latest readings, or those of a room, a node, a kind."""
     return Call("GET", "/api/entities", list[m.Entity], params=_given(room=room, node=node, kind=kind))
 
 
 def entity(address: str) -> Call[m.Entity]:
+    """One entity, by its address `node/entity`."""
     return Call("GET", _entity_path(address), m.Entity)
 
 
-def history(address: str, span: str, start: int | None, end: int | None, points: int) -> Call[m.History]:
+def history(
+    address: str, span: str = "day", *, start: int | None = None, end: int | None = None, points: int = 600
+) -> Call[m.History]:
+    """An entity's history: the last hour, day, week or month, or from `start` to `end` in ms."""
     params = _given(span=span, start=start, end=end, points=points)
     return Call("GET", _entity_path(address, "/history"), m.History, params=params)
 
 
-def readings(address: str, start: int, end: int | None) -> Pages[m.ReadingsPage, m.Reading]:
+def readings(address: str, start: int, end: int | None = None) -> Pages[m.ReadingsPage, m.Reading]:
+    """Single readings, oldest first, fetched page by page."""
+
     def page(at: int | None) -> Call[m.ReadingsPage]:
         params = _given(start=start if at is None else at, end=end)
         return Call("GET", _entity_path(address, "/readings"), m.ReadingsPage, params=params)
@@ -108,74 +128,94 @@ def readings(address: str, start: int, end: int | None) -> Pages[m.ReadingsPage,
 
 
 def command(address: str, to: str) -> Call[m.Command]:
+    """Ask an entity to take a value ("on", "40 %"), and wait for its node. The answer's `state` says whether it did."""
     return Call("POST", _entity_path(address, "/command"), m.Command, body={"to": to})
 
 
 def zigbee() -> Call[m.Zigbee]:
+    """The Zigbee stick and its network."""
     return Call("GET", "/api/zigbee", m.Zigbee)
 
 
 def choose_zigbee_network(choice: str) -> Call[m.Zigbee]:
+    """What is to be done with a foreign network on the stick: "keep" it, or start "clean"."""
     return Call("POST", "/api/zigbee/network", m.Zigbee, body={"choice": choice})
 
 
 def pairing() -> Call[m.Window]:
+    """The pairing window."""
     return Call("GET", "/api/pairing", m.Window)
 
 
-def open_pairing(length: str) -> Call[m.Window]:
+def open_pairing(length: str = "2 min") -> Call[m.Window]:
+    """Open the pairing window."""
     return Call("POST", "/api/pairing", m.Window, body={"length": length})
 
 
 def close_pairing() -> Call[None]:
+    """Close the pairing window."""
     return Call("DELETE", "/api/pairing", None)
 
 
 def arrivals() -> Call[list[m.Arrival]]:
+    """The nodes that ask to join."""
     return Call("GET", "/api/arrivals", list[m.Arrival])
 
 
 def look(address: str) -> Call[m.Arrival]:
+    """The node whose description is at an address, as an arrival."""
     return Call("POST", "/api/arrivals/look", m.Arrival, body={"address": address})
 
 
 def admit(
-    arrival: str, setup_code: str, name: str, room: str, secret: str, entities: Mapping[str, Mapping[str, Any]]
+    arrival: str, setup_code: str = "", name: str = "", room: str = "", *, secret: str = "", entities: Choices = NO_CHOICES
 ) -> Call[m.Node]:
+    """Let an arrival in; a room that does not exist is made."""
     choices = [{"name": entity, **choice} for entity, choice in entities.items()]
     body = {"setup_code": setup_code, "name": name, "room": room, "secret": secret, "entities": choices}
     return Call("POST", f"/api/arrivals/{quote(arrival)}/admit", m.Node, body=body)
 
 
 def turn_away(arrival: str) -> Call[None]:
+    """Turn an arrival away."""
     return Call("DELETE", f"/api/arrivals/{quote(arrival)}", None)
 
 
 def automations() -> Call[list[m.Automation]]:
+    """All automations."""
     return Call("GET", "/api/automations", list[m.Automation])
 
 
 def automation(address: str) -> Call[m.Automation]:
+    """One automation."""
     return Call("GET", f"/api/automations/{quote(address)}", m.Automation)
 
 
 def check_automation(text: str) -> Call[m.Checked]:
+    """Every mistake in a text; nothing is kept."""
     return Call("POST", "/api/automations/check", m.Checked, body={"text": text})
 
 
 def add_automation(text: str) -> Call[m.Automation]:
+    """Add an automation. Raises Wrong with its mistakes."""
     return Call("POST", "/api/automations", m.Automation, body={"text": text})
 
 
-def change_automation(address: str, changes: dict[str, Any]) -> Call[m.Automation]:
+def change_automation(address: str, **changes: Any) -> Call[m.Automation]:
+    """Give an automation another `text`, or put it on or off duty with `enabled`."""
     return Call("PATCH", f"/api/automations/{quote(address)}", m.Automation, body=changes)
 
 
 def remove_automation(address: str) -> Call[None]:
+    """Remove an automation."""
     return Call("DELETE", f"/api/automations/{quote(address)}", None)
 
 
-def journal(event: str, node: str, automation: str, since: int | None, page_size: int) -> Pages[m.JournalPage, m.JournalEntry]:
+def journal(
+    *, event: str = "", node: str = "", automation: str = "", since: int | None = None, page_size: int = 100
+) -> Pages[m.JournalPage, m.JournalEntry]:
+    """What happened, newest first, fetched page by page."""
+
     def page(before: int | None) -> Call[m.JournalPage]:
         params = _given(before=before, event=event, node=node, automation=automation, since=since, limit=page_size)
         return Call("GET", "/api/journal", m.JournalPage, params=params)
@@ -184,46 +224,57 @@ def journal(event: str, node: str, automation: str, since: int | None, page_size
 
 
 def phones() -> Call[list[m.Phone]]:
+    """The phones that take notifications."""
     return Call("GET", "/api/phones", list[m.Phone])
 
 
-def add_phone(name: str, endpoint: str, keys: dict[str, str], person: str | None) -> Call[m.Phone]:
+def add_phone(name: str, endpoint: str, keys: dict[str, str], person: str | None = None) -> Call[m.Phone]:
+    """Add a phone by its push subscription."""
     return Call("POST", "/api/phones", m.Phone, body={**_given(name=name, endpoint=endpoint, person=person), "keys": keys})
 
 
 def remove_phone(phone: int) -> Call[None]:
+    """Remove a phone."""
     return Call("DELETE", f"/api/phones/{phone}", None)
 
 
 def test_phone(phone: int) -> Call[None]:
+    """Send a phone a notice."""
     return Call("POST", f"/api/phones/{phone}/test", None)
 
 
 def notices() -> Call[list[m.Notice]]:
+    """The latest notices, newest first."""
     return Call("GET", "/api/notices", list[m.Notice])
 
 
 def claimed() -> Call[m.Claimed]:
+    """Whether the hub has an owner."""
     return Call("GET", "/api/claim", m.Claimed)
 
 
 def claim(code: str, username: str, password: str) -> Call[m.Person]:
+    """Make the owner's account with the code that the hub printed."""
     return Call("POST", "/api/claim", m.Person, body={"code": code, "username": username, "password": password})
 
 
-def sign_in(username: str, password: str, name: str) -> Call[m.Token]:
+def sign_in(username: str, password: str, name: str = "client") -> Call[m.Token]:
+    """A token for a person; this client uses it from now on."""
     return Call("POST", "/api/tokens", m.Token, body={"username": username, "password": password, "name": name})
 
 
 def sign_out() -> Call[None]:
+    """Make this client's token void."""
     return Call("DELETE", "/api/tokens", None)
 
 
 def tokens() -> Call[list[m.KnownToken]]:
+    """The programs that are signed in."""
     return Call("GET", "/api/tokens", list[m.KnownToken])
 
 
 def revoke_token(token: int) -> Call[None]:
+    """Make a token void."""
     return Call("DELETE", f"/api/tokens/{token}", None)
 
 
@@ -231,87 +282,110 @@ def message_filter(topic: str, node: str, text: str) -> dict[str, str | int]:
     return _given(topic=topic, node=node, text=text)
 
 
-def messages(topic: str, node: str, text: str, limit: int, each_topic: bool) -> Call[list[m.Message]]:
+def messages(
+    *, topic: str = "", node: str = "", text: str = "", limit: int = 100, each_topic: bool = False
+) -> Call[list[m.Message]]:
+    """The latest messages, newest first; with `each_topic` the last one of each topic."""
     params = {**message_filter(topic, node, text), "limit": limit, **({"each_topic": "true"} if each_topic else {})}
     return Call("GET", "/api/messages", list[m.Message], params=params)
 
 
 def message(number: int) -> Call[m.MessageDetail]:
+    """A message with the values that could be picked out of it."""
     return Call("GET", f"/api/messages/{number}", m.MessageDetail)
 
 
-def preview(picking: Mapping[str, Any]) -> Call[list[m.Previewed]]:
+def preview(**picking: Any) -> Call[list[m.Previewed]]:
+    """What the last messages would have given: via, topic, pointer, at, kind, unit."""
     return Call("POST", "/api/picks/preview", list[m.Previewed], body=picking)
 
 
-def pick(picking: Mapping[str, Any]) -> Call[list[m.Entity]]:
+def pick(**picking: Any) -> Call[list[m.Entity]]:
+    """Make a value in messages an entity: as `preview`, with title, nodes, name, room, write."""
     return Call("POST", "/api/picks", list[m.Entity], body=picking)
 
 
 def kinds() -> Call[list[m.KindOfEntity]]:
+    """The kinds of entities there are."""
     return Call("GET", "/api/kinds", list[m.KindOfEntity])
 
 
-def add_node(name: str, room: str) -> Call[m.NodeKey]:
+def add_node(name: str, room: str = "") -> Call[m.NodeKey]:
+    """Add a node that posts its values; its key is told this once."""
     return Call("POST", "/api/nodes", m.NodeKey, body={"name": name, "room": room})
 
 
-def add_entity(node: str, title: str, kind: str, unit: str, pointer: str) -> Call[m.Entity]:
+def add_entity(node: str, title: str, kind: str, unit: str = "", pointer: str = "") -> Call[m.Entity]:
+    """Add a value that a node posts."""
     body = {"title": title, "kind": kind, "unit": unit, "pointer": pointer}
     return Call("POST", f"/api/nodes/{quote(node)}/entities", m.Entity, body=body)
 
 
 def new_key(node: str) -> Call[m.NodeKey]:
+    """A new key for a node; the one before is void at once."""
     return Call("POST", f"/api/nodes/{quote(node)}/key", m.NodeKey)
 
 
 def revoke_key(node: str) -> Call[None]:
+    """Take a node's key away."""
     return Call("DELETE", f"/api/nodes/{quote(node)}/key", None)
 
 
 def settings(node: str) -> Call[list[m.Setting]]:
+    """A node's own settings, as it tells them now."""
     return Call("GET", f"/api/nodes/{quote(node)}/settings", list[m.Setting])
 
 
 def change_setting(node: str, name: str, value: Any) -> Call[m.Node]:
+    """Change one of a node's own settings; returns when the node has confirmed it."""
     return Call("PUT", f"/api/nodes/{quote(node)}/settings/{quote(name)}", m.Node, body={"value": value})
 
 
-def act(node: str, action: str, inputs: Mapping[str, Any]) -> Call[dict[str, Any]]:
+def act(node: str, action: str, **inputs: Any) -> Call[dict[str, Any]]:
+    """Have a node do something; what it answers, if anything."""
     return Call("POST", f"/api/nodes/{quote(node)}/actions/{quote(action)}", dict[str, Any], body={"inputs": inputs})
 
 
-def change_entity(address: str, changes: dict[str, Any]) -> Call[m.Entity]:
+def change_entity(address: str, **changes: Any) -> Call[m.Entity]:
+    """Rename an entity (title), hide or show it (hidden)."""
     return Call("PATCH", _entity_path(address), m.Entity, body=changes)
 
 
 def remove_entity(address: str) -> Call[None]:
+    """Take an entity that was picked away, with its history."""
     return Call("DELETE", _entity_path(address), None)
 
 
-def setup_code(thing: str, code: str) -> Call[m.SetupCode]:
+def setup_code(thing: str, code: str = "") -> Call[m.SetupCode]:
+    """A setup code with its QR code; a new one unless it is given."""
     return Call("GET", "/api/setup-code", m.SetupCode, params=_given(thing=thing, code=code))
 
 
 def tools() -> Call[list[m.Tool]]:
+    """A person's own tools at the MQTT door."""
     return Call("GET", "/api/tools", list[m.Tool])
 
 
-def add_tool(name: str, publish: Sequence[str], subscribe: Sequence[str]) -> Call[m.Tool]:
+def add_tool(name: str, publish: Sequence[str] = (), subscribe: Sequence[str] = ()) -> Call[m.Tool]:
+    """Let a tool in; its key is told this once."""
     return Call("POST", "/api/tools", m.Tool, body={"name": name, "publish": publish, "subscribe": subscribe})
 
 
-def change_tool(name: str, changes: dict[str, Any]) -> Call[m.Tool]:
+def change_tool(name: str, **changes: Any) -> Call[m.Tool]:
+    """Give a tool other topics (publish, subscribe)."""
     return Call("PATCH", f"/api/tools/{quote(name)}", m.Tool, body=changes)
 
 
 def new_tool_key(name: str) -> Call[m.Tool]:
+    """A new key for a tool; the one before is void at once."""
     return Call("POST", f"/api/tools/{quote(name)}/key", m.Tool)
 
 
 def remove_tool(name: str) -> Call[None]:
+    """Shut a tool out."""
     return Call("DELETE", f"/api/tools/{quote(name)}", None)
 
 
 def doctor() -> Call[list[m.Check]]:
+    """How every part of the hub is, and what to do."""
     return Call("GET", "/api/doctor", list[m.Check])

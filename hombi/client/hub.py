@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import asyncio
+import functools
+import inspect
 import time
-from collections.abc import AsyncIterator, Iterator, Mapping, Sequence
+from collections.abc import AsyncIterator, Callable, Coroutine, Iterator
 from http.cookiejar import CookieJar, DefaultCookiePolicy
-from types import MappingProxyType, TracebackType
-from typing import Any, Self, TypeVar
+from types import TracebackType
+from typing import Any, Concatenate, ParamSpec, Self, TypeVar
 
 import httpx
 import msgspec
@@ -18,15 +20,14 @@ from hombi.client.calls import Call, Pages
 from hombi.client.errors import problem, unreachable
 from hombi.client.stream import MESSAGES_PATH, PATH, EventReader, LiveEvent
 
+P = ParamSpec("P")
 T = TypeVar("T")
+F = TypeVar("F", bound=Callable[..., Any])
 Page = TypeVar("Page")
 TIMEOUT_S = 15.0
 # The hub sends a sign of life every 15 s.
 QUIET_S = 40.0
 RETRY_S = 1.0
-# What a person chose for the entities of an arrival: {name: {"title": ..., "hidden": ...}}.
-Choices = Mapping[str, Mapping[str, Any]]
-NO_CHOICES: Choices = MappingProxyType({})
 
 
 def _request(call: Call[Any]) -> dict[str, Any]:
@@ -44,6 +45,51 @@ def _no_cookies() -> CookieJar:
 
 def _headers(token: str | None) -> dict[str, str]:
     return {"Authorization": f"Bearer {token}"} if token else {}
+
+
+def _like(make: Callable[..., Any]) -> Callable[[F], F]:
+    """Give a client's method the name, the text and the signature of the call that it makes."""
+
+    def dress(method: F) -> F:
+        functools.update_wrapper(method, make)
+        signature = inspect.signature(make)
+        client = inspect.Parameter("self", inspect.Parameter.POSITIONAL_ONLY)
+        method.__signature__ = signature.replace(parameters=[client, *signature.parameters.values()])  # type: ignore[attr-defined]
+        return method
+
+    return dress
+
+
+def _call(make: Callable[P, Call[T]]) -> Callable[Concatenate[Hub, P], T]:
+    @_like(make)
+    def method(hub: Hub, /, *given: P.args, **named: P.kwargs) -> T:
+        return hub._run(make(*given, **named))
+
+    return method
+
+
+def _listing(make: Callable[P, Pages[Page, T]]) -> Callable[Concatenate[Hub, P], Iterator[T]]:
+    @_like(make)
+    def method(hub: Hub, /, *given: P.args, **named: P.kwargs) -> Iterator[T]:
+        return hub._iterate(make(*given, **named))
+
+    return method
+
+
+def _async_call(make: Callable[P, Call[T]]) -> Callable[Concatenate[AsyncHub, P], Coroutine[Any, Any, T]]:
+    @_like(make)
+    async def method(hub: AsyncHub, /, *given: P.args, **named: P.kwargs) -> T:
+        return await hub._run(make(*given, **named))
+
+    return method
+
+
+def _async_listing(make: Callable[P, Pages[Page, T]]) -> Callable[Concatenate[AsyncHub, P], AsyncIterator[T]]:
+    @_like(make)
+    def method(hub: AsyncHub, /, *given: P.args, **named: P.kwargs) -> AsyncIterator[T]:
+        return hub._iterate(make(*given, **named))
+
+    return method
 
 
 class Hub:
@@ -109,266 +155,75 @@ class Hub:
                     raise unreachable(error, self.url) from error
             time.sleep(RETRY_S)
 
-    def house(self) -> m.House:
-        """The house at a glance."""
-        return self._run(calls.house())
-
-    def add_floor(self, name: str, position: int | None = None) -> m.Floor:
-        """Add a floor, on top unless a position says otherwise."""
-        return self._run(calls.add_floor(name, position))
-
-    def add_room(self, name: str, floor: str = "") -> m.Room:
-        """Add a room at the end of a floor, the lowest unless one is named."""
-        return self._run(calls.add_room(name, floor))
-
-    def change_room(self, room: str, **changes: Any) -> m.Room:
-        """Rename or move a room: `name`, `floor`, `position`."""
-        return self._run(calls.change_room(room, changes))
-
-    def remove_room(self, room: str) -> None:
-        """Take an empty room away."""
-        self._run(calls.remove_room(room))
-
-    def nodes(self) -> list[m.Node]:
-        """All nodes."""
-        return self._run(calls.nodes())
-
-    def change_node(self, node: str, **changes: Any) -> m.Node:
-        """Rename or move a node: `title`, `room`."""
-        return self._run(calls.change_node(node, changes))
-
-    def remove_node(self, node: str, *, keep_history: bool = True) -> None:
-        """Take a node out of the house."""
-        self._run(calls.remove_node(node, keep_history))
-
-    def entities(self, *, room: str | None = None, node: str | None = None, kind: str | None = None) -> list[m.Entity]:
-        """All entities with their latest readings, or those of a room, a node, a kind."""
-        return self._run(calls.entities(room, node, kind))
-
-    def entity(self, address: str) -> m.Entity:
-        """One entity, by its address `node/entity`."""
-        return self._run(calls.entity(address))
-
-    def zigbee(self) -> m.Zigbee:
-        """The Zigbee stick and its network."""
-        return self._run(calls.zigbee())
-
-    def choose_zigbee_network(self, choice: str) -> m.Zigbee:
-        """What is to be done with a foreign network on the stick: "keep" it, or start "clean"."""
-        return self._run(calls.choose_zigbee_network(choice))
-
-    def history(
-        self, address: str, span: str = "day", *, start: int | None = None, end: int | None = None, points: int = 600
-    ) -> m.History:
-        """An entity's history: the last hour, day, week or month, or from `start` to `end` in ms."""
-        return self._run(calls.history(address, span, start, end, points))
-
-    def command(self, address: str, to: str) -> m.Command:
-        """Ask an entity to take a value ("on", "40 %"), and wait for its node. The answer's `state` says whether it did."""
-        return self._run(calls.command(address, to))
-
-    def pairing(self) -> m.Window:
-        """The pairing window."""
-        return self._run(calls.pairing())
-
-    def open_pairing(self, length: str = "2 min") -> m.Window:
-        """Open the pairing window."""
-        return self._run(calls.open_pairing(length))
-
-    def close_pairing(self) -> None:
-        """Close the pairing window."""
-        self._run(calls.close_pairing())
-
-    def arrivals(self) -> list[m.Arrival]:
-        """The nodes that ask to join."""
-        return self._run(calls.arrivals())
-
-    def admit(
-        self,
-        arrival: str,
-        setup_code: str = "",
-        name: str = "",
-        room: str = "",
-        *,
-        secret: str = "",
-        entities: Choices = NO_CHOICES,
-    ) -> m.Node:
-        """Let an arrival in; a room that does not exist is made."""
-        return self._run(calls.admit(arrival, setup_code, name, room, secret, entities))
-
-    def turn_away(self, arrival: str) -> None:
-        """Turn an arrival away."""
-        self._run(calls.turn_away(arrival))
-
-    def automations(self) -> list[m.Automation]:
-        """All automations."""
-        return self._run(calls.automations())
-
-    def automation(self, address: str) -> m.Automation:
-        """One automation."""
-        return self._run(calls.automation(address))
-
-    def check_automation(self, text: str) -> m.Checked:
-        """Every mistake in a text; nothing is kept."""
-        return self._run(calls.check_automation(text))
-
-    def add_automation(self, text: str) -> m.Automation:
-        """Add an automation. Raises Wrong with its mistakes."""
-        return self._run(calls.add_automation(text))
-
-    def change_automation(self, address: str, **changes: Any) -> m.Automation:
-        """Give an automation another `text`, or put it on or off duty with `enabled`."""
-        return self._run(calls.change_automation(address, changes))
-
-    def remove_automation(self, address: str) -> None:
-        """Remove an automation."""
-        self._run(calls.remove_automation(address))
-
-    def phones(self) -> list[m.Phone]:
-        """The phones that take notifications."""
-        return self._run(calls.phones())
-
-    def add_phone(self, name: str, endpoint: str, keys: dict[str, str], person: str | None = None) -> m.Phone:
-        """Add a phone by its push subscription."""
-        return self._run(calls.add_phone(name, endpoint, keys, person))
-
-    def remove_phone(self, phone: int) -> None:
-        """Remove a phone."""
-        self._run(calls.remove_phone(phone))
-
-    def test_phone(self, phone: int) -> None:
-        """Send a phone a notice."""
-        self._run(calls.test_phone(phone))
-
-    def notices(self) -> list[m.Notice]:
-        """The latest notices, newest first."""
-        return self._run(calls.notices())
-
-    def claimed(self) -> m.Claimed:
-        """Whether the hub has an owner."""
-        return self._run(calls.claimed())
-
-    def claim(self, code: str, username: str, password: str) -> m.Person:
-        """Make the owner's account with the code that the hub printed."""
-        return self._run(calls.claim(code, username, password))
-
     def sign_in(self, username: str, password: str, name: str = "client") -> m.Token:
         """A token for a person; this client uses it from now on."""
         token = self._run(calls.sign_in(username, password, name))
         self._http.headers.update(_headers(token.token))
         return token
 
-    def sign_out(self) -> None:
-        """Make this client's token void."""
-        self._run(calls.sign_out())
-
-    def look(self, address: str) -> m.Arrival:
-        """The node whose description is at an address, as an arrival."""
-        return self._run(calls.look(address))
-
-    def tokens(self) -> list[m.KnownToken]:
-        """The programs that are signed in."""
-        return self._run(calls.tokens())
-
-    def revoke_token(self, token: int) -> None:
-        """Make a token void."""
-        self._run(calls.revoke_token(token))
-
-    def messages(
-        self, *, topic: str = "", node: str = "", text: str = "", limit: int = 100, each_topic: bool = False
-    ) -> list[m.Message]:
-        """The latest messages, newest first; with `each_topic` the last one of each topic."""
-        return self._run(calls.messages(topic, node, text, limit, each_topic))
-
-    def message(self, number: int) -> m.MessageDetail:
-        """A message with the values that could be picked out of it."""
-        return self._run(calls.message(number))
-
-    def preview(self, **picking: Any) -> list[m.Previewed]:
-        """What the last messages would have given: via, topic, pointer, at, kind, unit."""
-        return self._run(calls.preview(picking))
-
-    def pick(self, **picking: Any) -> list[m.Entity]:
-        """Make a value in messages an entity: as `preview`, with title, nodes, name, room, write."""
-        return self._run(calls.pick(picking))
-
-    def kinds(self) -> list[m.KindOfEntity]:
-        """The kinds of entities there are."""
-        return self._run(calls.kinds())
-
-    def add_node(self, name: str, room: str = "") -> m.NodeKey:
-        """Add a node that posts its values; its key is told this once."""
-        return self._run(calls.add_node(name, room))
-
-    def add_entity(self, node: str, title: str, kind: str, unit: str = "", pointer: str = "") -> m.Entity:
-        """Add a value that a node posts."""
-        return self._run(calls.add_entity(node, title, kind, unit, pointer))
-
-    def new_key(self, node: str) -> m.NodeKey:
-        """A new key for a node; the one before is void at once."""
-        return self._run(calls.new_key(node))
-
-    def revoke_key(self, node: str) -> None:
-        """Take a node's key away."""
-        self._run(calls.revoke_key(node))
-
-    def settings(self, node: str) -> list[m.Setting]:
-        """A node's own settings, as it tells them now."""
-        return self._run(calls.settings(node))
-
-    def change_setting(self, node: str, name: str, value: Any) -> m.Node:
-        """Change one of a node's own settings; returns when the node has confirmed it."""
-        return self._run(calls.change_setting(node, name, value))
-
     def act(self, node: str, action: str, **inputs: Any) -> Any:
         """Have a node do something; what it answers, if anything."""
-        return self._run(calls.act(node, action, inputs))["answer"]
+        return self._run(calls.act(node, action, **inputs))["answer"]
 
-    def change_entity(self, address: str, **changes: Any) -> m.Entity:
-        """Rename an entity (title), hide or show it (hidden)."""
-        return self._run(calls.change_entity(address, changes))
-
-    def remove_entity(self, address: str) -> None:
-        """Take an entity that was picked away, with its history."""
-        self._run(calls.remove_entity(address))
-
-    def setup_code(self, thing: str, code: str = "") -> m.SetupCode:
-        """A setup code with its QR code; a new one unless it is given."""
-        return self._run(calls.setup_code(thing, code))
-
-    def tools(self) -> list[m.Tool]:
-        """A person's own tools at the MQTT door."""
-        return self._run(calls.tools())
-
-    def add_tool(self, name: str, publish: Sequence[str] = (), subscribe: Sequence[str] = ()) -> m.Tool:
-        """Let a tool in; its key is told this once."""
-        return self._run(calls.add_tool(name, publish, subscribe))
-
-    def change_tool(self, name: str, **changes: Any) -> m.Tool:
-        """Give a tool other topics (publish, subscribe)."""
-        return self._run(calls.change_tool(name, changes))
-
-    def new_tool_key(self, name: str) -> m.Tool:
-        """A new key for a tool; the one before is void at once."""
-        return self._run(calls.new_tool_key(name))
-
-    def remove_tool(self, name: str) -> None:
-        """Shut a tool out."""
-        self._run(calls.remove_tool(name))
-
-    def doctor(self) -> list[m.Check]:
-        """How every part of the hub is, and what to do."""
-        return self._run(calls.doctor())
-
-    def readings(self, address: str, start: int, end: int | None = None) -> Iterator[m.Reading]:
-        """Single readings, oldest first, fetched page by page."""
-        return self._iterate(calls.readings(address, start, end))
-
-    def journal(
-        self, *, event: str = "", node: str = "", automation: str = "", since: int | None = None, page_size: int = 100
-    ) -> Iterator[m.JournalEntry]:
-        """What happened, newest first, fetched page by page."""
-        return self._iterate(calls.journal(event, node, automation, since, page_size))
+    house = _call(calls.house)
+    add_floor = _call(calls.add_floor)
+    add_room = _call(calls.add_room)
+    change_room = _call(calls.change_room)
+    remove_room = _call(calls.remove_room)
+    nodes = _call(calls.nodes)
+    change_node = _call(calls.change_node)
+    remove_node = _call(calls.remove_node)
+    entities = _call(calls.entities)
+    entity = _call(calls.entity)
+    history = _call(calls.history)
+    readings = _listing(calls.readings)
+    command = _call(calls.command)
+    zigbee = _call(calls.zigbee)
+    choose_zigbee_network = _call(calls.choose_zigbee_network)
+    pairing = _call(calls.pairing)
+    open_pairing = _call(calls.open_pairing)
+    close_pairing = _call(calls.close_pairing)
+    arrivals = _call(calls.arrivals)
+    look = _call(calls.look)
+    admit = _call(calls.admit)
+    turn_away = _call(calls.turn_away)
+    automations = _call(calls.automations)
+    automation = _call(calls.automation)
+    check_automation = _call(calls.check_automation)
+    add_automation = _call(calls.add_automation)
+    change_automation = _call(calls.change_automation)
+    remove_automation = _call(calls.remove_automation)
+    journal = _listing(calls.journal)
+    phones = _call(calls.phones)
+    add_phone = _call(calls.add_phone)
+    remove_phone = _call(calls.remove_phone)
+    test_phone = _call(calls.test_phone)
+    notices = _call(calls.notices)
+    claimed = _call(calls.claimed)
+    claim = _call(calls.claim)
+    sign_out = _call(calls.sign_out)
+    tokens = _call(calls.tokens)
+    revoke_token = _call(calls.revoke_token)
+    messages = _call(calls.messages)
+    message = _call(calls.message)
+    preview = _call(calls.preview)
+    pick = _call(calls.pick)
+    kinds = _call(calls.kinds)
+    add_node = _call(calls.add_node)
+    add_entity = _call(calls.add_entity)
+    new_key = _call(calls.new_key)
+    revoke_key = _call(calls.revoke_key)
+    settings = _call(calls.settings)
+    change_setting = _call(calls.change_setting)
+    change_entity = _call(calls.change_entity)
+    remove_entity = _call(calls.remove_entity)
+    setup_code = _call(calls.setup_code)
+    tools = _call(calls.tools)
+    add_tool = _call(calls.add_tool)
+    change_tool = _call(calls.change_tool)
+    new_tool_key = _call(calls.new_tool_key)
+    remove_tool = _call(calls.remove_tool)
+    doctor = _call(calls.doctor)
 
 
 class AsyncHub:
@@ -435,263 +290,72 @@ class AsyncHub:
                     raise unreachable(error, self.url) from error
             await asyncio.sleep(RETRY_S)
 
-    async def house(self) -> m.House:
-        """The house at a glance."""
-        return await self._run(calls.house())
-
-    async def add_floor(self, name: str, position: int | None = None) -> m.Floor:
-        """Add a floor, on top unless a position says otherwise."""
-        return await self._run(calls.add_floor(name, position))
-
-    async def add_room(self, name: str, floor: str = "") -> m.Room:
-        """Add a room at the end of a floor, the lowest unless one is named."""
-        return await self._run(calls.add_room(name, floor))
-
-    async def change_room(self, room: str, **changes: Any) -> m.Room:
-        """Rename or move a room: `name`, `floor`, `position`."""
-        return await self._run(calls.change_room(room, changes))
-
-    async def remove_room(self, room: str) -> None:
-        """Take an empty room away."""
-        await self._run(calls.remove_room(room))
-
-    async def nodes(self) -> list[m.Node]:
-        """All nodes."""
-        return await self._run(calls.nodes())
-
-    async def change_node(self, node: str, **changes: Any) -> m.Node:
-        """Rename or move a node: `title`, `room`."""
-        return await self._run(calls.change_node(node, changes))
-
-    async def remove_node(self, node: str, *, keep_history: bool = True) -> None:
-        """Take a node out of the house."""
-        await self._run(calls.remove_node(node, keep_history))
-
-    async def entities(self, *, room: str | None = None, node: str | None = None, kind: str | None = None) -> list[m.Entity]:
-        """All entities with their latest readings, or those of a room, a node, a kind."""
-        return await self._run(calls.entities(room, node, kind))
-
-    async def entity(self, address: str) -> m.Entity:
-        """One entity, by its address `node/entity`."""
-        return await self._run(calls.entity(address))
-
-    async def zigbee(self) -> m.Zigbee:
-        """The Zigbee stick and its network."""
-        return await self._run(calls.zigbee())
-
-    async def choose_zigbee_network(self, choice: str) -> m.Zigbee:
-        """What is to be done with a foreign network on the stick: "keep" it, or start "clean"."""
-        return await self._run(calls.choose_zigbee_network(choice))
-
-    async def history(
-        self, address: str, span: str = "day", *, start: int | None = None, end: int | None = None, points: int = 600
-    ) -> m.History:
-        """An entity's history: the last hour, day, week or month, or from `start` to `end` in ms."""
-        return await self._run(calls.history(address, span, start, end, points))
-
-    async def command(self, address: str, to: str) -> m.Command:
-        """Ask an entity to take a value ("on", "40 %"), and wait for its node. The answer's `state` says whether it did."""
-        return await self._run(calls.command(address, to))
-
-    async def pairing(self) -> m.Window:
-        """The pairing window."""
-        return await self._run(calls.pairing())
-
-    async def open_pairing(self, length: str = "2 min") -> m.Window:
-        """Open the pairing window."""
-        return await self._run(calls.open_pairing(length))
-
-    async def close_pairing(self) -> None:
-        """Close the pairing window."""
-        await self._run(calls.close_pairing())
-
-    async def arrivals(self) -> list[m.Arrival]:
-        """The nodes that ask to join."""
-        return await self._run(calls.arrivals())
-
-    async def admit(
-        self,
-        arrival: str,
-        setup_code: str = "",
-        name: str = "",
-        room: str = "",
-        *,
-        secret: str = "",
-        entities: Choices = NO_CHOICES,
-    ) -> m.Node:
-        """Let an arrival in; a room that does not exist is made."""
-        return await self._run(calls.admit(arrival, setup_code, name, room, secret, entities))
-
-    async def turn_away(self, arrival: str) -> None:
-        """Turn an arrival away."""
-        await self._run(calls.turn_away(arrival))
-
-    async def automations(self) -> list[m.Automation]:
-        """All automations."""
-        return await self._run(calls.automations())
-
-    async def automation(self, address: str) -> m.Automation:
-        """One automation."""
-        return await self._run(calls.automation(address))
-
-    async def check_automation(self, text: str) -> m.Checked:
-        """Every mistake in a text; nothing is kept."""
-        return await self._run(calls.check_automation(text))
-
-    async def add_automation(self, text: str) -> m.Automation:
-        """Add an automation. Raises Wrong with its mistakes."""
-        return await self._run(calls.add_automation(text))
-
-    async def change_automation(self, address: str, **changes: Any) -> m.Automation:
-        """Give an automation another `text`, or put it on or off duty with `enabled`."""
-        return await self._run(calls.change_automation(address, changes))
-
-    async def remove_automation(self, address: str) -> None:
-        """Remove an automation."""
-        await self._run(calls.remove_automation(address))
-
-    async def phones(self) -> list[m.Phone]:
-        """The phones that take notifications."""
-        return await self._run(calls.phones())
-
-    async def add_phone(self, name: str, endpoint: str, keys: dict[str, str], person: str | None = None) -> m.Phone:
-        """Add a phone by its push subscription."""
-        return await self._run(calls.add_phone(name, endpoint, keys, person))
-
-    async def remove_phone(self, phone: int) -> None:
-        """Remove a phone."""
-        await self._run(calls.remove_phone(phone))
-
-    async def test_phone(self, phone: int) -> None:
-        """Send a phone a notice."""
-        await self._run(calls.test_phone(phone))
-
-    async def notices(self) -> list[m.Notice]:
-        """The latest notices, newest first."""
-        return await self._run(calls.notices())
-
-    async def claimed(self) -> m.Claimed:
-        """Whether the hub has an owner."""
-        return await self._run(calls.claimed())
-
-    async def claim(self, code: str, username: str, password: str) -> m.Person:
-        """Make the owner's account with the code that the hub printed."""
-        return await self._run(calls.claim(code, username, password))
-
     async def sign_in(self, username: str, password: str, name: str = "client") -> m.Token:
         """A token for a person; this client uses it from now on."""
         token = await self._run(calls.sign_in(username, password, name))
         self._http.headers.update(_headers(token.token))
         return token
 
-    async def sign_out(self) -> None:
-        """Make this client's token void."""
-        await self._run(calls.sign_out())
-
-    async def look(self, address: str) -> m.Arrival:
-        """The node whose description is at an address, as an arrival."""
-        return await self._run(calls.look(address))
-
-    async def tokens(self) -> list[m.KnownToken]:
-        """The programs that are signed in."""
-        return await self._run(calls.tokens())
-
-    async def revoke_token(self, token: int) -> None:
-        """Make a token void."""
-        await self._run(calls.revoke_token(token))
-
-    async def messages(
-        self, *, topic: str = "", node: str = "", text: str = "", limit: int = 100, each_topic: bool = False
-    ) -> list[m.Message]:
-        """The latest messages, newest first; with `each_topic` the last one of each topic."""
-        return await self._run(calls.messages(topic, node, text, limit, each_topic))
-
-    async def message(self, number: int) -> m.MessageDetail:
-        """A message with the values that could be picked out of it."""
-        return await self._run(calls.message(number))
-
-    async def preview(self, **picking: Any) -> list[m.Previewed]:
-        """What the last messages would have given: via, topic, pointer, at, kind, unit."""
-        return await self._run(calls.preview(picking))
-
-    async def pick(self, **picking: Any) -> list[m.Entity]:
-        """Make a value in messages an entity: as `preview`, with title, nodes, name, room, write."""
-        return await self._run(calls.pick(picking))
-
-    async def kinds(self) -> list[m.KindOfEntity]:
-        """The kinds of entities there are."""
-        return await self._run(calls.kinds())
-
-    async def add_node(self, name: str, room: str = "") -> m.NodeKey:
-        """Add a node that posts its values; its key is told this once."""
-        return await self._run(calls.add_node(name, room))
-
-    async def add_entity(self, node: str, title: str, kind: str, unit: str = "", pointer: str = "") -> m.Entity:
-        """Add a value that a node posts."""
-        return await self._run(calls.add_entity(node, title, kind, unit, pointer))
-
-    async def new_key(self, node: str) -> m.NodeKey:
-        """A new key for a node; the one before is void at once."""
-        return await self._run(calls.new_key(node))
-
-    async def revoke_key(self, node: str) -> None:
-        """Take a node's key away."""
-        await self._run(calls.revoke_key(node))
-
-    async def settings(self, node: str) -> list[m.Setting]:
-        """A node's own settings, as it tells them now."""
-        return await self._run(calls.settings(node))
-
-    async def change_setting(self, node: str, name: str, value: Any) -> m.Node:
-        """Change one of a node's own settings; returns when the node has confirmed it."""
-        return await self._run(calls.change_setting(node, name, value))
-
     async def act(self, node: str, action: str, **inputs: Any) -> Any:
         """Have a node do something; what it answers, if anything."""
-        return (await self._run(calls.act(node, action, inputs)))["answer"]
+        return (await self._run(calls.act(node, action, **inputs)))["answer"]
 
-    async def change_entity(self, address: str, **changes: Any) -> m.Entity:
-        """Rename an entity (title), hide or show it (hidden)."""
-        return await self._run(calls.change_entity(address, changes))
-
-    async def remove_entity(self, address: str) -> None:
-        """Take an entity that was picked away, with its history."""
-        await self._run(calls.remove_entity(address))
-
-    async def setup_code(self, thing: str, code: str = "") -> m.SetupCode:
-        """A setup code with its QR code; a new one unless it is given."""
-        return await self._run(calls.setup_code(thing, code))
-
-    async def tools(self) -> list[m.Tool]:
-        """A person's own tools at the MQTT door."""
-        return await self._run(calls.tools())
-
-    async def add_tool(self, name: str, publish: Sequence[str] = (), subscribe: Sequence[str] = ()) -> m.Tool:
-        """Let a tool in; its key is told this once."""
-        return await self._run(calls.add_tool(name, publish, subscribe))
-
-    async def change_tool(self, name: str, **changes: Any) -> m.Tool:
-        """Give a tool other topics (publish, subscribe)."""
-        return await self._run(calls.change_tool(name, changes))
-
-    async def new_tool_key(self, name: str) -> m.Tool:
-        """A new key for a tool; the one before is void at once."""
-        return await self._run(calls.new_tool_key(name))
-
-    async def remove_tool(self, name: str) -> None:
-        """Shut a tool out."""
-        await self._run(calls.remove_tool(name))
-
-    async def doctor(self) -> list[m.Check]:
-        """How every part of the hub is, and what to do."""
-        return await self._run(calls.doctor())
-
-    def readings(self, address: str, start: int, end: int | None = None) -> AsyncIterator[m.Reading]:
-        """Single readings, oldest first, fetched page by page."""
-        return self._iterate(calls.readings(address, start, end))
-
-    def journal(
-        self, *, event: str = "", node: str = "", automation: str = "", since: int | None = None, page_size: int = 100
-    ) -> AsyncIterator[m.JournalEntry]:
-        """What happened, newest first, fetched page by page."""
-        return self._iterate(calls.journal(event, node, automation, since, page_size))
+    house = _async_call(calls.house)
+    add_floor = _async_call(calls.add_floor)
+    add_room = _async_call(calls.add_room)
+    change_room = _async_call(calls.change_room)
+    remove_room = _async_call(calls.remove_room)
+    nodes = _async_call(calls.nodes)
+    change_node = _async_call(calls.change_node)
+    remove_node = _async_call(calls.remove_node)
+    entities = _async_call(calls.entities)
+    entity = _async_call(calls.entity)
+    history = _async_call(calls.history)
+    readings = _async_listing(calls.readings)
+    command = _async_call(calls.command)
+    zigbee = _async_call(calls.zigbee)
+    choose_zigbee_network = _async_call(calls.choose_zigbee_network)
+    pairing = _async_call(calls.pairing)
+    open_pairing = _async_call(calls.open_pairing)
+    close_pairing = _async_call(calls.close_pairing)
+    arrivals = _async_call(calls.arrivals)
+    look = _async_call(calls.look)
+    admit = _async_call(calls.admit)
+    turn_away = _async_call(calls.turn_away)
+    automations = _async_call(calls.automations)
+    automation = _async_call(calls.automation)
+    check_automation = _async_call(calls.check_automation)
+    add_automation = _async_call(calls.add_automation)
+    change_automation = _async_call(calls.change_automation)
+    remove_automation = _async_call(calls.remove_automation)
+    journal = _async_listing(calls.journal)
+    phones = _async_call(calls.phones)
+    add_phone = _async_call(calls.add_phone)
+    remove_phone = _async_call(calls.remove_phone)
+    test_phone = _async_call(calls.test_phone)
+    notices = _async_call(calls.notices)
+    claimed = _async_call(calls.claimed)
+    claim = _async_call(calls.claim)
+    sign_out = _async_call(calls.sign_out)
+    tokens = _async_call(calls.tokens)
+    revoke_token = _async_call(calls.revoke_token)
+    messages = _async_call(calls.messages)
+    message = _async_call(calls.message)
+    preview = _async_call(calls.preview)
+    pick = _async_call(calls.pick)
+    kinds = _async_call(calls.kinds)
+    add_node = _async_call(calls.add_node)
+    add_entity = _async_call(calls.add_entity)
+    new_key = _async_call(calls.new_key)
+    revoke_key = _async_call(calls.revoke_key)
+    settings = _async_call(calls.settings)
+    change_setting = _async_call(calls.change_setting)
+    change_entity = _async_call(calls.change_entity)
+    remove_entity = _async_call(calls.remove_entity)
+    setup_code = _async_call(calls.setup_code)
+    tools = _async_call(calls.tools)
+    add_tool = _async_call(calls.add_tool)
+    change_tool = _async_call(calls.change_tool)
+    new_tool_key = _async_call(calls.new_tool_key)
+    remove_tool = _async_call(calls.remove_tool)
+    doctor = _async_call(calls.doctor)

@@ -50,7 +50,7 @@ def _writing(hub: Hub) -> Check:
 
 def _loop(hub: Hub) -> Check:
     late = hub.lag.worst_ms
-    text = f"at most {late:.0f} ms late of late"
+    text = f"lately at most {late:.0f} ms late"
     if late > VERY_LATE_MS:
         return Check("event loop", "fault", text, "this machine is too busy; see what else runs on it")
     return Check("event loop", "warning" if late > LATE_MS else "ok", text, "see what else runs here" if late > LATE_MS else "")
