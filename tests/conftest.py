@@ -26,7 +26,7 @@ def make_service(data: Path, **env: str) -> Service:
 @pytest.fixture(scope="module")
 def service(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
     """A claimed hub for all tests of a module; a node has 1 s to answer."""
-    found = make_service(tmp_path_factory.mktemp("hub"), HOMBI_ACTUATION_ANSWER_WITHIN="1 s").start()
+    found = make_service(tmp_path_factory.mktemp("hub"), HOMBI_ACTUATION_ANSWER_WITHIN="4 s").start()
     found.claim()
     yield found
     found.kill()  # quicker than a stop, which has tests of its own
@@ -35,7 +35,7 @@ def service(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
 @pytest.fixture
 def own_service(tmp_path: Path) -> Iterator[Service]:
     """A hub for one test, not started: the test may stop, kill and start it."""
-    found = make_service(tmp_path, HOMBI_ACTUATION_ANSWER_WITHIN="1 s")
+    found = make_service(tmp_path, HOMBI_ACTUATION_ANSWER_WITHIN="4 s")
     yield found
     found.kill()
 

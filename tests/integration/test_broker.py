@@ -26,7 +26,7 @@ def broker(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Broker]:
 
 @pytest.fixture(scope="module")
 def service(broker: Broker, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
-    found = make_service(tmp_path_factory.mktemp("hub"), HOMBI_ACTUATION_ANSWER_WITHIN="1 s")
+    found = make_service(tmp_path_factory.mktemp("hub"), HOMBI_ACTUATION_ANSWER_WITHIN="4 s")
     broker.name_to(found)
     found.start().claim()
     yield found
@@ -46,7 +46,7 @@ def stored(service: Service, entity: str, start_ms: int) -> list[float]:
 @pytest.mark.parametrize(("version", "over"), [("3.1.1", "TCP"), ("5", "TLS")])
 def test_a_value_at_the_broker_becomes_an_entity_and_is_set_there(tmp_path: Path, version: str, over: str) -> None:
     broker = Broker(tmp_path / "broker", authority=Authority(tmp_path / "ca") if over == "TLS" else None).start()
-    service = make_service(tmp_path / "hub", HOMBI_ACTUATION_ANSWER_WITHIN="2 s")
+    service = make_service(tmp_path / "hub", HOMBI_ACTUATION_ANSWER_WITHIN="4 s")
     broker.name_to(service, version)
     service.start().claim()
     board = broker.client()

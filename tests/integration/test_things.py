@@ -31,7 +31,7 @@ def service(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
     """A hub that looks for nodes on loopback, and reads each every half second."""
     found = make_service(
         tmp_path_factory.mktemp("hub"),
-        HOMBI_ACTUATION_ANSWER_WITHIN="1 s",
+        HOMBI_ACTUATION_ANSWER_WITHIN="4 s",
         HOMBI_WIFI_DISCOVERY="127.0.0.1",
         HOMBI_WIFI_READ_EVERY="1 s",
     ).start()
