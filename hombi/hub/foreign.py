@@ -208,12 +208,8 @@ class Foreign:
             node = await self._node(node_name, room, "")
         if new.name in node.entities:
             raise Invalid(f"there is an entity {node.address}/{new.name} already; give this value another name")
-        kind = KINDS[new.kind]
         number = await self.thread.run(self.records.add_entity, node, new)
-        entity = Entity(
-            number, f"{node.address}/{new.name}", new.title, kind, node, new.wire_name, new.wire_unit, new.low, new.high,
-            new.writable, source=new.source, sink=new.sink,
-        )  # fmt: skip
+        entity = new.placed(number, node)
         self.house.add_entity(entity)
         self.drivers[node.link].follow(node.on_link())
         self.journal.note(

@@ -17,6 +17,7 @@ from hombi.hub.actuation import Actuation
 from hombi.hub.batteries import LOW_BATTERY, Batteries
 from hombi.hub.clock import Clock, RealClock
 from hombi.hub.config import Config
+from hombi.hub.described import Redescribed
 from hombi.hub.engine import Engine
 from hombi.hub.errors import Busy, Invalid, NotFound
 from hombi.hub.foreign import Foreign
@@ -213,6 +214,7 @@ async def open_hub(
     settings = NodeSettings(house, by_link, live, journal, config.answer_s)
     intake.told = settings.told
     foreign = Foreign(house, rooms, clock, records, thread, live, journal, messages, by_link, engine.house_changed)
+    nodes.described = Redescribed(house, records, thread, live, journal, by_link, engine.house_changed).take_up
     tools = Tools(house, clock, records, thread, journal, by_link["wifi"].cut_off)
 
     async def apply(new: Config) -> None:

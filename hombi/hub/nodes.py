@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import secrets
-from collections.abc import Callable, Sequence
+from collections.abc import Awaitable, Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -43,6 +43,7 @@ class Nodes:
     messages: Messages
     drivers: dict[str, Driver]
     trouble_said: dict[str, str] = field(default_factory=dict)
+    described: Callable[[Node, Found], Awaitable[None]] | None = None
 
     def observed(self, node: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None) -> Taken:
         return self.intake.observed(node, values, acknowledge)
@@ -123,6 +124,8 @@ class Nodes:
         if known.link == found.link != "wifi":
             self.drivers[known.link].follow(known.on_link())
         before, now = known.reach.get("url"), found.reach.get("url")
+        if before == now and known.link == found.link and self.described is not None:
+            await self.described(known, found)
         if not before or before == now:
             return
         try:

@@ -10,10 +10,10 @@ from dataclasses import dataclass, field, replace
 from types import MappingProxyType
 from typing import Any
 
-from hombi.core.units import convert
 from hombi.hub.clock import Clock, Timer
+from hombi.hub.described import as_stored
 from hombi.hub.errors import Invalid, NotFound, PairingClosed, Refused
-from hombi.hub.house import Entity, House, Node, hash_key
+from hombi.hub.house import House, Node, hash_key
 from hombi.hub.journal import Journal
 from hombi.hub.live import Live
 from hombi.hub.ports import ArrivalRecord, NewEntity, NewNode, Records
@@ -156,15 +156,15 @@ class Pairing:
     async def found(self, found: Found) -> Arrival:
         """A link found a node by itself, or a person gave its address. Raises Invalid, Refused when too many wait."""
         reach = {**found.reach, "notes": list(found.notes)} if found.notes else found.reach
-        known = [a for a in self.arrivals.values() if a.record.thing_id == found.thing_id]
-        if known and known[0].record.reach == reach and known[0].record.state != "asking":
-            known[0].heard_ms = self.clock.now_ms()
-            return known[0]
+        known = next((a for a in self.arrivals.values() if a.record.thing_id == found.thing_id), None)
+        if known is not None and (known.record.reach, known.record.description) == (reach, found.description):
+            known.heard_ms = self.clock.now_ms()
+            return known
         thing = read_description(found.description)
         record = self._record(thing, found.description)
         record.reach, record.asks, record.link = reach, found.asks, found.link
-        if known and known[0].record.state == "asking":
-            record.id = known[0].record.id  # who has watched it being asked goes on watching
+        if known is not None and (known.record.state == "asking" or known.record.reach == reach):
+            record.id = known.record.id  # who has it before their eyes goes on looking at it
         where = f"at {url}" if (url := found.reach.get("url")) else f"over {found.link}"
         return await self._arrive(record, thing, f"was found {where}")
 
@@ -305,7 +305,7 @@ class Pairing:
         record, known = arrival.record, arrival.known
         room = await self.rooms.find_or_add(room_name) if room_name.strip() else (known.room if known else None)
         now = self.clock.now_ms()
-        entities = tuple(_new_entity(promised, _choice(promised, choices, known)) for promised in arrival.thing.promised)
+        entities = tuple(_as_chosen(promised, choices.get(promised.name), known) for promised in arrival.thing.promised)
         reach = {**record.reach, "description": record.description, **({"secret": secret} if secret else {})}
         new = NewNode(
             address, title, record.link, record.thing_id, room.id if room else None, now, entities, known.id if known else 0, reach
@@ -317,22 +317,9 @@ class Pairing:
             self.house.take_out(known)
         node = Node(node_id, address, title, record.link, record.thing_id, "", room, now, heard_ms=now, reach=reach)
         node.described(arrival.thing)
-        for promised, stored in zip(arrival.thing.promised, entities, strict=True):
+        for stored in entities:
             before = known.entities.get(stored.name) if known else None
-            node.entities[stored.name] = Entity(
-                entity_ids[stored.name],
-                f"{address}/{stored.name}",
-                stored.title,
-                promised.kind,
-                node,
-                stored.wire_name,
-                stored.wire_unit,
-                stored.low,
-                stored.high,
-                stored.writable,
-                before.latest if before else None,
-                hidden=stored.hidden,
-            )
+            node.entities[stored.name] = stored.placed(entity_ids[stored.name], node, before.latest if before else None)
         self.house.add(node)
         self.drivers[node.link].follow(node.on_link())
         record.state = "admitted"
@@ -372,25 +359,11 @@ class Pairing:
         self.live.publish("arrival", {"id": record.id, "title": record.title, "state": record.state, "progress": arrival.progress})
 
 
-def _choice(promised: Promised, choices: Mapping[str, EntityChoice], known: Node | None) -> EntityChoice:
-    """What the person chose now, or when the node was here before."""
-    if (chosen := choices.get(promised.name)) is not None:
-        return EntityChoice(chosen.title.strip() or promised.title, chosen.hidden)
-    if known is not None and (before := known.entities.get(promised.name)) is not None:
-        return EntityChoice(before.title, before.hidden)
-    return EntityChoice(promised.title, promised.hidden)
-
-
-def _new_entity(promised: Promised, choice: EntityChoice) -> NewEntity:
-    """The entity as it is stored: limits in the kind's unit, never wider than the kind's own."""
-    kind = promised.kind
-
-    def limit(value: float | None, own: float) -> float:
-        if value is None:
-            return own
-        return convert(value, promised.wire_unit, kind.unit) if kind.unit else value
-
-    low, high = max(kind.low, limit(promised.low, kind.low)), min(kind.high, limit(promised.high, kind.high))
-    return NewEntity(
-        promised.name, choice.title, kind.name, promised.wire_name, promised.wire_unit, low, high, promised.writable, choice.hidden
-    )
+def _as_chosen(promised: Promised, chosen: EntityChoice | None, known: Node | None) -> NewEntity:
+    """An entity as the person wants it now, or wanted it when the node was here before."""
+    before = known.entities.get(promised.name) if known else None
+    if chosen is not None:
+        return as_stored(promised, chosen.title.strip() or promised.title, hidden=chosen.hidden)
+    if before is not None:
+        return as_stored(promised, before.title, hidden=before.hidden)
+    return as_stored(promised, promised.title, hidden=promised.hidden)

@@ -9,7 +9,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
-from hombi.hub.house import Entity, Floor, House, Node, Room, Tool
+from hombi.core.kinds import KINDS
+from hombi.hub.house import Entity, Floor, House, Node, Reading, Room, Tool
 
 # (entity id, time in ms since 1970, raw value, value, quality)
 Row = tuple[int, int, float, float, int]
@@ -54,6 +55,13 @@ class NewEntity:
     hidden: bool = False
     source: dict[str, Any] = field(default_factory=dict)
     sink: dict[str, Any] = field(default_factory=dict)
+
+    def placed(self, number: int, node: Node, latest: Reading | None = None) -> Entity:
+        """The entity that it becomes, with the number under which it is stored."""
+        return Entity(
+            number, f"{node.address}/{self.name}", self.title, KINDS[self.kind], node, self.wire_name, self.wire_unit,
+            self.low, self.high, self.writable, latest, hidden=self.hidden, source=self.source, sink=self.sink,
+        )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)

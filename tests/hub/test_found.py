@@ -48,6 +48,21 @@ async def test_heard_again_it_is_the_same_arrival() -> None:
         assert await arrive(r, found(url="http://10.0.0.8/td")) != first, "at another address it is looked at anew"
 
 
+async def test_newer_software_may_bring_more_values_at_the_same_address_only() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        node = await r.hub.admit(await arrive(r, found()), "", "Vent", "Loft")
+        more = {**CLIMATE, "flap": {"type": "boolean", "@type": "switch"}}
+        r.link.things["http://10.0.0.7/td"] = found()
+        r.hub.nodes.found(found(url="http://10.0.0.66/td", **more))
+        await settle()
+        assert set(node.entities) == set(CLIMATE), "somebody else says so"
+        r.hub.nodes.found(found(**more))
+        await settle()
+        assert set(node.entities) == {*CLIMATE, "flap"}
+        assert set(r.link.known["vent"].reach["description"]["properties"]) == {*CLIMATE, "flap"}
+
+
 async def test_what_it_asks_for_must_be_given_and_is_kept_for_its_link() -> None:
     async with rig() as r:
         r.hub.pairing.open(60_000)

@@ -155,3 +155,47 @@ async def test_what_is_wrong_with_a_link_is_said_once_and_when_it_is_well() -> N
         await settle()
         assert [e for e in r.events() if e.startswith("Link")] == ["LinkTroubled", "LinkWell"]
         assert r.hub.needs() == []
+
+
+async def test_a_node_that_says_more_than_before_has_more_entities_and_keeps_the_others() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        r.hub.nodes.found(found())
+        await settle()
+        node = await r.hub.admit(r.hub.pairing.waiting()[0].record.id, "", "Loft lamp", "Loft")
+        await r.hub.foreign.change_entity("loft-lamp/power", "Draw", None)
+        starts = '[[starts]]\nswitch = "loft-lamp/switch"\nto = "off"\n'
+        text = 'name = "Dim"\n[watch]\nentity = "loft-lamp/level"\nover = "50 %"\n' + starts
+        with pytest.raises(Invalid, match="1 mistake"):
+            await r.hub.engine.add(text)
+        level = {"type": "number", "@type": "level", "unit": "%"}
+        power = {"title": "Power, measured better", "type": "number", "@type": "power", "unit": "kW", "readOnly": True}
+        more = description("Loft lamp", **{**PLUG, "level": level, "power": power})
+        for _ in range(2):
+            r.hub.nodes.found(Found(LAMP["id"], "Loft lamp", more, {"ieee": "00f1"}))
+        await settle()
+        assert [(e.text, e.node) for e in r.records.journal if e.event == "NodeDescribed"] == [
+            ("Loft lamp has more values now: level", "loft-lamp")
+        ]
+        assert node.entities["power"].title == "Draw"
+        assert {one.name for one in r.link.known["loft-lamp"].entities} == {"switch", "power", "level"}
+        r.say("loft-lamp", "power", 0.04, "kW")
+        assert node.entities["power"].latest is not None
+        assert node.entities["power"].latest.value == pytest.approx(40.0)
+        await r.hub.engine.add(text)
+        r.hub.nodes.found(Found(LAMP["id"], "Loft lamp", LAMP, {"ieee": "00f1"}))
+        await settle()
+        assert "level" in node.entities, "nothing is taken away"
+
+
+async def test_an_arrival_that_says_more_is_the_same_arrival() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        r.hub.nodes.found(found())
+        await settle()
+        (first,) = r.hub.pairing.waiting()
+        more = description("Loft lamp", **{**PLUG, **CLIMATE})
+        r.hub.nodes.found(Found(LAMP["id"], "Loft lamp", more, {"ieee": "00f1"}))
+        await settle()
+        (now,) = r.hub.pairing.waiting()
+        assert (now.record.id, len(now.thing.promised)) == (first.record.id, 4)

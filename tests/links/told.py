@@ -86,4 +86,4 @@ def on_link(node: str, found: Found) -> OnLink:
     """An arrival, admitted as it was found."""
     thing = read_description(found.description)
     entities = tuple(Wired(p.wire_name, p.wire_unit, p.kind, {}, {}) for p in thing.promised)
-    return OnLink(node, found.reach, entities)
+    return OnLink(node, {**found.reach, "description": found.description}, entities)

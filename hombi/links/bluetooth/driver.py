@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 import time
 from collections import OrderedDict
-from collections.abc import Coroutine, Sequence
+from collections.abc import Coroutine, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
@@ -41,6 +41,7 @@ class Known:
     node: str
     connects: bool
     wires: frozenset[str]
+    description: Mapping[str, Any]
     content: tuple[Any, Any] = (None, None)
     taken_s: float = -SAME_AGAIN_S
     rssi: int = 0
@@ -158,6 +159,11 @@ class BluetoothDriver:
         except gatt.GattError as error:
             self._reports.refused(known.node, str(error))
             return []
+        if more := [one for one in found if one.name not in known.description["properties"]]:
+            # It broadcasts its values by turns, some of them seldom: this one was not heard while it was an arrival.
+            properties = {**known.description["properties"], **{one.name: _value_property(one) for one in more}}
+            known.description = {**known.description, "properties": properties}
+            self._found(device.address, known.description["title"], known.description, "broadcast")
         at = _now_ms()
         return [Resolved(v.name, v.unit, at, v.value, True) for v in found if v.name in known.wires]
 
@@ -191,13 +197,12 @@ class BluetoothDriver:
     async def _gather(self, address: str, candidate: Candidate) -> None:
         """Nodes broadcast their values by turns: wait a little before saying what one has."""
         await asyncio.sleep(GATHER_S)
-        properties = {
-            v.name: _property(v.name, v.kind, v.unit, binary=KINDS[v.kind].words is not None) for v in candidate.values.values()
-        }
-        self._found(address, candidate.name, "broadcasts its values", properties, "broadcast")
+        properties = {one.name: _value_property(one) for one in candidate.values.values()}
+        title = candidate.name or nameless(address)
+        self._found(address, title, _description(address, title, "broadcasts its values", properties), "broadcast")
 
     async def _interview(self, device: BLEDevice, candidate: Candidate) -> None:
-        title = candidate.name or f"Bluetooth node {device.address[-8:]}"
+        title = candidate.name or nameless(device.address)
 
         def say(step: int) -> None:
             self._reports.asking(Asking(self.link, thing_id(device.address), title, f"asking what it has, {step} of 3"))
@@ -223,19 +228,9 @@ class BluetoothDriver:
         if not properties:
             self._reports.asking(Asking(self.link, thing_id(device.address), title, "it has nothing that the hub can use"))
             return
-        self._found(device.address, made or title, what, properties, "connect")
+        self._found(device.address, made or title, _description(device.address, made or title, what, properties), "connect")
 
-    def _found(self, address: str, title: str, about_it: str, properties: dict[str, Any], way: str) -> None:
-        title = title or f"Bluetooth node {address[-8:]}"
-        description = {
-            "@context": "https://www.w3.org/2022/wot/td/v1.1",
-            "id": thing_id(address),
-            "title": title,
-            "description": about_it,
-            "securityDefinitions": {"none": {"scheme": "nosec"}},
-            "security": "none",
-            "properties": {**properties, SIGNAL: _strength()},
-        }
+    def _found(self, address: str, title: str, description: dict[str, Any], way: str) -> None:
         self._reports.found(Found(thing_id(address), title, description, {"address": address, "way": way}, link=self.link))
 
     # Connections
@@ -289,11 +284,14 @@ class BluetoothDriver:
         """Take up an admitted node."""
         address = known.reach.get("address", "")
         wires = frozenset(one.name for one in known.entities)
+        description = known.reach["description"]
         found = self._by_address.get(address)
         if found is not None and found.node == known.node:
-            found.wires = wires
+            if wires != found.wires:
+                found.taken_s = -SAME_AGAIN_S  # what is in the air already has more to say
+            found.wires, found.description = wires, description
             return
-        found = self._by_address[address] = Known(known.node, known.reach.get("way") == "connect", wires)
+        found = self._by_address[address] = Known(known.node, known.reach.get("way") == "connect", wires, description)
         self._candidates.pop(address, None)
         self._connect(address, found)
         if not self._problem:
@@ -391,6 +389,23 @@ def thing_id(address: str) -> str:
     return f"urn:dev:mac:{digits[:6]}fffe{digits[6:]}"
 
 
+def nameless(address: str) -> str:
+    """What a node is called that says no name."""
+    return f"Bluetooth node {address[-8:]}"
+
+
+def _description(address: str, title: str, about_it: str, properties: Mapping[str, Any]) -> dict[str, Any]:
+    return {
+        "@context": "https://www.w3.org/2022/wot/td/v1.1",
+        "id": thing_id(address),
+        "title": title,
+        "description": about_it,
+        "securityDefinitions": {"none": {"scheme": "nosec"}},
+        "security": "none",
+        "properties": {**properties, SIGNAL: _strength()},
+    }
+
+
 def _advert(device: BLEDevice, data: AdvertisementData) -> Advert:
     return Advert(device.address, data.local_name or "", data.rssi, data.service_uuids, data.service_data, data.manufacturer_data)
 
@@ -405,6 +420,10 @@ def _property(title: str, kind: str, unit: str, *, binary: bool, writable: bool 
         "readOnly": not writable,
     }
     return found if binary or not unit else {**found, "unit": unit}
+
+
+def _value_property(value: Value) -> dict[str, Any]:
+    return _property(value.name, value.kind, value.unit, binary=KINDS[value.kind].words is not None)
 
 
 def _strength() -> dict[str, Any]:

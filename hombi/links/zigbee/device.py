@@ -34,7 +34,8 @@ class Endpoint:
 
 @dataclass
 class Device:
-    """One node of the network. `node` is its address in the house, "" while it is not let in."""
+    """One node of the network. `node` is its address in the house, "" while it is not let in; it is `unsettled` while it has
+    not been told what to report of the values that it has by now."""
 
     ieee: int
     short: int
@@ -51,6 +52,7 @@ class Device:
     left: bool = False
     notes: list[str] = field(default_factory=list)
     node: str = ""
+    unsettled: bool = False
     profile: Profile = PLAIN
     points: dict[str, Point] = field(default_factory=dict)
     told: dict[str, Any] = field(default_factory=dict)

@@ -17,7 +17,7 @@ from hombi.links.zigbee.device import Device, now_ms
 from hombi.links.zigbee.errors import CodecError, NoAnswer
 from hombi.links.zigbee.interview import STEPS, Interview, enrolled
 from hombi.links.zigbee.points import IAS_ZONE, LEVEL, ON_OFF, POLL_CONTROL, TIME, Point
-from hombi.links.zigbee.profiles import find_profile, load_profiles
+from hombi.links.zigbee.profiles import as_they_stand, find_profile, load_profiles
 from hombi.links.zigbee.stick import NETWORK_KEY, Stick
 
 READ_EVERY_S = 120.0
@@ -26,6 +26,7 @@ UTC_FROM = 946_684_800  # ZCL counts seconds from 2000-01-01
 OFF, ON, MOVE_TO_LEVEL_ON_OFF = 0x00, 0x01, 0x04
 ZONE_CHANGED, ENROL_REQUEST, CHECK_IN = 0x00, 0x01, 0x00
 FLOODS_EVERY_S = 1.0
+PROFILES_EVERY_S = 1.0
 
 
 class ZigbeeDriver:
@@ -35,6 +36,7 @@ class ZigbeeDriver:
 
     def __init__(self, reports: Reports, settings: ZigbeeSettings, kept: Mapping[str, dict[str, Any]]) -> None:
         self._reports, self._settings = reports, settings
+        self._profiles_seen = as_they_stand(settings.profiles)
         self.profiles, self.wrong_profiles = load_profiles(settings.profiles)
         self.devices: dict[int, Device] = {}
         self._by_short: dict[int, Device] = {}
@@ -58,6 +60,7 @@ class ZigbeeDriver:
             self._start(self._stick.watch())
             self._start(self._report_floods())
             self._start(self._read_what_is_not_reported())
+            self._start(self._watch_profiles())
 
     async def stop(self) -> None:
         """Let the stick go; its network goes on by itself."""
@@ -80,7 +83,9 @@ class ZigbeeDriver:
         """The network is up: go on where it was left."""
         self._set_joining()
         for device in self.devices.values():
-            if device.node and not device.sleepy and not device.left:
+            if device.node and device.unsettled:
+                self._start(self._agree_again(device))
+            elif device.node and not device.sleepy and not device.left:
                 self._start(self._read_all(device))
             elif not device.known and self._pairing:
                 self._interview(device)
@@ -101,6 +106,21 @@ class ZigbeeDriver:
                     what = f"it sends more than {device.pace.rate:.0f} frames a second; {device.pace.dropped} were dropped"
                     self._reports.refused(device.node, what)
                 device.pace.dropped = 0
+
+    async def _watch_profiles(self) -> None:
+        """Take up the house's profiles when they change: who writes one sees at once what comes of it."""
+        while True:
+            await asyncio.sleep(PROFILES_EVERY_S)
+            seen = await asyncio.to_thread(as_they_stand, self._settings.profiles)
+            if seen == self._profiles_seen:
+                continue
+            self._profiles_seen = seen
+            self.profiles, self.wrong_profiles = await asyncio.to_thread(load_profiles, self._settings.profiles)
+            for device in list(self.devices.values()):
+                profile = find_profile(self.profiles, device.make, device.model)
+                if device.known and profile != device.profile:
+                    device.settle(profile)
+                    self._say_anew(device)
 
     def told(self, said: Any) -> None:
         """What the stick says of nodes."""
@@ -252,10 +272,19 @@ class ZigbeeDriver:
         self._keep(device)
         self._start(self._agree_again(device))
 
+    def _say_anew(self, device: Device) -> None:
+        """It has other values than it had: by another profile, or by what the hub makes of its clusters."""
+        if device.node or self._pairing:
+            self._found(device)
+        device.unsettled = bool(device.node)
+        if device.node and not device.left:
+            self._start(self._agree_again(device))
+
     async def _agree_again(self, device: Device) -> None:
         if self._stick.up is not None:
             with contextlib.suppress(LinkError):
                 await Interview(self._stick.up.radio, device, self._stick.up.network.ieee, _nothing).agree()
+                device.unsettled = False
                 await self._read_all(device)
 
     def _interview(self, device: Device) -> None:
@@ -318,6 +347,8 @@ class ZigbeeDriver:
         new = not device.node
         device.node = known.node
         self._by_node[known.node] = device
+        if new and known.reach.get("description") != device.description():
+            self._say_anew(device)
         if new and self._stick.up is not None:
             self._reports.presence(known.node, here=True)
             self._start(self._read_all(device))

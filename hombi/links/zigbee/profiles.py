@@ -6,6 +6,7 @@ ours. docs/node-profiles.md has the whole format.
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -50,6 +51,16 @@ PLAIN = Profile("", ())
 def profile_folder(data: Path) -> Path:
     """Where a house keeps node profiles of its own, in its data folder."""
     return data / "profiles"
+
+
+def as_they_stand(folder: Path | None) -> list[tuple[str, int, int]]:
+    """Something that is another when a file in the house's folder is."""
+    found = []
+    for path in sorted(folder.glob("*.toml")) if folder is not None else []:
+        with contextlib.suppress(OSError):  # it was taken away a moment ago
+            stat = path.stat()
+            found.append((path.name, stat.st_mtime_ns, stat.st_size))
+    return found
 
 
 def load_profiles(folder: Path | None) -> tuple[list[Profile], list[str]]:

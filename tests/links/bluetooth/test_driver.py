@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -14,7 +15,7 @@ from hombi.links.bluetooth import gatt
 from hombi.links.bluetooth.driver import CONNECTIONS, BluetoothDriver
 from hombi.links.thing_description import read_description
 from tests.links.bluetooth.rig import rig_at
-from tests.links.told import Told, until
+from tests.links.told import Told, on_link, until
 
 SWITCH, TEMPERATURE = "1815/2a56", "181a/2a6e"
 ON, OFF = [Wanted(SWITCH, 1.0, "", True)], [Wanted(SWITCH, 0.0, "", True)]
@@ -45,6 +46,21 @@ async def test_what_is_repeated_is_no_new_reading_but_a_sign_of_life(tmp_path: P
         assert len(rig.told.values["boathouse-tag/temperature"]) == 1
         rig.node("boathouse-tag").mill.rooms["boathouse"].temperature = 24.0
         await until(lambda: rig.told.latest("boathouse-tag/temperature") > 20)
+
+
+async def test_a_value_that_is_first_heard_of_a_node_that_is_in_comes_too(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        found = await rig.arrive("boathouse-tag")
+        properties = {name: one for name, one in found.description["properties"].items() if name != "battery"}
+        rig.told.arrived.clear()
+        rig.driver.follow(on_link("tag", replace(found, description={**found.description, "properties": properties})))
+        rig.driver.pairing(False)
+        await until(lambda: rig.told.latest("tag/temperature"))
+        assert "tag/battery" not in rig.told.values
+        more = await until(lambda: rig.told.arrived.get(found.thing_id))
+        assert more == found
+        rig.driver.follow(on_link("tag", more))
+        await until(lambda: rig.told.latest("tag/battery"))
 
 
 async def test_a_makers_own_decoder_is_used(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from hombi.lab.zigbee_nodes import ZigbeeNode
-from hombi.links.base import Unreachable, Wanted
+from hombi.links.base import Found, Unreachable, Wanted
 from hombi.links.thing_description import read_description
 from hombi.links.zigbee import zcl
 from hombi.links.zigbee.commands import Id
@@ -136,6 +136,35 @@ async def test_a_nodes_own_setting_and_a_renamed_value_come_from_its_profile(tmp
         await rig.driver.set_setting("boathouse-watch", "1/0406/0010", 90.0)
         assert node.written[1, 0x0406, 0x0010] == 90
         assert (await rig.driver.settings("boathouse-watch"))["1/0406/0010"] == 90
+
+
+def names(found: Found) -> set[str]:
+    return {one.name for one in read_description(found.description).promised}
+
+
+async def test_a_profile_is_taken_up_while_the_hub_runs_and_after_a_restart(tmp_path: Path) -> None:
+    own = tmp_path / "profiles" / "soil.toml"
+    own.parent.mkdir()
+    head = '[profile]\nmake = "Kelp Row"\nmodel = "Soil S7"\n'
+    moisture = '[[datapoint]]\nid = 3\ntype = "value"\nname = "moisture"\nkind = "moisture"\n'
+    own.write_text(head + moisture)
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("herb-probe")
+        first = rig.told.arrived[_thing(node)]
+        assert names(first) == {"moisture", "link-quality"}
+        await until(lambda: rig.told.latest("herb-probe/1/dp3") is not None)
+        own.write_text(
+            head + moisture + '[[datapoint]]\nid = 5\ntype = "value"\nname = "warmth"\nkind = "temperature"\nscale = 0.1\n'
+        )
+        await until(lambda: names(rig.told.arrived[_thing(node)]) == {"moisture", "warmth", "link-quality"})
+        await until(lambda: rig.told.latest("herb-probe/1/dp5") is not None)
+        assert rig.told.latest("herb-probe/1/dp5") == pytest.approx(rig.mill.soil_temperature, abs=0.1)
+        own.write_text(head + "[[datapoint]]\nid = 3\n")
+        await until(lambda: [c.part for c in rig.driver.checks()] == ["Zigbee stick", "node profiles"])
+        assert "line 4" in rig.driver.checks()[1].text
+        rig.told.arrived.clear()
+        rig.fresh_driver(rig.told.kept).follow(on_link("herb-probe", first))
+        assert names(rig.told.arrived[_thing(node)]) == {"soil-moisture", "soil-temperature", "battery", "link-quality"}, "ours"
 
 
 async def test_it_keeps_its_place_with_a_new_short_address(tmp_path: Path) -> None:
