@@ -25,7 +25,7 @@ def make_service(data: Path, **env: str) -> Service:
 
 @pytest.fixture(scope="module")
 def service(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
-    """A claimed hub for all tests of a module; a node has 1 s to answer."""
+    """A claimed hub for all tests of a module; a node has 4 s to answer."""
     found = make_service(tmp_path_factory.mktemp("hub"), HOMBI_ACTUATION_ANSWER_WITHIN="4 s").start()
     found.claim()
     yield found

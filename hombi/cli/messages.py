@@ -19,6 +19,7 @@ PAYLOAD_SHOWN = 200
 
 
 def messages(
+    via: Annotated[str, typer.Option(help="Only those that came in by door, broker, http, zigbee or bluetooth.")] = "",
     topic: Annotated[str, typer.Option(help="Only topics under this filter, like mill/+/state or mill/#.")] = "",
     node: Annotated[str, typer.Option(help="Only those of this node or tool.", autocompletion=complete.nodes)] = "",
     text: Annotated[str, typer.Option(help="Only those with this in the topic or the payload.")] = "",
@@ -27,9 +28,9 @@ def messages(
     limit: Annotated[int, typer.Option(help="How many.", min=1, max=1000)] = SHOWN,
     json: Json = False,
 ) -> None:
-    """What arrives, as it came: over the hub's MQTT door, from the broker, by HTTP."""
+    """What arrives, as it came: over the hub's MQTT door, from the broker, by HTTP, over Zigbee and Bluetooth."""
     with hub() as h, contextlib.suppress(KeyboardInterrupt):
-        found = h.messages(topic=topic, node=node, text=text, limit=limit, each_topic=each)[::-1]
+        found = h.messages(via=via, topic=topic, node=node, text=text, limit=limit, each_topic=each)[::-1]
         if json and not follow:
             as_json(m.as_dict() for m in found)
             return
@@ -38,7 +39,7 @@ def messages(
         for message in found:
             _show(message, json)
         if follow:
-            for batch in h.follow_messages(topic=topic, node=node, text=text):
+            for batch in h.follow_messages(via=via, topic=topic, node=node, text=text):
                 for message in batch.messages:
                     _show(message, json)
                 if batch.passed_over:

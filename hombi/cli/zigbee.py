@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+from typing import Annotated
+
 import typer
 
-from hombi.cli.drawing import as_json, out, table
-from hombi.cli.run import Json, hub
+from hombi.cli import complete
+from hombi.cli.drawing import as_json, err, out, table
+from hombi.cli.run import Json, hub, words
 
 app = typer.Typer(no_args_is_help=True, help="The Zigbee stick and its network.")
 
@@ -27,6 +31,26 @@ def info(json: Json = False) -> None:
         ("nodes", str(found.nodes)),
     ]
     table(("ZIGBEE", ""), [row for row in rows if row[1]], "")
+
+
+@app.command()
+def profile(
+    node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
+    file: Annotated[Path | None, typer.Argument(help="Take this as the profile of its make and model.", exists=True)] = None,
+) -> None:
+    """The profile of a node's make and model, with what the node says and nothing names yet; or, with FILE, another one.
+
+    Write it to a file, give the values their names, kinds and units, and give the file to this command: they are there at once.
+    """
+    with hub() as h, words(str(file)):
+        if file is None:
+            found = h.node_profile(node)
+            print(found.text, end="")
+            left = f"{found.unnamed} without a name" if found.unnamed else "all that it says has a name"
+            err.print(f"# {left}; the house keeps it in {found.path}", style="dim", soft_wrap=True)
+            return
+        found = h.put_node_profile(node, file.read_text())
+    out.print(f"It is kept in {found.path}, and taken up.")
 
 
 @app.command()

@@ -142,6 +142,16 @@ def choose_zigbee_network(choice: str) -> Call[m.Zigbee]:
     return Call("POST", "/api/zigbee/network", m.Zigbee, body={"choice": choice})
 
 
+def node_profile(node: str) -> Call[m.NodeProfile]:
+    """A Zigbee node's profile, with each value that it says and that has no name yet."""
+    return Call("GET", f"/api/nodes/{quote(node)}/profile", m.NodeProfile)
+
+
+def put_node_profile(node: str, text: str) -> Call[m.NodeProfile]:
+    """Keep a text as the profile of a Zigbee node's make and model; it is taken up at once. Raises Wrong with its mistakes."""
+    return Call("PUT", f"/api/nodes/{quote(node)}/profile", m.NodeProfile, body={"text": text})
+
+
 def pairing() -> Call[m.Window]:
     """The pairing window."""
     return Call("GET", "/api/pairing", m.Window)
@@ -278,15 +288,15 @@ def revoke_token(token: int) -> Call[None]:
     return Call("DELETE", f"/api/tokens/{token}", None)
 
 
-def message_filter(topic: str, node: str, text: str) -> dict[str, str | int]:
-    return _given(topic=topic, node=node, text=text)
+def message_filter(via: str, topic: str, node: str, text: str) -> dict[str, str | int]:
+    return _given(via=via, topic=topic, node=node, text=text)
 
 
 def messages(
-    *, topic: str = "", node: str = "", text: str = "", limit: int = 100, each_topic: bool = False
+    *, via: str = "", topic: str = "", node: str = "", text: str = "", limit: int = 100, each_topic: bool = False
 ) -> Call[list[m.Message]]:
     """The latest messages, newest first; with `each_topic` the last one of each topic."""
-    params = {**message_filter(topic, node, text), "limit": limit, **({"each_topic": "true"} if each_topic else {})}
+    params = {**message_filter(via, topic, node, text), "limit": limit, **({"each_topic": "true"} if each_topic else {})}
     return Call("GET", "/api/messages", list[m.Message], params=params)
 
 

@@ -132,9 +132,9 @@ class Hub:
         good raises HubUnreachable."""
         return self._stream(PATH, {})
 
-    def follow_messages(self, *, topic: str = "", node: str = "", text: str = "") -> Iterator[m.Messages]:
+    def follow_messages(self, *, via: str = "", topic: str = "", node: str = "", text: str = "") -> Iterator[m.Messages]:
         """The messages that fit, as they come."""
-        for event in self._stream(MESSAGES_PATH, calls.message_filter(topic, node, text)):
+        for event in self._stream(MESSAGES_PATH, calls.message_filter(via, topic, node, text)):
             yield msgspec.convert(event.data, m.Messages)
 
     def _stream(self, path: str, params: dict[str, str | int]) -> Iterator[LiveEvent]:
@@ -180,6 +180,8 @@ class Hub:
     command = _call(calls.command)
     zigbee = _call(calls.zigbee)
     choose_zigbee_network = _call(calls.choose_zigbee_network)
+    node_profile = _call(calls.node_profile)
+    put_node_profile = _call(calls.put_node_profile)
     pairing = _call(calls.pairing)
     open_pairing = _call(calls.open_pairing)
     close_pairing = _call(calls.close_pairing)
@@ -267,9 +269,9 @@ class AsyncHub:
         good raises HubUnreachable."""
         return self._stream(PATH, {})
 
-    async def follow_messages(self, *, topic: str = "", node: str = "", text: str = "") -> AsyncIterator[m.Messages]:
+    async def follow_messages(self, *, via: str = "", topic: str = "", node: str = "", text: str = "") -> AsyncIterator[m.Messages]:
         """The messages that fit, as they come."""
-        async for event in self._stream(MESSAGES_PATH, calls.message_filter(topic, node, text)):
+        async for event in self._stream(MESSAGES_PATH, calls.message_filter(via, topic, node, text)):
             yield msgspec.convert(event.data, m.Messages)
 
     async def _stream(self, path: str, params: dict[str, str | int]) -> AsyncIterator[LiveEvent]:
@@ -315,6 +317,8 @@ class AsyncHub:
     command = _async_call(calls.command)
     zigbee = _async_call(calls.zigbee)
     choose_zigbee_network = _async_call(calls.choose_zigbee_network)
+    node_profile = _async_call(calls.node_profile)
+    put_node_profile = _async_call(calls.put_node_profile)
     pairing = _async_call(calls.pairing)
     open_pairing = _async_call(calls.open_pairing)
     close_pairing = _async_call(calls.close_pairing)

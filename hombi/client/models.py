@@ -251,6 +251,15 @@ class Zigbee(Model, frozen=True):
     nodes: int
 
 
+class NodeProfile(Model, frozen=True):
+    """The profile of a Zigbee node's make and model: where the house keeps it, and its text, with what the node says and nothing
+    names yet (so many are `unnamed`) added for a person to name."""
+
+    path: str
+    text: str
+    unnamed: int
+
+
 class Mistake(Model, frozen=True):
     """One thing that is wrong in a text; line and column count from 1."""
 

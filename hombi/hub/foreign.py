@@ -82,7 +82,7 @@ class Foreign:
     def preview(self, picking: Picking) -> list[Previewed]:
         """What the last messages would have given, newest first. Raises Invalid."""
         kind = self._checked(picking)
-        wanted = Filter(topic=filter_of(picking.topic))
+        wanted = Filter(picking.via, filter_of(picking.topic))
         found = self.messages.find(wanted, PREVIEWED)
         seen = {message.number for message in found}
         # Nodes that were heard long ago have their last message too.
@@ -90,7 +90,7 @@ class Foreign:
         rows = []
         for message in found:
             node = node_in(picking.topic, message.heard.topic)
-            if node is None or message.heard.via != picking.via:
+            if node is None:
                 continue
             rows.append(self._previewed(message, node, picking, kind))
         return rows

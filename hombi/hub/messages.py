@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import heapq
 from collections import OrderedDict, deque
 from collections.abc import Iterator
-from dataclasses import dataclass
-from itertools import count
+from dataclasses import dataclass, field
+from itertools import chain, count
 
 import msgspec
 
@@ -13,6 +14,7 @@ from hombi.hub.clock import Clock
 from hombi.links.base import Heard
 from hombi.links.wifi.mqtt.topics import matches
 
+# Of each way in: a radio that is full of strangers' voices does not push out what a broker said.
 KEPT = 2_000
 TOPICS = 2_000
 # What of a payload is kept; `size` tells when there was more.
@@ -31,8 +33,10 @@ class Message(msgspec.Struct, frozen=True):
 
 @dataclass(frozen=True, slots=True)
 class Filter:
-    """Which messages are wanted: by a topic filter as in MQTT, by node or sender, by a text in topic or payload; "" for any."""
+    """Which messages are wanted: by the way they came in, a topic filter as in MQTT, node or sender, a text in topic or payload;
+    "" for any."""
 
+    via: str = ""
     topic: str = ""
     node: str = ""
     text: str = ""
@@ -48,31 +52,40 @@ class Filter:
         return not text or text in heard.topic.lower() or text.encode() in message.payload.lower()
 
 
+@dataclass(frozen=True, slots=True)
+class _Kept:
+    """What is kept of one way in."""
+
+    latest: deque[Message] = field(default_factory=lambda: deque(maxlen=KEPT))
+    by_topic: OrderedDict[str, Message] = field(default_factory=OrderedDict)
+
+
 class Messages:
     """The latest messages over all links."""
 
     def __init__(self, clock: Clock) -> None:
         self._clock = clock
         self._numbers = count(1)
-        self._latest: deque[Message] = deque(maxlen=KEPT)
-        self._by_topic: OrderedDict[tuple[str, str], Message] = OrderedDict()
+        self._kept: dict[str, _Kept] = {}
         self.seen = 0
 
     def note(self, heard: Heard) -> None:
         """One more came in."""
         message = Message(next(self._numbers), self._clock.now_ms(), heard, heard.payload[:PAYLOAD], len(heard.payload))
         self.seen = message.number
-        self._latest.append(message)
-        key = heard.via, heard.topic
-        self._by_topic[key] = message
-        self._by_topic.move_to_end(key)
-        if len(self._by_topic) > TOPICS:
-            self._by_topic.popitem(last=False)
+        kept = self._kept.get(heard.via)
+        if kept is None:
+            kept = self._kept[heard.via] = _Kept()
+        kept.latest.append(message)
+        kept.by_topic[heard.topic] = message
+        kept.by_topic.move_to_end(heard.topic)
+        if len(kept.by_topic) > TOPICS:
+            kept.by_topic.popitem(last=False)
 
     def find(self, wanted: Filter, limit: int, *, each_topic: bool = False, after: int = 0) -> list[Message]:
         """The latest that are wanted, newest first; `each_topic` gives the last one of each topic."""
         found = []
-        for message in reversed(list(self._by_topic.values())) if each_topic else self._newest_first():
+        for message in self._newest_first(wanted.via, each_topic=each_topic):
             if message.number <= after:
                 break
             if wanted.fits(message):
@@ -83,7 +96,11 @@ class Messages:
 
     def get(self, number: int) -> Message | None:
         """The message of this number, while it is kept."""
-        return next((m for m in [*self._newest_first(), *self._by_topic.values()] if m.number == number), None)
+        both = chain(self._newest_first(), self._newest_first(each_topic=True))
+        return next((message for message in both if message.number == number), None)
 
-    def _newest_first(self) -> Iterator[Message]:
-        yield from reversed(list(self._latest))
+    def _newest_first(self, via: str = "", *, each_topic: bool = False) -> Iterator[Message]:
+        # Copied first: they go on coming in while another thread looks.
+        ways = [kept for name, kept in list(self._kept.items()) if via in ("", name)]
+        lists = [list(kept.by_topic.values()) if each_topic else list(kept.latest) for kept in ways]
+        return heapq.merge(*(reversed(one) for one in lists), key=lambda message: -message.number)

@@ -332,6 +332,8 @@ ZIGBEE: tuple[ZigbeePlan, ...] = (
             3: (datapoints.VALUE, lambda m: round(m.soil_moisture)),
             5: (datapoints.VALUE, lambda m: round(10 * m.soil_temperature)),
             15: (datapoints.VALUE, lambda m: round(m.battery("herb-probe"))),
+            # Its conductivity, µS/cm: no profile names it, so that there is something to name.
+            21: (datapoints.VALUE, lambda m: round(300 + 9 * m.soil_moisture)),
             101: (datapoints.VALUE, 30),
         },
     ),

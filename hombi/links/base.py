@@ -83,7 +83,8 @@ class Asking:
 
 
 class Heard(msgspec.Struct, frozen=True):
-    """One message as it came. `via` is where: door, broker or http; `node` is whose it is, "" when nobody knows."""
+    """One message as it came. `via` is where: door, broker, http, or a link with a radio of its own; `node` is whose it is, "" when
+    nobody knows."""
 
     via: str
     topic: str

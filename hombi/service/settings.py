@@ -103,7 +103,7 @@ SPECTACULAR_SETTINGS = {
     "COMPONENT_SPLIT_REQUEST": False,
     "SCHEMA_PATH_PREFIX": "/api",
     "ENUM_NAME_OVERRIDES": {
-        "MessageVia": ["door", "broker", "http"],
+        "MessageVia": ["door", "broker", "http", "zigbee", "bluetooth"],
         "PickVia": ["door", "broker"],
         "CheckState": ["ok", "warning", "fault"],
         "ArrivalState": ["waiting", "locked", "admitted", "admitting", "turned-away"],

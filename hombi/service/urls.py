@@ -29,6 +29,7 @@ urlpatterns = [
     path("api/nodes/<slug:node>/entities", nodes.NodeEntitiesView.as_view()),
     path("api/nodes/<slug:node>/settings", nodes.SettingsView.as_view()),
     path("api/nodes/<slug:node>/settings/<slug:setting>", nodes.SettingView.as_view()),
+    path("api/nodes/<slug:node>/profile", zigbee.NodeProfileView.as_view()),
     path("api/nodes/<slug:node>/actions/<slug:action>", nodes.ActionView.as_view()),
     path("api/setup-code", nodes.SetupCodeView.as_view()),
     path("api/kinds", messages.KindsView.as_view()),

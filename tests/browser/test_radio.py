@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
 import pytest
@@ -76,6 +77,34 @@ def test_a_lamp_is_set_to_a_level_with_the_keyboard(console: Page, service: Serv
     expect(console.get_by_role("listitem").filter(has=slider)).to_contain_text("99")
     until(lambda: air.do(lambda: air.nodes["loft-lamp"].level) == 251)
     assert violations(console) == []
+
+
+def test_a_value_without_a_name_is_named_in_the_nodes_profile(console: Page, service: Service, air: Air) -> None:
+    with service.hub() as hub:
+        hub.open_pairing("1 min")
+        until(lambda: air.do(lambda: air.stick.permits))
+        air.press("herb-probe")
+        thing = air.nodes["herb-probe"].thing_id
+        found = until(lambda: next((a for a in hub.arrivals() if a.thing == thing and a.state == "waiting"), None), 20)
+        hub.admit(found.id, name="Herb probe", room="Terrace")
+        until(lambda: hub.messages(via="zigbee", topic="herb-probe/1/EF00"))
+    console.goto("/messages?via=zigbee")
+    expect(console.get_by_label("Came in by")).to_have_value("zigbee")
+    row = console.get_by_role("list", name="Messages").get_by_role("listitem").filter(has_text="herb-probe/1/EF00")
+    row.get_by_role("link", name="Name its values").click()
+    dialog = console.get_by_role("dialog")
+    area = dialog.get_by_label("The profile's text")
+    expect(area).to_have_value(re.compile("datapoint 21"))
+    assert violations(console) == []
+    draft = area.input_value()
+    area.fill(draft.replace('"datapoint 21"\nkind = "number"', '"salt"\nkind = "slat"'))
+    dialog.get_by_role("button", name="Use it").click()
+    expect(dialog.get_by_text("kind is 'slat'")).to_be_visible()
+    area.fill(draft.replace('"datapoint 21"\nkind = "number"', '"salt"\nkind = "conductivity"'))
+    dialog.get_by_role("button", name="Use it").click()
+    expect(dialog).to_have_count(0)
+    expect(console.get_by_role("listitem").filter(has_text="Salt")).to_contain_text("µS/cm")
+    expect(console.get_by_text("Everything that it says has a name.")).to_be_visible()
 
 
 def test_a_node_that_has_left_is_marked(console: Page, service: Service, air: Air) -> None:

@@ -145,6 +145,13 @@ def test_messages_are_bounded_by_number_size_and_topics() -> None:
     assert (newest.number, len(newest.payload), newest.size) == (KEPT + TOPICS + 10, PAYLOAD, PAYLOAD + 5)
     assert messages.get(newest.number) is newest
     assert messages.get(1) is None
+    for number in range(KEPT + 10):
+        messages.note(Heard("bluetooth", f"stranger-{number}/advertisement", b"{}"))
+    assert messages.get(newest.number) is newest, "one way in does not push out what came by another"
+    assert messages.find(Filter("door"), 1) == [newest]
+    found = [m.number for m in messages.find(Filter(), 2 * KEPT)]
+    assert found == sorted(found, reverse=True)
+    assert len(found) == 2 * KEPT
 
 
 def test_messages_are_found_by_topic_node_and_text() -> None:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 
-from hombi.client import Arrival, Hub, HubProblem
+from hombi.client import Arrival, Conflict, Hub, HubProblem, Wrong
 from hombi.links.zigbee import zcl
 from tests.air import Air, hub_in
 from tests.house import Service, until
@@ -96,6 +97,40 @@ def test_what_is_no_value_is_told_as_such(service: Service, air: Air) -> None:
         until(lambda: hub.entity("loft-climate/temperature").value == 18.5)
 
 
+def test_what_nodes_say_is_seen_as_they_say_it_and_named(service: Service, air: Air, tmp_path: Path) -> None:
+    with service.hub() as hub:
+        hub.open_pairing("1 min")
+        until(lambda: air.do(lambda: air.stick.permits))
+        air.press("herb-probe")
+        hub.admit(waiting(hub, air.nodes["herb-probe"].thing_id).id, name="Herb probe", room="Terrace")
+        hub.close_pairing()
+        words = until(lambda: hub.messages(via="zigbee", topic="herb-probe/1/EF00", text='"21"'))[0]
+        assert json.loads(words.payload)["21"].keys() == {"value"}
+        (advert,) = hub.messages(via="bluetooth", node="boathouse-tag", each_topic=True)
+        assert set(json.loads(advert.payload)["service data"]) == {"0x181A", "0x180F"}
+        with pytest.raises(Wrong, match="door, broker, http, zigbee, bluetooth"):
+            hub.messages(via="post")
+        with pytest.raises(Conflict, match="boathouse-tag speaks over bluetooth"):
+            hub.node_profile("boathouse-tag")
+    draft = service.hombi("zigbee", "profile", "herb-probe")
+    assert "1 without a name" in draft.stderr
+    assert 'name = "soil moisture"' in draft.stdout
+    file = tmp_path / "soil.toml"
+    file.write_text(draft.stdout.replace('"datapoint 21"\nkind = "number"', '"conductivity"\nkind = "condctivity"'))
+    refused = service.hombi("zigbee", "profile", "herb-probe", str(file))
+    assert refused.returncode == 1
+    assert "did you mean conductivity?" in refused.stderr
+    file.write_text(draft.stdout.replace('"datapoint 21"\nkind = "number"', '"conductivity"\nkind = "conductivity"'))
+    kept = service.hombi("zigbee", "profile", "herb-probe", str(file))
+    assert kept.returncode == 0, kept.stderr
+    assert (service.data / "profiles" / "kelp-row-soil-s7.toml").read_text() == file.read_text()
+    with service.hub() as hub:
+        entity = until(lambda: (e := hub.entity("herb-probe/conductivity")).value and e)
+        assert (entity.unit, entity.room) == ("µS/cm", "terrace")
+        assert hub.node_profile("herb-probe").unnamed == 0
+        assert "NodeDescribed" in {entry.event for entry in hub.journal(node="herb-probe")}
+
+
 def test_a_killed_hub_goes_on_with_its_network_and_its_nodes(service: Service, air: Air) -> None:
     with service.hub() as hub:
         before = hub.zigbee()
@@ -140,6 +175,6 @@ def test_a_node_that_leaves_and_one_that_is_removed(service: Service, air: Air) 
     assert service.hombi("remove", "loft-lamp", "--yes").returncode == 0
     until(lambda: not air.do(lambda: air.nodes["loft-lamp"].joined))
     with service.hub() as hub:
-        assert {n.node for n in hub.nodes()} == {"boathouse-tag", "hen-house-lamp"}
+        assert {n.node for n in hub.nodes()} == {"boathouse-tag", "hen-house-lamp", "herb-probe"}
         with pytest.raises(HubProblem):
             hub.entity("loft-lamp/switch")

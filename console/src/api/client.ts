@@ -29,6 +29,7 @@ export type Kind = Schemas["Kind"];
 export type Setting = Schemas["Setting"];
 export type NodeAction = Schemas["Action"];
 export type NodeKey = Schemas["NodeKey"];
+export type NodeProfile = Schemas["NodeProfile"];
 export type Tool = Schemas["Tool"];
 export type Check = Schemas["Check"];
 export type Span = "hour" | "day" | "week" | "month";

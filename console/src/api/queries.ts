@@ -24,6 +24,7 @@ export const keys = {
   doctor: ["doctor"] as const,
   zigbee: ["zigbee"] as const,
   settings: (node: string) => ["settings", node] as const,
+  profile: (node: string) => ["profile", node] as const,
 };
 
 export const useHouse = () => useQuery({ queryKey: keys.house, queryFn: () => ask(api.GET("/api/house")) });

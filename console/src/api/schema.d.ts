@@ -531,6 +531,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/nodes/{node}/profile": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The profile of a Zigbee node's make and model, with each value that it says and that has no name yet. */
+        get: operations["nodes_profile_retrieve"];
+        /** @description Keep another text as the house's profile of this make and model; its nodes have its values at once. */
+        put: operations["nodes_profile_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/nodes/{node}/settings": {
         parameters: {
             query?: never;
@@ -1375,9 +1393,11 @@ export interface components {
          * @description * `door` - door
          *     * `broker` - broker
          *     * `http` - http
+         *     * `zigbee` - zigbee
+         *     * `bluetooth` - bluetooth
          * @enum {string}
          */
-        MessageVia: "door" | "broker" | "http";
+        MessageVia: "door" | "broker" | "http" | "zigbee" | "bluetooth";
         /** @description One thing that is wrong in a text; line and column count from 1. */
         Mistake: {
             line: number;
@@ -1437,6 +1457,14 @@ export interface components {
             curl: string;
             /** @description an address for boards that can only fetch one */
             get: string;
+        };
+        /** @description The profile of a node's make and model. `text` ends with what the node says and nothing names yet. */
+        NodeProfile: {
+            /** @description where the house keeps it, or would */
+            path: string;
+            text: string;
+            /** @description how many values have no name yet */
+            unnamed: number;
         };
         /** @description A node that posts its values: its name, and its room. */
         NodeRequest: {
@@ -1588,6 +1616,10 @@ export interface components {
             node: string;
             shown: string;
             problem: string;
+        };
+        /** @description The profile's text, in TOML. */
+        ProfileRequest: {
+            text: string;
         };
         /** @description An entity that an arrival says it has. */
         Promised: {
@@ -2852,6 +2884,8 @@ export interface operations {
                 text?: string;
                 /** @description a topic filter as in MQTT, like mill/+/state or mill/# */
                 topic?: string;
+                /** @description the way they came in */
+                via?: "bluetooth" | "broker" | "door" | "http" | "zigbee";
             };
             header?: never;
             path?: never;
@@ -3179,6 +3213,70 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    nodes_profile_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NodeProfile"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    nodes_profile_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProfileRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NodeProfile"];
+                };
             };
             /** @description a problem */
             default: {

@@ -10,13 +10,14 @@ from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
 
+import msgspec
 from bleak import BleakClient
 from bleak.backends.device import BLEDevice
 from bleak.backends.scanner import AdvertisementData
 
 from hombi.core.kinds import KINDS
 from hombi.core.senml import Resolved
-from hombi.links.base import Asking, BluetoothSettings, Check, Found, LinkError, OnLink, Reports, Unreachable, Wanted
+from hombi.links.base import Asking, BluetoothSettings, Check, Found, Heard, LinkError, OnLink, Reports, Unreachable, Wanted
 from hombi.links.bluetooth import gatt
 from hombi.links.bluetooth.adapter import Adapter
 from hombi.links.bluetooth.decoders import Advert, Decoders, Value
@@ -73,6 +74,7 @@ class BluetoothDriver:
         self._problem = "the Bluetooth adapter is being opened"
         self._by_address: dict[str, Known] = {}
         self._devices: OrderedDict[str, BLEDevice] = OrderedDict()
+        self._shown: OrderedDict[str, tuple[Any, ...]] = OrderedDict()
         self._candidates: dict[str, Candidate] = {}
         self._slots = asyncio.Semaphore(CONNECTIONS)
         self._pairing = False
@@ -127,6 +129,7 @@ class BluetoothDriver:
         address, now_s = device.address, time.monotonic()
         self._devices[address] = device
         known = self._by_address.get(address)
+        self._show(address, known.node if known is not None else "", data)
         if known is None:
             if self._pairing:
                 self._consider(device, data)
@@ -142,6 +145,17 @@ class BluetoothDriver:
             values += self._decoded(known, device, data)
         if values:
             self._reports.observed(known.node, values, None)
+
+    def _show(self, address: str, node: str, data: AdvertisementData) -> None:
+        """What is said, for who wants to see it: once for as long as it stays the same."""
+        content = data.local_name, data.service_data, data.manufacturer_data
+        if self._shown.get(address) == content:
+            return
+        self._shown[address] = content
+        self._shown.move_to_end(address)
+        if len(self._shown) > MOST_REMEMBERED:
+            self._shown.popitem(last=False)
+        self._reports.heard(Heard(self.link, f"{node or address}/advertisement", in_words(data), node=node))
 
     @staticmethod
     def _is_news(known: Known, content: tuple[Any, Any], now_s: float) -> bool:
@@ -264,6 +278,8 @@ class BluetoothDriver:
 
     def _told(self, known: Known, signal: Signal, value: float | bool | None) -> None:
         self._reports.alive(known.node)
+        said = msgspec.json.encode({signal.name: value})
+        self._reports.heard(Heard(self.link, f"{known.node}/{signal.wire}", said, node=known.node))
         unit = "" if KINDS[signal.kind].words else signal.unit
         self._reports.observed(known.node, [Resolved(signal.wire, unit, _now_ms(), value, True)], None)
 
@@ -293,6 +309,7 @@ class BluetoothDriver:
             return
         found = self._by_address[address] = Known(known.node, known.reach.get("way") == "connect", wires, description)
         self._candidates.pop(address, None)
+        self._shown.pop(address, None)  # what it says is shown anew, under its name
         self._connect(address, found)
         if not self._problem:
             self._reports.presence(known.node, here=not found.connects)
@@ -387,6 +404,23 @@ def thing_id(address: str) -> str:
     """A node's address of 48 bits as a URN of 64 (RFC 9039, 4.1)."""
     digits = address.replace(":", "").lower()
     return f"urn:dev:mac:{digits[:6]}fffe{digits[6:]}"
+
+
+def in_words(data: AdvertisementData) -> bytes:
+    """An advertisement as JSON: what is in it by UUID and by company, in hex digits."""
+    parts = {
+        "name": data.local_name,
+        "services": [_uuid(one) for one in data.service_uuids],
+        "service data": {_uuid(one): content.hex() for one, content in data.service_data.items()},
+        "manufacturer data": {f"0x{one:04X}": content.hex() for one, content in data.manufacturer_data.items()},
+        "signal": data.rssi,
+    }
+    return msgspec.json.encode({name: part for name, part in parts.items() if part})
+
+
+def _uuid(full: str) -> str:
+    short = gatt.short_uuid(full)
+    return full if short is None else f"0x{short:04X}"
 
 
 def nameless(address: str) -> str:

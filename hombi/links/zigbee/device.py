@@ -13,13 +13,15 @@ from hombi.core.senml import Resolved
 from hombi.links.pace import Pace
 from hombi.links.zigbee import datapoints, zcl
 from hombi.links.zigbee.commands import Incoming
-from hombi.links.zigbee.points import IAS_ZONE, LINK_QUALITY, ZONE_STATUS, Point, finite, name_apart, standard_points
-from hombi.links.zigbee.profiles import PLAIN, Profile
+from hombi.links.zigbee.points import BASIC, IAS_ZONE, LINK_QUALITY, ZONE_STATUS, Point, finite, name_apart, standard_points
+from hombi.links.zigbee.profiles import DEFAULT_CLUSTER, PLAIN, Profile
+from hombi.links.zigbee.raw import Unnamed
 
 SAME_FRAME_S = 8.0
 RATE_PER_S, BURST = 50.0, 250.0
 QUALITY_STEP, QUALITY_EVERY_S = 26, 600.0
 MAINS = {1, 2, 4}
+MOST_UNNAMED = 100
 
 
 @dataclass(slots=True)
@@ -56,6 +58,7 @@ class Device:
     profile: Profile = PLAIN
     points: dict[str, Point] = field(default_factory=dict)
     told: dict[str, Any] = field(default_factory=dict)
+    unnamed: dict[tuple[int, int, int], Unnamed] = field(default_factory=dict)
     pace: Pace = field(default_factory=lambda: Pace(RATE_PER_S, BURST))
     _by_place: dict[tuple[int, int, int], list[Point]] = field(default_factory=dict)
     _latest: deque[tuple[float, Incoming]] = field(default_factory=lambda: deque(maxlen=16))
@@ -76,6 +79,11 @@ class Device:
         """Where its state is kept."""
         return f"zigbee/{self.ieee:016x}"
 
+    @property
+    def tunnel(self) -> int:
+        """The cluster through which it tells numbered datapoints, if it does."""
+        return self.profile.datapoint_cluster or DEFAULT_CLUSTER
+
     def kept(self) -> dict[str, Any]:
         """What must outlive a restart."""
         ends = {str(n): [e.profile, e.device, list(e.inputs), list(e.outputs)] for n, e in self.endpoints.items()}
@@ -94,6 +102,7 @@ class Device:
     def settle(self, profile: Profile) -> None:
         """Work out its points from what it said and from its profile."""
         self.profile = profile
+        self.unnamed.clear()
         standard: list[Point] = []
         for number, endpoint in sorted(self.endpoints.items()):
             standard += standard_points(number, endpoint.inputs, self.facts)
@@ -145,16 +154,18 @@ class Device:
         self._quality = (now_s, incoming.quality)
         return [Resolved(LINK_QUALITY, "%", now_ms, float(round(incoming.quality * 100 / 255)), True)]
 
-    def attributes(self, endpoint: int, cluster: int, found: Iterable[zcl.Attribute], now_ms: int) -> list[Resolved]:
-        """The values of attributes that came. Settings and facts are noted on the way."""
+    def attributes(
+        self, endpoint: int, cluster: int, found: Iterable[zcl.Attribute], now_ms: int, manufacturer: int = 0
+    ) -> list[Resolved]:
+        """The values of attributes that came. Settings are noted on the way, and what has no name yet."""
         values = []
         for one in found:
             if one.status:
                 continue
-            for point in self._by_place.get((endpoint, cluster, one.id), ()):
-                if point.datapoint:
-                    continue
-                values.append(self._resolved(point, one.value, now_ms))
+            points = [p for p in self._by_place.get((endpoint, cluster, one.id), ()) if not p.datapoint]
+            values += [self._resolved(point, one.value, now_ms) for point in points]
+            if not points and cluster != BASIC:
+                self._unnamed(Unnamed(endpoint, cluster, one.id, one.type, one.value, manufacturer))
         return values
 
     def zone_changed(self, endpoint: int, status: int, now_ms: int) -> list[Resolved]:
@@ -165,10 +176,16 @@ class Device:
         """The values of datapoints that came."""
         values = []
         for one in found:
-            for point in self._by_place.get((endpoint, cluster, one.id), ()):
-                if point.datapoint and one.type == point.type:
-                    values.append(self._resolved(point, one.value, now_ms))
+            points = [p for p in self._by_place.get((endpoint, cluster, one.id), ()) if p.datapoint and p.type == one.type]
+            values += [self._resolved(point, one.value, now_ms) for point in points]
+            if not points:
+                self._unnamed(Unnamed(endpoint, cluster, one.id, one.type, one.value, datapoint=True))
         return values
+
+    def _unnamed(self, one: Unnamed) -> None:
+        key = one.endpoint, one.cluster, one.id
+        if key in self.unnamed or len(self.unnamed) < MOST_UNNAMED:
+            self.unnamed[key] = one
 
     def _resolved(self, point: Point, raw: Any, now_ms: int) -> Resolved:
         value = finite(point.value(raw))

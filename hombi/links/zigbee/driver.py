@@ -8,16 +8,18 @@ import struct
 import time
 from collections.abc import Coroutine, Mapping, Sequence
 from functools import partial
+from pathlib import Path
 from typing import Any
 
-from hombi.links.base import Asking, Check, Found, LinkError, OnLink, Reports, Unreachable, Wanted, ZigbeeSettings
+from hombi.links.base import Asking, Check, Found, Heard, LinkError, OnLink, Reports, Unreachable, Wanted, ZigbeeSettings
 from hombi.links.zigbee import commands, datapoints, zcl
 from hombi.links.zigbee.commands import Announced, Confirm, Incoming, Joined, Left, Outcome
 from hombi.links.zigbee.device import Device, now_ms
 from hombi.links.zigbee.errors import CodecError, NoAnswer
 from hombi.links.zigbee.interview import STEPS, Interview, enrolled
 from hombi.links.zigbee.points import IAS_ZONE, LEVEL, ON_OFF, POLL_CONTROL, TIME, Point
-from hombi.links.zigbee.profiles import as_they_stand, find_profile, load_profiles
+from hombi.links.zigbee.raw import draft, in_words
+from hombi.links.zigbee.shelf import Shelf
 from hombi.links.zigbee.stick import NETWORK_KEY, Stick
 
 READ_EVERY_S = 120.0
@@ -36,8 +38,7 @@ class ZigbeeDriver:
 
     def __init__(self, reports: Reports, settings: ZigbeeSettings, kept: Mapping[str, dict[str, Any]]) -> None:
         self._reports, self._settings = reports, settings
-        self._profiles_seen = as_they_stand(settings.profiles)
-        self.profiles, self.wrong_profiles = load_profiles(settings.profiles)
+        self._shelf = Shelf(settings.profiles)
         self.devices: dict[int, Device] = {}
         self._by_short: dict[int, Device] = {}
         self._by_node: dict[str, Device] = {}
@@ -111,16 +112,15 @@ class ZigbeeDriver:
         """Take up the house's profiles when they change: who writes one sees at once what comes of it."""
         while True:
             await asyncio.sleep(PROFILES_EVERY_S)
-            seen = await asyncio.to_thread(as_they_stand, self._settings.profiles)
-            if seen == self._profiles_seen:
-                continue
-            self._profiles_seen = seen
-            self.profiles, self.wrong_profiles = await asyncio.to_thread(load_profiles, self._settings.profiles)
-            for device in list(self.devices.values()):
-                profile = find_profile(self.profiles, device.make, device.model)
-                if device.known and profile != device.profile:
-                    device.settle(profile)
-                    self._say_anew(device)
+            if await asyncio.to_thread(self._shelf.changed):
+                self._settle_anew()
+
+    def _settle_anew(self) -> None:
+        for device in list(self.devices.values()):
+            profile = self._shelf.find(device.make, device.model)
+            if device.known and profile != device.profile:
+                device.settle(profile)
+                self._say_anew(device)
 
     def told(self, said: Any) -> None:
         """What the stick says of nodes."""
@@ -152,6 +152,8 @@ class ZigbeeDriver:
             frame = zcl.decode(message.data)
             if self._stick.up is not None:
                 self._stick.up.radio.answered(message.source, frame)
+            topic = f"{device.node or f'{device.ieee:016x}'}/{message.endpoint}/{message.cluster:04X}"
+            self._reports.heard(Heard(self.link, topic, in_words(message.cluster, frame, device.tunnel), node=device.node))
             values = self._values(device, message, frame)
         except CodecError as error:
             if device.node:
@@ -171,9 +173,9 @@ class ZigbeeDriver:
         endpoint, cluster, at = message.endpoint, message.cluster, now_ms()
         if not frame.cluster_command:
             if frame.command == zcl.Command.REPORT:
-                return device.attributes(endpoint, cluster, zcl.parse_report(frame.payload), at)
+                return device.attributes(endpoint, cluster, zcl.parse_report(frame.payload), at, frame.manufacturer)
             if frame.command == zcl.Command.READ_RESPONSE:
-                return device.attributes(endpoint, cluster, zcl.parse_read_response(frame.payload), at)
+                return device.attributes(endpoint, cluster, zcl.parse_read_response(frame.payload), at, frame.manufacturer)
             if frame.command == zcl.Command.READ and cluster == TIME:
                 self._reply(message, _the_time(frame))
             return []
@@ -185,7 +187,7 @@ class ZigbeeDriver:
                     raise CodecError("a zone's notification ends within its status")
                 return device.zone_changed(endpoint, frame.payload[0] | frame.payload[1] << 8, at)
             return []
-        if cluster == device.profile.datapoint_cluster and cluster and frame.command in (datapoints.ANSWER, datapoints.TELL):
+        if cluster == device.tunnel and frame.command in (datapoints.ANSWER, datapoints.TELL):
             return device.tunnelled(endpoint, cluster, datapoints.decode(frame.payload)[1], at)
         if cluster == POLL_CONTROL and frame.from_server and frame.command == CHECK_IN:
             # It asks whether it is to stay awake: nothing waits for it here, what is sent to it waits at its parent.
@@ -308,7 +310,7 @@ class ZigbeeDriver:
         interview = Interview(up.radio, device, up.network.ieee, said)
         try:
             await interview.ask_what_it_has()
-            device.settle(find_profile(self.profiles, device.make, device.model))
+            device.settle(self._shelf.find(device.make, device.model))
             missing = await interview.agree()
             device.notes = [f"not reported by itself: {one}" for one in missing]
         except LinkError as error:
@@ -325,7 +327,7 @@ class ZigbeeDriver:
 
     def _add(self, device: Device) -> None:
         self.devices[device.ieee] = self._by_short[device.short] = device
-        device.settle(find_profile(self.profiles, device.make, device.model))
+        device.settle(self._shelf.find(device.make, device.model))
 
     def _keep(self, device: Device) -> None:
         self._reports.keep(device.key, device.kept())
@@ -432,14 +434,30 @@ class ZigbeeDriver:
     def checks(self) -> list[Check]:
         """How the stick and the profiles are."""
         found = [self._stick.check(len(self.devices))]
-        if self.wrong_profiles:
+        if self._shelf.wrong:
             advice = "mend them; docs/node-profiles.md helps"
-            found.append(Check("node profiles", "warning", "; ".join(self.wrong_profiles), advice))
+            found.append(Check("node profiles", "warning", "; ".join(self._shelf.wrong), advice))
         return found
 
     def info(self) -> dict[str, Any]:
         """What is known of the stick and its network."""
         return {**self._stick.info(), "nodes": len(self.devices)}
+
+    def profile_of(self, node: str) -> tuple[Path, str, int]:
+        """A node's profile: (its file, its text with what the node says and nothing names yet, how many those are).
+
+        Raises LinkError.
+        """
+        device = self._device(node)
+        path, text = self._shelf.file_for(device.make, device.model)
+        return path, draft(device.make, device.model, text, device.unnamed.values()), len(device.unnamed)
+
+    async def put_profile(self, node: str, text: str) -> Path:
+        """Keep a text as the profile of a node's make and model, and take it up; where it is kept. Raises LinkError."""
+        device = self._device(node)
+        path = await asyncio.to_thread(self._shelf.put, device.make, device.model, text)
+        self._settle_anew()
+        return path
 
     def _device(self, node: str) -> Device:
         device = self._by_node.get(node)

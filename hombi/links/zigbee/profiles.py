@@ -6,7 +6,6 @@ ours. docs/node-profiles.md has the whole format.
 
 from __future__ import annotations
 
-import contextlib
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -21,7 +20,6 @@ from hombi.links.zigbee import zcl
 from hombi.links.zigbee.datapoints import DATAPOINT_TYPES
 from hombi.links.zigbee.points import Point, Reports, name_apart
 
-OURS = Path(__file__).parent / "profiles"
 DEFAULT_CLUSTER = 0xEF00
 
 
@@ -34,6 +32,7 @@ class Profile:
     changes: Mapping[tuple[int, int, int], Mapping[str, Any]] = field(default_factory=dict)
     added: tuple[Point, ...] = ()
     datapoint_cluster: int = 0
+    text: str = field(default="", compare=False)
 
     def apply(self, points: Iterable[Point]) -> list[Point]:
         """The points of a node of this make and model, given those of its self-description."""
@@ -51,40 +50,6 @@ PLAIN = Profile("", ())
 def profile_folder(data: Path) -> Path:
     """Where a house keeps node profiles of its own, in its data folder."""
     return data / "profiles"
-
-
-def as_they_stand(folder: Path | None) -> list[tuple[str, int, int]]:
-    """Something that is another when a file in the house's folder is."""
-    found = []
-    for path in sorted(folder.glob("*.toml")) if folder is not None else []:
-        with contextlib.suppress(OSError):  # it was taken away a moment ago
-            stat = path.stat()
-            found.append((path.name, stat.st_mtime_ns, stat.st_size))
-    return found
-
-
-def load_profiles(folder: Path | None) -> tuple[list[Profile], list[str]]:
-    """All profiles, the house's own first, and what is wrong with those that cannot be used, a line each."""
-    found: list[Profile] = []
-    wrong: list[str] = []
-    for place in (folder, OURS):
-        for path in sorted(place.glob("*.toml")) if place is not None else []:
-            try:
-                text = path.read_text()
-            except (OSError, UnicodeDecodeError) as error:
-                wrong.append(f"{path} cannot be read: {error}")
-                continue
-            profile, toml = read_profile(text)
-            if profile is None:
-                wrong += [f"{path}, {mistake}" for mistake in toml.mistakes]
-            else:
-                found.append(profile)
-    return found, wrong
-
-
-def find_profile(profiles: Iterable[Profile], make: str, model: str) -> Profile:
-    """The first that fits, or one that changes nothing."""
-    return next((one for one in profiles if one.make == make and model in one.models), PLAIN)
 
 
 def read_profile(text: str) -> tuple[Profile | None, TomlText]:
@@ -191,7 +156,7 @@ class _Reader:
             _point({**d, "cluster": cluster, "attribute": d["id"], "endpoint": tunnel.get("endpoint", 1)}) for d in datapoints
         ]
         models = (head["model"],) if "model" in head else tuple(head["models"])
-        return Profile(head["make"], models, changes, tuple(added), cluster)
+        return Profile(head["make"], models, changes, tuple(added), cluster, self._toml.text)
 
     def _tables(self, name: str) -> list[dict[str, Any]]:
         found = self._toml.data.get(name, [])

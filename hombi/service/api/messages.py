@@ -28,9 +28,10 @@ from hombi.service.bridge import call, hub
 LIMIT, MAX_LIMIT = 100, 1_000
 # A person reads no faster; what comes in between is counted, not sent.
 EVERY_S, MOST_AT_ONCE = 0.25, 40
-VIA = ["door", "broker", "http"]
+VIA = ["door", "broker", "http", "zigbee", "bluetooth"]
 
 _FILTERS = [
+    OpenApiParameter("via", str, enum=VIA, description="the way they came in"),
     OpenApiParameter("topic", str, description="a topic filter as in MQTT, like mill/+/state or mill/#"),
     OpenApiParameter("node", str, description="a node's or a tool's address"),
     OpenApiParameter("text", str, description="what stands in the topic or the payload"),
@@ -145,7 +146,10 @@ def wanted(params: Any) -> Filter:
     topic = params.get("topic", "").strip()
     if topic and not valid_filter(topic):
         raise Invalid(f"{topic!r} is no topic filter; + stands for one level, # for all that follow, like mill/+/state or mill/#")
-    return Filter(topic, params.get("node", "").strip(), params.get("text", ""))
+    via = params.get("via", "")
+    if via not in ("", *VIA):
+        raise Invalid(f"messages come in by {', '.join(VIA)}; {via!r} is none of them")
+    return Filter(via, topic, params.get("node", "").strip(), params.get("text", ""))
 
 
 class MessagesView(APIView):

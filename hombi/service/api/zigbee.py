@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers as s
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from hombi.hub.errors import Refused
+from hombi.hub.engine import mistake_data
+from hombi.hub.errors import Invalid, Refused
 from hombi.links.base import LinkError
 from hombi.links.zigbee.driver import ZigbeeDriver
+from hombi.links.zigbee.shelf import ProfileError
 from hombi.service.api.shapes import Shape, checked
 from hombi.service.bridge import call, hub
 
@@ -33,6 +37,20 @@ class ChoiceRequest(Shape):
     """What is to be done with a foreign network on the stick: keep it, or start clean."""
 
     choice = s.ChoiceField(["keep", "clean"])
+
+
+class NodeProfileShape(Shape):
+    """The profile of a node's make and model. `text` ends with what the node says and nothing names yet."""
+
+    path = s.CharField(help_text="where the house keeps it, or would")
+    text = s.CharField()
+    unnamed = s.IntegerField(help_text="how many values have no name yet")
+
+
+class ProfileRequest(Shape):
+    """The profile's text, in TOML."""
+
+    text = s.CharField(max_length=100_000, trim_whitespace=False)
 
 
 def _driver() -> ZigbeeDriver:
@@ -61,3 +79,36 @@ class ZigbeeNetworkView(APIView):
         except LinkError as error:
             raise Refused(str(error)) from error
         return Response(_driver().info(), status=202)
+
+
+class NodeProfileView(APIView):
+    """A node's profile."""
+
+    @extend_schema(responses=NodeProfileShape)
+    def get(self, request: Request, node: str) -> Response:
+        """The profile of a Zigbee node's make and model, with each value that it says and that has no name yet."""
+        return Response(_profile(node))
+
+    @extend_schema(request=ProfileRequest, responses=NodeProfileShape)
+    def put(self, request: Request, node: str) -> Response:
+        """Keep another text as the house's profile of this make and model; its nodes have its values at once."""
+        text = checked(request, ProfileRequest)["text"]
+        hub().house.node(node)
+        try:
+            call(_driver().put_profile(node, text))
+        except ProfileError as error:
+            raise Invalid(str(error), [mistake_data(one) for one in error.mistakes]) from error
+        except LinkError as error:
+            raise Refused(str(error)) from error
+        return Response(_profile(node))
+
+
+def _profile(node: str) -> dict[str, Any]:
+    found = hub().house.node(node)
+    if found.link != "zigbee":
+        raise Refused(f"{node} speaks over {found.link}; node profiles are for Zigbee nodes")
+    try:
+        path, text, unnamed = _driver().profile_of(node)
+    except LinkError as error:
+        raise Refused(str(error)) from error
+    return {"path": str(path), "text": text, "unnamed": unnamed}

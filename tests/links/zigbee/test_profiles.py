@@ -7,7 +7,8 @@ from pathlib import Path
 import pytest
 
 from hombi.links.zigbee.points import standard_points
-from hombi.links.zigbee.profiles import OURS, find_profile, load_profiles, read_profile
+from hombi.links.zigbee.profiles import read_profile
+from hombi.links.zigbee.shelf import OURS, ProfileError, Shelf
 
 GOOD = """
 [profile]
@@ -46,17 +47,16 @@ def test_values_are_renamed_rescaled_hidden_and_added() -> None:
 
 def test_the_houses_own_profile_goes_before_ours(tmp_path: Path) -> None:
     (tmp_path / "mine.toml").write_text(GOOD.replace("Wicker Works", "Kelp Row").replace("Cool box", "Soil S7"))
-    found, wrong = load_profiles(tmp_path)
-    assert wrong == []
-    assert find_profile(found, "Kelp Row", "Soil S7").datapoint_cluster == 0
-    assert find_profile(load_profiles(None)[0], "Kelp Row", "Soil S7").datapoint_cluster == 0xEF00
-    assert find_profile(found, "Nobody", "Nothing").added == ()
+    shelf = Shelf(tmp_path)
+    assert shelf.wrong == []
+    assert shelf.find("Kelp Row", "Soil S7").datapoint_cluster == 0
+    assert Shelf(None).find("Kelp Row", "Soil S7").datapoint_cluster == 0xEF00
+    assert shelf.find("Nobody", "Nothing").added == ()
 
 
 def test_each_of_ours_is_in_order() -> None:
-    found, wrong = load_profiles(None)
-    assert wrong == []
-    assert len(found) == len(list(OURS.glob("*.toml"))) >= 2
+    assert Shelf(None).wrong == []
+    assert len(list(OURS.glob("*.toml"))) >= 2
 
 
 @pytest.mark.parametrize(
@@ -81,9 +81,32 @@ def test_a_mistake_is_named_with_its_place(change: tuple[str, str], said: str) -
 
 def test_a_wrong_file_leaves_the_others(tmp_path: Path) -> None:
     (tmp_path / "bad.toml").write_text("[profile]\n")
-    found, wrong = load_profiles(tmp_path)
-    assert found
-    assert wrong == [
+    shelf = Shelf(tmp_path)
+    assert shelf.find("Kelp Row", "Soil S7").added
+    assert shelf.wrong == [
         f'{tmp_path}/bad.toml, line 1, column 2: profile has no make; add make = a text, like "Soil moisture"',
         f'{tmp_path}/bad.toml, line 1, column 2: [profile] has no model; add model = "…"',
     ]
+
+
+def test_a_profile_is_put_on_the_shelf_whole_or_not_at_all(tmp_path: Path) -> None:
+    shelf = Shelf(tmp_path / "profiles")
+    path, text = shelf.file_for("Wicker Works", "Cool box")
+    assert (path.name, text) == ("wicker-works-cool-box.toml", "")
+    for wrong, said in (
+        (GOOD.replace("[profile]", "[profil]"), "there is no [profile]"),
+        (GOOD.replace("Cool box", "Hot box"), "this is for Wicker Works Hot box, the node is a Wicker Works Cool box"),
+    ):
+        with pytest.raises(ProfileError, match="mistake") as caught:
+            shelf.put("Wicker Works", "Cool box", wrong)
+        assert said in {mistake.what for mistake in caught.value.mistakes}
+    assert not path.exists()
+    assert shelf.put("Wicker Works", "Cool box", GOOD) == path
+    assert shelf.file_for("Wicker Works", "Cool box") == (path, GOOD)
+    assert shelf.find("Wicker Works", "Cool box").added
+    assert not shelf.changed()
+    path.unlink()
+    assert shelf.changed()
+    assert shelf.find("Wicker Works", "Cool box").added == ()
+    with pytest.raises(ProfileError, match="of what make and model"):
+        shelf.file_for("", "")

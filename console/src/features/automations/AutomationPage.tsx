@@ -6,9 +6,9 @@ import { type Automation, api, ask, HubError } from "../../api/client";
 import { keys, useAutomations } from "../../api/queries";
 import { Await, Button, Failure, Page } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
+import { TextEditor } from "../../ui/TextEditor";
 import { Standing } from "./AutomationsPage";
 import { History } from "./History";
-import { TextEditor } from "./TextEditor";
 import { ThresholdForm } from "./ThresholdForm";
 import { useChecked } from "./useChecked";
 
@@ -75,7 +75,12 @@ function Edit({ automation }: { automation: Automation | null }) {
           <h2 id="text" className="mb-3 text-xl">
             Text
           </h2>
-          <TextEditor text={text} setText={setText} mistakes={text.trim() ? (checked.data?.mistakes ?? []) : []} />
+          <TextEditor
+            label="The automation's text"
+            text={text}
+            setText={setText}
+            mistakes={text.trim() ? (checked.data?.mistakes ?? []) : []}
+          />
           {refused && <Failure error={refused} />}
           {checked.error && <Failure error={checked.error} />}
           <div className="mt-4 flex flex-wrap items-center gap-4">

@@ -4,14 +4,14 @@ import { useState } from "react";
 import { Route, Routes } from "react-router";
 import { expect, it } from "vitest";
 import { entity, fakeHub, plug, show } from "../../test-parts";
+import { TextEditor } from "../../ui/TextEditor";
 import { AutomationPage } from "./AutomationPage";
-import { TextEditor } from "./TextEditor";
 
 const mistake = { line: 2, column: 5, what: "no entity a/b", hint: "did you mean a/c?", source_line: "x = 1" };
 
 function Editor() {
   const [text, setText] = useState("one\ntwo words\nthree");
-  return <TextEditor text={text} setText={setText} mistakes={[mistake]} />;
+  return <TextEditor label="The text" text={text} setText={setText} mistakes={[mistake]} />;
 }
 
 it("marks the line of a mistake, and goes to its column", async () => {

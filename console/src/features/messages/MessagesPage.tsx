@@ -8,6 +8,14 @@ import { clock } from "../../ui/time";
 import { Pick } from "./Pick";
 import { useMessages } from "./stream";
 
+const WAYS: Record<Message["via"], string> = {
+  door: "the MQTT door",
+  broker: "the broker",
+  http: "HTTP",
+  zigbee: "Zigbee",
+  bluetooth: "Bluetooth",
+};
+
 export function MessagesPage() {
   const [params, setParams] = useSearchParams();
   const [each, setEach] = useState(true);
@@ -15,7 +23,18 @@ export function MessagesPage() {
   const [picking, setPicking] = useState<Message | null>(null);
   const house = useHouse();
   const text = (name: string) => params.get(name) ?? "";
-  const messages = useMessages({ topic: text("topic"), node: text("node"), text: text("text") }, each, paused);
+  const messages = useMessages(
+    { via: text("via"), topic: text("topic"), node: text("node"), text: text("text") },
+    each,
+    paused,
+  );
+
+  function set(name: string, value: string) {
+    const next = new URLSearchParams(params);
+    if (value) next.set(name, value);
+    else next.delete(name);
+    setParams(next, { replace: true });
+  }
 
   function field(name: string, label: string, example: string) {
     return (
@@ -26,26 +45,28 @@ export function MessagesPage() {
           placeholder={example}
           autoComplete="off"
           spellCheck={false}
-          onChange={(event) => {
-            const next = new URLSearchParams(params);
-            if (event.target.value) next.set(name, event.target.value);
-            else next.delete(name);
-            setParams(next, { replace: true });
-          }}
+          onChange={(event) => set(name, event.target.value)}
         />
       </Labelled>
     );
   }
 
   return (
-    <Page
-      title="Messages"
-      aside={<span className="text-faint">as they came, over the MQTT door, a broker, or HTTP</span>}
-    >
+    <Page title="Messages" aside={<span className="text-faint">as they came, over whatever link</span>}>
       <form
-        className="mb-5 grid gap-x-4 gap-y-3 sm:grid-cols-[2fr_1fr_1fr_auto] sm:items-end"
+        className="mb-5 grid gap-x-4 gap-y-3 sm:grid-cols-[1fr_2fr_1fr_1fr_auto] sm:items-end"
         onSubmit={(e) => e.preventDefault()}
       >
+        <Labelled label="Came in by">
+          <select className="field" value={text("via")} onChange={(event) => set("via", event.target.value)}>
+            <option value="">any way</option>
+            {Object.entries(WAYS).map(([via, name]) => (
+              <option key={via} value={via}>
+                {name}
+              </option>
+            ))}
+          </select>
+        </Labelled>
         {field("topic", "Topic", "mill/+/state or mill/#")}
         {field("node", "Node or tool", "herb-bed")}
         {field("text", "With this in it", "temp")}
@@ -94,7 +115,7 @@ function Row({ message, zone, pick }: { message: Message; zone: string | undefin
         <div className="flex flex-wrap items-baseline gap-x-4">
           <time className="text-faint text-sm">{clock(message.at, zone)}</time>
           <span className="break-all font-medium">{message.topic}</span>
-          <span className="text-faint text-sm">{message.via}</span>
+          <span className="text-faint text-sm">{WAYS[message.via]}</span>
           {message.node ? (
             <Link className="text-act text-sm hover:underline" to={`/nodes/${message.node}`}>
               {message.node}
@@ -108,7 +129,12 @@ function Row({ message, zone, pick }: { message: Message; zone: string | undefin
           {message.binary ? `${message.size} bytes: ${message.payload}` : message.payload || "(empty)"}
         </code>
       </div>
-      {!own && message.via !== "http" && (
+      {message.via === "zigbee" && message.node && (
+        <Link className="self-center text-act text-sm hover:underline" to={`/nodes/${message.node}?profile`}>
+          Name its values
+        </Link>
+      )}
+      {!own && (message.via === "door" || message.via === "broker") && (
         <Button className="self-center" onClick={pick} aria-label={`Pick a value out of ${message.topic}`}>
           Pick a value
         </Button>

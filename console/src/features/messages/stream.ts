@@ -5,6 +5,7 @@ import { api, ask, type Message } from "../../api/client";
 import { keys } from "../../api/queries";
 
 export interface Wanted {
+  via: string;
   topic: string;
   node: string;
   text: string;

@@ -11,6 +11,7 @@ import { exact } from "../../ui/time";
 import { AddPosted, EntityRow } from "./EntityRow";
 import { Key } from "./Key";
 import { Actions, OwnSettings } from "./OwnSettings";
+import { Profile } from "./Profile";
 import { State } from "./State";
 
 export function NodePage() {
@@ -78,6 +79,7 @@ function Found({ node }: { node: HubNode }) {
         </div>
       )}
       {(node.way === "senml" || node.way === "foreign") && <Key node={node} />}
+      {node.link === "zigbee" && <Profile node={node} />}
       <div className="flex flex-wrap items-end justify-between gap-6">
         <Place node={node} />
         <Remove node={node} />

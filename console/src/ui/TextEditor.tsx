@@ -1,12 +1,14 @@
-// The text of an automation with its line numbers, and its mistakes with line and column.
+// A text in TOML with its line numbers, and its mistakes with line and column.
 import { useRef } from "react";
-import type { Mistake } from "../../api/client";
+import type { Mistake } from "../api/client";
 
 export function TextEditor({
+  label,
   text,
   setText,
   mistakes,
 }: {
+  label: string;
   text: string;
   setText: (text: string) => void;
   mistakes: Mistake[];
@@ -38,7 +40,7 @@ export function TextEditor({
         </ol>
         <textarea
           ref={area}
-          aria-label="The automation's text"
+          aria-label={label}
           aria-invalid={mistakes.length > 0}
           aria-describedby="mistakes"
           spellCheck={false}

@@ -1,0 +1,71 @@
+// What a Zigbee node says and nothing names yet, and the profile in which a person names it.
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { useSearchParams } from "react-router";
+import { api, ask, HubError, type HubNode, type NodeProfile } from "../../api/client";
+import { keys } from "../../api/queries";
+import { Await, Button, Failure } from "../../ui/parts";
+import { Sheet } from "../../ui/Sheet";
+import { TextEditor } from "../../ui/TextEditor";
+
+export function Profile({ node }: { node: HubNode }) {
+  const [params, setParams] = useSearchParams();
+  const open = params.has("profile");
+  const profile = useQuery({
+    queryKey: keys.profile(node.node),
+    queryFn: () => ask(api.GET("/api/nodes/{node}/profile", { params: { path: { node: node.node } } })),
+    retry: false,
+  });
+  const unnamed = profile.data?.unnamed ?? 0;
+  return (
+    <section aria-label="Profile" className="mb-10 flex flex-wrap items-center gap-4">
+      <Button onClick={() => setParams({ profile: "" })}>Its profile …</Button>
+      <span className="text-faint">
+        {unnamed > 0
+          ? `It says ${unnamed} ${unnamed === 1 ? "value" : "values"} that nothing names yet.`
+          : "Everything that it says has a name."}
+      </span>
+      <Sheet open={open} close={() => setParams({})} title={`The profile of ${node.title}`} wide>
+        <Await of={profile} lines={8}>
+          {(found) => <Editor key={found.text} node={node.node} profile={found} close={() => setParams({})} />}
+        </Await>
+      </Sheet>
+    </section>
+  );
+}
+
+function Editor({ node, profile, close }: { node: string; profile: NodeProfile; close: () => void }) {
+  const [text, setText] = useState(profile.text);
+  const cache = useQueryClient();
+  const save = useMutation({
+    mutationFn: () => ask(api.PUT("/api/nodes/{node}/profile", { params: { path: { node } }, body: { text } })),
+    onSuccess: () => {
+      for (const queryKey of [keys.nodes, keys.entities, keys.house, keys.profile(node)])
+        void cache.invalidateQueries({ queryKey });
+      close();
+    },
+  });
+  const foot = useRef<HTMLDivElement>(null);
+  // What waits for a name is at the end of the text.
+  useEffect(() => {
+    if (profile.unnamed > 0) foot.current?.scrollIntoView({ block: "end" });
+  }, [profile.unnamed]);
+  const mistakes = save.error instanceof HubError ? save.error.mistakes : [];
+  return (
+    <>
+      <p className="mb-3">
+        Give each value a name, a kind and a unit, and take out what you do not need. Every node of this make and model
+        has them at once.
+      </p>
+      <TextEditor label="The profile's text" text={text} setText={setText} mistakes={mistakes} />
+      {save.error && mistakes.length === 0 && <Failure error={save.error} />}
+      <div ref={foot} className="mt-4 flex flex-wrap items-center justify-end gap-3">
+        <code className="mr-auto break-all text-faint text-sm">{profile.path}</code>
+        <Button onClick={close}>Leave it as it was</Button>
+        <Button look="main" disabled={save.isPending || text === profile.text} onClick={() => save.mutate()}>
+          Use it
+        </Button>
+      </div>
+    </>
+  );
+}
