@@ -74,7 +74,7 @@ class BluetoothDriver:
         self._problem = "the Bluetooth adapter is being opened"
         self._by_address: dict[str, Known] = {}
         self._devices: OrderedDict[str, BLEDevice] = OrderedDict()
-        self._shown: OrderedDict[str, tuple[Any, ...]] = OrderedDict()
+        self._shown: OrderedDict[str, tuple[Any, float]] = OrderedDict()
         self._candidates: dict[str, Candidate] = {}
         self._slots = asyncio.Semaphore(CONNECTIONS)
         self._pairing = False
@@ -129,7 +129,7 @@ class BluetoothDriver:
         address, now_s = device.address, time.monotonic()
         self._devices[address] = device
         known = self._by_address.get(address)
-        self._show(address, known.node if known is not None else "", data)
+        self._show(address, known.node if known is not None else "", data, now_s)
         if known is None:
             if self._pairing:
                 self._consider(device, data)
@@ -146,12 +146,15 @@ class BluetoothDriver:
         if values:
             self._reports.observed(known.node, values, None)
 
-    def _show(self, address: str, node: str, data: AdvertisementData) -> None:
-        """What is said, for who wants to see it: once for as long as it stays the same."""
-        content = data.local_name, data.service_data, data.manufacturer_data
-        if self._shown.get(address) == content:
+    def _show(self, address: str, node: str, data: AdvertisementData, now_s: float) -> None:
+        """What is said, for who wants to see it: once for as long as it stays the same, and no more than twice a second."""
+        before, at_s = self._shown.get(address, (None, -AT_MOST_EVERY_S))
+        if now_s - at_s < AT_MOST_EVERY_S:
             return
-        self._shown[address] = content
+        content = data.local_name, data.service_data, data.manufacturer_data
+        if content == before:
+            return
+        self._shown[address] = content, now_s
         self._shown.move_to_end(address)
         if len(self._shown) > MOST_REMEMBERED:
             self._shown.popitem(last=False)
