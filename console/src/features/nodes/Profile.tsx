@@ -60,7 +60,9 @@ function Editor({ node, profile, close }: { node: string; profile: NodeProfile; 
       <TextEditor label="The profile's text" text={text} setText={setText} mistakes={mistakes} />
       {save.error && mistakes.length === 0 && <Failure error={save.error} />}
       <div ref={foot} className="mt-4 flex flex-wrap items-center justify-end gap-3">
-        <code className="mr-auto break-all text-faint text-sm">{profile.path}</code>
+        <span className="mr-auto break-all text-faint text-sm" title={profile.path}>
+          kept in the hub’s data folder, as <code>{profile.path.split("/").slice(-2).join("/")}</code>
+        </span>
         <Button onClick={close}>Leave it as it was</Button>
         <Button look="main" disabled={save.isPending || text === profile.text} onClick={() => save.mutate()}>
           Use it
