@@ -272,7 +272,18 @@ class Bluez:
             self.scanning.add(sender)
         elif message.member == "StopDiscovery":
             self.scanning.discard(sender)
+        elif message.member == "RemoveDevice":
+            device = next((one for one in self.devices.values() if one.path == message.body[0] and one.present), None)
+            if device is None:
+                return Message.new_error(message, "org.bluez.Error.DoesNotExist", "Does Not Exist")
+            self._forget(device)
         return Message.new_method_return(message)
+
+    def _forget(self, device: Device) -> None:
+        """Its keys are gone too; it is an object again when it is next heard."""
+        self.disconnect(device)
+        device.paired = device.present = False
+        self._removed(device.path, [DEVICE])
 
     def _device_call(self, device: Device, message: Message) -> Message | bool:
         if message.member == "Connect":

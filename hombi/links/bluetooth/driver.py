@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import time
 from collections import OrderedDict
 from collections.abc import Coroutine, Mapping, Sequence
@@ -33,6 +34,7 @@ SIGNAL_STEP_DB, SIGNAL_EVERY_S = 8, 300.0
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 1.0, 30.0
 MOST_REMEMBERED = 1_000
 FAILINGS_TO_TELL = 3
+FORGET_S = 2.0
 
 
 @dataclass
@@ -346,7 +348,7 @@ class BluetoothDriver:
         raise LinkError("a Bluetooth node is found by itself while the pairing window is open")
 
     async def remove(self, node: str) -> None:
-        """Forget a node, and end its connection."""
+        """Forget a node and end its connection; BlueZ forgets it too, with the keys of their pairing."""
         try:
             address, known = self._of(node)
         except Unreachable:
@@ -355,6 +357,11 @@ class BluetoothDriver:
         if known.task is not None:
             known.task.cancel()
             await asyncio.gather(known.task, return_exceptions=True)
+        device = self._devices.pop(address, None)
+        if known.connects and device is not None and self._adapter is not None:
+            with contextlib.suppress(*TROUBLE):
+                async with asyncio.timeout(FORGET_S):
+                    await BleakClient(device).unpair()
 
     async def dismiss(self, thing_id: str) -> None:
         """An arrival that was turned away may come again when the window is next opened."""

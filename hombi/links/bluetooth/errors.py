@@ -39,7 +39,7 @@ _WORDS = (
     ("Not connected", "the connection was lost"),
     ("disconnected", "the connection was lost"),
     ("NotConnected", "the connection was lost"),
-    ("AuthenticationFailed", "it refuses to be paired"),
+    ("AuthenticationFailed", "it refuses to be paired; if it was reset, take it out and let it in again"),
     ("NotPermitted", "it refuses that"),
     ("NotAuthorized", "it wants to be paired first"),
 )
