@@ -4,10 +4,8 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import struct
 import time
 from collections.abc import Coroutine, Mapping, Sequence
-from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -15,18 +13,18 @@ from hombi.links.base import Asking, Check, Found, Heard, LinkError, OnLink, Rep
 from hombi.links.zigbee import commands, datapoints, zcl
 from hombi.links.zigbee.commands import Announced, Confirm, Incoming, Joined, Left, Outcome
 from hombi.links.zigbee.device import Device, now_ms
-from hombi.links.zigbee.errors import CodecError, NoAnswer
+from hombi.links.zigbee.errors import CodecError
+from hombi.links.zigbee.exchange import read_all, read_points, write
 from hombi.links.zigbee.interview import STEPS, Interview, enrolled
-from hombi.links.zigbee.points import IAS_ZONE, LEVEL, ON_OFF, POLL_CONTROL, TIME, Point
+from hombi.links.zigbee.points import IAS_ZONE, POLL_CONTROL, TIME, Point
 from hombi.links.zigbee.raw import draft, in_words
+from hombi.links.zigbee.replies import ENROL_REQUEST, acknowledgement, need_not_stay_awake, the_time
 from hombi.links.zigbee.shelf import Shelf
 from hombi.links.zigbee.stick import NETWORK_KEY, Stick
 
 READ_EVERY_S = 120.0
 GONE_S = 2.0
-UTC_FROM = 946_684_800  # ZCL counts seconds from 2000-01-01
-OFF, ON, MOVE_TO_LEVEL_ON_OFF = 0x00, 0x01, 0x04
-ZONE_CHANGED, ENROL_REQUEST, CHECK_IN = 0x00, 0x01, 0x00
+ZONE_CHANGED, CHECK_IN = 0x00, 0x00
 FLOODS_EVERY_S = 1.0
 PROFILES_EVERY_S = 1.0
 
@@ -87,7 +85,7 @@ class ZigbeeDriver:
             if device.node and device.unsettled:
                 self._start(self._agree_again(device))
             elif device.node and not device.sleepy and not device.left:
-                self._start(self._read_all(device))
+                self._start(read_all(self._stick, device))
             elif not device.known and self._pairing:
                 self._interview(device)
 
@@ -167,7 +165,8 @@ class ZigbeeDriver:
         values += device.heard(message, now_ms())
         if values:
             self._reports.observed(device.node, values, None)
-        self._acknowledge(message, frame)
+        if (answer := acknowledgement(message, frame)) is not None:
+            self._reply(message, answer)
 
     def _values(self, device: Device, message: Incoming, frame: zcl.Zcl) -> list[Any]:
         endpoint, cluster, at = message.endpoint, message.cluster, now_ms()
@@ -177,7 +176,7 @@ class ZigbeeDriver:
             if frame.command == zcl.Command.READ_RESPONSE:
                 return device.attributes(endpoint, cluster, zcl.parse_read_response(frame.payload), at, frame.manufacturer)
             if frame.command == zcl.Command.READ and cluster == TIME:
-                self._reply(message, _the_time(frame))
+                self._reply(message, the_time(frame))
             return []
         if cluster == IAS_ZONE and frame.from_server:
             if frame.command == ENROL_REQUEST:
@@ -190,18 +189,8 @@ class ZigbeeDriver:
         if cluster == device.tunnel and frame.command in (datapoints.ANSWER, datapoints.TELL):
             return device.tunnelled(endpoint, cluster, datapoints.decode(frame.payload)[1], at)
         if cluster == POLL_CONTROL and frame.from_server and frame.command == CHECK_IN:
-            # It asks whether it is to stay awake: nothing waits for it here, what is sent to it waits at its parent.
-            self._reply(message, zcl.Zcl(frame.sequence, 0x00, bytes((0, 0, 0)), cluster_command=True))
+            self._reply(message, need_not_stay_awake(frame))
         return []
-
-    def _acknowledge(self, message: Incoming, frame: zcl.Zcl) -> None:
-        """The default response that a node asks for (ZCL, 2.5.12)."""
-        wanted = frame.cluster_command or frame.command == zcl.Command.REPORT
-        answered = message.cluster in (POLL_CONTROL,) or (message.cluster == IAS_ZONE and frame.command == ENROL_REQUEST)
-        if wanted and not frame.no_default_response and not message.broadcast and not answered:
-            payload = bytes((frame.command, zcl.Status.SUCCESS))
-            answer = zcl.Zcl(frame.sequence, zcl.Command.DEFAULT_RESPONSE, payload, no_default_response=True)
-            self._reply(message, answer)
 
     def _reply(self, message: Incoming, frame: zcl.Zcl) -> None:
         if self._stick.up is not None:
@@ -226,7 +215,7 @@ class ZigbeeDriver:
                 self._back(device)
             self._reports.presence(device.node, here=True)
             if announced is not None and not device.sleepy:
-                self._start(self._read_all(device))
+                self._start(read_all(self._stick, device))
         elif device.known and self._pairing:
             self._found(device)
         elif self._pairing and (ieee not in self._interviews or announced is not None):
@@ -287,7 +276,7 @@ class ZigbeeDriver:
             with contextlib.suppress(LinkError):
                 await Interview(self._stick.up.radio, device, self._stick.up.network.ieee, _nothing).agree()
                 device.unsettled = False
-                await self._read_all(device)
+                await read_all(self._stick, device)
 
     def _interview(self, device: Device) -> None:
         if (before := self._interviews.pop(device.ieee, None)) is not None:
@@ -353,13 +342,13 @@ class ZigbeeDriver:
             self._say_anew(device)
         if new and self._stick.up is not None:
             self._reports.presence(known.node, here=True)
-            self._start(self._read_all(device))
+            self._start(read_all(self._stick, device))
 
     async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
         """Have a node take values, and read back what it has made of them. Raises LinkError."""
         for one in wanted:
             device, point = self._point(node, one.name)
-            await self._write(device, point, one.value)
+            self._read(device, await write(self._stick.radio, device, point, one.value))
 
     async def settings(self, node: str) -> dict[str, Any]:
         """How the node's own settings stand. Raises LinkError."""
@@ -374,7 +363,7 @@ class ZigbeeDriver:
     async def set_setting(self, node: str, name: str, value: Any) -> None:
         """Change one of the node's own settings. Raises LinkError."""
         device, point = self._point(node, name)
-        await self._write(device, point, float(value))
+        self._read(device, await write(self._stick.radio, device, point, float(value)))
 
     async def act(self, node: str, action: str, given: Any) -> Any:
         """No node of this link has actions. Raises LinkError."""
@@ -471,69 +460,22 @@ class ZigbeeDriver:
             raise LinkError(f"{node} has no {wire} any more; let it join again")
         return device, point
 
-    async def _write(self, device: Device, point: Point, value: float) -> None:
-        radio, short, raw = self._stick.radio, device.short, point.raw(value)
-        send = partial(radio.send, short, point.endpoint, point.cluster)
-        sequence = radio.next_sequence()
-        if point.datapoint:
-            payload = datapoints.encode(sequence, [datapoints.Datapoint(point.attribute, point.type, raw)])
-            await send(zcl.Zcl(sequence, datapoints.WRITE, payload, cluster_command=True, no_default_response=True))
-            return  # such a node tells by itself what it has made of it
-        if (point.cluster, point.attribute) == (ON_OFF, 0):
-            await send(zcl.Zcl(sequence, ON if raw else OFF, b"", cluster_command=True, no_default_response=True))
-        elif (point.cluster, point.attribute) == (LEVEL, 0):
-            payload = struct.pack("<BH", raw, 0)
-            await send(zcl.Zcl(sequence, MOVE_TO_LEVEL_ON_OFF, payload, cluster_command=True, no_default_response=True))
-            self._start(self._read_points(device, [one for one in device.points.values() if one.cluster == ON_OFF]))
-        else:
-            attribute = zcl.Attribute(point.attribute, point.type, raw)
-            await radio.write(short, point.endpoint, point.cluster, attribute, point.manufacturer)
-        self._start(self._read_points(device, [point]))
-
-    async def _read_all(self, device: Device) -> None:
-        """All its values as they are now, so that none must be waited for."""
-        await self._read_points(device, [one for one in device.points.values() if not one.datapoint and not one.setting])
-        if device.profile.datapoint_cluster and self._stick.up is not None:
-            sequence = self._stick.up.radio.next_sequence()
-            frame = zcl.Zcl(sequence, datapoints.ASK_ALL, b"", cluster_command=True, no_default_response=True)
-            with contextlib.suppress(LinkError):
-                await self._stick.up.radio.send(device.short, 1, device.profile.datapoint_cluster, frame)
-
-    async def _read_points(self, device: Device, points: Sequence[Point]) -> None:
-        """Read values; what is answered comes in as any other frame does."""
-        places: dict[tuple[int, int, int], set[int]] = {}
-        for one in points:
-            places.setdefault((one.endpoint, one.cluster, one.manufacturer), set()).add(one.attribute)
-        for (endpoint, cluster, maker), attributes in places.items():
-            if self._stick.up is None:
-                return
-            with contextlib.suppress(LinkError, NoAnswer):
-                await self._stick.up.radio.read(device.short, endpoint, cluster, sorted(attributes), maker)
-
     async def _read_what_is_not_reported(self) -> None:
         """Nodes on mains are read now and then: a report may be lost, and some do not report at all."""
         while True:
             await asyncio.sleep(READ_EVERY_S)
             for device in list(self.devices.values()):
                 if device.node and not device.sleepy and not device.left:
-                    await self._read_all(device)
+                    await read_all(self._stick, device)
+
+    def _read(self, device: Device, points: Sequence[Point]) -> None:
+        self._start(read_points(self._stick, device, points))
 
     def _start(self, work: Coroutine[Any, Any, None]) -> asyncio.Task[None]:
         task = asyncio.get_running_loop().create_task(work)
         self._tasks.add(task)
         task.add_done_callback(self._tasks.discard)
         return task
-
-
-def _the_time(frame: zcl.Zcl) -> zcl.Zcl:
-    """The answer to a node that asks for the time; other attributes of that cluster it has to do without."""
-    now = int(time.time()) - UTC_FROM
-    answers = [
-        zcl.Attribute(one, zcl.UTC, now) if one == 0 else zcl.Attribute(one, 0, None, zcl.Status.UNSUPPORTED_ATTRIBUTE)
-        for one in zcl.parse_read(frame.payload)
-    ]
-    payload = zcl.read_response(answers)
-    return zcl.Zcl(frame.sequence, zcl.Command.READ_RESPONSE, payload, from_server=True, no_default_response=True)
 
 
 def _nothing(*_: Any) -> None:

@@ -1,0 +1,61 @@
+"""Setting a node's values, and reading them. What it answers comes in as any other frame does."""
+
+from __future__ import annotations
+
+import contextlib
+import struct
+from collections.abc import Sequence
+from functools import partial
+
+from hombi.links.base import LinkError
+from hombi.links.zigbee import datapoints, zcl
+from hombi.links.zigbee.device import Device
+from hombi.links.zigbee.errors import NoAnswer
+from hombi.links.zigbee.points import LEVEL, ON_OFF, Point
+from hombi.links.zigbee.radio import Radio
+from hombi.links.zigbee.stick import Stick
+
+OFF, ON, MOVE_TO_LEVEL_ON_OFF = 0x00, 0x01, 0x04
+
+
+async def write(radio: Radio, device: Device, point: Point, value: float) -> list[Point]:
+    """Have a node take a value, acknowledged from end to end; the points to read back. Raises LinkError."""
+    raw = point.raw(value)
+    send = partial(radio.send, device.short, point.endpoint, point.cluster)
+    sequence = radio.next_sequence()
+    if point.datapoint:
+        payload = datapoints.encode(sequence, [datapoints.Datapoint(point.attribute, point.type, raw)])
+        await send(zcl.Zcl(sequence, datapoints.WRITE, payload, cluster_command=True, no_default_response=True))
+        return []  # such a node tells by itself what it has made of it
+    if (point.cluster, point.attribute) == (ON_OFF, 0):
+        await send(zcl.Zcl(sequence, ON if raw else OFF, b"", cluster_command=True, no_default_response=True))
+        return [point]
+    if (point.cluster, point.attribute) == (LEVEL, 0):
+        payload = struct.pack("<BH", raw, 0)
+        await send(zcl.Zcl(sequence, MOVE_TO_LEVEL_ON_OFF, payload, cluster_command=True, no_default_response=True))
+        return [*(one for one in device.points.values() if one.cluster == ON_OFF), point]
+    attribute = zcl.Attribute(point.attribute, point.type, raw)
+    await radio.write(device.short, point.endpoint, point.cluster, attribute, point.manufacturer)
+    return [point]
+
+
+async def read_points(stick: Stick, device: Device, points: Sequence[Point]) -> None:
+    """Ask for values; what is not answered is let be."""
+    places: dict[tuple[int, int, int], set[int]] = {}
+    for one in points:
+        places.setdefault((one.endpoint, one.cluster, one.manufacturer), set()).add(one.attribute)
+    for (endpoint, cluster, maker), attributes in places.items():
+        if stick.up is None:
+            return
+        with contextlib.suppress(LinkError, NoAnswer):
+            await stick.up.radio.read(device.short, endpoint, cluster, sorted(attributes), maker)
+
+
+async def read_all(stick: Stick, device: Device) -> None:
+    """All its values as they are now, so that none must be waited for."""
+    await read_points(stick, device, [one for one in device.points.values() if not one.datapoint and not one.setting])
+    if device.profile.datapoint_cluster and stick.up is not None:
+        sequence = stick.up.radio.next_sequence()
+        frame = zcl.Zcl(sequence, datapoints.ASK_ALL, b"", cluster_command=True, no_default_response=True)
+        with contextlib.suppress(LinkError):
+            await stick.up.radio.send(device.short, 1, device.profile.datapoint_cluster, frame)
