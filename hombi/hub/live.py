@@ -61,6 +61,11 @@ class Live:
         """The id under which a listener can resume after this event."""
         return f"{self.run}-{event.number}"
 
+    @property
+    def here(self) -> str:
+        """The id under which a listener hears all that comes from now on."""
+        return f"{self.run}-{self._next - 1}"
+
     def _place(self, last_id: str) -> int | None:
         """The number after `last_id`, or None when it is not in the ring any more."""
         run, _, number = last_id.partition("-")

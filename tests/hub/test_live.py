@@ -36,6 +36,16 @@ async def test_it_resumes_after_the_last_event_it_had() -> None:
     assert [e.number for e in batch] == [3, 4, 5]
 
 
+async def test_a_place_taken_before_listening_misses_nothing_in_between() -> None:
+    live = Live()
+    for kind in ("a", "b"):
+        place = live.here
+        live.publish(kind, {})
+        (batch,) = await take(live, 1, place)
+        assert batch is not None
+        assert [e.kind for e in batch] == [kind]
+
+
 async def test_it_is_told_when_it_missed_some() -> None:
     live = Live(ring=8)
     for number in range(20):

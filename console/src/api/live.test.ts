@@ -85,10 +85,20 @@ it("asks anew for what an event made stale", () => {
   expect(stale.mock.calls.map(([filter]) => filter?.queryKey)).toEqual([keys.arrivals, keys.house]);
 });
 
-it("asks for everything anew after events were missed, and after the connection was lost", () => {
-  const stale = vi.spyOn(cache, "invalidateQueries");
+it("asks anew for what may have changed before there was a stream, but not for the past", () => {
+  for (const key of [keys.zigbee, keys.entities, keys.history("rack/humidity", "day")]) cache.setQueryData(key, {});
   Source.last.onopen?.();
-  expect(stale).not.toHaveBeenCalled();
+  const stale = (key: readonly string[]) => cache.getQueryState(key)?.isInvalidated;
+  expect([stale(keys.zigbee), stale(keys.entities), stale(keys.history("rack/humidity", "day"))]).toEqual([
+    true,
+    true,
+    false,
+  ]);
+});
+
+it("asks for everything anew after events were missed, and after the connection was lost", () => {
+  Source.last.onopen?.();
+  const stale = vi.spyOn(cache, "invalidateQueries");
   Source.last.say("reset");
   expect(stale).toHaveBeenCalledTimes(1);
   Source.last.onerror?.();

@@ -45,6 +45,8 @@ export function followLive(
     source.onopen = () => {
       onState("open");
       if (dropped) void cache.invalidateQueries();
+      // What was asked before there was a stream may have changed in between, and nobody would say so again.
+      else for (const queryKey of new Set(Object.values(REFRESH).flat())) void cache.invalidateQueries({ queryKey });
       dropped = false;
     };
     source.onerror = () => {

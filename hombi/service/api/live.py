@@ -17,7 +17,8 @@ from hombi.service.bridge import hub
 
 async def live(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     """`GET /api/live`. With `Last-Event-ID` it goes on where it stopped."""
-    return await streamed(request, lambda: _events(request.headers.get("Last-Event-ID", "")))
+    # Its place is taken before the answer begins: who asks for the present state when the stream is open misses nothing.
+    return await streamed(request, lambda: _events(request.headers.get("Last-Event-ID") or hub().live.here))
 
 
 async def streamed(request: HttpRequest, events: Callable[[], AsyncIterator[bytes]]) -> HttpResponse | StreamingHttpResponse:

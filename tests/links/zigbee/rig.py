@@ -60,9 +60,10 @@ class Rig:
         return await until(lambda: self.told.arrived.get(thing))
 
     async def let_in(self, address: str) -> ZigbeeNode:
-        """`arrive`, then admitted under its own name."""
+        """`arrive`, then admitted under its own name, with the window closed again."""
         self.driver.follow(on_link(address, await self.arrive(address)))
         self.driver.pairing(False)
+        await until(lambda: not self.stick.permits)
         return self.node(address)
 
     async def live(self) -> None:
