@@ -63,8 +63,9 @@ test:  ## everything that must hold
 test-console: setup
 	cd console && npx vitest run
 
-soak: tools setup  ## the hub killed fifty times under load; some minutes
+soak: tools setup  ## the hub killed fifty times under load, and thousands of examples that no other run had; some minutes
 	KILLS=50 $(BIN)/pytest tests/integration/test_nothing_lost.py -k kills_under_load
+	EXAMPLES=others $(BIN)/pytest tests/core tests/links -m hypothesis
 
 bench: setup  ## how fast it is, as ratios of one run
 	$(BIN)/python -m bench

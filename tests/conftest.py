@@ -2,12 +2,20 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import HealthCheck, settings
 
 from tests.house import CLIMATE, PLUG, Joined, Service, description, free_ports, let_in
+
+# How long an example takes says something of the machine, not of the code. The examples are the same in every run, so that what
+# fails here fails everywhere; `make soak` looks for others.
+settings.register_profile("same", deadline=None, suppress_health_check=[HealthCheck.too_slow], derandomize=True)
+settings.register_profile("others", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=2_000)
+settings.load_profile(os.environ.get("EXAMPLES", "same"))
 
 LONGEST = ("test_nothing_lost.py", "test_schema.py", "test_broker.py", "test_pages.py")
 
