@@ -1,8 +1,10 @@
 import "@testing-library/jest-dom/vitest";
-import { cleanup } from "@testing-library/react";
+import { cleanup, configure } from "@testing-library/react";
 import { afterEach, vi } from "vitest";
 
 afterEach(cleanup);
+// What is expected is waited for: a busy machine draws late.
+configure({ asyncUtilTimeout: 20_000 });
 
 // What jsdom lacks and Headless UI asks for.
 class NoObserver {

@@ -13,7 +13,7 @@ from playwright.sync_api import BrowserContext, ConsoleMessage, Page, expect
 from tests.house import OWNER, PASSWORD, Joined, Service
 
 # A busy machine draws late; what is expected is waited for.
-expect.set_options(timeout=20_000)
+expect.set_options(timeout=30_000)
 AXE = (Path(__file__).parents[2] / "console/node_modules/axe-core/axe.min.js").read_text()
 
 

@@ -53,7 +53,7 @@ async def test_a_post_that_comes_just_after_its_node_was_taken_out_is_answered()
         await r.let_in("Rack", **CLIMATE)
         node = r.hub.house.node("rack")
         await r.hub.remove_node("rack", keep_history=True)
-        taken = await asyncio.wait_for(r.hub.post(node, b'[{"n":"humidity","v":50}]'), 5)
+        taken = await asyncio.wait_for(r.hub.post(node, b'[{"n":"humidity","v":50}]'), 30)
         assert taken.refused == ["no node rack is admitted"]
 
 

@@ -260,7 +260,7 @@ async def test_an_entry_that_cannot_be_written_holds_up_no_other(monkeypatch: py
         monkeypatch.setattr(r.records, "add_journal", moody)
         for event in ("First", "Poison", "Last"):
             r.hub.journal.note(event, event)
-        async with asyncio.timeout(5):
+        async with asyncio.timeout(30):
             while r.events()[-1] != "Last":
                 await settle()
         assert tries == ["First", "First", "Poison", "Last", "Last"]

@@ -85,7 +85,7 @@ def test_a_busy_push_service_is_tried_again(service: Service, push: tuple[LabPho
         assert hub.notices()[0].state == "waiting"
         assert "503" in hub.notices()[0].problem
         phone.answer = 201
-        until(lambda: phone.notices, 12)
+        until(lambda: phone.notices)
         hub.remove_phone(number)
 
 
@@ -124,7 +124,7 @@ def test_a_notice_that_waits_outlives_a_killed_hub(own_service: Service, tmp_pat
     own_service.kill()
     own_service.start()
     with phone_service(tmp_path / "phone.json", port) as again:
-        until(lambda: again.notices, 12)
+        until(lambda: again.notices)
 
 
 def test_the_lab_phone_takes_nothing_that_is_not_signed_and_encrypted_for_it(push: tuple[LabPhone, int]) -> None:

@@ -31,7 +31,7 @@ def air(both: tuple[Service, Air]) -> Air:
 
 
 def waiting(hub: Hub, thing: str) -> Arrival:
-    return until(lambda: next((a for a in hub.arrivals() if a.thing == thing and a.state == "waiting"), None), 20)
+    return until(lambda: next((a for a in hub.arrivals() if a.thing == thing and a.state == "waiting"), None))
 
 
 def test_one_window_takes_in_nodes_of_all_links(service: Service, air: Air) -> None:

@@ -79,7 +79,7 @@ async def meeting(counter: Counter, **settings: object) -> AsyncIterator[Hub]:
         server.close()
 
 
-async def until(ask: Callable[[], object], within_s: float = 5) -> None:
+async def until(ask: Callable[[], object], within_s: float = 30) -> None:
     async with asyncio.timeout(within_s):
         while not ask():
             await asyncio.sleep(0.01)
@@ -172,7 +172,7 @@ async def _client(port: int, keep_alive: int) -> str:
 
     hello = p.Connect("x", keep_alive=keep_alive)
     client = await Client.connect("127.0.0.1", port, None, hello, lambda *_: None)
-    return await asyncio.wait_for(client.ended, 5)
+    return await asyncio.wait_for(client.ended, 30)
 
 
 async def test_one_message_that_fails_does_not_hold_up_those_behind_it() -> None:

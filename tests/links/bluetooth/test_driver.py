@@ -118,7 +118,7 @@ async def test_out_of_reach_and_back(tmp_path: Path, monkeypatch: pytest.MonkeyP
         await until(lambda: rig.told.here.get("hen-lamp"))
         node.away = True
         await until(lambda: not rig.told.here["hen-lamp"])
-        await until(lambda: any("cannot be connected to" in one for one in rig.told.refusals), 20)
+        await until(lambda: any("cannot be connected to" in one for one in rig.told.refusals))
         monkeypatch.setattr("hombi.links.bluetooth.peer.ANSWER_S", 0.1)
         with pytest.raises(Unreachable, match="not connected"):
             await rig.driver.send("hen-lamp", ON)
@@ -134,7 +134,7 @@ async def test_a_connection_that_never_resolves_is_given_up(tmp_path: Path, monk
     async with rig_at(tmp_path, monkeypatch) as rig:
         rig.node("hen-lamp").device.hangs = True
         rig.driver.pairing(True)
-        told = await until(lambda: next((a for a in rig.told.asked if "does not answer" in a.progress), None), 20)
+        told = await until(lambda: next((a for a in rig.told.asked if "does not answer" in a.progress), None))
         assert told.title == "Hen house lamp"
 
 
@@ -232,7 +232,7 @@ async def test_more_nodes_than_connections_take_turns(tmp_path: Path, monkeypatc
             most = max(most, sum(node.device.connected for node in rig.house.nodes.values()))
             return all(rig.told.latest(f"lamp-{n}/180f/2a19") for n in range(CONNECTIONS + 2))
 
-        await until(all_were_connected, 20)
+        await until(all_were_connected)
         assert most <= CONNECTIONS
 
 
