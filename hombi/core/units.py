@@ -85,6 +85,7 @@ _TABLE: list[tuple[Unit, tuple[str, ...]]] = [
     (Unit("pH", "acidity"), ("[pH]",)),
     (Unit("µS/cm", "conductivity"), ("uS/cm", "μS/cm")),
     (Unit("mS/m", "conductivity", 10.0), ()),
+    (Unit("mS/cm", "conductivity", 1000.0), ()),
     (Unit("S/m", "conductivity", 10_000.0), ()),
 ]
 

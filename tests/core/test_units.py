@@ -24,6 +24,7 @@ from hombi.core.units import UNITS, conversion, convert, find_unit
         (250, "mV", "V", 0.25),
         (20, "°C", "om2:degreeCelsius", 20),
         (-30, "dBW", "dBm", 0),
+        (1.4, "mS/cm", "µS/cm", 1400),
     ],
 )
 def test_converts_as_the_standards_say(value: float, given_unit: str, wanted: str, expected: float) -> None:

@@ -88,6 +88,7 @@ class Shelf:
         return found
 
     def _load(self) -> None:
+        before = dict(self._profiles)
         found: list[tuple[Path, Profile]] = []
         wrong: list[str] = []
         for place in (self._folder, OURS):
@@ -100,6 +101,8 @@ class Shelf:
                 profile, toml = read_profile(text)
                 if profile is None:
                     wrong += [f"{path}, {mistake}" for mistake in toml.mistakes]
+                    if path in before:  # of a text with a mistake nothing is taken up
+                        found.append((path, before[path]))
                 else:
                     found.append((path, profile))
         self._profiles, self.wrong = found, wrong

@@ -105,6 +105,10 @@ def test_a_profile_is_put_on_the_shelf_whole_or_not_at_all(tmp_path: Path) -> No
     assert shelf.file_for("Wicker Works", "Cool box") == (path, GOOD)
     assert shelf.find("Wicker Works", "Cool box").added
     assert not shelf.changed()
+    path.write_text(GOOD + "[[vlaue]]\n")
+    assert shelf.changed()
+    assert shelf.find("Wicker Works", "Cool box").added, "of a text with a mistake nothing is taken up"
+    assert len(shelf.wrong) == 1
     path.unlink()
     assert shelf.changed()
     assert shelf.find("Wicker Works", "Cool box").added == ()
