@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TypeVar
 
+from hombi.client import Arrival, Hub
 from hombi.lab.bluetooth_nodes import BluetoothHouse
 from hombi.lab.heron_mill import BLUETOOTH, ZIGBEE
 from hombi.lab.physics import Mill
@@ -77,6 +78,19 @@ def air_at(folder: Path) -> Iterator[Air]:
         loop.call_soon_threadsafe(loop.stop)
         thread.join(30)
         loop.close()
+
+
+def waiting(hub: Hub, thing: str) -> Arrival:
+    """The arrival of this node, once it has been asked what it has."""
+    return until(lambda: next((a for a in hub.arrivals() if a.thing == thing and a.state == "waiting"), None))
+
+
+def let_in(hub: Hub, air: Air, node: str, room: str) -> None:
+    """A Zigbee node, from the press of its button to its room; the window stays open."""
+    hub.open_pairing("1 min")
+    until(lambda: air.do(lambda: air.stick.permits))
+    air.press(node)
+    hub.admit(waiting(hub, air.nodes[node].thing_id).id, name=air.nodes[node].title, room=room)
 
 
 @contextlib.contextmanager

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.air import Air, hub_in
+from tests.air import Air, hub_in, let_in
 from tests.browser.conftest import violations
 from tests.house import Service, until
 
@@ -63,12 +63,7 @@ def test_window_press_interview_admit_and_its_value_in_the_room(console: Page, s
 
 def test_a_lamp_is_set_to_a_level_with_the_keyboard(console: Page, service: Service, air: Air) -> None:
     with service.hub() as hub:
-        hub.open_pairing("1 min")
-        until(lambda: air.do(lambda: air.stick.permits))
-        air.press("loft-lamp")
-        thing = air.nodes["loft-lamp"].thing_id
-        found = until(lambda: next((a for a in hub.arrivals() if a.thing == thing and a.state == "waiting"), None))
-        hub.admit(found.id, name="Loft lamp", room="Loft")
+        let_in(hub, air, "loft-lamp", "Loft")
         until(lambda: hub.entity("loft-lamp/level").value == 100)
     console.goto("/rooms/loft")
     slider = console.get_by_role("slider", name="Loft lamp level")
@@ -81,12 +76,7 @@ def test_a_lamp_is_set_to_a_level_with_the_keyboard(console: Page, service: Serv
 
 def test_a_value_without_a_name_is_named_in_the_nodes_profile(console: Page, service: Service, air: Air) -> None:
     with service.hub() as hub:
-        hub.open_pairing("1 min")
-        until(lambda: air.do(lambda: air.stick.permits))
-        air.press("herb-probe")
-        thing = air.nodes["herb-probe"].thing_id
-        found = until(lambda: next((a for a in hub.arrivals() if a.thing == thing and a.state == "waiting"), None))
-        hub.admit(found.id, name="Herb probe", room="Terrace")
+        let_in(hub, air, "herb-probe", "Terrace")
         until(lambda: hub.messages(via="zigbee", topic="herb-probe/1/EF00"))
     console.goto("/messages?via=zigbee")
     expect(console.get_by_label("Came in by")).to_have_value("zigbee")

@@ -8,9 +8,9 @@ from pathlib import Path
 
 import pytest
 
-from hombi.client import Arrival, Conflict, Hub, HubProblem, Wrong
+from hombi.client import Conflict, HubProblem, Wrong
 from hombi.links.zigbee import zcl
-from tests.air import Air, hub_in
+from tests.air import Air, hub_in, let_in, waiting
 from tests.house import Service, until
 
 
@@ -28,10 +28,6 @@ def service(both: tuple[Service, Air]) -> Service:
 @pytest.fixture(scope="module")
 def air(both: tuple[Service, Air]) -> Air:
     return both[1]
-
-
-def waiting(hub: Hub, thing: str) -> Arrival:
-    return until(lambda: next((a for a in hub.arrivals() if a.thing == thing and a.state == "waiting"), None))
 
 
 def test_one_window_takes_in_nodes_of_all_links(service: Service, air: Air) -> None:
@@ -99,10 +95,7 @@ def test_what_is_no_value_is_told_as_such(service: Service, air: Air) -> None:
 
 def test_what_nodes_say_is_seen_as_they_say_it_and_named(service: Service, air: Air, tmp_path: Path) -> None:
     with service.hub() as hub:
-        hub.open_pairing("1 min")
-        until(lambda: air.do(lambda: air.stick.permits))
-        air.press("herb-probe")
-        hub.admit(waiting(hub, air.nodes["herb-probe"].thing_id).id, name="Herb probe", room="Terrace")
+        let_in(hub, air, "herb-probe", "Terrace")
         hub.close_pairing()
         words = until(lambda: hub.messages(via="zigbee", topic="herb-probe/1/EF00", text='"21"'))[0]
         assert json.loads(words.payload)["21"].keys() == {"value"}
