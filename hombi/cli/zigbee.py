@@ -36,7 +36,10 @@ def info(json: Json = False) -> None:
 @app.command()
 def profile(
     node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
-    file: Annotated[Path | None, typer.Argument(help="Take this as the profile of its make and model.", exists=True)] = None,
+    file: Annotated[
+        Path | None,
+        typer.Argument(exists=True, dir_okay=False, readable=True, help="The profile to use from now on, in TOML."),
+    ] = None,
 ) -> None:
     """The profile of a node's make and model, with what the node says and nothing names yet; or, with FILE, another one.
 

@@ -105,6 +105,8 @@ def test_what_nodes_say_is_seen_as_they_say_it_and_named(service: Service, air: 
             hub.messages(via="post")
         with pytest.raises(Conflict, match="boathouse-tag speaks over bluetooth"):
             hub.node_profile("boathouse-tag")
+        with pytest.raises(Conflict, match="boathouse-tag speaks over bluetooth"):
+            hub.put_node_profile("boathouse-tag", "[profile]\n")
     draft = service.hombi("zigbee", "profile", "herb-probe")
     assert "1 without a name" in draft.stderr
     assert 'name = "soil moisture"' in draft.stdout

@@ -93,7 +93,7 @@ class NodeProfileView(APIView):
     def put(self, request: Request, node: str) -> Response:
         """Keep another text as the house's profile of this make and model; its nodes have its values at once."""
         text = checked(request, ProfileRequest)["text"]
-        hub().house.node(node)
+        _speaks_zigbee(node)
         try:
             call(_driver().put_profile(node, text))
         except ProfileError as error:
@@ -103,10 +103,14 @@ class NodeProfileView(APIView):
         return Response(_profile(node))
 
 
-def _profile(node: str) -> dict[str, Any]:
+def _speaks_zigbee(node: str) -> None:
     found = hub().house.node(node)
     if found.link != "zigbee":
         raise Refused(f"{node} speaks over {found.link}; node profiles are for Zigbee nodes")
+
+
+def _profile(node: str) -> dict[str, Any]:
+    _speaks_zigbee(node)
     try:
         path, text, unnamed = _driver().profile_of(node)
     except LinkError as error:

@@ -15,26 +15,28 @@ export function Profile({ node }: { node: HubNode }) {
     queryKey: keys.profile(node.node),
     queryFn: () => ask(api.GET("/api/nodes/{node}/profile", { params: { path: { node: node.node } } })),
     retry: false,
+    refetchInterval: 10_000,
   });
   const unnamed = profile.data?.unnamed ?? 0;
   return (
     <section aria-label="Profile" className="mb-10 flex flex-wrap items-center gap-4">
       <Button onClick={() => setParams({ profile: "" })}>Its profile …</Button>
       <span className="text-faint">
-        {unnamed > 0
-          ? `It says ${unnamed} ${unnamed === 1 ? "value" : "values"} that nothing names yet.`
-          : "Everything that it says has a name."}
+        {unnamed > 0 && `It says ${unnamed} ${unnamed === 1 ? "value" : "values"} that nothing names yet.`}
+        {profile.data && unnamed === 0 && "Everything that it says has a name."}
       </span>
       <Sheet open={open} close={() => setParams({})} title={`The profile of ${node.title}`} wide>
         <Await of={profile} lines={8}>
-          {(found) => <Editor key={found.text} node={node.node} profile={found} close={() => setParams({})} />}
+          {(found) => <Editor node={node.node} latest={found} close={() => setParams({})} />}
         </Await>
       </Sheet>
     </section>
   );
 }
 
-function Editor({ node, profile, close }: { node: string; profile: NodeProfile; close: () => void }) {
+function Editor({ node, latest, close }: { node: string; latest: NodeProfile; close: () => void }) {
+  // It is asked for again and again, and its values move on: what a person is writing stays.
+  const [profile] = useState(latest);
   const [text, setText] = useState(profile.text);
   const cache = useQueryClient();
   const save = useMutation({
