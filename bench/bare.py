@@ -11,6 +11,7 @@ import os
 import sys
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from typing import Any
 
 import django
 import uvloop
@@ -20,7 +21,6 @@ from hombi.links.wifi.mqtt.contract import Acknowledge, Rights
 from hombi.links.wifi.mqtt.door import Door
 from hombi.links.wifi.mqtt.listener import Listener
 from hombi.links.wifi.mqtt.packets import Publish
-from hombi.links.wifi.mqtt.session import Session
 
 BATCH = 2_000
 
@@ -54,9 +54,10 @@ class Bare:
 
     def turned_away(self, account: str, why: str) -> None: ...
 
-    def session_changed(self, key: str, session: Session) -> None: ...
+    def keep(self, key: str, state: dict[str, Any] | None) -> None: ...
 
-    def session_forgotten(self, key: str) -> None: ...
+    def when_kept(self, call: Callable[[], None]) -> None:
+        call()
 
     async def write(self) -> None:
         loop = asyncio.get_running_loop()

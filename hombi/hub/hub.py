@@ -24,6 +24,7 @@ from hombi.hub.foreign import Foreign
 from hombi.hub.house import House, Node
 from hombi.hub.intake import Intake, Taken
 from hombi.hub.journal import Journal
+from hombi.hub.keeper import Keeper
 from hombi.hub.lag import Lag
 from hombi.hub.live import Live
 from hombi.hub.messages import Messages
@@ -200,7 +201,8 @@ async def open_hub(
     by_link: dict[str, Driver] = {}
     pairing = Pairing(house, rooms, clock, records, thread, live, journal, by_link, tasks)
     messages = Messages(clock)
-    nodes = Nodes(house, rooms, clock, records, thread, live, journal, intake, pairing, tasks, messages, by_link)
+    keeper = Keeper(records, thread, journal)
+    nodes = Nodes(house, rooms, clock, records, thread, live, journal, intake, pairing, tasks, messages, by_link, keeper)
     kept = await thread.run(records.link_states)
     by_link.update({d.link: d for d in make_drivers(nodes, house, config.links, kept)})
     actuation = Actuation(house, clock, live, journal, by_link, config.answer_s)
@@ -249,6 +251,7 @@ async def open_hub(
         # Not heard yet in this run: it has its usual time to be heard before it counts as silent.
         node.heard_ms = max(node.heard_ms, started) if node.entities else started
     writing = asyncio.create_task(writer.run(), name="writer")
+    keeping = asyncio.create_task(keeper.run(), name="keeper")
     watching = asyncio.gather(nodes.watch_silence(), reload.watch(), lag.watch())
     opened: list[Driver] = []
     try:
@@ -270,6 +273,7 @@ async def open_hub(
             await driver.stop()
         watching.cancel()
         await writer.close()
-        await asyncio.gather(writing, watching, return_exceptions=True)
+        await keeper.close()
+        await asyncio.gather(writing, keeping, watching, return_exceptions=True)
         await tasks.settle(GRACE_S)
         thread.close()

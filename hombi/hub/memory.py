@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from itertools import count
 from typing import Any
@@ -145,11 +145,12 @@ class MemoryRecords:
     def link_states(self) -> dict[str, dict[str, Any]]:
         return dict(self._link_states)
 
-    def keep_link_state(self, key: str, state: dict[str, Any] | None) -> None:
-        if state is None:
-            self._link_states.pop(key, None)
-        else:
-            self._link_states[key] = state
+    def keep_link_states(self, states: Mapping[str, dict[str, Any] | None]) -> None:
+        for key, state in states.items():
+            if state is None:
+                self._link_states.pop(key, None)
+            else:
+                self._link_states[key] = state
 
     def push_key(self, fresh: str) -> str:
         self._key = self._key or fresh

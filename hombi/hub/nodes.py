@@ -14,6 +14,7 @@ from hombi.hub.errors import HubError, Invalid
 from hombi.hub.house import House, Node, hash_key
 from hombi.hub.intake import Intake, Taken
 from hombi.hub.journal import Journal
+from hombi.hub.keeper import Keeper
 from hombi.hub.live import Live
 from hombi.hub.messages import Messages
 from hombi.hub.pairing import Arrival, Pairing
@@ -42,6 +43,7 @@ class Nodes:
     tasks: Tasks
     messages: Messages
     drivers: dict[str, Driver]
+    keeper: Keeper
     trouble_said: dict[str, str] = field(default_factory=dict)
     described: Callable[[Node, Found], Awaitable[None]] | None = None
 
@@ -172,7 +174,10 @@ class Nodes:
         self.drivers[node.link].cut_off(node.address)
 
     def keep(self, key: str, state: dict[str, Any] | None) -> None:
-        self.tasks.start(self.thread.run(self.records.keep_link_state, key, state), name="link state")
+        self.keeper.keep(key, state)
+
+    def when_kept(self, call: Callable[[], None]) -> None:
+        self.keeper.when_kept(call)
 
     async def change(self, address: str, *, title: str | None = None, room: str | None = None) -> Node:
         """Rename a node (its address stays) or move it to a room ("" for none). Raises NotFound, Invalid."""

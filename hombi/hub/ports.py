@@ -5,7 +5,7 @@ All methods are plain and blocking; the hub calls them in its one records thread
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
@@ -207,8 +207,8 @@ class Records(Protocol):
     def link_states(self) -> dict[str, dict[str, Any]]:
         """What the links asked to be kept, by key."""
 
-    def keep_link_state(self, key: str, state: dict[str, Any] | None) -> None:
-        """Keep it, or (None) keep it no longer."""
+    def keep_link_states(self, states: Mapping[str, dict[str, Any] | None]) -> None:
+        """Keep these by key, or (None) keep them no longer, in one transaction."""
 
     def push_key(self, fresh: str) -> str:
         """The hub's own VAPID key (PEM); `fresh` is kept when there is none yet."""

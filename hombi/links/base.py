@@ -138,6 +138,9 @@ class Reports(Protocol):
     def keep(self, key: str, state: dict[str, Any] | None) -> None:
         """State of the link's own that must outlive a restart; None when it is over. It is given back at the next start."""
 
+    def when_kept(self, call: Callable[[], None]) -> None:
+        """Call once all that was given to `keep` so far is on disk."""
+
 
 class Driver(Protocol):
     """One link's code."""

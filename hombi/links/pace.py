@@ -30,11 +30,11 @@ class Pace:
         self._left = min(self.burst, self._left + (now_s - self._filled_s) * self.rate)
         self._filled_s = now_s
 
-    def take(self) -> bool:
-        """Whether one more may pass."""
-        if self._left < 1:
+    def take(self, cost: float = 1.0) -> bool:
+        """Whether one more may pass; one that makes more work than a message costs more."""
+        if self._left < min(cost, self.burst):
             return False
-        self._left -= 1
+        self._left -= cost
         return True
 
     def allows(self, now_s: float) -> bool:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -10,7 +11,6 @@ from hombi.links.wifi.mqtt import connection as c
 from hombi.links.wifi.mqtt import contract as d
 from hombi.links.wifi.mqtt import door
 from hombi.links.wifi.mqtt import packets as p
-from hombi.links.wifi.mqtt import session as s
 
 
 class Wire:
@@ -52,13 +52,19 @@ class Host:
     came: list[str] = field(default_factory=list)
     problems: list[str] = field(default_factory=list)
     kept: dict[str, dict[str, Any]] = field(default_factory=dict)
+    at_once: bool = False
+    disk_is_slow: bool = False
+    unkept: list[Callable[[], None]] = field(default_factory=list)
 
     def sign_in(self, username: str | None, password: bytes | None) -> Rights | None:
         return Rights(username) if username and password == b"right" else None
 
     def published(self, rights: d.Rights, message: p.Publish, acknowledge: d.Acknowledge) -> None:
         self.heard.append((rights.account, message))
-        self.waiting.append(acknowledge)
+        if self.at_once:
+            acknowledge()
+        else:
+            self.waiting.append(acknowledge)
 
     def connected(self, rights: d.Rights) -> None:
         self.came.append(f"+{rights.account}")
@@ -69,11 +75,17 @@ class Host:
     def turned_away(self, account: str, why: str) -> None:
         self.problems.append(why)
 
-    def session_changed(self, key: str, session: s.Session) -> None:
-        self.kept[key] = json.loads(json.dumps(session.snapshot(0)))
+    def keep(self, key: str, state: dict[str, Any] | None) -> None:
+        if state is None:
+            self.kept.pop(key, None)
+        else:
+            self.kept[key] = json.loads(json.dumps(state))
 
-    def session_forgotten(self, key: str) -> None:
-        self.kept.pop(key, None)
+    def when_kept(self, call: Callable[[], None]) -> None:
+        if self.disk_is_slow:
+            self.unkept.append(call)
+        else:
+            call()
 
 
 class House:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 
+from hombi.links.wifi.mqtt import door
 from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt import session as s
 from tests.links.door_rig import House
@@ -189,7 +190,7 @@ def test_a_sleepers_session_outlives_the_door(house: House) -> None:
     last = wire.take()[-1]
     assert isinstance(last, p.Publish)
     assert last.payload == b"after"
-    assert again.host.kept["mister\0c"]["inflight"] == []
+    assert [key for key in again.host.kept if key.startswith("message/")] == []
     again.door.expel("mister")
     assert again.host.kept == {}
 
@@ -263,3 +264,170 @@ def test_closing_the_door_says_nothing_of_its_clients(house: House) -> None:
     house.door.close()
     assert house.host.came == ["+rack"]
     assert house.host.heard == []
+
+
+# What a board may do with the same bytes, and what one account may have of the door
+
+
+CONNECT = p.encode(p.Connect("c", username="rack", password=b"right", will=p.Publish("rack/presence", b"gone", 1)))
+CONNECT_5 = p.encode(p.Connect("c", 5, username="rack", password=b"right", properties={"session_expiry": 60}), 5)
+AFTER = (
+    p.Subscribe(3, (("rack/#", 1),)),
+    p.Publish("rack/readings", b"x" * 200, 1, packet_id=9),
+    p.Publish("rack/readings", b"y", 2, packet_id=10),
+    p.Pubrel(10),
+    p.Unsubscribe(4, ("rack/#",)),
+    p.Pingreq(),
+    p.Disconnect(),
+)
+
+
+@pytest.mark.parametrize(("hello", "level"), [(CONNECT, 4), (CONNECT_5, 5)])
+def test_packets_come_in_cut_at_every_byte(hello: bytes, level: int) -> None:
+    whole = hello + b"".join(p.encode(packet, level) for packet in AFTER)
+
+    def answers(*pieces: bytes) -> list[p.Packet]:
+        house = House()
+        house.host.at_once = True
+        connection, wire = house.knock(level=level)
+        house.say(connection, *pieces)
+        assert not [one for one in house.host.problems if "no connect" in one]
+        return wire.take()
+
+    expected = answers(whole)
+    assert isinstance(expected[0], p.Connack)
+    assert p.Pingresp() in expected
+    for place in range(1, len(whole)):
+        assert answers(whole[:place], whole[place:]) == expected, place
+    assert answers(*(bytes((one,)) for one in whole)) == expected
+
+
+@pytest.mark.parametrize(
+    "raw",
+    [
+        "c08000",  # a PINGREQ whose remaining length has a byte more than it needs (MQTT 5, 1.5.5-1)
+        "c00100",  # a PINGREQ with a body (2.2.3)
+        "e08000",
+        "308a8000000161",
+    ],
+)
+def test_lengths_that_are_longer_than_they_must_be_are_malformed(house: House, raw: str) -> None:
+    connection, wire = house.enter("rack")
+    house.say(connection, bytes.fromhex(raw))
+    assert wire.closed
+
+
+def test_a_message_for_a_sleeper_is_acknowledged_when_it_is_kept(house: House) -> None:
+    watcher, _ = house.enter("watcher", clean=False)
+    house.say(watcher, p.Subscribe(1, (("rack/#", 1),)), p.Disconnect())
+    rack, wire = house.enter("rack")
+    wire.take()
+    house.host.disk_is_slow = True
+    house.say(rack, p.Publish("rack/readings", b"1", 1, packet_id=7))
+    house.safe()
+    assert wire.take() == [], "the reading is safe, the sleeper's copy is not"
+    house.host.unkept.pop()()
+    assert wire.take() == [p.Puback(7)]
+
+
+def test_retained_messages_outlive_the_door(house: House) -> None:
+    rack, wire = house.enter("rack")
+    wire.take()
+    house.host.disk_is_slow = True
+    house.say(rack, p.Publish("rack/presence", b"here", 1, retain=True, packet_id=1))
+    house.say(rack, p.Publish("rack/gone", b"1", 0, retain=True), p.Publish("rack/gone", b"", 0, retain=True))
+    house.safe()
+    assert wire.take() == []
+    again = House()
+    again.door.restore(house.host.kept)
+    watcher, wire = again.enter("watcher")
+    again.say(watcher, p.Subscribe(1, (("#", 1),)))
+    assert wire.take()[2:] == [p.Publish("rack/presence", b"here", 1, True, 1)]
+
+
+def test_what_waits_is_bounded_in_bytes_for_a_session_an_account_and_in_all(house: House) -> None:
+    big = b"x" * 200_000
+    for client in range(8):
+        sleeper, _ = house.enter("watcher", clean=False, client=f"s{client}")
+        house.say(sleeper, p.Subscribe(1, (("rack/#", 1),)), p.Disconnect())
+    for _ in range(100):
+        house.door.route(p.Publish("rack/readings", big, 1))
+    assert house.door.ledger.total <= house.door.ledger.each
+    waiting = [key for key in house.host.kept if key.startswith("message/")]
+    assert 0 < len(waiting) <= house.door.ledger.each // len(big)
+    house.door.expel("watcher")
+    assert house.door.ledger.total == 0
+    assert house.host.kept == {}
+
+
+def test_a_deaf_client_is_sent_no_more_bytes_than_it_may_have_on_the_way(house: House) -> None:
+    deaf, wire = house.enter("mister")
+    house.say(deaf, p.Subscribe(1, (("mister/wanted", 1),)))
+    wire.take()
+    for _ in range(20):
+        house.door.route(p.Publish("mister/wanted", b"x" * 200_000, 1))
+    assert len(wire.take()) == s.MAX_INFLIGHT_BYTES // 200_000
+
+
+def test_one_account_ends_its_own_sessions_and_nobody_elses(house: House) -> None:
+    other, _ = house.enter("mister", clean=False)
+    house.say(other, p.Subscribe(1, (("mister/wanted", 1),)), p.Disconnect())
+    for number in range(door.MAX_SESSIONS + 50):
+        connection, _ = house.enter("rack", clean=False, client=f"c{number}")
+        house.say(connection, p.Disconnect())
+    mister, wire = house.enter("mister", clean=False)
+    assert wire.take() == [p.Connack(0, True)]
+    assert len([key for key in house.host.kept if key.startswith("rack\0")]) == door.MAX_ACCOUNT_SESSIONS
+
+
+@pytest.mark.parametrize(("level", "code"), [(4, p.UNAVAILABLE), (5, p.QUOTA)])
+def test_an_account_has_only_so_many_connections(house: House, level: int, code: int) -> None:
+    for number in range(door.MAX_ACCOUNT_SESSIONS):
+        house.enter("rack", client=f"c{number}")
+    _, wire = house.knock(p.Connect("one-more", level, username="rack", password=b"right"), level=level)
+    refused = wire.take()[0]
+    assert isinstance(refused, p.Connack)
+    assert refused.code == code
+    assert wire.closed
+    house.enter("mister")
+
+
+def test_an_account_has_one_pace_over_all_its_connections(house: House) -> None:
+    connections = [house.enter("rack", client=f"c{number}")[0] for number in range(10)]
+    for connection in connections:
+        house.say(connection, *[p.Publish("rack/readings", b"1")] * 1_000)
+    assert len(house.host.heard) == 2_000
+
+
+def test_asking_again_and_again_costs_pace_too(house: House) -> None:
+    rack, wire = house.enter("rack")
+    wire.take()
+    for number in range(1, 1_000):
+        house.say(rack, p.Subscribe(number, (("rack/#", 1),)))
+    assert len(wire.take()) < 400
+    assert not wire.closed
+
+
+def test_an_account_has_only_so_many_subscriptions(house: House) -> None:
+    granted = []
+    for client in range(4):
+        rack, wire = house.enter("rack", client=f"c{client}")
+        wire.take()
+        house.say(rack, p.Subscribe(1, tuple((f"rack/{n}", 0) for n in range(99))))
+        (answer,) = wire.take()
+        assert isinstance(answer, p.Suback)
+        granted += [code for code in answer.codes if code == 0]
+    assert len(granted) == door.MAX_ACCOUNT_SUBSCRIPTIONS
+
+
+def test_a_session_that_is_not_to_be_kept_any_more_leaves_nothing_behind(house: House) -> None:
+    sleeper, _ = house.enter5("mister", clean=False, session_expiry=600)
+    house.say(sleeper, p.Subscribe(1, (("mister/wanted", 1),)))
+    sleeper.close()
+    house.door.route(p.Publish("mister/wanted", b"on", 1))
+    assert len(house.host.kept) == 2
+    back, wire = house.enter5("mister", clean=False)
+    assert any(isinstance(one, p.Publish) for one in wire.take())
+    assert house.host.kept == {}
+    back.close()
+    assert house.host.kept == {}

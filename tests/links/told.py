@@ -63,6 +63,9 @@ class Told:
         else:
             self.kept[key] = state
 
+    def when_kept(self, call: Callable[[], None]) -> None:
+        call()
+
     @property
     def wrong(self) -> str:
         """What is wrong with the link now."""

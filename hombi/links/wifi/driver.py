@@ -51,7 +51,6 @@ from hombi.links.wifi.mqtt.contract import Rights as DoorRights
 from hombi.links.wifi.mqtt.door import Door
 from hombi.links.wifi.mqtt.listener import Listener
 from hombi.links.wifi.mqtt.packets import BAD_PAYLOAD, Publish
-from hombi.links.wifi.mqtt.session import Session
 from hombi.links.wifi.mqtt.topics import covers, matches
 from hombi.links.wifi.picks import Picks, Sent
 from hombi.links.wifi.web import Web
@@ -129,7 +128,7 @@ class WifiDriver:
         self._reports, self._keys, self._settings = reports, keys, settings
         self._client_id = kept.get(CLIENT_KEY, {}).get("id", "")
         self.door = Door(self)
-        self.door.restore({key: state for key, state in kept.items() if key != CLIENT_KEY}, time.monotonic())
+        self.door.restore(_with_what_is_left(kept), time.monotonic())
         self._listener = Listener(self.door, settings.host, settings.port, settings.tls_port, _server_tls(settings.tls))
         self._picks = Picks()
         self._paces: dict[str, Pace] = {}
@@ -454,14 +453,26 @@ class WifiDriver:
         if isinstance(rights, NodeRights):
             self._reports.presence(rights.account, here=False)
 
-    def session_changed(self, key: str, session: Session) -> None:
-        self._reports.keep(key, session.snapshot(self.door.now_s))
+    def keep(self, key: str, state: dict[str, Any] | None) -> None:
+        self._reports.keep(key, state if state is None else {**state, "kept_at": round(time.time())})
 
-    def session_forgotten(self, key: str) -> None:
-        self._reports.keep(key, None)
+    def when_kept(self, call: Callable[[], None]) -> None:
+        self._reports.when_kept(call)
 
     def turned_away(self, account: str, why: str) -> None:
         self._reports.refused(account, f"MQTT: {why}")
+
+
+def _with_what_is_left(kept: Mapping[str, dict[str, Any]]) -> dict[str, dict[str, Any]]:
+    """What the door had kept; a message that expires has less time left by how long ago that was."""
+    now, found = time.time(), {}
+    for key, state in kept.items():
+        if key == CLIENT_KEY:
+            continue
+        left = state.get("left")
+        gone = max(0.0, now - state.get("kept_at", now))
+        found[key] = state if left is None else {**state, "left": max(0.0, left - gone)}
+    return found
 
 
 def _server_tls(files: TlsFiles | None) -> ssl.SSLContext | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from itertools import starmap
 from typing import Any
@@ -203,11 +203,14 @@ class DatabaseRecords:
     def link_states(self) -> dict[str, dict[str, Any]]:
         return dict(m.LinkState.objects.values_list("key", "state"))
 
-    def keep_link_state(self, key: str, state: dict[str, Any] | None) -> None:
-        if state is None:
-            m.LinkState.objects.filter(key=key).delete()
-        else:
-            m.LinkState.objects.update_or_create(key=key, defaults={"state": state})
+    def keep_link_states(self, states: Mapping[str, dict[str, Any] | None]) -> None:
+        gone = [key for key, state in states.items() if state is None]
+        rows = [m.LinkState(key=key, state=state) for key, state in states.items() if state is not None]
+        with transaction.atomic():
+            if gone:
+                m.LinkState.objects.filter(key__in=gone).delete()
+            if rows:
+                m.LinkState.objects.bulk_create(rows, update_conflicts=True, unique_fields=["key"], update_fields=["state"])
 
     def push_key(self, fresh: str) -> str:
         return m.HubKey.objects.get_or_create(name="vapid", defaults={"value": fresh})[0].value

@@ -10,13 +10,15 @@ from functools import partial
 
 from hombi.links.pace import Pace
 from hombi.links.wifi.mqtt import packets as p
-from hombi.links.wifi.mqtt.contract import Acknowledge, Rights, Sessions, Wire
+from hombi.links.wifi.mqtt.contract import Acknowledge, Host, Rights, Sessions, Wire
 from hombi.links.wifi.mqtt.properties import Properties
 from hombi.links.wifi.mqtt.session import MAX_INFLIGHT, NEVER_S, Session, Subscription
 from hombi.links.wifi.mqtt.topics import valid_filter, valid_name
 from hombi.links.wifi.mqtt.wire import MalformedPacket
 
-MAX_SUBSCRIPTIONS = 100
+# What a filter to subscribe to costs of an account's pace: it is looked up in all that is retained.
+FILTER_COST = 5.0
+MAX_CLIENT_ID = 256
 # How many packets of one client are handled before it is the others' turn.
 SLICE = 100
 RECEIVE_MAXIMUM = 2_048
@@ -26,6 +28,7 @@ _REFUSALS = {
     p.BAD_CLIENT_ID: p.CLIENT_ID_NOT_VALID,
     p.BAD_CREDENTIALS: p.BAD_USER_OR_PASSWORD,
     p.NOT_AUTHORISED: p.NOT_AUTHORIZED,
+    p.UNAVAILABLE: p.QUOTA,
 }
 
 
@@ -79,7 +82,8 @@ class Connection:
     def receive(self, data: bytes, now_s: float) -> float | None:
         """Bytes from the client; what comes back is as from `go_on`. What breaks the standard closes [MQTT-4.8.0-1]."""
         self.last_heard_s = self.door.now_s = now_s
-        if self.session is None and data[0] != p.CONNECT << 4 and not self._arrived:
+        began = self._reader.waiting or self._arrived
+        if self.session is None and not began and data[0] != p.CONNECT << 4:
             # What is no MQTT (a browser, a scanner) need not be waited for.
             self.close("the first packet is no connect [MQTT-3.1.0-1]")
             return None
@@ -99,9 +103,9 @@ class Connection:
                 if not self._arrived or not self.open:
                     return None
                 packet = self._arrived[0]
-                if isinstance(packet, p.Publish) and not self._pace.take():
+                if not self._pace.take(_cost(packet)):
                     # Beyond its pace it is read more slowly; what it sends without a promise (QoS 0) is dropped.
-                    if packet.qos:
+                    if not isinstance(packet, p.Publish) or packet.qos:
                         self.held_back = True
                         return self._pace.wait_s(SLICE)
                     self._pace.dropped += 1
@@ -186,6 +190,9 @@ class Connection:
         if "authentication_method" in said:
             self._refuse(p.BAD_METHOD, f"the authentication method {said['authentication_method']!r} is not known here")
             return
+        if len(packet.client_id) > MAX_CLIENT_ID:
+            self._refuse(p.BAD_CLIENT_ID, f"a client identifier of more than {MAX_CLIENT_ID} characters")
+            return
         rights = self.door.host.sign_in(packet.username, packet.password)
         if rights is None:
             self._refuse(p.BAD_CREDENTIALS, f"a wrong user name or password ({packet.username or 'no user name'})")
@@ -194,16 +201,20 @@ class Connection:
         if will is not None and not (valid_name(will.topic) and rights.may_publish(will.topic)):
             self._refuse(p.NOT_AUTHORISED, f"{rights.account} has a last will on {will.topic!r}, which is not its own")
             return
-        self.rights = rights
-        self.keep_alive_s = float(packet.keep_alive)
-        self.will = will
         self._largest = said.get("maximum_packet_size", 0)
         assigned = "" if packet.client_id else secrets.token_hex(8)
         # An identifier counts within its account only: nobody takes over another's session by naming it.
         key = f"{rights.account}\0{packet.client_id or assigned}"
         expiry_s = said.get("session_expiry", 0) if self.level == 5 else (0 if packet.clean else NEVER_S)
-        self.session, present = self.door.enter(self, key, clean=packet.clean, expiry_s=expiry_s)
+        entered = self.door.enter(self, key, clean=packet.clean, expiry_s=expiry_s)
+        if entered is None:
+            self._refuse(p.UNAVAILABLE, f"{rights.account} has as many connections as it may")
+            return
+        self.session, present = entered
         self.session.window = min(MAX_INFLIGHT, said.get("receive_maximum", MAX_INFLIGHT))
+        self.rights, self.will, self.keep_alive_s = rights, will, float(packet.keep_alive)
+        self._pace = self.door.pace_of(rights.account)
+        self._pace.fill(self.door.now_s)
         offers: dict[str, object] = {
             "receive_maximum": RECEIVE_MAXIMUM,
             "topic_alias_maximum": ALIASES,
@@ -225,7 +236,7 @@ class Connection:
         if (expiry_s := packet.properties.get("session_expiry")) is not None:
             if session.expiry_s == 0 and expiry_s:
                 raise MalformedPacket("a session that was to end cannot be kept when leaving (3.14.2.2.2)", p.PROTOCOL_ERROR)
-            session.expiry_s = expiry_s
+            self.door.leave(session, expiry_s)
         if packet.reason != p.WITH_WILL:
             self.will = None  # [MQTT-3.14.4-3]
         self.close()
@@ -241,7 +252,7 @@ class Connection:
             # 3.3.5: without the right to publish, the choice is to acknowledge and drop, or to close. Closing is seen.
             self.close(f"{self.rights.account} published under {message.topic!r}, which is not its own", p.NOT_AUTHORIZED)
             return
-        acknowledge: Acknowledge = _nothing
+        acknowledge: Acknowledge = nobody
         if message.qos == 1:
             acknowledge = partial(self._safe, self._await(p.Puback, message.packet_id))
         elif message.qos == 2:
@@ -260,8 +271,9 @@ class Connection:
             self.door.host.turned_away(self.rights.account, f"it published under {message.topic!r}, which is not its own")
             acknowledge(p.NOT_AUTHORIZED)
             return
+        if self.door.route(message, session) and message.qos:
+            acknowledge = when_both(acknowledge, self.door.host)
         self.door.host.published(self.rights, message, acknowledge)
-        self.door.route(message, session)
 
     def _plain(self, message: p.Publish) -> p.Publish:
         """The message with its alias made a topic, and without the properties that are the sender's own affair."""
@@ -305,9 +317,8 @@ class Connection:
 
     def _sent_on(self, packet_id: int) -> None:
         assert self.session is not None
-        if (following := self.session.acknowledged(packet_id, self.door.now_s)) is not None:
+        for following in self.session.acknowledged(packet_id, self.door.now_s):
             self.send(following)
-        self.door.changed(self.session)
 
     def _subscribe(self, packet: p.Subscribe, session: Session) -> None:
         codes: list[int] = []
@@ -340,7 +351,7 @@ class Connection:
             return p.BAD_FILTER
         if not self.rights.may_subscribe(name_filter):
             return p.NOT_AUTHORIZED
-        if len(session.subscriptions) >= MAX_SUBSCRIPTIONS and name_filter not in session.subscriptions:
+        if name_filter not in session.subscriptions and not self.door.may_subscribe_more(session):
             return p.QUOTA
         return 0
 
@@ -353,15 +364,42 @@ def outgoing(message: p.Publish, subscriptions: list[Subscription], *, retain: b
     return p.Publish(message.topic, message.payload, qos, retain, properties=properties)
 
 
+def when_both(acknowledge: Acknowledge, host: Host) -> Acknowledge:
+    """An acknowledgement that waits for what its message left in sessions too: both must be on disk."""
+    worst, left = 0, 2
+
+    def one_more(reason: int = 0) -> None:
+        nonlocal worst, left
+        worst, left = max(worst, reason), left - 1
+        if not left:
+            acknowledge(worst)
+
+    host.when_kept(one_more)
+    return one_more
+
+
+def _cost(packet: p.Packet) -> float:
+    """What a packet takes of its account's pace. The answers to what the hub sends are free."""
+    if isinstance(packet, p.Subscribe | p.Unsubscribe):
+        return 1.0 + FILTER_COST * len(packet.filters)
+    return 0.0 if isinstance(packet, p.Puback | p.Disconnect | p.Connect) else 1.0
+
+
 def _received(door: Sessions, session: Session, packet_id: int, reason: int = 0) -> None:
     """A QoS 2 message is safe (or refused): whoever sent it, perhaps over two connections, is told."""
+    waiting: list[Callable[[int], None]] = session.receiving.pop(packet_id, [])
+
+    def answer() -> None:
+        for one in waiting:
+            one(reason)
+
     if reason < 0x80:
         session.received.add(packet_id)
-    waiting: list[Callable[[int], None]] = session.receiving.pop(packet_id, [])
-    for answer in waiting:
-        answer(reason)
-    door.changed(session)
+        door.changed(session)
+        door.host.when_kept(answer)
+    else:
+        answer()
 
 
-def _nothing(reason: int = 0) -> None:
-    """QoS 0 has nobody to tell."""
+def nobody(reason: int = 0) -> None:
+    """QoS 0 and last wills have nobody to tell."""

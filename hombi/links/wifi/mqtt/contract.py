@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any, Protocol
 
+from hombi.links.pace import Pace
 from hombi.links.wifi.mqtt.packets import Publish
 from hombi.links.wifi.mqtt.session import Session, Subscription
 
@@ -56,11 +58,11 @@ class Host(Protocol):
     def turned_away(self, account: str, why: str) -> None:
         """Something was refused, closed or dropped."""
 
-    def session_changed(self, key: str, session: Session) -> None:
-        """A session that is to be kept has changed."""
+    def keep(self, key: str, state: dict[str, Any] | None) -> None:
+        """Something of the door's is to outlive the hub, as plain data; None when it is not any more."""
 
-    def session_forgotten(self, key: str) -> None:
-        """A session that was kept is not any more."""
+    def when_kept(self, call: Callable[[], None]) -> None:
+        """Call once all that was to be kept so far is on disk."""
 
 
 class Sessions(Protocol):
@@ -70,8 +72,17 @@ class Sessions(Protocol):
     now_s: float
     connect_within_s: float
 
-    def enter(self, connection: Any, key: str, *, clean: bool, expiry_s: int) -> tuple[Session, bool]:
-        """Give a signed-in connection its session: (session, whether it was there before)."""
+    def enter(self, connection: Any, key: str, *, clean: bool, expiry_s: int) -> tuple[Session, bool] | None:
+        """Give a signed-in connection its session: (session, whether it was there before).
+
+        None when its account has as many connections as it may.
+        """
+
+    def pace_of(self, account: str) -> Pace:
+        """How fast an account is listened to, over all its connections."""
+
+    def leave(self, session: Session, expiry_s: int) -> None:
+        """A client takes its leave and says how long its session is to be kept."""
 
     def gone(self, connection: Any, will: Publish | None) -> None:
         """A connection has ended."""
@@ -79,8 +90,11 @@ class Sessions(Protocol):
     def changed(self, session: Session) -> None:
         """A session has changed."""
 
-    def route(self, message: Publish, origin: Session | None = None) -> None:
-        """Send a message to all who subscribed."""
+    def route(self, message: Publish, origin: Session | None = None) -> bool:
+        """Send a message to all who subscribed; whether something of it must be kept before it is safe."""
+
+    def may_subscribe_more(self, session: Session) -> bool:
+        """Whether the session and its account may have one more subscription."""
 
     def subscribe(self, session: Session, name_filter: str, subscription: Subscription) -> None:
         """Add or replace a subscription."""

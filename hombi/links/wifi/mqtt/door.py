@@ -6,22 +6,43 @@ through the `Wire` of a connection. So the whole door runs in a test without a s
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from hombi.links.pace import Pace
 from hombi.links.wifi.mqtt import packets as p
-from hombi.links.wifi.mqtt.connection import Connection, outgoing
+from hombi.links.wifi.mqtt.connection import Connection, nobody, outgoing
 from hombi.links.wifi.mqtt.contract import Host, Rights, Wire
-from hombi.links.wifi.mqtt.session import MAX_QUEUED, NEVER_S, Session, Subscription, expiring
-from hombi.links.wifi.mqtt.topics import Subscriptions, matches
+from hombi.links.wifi.mqtt.session import (
+    MAX_QUEUED,
+    NEVER_S,
+    Ledger,
+    Queued,
+    Session,
+    Subscription,
+    expiring,
+    packed,
+    size_of,
+    unpacked,
+)
+from hombi.links.wifi.mqtt.topics import Retained, Subscriptions
 
 MAX_RETAINED = 10_000
 MAX_SESSIONS = 2_000
+# What one account may have: one node takes nothing from the others.
+MAX_ACCOUNT_SESSIONS = 16
+MAX_ACCOUNT_SUBSCRIPTIONS = 200
+MAX_SUBSCRIPTIONS = 100
+MAX_ACCOUNT_RETAINED = 2_000
+# What the keys of things that are kept begin with; a session's is its own key, which has no such beginning.
+_MESSAGE, _RETAINED = "message/", "retained/"
 
 
 @dataclass(frozen=True, slots=True)
 class _Retained:
+    account: str
     message: p.Publish
     expires_s: float | None
 
@@ -41,25 +62,59 @@ class Door:
         self.connect_within_s = connect_within_s
         self.now_s = 0.0
         self.connections: dict[str, Connection] = {}
+        self.ledger = Ledger()
         self._strangers: set[Connection] = set()
         self._sessions: dict[str, Session] = {}
+        self._by_account: dict[str, dict[str, Session]] = {}
+        self._paces: dict[str, Pace] = {}
         self._subscriptions: Subscriptions[Subscription] = Subscriptions()
-        self._retained: dict[str, _Retained] = {}
+        self._retained: Retained[_Retained] = Retained()
+        self._retained_by: dict[str, int] = {}
         self._late_wills: dict[str, _LateWill] = {}
         self._closing = False
 
-    def restore(self, sessions: Mapping[str, dict[str, Any]], now_s: float = 0.0) -> None:
-        """Take up the sessions of before a restart (their snapshots by key)."""
+    # What outlives the hub
+
+    def restore(self, kept: Mapping[str, dict[str, Any]], now_s: float = 0.0) -> None:
+        """Take up what was kept before a restart: sessions, the messages in them, and retained messages."""
         self.now_s = now_s
-        for key, kept in sessions.items():
-            session = self._sessions[key] = Session.restored(key, kept, now_s)
-            for name_filter, subscription in session.subscriptions.items():
-                self._subscriptions.add(name_filter, key, subscription)
+        waiting: dict[str, list[Queued]] = {}
+        for key in sorted(key for key in kept if key.startswith(_MESSAGE)):
+            _, number, owner = key.split("/", 2)
+            waiting.setdefault(owner, []).append(Queued.unpacked(int(number), kept[key], now_s))
+        last = max((queued.number for found in waiting.values() for queued in found), default=0)
+        self.ledger.start_after(last)
+        for key, state in kept.items():
+            if key.startswith(_RETAINED):
+                left = state["left"]
+                expires_s = None if left is None else now_s + left
+                self._retain(state["account"], unpacked(state["message"]), expires_s)
+            elif not key.startswith(_MESSAGE):
+                session = self._add(key, NEVER_S)
+                session.restore(state, waiting.pop(key, []), now_s)
+                for name_filter, subscription in session.subscriptions.items():
+                    self._subscriptions.add(name_filter, key, subscription)
+        for owner, orphans in waiting.items():
+            for queued in orphans:
+                self.host.keep(_message_key(owner, queued.number), None)
 
     def changed(self, session: Session) -> None:
-        """Tell the host, if the session is one to keep."""
+        """Keep a session as it is now, if it is one to keep."""
         if session.persistent:
-            self.host.session_changed(session.key, session)
+            self.host.keep(session.key, session.snapshot())
+
+    def message_kept(self, session: Session, queued: Queued) -> None:
+        self.host.keep(_message_key(session.key, queued.number), queued.packed(self.now_s))
+
+    def message_done(self, session: Session, number: int) -> None:
+        self.host.keep(_message_key(session.key, number), None)
+
+    # Connections
+
+    @property
+    def strangers(self) -> int:
+        """How many have not said yet who they are."""
+        return len(self._strangers)
 
     def accept(self, wire: Wire, now_s: float) -> Connection:
         """A new connection, nobody yet."""
@@ -68,8 +123,21 @@ class Door:
         self._strangers.add(connection)
         return connection
 
-    def enter(self, connection: Connection, key: str, *, clean: bool, expiry_s: int) -> tuple[Session, bool]:
-        """Give a signed-in connection its session: (session, whether it was there before)."""
+    def pace_of(self, account: str) -> Pace:
+        """How fast an account is listened to, over all its connections."""
+        pace = self._paces.get(account)
+        if pace is None:
+            pace = self._paces[account] = Pace()
+            pace.fill(self.now_s)
+        return pace
+
+    def enter(self, connection: Connection, key: str, *, clean: bool, expiry_s: int) -> tuple[Session, bool] | None:
+        """Give a signed-in connection its session: (session, whether it was there before).
+
+        None when its account has as many connections as it may, or the door as many sessions.
+        """
+        if key not in self._sessions and not self._make_room(key.partition("\0")[0]):
+            return None
         self._strangers.discard(connection)
         earlier = self.connections.pop(key, None)
         if earlier is not None:
@@ -82,11 +150,30 @@ class Door:
         self._late_wills.pop(key, None)  # it is back in time [MQTT-3.1.3-9]
         present = session is not None
         if session is None:
-            session = self._sessions[key] = Session(key, expiry_s)
-            self._bound_sessions()
-        session.expiry_s, session.ends_s = expiry_s, None
+            session = self._add(key, expiry_s)
+            self.changed(session)
+        else:
+            self._lasts(session, expiry_s)
+        session.ends_s = None
         self.connections[key] = connection
         return session, present
+
+    def _lasts(self, session: Session, expiry_s: int) -> None:
+        """A session is to be kept for this long now; perhaps it was not to be kept at all, or is not any more."""
+        kept_before = session.persistent
+        if kept_before and not expiry_s:
+            for queued in session.queued:
+                self.message_done(session, queued.number)
+            self.host.keep(session.key, None)
+        session.expiry_s = expiry_s
+        if expiry_s and not kept_before:
+            session.keep_all()
+        if expiry_s:
+            self.changed(session)
+
+    def leave(self, session: Session, expiry_s: int) -> None:
+        """A client takes its leave and says how long its session is to be kept (3.14.2.2.2)."""
+        self._lasts(session, expiry_s)
 
     def gone(self, connection: Connection, will: p.Publish | None) -> None:
         """A connection has ended."""
@@ -96,7 +183,8 @@ class Door:
             return
         delay_s = float(will.properties.get("will_delay", 0)) if will is not None else 0.0
         if will is not None and delay_s and session.expiry_s:
-            self._late_wills[session.key] = _LateWill(self.now_s + min(delay_s, session.expiry_s), rights, will)
+            due_s = self.now_s + min(delay_s, session.expiry_s)
+            self._late_wills[session.key] = _LateWill(due_s, rights, will)
             will = None
         if self.connections.get(session.key) is connection:
             del self.connections[session.key]
@@ -122,23 +210,26 @@ class Door:
             if now_s >= late.due_s:
                 del self._late_wills[key]
                 self._publish_will(late.rights, late.will)
-        for session in [s for s in self._sessions.values() if s.ends_s is not None and now_s >= s.ends_s]:
+        ended = [s for s in self._sessions.values() if s.ends_s is not None and now_s >= s.ends_s]
+        for session in ended:
             self._forget(session)
 
     def _publish_will(self, rights: Rights, will: p.Publish) -> None:
         properties = {name: value for name, value in will.properties.items() if name != "will_delay"}
         message = p.Publish(will.topic, will.payload, will.qos, will.retain, properties=properties)
-        self.host.published(rights, message, _nothing)
-        self.route(message)
+        self.host.published(rights, message, nobody)
+        self.route(message, account=rights.account)
 
-    def route(self, message: p.Publish, origin: Session | None = None) -> None:
-        """Send a message to all who subscribed, and keep it when it is to be retained."""
+    # Messages
+
+    def route(self, message: p.Publish, origin: Session | None = None, *, account: str = "") -> bool:
+        """Send a message to all who subscribed, and keep it when it is to be retained.
+
+        `account` is whose it is when it comes from no session. Whether something of it must be kept before it is safe.
+        """
+        kept = False
         if message.retain:
-            if not message.payload:
-                self._retained.pop(message.topic, None)  # [MQTT-3.3.1-10]
-            elif message.topic in self._retained or len(self._retained) < MAX_RETAINED:
-                expiry = message.properties.get("message_expiry")
-                self._retained[message.topic] = _Retained(message, None if expiry is None else self.now_s + expiry)
+            kept = self._retain_or_clear(origin.account if origin is not None else account, message)
         for key, subscriptions in self._subscriptions.find(message.topic).items():
             if origin is not None and origin.key == key:
                 subscriptions = [s for s in subscriptions if not s.no_local]  # noqa: PLW2901 [MQTT-3.8.3-3]
@@ -146,23 +237,65 @@ class Door:
                     continue
             # 3.1.1 unsets retain [MQTT-3.3.1-9]; in MQTT 5 the subscription may ask to see it (3.8.3.1).
             retain = message.retain and any(s.retain_as_published for s in subscriptions)
-            self._deliver(key, outgoing(message, subscriptions, retain=retain))
+            kept |= self._deliver(key, outgoing(message, subscriptions, retain=retain))
+        return kept
 
-    def _deliver(self, key: str, copy: p.Publish) -> None:
+    def _deliver(self, key: str, copy: p.Publish) -> bool:
         connection, session = self.connections.get(key), self._sessions[key]
         dropped = session.dropped
         launched = session.offer(copy, connected=connection is not None, now_s=self.now_s)
         if session.dropped > dropped:
-            account = key.split("\0", maxsplit=1)[0]
-            self.host.turned_away(account, f"more than {MAX_QUEUED} messages wait for it; the oldest was dropped")
+            self.host.turned_away(
+                session.account,
+                f"more than {MAX_QUEUED} messages, or more bytes than may be kept, wait for it; the oldest was dropped",
+            )
         if launched is not None and connection is not None:
             connection.send(launched)
-        if copy.qos:
-            self.changed(session)
+        return bool(copy.qos) and session.persistent
+
+    def _retain_or_clear(self, account: str, message: p.Publish) -> bool:
+        if not message.payload:
+            self._drop_retained(message.topic)  # [MQTT-3.3.1-10]
+            return True
+        earlier = self._drop_retained(message.topic)
+        full = len(self._retained) >= MAX_RETAINED
+        full = full or self._retained_by.get(account, 0) >= MAX_ACCOUNT_RETAINED
+        if full or not self.ledger.has_room(account, size_of(message)):
+            lost = "; the one before it is not kept either" if earlier else ""
+            self.host.turned_away(account, f"as many retained messages are kept for it as may be: {message.topic!r} is not{lost}")
+            return True
+        expiry = message.properties.get("message_expiry")
+        self._retain(account, message, None if expiry is None else self.now_s + expiry)
+        state = {"account": account, "message": packed(message), "left": expiry}
+        self.host.keep(_retained_key(message.topic), state)
+        return True
+
+    def _retain(self, account: str, message: p.Publish, expires_s: float | None) -> None:
+        self._retained.put(message.topic, _Retained(account, message, expires_s))
+        self._retained_by[account] = self._retained_by.get(account, 0) + 1
+        self.ledger.book(account, size_of(message))
+
+    def _drop_retained(self, topic: str) -> bool:
+        kept = self._retained.pop(topic)
+        if kept is None:
+            return False
+        left = self._retained_by[kept.account] - 1
+        if left:
+            self._retained_by[kept.account] = left
+        else:
+            del self._retained_by[kept.account]
+        self.ledger.book(kept.account, -size_of(kept.message))
+        self.host.keep(_retained_key(topic), None)
+        return True
 
     def reaches(self, topic: str) -> bool:
         """Whether somebody subscribed to this topic, connected or asleep with a session that is kept."""
         return bool(self._subscriptions.find(topic))
+
+    def may_subscribe_more(self, session: Session) -> bool:
+        """Whether the session and its account may have one more subscription."""
+        of_account = sum(len(s.subscriptions) for s in self._by_account[session.account].values())
+        return len(session.subscriptions) < MAX_SUBSCRIPTIONS and of_account < MAX_ACCOUNT_SUBSCRIPTIONS
 
     def subscribe(self, session: Session, name_filter: str, subscription: Subscription) -> None:
         """Add or replace a subscription."""
@@ -181,15 +314,13 @@ class Door:
     def retained_under(self, name_filter: str) -> list[p.Publish]:
         """The retained messages that fall under a filter, with what is left of their time."""
         found = []
-        for topic, kept in list(self._retained.items()):
-            if not matches(name_filter, topic):
-                continue
+        for kept in self._retained.find(name_filter):
             if kept.expires_s is None:
                 found.append(kept.message)
             elif kept.expires_s > self.now_s:
                 found.append(expiring(kept.message, kept.expires_s - self.now_s))
             else:
-                del self._retained[topic]
+                self._drop_retained(kept.message.topic)
         return found
 
     def expel(self, account: str) -> None:
@@ -198,10 +329,10 @@ class Door:
             if connection.rights is not None and connection.rights.account == account:
                 connection.will = None
                 connection.close("its rights were taken back", p.ADMINISTRATIVE)
-        for key, session in list(self._sessions.items()):
-            if key.split("\0")[0] == account:
-                self._late_wills.pop(key, None)
-                self._forget(session)
+        for session in list(self._by_account.get(account, {}).values()):
+            self._late_wills.pop(session.key, None)
+            self._forget(session)
+        self._paces.pop(account, None)
 
     def close(self) -> None:
         """End all connections; that they end says nothing about the clients."""
@@ -212,23 +343,44 @@ class Door:
             connection.close()
 
     def _online(self, account: str) -> bool:
-        return any(c.rights is not None and c.rights.account == account for c in self.connections.values())
+        return any(key in self.connections for key in self._by_account.get(account, ()))
+
+    def _add(self, key: str, expiry_s: int) -> Session:
+        session = self._sessions[key] = Session(key, expiry_s, self.ledger, self)
+        self._by_account.setdefault(session.account, {})[key] = session
+        return session
 
     def _forget(self, session: Session) -> None:
         for name_filter in list(session.subscriptions):
-            self.unsubscribe(session, name_filter)
+            del session.subscriptions[name_filter]
+            self._subscriptions.remove(name_filter, session.key)
+        session.end()
         self._sessions.pop(session.key, None)
+        beside = self._by_account.get(session.account, {})
+        beside.pop(session.key, None)
+        if not beside:
+            self._by_account.pop(session.account, None)
         if (late := self._late_wills.pop(session.key, None)) is not None:
             self._publish_will(late.rights, late.will)  # the session's end is the will's time at the latest (3.1.3.2.2)
         if session.persistent:
-            self.host.session_forgotten(session.key)
+            self.host.keep(session.key, None)
 
-    def _bound_sessions(self) -> None:
-        if len(self._sessions) > MAX_SESSIONS:
-            asleep = next((s for key, s in self._sessions.items() if key not in self.connections), None)
-            if asleep is not None:
-                self._forget(asleep)
+    def _make_room(self, account: str) -> bool:
+        """Room for one more session of an account: at its bound its own oldest sleeping one goes, nobody else's."""
+        of_account = self._by_account.get(account, {})
+        if len(of_account) < MAX_ACCOUNT_SESSIONS and len(self._sessions) < MAX_SESSIONS:
+            return True
+        asleep = next((s for key, s in of_account.items() if key not in self.connections), None)
+        if asleep is None:
+            return False
+        self.host.turned_away(account, f"it has {len(of_account)} sessions; the oldest that sleeps was ended")
+        self._forget(asleep)
+        return True
 
 
-def _nothing(reason: int = 0) -> None:
-    """A last will has nobody to tell."""
+def _message_key(session_key: str, number: int) -> str:
+    return f"{_MESSAGE}{number:012d}/{session_key}"
+
+
+def _retained_key(topic: str) -> str:
+    return _RETAINED + hashlib.sha256(topic.encode()).hexdigest()

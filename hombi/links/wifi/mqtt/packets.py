@@ -182,6 +182,11 @@ class Reader:
         self._limit = limit
         self.level = level
 
+    @property
+    def waiting(self) -> int:
+        """How many bytes wait for the rest of their packet."""
+        return len(self._buffer)
+
     def feed(self, data: bytes) -> list[Packet]:
         """The packets that are complete with this data."""
         buffer = self._buffer
@@ -219,6 +224,8 @@ def _remaining_length(buffer: bytearray, at: int) -> tuple[int, int] | None:
         byte = buffer[at + count]
         value |= (byte & 0x7F) << (7 * count)
         if not byte & 0x80:
+            if count and not byte:
+                raise MalformedPacket("the remaining length is longer than it must be [MQTT-1.5.5-1]")
             return value, at + count + 1
     raise MalformedPacket("the remaining length has more than four bytes")
 

@@ -1,17 +1,26 @@
-"""What the door keeps for one client: its subscriptions, and the messages on their way to it."""
+"""What the door keeps for one client: its subscriptions, and the messages on their way to it.
+
+Each message is kept by itself, under a number, so that one more message costs one row on the disk whatever waits
+before it. `Keeping` is who stores them; `Ledger` counts the bytes that all sessions together may fill.
+"""
 
 from __future__ import annotations
 
 import base64
 from collections import deque
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, Protocol
 
 from hombi.links.wifi.mqtt.packets import Publish
 
 MAX_INFLIGHT = 32
 MAX_QUEUED = 256
+MAX_QUEUED_BYTES = 1 << 20
+# What is sent before the client acknowledged something of it: one that does not read costs no more than this.
+MAX_INFLIGHT_BYTES = 1 << 19
+# What a message takes beside its topic and its payload.
+OVERHEAD_BYTES = 200
 NEVER_S = 0xFFFFFFFF  # a session expiry that means "keep it" (MQTT 5, 3.1.2.11.2)
 
 
@@ -26,14 +35,81 @@ class Subscription:
 
 
 @dataclass(frozen=True, slots=True)
-class _Waiting:
+class Queued:
+    """One message for a client. It has a packet identifier once it was sent. Times are seconds of the door's clock."""
+
+    number: int
     message: Publish
-    expires_s: float | None
+    expires_s: float | None = None
+
+    @property
+    def size(self) -> int:
+        """How many bytes it is counted as."""
+        return size_of(self.message)
+
+    def packed(self, now_s: float) -> dict[str, Any]:
+        """As plain data, with what is left of its time in seconds."""
+        left = None if self.expires_s is None else max(0.0, self.expires_s - now_s)
+        return {"message": packed(self.message), "left": left}
+
+    @classmethod
+    def unpacked(cls, number: int, kept: Mapping[str, Any], now_s: float) -> Queued:
+        """What `packed` made into data."""
+        left = kept["left"]
+        return cls(number, unpacked(kept["message"]), None if left is None else now_s + left)
+
+
+def size_of(message: Publish) -> int:
+    """How many bytes a message is counted as."""
+    return len(message.topic) + len(message.payload) + OVERHEAD_BYTES
+
+
+class Keeping(Protocol):
+    """Who keeps the messages of sessions over a restart."""
+
+    def message_kept(self, session: Session, queued: Queued) -> None:
+        """Keep this message, or that it has a packet identifier now."""
+
+    def message_done(self, session: Session, number: int) -> None:
+        """This message need not be kept any longer."""
+
+
+@dataclass
+class Ledger:
+    """How many bytes of messages are kept: for each account, and in all."""
+
+    each: int = 4 << 20
+    all: int = 64 << 20
+    total: int = 0
+    number: int = 0
+    _of: dict[str, int] = field(default_factory=dict)
+
+    def start_after(self, number: int) -> None:
+        """Messages are numbered on from here."""
+        self.number = number
+
+    def next_number(self) -> int:
+        """The number of one more message; they rise, so that they give the order."""
+        self.number += 1
+        return self.number
+
+    def has_room(self, account: str, size: int) -> bool:
+        """Whether this account may have this much more kept."""
+        return self._of.get(account, 0) + size <= self.each and self.total + size <= self.all
+
+    def book(self, account: str, size: int) -> None:
+        """This much more is kept (or less, when negative)."""
+        self.total += size
+        left = self._of.get(account, 0) + size
+        if left:
+            self._of[account] = left
+        else:
+            self._of.pop(account, None)
 
 
 @dataclass
 class Session:
-    """The session state of 3.1.1, section 4.1, bounded: at the bound the oldest waiting message is dropped and counted.
+    """The session state of 3.1.1, section 4.1, bounded: at a bound the oldest waiting message is dropped and counted.
 
     `expiry_s` is how long it is kept after its connection ended: 0 for one that ends with it, `NEVER_S` for no end.
     Times are seconds of the door's clock.
@@ -41,6 +117,8 @@ class Session:
 
     key: str
     expiry_s: int
+    ledger: Ledger = field(default_factory=Ledger)
+    keeping: Keeping | None = None
     subscriptions: dict[str, Subscription] = field(default_factory=dict)
     dropped: int = 0
     window: int = MAX_INFLIGHT
@@ -49,14 +127,26 @@ class Session:
     received: set[int] = field(default_factory=set)
     # Those on their way to the disk, with who is to be answered.
     receiving: dict[int, list[Callable[[int], None]]] = field(default_factory=dict)
-    _inflight: dict[int, Publish] = field(default_factory=dict)
-    _waiting: deque[_Waiting] = field(default_factory=deque)
+    _inflight: dict[int, Queued] = field(default_factory=dict)
+    _waiting: deque[Queued] = field(default_factory=deque)
+    _bytes: int = 0
+    _inflight_bytes: int = 0
     _last_id: int = 0
+
+    @property
+    def account(self) -> str:
+        """Whose session it is."""
+        return self.key.partition("\0")[0]
 
     @property
     def persistent(self) -> bool:
         """Whether it outlives its connection."""
         return self.expiry_s > 0
+
+    @property
+    def queued(self) -> list[Queued]:
+        """All messages that the client has not acknowledged, in their order."""
+        return [*self._inflight.values(), *self._waiting]
 
     def offer(self, message: Publish, connected: bool, now_s: float) -> Publish | None:
         """Take a message for the client; what comes back is to be sent now.
@@ -65,79 +155,125 @@ class Session:
         """
         if message.qos == 0:
             return message if connected else None
-        if connected and len(self._inflight) < self.window:
-            return self._launch(message)
-        if len(self._waiting) >= MAX_QUEUED:
-            self._waiting.popleft()
+        size = size_of(message)
+        while self._waiting and not self._has_room(size):
+            self._drop(self._waiting.popleft())
+        if not self._has_room(size):
             self.dropped += 1
+            return None
         expiry = message.properties.get("message_expiry")
-        self._waiting.append(_Waiting(message, None if expiry is None else now_s + expiry))
+        expires_s = None if expiry is None else now_s + expiry
+        queued = Queued(self.ledger.next_number(), message, expires_s)
+        self._book(size)
+        if connected and not self._waiting and self._may_launch(size):
+            return self._launch(queued)
+        self._waiting.append(queued)
+        self._keep(queued)
         return None
 
-    def acknowledged(self, packet_id: int, now_s: float) -> Publish | None:
-        """The client has a message; what comes back is the next one to send."""
-        if self._inflight.pop(packet_id, None) is None:
-            return None
-        return self._next(now_s)
+    def acknowledged(self, packet_id: int, now_s: float) -> Iterator[Publish]:
+        """The client has a message; what comes back is to be sent next."""
+        done = self._inflight.pop(packet_id, None)
+        if done is not None:
+            self._inflight_bytes -= done.size
+            self._forget(done)
+            yield from self._ready(now_s)
 
     def resume(self, now_s: float) -> Iterator[Publish]:
         """What to send when the client is back: first what it never acknowledged, in order [MQTT-4.4.0-1, 4.6.0-1]."""
-        for packet_id, message in list(self._inflight.items()):
-            self._inflight[packet_id] = again = replace(message, duplicate=True)
-            yield again
-        while len(self._inflight) < self.window and (following := self._next(now_s)) is not None:
-            yield following
+        for queued in list(self._inflight.values()):
+            yield replace(queued.message, duplicate=True)
+        yield from self._ready(now_s)
 
-    def snapshot(self, now_s: float) -> dict[str, Any]:
-        """What must outlive the hub, as plain data."""
+    def snapshot(self) -> dict[str, Any]:
+        """What must outlive the hub beside the messages, as plain data."""
         return {
             "expiry": self.expiry_s,
             "subscriptions": {
                 name: [s.qos, s.no_local, s.retain_as_published, s.identifier] for name, s in self.subscriptions.items()
             },
-            "inflight": [_packed(message) for message in self._inflight.values()],
-            "waiting": [
-                [*_packed(w.message), None if w.expires_s is None else max(0.0, w.expires_s - now_s)] for w in self._waiting
-            ],
             "received": sorted(self.received),
-            "last_id": self._last_id,
         }
 
-    @classmethod
-    def restored(cls, key: str, kept: dict[str, Any], now_s: float) -> Session:
-        """The session that a snapshot was taken of; the time until its end begins anew."""
-        session = cls(key, kept.get("expiry", NEVER_S), _last_id=kept["last_id"], received=set(kept.get("received", ())))
+    def restore(self, kept: Mapping[str, Any], messages: list[Queued], now_s: float) -> None:
+        """Take up what a snapshot says, and these messages; the time until the session's end begins anew."""
+        self.expiry_s = kept.get("expiry", NEVER_S)
+        self.received = set(kept.get("received", ()))
         for name, options in kept["subscriptions"].items():
-            session.subscriptions[name] = Subscription(*options) if isinstance(options, list) else Subscription(options)
-        session._inflight = {message.packet_id: message for message in map(_unpacked, kept["inflight"])}
-        for packed in kept["waiting"]:
-            left = packed[5] if len(packed) > 5 else None
-            session._waiting.append(_Waiting(_unpacked(packed), None if left is None else now_s + left))
-        if session.expiry_s != NEVER_S:
-            session.ends_s = now_s + session.expiry_s
-        return session
+            self.subscriptions[name] = Subscription(*options)
+        for queued in messages:
+            self._book(queued.size)
+            if queued.message.packet_id:
+                self._inflight[queued.message.packet_id] = queued
+                self._inflight_bytes += queued.size
+            else:
+                self._waiting.append(queued)
+        self._last_id = max(self._inflight, default=0)
+        if self.expiry_s != NEVER_S:
+            self.ends_s = now_s + self.expiry_s
 
-    def _next(self, now_s: float) -> Publish | None:
-        """The next waiting message that has not expired, with what is left of its time [MQTT-3.3.2-5, 3.3.2-6]."""
-        while self._waiting:
-            waiting = self._waiting.popleft()
-            if waiting.expires_s is None:
-                return self._launch(waiting.message)
-            left = waiting.expires_s - now_s
-            if left > 0:
-                return self._launch(expiring(waiting.message, left))
-        return None
+    def keep_all(self) -> None:
+        """It is to outlive its connection from now on: what waits is kept too."""
+        for queued in self.queued:
+            self._keep(queued)
 
-    def _launch(self, message: Publish) -> Publish:
+    def end(self) -> None:
+        """Let go of every message."""
+        for queued in self.queued:
+            self._forget(queued)
+        self._inflight.clear()
+        self._waiting.clear()
+        self._inflight_bytes = 0
+
+    def _has_room(self, size: int) -> bool:
+        return (
+            len(self._waiting) < MAX_QUEUED and self._bytes + size <= MAX_QUEUED_BYTES and self.ledger.has_room(self.account, size)
+        )
+
+    def _may_launch(self, size: int) -> bool:
+        fits = not self._inflight or self._inflight_bytes + size <= MAX_INFLIGHT_BYTES
+        return fits and len(self._inflight) < self.window
+
+    def _ready(self, now_s: float) -> Iterator[Publish]:
+        """Waiting messages that may go now and have not expired, with what is left of their time [MQTT-3.3.2-5, 3.3.2-6]."""
+        while self._waiting and self._may_launch(self._waiting[0].size):
+            queued = self._waiting.popleft()
+            if queued.expires_s is None:
+                yield self._launch(queued)
+            elif (left := queued.expires_s - now_s) > 0:
+                yield self._launch(replace(queued, message=expiring(queued.message, left)))
+            else:
+                self._forget(queued)
+
+    def _launch(self, queued: Queued) -> Publish:
         number = self._last_id
         while True:
             number = number % 0xFFFF + 1
             if number not in self._inflight:
                 break
         self._last_id = number
-        launched = replace(message, packet_id=number, duplicate=False)
+        launched = replace(queued, message=replace(queued.message, packet_id=number, duplicate=False))
         self._inflight[number] = launched
-        return launched
+        self._inflight_bytes += launched.size
+        self._keep(launched)
+        return launched.message
+
+    def _drop(self, queued: Queued) -> None:
+        self.dropped += 1
+        self._forget(queued)
+
+    def _forget(self, queued: Queued) -> None:
+        self._book(-queued.size)
+        if self.keeping is not None and self.persistent:
+            self.keeping.message_done(self, queued.number)
+
+    def _keep(self, queued: Queued) -> None:
+        if self.keeping is not None and self.persistent:
+            self.keeping.message_kept(self, queued)
+
+    def _book(self, size: int) -> None:
+        self._bytes += size
+        self.ledger.book(self.account, size)
 
 
 def expiring(message: Publish, left_s: float) -> Publish:
@@ -145,20 +281,23 @@ def expiring(message: Publish, left_s: float) -> Publish:
     return replace(message, properties={**message.properties, "message_expiry": max(1, round(left_s))})
 
 
-def _packed(message: Publish) -> list[Any]:
+def packed(message: Publish) -> list[Any]:
+    """A message as plain data."""
     properties = {
         name: base64.b64encode(value).decode() if isinstance(value, bytes) else value for name, value in message.properties.items()
     }
-    return [message.topic, base64.b64encode(message.payload).decode(), message.qos, message.packet_id, properties]
+    payload = base64.b64encode(message.payload).decode()
+    return [message.topic, payload, message.qos, message.packet_id, properties, message.retain]
 
 
-def _unpacked(packed: list[Any]) -> Publish:
-    topic, payload, qos, packet_id = packed[:4]
-    properties: dict[str, Any] = dict(packed[4]) if len(packed) > 4 else {}
+def unpacked(kept: list[Any]) -> Publish:
+    """What `packed` made into data."""
+    topic, payload, qos, packet_id, properties, retain = kept
+    properties = dict(properties)
     if "correlation" in properties:
         properties["correlation"] = base64.b64decode(properties["correlation"])
     if "user" in properties:
         properties["user"] = tuple((name, value) for name, value in properties["user"])
     if "subscription_id" in properties:
         properties["subscription_id"] = tuple(properties["subscription_id"])
-    return Publish(topic, base64.b64decode(payload), qos, packet_id=packet_id, properties=properties)
+    return Publish(topic, base64.b64decode(payload), qos, retain, packet_id, properties=properties)

@@ -112,3 +112,65 @@ class Subscriptions(Generic[T]):
 
         walk(self._root, 0)
         return found
+
+
+class Retained(Generic[T]):
+    """What is kept under topic names, found by filter without looking at the others."""
+
+    def __init__(self) -> None:
+        self._root: _Branch[T] = _Branch()
+        self._kept: dict[str, T] = {}
+
+    def __len__(self) -> int:
+        return len(self._kept)
+
+    def __contains__(self, name: str) -> bool:
+        return name in self._kept
+
+    def items(self) -> list[tuple[str, T]]:
+        """All of it."""
+        return list(self._kept.items())
+
+    def put(self, name: str, what: T) -> None:
+        """Keep it under this name, instead of what was there."""
+        branch = self._root
+        for level in name.split("/"):
+            branch = branch.children.setdefault(level, _Branch())
+        branch.holders[""] = self._kept[name] = what
+
+    def pop(self, name: str) -> T | None:
+        """Keep it no longer; branches that hold nothing any more are cut."""
+        what = self._kept.pop(name, None)
+        if what is None:
+            return None
+        levels, path = name.split("/"), [self._root]
+        for level in levels:
+            path.append(path[-1].children[level])
+        path[-1].holders.clear()
+        for parent, level in zip(reversed(path[:-1]), reversed(levels), strict=True):
+            if parent.children[level].holders or parent.children[level].children:
+                break
+            del parent.children[level]
+        return what
+
+    def find(self, name_filter: str) -> list[T]:
+        """All that is kept under names that fall under this filter [MQTT-4.7.2-1 for a leading $]."""
+        found: list[T] = []
+        wanted = name_filter.split("/")
+
+        def walk(branch: _Branch[T], place: int) -> None:
+            if place == len(wanted):
+                found.extend(branch.holders.values())
+                return
+            level = wanted[place]
+            if level == "#":
+                found.extend(branch.holders.values())  # the parent's level itself (4.7.1.2)
+            if level in ("#", "+"):
+                for name, child in branch.children.items():
+                    if not (place == 0 and name.startswith("$")):
+                        walk(child, place if level == "#" else place + 1)
+            elif (child := branch.children.get(level)) is not None:
+                walk(child, place + 1)
+
+        walk(self._root, 0)
+        return found
