@@ -263,6 +263,11 @@ def claimed() -> Call[m.Claimed]:
     return Call("GET", "/api/claim", m.Claimed)
 
 
+def claim_code() -> Call[m.ClaimCode]:
+    """A new code for claiming the hub; only with the token of the hub's own machine."""
+    return Call("POST", "/api/claim/code", m.ClaimCode)
+
+
 def claim(code: str, username: str, password: str) -> Call[m.Person]:
     """Make the owner's account with the code that the hub printed."""
     return Call("POST", "/api/claim", m.Person, body={"code": code, "username": username, "password": password})

@@ -355,6 +355,12 @@ class Claimed(Model, frozen=True):
     claimed: bool
 
 
+class ClaimCode(Model, frozen=True):
+    """The code with which a person makes the hub theirs."""
+
+    code: str
+
+
 class KnownToken(Model, frozen=True):
     """A token that was given to a program; the token itself is not kept."""
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ipaddress
 import os
+import re
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -39,6 +40,8 @@ class Config:
     time_zone: str = ""
     http_host: str = "0.0.0.0"  # noqa: S104 - nodes and phones of the house must reach it; all but pairing needs a sign-in
     http_port: int = 4662
+    http_names: tuple[str, ...] = ()
+    http_behind: tuple[str, ...] = ()
     mqtt_host: str = "0.0.0.0"  # noqa: S104
     mqtt_port: int = 0
     mqtt_tls_port: int = 8883
@@ -149,10 +152,28 @@ def _version(value: Any) -> str:
 
 
 def _topics(value: Any) -> tuple[str, ...]:
-    found = [one.strip() for one in value.split(",")] if isinstance(value, str) else value
-    if not isinstance(found, list) or not found or not all(isinstance(one, str) and valid_filter(one) for one in found):
+    found = _list(value)
+    if not all(valid_filter(one) for one in found):
         raise ValueError
     return tuple(found)
+
+
+def _list(value: Any) -> list[str]:
+    found = [one.strip() for one in value.split(",")] if isinstance(value, str) else value
+    if not isinstance(found, list) or not found or not all(isinstance(one, str) and one for one in found):
+        raise ValueError
+    return found
+
+
+def _names(value: Any) -> tuple[str, ...]:
+    found = tuple(_list(value))
+    if not all(re.fullmatch(r"[A-Za-z0-9.:_-]{1,253}", one) for one in found):
+        raise ValueError
+    return found
+
+
+def _addresses(value: Any) -> tuple[str, ...]:
+    return tuple(str(ipaddress.ip_network(one)) if "/" in one else str(ipaddress.ip_address(one)) for one in _list(value))
 
 
 def _interfaces(value: Any) -> str:
@@ -188,6 +209,8 @@ SETTINGS: dict[str, dict[str, _Setting]] = {
     "http": {
         "host": _Setting("http_host", 'an address, like "0.0.0.0"', _name),
         "port": _Setting("http_port", "a port number from 1 to 65535", _port),
+        "names": _Setting("http_names", 'a list of names, like ["mill.example"]', _names),
+        "behind": _Setting("http_behind", 'the addresses of proxies, like ["192.168.1.2"]', _addresses),
     },
     "mqtt": {
         "host": _Setting("mqtt_host", 'an address, like "0.0.0.0"', _name),

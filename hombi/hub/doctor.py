@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+import os
+import resource
 import shutil
 import time
+from pathlib import Path
 
 from hombi.core.values import show_span
 from hombi.hub.hub import Hub
 from hombi.links.base import Check
 
 LOW_DISK, VERY_LOW_DISK = 500_000_000, 50_000_000
+# What of the open files that this process may have is too much.
+CROWDED = 0.8
+OPEN_FILES = Path("/proc/self/fd")
 LATE_MS, VERY_LATE_MS = 200.0, 1_000.0
 BEFORE_CLOCKS_MS = 1_750_000_000_000  # 2025: a machine that believes in an earlier time has not been told the time
 
@@ -17,7 +23,7 @@ BEFORE_CLOCKS_MS = 1_750_000_000_000  # 2025: a machine that believes in an earl
 def look(hub: Hub) -> list[Check]:
     """All checks, in the order in which a person would go through them."""
     return [
-        _settings(hub), _disk(hub), _writing(hub), _loop(hub), _clock(hub),
+        _settings(hub), _disk(hub), _writing(hub), _loop(hub), _clock(hub), _files(),
         *(check for driver in hub.drivers.values() for check in driver.checks()),
         _pairing(hub), _nodes(hub), _automations(hub), _phones(hub),
     ]  # fmt: skip
@@ -62,6 +68,16 @@ def _clock(hub: Hub) -> Check:
     if now < BEFORE_CLOCKS_MS:
         return Check("clock", "fault", f"this machine thinks it is {shown}", "set it, or let it take the time from the network")
     return Check("clock", "ok", f"{shown}, house time is {hub.config.zone.key}")
+
+
+def _files() -> Check:
+    limit, _ = resource.getrlimit(resource.RLIMIT_NOFILE)
+    used = len(os.listdir(OPEN_FILES)) if OPEN_FILES.is_dir() else 0
+    text = f"{used} open, {limit - used} of {limit} left for connections"
+    if used > limit * CROWDED:
+        advice = "see who connects so often (`hombi journal`); a higher limit (ulimit -n) makes more room"
+        return Check("open files", "warning", text, advice)
+    return Check("open files", "ok", text)
 
 
 def _pairing(hub: Hub) -> Check:

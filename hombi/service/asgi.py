@@ -1,4 +1,4 @@
-"""The ASGI application: Django, behind a bound on what it is sent."""
+"""The ASGI application: Django, behind a look at what it is sent and to whom."""
 
 from __future__ import annotations
 
@@ -9,9 +9,12 @@ import msgspec
 from django.core.asgi import get_asgi_application
 
 from hombi.service.api.problems import problem
+from hombi.service.names import why_not
 
-# A node's whole buffer in one pack is a few hundred kilobytes.
-MAX_BODY = 8 * 1024 * 1024
+# A node's whole buffer in one pack is a few hundred kilobytes; what people and arrivals send is small.
+MAX_PACK = 8 * 1024 * 1024
+MAX_BODY = 256 * 1024
+INTAKE = "/api/intake"
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
 Send = Callable[[Message], Awaitable[None]]
@@ -22,19 +25,25 @@ class TooLarge(Exception):
     """A body went over the bound while it was read."""
 
 
-def bounded(app: App, limit: int = MAX_BODY) -> App:
-    """Refuse larger bodies: Django would first gather all of one, whoever sends it."""
+async def refuse(send: Send, status: int, detail: str) -> None:
+    """Answer with a problem, and end the connection."""
+    headers = [(b"content-type", b"application/problem+json"), (b"connection", b"close")]
+    await send({"type": "http.response.start", "status": status, "headers": headers})
+    await send({"type": "http.response.body", "body": msgspec.json.encode(problem(status, detail))})
 
-    async def refuse(send: Send) -> None:
-        body = msgspec.json.encode(problem(413, f"a body is at most {limit // 1024 // 1024} MB; send several packs"))
-        headers = [(b"content-type", b"application/problem+json"), (b"connection", b"close")]
-        await send({"type": "http.response.start", "status": 413, "headers": headers})
-        await send({"type": "http.response.body", "body": body})
+
+def guarded(app: App) -> App:
+    """Refuse foreign names and large bodies: Django would first gather all of one, whoever sends it."""
 
     async def wrapped(scope: MutableMapping[str, Any], receive: Receive, send: Send) -> None:
+        if why := why_not(scope):
+            await refuse(send, 421 if "not called" in why else 400, why)
+            return
+        limit = MAX_PACK if scope["path"].startswith(INTAKE) else MAX_BODY
+        too_large = f"a body is at most {limit // 1024} kB here; send several packs"
         length = dict(scope.get("headers", ())).get(b"content-length", b"0")
         if length.isdigit() and int(length) > limit:
-            await refuse(send)
+            await refuse(send, 413, too_large)
             return
         seen = 0
 
@@ -49,9 +58,9 @@ def bounded(app: App, limit: int = MAX_BODY) -> App:
         try:
             await app(scope, counted, send)
         except TooLarge:
-            await refuse(send)
+            await refuse(send, 413, too_large)
 
     return wrapped
 
 
-application = bounded(get_asgi_application())
+application = guarded(get_asgi_application())

@@ -7,6 +7,8 @@ from pathlib import Path
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.http.response import HttpResponseBase
+from django.urls import resolve
+from django.views.decorators.csrf import csrf_exempt
 
 from hombi.service.api.problems import problem
 
@@ -14,13 +16,17 @@ FILES = Path(__file__).resolve().parent / "console_files"
 mimetypes.add_type("application/manifest+json", ".webmanifest")
 
 
+@csrf_exempt  # it changes nothing; what is asked of it in vain is answered as such, not as a forgery
 def console(request: HttpRequest, path: str) -> HttpResponseBase:
     """A file of the console, or its page."""
     if path == "api" or path.startswith("api/"):
-        detail = f"there is no /{path}; /api/docs shows what there is"
-        return JsonResponse(problem(404, detail), status=404, content_type="application/problem+json")
-    found = (FILES / path).resolve()
-    if not (found.is_relative_to(FILES) and found.is_file()):
+        known = path.rstrip("/") != path and _resolves(f"/{path.rstrip('/')}")
+        hint = "leave the slash at its end out" if known else "/api/docs shows what there is"
+        return _refused(404, f"there is no /{path}; {hint}")
+    if request.method not in ("GET", "HEAD"):
+        return _refused(405, "the console's pages are only read")
+    found = _file(path)
+    if found is None:
         if Path(path).suffix:
             return HttpResponse("there is no such file\n", status=404, content_type="text/plain")
         found = FILES / "index.html"
@@ -30,3 +36,19 @@ def console(request: HttpRequest, path: str) -> HttpResponseBase:
     # Built files carry a hash of their content in their name; the page and the service worker must always be fresh.
     response["Cache-Control"] = "public, max-age=31536000, immutable" if path.startswith("assets/") else "no-cache"
     return response
+
+
+def _file(path: str) -> Path | None:
+    try:
+        found = (FILES / path).resolve()
+        return found if found.is_relative_to(FILES) and found.is_file() else None
+    except (OSError, ValueError):  # a name that no file can have
+        return None
+
+
+def _resolves(path: str) -> bool:
+    return resolve(path).func is not console
+
+
+def _refused(status: int, detail: str) -> JsonResponse:
+    return JsonResponse(problem(status, detail), status=status, content_type="application/problem+json")

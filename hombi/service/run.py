@@ -22,11 +22,17 @@ import uvloop
 from hombi.hub.config import Config, ConfigError, load_config
 from hombi.hub.hub import Hub, open_hub
 from hombi.links.base import LinkError
+from hombi.links.crowd import raise_open_files
+from hombi.service.data_folder import DataError, prepare
 
 TOKEN_FILE = "hub.token"  # noqa: S105 - the name of the file
 # Short turns between threads: a commit that runs beside must not keep an automation waiting for 5 ms.
 THREAD_TURN_S = 0.0005
 COLLECT_AFTER = 50_000
+
+
+OURS = ("records", "accounts")
+_WRONG_KEY = "{}: put back the secret.key that belongs to this database"
 
 
 class StartError(Exception):
@@ -37,10 +43,11 @@ def serve(data: Path) -> None:
     """Run the hub on a data folder until it is told to stop. Raises StartError."""
     sys.setswitchinterval(THREAD_TURN_S)
     try:
-        data.mkdir(parents=True, exist_ok=True, mode=0o700)
+        prepare(data)
         config = load_config(data)
-    except (ConfigError, OSError) as error:
+    except (ConfigError, DataError) as error:
         raise StartError(str(error)) from error
+    raise_open_files()
     with _only_hub(data):
         os.environ["HOMBI_DATA"] = str(data)
         os.environ["DJANGO_SETTINGS_MODULE"] = "hombi.service.settings"
@@ -52,6 +59,7 @@ def serve(data: Path) -> None:
             gc.freeze()
             gc.set_threshold(COLLECT_AFTER)
             uvloop.run(_serve(config, sock))
+            _tidy()
 
 
 @contextlib.contextmanager
@@ -90,9 +98,34 @@ def _listening_socket(config: Config) -> socket.socket:
 
 
 def _migrate() -> None:
-    from django.core.management import call_command  # noqa: PLC0415 - only after django.setup()
+    # Only after django.setup().
+    from django.core.management import call_command  # noqa: PLC0415
+    from django.db import DatabaseError, connection  # noqa: PLC0415
+    from django.db.migrations.loader import MigrationLoader  # noqa: PLC0415
 
-    call_command("migrate", verbosity=0, interactive=False)
+    from hombi.service.records.sealing import WrongKey  # noqa: PLC0415
+
+    try:
+        loader = MigrationLoader(connection)
+        if newer := sorted(name for app, name in set(loader.applied_migrations) - set(loader.disk_migrations) if app in OURS):
+            raise StartError(
+                f"this data was written by a newer Hombi ({newer[-1]} is not known here); install that one again, "
+                "or put back a backup of before"
+            )
+        call_command("migrate", verbosity=0, interactive=False)
+    except WrongKey as error:
+        raise StartError(_WRONG_KEY.format(error)) from error
+    except DatabaseError as error:
+        raise StartError(f"the database cannot be brought up to date ({error}); put a backup in its place") from error
+
+
+def _tidy() -> None:
+    """Put what the write-ahead log holds into the database, so that the one file is the whole house."""
+    from django.db import connection  # noqa: PLC0415 - only after django.setup()
+
+    with connection.cursor() as cursor:
+        cursor.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    connection.close()
 
 
 class _Server(uvicorn.Server):
@@ -114,13 +147,19 @@ class _Server(uvicorn.Server):
 
 async def _serve(config: Config, sock: socket.socket) -> None:
     # Imported here, since all of these need Django to be set up first.
+    from django.db import DatabaseError  # noqa: PLC0415
+
     from hombi.service import bridge  # noqa: PLC0415
     from hombi.service.accounts.authentication import LocalToken  # noqa: PLC0415
     from hombi.service.accounts.claim import Claim  # noqa: PLC0415
     from hombi.service.accounts.models import fresh_token  # noqa: PLC0415
     from hombi.service.asgi import application  # noqa: PLC0415
+    from hombi.service.connections import IDLE_S, Connection  # noqa: PLC0415
+    from hombi.service.names import learn  # noqa: PLC0415
+    from hombi.service.records.sealing import WrongKey  # noqa: PLC0415
     from hombi.service.records.store import DatabaseRecords  # noqa: PLC0415
 
+    learn(config.http_names, config.http_port)
     server = _Server(
         uvicorn.Config(
             application,
@@ -128,8 +167,12 @@ async def _serve(config: Config, sock: socket.socket) -> None:
             lifespan="off",
             log_level="warning",
             timeout_graceful_shutdown=2,
-            timeout_keep_alive=30,
+            timeout_keep_alive=IDLE_S,
             server_header=False,
+            http=Connection,
+            # Whom a proxy speaks for is believed only of the proxies that the settings name.
+            proxy_headers=bool(config.http_behind),
+            forwarded_allow_ips=list(config.http_behind),
         )
     )
     try:
@@ -148,6 +191,10 @@ async def _serve(config: Config, sock: socket.socket) -> None:
             (config.data / TOKEN_FILE).unlink(missing_ok=True)
     except LinkError as error:
         raise StartError(str(error)) from error
+    except WrongKey as error:
+        raise StartError(_WRONG_KEY.format(error)) from error
+    except DatabaseError as error:
+        raise StartError(f"the database cannot be read ({error}); put a backup in its place") from error
 
 
 def _own_address(config: Config) -> str:

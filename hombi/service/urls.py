@@ -4,18 +4,22 @@ from __future__ import annotations
 
 from django.contrib.staticfiles.views import serve
 from django.urls import path, re_path
-from drf_spectacular.views import SpectacularAPIView, SpectacularSwaggerView
+from drf_spectacular.views import SpectacularAPIView, SpectacularSwaggerSplitView
 from rest_framework.permissions import AllowAny
 
 from hombi.service.api import accounts, automations, entities, house, journal, messages, nodes, pairing, phones, tools, zigbee
 from hombi.service.api.live import live
 from hombi.service.console import console
 
+handler400 = "hombi.service.api.problems.bad_request"
+handler403 = "hombi.service.api.problems.forbidden"
+handler404 = "hombi.service.api.problems.not_found"
 handler500 = "hombi.service.api.problems.unforeseen"
 
 urlpatterns = [
     path("api/health", house.HealthView.as_view()),
     path("api/claim", accounts.ClaimView.as_view()),
+    path("api/claim/code", accounts.ClaimCodeView.as_view()),
     path("api/session", accounts.SessionView.as_view()),
     path("api/tokens", accounts.TokensView.as_view()),
     path("api/tokens/<int:token>", accounts.KnownTokenView.as_view()),
@@ -69,7 +73,7 @@ urlpatterns = [
     path("api/notices", phones.NoticesView.as_view()),
     path("api/live", live),
     path("api/schema", SpectacularAPIView.as_view(permission_classes=[AllowAny]), name="schema"),
-    path("api/docs", SpectacularSwaggerView.as_view(url_name="schema", permission_classes=[AllowAny])),
+    path("api/docs", SpectacularSwaggerSplitView.as_view(url_name="schema", permission_classes=[AllowAny])),
     # The page that shows the schema is served from the package that brings it, without a collecting step.
     re_path(r"^static/(?P<path>drf_spectacular_sidecar/.*)$", serve, {"insecure": True}),
     re_path(r"^(?P<path>.*)$", console),

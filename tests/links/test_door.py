@@ -375,7 +375,7 @@ def test_one_account_ends_its_own_sessions_and_nobody_elses(house: House) -> Non
     for number in range(door.MAX_SESSIONS + 50):
         connection, _ = house.enter("rack", clean=False, client=f"c{number}")
         house.say(connection, p.Disconnect())
-    mister, wire = house.enter("mister", clean=False)
+    _, wire = house.enter("mister", clean=False)
     assert wire.take() == [p.Connack(0, True)]
     assert len([key for key in house.host.kept if key.startswith("rack\0")]) == door.MAX_ACCOUNT_SESSIONS
 

@@ -13,7 +13,7 @@ def test_the_owner_is_claimed_once_with_the_code_that_the_hub_printed(own_servic
     own_service.start()
     with Hub(own_service.url) as hub:
         assert not hub.claimed().claimed
-        with pytest.raises(Conflict, match="not the code"):
+        with pytest.raises(Conflict, match="not the hub's code"):
             hub.claim("AAAA-AAAA", OWNER, PASSWORD)
         with pytest.raises(Wrong, match="too short"):
             hub.claim(own_service.code, OWNER, "short")

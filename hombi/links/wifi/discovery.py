@@ -32,6 +32,11 @@ def own_address(interfaces: str = "all") -> str:
             return "127.0.0.1"
 
 
+def host_name(port: int) -> str:
+    """The name under which the hub on this port announces itself."""
+    return f"hombi-{socket.gethostname().split('.')[0]}-{port}.local."
+
+
 class Discovery:
     """Hears nodes announce themselves, and tells `found` the address of each one's description.
 
@@ -55,7 +60,7 @@ class Discovery:
         try:
             self._zeroconf = AsyncZeroconf(interfaces=chosen)
             address = own_address(self._interfaces)
-            host = f"hombi-{socket.gethostname().split('.')[0]}-{port}.local."
+            host = host_name(port)
             self._info = AsyncServiceInfo(
                 HUBS, f"{name[:40].replace('.', ' ')} ({port}).{HUBS}", port=port, server=host,
                 addresses=[socket.inet_aton(address)], properties={"v": PROTOCOL_VERSION, **properties},

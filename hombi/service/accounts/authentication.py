@@ -8,15 +8,31 @@ import hmac
 from typing import Any
 
 from drf_spectacular.extensions import OpenApiAuthenticationExtension
-from rest_framework.authentication import BaseAuthentication
+from rest_framework.authentication import BaseAuthentication, SessionAuthentication
 from rest_framework.exceptions import AuthenticationFailed
 from rest_framework.request import Request
 
 from hombi.hub.house import Node
 from hombi.service.accounts.models import AccessToken, hash_token
 from hombi.service.bridge import hub
+from hombi.service.connections import recognised
 
 COMMAND_LINE = "command line"
+
+
+def recognise(request: Request) -> None:
+    """The connection that this request came over is not a stranger's."""
+    recognised(getattr(request._request, "scope", None))
+
+
+class PersonAuthentication(SessionAuthentication):
+    """A person's session in the console."""
+
+    def authenticate(self, request: Request) -> tuple[Any, Any] | None:
+        found = super().authenticate(request)
+        if found is not None:
+            recognise(request)
+        return found
 
 
 class LocalUser:
@@ -57,10 +73,12 @@ class TokenAuthentication(BaseAuthentication):
         if scheme.lower() != "bearer":
             return None
         if LocalToken.fits(token):
+            recognise(request)
             return LocalUser(), "local"
         found = AccessToken.objects.select_related("user").filter(hash=hash_token(token), user__is_active=True).first()
         if found is None:
             raise AuthenticationFailed("this token is not known here; sign in again")
+        recognise(request)
         return found.user, found
 
     def authenticate_header(self, request: Request) -> str:
@@ -81,6 +99,7 @@ class NodeAuthentication(BaseAuthentication):
         house = hub().house
         if not house.fits(address, key):
             raise AuthenticationFailed("no node of this name has this key")
+        recognise(request)
         return NodeUser(house.nodes[address]), "node"
 
     def authenticate_header(self, request: Request) -> str:
@@ -100,10 +119,19 @@ class NodeKeyAuthentication(BaseAuthentication):
         house = hub().house
         if not house.fits(address, key):
             raise AuthenticationFailed(f"this is not the key of {address}")
+        recognise(request)
         return NodeUser(house.nodes[address]), "node"
 
     def authenticate_header(self, request: Request) -> str:
         return 'Bearer realm="hombi nodes"'
+
+
+class _PersonScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
+    target_class = PersonAuthentication
+    name = "cookieAuth"
+
+    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
+        return {"type": "apiKey", "in": "cookie", "name": "sessionid"}
 
 
 class _TokenScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]

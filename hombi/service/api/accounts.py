@@ -9,24 +9,31 @@ from django.contrib.auth.models import User
 from django.middleware.csrf import get_token
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers as s
-from rest_framework.exceptions import AuthenticationFailed
+from rest_framework.exceptions import AuthenticationFailed, PermissionDenied
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
-from rest_framework.throttling import ScopedRateThrottle
 from rest_framework.views import APIView
 
-from hombi.hub.errors import NotFound
-from hombi.service.accounts.claim import claim, claimed
+from hombi.hub.errors import NotFound, Refused
+from hombi.service.accounts.authentication import LocalUser
+from hombi.service.accounts.claim import Claim, claim, claimed
 from hombi.service.accounts.models import AccessToken, fresh_token, hash_token
 from hombi.service.api.shapes import Shape, checked
 from hombi.service.bridge import call_plain, hub
+from hombi.service.throttles import AddressThrottle
 
 
 class ClaimedShape(Shape):
     """Whether the hub has an owner."""
 
     claimed = s.BooleanField()
+
+
+class ClaimCodeShape(Shape):
+    """The code with which a person makes the hub theirs."""
+
+    code = s.CharField()
 
 
 class ClaimRequest(Shape):
@@ -79,7 +86,7 @@ class ClaimView(APIView):
     """The owner's account, before there is one."""
 
     permission_classes = (AllowAny,)
-    throttle_classes = (ScopedRateThrottle,)
+    throttle_classes = (AddressThrottle,)
 
     def get_throttles(self) -> list[Any]:
         self.throttle_scope = "sign-in"
@@ -100,6 +107,20 @@ class ClaimView(APIView):
         return Response({"username": user.username}, status=201)
 
 
+class ClaimCodeView(APIView):
+    """The code for claiming the hub."""
+
+    @extend_schema(operation_id="claim_code", request=None, responses={201: ClaimCodeShape})
+    def post(self, request: Request) -> Response:
+        """For the command line on the hub's own machine: a new code; the one before is void."""
+        if not isinstance(request.user, LocalUser):
+            raise PermissionDenied("only the hub's own machine makes a new code")
+        code = Claim.prepare()
+        if not code:
+            raise Refused("this hub has an owner already; sign in")
+        return Response({"code": code}, status=201)
+
+
 class SessionView(APIView):
     """The console's session."""
 
@@ -109,7 +130,7 @@ class SessionView(APIView):
         return [AllowAny()] if self.request.method == "POST" else super().get_permissions()
 
     def get_throttles(self) -> list[Any]:
-        return [ScopedRateThrottle()] if self.request.method == "POST" else []
+        return [AddressThrottle()] if self.request.method == "POST" else []
 
     @extend_schema(responses=PersonShape)
     def get(self, request: Request) -> Response:
@@ -150,7 +171,7 @@ class TokensView(APIView):
         return [AllowAny()] if self.request.method == "POST" else super().get_permissions()
 
     def get_throttles(self) -> list[Any]:
-        return [ScopedRateThrottle()] if self.request.method == "POST" else []
+        return [AddressThrottle()] if self.request.method == "POST" else []
 
     @extend_schema(responses=KnownTokenShape(many=True))
     def get(self, request: Request) -> Response:

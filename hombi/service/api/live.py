@@ -10,7 +10,7 @@ from rest_framework.exceptions import AuthenticationFailed
 from rest_framework.request import Request
 
 from hombi.hub.errors import Invalid
-from hombi.service.accounts.authentication import TokenAuthentication
+from hombi.service.accounts.authentication import TokenAuthentication, recognise
 from hombi.service.api.problems import problem
 from hombi.service.bridge import hub
 
@@ -42,10 +42,16 @@ def _refused(status: int, detail: str) -> JsonResponse:
 
 
 def _signed_in(request: HttpRequest) -> bool:
+    asked = Request(request)
     try:
-        return TokenAuthentication().authenticate(Request(request)) is not None or request.user.is_authenticated
+        if TokenAuthentication().authenticate(asked) is not None:
+            return True
     except AuthenticationFailed:
         return False
+    if request.user.is_authenticated:
+        recognise(asked)
+        return True
+    return False
 
 
 async def _events(last_id: str) -> AsyncIterator[bytes]:

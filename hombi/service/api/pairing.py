@@ -12,7 +12,6 @@ from rest_framework.parsers import BaseParser
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
-from rest_framework.throttling import ScopedRateThrottle
 from rest_framework.views import APIView
 
 from hombi.core.errors import ValueTextError
@@ -25,6 +24,7 @@ from hombi.service.accounts.authentication import NodeAuthentication, NodeKeyAut
 from hombi.service.api.problems import problem_response
 from hombi.service.api.shapes import ArrivalShape, NodeShape, Shape, arrival_data, checked, node_data
 from hombi.service.bridge import call, call_plain, hub
+from hombi.service.throttles import AddressThrottle
 
 MAX_REFUSALS_SHOWN = 20
 
@@ -158,7 +158,7 @@ class ArrivalsView(APIView):
         return [AllowAny()] if self._asking() else super().get_permissions()
 
     def get_throttles(self) -> list[Any]:
-        return [ScopedRateThrottle()] if self._asking() else []
+        return [AddressThrottle()] if self._asking() else []
 
     def _asking(self) -> bool:
         request: HttpRequest | Request | None = getattr(self, "request", None)

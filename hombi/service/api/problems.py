@@ -57,8 +57,31 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
 
 def unforeseen(request: HttpRequest) -> JsonResponse:
     """Django's answer to an error that nobody foresaw; the log has it."""
-    detail = "something went wrong in the hub; its log says what"
-    return JsonResponse(problem(500, detail), status=500, content_type="application/problem+json")
+    return _plain(500, "something went wrong in the hub; its log says what")
+
+
+def bad_request(request: HttpRequest, exception: Exception) -> JsonResponse:
+    """Django's answer to a request that is none."""
+    return _plain(400, f"the request cannot be read ({type(exception).__name__})")
+
+
+def forbidden(request: HttpRequest, exception: Exception) -> JsonResponse:
+    """Django's answer to what nobody may do."""
+    return _plain(403, "this is not allowed")
+
+
+def forged(request: HttpRequest, reason: str = "") -> JsonResponse:
+    """Django's answer to a change that does not come from the console's own page."""
+    return _plain(403, f"this change does not come from the console's page ({reason})")
+
+
+def not_found(request: HttpRequest, exception: Exception) -> JsonResponse:
+    """Django's answer to an address that is none."""
+    return _plain(404, "there is nothing at this address")
+
+
+def _plain(status: int, detail: str) -> JsonResponse:
+    return JsonResponse(problem(status, detail), status=status, content_type="application/problem+json")
 
 
 def _flat(detail: Any, path: str = "") -> list[tuple[str, str]]:

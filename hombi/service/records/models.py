@@ -7,6 +7,8 @@ from typing import ClassVar
 from django.db import models
 from django.db.models import Q
 
+from hombi.service.records.sealing import SealedJSONField, SealedTextField
+
 
 class Floor(models.Model):
     """A floor of the house, 0 the lowest."""
@@ -35,7 +37,7 @@ class Node(models.Model):
     room = models.ForeignKey(Room, null=True, on_delete=models.PROTECT, related_name="nodes")
     admitted_ms = models.BigIntegerField()
     removed = models.BooleanField(default=False)
-    reach = models.JSONField(default=dict)
+    reach = SealedJSONField(default=dict, members=("secret",))
 
     class Meta:
         constraints: ClassVar = [
@@ -133,7 +135,7 @@ class Phone(models.Model):
     person = models.CharField(max_length=150)
     endpoint = models.TextField(unique=True)
     p256dh = models.CharField(max_length=120)
-    auth = models.CharField(max_length=40)
+    auth = SealedTextField()
     added_ms = models.BigIntegerField()
 
 
@@ -164,11 +166,11 @@ class LinkState(models.Model):
     """What a link keeps over a restart, like the MQTT session of a node that sleeps."""
 
     key = models.CharField(max_length=300, primary_key=True)
-    state = models.JSONField()
+    state = SealedJSONField(members=("key",))
 
 
 class HubKey(models.Model):
     """A key of the hub's own, by name."""
 
     name = models.CharField(max_length=40, primary_key=True)
-    value = models.TextField()
+    value = SealedTextField()

@@ -213,7 +213,7 @@ class DatabaseRecords:
                 m.LinkState.objects.bulk_create(rows, update_conflicts=True, unique_fields=["key"], update_fields=["state"])
 
     def push_key(self, fresh: str) -> str:
-        return m.HubKey.objects.get_or_create(name="vapid", defaults={"value": fresh})[0].value
+        return str(m.HubKey.objects.get_or_create(name="vapid", defaults={"value": fresh})[0].value)
 
 
 def _entity(stored: m.Entity, node: h.Node) -> h.Entity:

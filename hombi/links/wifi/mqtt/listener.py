@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import socket
 import ssl
 from typing import cast
 
+from hombi.links.crowd import Crowd
 from hombi.links.wifi.mqtt.connection import Connection
 from hombi.links.wifi.mqtt.door import Door
 
@@ -14,26 +16,38 @@ from hombi.links.wifi.mqtt.door import Door
 MAX_UNACKNOWLEDGED = 4_096
 SWEEP_EVERY_S = 0.5
 MAX_UNSENT = 1 << 20
+HANDSHAKE_S = 10.0
+NO_FILES_S = 0.5
 
 
 class _Protocol(asyncio.Protocol):
     """One TCP connection; also the `Wire` that the door writes to."""
 
-    def __init__(self, door: Door) -> None:
-        self._door = door
+    busy = False
+
+    def __init__(self, door: Door, crowd: Crowd) -> None:
+        self._door, self._crowd = door, crowd
+        self._recognised = False
         self._loop = asyncio.get_running_loop()
         self._out: list[bytes] = []
         self._paused = self._waits = False
 
     def connection_made(self, transport: asyncio.BaseTransport) -> None:
         self._transport = cast(asyncio.Transport, transport)
-        sock = transport.get_extra_info("socket")
-        if sock is not None:
-            sock.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        _answer_at_once(transport)
         self._connection: Connection = self._door.accept(self, self._loop.time())
+        if not self._crowd.enter(self, _address(transport)):
+            self._transport.abort()
 
     def data_received(self, data: bytes) -> None:
         self._later(self._connection.receive(data, self._loop.time()))
+        if not self._recognised and self._connection.session is not None:
+            self._recognised = True
+            self._crowd.recognised(self)
+
+    def turn_out(self) -> None:
+        """Close the connection at once."""
+        self._transport.abort()
 
     def _later(self, wait_s: float | None) -> None:
         """Read no more from a client while what it sent waits: for its turn, for its rate, or for the disk."""
@@ -56,6 +70,7 @@ class _Protocol(asyncio.Protocol):
             self._transport.resume_reading()
 
     def connection_lost(self, exc: Exception | None) -> None:
+        self._crowd.leave(self)
         self._connection.close()
 
     def write(self, data: bytes) -> None:
@@ -78,6 +93,31 @@ class _Protocol(asyncio.Protocol):
             self._transport.abort()
 
 
+class _Handshake:
+    """A connection that is to be secured first: it is counted from its first moment, not from the end of the handshake."""
+
+    busy = False
+
+    def __init__(self, sock: socket.socket) -> None:
+        self._sock = sock
+
+    def turn_out(self) -> None:
+        """Close the connection at once."""
+        with contextlib.suppress(OSError):
+            self._sock.shutdown(socket.SHUT_RDWR)
+
+
+def _answer_at_once(transport: asyncio.BaseTransport) -> None:
+    sock = transport.get_extra_info("socket")
+    if sock is not None:
+        sock.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+
+
+def _address(transport: asyncio.BaseTransport) -> str:
+    peer = transport.get_extra_info("peername")
+    return str(peer[0]) if peer else ""
+
+
 class Listener:
     """Listens on a port, and with a certificate on a second one over TLS, from `open` to `close`."""
 
@@ -85,27 +125,69 @@ class Listener:
         self._door, self._host, self.port = door, host, port
         self.tls_port, self._tls = tls_port, tls
         self._servers: list[asyncio.Server] = []
+        self._tasks: list[asyncio.Task[None]] = []
+        self.crowd = Crowd()
 
     async def open(self) -> None:
         """Bind and listen. Raises OSError when a port cannot be had; port 0 takes any free one."""
-        self.port = await self._listen(self.port, None)
+        self.port = await self._listen(self.port)
         if self._tls is not None:
-            self.tls_port = await self._listen(self.tls_port, self._tls)
-        self._sweeper = asyncio.create_task(self._sweep(), name="mqtt keep-alive")
+            self.tls_port = await self._listen_tls(self.tls_port, self._tls)
+        self._tasks.append(asyncio.create_task(self._sweep(), name="mqtt keep-alive"))
 
-    async def _listen(self, port: int, tls: ssl.SSLContext | None) -> int:
+    async def _listen(self, port: int) -> int:
         loop = asyncio.get_running_loop()
-        server = await loop.create_server(lambda: _Protocol(self._door), self._host or None, port, ssl=tls)
+
+        def welcome() -> asyncio.Protocol:
+            return _Protocol(self._door, self.crowd)
+
+        server = await loop.create_server(welcome, self._host or None, port)
         self._servers.append(server)
         return int(server.sockets[0].getsockname()[1])
 
+    async def _listen_tls(self, port: int, tls: ssl.SSLContext) -> int:
+        """Connections are taken one by one here: a server of the loop's would tell only of those that are secured already."""
+        family = socket.AF_INET6 if ":" in self._host else socket.AF_INET
+        sock = socket.create_server((self._host, port), family=family, backlog=128)
+        sock.setblocking(False)
+        self._tasks.append(asyncio.create_task(self._take_in(sock, tls), name="mqtt tls"))
+        return int(sock.getsockname()[1])
+
+    async def _take_in(self, listening: socket.socket, tls: ssl.SSLContext) -> None:
+        loop, securing = asyncio.get_running_loop(), set[asyncio.Task[None]]()
+        with contextlib.closing(listening):
+            while True:
+                try:
+                    sock, peer = await loop.sock_accept(listening)
+                except OSError:  # no file is left for it
+                    await asyncio.sleep(NO_FILES_S)
+                    continue
+                handshake = _Handshake(sock)
+                if not self.crowd.enter(handshake, str(peer[0])):
+                    sock.close()
+                    continue
+                task = asyncio.create_task(self._secure(sock, handshake, tls), name="mqtt handshake")
+                securing.add(task)
+                task.add_done_callback(securing.discard)
+
+    async def _secure(self, sock: socket.socket, handshake: _Handshake, tls: ssl.SSLContext) -> None:
+        try:
+            await asyncio.get_running_loop().connect_accepted_socket(
+                lambda: _Protocol(self._door, self.crowd), sock, ssl=tls, ssl_handshake_timeout=HANDSHAKE_S
+            )
+        except (OSError, TimeoutError):  # ssl.SSLError is an OSError
+            sock.close()
+        finally:
+            self.crowd.leave(handshake)
+
     async def close(self) -> None:
         """Stop listening and end every connection."""
-        self._sweeper.cancel()
+        for task in self._tasks:
+            task.cancel()
         for server in self._servers:
             server.close()
         self._door.close()
-        await asyncio.gather(self._sweeper, return_exceptions=True)
+        await asyncio.gather(*self._tasks, return_exceptions=True)
 
     async def _sweep(self) -> None:
         loop = asyncio.get_running_loop()

@@ -169,8 +169,8 @@ class Retained(Generic[T]):
                 for name, child in branch.children.items():
                     if not (place == 0 and name.startswith("$")):
                         walk(child, place if level == "#" else place + 1)
-            elif (child := branch.children.get(level)) is not None:
-                walk(child, place + 1)
+            elif (next_level := branch.children.get(level)) is not None:
+                walk(next_level, place + 1)
 
         walk(self._root, 0)
         return found

@@ -1,0 +1,109 @@
+"""Who is connected at one of the hub's doors, and who has to go when it gets crowded.
+
+A stranger is a connection that has not shown who it is. At a bound (for one address, or for all strangers) the stranger
+that has been idle longest goes, to let the new one in; so whoever opens a thousand connections pushes out itself.
+Who has shown who it is is never pushed out, and half of all places are kept for those.
+"""
+
+from __future__ import annotations
+
+import resource
+from dataclasses import dataclass, field
+from typing import Protocol
+
+AN_ADDRESS = 256
+# Of the files that the process may have open: what one door's connections may take at most.
+SHARE = 0.4
+FEWEST, MOST = 64, 4_000
+WANTED_FILES = 65_536
+
+
+class Guest(Protocol):
+    """One connection."""
+
+    @property
+    def busy(self) -> bool:
+        """Whether the hub is working for it just now."""
+
+    def turn_out(self) -> None:
+        """Close the connection at once."""
+
+
+def raise_open_files() -> int:
+    """Raise this process's own limit of open files as far as it may; the limit."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    wanted = WANTED_FILES if hard == resource.RLIM_INFINITY else min(hard, WANTED_FILES)
+    if wanted > soft:
+        resource.setrlimit(resource.RLIMIT_NOFILE, (wanted, hard))
+    return max(soft, wanted)
+
+
+def places() -> int:
+    """How many connections one door may have, by the limit of open files."""
+    soft, _ = resource.getrlimit(resource.RLIMIT_NOFILE)
+    return max(FEWEST, min(MOST, int(soft * SHARE)))
+
+
+@dataclass
+class Crowd:
+    """The connections at one door. `turned_out` counts those that had to go or were not let in."""
+
+    places: int = field(default_factory=places)
+    an_address: int = AN_ADDRESS
+    turned_out: int = 0
+    _strangers: dict[Guest, str] = field(default_factory=dict)
+    _by_address: dict[str, dict[Guest, None]] = field(default_factory=dict)
+    _known: set[Guest] = field(default_factory=set)
+
+    def __len__(self) -> int:
+        return len(self._strangers) + len(self._known)
+
+    def enter(self, guest: Guest, address: str) -> bool:
+        """Let a new connection in; False when there is no room for it."""
+        beside = self._by_address.get(address, {})
+        crowded = len(beside) >= min(self.an_address, self.places // 2)
+        if crowded and not self._make_room(beside):
+            return False
+        full = len(self._strangers) >= self.places // 2 or len(self) >= self.places
+        if full and not self._make_room(self._strangers):
+            return False
+        self._strangers[guest] = address
+        self._by_address.setdefault(address, {})[guest] = None
+        return True
+
+    def recognised(self, guest: Guest) -> None:
+        """It has shown who it is."""
+        if self._forget(guest):
+            self._known.add(guest)
+
+    def active(self, guest: Guest) -> None:
+        """It did something: of the strangers it is the last to go."""
+        if (address := self._strangers.pop(guest, None)) is not None:
+            self._strangers[guest] = address
+            beside = self._by_address[address]
+            del beside[guest]
+            beside[guest] = None
+
+    def leave(self, guest: Guest) -> None:
+        """Its connection has ended."""
+        self._forget(guest)
+        self._known.discard(guest)
+
+    def _make_room(self, among: dict[Guest, str] | dict[Guest, None]) -> bool:
+        self.turned_out += 1
+        idle = next((guest for guest in among if not guest.busy), None)
+        if idle is None:
+            return False
+        self._forget(idle)
+        idle.turn_out()
+        return True
+
+    def _forget(self, guest: Guest) -> bool:
+        address = self._strangers.pop(guest, None)
+        if address is None:
+            return False
+        beside = self._by_address[address]
+        del beside[guest]
+        if not beside:
+            del self._by_address[address]
+        return True

@@ -1,0 +1,22 @@
+"""How often a stranger may try: counted by the address that the connection came from."""
+
+from __future__ import annotations
+
+import ipaddress
+
+from rest_framework.request import Request
+from rest_framework.throttling import ScopedRateThrottle
+
+
+class AddressThrottle(ScopedRateThrottle):
+    """By the sender's address. What a forwarded-for header says counts only behind a proxy that the settings name; the
+    server has then put it in place of the proxy's own (`http.behind`)."""
+
+    def get_ident(self, request: Request) -> str:
+        address = str(request.META.get("REMOTE_ADDR", ""))
+        try:
+            found = ipaddress.ip_address(address.partition("%")[0])
+        except ValueError:
+            return address
+        # One machine has a whole /64 of IPv6 to choose from.
+        return str(ipaddress.ip_network((found, 64), strict=False)) if found.version == 6 else address

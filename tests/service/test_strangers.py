@@ -1,0 +1,352 @@
+"""What a stranger may do at the web server's port, with bytes that no client of ours sends."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import resource
+import shutil
+import signal
+import socket
+import sqlite3
+import stat
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx
+import pytest
+
+from hombi.links import crowd as c
+from hombi.service import connections
+from tests.conftest import make_service
+from tests.house import OWNER, PASSWORD, Service, until
+
+
+def raw(service: Service, data: bytes, wait_s: float = 5.0) -> bytes:
+    """What the server answers to these bytes, until it closes or says no more."""
+    with socket.create_connection(("127.0.0.1", service.port), timeout=wait_s) as sock:
+        sock.sendall(data)
+        answer = b""
+        with contextlib.suppress(TimeoutError):
+            while part := sock.recv(65536):
+                answer += part
+                head, found, body = answer.partition(b"\r\n\r\n")
+                length = [line for line in head.lower().split(b"\r\n") if line.startswith(b"content-length:")]
+                if found and length and len(body) >= int(length[0].split(b":")[1]):
+                    break
+        return answer
+
+
+def test_who_connects_a_thousand_times_shuts_nobody_out(own_service: Service) -> None:
+    limits = resource.getrlimit(resource.RLIMIT_NOFILE)
+    resource.setrlimit(resource.RLIMIT_NOFILE, (min(8192, limits[1]), limits[1]))
+    own_service.env["PYTHONPATH"] = str(Path(__file__).resolve().parents[2])
+    # A hard limit that the hub cannot raise.
+    wrapped = (
+        "import resource, runpy, sys; resource.setrlimit(resource.RLIMIT_NOFILE, (1024, 1024)); "
+        "sys.argv = ['hombi', 'serve']; runpy.run_module('hombi.cli.app', run_name='__main__')"
+    )
+    with few_files(own_service, wrapped):
+        own_service.claim()
+        with contextlib.ExitStack() as stack, httpx.Client(base_url=own_service.url) as known:
+            auth = {"Authorization": f"Bearer {own_service.token}"}
+            assert known.get("/api/house", headers=auth).status_code == 200
+            idle = []
+            for number in range(1005):
+                sock = stack.enter_context(socket.create_connection(("127.0.0.1", own_service.port), timeout=5))
+                with contextlib.suppress(OSError):  # it may be turned out while it speaks
+                    if number % 2:
+                        sock.sendall(b"GET /api/health HTTP/1.1\r\nHost: local")
+                idle.append(sock)
+            assert httpx.get(f"{own_service.url}/api/health", timeout=10).status_code == 200
+            with httpx.Client(base_url=own_service.url) as new:
+                assert new.post("/api/session", json={"username": OWNER, "password": PASSWORD}).status_code == 200
+            assert known.get("/api/house", headers=auth).status_code == 200
+            doors = [stack.enter_context(socket.create_connection(("127.0.0.1", own_service.mqtt_port))) for _ in range(1005)]
+            assert len(doors) == 1005
+            with httpx.Client(base_url=own_service.url, headers=auth, timeout=20) as client:
+                checks = {one["part"]: one for one in client.get("/api/doctor").json()}
+            assert "of 1024 left" in checks["open files"]["text"]
+
+
+@contextlib.contextmanager
+def few_files(service: Service, program: str) -> Iterator[None]:
+    process = subprocess.Popen(
+        [sys.executable, "-c", program], env=service.environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
+    )
+    assert process.stdout is not None
+    for line in process.stdout:
+        if "enter the code" in line:
+            service.code = line.split()[-1]
+        if line.startswith("Ready"):
+            break
+    try:
+        yield
+    finally:
+        process.send_signal(signal.SIGKILL)
+        process.wait()
+
+
+def test_half_a_request_does_not_stay(service: Service, monkeypatch: pytest.MonkeyPatch) -> None:
+    assert connections.HEAD_S <= 10
+    began = time.monotonic()
+    answer = raw(service, b"GET /api/health HTTP/1.1\r\nHost: 127.0.0.1", wait_s=connections.HEAD_S + 20)
+    assert answer == b""
+    assert time.monotonic() - began < connections.HEAD_S + 15
+
+
+class Guest:
+    def __init__(self, busy: bool = False) -> None:
+        self.busy, self.out = busy, False
+
+    def turn_out(self) -> None:
+        self.out = True
+
+
+def test_in_a_crowd_the_stranger_who_was_idle_longest_goes() -> None:
+    crowd = c.Crowd(places=8, an_address=3)
+    first, second, third, known = Guest(), Guest(), Guest(busy=True), Guest()
+    assert crowd.enter(known, "a")
+    crowd.recognised(known)
+    for guest in (first, second, third):
+        assert crowd.enter(guest, "a")
+    crowd.active(first)
+    assert crowd.enter(Guest(), "a")
+    assert (first.out, second.out, third.out, known.out) == (False, True, False, False)
+    others = [Guest(busy=True) for _ in range(10)]
+    assert [crowd.enter(guest, str(number)) for number, guest in enumerate(others)].count(True) == 3
+    assert first.out, "half of all places are kept for who is known"
+    assert not known.out
+    crowd.leave(known)
+    assert len(crowd) == 4
+
+
+@pytest.mark.parametrize("count", [40])
+def test_a_forwarded_address_from_anybody_counts_for_nothing(own_service: Service, count: int) -> None:
+    own_service.start()
+    own_service.claim()
+    answers = [
+        httpx.post(
+            f"{own_service.url}/api/session",
+            json={"username": OWNER, "password": "wrong"},
+            headers={"X-Forwarded-For": f"10.0.0.{number}", "Forwarded": f"for=10.0.0.{number}"},
+        ).status_code
+        for number in range(count)
+    ]
+    assert answers.count(429) >= count - 11
+    assert httpx.post(f"{own_service.url}/api/session", json={"username": OWNER, "password": PASSWORD}).status_code == 429
+
+
+def test_behind_a_named_proxy_the_forwarded_address_counts(own_service: Service) -> None:
+    own_service.env["HOMBI_HTTP_BEHIND"] = "127.0.0.1"
+    own_service.start()
+    own_service.claim()
+
+    def tries(address: str) -> int:
+        wrong = {"username": OWNER, "password": "wrong"}
+        headers = {"X-Forwarded-For": address}
+        return httpx.post(f"{own_service.url}/api/session", json=wrong, headers=headers).status_code
+
+    assert [tries("10.0.0.1") for _ in range(12)].count(429) >= 1
+    assert tries("10.0.0.2") == 401
+    secure = httpx.post(
+        f"{own_service.url}/api/session",
+        json={"username": OWNER, "password": PASSWORD},
+        headers={"X-Forwarded-For": "10.0.0.3", "X-Forwarded-Proto": "https"},
+    )
+    assert secure.status_code == 200
+    assert secure.headers["Strict-Transport-Security"].startswith("max-age=")
+    assert all("Secure" in one for one in secure.headers.get_list("set-cookie"))
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "status"),
+    [
+        ("GET", "/" + "x" * 300, 200),
+        ("GET", "/" + "x" * 300 + ".js", 404),
+        ("GET", "/assets/%00", 200),
+        ("GET", "/assets/%00.js", 404),
+        ("GET", "/%2e%2e/%2e%2e/etc/passwd", 200),
+        ("DELETE", "/api/nothing", 404),
+        ("POST", "/api/intake/", 404),
+        ("POST", "/", 405),
+        ("PUT", "/api/house", 401),
+    ],
+)
+def test_odd_addresses_are_answered_and_problems_are_problem_details(service: Service, method: str, path: str, status: int) -> None:
+    answer = raw(service, f"{method} {path} HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 0\r\n\r\n".encode())
+    head, _, body = answer.partition(b"\r\n\r\n")
+    assert int(head.split()[1]) == status, answer[:300]
+    if path.startswith("/api") or method == "POST":
+        assert b"application/problem+json" in head
+        assert json.loads(body)["status"] == status
+
+
+@pytest.mark.parametrize("path", ["/api/arrivals", "/api/session", "/api/claim"])
+@pytest.mark.parametrize("depth", [65, 400, 990, 100_000])
+def test_deeply_nested_json_is_refused_in_words(service: Service, path: str, depth: int) -> None:
+    nested = '{"a":' * depth + "1" + "}" * depth
+    body = f'{{"description": {nested}, "proof": "{"0" * 64}"}}'
+    with httpx.Client(base_url=service.url, headers={"X-Forwarded-For": "1.2.3.4"}) as client:
+        answer = client.post(path, content=body, headers={"Content-Type": "application/json"})
+    assert answer.status_code in (400, 413, 429), answer.text
+    assert answer.headers["content-type"] == "application/problem+json"
+
+
+def test_foreign_names_are_refused_and_more_can_be_named(own_service: Service) -> None:
+    own_service.env["HOMBI_HTTP_NAMES"] = "mill.example"
+    own_service.start()
+
+    def asked(*hosts: str, version: str = "1.1") -> int:
+        lines = "".join(f"Host: {host}\r\n" for host in hosts)
+        return int(raw(own_service, f"GET /api/health HTTP/{version}\r\n{lines}\r\n".encode()).split()[1])
+
+    port = own_service.port
+    good = ["127.0.0.1", f"127.0.0.1:{port}", "localhost", f"LOCALHOST:{port}", "hombi.local", "mill.example", "mill.example.",
+            socket.gethostname()]  # fmt: skip
+    assert {host: asked(host) for host in good} == dict.fromkeys(good, 200)
+    bad = ["evil.example", "127.0.0.1.evil.example", "192.0.2.7", "localhost.evil.example", "mill.example:80:80", "a/b", "[::1", ""]
+    assert {host: asked(host) in (400, 421) for host in bad} == dict.fromkeys(bad, True)
+    assert asked() == 400
+    assert asked("127.0.0.1", "evil.example") == 400
+    assert asked(version="1.0") == 200
+
+
+def test_wrong_codes_of_one_address_do_not_void_the_right_one(own_service: Service) -> None:
+    own_service.start()
+    said = own_service.hombi("claim-code")
+    assert said.returncode == 0, said.stderr
+    code = said.stdout.split()[-1]
+    assert code != own_service.code
+    wrong = {"code": "AAAA-AAAA", "username": "eve", "password": PASSWORD}
+    answers = [httpx.post(f"{own_service.url}/api/claim", json=wrong).status_code for _ in range(30)]
+    assert set(answers) == {409, 429}
+    # The throttle is the stranger's address's own; the code is what it was.
+    again = own_service.hombi("claim-code").stdout.split()[-1]
+    with httpx.Client(transport=httpx.HTTPTransport(local_address="127.0.0.9"), base_url=own_service.url) as other:
+        assert other.post("/api/claim", json={**wrong, "code": code}).status_code == 409, "the one before is void"
+        assert other.post("/api/claim", json={"code": again, "username": OWNER, "password": PASSWORD}).status_code == 201
+    refused = own_service.hombi("claim-code")
+    assert refused.returncode == 1
+    assert "has an owner" in refused.stderr
+
+
+def test_the_policy_is_the_same_on_every_page(service: Service) -> None:
+    with httpx.Client(base_url=service.url) as client:
+        policies = {client.get(path).headers["Content-Security-Policy"] for path in ("/", "/api/docs", "/api/health", "/nodes")}
+        assert len(policies) == 1
+        assert "script-src" not in policies.pop()
+        page = client.get("/api/docs").text
+        assert "<script>" not in page
+
+
+def test_what_is_stored_is_its_owners_alone_and_secrets_are_sealed(own_service: Service) -> None:
+    own_service.data.mkdir(exist_ok=True)
+    own_service.data.chmod(0o755)
+    (own_service.data / "hombi.toml").write_text("[house]\nname = 'Open'\n")
+    (own_service.data / "hombi.toml").chmod(0o644)
+    own_service.start()
+    own_service.claim()
+    with httpx.Client(base_url=own_service.url) as browser:
+        browser.post("/api/session", json={"username": OWNER, "password": PASSWORD}).raise_for_status()
+        assert browser.get("/api/session").status_code == 200
+        cookie = browser.cookies["sessionid"]
+    open_to_others = [
+        path.name
+        for path in (own_service.data, *own_service.data.iterdir())
+        if path.is_file() and stat.S_IMODE(path.stat().st_mode) & 0o077
+    ]
+    assert open_to_others == []
+    assert stat.S_IMODE(own_service.data.stat().st_mode) == 0o700
+    own_service.stop()
+    with sqlite3.connect(own_service.data / "hub.sqlite3") as database:
+        (vapid,) = database.execute("SELECT value FROM records_hubkey").fetchone()
+        sessions = [row[0] for row in database.execute("SELECT session_key FROM django_session")]
+    assert vapid.startswith("sealed:")
+    assert "PRIVATE KEY" not in vapid
+    assert sessions
+    assert cookie not in sessions
+
+
+def spoil(data: Path, how: str) -> None:
+    database = data / "hub.sqlite3"
+    if how == "no database":
+        database.write_bytes(b"this is no database at all, but long enough to be looked at" * 100)
+    elif how == "truncated":
+        os.truncate(database, database.stat().st_size // 2)
+    elif how == "scribbled":
+        with database.open("r+b") as file:
+            file.seek(8192)
+            file.write(b"\xff" * 40_000)
+    elif how == "newer":
+        with contextlib.closing(sqlite3.connect(database, isolation_level=None)) as found:
+            found.execute("INSERT INTO django_migrations (app, name, applied) VALUES ('records', '9999_later', '2030-01-01')")
+    elif how == "empty key":
+        (data / "secret.key").write_text("")
+    elif how == "another key":
+        (data / "secret.key").write_text("k" * 60)
+    elif how == "a folder":
+        database.unlink()
+        database.mkdir()
+
+
+@pytest.mark.parametrize(
+    ("how", "said"),
+    [
+        ("no database", "is damaged"),
+        ("truncated", "is damaged"),
+        ("scribbled", "is damaged"),
+        ("newer", "was written by a newer Hombi"),
+        ("empty key", "is empty or cut short"),
+        ("another key", "put back the secret.key"),
+        ("a folder", "cannot be written"),
+    ],
+)
+def test_data_that_cannot_be_used_is_named_and_left_alone(made_data: Path, tmp_path: Path, how: str, said: str) -> None:
+    own = make_service(tmp_path / "hub")
+    shutil.copytree(made_data, own.data)
+    spoil(own.data, how)
+    before = {path.name: path.read_bytes() for path in own.data.iterdir() if path.suffix in (".sqlite3", ".key") and path.is_file()}
+    run = own.hombi("serve")
+    assert run.returncode == 1
+    assert said in " ".join(run.stderr.split()), run.stderr
+    assert "Traceback" not in run.stderr + run.stdout
+    assert {name: (own.data / name).read_bytes() for name in before} == before
+
+
+@pytest.fixture(scope="module")
+def made_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    made = make_service(tmp_path_factory.mktemp("made") / "hub").start()
+    made.claim()
+    made.stop()
+    return made.data
+
+
+def test_a_data_folder_that_cannot_be_made_is_named(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("")
+    own = make_service(tmp_path / "file" / "hub")
+    own.env["XDG_CONFIG_HOME"] = str(tmp_path)
+    run = own.hombi("serve")
+    assert run.returncode == 1
+    assert "cannot be used" in run.stderr
+
+
+def test_django_has_nothing_to_warn_of(tmp_path: Path) -> None:
+    env = {**os.environ, "HOMBI_DATA": str(tmp_path), "DJANGO_SETTINGS_MODULE": "hombi.service.settings"}
+    run = subprocess.run(
+        [sys.executable, "-m", "django", "check", "--deploy", "--fail-level", "WARNING"],
+        env=env, capture_output=True, text=True, timeout=90, check=False,
+    )  # fmt: skip
+    assert run.returncode == 0, run.stderr
+    assert "(0 silenced)" not in run.stdout + run.stderr
+
+
+def test_a_slow_body_is_not_waited_for(service: Service) -> None:
+    head = b"POST /api/session HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{"
+    with socket.create_connection(("127.0.0.1", service.port), timeout=connections.BODY_S + 20) as sock:
+        sock.sendall(head)
+        assert until(lambda: sock.recv(1) == b"" or None, connections.BODY_S + 20)
