@@ -70,6 +70,11 @@ def arrivals(json: Json = False) -> None:
         ("ARRIVAL", "NAME", "LINK", "HAS", "STATE", "HEARD"), rows, "Nobody waits at the door. `hombi pair` opens it.", ("HEARD",)
     )
     for arrival in found:
+        if arrival.rivals:
+            out.print(
+                f"{arrival.id}: {', '.join(arrival.rivals)} says that it is this node too; the setup code shows which one is",
+                style="yellow",
+            )
         for left_out in arrival.left_out:
             out.print(f"{arrival.id}: {left_out}", style="yellow")
 
@@ -91,6 +96,8 @@ def admit(
     """Let an arrival in, with the setup code that is on it, or with what it asks for when it was found."""
     with hub() as h:
         found = [a for a in h.arrivals() if arrival in (a.id, a.title)]
+        if len(found) > 1 and len({a.thing for a in found}) == 1 and all(a.needs_code for a in found):
+            found = found[:1]  # of those that say they are the same node, the setup code picks the right one
         if len(found) != 1:
             err.print(
                 f"{'no' if not found else 'more than one'} arrival is called {arrival}; `hombi arrivals` lists them", style="red"

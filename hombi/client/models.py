@@ -233,6 +233,8 @@ class Arrival(Model, frozen=True):
     actions: list[str]
     thing: str
     url: str
+    sender: str
+    rivals: list[str]
     needs_code: bool
     asks: str
 

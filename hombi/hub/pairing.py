@@ -9,6 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from types import MappingProxyType
 from typing import Any
+from urllib.parse import urlsplit
 
 from hombi.hub.clock import Clock, Timer
 from hombi.hub.described import as_stored
@@ -21,9 +22,18 @@ from hombi.hub.records_thread import RecordsThread
 from hombi.hub.rooms import Rooms
 from hombi.hub.tasks import Tasks
 from hombi.links.base import Asking, Driver, Found
-from hombi.links.thing_description import DescriptionError, Promised, ThingDescription, read_description, slug
+from hombi.links.thing_description import (
+    DescriptionError,
+    Promised,
+    ThingDescription,
+    check_size,
+    read_description,
+    slug,
+)
 
+# Arrivals of one address count as one, and there are only so many of them; what is found on a radio has no address.
 MAX_ARRIVALS = 32
+MAX_OF_AN_ADDRESS = 8
 MAX_WRONG_CODES = 5
 MAX_WINDOW_MS = 15 * 60_000
 
@@ -135,14 +145,15 @@ class Pairing:
     def _announce(self) -> None:
         self.live.publish("pairing", {"until": self.until_ms, "left_ms": self.left_ms})
 
-    async def ask(self, description: dict[str, Any], proof: str) -> tuple[Arrival, str]:
-        """A node asks to join: (its arrival, the ticket with which it asks what became of it).
+    async def ask(self, description: dict[str, Any], proof: str, sender: str = "") -> tuple[Arrival, str]:
+        """A node asks to join: (its arrival, the ticket with which it asks what became of it). `sender` is its address.
 
-        Raises PairingClosed, Invalid for a description that cannot be used, Refused when too many wait.
+        Raises PairingClosed, Invalid for a description that cannot be used, Refused for one that is locked out.
         """
         if not self.left_ms:
             raise PairingClosed("pairing is closed; open it in the console, or with `hombi pair`")
         try:
+            check_size(description)
             thing = read_description(description)
         except DescriptionError as error:
             raise Invalid(str(error)) from error
@@ -150,18 +161,25 @@ class Pairing:
             raise Invalid("proof must be 64 hex digits: HMAC-SHA-256 of the description's id, keyed with the setup code")
         ticket = secrets.token_urlsafe(24)
         record = self._record(thing, description)
-        record.proof, record.ticket_hash = proof, hash_key(ticket)
+        record.proof, record.ticket_hash, record.sender = proof, hash_key(ticket), sender
         return await self._arrive(record, thing, "asks to join over wifi"), ticket
 
     async def found(self, found: Found) -> Arrival:
-        """A link found a node by itself, or a person gave its address. Raises Invalid, Refused when too many wait."""
+        """A link found a node by itself, or a person gave its address. Raises Invalid, Refused for one that is locked out."""
         reach = {**found.reach, "notes": list(found.notes)} if found.notes else found.reach
-        known = next((a for a in self.arrivals.values() if a.record.thing_id == found.thing_id), None)
+        sender = urlsplit(found.reach.get("url", "")).hostname or ""
+        ours = [a for a in self.arrivals.values() if a.record.thing_id == found.thing_id]
+        known = next((a for a in ours if (a.record.link, a.record.sender) == (found.link, sender)), None)
         if known is not None and (known.record.reach, known.record.description) == (reach, found.description):
             known.heard_ms = self.clock.now_ms()
             return known
-        thing = read_description(found.description)
+        try:
+            check_size(found.description)
+            thing = read_description(found.description)
+        except DescriptionError as error:
+            raise Invalid(str(error)) from error
         record = self._record(thing, found.description)
+        record.sender = sender
         record.reach, record.asks, record.link = reach, found.asks, found.link
         if known is not None and (known.record.state == "asking" or known.record.reach == reach):
             record.id = known.record.id  # who has it before their eyes goes on looking at it
@@ -182,7 +200,7 @@ class Pairing:
                 self._changed(arrival)
             return
         if arrival is None or arrival.record.state != "asking":
-            if not self.left_ms or (arrival is None and len(self.waiting()) >= MAX_ARRIVALS):
+            if not self.left_ms or (arrival is None and self._crowd() >= MAX_ARRIVALS):
                 return
             number = arrival.record.id if arrival is not None else secrets.token_hex(4)
             record = ArrivalRecord(
@@ -197,17 +215,39 @@ class Pairing:
         return ArrivalRecord(secrets.token_hex(4), thing.thing_id, thing.title, description, "", "", self.clock.now_ms())
 
     async def _arrive(self, record: ArrivalRecord, thing: ThingDescription, how: str) -> Arrival:
-        for other in [a for a in self.arrivals.values() if a.record.thing_id == thing.thing_id]:
+        for other in [a for a in self.arrivals.values() if _same_node(a.record, record)]:
             if other.record.state == "locked":
                 raise Refused("this node was locked out after wrong setup codes; turn it away first, then let it ask again")
             await self._drop(other)
-        if len(self.waiting()) >= MAX_ARRIVALS:
-            raise Refused(f"{MAX_ARRIVALS} arrivals wait already; admit some or turn them away")
+        await self._make_room(record.sender)
         await self.thread.run(self.records.save_arrival, record)
         arrival = self._add(record, thing, record.asked_ms)
         self.journal.note("NodeArrived", f"{thing.title} {how}")
         self._changed(arrival)
         return arrival
+
+    async def _make_room(self, sender: str) -> None:
+        """At a bound the arrival that was heard longest ago goes; a node that waits asks again and again, so it is heard."""
+        beside = [a for a in self.waiting() if sender and a.record.sender == sender]
+        if len(beside) >= MAX_OF_AN_ADDRESS:
+            await self._forget_oldest(beside)
+        elif not beside and self._crowd() >= MAX_ARRIVALS:
+            await self._forget_oldest(self.waiting())
+
+    def _crowd(self) -> int:
+        """How many addresses arrivals wait at; each one without an address counts by itself."""
+        return len({a.record.sender or a.record.id for a in self.waiting()})
+
+    async def _forget_oldest(self, among: list[Arrival]) -> None:
+        oldest = min(among, key=lambda a: a.heard_ms)
+        self.journal.fault("ArrivalForgotten", f"too many nodes ask to join; {oldest.record.title}, unheard longest, is let go")
+        await self._drop(oldest)
+        oldest.record.state = "turned-away"
+        self._changed(oldest)
+
+    def rivals(self, arrival: Arrival) -> list[Arrival]:
+        """Other arrivals that say that they are the same node, first come first."""
+        return [a for a in self.waiting() if a is not arrival and a.record.thing_id == arrival.record.thing_id]
 
     def _add(self, record: ArrivalRecord, thing: ThingDescription, heard_ms: int) -> Arrival:
         url = record.reach.get("url", "")
@@ -277,7 +317,10 @@ class Pairing:
             raise Invalid(f"{record.title} has no entity {sorted(unknown)[0]}")
         if record.asks and not secret:
             raise Invalid(f"{record.title} answers only to who knows its {record.asks}")
-        if record.proof and not hmac.compare_digest(record.proof, proof_of(setup_code, record.thing_id)):
+        if record.proof and not _fits(record, setup_code):
+            # Somebody else may say that it is this node: the one that knows its code is it.
+            if known := next((a for a in self.rivals(arrival) if _fits(a.record, setup_code)), None):
+                return await self.admit(known.record.id, setup_code, name, room, secret, entities)
             await self._wrong_code(arrival)
         record.state, record.node = "admitting", address
         try:
@@ -327,6 +370,10 @@ class Pairing:
         self.journal.note("NodeAdmitted", f"{title} was let in as {address}{where}", node=address)
         self.live.publish("house", {"changed": "node", "node": address})
         self._changed(arrival)
+        for rival in self.rivals(arrival):
+            rival.record.state = "turned-away"
+            await self._drop(rival)
+            self._changed(rival)
         if not record.ticket_hash:  # it was found: it has no key to collect
             await self._drop(arrival)
         return node
@@ -357,6 +404,17 @@ class Pairing:
     def _changed(self, arrival: Arrival) -> None:
         record = arrival.record
         self.live.publish("arrival", {"id": record.id, "title": record.title, "state": record.state, "progress": arrival.progress})
+
+
+def _same_node(one: ArrivalRecord, other: ArrivalRecord) -> bool:
+    """Whether an arrival is the other one again: whoever only says that it is this node is another."""
+    return (one.thing_id, one.link, one.sender, one.proof) == (other.thing_id, other.link, other.sender, other.proof) or (
+        one.thing_id == other.thing_id and one.sender == other.sender and "locked" in (one.state, other.state)
+    )
+
+
+def _fits(record: ArrivalRecord, setup_code: str) -> bool:
+    return bool(record.proof) and hmac.compare_digest(record.proof, proof_of(setup_code, record.thing_id))
 
 
 def _as_chosen(promised: Promised, chosen: EntityChoice | None, known: Node | None) -> NewEntity:

@@ -21,8 +21,8 @@ class ArrivalRecord:
     """A node that was heard and is not let in yet (or was, and has not collected its key).
 
     One that asked has a `proof` of its setup code. One that was found by its link has a `reach` instead, and `asks` says what
-    must be known to use it ("user and password", "token"; "" for nothing). One that is still "asking" (being asked what it has)
-    is not stored.
+    must be known to use it ("user and password", "token"; "" for nothing). `sender` is the address
+    that it spoke from. One that is still "asking" (being asked what it has) is not stored.
     """
 
     id: str
@@ -38,6 +38,7 @@ class ArrivalRecord:
     reach: dict[str, Any] = field(default_factory=dict)
     asks: str = ""
     link: str = "wifi"
+    sender: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,9 +13,13 @@ import msgspec
 
 from hombi.core.errors import UnitError
 from hombi.core.kinds import KINDS, Kind
+from hombi.core.nesting import deeper_than
 from hombi.core.units import COUNTS, conversion, find_unit
 
 MAX_PROPERTIES = 64
+MAX_DESCRIPTION, MAX_NESTING = 64 * 1024, 32
+MAX_ID = 200
+MAX_TITLE, MAX_ABOUT, MAX_LEFT_OUT = 120, 500, 200
 # Which kind a unit speaks for, when neither @type nor the name says.
 _KIND_BY_MEASURE = {
     "temperature": "temperature",
@@ -142,6 +146,18 @@ class ThingDescription:
     left_out: tuple[str, ...]
 
 
+def check_size(source: object) -> None:
+    """Raises DescriptionError for one that is larger than a description need be; a stranger may have sent it."""
+    if deeper_than(source, MAX_NESTING):
+        raise DescriptionError(f"the Thing Description is nested deeper than {MAX_NESTING} levels")
+    try:
+        size = len(msgspec.json.encode(source))
+    except UnicodeEncodeError as error:
+        raise DescriptionError("a text of the Thing Description holds half of a character (a lone surrogate)") from error
+    if size > MAX_DESCRIPTION:
+        raise DescriptionError(f"the Thing Description has {size // 1024} kB; at most {MAX_DESCRIPTION // 1024} kB are taken")
+
+
 def read_description(source: object) -> ThingDescription:
     """Understand a Thing Description given as decoded JSON.
 
@@ -176,8 +192,15 @@ def read_description(source: object) -> ThingDescription:
     if not promised:
         why = f": {left_out[0]}" if left_out else ""
         raise DescriptionError(f"no property of this Thing Description is a number or a boolean that the hub can take{why}")
-    about = thing.description
-    return ThingDescription(thing.id, thing.title.strip(), about, tuple(promised), tuple(settings), tuple(actions), tuple(left_out))
+    return ThingDescription(
+        thing.id,
+        thing.title.strip(),
+        thing.description[:MAX_ABOUT],
+        tuple(promised),
+        tuple(settings),
+        tuple(actions),
+        tuple(one[:MAX_LEFT_OUT] for one in left_out[:MAX_PROPERTIES]),
+    )
 
 
 def slug(text: str) -> str:
@@ -199,6 +222,13 @@ def _convert(source: object) -> _Thing:
         raise DescriptionError("the Thing Description has no id; give the node one that it keeps, like urn:uuid:…")
     if not thing.title.strip():
         raise DescriptionError("the Thing Description has an empty title")
+    named = {"title": thing.title, **{f"properties.{name[:20]}": name for name in thing.properties}}
+    named |= {f"properties.{name[:20]}.title": one.title for name, one in thing.properties.items()}
+    for place, name in named.items():
+        if len(name) > MAX_TITLE:
+            raise DescriptionError(f"$.{place} has {len(name)} characters; at most {MAX_TITLE} are taken")
+    if len(thing.id) > MAX_ID:
+        raise DescriptionError(f"$.id has {len(thing.id)} characters; at most {MAX_ID} are taken")
     if not 0 < len(thing.properties) <= MAX_PROPERTIES:
         raise DescriptionError(f"the Thing Description has {len(thing.properties)} properties; 1 to {MAX_PROPERTIES} are taken")
     return thing

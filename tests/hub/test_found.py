@@ -6,8 +6,8 @@ from typing import Any
 
 import pytest
 
-from hombi.hub.errors import Invalid, Refused
-from hombi.hub.pairing import EntityChoice
+from hombi.hub.errors import Invalid
+from hombi.hub.pairing import MAX_ARRIVALS, EntityChoice
 from hombi.links.base import Found
 from tests.house import CLIMATE, description
 from tests.hub.parts import Rig, rig, settle
@@ -45,7 +45,10 @@ async def test_heard_again_it_is_the_same_arrival() -> None:
         await r.clock.forward(5_000)
         assert await arrive(r, found()) == first
         assert r.hub.pairing.find(first).heard_ms == r.clock.now
-        assert await arrive(r, found(url="http://10.0.0.8/td")) != first, "at another address it is looked at anew"
+        await arrive(r, found(url="http://10.0.0.8/td"))
+        one, other = r.hub.pairing.waiting()
+        assert (one.record.id, other.record.sender) == (first, "10.0.0.8"), "at another address it is shown beside the first"
+        assert r.hub.pairing.rivals(one) == [other]
 
 
 async def test_newer_software_may_bring_more_values_at_the_same_address_only() -> None:
@@ -117,7 +120,13 @@ async def test_a_typed_address_needs_no_open_window_and_says_what_is_wrong() -> 
 
 async def test_no_more_arrivals_than_a_person_can_look_at() -> None:
     async with rig() as r:
-        for number in range(32):
-            await r.hub.pairing.found(found(f"Node {number}"))
-        with pytest.raises(Refused, match="32 arrivals wait already"):
-            await r.hub.pairing.found(found("One more"))
+        for number in range(MAX_ARRIVALS):
+            await r.hub.pairing.found(found(f"Node {number}", url=f"http://10.0.0.{number}/td"))
+            await r.clock.forward(10)
+        await r.hub.pairing.found(found("Node 0", url="http://10.0.0.0/td"))
+        await r.hub.pairing.found(found("One more", url="http://10.0.1.1/td"))
+        titles = [arrival.record.title for arrival in r.hub.pairing.waiting()]
+        assert len(titles) == MAX_ARRIVALS
+        assert "One more" in titles
+        assert "Node 0" in titles, "it was heard again"
+        assert "Node 1" not in titles

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import asyncio
+import json
 import threading
 from typing import Any
 
@@ -8,15 +9,15 @@ import pytest
 
 from hombi.hub.errors import Invalid, NotFound, PairingClosed, Refused
 from hombi.hub.memory import MemoryRecords
-from hombi.hub.pairing import MAX_ARRIVALS, MAX_WRONG_CODES, proof_of
+from hombi.hub.pairing import MAX_OF_AN_ADDRESS, MAX_WRONG_CODES, proof_of
 from tests.house import CLIMATE, description
 from tests.hub.parts import ManualClock, Rig, rig, settle
 
 RACK = description("Cellar rack", **CLIMATE)
 
 
-async def ask(r: Rig, thing: dict[str, object] = RACK, code: str = "1234-5678") -> tuple[str, str]:
-    arrival, ticket = await r.hub.pairing.ask(thing, proof_of(code, str(thing["id"])))
+async def ask(r: Rig, thing: dict[str, object] = RACK, code: str = "1234-5678", sender: str = "10.0.0.1") -> tuple[str, str]:
+    arrival, ticket = await r.hub.pairing.ask(thing, proof_of(code, str(thing["id"])), sender)
     return arrival.record.id, ticket
 
 
@@ -185,13 +186,64 @@ async def test_a_proof_that_cannot_be_one_is_refused(proof: str) -> None:
             await r.hub.pairing.ask(RACK, proof)
 
 
-async def test_arrivals_are_bounded() -> None:
+async def test_a_flood_from_one_address_counts_as_one() -> None:
     async with rig() as r:
         r.hub.pairing.open(60_000)
-        for number in range(MAX_ARRIVALS):
-            await ask(r, description(f"Node {number}", **CLIMATE))
-        with pytest.raises(Refused, match="wait already"):
-            await ask(r)
+        for number in range(60):
+            await ask(r, description(f"Fake {number}", **CLIMATE), sender="10.0.0.66")
+        arrival, ticket = await ask(r, sender="10.0.0.7")
+        assert (await r.hub.pairing.outcome(arrival, ticket))[0] == "waiting"
+        assert len(r.hub.pairing.waiting()) == MAX_OF_AN_ADDRESS + 1
+
+
+async def test_who_asks_again_and_again_what_became_of_it_is_not_let_go() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        arrival, ticket = await ask(r, sender="10.0.0.66")
+        for number in range(30):
+            await r.clock.forward(10)
+            await ask(r, description(f"Fake {number}", **CLIMATE), sender="10.0.0.66")
+            assert (await r.hub.pairing.outcome(arrival, ticket))[0] == "waiting"
+
+
+async def test_a_stranger_with_a_waiting_nodes_id_stands_beside_it_and_the_code_tells_them_apart() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        real, ticket = await ask(r, sender="10.0.0.7")
+        fake, fake_ticket = await ask(r, code="6666-6666", sender="10.0.0.66")
+        assert [a.record.id for a in r.hub.pairing.waiting()] == [real, fake]
+        node = await r.hub.admit(fake, "1234-5678", "", "")
+        assert node.address == "cellar-rack"
+        state, joined = await r.hub.pairing.outcome(real, ticket)
+        assert state == "admitted"
+        assert joined is not None
+        with pytest.raises(NotFound):
+            await r.hub.pairing.outcome(fake, fake_ticket)
+
+
+async def test_a_node_that_asks_again_takes_its_own_place() -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        await ask(r, sender="10.0.0.7")
+        again, _ = await ask(r, sender="10.0.0.7")
+        assert [a.record.id for a in r.hub.pairing.waiting()] == [again]
+
+
+@pytest.mark.parametrize(
+    ("spoiled", "said"),
+    [
+        ({"about": "x" * 70_000}, "at most 64 kB"),
+        ({"title": "x" * 121}, "at most 120"),
+        ({"id": "urn:" + "x" * 300}, "at most 200"),
+        ({"deep": json.loads('{"a":' * 40 + "1" + "}" * 40)}, "deeper than 32"),
+        ({"properties": {"x" * 121: {"type": "number"}}}, "at most 120"),
+    ],
+)
+async def test_descriptions_have_a_size(spoiled: dict[str, Any], said: str) -> None:
+    async with rig() as r:
+        r.hub.pairing.open(60_000)
+        with pytest.raises(Invalid, match=said):
+            await ask(r, {**RACK, **spoiled})
 
 
 async def test_arrivals_outlive_a_restart() -> None:

@@ -180,6 +180,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/claim/code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description For the command line on the hub's own machine: a new code; the one before is void. */
+        post: operations["claim_code"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/doctor": {
         parameters: {
             query?: never;
@@ -1015,6 +1032,10 @@ export interface components {
             thing: string;
             /** @description where it was found; one that asked by itself has none */
             url: string;
+            /** @description the address that it spoke from */
+            sender: string;
+            /** @description arrivals that say that they are the same node */
+            rivals: string[];
             /** @description whether its setup code lets it in */
             needs_code: boolean;
             /** @description what it wants to hear before it answers, like "user and password" */
@@ -1099,6 +1120,10 @@ export interface components {
         /** @description What is to be done with a foreign network on the stick: keep it, or start clean. */
         ChoiceRequest: {
             choice: components["schemas"]["ChoiceEnum"];
+        };
+        /** @description The code with which a person makes the hub theirs. */
+        ClaimCode: {
+            code: string;
         };
         /** @description The code that the hub printed, and the account to make. */
         ClaimRequest: {
@@ -2336,6 +2361,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    claim_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClaimCode"];
                 };
             };
             /** @description a problem */

@@ -173,7 +173,8 @@ class ArrivalsView(APIView):
     def post(self, request: Request) -> Response:
         """For nodes: ask to join. Only while the pairing window is open; no sign-in."""
         given = checked(request, AskRequest)
-        arrival, ticket = call(hub().pairing.ask(given["description"], given["proof"]))
+        sender = str(request.META.get("REMOTE_ADDR", ""))
+        arrival, ticket = call(hub().pairing.ask(given["description"], given["proof"], sender))
         outcome = f"/api/arrivals/{arrival.record.id}/outcome"
         return Response({"id": arrival.record.id, "ticket": ticket, "outcome": outcome}, status=202)
 

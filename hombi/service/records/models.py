@@ -95,6 +95,7 @@ class Arrival(models.Model):
     reach = models.JSONField(default=dict)
     asks = models.CharField(max_length=40, blank=True)
     link = models.CharField(max_length=12, default="wifi")
+    sender = models.CharField(max_length=60, blank=True)
 
 
 class Tool(models.Model):

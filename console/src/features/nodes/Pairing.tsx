@@ -82,9 +82,15 @@ export function Pairing() {
                 {arrival.link}, heard <Ago at={arrival.heard_at} />
                 {arrival.url && ` at ${arrival.url}`}
                 {arrival.known_as && `, was here before as ${arrival.known_as}`}
+                {arrival.sender && !arrival.url && ` from ${arrival.sender}`}
               </span>
               {arrival.state === "asking" ? <Interview progress={arrival.progress} /> : <Has arrival={arrival} />}
               <Also arrival={arrival} />
+              {arrival.rivals.length > 0 && (
+                <div className="text-sm">
+                  <Mark>Another one says that it is this node. The setup code shows which one is.</Mark>
+                </div>
+              )}
             </div>
             <Choice arrival={arrival} admit={() => setAdmitting(arrival)} />
             <Button look="grave" onClick={() => turnAway.mutate(arrival.id)}>
