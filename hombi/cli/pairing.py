@@ -70,6 +70,11 @@ def arrivals(json: Json = False) -> None:
         ("ARRIVAL", "NAME", "LINK", "HAS", "STATE", "HEARD"), rows, "Nobody waits at the door. `hombi pair` opens it.", ("HEARD",)
     )
     for arrival in found:
+        for elsewhere in arrival.elsewhere:
+            out.print(
+                f"{arrival.id}: it sends the hub to {elsewhere}, which is not its own; `--origin {elsewhere}` lets it",
+                style="yellow",
+            )
         if arrival.rivals:
             out.print(
                 f"{arrival.id}: {', '.join(arrival.rivals)} says that it is this node too; the setup code shows which one is",
@@ -91,6 +96,10 @@ def admit(
     secret: Annotated[str | None, typer.Option(help="What a node that was found asks for: user:password, or its token.")] = None,
     call: Annotated[list[str] | None, typer.Option("--call", help="What to call an entity: temperature=Under the roof.")] = None,
     hide: Annotated[list[str] | None, typer.Option("--hide", help="An entity that is not shown in its room.")] = None,
+    origin: Annotated[
+        list[str] | None,
+        typer.Option("--origin", help="An address beside its own that it sends the hub to, and may; else it is not used."),
+    ] = None,
     turn_away: Annotated[bool, typer.Option("--turn-away", help="Do not let it in.")] = False,
 ) -> None:
     """Let an arrival in, with the setup code that is on it, or with what it asks for when it was found."""
@@ -114,5 +123,5 @@ def admit(
             secret = Prompt.ask(f"Its {arriving.asks}", password=True)
         titles = dict(one.partition("=")[::2] for one in call or [])
         choices = {one: {"title": titles.get(one, ""), "hidden": one in (hide or [])} for one in {*titles, *(hide or [])}}
-        node = h.admit(arriving.id, code or "", name, room, secret=secret or "", entities=choices)
+        node = h.admit(arriving.id, code or "", name, room, secret=secret or "", entities=choices, origins=origin or [])
         out.print(f"{node.title} is in as [bold]{node.node}[/bold]: {', '.join(node.entities)}")

@@ -178,11 +178,19 @@ def look(address: str) -> Call[m.Arrival]:
 
 
 def admit(
-    arrival: str, setup_code: str = "", name: str = "", room: str = "", *, secret: str = "", entities: Choices = NO_CHOICES
+    arrival: str,
+    setup_code: str = "",
+    name: str = "",
+    room: str = "",
+    *,
+    secret: str = "",
+    entities: Choices = NO_CHOICES,
+    origins: Sequence[str] = (),
 ) -> Call[m.Node]:
-    """Let an arrival in; a room that does not exist is made."""
+    """Let an arrival in; a room that does not exist is made. `origins` are those of its `elsewhere` that it may use."""
     choices = [{"name": entity, **choice} for entity, choice in entities.items()]
     body = {"setup_code": setup_code, "name": name, "room": room, "secret": secret, "entities": choices}
+    body |= {"origins": list(origins)} if origins else {}
     return Call("POST", f"/api/arrivals/{quote(arrival)}/admit", m.Node, body=body)
 
 

@@ -234,6 +234,7 @@ class Arrival(Model, frozen=True):
     thing: str
     url: str
     sender: str
+    elsewhere: list[str]
     rivals: list[str]
     needs_code: bool
     asks: str

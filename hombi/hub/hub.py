@@ -142,9 +142,10 @@ class Hub:
         room: str,
         secret: str = "",
         entities: Mapping[str, EntityChoice] | None = None,
+        origins: Sequence[str] = (),
     ) -> Node:
         """Let an arrival in; automations that look at it wake up. Raises as `Pairing.admit` does."""
-        node = await self.pairing.admit(arrival_id, setup_code, name, room, secret, entities or {})
+        node = await self.pairing.admit(arrival_id, setup_code, name, room, secret, entities or {}, origins)
         self.engine.house_changed()
         return node
 

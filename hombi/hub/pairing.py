@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import hmac
 import secrets
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from types import MappingProxyType
 from typing import Any
@@ -292,8 +292,10 @@ class Pairing:
         room: str = "",
         secret: str = "",
         entities: Mapping[str, EntityChoice] = MappingProxyType({}),
+        origins: Sequence[str] = (),
     ) -> Node:
-        """Let an arrival in as `name`, in `room` (one that exists, or the name of a new one).
+        """Let an arrival in as `name`, in `room` (one that exists, or the name of a new one). `origins` are those beside its
+        own that its forms may lead to, and its secret with them.
 
         `secret` is what a node that was found wants to hear before it answers; `entities` are choices by entity name.
         Raises NotFound, Invalid for a name that is taken, Refused for a wrong setup code.
@@ -315,16 +317,18 @@ class Pairing:
             raise Invalid(f"a tool at the MQTT door is called {address}; give this node another name")
         if unknown := set(entities) - {p.name for p in arrival.thing.promised}:
             raise Invalid(f"{record.title} has no entity {sorted(unknown)[0]}")
+        if unknown_origins := set(origins) - set(record.reach.get("elsewhere", ())):
+            raise Invalid(f"{record.title} has nothing at {sorted(unknown_origins)[0]}")
         if record.asks and not secret:
             raise Invalid(f"{record.title} answers only to who knows its {record.asks}")
         if record.proof and not _fits(record, setup_code):
             # Somebody else may say that it is this node: the one that knows its code is it.
             if known := next((a for a in self.rivals(arrival) if _fits(a.record, setup_code)), None):
-                return await self.admit(known.record.id, setup_code, name, room, secret, entities)
+                return await self.admit(known.record.id, setup_code, name, room, secret, entities, origins)
             await self._wrong_code(arrival)
         record.state, record.node = "admitting", address
         try:
-            return await self._let_in(arrival, address, name.strip() or record.title, room, secret, entities)
+            return await self._let_in(arrival, address, name.strip() or record.title, room, secret, entities, origins)
         except BaseException:
             record.state, record.node = "waiting", ""
             raise
@@ -343,13 +347,21 @@ class Pairing:
         raise Refused(f"wrong setup code; {left} more {'try' if left == 1 else 'tries'}")
 
     async def _let_in(
-        self, arrival: Arrival, address: str, title: str, room_name: str, secret: str, choices: Mapping[str, EntityChoice]
+        self,
+        arrival: Arrival,
+        address: str,
+        title: str,
+        room_name: str,
+        secret: str,
+        choices: Mapping[str, EntityChoice],
+        origins: Sequence[str],
     ) -> Node:
         record, known = arrival.record, arrival.known
         room = await self.rooms.find_or_add(room_name) if room_name.strip() else (known.room if known else None)
         now = self.clock.now_ms()
         entities = tuple(_as_chosen(promised, choices.get(promised.name), known) for promised in arrival.thing.promised)
-        reach = {**record.reach, "description": record.description, **({"secret": secret} if secret else {})}
+        reach = {**record.reach, "description": record.description}
+        reach |= {name: value for name, value in (("secret", secret), ("origins", list(origins))) if value}
         new = NewNode(
             address, title, record.link, record.thing_id, room.id if room else None, now, entities, known.id if known else 0, reach
         )

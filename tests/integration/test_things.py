@@ -6,13 +6,18 @@ import json
 import threading
 import time
 from collections.abc import Iterator
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any
 
 import paho.mqtt.client as paho
 import pytest
+from starlette.requests import Request
+from starlette.responses import Response
 
 from hombi.client import Arrival, HubProblem
+from hombi.links.base import LinkError
+from hombi.links.wifi.origins import Guard
 from tests.conftest import make_service
 from tests.house import CLIMATE, Service, ask, description, free_ports, until
 from tests.things import PASSWORD, USER, Vane
@@ -220,11 +225,15 @@ def test_a_description_with_forms_over_mqtt_is_followed_at_the_door(service: Ser
 
 
 def test_addresses_where_no_node_is_say_why(service: Service) -> None:
+    other = Snare()
+    host = other.url.removeprefix("http://")
     for address, said in (
         ("127.0.0.1:9", "nothing answers at http://127.0.0.1:9/.well-known/wot"),
-        (f"127.0.0.1:{service.port}", "/.well-known/wot answers is not JSON, so no Thing Description"),
-        (f"127.0.0.1:{service.port}/api/nothing", "answers 404; no Thing Description is there"),
-        (f"127.0.0.1:{service.port}/api/health", "this is no Thing Description"),
+        (f"127.0.0.1:{service.port}", "is the hub itself"),
+        (host, "/.well-known/wot answers is not JSON, so no Thing Description"),
+        (f"{host}/404", "answers 404; no Thing Description is there"),
+        (f"{host}/302", "sends the hub on to http://elsewhere/"),
+        (f"{host}/{{}}", "this is no Thing Description"),
         ("ftp://vane.local", "is no address"),
         ("http://[::1", "no address"),
     ):
@@ -264,3 +273,110 @@ def test_a_setup_code_is_drawn_and_opens_the_admit_page(service: Service, tmp_pa
         made = hub.setup_code("urn:test:mast")
         assert made.code != hub.setup_code("urn:test:mast").code, "a new one each time"
         assert made.svg.startswith("<svg")
+
+
+class Snare:
+    """What listens elsewhere, and notes all that it is asked, with what credentials."""
+
+    def __init__(self) -> None:
+        self.asked: list[tuple[str, str, str]] = []
+        snare = self
+
+        class Handler(BaseHTTPRequestHandler):
+            def _take(self) -> None:
+                snare.asked.append((self.command, self.path, self.headers.get("Authorization", "")))
+                body = {"/.well-known/wot": b"hello", "/%7B%7D": b"{}", "/{}": b"{}"}.get(self.path, b"7.5")
+                self.send_response(int(self.path[1:]) if self.path[1:].isdigit() else 200)
+                self.send_header("Location", "http://elsewhere/")
+                self.send_header("Content-Length", str(len(body)))
+                self.end_headers()
+                self.wfile.write(body)
+
+            do_GET = do_PUT = do_POST = do_DELETE = _take  # noqa: N815
+
+            def log_message(self, *_: Any) -> None: ...
+
+        self.server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
+        self.url = f"http://127.0.0.1:{self.server.server_address[1]}"
+        threading.Thread(target=self.server.serve_forever, daemon=True).start()
+
+
+class Sly(Vane):
+    """A node whose description sends the hub elsewhere."""
+
+    elsewhere = ""
+    redirected = ""
+
+    def description(self) -> dict[str, Any]:
+        found = super().description()
+        found["properties"]["rain"]["forms"] = [{"href": f"{self.elsewhere}/rain", "htv:methodName": "DELETE"}]
+        found["actions"]["park"]["forms"] = [{"href": f"{self.elsewhere}/park"}]
+        return found
+
+    async def _property(self, request: Request) -> Response:
+        if self.redirected:
+            return Response(status_code=307, headers={"Location": self.redirected})
+        return await super()._property(request)
+
+
+def test_forms_and_secrets_stay_at_the_nodes_own_origin_unless_it_is_ticked(service: Service) -> None:
+    snare = Snare()
+    sly = Sly(thing_id="urn:test:sly")
+    sly.elsewhere = snare.url
+    sly.start()
+    with service.hub() as hub:
+        arrival = hub.look(f"127.0.0.1:{sly.port}")
+        assert arrival.elsewhere == [snare.url]
+        assert "not ticked" in "\n".join(arrival.left_out)
+        assert snare.url in service.hombi("arrivals").stdout.replace("\n", "")
+        with pytest.raises(HubProblem, match="has nothing at http://other"):
+            hub.admit(arrival.id, room="Boathouse", secret=SECRET, name="Sly", origins=["http://other"])
+        hub.admit(arrival.id, room="Boathouse", secret=SECRET, name="Sly")
+        until(lambda: hub.entity("sly/wind").quality == "good")
+        with pytest.raises(HubProblem):
+            hub.act("sly", "park")
+        sly.redirected = f"{snare.url}/moved"
+        time.sleep(2.5)
+        assert snare.asked == []
+        sly.redirected = ""
+        hub.remove_node("sly", keep_history=False)
+        ticked = hub.look(f"127.0.0.1:{sly.port}")
+        done = service.hombi("admit", ticked.id, "--name", "Sly", "--secret", SECRET, "--origin", snare.url)
+        assert done.returncode == 0, done.stderr
+        until(lambda: hub.entity("sly/rain").quality == "good")
+        assert snare.asked[0][0] == "DELETE"
+        hub.remove_node("sly", keep_history=False)
+    sly.stop()
+    snare.server.shutdown()
+
+
+def test_the_hub_itself_is_nobodys_form(service: Service) -> None:
+    sly = Sly(thing_id="urn:test:sly-2")
+    sly.elsewhere = f"http://localhost:{service.port}/api"
+    sly.start()
+    with service.hub() as hub:
+        arrival = hub.look(f"127.0.0.1:{sly.port}")
+        hub.admit(arrival.id, secret=SECRET, name="Sly two", origins=arrival.elsewhere)
+        with pytest.raises(HubProblem, match="is the hub itself"):
+            hub.act("sly-two", "park")
+        with pytest.raises(HubProblem, match="is the hub itself"):
+            hub.look(f"127.0.0.1:{service.port}")
+        hub.remove_node("sly-two", keep_history=False)
+    sly.stop()
+
+
+async def test_nobody_elsewhere_sends_the_hub_to_its_own_machine() -> None:
+    guard = Guard((4662,))
+    await guard.check("http://127.0.0.1:9000/x", "http://127.0.0.1:8000/td")
+    await guard.check("http://192.0.2.7/x", "http://192.0.2.8/td")
+    for url in (
+        "http://127.0.0.1:9000/x",
+        "http://[::1]:9000/",
+        "http://[::ffff:127.0.0.1]/",
+        "http://localhost:9000/",
+        "http://0.0.0.0/",
+    ):
+        with pytest.raises(LinkError, match="own machine"):
+            await guard.check(url, "http://192.0.2.8/td")
+    with pytest.raises(LinkError, match="hub itself"):
+        await guard.check("http://127.8.8.8:4662/api", "http://127.0.0.1/td")

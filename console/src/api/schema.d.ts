@@ -1002,6 +1002,8 @@ export interface components {
             /** @default  */
             secret: string;
             entities?: components["schemas"]["EntityChoiceRequest"][];
+            /** @description of the arrival's `elsewhere`, those that it may use */
+            origins?: string[];
             /** @default  */
             name: string;
             /** @default  */
@@ -1034,6 +1036,8 @@ export interface components {
             url: string;
             /** @description the address that it spoke from */
             sender: string;
+            /** @description origins beside its own that it sends the hub to; used only where they are ticked */
+            elsewhere: string[];
             /** @description arrivals that say that they are the same node */
             rivals: string[];
             /** @description whether its setup code lets it in */

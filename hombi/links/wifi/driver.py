@@ -52,6 +52,7 @@ from hombi.links.wifi.mqtt.door import Door
 from hombi.links.wifi.mqtt.listener import Listener
 from hombi.links.wifi.mqtt.packets import BAD_PAYLOAD, Publish
 from hombi.links.wifi.mqtt.topics import covers, matches
+from hombi.links.wifi.origins import Guard
 from hombi.links.wifi.picks import Picks, Sent
 from hombi.links.wifi.web import Web
 
@@ -132,7 +133,8 @@ class WifiDriver:
         self._listener = Listener(self.door, settings.host, settings.port, settings.tls_port, _server_tls(settings.tls))
         self._picks = Picks()
         self._paces: dict[str, Pace] = {}
-        self._web = Web(reports, settings.read_every_s)
+        guard = Guard((settings.http_port, settings.port, settings.tls_port))
+        self._web = Web(reports, settings.read_every_s, guard)
         self._reaches: dict[str, Reach] = {}
         self._known: dict[str, OnLink] = {}
         self._discovery = Discovery(settings.discovery, self._announced)
@@ -184,7 +186,7 @@ class WifiDriver:
         entities, url = list(known.entities), known.reach.get("url", "")
         self._web.forget(known.node)
         if url:
-            reach = self._reaches[known.node] = read_forms(known.reach["description"], url)
+            reach = self._reaches[known.node] = read_forms(known.reach["description"], url, known.reach.get("origins", ()))
             entities = [self._over_mqtt(one, reach) for one in entities]
             if any(isinstance(way, HttpForm) for ways in reach.properties.values() for way in (ways.read, ways.observe)):
                 self._web.follow(known, reach)

@@ -11,9 +11,13 @@ from dataclasses import dataclass, field
 from typing import Any
 from urllib.parse import unquote, urljoin, urlsplit
 
+from hombi.links.wifi.origins import origin_of
+
 READ, OBSERVE, WRITE, INVOKE, READ_ALL = "readproperty", "observeproperty", "writeproperty", "invokeaction", "readallproperties"
 _DEFAULT_METHOD = {READ: "GET", OBSERVE: "GET", WRITE: "PUT", INVOKE: "POST", READ_ALL: "GET"}
 _JSON = "application/json"
+# What a form may have the hub do; anything else is no request that a node needs.
+_METHODS = frozenset({"GET", "PUT", "POST", "PATCH", "DELETE"})
 _SPOKEN = ("nosec", "basic", "digest", "bearer", "apikey")
 
 
@@ -65,13 +69,15 @@ class Security:
 
 @dataclass(frozen=True, slots=True)
 class Reach:
-    """All the ways to a node, by the names in its description; what cannot be done is in `left_out`."""
+    """All the ways to a node, by the names in its description; what cannot be done is in `left_out`. `elsewhere` are the
+    origins beside its own that its forms name."""
 
     security: Security
     properties: dict[str, Ways] = field(default_factory=dict)
     actions: dict[str, HttpForm | MqttForm] = field(default_factory=dict)
     read_all: HttpForm | None = None
     left_out: tuple[str, ...] = ()
+    elsewhere: tuple[str, ...] = ()
 
     @property
     def described(self) -> bool:
@@ -79,10 +85,19 @@ class Reach:
         return bool(self.properties or self.read_all)
 
 
-def read_forms(source: dict[str, Any], found_at: str = "") -> Reach:
+@dataclass(frozen=True, slots=True)
+class _Base:
+    """What addresses are resolved against, and the origins that they may lead to; None for any."""
+
+    url: str
+    origins: frozenset[str] | None
+
+
+def read_forms(source: dict[str, Any], found_at: str = "", origins: Iterable[str] = ()) -> Reach:
     """The ways to a node, from its description as decoded JSON and the address it was found at. Never raises: what is not
-    understood is named in `left_out`."""
-    base = _join(found_at, source.get("base")) or found_at
+    understood is named in `left_out`. Forms at other origins than that address's are used only where those are in `origins`."""
+    allowed = frozenset({origin_of(found_at), *origins}) if found_at else None
+    base = _Base(_join(found_at, source.get("base")) or found_at, allowed)
     left_out: list[str] = []
     security = _security(source, left_out)
     properties: dict[str, Ways] = {}
@@ -98,10 +113,21 @@ def read_forms(source: dict[str, Any], found_at: str = "") -> Reach:
         elif _forms(one):
             left_out.append(f"action {name}: {_why_not(_forms(one), INVOKE, base)}")
     read_all = next((f for form in _forms(source) if isinstance(f := _form(form, READ_ALL, base), HttpForm)), None)
-    return Reach(security, properties, actions, read_all, tuple(left_out))
+    return Reach(security, properties, actions, read_all, tuple(left_out), _elsewhere(source, base, origin_of(found_at)))
 
 
-def _ways(name: str, forms: list[dict[str, Any]], base: str, left_out: list[str]) -> Ways:
+def _elsewhere(source: dict[str, Any], base: _Base, own: str) -> tuple[str, ...]:
+    """The origins beside its own that forms over HTTP name, in their order."""
+    affordances = [
+        source,
+        *(one for _, one in _named(source.get("properties"))),
+        *(one for _, one in _named(source.get("actions"))),
+    ]
+    urls = [_join(base.url, form.get("href")) for one in affordances for form in _forms(one)]
+    return tuple(dict.fromkeys(found for url in urls if (found := origin_of(url)) and found != own))
+
+
+def _ways(name: str, forms: list[dict[str, Any]], base: _Base, left_out: list[str]) -> Ways:
     if not forms:
         return Ways()
     read = [f for form in forms if isinstance(f := _form(form, READ, base), HttpForm)]
@@ -115,11 +141,11 @@ def _ways(name: str, forms: list[dict[str, Any]], base: str, left_out: list[str]
     return Ways(read[0] if read else None, streams[0] if streams else None, write[0] if write else None)
 
 
-def _form(form: dict[str, Any], op: str, base: str) -> HttpForm | MqttForm | str:
+def _form(form: dict[str, Any], op: str, base: _Base) -> HttpForm | MqttForm | str:
     """The form for an operation, or why it is none."""
     if op not in _ops(form):
         return f"no form for {op}"
-    url = _join(base, form.get("href"))
+    url = _join(base.url, form.get("href"))
     try:
         split, port = urlsplit(url), urlsplit(url).port
     except ValueError:
@@ -130,13 +156,17 @@ def _form(form: dict[str, Any], op: str, base: str) -> HttpForm | MqttForm | str
         return _mqtt(form, split.hostname or "", port, split.path, op)
     if split.scheme not in ("http", "https"):
         return f"its address {url or '(none)'} is neither http nor mqtt"
+    if base.origins is not None and origin_of(url) not in base.origins:
+        return f"its address {url} is at another origin than the node itself, which was not ticked"
     content_type = _text(form.get("contentType")) or _JSON
     if not any(one in content_type for one in ("json", "text/plain")):
         return f"its content type {content_type} is not JSON and not plain text"
     protocol = _text(form.get("subprotocol"))
     if op == OBSERVE and protocol != "sse":
         return f"the hub follows by events (sse), not by {protocol or 'an unnamed way'}"
-    method = _text(form.get("htv:methodName")) or _DEFAULT_METHOD[op]
+    method = (_text(form.get("htv:methodName")) or _DEFAULT_METHOD[op]).upper()
+    if method not in _METHODS:
+        return f"its method {method} is none that the hub uses"
     return HttpForm(url, method, content_type, events=op == OBSERVE)
 
 
@@ -159,7 +189,7 @@ def _mqtt(form: dict[str, Any], host: str, port: int | None, path: str, op: str)
     )
 
 
-def _why_not(forms: list[dict[str, Any]], op: str, base: str) -> str:
+def _why_not(forms: list[dict[str, Any]], op: str, base: _Base) -> str:
     reasons = [r for form in forms if isinstance(r := _form(form, op, base), str)]
     return next((r for r in reasons if not r.startswith("no form for")), reasons[0] if reasons else "it has no forms")
 

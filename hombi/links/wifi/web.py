@@ -18,8 +18,9 @@ from hombi.core.kinds import Kind
 from hombi.core.picking import Pick, PickError, pick_value, read_payload
 from hombi.core.senml import Resolved
 from hombi.links.base import Found, LinkError, OnLink, Reports, Unreachable, Wanted
-from hombi.links.thing_description import DescriptionError, read_description
+from hombi.links.thing_description import MAX_DESCRIPTION, DescriptionError, check_size, read_description
 from hombi.links.wifi.forms import HttpForm, Reach, Security, read_forms
+from hombi.links.wifi.origins import Guard
 
 WELL_KNOWN = "/.well-known/wot"  # where a node keeps its description (W3C WoT Discovery, 5.2)
 MAX_BYTES = 256 * 1024
@@ -32,6 +33,7 @@ class _Thing:
     """One node that is followed."""
 
     node: str
+    url: str
     reach: Reach
     secret: str
     kinds: dict[str, Kind]
@@ -42,8 +44,8 @@ class _Thing:
 class Web:
     """All nodes over HTTP."""
 
-    def __init__(self, reports: Reports, read_every_s: float) -> None:
-        self._reports, self._every_s = reports, read_every_s
+    def __init__(self, reports: Reports, read_every_s: float, guard: Guard) -> None:
+        self._reports, self._every_s, self._guard = reports, read_every_s, guard
         self._things: dict[str, _Thing] = {}
 
     async def start(self) -> None:
@@ -62,7 +64,9 @@ class Web:
         """Take up a node, or take note of its new address."""
         self.forget(known.node)
         kinds = {one.name: one.kind for one in known.entities}
-        thing = self._things[known.node] = _Thing(known.node, reach, known.reach.get("secret", ""), kinds)
+        thing = self._things[known.node] = _Thing(
+            known.node, known.reach.get("url", ""), reach, known.reach.get("secret", ""), kinds
+        )
         if hasattr(self, "_client"):
             self._begin(thing)
 
@@ -86,15 +90,18 @@ class Web:
             raise LinkError(f"{address!r} is no address; write it like 192.168.1.20 or http://loft.local:8080/thing")
         if split.path in ("", "/"):
             url = f"{split.scheme}://{split.netloc}{WELL_KNOWN}"
+        await self._guard.check(url)
         try:
             async with self._client.stream("GET", url, headers={"accept": "application/td+json, application/json"}) as answer:
+                if answer.is_redirect:
+                    raise LinkError(f"{url} sends the hub on to {answer.headers['location'][:200]}; give that address instead")
                 if answer.status_code >= 400:
                     raise LinkError(f"{url} answers {answer.status_code}; no Thing Description is there")
                 body = bytearray()
                 async for part in answer.aiter_bytes():
                     body += part
-                    if len(body) > MAX_BYTES:
-                        raise LinkError(f"what {url} answers is over {MAX_BYTES // 1024} kB, no Thing Description")
+                    if len(body) > MAX_DESCRIPTION:
+                        raise LinkError(f"what {url} answers is over {MAX_DESCRIPTION // 1024} kB, no Thing Description")
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise LinkError(f"nothing answers at {url} ({error or type(error).__name__})") from error
         try:
@@ -102,11 +109,13 @@ class Web:
         except (ValueError, RecursionError) as error:
             raise LinkError(f"what {url} answers is not JSON, so no Thing Description") from error
         try:
+            check_size(description)
             thing = read_description(description)
         except DescriptionError as error:
             raise LinkError(f"{url}: {error}") from error
         ways = read_forms(description, url)
-        return Found(thing.thing_id, thing.title, description, {"url": url}, ways.security.asks)
+        reach = {"url": url, **({"elsewhere": list(ways.elsewhere)} if ways.elsewhere else {})}
+        return Found(thing.thing_id, thing.title, description, reach, ways.security.asks)
 
     async def send(self, node: str, wanted: Wanted) -> bool:
         """Write a value; False for an entity that has no form to be written with. Raises LinkError."""
@@ -147,15 +156,22 @@ class Web:
         return read_payload(answer) if answer.strip() else None
 
     async def _ask(self, thing: _Thing, form: HttpForm, body: Any = None) -> bytes:
+        await self._guard.check(form.url, thing.url)
         try:
-            answer = await self._client.request(form.method, form.url, **_request(form, thing, body))
+            async with self._client.stream(form.method, form.url, **_request(form, thing, body)) as answer:
+                content = bytearray()
+                async for part in answer.aiter_bytes():
+                    content += part
+                    if len(content) > MAX_BYTES:
+                        raise LinkError(f"{thing.node} answers over {MAX_BYTES // 1024} kB")
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise Unreachable(f"{thing.node} does not answer at {form.url} ({error or type(error).__name__})") from error
+        if answer.is_redirect:
+            raise LinkError(f"{thing.node} sends the hub on to another address; that is not followed")
         if answer.status_code >= 400:
-            raise LinkError(f"{thing.node} answers {answer.status_code} to {form.method} {form.url}: {answer.text[:120]}")
-        if len(answer.content) > MAX_BYTES:
-            raise LinkError(f"{thing.node} answers over {MAX_BYTES // 1024} kB")
-        return answer.content
+            said = bytes(content[:120]).decode(errors="replace")
+            raise LinkError(f"{thing.node} answers {answer.status_code} to {form.method} {form.url}: {said}")
+        return bytes(content)
 
     def _begin(self, thing: _Thing) -> None:
         streamed = set()
@@ -205,7 +221,8 @@ class Web:
     async def _stream(self, thing: _Thing, name: str, form: HttpForm) -> None:
         failures = 0
         while True:
-            with contextlib.suppress(httpx.HTTPError, httpx_sse.SSEError):
+            with contextlib.suppress(httpx.HTTPError, httpx_sse.SSEError, LinkError):
+                await self._guard.check(form.url, thing.url)
                 sent = _request(form, thing, None)
                 async with httpx_sse.aconnect_sse(self._client, form.method, form.url, timeout=None, **sent) as source:
                     async for event in source.aiter_sse():

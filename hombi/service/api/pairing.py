@@ -100,6 +100,9 @@ class AdmitRequest(Shape):
     setup_code = s.CharField(default="", allow_blank=True)
     secret = s.CharField(default="", allow_blank=True, max_length=300)
     entities = EntityChoiceRequest(many=True, default=list)
+    origins = s.ListField(
+        child=s.CharField(max_length=300), default=list, help_text="of the arrival's `elsewhere`, those that it may use"
+    )
     name = s.CharField(default="", allow_blank=True, max_length=60)
     room = s.CharField(default="", allow_blank=True, max_length=60)
 
@@ -235,7 +238,9 @@ class AdmitView(APIView):
         """Let it in with its setup code."""
         given = checked(request, AdmitRequest)
         choices = {one["name"]: EntityChoice(one["title"], one["hidden"]) for one in given["entities"]}
-        node = call(hub().admit(arrival, given["setup_code"], given["name"], given["room"], given["secret"], choices))
+        node = call(
+            hub().admit(arrival, given["setup_code"], given["name"], given["room"], given["secret"], choices, given["origins"])
+        )
         return Response(node_data(node), status=201)
 
 

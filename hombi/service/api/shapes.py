@@ -237,6 +237,9 @@ class ArrivalShape(Shape):
     thing = s.CharField(help_text="the id in its description")
     url = s.CharField(allow_blank=True, help_text="where it was found; one that asked by itself has none")
     sender = s.CharField(allow_blank=True, help_text="the address that it spoke from")
+    elsewhere = s.ListField(
+        child=s.CharField(), help_text="origins beside its own that it sends the hub to; used only where they are ticked"
+    )
     rivals = s.ListField(child=s.CharField(), help_text="arrivals that say that they are the same node")
     needs_code = s.BooleanField(help_text="whether its setup code lets it in")
     asks = s.CharField(allow_blank=True, help_text='what it wants to hear before it answers, like "user and password"')
@@ -266,6 +269,7 @@ def arrival_data(arrival: Arrival) -> dict[str, Any]:
         "thing": record.thing_id,
         "url": record.reach.get("url", ""),
         "sender": record.sender,
+        "elsewhere": list(record.reach.get("elsewhere", ())),
         "rivals": [one.record.id for one in hub().pairing.rivals(arrival)],
         "needs_code": bool(record.proof),
         "asks": record.asks,

@@ -30,6 +30,7 @@ export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
       secret: string;
       name: string;
       room: string;
+      origins: string[];
       entities: { name: string; title: string; hidden: boolean }[];
     }) => ask(api.POST("/api/arrivals/{arrival}/admit", { params: { path: { arrival: arrival.id } }, body })),
     onSuccess: (node) => {
@@ -47,6 +48,7 @@ export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
       secret: text("secret"),
       name: text("name"),
       room: text("room"),
+      origins: values.getAll("origin").map(String),
       entities: arrival.entities.map(({ name }) => ({
         name,
         title: text(`title ${name}`),
@@ -111,6 +113,20 @@ export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
         </ul>
         <Also arrival={arrival} />
       </fieldset>
+      {arrival.elsewhere.length > 0 && (
+        <fieldset>
+          <legend className="mb-1 font-medium">Other addresses</legend>
+          <p className="text-faint text-sm">
+            The node sends the hub to addresses that are not its own. The hub asks nothing there, and tells its secret to
+            nobody there, unless you tick them.
+          </p>
+          {arrival.elsewhere.map((origin) => (
+            <label key={origin} className="flex items-center gap-2">
+              <input type="checkbox" name="origin" value={origin} /> <code className="break-all">{origin}</code>
+            </label>
+          ))}
+        </fieldset>
+      )}
       {admit.error && <Failure error={admit.error} />}
       <div className="flex justify-end gap-3">
         {cancel && <Button onClick={cancel}>Not now</Button>}
