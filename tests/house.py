@@ -76,6 +76,7 @@ class Service:
             "HOMBI_HOUSE_NAME": "Test house",
             "HOMBI_WIFI_DISCOVERY": "off",
             "HOMBI_BLUETOOTH_USE": "off",
+            "HOMBI_NOTICES_PUSH_SERVICES": "http://127.0.0.1",
             "XDG_CONFIG_HOME": str(self.data / "config"),
             "TZ": "UTC",
             **self.env,

@@ -11,6 +11,9 @@ self.addEventListener("push", (event) => {
       icon: "/icon-192.png",
       badge: "/icon-192.png",
       timestamp: notice.at,
+      // The same notice again takes the place of the one that is shown, and does not ring again.
+      tag: notice.tag,
+      renotify: false,
       data: { path: notice.path || "/" },
     }),
   );

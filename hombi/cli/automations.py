@@ -11,12 +11,15 @@ from rich.text import Text
 from hombi.cli import complete
 from hombi.cli.drawing import ago, as_json, err, mistakes, out, table
 from hombi.cli.run import SAID_NO, Json, hub, words
+from hombi.cli.texts import read_text
 
 app = typer.Typer(no_args_is_help=True, help="What the house does by itself.")
 File = Annotated[
     Path, typer.Argument(exists=True, dir_okay=False, readable=True, help="A TOML text; docs/automations.md shows the format.")
 ]
 Name = Annotated[str, typer.Argument(help="The automation.", autocompletion=complete.automations)]
+
+Leave = Annotated[bool, typer.Option("--leave", help="Leave what it has switched as it is.")]
 
 
 @app.command("list")
@@ -30,8 +33,10 @@ def list_(json: Json = False) -> None:
     rows = []
     for a in found:
         phase = Text("off duty", style="dim") if not a.enabled else Text(a.phase, style="bold yellow" if a.phase == "on" else "")
-        if a.mistakes:
-            phase = Text("cannot run", style="red")
+        if a.stopped:
+            phase = Text("stopped", style="red")
+        elif a.mistakes:
+            phase = Text("in part" if a.sentence else "cannot run", style="red")
         rows.append((a.automation, phase, ago(a.since) if a.since else "", a.sentence or a.mistakes[0].what))
     table(
         ("AUTOMATION", "IS", "SINCE", "WHAT IT DOES"),
@@ -44,9 +49,10 @@ def list_(json: Json = False) -> None:
 def check(file: File) -> None:
     """Every mistake in a text, with its line and column. Nothing is kept."""
     with hub() as h:
-        checked = h.check_automation(file.read_text())
+        checked = h.check_automation(read_text(file))
     if checked.ok:
         out.print(f"{file} is sound. {checked.sentence}")
+        mistakes(checked.warnings, str(file))
         return
     mistakes(checked.mistakes, str(file))
     raise typer.Exit(SAID_NO)
@@ -56,15 +62,15 @@ def check(file: File) -> None:
 def add(file: File) -> None:
     """Add an automation from its text, kept word for word."""
     with hub() as h, words(str(file)):
-        added = h.add_automation(file.read_text())
+        added = h.add_automation(read_text(file))
         out.print(f"[bold]{added.automation}[/bold] is on duty. {added.sentence}")
 
 
 @app.command()
-def change(name: Name, file: File) -> None:
-    """Give an automation another text."""
+def change(name: Name, file: File, leave: Leave = False) -> None:
+    """Give an automation another text. One that is on goes on if it watches the same as before, else it ends first."""
     with hub() as h, words(str(file)):
-        changed = h.change_automation(name, text=file.read_text())
+        changed = h.change_automation(name, text=read_text(file), leave=leave)
         out.print(f"[bold]{changed.automation}[/bold] has its new text. {changed.sentence}")
 
 
@@ -76,19 +82,19 @@ def show(name: Name) -> None:
 
 
 @app.command()
-def duty(name: Name, to: Annotated[str, typer.Argument(help="on or off.")]) -> None:
-    """Put an automation on duty, or off it."""
+def duty(name: Name, to: Annotated[str, typer.Argument(help="on or off.")], leave: Leave = False) -> None:
+    """Put an automation on duty, or off it. One that is on ends first, as its text says."""
     if to not in ("on", "off"):
         err.print(f"duty is on or off, not {to}", style="red")
         raise typer.Exit(2)
     with hub() as h:
-        h.change_automation(name, enabled=to == "on")
+        h.change_automation(name, enabled=to == "on", leave=leave)
         out.print(f"{name} is {to} duty.")
 
 
 @app.command()
-def remove(name: Name) -> None:
-    """Remove an automation."""
+def remove(name: Name, leave: Leave = False) -> None:
+    """Remove an automation. One that is on ends first, as its text says."""
     with hub() as h:
-        h.remove_automation(name)
+        h.remove_automation(name, leave=leave)
         out.print(f"{name} is removed.")

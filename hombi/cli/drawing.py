@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import json
 import time
+import unicodedata
 from collections.abc import Iterable, Sequence
-from datetime import UTC, datetime
+from datetime import UTC, datetime, tzinfo
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
-from hombi.client import Entity, History, JournalEntry, Mistake
+from hombi.client import Entity, History, Hub, JournalEntry, Mistake
 
 out = Console(highlight=False)
 err = Console(stderr=True, highlight=False)
@@ -26,9 +28,21 @@ def moment(ms: int | None) -> str | None:
     return None if ms is None else datetime.fromtimestamp(ms / 1000, UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
+class HouseTime:
+    """The house's time zone, in which times are shown."""
+
+    zone: tzinfo | None = None
+
+    @classmethod
+    def of(cls, hub: Hub) -> tzinfo:
+        """Take it up from the hub."""
+        cls.zone = ZoneInfo(hub.house().time_zone)
+        return cls.zone
+
+
 def clock(ms: int, pattern: str = "%d %b %H:%M:%S") -> str:
-    """A time for people, in this machine's zone."""
-    return datetime.fromtimestamp(ms / 1000).strftime(pattern)
+    """A time for people, in house time."""
+    return datetime.fromtimestamp(ms / 1000, HouseTime.zone).strftime(pattern)
 
 
 def ago(ms: int | None) -> str:
@@ -73,10 +87,14 @@ def table(headings: Sequence[str], rows: Iterable[Sequence[str | Text]], empty: 
 def value(entity: Entity) -> Text:
     """An entity's value, marked with a sign and a word when it is not good."""
     if entity.quality == "good":
-        return Text(entity.shown, style="bold")
-    if entity.quality == "none":
-        return Text("nothing yet", style="dim")
-    return Text(f"{entity.shown} ! {entity.reason}", style="yellow" if entity.quality == "uncertain" else "red")
+        drawn = Text(entity.shown, style="bold")
+    elif entity.quality == "none":
+        drawn = Text("nothing yet", style="dim")
+    else:
+        drawn = Text(f"{entity.shown} ! {entity.reason}", style="yellow" if entity.quality == "uncertain" else "red")
+    if entity.wanted is not None:
+        drawn.append(f" ! {entity.wanted.shown}", style="yellow")
+    return drawn
 
 
 def entity_row(entity: Entity) -> dict[str, Any]:
@@ -93,6 +111,7 @@ def entity_row(entity: Entity) -> dict[str, Any]:
         "reason": entity.reason,
         "at": entity.at,
         "heard_at": entity.heard_at,
+        "wanted": entity.wanted.as_dict() if entity.wanted else None,
         "writable": entity.writable,
     }
 
@@ -127,10 +146,23 @@ def mistakes(found: Sequence[Mistake] | Sequence[dict[str, Any]], name: str) -> 
             err.print(Text(f"    {mistake['hint']}"), soft_wrap=True)
 
 
+def plain(text: str) -> str:
+    """A text from outside, safe on a terminal: what would move the cursor, colour, hide or turn round is made visible."""
+    return (
+        "".join(f"\\x{ord(c):02x}" if ord(c) < 0x100 else f"\\u{ord(c):04x}" if _hides(c) else c for c in text)
+        if any(map(_hides, text))
+        else text
+    )
+
+
+def _hides(sign: str) -> bool:
+    return sign not in "\u200c\u200d" and unicodedata.category(sign) in ("Cc", "Cf", "Zl", "Zp", "Cs", "Co")
+
+
 def journal_line(entry: JournalEntry) -> Text:
     """One entry of the journal on one line."""
     line = Text(clock(entry.at), style="dim")
     line.append("  ")
-    alarming = entry.event.endswith(("Failed", "Silent", "Refused", "Locked", "Stopped", "Unsent"))
-    line.append(entry.text, style="red" if alarming and entry.event != "HubStopped" else "")
+    alarming = entry.event.endswith(("Failed", "Silent", "Refused", "Locked", "Stopped", "Unsent", "Blind", "Wrong"))
+    line.append(plain(entry.text), style="red" if alarming and entry.event != "HubStopped" else "")
     return line

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from math import ceil
 from typing import Annotated
+from zoneinfo import ZoneInfo
 
 import typer
 from rich.text import Text
 
 from hombi.cli import complete
-from hombi.cli.drawing import ago, as_json, clock, counted, entity_row, out, table, value
+from hombi.cli.drawing import HouseTime, ago, as_json, clock, counted, entity_row, out, table, value
 from hombi.cli.run import Json, hub
 from hombi.client import Entity, Hub
 
@@ -23,6 +24,7 @@ def status(json: Json = False) -> None:
     """The hub at a glance, and what needs you."""
     with hub() as h:
         house, window = h.house(), h.pairing()
+        HouseTime.zone = ZoneInfo(house.time_zone)
     if json:
         as_json([house.as_dict()])
         return

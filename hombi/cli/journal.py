@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 from hombi.cli import complete
-from hombi.cli.drawing import as_json, journal_line, out
+from hombi.cli.drawing import HouseTime, as_json, journal_line, out
 from hombi.cli.run import Json, hub
 from hombi.client import JournalEntry
 
@@ -23,6 +23,7 @@ def journal(
 ) -> None:
     """What happened, in order, the latest last."""
     with hub() as h:
+        HouseTime.of(h)
         found = list(islice(h.journal(event=event, node=node, automation=automation, page_size=min(number, 500)), number))
         found.reverse()
         if json:

@@ -220,13 +220,14 @@ def add_automation(text: str) -> Call[m.Automation]:
 
 
 def change_automation(address: str, **changes: Any) -> Call[m.Automation]:
-    """Give an automation another `text`, or put it on or off duty with `enabled`."""
+    """Give an automation another `text`, or put it on or off duty with `enabled`. With `leave` what is on stays as it is."""
     return Call("PATCH", f"/api/automations/{quote(address)}", m.Automation, body=changes)
 
 
-def remove_automation(address: str) -> Call[None]:
-    """Remove an automation."""
-    return Call("DELETE", f"/api/automations/{quote(address)}", None)
+def remove_automation(address: str, *, leave: bool = False) -> Call[None]:
+    """Remove an automation. What is on ends first; with `leave` it stays as it is."""
+    params = {"leave": "true"} if leave else {}
+    return Call("DELETE", f"/api/automations/{quote(address)}", None, params)
 
 
 def journal(

@@ -120,8 +120,19 @@ class Node(Model, frozen=True):
     make: str
     url: str
     has_key: bool
+    clock: str
     settings: list[Setting]
     actions: list[NodeAction]
+
+
+class Wish(Model, frozen=True):
+    """What an entity is wanted to be while its node has not confirmed it: `shown` says it in words."""
+
+    value: float
+    by: str
+    since: int
+    problem: str
+    shown: str
 
 
 class Entity(Model, frozen=True):
@@ -146,7 +157,19 @@ class Entity(Model, frozen=True):
     quality: str
     reason: str
     at: int | None
-    heard_at: int
+    heard_at: int | None
+    wanted: Wish | None
+
+
+class Row(Model, frozen=True):
+    """What the readings of a stretch of house time come to; None where there are none."""
+
+    start: int
+    end: int
+    mean: float | None
+    low: float | None
+    high: float | None
+    count: int
 
 
 class Reading(Model, frozen=True):
@@ -285,6 +308,7 @@ class Automation(Model, frozen=True):
     phase: str
     since: int | None
     due: int | None
+    stopped: str
     mistakes: list[Mistake]
 
 
@@ -294,6 +318,7 @@ class Checked(Model, frozen=True):
     ok: bool
     sentence: str
     mistakes: list[Mistake]
+    warnings: list[Mistake] = []
 
 
 class JournalEntry(Model, frozen=True):

@@ -6,6 +6,7 @@ JSON Pointer (RFC 6901); the empty one is the whole payload, and a payload that 
 
 from __future__ import annotations
 
+import contextlib
 import json
 import re
 from collections.abc import Iterator
@@ -28,7 +29,11 @@ MAX_CANDIDATES = 64
 _MILLISECONDS_FROM = 1e11
 _TRUE = frozenset({"on", "true", "yes", "open", "opened", "occupied", "detected", "1", "active", "wet", "alarm"})
 _FALSE = frozenset({"off", "false", "no", "closed", "close", "clear", "none", "0", "inactive", "dry", "ok"})
-_QUANTITY = re.compile(r"\s*([-+]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?)\s*(\S*)\s*")
+# The unit begins with none of what a number is made of: "1,234.5" and "21;22" are no numbers with odd units.
+_QUANTITY = re.compile(r"\s*([-+]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?)(?:\s*([^\d\s.,;:+*=xX_-]\S*)|\s+(\S*[^\d\s.,;:]\S*))?\s*")
+_NO_VALUE = frozenset({"nan", "null", "none", "n/a", "unavailable", "-"})
+# In ms since 1970 this is January 1970; a small number of seconds counts from the node's own start.
+_BOOT_BELOW_S = 1e8
 _BLANK = re.compile(r"\{value\}|\{([^{}|\"]*)\|([^{}|\"]*)\}")
 
 
@@ -66,6 +71,9 @@ def read_payload(payload: bytes) -> Any:
         return msgspec.json.decode(payload)
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
         pass
+    if b"NaN" in payload:  # what small boards print for a sensor that does not answer
+        with contextlib.suppress(ValueError, RecursionError):
+            return json.loads(payload, parse_constant=lambda _: None)
     try:
         return payload.decode()
     except UnicodeDecodeError as error:
@@ -79,8 +87,10 @@ def pick_value(payload: bytes, pick: Pick, kind: Kind, now_ms: int, name: str = 
     """
     content = read_payload(payload)
     found = _at(content, pick.pointer)
-    stamped = not pick.at
-    at_ms = now_ms if stamped else _time(_at(content, pick.at), pick.at)
+    at = None if not pick.at else _time(_at(content, pick.at), pick.at)
+    stamped, at_ms = at is None, now_ms if at is None else at
+    if found is None or (isinstance(found, str) and found.strip().lower() in _NO_VALUE and not _is_word(found, kind)):
+        return Resolved(name, "", at_ms, None, stamped)
     if kind.words is not None:
         return Resolved(name, "", at_ms, _two_state(found, kind), stamped)
     if isinstance(found, bool):
@@ -88,8 +98,8 @@ def pick_value(payload: bytes, pick: Pick, kind: Kind, now_ms: int, name: str = 
     if isinstance(found, int | float):
         return Resolved(name, "", at_ms, float(found), stamped)
     if isinstance(found, str) and (match := _QUANTITY.fullmatch(found)):
-        return Resolved(name, match[2], at_ms, float(match[1].replace(",", ".")), stamped)
-    raise PickError(f"{_where(pick.pointer)} is {_short(found)}, no number")
+        return Resolved(name, match[2] or match[3] or "", at_ms, float(match[1].replace(",", ".")), stamped)
+    raise PickError(f"{_where(pick.pointer)} is {_short(found)}, no number; write one like 21.5, perhaps with its unit")
 
 
 def pick_posted(payload: bytes, pointer: str, kind: Kind, now_ms: int) -> Resolved:
@@ -203,7 +213,14 @@ def _two_state(found: Any, kind: Kind) -> bool:
     raise PickError(f"{_short(found)} is neither {kind.words[1]} nor {kind.words[0]}")
 
 
-def _time(found: Any, pointer: str) -> int:
+def _is_word(found: str, kind: Kind) -> bool:
+    return kind.words is not None and found.strip().lower() in (*kind.words, *_TRUE, *_FALSE)
+
+
+def _time(found: Any, pointer: str) -> int | None:
+    """The time that stands there in ms since 1970; None for one that counts from the node's own start."""
+    if isinstance(found, int | float) and not isinstance(found, bool) and 0 <= found < _BOOT_BELOW_S:
+        return None
     if isinstance(found, int | float) and not isinstance(found, bool) and 0 < found < 1e14:
         return round(found if found >= _MILLISECONDS_FROM else found * 1000)
     if isinstance(found, str):

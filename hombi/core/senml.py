@@ -2,21 +2,28 @@
 
 from __future__ import annotations
 
+import json
 import math
 import re
+from collections.abc import Sequence
+from typing import Any
 
 import msgspec
+from msgspec.structs import replace
 
 from hombi.core.errors import SenmlError
 
 # RFC 8428, section 4.5.3: a time below 2**28 is relative to now.
 RELATIVE_BELOW_S = 2**28
+# In seconds this is a time three thousand years from now.
+MILLISECONDS_FROM = 1e11
+AHEAD_MS = 300_000
 SUPPORTED_VERSION = 10
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9\-:./_]*")
 
 
 class Record(msgspec.Struct, omit_defaults=True):
-    """One record as it stands in the pack, field names as in RFC 8428, section 4.3."""
+    """One record as it stands in the pack, field names as in RFC 8428, section 4.3. A value of None was sent as null."""
 
     bn: str = ""
     bt: float = 0.0
@@ -26,9 +33,9 @@ class Record(msgspec.Struct, omit_defaults=True):
     bver: int | None = None
     n: str = ""
     u: str = ""
-    v: float | None = None
-    vs: str | None = None
-    vb: bool | None = None
+    v: float | msgspec.UnsetType | None = msgspec.UNSET
+    vs: str | msgspec.UnsetType | None = msgspec.UNSET
+    vb: bool | msgspec.UnsetType | None = msgspec.UNSET
     vd: str | None = None
     s: float | None = None
     t: float = 0.0
@@ -39,7 +46,8 @@ class Record(msgspec.Struct, omit_defaults=True):
 class Resolved(msgspec.Struct, frozen=True):
     """One resolved record: full name, unit ("" when none is given), time in ms since 1970, and its value.
 
-    `stamped` says that its sender gave no time: it is that of its arrival. A value of None is a node's own word that it has none.
+    `stamped` says that its sender gave no time: it is that of its arrival. A value of None is a node's own word that it has
+    none. `from_boot` says that its sender counts from its own start.
     """
 
     name: str
@@ -47,58 +55,105 @@ class Resolved(msgspec.Struct, frozen=True):
     at_ms: int
     value: float | bool | str | None
     stamped: bool = False
+    from_boot: bool = False
 
 
 _DECODER = msgspec.json.Decoder(list[Record])
 _ENCODER = msgspec.json.Encoder()
 
 
-def decode(payload: bytes) -> list[Record]:
-    """The records of a SenML JSON pack. Raises SenmlError with the place in the pack."""
-    try:
-        return _DECODER.decode(payload)
-    except msgspec.ValidationError as error:
-        raise SenmlError(f"this is not SenML: {error}") from error
-    except (msgspec.DecodeError, UnicodeDecodeError) as error:
-        raise SenmlError(f"this is not JSON: {error}") from error
+def decode(payload: bytes) -> list[Record | str]:
+    """The records of a SenML JSON pack; one that is none is the reason why, with its place.
 
-
-def resolve(records: list[Record], now_ms: int) -> list[Resolved]:
-    """The pack with base fields applied and times made absolute (RFC 8428, section 4.6).
-
-    Raises SenmlError, naming the record by its place counted from 1.
+    Raises SenmlError for what is no pack at all.
     """
-    base_name, base_time, base_unit, base_value = "", 0.0, "", 0.0
+    try:
+        return _DECODER.decode(payload)  # type: ignore[return-value]
+    except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
+        pass
+    return [_record(place, one) for place, one in enumerate(_lenient(payload), 1)]
+
+
+def _lenient(payload: bytes) -> list[Any]:
+    try:
+        # Small boards print NaN for a sensor that does not answer; this reads it, as Python's own decoder always did.
+        found = json.loads(payload)
+    except (ValueError, RecursionError) as error:
+        raise SenmlError(f"this is not JSON: {str(error) or 'it is nested too deep'}") from error
+    if not isinstance(found, list):
+        raise SenmlError('this is not SenML: a pack is a list of records, like [{"n": "temperature", "v": 21.5}]')
+    return found
+
+
+def _record(place: int, found: Any) -> Record | str:
+    if isinstance(found, dict):
+        found = {name: None if isinstance(one, float) and math.isnan(one) else one for name, one in found.items()}
+    try:
+        return msgspec.convert(found, Record)
+    except msgspec.ValidationError as error:
+        return f"record {place} is no SenML: {error}"
+
+
+def resolve(records: Sequence[Record | str], now_ms: int) -> tuple[list[Resolved], list[str]]:
+    """The pack with base fields applied and times made absolute (RFC 8428, section 4.6), and what of it was refused: each
+    record stands for itself, and the reason names it by its place counted from 1."""
+    base = Record()
     resolved: list[Resolved] = []
+    refused: list[str] = []
     for place, record in enumerate(records, 1):
-        if record.bver is not None and record.bver > SUPPORTED_VERSION:
-            raise SenmlError(f"record {place} is of SenML version {record.bver}; up to {SUPPORTED_VERSION} is understood")
-        base_name = record.bn or base_name
-        base_time = record.bt or base_time
-        base_unit = record.bu or base_unit
-        base_value = record.bv or base_value
-        value: float | bool | str
-        if record.v is not None:
-            value = record.v + base_value
-            if not math.isfinite(value):
-                raise SenmlError(f"record {place} has no finite number")
-        elif record.vb is not None:
-            value = record.vb
-        elif record.vs is not None:
-            value = record.vs
-        elif record.vd is not None or record.s is not None or record.bs is not None:
-            raise SenmlError(f"record {place} has a data value or a sum, which no entity takes; send v, vb or vs")
-        elif record.n or record.u or record.t:
-            raise SenmlError(f"record {place} has no value; send v, vb or vs")
-        else:
-            continue  # base fields only
-        name = base_name + record.n
-        if not _NAME.fullmatch(name):
-            raise SenmlError(f"record {place} has the name {name!r}; a name starts with a letter or digit and has no spaces")
-        time = base_time + record.t
+        if isinstance(record, str):
+            refused.append(record)
+            continue
+        base.bn, base.bt, base.bu, base.bv = record.bn or base.bn, record.bt or base.bt, record.bu or base.bu, record.bv or base.bv
+        found = _resolve(place, record, base, now_ms)
+        if isinstance(found, str):
+            refused.append(found)
+        elif found is not None:
+            resolved.append(found)
+    return _from_boot(resolved, now_ms), refused
+
+
+def _resolve(place: int, record: Record, base: Record, now_ms: int) -> Resolved | str | None:
+    if record.bver is not None and record.bver > SUPPORTED_VERSION:
+        return f"record {place} is of SenML version {record.bver}; up to {SUPPORTED_VERSION} is understood"
+    value = _value(record, base.bv)
+    if isinstance(value, msgspec.UnsetType):
+        if record.vd is not None or record.s is not None or record.bs is not None:
+            return f"record {place} has a data value or a sum, which no entity takes; send v, vb or vs"
+        if record.n or record.u or record.t:
+            return f"record {place} has no value; send v, vb or vs"
+        return None  # base fields only
+    if isinstance(value, float) and not math.isfinite(value):
+        return f"record {place} has no finite number"
+    name = base.bn + record.n
+    if not _NAME.fullmatch(name):
+        return f"record {place} has the name {name[:60]!r}; a name starts with a letter or digit and has no spaces"
+    time = base.bt + record.t
+    if not math.isfinite(time):
+        return f"record {place} has no finite time"
+    if time >= MILLISECONDS_FROM:  # ms since 1970, where RFC 8428 has seconds
+        at_ms = round(time)
+    else:
         at_ms = round(time * 1000) if time >= RELATIVE_BELOW_S else now_ms + round(time * 1000)
-        resolved.append(Resolved(name, record.u or base_unit, at_ms, value, stamped=time == 0))
-    return resolved
+    return Resolved(name, record.u or base.bu, at_ms, value, stamped=time == 0)
+
+
+def _value(record: Record, base: float) -> float | bool | str | msgspec.UnsetType | None:
+    if record.v is not msgspec.UNSET:
+        return None if record.v is None else record.v + base
+    return record.vb if record.vb is not msgspec.UNSET else record.vs
+
+
+def _from_boot(resolved: list[Resolved], now_ms: int) -> list[Resolved]:
+    """A time that is relative to now lies in the past. One well ahead of now counts from the node's own start: the newest is
+    of now, and the others lie as far before it as they say."""
+    newest = max((one.at_ms for one in resolved if not one.stamped), default=now_ms)
+    if not now_ms + AHEAD_MS < newest < now_ms + RELATIVE_BELOW_S * 1000:
+        return resolved
+    return [
+        one if one.stamped else replace(one, at_ms=now_ms - (newest - one.at_ms), stamped=one.at_ms == newest, from_boot=True)
+        for one in resolved
+    ]
 
 
 def encode(records: list[Record]) -> bytes:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import tomllib
+import unicodedata
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -46,6 +47,7 @@ class TomlText:
     mistakes: list[Mistake] = field(default_factory=list)
     _keys: dict[Path, Place] = field(default_factory=dict)
     _values: dict[Path, Place] = field(default_factory=dict)
+    doubled: tuple[str, Place, Place] | None = None
 
     def blame(self, path: Path, what: str, hint: str = "", *, at_value: bool = True) -> None:
         """Note a mistake at the value (or the key) of a path, or at the nearest parent that stands in the text."""
@@ -57,29 +59,75 @@ class TomlText:
         self._note(place or Place(1, 1), what, hint)
 
     def _note(self, place: Place, what: str, hint: str = "") -> None:
-        lines = self.text.splitlines()
+        lines = _lines(self.text)
         source = lines[place.line - 1] if place.line <= len(lines) else ""
         self.mistakes.append(Mistake(place, what, source, hint))
+
+    def where(self, path: Path) -> Place | None:
+        """Where a key stands, None when it is not in the text."""
+        return self._keys.get(path)
 
 
 def read_toml(text: str) -> TomlText:
     """The text parsed; a text that is not TOML comes back with one mistake and no data."""
     parsed = TomlText(text)
     try:
+        # TOML has both line ends; tomllib counts a lone carriage return as no line end, as we do.
         parsed.data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        match = _AT.search(str(error))
-        what = _AT.sub("", str(error)).strip()
-        line, column = (int(match[1]), int(match[2])) if match and match[1] else _end(text)
-        parsed._note(Place(line, column), f"this is not TOML: {what[:1].lower()}{what[1:]}")
+        _blame_syntax(parsed, str(error))
         return parsed
+    except RecursionError:
+        return _too_deep(text)
     source = text.encode()
-    _walk(parsed, _PARSER.parse(source).root_node, source.split(b"\n"))
+    try:
+        _walk(parsed, _PARSER.parse(source).root_node, source.split(b"\n"))
+    except RecursionError:
+        return _too_deep(text)
     return parsed
 
 
+def _too_deep(text: str) -> TomlText:
+    parsed = TomlText(text)
+    parsed._note(Place(1, 1), "this is nested too deep", "three levels are enough for every text here")
+    return parsed
+
+
+def _blame_syntax(parsed: TomlText, said: str) -> None:
+    match = _AT.search(said)
+    what = _AT.sub("", said).strip()
+    line, column = (int(match[1]), int(match[2])) if match and match[1] else _end(parsed.text)
+    lines = _lines(parsed.text)
+    sign = lines[line - 1][column - 1 : column] if line <= len(lines) else ""
+    if sign and unicodedata.category(sign) in ("Cf", "Zl", "Zp", "Zs", "Cc") and sign not in " \t\r":
+        name = "byte-order mark" if sign == "\ufeff" else unicodedata.name(sign, "control character").lower()
+        parsed._note(Place(line, column), f"an invisible character stands here (U+{ord(sign):04X}, {name})", "delete it")
+        return
+    if "overwrite" in what or "twice" in what or "namespace" in what:
+        found = _second(parsed.text)
+        if found is not None:
+            name, first, again = found
+            parsed._note(again, f"{name} stands here a second time", f"the first one is on line {first.line}; keep one of them")
+            return
+    parsed._note(Place(line, column), f"this is not TOML: {what[:1].lower()}{what[1:]}")
+
+
+def _second(text: str) -> tuple[str, Place, Place] | None:
+    """The first key or table that stands in a text twice: its name, and both places."""
+    source, seen = text.encode(), TomlText(text)
+    _walk(seen, _PARSER.parse(source).root_node, source.split(b"\n"))
+    return seen.doubled
+
+
+def _lines(text: str) -> list[str]:
+    """The lines as TOML has them: other separators that Unicode knows stand within a line."""
+    return [line.removesuffix("\r") for line in text.split("\n")]
+
+
 def _end(text: str) -> tuple[int, int]:
-    lines = text.splitlines() or [""]
+    lines = _lines(text)
+    if len(lines) > 1 and not lines[-1]:
+        lines.pop()
     return len(lines), len(lines[-1]) + 1
 
 
@@ -96,18 +144,30 @@ def _walk(parsed: TomlText, document: tree_sitter.Node, lines: list[bytes]) -> N
             return tuple(part for child in node.named_children for part in key_path(child))
         return ((node.text or b"").decode().strip("\"'"),)
 
+    def mark(path: Path, at: Place) -> None:
+        if path in parsed._keys and parsed.doubled is None:
+            parsed.doubled = (".".join(map(str, path)), parsed._keys[path], at)
+        parsed._keys[path] = at
+        for length in range(1, len(path)):  # the tables that a dotted key goes through
+            parsed._keys.setdefault(path[:length], at)
+
     def pair(node: tree_sitter.Node, prefix: Path) -> None:
         # The comment at the end of a line is among the children.
-        key, value = [child for child in node.named_children if child.type != "comment"][:2]
+        key, found = [child for child in node.named_children if child.type != "comment"][:2]
         path = prefix + key_path(key)
-        parsed._keys[path], parsed._values[path] = place(key), place(value)
-        if value.type == "inline_table":
-            for child in value.named_children:
+        mark(path, place(key))
+        value(found, path)
+
+    def value(node: tree_sitter.Node, path: Path) -> None:
+        parsed._values[path] = place(node)
+        if node.type == "inline_table":
+            for child in node.named_children:
                 if child.type == "pair":
                     pair(child, path)
-        elif value.type == "array":
-            for number, child in enumerate(c for c in value.named_children if c.type != "comment"):
-                parsed._keys[(*path, number)] = parsed._values[(*path, number)] = place(child)
+        elif node.type == "array":
+            for number, child in enumerate(c for c in node.named_children if c.type != "comment"):
+                parsed._keys[(*path, number)] = place(child)
+                value(child, (*path, number))
 
     def resolve(path: Path) -> Path:
         """A table's path with the number of the current element after every array of tables on the way."""
@@ -122,13 +182,17 @@ def _walk(parsed: TomlText, document: tree_sitter.Node, lines: list[bytes]) -> N
         if node.type == "pair":
             pair(node, ())
         elif node.type in ("table", "table_array_element"):
-            head = next(child for child in node.named_children if child.type in _KEYS)
+            head = next((child for child in node.named_children if child.type in _KEYS), None)
+            if head is None:
+                continue
             name = key_path(head)
             if node.type == "table_array_element":
                 bare = (*resolve(name[:-1]), name[-1])
                 counts[bare] = counts.get(bare, -1) + 1
-            prefix = resolve(name)
-            parsed._keys[prefix] = place(head)
+                parsed._keys.setdefault(bare, place(head))
+                parsed._keys[resolve(name)] = place(head)
+            else:
+                mark(resolve(name), place(head))
             for child in node.named_children:
                 if child.type == "pair":
-                    pair(child, prefix)
+                    pair(child, resolve(name))

@@ -7,6 +7,7 @@ to its UCUM code and to the usual name in the OM 2 ontology that Thing Descripti
 
 from __future__ import annotations
 
+import difflib
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -101,7 +102,11 @@ def find_unit(name: str) -> Unit:
     """
     unit = UNITS.get(name.strip())
     if unit is None:
-        raise UnitError(f"no unit {name!r} is known; use one of {', '.join(sorted({u.symbol for u in UNITS.values()}))}")
+        near = difflib.get_close_matches(name.strip(), UNITS, n=3, cutoff=0.5)
+        hint = (
+            f"did you mean {' or '.join(dict.fromkeys(UNITS[one].symbol for one in near))}?" if near else "docs/nodes.md lists them"
+        )
+        raise UnitError(f"no unit {name[:40]!r} is known; {hint}")
     return unit
 
 

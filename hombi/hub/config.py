@@ -59,6 +59,7 @@ class Config:
     wifi_discovery: str = "all"
     wifi_read_every_s: float = 30.0
     answer_s: float = 5.0
+    notices_push_services: tuple[str, ...] = ()
     zigbee_port: str = ""
     zigbee_baud: int = 115_200
     bluetooth_use: bool = True
@@ -176,6 +177,13 @@ def _addresses(value: Any) -> tuple[str, ...]:
     return tuple(str(ipaddress.ip_network(one)) if "/" in one else str(ipaddress.ip_address(one)) for one in _list(value))
 
 
+def _origins(value: Any) -> tuple[str, ...]:
+    found = tuple(one.rstrip("/") for one in _list(value))
+    if not all(re.fullmatch(r"https?://[^/@?#\s]+", one) for one in found):
+        raise ValueError
+    return found
+
+
 def _interfaces(value: Any) -> str:
     text = _name(value)
     if text not in ("all", "off"):
@@ -241,6 +249,9 @@ SETTINGS: dict[str, dict[str, _Setting]] = {
     "bluetooth": {
         "use": _Setting("bluetooth_use", "true or false", _yes),
         "adapter": _Setting("bluetooth_adapter", 'an adapter, like "hci0"', _name),
+    },
+    "notices": {
+        "push_services": _Setting("notices_push_services", 'a list of addresses, like ["https://push.mill.example"]', _origins),
     },
     "actuation": {
         "answer_within": _Setting("answer_s", 'a length of time, like "5 s"', _seconds),

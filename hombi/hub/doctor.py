@@ -5,11 +5,12 @@ from __future__ import annotations
 import os
 import resource
 import shutil
-import time
+from datetime import datetime
 from pathlib import Path
 
 from hombi.core.values import show_span
 from hombi.hub.hub import Hub
+from hombi.hub.intake import clock_said
 from hombi.links.base import Check
 
 LOW_DISK, VERY_LOW_DISK = 500_000_000, 50_000_000
@@ -64,7 +65,7 @@ def _loop(hub: Hub) -> Check:
 
 def _clock(hub: Hub) -> Check:
     now = hub.clock.now_ms()
-    shown = time.strftime("%d %B %Y %H:%M", time.localtime(now / 1000))
+    shown = datetime.fromtimestamp(now / 1000, hub.config.zone).strftime("%d %B %Y %H:%M")
     if now < BEFORE_CLOCKS_MS:
         return Check("clock", "fault", f"this machine thinks it is {shown}", "set it, or let it take the time from the network")
     return Check("clock", "ok", f"{shown}, house time is {hub.config.zone.key}")
@@ -93,16 +94,23 @@ def _nodes(hub: Hub) -> Check:
     nodes = list(hub.house.nodes.values())
     silent = [node.address for node in nodes if node.silent]
     refused = [node.address for node in nodes if node.refused]
+    wrong = [f"{node.address}: {clock_said(node.clock)}" for node in nodes if node.clock.wrong]
     if silent:
         return Check("nodes", "warning", f"not heard any more: {', '.join(silent)}", "look at their batteries and their reach")
     if refused:
         text = f"what they send is partly refused: {', '.join(refused)}"
         return Check("nodes", "warning", text, "`hombi journal` says why")
+    if wrong:
+        return Check("nodes", "warning", "; ".join(wrong), "set their clocks; until then their values are taken at their arrival")
     return Check("nodes", "ok", f"{len(nodes)}, all of them heard")
 
 
 def _automations(hub: Hub) -> Check:
-    broken = [f"{slug}: {runner.mistakes[0].what}" for slug, runner in hub.engine.runners.items() if runner.mistakes]
+    broken = [
+        f"{slug}: {runner.broken or runner.mistakes[0].what}"
+        for slug, runner in list(hub.engine.runners.items())
+        if runner.broken or runner.mistakes
+    ]
     if broken:
         return Check("automations", "fault", "; ".join(broken), "mend their texts in the console")
     return Check("automations", "ok", f"{len(hub.engine.runners)} in order")

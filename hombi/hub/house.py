@@ -13,6 +13,7 @@ import msgspec
 
 from hombi.core.house_facts import EntityFacts, HouseFacts, did_you_mean
 from hombi.core.kinds import Kind
+from hombi.core.node_clock import NodeClock
 from hombi.core.quality import Quality
 from hombi.hub.errors import NotFound
 from hombi.links.base import OnLink, Wired
@@ -81,7 +82,7 @@ class Reading(msgspec.Struct, frozen=True):
 
 @dataclass
 class Entity:
-    """One value of a node. `interval_ms` is how often it is usually heard, 0 while unknown.
+    """One value of a node. `interval_ms` is how often it is usually heard, 0 while unknown; `heard_ms` is when it was heard last.
 
     `source` and `sink` say for a node that does not know Hombi where its value is picked and how it is written; they are its
     link's affair (`links/wifi/picks.py`).
@@ -103,6 +104,22 @@ class Entity:
     hidden: bool = False
     source: dict[str, Any] = field(default_factory=dict)
     sink: dict[str, Any] = field(default_factory=dict)
+    heard_ms: int = 0
+    silent: bool = False
+    # The latest readings by their time, to tell one that is sent again from another of the same millisecond.
+    recent: dict[int, float] = field(default_factory=dict)
+
+    @property
+    def rhythm_ms(self) -> float:
+        """How long it may go unheard before it counts as silent; 0 while its rhythm is not known. What has two states is
+        told when it changes: of that, only the node can be silent."""
+        if self.kind.words is not None or self.gaps < GAPS_TO_KNOW:
+            return 0.0
+        return max(SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * self.interval_ms)
+
+    def overdue(self, now_ms: int, since_ms: int) -> bool:
+        """Whether it was not heard for longer than its rhythm; it has had its time from `since_ms` on."""
+        return 0 < self.rhythm_ms < now_ms - max(self.heard_ms, since_ms)
 
     @property
     def spoken(self) -> str:
@@ -116,7 +133,9 @@ class Entity:
         """Take a newer reading, and learn the usual interval from the distance to the one before."""
         if self.latest is not None and (gap := float(reading.at_ms - self.latest.at_ms)) > 0:
             # The longest of the latest distances: a door that is opened twice in a minute and then not for an hour is not
-            # silent. One long gap (the node was away) is forgotten within some thirty readings.
+            # silent. One long gap (the node was away) counts for no more than a silence, and is forgotten within thirty readings.
+            if self.gaps >= GAPS_TO_KNOW:
+                gap = min(gap, max(SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * self.interval_ms))
             self.interval_ms = max(gap, 0.9 * self.interval_ms)
             self.gaps += 1
         self.latest = reading
@@ -147,6 +166,8 @@ class Node:
     settings: dict[str, Setting] = field(default_factory=dict)
     actions: dict[str, Action] = field(default_factory=dict)
     told: dict[str, Any] = field(default_factory=dict)
+    heard_in_this_run: bool = False
+    clock: NodeClock = field(default_factory=NodeClock)
 
     @property
     def left(self) -> bool:

@@ -44,6 +44,7 @@ from hombi.links.table import drivers
 from hombi.links.thing_description import read_description
 
 GRACE_S = 1.0
+REFUSALS_TOLD = 5
 VAPID_CONTACT = "mailto:hub@hombi.invalid"
 
 
@@ -106,11 +107,15 @@ class Hub:
         """
         self.messages.note(Heard("http", f"intake/{node.address}", payload, node.address, node.address))
         try:
-            values = resolve(decode(payload), self.clock.now_ms())
+            values, refused = resolve(decode(payload), self.clock.now_ms())
         except SenmlError as error:
             self.nodes.refused(node.address, str(error))
             raise Invalid(str(error)) from error
-        return await self._commit(node, values)
+        for what in refused[:REFUSALS_TOLD]:
+            self.nodes.refused(node.address, what)
+        taken = await self._commit(node, values)
+        taken.refused[:0] = refused
+        return taken
 
     async def _commit(self, node: Node, values: Sequence[Resolved]) -> Taken:
         committed: asyncio.Future[None] = asyncio.get_running_loop().create_future()
@@ -174,9 +179,14 @@ class Hub:
                 if entity.kind.name == "battery" and entity.latest is not None and entity.latest.value <= LOW_BATTERY:
                     text = f"{node.title} has a low battery: {entity.latest.value:.0f} %"
                     found.append({"kind": "battery", "text": text, "path": f"/nodes/{node.address}"})
+        for entity, text in self.actuation.wishes.needs():
+            found.append({"kind": "wanted", "text": text, "path": f"/nodes/{entity.node.address}"})
         for slug, runner in list(self.engine.runners.items()):
+            if runner.broken:
+                found.append({"kind": "automation", "text": f"{slug} was stopped: {runner.broken}", "path": f"/automations/{slug}"})
             if runner.mistakes:
-                text = f"{slug} cannot run: {runner.mistakes[0].what}"
+                how = "cannot do all that it says" if runner.automation is not None else "cannot run"
+                text = f"{slug} {how}: {runner.mistakes[0].what}"
                 found.append({"kind": "automation", "text": text, "path": f"/automations/{slug}"})
         if self.outbox.failed:
             found.append({"kind": "notice", "text": f"{self.outbox.failed} notices did not reach a phone", "path": "/journal"})
@@ -206,13 +216,22 @@ async def open_hub(
     nodes = Nodes(house, rooms, clock, records, thread, live, journal, intake, pairing, tasks, messages, by_link, keeper)
     kept = await thread.run(records.link_states)
     by_link.update({d.link: d for d in make_drivers(nodes, house, config.links, kept)})
-    actuation = Actuation(house, clock, live, journal, by_link, config.answer_s)
+    actuation = Actuation(house, clock, live, journal, by_link, config.answer_s, writer, tasks)
+    actuation.wishes.load(kept)
     public_key = ""
     if push is None:
-        push = WebPush(await thread.run(records.push_key, fresh_vapid_key()), VAPID_CONTACT)
+        vapid_key = await thread.run(records.push_key, fresh_vapid_key())
+        push = WebPush(vapid_key, VAPID_CONTACT, config.notices_push_services)
         public_key = push.public_key
-    outbox = Outbox(clock, records, thread, live, journal, tasks, push)
-    engine = Engine(house, config.zone, clock, records, thread, live, journal, tasks, actuation, outbox)
+    outbox = Outbox(clock, records, thread, live, journal, tasks, push, writer, config.notices_push_services)
+    engine = Engine(house, config.zone, clock, records, thread, live, journal, tasks, actuation, outbox, writer)
+    nodes.looked = engine.look
+
+    def node_back(node: Node) -> None:
+        actuation.node_back(node.address)
+        engine.node_back(node)
+
+    intake.node_back = node_back
     intake.listeners += [actuation, engine, Batteries(journal)]
     settings = NodeSettings(house, by_link, live, journal, config.answer_s)
     intake.told = settings.told
@@ -247,7 +266,7 @@ async def open_hub(
         node.here = node.link != "wifi" and not node.left
     pairing.load(await thread.run(records.arrivals))
     outbox.load(await thread.run(records.phones), await thread.run(records.waiting_deliveries))
-    started = clock.now_ms()
+    started = nodes.started_ms = clock.now_ms()
     for node in house.nodes.values():
         # Not heard yet in this run: it has its usual time to be heard before it counts as silent.
         node.heard_ms = max(node.heard_ms, started) if node.entities else started
@@ -270,6 +289,7 @@ async def open_hub(
         live.close()
         engine.close()
         outbox.close()
+        actuation.wishes.close()
         for driver in reversed(opened):
             await driver.stop()
         watching.cancel()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
@@ -11,9 +12,11 @@ from msgspec.structs import replace
 
 from hombi.core.errors import UnitError
 from hombi.core.kinds import Kind
+from hombi.core.node_clock import NodeClock
 from hombi.core.quality import Quality
 from hombi.core.senml import Resolved
 from hombi.core.units import COUNTS, conversion
+from hombi.core.values import show_span
 from hombi.hub.clock import Clock
 from hombi.hub.house import Entity, House, Node, Reading
 from hombi.hub.journal import Journal
@@ -27,6 +30,10 @@ OLDEST_MS = 400 * 86_400_000
 FRESH_MS = 10 * 60_000
 # A reading from further ahead than this came before the hub's clock was set back.
 AHEAD_MS = 1_000
+# How many readings of an entity are remembered to tell a resent one from another.
+RECENT = 16
+
+log = logging.getLogger(__name__)
 
 
 class Listener(Protocol):
@@ -52,6 +59,8 @@ class Intake:
         self.listeners: list[Listener] = []
         # Who hears how a node's own settings stand.
         self.told: Callable[[Node, str, Any], None] = lambda *_: None
+        # Who hears that a node is heard for the first time in this run, or again.
+        self.node_back: Callable[[Node], None] = lambda _: None
         self.dropped = 0
 
     def observed(self, node_address: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None) -> Taken:
@@ -74,24 +83,23 @@ class Intake:
         now = self._clock.now_ms()
         self.heard(node, now)
         rows: list[Row] = []
-        for value in values:
+        fresh: list[tuple[Entity, Reading]] = []
+        for value in self._on_time(node, values, now):
             entity = node.by_wire_name.get(value.name)
             if entity is None and value.name in node.settings:
                 self.told(node, value.name, value.value)
                 continue
             if entity is None:
-                taken.refused.append(f"{node.address} has no entity {value.name!r}")
+                taken.refused.append(f"{node.address} has no entity {value.name[:60]!r}")
                 continue
             reading = _reading(entity, value, now)
             if isinstance(reading, str):
                 taken.refused.append(f"{entity.address}: {reading}")
                 continue
-            latest = entity.latest
-            if value.stamped and latest is not None and reading.at_ms <= latest.at_ms <= now + AHEAD_MS:
-                # Two that came in the same millisecond are two readings.
-                reading = replace(reading, at_ms=latest.at_ms + 1)
+            reading = _apart(entity, reading, now, stamped=value.stamped)
+            entity.heard_ms = now
             rows.append((entity.id, reading.at_ms, *reading.stored))
-            self._spread(entity, reading, now)
+            fresh.append((entity, reading))
         taken.stored = len(rows)
         if taken.refused:
             node.refused += len(taken.refused)
@@ -100,15 +108,40 @@ class Intake:
             self._writer.put(rows, acknowledge)
         elif acknowledge is not None:
             acknowledge()
+        # What is decided because of them is committed with them or after them.
+        for entity, reading in fresh:
+            self._spread(entity, reading, now)
         return taken
 
-    def heard(self, node: Node, now: int) -> None:
-        """Something came from a node, whatever it was."""
-        node.heard_ms = now
+    def heard(self, node: Node, now: int) -> bool:
+        """Something came from a node, whatever it was; whether it is back with that, or here for the first time in this run."""
+        node.heard_ms, first = now, not node.heard_in_this_run
+        node.heard_in_this_run = True
         if node.silent:
-            node.silent, node.here = False, True
+            node.silent, node.here, first = False, True, True
             self._journal.note("NodeHeardAgain", f"{node.address} is heard again", node=node.address)
             self._live.publish("node", {"node": node.address, "here": node.here, "silent": False, "heard_at": now})
+        if first:
+            self.node_back(node)
+        return first
+
+    def _on_time(self, node: Node, values: Sequence[Resolved], now: int) -> Sequence[Resolved]:
+        """The values of a node whose clock is wrong, by the hub's; what it had buffered keeps its stamps."""
+        clock, was_wrong = node.clock, node.clock.wrong
+        newest = max((value.at_ms for value in values if not value.stamped), default=None)
+        if newest is not None:
+            clock.learn(newest, now)
+        clock.from_boot = any(value.from_boot for value in values) if values else clock.from_boot
+        if clock.wrong and not was_wrong:
+            text = f"{node.title}: {clock_said(clock)}. What it sends is taken at its arrival"
+            self._journal.note("ClockWrong", text, node=node.address)
+            self._live.publish("house", {"changed": "node", "node": node.address})
+        if newest is None or not clock.is_live(newest, now):
+            return values
+        return [
+            value if value.stamped or newest - value.at_ms > FRESH_MS else replace(value, at_ms=clock.hub_time(value.at_ms))
+            for value in values
+        ]
 
     def _spread(self, entity: Entity, reading: Reading, now: int) -> None:
         latest = entity.latest
@@ -118,12 +151,18 @@ class Intake:
             and not latest.at_ms > now + AHEAD_MS >= reading.at_ms >= now - AHEAD_MS
         ):
             return  # out of order; but after the clock was set back, what is heard now is the latest
+        was_silent, entity.silent = entity.silent, False
         if reading.at_ms < now - FRESH_MS:
             entity.latest = reading
             return
         entity.heard(reading)
         for listener in self.listeners:
-            listener.reading(entity, reading)
+            try:
+                listener.reading(entity, reading)
+            except Exception as error:
+                # Whoever listens, the reading is safe and the others hear it.
+                log.exception("%s failed with a reading of %s", type(listener).__name__, entity.address)
+                self._journal.fault("ListenerFailed", f"{type(listener).__name__}: {error!r}", node=entity.node.address)
         self._live.publish(
             "reading",
             {
@@ -135,6 +174,30 @@ class Intake:
                 "reason": reading.quality.reason,
             },
         )
+        if was_silent:
+            self._live.publish("house", {"changed": "node", "node": entity.node.address})
+
+
+def clock_said(clock: NodeClock) -> str:
+    """How a node's clock is wrong, in words."""
+    if clock.from_boot:
+        return "it counts the time from its own start"
+    way = "behind" if clock.offset_ms > 0 else "ahead"
+    return f"its clock is {show_span(abs(clock.offset_ms))} {way}"
+
+
+def _apart(entity: Entity, reading: Reading, now: int, *, stamped: bool) -> Reading:
+    """Two different values of one millisecond are two readings; the same value again is the same one."""
+    latest, at_ms = entity.latest, reading.at_ms
+    if stamped and latest is not None and at_ms <= latest.at_ms <= now + AHEAD_MS:
+        at_ms = latest.at_ms + 1
+    recent, raw = entity.recent, reading.stored[0]
+    while at_ms in recent and (stamped or recent[at_ms] != raw):
+        at_ms += 1
+    recent[at_ms] = raw
+    if len(recent) > RECENT:
+        del recent[next(iter(recent))]
+    return reading if at_ms == reading.at_ms else replace(reading, at_ms=at_ms)
 
 
 def _reading(entity: Entity, sent: Resolved, now: int) -> Reading | str:

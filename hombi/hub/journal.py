@@ -39,16 +39,16 @@ class Journal:
             self._writing = True
             self._tasks.start(self._write(), name="journal")
 
-    def fault(self, event: str, text: str, *, node: str = "") -> None:
+    def fault(self, event: str, text: str, *, node: str = "", automation: str = "") -> None:
         """Something went wrong that may go wrong a thousand times a second: ten a minute are written, the rest counted."""
-        key, now = (event, node), self._clock.now_ms()
+        key, now = (event, node or automation), self._clock.now_ms()
         began, seen = self._bursts.get(key, (now, 0))
         more = 0
         if now - began >= BURST_MS:
             began, seen, more = now, 0, max(0, seen - BURST)
         self._bursts[key] = (began, seen + 1)
         if seen < BURST:
-            self.note(event, f"{text} (and {more} more like it before)" if more else text, node=node)
+            self.note(event, f"{text} (and {more} more like it before)" if more else text, node=node, automation=automation)
 
     async def _write(self) -> None:
         try:

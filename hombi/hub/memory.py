@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import contextlib
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from itertools import count
 from typing import Any
@@ -15,6 +16,7 @@ from hombi.hub.ports import (
     JournalEntry,
     NewEntity,
     NewNode,
+    NewNotice,
     PhoneRecord,
     Row,
 )
@@ -38,6 +40,10 @@ class MemoryRecords:
 
     def load_house(self, house: House) -> None:
         """A house in memory begins empty."""
+
+    @contextlib.contextmanager
+    def together(self) -> Iterator[None]:
+        yield
 
     def store_readings(self, rows: Sequence[Row]) -> None:
         for row in rows:
@@ -128,11 +134,19 @@ class MemoryRecords:
 
     def remove_phone(self, phone_id: int) -> None:
         self._phones.pop(phone_id, None)
-        self.deliveries = {key: d for key, d in self.deliveries.items() if d.phone_id != phone_id}
+        for delivery in self.deliveries.values():
+            if delivery.phone_id == phone_id:
+                delivery.phone_id = None
+                if delivery.state == "waiting":
+                    delivery.state, delivery.problem = "failed", "the phone was removed"
 
-    def add_notice(self, title: str, text: str, path: str, created_ms: int, phone_ids: Sequence[int]) -> list[DeliveryRecord]:
-        notice = next(self._ids)
-        made = [DeliveryRecord(next(self._ids), phone, notice, title, text, path, created_ms) for phone in phone_ids]
+    def add_notice(self, notice: NewNotice, phones: Sequence[PhoneRecord]) -> list[DeliveryRecord]:
+        made = [
+            DeliveryRecord(
+                next(self._ids), phone.id, phone.name, notice.identity, notice.title, notice.text, notice.path, notice.created_ms
+            )
+            for phone in phones
+        ]
         self.deliveries.update((delivery.id, replace(delivery)) for delivery in made)
         return made
 

@@ -44,6 +44,9 @@ class Nodes:
     messages: Messages
     drivers: dict[str, Driver]
     keeper: Keeper
+    started_ms: int = 0
+    # Who looks as often for what is not heard any more.
+    looked: Callable[[], None] = lambda: None
     trouble_said: dict[str, str] = field(default_factory=dict)
     described: Callable[[Node, Found], Awaitable[None]] | None = None
 
@@ -60,7 +63,9 @@ class Nodes:
             return
         found.here = here
         if here:
-            found.heard_ms, found.silent = self.clock.now_ms(), False
+            found.silent = False
+            if not self.intake.heard(found, self.clock.now_ms()):
+                self.intake.node_back(found)
             self.tasks.start(self.pairing.collected(node), name="pairing ended")
         self.journal.note("NodeConnected" if here else "NodeGone", f"{node} is {'connected' if here else 'gone'}", node=node)
         self._changed(found)
@@ -210,18 +215,26 @@ class Nodes:
 
     def clock_set(self, by_ms: int) -> None:
         """The machine's clock was set: nobody is silent for that."""
+        self.started_ms += by_ms
         for node in self.house.nodes.values():
             node.heard_ms += by_ms
+            for entity in node.entities.values():
+                entity.heard_ms += by_ms
 
     def look_for_silent(self) -> None:
         """Mark the nodes that were not heard for three times their usual interval."""
         now = self.clock.now_ms()
         for node in self.house.nodes.values():
+            for entity in node.entities.values():
+                if not entity.silent and entity.overdue(now, self.started_ms):
+                    entity.silent = True
+                    self.live.publish("house", {"changed": "node", "node": node.address})
             if not node.silent and node.overdue(now):
                 node.silent, node.here = True, False
                 seconds = (now - node.heard_ms) // 1000
                 self.journal.note("NodeSilent", f"{node.address} was not heard for {seconds} s", node=node.address)
                 self._changed(node)
+        self.looked()
 
     def _changed(self, node: Node) -> None:
         self.live.publish("node", {"node": node.address, "here": node.here, "silent": node.silent, "heard_at": node.heard_ms})

@@ -6,6 +6,7 @@ All methods are plain and blocking; the hub calls them in its one records thread
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
@@ -119,13 +120,25 @@ class PhoneRecord:
     added_ms: int
 
 
+@dataclass(frozen=True, slots=True)
+class NewNotice:
+    """A notice as it is stored. `identity` is what push services and phones know it by: sent again, it is the same one."""
+
+    identity: str
+    title: str
+    text: str
+    path: str
+    created_ms: int
+
+
 @dataclass(slots=True)
 class DeliveryRecord:
-    """One notice on its way to one phone."""
+    """One notice on its way to one phone; `phone` is what that is called, also when it is gone."""
 
     id: int
-    phone_id: int
-    notice_id: int
+    phone_id: int | None
+    phone: str
+    identity: str
     title: str
     text: str
     path: str
@@ -141,6 +154,9 @@ class Records(Protocol):
 
     def load_house(self, house: House) -> None:
         """Fill the house with what is stored, latest readings included."""
+
+    def together(self) -> AbstractContextManager[None]:
+        """What is done within is committed as one. Raises Busy while the disk does not take it."""
 
     def store_readings(self, rows: Sequence[Row]) -> None:
         """Commit readings in one transaction; one that is there already is left as it is."""
@@ -199,7 +215,8 @@ class Records(Protocol):
 
     def remove_phone(self, phone_id: int) -> None: ...
 
-    def add_notice(self, title: str, text: str, path: str, created_ms: int, phone_ids: Sequence[int]) -> list[DeliveryRecord]: ...
+    def add_notice(self, notice: NewNotice, phones: Sequence[PhoneRecord]) -> list[DeliveryRecord]:
+        """Store a notice and its deliveries to these phones."""
 
     def waiting_deliveries(self) -> list[DeliveryRecord]: ...
 

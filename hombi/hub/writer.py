@@ -1,21 +1,38 @@
-"""The batch writer: one commit for all readings that came in during the one before; then their senders are told."""
+"""The batch writer: one commit for all that came in during the one before; then those who wait for it are told.
+
+What is decided because of a reading (the state of an automation, a notice, what a switch is wanted to be) is committed in
+one transaction with it, or after it, never before: a crash neither loses an edge nor repeats it.
+"""
 
 from __future__ import annotations
 
 import asyncio
 import logging
 from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, TypeVar
 
+from hombi.hub.errors import Busy
 from hombi.hub.journal import Journal
 from hombi.hub.ports import Records, Row
 from hombi.hub.records_thread import RecordsThread
 
 log = logging.getLogger(__name__)
 
+T = TypeVar("T")
 MAX_BATCH = 2_000
 MAX_HELD = 200_000
 GATHER_S = 0.1
 RETRY_S = (0.2, 1.0, 2.0, 5.0)
+
+
+@dataclass(slots=True)
+class _Also:
+    """Something else to be stored, after so many of the rows that wait."""
+
+    after: int
+    call: Callable[[Records], Any]
+    done: Callable[[Any], None]
 
 
 class Writer:
@@ -26,6 +43,7 @@ class Writer:
         self._records, self._thread, self._journal = records, thread, journal
         self._rows: list[Row] = []
         self._told: list[tuple[int, Callable[[], None]]] = []
+        self._also: list[_Also] = []
         self._work = asyncio.Event()
         self._gathering: asyncio.TimerHandle | None = None
         self._closing = False
@@ -52,6 +70,12 @@ class Writer:
         elif self._gathering is None:
             self._gathering = asyncio.get_running_loop().call_later(GATHER_S, self._gathered)
 
+    def also(self, call: Callable[[Records], T], done: Callable[[T], None] | None = None) -> None:
+        """Store something else, in the transaction of the readings that were put before it; `done` is called with what the
+        call returned, once that is committed."""
+        self._also.append(_Also(len(self._rows), call, done or _ignore))
+        self._work.set()
+
     def _gathered(self) -> None:
         self._gathering = None
         self._work.set()
@@ -62,10 +86,11 @@ class Writer:
         while True:
             await self._work.wait()
             self._work.clear()
-            while self._rows:
-                batch = self._rows[:MAX_BATCH]
+            while self._rows or self._also:
+                rows = self._rows[:MAX_BATCH]
+                also = [one for one in self._also if one.after <= len(rows)]
                 try:
-                    await self._thread.run(self._records.store_readings, batch)
+                    answers = await self._thread.run(self._store, rows, also)
                 except Exception as error:  # noqa: BLE001 - whatever the disk says, the readings are kept and tried again
                     failures += 1
                     self._report(error)
@@ -76,7 +101,7 @@ class Writer:
                 if failures:
                     self._journal.note("WritingResumed", f"readings are written again; {len(self._rows)} were held")
                 failures, self.problem = 0, ""
-                self._settle(len(batch))
+                self._settle(len(rows), also, answers)
             if self._closing:
                 return
 
@@ -87,9 +112,41 @@ class Writer:
             self._gathering.cancel()
         self._work.set()
 
-    def _settle(self, count: int) -> None:
+    def _store(self, rows: list[Row], also: list[_Also]) -> list[Any]:
+        """In the records thread: all of it as one."""
+        if not also:
+            self._records.store_readings(rows)
+            return []
+        try:
+            with self._records.together():
+                if rows:
+                    self._records.store_readings(rows)
+                return [one.call(self._records) for one in also]
+        except Busy:
+            raise
+        except Exception:
+            log.exception("what belongs to readings cannot be stored with them; it is stored one by one")
+        # One that can never be stored must not hold up the others.
+        if rows:
+            self._records.store_readings(rows)
+        return [self._alone(one) for one in also]
+
+    def _alone(self, one: _Also) -> Any:
+        try:
+            with self._records.together():
+                return one.call(self._records)
+        except Busy:
+            raise
+        except Exception as error:
+            log.exception("something is not stored")
+            return error
+
+    def _settle(self, count: int, also: list[_Also], answers: list[Any]) -> None:
         del self._rows[:count]
         self.committed += count
+        del self._also[: len(also)]
+        for one in self._also:
+            one.after -= count
         told = 0
         for place, (rows, committed) in enumerate(self._told):
             if rows > count:
@@ -98,8 +155,19 @@ class Writer:
                 break
             count -= rows
             told = place + 1
-            committed()
+            self._tell(committed)
         del self._told[:told]
+        for one, answer in zip(also, answers, strict=True):
+            if isinstance(answer, Exception):
+                self._journal.fault("WritingFailed", f"something that was decided could not be stored: {answer}")
+            else:
+                self._tell(one.done, answer)
+
+    def _tell(self, call: Callable[..., None], *words: Any) -> None:
+        try:
+            call(*words)
+        except Exception:
+            log.exception("who waited for a commit failed")
 
     def _report(self, error: Exception) -> None:
         log.warning("readings cannot be written: %s", error)
@@ -109,3 +177,7 @@ class Writer:
 
 def _nobody() -> None:
     """Nobody waits."""
+
+
+def _ignore(_: Any) -> None:
+    """Nobody asks what came of it."""

@@ -159,13 +159,15 @@ class LabNode:
         if message.topic.endswith("/actions"):
             return
         for wanted in decode(message.payload):
+            if isinstance(wanted, str):
+                continue
             if wanted.n in self.settings:
-                self.settings[wanted.n] = wanted.vs if wanted.vs is not None else wanted.v
+                self.settings[wanted.n] = wanted.vs if isinstance(wanted.vs, str) else wanted.v
                 self._next_full = 0.0
                 self._changed.set()
             for prop in self.plan.properties:
                 if prop.name == wanted.n and prop.switches:
-                    asyncio.get_running_loop().call_later(random.uniform(0.02, 0.08), self._set, prop, bool(wanted.vb))
+                    asyncio.get_running_loop().call_later(random.uniform(0.02, 0.08), self._set, prop, wanted.vb is True)
 
     def _set(self, prop: Property, value: bool) -> None:
         setattr(self._mill.devices, prop.switches, value)

@@ -25,5 +25,5 @@ def drivers(reports: Reports, keys: Keys, settings: LinkSettings, kept: Kept) ->
 def _own(kept: Kept, link: str) -> Kept:
     """What one link had kept: its keys begin with its name; those without a link's name are the first link's."""
     named = {key: key.partition("/")[0] for key in kept}
-    others = {"zigbee", "bluetooth"}
+    others = {"zigbee", "bluetooth", "hub"}
     return {key: kept[key] for key, name in named.items() if name == link or (link == "wifi" and name not in others)}

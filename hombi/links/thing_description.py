@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import msgspec
+from anyascii import anyascii
 
 from hombi.core.errors import UnitError
 from hombi.core.kinds import KINDS, Kind
@@ -204,7 +205,9 @@ def read_description(source: object) -> ThingDescription:
 
 
 def slug(text: str) -> str:
-    """A text as an address uses it: small letters, digits and hyphens; "" when nothing is left."""
+    """A text as an address uses it: small letters, digits and hyphens, other scripts written in these ("Überlauf" is
+    "uberlauf", "日本" is "riben"); "" when nothing is left."""
+    text = anyascii(text)
     text = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "-", text)
     return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:60]
 

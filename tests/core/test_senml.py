@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import re
 
 import pytest
 from hypothesis import given
@@ -15,7 +16,9 @@ NOW = 1_800_000_000_000
 
 
 def read(text: str) -> list[Resolved]:
-    return resolve(decode(text.encode()), NOW)
+    values, refused = resolve(decode(text.encode()), NOW)
+    assert refused == []
+    return values
 
 
 def test_a_single_data_point_of_section_5_1_1() -> None:
@@ -59,26 +62,50 @@ def test_booleans_and_texts_are_values_too() -> None:
 
 
 @pytest.mark.parametrize(
-    ("text", "said"),
+    ("text", "said"), [("{}", "not SenML"), ("[{", "not JSON"), ("7", "not SenML"), ("[" * 100_000, "not JSON")]
+)
+def test_what_is_no_pack_is_said(text: str, said: str) -> None:
+    with pytest.raises(SenmlError, match=said):
+        decode(text.encode())
+
+
+@pytest.mark.parametrize(
+    ("record", "said"),
     [
-        ("{}", "not SenML"),
-        ("[1]", "not SenML"),
-        ('[{"n":"a","v":"21"}]', r"not SenML.*\$\[0\]\.v"),
-        ("[{", "not JSON"),
-        ('[{"n":"a","v":NaN}]', "not JSON"),
-        ('[{"n":"a","v":1e999}]', "out of range"),
-        ('[{"n":"a"}]', "record 1 has no value"),
-        ('[{"n":"a","vd":"aGk"}]', "record 1 has a data value"),
-        ('[{"v":1}]', "the name ''"),
-        ('[{"n":"-a","v":1}]', "the name '-a'"),
-        ('[{"n":"a b","v":1}]', "the name 'a b'"),
-        ('[{"bver":11,"n":"a","v":1}]', "version 11"),
-        ('[{"n":"a","v":1},{"n":"b","s":3}]', "record 2"),
+        ("1", "record 2 is no SenML"),
+        ('{"n":"a","v":"21"}', r"record 2 is no SenML.*\$\.v"),
+        ('{"n":"a","v":1e999}', "no finite number"),
+        ('{"n":"a","v":Infinity}', "no finite number"),
+        ('{"n":"a"}', "record 2 has no value"),
+        ('{"n":"a","vd":"aGk"}', "record 2 has a data value"),
+        ('{"v":1}', "the name ''"),
+        ('{"n":"-a","v":1}', "the name '-a'"),
+        ('{"n":"a b","v":1}', "the name 'a b'"),
+        ('{"bver":11,"n":"a","v":1}', "version 11"),
+        ('{"n":"b","s":3}', "record 2"),
+        ('{"n":"b","v":1,"t":1e400}', "no finite time"),
     ],
 )
-def test_says_what_is_wrong_and_where(text: str, said: str) -> None:
-    with pytest.raises(SenmlError, match=said):
-        read(text)
+def test_a_record_that_is_wrong_is_named_and_the_others_stand(record: str, said: str) -> None:
+    values, refused = resolve(decode(f'[{{"n":"first","v":1}},{record},{{"n":"last","v":3}}]'.encode()), NOW)
+    assert [one.name for one in values] == ["first", "last"]
+    assert len(refused) == 1
+    assert re.search(said, refused[0])
+
+
+@pytest.mark.parametrize("null", ['"v":null', '"v":NaN', '"vb":null', '"vs":null'])
+def test_null_and_nan_are_a_nodes_word_that_it_has_no_value(null: str) -> None:
+    assert [one.value for one in read(f'[{{"n":"a",{null}}},{{"n":"b","v":2}}]')] == [None, 2.0]
+
+
+def test_milliseconds_are_known_for_what_they_are() -> None:
+    (value,) = read(f'[{{"n":"a","v":1,"t":{NOW - 5_000}}}]')
+    assert value.at_ms == NOW - 5_000
+
+
+def test_a_time_since_the_nodes_own_start_is_that_of_its_arrival() -> None:
+    values = read('[{"bt":86400,"n":"a","v":1,"t":-60},{"n":"a","v":2,"t":0}]')
+    assert [(one.at_ms, one.stamped, one.from_boot) for one in values] == [(NOW - 60_000, False, True), (NOW, True, True)]
 
 
 @given(st.binary(max_size=200))
@@ -90,4 +117,4 @@ def test_any_bytes_are_read_or_refused(payload: bytes) -> None:
 def test_what_is_encoded_is_small_and_reads_back() -> None:
     payload = encode([Record(n="switch", vb=False), Record(n="t", u="Cel", v=0.0)])
     assert payload == b'[{"n":"switch","vb":false},{"n":"t","u":"Cel","v":0.0}]'
-    assert [r.value for r in resolve(decode(payload), NOW)] == [False, 0.0]
+    assert [r.value for r in resolve(decode(payload), NOW)[0]] == [False, 0.0]

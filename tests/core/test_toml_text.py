@@ -58,10 +58,33 @@ def test_columns_count_letters_not_bytes() -> None:
     assert text.mistakes[0].place == Place(1, 22)
 
 
-@pytest.mark.parametrize(
-    ("source", "line", "column"), [("a = \nb = 1", 1, 5), ("a = 1\na = 2", 2, 6), ("[x\n", 1, 3), ('a = "', 1, 6)]
-)
+@pytest.mark.parametrize(("source", "line", "column"), [("a = \nb = 1", 1, 5), ("[x\n", 1, 3), ('a = "', 1, 6)])
 def test_a_text_that_is_not_toml_has_one_mistake_with_its_place(source: str, line: int, column: int) -> None:
     (mistake,) = read_toml(source).mistakes
     assert mistake.place == Place(line, column)
     assert mistake.what.startswith("this is not TOML")
+
+
+@pytest.mark.parametrize(
+    ("source", "line", "column", "said"),
+    [
+        ("a = 1\na = 2", 2, 1, "a stands here a second time; the first one is on line 1"),
+        ("[watch]\nx = 1\n\n[watch]\n", 4, 2, "watch stands here a second time"),
+        ("[watch]\nx = 1\nx = 2\n", 3, 1, "watch.x stands here a second time"),
+        ("\ufeffa = 1", 1, 1, "U+FEFF, byte-order mark"),
+        ("a = 1\u2028b = 2", 1, 6, "U+2028, line separator"),
+        ("# one\u2028two\na =\u00a01", 2, 4, "U+00A0, no-break space"),
+        ("a = " + "[" * 5_000, 1, 1, "nested too deep"),
+    ],
+)
+def test_says_plainly_what_is_no_toml(source: str, line: int, column: int, said: str) -> None:
+    mistakes = read_toml(source).mistakes
+    assert mistakes[0].place == Place(line, column)
+    assert said in str(mistakes[0])
+
+
+def test_knows_where_things_stand_in_unusual_forms() -> None:
+    text = read_toml('starts = [{ switch = "a" }, { notify = "b" }]\nwatch.entity = "x"\n[[other]]\n')
+    for path in (("starts", 1, "notify"), ("watch",), ("watch", "entity"), ("other",)):
+        text.blame(path, "wrong")
+    assert [m.place for m in text.mistakes] == [Place(1, 40), Place(2, 1), Place(2, 16), Place(3, 3)]

@@ -40,9 +40,10 @@ def test_there_and_back_is_where_it_began(value: float, one: str, other: str) ->
         assert convert(convert(value, one, other), other, one) == pytest.approx(value, abs=1e-6)
 
 
-def test_an_unknown_unit_is_named_with_those_that_are_known() -> None:
-    with pytest.raises(UnitError, match=r"no unit 'furlong' is known; use .*°C"):
-        find_unit("furlong")
+@pytest.mark.parametrize(("unit", "said"), [("furlong", "docs/nodes.md lists them"), ("lxx", "did you mean lx"), ("kwh", "kW")])
+def test_an_unknown_unit_is_named_with_the_nearest(unit: str, said: str) -> None:
+    with pytest.raises(UnitError, match=rf"no unit '{unit}' is known; .*{said}"):
+        find_unit(unit)
 
 
 def test_every_kind_is_kept_in_a_known_unit_and_has_its_limits_in_order() -> None:

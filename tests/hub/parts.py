@@ -166,7 +166,9 @@ class Link:
     def say(self, node: str, values: list[Resolved]) -> None:
         """A node says values now."""
         now = self.reports.clock.now_ms()  # type: ignore[attr-defined]
-        self.reports.observed(node, [Resolved(v.name, v.unit, v.at_ms or now, v.value) for v in values], lambda: None)
+        self.reports.observed(
+            node, [Resolved(v.name, v.unit, v.at_ms or now, v.value, stamped=not v.at_ms) for v in values], lambda: None
+        )
 
     def listening(self) -> str:
         return "nowhere"

@@ -180,7 +180,11 @@ async def test_a_clock_that_is_set_makes_nobody_silent_and_no_hold_shorter_or_lo
             '[[starts]]\nswitch = "cellar-mister/switch"\nto = "on"\n'
         )
         runner = await r.hub.engine.add(text)
-        r.say("cellar-rack", "humidity", 70.0)
+        for _ in range(5):
+            r.say("cellar-rack", "humidity", 70.0)
+            await r.clock.forward(150_000)
+        await r.hub.engine.change("dry", enabled=False)
+        await r.hub.engine.change("dry", enabled=True)
         await r.clock.forward(60_000)
         heard = r.hub.house.node("cellar-rack").heard_ms
         for jump in (3_600_000, -7_200_000):

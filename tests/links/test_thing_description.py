@@ -86,7 +86,16 @@ def test_refuses_what_is_no_object(source: object) -> None:
 
 
 @pytest.mark.parametrize(
-    ("text", "address"), [("Cheese cellar", "cheese-cellar"), ("powerLevel", "power-level"), ("  Ä?", ""), ("CO2", "co2")]
+    ("text", "address"),
+    [
+        ("Cheese cellar", "cheese-cellar"),
+        ("powerLevel", "power-level"),
+        ("  Ä?", "a"),
+        ("Überlauf", "uberlauf"),
+        ("日本", "ri-ben"),
+        ("  ?", ""),
+        ("CO2", "co2"),
+    ],
 )
 def test_addresses(text: str, address: str) -> None:
     assert slug(text) == address

@@ -120,7 +120,7 @@ export interface paths {
         get: operations["automations_retrieve"];
         put?: never;
         post?: never;
-        /** @description Remove it. */
+        /** @description Remove it. What is on ends first, as its text says. */
         delete: operations["automations_destroy"];
         options?: never;
         head?: never;
@@ -1093,6 +1093,8 @@ export interface components {
             due: number | null;
             watch: components["schemas"]["Limit"] | null;
             limit_shown: string;
+            /** @description why the hub stopped it; it goes on when its text or its duty is changed */
+            stopped: string;
             mistakes: components["schemas"]["Mistake"][];
         };
         /** @description How one part is, and what to do about it. */
@@ -1114,6 +1116,8 @@ export interface components {
             ok: boolean;
             sentence: string;
             mistakes: components["schemas"]["Mistake"][];
+            /** @description what is allowed and hardly meant */
+            warnings: components["schemas"]["Mistake"][];
         };
         /**
          * @description * `keep` - keep
@@ -1214,8 +1218,10 @@ export interface components {
             reason: string;
             /** @description time of the latest reading, ms */
             at: number | null;
-            /** @description when its node was last heard, ms */
-            heard_at: number;
+            /** @description when this value was last heard, ms */
+            heard_at: number | null;
+            /** @description what it is wanted to be, while its node has not confirmed it */
+            wanted: components["schemas"]["Wish"] | null;
         };
         /** @description What an entity is to be called, and whether it is shown. */
         EntityChoiceRequest: {
@@ -1259,8 +1265,10 @@ export interface components {
             reason: string;
             /** @description time of the latest reading, ms */
             at: number | null;
-            /** @description when its node was last heard, ms */
-            heard_at: number;
+            /** @description when this value was last heard, ms */
+            heard_at: number | null;
+            /** @description what it is wanted to be, while its node has not confirmed it */
+            wanted: components["schemas"]["Wish"] | null;
             watchers: components["schemas"]["Watcher"][];
             /** @description whether the node's unit is another than the kind's, and not only called differently */
             converted: boolean;
@@ -1475,6 +1483,8 @@ export interface components {
             /** @description where its description is, for one that the hub reaches */
             url: string;
             has_key: boolean;
+            /** @description how its own clock is wrong, in words; empty when it is right */
+            clock: string;
             settings: components["schemas"]["Setting"][];
             actions: components["schemas"]["Action"][];
         };
@@ -1527,10 +1537,11 @@ export interface components {
             mqtt?: components["schemas"]["Door"];
             intake?: string;
         };
-        /** @description Another text, or whether it is on duty. */
+        /** @description Another text, or whether it is on duty. With `leave` what is on now stays as it is; else it ends first. */
         PatchedAutomationChange: {
             text?: string;
             enabled?: boolean;
+            leave?: boolean;
         };
         /** @description What to change of an entity. */
         PatchedEntityChange: {
@@ -1834,6 +1845,15 @@ export interface components {
             /** @default 2 min */
             length: string;
         };
+        /** @description What an entity is wanted to be: by whom and since when, why it is not yet, and all of that in words. */
+        Wish: {
+            /** Format: double */
+            value: number;
+            by: string;
+            since: number;
+            problem: string;
+            shown: string;
+        };
         /** @description How the entity is written: a topic (with `{node}`), and a payload with `{value}` or `{ON|OFF}` in it. */
         WritingRequest: {
             topic: string;
@@ -1846,6 +1866,8 @@ export interface components {
             ok: boolean;
             sentence: string;
             mistakes: components["schemas"]["Mistake"][];
+            /** @description what is allowed and hardly meant */
+            warnings: components["schemas"]["Mistake"][];
             text: string;
         };
         /** @description The stick and its network. `foreign`: it carries a network that is not this house's, and a person must say what to do. */
@@ -2193,7 +2215,10 @@ export interface operations {
     };
     automations_destroy: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description leave what it switched as it is */
+                leave?: boolean;
+            };
             header?: never;
             path: {
                 automation: string;

@@ -1,15 +1,17 @@
 """Automations: their text, their meaning, and the state machine that runs them."""
 
-from hombi.core.automation.model import Automation, Condition, Notify, Only, Switch, Watch
-from hombi.core.automation.parse import Parsed, parse
+from hombi.core.automation.model import Automation, Condition, Lost, Notify, Only, Switch, Watch, moment_ms
+from hombi.core.automation.parse import Parsed, fill, parse
 from hombi.core.automation.sentence import sentence
-from hombi.core.automation.step import Edge, Phase, State, Why, due_ms, step
+from hombi.core.automation.step import Edge, EdgeKind, Phase, State, Why, due_ms, ended, step
 from hombi.core.automation.write import Threshold, write
 
 __all__ = [
     "Automation",
     "Condition",
     "Edge",
+    "EdgeKind",
+    "Lost",
     "Notify",
     "Only",
     "Parsed",
@@ -20,6 +22,9 @@ __all__ = [
     "Watch",
     "Why",
     "due_ms",
+    "ended",
+    "fill",
+    "moment_ms",
     "parse",
     "sentence",
     "step",

@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
-from datetime import datetime, timedelta, tzinfo
+from datetime import date, datetime, time, timedelta, tzinfo
 from enum import StrEnum
 
 from hombi.core.kinds import Kind
 
 DAY_NAMES = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 MINUTES_A_DAY = 24 * 60
+
+
+class Lost(StrEnum):
+    """What happens to what is on when the watched value is bad, or not heard any more."""
+
+    END = "end"
+    STAY = "stay"
 
 
 class Condition(StrEnum):
@@ -30,6 +38,7 @@ class Watch:
     limit: float
     until: float | None = None
     held_ms: int = 0
+    lost: Lost = Lost.END
 
     def starts_with(self, value: float) -> bool:
         """Whether this value is on the side that counts."""
@@ -51,7 +60,8 @@ class Only:
     """The circumstances in which an automation may act: hours of the day, and days of the week, in house time.
 
     `between` is (from, to) in minutes after midnight, `to` excluded; a span that ends before it begins goes over
-    midnight and belongs to the day on which it begins. `days` counts from Monday = 0; empty means every day.
+    midnight and belongs to the day on which it begins. `days` counts from Monday = 0; empty means every day. On the days of a
+    clock change a span goes from its first beginning to its last end.
     """
 
     between: tuple[int, int] | None = None
@@ -59,33 +69,51 @@ class Only:
 
     def allows(self, now_ms: int, zone: tzinfo) -> bool:
         """Whether it may act at this moment."""
-        local = datetime.fromtimestamp(now_ms / 1000, zone)
-        day, minute = local.weekday(), local.hour * 60 + local.minute
-        if self.between is not None:
-            begins, ends = self.between
-            if begins <= ends:
-                if not begins <= minute < ends:
-                    return False
-            elif minute < ends:
-                day = (day - 1) % 7
-            elif minute < begins:
-                return False
-        return not self.days or day in self.days
+        if self.between is None and not self.days:
+            return True
+        return any(begins <= now_ms < ends for begins, ends in self._spans(now_ms, zone, range(-2, 1)))
 
     def next_change_ms(self, now_ms: int, zone: tzinfo) -> int | None:
         """The next moment at which `allows` changes, or None when it never does."""
         if self.between is None and not self.days:
             return None
         now = self.allows(now_ms, zone)
-        midnight = datetime.fromtimestamp(now_ms / 1000, zone).replace(hour=0, minute=0, second=0, microsecond=0)
-        marks = sorted({0, *(m for m in self.between or () if m < MINUTES_A_DAY)})
-        for ahead in range(9):
-            for mark in marks:
-                wall = (midnight + timedelta(days=ahead)).replace(hour=mark // 60, minute=mark % 60)
-                at_ms = round(wall.timestamp() * 1000)
-                if at_ms > now_ms and self.allows(at_ms, zone) != now:
-                    return at_ms
-        return None
+        # The same spans say what is allowed and when that changes, so the two cannot disagree.
+        marks = {mark for span in self._spans(now_ms, zone, range(-2, 9)) for mark in span if mark > now_ms}
+        return next((mark for mark in sorted(marks) if self.allows(mark, zone) != now), None)
+
+    def _spans(self, now_ms: int, zone: tzinfo, days: range) -> Iterator[tuple[int, int]]:
+        """The spans that begin on these days, counted from today: (from, to) in ms, `to` excluded."""
+        today = datetime.fromtimestamp(now_ms / 1000, zone).date()
+        begins, ends = self.between or (0, MINUTES_A_DAY)
+        for ahead in days:
+            day = today + timedelta(days=ahead)
+            if not self.days or day.weekday() in self.days:
+                last = day if begins < ends else day + timedelta(days=1)
+                yield moment_ms(day, begins, zone), moment_ms(last, ends, zone, last=True)
+
+
+def moment_ms(day: date, minutes: int, zone: tzinfo, *, last: bool = False) -> int:
+    """When it is so many minutes after midnight on a day, in ms since 1970.
+
+    When the clocks go back, the same time comes twice: the first one, or with `last` the second. When they go forward, it
+    may not come at all: then it is the moment at which they do.
+    """
+    wall = datetime.combine(day, time()) + timedelta(minutes=minutes)
+    first, second = (wall.replace(tzinfo=zone, fold=fold) for fold in (0, 1))
+    early, late = sorted((round(first.timestamp()), round(second.timestamp())))
+    if early == late:
+        return early * 1000
+    if first.timestamp() < second.timestamp():
+        return (late if last else early) * 1000
+    before = datetime.fromtimestamp(early, zone).utcoffset()
+    while early < late:  # the first second with the new offset
+        middle = (early + late) // 2
+        if datetime.fromtimestamp(middle, zone).utcoffset() == before:
+            early = middle + 1
+        else:
+            late = middle
+    return early * 1000
 
 
 @dataclass(frozen=True, slots=True)

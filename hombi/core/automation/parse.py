@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import re
 import string
+import unicodedata
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from hombi.core.automation.model import DAY_NAMES, Action, Automation, Condition, Notify, Only, Switch, Watch
+from hombi.core.automation.model import DAY_NAMES, Action, Automation, Condition, Lost, Notify, Only, Switch, Watch
 from hombi.core.errors import ValueTextError
 from hombi.core.house_facts import EntityFacts, HouseFacts, did_you_mean
 from hombi.core.kinds import KINDS, Kind
@@ -15,16 +17,23 @@ from hombi.core.toml_text import Mistake, Path, TomlText, read_toml
 from hombi.core.values import parse_span_ms, parse_value, show_limit
 
 TEXT_FIELDS = ("name", "entity", "room", "value", "limit", "held")
+_NOT_EMPTY = frozenset({"held", "until", "between", "lost"})
 _HOURS = re.compile(r"\s*(\d{1,2}):(\d{2})\s*-\s*(\d{1,2}):(\d{2})\s*")
 _DAYS = dict(zip(DAY_NAMES, range(7), strict=True))
 
 
 @dataclass(frozen=True, slots=True)
 class Parsed:
-    """What came of a text: the automation, or the mistakes that stand in its way (in the order of the text)."""
+    """What came of a text: the automation, or the mistakes that stand in its way (in the order of the text).
+
+    `partly` is what can be done of it where only some of its actions cannot (a node is gone, a person has left).
+    `warnings` do not stand in its way.
+    """
 
     automation: Automation | None
     mistakes: tuple[Mistake, ...]
+    warnings: tuple[Mistake, ...] = ()
+    partly: Automation | None = None
 
 
 def parse(text: str, facts: HouseFacts) -> Parsed:
@@ -40,13 +49,34 @@ def parse(text: str, facts: HouseFacts) -> Parsed:
     about = _text(toml, (), toml.data, "about")
     watch = _watch(toml, facts)
     only = _only(toml)
-    starts, ends = _actions(toml, "starts", facts), _actions(toml, "ends", facts)
-    if not starts and "starts" not in toml.data:
+    if "starts" not in toml.data:
         toml.blame((), "an automation without [[starts]] does nothing", 'add a [[starts]] with switch = "…" or notify = "everyone"')
+    elsewhere = len(toml.mistakes)
+    starts, ends = _actions(toml, "starts", facts), _actions(toml, "ends", facts)
     mistakes = tuple(sorted(toml.mistakes, key=lambda m: (m.place.line, m.place.column)))
-    if mistakes or watch is None:
+    if watch is None:
         return Parsed(None, mistakes)
-    return Parsed(Automation(name, about, watch, only, starts, ends), ())
+    automation = Automation(name, about, watch, only, starts, ends)
+    if mistakes:
+        return Parsed(None, mistakes, partly=automation if not elsewhere else None)
+    return Parsed(automation, (), _warnings(toml, automation))
+
+
+def _warnings(toml: TomlText, automation: Automation) -> tuple[Mistake, ...]:
+    """What is allowed and hardly meant: it switches what it watches, back and forth without end."""
+    watch, known = automation.watch, len(toml.mistakes)
+    for number, action in enumerate(automation.starts):
+        if not isinstance(action, Switch) or action.entity != watch.entity or not watch.ends_with(action.to):
+            continue
+        if any(isinstance(a, Switch) and a.entity == watch.entity and watch.starts_with(a.to) for a in automation.ends):
+            toml.blame(
+                ("starts", number, "switch"),
+                "it switches what it watches, and its end switches that back: it would start itself again and again",
+                "the hub stops it after a few rounds; leave one of the two out, or give it a time to hold",
+            )
+    warnings = tuple(toml.mistakes[known:])
+    del toml.mistakes[known:]
+    return warnings
 
 
 def _only_keys(toml: TomlText, path: Path, table: dict[str, Any], known: set[str]) -> None:
@@ -63,11 +93,22 @@ def _text(toml: TomlText, path: Path, table: dict[str, Any], key: str, *, requir
             toml.blame(path, f"{key} is missing", f'add {key} = "…"')
         return ""
     if not isinstance(value, str):
-        toml.blame((*path, key), f"{key} must be a text in quotes", f'write {key} = "{value}"')
+        toml.blame((*path, key), f"{key} must be a text in quotes", f'write {key} = "{_instead(key, value)}"')
         return ""
-    if required and not value.strip():
-        toml.blame((*path, key), f"{key} is empty")
+    if not value.strip() and (required or key in _NOT_EMPTY):
+        toml.blame((*path, key), f"{key} is empty", "" if required else f"leave {key} out")
+        return ""
+    if odd := next((sign for sign in value if unicodedata.category(sign) == "Cc" and sign not in "\n\r\t"), None):
+        toml.blame((*path, key), f"{key} holds a control character (U+{ord(odd):04X})", "delete it")
+        return ""
     return value
+
+
+def _instead(key: str, value: object) -> str:
+    """What a person who wrote this probably meant."""
+    if isinstance(value, bool):
+        return ("off", "on")[value] if key == "to" else str(value).lower()
+    return f"{value} min" if key == "held" else str(value)
 
 
 def _table(toml: TomlText, key: str) -> dict[str, Any] | None:
@@ -106,7 +147,7 @@ def _watch(toml: TomlText, facts: HouseFacts) -> Watch | None:
             toml.blame((), "there is no [watch]", "an automation looks at one entity")
         return None
     conditions = [c for c in Condition if c in table]
-    _only_keys(toml, ("watch",), table, {"entity", "held", "until", *Condition})
+    _only_keys(toml, ("watch",), table, {"entity", "held", "until", "lost", *Condition})
     address = _text(toml, ("watch",), table, "entity", required=True)
     entity = _entity(toml, ("watch", "entity"), address, facts)
     if len(conditions) != 1:
@@ -135,7 +176,20 @@ def _watch(toml: TomlText, facts: HouseFacts) -> Watch | None:
             toml.blame(("watch", "until"), f"until must lie {side} the limit, {show_limit(limit, entity.kind)}")
     if limit is None:
         return None
-    return Watch(address, entity.kind, condition, limit, until, held_ms)
+    kind, shown = entity.kind, show_limit(limit, entity.kind)
+    if condition is Condition.OVER and limit >= kind.high and kind.words is None:
+        toml.blame(("watch", "over"), f"a {kind.name} is never over {shown}", f"it goes up to {show_limit(kind.high, kind)}")
+    elif condition is Condition.UNDER and limit <= kind.low and kind.words is None:
+        toml.blame(("watch", "under"), f"a {kind.name} is never under {shown}", f"it goes down to {show_limit(kind.low, kind)}")
+    return Watch(address, kind, condition, limit, until, held_ms, _lost(toml, table))
+
+
+def _lost(toml: TomlText, table: dict[str, Any]) -> Lost:
+    word = _text(toml, ("watch",), table, "lost")
+    if word and word not in tuple(Lost):
+        toml.blame(("watch", "lost"), f"{word!r} is neither end nor stay", 'write lost = "end"')
+        return Lost.END
+    return Lost(word) if word else Lost.END
 
 
 def _only(toml: TomlText) -> Only:
@@ -157,6 +211,8 @@ def _only(toml: TomlText) -> Only:
     if not isinstance(days, list):
         toml.blame(("only", "days"), "days is a list", 'write days = ["mon", "tue"]')
         days = []
+    elif not days and "days" in table:
+        toml.blame(("only", "days"), "days is empty", "leave days out for every day")
     chosen = set()
     for number, day in enumerate(days):
         if isinstance(day, str) and day.lower() in _DAYS:
@@ -172,6 +228,11 @@ def _actions(toml: TomlText, edge: str, facts: HouseFacts) -> tuple[Action, ...]
     if not isinstance(tables, list) or not all(isinstance(t, dict) for t in tables):
         toml.blame((edge,), f"{edge} is a list of actions", f"write [[{edge}]] with two brackets", at_value=False)
         return ()
+    if not tables and edge in toml.data:
+        what = "does nothing" if edge == "starts" else "is empty"
+        toml.blame(
+            (edge,), f"{edge} = [] {what}", f"add a [[{edge}]] with an action" + (", or leave it out" if edge == "ends" else "")
+        )
     actions = (_action(toml, (edge, number), table, facts) for number, table in enumerate(tables))
     return tuple(action for action in actions if action is not None)
 
@@ -188,17 +249,20 @@ def _action(toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
             toml.blame((*path, "switch"), f"{address} cannot be switched", _switchable(address, facts))
         to = _text(toml, path, table, "to", required=True)
         value = _quantity(toml, (*path, "to"), to, KINDS["switch"]) if to else None
-        return None if value is None else Switch(address, value)
+        if entity is None or value is None or not entity.writable:
+            return None
+        return Switch(address, value)
     _only_keys(toml, path, table, {"notify", "title", "text"})
     to = _text(toml, path, table, "notify", required=True)
-    if to and to != "everyone" and to not in facts.people:
+    unknown = bool(to) and to != "everyone" and to not in facts.people
+    if unknown:
         known = {"everyone", *facts.people}
         toml.blame((*path, "notify"), f"nobody here is called {to}", did_you_mean(to, known) or f"use {', '.join(sorted(known))}")
     title = _text(toml, path, table, "title", required=True)
     text = _text(toml, path, table, "text")
     for key, template in (("title", title), ("text", text)):
         _check_template(toml, (*path, key), template)
-    return Notify(to, title, text)
+    return None if unknown or not title else Notify(to, title, text)
 
 
 def _switchable(address: str, facts: HouseFacts) -> str:
@@ -210,11 +274,24 @@ def _switchable(address: str, facts: HouseFacts) -> str:
 
 def _check_template(toml: TomlText, path: Path, template: str) -> None:
     try:
-        fields = [name for _, name, _, _ in string.Formatter().parse(template) if name is not None]
+        fields = [found for found in string.Formatter().parse(template) if found[1] is not None]
     except ValueError:
         toml.blame(path, "a brace stands alone in this text", "write {{ or }} for a brace itself")
         return
-    for name in fields:
-        if name not in TEXT_FIELDS:
+    for _, name, form, conversion in fields:
+        if form or conversion:
+            sign = f":{form}" if form else f"!{conversion}"
+            toml.blame(path, f"{{{name}{sign}}} has a format, and there are none here", f"write {{{name}}}")
+        elif name not in TEXT_FIELDS:
             hint = did_you_mean(name, TEXT_FIELDS) or f"known: {', '.join(TEXT_FIELDS)}"
             toml.blame(path, f"{{{name}}} stands for nothing", hint)
+
+
+def fill(template: str, fields: Mapping[str, str]) -> str:
+    """The text of a notice: each {field} replaced by what it stands for. Never raises for a template that was checked."""
+    parts = []
+    for plain, name, _, _ in string.Formatter().parse(template):
+        parts.append(plain)
+        if name is not None:
+            parts.append(fields.get(name, f"{{{name}}}"))
+    return "".join(parts)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 
-from hombi.core.automation.model import DAY_NAMES, Action, Automation, Condition, Switch
+from hombi.core.automation.model import DAY_NAMES, Action, Automation, Condition, Lost, Switch
 from hombi.core.values import show_limit, show_span
 
 
@@ -23,6 +23,8 @@ def sentence(automation: Automation, names: Mapping[str, str]) -> str:
     if watch.until is not None:
         side = "under" if watch.condition is Condition.OVER else "over"
         text += f", until it is back {side} {show_limit(watch.until, watch.kind)}"
+    if watch.lost is Lost.STAY:
+        text += ", and on while it cannot be heard"
     only = automation.only
     if only.between:
         begins, ends = (f"{m // 60:02d}:{m % 60:02d}" for m in only.between)

@@ -60,6 +60,7 @@ PREFIX = "hombi"
 CLIENT_KEY = "broker client"
 EXPIRES_SOON = timedelta(days=21)
 FLOODS_EVERY_S = 1.0
+REFUSALS_TOLD = 5
 
 
 class Keys(Protocol):
@@ -435,11 +436,14 @@ class WifiDriver:
         self._reports.heard(Heard("door", message.topic, message.payload, node, node, message.qos))
         if message.topic.endswith("/readings"):
             try:
-                values = resolve(decode(message.payload), time.time_ns() // 1_000_000)
+                values, refused = resolve(decode(message.payload), time.time_ns() // 1_000_000)
             except SenmlError as error:
+                values, refused = [], [str(error)]
+            for what in refused[:REFUSALS_TOLD]:
+                self._reports.refused(node, what)
+            if not values:
                 # 3.1.1 has no way to tell the sender; without an acknowledgement it would send the same for ever.
-                self._reports.refused(node, str(error))
-                acknowledge(BAD_PAYLOAD)
+                acknowledge(BAD_PAYLOAD if refused else 0)
                 return
             self._reports.observed(node, values, acknowledge)
             return

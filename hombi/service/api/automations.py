@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers as s
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -23,10 +23,11 @@ class TextRequest(Shape):
 
 
 class AutomationChange(Shape):
-    """Another text, or whether it is on duty."""
+    """Another text, or whether it is on duty. With `leave` what is on now stays as it is; else it ends first."""
 
     text = s.CharField(trim_whitespace=False, max_length=20_000, required=False)
     enabled = s.BooleanField(required=False)
+    leave = s.BooleanField(required=False)
 
 
 class CheckedShape(Shape):
@@ -35,6 +36,7 @@ class CheckedShape(Shape):
     ok = s.BooleanField()
     sentence = s.CharField(allow_blank=True)
     mistakes = MistakeShape(many=True)
+    warnings = MistakeShape(many=True, help_text="what is allowed and hardly meant")
 
 
 class ThresholdRequest(Shape):
@@ -61,8 +63,13 @@ class WrittenShape(CheckedShape):
 
 
 def _check(text: str) -> dict[str, Any]:
-    automation, mistakes, sentence = hub().engine.check(text)
-    return {"ok": automation is not None, "sentence": sentence, "mistakes": [mistake_data(m) for m in mistakes]}
+    parsed, sentence = hub().engine.check(text)
+    return {
+        "ok": parsed.automation is not None,
+        "sentence": sentence,
+        "mistakes": [mistake_data(m) for m in parsed.mistakes],
+        "warnings": [mistake_data(m) for m in parsed.warnings],
+    }
 
 
 class AutomationsView(APIView):
@@ -112,8 +119,10 @@ class AutomationView(APIView):
         """Give it another text, or put it on or off duty."""
         return Response(runner_data(call(hub().engine.change(automation, **checked(request, AutomationChange)))))
 
-    @extend_schema(responses={204: None})
+    @extend_schema(
+        parameters=[OpenApiParameter("leave", bool, description="leave what it switched as it is")], responses={204: None}
+    )
     def delete(self, request: Request, automation: str) -> Response:
-        """Remove it."""
-        call(hub().engine.remove(automation))
+        """Remove it. What is on ends first, as its text says."""
+        call(hub().engine.remove(automation, leave=request.query_params.get("leave", "") in ("true", "1")))
         return Response(status=204)

@@ -127,7 +127,7 @@ class NoticesView(APIView):
             [
                 {
                     "id": d.pk,
-                    "phone": d.phone.name,
+                    "phone": d.phone_name or (d.phone.name if d.phone else ""),
                     "title": d.notice.title,
                     "text": d.notice.text,
                     "state": d.state,

@@ -11,6 +11,7 @@ from hombi.core.automation import Automation
 from hombi.core.values import show_limit, show_value
 from hombi.hub.engine import Runner, mistake_data
 from hombi.hub.house import Entity, Node
+from hombi.hub.intake import clock_said
 from hombi.hub.pairing import Arrival
 from hombi.links.thing_description import Action, Setting
 from hombi.service.bridge import hub
@@ -35,6 +36,16 @@ def checked(request: Request, shape: type[Shape]) -> dict[str, Any]:
     given = shape(data=request.data)
     given.is_valid(raise_exception=True)
     return dict(given.validated_data)
+
+
+class WishShape(Shape):
+    """What an entity is wanted to be: by whom and since when, why it is not yet, and all of that in words."""
+
+    value = s.FloatField()
+    by = s.CharField()
+    since = s.IntegerField()
+    problem = s.CharField(allow_blank=True)
+    shown = s.CharField()
 
 
 class EntityShape(Shape):
@@ -63,14 +74,23 @@ class EntityShape(Shape):
     quality = s.ChoiceField(["good", "uncertain", "bad", "none"])
     reason = s.CharField(allow_blank=True)
     at = s.IntegerField(allow_null=True, help_text="time of the latest reading, ms")
-    heard_at = s.IntegerField(help_text="when its node was last heard, ms")
+    heard_at = s.IntegerField(allow_null=True, help_text="when this value was last heard, ms")
+    wanted = WishShape(allow_null=True, help_text="what it is wanted to be, while its node has not confirmed it")
+
+
+def _wish_data(entity: Entity) -> dict[str, Any] | None:
+    wishes = hub().actuation.wishes
+    wish = wishes.get(entity.address)
+    if wish is None:
+        return None
+    return {"value": wish.value, "by": wish.by, "since": wish.since_ms, "problem": wish.problem, "shown": wishes.shown(wish)}
 
 
 def entity_data(entity: Entity) -> dict[str, Any]:
-    """An entity as programs see it. One whose node is silent is bad, whatever it said last."""
+    """An entity as programs see it. One that is silent, or whose node is, is bad, whatever it said last."""
     latest, node, kind = entity.latest, entity.node, entity.kind
     quality, reason = (latest.quality.level, latest.quality.reason) if latest else ("none", "nothing was heard yet")
-    if latest is not None and node.silent:
+    if latest is not None and (entity.silent or node.silent):
         quality, reason = "bad", "silent"
     return {
         "entity": entity.address,
@@ -96,7 +116,8 @@ def entity_data(entity: Entity) -> dict[str, Any]:
         "quality": quality,
         "reason": reason,
         "at": latest.at_ms if latest else None,
-        "heard_at": node.heard_ms,
+        "heard_at": entity.heard_ms or None,
+        "wanted": _wish_data(entity),
     }
 
 
@@ -173,6 +194,7 @@ class NodeShape(Shape):
     make = s.CharField(allow_blank=True, help_text="what it says of itself: make, model, software")
     url = s.CharField(allow_blank=True, help_text="where its description is, for one that the hub reaches")
     has_key = s.BooleanField()
+    clock = s.CharField(allow_blank=True, help_text="how its own clock is wrong, in words; empty when it is right")
     settings = SettingShape(many=True)
     actions = ActionShape(many=True)
 
@@ -195,6 +217,7 @@ def node_data(node: Node) -> dict[str, Any]:
         "make": _make(node),
         "url": node.reach.get("url", ""),
         "has_key": bool(node.key_hash),
+        "clock": clock_said(node.clock) if node.clock.wrong else "",
         "settings": [setting_data(one, node.told.get(one.wire_name)) for one in node.settings.values()],
         "actions": [action_data(one) for one in node.actions.values()],
     }
@@ -309,6 +332,7 @@ class AutomationShape(Shape):
     due = s.IntegerField(allow_null=True)
     watch = LimitShape(allow_null=True)
     limit_shown = s.CharField(allow_blank=True)
+    stopped = s.CharField(allow_blank=True, help_text="why the hub stopped it; it goes on when its text or its duty is changed")
     mistakes = MistakeShape(many=True)
 
 
@@ -333,6 +357,7 @@ def runner_data(runner: Runner) -> dict[str, Any]:
         "due": runner.due,
         "watch": limit_data(automation) if automation else None,
         "limit_shown": show_limit(automation.watch.limit, automation.watch.kind) if automation else "",
+        "stopped": runner.broken,
         "mistakes": [mistake_data(m) for m in runner.mistakes],
     }
 

@@ -141,8 +141,9 @@ class Phone(models.Model):
 
 
 class Notice(models.Model):
-    """What the household is told."""
+    """What the household is told. `identity` is what push services and phones know it by."""
 
+    identity = models.CharField(max_length=32, blank=True)
     title = models.TextField()
     text = models.TextField()
     path = models.CharField(max_length=200)
@@ -150,10 +151,11 @@ class Notice(models.Model):
 
 
 class Delivery(models.Model):
-    """A notice on its way to one phone."""
+    """A notice on its way to one phone; it is listed under the phone's name also when that is gone."""
 
     notice = models.ForeignKey(Notice, on_delete=models.CASCADE, related_name="deliveries")
-    phone = models.ForeignKey(Phone, on_delete=models.CASCADE, related_name="deliveries")
+    phone = models.ForeignKey(Phone, null=True, on_delete=models.SET_NULL, related_name="deliveries")
+    phone_name = models.CharField(max_length=80, blank=True)
     state = models.CharField(max_length=12, default="waiting")
     attempts = models.IntegerField(default=0)
     next_ms = models.BigIntegerField(default=0)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import contextlib
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict
 from itertools import starmap
 from typing import Any
@@ -20,6 +21,7 @@ from hombi.hub.ports import (
     JournalEntry,
     NewEntity,
     NewNode,
+    NewNotice,
     PhoneRecord,
     Row,
 )
@@ -53,6 +55,14 @@ class DatabaseRecords:
             node.heard_ms = max((e.latest.at_ms for e in node.entities.values() if e.latest), default=stored.admitted_ms)
             house.add(node)
         house.people = set(get_user_model().objects.values_list("username", flat=True))
+
+    @contextlib.contextmanager
+    def together(self) -> Iterator[None]:
+        try:
+            with transaction.atomic():
+                yield
+        except OperationalError as error:  # a full disk, a locked file
+            raise Busy(str(error)) from error
 
     def store_readings(self, rows: Sequence[Row]) -> None:
         try:
@@ -184,12 +194,20 @@ class DatabaseRecords:
         return phone
 
     def remove_phone(self, phone_id: int) -> None:
-        m.Phone.objects.filter(pk=phone_id).delete()
-
-    def add_notice(self, title: str, text: str, path: str, created_ms: int, phone_ids: Sequence[int]) -> list[DeliveryRecord]:
         with transaction.atomic():
-            notice = m.Notice.objects.create(title=title, text=text, path=path, created_ms=created_ms)
-            made = [m.Delivery.objects.create(notice=notice, phone_id=phone) for phone in phone_ids]
+            waiting = m.Delivery.objects.filter(phone_id=phone_id, state="waiting")
+            waiting.update(state="failed", problem="the phone was removed")
+            m.Phone.objects.filter(pk=phone_id).delete()
+
+    def add_notice(self, notice: NewNotice, phones: Sequence[PhoneRecord]) -> list[DeliveryRecord]:
+        with transaction.atomic():
+            stored = m.Notice.objects.create(**asdict(notice))
+            known = set(m.Phone.objects.filter(pk__in=[p.id for p in phones]).values_list("pk", flat=True))
+            made = [
+                m.Delivery.objects.create(notice=stored, phone_id=phone.id, phone_name=phone.name)
+                for phone in phones
+                if phone.id in known  # one may have been removed a moment ago
+            ]
         return [_delivery(delivery) for delivery in made]
 
     def waiting_deliveries(self) -> list[DeliveryRecord]:
@@ -222,6 +240,7 @@ def _entity(stored: m.Entity, node: h.Node) -> h.Entity:
         m.Reading.objects.filter(entity_id=stored.pk).order_by("-at_ms").values_list("at_ms", "raw", "value", "quality")[:2]
     )
     latest = h.Reading.of(*rows[0]) if rows else None
+    recent = {at_ms: raw for at_ms, raw, _, _ in reversed(rows)}
     interval = float(rows[0][0] - rows[1][0]) if len(rows) == 2 else 0.0
     return h.Entity(
         stored.pk,
@@ -240,6 +259,8 @@ def _entity(stored: m.Entity, node: h.Node) -> h.Entity:
         stored.hidden,
         stored.source,
         stored.sink,
+        heard_ms=latest.at_ms if latest else 0,
+        recent=recent,
     )
 
 
@@ -248,7 +269,8 @@ def _delivery(stored: m.Delivery) -> DeliveryRecord:
     return DeliveryRecord(
         stored.pk,
         stored.phone_id,
-        notice.pk,
+        stored.phone_name,
+        notice.identity or f"notice-{notice.pk}",
         notice.title,
         notice.text,
         notice.path,

@@ -1,0 +1,48 @@
+"""Where notices may be sent: a push subscription is a browser's word, and the hub sends what it says to.
+
+A push service on the internet is an https address with a public name. One of the house's own is named in the settings
+(`notices.push_services`).
+"""
+
+from __future__ import annotations
+
+import ipaddress
+import socket
+from collections.abc import Iterable
+from urllib.parse import urlsplit
+
+# Names that no public service has (RFC 6762, RFC 8375, RFC 6761, and what routers call their own).
+_PRIVATE = ("local", "localhost", "internal", "lan", "home", "arpa", "test", "invalid", "onion")
+
+
+def why_not(endpoint: str, services: Iterable[str]) -> str:
+    """Why an endpoint is refused, in words; "" when it is one that may be used."""
+    try:
+        split, port = urlsplit(endpoint), urlsplit(endpoint).port
+    except ValueError:
+        return "the endpoint of a push subscription is an https address"
+    host = (split.hostname or "").rstrip(".")
+    origin = f"{split.scheme}://{split.hostname}"
+    if any(one in (origin, f"{origin}:{port}") for one in services):
+        return ""
+    if split.scheme != "https" or not host:
+        return "the endpoint of a push subscription is an https address"
+    if split.username is not None:
+        return "the endpoint of a push subscription has no user name in it"
+    if _is_address(host) or "." not in host or host.rpartition(".")[2] in _PRIVATE:
+        return f"{host} is no public name of a push service; one of the house's own is named in notices.push_services"
+    return ""
+
+
+def leads_inside(host: str) -> bool:
+    """Whether a name that looks public stands for an address of the house. Blocks; raises OSError when nobody knows it."""
+    found = {str(one[4][0]).partition("%")[0] for one in socket.getaddrinfo(host, None, type=socket.SOCK_STREAM)}
+    return any(not ipaddress.ip_address(one).is_global for one in found)
+
+
+def _is_address(host: str) -> bool:
+    try:
+        ipaddress.ip_address(host)
+    except ValueError:
+        return host.replace(".", "").isdigit()  # old ways of writing an address, which some resolvers still take
+    return True
