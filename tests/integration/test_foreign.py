@@ -193,7 +193,12 @@ def test_a_node_that_posts_one_value(service: Service) -> None:
     ("path", "key", "content", "status", "said"),
     [
         ("turns", "right", "many", 422, "many"),
-        ("turns", "right", '{"value": null}', 422, "null"),
+        ("turns", "right", "1,234.5", 422, "no number; write one like 21.5"),
+        ("turns", "right", "5.", 422, "no number; write one like 21.5"),
+        ("turns", "right", "0x15", 422, "no number; write one like 21.5"),
+        ("turns", "right", "21;22", 422, "no number; write one like 21.5"),
+        ("turns", "right", "21 furlongs", 422, "no unit"),
+        ("turns/", "right", "1", 404, "leave the slash at its end out"),
         ("turns", "right", "", 422, "empty"),
         ("trns", "right", "1", 404, "did you mean"),
         ("turns", "wrong", "1", 401, ""),

@@ -145,7 +145,7 @@ def test_a_refused_pack_over_mqtt_is_journaled_and_acknowledged(service: Service
 
     def refused() -> list[str]:
         with service.hub() as hub:
-            return [e.text for e in hub.journal(event="MessageRefused", node="cellar-rack") if "$[0].v" in e.text]
+            return [e.text for e in hub.journal(event="MessageRefused", node="cellar-rack") if "$.v" in e.text]
 
     until(refused)
     with service.hub() as hub:

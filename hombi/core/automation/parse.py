@@ -282,9 +282,11 @@ def _check_template(toml: TomlText, path: Path, template: str) -> None:
         if form or conversion:
             sign = f":{form}" if form else f"!{conversion}"
             toml.blame(path, f"{{{name}{sign}}} has a format, and there are none here", f"write {{{name}}}")
-        elif name not in TEXT_FIELDS:
+        elif name and name not in TEXT_FIELDS:
             hint = did_you_mean(name, TEXT_FIELDS) or f"known: {', '.join(TEXT_FIELDS)}"
             toml.blame(path, f"{{{name}}} stands for nothing", hint)
+        elif not name:
+            toml.blame(path, "{} stands for nothing", f"known: {', '.join(TEXT_FIELDS)}")
 
 
 def fill(template: str, fields: Mapping[str, str]) -> str:
