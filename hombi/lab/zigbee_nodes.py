@@ -9,6 +9,7 @@ import asyncio
 import math
 import random
 import struct
+from collections import deque
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -89,12 +90,19 @@ class ZigbeeNode:
         self.away = False
         self.drained: float | None = None
         self.on, self.level = False, 254
+        # What it does not do as it should: clusters that it does not answer for, statuses that it gives to the next questions
+        # to its network layer, and one for bindings.
+        self.mute: set[int] = set()
+        self.statuses: dict[int, list[int]] = {}
+        self.binds_with = 0
+        self.owner_is_fixed = False
         self.owner = 0
         self.written: dict[tuple[int, int, int], Any] = {}
         self.agreed: dict[tuple[int, int, int], Agreed] = {}
         self.bound: set[tuple[int, int]] = set()
         self.tunnelled = {number: value for number, (_, value) in plan.tunnel.items() if not callable(value)}
         self._told: dict[int, Any] = {}
+        self.answers: deque[tuple[int, zcl.Zcl]] = deque(maxlen=64)
         self._alarm: int | None = None
         self._pressed_until = 0.0
         self._awake_until = 0.0
@@ -139,6 +147,16 @@ class ZigbeeNode:
         if self.joined and not self.away:
             self.stick.tell(Id.LEFT, struct.pack("<HQBBB", self.short, self.ieee, 0, 0, 0))
         self._forget()
+
+    def reset_unheard(self) -> None:
+        """Be reset where nobody hears it leave, and join again."""
+        short = self.short
+        self._forget()
+        self.join(short)
+
+    def move(self, short: int) -> None:
+        """Have another short address, and say nothing of it: its announcement was lost."""
+        self.short = short
 
     def _forget(self) -> None:
         self.joined, self.short, self.owner, self._alarm = False, 0, 0, None
@@ -277,6 +295,11 @@ class ZigbeeNode:
 
     def _answer_network(self, command: int, data: bytes) -> None:
         plan, ids = self.plan, struct.pack("<HBH", self.short, 0, self.short)
+        if self.statuses.get(command):
+            status = self.statuses[command].pop(0)
+            if status >= 0:
+                self.stick.tell(command + 0x2080, struct.pack("<HBH", self.short, status, self.short) + bytes(8))
+            return
         if command == Id.IEEE_ADDRESS:
             self.stick.tell(Id.IEEE_ADDRESS_CAME, struct.pack("<BQHBB", 0, self.ieee, self.short, 0, 0))
         elif command == Id.NODE_DESCRIPTOR:
@@ -289,8 +312,9 @@ class ZigbeeNode:
             self._tell_simple(ids, data[4])
         elif command == Id.BIND:
             endpoint, cluster = data[10], data[11] | data[12] << 8
-            self.bound.add((endpoint, cluster))
-            self.stick.tell(Id.BOUND, struct.pack("<HB", self.short, 0))
+            if not self.binds_with:
+                self.bound.add((endpoint, cluster))
+            self.stick.tell(Id.BOUND, struct.pack("<HB", self.short, self.binds_with))
         elif command == Id.LEAVE:
             self.stick.tell(Id.LEFT_ANSWER, struct.pack("<HB", self.short, 0))
             self.leave()
@@ -330,7 +354,8 @@ class ZigbeeNode:
         loop.call_later(min(wait, FETCHED_S), act if wait < FETCHED_S else too_late)
 
     def _take(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> None:
-        if frame.from_server and not frame.cluster_command:
+        self.answers.append((cluster, frame))
+        if cluster in self.mute or (frame.from_server and not frame.cluster_command):
             return
         if frame.cluster_command:
             self._command(endpoint, cluster, frame)
@@ -391,6 +416,8 @@ class ZigbeeNode:
             if attr is None or not attr.writable:
                 status = zcl.Status.READ_ONLY if attr else zcl.Status.UNSUPPORTED_ATTRIBUTE
                 refused += bytes((status,)) + struct.pack("<H", one.id)
+            elif (cluster, one.id) == (IAS_ZONE, ZONE_OWNER) and self.owner_is_fixed:
+                refused += bytes((zcl.Status.READ_ONLY,)) + struct.pack("<H", one.id)
             elif (cluster, one.id) == (IAS_ZONE, ZONE_OWNER):
                 self.owner = one.value or 0
             else:

@@ -30,6 +30,7 @@ class RadioNode(Protocol):
     ieee: int
     short: int
     joined: bool
+    away: bool
 
     def heard_network(self, command: int, data: bytes) -> None:
         """The hub asks its network layer something; it answers through `Stick.tell`."""
@@ -49,6 +50,12 @@ class Stick:
         self.permits_until = 0.0
         self.mute = False
         self.ieee = IEEE
+        # The firmware reads its items when it starts; what is written later counts from the next start on.
+        self.running: dict[int, bytes] = {}
+        # Items that cannot be read, with the status that a read gets; and what becomes of the next frames that are sent.
+        self.unreadable: dict[int, int] = {}
+        self.not_sent: list[int] = []
+        self.not_arrived: list[int] = []
         self._master = self._slave = -1
         self._decoder = Decoder()
         self._waiting = bytearray()
@@ -141,6 +148,7 @@ class Stick:
         if self.store.get(Item.STARTUP_OPTION, b"\0")[0] & ERASED:
             self.store.clear()
             self._save()
+        self.running = dict(self.store)
         self.begin_anew()
 
     def _ping(self, data: bytes) -> bytes:
@@ -153,10 +161,10 @@ class Stick:
         return struct.pack("<BQHBBB", 0, self.ieee, 0, 7, 9 if self.up else 0, 0)
 
     def _network_info(self, data: bytes) -> bytes:
-        mask = int.from_bytes(self.store.get(Item.CHANNELS, bytes(4)), "little")
+        mask = int.from_bytes(self.running.get(Item.CHANNELS, bytes(4)), "little")
         channel = (mask & -mask).bit_length() - 1 if mask else 0
-        pan = int.from_bytes(self.store.get(Item.PAN_ID, b"\xff\xff"), "little")
-        extended = int.from_bytes(self.store.get(Item.EXTENDED_PAN_ID, bytes(8)), "little")
+        pan = int.from_bytes(self.running.get(Item.PAN_ID, b"\xff\xff"), "little")
+        extended = int.from_bytes(self.running.get(Item.EXTENDED_PAN_ID, bytes(8)), "little")
         return struct.pack("<HBHHQQB", 0, 9 if self.up else 0, pan, 0, extended, 0, channel)
 
     def _store_init(self, data: bytes) -> bytes:
@@ -178,7 +186,19 @@ class Stick:
     def _store_read(self, data: bytes) -> bytes:
         (item,) = struct.unpack_from("<H", data)
         found = self.store.get(item)
+        if item in self.unreadable:
+            return bytes((self.unreadable[item], 0))
         return b"\x02\0" if found is None else bytes((0, len(found))) + found
+
+    def _store_length(self, data: bytes) -> bytes:
+        return len(self.store.get(data[0] | data[1] << 8, b"")).to_bytes(2, "little")
+
+    def _short_address(self, data: bytes) -> bytes:
+        ieee = int.from_bytes(data[:8], "little")
+        node = self.nodes.get(ieee)
+        if node is not None and node.joined and not node.away:
+            self.tell(Id.SHORT_ADDRESS_CAME, struct.pack("<BQHBB", 0, ieee, node.short, 0, 0))
+        return b"\0"
 
     def _startup(self, data: bytes) -> bytes:
         restored = Item.EXTENDED_PAN_ID in self.store
@@ -225,11 +245,16 @@ class Stick:
         short, endpoint, ours, cluster, transaction, _, _, length = struct.unpack_from("<HBBHBBBB", data)
         node = self._by_short(short)
 
+        if self.not_sent:
+            return bytes((self.not_sent.pop(0),))
+
         def done(status: int) -> None:
             self.tell(Id.AF_DATA_CONFIRM, bytes((status, ours, transaction)))
 
         loop = asyncio.get_running_loop()
-        if node is None:
+        if self.not_arrived:
+            loop.call_soon(done, self.not_arrived.pop(0))
+        elif node is None:
             loop.call_soon(done, NO_ROUTE)
         else:
             loop.call_soon(node.heard, endpoint, cluster, data[10 : 10 + length], done)
@@ -264,6 +289,8 @@ _HANDLERS: dict[int, Callable[[Stick, bytes], bytes | None]] = {
     Id.STORE_INIT: Stick._store_init,
     Id.STORE_WRITE: Stick._store_write,
     Id.STORE_READ: Stick._store_read,
+    Id.STORE_LENGTH: Stick._store_length,
+    Id.SHORT_ADDRESS: Stick._short_address,
     Id.STARTUP: Stick._startup,
     Id.COMMISSION: Stick._commission,
     Id.SET_CHANNEL: Stick._fine,

@@ -48,5 +48,5 @@ def test_a_buffered_pack_in_between_changes_nothing() -> None:
         now = NOW + pack * 10_000
         clock.learn(now - HOUR, now)
         if pack > 2:
-            clock.learn(now - 5 * HOUR + pack, now)
+            clock.learn(now - 5 * HOUR + pack * 50_000, now)
     assert clock.offset_ms == HOUR

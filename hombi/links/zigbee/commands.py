@@ -26,10 +26,13 @@ class Id(IntEnum):
     STORE_INIT = 0x2107
     STORE_READ = 0x2108
     STORE_WRITE = 0x2109
+    STORE_LENGTH = 0x2113
     AF_REGISTER = 0x2400
     AF_DATA = 0x2401
     AF_DATA_CONFIRM = 0x4480
     AF_INCOMING = 0x4481
+    AF_INCOMING_LONG = 0x4482
+    SHORT_ADDRESS = 0x2500
     IEEE_ADDRESS = 0x2501
     NODE_DESCRIPTOR = 0x2502
     SIMPLE_DESCRIPTOR = 0x2504
@@ -42,6 +45,7 @@ class Id(IntEnum):
     DEVICE_INFO = 0x2700
     COMMISSION = 0x2F05
     SET_CHANNEL = 0x2F08
+    SHORT_ADDRESS_CAME = 0x4580
     IEEE_ADDRESS_CAME = 0x4581
     NODE_DESCRIPTOR_CAME = 0x4582
     SIMPLE_DESCRIPTOR_CAME = 0x4584
@@ -79,11 +83,25 @@ BROADCAST = 0x0F
 HOME_AUTOMATION = 0x0104
 ASK_FOR_ACK, DISCOVER_ROUTE, RADIUS = 0x10, 0x20, 0x1E
 TABLE_FULL = 0xC7
+FAILED, NO_MEMORY, BUFFERS_FULL = 0x01, 0x10, 0x11
+NO_APS_ACK, NO_ROUTE, CHANNEL_BUSY, NO_MAC_ACK, EXPIRED = 0xB7, 0xCD, 0xE1, 0xE9, 0xF0
 STATUS_WORDS = {
-    0xB7: "it did not acknowledge", 0xCD: "there is no route to it", 0xE9: "it does not answer on the radio",
-    0xF0: "it did not fetch it in time", 0x10: "the stick has no memory left",
+    FAILED: "it could not be sent", 0x02: "the stick does not understand what is to be sent",
+    NO_MEMORY: "the stick has no memory left",
+    BUFFERS_FULL: "the stick's buffers are full", 0x80: "it does not know what it is asked", 0x81: "there is no such node",
+    0x82: "it has no such endpoint", 0x84: "it does not do that", 0x88: "it has no such binding", 0x8C: "its table is full",
+    0xA9: "it speaks with another key", 0xAD: "it is not secured with the network's key", NO_APS_ACK: "it did not acknowledge",
+    0xBA: "it is not known to the stick", 0xC2: "the network does not take it now",
     TABLE_FULL: "the stick's table of nodes is full",
+    NO_ROUTE: "there is no route to it", 0xD0: "there is no route to it", CHANNEL_BUSY: "the radio channel is busy",
+    NO_MAC_ACK: "it does not answer on the radio", EXPIRED: "it did not fetch it in time",
 }  # fmt: skip
+# What may go well a moment later, and how long that moment is in seconds.
+AGAIN_S = {
+    FAILED: 0.2, NO_MEMORY: 0.3, BUFFERS_FULL: 0.3, NO_APS_ACK: 0.2, NO_ROUTE: 0.5, 0xD0: 0.5, CHANNEL_BUSY: 0.1, NO_MAC_ACK: 0.2,
+    EXPIRED: 0.2,
+}  # fmt: skip
+FULL = frozenset({NO_MEMORY, BUFFERS_FULL})
 
 
 def status_words(status: int) -> str:
@@ -216,7 +234,7 @@ class Confirm(msgspec.Struct, frozen=True):
 
 
 class Incoming(msgspec.Struct, frozen=True):
-    """Something that a node sent to one of our endpoints."""
+    """Something that a node sent to one of our endpoints (`to`), or to a group that it is in."""
 
     cluster: int
     source: int
@@ -224,6 +242,8 @@ class Incoming(msgspec.Struct, frozen=True):
     quality: int
     broadcast: bool
     data: bytes
+    group: int = 0
+    to: int = 1
 
 
 class StateChanged(msgspec.Struct, frozen=True):
@@ -270,6 +290,16 @@ def ask(command: Id, short: int, *more: int) -> Frame:
 def ask_ieee(short: int) -> Frame:
     """Ask a node for its address of 64 bits."""
     return Frame(Id.IEEE_ADDRESS, struct.pack("<HBB", short, 0, 0))
+
+
+def ask_short(ieee: int) -> Frame:
+    """Ask everywhere for the short address of a node (NWK_addr_req, 2.4.3.1.1)."""
+    return Frame(Id.SHORT_ADDRESS, struct.pack("<QBB", ieee, 0, 0))
+
+
+def store_length(item: Item) -> Frame:
+    """How long an item is; 0 for one that is not there."""
+    return Frame(Id.STORE_LENGTH, struct.pack("<H", item))
 
 
 def bind(short: int, ieee: int, endpoint: int, cluster: int, to_ieee: int, to_endpoint: int) -> Frame:
@@ -374,8 +404,25 @@ def _simple_descriptor(r: _Reader) -> SimpleDescriptor:
 
 
 def _incoming(r: _Reader) -> Incoming:
-    _, cluster, source, endpoint, _, broadcast, quality, _, _, _, length = r.take("HHHBBBBBIBB")
-    return Incoming(cluster, source, endpoint, quality, bool(broadcast), r.bytes(length))
+    group, cluster, source, endpoint, to, broadcast, quality, _, _, _, length = r.take("HHHBBBBBIBB")
+    return Incoming(cluster, source, endpoint, quality, bool(broadcast), r.bytes(length), group, to)
+
+
+_LONG_HEAD = struct.Struct("<HHBQBHBBBBIBH")
+BY_SHORT = 2
+
+
+def _incoming_long(r: _Reader) -> Incoming:
+    """The extended form: the sender's address has a mode and eight bytes, and the length two. Firmware that says it in the
+    form of 44 81 is understood too: only in one of the two does the length fit."""
+    whole = r.bytes(r.left)
+    if len(whole) >= _LONG_HEAD.size:
+        group, cluster, mode, address, endpoint, _, to, broadcast, quality, _, _, _, length = _LONG_HEAD.unpack_from(whole)
+        left = len(whole) - _LONG_HEAD.size - length
+        if mode == BY_SHORT and 0 <= left <= 3:
+            data = whole[_LONG_HEAD.size : _LONG_HEAD.size + length]
+            return Incoming(cluster, address & 0xFFFF, endpoint, quality, bool(broadcast), data, group, to)
+    return _incoming(_Reader(whole, Id.AF_INCOMING_LONG))
 
 
 _PARSERS: dict[int, Callable[[_Reader], Any]] = {
@@ -395,6 +442,8 @@ _PARSERS: dict[int, Callable[[_Reader], Any]] = {
     Id.PERMIT_JOIN_ANSWER: lambda r: Outcome(*r.take("HB")),
     Id.AF_DATA_CONFIRM: lambda r: Confirm(*r.take("BBB")),
     Id.AF_INCOMING: _incoming,
+    Id.AF_INCOMING_LONG: _incoming_long,
+    Id.SHORT_ADDRESS_CAME: lambda r: Address(*r.take("BQH")),
     Id.STATE_CHANGED: lambda r: StateChanged(r.take("B")),
 }
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from collections import deque
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
@@ -13,15 +12,17 @@ from hombi.core.senml import Resolved
 from hombi.links.pace import Pace
 from hombi.links.zigbee import datapoints, zcl
 from hombi.links.zigbee.commands import Incoming
+from hombi.links.zigbee.errors import CodecError
 from hombi.links.zigbee.points import BASIC, IAS_ZONE, LINK_QUALITY, ZONE_STATUS, Point, finite, name_apart, standard_points
 from hombi.links.zigbee.profiles import DEFAULT_CLUSTER, PLAIN, Profile
 from hombi.links.zigbee.raw import Unnamed
 
-SAME_FRAME_S = 8.0
+SAME_FRAME_S = 1.5
 RATE_PER_S, BURST = 50.0, 250.0
 QUALITY_STEP, QUALITY_EVERY_S = 26, 600.0
 MAINS = {1, 2, 4}
 MOST_UNNAMED = 100
+MOST_PLACES = 64
 
 
 @dataclass(slots=True)
@@ -58,10 +59,14 @@ class Device:
     profile: Profile = PLAIN
     points: dict[str, Point] = field(default_factory=dict)
     told: dict[str, Any] = field(default_factory=dict)
-    unnamed: dict[tuple[int, int, int], Unnamed] = field(default_factory=dict)
+    unnamed: dict[tuple[int, int, int, int], Unnamed] = field(default_factory=dict)
     pace: Pace = field(default_factory=lambda: Pace(RATE_PER_S, BURST))
-    _by_place: dict[tuple[int, int, int], list[Point]] = field(default_factory=dict)
-    _latest: deque[tuple[float, Incoming]] = field(default_factory=lambda: deque(maxlen=16))
+    _by_place: dict[tuple[int, int, int, int], list[Point]] = field(default_factory=dict)
+    says_clear: set[str] = field(default_factory=set)
+    missing: list[str] = field(default_factory=list)
+    # Whether it is sure in this run of the network that its short address is still its.
+    checked: bool = False
+    _latest: dict[tuple[int, int], tuple[float, bytes]] = field(default_factory=dict)
     _quality: tuple[float, int] = (-QUALITY_EVERY_S, -1000)
 
     @property
@@ -90,14 +95,16 @@ class Device:
         return {
             "ieee": f"{self.ieee:016x}", "short": self.short, "sleepy": self.sleepy, "router": self.router, "maker": self.maker,
             "make": self.make, "model": self.model, "software": self.software, "power": self.power, "endpoints": ends,
-            "facts": self.facts, "known": self.known, "left": self.left, "notes": self.notes,
+            "facts": self.facts, "known": self.known, "left": self.left, "notes": self.notes, "unsettled": self.unsettled,
+            "missing": self.missing, "says_clear": sorted(self.says_clear),
         }  # fmt: skip
 
     @classmethod
     def of(cls, kept: Mapping[str, Any]) -> Device:
         """As it was kept."""
         ends = {int(n): Endpoint(p, d, tuple(i), tuple(o)) for n, (p, d, i, o) in kept["endpoints"].items()}
-        return cls(**{**kept, "ieee": int(kept["ieee"], 16), "endpoints": ends})
+        clear = set(kept.get("says_clear", ()))
+        return cls(**{**kept, "ieee": int(kept["ieee"], 16), "endpoints": ends, "says_clear": clear})
 
     def settle(self, profile: Profile) -> None:
         """Work out its points from what it said and from its profile."""
@@ -109,7 +116,7 @@ class Device:
         self.points = {one.wire: one for one in profile.apply(name_apart(standard))}
         self._by_place.clear()
         for one in self.points.values():
-            self._by_place.setdefault((one.endpoint, one.cluster, one.attribute), []).append(one)
+            self._by_place.setdefault(_place(one), []).append(one)
 
     def description(self) -> dict[str, Any]:
         """What it has, as a Thing Description (W3C WoT TD 1.1): the form in which every link says so."""
@@ -133,16 +140,18 @@ class Device:
         }
 
     def repeated(self, incoming: Incoming, now_s: float) -> bool:
-        """Whether this is a frame that came already: what was not acknowledged in time is sent again on the radio."""
-        for at, before in self._latest:
-            if (
-                now_s - at < SAME_FRAME_S
-                and before.data == incoming.data
-                and before.cluster == incoming.cluster
-                and (before.endpoint == incoming.endpoint)
-            ):
-                return True
-        self._latest.append((now_s, incoming))
+        """Whether this is a frame that came already: what was not acknowledged in time is sent again on the radio.
+
+        It has the same sequence number and content as the one before it from this endpoint: a door that is opened, closed and
+        opened again says three things.
+        """
+        place = incoming.endpoint, incoming.cluster
+        at, before = self._latest.get(place, (-SAME_FRAME_S, b""))
+        if before == incoming.data and now_s - at < SAME_FRAME_S:
+            return True
+        if len(self._latest) > MOST_PLACES:
+            self._latest.clear()
+        self._latest[place] = (now_s, incoming.data)
         return False
 
     def heard(self, incoming: Incoming, now_ms: int) -> list[Resolved]:
@@ -157,41 +166,67 @@ class Device:
     def attributes(
         self, endpoint: int, cluster: int, found: Iterable[zcl.Attribute], now_ms: int, manufacturer: int = 0
     ) -> list[Resolved]:
-        """The values of attributes that came. Settings are noted on the way, and what has no name yet."""
-        values = []
+        """The values of attributes that came. Settings are noted on the way, and what has no name yet. An attribute of a
+        maker's own (ZCL, 2.4.1) is another than the standard one of the same number."""
+        values: list[Resolved] = []
         for one in found:
             if one.status:
                 continue
-            points = [p for p in self._by_place.get((endpoint, cluster, one.id), ()) if not p.datapoint]
-            values += [self._resolved(point, one.value, now_ms) for point in points]
+            place = (endpoint, cluster, one.id, manufacturer)
+            points = [p for p in self._by_place.get(place, ()) if not p.datapoint]
+            values += self._all_resolved(points, one.value, now_ms)
             if not points and cluster != BASIC:
                 self._unnamed(Unnamed(endpoint, cluster, one.id, one.type, one.value, manufacturer))
         return values
 
     def zone_changed(self, endpoint: int, status: int, now_ms: int) -> list[Resolved]:
         """An IAS zone's notification: each of its bits that is an entity."""
-        return [self._resolved(point, status, now_ms) for point in self._by_place.get((endpoint, IAS_ZONE, ZONE_STATUS), ())]
+        return self._all_resolved(self._by_place.get((endpoint, IAS_ZONE, ZONE_STATUS, 0), ()), status, now_ms)
 
     def tunnelled(self, endpoint: int, cluster: int, found: Iterable[datapoints.Datapoint], now_ms: int) -> list[Resolved]:
         """The values of datapoints that came."""
-        values = []
+        values: list[Resolved] = []
         for one in found:
-            points = [p for p in self._by_place.get((endpoint, cluster, one.id), ()) if p.datapoint and p.type == one.type]
-            values += [self._resolved(point, one.value, now_ms) for point in points]
+            place = (endpoint, cluster, one.id, 0)
+            points = [p for p in self._by_place.get(place, ()) if p.datapoint and p.type == one.type]
+            values += self._all_resolved(points, one.value, now_ms)
             if not points:
                 self._unnamed(Unnamed(endpoint, cluster, one.id, one.type, one.value, datapoint=True))
         return values
 
+    def clear_s(self, point: Point) -> float:
+        """How long after its last report a value counts as over; 0 for one that says so by itself."""
+        return 0.0 if point.wire in self.says_clear else point.clear_s
+
+    def cleared(self, point: Point, now_ms: int) -> Resolved:
+        """The value of a point that is over, although its node did not say so."""
+        return Resolved(point.wire, "", now_ms, False, True)
+
+    def _all_resolved(self, points: Iterable[Point], raw: Any, now_ms: int) -> list[Resolved]:
+        found = []
+        for point in points:
+            try:
+                found.append(self._resolved(point, raw, now_ms))
+            except (ArithmeticError, TypeError, ValueError) as error:
+                raise CodecError(f"{point.name}: {raw!r} is no value of it ({type(error).__name__})") from error
+        return found
+
     def _unnamed(self, one: Unnamed) -> None:
-        key = one.endpoint, one.cluster, one.id
+        key = one.endpoint, one.cluster, one.id, one.manufacturer
         if key in self.unnamed or len(self.unnamed) < MOST_UNNAMED:
             self.unnamed[key] = one
 
     def _resolved(self, point: Point, raw: Any, now_ms: int) -> Resolved:
         value = finite(point.value(raw))
+        if point.clear_s and value is False:
+            self.says_clear.add(point.wire)
         if point.setting:
             self.told[point.wire] = value
         return Resolved(point.wire, "" if point.binary else point.unit, now_ms, value, True)
+
+
+def _place(point: Point) -> tuple[int, int, int, int]:
+    return point.endpoint, point.cluster, point.attribute, point.manufacturer
 
 
 def now_ms() -> int:

@@ -5,9 +5,10 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import time
-from collections.abc import Coroutine, Mapping, Sequence
+from collections.abc import Awaitable, Callable, Coroutine, Mapping, Sequence
+from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from hombi.links.base import Asking, Check, Found, Heard, LinkError, OnLink, Reports, Unreachable, Wanted, ZigbeeSettings
 from hombi.links.zigbee import commands, datapoints, zcl
@@ -16,14 +17,19 @@ from hombi.links.zigbee.device import Device, now_ms
 from hombi.links.zigbee.errors import CodecError
 from hombi.links.zigbee.exchange import read_all, read_points, write
 from hombi.links.zigbee.interview import STEPS, Interview, enrolled
-from hombi.links.zigbee.points import IAS_ZONE, POLL_CONTROL, TIME, Point
+from hombi.links.zigbee.points import IAS_ZONE, POLL_CONTROL, Point
 from hombi.links.zigbee.raw import draft, in_words
-from hombi.links.zigbee.replies import ENROL_REQUEST, acknowledgement, need_not_stay_awake, the_time
+from hombi.links.zigbee.replies import ENROL_REQUEST, answer, need_not_stay_awake
 from hombi.links.zigbee.shelf import Shelf
 from hombi.links.zigbee.stick import NETWORK_KEY, Stick
+from hombi.links.zigbee.whereabouts import Clearing, Whereabouts
 
+T = TypeVar("T")
 READ_EVERY_S = 120.0
 GONE_S = 2.0
+ASK_AGAIN_S, AGREE_AGAIN_S = 30.0, 60.0
+# What an interview says of a node that does not even answer.
+NOT_ANSWERED = "it was asked"
 ZONE_CHANGED, CHECK_IN = 0x00, 0x00
 FLOODS_EVERY_S = 1.0
 PROFILES_EVERY_S = 1.0
@@ -47,8 +53,10 @@ class ZigbeeDriver:
         self._pairing = False
         self._joining: asyncio.Task[None] | None = None
         self._interviews: dict[int, asyncio.Task[None]] = {}
-        self._tasks: set[asyncio.Task[None]] = set()
-        self._asked_who: dict[int, float] = {}
+        self._agreeing: dict[int, float] = {}
+        self._tasks: set[asyncio.Task[Any]] = set()
+        self._where = Whereabouts(self._stick, self._came, self._take, self._start)
+        self._clearing = Clearing(self._over)
 
     # The stick
 
@@ -66,6 +74,7 @@ class ZigbeeDriver:
         tasks = [*self._tasks, *self._interviews.values()]
         for task in tasks:
             task.cancel()
+        self._clearing.close()
         await asyncio.gather(*tasks, return_exceptions=True)
         self._stick.close()
 
@@ -78,16 +87,24 @@ class ZigbeeDriver:
 
     # The stick's owner
 
-    def is_up(self) -> None:
-        """The network is up: go on where it was left."""
+    def is_up(self, *, new_stick: bool) -> None:
+        """The network is up: go on where it was left. To a new stick all nodes must be bound anew."""
+        self._where.forget()
         self._set_joining()
         for device in self.devices.values():
+            device.checked = False
+            if new_stick:
+                device.unsettled = True
             if device.node and device.unsettled:
-                self._start(self._agree_again(device))
+                self._agree_soon(device)
             elif device.node and not device.sleepy and not device.left:
-                self._start(read_all(self._stick, device))
+                self._start(self._read_all(device))
             elif not device.known and self._pairing:
                 self._interview(device)
+
+    def said(self, what: str) -> None:
+        """Something that a person may want to know."""
+        self._reports.refused("", what)
 
     def trouble(self, what: str) -> None:
         """What is wrong with the stick."""
@@ -130,54 +147,85 @@ class ZigbeeDriver:
         elif isinstance(said, Announced):
             self._came(said.ieee, said.short, said)
         elif isinstance(said, Joined):
-            self._came(said.ieee, said.short)
+            self._came(said.ieee, said.short, joined=True)
         elif isinstance(said, Left):
             self._left(said)
 
     def _incoming(self, message: Incoming) -> None:
         device = self._by_short.get(message.source)
+        if device is not None and device.checked:
+            self._take(message)
+        elif not self._where.asks(message.source) or device is not None:
+            self._where.hold(message)
+
+    def _take(self, message: Incoming) -> None:
+        """What a node said whose address is sure, or as sure as it will be."""
+        device = self._by_short.get(message.source)
         if device is None:
-            if self._pairing and self._stick.up is not None:
-                self._start(self._who_is(message.source))
             return
+        device.checked = True
         now_s = time.monotonic()
         if device.repeated(message, now_s):
             return
         if not device.pace.allows(now_s):
             device.pace.dropped += 1
             return
+        values: list[Any] = []
+        status: int = zcl.Status.SUCCESS
         try:
             frame = zcl.decode(message.data)
+        except CodecError as error:
+            self._refused(device, message, str(error))
+            return
+        try:
             if self._stick.up is not None:
                 self._stick.up.radio.answered(message.source, frame)
             topic = f"{device.node or f'{device.ieee:016x}'}/{message.endpoint}/{message.cluster:04X}"
             self._reports.heard(Heard(self.link, topic, in_words(message.cluster, frame, device.tunnel), node=device.node))
             values = self._values(device, message, frame)
         except CodecError as error:
-            if device.node:
-                self._reports.refused(device.node, f"cluster {message.cluster:04X}: {error}")
-            return
+            self._refused(device, message, str(error))
+            status = zcl.Status.MALFORMED
+        with contextlib.suppress(CodecError):
+            if (said := answer(message, frame, tunnel=device.tunnel, status=status)) is not None:
+                self._reply(message, said)
         if not device.node:
             return
         if device.left:
             self._back(device)
+        elif device.unsettled:
+            self._agree_soon(device)
         self._reports.alive(device.node)
+        self._clearing.reported(device, {value.name for value in values})
         values += device.heard(message, now_ms())
         if values:
             self._reports.observed(device.node, values, None)
-        if (answer := acknowledgement(message, frame)) is not None:
-            self._reply(message, answer)
+
+    def _refused(self, device: Device, message: Incoming, what: str) -> None:
+        if device.node:
+            self._reports.refused(device.node, f"cluster {message.cluster:04X}: {what}")
+
+    def _over(self, device: Device, point: Point) -> None:
+        """What a node said has begun counts as over."""
+        if device.node:
+            self._reports.observed(device.node, [device.cleared(point, now_ms())], None)
 
     def _values(self, device: Device, message: Incoming, frame: zcl.Zcl) -> list[Any]:
         endpoint, cluster, at = message.endpoint, message.cluster, now_ms()
         if not frame.cluster_command:
-            if frame.command == zcl.Command.REPORT:
-                return device.attributes(endpoint, cluster, zcl.parse_report(frame.payload), at, frame.manufacturer)
-            if frame.command == zcl.Command.READ_RESPONSE:
-                return device.attributes(endpoint, cluster, zcl.parse_read_response(frame.payload), at, frame.manufacturer)
-            if frame.command == zcl.Command.READ and cluster == TIME:
-                self._reply(message, the_time(frame))
-            return []
+            if frame.command not in (zcl.Command.REPORT, zcl.Command.READ_RESPONSE):
+                return []
+            answers = frame.command == zcl.Command.READ_RESPONSE
+            found, broken = zcl.read_records(frame.payload, answers=answers)
+            if broken is not None:
+                self._refused(device, message, broken.what)
+            values: list[Any] = []
+            for one in found:  # what is wrong with one record is that record's affair
+                try:
+                    values += device.attributes(endpoint, cluster, [one], at, frame.manufacturer)
+                except CodecError as error:
+                    self._refused(device, message, str(error))
+            return values
         if cluster == IAS_ZONE and frame.from_server:
             if frame.command == ENROL_REQUEST:
                 self._reply(message, enrolled(frame.sequence))
@@ -198,14 +246,17 @@ class ZigbeeDriver:
 
     # Nodes that come and go
 
-    def _came(self, ieee: int, short: int, announced: Announced | None = None) -> None:
+    def _came(self, ieee: int, short: int, announced: Announced | None = None, *, joined: bool = False) -> None:
         device = self.devices.get(ieee)
         if device is None:
             if not self._pairing:
-                return  # the network took it in, the house does not: it is no arrival while the window is closed
+                if joined:
+                    self._start(self._turn_out(ieee, short))
+                return
             device = Device(ieee, short)
             self._add(device)
         moved = self._moved(device, short)
+        device.checked = True
         if announced is not None:
             device.sleepy, device.router = announced.sleepy, announced.router
         if device.node:
@@ -213,26 +264,26 @@ class ZigbeeDriver:
                 self._keep(device)
             if device.left:
                 self._back(device)
+            elif joined:
+                # It was reset where nobody heard it leave: it has forgotten what it was to report, and to whom.
+                device.unsettled = True
+                self._keep(device)
             self._reports.presence(device.node, here=True)
-            if announced is not None and not device.sleepy:
-                self._start(read_all(self._stick, device))
+            if announced is not None and device.unsettled:
+                self._agree_soon(device)
+            elif announced is not None and not device.sleepy:
+                self._start(self._read_all(device))
         elif device.known and self._pairing:
             self._found(device)
         elif self._pairing and (ieee not in self._interviews or announced is not None):
             self._interview(device)
 
-    async def _who_is(self, short: int) -> None:
-        """A node speaks that nobody has introduced: ask for its long address."""
-        up, now = self._stick.up, time.monotonic()
-        if up is None or now - self._asked_who.get(short, -60.0) < 30:
-            return
-        self._asked_who[short] = now
-        with contextlib.suppress(LinkError):
-            async with up.processor.expect(commands.Address, lambda a: a.short == short) as answer:
-                await up.processor.do(commands.ask_ieee(short))
-                found = await answer
-            if not found.status:
-                self._came(found.ieee, short)
+    async def _turn_out(self, ieee: int, short: int) -> None:
+        """The network took a node in while the house lets nobody in: it is told to leave again."""
+        self.said(f"the Zigbee node {ieee:016x} joined while the pairing window was closed; it was told to leave")
+        if (up := self._stick.up) is not None:
+            with contextlib.suppress(LinkError):
+                await up.radio.network(commands.leave(short, ieee), Outcome, short, GONE_S)
 
     def _moved(self, device: Device, short: int) -> bool:
         """Take note of a node's short address; whether it is another one."""
@@ -259,9 +310,9 @@ class ZigbeeDriver:
 
     def _back(self, device: Device) -> None:
         """A node that had left is in the network again: it has forgotten what it was to report."""
-        device.left = False
+        device.left, device.unsettled = False, True
         self._keep(device)
-        self._start(self._agree_again(device))
+        self._agree_soon(device)
 
     def _say_anew(self, device: Device) -> None:
         """It has other values than it had: by another profile, or by what the hub makes of its clusters."""
@@ -269,14 +320,29 @@ class ZigbeeDriver:
             self._found(device)
         device.unsettled = bool(device.node)
         if device.node and not device.left:
+            self._agree_soon(device)
+
+    def _agree_soon(self, device: Device) -> None:
+        """Tell a node what to report; one that does not answer is told again when it next speaks, after a while."""
+        now = time.monotonic()
+        if now - self._agreeing.get(device.ieee, -AGREE_AGAIN_S) >= AGREE_AGAIN_S:
+            self._agreeing[device.ieee] = now
             self._start(self._agree_again(device))
 
     async def _agree_again(self, device: Device) -> None:
-        if self._stick.up is not None:
-            with contextlib.suppress(LinkError):
-                await Interview(self._stick.up.radio, device, self._stick.up.network.ieee, _nothing).agree()
-                device.unsettled = False
-                await read_all(self._stick, device)
+        up = self._stick.up
+        if up is None:
+            self._agreeing.pop(device.ieee, None)
+            return
+        with contextlib.suppress(LinkError):
+            missing = await Interview(up.radio, device, up.network.ieee, _nothing).agree()
+            if all(NOT_ANSWERED in one for one in missing) and missing:
+                return  # it did not answer at all
+            device.unsettled = False
+            device.notes = [f"not reported by itself: {one}" for one in missing]
+            self._agreeing.pop(device.ieee, None)
+            self._keep(device)
+            await read_all(self._stick, device)
 
     def _interview(self, device: Device) -> None:
         if (before := self._interviews.pop(device.ieee, None)) is not None:
@@ -298,13 +364,19 @@ class ZigbeeDriver:
 
         interview = Interview(up.radio, device, up.network.ieee, said)
         try:
-            await interview.ask_what_it_has()
+            device.missing = await interview.ask_what_it_has()
             device.settle(self._shelf.find(device.make, device.model))
             missing = await interview.agree()
-            device.notes = [f"not reported by itself: {one}" for one in missing]
+            device.notes = [f"it did not say {one}; it is asked again" for one in device.missing]
+            device.notes += [f"not reported by itself: {one}" for one in missing]
         except LinkError as error:
-            again = "press its button again, near the hub"
+            if device.known:
+                return  # what it said before still counts
+            again = "it is asked again; or press its button again, near the hub"
             self._reports.asking(Asking(self.link, device.id, device.title, f"it does not answer: {error}; {again}"))
+            await asyncio.sleep(ASK_AGAIN_S)
+            if self._pairing and self._interviews.get(device.ieee) is asyncio.current_task():
+                self._interview(device)
             return
         device.known = True
         self._keep(device)
@@ -323,6 +395,7 @@ class ZigbeeDriver:
 
     def _forget(self, device: Device) -> None:
         self.devices.pop(device.ieee, None)
+        self._clearing.forget(device)
         self._by_node.pop(device.node, None)
         if self._by_short.get(device.short) is device:
             del self._by_short[device.short]
@@ -340,15 +413,34 @@ class ZigbeeDriver:
         self._by_node[known.node] = device
         if new and known.reach.get("description") != device.description():
             self._say_anew(device)
+        if new:
+            for wire in device.points:
+                self._clearing.begin(device, wire)
         if new and self._stick.up is not None:
             self._reports.presence(known.node, here=True)
-            self._start(read_all(self._stick, device))
+            self._start(self._read_all(device))
 
     async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
         """Have a node take values, and read back what it has made of them. Raises LinkError."""
         for one in wanted:
             device, point = self._point(node, one.name)
-            self._read(device, await write(self._stick.radio, device, point, one.value))
+            self._read(device, await self._wherever(device, partial(self._write, device, point, one.value)))
+
+    async def _write(self, device: Device, point: Point, value: float) -> Sequence[Point]:
+        return await write(self._stick.radio, device, point, value)
+
+    async def _wherever(self, device: Device, ask: Callable[[], Awaitable[T]]) -> T:
+        """Ask a node; one that does not answer where it was is looked for, and asked there. Raises LinkError."""
+        try:
+            return await ask()
+        except Unreachable:
+            if device.sleepy or not await self._where.call(device):
+                raise
+            return await ask()
+
+    async def _read_all(self, device: Device) -> None:
+        if not await read_all(self._stick, device) and not device.sleepy and await self._where.call(device):
+            await read_all(self._stick, device)
 
     async def settings(self, node: str) -> dict[str, Any]:
         """How the node's own settings stand. Raises LinkError."""
@@ -363,7 +455,7 @@ class ZigbeeDriver:
     async def set_setting(self, node: str, name: str, value: Any) -> None:
         """Change one of the node's own settings. Raises LinkError."""
         device, point = self._point(node, name)
-        self._read(device, await write(self._stick.radio, device, point, float(value)))
+        self._read(device, await self._wherever(device, partial(self._write, device, point, float(value))))
 
     async def act(self, node: str, action: str, given: Any) -> Any:
         """No node of this link has actions. Raises LinkError."""
@@ -466,16 +558,25 @@ class ZigbeeDriver:
             await asyncio.sleep(READ_EVERY_S)
             for device in list(self.devices.values()):
                 if device.node and not device.sleepy and not device.left:
-                    await read_all(self._stick, device)
+                    await self._read_all(device)
+                if device.missing and (device.node or self._pairing) and device.ieee not in self._interviews:
+                    self._interview(device)
 
     def _read(self, device: Device, points: Sequence[Point]) -> None:
         self._start(read_points(self._stick, device, points))
 
-    def _start(self, work: Coroutine[Any, Any, None]) -> asyncio.Task[None]:
+    def _start(self, work: Coroutine[Any, Any, Any]) -> asyncio.Task[Any]:
         task = asyncio.get_running_loop().create_task(work)
         self._tasks.add(task)
         task.add_done_callback(self._tasks.discard)
         return task
+
+    async def ask_again(self, thing_id: str) -> None:
+        """Ask a node anew what it has. Raises LinkError."""
+        device = next((one for one in self.devices.values() if one.id == thing_id), None)
+        if device is None or self._stick.up is None:
+            raise Unreachable(self.listening() if device is not None else "it is not in the Zigbee network any more")
+        self._interview(device)
 
 
 def _nothing(*_: Any) -> None:

@@ -5,6 +5,8 @@ LinkError (links.base)
     ├── NoStick          there is no stick, or it cannot be opened
     ├── NoAnswer         the stick does not answer
     ├── Declined         the stick answers that it does not do it
+    ├── Refused          a node answers that it does not do it
+    ├── Unreadable       something in the stick's store cannot be read
     └── ForeignNetwork   the stick carries a network that is not ours
 CodecError               bytes that are no ZCL; never leaves the link
 """
@@ -32,6 +34,14 @@ class Declined(ZigbeeError):
     def __init__(self, what: str, status: int) -> None:
         super().__init__(what)
         self.status = status
+
+
+class Refused(ZigbeeError):
+    """A node answers that it does not do it."""
+
+
+class Unreadable(ZigbeeError):
+    """Something in the stick's store cannot be read; it is not taken for nothing."""
 
 
 class ForeignNetwork(ZigbeeError):

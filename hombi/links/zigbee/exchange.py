@@ -39,23 +39,27 @@ async def write(radio: Radio, device: Device, point: Point, value: float) -> lis
     return [point]
 
 
-async def read_points(stick: Stick, device: Device, points: Sequence[Point]) -> None:
-    """Ask for values; what is not answered is let be."""
+async def read_points(stick: Stick, device: Device, points: Sequence[Point]) -> bool:
+    """Ask for values; what is not answered is let be. Whether it answered anything, or nothing was asked."""
     places: dict[tuple[int, int, int], set[int]] = {}
     for one in points:
         places.setdefault((one.endpoint, one.cluster, one.manufacturer), set()).add(one.attribute)
+    answered = not places
     for (endpoint, cluster, maker), attributes in places.items():
         if stick.up is None:
-            return
+            return answered
         with contextlib.suppress(LinkError, NoAnswer):
             await stick.up.radio.read(device.short, endpoint, cluster, sorted(attributes), maker)
+            answered = True
+    return answered
 
 
-async def read_all(stick: Stick, device: Device) -> None:
-    """All its values as they are now, so that none must be waited for."""
-    await read_points(stick, device, [one for one in device.points.values() if not one.datapoint and not one.setting])
+async def read_all(stick: Stick, device: Device) -> bool:
+    """All its values as they are now, so that none must be waited for; whether it answered."""
+    answered = await read_points(stick, device, [one for one in device.points.values() if not one.datapoint and not one.setting])
     if device.profile.datapoint_cluster and stick.up is not None:
         sequence = stick.up.radio.next_sequence()
         frame = zcl.Zcl(sequence, datapoints.ASK_ALL, b"", cluster_command=True, no_default_response=True)
         with contextlib.suppress(LinkError):
-            await stick.up.radio.send(device.short, 1, device.profile.datapoint_cluster, frame)
+            await stick.up.radio.send(device.short, device.profile.datapoint_endpoint, device.profile.datapoint_cluster, frame)
+    return answered

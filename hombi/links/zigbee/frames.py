@@ -88,11 +88,15 @@ class Decoder:
         """Whether a frame has begun and not ended."""
         return bool(self._buffer)
 
-    def give_up(self) -> None:
-        """What has come of a frame will not be finished: look for the next one in what is here.
+    def give_up(self) -> Iterator[Frame]:
+        """What has come of a frame will not be finished: the frames that lie behind it in what is here.
 
-        A byte that only looked like an SOF would otherwise hold up all that follows until its length is full.
+        A byte that only looked like an SOF would otherwise hold up all that follows until its length is full. All that is here
+        is as old, so whatever is unfinished in it stays so.
         """
-        if self._buffer:
+        found: list[Frame] = []
+        while self._buffer:
             del self._buffer[:1]
             self.skipped += 1
+            found += self.feed(b"")
+        return iter(found)

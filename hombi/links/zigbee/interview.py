@@ -7,12 +7,13 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Awaitable, Callable, Sequence
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from hombi.links.base import LinkError
 from hombi.links.zigbee import commands, zcl
 from hombi.links.zigbee.commands import Endpoints, Id, NodeDescriptor, Outcome, SimpleDescriptor
 from hombi.links.zigbee.device import Device, Endpoint
+from hombi.links.zigbee.errors import CodecError, Refused
 from hombi.links.zigbee.network import OUR_ENDPOINT
 from hombi.links.zigbee.points import (
     BASIC,
@@ -49,18 +50,23 @@ class Interview:
     def __init__(self, radio: Radio, device: Device, our_ieee: int, said: Callable[[int], None]) -> None:
         self._radio, self._device, self._our_ieee, self._said = radio, device, our_ieee, said
 
-    async def ask_what_it_has(self) -> None:
-        """Steps 1 to 4: what the node is, its endpoints, its make and model. Raises LinkError when it stops answering."""
+    async def ask_what_it_has(self) -> list[str]:
+        """Steps 1 to 4: what the node is, its endpoints, its make and model. What it did not say, in words: it is asked again
+        later. Raises LinkError when it does not even say what endpoints it has, or not of any what is there."""
+        self._missing: list[str] = []
         self._said(1)
-        await self._node_descriptor()
+        await self._tried(self._node_descriptor(), "what kind of node it is")
         self._said(2)
         numbers = await self._endpoints()
         self._said(3)
         for number in numbers:
-            await self._endpoint(number)
+            await self._tried(self._endpoint(number), f"what its endpoint {number} has")
+        if not self._device.endpoints:
+            raise LinkError("it does not say what any of its endpoints has")
         self._said(4)
-        await self._make_and_model()
+        await self._tried(self._make_and_model(), "its make and model")
         await self._facts()
+        return self._missing
 
     async def agree(self) -> list[str]:
         """Step 5: enrolment, bindings and reports. What the node does not do of it, in words; its values are then read instead."""
@@ -68,40 +74,51 @@ class Interview:
         device, missing = self._device, []
         for number, endpoint in device.endpoints.items():
             if IAS_ZONE in endpoint.inputs:
-                await self._enrol(number)
-        for (number, cluster), points in _reported(list(device.points.values())).items():
+                missing += await self._enrol(number)
+        for (number, cluster, maker), points in _reported(list(device.points.values())).items():
+            names = ", ".join(one.name for one in points)
             try:
-                await self._bind(number, cluster)
-                missing += await self._configure(number, cluster, points)
-            except LinkError as error:
-                missing.append(f"{', '.join(one.name for one in points)}: {error}")
+                if refused := await self._bind(number, cluster):
+                    missing.append(f"{names}: it is not bound to the hub, {refused}")
+                missing += await self._configure(number, cluster, maker, points)
+            except (LinkError, CodecError) as error:
+                missing.append(f"{names}: {error}")
         return missing
 
+    async def _tried(self, step: Awaitable[None], what: str) -> None:
+        try:
+            await step
+        except (LinkError, CodecError):
+            self._missing.append(what)
+
     async def _node_descriptor(self) -> None:
-        short = self._device.short
-        found = await self._often(
-            lambda: self._radio.network(commands.ask(Id.NODE_DESCRIPTOR, short), NodeDescriptor, short), "what it is"
-        )
-        if not found.status:
-            self._device.router = found.kind == 1
-            self._device.sleepy = not found.capability & 0x08
-            self._device.maker = found.manufacturer
+        found = await self._often(lambda: self._network(Id.NODE_DESCRIPTOR, NodeDescriptor), "what it is")
+        self._device.router = found.kind == 1
+        self._device.sleepy = not found.capability & 0x08
+        self._device.maker = found.manufacturer
 
     async def _endpoints(self) -> Sequence[int]:
-        short = self._device.short
-        found = await self._often(
-            lambda: self._radio.network(commands.ask(Id.ACTIVE_ENDPOINTS, short), Endpoints, short), "its endpoints"
-        )
+        found = await self._often(lambda: self._network(Id.ACTIVE_ENDPOINTS, Endpoints), "its endpoints")
         return [number for number in found.endpoints if 0 < number <= 240][:MAX_ENDPOINTS]
 
     async def _endpoint(self, number: int) -> None:
-        short = self._device.short
         found = await self._often(
-            lambda: self._radio.network(commands.ask(Id.SIMPLE_DESCRIPTOR, short, number), SimpleDescriptor, short),
-            f"what its endpoint {number} has",
+            lambda: self._network(Id.SIMPLE_DESCRIPTOR, SimpleDescriptor, number), f"what its endpoint {number} has"
         )
-        if not found.status:
-            self._device.endpoints[number] = Endpoint(found.profile, found.device, found.inputs, found.outputs)
+        self._device.endpoints[number] = Endpoint(found.profile, found.device, found.inputs, found.outputs)
+
+    async def _network(self, command: Id, kind: type[Any], endpoint: int = 0) -> Any:
+        """One question to its network layer. An answer with a status is no answer: it may be another the next time."""
+        short = self._device.short
+
+        def fits(one: Any) -> bool:
+            return not endpoint or one.status or one.endpoint in (0, endpoint)
+
+        frame = commands.ask(command, short, endpoint) if endpoint else commands.ask(command, short)
+        found = await self._radio.network(frame, kind, short, fits=fits)
+        if found.status:
+            raise LinkError(commands.status_words(found.status))
+        return found
 
     async def _make_and_model(self) -> None:
         device = self._device
@@ -124,48 +141,56 @@ class Interview:
                 wanted |= {METERING: {METER_UNIT}, IAS_ZONE: {ZONE_TYPE}, POWER: {0x0020, 0x0021}}.get(cluster, set())
                 if cluster == PRESSURE:
                     wanted |= {PRESSURE_SCALED, PRESSURE_SCALE}
-                if not wanted:
-                    continue
-                asked = sorted(wanted)
-                found = await self._often(
-                    lambda number=number, cluster=cluster, asked=asked: self._radio.read(  # type: ignore[misc]
-                        self._device.short, number, cluster, asked
-                    ),
-                    f"how its cluster {cluster:04X} counts",
-                )
-                for one in found:
-                    if not one.status and isinstance(one.value, int | float):
-                        self._device.facts[f"{number}/{cluster:04X}/{one.id:04X}"] = one.value
+                if wanted:
+                    what = f"how its cluster {cluster:04X} counts"
+                    await self._tried(self._facts_of(number, cluster, sorted(wanted), what), what)
 
-    async def _enrol(self, number: int) -> None:
-        """Make the hub the owner of an IAS zone (ZCL, 8.2.2.2.3): it is written there, and told that it is enrolled."""
-        device, radio = self._device, self._radio
+    async def _facts_of(self, number: int, cluster: int, wanted: list[int], what: str) -> None:
+        found = await self._often(lambda: self._radio.read(self._device.short, number, cluster, wanted), what)
+        for one in found:
+            if not one.status and isinstance(one.value, int | float):
+                self._device.facts[f"{number}/{cluster:04X}/{one.id:04X}"] = one.value
+
+    async def _enrol(self, number: int) -> list[str]:
+        """Make the hub the owner of an IAS zone (ZCL, 8.2.2.2.3): it is written there, and told that it is enrolled. A zone that
+        does not let its owner be written (some have it fixed) may still be enrolled."""
+        device, radio, missing = self._device, self._radio, []
         owner = zcl.Attribute(ZONE_OWNER, zcl.IEEE, self._our_ieee)
-        await self._often(lambda: radio.write(device.short, number, IAS_ZONE, owner), "to be enrolled")
-        await self._often(lambda: radio.send(device.short, number, IAS_ZONE, enrolled(radio.next_sequence())), "to be enrolled")
+        for ask, what in (
+            (lambda: radio.write(device.short, number, IAS_ZONE, owner), "the hub cannot be written down as its owner"),
+            (lambda: radio.send(device.short, number, IAS_ZONE, enrolled(radio.next_sequence())), "it is not enrolled"),
+        ):
+            try:
+                await self._often(ask, "to be enrolled", final=(Refused,))
+            except LinkError as error:
+                missing.append(f"alarm zone: {what}, {error}")
+        return missing
 
-    async def _bind(self, number: int, cluster: int) -> None:
+    async def _bind(self, number: int, cluster: int) -> str:
+        """Why the node is not bound, "" when it is."""
         device = self._device
         frame = commands.bind(device.short, device.ieee, number, cluster, self._our_ieee, OUR_ENDPOINT)
-        await self._often(lambda: self._radio.network(frame, Outcome, device.short), "to be bound")
+        found = await self._often(lambda: self._radio.network(frame, Outcome, device.short), "to be bound")
+        return commands.status_words(found.status) if found.status else ""
 
-    async def _configure(self, number: int, cluster: int, points: Sequence[Point]) -> list[str]:
+    async def _configure(self, number: int, cluster: int, maker: int, points: Sequence[Point]) -> list[str]:
         wanted = [
             zcl.Reporting(p.attribute, p.type, p.reports.shortest_s, p.reports.longest_s, p.reports.change)
             for p in points
             if p.reports is not None
         ]
-        maker = points[0].manufacturer
         refused = await self._often(
             lambda: self._radio.configure(self._device.short, number, cluster, wanted, maker), "what to report"
         )
         return [f"{p.name}: {zcl.said(refused[p.attribute])}" for p in points if p.attribute in refused]
 
-    async def _often(self, ask: Callable[[], Awaitable[T]], what: str) -> T:
-        """Ask several times. Raises LinkError with what was asked."""
+    async def _often(self, ask: Callable[[], Awaitable[T]], what: str, final: tuple[type[LinkError], ...] = ()) -> T:
+        """Ask several times, unless the answer is `final`. Raises LinkError with what was asked."""
         for left in range(TRIES - 1, -1, -1):
             try:
                 return await ask()
+            except final:
+                raise
             except LinkError as error:
                 if not left:
                     raise LinkError(f"it was asked {TRIES} times {what}: {error}") from error
@@ -178,10 +203,10 @@ def enrolled(sequence: int) -> zcl.Zcl:
     return zcl.Zcl(sequence, ENROL_RESPONSE, ENROLLED, cluster_command=True, no_default_response=True)
 
 
-def _reported(points: Sequence[Point]) -> dict[tuple[int, int], list[Point]]:
-    """The points that are to be reported, by endpoint and cluster."""
-    found: dict[tuple[int, int], list[Point]] = {}
+def _reported(points: Sequence[Point]) -> dict[tuple[int, int, int], list[Point]]:
+    """The points that are to be reported, by endpoint, cluster and whose attributes they are."""
+    found: dict[tuple[int, int, int], list[Point]] = {}
     for one in points:
         if one.reports is not None and not one.datapoint:
-            found.setdefault((one.endpoint, one.cluster), []).append(one)
+            found.setdefault((one.endpoint, one.cluster, one.manufacturer), []).append(one)
     return found

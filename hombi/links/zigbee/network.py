@@ -18,7 +18,7 @@ from hombi.links.zigbee.commands import (
     Version,
     register,
 )
-from hombi.links.zigbee.errors import Declined, ForeignNetwork, NoAnswer, ZigbeeError
+from hombi.links.zigbee.errors import Declined, ForeignNetwork, NoAnswer, Unreadable, ZigbeeError
 from hombi.links.zigbee.frames import Frame
 from hombi.links.zigbee.points import IAS_ZONE, ON_OFF, POLL_CONTROL, SERVED, TIME
 from hombi.links.zigbee.processor import RESET_S, Processor
@@ -42,10 +42,6 @@ class Network:
     key: str
     ieee: int = 0
 
-    def same(self, other: Network) -> bool:
-        """Whether it is the same network."""
-        return (self.extended_pan_id, self.key) == (other.extended_pan_id, other.key)
-
     def kept(self) -> dict[str, Any]:
         """For the records; 64-bit numbers as hex, since JSON has none of that size."""
         return {**asdict(self), "extended_pan_id": f"{self.extended_pan_id:016x}", "ieee": f"{self.ieee:016x}"}
@@ -62,30 +58,75 @@ class Network:
         return cls(pan_id, secrets.randbits(63) + 1, secrets.choice(CHANNELS), secrets.token_hex(16))
 
 
+@dataclass(frozen=True, slots=True)
+class Carried:
+    """What the stick's store says of a network; None for what is not in it, `unread` names what could not be read."""
+
+    pan_id: int | None
+    extended_pan_id: int | None
+    channel: int | None
+    key: str | None
+    unread: tuple[str, ...] = ()
+
+    @property
+    def blank(self) -> bool:
+        """Whether it is sure that there is no network: everything was read, and nothing says that there is one."""
+        return not self.unread and self.pan_id is None and self.extended_pan_id is None and self.key is None
+
+    def is_ours(self, ours: Network) -> bool:
+        """Whether it is this network: what is known is the same, and enough is known. A PAN id may change while a network
+        runs, and newer firmware does not give its key."""
+        known = [
+            (self.extended_pan_id, ours.extended_pan_id),
+            (self.key, ours.key),
+        ]
+        told = [(found, own) for found, own in known if found is not None]
+        return bool(told) and all(found == own for found, own in told) and (len(told) == 2 or self.pan_id == ours.pan_id)
+
+    def whole(self) -> Network | None:
+        """The network, when all of it is known."""
+        if self.pan_id is None or self.extended_pan_id is None or self.channel is None or self.key is None:
+            return None
+        return Network(self.pan_id, self.extended_pan_id, self.channel, self.key)
+
+    def __str__(self) -> str:
+        found = [
+            f"PAN 0x{self.pan_id:04X}" if self.pan_id is not None else "",
+            f"channel {self.channel}" if self.channel is not None else "",
+            f"extended PAN {self.extended_pan_id:016x}" if self.extended_pan_id is not None else "",
+            f"not readable: {', '.join(self.unread)}" if self.unread else "",
+        ]
+        return ", ".join(filter(None, found)) or "only its key is there"
+
+
 async def bring_up(processor: Processor, kept: Network | None, choice: str = "") -> tuple[Network, Version]:
     """Have the stick run our network: the kept one, or a new one. `choice` is what a person said to do with a foreign one.
 
-    Raises ForeignNetwork when the stick carries one that is not ours and nobody has said what to do; NoAnswer, Declined.
+    A stick that is not surely blank, and does not surely carry our network, is left alone until a person has said what to do.
+    Raises ForeignNetwork then; NoAnswer, Declined, Unreadable.
     """
     version = await _reset(processor)
     carried = await _carried(processor)
-    if carried is not None and not (kept is not None and carried.same(kept)):
+    ours = kept if kept is not None and carried.is_ours(kept) else None
+    if ours is None and not carried.blank:
         if choice == KEEP:
-            kept = carried
-        elif choice == CLEAN:
-            carried = None
-        else:
+            ours = kept = carried.whole()
+            if kept is None:
+                raise ForeignNetwork(f"the network on the Zigbee stick cannot be kept: not all of it can be read ({carried})")
+        elif choice != CLEAN:
+            lost = f"; starting clean would put this house's network (PAN 0x{kept.pan_id:04X}) in its place" if kept else ""
             raise ForeignNetwork(
-                f"the Zigbee stick carries a network that is not this house's (PAN 0x{carried.pan_id:04X}, "
-                f"channel {carried.channel}); "
-                "keep it with `hombi zigbee keep`, or start clean with `hombi zigbee clean`"
+                f"the Zigbee stick carries a network that is not this house's ({carried}); "
+                "keep it with `hombi zigbee keep`, or start clean with `hombi zigbee clean`: "
+                f"then all nodes of the network on the stick must be let in anew{lost}"
             )
-    if carried is None:
+    if ours is None:
         await _write(processor, kept or Network.fresh())
         await _form(processor, version)
     else:
         await _resume(processor)
-    network = await _running(processor, carried or await _carried(processor))
+    carried = await _carried(processor)
+    network = await _running(processor, ours, carried)
     await _register(processor)
     return network, version
 
@@ -99,19 +140,40 @@ async def _reset(processor: Processor) -> Version:
     return version
 
 
-async def _carried(processor: Processor) -> Network | None:
-    """The network in the stick's store; None when there is none."""
-    extended = await processor.stored(Item.EXTENDED_PAN_ID)
-    pan_id = await processor.stored(Item.PAN_ID)
-    key = await processor.stored(Item.NETWORK_KEY)
-    channels = await processor.stored(Item.CHANNELS)
-    if extended is None or pan_id is None or key is None or channels is None:
+async def _carried(processor: Processor) -> Carried:
+    """The network in the stick's store, as far as it says."""
+    unread: list[str] = []
+
+    async def item(one: Item, name: str) -> bytes | None:
+        try:
+            return await processor.stored(one)
+        except Unreadable:
+            unread.append(name)
+            return None
+
+    extended = await item(Item.EXTENDED_PAN_ID, "extended PAN id")
+    pan_id = await item(Item.PAN_ID, "PAN id")
+    key = await item(Item.NETWORK_KEY, "key")
+    channels = await item(Item.CHANNELS, "channels")
+    mask = int.from_bytes(channels or b"", "little")
+    return Carried(
+        _number(pan_id),
+        _number(extended),
+        (mask & -mask).bit_length() - 1 if mask else None,
+        None if _number(key) is None or key is None else key.hex(),
+        tuple(unread),
+    )
+
+
+# What the makers' firmware has in a store where nobody has written anything yet.
+_AS_MADE = frozenset({bytes.fromhex("01030507090b0d0f00020406080a0c0d"), b"\xdd" * 8})
+
+
+def _number(found: bytes | None) -> int | None:
+    """What stands in an item; None for one that was never written."""
+    if not found or found in (bytes(len(found)), b"\xff" * len(found)) or found in _AS_MADE:
         return None
-    if extended in (bytes(8), b"\xff" * 8) or pan_id == b"\xff\xff":
-        return None
-    mask = int.from_bytes(channels, "little")
-    channel = (mask & -mask).bit_length() - 1
-    return Network(int.from_bytes(pan_id, "little"), int.from_bytes(extended, "little"), channel, key.hex())
+    return int.from_bytes(found, "little")
 
 
 async def _write(processor: Processor, wanted: Network) -> None:
@@ -128,10 +190,12 @@ async def _write(processor: Processor, wanted: Network) -> None:
         (Item.STARTUP_OPTION, b"\0"),
     ):
         await processor.store(item, value)
+    # The firmware reads its items when it starts: without this it would form with those of before.
+    await _reset(processor)
 
 
 async def _form(processor: Processor, version: Version) -> None:
-    channels = await processor.stored(Item.CHANNELS) or b""
+    channels = await processor.stored(Item.CHANNELS) or bytes(4)
     async with processor.expect(StateChanged, lambda n: n.state == COORDINATOR_UP, FORM_S) as up:
         if version.product:
             await processor.do(Frame(Id.SET_CHANNEL, b"\x01" + channels))
@@ -143,6 +207,10 @@ async def _form(processor: Processor, version: Version) -> None:
 
 
 async def _resume(processor: Processor) -> None:
+    if await processor.stored(Item.DIRECT_CALLBACKS) != b"\x01":
+        # Without these the stick keeps to itself what nodes answer.
+        await processor.store(Item.DIRECT_CALLBACKS, b"\x01")
+        await _reset(processor)
     try:
         async with processor.expect(StateChanged, lambda n: n.state == COORDINATOR_UP, FORM_S) as up:
             if await processor.do(Frame(Id.STARTUP, b"\x64\0"), 1, 2) == 2:
@@ -152,13 +220,15 @@ async def _resume(processor: Processor) -> None:
         raise NoAnswer(f"the stick does not bring its network up: {error}") from error
 
 
-async def _running(processor: Processor, carried: Network | None) -> Network:
+async def _running(processor: Processor, ours: Network | None, carried: Carried) -> Network:
     """What is running now, by the stick's own word."""
     own = await processor.ask(Frame(Id.DEVICE_INFO))
     info = await processor.ask(Frame(Id.NETWORK_INFO))
-    if carried is None or not isinstance(own, DeviceInfo) or not isinstance(info, NetworkInfo):
+    extended = carried.extended_pan_id if ours is None else ours.extended_pan_id
+    key = carried.key if ours is None else ours.key
+    if extended is None or key is None or not isinstance(own, DeviceInfo) or not isinstance(info, NetworkInfo):
         raise ZigbeeError("the stick does not say which network it is in")
-    return Network(info.pan_id, carried.extended_pan_id, info.channel, carried.key, own.ieee)
+    return Network(info.pan_id, extended, info.channel, key, own.ieee)
 
 
 async def _register(processor: Processor) -> None:

@@ -39,7 +39,8 @@ class Point:
     """Where a value is (`endpoint`, `cluster`, `attribute`; or the number of a datapoint) and what it means.
 
     value = raw * scale + addend in `unit`, unless `curve` says otherwise: "lux" for the logarithm of ZCL 4.2.2.2.1.1, "bits"
-    for any of the bits of `mask`. `whole` rounds, so that what is written can be told from what is read back.
+    for any of the bits of `mask`, "bcd" for a number in decimal digits. `whole` rounds, so that what is written can be told from
+    what is read back. `clear_s` is for nodes that say when something begins and never when it is over.
     """
 
     name: str
@@ -62,14 +63,16 @@ class Point:
     reports: Reports | None = None
     low: float | None = None
     high: float | None = None
+    clear_s: float = 0.0
 
     @property
     def wire(self) -> str:
-        """Its name on the wire: endpoint, cluster and attribute in hex, or the datapoint's number."""
+        """Its name on the wire: endpoint, cluster, attribute and the maker whose it is in hex, or the datapoint's number."""
         if self.datapoint:
             return f"{self.endpoint}/dp{self.attribute}"
         bits = f"/{self.mask:04X}" if self.mask else ""
-        return f"{self.endpoint}/{self.cluster:04X}/{self.attribute:04X}{bits}"
+        maker = f"@{self.manufacturer:04X}" if self.manufacturer else ""
+        return f"{self.endpoint}/{self.cluster:04X}/{self.attribute:04X}{bits}{maker}"
 
     @property
     def title(self) -> str:
@@ -85,14 +88,19 @@ class Point:
         """What a raw value comes to; None for one that is none."""
         if raw is None or isinstance(raw, str | bytes | list):
             return None
+        if self.curve == "bcd":
+            raw = _from_bcd(raw)
         if self.curve == "lux":
-            return 0.0 if raw == 0 else 10 ** ((raw - 1) / 10_000)
+            # 0xFFFE is the most that the attribute says (4.2.2.2.1.1), whatever type a node gives it.
+            return 0.0 if raw <= 0 else 10 ** ((min(raw, 0xFFFE) - 1) / 10_000)
         if self.curve == "bits":
             return bool(raw & self.mask)
         if self.binary:
             return bool(raw)
         value = raw * self.scale + self.addend
-        return float(round(value)) if self.whole else round(float(value), 9)
+        if self.whole:
+            return float(max(1, round(value)) if raw > 0 else round(value))  # the least that is on is not off
+        return round(float(value), 9)
 
     def raw(self, value: float | bool) -> int | float:
         """The raw value to write for a value."""
@@ -145,8 +153,19 @@ FACTORS: dict[tuple[int, int], tuple[int, int]] = {
     (ELECTRICAL, 0x0508): (0x0602, 0x0603),
 }
 METER_UNIT = 0x0300
-METER_UNITS = {1: ("volume", "m³"), 7: ("volume", "l")}
+# ZCL 10.4.2.2.4.1: kind, unit, and what one of the meter's units is in it. With the highest bit the number is in decimal digits.
+METER_UNITS = {
+    0x00: ("energy", "kWh", 1.0), 0x01: ("volume", "m³", 1.0), 0x02: ("volume", "m³", 0.028316846592),
+    0x03: ("volume", "m³", 2.8316846592), 0x04: ("volume", "l", 3.785411784), 0x05: ("volume", "l", 4.54609),
+    0x06: ("energy", "kWh", 0.00029307107), 0x07: ("volume", "l", 1.0), 0x08: ("number", "", 1.0), 0x09: ("pressure", "kPa", 1.0),
+    0x0A: ("volume", "m³", 28.316846592), 0x0B: ("number", "", 1.0), 0x0C: ("energy", "kWh", 1 / 3.6), 0x0D: ("number", "", 1.0),
+}  # fmt: skip
+METER_RATES = {0x01: ("flow", "m³/h", 1.0), 0x07: ("flow", "l/min", 1 / 60)}
+BCD = 0x80
 PRESSURE_SCALED, PRESSURE_SCALE = 0x0010, 0x0014
+FINEST_PRESSURE = 5
+# What motion and vibration stand for when they never say that they are over.
+CLEAR_S = 120.0
 
 
 def standard_points(endpoint: int, clusters: Sequence[int], facts: Mapping[str, Any]) -> list[Point]:
@@ -163,7 +182,7 @@ def standard_points(endpoint: int, clusters: Sequence[int], facts: Mapping[str, 
         kind = ZONE_KINDS.get(fact(IAS_ZONE, ZONE_TYPE) or 0, "alarm")
         zone = Point(kind, kind, IAS_ZONE, ZONE_STATUS, zcl.BITMAP16, curve="bits", mask=0x0003, endpoint=endpoint)
         found += [
-            zone,
+            replace(zone, clear_s=CLEAR_S if kind in ("occupancy", "vibration") else 0.0),
             replace(zone, name="tamper", kind="tamper", mask=TAMPER, hidden=True),
             replace(zone, name="battery low", kind="alarm", mask=BATTERY_LOW, hidden=POWER in clusters),
         ]
@@ -176,13 +195,13 @@ def _measured(point: Point, fact: Callable[[int, int], Any], electrical: bool) -
         times, by = (fact(point.cluster, one) or 1 for one in factors)
         point = replace(point, scale=times / by)
     if point.cluster == METERING:
-        measured = METER_UNITS.get(fact(METERING, METER_UNIT) or 0)
-        if point.name == "demand":
-            return None if electrical or measured is not None else point
-        return point if measured is None else replace(point, name="meter", kind=measured[0], unit=measured[1])
+        return _metered(point, fact(METERING, METER_UNIT) or 0, electrical)
     if point.cluster == PRESSURE and fact(PRESSURE, PRESSURE_SCALED) is not None:
         # Finer than the attribute in whole hectopascals: Pa = scaled x 10^-scale.
-        scale = 10.0 ** -(fact(PRESSURE, PRESSURE_SCALE) or 0) / 100
+        exponent = fact(PRESSURE, PRESSURE_SCALE) or 0
+        if abs(exponent) > FINEST_PRESSURE:
+            return point  # no pressure can be said so: the plain attribute is taken
+        scale = 10.0**-exponent / 100
         return replace(point, attribute=PRESSURE_SCALED, scale=scale, reports=Reports(60, 900, max(1, round(0.5 / scale))))
     if point.cluster == POWER:
         share, volts = fact(POWER, 0x0021) is not None, fact(POWER, 0x0020) is not None
@@ -191,6 +210,26 @@ def _measured(point: Point, fact: Callable[[int, int], Any], electrical: bool) -
         if volts and not share:  # it tells its voltage only
             return replace(point, hidden=False) if point.attribute == 0x0020 else None
     return point
+
+
+def _metered(point: Point, unit: int, electrical: bool) -> Point | None:
+    """What a meter counts, or how fast, in what it counts; None for a rate that is measured better elsewhere, or means nothing."""
+    curve = "bcd" if unit & BCD else ""
+    if point.name == "demand":
+        if unit & ~BCD == 0:
+            return None if electrical else replace(point, curve=curve)
+        if (rate := METER_RATES.get(unit & ~BCD)) is None:
+            return None
+        return replace(point, name="flow", kind=rate[0], unit=rate[1], scale=point.scale * rate[2], curve=curve)
+    kind, shown, factor = METER_UNITS.get(unit & ~BCD, ("number", "", 1.0))
+    name = point.name if unit & ~BCD == 0 else "meter"
+    return replace(point, name=name, kind=kind, unit=shown, scale=point.scale * factor, curve=curve)
+
+
+def _from_bcd(raw: int) -> int:
+    """A number whose digits stand in four bits each; one that has others than 0 to 9 is taken as it is."""
+    digits = f"{raw:x}"
+    return int(digits) if digits.isdigit() else raw
 
 
 def name_apart(points: Iterable[Point]) -> list[Point]:

@@ -4,20 +4,26 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import logging
 from collections import deque
 from collections.abc import AsyncIterator, Callable
 from typing import Any, TypeVar
 
-from hombi.links.zigbee.commands import Id, Item, parse, store_init, store_read, store_write
-from hombi.links.zigbee.errors import CodecError, Declined, NoAnswer
+from hombi.links.zigbee.commands import Id, Item, parse, store_init, store_length, store_read, store_write
+from hombi.links.zigbee.errors import CodecError, Declined, NoAnswer, Unreadable
 from hombi.links.zigbee.frames import Decoder, Frame, encode
 from hombi.links.zigbee.serial_port import SerialPort
+
+log = logging.getLogger(__name__)
 
 T = TypeVar("T")
 ANSWER_S = 3.0
 RESET_S = 8.0
 STALE_S = 0.2
 CREATED = 0x09
+# With these a stick says that it has no such item; with any other that it could not read it.
+NOT_THERE = frozenset({0x02, 0x09, 0x0A})
+READS, READ_AGAIN_S = 3, 0.02
 ERRORS = {1: "subsystem", 2: "command", 3: "parameter", 4: "length"}
 
 
@@ -122,9 +128,29 @@ class Processor:
         await self.do(store_write(item, value))
 
     async def stored(self, item: Item) -> bytes | None:
-        """An item of the stick's store, None when there is none. Raises NoAnswer."""
-        answer = (await self.request(store_read(item))).data
-        return None if len(answer) < 2 or answer[0] else answer[2 : 2 + answer[1]]
+        """An item of the stick's store, None when the stick says that there is none.
+
+        Raises NoAnswer, and Unreadable for one that is there, or may be, and cannot be read: that is not the same as nothing.
+        """
+        status, absent = -1, 0
+        for _ in range(READS):
+            answer = (await self.request(store_read(item))).data
+            if len(answer) >= 2 and not answer[0] and len(answer) >= 2 + answer[1] and answer[1]:
+                return answer[2 : 2 + answer[1]]
+            status = answer[0] if answer else -1
+            absent += status in NOT_THERE
+            await asyncio.sleep(READ_AGAIN_S)
+        if absent == READS and await self._length(item) == 0:
+            return None
+        raise Unreadable(f"item {item:04X} of the stick's store cannot be read (status 0x{status & 0xFF:02X})")
+
+    async def _length(self, item: Item) -> int:
+        """How long an item is; 0 also from a stick that does not know the question, whose status must do."""
+        try:
+            answer = (await self.request(store_length(item))).data
+        except Declined:
+            return 0
+        return int.from_bytes(answer[:2], "little")
 
     def _received(self, data: bytes) -> None:
         if self._stale is not None:
@@ -138,8 +164,8 @@ class Processor:
     def _give_up(self) -> None:
         """Half a frame has been lying here: it was none."""
         self._stale = None
-        self._decoder.give_up()
-        self._received(b"")
+        for frame in self._decoder.give_up():
+            self._take(frame)
 
     def _take(self, frame: Frame) -> None:
         kind = frame.command >> 8 & 0xE0
@@ -157,7 +183,12 @@ class Processor:
             if isinstance(said, wanted) and not found.done() and fits(said):
                 found.set_result(said)
                 break
-        self._told(said)
+        try:
+            self._told(said)
+        except Exception:
+            # What one frame says must not take those with it that came in the same breath.
+            self.garbled += 1
+            log.exception("a frame of the Zigbee stick is not understood: %r", frame)
 
     def _answered(self, frame: Frame) -> None:
         if self._answer is None or self._answer[1].done():

@@ -25,20 +25,21 @@ DEFAULT_CLUSTER = 0xEF00
 
 @dataclass(frozen=True, slots=True)
 class Profile:
-    """What is special about one make and model. `changes` are by (endpoint or 0, cluster, attribute)."""
+    """What is special about one make and model. `changes` are by (endpoint or 0, cluster, attribute, manufacturer)."""
 
     make: str
     models: tuple[str, ...]
-    changes: Mapping[tuple[int, int, int], Mapping[str, Any]] = field(default_factory=dict)
+    changes: Mapping[tuple[int, int, int, int], Mapping[str, Any]] = field(default_factory=dict)
     added: tuple[Point, ...] = ()
     datapoint_cluster: int = 0
+    datapoint_endpoint: int = 1
     text: str = field(default="", compare=False)
 
     def apply(self, points: Iterable[Point]) -> list[Point]:
         """The points of a node of this make and model, given those of its self-description."""
         changed = []
         for point in points:
-            key = (point.cluster, point.attribute)
+            key = (point.cluster, point.attribute, point.manufacturer)
             change = self.changes.get((point.endpoint, *key)) or self.changes.get((0, *key)) or {}
             changed.append(replace(point, **change))
         return name_apart([*changed, *self.added])
@@ -88,11 +89,22 @@ _TYPE = _Key(f"a type: {', '.join(zcl.TYPE_NAMES)}", lambda v: isinstance(v, str
 _NUMBER = _Key("a number", _number)
 _FACTOR = _Key("a number that is not 0", lambda v: _number(v) and v != 0)
 _MAKER = _Key("a manufacturer code, like 0x1234", lambda v: _whole(0xFFFF)(v) and v > 0)
-_REPORT = _Key(
-    "[shortest s, longest s, change], like [10, 600, 20]", lambda v: isinstance(v, list) and len(v) == 3 and all(map(_number, v))
-)
 
-_MEANING = {"name": _TEXT, "kind": _KIND, "unit": _TEXT, "scale": _FACTOR, "addend": _NUMBER, "hidden": _YES}
+
+def _report(value: Any) -> bool:
+    """Both times fit into the 16 bits that they have (ZCL, 2.5.7.1), and the change is one."""
+    if not isinstance(value, list) or len(value) != 3 or not all(map(_number, value)):
+        return False
+    shortest, longest, change = value
+    return bool(_whole(0xFFFE)(shortest) and _whole(0xFFFE)(longest) and shortest <= longest and 0 <= change < 2**48)
+
+
+_REPORT = _Key("[shortest s, longest s, change], like [10, 600, 20], with times up to 65534 s", _report)
+_CLEAR = _Key("seconds, like 90", lambda v: _number(v) and 0 < v <= 86_400)
+
+_MEANING = {
+    "name": _TEXT, "kind": _KIND, "unit": _TEXT, "scale": _FACTOR, "addend": _NUMBER, "hidden": _YES, "clear_after": _CLEAR,
+}  # fmt: skip
 _LIMITS = {"low": _NUMBER, "high": _NUMBER}
 _PLACE = {"endpoint": _ENDPOINT, "cluster": _CLUSTER, "attribute": _ATTRIBUTE}
 TABLES: dict[str, dict[str, _Key]] = {
@@ -149,14 +161,18 @@ class _Reader:
         if self._toml.mistakes:
             return None
         cluster = tunnel.get("cluster", DEFAULT_CLUSTER) if datapoints else 0
-        changes = {(v.get("endpoint", 0), v["cluster"], v["attribute"]): _change(v) for v in values if "type" not in v}
+        changes = {
+            (v.get("endpoint", 0), v["cluster"], v["attribute"], v.get("manufacturer", 0)): _change(v)
+            for v in values
+            if "type" not in v
+        }
         added = [_point(v) for v in values if "type" in v]
         added += [_point(s, setting=True) for s in settings]
         added += [
             _point({**d, "cluster": cluster, "attribute": d["id"], "endpoint": tunnel.get("endpoint", 1)}) for d in datapoints
         ]
         models = (head["model"],) if "model" in head else tuple(head["models"])
-        return Profile(head["make"], models, changes, tuple(added), cluster, self._toml.text)
+        return Profile(head["make"], models, changes, tuple(added), cluster, tunnel.get("endpoint", 1), self._toml.text)
 
     def _tables(self, name: str) -> list[dict[str, Any]]:
         found = self._toml.data.get(name, [])
@@ -202,6 +218,8 @@ def _change(table: Mapping[str, Any]) -> dict[str, Any]:
     taken = {key: table[key] for key in ("name", "kind", "unit", "scale", "addend", "hidden", "writable") if key in table}
     if "report" in table:
         taken["reports"] = Reports(*table["report"])
+    if "clear_after" in table:
+        taken["clear_s"] = float(table["clear_after"])
     return taken
 
 
@@ -225,6 +243,7 @@ def _point(table: Mapping[str, Any], *, setting: bool = False) -> Point:
         datapoint=datapoint,
         low=table.get("low"),
         high=table.get("high"),
+        clear_s=float(table.get("clear_after", 0.0)),
     )
     if not datapoint and not found.setting:
         found = replace(found, reports=Reports(*table.get("report", (10, 600, 1))))

@@ -4,20 +4,23 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from collections.abc import Coroutine, Sequence
+from collections.abc import Callable, Coroutine, Sequence
 from typing import Any
 
 from hombi.links.base import LinkError, Unreachable
 from hombi.links.zigbee import commands, zcl
 from hombi.links.zigbee.commands import Confirm, Incoming, data_request
-from hombi.links.zigbee.errors import CodecError, Declined, NoAnswer, ZigbeeError
+from hombi.links.zigbee.errors import CodecError, Declined, NoAnswer, Refused, ZigbeeError
 from hombi.links.zigbee.frames import Frame
 from hombi.links.zigbee.processor import Processor
 
 AT_ONCE = 8
 MAX_REPLIES = 64
 CONFIRM_S = 10.0
-ANSWER_S = 6.0
+# A node that sleeps fetches what waits for it within 7.68 s (3.6.1.8); then its answer has to come.
+ANSWER_S = 10.0
+# How long a frame is tried again: within the time that a command has.
+SEND_S = 4.0
 _ANSWERS = {
     zcl.Command.READ_RESPONSE,
     zcl.Command.WRITE_RESPONSE,
@@ -38,25 +41,42 @@ class Radio:
         self._replies: set[asyncio.Task[None]] = set()
 
     async def send(self, short: int, endpoint: int, cluster: int, frame: zcl.Zcl) -> None:
-        """Send, and wait until the node's radio has it. Raises Unreachable, in words."""
-        async with self._slots:
-            self._transaction = self._transaction % 255 + 1
-            number = self._transaction
-            confirm: asyncio.Future[Confirm] = asyncio.get_running_loop().create_future()
-            self._confirms[number] = confirm
-            try:
-                await self._processor.do(data_request(short, endpoint, cluster, number, zcl.encode(frame)))
-                async with asyncio.timeout(CONFIRM_S):
-                    found = await confirm
-            except TimeoutError as error:
-                raise Unreachable("the stick does not say whether it arrived") from error
-            except ZigbeeError as error:
-                status = f" ({commands.status_words(error.status)})" if isinstance(error, Declined) else f" ({error})"
-                raise Unreachable(f"the stick does not send it{status}") from error
-            finally:
-                self._confirms.pop(number, None)
-            if found.status:
-                raise Unreachable(commands.status_words(found.status))
+        """Send, and wait until the node's radio has it; what may go well a moment later is tried again within `SEND_S`.
+
+        Raises Unreachable, in words.
+        """
+        data, ends_s = zcl.encode(frame), asyncio.get_running_loop().time() + SEND_S
+        pauses = 1.0
+        while True:
+            async with self._slots:
+                status, why = await self._attempt(short, endpoint, cluster, data)
+            if not status and not why:
+                return
+            pause_s = commands.AGAIN_S.get(status, 0.0) * pauses
+            if not pause_s or asyncio.get_running_loop().time() + pause_s > ends_s:
+                raise Unreachable(why or commands.status_words(status))
+            if status in commands.FULL:
+                pauses *= 2  # the more it has to send, the longer it is left alone
+            await asyncio.sleep(pause_s)
+
+    async def _attempt(self, short: int, endpoint: int, cluster: int, data: bytes) -> tuple[int, str]:
+        """Send once: the status, 0 for arrived, and what there is to say beside it."""
+        self._transaction = self._transaction % 255 + 1
+        number = self._transaction
+        confirm: asyncio.Future[Confirm] = asyncio.get_running_loop().create_future()
+        self._confirms[number] = confirm
+        try:
+            await self._processor.do(data_request(short, endpoint, cluster, number, data))
+            async with asyncio.timeout(CONFIRM_S):
+                return (await confirm).status, ""
+        except TimeoutError:
+            return 0, "the stick does not say whether it arrived"
+        except Declined as error:
+            return error.status, f"the stick does not send it ({commands.status_words(error.status)})"
+        except ZigbeeError as error:
+            return 0, f"the stick does not send it ({error})"
+        finally:
+            self._confirms.pop(number, None)
 
     def reply(self, incoming: Incoming, frame: zcl.Zcl) -> None:
         """Answer a node's frame in the background; an answer that is lost is asked for again by the node."""
@@ -95,11 +115,11 @@ class Radio:
         return found
 
     async def write(self, short: int, endpoint: int, cluster: int, attribute: zcl.Attribute, maker: int = 0) -> None:
-        """Write one attribute. Raises Unreachable, NoAnswer, ZigbeeError when the node refuses."""
+        """Write one attribute. Raises Unreachable, NoAnswer, Refused."""
         answer = await self.ask(short, endpoint, cluster, zcl.Command.WRITE, zcl.write([attribute]), maker=maker)
         refused = _parsed(zcl.parse_statuses, answer) if answer.command == zcl.Command.WRITE_RESPONSE else _default(answer)
         if refused:
-            raise ZigbeeError(f"it refuses: {zcl.said(next(iter(refused.values())))}")
+            raise Refused(f"it refuses: {zcl.said(next(iter(refused.values())))}")
 
     async def configure(
         self, short: int, endpoint: int, cluster: int, reports: Sequence[zcl.Reporting], maker: int = 0
@@ -110,13 +130,21 @@ class Radio:
         if answer.command != zcl.Command.CONFIGURE_REPORTING_RESPONSE:
             return {one.attribute: zcl.Status.UNSUPPORTED_COMMAND for one in reports}
         try:
-            return zcl.parse_statuses(answer.payload, with_direction=True)
+            refused = zcl.parse_statuses(answer.payload, with_direction=True)
+            return refused if zcl.EVERY not in refused else {one.attribute: refused[zcl.EVERY] for one in reports}
         except CodecError:
             return {one.attribute: zcl.Status.FAILURE for one in reports}
 
-    async def network(self, frame: Frame, kind: type[Any], short: int, within_s: float = ANSWER_S) -> Any:
+    async def network(
+        self,
+        frame: Frame,
+        kind: type[Any],
+        short: int,
+        within_s: float = ANSWER_S,
+        fits: Callable[[Any], bool] = lambda _: True,
+    ) -> Any:
         """Ask a node's network layer; its answer. Raises Unreachable, NoAnswer."""
-        async with self._processor.expect(kind, lambda one: one.source == short, within_s) as answer:
+        async with self._processor.expect(kind, lambda one: one.source == short and fits(one), within_s) as answer:
             try:
                 await self._processor.do(frame)
             except Declined as error:

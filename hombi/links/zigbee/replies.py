@@ -4,33 +4,115 @@ from __future__ import annotations
 
 import time
 
-from hombi.links.zigbee import zcl
+from hombi.links.zigbee import datapoints, zcl
 from hombi.links.zigbee.commands import Incoming
-from hombi.links.zigbee.points import IAS_ZONE, POLL_CONTROL
+from hombi.links.zigbee.errors import CodecError
+from hombi.links.zigbee.points import BASIC, IAS_ZONE, MAKE, MODEL, POLL_CONTROL, POWER_SOURCE, TIME
 
 UTC_FROM = 946_684_800  # ZCL counts seconds from 2000-01-01
 ENROL_REQUEST = 0x01
 
 
-def acknowledgement(message: Incoming, frame: zcl.Zcl) -> zcl.Zcl | None:
-    """The default response that a node asks for (ZCL, 2.5.12); None where it wants none, or has an answer of its own."""
-    wanted = frame.cluster_command or frame.command == zcl.Command.REPORT
-    answered = message.cluster == POLL_CONTROL or (message.cluster == IAS_ZONE and frame.command == ENROL_REQUEST)
-    if not wanted or frame.no_default_response or message.broadcast or answered:
+# What the hub's own endpoint says of itself when it is asked (ZCL, 3.2.2.2).
+OURS: dict[int, dict[int, zcl.Attribute]] = {
+    BASIC: {
+        one.id: one
+        for one in (
+            zcl.Attribute(0x0000, zcl.U8, 3),
+            zcl.Attribute(MAKE, zcl.TEXT, "Hombi"),
+            zcl.Attribute(MODEL, zcl.TEXT, "hub"),
+            zcl.Attribute(POWER_SOURCE, zcl.ENUM8, 1),
+        )
+    }
+}
+_UNDERSTOOD = {(IAS_ZONE, 0x00), (IAS_ZONE, ENROL_REQUEST), (POLL_CONTROL, 0x00)}
+# These have answers of their own, or are answers.
+_NEVER = {
+    zcl.Command.DEFAULT_RESPONSE, zcl.Command.READ_RESPONSE, zcl.Command.WRITE_RESPONSE, zcl.Command.CONFIGURE_REPORTING_RESPONSE,
+    zcl.Command.READ_REPORTING_RESPONSE, zcl.Command.DISCOVER_RESPONSE, zcl.Command.WRITE_WITHOUT_RESPONSE,
+}  # fmt: skip
+
+
+def answer(message: Incoming, frame: zcl.Zcl, *, tunnel: int = 0, status: int = zcl.Status.SUCCESS) -> zcl.Zcl | None:
+    """What is answered to a frame (ZCL, 2.5): a response of its own, else the default response, or None where neither is wanted.
+
+    `status` is what became of it.
+    """
+    if message.broadcast or message.group:
+        return None  # what is for many is answered by nobody (2.5.12.2)
+    if not frame.cluster_command and (own := _own_response(message, frame)) is not None:
+        return own
+    return _default(message, frame, tunnel, status)
+
+
+def _default(message: Incoming, frame: zcl.Zcl, tunnel: int, status: int) -> zcl.Zcl | None:
+    if not frame.cluster_command and frame.command in _NEVER:
         return None
-    payload = bytes((frame.command, zcl.Status.SUCCESS))
-    return zcl.Zcl(frame.sequence, zcl.Command.DEFAULT_RESPONSE, payload, no_default_response=True)
+    known = frame.command == zcl.Command.REPORT
+    if frame.cluster_command:
+        known = frame.from_server and (message.cluster, frame.command) in _UNDERSTOOD and not frame.manufacturer
+        known = known or (message.cluster == tunnel and frame.command in (datapoints.ANSWER, datapoints.TELL))
+        if known and message.cluster == POLL_CONTROL:
+            return None  # it has an answer of its own
+        if known and (message.cluster, frame.command) == (IAS_ZONE, ENROL_REQUEST):
+            return None
+    if not known:
+        status = zcl.Status.UNSUPPORTED_COMMAND
+    if frame.no_default_response and not status:
+        return None
+    return _response(frame, zcl.Command.DEFAULT_RESPONSE, bytes((frame.command, status)))
 
 
-def the_time(frame: zcl.Zcl) -> zcl.Zcl:
-    """The answer to a node that asks for the time; other attributes of that cluster it has to do without."""
-    now = int(time.time()) - UTC_FROM
-    answers = [
-        zcl.Attribute(one, zcl.UTC, now) if one == 0 else zcl.Attribute(one, 0, None, zcl.Status.UNSUPPORTED_ATTRIBUTE)
-        for one in zcl.parse_read(frame.payload)
-    ]
-    payload = zcl.read_response(answers)
-    return zcl.Zcl(frame.sequence, zcl.Command.READ_RESPONSE, payload, from_server=True, no_default_response=True)
+def _own_response(message: Incoming, frame: zcl.Zcl) -> zcl.Zcl | None:
+    """The answer to what a node asks of our own clusters: it may read what there is, and change nothing."""
+    if frame.command == zcl.Command.READ:
+        found = [_ours(message.cluster, one, frame) for one in zcl.parse_read(frame.payload)]
+        return _response(frame, zcl.Command.READ_RESPONSE, zcl.read_response(found))
+    if frame.command in (zcl.Command.WRITE, zcl.Command.WRITE_UNDIVIDED):
+        refused = b"".join(
+            bytes((zcl.Status.UNSUPPORTED_ATTRIBUTE if _ours(message.cluster, one.id, frame).status else zcl.Status.READ_ONLY,))
+            + one.id.to_bytes(2, "little")
+            for one in zcl.parse_report(frame.payload)
+        )
+        return _response(frame, zcl.Command.WRITE_RESPONSE, refused)
+    if frame.command == zcl.Command.DISCOVER:
+        if len(frame.payload) != 3:
+            raise CodecError("a discovery of attributes has 3 bytes")
+        first, most = int.from_bytes(frame.payload[:2], "little"), frame.payload[2]
+        have = [one for number, one in sorted(_have(message.cluster, frame).items()) if number >= first]
+        listed = b"".join(one.id.to_bytes(2, "little") + bytes((one.type,)) for one in have[:most])
+        return _response(frame, zcl.Command.DISCOVER_RESPONSE, bytes((len(have) <= most,)) + listed)
+    if frame.command == zcl.Command.CONFIGURE_REPORTING:
+        refused = b"".join(
+            bytes((zcl.Status.UNREPORTABLE, 0)) + one.attribute.to_bytes(2, "little") for one in zcl.parse_configure(frame.payload)
+        )
+        return _response(frame, zcl.Command.CONFIGURE_REPORTING_RESPONSE, refused)
+    return None
+
+
+def _have(cluster: int, frame: zcl.Zcl) -> dict[int, zcl.Attribute]:
+    if frame.manufacturer:
+        return {}
+    if cluster == TIME:
+        return {0x0000: zcl.Attribute(0x0000, zcl.UTC, int(time.time()) - UTC_FROM)}
+    return OURS.get(cluster, {})
+
+
+def _ours(cluster: int, attribute: int, frame: zcl.Zcl) -> zcl.Attribute:
+    missing = zcl.Attribute(attribute, 0, None, zcl.Status.UNSUPPORTED_ATTRIBUTE)
+    return _have(cluster, frame).get(attribute, missing)
+
+
+def _response(frame: zcl.Zcl, command: int, payload: bytes) -> zcl.Zcl:
+    """An answer goes the other way, with the maker's code of the question (2.5.12.1)."""
+    return zcl.Zcl(
+        frame.sequence,
+        command,
+        payload,
+        from_server=not frame.from_server,
+        manufacturer=frame.manufacturer,
+        no_default_response=True,
+    )
 
 
 def need_not_stay_awake(frame: zcl.Zcl) -> zcl.Zcl:

@@ -44,8 +44,11 @@ class Owner(Protocol):
     def told(self, said: Any) -> None:
         """The stick says something that concerns nodes."""
 
-    def is_up(self) -> None:
-        """The network is up, for the first time or again."""
+    def is_up(self, *, new_stick: bool) -> None:
+        """The network is up, for the first time or again; on a new stick nodes report to an address that is no more."""
+
+    def said(self, what: str) -> None:
+        """Something that a person may want to know."""
 
     def trouble(self, what: str) -> None:
         """What is wrong with the stick; "" when it is well again."""
@@ -66,6 +69,7 @@ class Stick:
         self._choice = ""
         self._chosen, self._lost = asyncio.Event(), asyncio.Event()
         self._heard_s = 0.0
+        self._new = False
 
     @property
     def radio(self) -> Radio:
@@ -84,7 +88,7 @@ class Stick:
                 await self._open()
                 pause = FIRST_PAUSE_S
                 self._say("")
-                self._owner.is_up()
+                self._owner.is_up(new_stick=self._new)
                 await self._lost.wait()
             except ForeignNetwork as error:
                 self._foreign = True
@@ -202,7 +206,10 @@ class Stick:
             processor.close()
             raise
         self._choice = ""
-        self.network = network
+        before, self.network = self.network, network
+        self._new = before is not None and before.ieee not in (0, network.ieee)
+        if before is not None and before.pan_id != network.pan_id:
+            self._owner.said(f"the Zigbee network is PAN 0x{network.pan_id:04X} now, not 0x{before.pan_id:04X} as before")
         self._owner.keep(NETWORK_KEY, network.kept())
         self._heard_s = time.monotonic()
         self.up = Up(processor, Radio(processor), network, version)

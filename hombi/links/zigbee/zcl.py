@@ -31,11 +31,17 @@ class Command(IntEnum):
     READ = 0x00
     READ_RESPONSE = 0x01
     WRITE = 0x02
+    WRITE_UNDIVIDED = 0x03
     WRITE_RESPONSE = 0x04
+    WRITE_WITHOUT_RESPONSE = 0x05
     CONFIGURE_REPORTING = 0x06
     CONFIGURE_REPORTING_RESPONSE = 0x07
+    READ_REPORTING = 0x08
+    READ_REPORTING_RESPONSE = 0x09
     REPORT = 0x0A
     DEFAULT_RESPONSE = 0x0B
+    DISCOVER = 0x0C
+    DISCOVER_RESPONSE = 0x0D
 
 
 class Status(IntEnum):
@@ -78,6 +84,13 @@ class Attribute(msgspec.Struct, frozen=True):
     type: int
     value: Any
     status: int = 0
+
+
+class Broken(msgspec.Struct, frozen=True):
+    """Where a list of records ends too early: a type that is not known, or a value that is cut off. What stands before it is
+    good."""
+
+    what: str
 
 
 class Reporting(msgspec.Struct, frozen=True):
@@ -150,6 +163,7 @@ _WHOLE: dict[int, tuple[int, bool, bool]] = {
     0xE9: (2, False, True),
     0xEA: (4, False, True),
     IEEE: (8, False, True),
+    0xF1: (16, False, False),  # a key of 128 bits
 }
 _FLOATS = {0x38: "<e", SINGLE: "<f", DOUBLE: "<d"}
 _TEXTS = {OCTETS: 1, TEXT: 1, LONG_OCTETS: 2, LONG_TEXT: 2}
@@ -271,8 +285,16 @@ def configure(reports: Sequence[Reporting]) -> bytes:
     for one in reports:
         parts.append(struct.pack("<BHBHH", 0, one.attribute, one.type, one.shortest_s, one.longest_s))
         if analog(one.type):
-            parts.append(encode_value(one.type, one.change))
+            parts.append(encode_value(one.type, _within(one.type, one.change)))
     return b"".join(parts)
+
+
+def _within(kind: int, value: float) -> float:
+    """A value, no larger than its type holds."""
+    if kind not in _WHOLE:
+        return value
+    size, signed, _ = _WHOLE[kind]
+    return min(value, (1 << (8 * size - signed)) - (1 if signed else 2))
 
 
 def parse_read(payload: bytes) -> list[int]:
@@ -282,33 +304,49 @@ def parse_read(payload: bytes) -> list[int]:
     return list(struct.unpack(f"<{len(payload) // 2}H", payload))
 
 
-def parse_read_response(payload: bytes) -> list[Attribute]:
-    """The records of an answer to a read. Raises CodecError."""
-    found, at = [], 0
+def read_records(payload: bytes, *, answers: bool) -> tuple[list[Attribute], Broken | None]:
+    """The records of an answer to a read (`answers`), or of a report or a write, and where they end too early, if they do."""
+    found: list[Attribute] = []
+    at = 0
     while at < len(payload):
-        if at + 3 > len(payload):
-            raise CodecError("an answer to a read ends within a record")
-        number, status, at = payload[at] | payload[at + 1] << 8, payload[at + 2], at + 3
+        try:
+            one, at = _record(payload, at, answers=answers)
+        except CodecError as error:
+            return found, Broken(str(error))
+        found.append(one)
+    return found, None
+
+
+def _record(payload: bytes, at: int, *, answers: bool) -> tuple[Attribute, int]:
+    what = "an answer to a read" if answers else "a report"
+    if at + 3 > len(payload):
+        raise CodecError(f"{what} ends within a record")
+    number, at = payload[at] | payload[at + 1] << 8, at + 2
+    if answers:
+        status, at = payload[at], at + 1
         if status:
-            found.append(Attribute(number, 0, None, status))
-            continue
+            return Attribute(number, 0, None, status), at
         if at >= len(payload):
-            raise CodecError("an answer to a read ends before a type")
-        kind = payload[at]
-        value, at = decode_value(payload, at + 1, kind)
-        found.append(Attribute(number, kind, value))
-    return found
+            raise CodecError(f"{what} ends before a type")
+    kind = payload[at]
+    value, at = decode_value(payload, at + 1, kind)
+    return Attribute(number, kind, value), at
+
+
+def parse_read_response(payload: bytes) -> list[Attribute]:
+    """The records of an answer to a read. Raises CodecError when not even one of them can be read."""
+    return _whole_or_some(read_records(payload, answers=True))
 
 
 def parse_report(payload: bytes) -> list[Attribute]:
-    """The records of a report, or of a write. Raises CodecError."""
-    found, at = [], 0
-    while at < len(payload):
-        if at + 3 > len(payload):
-            raise CodecError("a report ends within a record")
-        number, kind = payload[at] | payload[at + 1] << 8, payload[at + 2]
-        value, at = decode_value(payload, at + 3, kind)
-        found.append(Attribute(number, kind, value))
+    """The records of a report, or of a write. Raises CodecError when not even one of them can be read."""
+    return _whole_or_some(read_records(payload, answers=False))
+
+
+def _whole_or_some(read: tuple[list[Attribute], Broken | None]) -> list[Attribute]:
+    found, broken = read
+    if broken is not None and not found:
+        raise CodecError(broken.what)
     return found
 
 
@@ -326,12 +364,16 @@ def parse_configure(payload: bytes) -> list[Reporting]:
     return found
 
 
+EVERY = -1
+
+
 def parse_statuses(payload: bytes, *, with_direction: bool = False) -> dict[int, int]:
-    """What was not done of a write or a configuration, by attribute; nothing when all was. Raises CodecError."""
+    """What was not done of a write or a configuration, by attribute; nothing when all was, `EVERY` when none was.
+
+    Raises CodecError.
+    """
     if len(payload) == 1:
-        if payload[0]:
-            raise CodecError(f"all of it was refused: {said(payload[0])}")
-        return {}
+        return {EVERY: payload[0]} if payload[0] else {}
     size = 4 if with_direction else 3
     if len(payload) % size:
         raise CodecError("an answer ends within a record")

@@ -63,8 +63,15 @@ def test_a_bad_frame_takes_no_good_one_with_it() -> None:
 def test_half_a_frame_holds_up_the_next_until_it_is_given_up() -> None:
     good, decoder = encode(Frame(0x6101, b"\x79\x01")), Decoder()
     assert list(decoder.feed(b"\xfe\xf0" + good)) == []
-    decoder.give_up()
-    assert list(decoder.feed(b"")) == [Frame(0x6101, b"\x79\x01")]
+    assert list(decoder.give_up()) == [Frame(0x6101, b"\x79\x01")]
+
+
+def test_sync_bytes_in_a_row_hold_up_nothing() -> None:
+    good, decoder = encode(Frame(0x6101, b"\x79\x01")), Decoder()
+    assert list(decoder.feed(b"\xfe" * 60 + good)) == [Frame(0x6101, b"\x79\x01")]
+    assert list(decoder.feed(b"\xfe\x31" * 40 + good)) == []
+    assert list(decoder.give_up()) == [Frame(0x6101, b"\x79\x01")], "all of it is as old: one look is enough"
+    assert not decoder.unfinished
 
 
 @given(FRAMES)

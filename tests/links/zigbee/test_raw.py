@@ -47,7 +47,7 @@ def test_a_draft_is_a_profile_and_names_what_has_no_name() -> None:
     profile, toml = read_profile(text)
     assert profile is not None, toml.mistakes
     assert (profile.make, profile.models) == ('Kelp "Row"', ("S7",))
-    assert [(p.wire, p.manufacturer) for p in profile.added] == [("2/FC01/0007", 0x1399), ("1/dp21", 0)]
+    assert [(p.wire, p.manufacturer) for p in profile.added] == [("2/FC01/0007@1399", 0x1399), ("1/dp21", 0)]
     assert "# datapoint 22 is '0102', which is no number" in text
     assert "# 0xFC01/0x0008 is 'v2', which is no number" in text
     more = draft("", "", text, [Unnamed(1, 0xEF00, 30, datapoints.BOOL, True, datapoint=True)])
