@@ -33,6 +33,7 @@ export function entity(address: string, change: Partial<Entity> = {}): Entity {
     reason: "",
     at: 1000,
     heard_at: 1000,
+    wanted: null,
     ...change,
   };
 }

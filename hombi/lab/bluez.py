@@ -20,6 +20,7 @@ from dbus_fast.constants import NameFlag
 ADAPTER_PATH = "/org/bluez/hci0"
 ADAPTER, DEVICE = "org.bluez.Adapter1", "org.bluez.Device1"
 SERVICE, CHARACTERISTIC = "org.bluez.GattService1", "org.bluez.GattCharacteristic1"
+DESCRIPTOR = "org.bluez.GattDescriptor1"
 PROPERTIES, OBJECTS = "org.freedesktop.DBus.Properties", "org.freedesktop.DBus.ObjectManager"
 # A burst of signals overflows the reader's socket: the daemon is asked something now and then, and so waited for.
 BREATHE_EVERY = 100
@@ -77,11 +78,13 @@ class Characteristic:
     write: Callable[[bytes], None] = lambda _: None
     notifying: bool = False
     told: bytes = b""
+    descriptors: Mapping[str, bytes] = field(default_factory=dict)
 
 
 @dataclass
 class Device:
-    """A device in the air: its services by UUID. `hangs` never answers a connect, `wants_pairing` refuses until it is paired."""
+    """A device in the air: its services by UUID. `hangs` never answers a connect, `wants_pairing` refuses until it is paired,
+    `drops` is lost as soon as it is connected. `connects` counts."""
 
     address: str
     name: str
@@ -92,6 +95,8 @@ class Device:
     present: bool = False
     hangs: bool = False
     wants_pairing: bool = False
+    drops: bool = False
+    connects: int = 0
 
     @property
     def path(self) -> str:
@@ -106,6 +111,7 @@ class Device:
             for one in characteristics:
                 handle += 2
                 found[f"{service}/char{handle:04x}"] = (service, one)
+                handle += len(one.descriptors)
             handle += 0x10
         return found
 
@@ -179,6 +185,8 @@ class Bluez:
             one.notifying = False
         self._changed(device.path, DEVICE, {"Connected": Variant("b", False), "ServicesResolved": Variant("b", False)})
         for path in paths:
+            for below in self._descriptors(path, paths[path][1]):
+                self._removed(below, [DESCRIPTOR])
             self._removed(path, [CHARACTERISTIC])
         for service in {service for service, _ in paths.values()}:
             self._removed(service, [SERVICE])
@@ -245,7 +253,15 @@ class Bluez:
                     "MTU": Variant("q", 247),
                 }
             }
+            for below, (uuid, _) in self._descriptors(path, one).items():
+                found[below] = {DESCRIPTOR: {"UUID": Variant("s", uuid), "Characteristic": Variant("o", path)}}
         return found
+
+    @staticmethod
+    def _descriptors(path: str, one: Characteristic) -> dict[str, tuple[str, bytes]]:
+        """The paths of a characteristic's descriptors, each with its UUID and content."""
+        handle = int(path[-4:], 16)
+        return {f"{path}/desc{handle + n:04x}": item for n, item in enumerate(one.descriptors.items(), 1)}
 
     # Messages
 
@@ -262,6 +278,9 @@ class Bluez:
                 return self._device_call(device, message)
             if message.path.startswith(device.path) and (known := device.characteristics().get(message.path)) is not None:
                 return self._characteristic_call(device, known[1], message)
+            for path, (_, one) in device.characteristics().items() if message.path.startswith(device.path) else ():
+                if (descriptor := self._descriptors(path, one).get(message.path)) is not None:
+                    return Message.new_method_return(message, "ay", [descriptor[1]])
         return Message.new_error(message, "org.freedesktop.DBus.Error.UnknownObject", f"no object {message.path}")
 
     def _adapter_call(self, message: Message) -> Message:
@@ -309,6 +328,9 @@ class Bluez:
             self._added(path, there)
         self._changed(device.path, DEVICE, {"ServicesResolved": Variant("b", True)})
         await self._bus.send(Message.new_method_return(message))
+        device.connects += 1
+        if device.drops:
+            self.disconnect(device)
 
     def _characteristic_call(self, device: Device, one: Characteristic, message: Message) -> Message:
         if device.wants_pairing and not device.paired:

@@ -151,6 +151,7 @@ async def _hub_process(demo: Demo, bluetooth: BluetoothHouse | None) -> AsyncIte
         "HOMBI_MQTT_HOST": "127.0.0.1",
         "HOMBI_HOUSE_NAME": "Heron Mill",
         "HOMBI_WIFI_DISCOVERY": "127.0.0.1",
+        "HOMBI_NOTICES_PUSH_SERVICES": f"http://127.0.0.1:{demo.lab_port}",
         "HOMBI_ZIGBEE_PORT": str(demo.lab / "zigbee-stick"),
         **os.environ,
         **({"DBUS_SYSTEM_BUS_ADDRESS": bluetooth.bus.address} if bluetooth else {"HOMBI_BLUETOOTH_USE": "off"}),

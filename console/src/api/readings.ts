@@ -25,7 +25,7 @@ export function withReading<T extends Entity>(entity: T, reading: LiveReading): 
     quality: reading.quality,
     reason: reading.reason,
     at: reading.at,
-    heard_at: Math.max(entity.heard_at, reading.at),
+    heard_at: Math.max(entity.heard_at ?? 0, reading.at),
     shown: shown(reading.value, entity),
   };
 }

@@ -30,15 +30,18 @@ export function SwitchControl({ entity, label }: { entity: Entity; label: string
         {command.isPending ? (
           <span className="text-faint">asked to be {command.variables ? "on" : "off"} …</span>
         ) : (
-          <Outcome command={command.data} error={command.error} isOn={isOn} />
+          <Outcome command={command.data} error={command.error} entity={entity} />
         )}
       </span>
     </div>
   );
 }
 
-function Outcome({ command, error, isOn }: { command?: Command; error: Error | null; isOn: boolean }) {
+function Outcome({ command, error, entity }: { command?: Command; error: Error | null; entity: Entity }) {
+  const isOn = entity.value === 1;
   if (error) return <Mark grave>{error.message}</Mark>;
+  // The hub goes on asking for what is wanted until the node confirms it.
+  if (entity.wanted) return <Mark grave>{entity.wanted.shown}</Mark>;
   if (command && command.state !== "confirmed") {
     return <Mark grave>not done: {command.problem}</Mark>;
   }

@@ -69,14 +69,15 @@ class StandardDecoder:
 
 
 def _in_order(data: bytes) -> list[Value]:
+    """Temperature, humidity and pressure, as many of them as there are. Bytes of another length are a maker's own layout."""
+    if len(data) not in (2, 4, 8):
+        raise GattError(f"environmental sensing: {len(data)} bytes, where 2, 4 or 8 are expected")
     found, at = [], 0
     for short in (0x2A6E, 0x2A6F, 0x2A6D):
         form = FORMATS[short]
-        if at + form.size <= len(data):
+        if at < len(data):
             found.append(Value(form.name, form.kind, form.decode(data[at:]), form.unit))
             at += form.size
-    if not found:
-        raise GattError(f"environmental sensing: {len(data)} bytes")
     return found
 
 

@@ -33,7 +33,6 @@ SAME_AGAIN_S, AT_MOST_EVERY_S = 60.0, 0.5
 SIGNAL_STEP_DB, SIGNAL_EVERY_S = 8, 300.0
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 1.0, 30.0
 MOST_REMEMBERED = 1_000
-FAILINGS_TO_TELL = 3
 FORGET_S = 2.0
 
 
@@ -49,7 +48,6 @@ class Known:
     taken_s: float = -SAME_AGAIN_S
     rssi: int = 0
     rssi_s: float = -SIGNAL_EVERY_S
-    failings: int = 0
     connected: bool = False
     peer: Peer | None = None
     task: asyncio.Task[None] | None = None
@@ -73,7 +71,7 @@ class BluetoothDriver:
         self._reports, self._settings = reports, settings
         self._decoders = decoders or Decoders()
         self._adapter: Adapter | None = None
-        self._problem = "the Bluetooth adapter is being opened"
+        self._problem = "the Bluetooth adapter is being opened" if settings.enabled else "not used: bluetooth.use is off"
         self._by_address: dict[str, Known] = {}
         self._devices: OrderedDict[str, BLEDevice] = OrderedDict()
         self._shown: OrderedDict[str, tuple[Any, float]] = OrderedDict()
@@ -233,7 +231,7 @@ class BluetoothDriver:
                     say(2)
                     told = await about(client)
                     say(3)
-                    has = signals(client)
+                    has = await signals(client)
                 break
             except TROUBLE as error:
                 if not left:
@@ -290,14 +288,10 @@ class BluetoothDriver:
 
     def _present(self, known: Known, here: bool) -> None:
         known.connected = here
-        if here:
-            known.failings = 0
         self._reports.presence(known.node, here)
 
     def _failing(self, known: Known, why: str) -> None:
-        known.failings += 1
-        if known.failings == FAILINGS_TO_TELL:
-            self._reports.refused(known.node, f"it cannot be connected to: {why}; it is tried again")
+        self._reports.refused(known.node, f"it cannot be connected to: {why}; it is tried again")
 
     # What the hub asks for
 
@@ -373,6 +367,8 @@ class BluetoothDriver:
         """While the window is open, nodes that the hub can use are arrivals."""
         self._pairing = is_open
         self._candidates.clear()
+        if not self._settings.enabled:
+            return  # nobody misses an adapter that is not used
         if is_open and self._problem:
             self._reports.trouble(self.link, self._problem)
         elif not is_open and self._problem and not self._by_address:
@@ -380,8 +376,6 @@ class BluetoothDriver:
 
     def listening(self) -> str:
         """What the adapter does, or why it does not."""
-        if not self._settings.enabled:
-            return "not used: bluetooth.use is off"
         return self._problem or f"Bluetooth on {self._adapter.name if self._adapter else ''}"
 
     def checks(self) -> list[Check]:

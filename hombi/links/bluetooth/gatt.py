@@ -12,6 +12,8 @@ ENVIRONMENTAL_SENSING, BATTERY_SERVICE, DEVICE_INFORMATION, AUTOMATION_IO = 0x18
 SERVICES = (ENVIRONMENTAL_SENSING, BATTERY_SERVICE, AUTOMATION_IO)
 MANUFACTURER_NAME, MODEL_NUMBER, FIRMWARE = 0x2A29, 0x2A24, 0x2A26
 TEMPERATURE, HUMIDITY, PRESSURE, BATTERY_LEVEL, DIGITAL = 0x2A6E, 0x2A6F, 0x2A6D, 0x2A19, 0x2A56
+# The descriptor that says how many signals a Digital characteristic has (Automation IO, 3.1.1).
+NUMBER_OF_DIGITALS = 0x2909
 _BASE = "-0000-1000-8000-00805f9b34fb"
 # Automation IO, 3.1: each digital signal has two bits, the first signal the lowest.
 INACTIVE, ACTIVE, UNKNOWN = 0b00, 0b01, 0b11
@@ -51,7 +53,7 @@ FORMATS: dict[int, Format] = {
     TEMPERATURE: Format("temperature", "temperature", "°C", 2, True, 0.01, -0x8000),
     HUMIDITY: Format("humidity", "humidity", "%", 2, False, 0.01, 0xFFFF),
     PRESSURE: Format("pressure", "pressure", "Pa", 4, False, 0.1, None),
-    BATTERY_LEVEL: Format("battery", "battery", "%", 1, False, 1.0, None),
+    BATTERY_LEVEL: Format("battery", "battery", "%", 1, False, 1.0, 0xFF),
 }
 
 
@@ -65,6 +67,16 @@ def digital(data: bytes) -> list[bool | None]:
 def encode_digital(on: bool) -> bytes:
     """The Digital characteristic of one signal."""
     return bytes((ACTIVE if on else INACTIVE,))
+
+
+def with_digital(data: bytes, index: int, on: bool) -> bytes:
+    """A Digital characteristic as it was read, with one of its signals changed and the others as they are. Raises GattError."""
+    at, shift = index // 4, index % 4 * 2
+    if at >= len(data):
+        raise GattError(f"digital: {len(data)} bytes, and no signal {index + 1}")
+    changed = bytearray(data)
+    changed[at] = data[at] & ~(3 << shift) | (ACTIVE if on else INACTIVE) << shift
+    return bytes(changed)
 
 
 def uuid(short: int) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
@@ -21,15 +22,19 @@ from hombi.links.bluetooth.errors import BluetoothError, said
 T = TypeVar("T")
 CONNECT_S, ANSWER_S, LET_GO_S = 15.0, 6.0, 2.0
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 1.0, 60.0
+# A connection that is lost sooner than this counts as one that failed.
+STEADY_S = 30.0
+FAILINGS_TO_TELL = 3
 READ_EVERY_S = 30.0
 HOLD_S = 60.0
+MOST_SIGNALS = 32
 TROUBLE = (BleakError, DBusError, OSError, TimeoutError, EOFError)
 _UNPAIRED = ("NotAuthorized", "NotPermitted", "Insufficient", "Authentication")
 
 
 @dataclass(frozen=True, slots=True)
 class Signal:
-    """One value of a node: its characteristic, and which of its signals for a Digital one."""
+    """One value of a node: its characteristic, and which of its signals for a Digital one, counted from 0."""
 
     wire: str
     name: str
@@ -37,6 +42,7 @@ class Signal:
     unit: str
     characteristic: BleakGATTCharacteristic
     writable: bool = False
+    index: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,7 +54,7 @@ class About:
     firmware: str
 
 
-def signals(client: BleakClient) -> list[Signal]:
+async def signals(client: BleakClient) -> list[Signal]:
     """What a connected node has that the hub can use."""
     found: list[Signal] = []
     for service in client.services:
@@ -63,8 +69,23 @@ def signals(client: BleakClient) -> list[Signal]:
                 found.append(Signal(wire, form.name + number, form.kind, form.unit, one))
             elif within == gatt.AUTOMATION_IO and short == gatt.DIGITAL:
                 writable = "write" in one.properties
-                found.append(Signal(wire, ("switch" if writable else "input") + number, "switch", "", one, writable))
+                for index in range(await _how_many(client, one)):
+                    name = "switch" if writable else "input"
+                    number = sum(f.kind == "switch" and f.writable == writable for f in found)
+                    title = f"{name} {number + 1}" if number else name
+                    found.append(Signal(f"{wire}.{index + 1}" if index else wire, title, "switch", "", one, writable, index))
     return found
+
+
+async def _how_many(client: BleakClient, digital: BleakGATTCharacteristic) -> int:
+    """How many signals a Digital characteristic has; one where it does not say."""
+    if (descriptor := digital.get_descriptor(gatt.uuid(gatt.NUMBER_OF_DIGITALS))) is None:
+        return 1
+    try:
+        async with asyncio.timeout(ANSWER_S):
+            return min(max(1, bytes(await client.read_gatt_descriptor(descriptor))[0]), MOST_SIGNALS)
+    except (*TROUBLE, IndexError):
+        return 1
 
 
 async def about(client: BleakClient) -> About:
@@ -83,7 +104,8 @@ async def about(client: BleakClient) -> About:
 def value(signal: Signal, data: bytes) -> float | bool | None:
     """The value in a characteristic's bytes. Raises GattError."""
     if signal.kind == "switch":
-        return gatt.digital(data)[0]
+        found = gatt.digital(data)
+        return found[signal.index] if signal.index < len(found) else None
     form = gatt.FORMATS[gatt.short_uuid(signal.characteristic.uuid) or 0]
     return form.decode(data)
 
@@ -102,12 +124,14 @@ class Peer:
     _client: BleakClient | None = None
     _signals: dict[str, Signal] = field(default_factory=dict)
     _ready: asyncio.Event = field(default_factory=asyncio.Event)
+    # Between reading a characteristic's signals and writing one of them nobody else writes another.
+    _writing: asyncio.Lock = field(default_factory=asyncio.Lock)
     seen: asyncio.Event = field(default_factory=asyncio.Event)
     waiting: Callable[[], int] = lambda: 0
 
     async def run(self) -> None:
         """Be connected, again and again, until cancelled."""
-        pause = FIRST_PAUSE_S
+        failings = 0
         while True:
             device = self.device()
             if device is None:
@@ -116,12 +140,17 @@ class Peer:
                 continue
             try:
                 async with self.slots:
+                    begun = time.monotonic()
                     await self._session(device)
-                pause = FIRST_PAUSE_S
+                steady = time.monotonic() - begun >= STEADY_S
+                why = "the connection is lost as soon as it is made"
             except TROUBLE as error:
-                self.failing(said(error))
-                await asyncio.sleep(pause)
-                pause = min(2 * pause, LONGEST_PAUSE_S)
+                steady, why = False, said(error)
+            failings = 0 if steady else failings + 1
+            if failings == FAILINGS_TO_TELL:
+                self.failing(why)
+            # Whoever was connected for a turn makes room for the others; whoever was lost waits.
+            await asyncio.sleep(min(FIRST_PAUSE_S * 2 ** min(max(0, failings - 1), 16), LONGEST_PAUSE_S))
 
     async def _session(self, device: BLEDevice) -> None:
         gone = asyncio.Event()
@@ -130,7 +159,7 @@ class Peer:
             async with asyncio.timeout(CONNECT_S + 2):
                 await client.connect()
             self._client = client
-            self._signals = {one.wire: one for one in signals(client)}
+            self._signals = {one.wire: one for one in await signals(client)}
             self.presence(True)
             await self._begin()
             self._ready.set()
@@ -142,22 +171,22 @@ class Peer:
                 held += min(READ_EVERY_S, HOLD_S)
                 if gone.is_set() or (held >= HOLD_S and self.waiting()):
                     break
-                for one in self._signals.values():
+                for one in self._first_signals():
                     if not _tells(one):
                         await self._read(one)
         finally:
             self._client = None
             self._ready.clear()
             self.presence(False)
-            if not gone.is_set():
-                with contextlib.suppress(*TROUBLE):
-                    async with asyncio.timeout(LET_GO_S):
-                        await client.disconnect()
+            # Also of a connection that is lost: the client has a socket to the bus of its own, and lets go of it only here.
+            with contextlib.suppress(*TROUBLE):
+                async with asyncio.timeout(LET_GO_S):
+                    await client.disconnect()
 
     async def _begin(self) -> None:
         """Every value once, and those that the node tells by itself from then on."""
         assert self._client is not None
-        for one in self._signals.values():
+        for one in self._first_signals():
             await self._read(one)
             if _tells(one):
 
@@ -166,7 +195,11 @@ class Peer:
 
                 await self._answered(self._client.start_notify(one.characteristic, told))
 
-    async def _read(self, signal: Signal) -> None:
+    def _first_signals(self) -> list[Signal]:
+        """One of each characteristic: what is read of it holds for all its signals."""
+        return [one for one in self._signals.values() if not one.index]
+
+    async def _read(self, signal: Signal) -> bytes:
         assert self._client is not None
         try:
             data = await self._answered(self._client.read_gatt_char(signal.characteristic))
@@ -176,12 +209,16 @@ class Peer:
             await self._answered(self._client.pair(), CONNECT_S)
             data = await self._answered(self._client.read_gatt_char(signal.characteristic))
         self._take(signal, bytes(data))
+        return bytes(data)
 
     def _take(self, signal: Signal, data: bytes) -> None:
-        try:
-            self.told(signal, value(signal, data))
-        except gatt.GattError as error:
-            self.refused(str(error))
+        """Tell what a characteristic holds: the values of all its signals."""
+        for one in self._signals.values():
+            if one.characteristic.handle == signal.characteristic.handle:
+                try:
+                    self.told(one, value(one, data))
+                except gatt.GattError as error:
+                    self.refused(str(error))
 
     @staticmethod
     async def _answered(asked: Any, within_s: float = ANSWER_S) -> Any:
@@ -199,8 +236,12 @@ class Peer:
         if client is None or signal is None:
             raise Unreachable("it is not connected")
         try:
-            await self._answered(client.write_gatt_char(signal.characteristic, gatt.encode_digital(on), response=True))
-            await self._read(signal)
+            async with self._writing:
+                data = gatt.with_digital(await self._read(signal), signal.index, on)
+                await self._answered(client.write_gatt_char(signal.characteristic, data, response=True))
+                await self._read(signal)
+        except gatt.GattError as error:
+            raise BluetoothError(str(error)) from error
         except TROUBLE as error:
             raise BluetoothError(said(error)) from error
 

@@ -24,6 +24,7 @@ from hombi.links.bluetooth.gatt import GattError
         (gatt.HUMIDITY, "ffff", None),
         (gatt.PRESSURE, "02760f00", 101_325.0),
         (gatt.BATTERY_LEVEL, "5f", 95.0),
+        (gatt.BATTERY_LEVEL, "ff", None),
     ],
 )
 def test_characteristics(short: int, data: str, value: float | None) -> None:
@@ -37,6 +38,22 @@ def test_digital_signals_have_two_bits_each() -> None:
     assert gatt.digital(gatt.encode_digital(True))[0] is True
     with pytest.raises(GattError):
         gatt.digital(b"")
+
+
+@pytest.mark.parametrize(
+    ("data", "index", "on", "changed"),
+    [("00", 2, True, "10"), ("55", 0, False, "54"), ("ff", 3, False, "3f"), ("e4e4", 5, False, "e4e0"), ("11", 1, True, "15")],
+)
+def test_one_signal_is_changed_and_the_others_stay(data: str, index: int, on: bool, changed: str) -> None:
+    assert gatt.with_digital(bytes.fromhex(data), index, on).hex() == changed
+    with pytest.raises(GattError, match="no signal"):
+        gatt.with_digital(bytes.fromhex(data), 8, on)
+
+
+@pytest.mark.parametrize("length", [0, 1, 3, 5, 6, 7, 9, 12, 13, 18])
+def test_service_data_of_another_length_is_another_layout(length: int) -> None:
+    with pytest.raises(GattError, match="2, 4 or 8 are expected"):
+        StandardDecoder().decode(Advert("00:00:5E:00:53:01", "", -60, service_data={gatt.uuid(0x181A): bytes(length)}))
 
 
 def test_uuids_of_16_bits() -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import os
 from dataclasses import replace
 from pathlib import Path
 
@@ -16,6 +17,9 @@ from hombi.links.bluetooth.driver import CONNECTIONS, BluetoothDriver
 from hombi.links.thing_description import read_description
 from tests.links.bluetooth.rig import rig_at
 from tests.links.told import Told, on_link, until
+
+# How often a node is lost while its sockets are counted; `make soak` sets more.
+DROPS = (10, int(os.environ.get("DROPS", "40")))
 
 SWITCH, TEMPERATURE = "1815/2a56", "181a/2a6e"
 ON, OFF = [Wanted(SWITCH, 1.0, "", True)], [Wanted(SWITCH, 0.0, "", True)]
@@ -245,3 +249,74 @@ async def test_a_node_that_is_removed_is_let_go(tmp_path: Path, monkeypatch: pyt
         lives = len(rig.told.lives)
         await asyncio.sleep(0.1)
         assert len(rig.told.lives) == lives
+
+
+# Connections that are lost, and characteristics with several signals (44, 45)
+
+
+def bus_sockets() -> int:
+    """How many files this process has open: the hub and the lab together."""
+    return len(os.listdir("/proc/self/fd"))
+
+
+async def test_a_node_that_drops_at_once_is_left_in_peace_and_costs_no_socket(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        node = await rig.let_in("hen-lamp")
+        await until(lambda: rig.told.here.get("hen-lamp"))
+        node.device.drops, begun = True, node.device.connects
+        rig.house.bluez.disconnect(node.device)
+        await until(lambda: any("cannot be connected to" in one for one in rig.told.refusals))
+        # With pauses of 0.05, 0.1, 0.2, 0.4 … s no more than six connections fit into two seconds.
+        count = node.device.connects
+        await asyncio.sleep(2)
+        assert node.device.connects - count <= 6
+        assert sum("cannot be connected to" in one for one in rig.told.refusals) == 1
+        monkeypatch.setattr("hombi.links.bluetooth.peer.LONGEST_PAUSE_S", 0.0)
+        settled = None
+        for drops in DROPS:
+            await until(lambda drops=drops: node.device.connects - begun >= drops, 600)
+            settled = settled or bus_sockets()
+        assert bus_sockets() <= settled + 3, f"after {DROPS[-1]} connections"
+        node.device.drops = False
+        await until(lambda: rig.told.here["hen-lamp"])
+        await rig.driver.send("hen-lamp", ON)
+        assert node.on
+
+
+async def test_each_signal_of_a_characteristic_is_a_switch_of_its_own(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        node = rig.node("hen-lamp")
+        (digital,) = node.device.services[gatt.uuid(gatt.AUTOMATION_IO)]
+        held = bytearray(b"\x11")  # the first and the third are on
+        digital.descriptors = {gatt.uuid(gatt.NUMBER_OF_DIGITALS): b"\x04"}
+        digital.read = lambda: bytes(held)
+        digital.write = lambda data: held.__setitem__(slice(None), data)
+        found = await rig.arrive("hen-lamp")
+        wires = [f"1815/2a56{end}" for end in ("", ".2", ".3", ".4")]
+        assert [found.description["properties"][one]["hombi:name"] for one in wires] == [
+            "switch",
+            "switch 2",
+            "switch 3",
+            "switch 4",
+        ]
+        rig.driver.follow(on_link("hen-lamp", found))
+        await until(lambda: rig.told.here.get("hen-lamp"))
+        await until(lambda: [rig.told.latest(f"hen-lamp/{one}") for one in wires] == [True, False, True, False])
+        await asyncio.gather(
+            *(rig.driver.send("hen-lamp", [Wanted(wires[n], float(on), "", True)]) for n, on in ((1, True), (2, False)))
+        )
+        assert held == b"\x05"
+        assert [rig.told.latest(f"hen-lamp/{one}") for one in wires] == [True, True, False, False]
+
+
+async def test_a_link_that_is_not_used_says_so_and_misses_nothing(tmp_path: Path) -> None:
+    told = Told()
+    driver = BluetoothDriver(told, BluetoothSettings(enabled=False))
+    await driver.start()
+    driver.pairing(True)
+    driver.pairing(False)
+    assert driver.listening() == "not used: bluetooth.use is off"
+    assert not told.troubles
+    await driver.stop()
