@@ -8,7 +8,7 @@ import typer
 
 from hombi.cli.drawing import err, out
 from hombi.cli.run import installed
-from hombi.cli.where import data_folder, http_port
+from hombi.cli.where import demo_folder, http_port
 
 
 def demo(
@@ -22,7 +22,7 @@ def demo(
 
     port = http_port()
     try:
-        run(data_folder(), port, speed, seed, lambda text: out.print(text, soft_wrap=True))
+        run(demo_folder(port), port, speed, seed, lambda text: out.print(text, soft_wrap=True))
     except DemoError as error:
         err.print(str(error), style="red", soft_wrap=True)
         raise typer.Exit(1) from error

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import fcntl
 import json
 import os
 from dataclasses import dataclass
 from pathlib import Path
+from urllib.parse import urlsplit
 
 import typer
 
@@ -13,6 +15,8 @@ from hombi.client import Hub
 
 DEFAULT_PORT = 4662
 TOKEN_FILE = "hub.token"  # noqa: S105 - the name of the file
+LOCK_FILE = "hub.lock"
+DEMOS = "hombi-demo"
 
 
 def data_folder() -> Path:
@@ -22,6 +26,13 @@ def data_folder() -> Path:
         return Path(given).expanduser().absolute()
     base = os.environ.get("XDG_DATA_HOME") or "~/.local/share"
     return Path(base).expanduser() / "hombi"
+
+
+def demo_folder(port: int) -> Path:
+    """HOMBI_DATA, or a folder beside the user's own: nobody wants to find the demo's house in place of theirs."""
+    if os.environ.get("HOMBI_DATA"):
+        return data_folder()
+    return data_folder().with_name(DEMOS if port == DEFAULT_PORT else f"{DEMOS}-{port}")
 
 
 def sign_in_file() -> Path:
@@ -51,18 +62,35 @@ class Where:
 
 
 def find_hub() -> Where:
-    """The hub on this machine when its token file can be read, else the one signed in to, else this machine's port."""
+    """The hub that runs on this machine, a person's own before a demo's; else the one signed in to; else this machine's port."""
     given, port = os.environ.get("HOMBI_PORT"), http_port()
-    for path in (data_folder() / TOKEN_FILE, sign_in_file()):
+    own = data_folder()
+    demos = [] if os.environ.get("HOMBI_DATA") else sorted(own.parent.glob(f"{DEMOS}*"))
+    running = [folder for folder in (own, *demos) if _runs(folder)]
+    for path in (*(folder / TOKEN_FILE for folder in (*running, own)), sign_in_file()):
         try:
             kept = json.loads(path.read_text())
             url = str(kept["url"])
             if given and path.name == TOKEN_FILE:
+                if urlsplit(url).port != port and len(running) > 1:
+                    continue
                 url = f"http://127.0.0.1:{port}"
             return Where(url, str(kept["token"]))
         except (OSError, ValueError, KeyError):
             continue
     return Where(f"http://127.0.0.1:{port}", None)
+
+
+def _runs(folder: Path) -> bool:
+    """Whether a hub runs on this data folder: it holds the folder's lock for as long as it lives."""
+    try:
+        with (folder / LOCK_FILE).open() as file:
+            fcntl.flock(file, fcntl.LOCK_SH | fcntl.LOCK_NB)
+    except BlockingIOError:
+        return True
+    except OSError:
+        return False
+    return False
 
 
 def keep_sign_in(where: Where) -> Path:

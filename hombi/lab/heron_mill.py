@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from hombi.lab.bluetooth_nodes import BluetoothPlan
@@ -15,6 +15,8 @@ from hombi.lab.zigbee_nodes import Attr, Part, ZigbeePlan, lux
 from hombi.links.bluetooth import gatt
 from hombi.links.zigbee import datapoints, zcl
 
+# The lab's pages are here unless the demo runs on another port.
+USUAL_PORT = 4664
 FLOORS = ("Under the stone", "At the water", "Above the wheel", "Under the roof")
 ROOMS = (
     ("Cheese cellar", "Under the stone"),
@@ -247,9 +249,10 @@ def _gauge() -> ThingPlan:
     )
 
 
-def web_things() -> tuple[ThingPlan, ThingPlan]:
-    """The described nodes: the one that is let in, and the one that waits."""
-    return _vent(), _gauge()
+def web_things(port: int = USUAL_PORT) -> tuple[ThingPlan, ThingPlan]:
+    """The described nodes: the one that is let in, and the one that waits. At another port they are other nodes."""
+    house = "" if port == USUAL_PORT else f" {port}"
+    return replace(_vent(), house=house), replace(_gauge(), house=house)
 
 
 def _climate(room: str) -> dict[int, dict[int, Attr]]:

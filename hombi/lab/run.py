@@ -7,6 +7,7 @@ import contextlib
 import json
 import os
 import secrets
+import shutil
 import signal
 import sys
 import time
@@ -63,6 +64,11 @@ class Demo:
         return self.data / "lab"
 
     @property
+    def unfinished(self) -> Path:
+        """A file that is there for as long as the house is being made."""
+        return self.lab / "unfinished"
+
+    @property
     def lab_port(self) -> int:
         """The port of the lab's own pages."""
         return self.port + 2
@@ -72,7 +78,12 @@ async def run_demo(demo: Demo, say: Say) -> None:
     """Start everything, say how to sign in, and go on until cancelled. Raises DemoError."""
     if (demo.data / "hub.sqlite3").exists() and not demo.lab.exists():
         raise DemoError(f"{demo.data} holds a house of its own; set HOMBI_DATA to another folder for the demo")
+    if demo.unfinished.exists():
+        say("The demo's house was not finished the last time; it is made anew.")
+        _clear(demo)
     demo.lab.mkdir(parents=True, exist_ok=True, mode=0o700)
+    if not (demo.data / "hub.sqlite3").exists():
+        demo.unfinished.touch()
     say("Starting the hub …")
     zigbee = ZigbeeHouse(Mill(demo.seed, time.time()), demo.lab)
     zigbee.stick.plug()
@@ -81,7 +92,7 @@ async def run_demo(demo: Demo, say: Say) -> None:
         token = json.loads((demo.data / "hub.token").read_text())["token"]
         async with AsyncHub(url, token) as hub, httpx.AsyncClient(base_url=url, timeout=15, trust_env=False) as http:
             phone = LabPhone.kept_in(demo.lab / "phone.json", "Lab phone")
-            first = bool(code)
+            first = demo.unfinished.exists()
             mill, kept = Mill(demo.seed, time.time()), dict[str, list[Record]]()
             if first:
                 say("Making the last 35 days at Heron Mill …")
@@ -95,7 +106,7 @@ async def run_demo(demo: Demo, say: Say) -> None:
                 bluetooth.move_to(mill)
             if first:
                 await _settle_in(demo, hub, http, nodes, kept, code, say)
-            vent, gauge = [WebThing(plan, mill) for plan in web_things()]
+            vent, gauge = [WebThing(plan, mill) for plan in web_things(demo.lab_port)]
             controls = Controls({**zigbee.nodes, **(bluetooth.nodes if bluetooth else {})}, zigbee)
             async with announced([vent, gauge], demo.lab_port), asyncio.TaskGroup() as group:
                 group.create_task(_pages(demo, mill, phone, [vent, gauge], controls))
@@ -120,6 +131,7 @@ async def run_demo(demo: Demo, say: Say) -> None:
                 if first:
                     for text in sorted((Path(__file__).parent / "automations").glob("*.toml")):
                         await hub.add_automation(text.read_text())
+                    demo.unfinished.unlink()
                 _say_ready(demo, url, say)
                 await _live(demo, mill)
 
@@ -206,7 +218,8 @@ async def _settle_in(
         async with asyncio.timeout(PATIENCE_S):
             while any(node.letter is None for node in nodes):
                 for arrival in await hub.arrivals():
-                    plan = by_title[arrival.title]
+                    if (plan := by_title.get(arrival.title)) is None:
+                        continue  # of another demo beside this one
                     await hub.admit(arrival.id, plan.setup_code, plan.title, plan.room)
                 await asyncio.sleep(0.1)
             await asyncio.gather(*joining)
@@ -264,6 +277,14 @@ async def _let_in_radio(hub: AsyncHub, zigbee: ZigbeeHouse, bluetooth: Bluetooth
         outside = ", ".join(plan.title for plan in plans.values())
         raise DemoError(f"{outside} could not be paired within {PATIENCE_S:.0f} s; `hombi doctor` may say why") from error
     await hub.close_pairing()
+
+
+def _clear(demo: Demo) -> None:
+    """Remove what an unfinished preparation has left, and nothing else that is in the folder."""
+    for pattern in ("hub.*", "secret.key"):
+        for path in demo.data.glob(pattern):
+            path.unlink()
+    shutil.rmtree(demo.lab)
 
 
 def _say_ready(demo: Demo, url: str, say: Say) -> None:

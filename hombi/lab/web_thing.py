@@ -27,7 +27,8 @@ TOLD_EVERY_S = 2.0
 class ThingPlan:
     """One such node: what it senses, which of that it tells by itself (SSE), its settings and its actions.
 
-    `settings` are property affordances by name; `starts` are their values when it is new.
+    `settings` are property affordances by name; `starts` are their values when it is new. `house` tells the nodes of one demo from
+    those of another that runs beside it.
     """
 
     address: str
@@ -40,11 +41,12 @@ class ThingPlan:
     starts: dict[str, Any] = field(default_factory=dict)
     actions: dict[str, dict[str, Any]] = field(default_factory=dict)
     extra: dict[str, dict[str, Any]] = field(default_factory=dict)
+    house: str = ""
 
     @property
     def thing_id(self) -> str:
         """A name that the node keeps."""
-        return f"urn:uuid:{hashlib.md5(self.address.encode(), usedforsecurity=False).hexdigest()}"
+        return f"urn:uuid:{hashlib.md5((self.address + self.house).encode(), usedforsecurity=False).hexdigest()}"
 
 
 class WebThing:

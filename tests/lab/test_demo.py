@@ -25,8 +25,8 @@ class Demo:
         self.process: subprocess.Popen[str] | None = None
         self.said: list[str] = []
 
-    def start(self) -> None:
-        """Until it says that it is ready."""
+    def start(self, until: str = "Ctrl-C") -> None:
+        """Until it says that it is ready, or something else."""
         self.said = []
         environment = {k: v for k, v in self.service.environment.items() if k != "HOMBI_BLUETOOTH_USE"}
         words = [sys.executable, "-m", "hombi.cli.app", "demo", "--speed", "2"]
@@ -34,7 +34,7 @@ class Demo:
         assert self.process.stdout is not None
         for line in self.process.stdout:
             self.said.append(line)
-            if "Ctrl-C" in line:
+            if until in line:
                 return
         raise AssertionError("".join(self.said))
 
@@ -145,6 +145,24 @@ def test_a_second_start_goes_on_where_it_stopped(demo: Demo) -> None:
         assert len(hub.automations()) == 4
         kept = json.loads((service_of(demo).data / "lab" / "mill.json").read_text())
         assert 5 < kept["rooms"]["cellar"][0] < 20
+
+
+def test_a_second_demo_beside_it_that_was_interrupted_begins_anew(demo: Demo, tmp_path: Path) -> None:
+    second = Demo(tmp_path)
+    second.service.env = {"HOMBI_HOUSE_NAME": "Heron Mill"}
+    # As its nodes are about to be let in: there is a house, an owner, and nothing else.
+    second.start(until="nodes in")
+    second.stop()
+    (tmp_path / "notes.txt").write_text("somebody's own")
+    second.start()
+    try:
+        assert any("made anew" in line for line in second.said)
+        with second.service.hub() as hub:
+            assert len(hub.nodes()) >= 24
+            assert len(hub.automations()) == 4
+        assert (tmp_path / "notes.txt").exists()
+    finally:
+        second.stop()
 
 
 def test_it_does_not_touch_a_house_of_somebodys_own(own_service: Service) -> None:
