@@ -18,6 +18,8 @@ from hombi.client import Entity, History, Hub, JournalEntry, Mistake
 
 out = Console(highlight=False)
 err = Console(stderr=True, highlight=False)
+_TIMES = {"at", "heard_at", "asked_at", "answered_at", "admitted_at", "added_at", "started_at"}
+_TIMES |= {"since", "due", "until", "start", "end"}
 _BLOCKS = "▁▂▃▄▅▆▇█"
 # A node that reports less often than the line has cells leaves no holes, only one that was away.
 BRIDGED = 4
@@ -65,9 +67,8 @@ def counted(number: int, what: str) -> str:
 
 def as_json(items: Iterable[dict[str, Any]]) -> None:
     """A list of objects, times as RFC 3339."""
-    times = ("at", "heard_at", "asked_at", "answered_at", "admitted_at", "added_at", "started_at", "since", "due", "until")
-    rows = [{k: moment(v) if k in times and (v is None or isinstance(v, int)) else v for k, v in item.items()} for item in items]
-    print(json.dumps(rows, ensure_ascii=False, indent=2))
+    rows = [{k: moment(v) if k in _TIMES and (v is None or isinstance(v, int)) else v for k, v in item.items()} for item in items]
+    print(json.dumps(rows, indent=2))
 
 
 def table(headings: Sequence[str], rows: Iterable[Sequence[str | Text]], empty: str, right: Iterable[str] = ()) -> None:

@@ -48,7 +48,7 @@ def messages(
 
 def _show(message: Message, json: bool) -> None:
     if json:
-        print(json_text.dumps({**message.as_dict(), "at": moment(message.at)}, ensure_ascii=False), flush=True)
+        print(json_text.dumps({**message.as_dict(), "at": moment(message.at)}), flush=True)
         return
     line = Text(clock(message.at, "%H:%M:%S"), style="dim")
     line.append(f"  {message.topic}", style="bold")

@@ -2,49 +2,75 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
+from itertools import groupby
 from typing import Annotated
 
 import typer
 from rich.text import Text
 
 from hombi.cli import complete
-from hombi.cli.drawing import as_json, clock, err, out, sparkline, table
+from hombi.cli.drawing import HouseTime, as_json, clock, err, out, sparkline, table
 from hombi.cli.run import UNANSWERED, Json, hub
+from hombi.cli.texts import MOMENT_HELP, moment_of
+from hombi.client import Row
 
 Entity = Annotated[str, typer.Argument(help="Its address, node/entity.", autocompletion=complete.entities)]
-_ROWS = {"hour": 12, "day": 24, "week": 14, "month": 30}
-_PATTERNS = {"hour": "%H:%M", "day": "%d %b %H:%M", "week": "%a %d %b %H:%M", "month": "%a %d %b"}
+_PATTERNS = {300_000: "%d %b %H:%M", 3_600_000: "%d %b %H:%M"}
+_DAY_PATTERN = "%a %d %b %Y"
 
 
 def history(
     entity: Entity,
-    span: Annotated[str, typer.Option(help="hour, day, week or month.")] = "day",
+    span: Annotated[str, typer.Option(help="The last hour, day, week or month.")] = "day",
+    begin: Annotated[str | None, typer.Option("--from", help=f"In place of --span: from when on, {MOMENT_HELP}.")] = None,
+    end: Annotated[str | None, typer.Option("--to", help=f"Until when, {MOMENT_HELP}; now unless given.")] = None,
     json: Json = False,
 ) -> None:
-    """One entity over time: its course and numbers."""
+    """One entity over time: its course and numbers, in house time."""
     with hub() as h:
-        fine = h.history(entity, span, points=max(20, out.width - 4))
-        coarse = h.history(entity, span, points=_ROWS.get(span, 24))
-    columns = list(zip(coarse.at, coarse.mean, coarse.low, coarse.high, coarse.count, strict=True))
+        zone = HouseTime.of(h)
+        since = None if begin is None else moment_of(begin, zone, "--from")
+        until = None if end is None else moment_of(end, zone, "--to")
+        fine = h.history(entity, span, points=max(20, out.width - 4), start=since, end=until)
+        rows = h.rows(entity, span, start=since, end=until)
     if json:
-        as_json(
-            {"entity": entity, "unit": coarse.unit, "at": at, "mean": mean, "low": low, "high": high, "count": count}
-            for at, mean, low, high, count in columns
-        )
+        as_json({"entity": entity, "unit": fine.unit, **row.as_dict()} for row in rows)
         return
-    if not columns:
-        out.print(f"{entity} has no readings in the last {span}.")
+    if not fine.count:
+        out.print(f"{entity} has no readings {_within(span, begin, end)}.")
         return
     total = sum(fine.count)
     mean = sum(m * c for m, c in zip(fine.mean, fine.count, strict=True)) / total
-    out.print(Text(entity, style="bold"), f"· last {span} · {total} readings")
+    out.print(Text(entity, style="bold"), f"· {_within(span, begin, end)} · {total} readings")
     out.print(sparkline(fine, max(20, out.width - 4)))
-    out.print(f"lowest {min(fine.low):.1f} · mean {mean:.1f} · highest {max(fine.high):.1f} {coarse.unit}".rstrip())
-    rows = [
-        (clock(at - coarse.width_ms // 2, _PATTERNS[span]), f"{mean:.1f}", f"{low:.1f}", f"{high:.1f}", str(count))
-        for at, mean, low, high, count in columns
-    ]
-    table(("FROM", "MEAN", "LOWEST", "HIGHEST", "READINGS"), rows, "", ("MEAN", "LOWEST", "HIGHEST", "READINGS"))
+    out.print(f"lowest {min(fine.low):.1f} · mean {mean:.1f} · highest {max(fine.high):.1f} {fine.unit}".rstrip())
+    numbers = ("MEAN", "LOWEST", "HIGHEST", "READINGS")
+    table(("FROM", *numbers), _drawn(rows), "", numbers)
+
+
+def _within(span: str, begin: str | None, end: str | None) -> str:
+    if begin is None and end is None:
+        return f"in the last {span}"
+    since = f"since {begin}" if begin is not None else f"in a {span}"
+    return f"{since} until {end}" if end is not None else since
+
+
+def _drawn(rows: Sequence[Row]) -> Iterator[tuple[str, ...]]:
+    """The rows as they are shown: those in a row that have no readings are one, which says how far it goes."""
+    for empty, group in groupby(rows, key=lambda row: not row.count):
+        some = list(group)
+        if empty:
+            until = clock(some[-1].end, _pattern(some[-1]))
+            yield clock(some[0].start, _pattern(some[0])), "–", "–", "–", f"none until {until}"
+            continue
+        for row in some:
+            numbers = (row.mean, row.low, row.high)
+            yield clock(row.start, _pattern(row)), *(f"{n:.1f}" for n in numbers if n is not None), str(row.count)
+
+
+def _pattern(row: Row) -> str:
+    return _PATTERNS.get(row.end - row.start, _DAY_PATTERN)
 
 
 def follow(
@@ -55,6 +81,7 @@ def follow(
 ) -> None:
     """Readings as they come in, until Ctrl-C. With --json, one object a line."""
     with hub() as h:
+        HouseTime.of(h)
         known = {e.entity: e for e in h.entities()}
         for name in entity or []:
             if name not in known:
@@ -84,7 +111,7 @@ def as_json_line(data: dict[str, object]) -> None:
     """One object on one line, at once."""
     import json  # noqa: PLC0415 - the option of the same name shadows it above
 
-    print(json.dumps(data, ensure_ascii=False), flush=True)
+    print(json.dumps(data), flush=True)
 
 
 def set_(

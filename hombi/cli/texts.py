@@ -1,7 +1,8 @@
-"""Reading a person's text file byte for byte: line ends and odd characters reach the hub as they stand in the file."""
+"""What a person gives a command: a text file, read byte for byte as it stands, and a moment of house time."""
 
 from __future__ import annotations
 
+from datetime import datetime, tzinfo
 from pathlib import Path
 
 import typer
@@ -20,3 +21,15 @@ def read_text(path: Path) -> str:
         byte = data[error.start]
         err.print(f"{path}:{line}:{column}: the byte {byte:02X} is no UTF-8; save the file as UTF-8", style="red", soft_wrap=True)
         raise typer.Exit(1) from error
+
+
+MOMENT_HELP = "like 2026-11-20 or '2026-11-20 14:00'"
+
+
+def moment_of(text: str, zone: tzinfo, option: str) -> int:
+    """A date, or a date and a time of house time, in ms since 1970. Raises typer.BadParameter."""
+    try:
+        moment = datetime.fromisoformat(text.strip())
+    except ValueError as error:
+        raise typer.BadParameter(f"{text!r} is no date and time; write it {MOMENT_HELP}", param_hint=option) from error
+    return round((moment if moment.tzinfo else moment.replace(tzinfo=zone)).timestamp() * 1000)

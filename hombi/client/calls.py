@@ -117,6 +117,13 @@ def history(
     return Call("GET", _entity_path(address, "/history"), m.History, params=params)
 
 
+def rows(
+    address: str, span: str = "day", *, start: int | None = None, end: int | None = None, rows: str | None = None
+) -> Call[list[m.Row]]:
+    """An entity's history in rows of house time ("minutes", "hours", "days"; by the span unless given), the empty ones too."""
+    return Call("GET", _entity_path(address, "/rows"), list[m.Row], params=_given(span=span, start=start, end=end, rows=rows))
+
+
 def readings(address: str, start: int, end: int | None = None) -> Pages[m.ReadingsPage, m.Reading]:
     """Single readings, oldest first, fetched page by page."""
 

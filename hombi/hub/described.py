@@ -83,8 +83,11 @@ class Redescribed:
         if before == after:
             return False
         name = entity.address.partition("/")[2]
-        await self.thread.run(self.records.add_entity, entity.node, replace(stored, name=name))
+        number = await self.thread.run(self.records.add_entity, entity.node, replace(stored, name=name))
         self.house.take_out_entity(entity)
+        if number != entity.id:  # of another kind: it begins anew, and so does its history
+            self.house.add_entity(replace(stored, name=name).placed(number, entity.node))
+            return True
         entity.kind, entity.wire_name, entity.wire_unit, entity.low, entity.high, entity.writable = after
         self.house.add_entity(entity)
         return True

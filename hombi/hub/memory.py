@@ -34,6 +34,7 @@ class MemoryRecords:
         self._automations: dict[int, AutomationRecord] = {}
         self._phones: dict[int, PhoneRecord] = {}
         self._nodes: dict[str, tuple[int, dict[str, int]]] = {}
+        self._entities: dict[tuple[str, str, str], int] = {}
         self._link_states: dict[str, dict[str, Any]] = {}
         self._tools: dict[str, Tool] = {}
         self._key = ""
@@ -64,13 +65,17 @@ class MemoryRecords:
     def admit(self, new: NewNode, arrival: ArrivalRecord | None) -> tuple[int, dict[str, int]]:
         node_id, ids = self._nodes.setdefault(new.thing_id, (next(self._ids), {}))
         for entity in new.entities:
-            ids.setdefault(entity.name, next(self._ids))
+            ids[entity.name] = self._entity_of(new.thing_id, entity)
         if arrival is not None:
             self.save_arrival(arrival)
         return node_id, dict(ids)
 
     def add_entity(self, node: Node, new: NewEntity) -> int:
-        return self._nodes[node.thing_id][1].setdefault(new.name, next(self._ids))
+        number = self._nodes[node.thing_id][1][new.name] = self._entity_of(node.thing_id, new)
+        return number
+
+    def _entity_of(self, thing_id: str, new: NewEntity) -> int:
+        return self._entities.setdefault((thing_id, new.name, new.kind), next(self._ids))
 
     def save_entity(self, entity: Entity) -> None:
         """The house has it."""
@@ -95,6 +100,7 @@ class MemoryRecords:
             gone = {entity.id for entity in node.entities.values()}
             self.readings = {key: row for key, row in self.readings.items() if row[0] not in gone}
             self._nodes.pop(node.thing_id, None)
+            self._entities = {key: number for key, number in self._entities.items() if key[0] != node.thing_id}
 
     def arrivals(self) -> list[ArrivalRecord]:
         return [replace(arrival) for arrival in self._arrivals.values()]

@@ -51,6 +51,7 @@ urlpatterns = [
     path("api/entities", entities.EntitiesView.as_view()),
     path("api/entities/<slug:node>/<slug:name>", entities.EntityView.as_view()),
     path("api/entities/<slug:node>/<slug:name>/history", entities.HistoryView.as_view()),
+    path("api/entities/<slug:node>/<slug:name>/rows", entities.RowsView.as_view()),
     path("api/entities/<slug:node>/<slug:name>/readings", entities.ReadingsView.as_view()),
     path("api/entities/<slug:node>/<slug:name>/command", entities.CommandView.as_view()),
     path("api/pairing", pairing.PairingView.as_view()),

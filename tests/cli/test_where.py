@@ -48,6 +48,6 @@ def test_the_hub_that_runs_is_found(monkeypatch: pytest.MonkeyPatch) -> None:
     with hub(data_folder(), 4662, "own"), hub(demo_folder(4700), 4700, "second"):
         monkeypatch.setenv("HOMBI_PORT", "4700")
         assert (find_hub().token, find_hub().url) == ("second", "http://127.0.0.1:4700")
-    monkeypatch.setenv("HOMBI_DATA", str(data_folder()))
     with hub(demo_folder(4662), 4662, "demo"):
+        monkeypatch.setenv("HOMBI_DATA", str(data_folder()))
         assert find_hub().token == "own", "a folder that is named is the one that is meant"

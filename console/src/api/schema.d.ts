@@ -301,6 +301,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/entities/{node}/{name}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Rows of five minutes, hours or days as the house's clock shows them; one without readings is there and empty. */
+        get: operations["entities_rows_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/floors": {
         parameters: {
             query?: never;
@@ -1712,6 +1729,20 @@ export interface components {
             /** @default  */
             floor: string;
         };
+        /** @description What the readings of a stretch of house time come to, the bad ones left out; null where there are none. */
+        Row: {
+            /** @description ms */
+            start: number;
+            /** @description ms; excluded */
+            end: number;
+            /** Format: double */
+            mean: number | null;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+            count: number;
+        };
         /** @description One of a node's own settings, or one input of an action. `value` is what the node told last, null for nothing yet. */
         Setting: {
             name: string;
@@ -2684,6 +2715,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Readings"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    entities_rows_list: {
+        parameters: {
+            query?: {
+                /** @description ms; now unless given */
+                end?: number;
+                /** @description by the span unless given */
+                rows?: "days" | "hours" | "minutes";
+                span?: "day" | "hour" | "month" | "week";
+                /** @description ms; instead of span */
+                start?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Row"][];
                 };
             };
             /** @description a problem */

@@ -2,7 +2,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { addressParts, api, ask, type Entity } from "../api/client";
-import { Mark } from "./parts";
+import { Mark, Wanted } from "./parts";
 
 export function LevelControl({ entity }: { entity: Entity }) {
   const [held, setHeld] = useState<number | null>(null);
@@ -38,6 +38,8 @@ export function LevelControl({ entity }: { entity: Entity }) {
           <span className="text-faint">
             {command.isPending ? "asked to be" : "to be"} {held} % …
           </span>
+        ) : entity.wanted ? (
+          <Wanted entity={entity} />
         ) : (
           failed && <Mark grave>not done: {failed}</Mark>
         )}

@@ -2,7 +2,7 @@
 import { Switch } from "@headlessui/react";
 import { useMutation } from "@tanstack/react-query";
 import { addressParts, api, ask, type Command, type Entity } from "../api/client";
-import { Mark } from "./parts";
+import { Mark, Wanted } from "./parts";
 
 export function SwitchControl({ entity, label }: { entity: Entity; label: string }) {
   const command = useMutation({
@@ -41,7 +41,7 @@ function Outcome({ command, error, entity }: { command?: Command; error: Error |
   const isOn = entity.value === 1;
   if (error) return <Mark grave>{error.message}</Mark>;
   // The hub goes on asking for what is wanted until the node confirms it.
-  if (entity.wanted) return <Mark grave>{entity.wanted.shown}</Mark>;
+  if (entity.wanted) return <Wanted entity={entity} />;
   if (command && command.state !== "confirmed") {
     return <Mark grave>not done: {command.problem}</Mark>;
   }

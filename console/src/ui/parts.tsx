@@ -1,8 +1,9 @@
 // The small parts that every page is made of. They know no feature.
 import { CircleAlert, TriangleAlert } from "lucide-react";
 import type { ButtonHTMLAttributes, ReactNode } from "react";
-import { HubError } from "../api/client";
-import { ago, exact, useNow } from "./time";
+import { type Entity, HubError } from "../api/client";
+import { shown } from "../api/readings";
+import { ago, exact, span, useNow } from "./time";
 
 type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { look?: "main" | "plain" | "grave" };
 
@@ -81,6 +82,19 @@ export function Ago({ at, zone }: { at: number | null | undefined; zone?: string
     <time title={exact(at, zone)} className="whitespace-nowrap">
       {ago(at, now)}
     </time>
+  );
+}
+
+/** What an entity is asked to be, for as long as its node has not confirmed it. */
+export function Wanted({ entity }: { entity: Entity }) {
+  const now = useNow();
+  if (!entity.wanted) return null;
+  const { value, since } = entity.wanted;
+  const waited = span(Math.max(0, Math.floor((now - since) / 1000)));
+  return (
+    <Mark grave>
+      wanted {shown(value, entity)} for {waited}, not confirmed
+    </Mark>
   );
 }
 

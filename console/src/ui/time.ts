@@ -5,11 +5,15 @@ import { useEffect, useState } from "react";
 export function ago(at: number | null | undefined, now: number): string {
   if (!at) return "never";
   const seconds = Math.max(0, Math.floor((now - at) / 1000));
-  if (seconds < 2) return "just now";
-  if (seconds < 60) return `${seconds} s ago`;
-  if (seconds < 3600) return `${Math.floor(seconds / 60)} min ago`;
-  if (seconds < 86_400) return `${Math.floor(seconds / 3600)} h ago`;
-  return `${Math.floor(seconds / 86_400)} d ago`;
+  return seconds < 2 ? "just now" : `${span(seconds)} ago`;
+}
+
+/** A length of time in its largest unit: "12 s", "3 min". */
+export function span(seconds: number): string {
+  if (seconds < 60) return `${seconds} s`;
+  if (seconds < 3600) return `${Math.floor(seconds / 60)} min`;
+  if (seconds < 86_400) return `${Math.floor(seconds / 3600)} h`;
+  return `${Math.floor(seconds / 86_400)} d`;
 }
 
 /** The exact moment, for a tooltip. */

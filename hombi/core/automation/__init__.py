@@ -1,6 +1,6 @@
 """Automations: their text, their meaning, and the state machine that runs them."""
 
-from hombi.core.automation.model import Automation, Condition, Lost, Notify, Only, Switch, Watch, moment_ms
+from hombi.core.automation.model import Automation, Condition, Lost, Notify, Only, Switch, Watch
 from hombi.core.automation.parse import Parsed, fill, parse
 from hombi.core.automation.sentence import sentence
 from hombi.core.automation.step import Edge, EdgeKind, Phase, State, Why, due_ms, ended, step
@@ -24,7 +24,6 @@ __all__ = [
     "due_ms",
     "ended",
     "fill",
-    "moment_ms",
     "parse",
     "sentence",
     "step",

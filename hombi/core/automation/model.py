@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from datetime import date, datetime, time, timedelta, tzinfo
+from datetime import datetime, timedelta, tzinfo
 from enum import StrEnum
 
+from hombi.core.house_time import moment_ms
 from hombi.core.kinds import Kind
 
 DAY_NAMES = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
@@ -91,29 +92,6 @@ class Only:
             if not self.days or day.weekday() in self.days:
                 last = day if begins < ends else day + timedelta(days=1)
                 yield moment_ms(day, begins, zone), moment_ms(last, ends, zone, last=True)
-
-
-def moment_ms(day: date, minutes: int, zone: tzinfo, *, last: bool = False) -> int:
-    """When it is so many minutes after midnight on a day, in ms since 1970.
-
-    When the clocks go back, the same time comes twice: the first one, or with `last` the second. When they go forward, it
-    may not come at all: then it is the moment at which they do.
-    """
-    wall = datetime.combine(day, time()) + timedelta(minutes=minutes)
-    first, second = (wall.replace(tzinfo=zone, fold=fold) for fold in (0, 1))
-    early, late = sorted((round(first.timestamp()), round(second.timestamp())))
-    if early == late:
-        return early * 1000
-    if first.timestamp() < second.timestamp():
-        return (late if last else early) * 1000
-    before = datetime.fromtimestamp(early, zone).utcoffset()
-    while early < late:  # the first second with the new offset
-        middle = (early + late) // 2
-        if datetime.fromtimestamp(middle, zone).utcoffset() == before:
-            early = middle + 1
-        else:
-            late = middle
-    return early * 1000
 
 
 @dataclass(frozen=True, slots=True)

@@ -71,8 +71,8 @@ async def signals(client: BleakClient) -> list[Signal]:
                 writable = "write" in one.properties
                 for index in range(await _how_many(client, one)):
                     name = "switch" if writable else "input"
-                    number = sum(f.kind == "switch" and f.writable == writable for f in found)
-                    title = f"{name} {number + 1}" if number else name
+                    before = sum(f.kind == "switch" and f.writable == writable for f in found)
+                    title = f"{name} {before + 1}" if before else name
                     found.append(Signal(f"{wire}.{index + 1}" if index else wire, title, "switch", "", one, writable, index))
     return found
 

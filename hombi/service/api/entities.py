@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Any
 
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -10,6 +11,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from hombi.core.house_time import MOST_ROWS, ROWS_MS, bounds, rows_of
 from hombi.core.units import conversion
 from hombi.hub.actuation import command_data
 from hombi.hub.errors import Invalid
@@ -50,6 +52,17 @@ class HistoryShape(Shape):
     low = s.ListField(child=s.FloatField())
     high = s.ListField(child=s.FloatField())
     count = s.ListField(child=s.IntegerField())
+
+
+class RowShape(Shape):
+    """What the readings of a stretch of house time come to, the bad ones left out; null where there are none."""
+
+    start = s.IntegerField(help_text="ms")
+    end = s.IntegerField(help_text="ms; excluded")
+    mean = s.FloatField(allow_null=True)
+    low = s.FloatField(allow_null=True)
+    high = s.FloatField(allow_null=True)
+    count = s.IntegerField()
 
 
 class ReadingShape(Shape):
@@ -186,6 +199,28 @@ class HistoryView(APIView):
                 "count": [p.count for p in found],
             }
         )
+
+
+class RowsView(APIView):
+    """An entity's history for a table."""
+
+    @extend_schema(
+        parameters=[*_SPAN_PARAMETERS, OpenApiParameter("rows", str, enum=list(ROWS_MS), description="by the span unless given")],
+        responses=RowShape(many=True),
+    )
+    def get(self, request: Request, node: str, name: str) -> Response:
+        """Rows of five minutes, hours or days as the house's clock shows them; one without readings is there and empty."""
+        entity = hub().house.entity(f"{node}/{name}")
+        start, end = _span(request)
+        rows = request.query_params.get("rows") or rows_of(end - start)
+        if rows not in ROWS_MS:
+            raise Invalid(f"rows={rows} is not known; use {', '.join(ROWS_MS)}")
+        if (end - start) / ROWS_MS[rows] > MOST_ROWS:
+            raise Invalid(f"that is more than {MOST_ROWS} rows; ask for a shorter span, or for rows=days")
+        parted = pairwise(bounds(start, end, rows, hub().config.zone))
+        # What was asked for bounds the first row and the last: they hold no readings from outside.
+        found = [(a, b, *queries.row(entity.id, max(a, start), min(b, end))) for a, b in parted]
+        return Response([dict(zip(("start", "end", "mean", "low", "high", "count"), row, strict=True)) for row in found])
 
 
 class ReadingsView(APIView):

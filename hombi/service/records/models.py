@@ -46,7 +46,10 @@ class Node(models.Model):
 
 
 class Entity(models.Model):
-    """One value of a node. `low` and `high` are in the kind's unit, `wire_unit` is what the node speaks."""
+    """One value of a node. `low` and `high` are in the kind's unit, `wire_unit` is what the node speaks.
+
+    One that is `retired` keeps the history of what had this name before, and was of another kind.
+    """
 
     node = models.ForeignKey(Node, on_delete=models.CASCADE, related_name="entities")
     name = models.SlugField(max_length=60)
@@ -60,10 +63,11 @@ class Entity(models.Model):
     hidden = models.BooleanField(default=False)
     source = models.JSONField(default=dict)
     sink = models.JSONField(default=dict)
+    retired = models.BooleanField(default=False)
 
     class Meta:
         constraints: ClassVar = [
-            models.UniqueConstraint(fields=["node", "name"], name="one_entity_a_name"),
+            models.UniqueConstraint(fields=["node", "name"], condition=Q(retired=False), name="one_entity_a_name"),
             models.CheckConstraint(condition=Q(low__lte=models.F("high")), name="limits_in_order"),
         ]
 

@@ -40,6 +40,13 @@ def series(entity_id: int, from_ms: int, to_ms: int, points: int) -> tuple[list[
     return [Point(from_ms + number * width + width // 2, mean, low, high, count) for number, mean, low, high, count in rows], width
 
 
+def row(entity_id: int, from_ms: int, to_ms: int) -> tuple[float | None, float | None, float | None, int]:
+    """Mean, lowest and highest of the good readings from `from_ms` up to `to_ms` (excluded), None without any, and their count."""
+    found = Reading.objects.filter(entity_id=entity_id, at_ms__gte=from_ms, at_ms__lt=to_ms, quality__lt=Quality.STUCK)
+    numbers = found.aggregate(mean=Avg("value"), low=Min("value"), high=Max("value"), count=Count("at_ms"))
+    return numbers["mean"], numbers["low"], numbers["high"], numbers["count"]
+
+
 def readings(entity_id: int, from_ms: int, to_ms: int, limit: int) -> list[tuple[int, float, float, int]]:
     """Single readings as (time, raw value, value, quality), oldest first, `limit` at most."""
     found = Reading.objects.filter(entity_id=entity_id, at_ms__gte=from_ms, at_ms__lt=to_ms).order_by("at_ms")

@@ -38,7 +38,7 @@ class DatabaseRecords:
         for room in m.Room.objects.order_by("floor__position", "position"):
             rooms[room.pk] = h.Room(room.pk, room.slug, room.name, house.floors[room.floor_id], room.position)
             house.rooms[room.slug] = rooms[room.pk]
-        for stored in m.Node.objects.filter(removed=False).prefetch_related("entities"):
+        for stored in m.Node.objects.filter(removed=False):
             node = h.Node(
                 stored.pk,
                 stored.address,
@@ -50,7 +50,7 @@ class DatabaseRecords:
                 stored.admitted_ms,
                 reach=stored.reach,
             )
-            for entity in stored.entities.all():
+            for entity in stored.entities.filter(retired=False):
                 node.entities[entity.name] = _entity(entity, node)
             node.heard_ms = max((e.latest.at_ms for e in node.entities.values() if e.latest), default=stored.admitted_ms)
             house.add(node)
@@ -111,10 +111,7 @@ class DatabaseRecords:
                     "reach": new.reach,
                 },
             )
-            ids = {}
-            for entity in new.entities:
-                stored, _ = m.Entity.objects.update_or_create(node=node, name=entity.name, defaults=asdict(entity))
-                ids[entity.name] = stored.pk
+            ids = {entity.name: self._entity_of(node.pk, entity) for entity in new.entities}
             if arrival is not None:
                 self.save_arrival(arrival)
         return node.pk, ids
@@ -124,7 +121,15 @@ class DatabaseRecords:
         m.Node.objects.filter(pk=node.id).update(title=node.title, room_id=room_id, key_hash=node.key_hash, reach=node.reach)
 
     def add_entity(self, node: h.Node, new: NewEntity) -> int:
-        return m.Entity.objects.update_or_create(node_id=node.id, name=new.name, defaults=asdict(new))[0].pk
+        with transaction.atomic():
+            return self._entity_of(node.id, new)
+
+    @staticmethod
+    def _entity_of(node_id: int, new: NewEntity) -> int:
+        """A value of another kind under the same name is another value: it does not go on with the history."""
+        of_name = m.Entity.objects.filter(node_id=node_id, name=new.name, retired=False)
+        of_name.exclude(kind=new.kind).update(retired=True)
+        return m.Entity.objects.update_or_create(node_id=node_id, name=new.name, retired=False, defaults=asdict(new))[0].pk
 
     def save_entity(self, entity: h.Entity) -> None:
         m.Entity.objects.filter(pk=entity.id).update(

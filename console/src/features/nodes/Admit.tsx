@@ -117,8 +117,8 @@ export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
         <fieldset>
           <legend className="mb-1 font-medium">Other addresses</legend>
           <p className="text-faint text-sm">
-            The node sends the hub to addresses that are not its own. The hub asks nothing there, and tells its secret to
-            nobody there, unless you tick them.
+            The node sends the hub to addresses that are not its own. The hub asks nothing there, and tells its secret
+            to nobody there, unless you tick them.
           </p>
           {arrival.elsewhere.map((origin) => (
             <label key={origin} className="flex items-center gap-2">

@@ -1,0 +1,48 @@
+"""Rows of house time: they follow one another, hold what was asked for, and days begin at midnight, on any day in any zone."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from itertools import pairwise
+from zoneinfo import ZoneInfo
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from hombi.core.house_time import ROWS_MS, bounds, rows_of
+
+ZONES = ("Europe/Berlin", "America/New_York", "Australia/Lord_Howe", "Asia/Kathmandu", "America/Santiago", "UTC")
+BERLIN = ZoneInfo("Europe/Berlin")
+
+
+def at(text: str, zone: ZoneInfo = BERLIN) -> int:
+    return round(datetime.fromisoformat(text).replace(tzinfo=zone).timestamp() * 1000)
+
+
+@pytest.mark.parametrize(("day", "hours"), [("2026-03-29", 23), ("2026-10-25", 25), ("2026-11-20", 24)])
+def test_a_day_has_as_many_hours_as_the_clocks_make(day: str, hours: int) -> None:
+    begins, ends, *_ = bounds(at(f"{day} 12:00"), at(f"{day} 12:01"), "days", BERLIN)
+    assert begins == at(f"{day} 00:00")
+    assert ends - begins == hours * 3_600_000
+    assert len(bounds(begins, ends, "hours", BERLIN)) == hours + 1
+
+
+def test_hours_begin_as_the_clock_shows_them() -> None:
+    zone = ZoneInfo("Asia/Kathmandu")  # 5:45 ahead
+    for one in bounds(at("2026-11-20 09:50", zone), at("2026-11-20 14:10", zone), "hours", zone):
+        assert datetime.fromtimestamp(one / 1000, zone).minute == 0
+
+
+@given(st.integers(at("2016-01-01 00:00"), at("2027-01-01 00:00")), st.integers(1, 40 * 86_400_000), st.sampled_from(ZONES))
+def test_rows_follow_one_another_and_hold_what_was_asked_for(start: int, span: int, name: str) -> None:
+    zone, rows = ZoneInfo(name), rows_of(span)
+    found = bounds(start, start + span, rows, zone)
+    assert found[0] <= start < found[1]
+    assert found[-2] < start + span <= found[-1]
+    assert all(a < b for a, b in pairwise(found))
+    if rows == "days":
+        assert all(b - a >= 22 * 3_600_000 for a, b in pairwise(found))
+        assert len({datetime.fromtimestamp(one / 1000, zone).date() for one in found}) == len(found)
+    else:
+        assert {b - a for a, b in pairwise(found)} == {ROWS_MS[rows]}

@@ -1,0 +1,90 @@
+"""An entity over time: whose history it is, and its rows of house time."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from itertools import pairwise
+from typing import Any
+from zoneinfo import ZoneInfo
+
+import pytest
+
+from hombi.client import HubProblem
+from tests.house import Joined, Service, description, let_in, until
+
+BERLIN = ZoneInfo("Europe/Berlin")
+
+
+def thing(kind: str, unit: str) -> dict[str, Any]:
+    value = {"title": "Level", "type": "number", "readOnly": True, "@type": kind, "unit": unit}
+    return description("Sluice", thing_id="urn:uuid:3d1c7a90-0000-4000-8000-000000000029", level=value)
+
+
+def test_a_value_of_another_kind_begins_a_history_of_its_own(own_service: Service) -> None:
+    own_service.env["HOMBI_TIME_ZONE"] = "Europe/Berlin"
+    service = own_service.start()
+    service.claim()
+    sluice = let_in(service, thing("temperature", "Cel"))
+    assert sluice.post([{"n": "level", "u": "Cel", "v": 11.5}]).is_success
+    with service.hub() as hub:
+        until(lambda: hub.entity("sluice/level").value == 11.5)
+        hub.remove_node("sluice", keep_history=True)
+    sluice = let_in(service, thing("humidity", "%RH"))
+    with service.hub() as hub:
+        assert hub.entity("sluice/level").value is None
+        assert list(hub.readings("sluice/level", 0)) == []
+        assert sluice.post([{"n": "level", "u": "%RH", "v": 63}]).is_success
+        until(lambda: [one.value for one in hub.readings("sluice/level", 0)] == [63.0])
+        hub.remove_node("sluice", keep_history=True)
+    service.kill()
+    service.start()
+    # The same kind again goes on where it was; a restart knows which of them it is.
+    let_in(service, thing("humidity", "%RH"))
+    with service.hub() as hub:
+        assert [one.value for one in hub.readings("sluice/level", 0)] == [63.0]
+
+
+@pytest.fixture(scope="module")
+def filled(rack: Joined) -> datetime:
+    """Readings of two days with a gap of five hours in the middle; the first day's midnight."""
+    today = datetime.now(ZoneInfo("UTC")).replace(minute=0, second=0, microsecond=0)
+    begin = today - timedelta(hours=47)
+    hours = [n for n in range(47) if not 20 <= n < 25]
+    pack = [{"n": "humidity", "t": (begin + timedelta(hours=n, minutes=30)).timestamp(), "v": 50 + n / 2} for n in hours]
+    assert rack.post(pack).is_success
+    return begin
+
+
+def test_rows_follow_the_houses_clock_and_say_where_nothing_came(service: Service, rack: Joined, filled: datetime) -> None:
+    start = round(filled.timestamp() * 1000)
+    with service.hub() as hub:
+        zone = ZoneInfo(hub.house().time_zone)
+        until(lambda: sum(hub.history("cellar-rack/humidity", start=start).count) >= 42)
+        rows = hub.rows("cellar-rack/humidity", start=start, end=start + 47 * 3_600_000, rows="hours")
+        assert [row.count for row in rows] == [0 if 20 <= n < 25 else 1 for n in range(47)]
+        assert all(row.mean is None for row in rows if not row.count)
+        days = hub.rows("cellar-rack/humidity", "week")
+        begins = [datetime.fromtimestamp(row.start / 1000, zone) for row in days]
+        assert all((one.hour, one.minute) == (0, 0) for one in begins)
+        assert all(a.end == b.start for a, b in pairwise(days))
+        with pytest.raises(HubProblem, match="more than 400 rows"):
+            hub.rows("cellar-rack/humidity", "month", rows="minutes")
+        with pytest.raises(HubProblem, match="use minutes, hours, days"):
+            hub.rows("cellar-rack/humidity", "month", rows="weeks")
+
+
+def test_history_is_read_from_a_day_to_another(service: Service, rack: Joined, filled: datetime) -> None:
+    with service.hub() as hub:
+        zone = ZoneInfo(hub.house().time_zone)
+    begin = filled.astimezone(zone)
+    text = begin.strftime("%Y-%m-%d %H:%M")
+    said = service.hombi("history", "cellar-rack/humidity", "--from", text, "--to", f"{begin + timedelta(hours=47):%Y-%m-%d %H:%M}")
+    lines = said.stdout.splitlines()
+    assert "42 readings" in lines[0]
+    assert sum("none until" in line for line in lines) == 1, "the gap is one line"
+    gap = next(line for line in lines if "none until" in line)
+    assert gap.startswith(f"{begin + timedelta(hours=20):%d %b %H:%M}")
+    assert gap.rstrip().endswith(f"{begin + timedelta(hours=25):%d %b %H:%M}")
+    wrong = service.hombi("history", "cellar-rack/humidity", "--from", "last Tuesday")
+    assert wrong.returncode == 2
+    assert "no date and time" in wrong.stderr
