@@ -9,7 +9,7 @@ import typer
 from rich.text import Text
 
 from hombi.cli import complete
-from hombi.cli.drawing import ago, as_json, err, mistakes, out, table
+from hombi.cli.drawing import ago, as_json, bold, err, mistakes, out, table
 from hombi.cli.run import SAID_NO, Json, hub, words
 from hombi.cli.texts import read_text
 
@@ -63,7 +63,7 @@ def add(file: File) -> None:
     """Add an automation from its text, kept word for word."""
     with hub() as h, words(str(file)):
         added = h.add_automation(read_text(file))
-        out.print(f"[bold]{added.automation}[/bold] is on duty. {added.sentence}")
+        out.print(bold(added.automation), f"is on duty. {added.sentence}")
 
 
 @app.command()
@@ -71,7 +71,7 @@ def change(name: Name, file: File, leave: Leave = False) -> None:
     """Give an automation another text. One that is on goes on if it watches the same as before, else it ends first."""
     with hub() as h, words(str(file)):
         changed = h.change_automation(name, text=read_text(file), leave=leave)
-        out.print(f"[bold]{changed.automation}[/bold] has its new text. {changed.sentence}")
+        out.print(bold(changed.automation), f"has its new text. {changed.sentence}")
 
 
 @app.command()

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import time
-import unicodedata
 from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime, tzinfo
 from typing import Any
@@ -15,9 +14,32 @@ from rich.table import Table
 from rich.text import Text
 
 from hombi.client import Entity, History, Hub, JournalEntry, Mistake
+from hombi.core.outside import visible
 
-out = Console(highlight=False)
-err = Console(stderr=True, highlight=False)
+
+class Terminal(Console):
+    """The terminal: whatever is shown on it may come from outside, so nothing in it is markup, and what hides is made visible."""
+
+    def print(self, *objects: Any, **options: Any) -> None:
+        super().print(*(shown(one) for one in objects), markup=False, **options)
+
+
+def shown(one: Any) -> Any:
+    """A text that is safe to print; anything else as it is."""
+    if isinstance(one, str):
+        return visible(one)
+    if isinstance(one, Text) and (seen := visible(one.plain)) != one.plain:
+        return Text(seen, style=one.style)
+    return one
+
+
+def bold(text: str) -> Text:
+    """A name in a sentence."""
+    return Text(text, style="bold")
+
+
+out = Terminal(highlight=False)
+err = Terminal(stderr=True, highlight=False)
 _TIMES = {"at", "heard_at", "asked_at", "answered_at", "admitted_at", "added_at", "started_at"}
 _TIMES |= {"since", "due", "until", "start", "end"}
 _BLOCKS = "▁▂▃▄▅▆▇█"
@@ -81,7 +103,7 @@ def table(headings: Sequence[str], rows: Iterable[Sequence[str | Text]], empty: 
     for heading in headings:
         drawn.add_column(heading, justify="right" if heading in right else "left", overflow="fold")
     for row in rows:
-        drawn.add_row(*row)
+        drawn.add_row(*(shown(Text(cell) if isinstance(cell, str) else cell) for cell in row))
     out.print(drawn)
 
 
@@ -147,23 +169,10 @@ def mistakes(found: Sequence[Mistake] | Sequence[dict[str, Any]], name: str) -> 
             err.print(Text(f"    {mistake['hint']}"), soft_wrap=True)
 
 
-def plain(text: str) -> str:
-    """A text from outside, safe on a terminal: what would move the cursor, colour, hide or turn round is made visible."""
-    return (
-        "".join(f"\\x{ord(c):02x}" if ord(c) < 0x100 else f"\\u{ord(c):04x}" if _hides(c) else c for c in text)
-        if any(map(_hides, text))
-        else text
-    )
-
-
-def _hides(sign: str) -> bool:
-    return sign not in "\u200c\u200d" and unicodedata.category(sign) in ("Cc", "Cf", "Zl", "Zp", "Cs", "Co")
-
-
 def journal_line(entry: JournalEntry) -> Text:
     """One entry of the journal on one line."""
     line = Text(clock(entry.at), style="dim")
     line.append("  ")
     alarming = entry.event.endswith(("Failed", "Silent", "Refused", "Locked", "Stopped", "Unsent", "Blind", "Wrong"))
-    line.append(plain(entry.text), style="red" if alarming and entry.event != "HubStopped" else "")
+    line.append(entry.text, style="red" if alarming and entry.event != "HubStopped" else "")
     return line

@@ -10,7 +10,7 @@ import typer
 from rich.text import Text
 
 from hombi.cli import complete
-from hombi.cli.drawing import ago, as_json, clock, err, moment, out, table
+from hombi.cli.drawing import ago, as_json, bold, clock, err, moment, out, table
 from hombi.cli.run import SAID_NO, Json, hub
 from hombi.client import Message
 
@@ -98,4 +98,4 @@ def pick(
         as_json(entity.as_dict() for entity in made)
         return
     for entity in made:
-        out.print(f"[bold]{entity.entity}[/bold] is picked from {entity.picked}")
+        out.print(bold(entity.entity), f"is picked from {entity.picked}")

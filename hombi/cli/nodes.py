@@ -9,7 +9,7 @@ import segno
 import typer
 
 from hombi.cli import complete
-from hombi.cli.drawing import as_json, err, out, table
+from hombi.cli.drawing import as_json, bold, err, out, table
 from hombi.cli.run import SAID_NO, Json, hub
 from hombi.client import Hub, NodeKey, Setting
 
@@ -21,7 +21,7 @@ def look(
     with hub() as h:
         arrival = h.look(address)
     has = ", ".join(e.name for e in arrival.entities)
-    out.print(f"[bold]{arrival.title}[/bold] is there: {has}")
+    out.print(bold(arrival.title), f"is there: {has}")
     for left_out in arrival.left_out:
         out.print(f"  {left_out}", style="yellow")
     asked = f" It asks for its {arrival.asks} then." if arrival.asks else ""
@@ -40,7 +40,7 @@ def add_node(
 
 
 def _show_key(made: NodeKey) -> None:
-    out.print(f"[bold]{made.node}[/bold] has the key [bold]{made.key}[/bold]. It is not shown again.")
+    out.print(bold(made.node), "has the key", bold(f"{made.key}."), "It is not shown again.")
     out.print("It posts a value like this, with the entity's name in the place of ENTITY:")
     out.print(f"  {made.curl}", soft_wrap=True)
     out.print("A board that can only fetch an address:")
@@ -57,7 +57,7 @@ def add_entity(
     """Add a value that a node posts to /api/intake/NODE/ENTITY."""
     with hub() as h:
         entity = h.add_entity(node, title, kind, unit, pointer)
-    out.print(f"[bold]{entity.entity}[/bold] takes what is posted to /api/intake/{entity.entity}")
+    out.print(bold(entity.entity), f"takes what is posted to /api/intake/{entity.entity}")
 
 
 def change(
@@ -177,7 +177,7 @@ def setup_code(
         out.print(f"The QR code is in {png}.")
     else:
         drawn.terminal(compact=True, border=2)
-    out.print(f"Setup code [bold]{made.code}[/bold]")
+    out.print("Setup code", bold(made.code))
     out.print(made.address, soft_wrap=True)
 
 

@@ -11,7 +11,7 @@ from rich.progress import BarColumn, Progress, TextColumn
 from rich.prompt import Prompt
 
 from hombi.cli import complete
-from hombi.cli.drawing import ago, as_json, err, out, table
+from hombi.cli.drawing import ago, as_json, bold, err, out, table
 from hombi.cli.run import SAID_NO, Json, hub
 from hombi.client import Arrival, Hub
 
@@ -39,7 +39,7 @@ def pair(
 
 
 def _count_down(h: Hub, left_ms: int) -> None:
-    seen: dict[str, str] = {}
+    seen: dict[str, tuple[str, str]] = {}
     with Progress(TextColumn("pairing is open"), BarColumn(), TextColumn("{task.fields[left]} s left"), console=out) as progress:
         task = progress.add_task("", total=left_ms / 1000, left=ceil(left_ms / 1000))
         while (window := h.pairing()).open:
@@ -47,15 +47,15 @@ def _count_down(h: Hub, left_ms: int) -> None:
             for arrival in h.arrivals():
                 if (told := _told(arrival)) != seen.get(arrival.id):
                     seen[arrival.id] = told
-                    progress.console.print(told)
+                    progress.console.print(bold(told[0]), told[1])
             time.sleep(LOOK_EVERY_S)
     out.print("Pairing is closed.")
 
 
-def _told(arrival: Arrival) -> str:
+def _told(arrival: Arrival) -> tuple[str, str]:
     if arrival.state == "asking":
-        return f"[bold]{arrival.title}[/bold] over {arrival.link}: {arrival.progress}"
-    return f"[bold]{arrival.title}[/bold] asks to join over {arrival.link}: hombi admit {arrival.id} --room ROOM"
+        return arrival.title, f"over {arrival.link}: {arrival.progress}"
+    return arrival.title, f"asks to join over {arrival.link}: hombi admit {arrival.id} --room ROOM"
 
 
 def arrivals(json: Json = False) -> None:
@@ -124,4 +124,4 @@ def admit(
         titles = dict(one.partition("=")[::2] for one in call or [])
         choices = {one: {"title": titles.get(one, ""), "hidden": one in (hide or [])} for one in {*titles, *(hide or [])}}
         node = h.admit(arriving.id, code or "", name, room, secret=secret or "", entities=choices, origins=origin or [])
-        out.print(f"{node.title} is in as [bold]{node.node}[/bold]: {', '.join(node.entities)}")
+        out.print(f"{node.title} is in as", bold(f"{node.node}:"), ", ".join(node.entities))

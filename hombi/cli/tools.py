@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from hombi.cli.drawing import ago, as_json, out, table
+from hombi.cli.drawing import ago, as_json, bold, out, table
 from hombi.cli.run import Json, hub
 from hombi.client import Tool
 
@@ -64,7 +64,7 @@ def remove(name: Name) -> None:
 
 
 def _show_key(tool: Tool) -> None:
-    out.print(f"[bold]{tool.tool}[/bold] has the key [bold]{tool.key}[/bold]. It is not shown again.")
+    out.print(bold(tool.tool), "has the key", bold(f"{tool.key}."), "It is not shown again.")
 
 
 def tokens(

@@ -115,7 +115,9 @@ SPECTACULAR_SETTINGS = {
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "formatters": {"plain": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
+    "formatters": {
+        "plain": {"()": "hombi.service.logs.OneLine", "format": "{asctime} {levelname} {name}: {message}", "style": "{"}
+    },
     "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "plain"}},
     "root": {"handlers": ["stderr"], "level": "WARNING"},
     # What a caller did wrong is the caller's to read, not the log's.

@@ -12,6 +12,7 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
+import httpx
 import pytest
 
 from hombi import __version__
@@ -300,3 +301,28 @@ def test_serve_stops_at_ctrl_c_also_with_listeners(own_service: Service) -> None
         following.kill()
         following.wait()
         stream.close()  # type: ignore[attr-defined]
+
+
+FORGED = "anna\x1b[2J\x9b31m\u202e\n27 Nov 12:00:00  Cellar mister was switched on by mill [bold]"
+
+
+def test_what_comes_from_outside_forges_no_line_on_the_terminal(service: Service, rack: Joined) -> None:
+    with service.hub() as hub:
+        # Of a node's name in the journal the same holds as of a person's.
+        hub.change_node("cellar-rack", title=FORGED)
+        until(lambda: any(FORGED in entry.text for entry in hub.journal()), 20)  # it is stored as it came
+    said = service.hombi("journal").stdout
+    (line,) = [one for one in said.splitlines() if "\\x1b[2J" in one]
+    assert "anna\\x1b[2J\\x9b31m\\u202e\\x0a27 Nov 12:00:00  Cellar mister was switched on by mill [bold]" in line
+    assert not any(sign in said for sign in "\x1b\x9b\u202e")
+    exported = service.hombi("journal", "--json").stdout
+    assert exported.isascii()
+    assert any(FORGED in entry["text"] for entry in json.loads(exported))
+    with service.hub() as hub:
+        hub.change_node("cellar-rack", title="Cellar rack")
+    # A name that is drawn as a right-to-left one, and would end a markup, is no harm in a table either.
+    with service.hub() as hub:
+        hub.open_pairing("1 min")
+        assert ask(service, description("Rack [/bold] two", **CLIMATE)).is_success
+        assert "Rack [/bold] two" in service.hombi("arrivals").stdout
+        hub.close_pairing()

@@ -17,6 +17,7 @@ import { ReadingsPage } from "../features/readings/ReadingsPage";
 import { RoomPage } from "../features/room/RoomPage";
 import { SettingsPage } from "../features/settings/SettingsPage";
 import { Failure, Page, Shape } from "../ui/parts";
+import { visible } from "../ui/visible";
 import { Shell } from "./Shell";
 
 // The chart library comes only with the page that draws one.
@@ -68,7 +69,7 @@ function SignedIn() {
   if (session.data === undefined) return <main className="p-8">{<Shape />}</main>;
   if (session.data === null) return <Navigate to="/sign-in" state={{ from: here.pathname + here.search }} replace />;
   return (
-    <Shell person={session.data.username}>
+    <Shell person={visible(session.data.username)}>
       <Suspense fallback={<Shape lines={8} />}>
         <Outlet />
       </Suspense>

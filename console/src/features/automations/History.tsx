@@ -4,6 +4,7 @@ import { api, ask } from "../../api/client";
 import { keys, useHouse } from "../../api/queries";
 import { Await } from "../../ui/parts";
 import { exact } from "../../ui/time";
+import { visible } from "../../ui/visible";
 
 export function History({ automation }: { automation: string }) {
   const house = useHouse();
@@ -21,7 +22,7 @@ export function History({ automation }: { automation: string }) {
             {page.entries.map((entry) => (
               <li key={entry.id} className="rule border-t py-2">
                 <div className="text-faint text-sm">{exact(entry.at, house.data?.time_zone)}</div>
-                {entry.text}
+                {visible(entry.text)}
               </li>
             ))}
           </ol>

@@ -5,6 +5,7 @@ import type { Automation } from "../../api/client";
 import { useToday } from "../../api/queries";
 import { Await } from "../../ui/parts";
 import { clock, hourOf, useNow } from "../../ui/time";
+import { visible } from "../../ui/visible";
 import { dots, stretches } from "./day";
 
 const HOUR = 3_600_000;
@@ -45,7 +46,7 @@ export function Day({ zone, automations }: { zone: string | undefined; automatio
                       .map((bar) => (
                         <span
                           key={bar.from}
-                          title={`${clock(bar.from, zone)} to ${clock(bar.to, zone)}: ${bar.text}`}
+                          title={`${clock(bar.from, zone)} to ${clock(bar.to, zone)}: ${visible(bar.text)}`}
                           className="absolute top-1 h-5 min-w-1 bg-act/35"
                           style={{ left: place(bar.from), width: `calc(${place(bar.to)} - ${place(bar.from)})` }}
                         />
@@ -61,8 +62,8 @@ export function Day({ zone, automations }: { zone: string | undefined; automatio
                   <Link
                     key={dot.id}
                     to="/journal"
-                    title={`${clock(dot.at, zone)}: ${dot.text}`}
-                    aria-label={`${clock(dot.at, zone)}: ${dot.text}`}
+                    title={`${clock(dot.at, zone)}: ${visible(dot.text)}`}
+                    aria-label={`${clock(dot.at, zone)}: ${visible(dot.text)}`}
                     className={`absolute top-1.5 size-2.5 -translate-x-1/2 ${dot.grave ? "rotate-45 bg-madder" : "rounded-full bg-faint"}`}
                     style={{ left: place(dot.at) }}
                   />

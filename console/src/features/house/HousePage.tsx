@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import type { Automation, House } from "../../api/client";
 import { useAutomations, useEntities, useHouse } from "../../api/queries";
 import { Await, Empty, Mark, Page } from "../../ui/parts";
+import { visible } from "../../ui/visible";
 import { Day } from "./Day";
 import { Section } from "./Section";
 
@@ -50,7 +51,7 @@ function Needs({ house, automations }: { house: House | undefined; automations: 
           {house.needs.map((need) => (
             <li key={need.text}>
               <Link to={need.path} className="hover:underline">
-                <Mark grave={["disk", "silent", "link", "left"].includes(need.kind)}>{need.text}</Mark>
+                <Mark grave={["disk", "silent", "link", "left"].includes(need.kind)}>{visible(need.text)}</Mark>
               </Link>
             </li>
           ))}

@@ -5,6 +5,7 @@ import { api, ask, type JournalEntry } from "../../api/client";
 import { keys, useHouse } from "../../api/queries";
 import { Await, Button, Empty, Mark, Page } from "../../ui/parts";
 import { clock, day, exact } from "../../ui/time";
+import { visible } from "../../ui/visible";
 
 const FILTERS = [
   ["", "everything"],
@@ -105,7 +106,7 @@ function Text({ entry }: { entry: JournalEntry }) {
       : entry.node && entry.event !== "NodeRemoved"
         ? `/nodes/${entry.node}`
         : "";
-  const text = grave ? <Mark grave>{entry.text}</Mark> : entry.text;
+  const text = grave ? <Mark grave>{visible(entry.text)}</Mark> : visible(entry.text);
   return path ? (
     <Link to={path} className="hover:underline">
       {text}

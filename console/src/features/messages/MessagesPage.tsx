@@ -5,6 +5,7 @@ import type { Message } from "../../api/client";
 import { useHouse } from "../../api/queries";
 import { Await, Button, Empty, Labelled, Mark, Page } from "../../ui/parts";
 import { clock } from "../../ui/time";
+import { visible } from "../../ui/visible";
 import { Pick } from "./Pick";
 import { useMessages } from "./stream";
 
@@ -114,7 +115,7 @@ function Row({ message, zone, pick }: { message: Message; zone: string | undefin
       <div className="min-w-0">
         <div className="flex flex-wrap items-baseline gap-x-4">
           <time className="text-faint text-sm">{clock(message.at, zone)}</time>
-          <span className="break-all font-medium">{message.topic}</span>
+          <span className="break-all font-medium">{visible(message.topic)}</span>
           <span className="text-faint text-sm">{WAYS[message.via]}</span>
           {message.node ? (
             <Link className="text-act text-sm hover:underline" to={`/nodes/${message.node}`}>
@@ -126,7 +127,7 @@ function Row({ message, zone, pick }: { message: Message; zone: string | undefin
           {message.retained && <Mark>kept by the broker, of unknown age</Mark>}
         </div>
         <code key={message.number} className="glow block overflow-hidden text-ellipsis whitespace-nowrap text-sm">
-          {message.binary ? `${message.size} bytes: ${message.payload}` : message.payload || "(empty)"}
+          {message.binary ? `${message.size} bytes: ${message.payload}` : visible(message.payload, "\n\t") || "(empty)"}
         </code>
       </div>
       {message.via === "zigbee" && message.node && (

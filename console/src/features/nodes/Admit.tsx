@@ -6,10 +6,11 @@ import { keys } from "../../api/queries";
 import { Button, Failure, Labelled, Mark } from "../../ui/parts";
 import { RoomField } from "../../ui/RoomField";
 import { Sheet } from "../../ui/Sheet";
+import { visible } from "../../ui/visible";
 
 export function Admit({ arrival, close }: { arrival: Arrival; close: () => void }) {
   return (
-    <Sheet open close={close} title={`Let ${arrival.title} in`} wide>
+    <Sheet open close={close} title={`Let ${visible(arrival.title)} in`} wide>
       <AdmitForm arrival={arrival} cancel={close} done={close} />
     </Sheet>
   );

@@ -2,6 +2,7 @@
 import { useNavigate, useSearchParams } from "react-router";
 import { useArrivals } from "../../api/queries";
 import { Await, Page } from "../../ui/parts";
+import { visible } from "../../ui/visible";
 import { AdmitForm } from "./Admit";
 import { Window } from "./Pairing";
 
@@ -15,7 +16,7 @@ export function AdmitPage() {
       {(all) => {
         const arrival = all.find((one) => one.thing === thing);
         return arrival ? (
-          <Page title={`Let ${arrival.title} in`}>
+          <Page title={`Let ${visible(arrival.title)} in`}>
             <div className="max-w-3xl">
               <AdmitForm
                 arrival={arrival}

@@ -5,6 +5,7 @@ import { type Arrival, api, ask } from "../../api/client";
 import { keys, useArrivals, usePairing } from "../../api/queries";
 import { Ago, Await, Button, Failure, Mark } from "../../ui/parts";
 import { useNow } from "../../ui/time";
+import { visible } from "../../ui/visible";
 import { Admit, Also } from "./Admit";
 
 /** The window itself: open or closed, and what is left of it. */
@@ -77,7 +78,7 @@ export function Pairing() {
         {arrivals.data?.map((arrival) => (
           <li key={arrival.id} className="rule flex flex-wrap items-center gap-x-4 gap-y-1 border-t py-3">
             <div className="grow">
-              <span className="font-serif text-lg">{arrival.title}</span>{" "}
+              <span className="font-serif text-lg">{visible(arrival.title)}</span>{" "}
               <span className="text-faint text-sm">
                 {arrival.link}, heard <Ago at={arrival.heard_at} />
                 {arrival.url && ` at ${arrival.url}`}

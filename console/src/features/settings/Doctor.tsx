@@ -2,6 +2,7 @@
 import { Check as Sound } from "lucide-react";
 import { useDoctor } from "../../api/queries";
 import { Await, Button, Mark } from "../../ui/parts";
+import { visible } from "../../ui/visible";
 
 export function Doctor() {
   const doctor = useDoctor();
@@ -30,7 +31,7 @@ export function Doctor() {
                       <Mark grave={one.state === "fault"}>{one.part}</Mark>
                     )}
                   </span>
-                  <span className="text-right">{one.text}</span>
+                  <span className="text-right">{visible(one.text)}</span>
                 </div>
                 {one.advice && <div className="text-faint text-sm">{one.advice}</div>}
               </li>

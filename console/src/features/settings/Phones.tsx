@@ -4,6 +4,7 @@ import type { FormEvent } from "react";
 import { api, ask } from "../../api/client";
 import { keys, useNotices, usePhones } from "../../api/queries";
 import { Ago, Await, Button, Failure, Labelled, Mark } from "../../ui/parts";
+import { visible } from "../../ui/visible";
 import { addThisPhone, obstacle } from "./push";
 
 export function Phones() {
@@ -85,7 +86,7 @@ function Told() {
             <ul>
               {found.slice(0, 12).map((notice) => (
                 <li key={notice.id} className="rule border-t py-1.5">
-                  <span className="font-semibold">{notice.title}</span> {notice.text}
+                  <span className="font-semibold">{visible(notice.title)}</span> {visible(notice.text)}
                   <div className="text-faint text-sm">
                     {notice.phone}, <Ago at={notice.at} />,{" "}
                     {notice.state === "delivered" ? (

@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, ask } from "../../api/client";
 import { keys, useTokens } from "../../api/queries";
 import { Ago, Await, Button, Failure } from "../../ui/parts";
+import { visible } from "../../ui/visible";
 
 export function Programs() {
   const cache = useQueryClient();
@@ -27,7 +28,7 @@ export function Programs() {
                   <span className="grow">
                     {token.name}{" "}
                     <span className="text-faint text-sm">
-                      {token.username}, <Ago at={token.made_at} />
+                      {visible(token.username)}, <Ago at={token.made_at} />
                     </span>
                   </span>
                   <Button
