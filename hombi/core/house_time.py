@@ -20,7 +20,9 @@ def moment_ms(day: date, minutes: int, zone: tzinfo, *, last: bool = False) -> i
     if early == late:
         return early * 1000
     if first.timestamp() < second.timestamp():
-        return (late if last else early) * 1000
+        # Where the clocks go back to this very time, nothing before it comes twice.
+        again = datetime.fromtimestamp(late - 1, zone).utcoffset() == second.utcoffset()
+        return (late if last and again else early) * 1000
     before = datetime.fromtimestamp(early, zone).utcoffset()
     while early < late:  # the first second with the new offset
         middle = (early + late) // 2

@@ -12,7 +12,6 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
-import httpx
 import pytest
 
 from hombi import __version__
