@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import heapq
-from collections import OrderedDict, deque
-from collections.abc import Iterator
+from collections import OrderedDict
+from collections.abc import Hashable, Iterator
 from dataclasses import dataclass, field
 from itertools import chain, count
 
@@ -17,6 +17,10 @@ from hombi.links.wifi.mqtt.topics import matches
 # Of each way in: a radio that is full of strangers' voices does not push out what a broker said.
 KEPT = 2_000
 TOPICS = 2_000
+# And no more than this, in bytes, of each way in and twice: the latest, and the last one of each topic.
+BYTES = 1 << 20
+# What a message takes beside its topic and payload.
+FRAME = 400
 # What of a payload is kept; `size` tells when there was more.
 PAYLOAD = 4_096
 
@@ -27,8 +31,17 @@ class Message(msgspec.Struct, frozen=True):
     number: int
     at_ms: int
     heard: Heard
-    payload: bytes
     size: int
+
+    @property
+    def payload(self) -> bytes:
+        """What is kept of what it said."""
+        return self.heard.payload
+
+    @property
+    def weight(self) -> int:
+        """About what it takes in memory, in bytes."""
+        return FRAME + len(self.heard.topic) + len(self.heard.payload)
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,12 +65,33 @@ class Filter:
         return not text or text in heard.topic.lower() or text.encode() in message.payload.lower()
 
 
+class _Shelf:
+    """Messages by a key, the latest last, bounded in number and in bytes: the oldest make room."""
+
+    def __init__(self, most: int) -> None:
+        self._most, self._bytes = most, 0
+        self._all: OrderedDict[Hashable, Message] = OrderedDict()
+
+    def put(self, key: Hashable, message: Message) -> None:
+        """Keep it, in the place of the one with the same key."""
+        if (before := self._all.pop(key, None)) is not None:
+            self._bytes -= before.weight
+        self._all[key] = message
+        self._bytes += message.weight
+        while len(self._all) > self._most or self._bytes > BYTES:
+            self._bytes -= self._all.popitem(last=False)[1].weight
+
+    def all(self) -> list[Message]:
+        """All of them, the latest last. A copy: they go on coming in while another thread looks."""
+        return list(self._all.values())
+
+
 @dataclass(frozen=True, slots=True)
 class _Kept:
     """What is kept of one way in."""
 
-    latest: deque[Message] = field(default_factory=lambda: deque(maxlen=KEPT))
-    by_topic: OrderedDict[str, Message] = field(default_factory=OrderedDict)
+    latest: _Shelf = field(default_factory=lambda: _Shelf(KEPT))
+    by_topic: _Shelf = field(default_factory=lambda: _Shelf(TOPICS))
 
 
 class Messages:
@@ -71,16 +105,16 @@ class Messages:
 
     def note(self, heard: Heard) -> None:
         """One more came in."""
-        message = Message(next(self._numbers), self._clock.now_ms(), heard, heard.payload[:PAYLOAD], len(heard.payload))
+        size = len(heard.payload)
+        if size > PAYLOAD:
+            heard = msgspec.structs.replace(heard, payload=heard.payload[:PAYLOAD])
+        message = Message(next(self._numbers), self._clock.now_ms(), heard, size)
         self.seen = message.number
         kept = self._kept.get(heard.via)
         if kept is None:
             kept = self._kept[heard.via] = _Kept()
-        kept.latest.append(message)
-        kept.by_topic[heard.topic] = message
-        kept.by_topic.move_to_end(heard.topic)
-        if len(kept.by_topic) > TOPICS:
-            kept.by_topic.popitem(last=False)
+        kept.latest.put(message.number, message)
+        kept.by_topic.put(heard.topic, message)
 
     def find(self, wanted: Filter, limit: int, *, each_topic: bool = False, after: int = 0) -> list[Message]:
         """The latest that are wanted, newest first; `each_topic` gives the last one of each topic."""
@@ -100,7 +134,6 @@ class Messages:
         return next((message for message in both if message.number == number), None)
 
     def _newest_first(self, via: str = "", *, each_topic: bool = False) -> Iterator[Message]:
-        # Copied first: they go on coming in while another thread looks.
         ways = [kept for name, kept in list(self._kept.items()) if via in ("", name)]
-        lists = [list(kept.by_topic.values()) if each_topic else list(kept.latest) for kept in ways]
+        lists = [(kept.by_topic if each_topic else kept.latest).all() for kept in ways]
         return heapq.merge(*(reversed(one) for one in lists), key=lambda message: -message.number)

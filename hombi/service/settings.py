@@ -47,7 +47,7 @@ DATABASES = {
             "timeout": 10,
             # FULL: what was acknowledged survives a power cut, not only a crash.
             "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON; "
-            "PRAGMA cache_size=-16000; PRAGMA temp_store=MEMORY;",
+            "PRAGMA cache_size=-4000; PRAGMA temp_store=MEMORY;",
         },
     }
 }

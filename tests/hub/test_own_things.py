@@ -11,7 +11,7 @@ import pytest
 from hombi.hub.doctor import look
 from hombi.hub.errors import Busy, Invalid, NotFound, Refused
 from hombi.hub.lag import Lag
-from hombi.hub.messages import KEPT, PAYLOAD, TOPICS, Filter, Messages
+from hombi.hub.messages import BYTES, KEPT, PAYLOAD, TOPICS, Filter, Messages
 from hombi.hub.node_settings import setting_value
 from hombi.hub.ports import JournalEntry
 from hombi.links.base import Heard
@@ -138,11 +138,17 @@ async def test_tools_have_topics_and_keys_of_their_own() -> None:
 def test_messages_are_bounded_by_number_size_and_topics() -> None:
     messages = Messages(ManualClock())
     for number in range(KEPT + TOPICS + 10):
-        messages.note(Heard("door", f"mill/{number}/state", b"x" * (PAYLOAD + 5)))
+        messages.note(Heard("door", f"mill/{number}/state", b"x"))
     assert len(messages.find(Filter(), 10_000)) == KEPT
     assert len(messages.find(Filter(), 10_000, each_topic=True)) == TOPICS
+    for number in range(1000):
+        messages.note(Heard("door", f"mill/{number}/state", b"x" * (PAYLOAD + 5)))
+    for each_topic in (False, True):
+        kept = messages.find(Filter(), 10_000, each_topic=each_topic)
+        assert BYTES - 2 * PAYLOAD < sum(one.weight for one in kept) <= BYTES
     newest = messages.find(Filter(), 1)[0]
-    assert (newest.number, len(newest.payload), newest.size) == (KEPT + TOPICS + 10, PAYLOAD, PAYLOAD + 5)
+    assert (newest.number, len(newest.payload), newest.size) == (KEPT + TOPICS + 1010, PAYLOAD, PAYLOAD + 5)
+    assert len(newest.heard.payload) == PAYLOAD, "and the rest is nowhere kept"
     assert messages.get(newest.number) is newest
     assert messages.get(1) is None
     for number in range(KEPT + 10):
@@ -151,7 +157,7 @@ def test_messages_are_bounded_by_number_size_and_topics() -> None:
     assert messages.find(Filter("door"), 1) == [newest]
     found = [m.number for m in messages.find(Filter(), 2 * KEPT)]
     assert found == sorted(found, reverse=True)
-    assert len(found) == 2 * KEPT
+    assert len(found) == KEPT + len(messages.find(Filter("door"), KEPT))
 
 
 def test_messages_are_found_by_topic_node_and_text() -> None:

@@ -7,15 +7,20 @@ export function TextEditor({
   text,
   setText,
   mistakes,
+  warnings = [],
 }: {
   label: string;
   text: string;
   setText: (text: string) => void;
   mistakes: Mistake[];
+  warnings?: Mistake[];
 }) {
   const area = useRef<HTMLTextAreaElement>(null);
-  const lines = text.split("\n");
+  const lines = text.split(/\r?\n/);
   const wrong = new Set(mistakes.map((m) => m.line));
+
+  // A text area knows line feeds only; what the text had stays.
+  const kept = (typed: string) => (text.includes("\r\n") ? typed.replaceAll("\n", "\r\n") : typed);
 
   function goTo(mistake: Mistake) {
     const start = lines.slice(0, mistake.line - 1).reduce((sum, line) => sum + line.length + 1, 0) + mistake.column - 1;
@@ -47,13 +52,16 @@ export function TextEditor({
           wrap="off"
           rows={Math.max(16, lines.length + 1)}
           value={text}
-          onChange={(event) => setText(event.target.value)}
+          onChange={(event) => setText(kept(event.target.value))}
           className="w-full resize-none overflow-x-auto bg-transparent p-2 leading-6"
         />
       </div>
       <ul id="mistakes" aria-live="polite" className="mt-3 space-y-2">
-        {mistakes.map((mistake) => (
-          <li key={`${mistake.line} ${mistake.column} ${mistake.what}`} className="border-madder border-l-4 pl-3">
+        {[...mistakes, ...warnings].map((mistake) => (
+          <li
+            key={`${mistake.line} ${mistake.column} ${mistake.what}`}
+            className={`border-l-4 pl-3 ${mistakes.includes(mistake) ? "border-madder" : "border-amber"}`}
+          >
             <button type="button" className="text-act underline" onClick={() => goTo(mistake)}>
               line {mistake.line}, column {mistake.column}
             </button>

@@ -35,6 +35,9 @@ function Edit({ automation }: { automation: Automation | null }) {
   const navigate = useNavigate();
   const [search] = useSearchParams();
   const [text, setText] = useState(automation?.text ?? "");
+  // What the form wrote last may be written over; what a person typed only when they say so.
+  const [written, setWritten] = useState("");
+  const [offered, setOffered] = useState<string | null>(null);
   const checked = useChecked(text);
   const changed = text !== (automation?.text ?? "");
   const save = useMutation({
@@ -52,6 +55,11 @@ function Edit({ automation }: { automation: Automation | null }) {
       if (!automation) void navigate(`/automations/${kept.automation}`, { replace: true });
     },
   });
+  function write(fresh: string) {
+    setText(fresh);
+    setWritten(fresh);
+    setOffered(null);
+  }
   const sentence = text.trim() ? checked.data?.sentence : "";
   // The mistakes are in the text already; the rest is not.
   const refused = save.error instanceof HubError && save.error.mistakes.length > 0 ? null : save.error;
@@ -68,7 +76,10 @@ function Edit({ automation }: { automation: Automation | null }) {
           {automation ? (
             <History automation={automation.automation} />
           ) : (
-            <ThresholdForm entity={search.get("entity") ?? ""} onText={setText} />
+            <ThresholdForm
+              entity={search.get("entity") ?? ""}
+              onText={(fresh) => (text.trim() && text !== written ? setOffered(fresh) : write(fresh))}
+            />
           )}
         </section>
         <section aria-labelledby="text">
@@ -80,7 +91,17 @@ function Edit({ automation }: { automation: Automation | null }) {
             text={text}
             setText={setText}
             mistakes={text.trim() ? (checked.data?.mistakes ?? []) : []}
+            warnings={text.trim() ? (checked.data?.warnings ?? []) : []}
           />
+          <Sheet open={offered !== null} close={() => setOffered(null)} title="Replace what you typed?">
+            <p className="mb-4">The form writes a whole text. What you typed would be lost.</p>
+            <div className="flex justify-end gap-3">
+              <Button onClick={() => setOffered(null)}>Keep mine</Button>
+              <Button look="grave" onClick={() => write(offered ?? "")}>
+                Replace it
+              </Button>
+            </div>
+          </Sheet>
           {refused && <Failure error={refused} />}
           {checked.error && <Failure error={checked.error} />}
           <div className="mt-4 flex flex-wrap items-center gap-4">
@@ -120,7 +141,10 @@ function Remove({ automation }: { automation: Automation }) {
         Remove …
       </Button>
       <Sheet open={asking} close={() => setAsking(false)} title={`Remove ${automation.name}?`}>
-        <p className="mb-4">Its text is gone then. Off duty, it would be kept.</p>
+        <p className="mb-4">
+          Removing it also deletes its text; take it off duty to keep it. If it is on, it does what it does at its end
+          first.
+        </p>
         {remove.error && <Failure error={remove.error} />}
         <div className="flex justify-end gap-3">
           <Button onClick={() => setAsking(false)}>Keep it</Button>

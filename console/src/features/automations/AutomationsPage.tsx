@@ -73,6 +73,7 @@ function Row({ automation }: { automation: Automation }) {
 
 export function Standing({ automation }: { automation: Automation }) {
   if (automation.mistakes[0]) return <Mark grave>cannot run: {automation.mistakes[0].what}</Mark>;
+  if (automation.stopped) return <Mark grave>stopped: {automation.stopped}</Mark>;
   if (!automation.enabled) return <span className="text-faint">off duty</span>;
   const words = { idle: "quiet", holding: "holding, begun", waiting: "waiting for its hours", on: "on, started" };
   const since = automation.phase === "holding" || automation.phase === "on";

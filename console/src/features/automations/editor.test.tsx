@@ -89,3 +89,45 @@ it("writes the text from the form", async () => {
     switch: "plug/switch",
   });
 });
+
+it("asks before the form replaces what was typed", async () => {
+  fakeHub({
+    "POST /api/automations/check": {
+      body: { ...sound, warnings: [{ ...mistake, what: "it switches what it watches" }] },
+    },
+    "POST /api/automations/write": { body: { ...sound, text: 'name = "Damp"\n' } },
+    "GET /api/automations": { body: [] },
+    "GET /api/entities": { body: [entity("rack/humidity"), plug(0)] },
+  });
+  page();
+  await userEvent.type(await screen.findByLabelText(/^Name/), "Damp");
+  await screen.findByRole("option", { name: /rack humidity/ });
+  await userEvent.selectOptions(screen.getByLabelText("Watch"), "rack/humidity");
+  await userEvent.type(screen.getByLabelText("Limit"), "70 %");
+  const area = screen.getByRole("textbox", { name: "The automation's text" });
+  await userEvent.type(area, "# mine");
+  expect(await screen.findByText(/it switches what it watches/)).toBeInTheDocument();
+  await userEvent.click(screen.getByRole("button", { name: "Write the text" }));
+  await userEvent.click(await screen.findByRole("button", { name: "Keep mine" }));
+  expect(area).toHaveValue("# mine");
+  await userEvent.click(screen.getByRole("button", { name: "Write the text" }));
+  await userEvent.click(await screen.findByRole("button", { name: "Replace it" }));
+  await waitFor(() => expect(area).toHaveValue('name = "Damp"\n'));
+});
+
+let kept = "";
+
+function Windows() {
+  const [text, setText] = useState("one\r\ntwo");
+  kept = text;
+  return <TextEditor label="The text" text={text} setText={setText} mistakes={[{ ...mistake, column: 1 }]} />;
+}
+
+it("keeps the ends of lines that a text has", async () => {
+  show(<Windows />);
+  const area = screen.getByRole<HTMLTextAreaElement>("textbox");
+  await userEvent.type(area, "{Enter}three");
+  expect(kept).toBe("one\r\ntwo\r\nthree");
+  await userEvent.click(screen.getByRole("button", { name: "line 2, column 1" }));
+  expect(area.selectionStart).toBe(4);
+});

@@ -45,6 +45,11 @@ function Found({ node }: { node: HubNode }) {
           <Ago at={node.heard_at} />
         </Fact>
         {node.way === "paired" && node.make && <Fact name="is">{node.make}</Fact>}
+        {node.clock && (
+          <Fact name="its clock">
+            <Mark>{node.clock}</Mark>
+          </Fact>
+        )}
         <Fact name="let in">{exact(node.admitted_at)}</Fact>
         {node.url && (
           <Fact name="address">
