@@ -95,6 +95,19 @@ def remove(
     out.print(f"{node} is out" + (", with its history." if with_history else "; its history is kept."))
 
 
+def ask_again(
+    named: Annotated[str, typer.Argument(metavar="NODE", help="A node, or an arrival.", autocompletion=complete.nodes)],
+) -> None:
+    """Ask a Zigbee node anew what it has, where it did not say all of it."""
+    with hub() as h:
+        arrival = next((one for one in h.arrivals() if named in (one.id, one.title)), None)
+        if arrival is not None:
+            h.ask_again(arrival.id)
+        else:
+            h.ask_node_again(named)
+    out.print(f"{named} is asked again what it has. What it says comes up by itself.")
+
+
 def settings(
     node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
     name: Annotated[str | None, typer.Argument(help="The setting to change.")] = None,

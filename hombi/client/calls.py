@@ -201,6 +201,16 @@ def admit(
     return Call("POST", f"/api/arrivals/{quote(arrival)}/admit", m.Node, body=body)
 
 
+def ask_again(arrival: str) -> Call[None]:
+    """Ask an arrival anew what it has."""
+    return Call("POST", f"/api/arrivals/{quote(arrival)}/again", None)
+
+
+def ask_node_again(node: str) -> Call[None]:
+    """Ask a node that is in anew what it has."""
+    return Call("POST", f"/api/nodes/{quote(node)}/again", None)
+
+
 def turn_away(arrival: str) -> Call[None]:
     """Turn an arrival away."""
     return Call("DELETE", f"/api/arrivals/{quote(arrival)}", None)

@@ -10,7 +10,7 @@ from typing import Any
 
 from hombi.core.senml import Resolved
 from hombi.hub.clock import Clock
-from hombi.hub.errors import HubError, Invalid
+from hombi.hub.errors import HubError, Invalid, Refused
 from hombi.hub.house import House, Node, hash_key
 from hombi.hub.intake import Intake, Taken
 from hombi.hub.journal import Journal
@@ -158,6 +158,13 @@ class Nodes:
         if known is not None and known.reach.get("url") == found.reach.get("url"):
             raise Invalid(f"{found.title} is in already, as {known.address}")
         return await self.pairing.found(found)
+
+    async def ask_again(self, link: str, thing_id: str) -> None:
+        """Ask a node anew what it has, an arrival or one that is in. Raises Refused."""
+        try:
+            await self.drivers[link].ask_again(thing_id)
+        except LinkError as error:
+            raise Refused(str(error)) from error
 
     async def new_key(self, address: str) -> str:
         """A new key for a node, told this once; the one before is void, and what came in with it is cut off. Raises NotFound."""

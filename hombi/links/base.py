@@ -183,6 +183,9 @@ class Driver(Protocol):
     async def dismiss(self, thing_id: str) -> None:
         """A node that was found, or is being asked what it has, is not to be let in."""
 
+    async def ask_again(self, thing_id: str) -> None:
+        """Ask a node anew what it has, an arrival or one that is in. Raises LinkError."""
+
     def cut_off(self, account: str) -> None:
         """End the connections of an account whose key is not what it was."""
 

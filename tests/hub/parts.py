@@ -108,6 +108,8 @@ class Link:
         self.things: dict[str, Found] = {}
         self.acts: list[tuple[str, str, Any]] = []
         self.dismissed: list[str] = []
+        self.asked_again: list[str] = []
+        self.deaf: set[str] = set()
         self.open = False
         self.obeys = True
         self.reachable = True
@@ -147,6 +149,11 @@ class Link:
 
     def cut_off(self, account: str) -> None:
         self.removed.append(account)
+
+    async def ask_again(self, thing_id: str) -> None:
+        if thing_id in self.deaf:
+            raise Unreachable("it is not in the Zigbee network any more")
+        self.asked_again.append(thing_id)
 
     async def dismiss(self, thing_id: str) -> None:
         self.dismissed.append(thing_id)

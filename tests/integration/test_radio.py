@@ -173,3 +173,24 @@ def test_a_node_that_leaves_and_one_that_is_removed(service: Service, air: Air) 
         assert {n.node for n in hub.nodes()} == {"boathouse-tag", "hen-house-lamp", "herb-probe"}
         with pytest.raises(HubProblem):
             hub.entity("loft-lamp/switch")
+
+
+def test_a_node_that_was_silent_about_something_is_asked_again(service: Service, air: Air) -> None:
+    node = air.nodes["workshop-air"]
+    name = node.plan.address
+    air.do(lambda: node.mute.update({0x0000}))
+    with service.hub() as hub:
+        hub.open_pairing("5 min")
+        until(lambda: air.do(lambda: air.stick.permits))
+        air.press(name)
+        arrival = until(lambda: next((one for one in hub.arrivals() if one.thing == node.thing_id and one.left_out), None), 90)
+        assert any("did not say its make and model; it is asked again" in one for one in arrival.left_out)
+        air.do(node.mute.clear)
+        assert service.hombi("ask-again", arrival.id).returncode == 0
+        until(lambda: [one for one in hub.arrivals() if one.thing == node.thing_id and not one.left_out], 60)
+        admitted = hub.admit(arrival.id, name=node.title, room="Workshop")
+        hub.close_pairing()
+        assert service.hombi("ask-again", admitted.node).returncode == 0
+        refused = service.hombi("ask-again", "boathouse-tag")
+        assert refused.returncode == 1
+        assert "when the pairing window is opened" in refused.stderr

@@ -124,6 +124,7 @@ async def test_a_node_that_nobody_knows_is_an_error_in_words_never_a_crash(case:
         case.driver.set_setting("nobody", "interval", 5),
         case.driver.act("nobody", "wink", None),
         case.driver.look("no address at all"),
+        case.driver.ask_again("urn:dev:mac:nobody"),
     ):
         with pytest.raises(LinkError) as error:
             await ask

@@ -57,6 +57,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/arrivals/{arrival}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Ask it anew what it has. */
+        post: operations["arrivals_again_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/arrivals/{arrival}/outcome": {
         parameters: {
             query?: never;
@@ -524,6 +541,23 @@ export interface paths {
         put?: never;
         /** @description Have it done. */
         post: operations["nodes_actions_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nodes/{node}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Ask it anew what it has; what it did not say before becomes entities. */
+        post: operations["nodes_again_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2092,6 +2126,35 @@ export interface operations {
             };
         };
     };
+    arrivals_again_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                arrival: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     arrivals_outcome_retrieve: {
         parameters: {
             query?: never;
@@ -3272,6 +3335,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Acted"];
                 };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    nodes_again_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description a problem */
             default: {

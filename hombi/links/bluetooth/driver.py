@@ -360,6 +360,10 @@ class BluetoothDriver:
     async def dismiss(self, thing_id: str) -> None:
         """An arrival that was turned away may come again when the window is next opened."""
 
+    async def ask_again(self, thing_id: str) -> None:
+        """A Bluetooth node is asked whenever the window is opened. Raises LinkError."""
+        raise LinkError("a Bluetooth node is asked what it has when the pairing window is opened")
+
     def cut_off(self, account: str) -> None:
         """Nodes of this link have no accounts."""
 

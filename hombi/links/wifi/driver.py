@@ -253,6 +253,10 @@ class WifiDriver:
     async def dismiss(self, thing_id: str) -> None:
         """A node that was turned away has no key: there is nothing to undo."""
 
+    async def ask_again(self, thing_id: str) -> None:
+        """A Wi-Fi node is asked by its address, or says by itself what it has. Raises LinkError."""
+        raise LinkError("a Wi-Fi node says by itself what it has; `hombi look` fetches the description of one at an address")
+
     def cut_off(self, account: str) -> None:
         """End the connections and sessions of an account whose key is not what it was."""
         self.door.expel(account)

@@ -152,6 +152,17 @@ class KeyView(APIView):
         return Response(status=204)
 
 
+class NodeAgainView(APIView):
+    """Asking a node again."""
+
+    @extend_schema(request=None, responses={204: None})
+    def post(self, request: Request, node: str) -> Response:
+        """Ask it anew what it has; what it did not say before becomes entities."""
+        found = hub().house.node(node)
+        call(hub().nodes.ask_again(found.link, found.thing_id))
+        return Response(status=204)
+
+
 class NodeEntitiesView(APIView):
     """What a node posts."""
 

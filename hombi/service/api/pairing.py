@@ -230,6 +230,17 @@ class ArrivalView(APIView):
         return Response(status=204)
 
 
+class AgainView(APIView):
+    """Asking an arrival again."""
+
+    @extend_schema(request=None, responses={204: None})
+    def post(self, request: Request, arrival: str) -> Response:
+        """Ask it anew what it has."""
+        found = hub().pairing.find(arrival).record
+        call(hub().nodes.ask_again(found.link, found.thing_id))
+        return Response(status=204)
+
+
 class AdmitView(APIView):
     """Letting an arrival in."""
 

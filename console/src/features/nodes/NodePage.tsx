@@ -85,11 +85,30 @@ function Found({ node }: { node: HubNode }) {
       )}
       {(node.way === "senml" || node.way === "foreign") && <Key node={node} />}
       {node.link === "zigbee" && <Profile node={node} />}
+      {node.link === "zigbee" && <Again node={node} />}
       <div className="flex flex-wrap items-end justify-between gap-6">
         <Place node={node} />
         <Remove node={node} />
       </div>
     </Page>
+  );
+}
+
+/** A node may have been silent about some of what it has: it is asked once more. */
+function Again({ node }: { node: HubNode }) {
+  const again = useMutation({
+    mutationFn: () => ask(api.POST("/api/nodes/{node}/again", { params: { path: { node: node.node } } })),
+  });
+  return (
+    <section aria-label="What it has" className="mb-10 flex flex-wrap items-center gap-4">
+      <Button onClick={() => again.mutate()} disabled={again.isPending}>
+        Ask again
+      </Button>
+      <span aria-live="polite" className="text-faint">
+        {again.isSuccess ? "asked; what it says comes up by itself" : "It is asked anew what it has."}
+      </span>
+      {again.error && <Failure error={again.error} />}
+    </section>
   );
 }
 

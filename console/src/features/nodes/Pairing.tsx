@@ -69,11 +69,16 @@ export function Pairing() {
     mutationFn: (id: string) => ask(api.DELETE("/api/arrivals/{arrival}", { params: { path: { arrival: id } } })),
     onSuccess: () => cache.invalidateQueries({ queryKey: keys.arrivals }),
   });
+  const again = useMutation({
+    mutationFn: (id: string) => ask(api.POST("/api/arrivals/{arrival}/again", { params: { path: { arrival: id } } })),
+    onSettled: () => cache.invalidateQueries({ queryKey: keys.arrivals }),
+  });
 
   return (
     <section aria-labelledby="pairing" className="rule border bg-sheet p-5">
       <Window />
       {turnAway.error && <Failure error={turnAway.error} />}
+      {again.error && <Failure error={again.error} />}
       <ul aria-label="Arrivals" className="mt-3">
         {arrivals.data?.map((arrival) => (
           <li key={arrival.id} className="rule flex flex-wrap items-center gap-x-4 gap-y-1 border-t py-3">
@@ -94,6 +99,11 @@ export function Pairing() {
               )}
             </div>
             <Choice arrival={arrival} admit={() => setAdmitting(arrival)} />
+            {arrival.link === "zigbee" && (
+              <Button onClick={() => again.mutate(arrival.id)} disabled={again.isPending}>
+                Ask again
+              </Button>
+            )}
             <Button look="grave" onClick={() => turnAway.mutate(arrival.id)}>
               Turn away
             </Button>
