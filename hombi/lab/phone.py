@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import base64
 import html
 import json
@@ -19,6 +20,7 @@ from starlette.requests import Request
 from starlette.responses import HTMLResponse, JSONResponse, PlainTextResponse, Response
 
 MAX_SHOWN = 200
+_TOPIC = set("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-_")
 _PAGE = Path(__file__).with_name("phone.html")
 
 
@@ -28,7 +30,9 @@ def _base64url(data: bytes) -> str:
 
 @dataclass
 class LabPhone:
-    """One phone. `answer` makes its push service answer with another status, to see what the hub makes of it."""
+    """One phone. `answer` makes its push service answer with another status, to see what the hub makes of it, `headers` with
+    more than that, and `slow_s` so much later. As on a real phone, a notice takes the place of the one with the same tag, and
+    only what is new rings."""
 
     name: str
     private_key: ec.EllipticCurvePrivateKey
@@ -36,7 +40,11 @@ class LabPhone:
     channel: str
     notices: list[dict[str, Any]] = field(default_factory=list)
     answer: int = 201
+    headers: dict[str, str] = field(default_factory=dict)
+    slow_s: float = 0.0
     refused: int = 0
+    taken: int = 0
+    rings: int = 0
 
     @classmethod
     def kept_in(cls, path: Path, name: str) -> LabPhone:
@@ -61,8 +69,9 @@ class LabPhone:
         """A push message from the hub (RFC 8030, section 5)."""
         if request.path_params["channel"] != self.channel:
             return PlainTextResponse("no such subscription", 404)
-        if self.answer != 201:
-            return PlainTextResponse("as it was told", self.answer, headers={"Retry-After": "1"} if self.answer == 429 else {})
+        if not 200 <= self.answer < 300:
+            headers = self.headers or ({"Retry-After": "1"} if self.answer == 429 else {})
+            return PlainTextResponse("as it was told", self.answer, headers=headers)
         problem = self._check(request)
         if problem:
             self.refused += 1
@@ -74,9 +83,21 @@ class LabPhone:
         except http_ece.ECEException as error:
             self.refused += 1
             return PlainTextResponse(f"cannot be decrypted: {error}", 400)
-        self.notices.append({**json.loads(message), "received_at": round(time.time() * 1000)})
+        self._show(json.loads(message))
+        await asyncio.sleep(self.slow_s)  # the phone has it, and the hub does not know yet
+        return Response(status_code=self.answer)
+
+    def _show(self, notice: dict[str, Any]) -> None:
+        """Show it: in the place of the one with the same tag, which does not ring again (Notifications API, 2.4)."""
+        self.taken += 1
+        shown = {**notice, "received_at": round(time.time() * 1000)}
+        same = [n for n, one in enumerate(self.notices) if notice.get("tag") and one.get("tag") == notice["tag"]]
+        if same:
+            self.notices[same[0]] = shown
+            return
+        self.rings += 1
+        self.notices.append(shown)
         del self.notices[:-MAX_SHOWN]
-        return Response(status_code=201)
 
     def _check(self, request: Request) -> str:
         """What is wrong with the request's headers; VAPID per RFC 8292."""
@@ -84,6 +105,9 @@ class LabPhone:
             return "the content is not encrypted with aes128gcm"
         if not request.headers.get("ttl", "").isdigit():
             return "there is no TTL"
+        topic = request.headers.get("topic", "")
+        if len(topic) > 32 or set(topic) - _TOPIC:  # RFC 8030, 5.4
+            return "the topic is not one of 32 signs of base64url"
         authorization = request.headers.get("authorization", "")
         # py_vapid checks the signature and the expiry; whom it is for is ours to check.
         try:

@@ -5,7 +5,10 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import threading
+import time
 from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from email.utils import format_datetime
 from pathlib import Path
 
 import pytest
@@ -109,6 +112,79 @@ def test_what_the_push_service_refuses_is_said(service: Service, push: tuple[Lab
         until(lambda: hub.notices()[0].state == "failed")
         assert any("did not reach" in need.text for need in hub.house().needs)
         hub.remove_phone(number)
+
+
+def test_a_push_service_that_says_nothing_has_taken_it(service: Service, push: tuple[LabPhone, int]) -> None:
+    phone, port = push
+    number = add(service, phone, port)
+    phone.answer = 204
+    with service.hub() as hub:
+        hub.test_phone(number)
+        until(lambda: hub.notices()[0].state == "delivered")
+        hub.remove_phone(number)
+
+
+def test_a_push_service_that_sends_the_hub_elsewhere_is_not_followed(service: Service, push: tuple[LabPhone, int]) -> None:
+    phone, port = push
+    number = add(service, phone, port)
+    # What a hub that follows would do: post the notice to itself, from inside the house.
+    phone.answer, phone.headers = 307, {"Location": f"http://127.0.0.1:{port}/push/{phone.channel}?again"}
+    with service.hub() as hub:
+        hub.test_phone(number)
+        until(lambda: hub.notices()[0].state == "failed")
+        assert "not followed" in hub.notices()[0].problem
+        assert hub.notices()[0].attempts == 1
+        hub.remove_phone(number)
+
+
+def test_a_date_until_which_to_wait_is_waited_for(service: Service, push: tuple[LabPhone, int]) -> None:
+    phone, port = push
+    number = add(service, phone, port)
+    begun = time.time()
+    phone.answer, phone.headers = 503, {"Retry-After": format_datetime(datetime.now(UTC) + timedelta(seconds=8), usegmt=True)}
+    with service.hub() as hub:
+        hub.test_phone(number)
+        until(lambda: hub.notices()[0].attempts == 1)
+        phone.answer = 201
+        until(lambda: phone.notices)
+        assert time.time() - begun > 6
+        hub.remove_phone(number)
+
+
+def test_a_hub_that_is_killed_while_a_phone_takes_its_notice_rings_once(own_service: Service, tmp_path: Path) -> None:
+    own_service.start()
+    own_service.claim()
+    (port,) = free_ports(1)
+    with phone_service(tmp_path / "phone.json", port) as phone:
+        number = add(own_service, phone, port)
+        phone.slow_s = 5.0
+        with own_service.hub() as hub:
+            hub.test_phone(number)
+            until(lambda: phone.taken == 1)
+        own_service.kill()
+        phone.slow_s = 0.0
+        own_service.start()
+        with own_service.hub() as hub:
+            until(lambda: hub.notices()[0].state == "delivered")
+        assert (phone.taken, phone.rings, len(phone.notices)) == (2, 1, 1), "it came twice, and is one notice"
+
+
+def test_a_phone_whose_service_hangs_holds_up_nobody_elses(service: Service, push: tuple[LabPhone, int], tmp_path: Path) -> None:
+    phone, port = push
+    (second_port,) = free_ports(1)
+    with phone_service(tmp_path / "second.json", second_port) as quick:
+        slow, fast = add(service, phone, port), add(service, quick, second_port)
+        phone.slow_s = 8.0
+        with service.hub() as hub:
+            for _ in range(3):
+                hub.test_phone(slow)
+            until(lambda: phone.taken)
+            begun = time.monotonic()
+            hub.test_phone(fast)
+            until(lambda: quick.notices)
+            assert time.monotonic() - begun < 5
+            for number in (slow, fast):
+                hub.remove_phone(number)
 
 
 def test_a_notice_that_waits_outlives_a_killed_hub(own_service: Service, tmp_path: Path) -> None:

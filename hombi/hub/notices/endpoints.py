@@ -18,12 +18,12 @@ _PRIVATE = ("local", "localhost", "internal", "lan", "home", "arpa", "test", "in
 def why_not(endpoint: str, services: Iterable[str]) -> str:
     """Why an endpoint is refused, in words; "" when it is one that may be used."""
     try:
-        split, port = urlsplit(endpoint), urlsplit(endpoint).port
+        split = urlsplit(endpoint)
+        _ = split.port  # raises for one that is no number
     except ValueError:
         return "the endpoint of a push subscription is an https address"
     host = (split.hostname or "").rstrip(".")
-    origin = f"{split.scheme}://{split.hostname}"
-    if any(one in (origin, f"{origin}:{port}") for one in services):
+    if is_named(endpoint, services):
         return ""
     if split.scheme != "https" or not host:
         return "the endpoint of a push subscription is an https address"
@@ -32,6 +32,13 @@ def why_not(endpoint: str, services: Iterable[str]) -> str:
     if _is_address(host) or "." not in host or host.rpartition(".")[2] in _PRIVATE:
         return f"{host} is no public name of a push service; one of the house's own is named in notices.push_services"
     return ""
+
+
+def is_named(endpoint: str, services: Iterable[str]) -> bool:
+    """Whether the endpoint is at one of the push services that the settings name, with or without their port."""
+    split = urlsplit(endpoint)
+    origin = f"{split.scheme}://{split.hostname}"
+    return any(one in (origin, f"{origin}:{split.port}") for one in services)
 
 
 def leads_inside(host: str) -> bool:

@@ -18,7 +18,7 @@ from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat, PublicFormat
 from py_vapid import Vapid, VapidException
 
-from hombi.hub.notices.endpoints import leads_inside, why_not
+from hombi.hub.notices.endpoints import is_named, leads_inside, why_not
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
 
 TIME_TO_LIVE_S = 24 * 3600
@@ -86,7 +86,7 @@ class WebPush:
         if problem := why_not(phone.endpoint, self.services):
             return PushResult(Fate.IMPOSSIBLE, problem)
         try:
-            inside = not any(phone.endpoint.startswith(one) for one in self.services) and leads_inside(where.hostname or "")
+            inside = not is_named(phone.endpoint, self.services) and leads_inside(where.hostname or "")
         except OSError:
             return PushResult(Fate.LATER, f"the push service at {where.netloc} cannot be found")
         if inside:
