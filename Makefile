@@ -63,8 +63,9 @@ test:  ## everything that must hold
 test-console: setup
 	cd console && npx vitest run
 
-soak: tools setup  ## the hub killed fifty times under load, and thousands of examples that no other run had; some minutes
-	KILLS=50 $(BIN)/pytest tests/integration/test_nothing_lost.py -k kills_under_load
+soak: tools setup  ## the hub killed sixty times under load, a thousand lost connections, examples that no other run had; some minutes
+	KILLS=60 DEAF=20000 $(BIN)/pytest tests/integration/test_nothing_lost.py tests/integration/test_notices.py -k "kill or never_reads"
+	DROPS=1000 $(BIN)/pytest tests/links/bluetooth -k drops_at_once
 	EXAMPLES=others $(BIN)/pytest tests/core tests/links -m hypothesis
 
 bench: setup  ## how fast it is, as ratios of one run

@@ -6,8 +6,11 @@ import contextlib
 import json
 import os
 import random
+import socket
+import struct
 import threading
 import time
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
@@ -18,15 +21,17 @@ from tests.broker import Broker
 from tests.conftest import make_service
 from tests.house import CLIMATE, PLUG, Joined, Service, description, let_in, until
 
-KILLS = int(os.environ.get("KILLS", "12"))  # `make soak` has 50
+# `make soak` has more of each.
+KILLS = int(os.environ.get("KILLS", "12"))
+DEAF = int(os.environ.get("DEAF", "500"))
 
 
 class DoorSender(threading.Thread):
     """Publishes numbered readings as fast as it can until its connection drops; knows which were acknowledged."""
 
-    def __init__(self, node: Joined, start_s: float, first: int) -> None:
+    def __init__(self, node: Joined, start_s: float, first: int, *, retain: bool = False, pace_s: float = 0.0) -> None:
         super().__init__(daemon=True)
-        self.node, self.start_s, self.next = node, start_s, first
+        self.node, self.start_s, self.next, self.retain, self.pace_s = node, start_s, first, retain, pace_s
         self.numbers: dict[int, int] = {}
         self._mids: set[int] = set()
         self.client = node.mqtt("sender", again=False)
@@ -44,10 +49,11 @@ class DoorSender(threading.Thread):
 
     def run(self) -> None:
         while not self.dropped.is_set():
-            info = self.client.publish(self.node.topics["readings"], json.dumps(numbered(self.start_s, self.next)), qos=1)
+            info = self.client.publish(self.node.topics["readings"], json.dumps(numbered(self.start_s, self.next)), 1, self.retain)
             if info.rc == 0:
                 self.numbers[info.mid] = self.next
                 self.next += 1
+                time.sleep(self.pace_s)
             else:
                 time.sleep(0.002)
         self.client.loop_stop()
@@ -150,6 +156,66 @@ def test_kills_under_load_lose_no_acknowledged_reading(tmp_path: Path) -> None:
         broker.stop()
 
 
+@contextlib.contextmanager
+def hearing(service: Service, tool: Joined, topic: str, *, clean: bool) -> Iterator[list[int]]:
+    """What a tool hears while it is connected, as the numbers in it; one that is not `clean` has its session kept."""
+    heard: list[int] = []
+    client, ready = tool.mqtt("hearer", clean=clean), threading.Event()
+    client.on_message = lambda c, u, message: heard.append(json.loads(message.payload)[0]["v"])
+    client.on_subscribe = lambda *_: ready.set()
+    client.on_connect = lambda client, *_: client.subscribe(topic, qos=1)
+    client.connect("127.0.0.1", service.mqtt_port)
+    client.loop_start()
+    assert ready.wait(30)
+    try:
+        yield heard
+    finally:
+        client.disconnect()
+        client.loop_stop()
+
+
+def test_kills_lose_nothing_of_what_waits_for_a_sleeper_or_is_retained(own_service: Service) -> None:
+    own_service.start()
+    own_service.claim()
+    tools = []
+    with own_service.hub() as hub:
+        for name in ("board", "gauge"):
+            tools.append(Joined(own_service, name, hub.add_tool(name, ["bench/#"], []).key, {"readings": f"bench/{name}"}))
+        sleeper = Joined(own_service, "logger", hub.add_tool("logger", [], ["bench/#"]).key, {})
+    board, gauge = tools
+    with hearing(own_service, sleeper, "bench/board", clean=False):
+        pass
+    acknowledged, latest, heard, first, seed = set[int](), -1, set[int](), [0, 0], random.Random(1)
+    for _ in range(max(3, KILLS // 4)):
+        # For a sleeper 256 messages are kept: what is sent meanwhile is less.
+        senders = [DoorSender(board, 0.0, first[0], pace_s=0.005), DoorSender(gauge, 0.0, first[1], retain=True, pace_s=0.005)]
+        for sender in senders:
+            sender.start()
+        until(lambda senders=senders: all(len(sender.acknowledged) > 20 for sender in senders), 30)
+        time.sleep(seed.random() / 5)
+        own_service.kill()
+        for place, sender in enumerate(senders):
+            sender.join(30)
+            first[place] = sender.next + 1
+        acknowledged |= senders[0].acknowledged
+        latest = max(senders[1].acknowledged)
+        own_service.start()
+        with hearing(own_service, gauge_reader(own_service), "bench/gauge", clean=True) as level:
+            until(lambda level=level: level)
+            assert level[0] >= latest, "the retained message is the last that was acknowledged, or one after it"
+        with hearing(own_service, sleeper, "bench/board", clean=False) as woken:
+            until(lambda promised=acknowledged - heard, woken=woken: promised <= set(woken), 30)
+            heard |= set(woken)
+    assert len(acknowledged) > 20 * max(3, KILLS // 4)
+
+
+def gauge_reader(service: Service) -> Joined:
+    """A tool that nobody knew before, so that it hears what is retained."""
+    with service.hub() as hub:
+        name = f"reader-{len(hub.tools())}"
+        return Joined(service, name, hub.add_tool(name, [], ["bench/#"]).key, {})
+
+
 def test_a_sleeping_nodes_command_outlives_a_killed_hub(own_service: Service) -> None:
     own_service.start()
     own_service.claim()
@@ -189,3 +255,40 @@ def test_a_killed_hub_comes_back_with_its_house_holds_and_latest_readings(own_se
         until(lambda: hub.entity("cellar-mister/switch").value == 1.0)
         (start,) = until(lambda: list(hub.journal(event="AutomationStarted")))
         assert start.text == "Dry started: 70.0 % under 82 %, held for 6 s"
+
+
+def test_a_subscriber_that_never_reads_costs_nobody_anything(own_service: Service) -> None:
+    own_service.start()
+    own_service.claim()
+    with own_service.hub() as hub:
+        board = Joined(own_service, "board", hub.add_tool("board", ["bench/#"], []).key, {})
+        deaf = hub.add_tool("deaf", [], ["bench/#"]).key
+        reader = gauge_reader(own_service)
+    # CONNECT and SUBSCRIBE (QoS 1) as bytes, and then nothing is read any more.
+    name, key = b"deaf", deaf.encode()
+    head = b"\x00\x04MQTT\x04\xc2\x00\x00" + b"".join(struct.pack(">H", len(one)) + one for one in (b"deaf", name, key))
+    topic = struct.pack(">HH", 1, 7) + b"bench/#\x01"
+    with socket.create_connection(("127.0.0.1", own_service.mqtt_port)) as deaf_one:
+        deaf_one.sendall(bytes((0x10, len(head))) + head + bytes((0x82, len(topic))) + topic)
+        time.sleep(0.5)
+        before = resident_mb(own_service)
+        with hearing(own_service, reader, "bench/#", clean=True) as heard:
+            client = board.mqtt("board")
+            client.connect("127.0.0.1", own_service.mqtt_port)
+            client.loop_start()
+            for number in range(DEAF):
+                pack = json.dumps([{"n": "x", "v": number, "vs": "." * 20_000}])
+                client.publish("bench/board", pack, qos=1).wait_for_publish(30)
+            client.disconnect()
+            client.loop_stop()
+            until(lambda: len(heard) == DEAF, 60)
+        assert resident_mb(own_service) - before < 40, f"{DEAF * 20_000 / 1e6:.0f} MB were sent past it"
+        with own_service.hub() as hub:
+            assert any("deaf" in entry.text for entry in hub.journal()), "what it loses is said"
+
+
+def resident_mb(service: Service) -> float:
+    """What the hub's process has in memory."""
+    assert service.process is not None
+    status = Path(f"/proc/{service.process.pid}/status").read_text()
+    return int(next(line for line in status.splitlines() if line.startswith("VmRSS")).split()[1]) / 1024
