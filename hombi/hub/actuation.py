@@ -148,7 +148,7 @@ class Actuation:
         entity = self._house.entities.get(wish.entity)
         if entity is None:
             self.wishes.done(wish)
-        elif self.wishes.is_current(wish):
+        elif self.wishes.is_current(wish) and entity.address not in self._waiting:  # else it is being asked already
             self._tasks.start(self._send_again(entity, wish), name=f"{wish.entity} again")
 
     async def _send_again(self, entity: Entity, wish: Wish) -> None:

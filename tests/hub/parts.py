@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from hombi.core.senml import Resolved
+from hombi.hub import lag
 from hombi.hub.clock import Timer
 from hombi.hub.config import Config
 from hombi.hub.hub import Hub, open_hub
@@ -232,6 +233,8 @@ async def rig(records: MemoryRecords | None = None, clock: ManualClock | None = 
         links.append(Link(reports))
         return list(links)
 
+    # A clock that stands still until it is moved looks like one that is set again and again.
+    lag.LOOK_EVERY_S = 3_600.0
     settings = Config(config.pop("data", Path("/nowhere")), **{"time_zone": "UTC", "answer_s": 0.05, **config})
     async with open_hub(settings, records, clock=clock, push=phones, make_drivers=make) as hub:  # type: ignore[arg-type]
         yield Rig(hub, clock, records, links[0], phones)
