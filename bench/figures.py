@@ -20,7 +20,7 @@ import paho.mqtt.client as paho
 from bench import rig
 from hombi.client import HubUnreachable
 from tests.broker import Broker
-from tests.house import PLUG, Joined, Service, description, let_in, until
+from tests.house import PLUG, Joined, Service, description, let_in, never_reads, until
 
 Row = tuple[str, str, str, bool]
 NODES, ENTITIES, SECONDS, WINDOW = 20, 10, 10.0, 100
@@ -392,6 +392,43 @@ def footprint(seconds: float = 60) -> list[Row]:
     ]
 
 
+def sleepers(messages: int = 3_000, large: int = 400) -> list[Row]:
+    """What waits for a subscriber that sleeps, and for one that never reads: memory, and how long another one waits meanwhile."""
+    with rig.hub() as service, service.hub() as hub:
+        assert service.process is not None
+        keys = {name: hub.add_tool(name, ["bench/#"], ["bench/#"]).key for name in ("board", "sleeper", "deaf")}
+        sleeper, board = (Joined(service, name, keys[name], {}) for name in ("sleeper", "board"))
+        sleeping = sleeper.mqtt("sleeper", clean=False)
+        sleeping.on_connect = lambda client, *_: client.subscribe("bench/small", qos=1)
+        sleeping.on_subscribe = lambda client, *_: client.disconnect()
+        sleeping.connect("127.0.0.1", service.mqtt_port)
+        sleeping.loop_forever()
+        client = board.mqtt("board")
+        client.connect("127.0.0.1", service.mqtt_port)
+        client.loop_start()
+        before = memory_mb(service.process.pid)
+        for _ in range(messages):
+            client.publish("bench/small", b"x" * 1_000, qos=1).wait_for_publish(30)
+        small = memory_mb(service.process.pid) - before
+        node, waits = let_in(service, description("Rack", **PLUG)), list[float]()
+        with never_reads(service, "deaf", keys["deaf"], "bench/#"):
+            before = memory_mb(service.process.pid)
+            for number in range(large):
+                client.publish("bench/large", b"x" * 200_000, qos=1).wait_for_publish(30)
+                if number % 20 == 0:
+                    begun = time.perf_counter()
+                    assert node.post([{"n": "power", "v": number}]).is_success
+                    waits.append(1000 * (time.perf_counter() - begun))
+            deaf = memory_mb(service.process.pid) - before
+        client.disconnect()
+        client.loop_stop()
+    return [
+        (f"{messages:,} messages of 1 kB for a sleeper, memory of the hub", f"+{small:.1f} MB", "under 10 MB", small < 10),
+        (f"{large} of 200 kB for one that never reads, memory", f"+{deaf:.1f} MB", "under 20 MB", deaf < 20),
+        ("the same, another node's reading meanwhile", f"at most {max(waits):.0f} ms", "under 500 ms", max(waits) < 500),
+    ]
+
+
 def processor_s(pid: int) -> float:
     """Seconds of processor time a process has used."""
     fields = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()
@@ -415,4 +452,19 @@ def first_load() -> list[Row]:
     return [("the console's first load, JavaScript gzipped", f"{size / 1000:.0f} kB", "under 200 kB", size < 200_000)]
 
 
-ALL = {f.__name__: f for f in (intake, broker, steady, reaction, zigbee, bluetooth, month, screen, footprint, first_load)}
+ALL = {
+    f.__name__: f
+    for f in (
+        intake,
+        broker,
+        steady,
+        reaction,
+        sleepers,
+        zigbee,
+        bluetooth,
+        month,
+        screen,
+        footprint,
+        first_load,
+    )
+}

@@ -9,6 +9,7 @@ import json
 import os
 import signal
 import socket
+import struct
 import subprocess
 import sys
 import threading
@@ -235,3 +236,15 @@ def let_in(service: Service, thing: dict[str, Any], room: str = "Cheese cellar",
         hub.close_pairing()
     said = collect(service, asked.json())
     return Joined(service, said["node"], said["key"], said["mqtt"])
+
+
+@contextlib.contextmanager
+def never_reads(service: Service, name: str, key: str, topic: str) -> Iterator[None]:
+    """A subscriber (QoS 1) that reads nothing any more once it has subscribed: CONNECT and SUBSCRIBE as bytes."""
+    texts = (b"deaf", name.encode(), key.encode())
+    head = b"\x00\x04MQTT\x04\xc0\x00\x00" + b"".join(struct.pack(">H", len(one)) + one for one in texts)
+    wanted = struct.pack(">HH", 1, len(topic)) + topic.encode() + b"\x01"
+    with socket.create_connection(("127.0.0.1", service.mqtt_port)) as deaf:
+        deaf.sendall(bytes((0x10, len(head))) + head + bytes((0x82, len(wanted))) + wanted)
+        time.sleep(0.5)  # it is not read whether that was taken
+        yield

@@ -6,8 +6,6 @@ import contextlib
 import json
 import os
 import random
-import socket
-import struct
 import threading
 import time
 from collections.abc import Iterator
@@ -19,7 +17,7 @@ import httpx
 
 from tests.broker import Broker
 from tests.conftest import make_service
-from tests.house import CLIMATE, PLUG, Joined, Service, description, let_in, until
+from tests.house import CLIMATE, PLUG, Joined, Service, description, let_in, never_reads, until
 
 # `make soak` has more of each.
 KILLS = int(os.environ.get("KILLS", "12"))
@@ -264,13 +262,7 @@ def test_a_subscriber_that_never_reads_costs_nobody_anything(own_service: Servic
         board = Joined(own_service, "board", hub.add_tool("board", ["bench/#"], []).key, {})
         deaf = hub.add_tool("deaf", [], ["bench/#"]).key
         reader = gauge_reader(own_service)
-    # CONNECT and SUBSCRIBE (QoS 1) as bytes, and then nothing is read any more.
-    name, key = b"deaf", deaf.encode()
-    head = b"\x00\x04MQTT\x04\xc2\x00\x00" + b"".join(struct.pack(">H", len(one)) + one for one in (b"deaf", name, key))
-    topic = struct.pack(">HH", 1, 7) + b"bench/#\x01"
-    with socket.create_connection(("127.0.0.1", own_service.mqtt_port)) as deaf_one:
-        deaf_one.sendall(bytes((0x10, len(head))) + head + bytes((0x82, len(topic))) + topic)
-        time.sleep(0.5)
+    with never_reads(own_service, "deaf", deaf, "bench/#"):
         before = resident_mb(own_service)
         with hearing(own_service, reader, "bench/#", clean=True) as heard:
             client = board.mqtt("board")

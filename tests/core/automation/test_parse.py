@@ -113,6 +113,19 @@ def test_converts_limits_into_the_unit_of_the_kind() -> None:
         ("{value} for", "{vaule} for", 21, 8, "{vaule} stands for nothing", "did you mean value?"),
         ("{value} for", "{value for", 21, 8, "{value for {held} stands for nothing|a brace stands alone", ""),
         ('title = "Cellar is dry"\n', "", 18, 3, "title is missing", ""),
+        ("{value} for", "{value:.1f} for", 21, 8, "{value:.1f} has a format", "write {value}"),
+        ("{value} for", "{value!x} for", 21, 8, "{value!x} has a format", "write {value}"),
+        ("{value} for", "{value:{held}} for", 21, 8, "{value:{held}} has a format", "write {value}"),
+        ('held = "10 min"', "held = 10", 7, 8, "held must be a text in quotes", 'write held = "10 min"'),
+        ('held = "10 min"', 'held = ""', 7, 8, "held is empty", "leave held out"),
+        ('to = "on"', "to = true", 16, 6, "to must be a text in quotes", 'write to = "on"'),
+        ('["mon", "Tue"]', "[]", 12, 8, "days is empty", "leave days out"),
+        ('under = "82 %"', 'under = "0 %"', 6, 9, "a humidity is never under 0 %", "it goes down to 0 %"),
+        ('"Cellar too dry"', '"Cellar\\u0000"', 1, 8, "name holds a control character (U+0000)", "delete it"),
+        ("[watch]", "[[watch]]", 4, 3, "watch must be a table", "write [watch] on a line of its own"),
+        ('name = "Cellar too dry"', 'name = "a"\nname = "b"', 2, 1, "name stands here a second time", "the first one is on line 1"),
+        ("about = ", "\ufeffabout = ", 2, 1, "an invisible character stands here (U+FEFF, byte-order mark)", "delete it"),
+        ('until = "86 %"', 'until = "86 %"\nlost = "perhaps"', 9, 8, "'perhaps' is neither end nor stay", 'write lost = "end"'),
     ],
 )
 def test_names_every_mistake_with_its_place(old: str, new: str, line: int, column: int, what: str, hint: str) -> None:
@@ -162,3 +175,17 @@ def test_a_form_with_blanks_writes_a_text_whose_mistakes_are_named() -> None:
     parsed = parse(write(Threshold("", "", "over", "")), FACTS)
     assert parsed.automation is None
     assert parsed.mistakes
+
+
+@pytest.mark.parametrize("edge", ["starts", "ends"])
+def test_an_empty_list_of_actions_is_a_mistake(edge: str) -> None:
+    text = f"{edge} = []\n" + SOUND.replace(SOUND[SOUND.index(f"[[{edge}]]") :], "")
+    parsed = parse(text, FACTS)
+    assert parsed.automation is None
+    assert any(f"{edge} = []" in one.what and f"[[{edge}]]" in one.hint for one in parsed.mistakes)
+
+
+def test_what_hides_in_a_text_in_quotes_is_the_authors() -> None:
+    automation = parse(SOUND.replace("Cellar is dry", "Cellar\u2028is dry"), FACTS).automation
+    assert automation is not None
+    assert Notify("everyone", "Cellar\u2028is dry", "{value} for {held}") in automation.starts
