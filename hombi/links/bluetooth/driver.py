@@ -140,7 +140,7 @@ class BluetoothDriver:
         values = self._signal(known, data.rssi, now_s)
         if known.connects:
             if known.peer is not None:
-                known.peer.seen.set()
+                known.peer.heard()
         elif self._is_news(known, (data.service_data, data.manufacturer_data), now_s):
             values += self._decoded(known, device, data)
         if values:

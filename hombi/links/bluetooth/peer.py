@@ -24,6 +24,8 @@ CONNECT_S, ANSWER_S, LET_GO_S = 15.0, 6.0, 2.0
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 1.0, 60.0
 # A connection that is lost sooner than this counts as one that failed.
 STEADY_S = 30.0
+# One that is heard again after it was not for this long is tried at once: it is back within reach.
+QUIET_S = 10.0
 FAILINGS_TO_TELL = 3
 READ_EVERY_S = 30.0
 HOLD_S = 60.0
@@ -126,8 +128,18 @@ class Peer:
     _ready: asyncio.Event = field(default_factory=asyncio.Event)
     # Between reading a characteristic's signals and writing one of them nobody else writes another.
     _writing: asyncio.Lock = field(default_factory=asyncio.Lock)
-    seen: asyncio.Event = field(default_factory=asyncio.Event)
+    _seen: asyncio.Event = field(default_factory=asyncio.Event)
+    _back: asyncio.Event = field(default_factory=asyncio.Event)
+    _heard_s: float = 0.0
     waiting: Callable[[], int] = lambda: 0
+
+    def heard(self) -> None:
+        """It advertises."""
+        now = time.monotonic()
+        if now - self._heard_s > QUIET_S:
+            self._back.set()
+        self._heard_s = now
+        self._seen.set()
 
     async def run(self) -> None:
         """Be connected, again and again, until cancelled."""
@@ -135,8 +147,8 @@ class Peer:
         while True:
             device = self.device()
             if device is None:
-                self.seen.clear()
-                await self.seen.wait()
+                self._seen.clear()
+                await self._seen.wait()
                 continue
             try:
                 async with self.slots:
@@ -150,7 +162,10 @@ class Peer:
             if failings == FAILINGS_TO_TELL:
                 self.failing(why)
             # Whoever was connected for a turn makes room for the others; whoever was lost waits.
-            await asyncio.sleep(min(FIRST_PAUSE_S * 2 ** min(max(0, failings - 1), 16), LONGEST_PAUSE_S))
+            self._back.clear()
+            with contextlib.suppress(TimeoutError):
+                async with asyncio.timeout(min(FIRST_PAUSE_S * 2 ** min(max(0, failings - 1), 16), LONGEST_PAUSE_S)):
+                    await self._back.wait()
 
     async def _session(self, device: BLEDevice) -> None:
         gone = asyncio.Event()

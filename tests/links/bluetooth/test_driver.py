@@ -285,6 +285,21 @@ async def test_a_node_that_drops_at_once_is_left_in_peace_and_costs_no_socket(
         assert node.on
 
 
+async def test_a_node_that_is_back_is_connected_at_once(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("hombi.links.bluetooth.peer.QUIET_S", 0.5)
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        monkeypatch.setattr("hombi.links.bluetooth.peer.FIRST_PAUSE_S", 20.0)
+        node = await rig.let_in("hen-lamp")
+        await until(lambda: rig.told.here.get("hen-lamp"))
+        node.away = True
+        await until(lambda: not rig.told.here["hen-lamp"])
+        await asyncio.sleep(1)
+        node.away = False
+        await until(lambda: rig.told.here["hen-lamp"], 5)  # and not after 20 s
+        await rig.driver.send("hen-lamp", ON)
+        assert node.on
+
+
 async def test_each_signal_of_a_characteristic_is_a_switch_of_its_own(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     async with rig_at(tmp_path, monkeypatch) as rig:
         node = rig.node("hen-lamp")

@@ -105,7 +105,7 @@ function Again({ node }: { node: HubNode }) {
         Ask again
       </Button>
       <span aria-live="polite" className="text-faint">
-        {again.isSuccess ? "asked; what it says comes up by itself" : "It is asked anew what it has."}
+        {again.isSuccess ? "asked; what it says comes up by itself" : "The hub asks the node once more what it has."}
       </span>
       {again.error && <Failure error={again.error} />}
     </section>
