@@ -10,7 +10,7 @@ import typer
 from rich.text import Text
 
 from hombi.cli import complete
-from hombi.cli.drawing import ago, as_json, bold, clock, err, moment, out, table
+from hombi.cli.drawing import HouseTime, ago, as_json, bold, clock, err, moment, out, table
 from hombi.cli.run import SAID_NO, Json, hub
 from hombi.client import Message
 
@@ -30,6 +30,7 @@ def messages(
 ) -> None:
     """What arrives, as it came: over the hub's MQTT door, from the broker, by HTTP, over Zigbee and Bluetooth."""
     with hub() as h, contextlib.suppress(KeyboardInterrupt):
+        HouseTime.of(h)
         found = h.messages(via=via, topic=topic, node=node, text=text, limit=limit, each_topic=each)[::-1]
         if json and not follow:
             as_json(m.as_dict() for m in found)

@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from hombi.cli.drawing import as_json, clock, out, table
+from hombi.cli.drawing import HouseTime, as_json, clock, out, table
 from hombi.cli.run import Json, hub
 
 app = typer.Typer(invoke_without_command=True, help="The household's phones, and their notices.")
@@ -18,6 +18,7 @@ def phones(context: typer.Context, json: Json = False) -> None:
     if context.invoked_subcommand is not None:
         return
     with hub() as h:
+        HouseTime.of(h)
         found = h.phones()
     if json:
         as_json(p.as_dict() for p in found)
@@ -50,6 +51,7 @@ def remove(phone: Annotated[int, typer.Argument(help="The phone's number.")]) ->
 def notices(json: Json = False) -> None:
     """What the household was told, newest first."""
     with hub() as h:
+        HouseTime.of(h)
         found = h.notices()
     if json:
         as_json(n.as_dict() for n in found)

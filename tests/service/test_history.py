@@ -21,7 +21,7 @@ def thing(kind: str, unit: str) -> dict[str, Any]:
 
 
 def test_a_value_of_another_kind_begins_a_history_of_its_own(own_service: Service) -> None:
-    own_service.env["HOMBI_TIME_ZONE"] = "Europe/Berlin"
+    own_service.env["HOMBI_HOUSE_TIME_ZONE"] = "Europe/Berlin"
     service = own_service.start()
     service.claim()
     sluice = let_in(service, thing("temperature", "Cel"))
@@ -88,3 +88,25 @@ def test_history_is_read_from_a_day_to_another(service: Service, rack: Joined, f
     wrong = service.hombi("history", "cellar-rack/humidity", "--from", "last Tuesday")
     assert wrong.returncode == 2
     assert "no date and time" in wrong.stderr
+
+
+def test_the_terminal_shows_the_time_of_the_house_and_not_the_machines(own_service: Service) -> None:
+    own_service.env |= {"HOMBI_HOUSE_TIME_ZONE": "Asia/Kathmandu"}
+    service = own_service.start()
+    service.claim()
+    rack = let_in(service, thing("temperature", "Cel"))
+    assert rack.post([{"n": "level", "u": "Cel", "v": 11.5}]).is_success
+    assert rack.post([{"n": "nobody", "v": 1}]).status_code == 422
+    with service.hub() as hub:
+        entry = next(iter(hub.journal()))
+        message = hub.messages()[-1]
+        started = hub.house().started_at
+    elsewhere = {"TZ": "America/Lima"}
+    for words, at_ms, pattern in (
+        (("journal",), entry.at, "%d %b %H:%M:%S"),
+        (("messages",), message.at, "%H:%M:%S"),
+        (("status",), started, "%d %b %H:%M"),
+        (("doctor",), round(datetime.now().timestamp() * 1000), "%d %B %Y %H:"),
+    ):
+        shown = datetime.fromtimestamp(at_ms / 1000, ZoneInfo("Asia/Kathmandu")).strftime(pattern)
+        assert shown in service.hombi(*words, env=elsewhere).stdout, words
