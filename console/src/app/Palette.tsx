@@ -7,6 +7,7 @@ import { addressParts, api, ask } from "../api/client";
 import { useAutomations, useEntities, useHouse, useNodes } from "../api/queries";
 import { Failure } from "../ui/parts";
 import { Sheet } from "../ui/Sheet";
+import { visible } from "../ui/visible";
 import { type Choice, choices, matching } from "./choices";
 
 export function Palette({ close }: { close: () => void }) {
@@ -57,8 +58,8 @@ export function Palette({ close }: { close: () => void }) {
               value={choice}
               className="flex items-baseline justify-between gap-4 px-2 py-1 data-focus:bg-act data-focus:text-on-act"
             >
-              <span>{choice.label}</span>
-              <span className="text-sm opacity-80">{choice.what}</span>
+              <span>{visible(choice.label)}</span>
+              <span className="text-sm opacity-80">{visible(choice.what)}</span>
             </ComboboxOption>
           ))}
         </ComboboxOptions>

@@ -8,6 +8,7 @@ import { LevelControl } from "../../ui/LevelControl";
 import { Ago, Await, Empty, Heads, Mark, Page } from "../../ui/parts";
 import { SwitchControl } from "../../ui/SwitchControl";
 import { exact } from "../../ui/time";
+import { visible } from "../../ui/visible";
 import { Chart } from "./Chart";
 import { numbers } from "./numbers";
 
@@ -28,7 +29,7 @@ export function EntityPage() {
     <Await of={entity} lines={8}>
       {(found) => (
         <Page
-          title={found.spoken}
+          title={visible(found.spoken)}
           aside={
             <fieldset aria-label="Span" className="flex gap-4">
               {SPANS.map((s) => (

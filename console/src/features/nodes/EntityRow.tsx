@@ -6,6 +6,7 @@ import { addressParts, api, ask, type Entity } from "../../api/client";
 import { keys, useKinds } from "../../api/queries";
 import { Button, Failure, Labelled } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
+import { visible } from "../../ui/visible";
 
 export function EntityRow({ entity }: { entity: Entity }) {
   const [changing, setChanging] = useState(false);
@@ -13,7 +14,7 @@ export function EntityRow({ entity }: { entity: Entity }) {
     <li className="rule grid grid-cols-[1fr_auto_auto] items-baseline gap-x-4 border-t py-1.5">
       <span>
         <Link className="text-act hover:underline" to={`/readings/${entity.entity}`}>
-          {entity.title}
+          {visible(entity.title)}
         </Link>
         {entity.hidden && <span className="block text-faint text-sm">hidden</span>}
         {entity.picked && <code className="block break-all text-faint text-sm">{entity.picked}</code>}

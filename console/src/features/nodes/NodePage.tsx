@@ -8,6 +8,7 @@ import { Ago, Await, Button, Failure, Labelled, Mark, Page } from "../../ui/part
 import { RoomField } from "../../ui/RoomField";
 import { Sheet } from "../../ui/Sheet";
 import { exact } from "../../ui/time";
+import { visible } from "../../ui/visible";
 import { AddPosted, EntityRow } from "./EntityRow";
 import { Key } from "./Key";
 import { Actions, OwnSettings } from "./OwnSettings";
@@ -35,7 +36,7 @@ function Found({ node }: { node: HubNode }) {
   const entities = useEntities();
   const mine = entities.data?.filter((e) => e.node === node.node) ?? [];
   return (
-    <Page title={node.title} aside={<code className="text-faint">{node.node}</code>}>
+    <Page title={visible(node.title)} aside={<code className="text-faint">{node.node}</code>}>
       <dl className="mb-8 flex flex-wrap gap-x-10 gap-y-2">
         <Fact name="link">{node.link}</Fact>
         <Fact name="state">

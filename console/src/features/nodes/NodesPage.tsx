@@ -2,6 +2,7 @@
 import { Link } from "react-router";
 import { useEntities, useHouse, useNodes } from "../../api/queries";
 import { Ago, Await, Empty, Heads, Page } from "../../ui/parts";
+import { visible } from "../../ui/visible";
 import { AddNode } from "./AddNode";
 import { Pairing } from "./Pairing";
 import { State } from "./State";
@@ -36,7 +37,7 @@ export function NodesPage() {
                     <tr key={node.node} className="rule border-t">
                       <td className="py-1.5 pr-4">
                         <Link className="text-act hover:underline" to={`/nodes/${node.node}`}>
-                          {node.title}
+                          {visible(node.title)}
                         </Link>
                       </td>
                       <td className="pr-4 max-sm:hidden">{node.room ? (rooms.get(node.room) ?? node.room) : "–"}</td>

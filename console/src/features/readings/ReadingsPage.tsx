@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { useEntities, useHouse, useNodes } from "../../api/queries";
 import { Ago, Await, Empty, Heads, Mark, Page } from "../../ui/parts";
+import { visible } from "../../ui/visible";
 
 export function ReadingsPage() {
   const entities = useEntities();
@@ -33,7 +34,7 @@ export function ReadingsPage() {
             .map((entity) => ({
               entity,
               room: rooms.get(entity.room ?? "") ?? "–",
-              node: titles.get(entity.node) ?? entity.node,
+              node: visible(titles.get(entity.node) ?? entity.node),
             }))
             .filter(({ entity, room, node }) => {
               const text =
@@ -57,7 +58,7 @@ export function ReadingsPage() {
                       <td className="py-1.5 pr-4">{node}</td>
                       <td className="pr-4">
                         <Link className="text-act hover:underline" to={`/readings/${entity.entity}`}>
-                          {entity.title}
+                          {visible(entity.title)}
                         </Link>
                         {entity.hidden && <span className="block text-faint text-sm">hidden</span>}
                       </td>

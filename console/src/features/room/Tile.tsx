@@ -5,6 +5,7 @@ import { useHistory } from "../../api/queries";
 import { LevelControl } from "../../ui/LevelControl";
 import { Ago, Mark } from "../../ui/parts";
 import { SwitchControl } from "../../ui/SwitchControl";
+import { visible } from "../../ui/visible";
 import { trend } from "./trend";
 
 type Limit = NonNullable<Automation["watch"]>;
@@ -21,9 +22,9 @@ export function Tile({ entity, nodeTitle, limits }: { entity: Entity; nodeTitle:
       {!entity.words && <Trend address={entity.entity} limits={limits} />}
       <div className="relative">
         <Link to={`/readings/${entity.entity}`} className="text-act hover:underline">
-          {entity.title}
+          {visible(entity.title)}
         </Link>
-        <div className="text-faint text-sm">{nodeTitle}</div>
+        <div className="text-faint text-sm">{visible(nodeTitle)}</div>
       </div>
       <div className="relative">
         <Value entity={entity} />
