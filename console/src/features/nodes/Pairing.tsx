@@ -99,7 +99,7 @@ export function Pairing() {
               )}
             </div>
             <Choice arrival={arrival} admit={() => setAdmitting(arrival)} />
-            {arrival.link === "zigbee" && (
+            {arrival.link === "zigbee" && !/\d of \d/.test(arrival.progress) && (
               <Button onClick={() => again.mutate(arrival.id)} disabled={again.isPending}>
                 Ask again
               </Button>
