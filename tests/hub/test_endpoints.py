@@ -55,3 +55,9 @@ def test_a_public_name_for_an_address_of_the_house_is_seen_through(
 
     monkeypatch.setattr(socket, "getaddrinfo", resolved)
     assert leads_inside("push.example.net") is inside
+
+
+@pytest.mark.parametrize("host", ["a..example", "x" * 64 + ".example", "\x92\xbc.example"])
+def test_a_name_that_is_none_is_one_that_nobody_knows(host: str) -> None:
+    with pytest.raises(OSError, match="no name of a machine"):
+        leads_inside(host)

@@ -11,7 +11,7 @@ import httpx
 import pytest
 
 from hombi import __version__
-from hombi.client import Conflict, Missing, Wrong
+from hombi.client import Conflict, HubProblem, Missing, Wrong
 from tests.house import CLIMATE, Joined, Service, ask, collect, description, let_in
 
 
@@ -373,3 +373,13 @@ def test_each_value_has_its_own_time(service: Service, rack: Joined) -> None:
         assert humidity.heard_at is not None
         assert temperature.heard_at - humidity.heard_at >= 250
         assert next(n.heard_at for n in hub.nodes() if n.node == "cellar-rack") >= temperature.heard_at
+
+
+@pytest.mark.parametrize(
+    "address", ["\u00e6\u0092\u00bc&\u0010!", "http://a..b/", "x" * 70 + ".lan", "http://[::1", "http://loft.local:99999/"]
+)
+def test_an_address_that_is_none_is_said_in_words(service: Service, address: str) -> None:
+    with service.hub() as hub, pytest.raises(HubProblem) as error:
+        hub.look(address)
+    assert error.value.status == 422
+    assert error.value.detail

@@ -43,7 +43,11 @@ def is_named(endpoint: str, services: Iterable[str]) -> bool:
 
 def leads_inside(host: str) -> bool:
     """Whether a name that looks public stands for an address of the house. Blocks; raises OSError when nobody knows it."""
-    found = {str(one[4][0]).partition("%")[0] for one in socket.getaddrinfo(host, None, type=socket.SOCK_STREAM)}
+    try:
+        answers = socket.getaddrinfo(host, None, type=socket.SOCK_STREAM)
+    except UnicodeError as error:  # letters that no name has, or a part that is empty or too long
+        raise OSError(f"{host[:60]!r} is no name of a machine") from error
+    found = {str(one[4][0]).partition("%")[0] for one in answers}
     return any(not ipaddress.ip_address(one).is_global for one in found)
 
 

@@ -76,4 +76,6 @@ class Guard:
             found = await asyncio.get_running_loop().getaddrinfo(host, None, type=socket.SOCK_STREAM)
         except OSError:
             return set()  # nothing is asked of a name that nobody knows; the request says so
+        except UnicodeError as error:  # letters that no name has, or a part that is empty or too long
+            raise LinkError(f"{host[:60]!r} is no name of a machine") from error
         return {ipaddress.ip_address(str(one[4][0]).partition("%")[0]) for one in found}
