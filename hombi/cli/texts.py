@@ -30,6 +30,6 @@ def moment_of(text: str, zone: tzinfo, option: str) -> int:
     """A date, or a date and a time of house time, in ms since 1970. Raises typer.BadParameter."""
     try:
         moment = datetime.fromisoformat(text.strip())
-    except ValueError as error:
+        return round((moment if moment.tzinfo else moment.replace(tzinfo=zone)).timestamp() * 1000)
+    except (ValueError, OverflowError) as error:
         raise typer.BadParameter(f"{text!r} is no date and time; write it {MOMENT_HELP}", param_hint=option) from error
-    return round((moment if moment.tzinfo else moment.replace(tzinfo=zone)).timestamp() * 1000)

@@ -431,3 +431,31 @@ def test_a_session_that_is_not_to_be_kept_any_more_leaves_nothing_behind(house: 
     assert house.host.kept == {}
     back.close()
     assert house.host.kept == {}
+
+
+def test_what_an_earlier_version_kept_for_a_sleeper_is_delivered(house: House) -> None:
+    """As 0.3 stored it: all messages within the session's snapshot, and a subscription of 0.1 as a bare number."""
+    house.door.restore(
+        {
+            "mister\0c": {
+                "expiry": 0xFFFFFFFF,
+                "subscriptions": {"mister/wanted": [1, False, False, 0], "mister/other": 1},
+                "inflight": [["mister/wanted", "b24=", 1, 7, {}]],
+                "waiting": [["mister/wanted", "b2Zm", 1, 0, {}, None], ["mister/wanted", "bGF0ZQ==", 1, 0, {}, 0.5]],
+                "received": [],
+                "last_id": 7,
+            }
+        },
+        0.0,
+    )
+    assert [state["message"][1] for key, state in sorted(house.host.kept.items()) if key.startswith("message/")] == [
+        "b24=",
+        "b2Zm",
+        "bGF0ZQ==",
+    ]
+    assert "waiting" not in house.host.kept["mister\0c"]
+    again = House()
+    again.door.restore(house.host.kept)
+    _, wire = again.enter("mister", clean=False)
+    payloads = [(packet.payload, packet.duplicate) for packet in wire.take() if isinstance(packet, p.Publish)]
+    assert payloads == [(b"on", True), (b"off", False), (b"late", False)]

@@ -69,6 +69,8 @@ def test_rows_follow_the_houses_clock_and_say_where_nothing_came(service: Servic
         assert all(a.end == b.start for a, b in pairwise(days))
         with pytest.raises(HubProblem, match="more than 400 rows"):
             hub.rows("cellar-rack/humidity", "month", rows="minutes")
+        with pytest.raises(HubProblem, match="out of range"):
+            hub.rows("cellar-rack/humidity", start=2**53 - 1000, end=2**53 - 1)
         with pytest.raises(HubProblem, match="use minutes, hours, days"):
             hub.rows("cellar-rack/humidity", "month", rows="weeks")
 

@@ -94,7 +94,8 @@ class Web:
         try:
             async with self._client.stream("GET", url, headers={"accept": "application/td+json, application/json"}) as answer:
                 if answer.is_redirect:
-                    raise LinkError(f"{url} sends the hub on to {answer.headers['location'][:200]}; give that address instead")
+                    to = answer.headers.get("location", "another address")[:200]
+                    raise LinkError(f"{url} sends the hub on to {to}; give that address instead")
                 if answer.status_code >= 400:
                     raise LinkError(f"{url} answers {answer.status_code}; no Thing Description is there")
                 body = bytearray()

@@ -22,6 +22,8 @@ from hombi.service.records import queries
 
 SPANS_MS = {"hour": 3_600_000, "day": 86_400_000, "week": 7 * 86_400_000, "month": 30 * 86_400_000}
 MAX_POINTS = 2_000
+# The year 3000: a calendar has days only so far.
+LATEST_MS = 32_503_680_000_000
 PAGE = 1_000
 
 
@@ -118,6 +120,8 @@ def _span(request: Request) -> tuple[int, int]:
     start = whole_number(request, "start", max(0, end - SPANS_MS[span]))
     if start >= end:
         raise Invalid("start must come before end")
+    if end > LATEST_MS:
+        raise Invalid(f"end={end} is out of range; it is ms since 1970")
     return start, end
 
 

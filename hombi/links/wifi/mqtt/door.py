@@ -92,6 +92,9 @@ class Door:
             elif not key.startswith(_MESSAGE):
                 session = self._add(key, NEVER_S)
                 session.restore(state, waiting.pop(key, []), now_s)
+                if "waiting" in state:  # as versions up to 0.3 kept it: from now on each message by itself
+                    session.keep_all()
+                    self.changed(session)
                 for name_filter, subscription in session.subscriptions.items():
                     self._subscriptions.add(name_filter, key, subscription)
         for owner, orphans in waiting.items():

@@ -200,8 +200,8 @@ class Session:
         self.expiry_s = kept.get("expiry", NEVER_S)
         self.received = set(kept.get("received", ()))
         for name, options in kept["subscriptions"].items():
-            self.subscriptions[name] = Subscription(*options)
-        for queued in messages:
+            self.subscriptions[name] = Subscription(*options) if isinstance(options, list) else Subscription(options)
+        for queued in messages or self._older(kept, now_s):
             self._book(queued.size)
             if queued.message.packet_id:
                 self._inflight[queued.message.packet_id] = queued
@@ -211,6 +211,13 @@ class Session:
         self._last_id = max(self._inflight, default=0)
         if self.expiry_s != NEVER_S:
             self.ends_s = now_s + self.expiry_s
+
+    def _older(self, kept: Mapping[str, Any], now_s: float) -> Iterator[Queued]:
+        """The messages that versions up to 0.3 kept within the snapshot."""
+        for topic, payload, qos, packet_id, *more in (*kept.get("inflight", ()), *kept.get("waiting", ())):
+            properties, left = (*more, None, None)[:2]
+            message = unpacked([topic, payload, qos, packet_id, properties or {}, False])
+            yield Queued(self.ledger.next_number(), message, None if left is None else now_s + left)
 
     def keep_all(self) -> None:
         """It is to outlive its connection from now on: what waits is kept too."""
