@@ -15,9 +15,8 @@ from hombi.cli.run import UNANSWERED, Json, hub
 from hombi.cli.texts import MOMENT_HELP, moment_of
 from hombi.client import Row
 
+HOUR_MS = 3_600_000
 Entity = Annotated[str, typer.Argument(help="Its address, node/entity.", autocompletion=complete.entities)]
-_PATTERNS = {300_000: "%d %b %H:%M", 3_600_000: "%d %b %H:%M"}
-_DAY_PATTERN = "%a %d %b %Y"
 
 
 def history(
@@ -70,7 +69,7 @@ def _drawn(rows: Sequence[Row]) -> Iterator[tuple[str, ...]]:
 
 
 def _pattern(row: Row) -> str:
-    return _PATTERNS.get(row.end - row.start, _DAY_PATTERN)
+    return "%d %b %H:%M" if row.end - row.start <= HOUR_MS else "%a %d %b %Y"
 
 
 def follow(

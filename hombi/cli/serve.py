@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 import typer
 
 from hombi.cli.drawing import err
@@ -9,14 +11,19 @@ from hombi.cli.run import installed
 from hombi.cli.where import data_folder
 
 
-def serve() -> None:
+def serve(
+    new_secrets: Annotated[
+        bool,
+        typer.Option("--new-secrets", help="When secret.key is lost: forget what was sealed with it (phones, nodes' secrets)."),
+    ] = False,
+) -> None:
     """Run the hub, until Ctrl-C. HOMBI_DATA names its data folder, HOMBI_PORT its port."""
     # The hub brings Django; the other commands start faster without it, and are installed without it.
     with installed("hub"):
         from hombi.service.run import StartError, serve as run  # noqa: I001, PLC0415
 
     try:
-        run(data_folder())
+        run(data_folder(), new_secrets=new_secrets)
     except StartError as error:
         err.print(str(error), style="red", soft_wrap=True)
         raise typer.Exit(1) from error

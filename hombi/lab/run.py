@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import fcntl
 import json
 import os
 import secrets
@@ -280,7 +281,14 @@ async def _let_in_radio(hub: AsyncHub, zigbee: ZigbeeHouse, bluetooth: Bluetooth
 
 
 def _clear(demo: Demo) -> None:
-    """Remove what an unfinished preparation has left, and nothing else that is in the folder."""
+    """Remove what an unfinished preparation has left, and nothing else that is in the folder. Raises DemoError."""
+    lock = demo.data / "hub.lock"
+    if lock.exists():
+        with lock.open() as file:
+            try:
+                fcntl.flock(file, fcntl.LOCK_SH | fcntl.LOCK_NB)
+            except BlockingIOError as error:
+                raise DemoError(f"its hub still runs (process {file.read().strip()}); stop that first") from error
     for pattern in ("hub.*", "secret.key"):
         for path in demo.data.glob(pattern):
             path.unlink()

@@ -47,8 +47,8 @@ def read_secret(data: Path) -> str:
         raise DataError(f"{path} cannot be read ({error}); put it back from a backup") from error
     if len(found) < SECRET_LENGTH:
         raise DataError(
-            f"{path} is empty or cut short. Put it back from a backup. Without one, delete it: a new one is made, everybody "
-            "signs in again, and what was sealed with it (secrets of nodes, the Zigbee network) must be set up anew"
+            f"{path} is empty or cut short. Put it back from a backup. Without one, delete it and start once with "
+            "`hombi serve --new-secrets`: what was sealed with it is forgotten and must be set up anew"
         )
     return found
 

@@ -32,15 +32,19 @@ COLLECT_AFTER = 50_000
 
 
 OURS = ("records", "accounts")
-_WRONG_KEY = "{}: put back the secret.key that belongs to this database"
+_WRONG_KEY = (
+    "{}: put back the secret.key that belongs to this database. If it is lost, start once with `hombi serve --new-secrets`: "
+    "phones, the secrets of nodes and the kept Zigbee network are forgotten and must be set up anew; everything else stays"
+)
 
 
 class StartError(Exception):
     """The hub cannot start; the message says why and what to do."""
 
 
-def serve(data: Path) -> None:
-    """Run the hub on a data folder until it is told to stop. Raises StartError."""
+def serve(data: Path, *, new_secrets: bool = False) -> None:
+    """Run the hub on a data folder until it is told to stop. With `new_secrets` the sealed ones are forgotten first. Raises
+    StartError."""
     sys.setswitchinterval(THREAD_TURN_S)
     try:
         prepare(data)
@@ -53,7 +57,7 @@ def serve(data: Path) -> None:
         os.environ["DJANGO_SETTINGS_MODULE"] = "hombi.service.settings"
         django.setup()
         with _listening_socket(config) as sock:
-            _migrate()
+            _migrate(new_secrets=new_secrets)
             # What is here now stays: the collector need not look through it again and again. And readings come by the thousand,
             # none of them part of a circle: it is called for every fifty thousand of them, not for every seven hundred.
             gc.freeze()
@@ -97,13 +101,13 @@ def _listening_socket(config: Config) -> socket.socket:
     return sock
 
 
-def _migrate() -> None:
+def _migrate(*, new_secrets: bool) -> None:
     # Only after django.setup().
     from django.core.management import call_command  # noqa: PLC0415
     from django.db import DatabaseError, connection  # noqa: PLC0415
     from django.db.migrations.loader import MigrationLoader  # noqa: PLC0415
 
-    from hombi.service.records.sealing import WrongKey  # noqa: PLC0415
+    from hombi.service.records.sealing import WrongKey, forget_all  # noqa: PLC0415
 
     try:
         loader = MigrationLoader(connection)
@@ -113,6 +117,8 @@ def _migrate() -> None:
                 "or put back a backup of before"
             )
         call_command("migrate", verbosity=0, interactive=False)
+        if new_secrets:
+            forget_all(connection)
     except WrongKey as error:
         raise StartError(_WRONG_KEY.format(error)) from error
     except DatabaseError as error:

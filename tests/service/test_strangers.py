@@ -326,6 +326,45 @@ def made_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return made.data
 
 
+def test_a_house_whose_key_is_lost_goes_on_without_its_secrets(made_data: Path, tmp_path: Path) -> None:
+    own = make_service(tmp_path / "hub", HOMBI_NOTICES_PUSH_SERVICES="http://127.0.0.1")
+    shutil.copytree(made_data, own.data)
+    own.start()
+    with own.hub() as hub:
+        hub.add_room("Boathouse", hub.add_floor("At the water").name)
+        hub.add_phone("Ada's phone", "http://127.0.0.1:9/x", {"p256dh": "x" * 87, "auth": "y" * 22}, OWNER)
+    own.stop()
+    (own.data / "secret.key").unlink()
+    assert "--new-secrets" in own.hombi("serve").stderr
+    serving = subprocess.Popen(
+        [sys.executable, "-m", "hombi.cli.app", "serve", "--new-secrets"], env=own.environment, stdout=subprocess.PIPE, text=True
+    )
+    try:
+        assert serving.stdout is not None
+        assert any("Ready" in line for line in serving.stdout)
+        with own.hub() as hub:
+            assert hub.phones() == []
+            assert any(room.name == "Boathouse" for floor in hub.house().floors for room in floor.rooms)
+    finally:
+        serving.terminate()
+        serving.wait(20)
+    own.start()  # and the next start needs nothing said
+    own.kill()
+
+
+def test_a_text_that_looks_sealed_is_no_reason_not_to_start(made_data: Path, tmp_path: Path) -> None:
+    own = make_service(tmp_path / "hub", HOMBI_NOTICES_PUSH_SERVICES="http://127.0.0.1")
+    shutil.copytree(made_data, own.data)
+    own.start()
+    with own.hub() as hub:
+        hub.add_phone("Odd phone", "http://127.0.0.1:9/x", {"p256dh": "x" * 87, "auth": "sealed:nothing"}, OWNER)
+    own.kill()
+    own.start()
+    with own.hub() as hub:
+        assert [phone.name for phone in hub.phones()] == ["Odd phone"]
+    own.kill()
+
+
 def test_a_data_folder_that_cannot_be_made_is_named(tmp_path: Path) -> None:
     (tmp_path / "file").write_text("")
     own = make_service(tmp_path / "file" / "hub")

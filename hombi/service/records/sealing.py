@@ -47,9 +47,10 @@ def unseal(stored: str) -> str:
 class SealedTextField(models.TextField):  # type: ignore[type-arg]
     """A text that is sealed on the disk."""
 
-    def get_prep_value(self, value: Any) -> Any:
-        found = super().get_prep_value(value)
-        return seal(found) if found and not found.startswith(SEALED) else found
+    def get_db_prep_value(self, value: Any, connection: Any, prepared: bool = False) -> Any:
+        found = super().get_db_prep_value(value, connection, prepared)
+        # Whatever it says: a text from outside may look like one that is sealed already.
+        return seal(found) if found else found
 
     def from_db_value(self, value: Any, expression: Any, connection: Any) -> Any:
         return unseal(value) if isinstance(value, str) else value
@@ -78,3 +79,17 @@ class SealedJSONField(models.JSONField):
         if not isinstance(found, dict):
             return found
         return {name: unseal(one) if name in self.members and isinstance(one, str) else one for name, one in found.items()}
+
+
+def forget_all(connection: Any) -> None:
+    """Remove every sealed secret from the database, for a house whose `secret.key` is lost: the push key with the phones that
+    took notices by it, what nodes want to hear, and the kept Zigbee network. Nothing is opened, so no key is needed."""
+    with connection.cursor() as cursor:
+        cursor.execute("UPDATE records_delivery SET phone_id = NULL")
+        cursor.execute("DELETE FROM records_phone")
+        cursor.execute("DELETE FROM records_hubkey")
+        cursor.execute("DELETE FROM records_linkstate WHERE json_extract(state, '$.key') LIKE %s", [SEALED + "%"])
+        cursor.execute(
+            "UPDATE records_node SET reach = json_remove(reach, '$.secret') WHERE json_extract(reach, '$.secret') LIKE %s",
+            [SEALED + "%"],
+        )

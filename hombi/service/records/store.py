@@ -10,6 +10,7 @@ from typing import Any
 
 from django.contrib.auth import get_user_model
 from django.db import IntegrityError, OperationalError, transaction
+from django.db.models import Prefetch
 
 from hombi.core.kinds import KINDS
 from hombi.hub import house as h
@@ -38,7 +39,8 @@ class DatabaseRecords:
         for room in m.Room.objects.order_by("floor__position", "position"):
             rooms[room.pk] = h.Room(room.pk, room.slug, room.name, house.floors[room.floor_id], room.position)
             house.rooms[room.slug] = rooms[room.pk]
-        for stored in m.Node.objects.filter(removed=False):
+        in_use = Prefetch("entities", m.Entity.objects.filter(retired=False))
+        for stored in m.Node.objects.filter(removed=False).prefetch_related(in_use):
             node = h.Node(
                 stored.pk,
                 stored.address,
@@ -50,7 +52,7 @@ class DatabaseRecords:
                 stored.admitted_ms,
                 reach=stored.reach,
             )
-            for entity in stored.entities.filter(retired=False):
+            for entity in stored.entities.all():
                 node.entities[entity.name] = _entity(entity, node)
             node.heard_ms = max((e.latest.at_ms for e in node.entities.values() if e.latest), default=stored.admitted_ms)
             house.add(node)
