@@ -1,0 +1,40 @@
+"""The texts in the documents are texts that the hub takes."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+
+from hombi.core.automation import parse
+from hombi.core.house_facts import EntityFacts, HouseFacts
+from hombi.core.kinds import KINDS
+from hombi.links.zigbee.profiles import read_profile
+
+TOP = Path(__file__).parents[2]
+HEAD = '[profile]\nmake = "Weirside"\nmodel = "Watch W1"\n'
+FACTS = HouseFacts(
+    {
+        "cellar-rack/humidity": EntityFacts(KINDS["humidity"], writable=False),
+        "cellar-mister/switch": EntityFacts(KINDS["switch"], writable=True),
+        "workshop-plug/power": EntityFacts(KINDS["power"], writable=False),
+    },
+    frozenset({"ada"}),
+)
+
+
+def texts(document: str) -> list[str]:
+    return re.findall(r"```toml\n(.*?)```", (TOP / document).read_text(), re.DOTALL)
+
+
+@pytest.mark.parametrize("text", texts("docs/node-profiles.md"))
+def test_profiles_in_the_documents_are_sound(text: str) -> None:
+    profile, toml = read_profile(text if "[profile]" in text else HEAD + text)
+    assert [str(mistake) for mistake in toml.mistakes] == []
+    assert profile is not None
+
+
+@pytest.mark.parametrize("text", [*texts("docs/automations.md"), *texts("README.md")])
+def test_automations_in_the_documents_are_sound(text: str) -> None:
+    assert [str(mistake) for mistake in parse(text, FACTS).mistakes] == []
