@@ -62,16 +62,20 @@ def check(file: File) -> None:
 def add(file: File) -> None:
     """Add an automation from its text, kept word for word."""
     with hub() as h, words(str(file)):
-        added = h.add_automation(read_text(file))
+        text = read_text(file)
+        added = h.add_automation(text)
         out.print(bold(added.automation), f"is on duty. {added.sentence}")
+        mistakes(h.check_automation(text).warnings, str(file))
 
 
 @app.command()
 def change(name: Name, file: File, leave: Leave = False) -> None:
     """Give an automation another text. One that is on goes on if it watches the same as before, else it ends first."""
     with hub() as h, words(str(file)):
-        changed = h.change_automation(name, text=read_text(file), leave=leave)
+        text = read_text(file)
+        changed = h.change_automation(name, text=text, leave=leave)
         out.print(bold(changed.automation), f"has its new text. {changed.sentence}")
+        mistakes(h.check_automation(text).warnings, str(file))
 
 
 @app.command()

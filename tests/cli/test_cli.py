@@ -325,3 +325,15 @@ def test_what_comes_from_outside_forges_no_line_on_the_terminal(service: Service
         assert ask(service, description("Rack [/bold] two", **CLIMATE)).is_success
         assert "Rack [/bold] two" in service.hombi("arrivals").stdout
         hub.close_pairing()
+
+
+def test_what_is_hardly_meant_is_warned_of_when_a_text_is_added(service: Service, mister: Joined, tmp_path: Path) -> None:
+    path = tmp_path / "chase.toml"
+    switch = '[[{}]]\nswitch = "cellar-mister/switch"\nto = "{}"\n'
+    watch = 'name = "Chase"\n[watch]\nentity = "cellar-mister/switch"\nis = "on"\n'
+    path.write_text(watch + switch.format("starts", "off") + switch.format("ends", "on"))
+    for words in (("check",), ("add",), ("change", "chase")):
+        done = service.hombi("automation", *words, str(path))
+        assert done.returncode == 0, done.stderr
+        assert f"{path}:6:10: it switches what it watches" in done.stderr
+    service.hombi("automation", "remove", "chase")
