@@ -63,10 +63,6 @@ class TomlText:
         source = lines[place.line - 1] if place.line <= len(lines) else ""
         self.mistakes.append(Mistake(place, what, source, hint))
 
-    def where(self, path: Path) -> Place | None:
-        """Where a key stands, None when it is not in the text."""
-        return self._keys.get(path)
-
 
 def read_toml(text: str) -> TomlText:
     """The text parsed; a text that is not TOML comes back with one mistake and no data."""

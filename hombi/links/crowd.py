@@ -46,11 +46,10 @@ def places() -> int:
 
 @dataclass
 class Crowd:
-    """The connections at one door. `turned_out` counts those that had to go or were not let in."""
+    """The connections at one door."""
 
     places: int = field(default_factory=places)
     an_address: int = AN_ADDRESS
-    turned_out: int = 0
     _strangers: dict[Guest, str] = field(default_factory=dict)
     _by_address: dict[str, dict[Guest, None]] = field(default_factory=dict)
     _known: set[Guest] = field(default_factory=set)
@@ -90,7 +89,6 @@ class Crowd:
         self._known.discard(guest)
 
     def _make_room(self, among: dict[Guest, str] | dict[Guest, None]) -> bool:
-        self.turned_out += 1
         idle = next((guest for guest in among if not guest.busy), None)
         if idle is None:
             return False

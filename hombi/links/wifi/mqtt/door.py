@@ -114,11 +114,6 @@ class Door:
 
     # Connections
 
-    @property
-    def strangers(self) -> int:
-        """How many have not said yet who they are."""
-        return len(self._strangers)
-
     def accept(self, wire: Wire, now_s: float) -> Connection:
         """A new connection, nobody yet."""
         self.now_s = now_s

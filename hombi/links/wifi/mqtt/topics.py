@@ -124,13 +124,6 @@ class Retained(Generic[T]):
     def __len__(self) -> int:
         return len(self._kept)
 
-    def __contains__(self, name: str) -> bool:
-        return name in self._kept
-
-    def items(self) -> list[tuple[str, T]]:
-        """All of it."""
-        return list(self._kept.items())
-
     def put(self, name: str, what: T) -> None:
         """Keep it under this name, instead of what was there."""
         branch = self._root
