@@ -1,4 +1,5 @@
-"""`make bench`: all figures, or those named, as a table in docs/benchmarks.md's form."""
+"""`make bench`: all figures, or those named, as a table in docs/benchmarks.md's
+form."""
 
 from __future__ import annotations
 
@@ -13,7 +14,10 @@ def main(names: list[str]) -> int:
     for name in names or ALL:
         for what, measured, wanted, holds in ALL[name]():
             held &= holds
-            print(f"| {what} | {measured} | {wanted} | {'holds' if holds else '**does not hold**'} |", flush=True)
+            print(
+                f"| {what} | {measured} | {wanted} | {'holds' if holds else '**does not hold**'} |",
+                flush=True,
+            )
     return 0 if held else 1
 
 

@@ -1,4 +1,5 @@
-"""Radio nodes for a benchmark, in a process of their own: many Zigbee nodes on one stick, or many Bluetooth ones on one bus.
+"""Radio nodes for a benchmark, in a process of their own: many Zigbee nodes on one
+stick, or many Bluetooth ones on one bus.
 
 python -m bench.air zigbee FOLDER NODES | bluetooth FOLDER NODES RATE
     prints "Ready", then takes one command a line and answers each with a line of JSON
@@ -32,7 +33,15 @@ PLUG = {1: Part(0x0051, {0x0000: {}, 0x0006: {0x0000: Attr(zcl.BOOL)}})}
 def plan(number: int, parts: Any) -> ZigbeePlan:
     """A node that always listens."""
     return ZigbeePlan(
-        f"node-{number}", f"Node {number}", "Loft", "Weirside", "Bench", IEEE + number, parts, sleepy=False, router=True
+        f"node-{number}",
+        f"Node {number}",
+        "Loft",
+        "Weirside",
+        "Bench",
+        IEEE + number,
+        parts,
+        sleepy=False,
+        router=True,
     )
 
 
@@ -42,7 +51,10 @@ class Zigbee:
     def __init__(self, folder: Path, count: int) -> None:
         self.stick = Stick(folder / "stick", table=count + 8)
         mill = Mill(7, time.time())
-        self.nodes = [ZigbeeNode(plan(n, PLUG if n == count else SENSOR), mill, self.stick) for n in range(count + 1)]
+        self.nodes = [
+            ZigbeeNode(plan(n, PLUG if n == count else SENSOR), mill, self.stick)
+            for n in range(count + 1)
+        ]
         self.switched = asyncio.Event()
         plug = self.nodes[-1]
         heard = plug.heard
@@ -78,7 +90,8 @@ class Zigbee:
         node.report(1, 0x0402, [zcl.Attribute(0, zcl.S16, 1000 + value % 1900)])
 
     async def react(self, samples: str) -> list[float]:
-        """Milliseconds from the frame that crosses a limit to the plug's command, with 200 reports a second of other traffic."""
+        """Milliseconds from the frame that crosses a limit to the plug's command, with
+        200 reports a second of other traffic."""
         times, others = [], self.nodes[1:-1]
         for number in range(int(samples)):
             for other in range(2):
@@ -86,7 +99,9 @@ class Zigbee:
                 await asyncio.sleep(0.005)
             self.switched.clear()
             begun = time.perf_counter()
-            self.nodes[0].report(1, 0x0402, [zcl.Attribute(0, zcl.S16, 3000 if number % 2 else 500)])
+            self.nodes[0].report(
+                1, 0x0402, [zcl.Attribute(0, zcl.S16, 3000 if number % 2 else 500)]
+            )
             async with asyncio.timeout(5):
                 await self.switched.wait()
             times.append((time.perf_counter() - begun) * 1000)
@@ -116,7 +131,9 @@ class Bluetooth:
             while self.sent < (time.monotonic() - begun) * self.rate:
                 data = struct.pack("<hH", 1000 + self.sent % 900, 5000)
                 mac = macs[self.sent % len(macs)]
-                await self.bluez.advertise(mac, -60 - self.sent % 9, {gatt.uuid(gatt.ENVIRONMENTAL_SENSING): data}, {})
+                await self.bluez.advertise(
+                    mac, -60 - self.sent % 9, {gatt.uuid(gatt.ENVIRONMENTAL_SENSING): data}, {}
+                )
                 self.sent += 1
             await asyncio.sleep(0.005)
 

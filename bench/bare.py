@@ -1,4 +1,5 @@
-"""The bare counterpart: the same listener and the same `bulk_create`, with nothing between them but JSON parsing.
+"""The bare counterpart: the same listener and the same `bulk_create`, with nothing
+between them but JSON parsing.
 
 HOMBI_DATA=… python -m bench.bare PORT     until it is terminated
 """
@@ -28,7 +29,9 @@ BATCH = 2_000
 class Bare:
     """Parses, gathers, commits, acknowledges."""
 
-    def __init__(self, store: Callable[[list[tuple[int, int, float, float, int]]], None], ids: dict[str, int]) -> None:
+    def __init__(
+        self, store: Callable[[list[tuple[int, int, float, float, int]]], None], ids: dict[str, int]
+    ) -> None:
         self._store, self._ids = store, ids
         self._rows: list[tuple[int, int, float, float, int]] = []
         self._told: list[Acknowledge] = []
@@ -76,7 +79,11 @@ async def main(port: int) -> None:
     from hombi.service.records.models import Entity
     from hombi.service.records.store import DatabaseRecords
 
-    ids = await asyncio.to_thread(lambda: {f"{e.node.address}/{e.wire_name}": e.pk for e in Entity.objects.select_related("node")})
+    ids = await asyncio.to_thread(
+        lambda: {
+            f"{e.node.address}/{e.wire_name}": e.pk for e in Entity.objects.select_related("node")
+        }
+    )
     bare = Bare(DatabaseRecords().store_readings, ids)
     await Listener(Door(bare), "127.0.0.1", port).open()
     print("Ready", flush=True)

@@ -1,8 +1,12 @@
-"""A fast MQTT sender, in a process of its own: publishes at QoS 1 with a window, and measures until the last PUBACK.
+"""A fast MQTT sender, in a process of its own: publishes at QoS 1 with a window, and
+measures until the last PUBACK.
 
-python -m bench.load PORT SECONDS WINDOW KEYS.json     prints one line of JSON: {"messages": …, "seconds": …}
+python -m bench.load PORT SECONDS WINDOW KEYS.json
 
-KEYS.json has for each client its key and its entities, and at a broker that is not the hub its user and its topic.
+prints one line of JSON: {"messages": …, "seconds": …}
+
+KEYS.json has for each client its key and its entities, and at a broker that is not the
+hub its user and its topic.
 """
 
 from __future__ import annotations
@@ -25,16 +29,24 @@ FOREIGN = b'{"sensor":"%s","unit":"C","value":%.2f,"at":%.3f}'
 
 
 class Sender(asyncio.Protocol):
-    """One node that sends as fast as its window allows, each of its entities in turn."""
+    """One node that sends as fast as its window allows, each of its entities in
+    turn."""
 
     def __init__(self, node: str, known: dict[str, Any], window: int, ends: float) -> None:
-        self.node, self.key, self.entities, self.window, self.ends = node, known["key"], known["entities"], window, ends
+        self.node, self.key, self.entities, self.window, self.ends = (
+            node,
+            known["key"],
+            known["entities"],
+            window,
+            ends,
+        )
         self.user = known.get("user", node)
         self.sent = self.acknowledged = 0
         self.done: asyncio.Future[None] = asyncio.get_running_loop().create_future()
         self.payload = SENML if "topic" not in known else FOREIGN
         self.topic = known.get("topic", TOPIC.format(node))
-        # Single readings with a time of their own, about 80 bytes, as a node sends them.
+        # Single readings with a time of their own, about 80 bytes, as a node sends
+        # them.
         self.start_ms = round(time.time() * 1000) - 300 * 86_400_000
         self._rest = b""
 
@@ -65,7 +77,9 @@ class Sender(asyncio.Protocol):
                 name = self.entities[self.sent % len(self.entities)]
                 at = (self.start_ms + self.sent * 10) / 1000
                 payload = self.payload % (name.encode(), 20 + self.sent % 100 / 10, at)
-                out.append(p.encode(p.Publish(self.topic, payload, 1, packet_id=self.sent % 65535 + 1)))
+                out.append(
+                    p.encode(p.Publish(self.topic, payload, 1, packet_id=self.sent % 65535 + 1))
+                )
                 self.sent += 1
         if out:
             self.transport.write(b"".join(out))  # type: ignore[attr-defined]
@@ -79,14 +93,26 @@ async def main(port: int, seconds: float, window: int, keys: dict[str, dict[str,
     senders = []
     for node, known in keys.items():
         _, sender = await loop.create_connection(
-            lambda node=node, known=known: Sender(node, known, window, begun + seconds),  # type: ignore[misc]
+            lambda node=node, known=known: Sender(node, known, window, begun + seconds),
+            # type: ignore[misc]
             "127.0.0.1",
             port,
         )
         senders.append(sender)
     await asyncio.gather(*(s.done for s in senders))
-    print(json.dumps({"messages": sum(s.acknowledged for s in senders), "seconds": time.monotonic() - begun}))
+    print(
+        json.dumps(
+            {"messages": sum(s.acknowledged for s in senders), "seconds": time.monotonic() - begun}
+        )
+    )
 
 
 if __name__ == "__main__":
-    uvloop.run(main(int(sys.argv[1]), float(sys.argv[2]), int(sys.argv[3]), json.loads(Path(sys.argv[4]).read_text())))
+    uvloop.run(
+        main(
+            int(sys.argv[1]),
+            float(sys.argv[2]),
+            int(sys.argv[3]),
+            json.loads(Path(sys.argv[4]).read_text()),
+        )
+    )

@@ -31,7 +31,9 @@ def hub(**env: str) -> Iterator[Service]:
 
 def nodes(service: Service, count: int, entities: int) -> dict[str, Joined]:
     """`count` nodes with `entities` temperatures each."""
-    properties: dict[str, Any] = {f"t{n}": {"type": "number", "unit": "Cel", "readOnly": True} for n in range(entities)}
+    properties: dict[str, Any] = {
+        f"t{n}": {"type": "number", "unit": "Cel", "readOnly": True} for n in range(entities)
+    }
     found = {}
     for number in range(count):
         joined = let_in(service, description(f"Node {number}", **properties))
@@ -40,7 +42,8 @@ def nodes(service: Service, count: int, entities: int) -> dict[str, Joined]:
 
 
 def quick_nodes(service: Service, count: int) -> dict[str, Joined]:
-    """`count` nodes with one temperature `t0` each, added without asking to join: that is limited to what people need."""
+    """`count` nodes with one temperature `t0` each, added without asking to join: that
+    is limited to what people need."""
     found = {}
     with service.hub() as hub:
         for number in range(count):
@@ -53,14 +56,24 @@ def quick_nodes(service: Service, count: int) -> dict[str, Joined]:
 def keys_file(service: Service, found: dict[str, Joined], entities: int) -> Path:
     """What the sender needs to know."""
     path = service.data / "keys.json"
-    path.write_text(json.dumps({n: {"key": j.key, "entities": [f"t{e}" for e in range(entities)]} for n, j in found.items()}))
+    path.write_text(
+        json.dumps(
+            {
+                n: {"key": j.key, "entities": [f"t{e}" for e in range(entities)]}
+                for n, j in found.items()
+            }
+        )
+    )
     return path
 
 
 def broker_keys(service: Service, broker: Broker, root: str, names: list[str]) -> Path:
     """The same for clients of a broker, each with a topic under `root`."""
     path = service.data / "broker-keys.json"
-    known = {n: {"key": PASSWORD, "user": USER, "topic": f"{root}/{n}/t", "entities": ["t"]} for n in names}
+    known = {
+        n: {"key": PASSWORD, "user": USER, "topic": f"{root}/{n}/t", "entities": ["t"]}
+        for n in names
+    }
     path.write_text(json.dumps(known))
     return path
 
@@ -74,9 +87,13 @@ def load(port: int, seconds: float, window: int, keys: Path) -> tuple[int, float
 
 @contextlib.contextmanager
 def air(*words: str) -> Iterator[Callable[[str], Any]]:
-    """Radio nodes in a process of their own; yields a call that has them do something, and gives their answer."""
+    """Radio nodes in a process of their own; yields a call that has them do something,
+    and gives their answer."""
     with subprocess.Popen(
-        [sys.executable, "-m", "bench.air", *words], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+        [sys.executable, "-m", "bench.air", *words],
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        text=True,
     ) as process:
         assert process.stdin is not None
         assert process.stdout is not None
@@ -97,7 +114,8 @@ def air(*words: str) -> Iterator[Callable[[str], Any]]:
 
 @contextlib.contextmanager
 def bare(service: Service) -> Iterator[int]:
-    """The bare counterpart on a copy of the hub's data; yields its port. The hub must be stopped."""
+    """The bare counterpart on a copy of the hub's data; yields its port. The hub must
+    be stopped."""
     copy = service.data.with_name("bare")
     shutil.rmtree(copy, ignore_errors=True)
     shutil.copytree(service.data, copy)
@@ -119,7 +137,8 @@ def bare(service: Service) -> Iterator[int]:
 
 @contextlib.contextmanager
 def bare_subscriber(broker: Broker, topic: str) -> Iterator[Callable[[int], float]]:
-    """The bare counterpart at a broker; yields a call that waits until so many messages were heard, and says when."""
+    """The bare counterpart at a broker; yields a call that waits until so many messages
+    were heard, and says when."""
     words = [sys.executable, "-m", "bench.subscriber", str(broker.port), USER, PASSWORD, topic]
     with subprocess.Popen(words, stdout=subprocess.PIPE, text=True) as process:
         assert process.stdout is not None

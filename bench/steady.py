@@ -1,6 +1,9 @@
-"""Two hundred nodes at the door, each with one message a second, spread evenly over the second.
+"""Two hundred nodes at the door, each with one message a second, spread evenly over the
+second.
 
-python -m bench.steady PORT SECONDS KEYS.json     prints one line of JSON: {"messages": …}
+python -m bench.steady PORT SECONDS KEYS.json
+
+prints one line of JSON: {"messages": …}
 """
 
 from __future__ import annotations
@@ -26,13 +29,19 @@ class Node(asyncio.Protocol):
     def connection_made(self, transport: asyncio.BaseTransport) -> None:
         self._transport = transport
         transport.get_extra_info("socket").setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-        self._write(p.Connect(self.name, keep_alive=60, username=self.name, password=self._key.encode()))
+        self._write(
+            p.Connect(self.name, keep_alive=60, username=self.name, password=self._key.encode())
+        )
 
     def data_received(self, data: bytes) -> None: ...
 
     def say(self, number: int) -> None:
-        payload = json.dumps([{"n": "t0", "u": "Cel", "v": number % 30, "t": round(time.time(), 3)}]).encode()
-        self._write(p.Publish(f"hombi/{self.name}/readings", payload, 1, packet_id=number % 65535 + 1))
+        payload = json.dumps(
+            [{"n": "t0", "u": "Cel", "v": number % 30, "t": round(time.time(), 3)}]
+        ).encode()
+        self._write(
+            p.Publish(f"hombi/{self.name}/readings", payload, 1, packet_id=number % 65535 + 1)
+        )
 
     def _write(self, packet: p.Packet) -> None:
         self._transport.write(p.encode(packet))  # type: ignore[attr-defined]
@@ -41,7 +50,11 @@ class Node(asyncio.Protocol):
 async def main(port: int, seconds: float, keys: dict[str, dict[str, str]]) -> None:
     loop = asyncio.get_running_loop()
     nodes = [
-        (await loop.create_connection(lambda name=name, known=known: Node(name, known["key"]), "127.0.0.1", port))[1]  # type: ignore[misc]
+        (
+            await loop.create_connection(
+                lambda name=name, known=known: Node(name, known["key"]), "127.0.0.1", port
+            )
+        )[1]  # type: ignore[misc]
         for name, known in keys.items()
     ]
     begun, number = time.monotonic(), 0
@@ -54,4 +67,6 @@ async def main(port: int, seconds: float, keys: dict[str, dict[str, str]]) -> No
 
 
 if __name__ == "__main__":
-    uvloop.run(main(int(sys.argv[1]), float(sys.argv[2]), json.loads(Path(sys.argv[3]).read_text())))
+    uvloop.run(
+        main(int(sys.argv[1]), float(sys.argv[2]), json.loads(Path(sys.argv[3]).read_text()))
+    )

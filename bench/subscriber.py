@@ -1,6 +1,8 @@
-"""The bare counterpart at a broker: a paho subscriber that parses each message, acknowledges it, and does nothing else.
+"""The bare counterpart at a broker: a paho subscriber that parses each message,
+acknowledges it, and does nothing else.
 
-python -m bench.subscriber PORT USER PASSWORD TOPIC     prints "Ready", then how many it has heard, and when
+python -m bench.subscriber PORT USER PASSWORD TOPIC     prints "Ready",
+then how many it has heard, and when
 """
 
 from __future__ import annotations
@@ -20,7 +22,9 @@ QUIET_TURNS = 500  # ten seconds: nothing more will come
 def main(port: int, user: str, password: str, topic: str) -> None:
     queue: deque[paho.MQTTMessage] = deque()
     ready = threading.Event()
-    client = paho.Client(paho.CallbackAPIVersion.VERSION2, "bare", clean_session=True, manual_ack=True)
+    client = paho.Client(
+        paho.CallbackAPIVersion.VERSION2, "bare", clean_session=True, manual_ack=True
+    )
     client.username_pw_set(user, password)
     client.max_inflight_messages_set(1000)
     client.on_message = lambda c, u, message: queue.append(message)

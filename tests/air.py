@@ -1,4 +1,5 @@
-"""Radio nodes beside a hub that runs as people run it: the lab's stick on a pty and its nodes, in a thread of their own."""
+"""Radio nodes beside a hub that runs as people run it: the lab's stick on a pty and its
+nodes, in a thread of their own."""
 
 from __future__ import annotations
 
@@ -25,7 +26,8 @@ MIDSUMMER_NOON_S = 1_782_043_200.0
 
 @dataclass
 class Air:
-    """The nodes; `do` has something done in their thread, for they are not to be touched from another."""
+    """The nodes; `do` has something done in their thread, for they are not to be
+    touched from another."""
 
     folder: Path
     loop: asyncio.AbstractEventLoop
@@ -33,7 +35,9 @@ class Air:
 
     def __post_init__(self) -> None:
         self.stick = Stick(self.folder / "stick", self.folder / "stick.json")
-        self.nodes = {plan.address: ZigbeeNode(plan, self.mill, self.stick, polls_s=0.05) for plan in ZIGBEE}
+        self.nodes = {
+            plan.address: ZigbeeNode(plan, self.mill, self.stick, polls_s=0.05) for plan in ZIGBEE
+        }
         self.bluetooth = BluetoothHouse(BLUETOOTH, self.mill, self.folder)
 
     def do(self, act: Callable[[], T]) -> T:
@@ -82,11 +86,14 @@ def air_at(folder: Path) -> Iterator[Air]:
 
 def waiting(hub: Hub, thing: str) -> Arrival:
     """The arrival of this node, once it has been asked what it has."""
-    return until(lambda: next((a for a in hub.arrivals() if a.thing == thing and a.state == "waiting"), None))
+    return until(
+        lambda: next((a for a in hub.arrivals() if a.thing == thing and a.state == "waiting"), None)
+    )
 
 
 def let_in(hub: Hub, air: Air, node: str, room: str) -> None:
-    """A Zigbee node, from the press of its button to its room; the window stays open."""
+    """A Zigbee node, from the press of its button to its room; the window stays
+    open."""
     hub.open_pairing("1 min")
     until(lambda: air.do(lambda: air.stick.permits))
     air.press(node)

@@ -1,4 +1,5 @@
-"""Debian's mosquitto, started as a house has it that had a broker before it had a hub."""
+"""Debian's mosquitto, started as a house has it that had a broker before it had a
+hub."""
 
 from __future__ import annotations
 
@@ -49,7 +50,10 @@ class Broker:
         settings = SETTINGS.format(port=self.port, folder=self.folder)
         if self.authority is not None:
             files = self.authority.issue("broker")
-            settings += f"cafile {self.authority.file}\ncertfile {files[0]}\nkeyfile {files[1]}\nrequire_certificate true\n"
+            settings += (
+                f"cafile {self.authority.file}\ncertfile {files[0]}\nkeyfile "
+                f"{files[1]}\nrequire_certificate true\n"
+            )
         with contextlib.suppress(PermissionError):
             settings += f"user {self.folder.owner()}\n"
         config = self.folder / "mosquitto.conf"
@@ -70,7 +74,9 @@ class Broker:
 
     def client(self, client_id: str = "board", version: int = paho.MQTTv311) -> paho.Client:
         """A node's connection."""
-        client = paho.Client(paho.CallbackAPIVersion.VERSION2, client_id, protocol=paho.MQTTProtocolVersion(version))
+        client = paho.Client(
+            paho.CallbackAPIVersion.VERSION2, client_id, protocol=paho.MQTTProtocolVersion(version)
+        )
         client.username_pw_set(USER, PASSWORD)
         if self.authority is not None:
             files = self.authority.issue("board")
@@ -83,11 +89,14 @@ class Broker:
     def table(self, version: str = "5") -> str:
         """[broker] of hombi.toml."""
         text = (
-            f'[broker]\nhost = "127.0.0.1"\nport = {self.port}\nuser = "{USER}"\npassword = "{PASSWORD}"\nversion = "{version}"\n'
+            f'[broker]\nhost = "127.0.0.1"\nport = {self.port}\nuser = "{USER}"\npassword = '
+            f'"{PASSWORD}"\nversion = "{version}"\n'
         )
         if self.authority is not None:
             files = self.authority.issue("hub")
-            text += f'ca = "{self.authority.file}"\ncertificate = "{files[0]}"\nkey = "{files[1]}"\n'
+            text += (
+                f'ca = "{self.authority.file}"\ncertificate = "{files[0]}"\nkey = "{files[1]}"\n'
+            )
         return text
 
     def name_to(self, service: Service, version: str = "5") -> None:

@@ -11,18 +11,24 @@ from hypothesis import HealthCheck, settings
 
 from tests.house import CLIMATE, PLUG, Joined, Service, description, free_ports, let_in
 
-# How long an example takes says something of the machine, not of the code. The examples are the same in every run, so that what
-# fails here fails everywhere; `make soak` looks for others.
-settings.register_profile("same", deadline=None, suppress_health_check=[HealthCheck.too_slow], derandomize=True)
-settings.register_profile("others", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=2_000)
+# How long an example takes says something of the machine, not of the code. The examples
+# are the same in every run, so that what fails here fails everywhere; `make soak` looks
+# for others.
+settings.register_profile(
+    "same", deadline=None, suppress_health_check=[HealthCheck.too_slow], derandomize=True
+)
+settings.register_profile(
+    "others", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=2_000
+)
 settings.load_profile(os.environ.get("EXAMPLES", "same"))
 
 LONGEST = ("test_nothing_lost.py", "test_schema.py", "test_broker.py", "test_pages.py")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """The longest begin first, so that the workers end together. The browser's come last: its driver keeps an event loop
-    running that asynchronous tests could not share."""
+    """The longest begin first, so that the workers end together. The browser's come
+    last: its driver keeps an event loop running that asynchronous tests could not
+    share."""
     items.sort(key=lambda item: ("browser" in Path(item.path).parts, item.path.name not in LONGEST))
 
 
@@ -34,7 +40,9 @@ def make_service(data: Path, **env: str) -> Service:
 @pytest.fixture(scope="module")
 def service(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
     """A claimed hub for all tests of a module; a node has 4 s to answer."""
-    found = make_service(tmp_path_factory.mktemp("hub"), HOMBI_ACTUATION_ANSWER_WITHIN="4 s").start()
+    found = make_service(
+        tmp_path_factory.mktemp("hub"), HOMBI_ACTUATION_ANSWER_WITHIN="4 s"
+    ).start()
     found.claim()
     yield found
     found.kill()  # quicker than a stop, which has tests of its own

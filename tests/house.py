@@ -1,4 +1,5 @@
-"""A hub started as people start it, and nodes that meet it on the wire, for tests to drive."""
+"""A hub started as people start it, and nodes that meet it on the wire, for tests to
+drive."""
 
 from __future__ import annotations
 
@@ -39,7 +40,8 @@ def free_ports(count: int = 3) -> list[int]:
 
 
 def until(ask: Callable[[], Any], within_s: float = 30.0) -> Any:
-    """Ask again and again until the answer is true; the answer. Fails after `within_s`."""
+    """Ask again and again until the answer is true; the answer. Fails after
+    `within_s`."""
     ends = time.monotonic() + within_s
     while True:
         answer = ask()
@@ -51,7 +53,8 @@ def until(ask: Callable[[], Any], within_s: float = 30.0) -> Any:
 
 @dataclass
 class Service:
-    """One `hombi serve`, with its data folder and ports. It can be stopped, killed, and started again."""
+    """One `hombi serve`, with its data folder and ports. It can be stopped, killed, and
+    started again."""
 
     data: Path
     port: int
@@ -130,7 +133,9 @@ class Service:
         with Hub(self.url) as hub:
             hub.claim(self.code, OWNER, PASSWORD)
 
-    def hombi(self, *words: str, stdin: str = "", env: dict[str, str] | None = None) -> subprocess.CompletedProcess[str]:
+    def hombi(
+        self, *words: str, stdin: str = "", env: dict[str, str] | None = None
+    ) -> subprocess.CompletedProcess[str]:
         """A command line, as a person types it."""
         return subprocess.run(
             [sys.executable, "-m", "hombi.cli.app", *words],
@@ -157,9 +162,19 @@ def description(title: str, thing_id: str = "", **properties: dict[str, Any]) ->
 
 CLIMATE = {
     "temperature": {"type": "number", "unit": "Cel", "readOnly": True, "title": "Temperature"},
-    "humidity": {"type": "number", "unit": "%RH", "readOnly": True, "title": "Humidity", "minimum": 0, "maximum": 100},
+    "humidity": {
+        "type": "number",
+        "unit": "%RH",
+        "readOnly": True,
+        "title": "Humidity",
+        "minimum": 0,
+        "maximum": 100,
+    },
 }
-PLUG = {"switch": {"type": "boolean", "title": "Switch"}, "power": {"type": "number", "unit": "W", "readOnly": True}}
+PLUG = {
+    "switch": {"type": "boolean", "title": "Switch"},
+    "power": {"type": "number", "unit": "W", "readOnly": True},
+}
 
 
 def proof(code: str, thing_id: str) -> str:
@@ -179,11 +194,19 @@ class Joined:
 
     def post(self, payload: Any, raw: bool = False) -> httpx.Response:
         content = payload if raw else json.dumps(payload)
-        return httpx.post(f"{self.service.url}/api/intake", content=content, auth=(self.node, self.key), timeout=20)
+        return httpx.post(
+            f"{self.service.url}/api/intake",
+            content=content,
+            auth=(self.node, self.key),
+            timeout=20,
+        )
 
     def mqtt(self, client_id: str = "", clean: bool = True, again: bool = True) -> paho.Client:
         client = paho.Client(
-            paho.CallbackAPIVersion.VERSION2, client_id or self.node, clean_session=clean, reconnect_on_failure=again
+            paho.CallbackAPIVersion.VERSION2,
+            client_id or self.node,
+            clean_session=clean,
+            reconnect_on_failure=again,
         )
         client.username_pw_set(self.node, self.key)
         client.max_inflight_messages_set(400)
@@ -191,7 +214,8 @@ class Joined:
 
     @contextlib.contextmanager
     def connected(self, obey: bool = True, clean: bool = True) -> Iterator[paho.Client]:
-        """Connected over MQTT; it does what it is asked, and confirms it, unless it is not to obey."""
+        """Connected over MQTT; it does what it is asked, and confirms it, unless it is
+        not to obey."""
         client, ready = self.mqtt(clean=clean), threading.Event()
 
         def on_message(client: paho.Client, _: Any, message: paho.MQTTMessage) -> None:
@@ -217,16 +241,23 @@ class Joined:
 
 def ask(service: Service, thing: dict[str, Any], code: str = "1234-5678") -> httpx.Response:
     """A node asks to join."""
-    return httpx.post(f"{service.url}/api/arrivals", json={"description": thing, "proof": proof(code, thing.get("id", ""))})
+    return httpx.post(
+        f"{service.url}/api/arrivals",
+        json={"description": thing, "proof": proof(code, thing.get("id", ""))},
+    )
 
 
 def collect(service: Service, asked: dict[str, Any]) -> dict[str, Any]:
     """A node asks what became of it."""
-    answer = httpx.get(service.url + asked["outcome"], headers={"Authorization": f"Bearer {asked['ticket']}"})
+    answer = httpx.get(
+        service.url + asked["outcome"], headers={"Authorization": f"Bearer {asked['ticket']}"}
+    )
     return dict(answer.json())
 
 
-def let_in(service: Service, thing: dict[str, Any], room: str = "Cheese cellar", name: str = "") -> Joined:
+def let_in(
+    service: Service, thing: dict[str, Any], room: str = "Cheese cellar", name: str = ""
+) -> Joined:
     """The whole way in: window, arrival, setup code, key."""
     with service.hub() as hub:
         hub.open_pairing("1 min")
@@ -240,9 +271,12 @@ def let_in(service: Service, thing: dict[str, Any], room: str = "Cheese cellar",
 
 @contextlib.contextmanager
 def never_reads(service: Service, name: str, key: str, topic: str) -> Iterator[None]:
-    """A subscriber (QoS 1) that reads nothing any more once it has subscribed: CONNECT and SUBSCRIBE as bytes."""
+    """A subscriber (QoS 1) that reads nothing any more once it has subscribed: CONNECT
+    and SUBSCRIBE as bytes."""
     texts = (b"deaf", name.encode(), key.encode())
-    head = b"\x00\x04MQTT\x04\xc0\x00\x00" + b"".join(struct.pack(">H", len(one)) + one for one in texts)
+    head = b"\x00\x04MQTT\x04\xc0\x00\x00" + b"".join(
+        struct.pack(">H", len(one)) + one for one in texts
+    )
     wanted = struct.pack(">HH", 1, len(topic)) + topic.encode() + b"\x01"
     with socket.create_connection(("127.0.0.1", service.mqtt_port)) as deaf:
         deaf.sendall(bytes((0x10, len(head))) + head + bytes((0x82, len(wanted))) + wanted)

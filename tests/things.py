@@ -1,4 +1,5 @@
-"""A bought node, as tests need it: it describes itself (W3C WoT TD 1.1), asks for a password, and can move and fall silent."""
+"""A bought node, as tests need it: it describes itself (W3C WoT TD 1.1), asks for a
+password, and can move and fall silent."""
 
 from __future__ import annotations
 
@@ -26,9 +27,12 @@ USER, PASSWORD = "vane", "east-by-north"
 
 @dataclass
 class Vane:
-    """A weather vane: wind (told by events), rain (read), a lamp (set), its interval (a setting), and `park` (an action)."""
+    """A weather vane: wind (told by events), rain (read), a lamp (set), its interval (a
+    setting), and `park` (an action)."""
 
-    values: dict[str, Any] = field(default_factory=lambda: {"wind": 4.5, "rain": 0.2, "lamp": False, "interval": 10})
+    values: dict[str, Any] = field(
+        default_factory=lambda: {"wind": 4.5, "rain": 0.2, "lamp": False, "interval": 10}
+    )
     parked: list[Any] = field(default_factory=list)
     locked: bool = True
     obeys: bool = True
@@ -49,23 +53,27 @@ class Vane:
             "properties": {
                 "wind": {
                     "type": "number", "unit": "m/s", "readOnly": True,
-                    "forms": forms("wind", {"href": "/e/wind", "op": "observeproperty", "subprotocol": "sse"}),
+                    "forms": forms("wind", 
+                        {"href": "/e/wind", "op": "observeproperty", "subprotocol": "sse"}),
                 },
                 "rain": {"type": "number", "unit": "mm", "readOnly": True, "forms": forms("rain")},
                 "lamp": {"type": "boolean", "forms": forms("lamp")},
                 "interval": {
-                    "type": "integer", "unit": "s", "minimum": 5, "maximum": 60, "title": "Interval", "forms": forms("interval")
+                    "type": "integer", "unit": "s", "minimum": 5, "maximum": 60,
+                    "title": "Interval", "forms": forms("interval")
                 },
                 "picture": {"type": "string", "forms": [{"href": "coap://vane.local/picture"}]},
             },
             "actions": {
                 "park": {
                     "title": "Park",
-                    "input": {"type": "object", "properties": {"minutes": {"type": "integer", "minimum": 1, "maximum": 60}}},
+                    "input": {"type": "object", "properties": {
+                        "minutes": {"type": "integer", "minimum": 1, "maximum": 60}}},
                     "forms": [{"href": "/a/park"}],
                 }
             },
-            "events": {"gust": {"data": {"type": "number"}, "forms": [{"href": "/e/gust", "subprotocol": "longpoll"}]}},
+            "events": {"gust": {"data": {"type": "number"},
+                                "forms": [{"href": "/e/gust", "subprotocol": "longpoll"}]}},
         }  # fmt: skip
 
     def start(self) -> Vane:
@@ -76,7 +84,13 @@ class Vane:
             Route("/a/park", self._park, methods=["POST"]),
         ]
         self._server = uvicorn.Server(
-            uvicorn.Config(Starlette(routes=routes), host="127.0.0.1", port=self.port, log_level="error", lifespan="off")
+            uvicorn.Config(
+                Starlette(routes=routes),
+                host="127.0.0.1",
+                port=self.port,
+                log_level="error",
+                lifespan="off",
+            )
         )
         threading.Thread(target=self._server.run, daemon=True).start()
         while not self._server.started:
@@ -87,7 +101,10 @@ class Vane:
         if self._server is not None:
             self._server.force_exit = self._server.should_exit = True
             ends = time.monotonic() + 5
-            while any(server.is_serving() for server in self._server.servers) and time.monotonic() < ends:
+            while (
+                any(server.is_serving() for server in self._server.servers)
+                and time.monotonic() < ends
+            ):
                 time.sleep(0.01)
             self._server = None
 
@@ -97,8 +114,10 @@ class Vane:
         zeroconf = Zeroconf(interfaces=["127.0.0.1"])
         service = "_wot._tcp.local."
         info = ServiceInfo(
-            service, f"Boathouse vane {self.port}.{service}", port=self.port, server=f"vane-{self.port}.local.",
-            parsed_addresses=["127.0.0.1"], properties={"td": "/.well-known/wot", "type": "Thing", "scheme": "http"},
+            service, f"Boathouse vane {self.port}.{service}", port=self.port,
+            server=f"vane-{self.port}.local.",
+            parsed_addresses=["127.0.0.1"],
+            properties={"td": "/.well-known/wot", "type": "Thing", "scheme": "http"},
         )  # fmt: skip
         zeroconf.register_service(info, cooperating_responders=True)
         try:

@@ -48,7 +48,9 @@ export const plug = (value: number | null) =>
     shown: value === null ? "" : value ? "on" : "off",
   });
 
-type Answer = { status?: number; body?: unknown } | ((body: unknown) => { status?: number; body?: unknown });
+type Answer =
+  | { status?: number; body?: unknown }
+  | ((body: unknown) => { status?: number; body?: unknown });
 
 /** A hub that answers as told; `asked` is what it was asked. */
 export function fakeHub(answers: Record<string, Answer>) {

@@ -13,4 +13,8 @@ class NoObserver {
   disconnect() {}
 }
 vi.stubGlobal("ResizeObserver", NoObserver);
-vi.stubGlobal("matchMedia", () => ({ matches: false, addEventListener() {}, removeEventListener() {} }));
+vi.stubGlobal("matchMedia", () => ({
+  matches: false,
+  addEventListener() {},
+  removeEventListener() {},
+}));

@@ -25,7 +25,8 @@ from hombi.cli.demo import demo
 app = typer.Typer(
     no_args_is_help=True,
     rich_markup_mode=None,
-    help="Hombi: a home hub that runs wholly in the house. HOMBI_DATA names its data folder, HOMBI_PORT its port.",
+    help="Hombi: a home hub that runs wholly in the house. HOMBI_DATA names its data folder, "
+    "HOMBI_PORT its port.",
 )
 app.command()(house.now)
 app.command()(house.status)

@@ -15,7 +15,13 @@ from hombi.cli.texts import read_text
 
 app = typer.Typer(no_args_is_help=True, help="What the house does by itself.")
 File = Annotated[
-    Path, typer.Argument(exists=True, dir_okay=False, readable=True, help="A TOML text; docs/automations.md shows the format.")
+    Path,
+    typer.Argument(
+        exists=True,
+        dir_okay=False,
+        readable=True,
+        help="A TOML text; docs/automations.md shows the format.",
+    ),
 ]
 Name = Annotated[str, typer.Argument(help="The automation.", autocompletion=complete.automations)]
 
@@ -32,12 +38,18 @@ def list_(json: Json = False) -> None:
         return
     rows = []
     for a in found:
-        phase = Text("off duty", style="dim") if not a.enabled else Text(a.phase, style="bold yellow" if a.phase == "on" else "")
+        phase = (
+            Text("off duty", style="dim")
+            if not a.enabled
+            else Text(a.phase, style="bold yellow" if a.phase == "on" else "")
+        )
         if a.stopped:
             phase = Text("stopped", style="red")
         elif a.mistakes:
             phase = Text("in part" if a.sentence else "cannot run", style="red")
-        rows.append((a.automation, phase, ago(a.since) if a.since else "", a.sentence or a.mistakes[0].what))
+        rows.append(
+            (a.automation, phase, ago(a.since) if a.since else "", a.sentence or a.mistakes[0].what)
+        )
     table(
         ("AUTOMATION", "IS", "SINCE", "WHAT IT DOES"),
         rows,
@@ -70,7 +82,8 @@ def add(file: File) -> None:
 
 @app.command()
 def change(name: Name, file: File, leave: Leave = False) -> None:
-    """Give an automation another text. One that is on goes on if it watches the same as before, else it ends first."""
+    """Give an automation another text. One that is on goes on if it watches the same as
+    before, else it ends first."""
     with hub() as h, words(str(file)):
         text = read_text(file)
         changed = h.change_automation(name, text=text, leave=leave)
@@ -86,8 +99,11 @@ def show(name: Name) -> None:
 
 
 @app.command()
-def duty(name: Name, to: Annotated[str, typer.Argument(help="on or off.")], leave: Leave = False) -> None:
-    """Put an automation on duty, or off it. One that is on ends first, as its text says."""
+def duty(
+    name: Name, to: Annotated[str, typer.Argument(help="on or off.")], leave: Leave = False
+) -> None:
+    """Put an automation on duty, or off it. One that is on ends first, as its text
+    says."""
     if to not in ("on", "off"):
         err.print(f"duty is on or off, not {to}", style="red")
         raise typer.Exit(2)

@@ -1,4 +1,5 @@
-"""What the shell completes: names that the hub knows. A hub that does not answer completes nothing."""
+"""What the shell completes: names that the hub knows. A hub that does not answer
+completes nothing."""
 
 from __future__ import annotations
 

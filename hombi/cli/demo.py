@@ -12,10 +12,16 @@ from hombi.cli.where import demo_folder, http_port
 
 
 def demo(
-    speed: Annotated[float, typer.Option(min=0.1, max=1000, help="How many times faster than the clock the mill lives.")] = 1.0,
+    speed: Annotated[
+        float,
+        typer.Option(
+            min=0.1, max=1000, help="How many times faster than the clock the mill lives."
+        ),
+    ] = 1.0,
     seed: Annotated[int, typer.Option(help="The same seed makes the same house.")] = 7,
 ) -> None:
-    """Run the hub with Heron Mill around it: nodes, a plug, a phone. Nothing leaves this machine. Ctrl-C stops it all."""
+    """Run the hub with Heron Mill around it: nodes, a plug, a phone. Nothing leaves
+    this machine. Ctrl-C stops it all."""
     # The lab brings a web server; only this command needs it.
     with installed("hub,lab"):
         from hombi.lab.run import DemoError, demo as run  # noqa: I001, PLC0415

@@ -1,4 +1,5 @@
-"""`hombi check`, `doctor`: whether the settings file is right, and how every part of the hub is."""
+"""`hombi check`, `doctor`: whether the settings file is right, and how every part of
+the hub is."""
 
 from __future__ import annotations
 
@@ -16,9 +17,13 @@ _SIGNS = {"ok": ("✓", "green"), "warning": ("!", "yellow"), "fault": ("✗", "
 
 
 def check(
-    file: Annotated[Path | None, typer.Argument(help="hombi.toml in the data folder unless given; or a node profile.")] = None,
+    file: Annotated[
+        Path | None,
+        typer.Argument(help="hombi.toml in the data folder unless given; or a node profile."),
+    ] = None,
 ) -> None:
-    """Check hombi.toml or a node profile: every mistake with its line and column. The hub need not run."""
+    """Check hombi.toml or a node profile: every mistake with its line and column. The
+    hub need not run."""
     with installed("hub"):
         from hombi.hub.config import FILE_NAME, ConfigError, check_config  # noqa: PLC0415
 
@@ -36,7 +41,13 @@ def check(
             err.print(str(error), style="red")
         mistakes(
             [
-                {"line": m.place.line, "column": m.place.column, "what": m.what, "hint": m.hint, "source_line": m.source_line}
+                {
+                    "line": m.place.line,
+                    "column": m.place.column,
+                    "what": m.what,
+                    "hint": m.hint,
+                    "source_line": m.source_line,
+                }
                 for m in error.mistakes
             ],
             str(path),

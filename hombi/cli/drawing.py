@@ -18,7 +18,8 @@ from hombi.core.outside import visible
 
 
 class Terminal(Console):
-    """The terminal: whatever is shown on it may come from outside, so nothing in it is markup, and what hides is made visible."""
+    """The terminal: whatever is shown on it may come from outside, so nothing in it is
+    markup, and what hides is made visible."""
 
     def print(self, *objects: Any, **options: Any) -> None:
         super().print(*(shown(one) for one in objects), markup=False, **options)
@@ -43,13 +44,20 @@ err = Terminal(stderr=True, highlight=False)
 _TIMES = {"at", "heard_at", "asked_at", "answered_at", "admitted_at", "added_at", "started_at"}
 _TIMES |= {"since", "due", "until", "start", "end"}
 _BLOCKS = "▁▂▃▄▅▆▇█"
-# A node that reports less often than the line has cells leaves no holes, only one that was away.
+# A node that reports less often than the line has cells leaves no holes, only one that
+# was away.
 BRIDGED = 4
 
 
 def moment(ms: int | None) -> str | None:
     """A time for programs: RFC 3339 in UTC, with milliseconds."""
-    return None if ms is None else datetime.fromtimestamp(ms / 1000, UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+    return (
+        None
+        if ms is None
+        else datetime.fromtimestamp(ms / 1000, UTC)
+        .isoformat(timespec="milliseconds")
+        .replace("+00:00", "Z")
+    )
 
 
 class HouseTime:
@@ -89,11 +97,22 @@ def counted(number: int, what: str) -> str:
 
 def as_json(items: Iterable[dict[str, Any]]) -> None:
     """A list of objects, times as RFC 3339."""
-    rows = [{k: moment(v) if k in _TIMES and (v is None or isinstance(v, int)) else v for k, v in item.items()} for item in items]
+    rows = [
+        {
+            k: moment(v) if k in _TIMES and (v is None or isinstance(v, int)) else v
+            for k, v in item.items()
+        }
+        for item in items
+    ]
     print(json.dumps(rows, indent=2))
 
 
-def table(headings: Sequence[str], rows: Iterable[Sequence[str | Text]], empty: str, right: Iterable[str] = ()) -> None:
+def table(
+    headings: Sequence[str],
+    rows: Iterable[Sequence[str | Text]],
+    empty: str,
+    right: Iterable[str] = (),
+) -> None:
     """A table with fine rules, or a sentence when there is nothing to show."""
     rows = list(rows)
     if not rows:
@@ -114,7 +133,10 @@ def value(entity: Entity) -> Text:
     elif entity.quality == "none":
         drawn = Text("nothing yet", style="dim")
     else:
-        drawn = Text(f"{entity.shown} ! {entity.reason}", style="yellow" if entity.quality == "uncertain" else "red")
+        drawn = Text(
+            f"{entity.shown} ! {entity.reason}",
+            style="yellow" if entity.quality == "uncertain" else "red",
+        )
     if entity.wanted is not None:
         drawn.append(f" ! {entity.wanted.shown}", style="yellow")
     return drawn
@@ -140,7 +162,8 @@ def entity_row(entity: Entity) -> dict[str, Any]:
 
 
 def sparkline(history: History, width: int) -> str:
-    """The means of a history in one line of blocks; a stretch without readings is blank."""
+    """The means of a history in one line of blocks; a stretch without readings is
+    blank."""
     if not history.at:
         return ""
     low, high = min(history.mean), max(history.mean)
@@ -158,10 +181,14 @@ def sparkline(history: History, width: int) -> str:
 
 
 def mistakes(found: Sequence[Mistake] | Sequence[dict[str, Any]], name: str) -> None:
-    """Every mistake with its line, a caret under its column, and what to do; unbroken, for editors that read it."""
+    """Every mistake with its line, a caret under its column, and what to do; unbroken,
+    for editors that read it."""
     for one in found:
         mistake = one.as_dict() if isinstance(one, Mistake) else one
-        err.print(Text(f"{name}:{mistake['line']}:{mistake['column']}: {mistake['what']}", style="red"), soft_wrap=True)
+        err.print(
+            Text(f"{name}:{mistake['line']}:{mistake['column']}: {mistake['what']}", style="red"),
+            soft_wrap=True,
+        )
         if mistake["source_line"]:
             err.print(Text(f"    {mistake['source_line']}"), soft_wrap=True)
             err.print(Text("    " + " " * (mistake["column"] - 1) + "^", style="red"))
@@ -173,6 +200,8 @@ def journal_line(entry: JournalEntry) -> Text:
     """One entry of the journal on one line."""
     line = Text(clock(entry.at), style="dim")
     line.append("  ")
-    alarming = entry.event.endswith(("Failed", "Silent", "Refused", "Locked", "Stopped", "Unsent", "Blind", "Wrong"))
+    alarming = entry.event.endswith(
+        ("Failed", "Silent", "Refused", "Locked", "Stopped", "Unsent", "Blind", "Wrong")
+    )
     line.append(entry.text, style="red" if alarming and entry.event != "HubStopped" else "")
     return line

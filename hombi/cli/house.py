@@ -28,15 +28,27 @@ def status(json: Json = False) -> None:
     if json:
         as_json([house.as_dict()])
         return
-    out.print(Text(house.name, style="bold"), f"· Hombi {house.version}, up since {clock(house.started_at, '%d %b %H:%M')}")
-    counts = ((house.nodes, "node"), (house.entities, "entity"), (house.automations, "automation"), (house.phones, "phone"))
+    out.print(
+        Text(house.name, style="bold"),
+        f"· Hombi {house.version}, up since {clock(house.started_at, '%d %b %H:%M')}",
+    )
+    counts = (
+        (house.nodes, "node"),
+        (house.entities, "entity"),
+        (house.automations, "automation"),
+        (house.phones, "phone"),
+    )
     out.print(" · ".join(counted(number, what) for number, what in counts))
     out.print(
-        f"{house.readings_committed} readings since the start" + (f", {house.readings_held} held" if house.readings_held else "")
+        f"{house.readings_committed} readings since the start"
+        + (f", {house.readings_held} held" if house.readings_held else "")
     )
     for link in house.links:
         out.print(f"{link['link']}: {link['listening']}")
-    out.print(f"pairing is {f'open for another {ceil(window.left_ms / 1000)} s' if window.open else 'closed'}")
+    out.print(
+        f"pairing is "
+        f"{f'open for another {ceil(window.left_ms / 1000)} s' if window.open else 'closed'}"
+    )
     if not house.needs:
         out.print("Nothing needs you.")
     for need in house.needs:
@@ -51,7 +63,14 @@ def nodes(json: Json = False) -> None:
         as_json(n.as_dict() for n in found)
         return
     rows = [
-        (n.node, n.title, n.link, n.room or "–", "silent" if n.silent else ("connected" if n.here else "away"), ago(n.heard_at))
+        (
+            n.node,
+            n.title,
+            n.link,
+            n.room or "–",
+            "silent" if n.silent else ("connected" if n.here else "away"),
+            ago(n.heard_at),
+        )
         for n in found
     ]
     table(
@@ -66,11 +85,23 @@ def entities(room: Room = None, node: Node = None, kind: Kind = None, json: Json
     """All entities: what they are, which can be set, and which are hidden."""
 
     def row(e: Entity) -> tuple[str, ...]:
-        marks = ", ".join([*(["can be set"] if e.writable else []), *(["hidden"] if e.hidden else [])])
-        return (e.entity, e.title, e.kind, e.unit or "–", e.room or "–", f"{e.low:g} to {e.high:g}", marks)
+        marks = ", ".join(
+            [*(["can be set"] if e.writable else []), *(["hidden"] if e.hidden else [])]
+        )
+        return (
+            e.entity,
+            e.title,
+            e.kind,
+            e.unit or "–",
+            e.room or "–",
+            f"{e.low:g} to {e.high:g}",
+            marks,
+        )
 
     with hub() as h:
-        _list(h, room, node, kind, json, ("ENTITY", "NAME", "KIND", "UNIT", "ROOM", "LIMITS", ""), row)
+        _list(
+            h, room, node, kind, json, ("ENTITY", "NAME", "KIND", "UNIT", "ROOM", "LIMITS", ""), row
+        )
 
 
 def now(room: Room = None, node: Node = None, kind: Kind = None, json: Json = False) -> None:
@@ -98,4 +129,9 @@ def _list(
         as_json(entity_row(e) for e in found)
         return
     found.sort(key=lambda e: (e.room or "~", e.entity))
-    table(headings, [row(e) for e in found], "There is nothing to see yet. `hombi pair` lets a node in.", ("VALUE", "HEARD"))
+    table(
+        headings,
+        [row(e) for e in found],
+        "There is nothing to see yet. `hombi pair` lets a node in.",
+        ("VALUE", "HEARD"),
+    )

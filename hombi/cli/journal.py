@@ -15,16 +15,29 @@ from hombi.client import JournalEntry
 
 def journal(
     number: Annotated[int, typer.Option("--number", "-n", min=1, help="How many entries.")] = 30,
-    node: Annotated[str, typer.Option(help="Only about this node.", autocompletion=complete.nodes)] = "",
-    automation: Annotated[str, typer.Option(help="Only about this automation.", autocompletion=complete.automations)] = "",
+    node: Annotated[
+        str, typer.Option(help="Only about this node.", autocompletion=complete.nodes)
+    ] = "",
+    automation: Annotated[
+        str, typer.Option(help="Only about this automation.", autocompletion=complete.automations)
+    ] = "",
     event: Annotated[str, typer.Option(help="Only this event, like AutomationStarted.")] = "",
-    follow: Annotated[bool, typer.Option("--follow", "-f", help="Stay, and show what happens.")] = False,
+    follow: Annotated[
+        bool, typer.Option("--follow", "-f", help="Stay, and show what happens.")
+    ] = False,
     json: Json = False,
 ) -> None:
     """What happened, in order, the latest last."""
     with hub() as h:
         HouseTime.of(h)
-        found = list(islice(h.journal(event=event, node=node, automation=automation, page_size=min(number, 500)), number))
+        found = list(
+            islice(
+                h.journal(
+                    event=event, node=node, automation=automation, page_size=min(number, 500)
+                ),
+                number,
+            )
+        )
         found.reverse()
         if json:
             as_json(e.as_dict() for e in found)
@@ -40,7 +53,12 @@ def journal(
                 if news.kind == "journal":
                     entry = JournalEntry(**news.data)
                     if all(
-                        not w or w == got for w, got in ((node, entry.node), (automation, entry.automation), (event, entry.event))
+                        not w or w == got
+                        for w, got in (
+                            (node, entry.node),
+                            (automation, entry.automation),
+                            (event, entry.event),
+                        )
                     ):
                         out.print(journal_line(entry), soft_wrap=True)
         except KeyboardInterrupt:

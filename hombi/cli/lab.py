@@ -1,4 +1,5 @@
-"""`hombi lab`: what a person does with the demo's radio nodes, at the lab beside the hub."""
+"""`hombi lab`: what a person does with the demo's radio nodes, at the lab beside the
+hub."""
 
 from __future__ import annotations
 
@@ -45,7 +46,8 @@ def _do(node: str, what: str) -> None:
 
 @app.command()
 def press(node: Node) -> None:
-    """Hold a node's button: it leaves the network it is in, and looks for one for three minutes."""
+    """Hold a node's button: it leaves the network it is in, and looks for one for three
+    minutes."""
     _do(node, "press")
 
 

@@ -1,4 +1,5 @@
-"""`hombi messages`, `pick`: what arrives, as it came, and making values in it entities."""
+"""`hombi messages`, `pick`: what arrives, as it came, and making values in it
+entities."""
 
 from __future__ import annotations
 
@@ -19,19 +20,33 @@ PAYLOAD_SHOWN = 200
 
 
 def messages(
-    via: Annotated[str, typer.Option(help="Only those that came in by door, broker, http, zigbee or bluetooth.")] = "",
-    topic: Annotated[str, typer.Option(help="Only topics under this filter, like mill/+/state or mill/#.")] = "",
-    node: Annotated[str, typer.Option(help="Only those of this node or tool.", autocompletion=complete.nodes)] = "",
-    text: Annotated[str, typer.Option(help="Only those with this in the topic or the payload.")] = "",
+    via: Annotated[
+        str,
+        typer.Option(help="Only those that came in by door, broker, http, zigbee or bluetooth."),
+    ] = "",
+    topic: Annotated[
+        str, typer.Option(help="Only topics under this filter, like mill/+/state or mill/#.")
+    ] = "",
+    node: Annotated[
+        str, typer.Option(help="Only those of this node or tool.", autocompletion=complete.nodes)
+    ] = "",
+    text: Annotated[
+        str, typer.Option(help="Only those with this in the topic or the payload.")
+    ] = "",
     each: Annotated[bool, typer.Option("--each", help="The last message of each topic.")] = False,
-    follow: Annotated[bool, typer.Option("--follow", help="Go on as they come, until Ctrl-C.")] = False,
+    follow: Annotated[
+        bool, typer.Option("--follow", help="Go on as they come, until Ctrl-C.")
+    ] = False,
     limit: Annotated[int, typer.Option(help="How many.", min=1, max=1000)] = SHOWN,
     json: Json = False,
 ) -> None:
-    """What arrives, as it came: over the hub's MQTT door, from the broker, by HTTP, over Zigbee and Bluetooth."""
+    """What arrives, as it came: over the hub's MQTT door, from the broker, by HTTP,
+    over Zigbee and Bluetooth."""
     with hub() as h, contextlib.suppress(KeyboardInterrupt):
         HouseTime.of(h)
-        found = h.messages(via=via, topic=topic, node=node, text=text, limit=limit, each_topic=each)[::-1]
+        found = h.messages(
+            via=via, topic=topic, node=node, text=text, limit=limit, each_topic=each
+        )[::-1]
         if json and not follow:
             as_json(m.as_dict() for m in found)
             return
@@ -61,23 +76,57 @@ def _show(message: Message, json: bool) -> None:
 
 
 def pick(
-    topic: Annotated[str, typer.Argument(help="The topic, with {node} where the node's name stands, like mill/{node}/state.")],
+    topic: Annotated[
+        str,
+        typer.Argument(
+            help="The topic, with {node} where the node's name stands, like mill/{node}/state."
+        ),
+    ],
     kind: Annotated[str, typer.Option(help="What it is: temperature, humidity, contact, switch …")],
     title: Annotated[str, typer.Option(help="What to call the value; the kind unless given.")] = "",
-    pointer: Annotated[str, typer.Option(help="Where it stands in JSON, like /climate/t; the payload unless given.")] = "",
+    pointer: Annotated[
+        str,
+        typer.Option(help="Where it stands in JSON, like /climate/t; the payload unless given."),
+    ] = "",
     at: Annotated[str, typer.Option(help="Where its time stands in JSON, if anywhere.")] = "",
-    unit: Annotated[str, typer.Option(help="The unit that the node speaks; the kind's own unless given.")] = "",
-    node: Annotated[list[str] | None, typer.Option(help="Which nodes, as they stand in the topic; all heard unless given.")] = None,
+    unit: Annotated[
+        str, typer.Option(help="The unit that the node speaks; the kind's own unless given.")
+    ] = "",
+    node: Annotated[
+        list[str] | None,
+        typer.Option(help="Which nodes, as they stand in the topic; all heard unless given."),
+    ] = None,
     name: Annotated[str, typer.Option(help="What to call the node, when it is one.")] = "",
-    room: Annotated[str, typer.Option(help="The room it is in; made when there is none.", autocompletion=complete.rooms)] = "",
-    write_topic: Annotated[str, typer.Option(help="The topic that asks for a value, to be able to set it.")] = "",
-    write: Annotated[str, typer.Option(help='The payload that asks for it, like \'{"state": "{ON|OFF}"}\' or {value}.')] = "",
+    room: Annotated[
+        str,
+        typer.Option(
+            help="The room it is in; made when there is none.", autocompletion=complete.rooms
+        ),
+    ] = "",
+    write_topic: Annotated[
+        str, typer.Option(help="The topic that asks for a value, to be able to set it.")
+    ] = "",
+    write: Annotated[
+        str,
+        typer.Option(
+            help='The payload that asks for it, like \'{"state": "{ON|OFF}"}\' or {value}.'
+        ),
+    ] = "",
     via: Annotated[str, typer.Option(help="Where the messages come in: door or broker.")] = "door",
-    try_: Annotated[bool, typer.Option("--try", help="Only show what the last messages would have given.")] = False,
+    try_: Annotated[
+        bool, typer.Option("--try", help="Only show what the last messages would have given.")
+    ] = False,
     json: Json = False,
 ) -> None:
     """Make a value in a node's messages an entity, for nodes that do not know Hombi."""
-    picking: dict[str, Any] = {"via": via, "topic": topic, "pointer": pointer, "at": at, "kind": kind, "unit": unit}
+    picking: dict[str, Any] = {
+        "via": via,
+        "topic": topic,
+        "pointer": pointer,
+        "at": at,
+        "kind": kind,
+        "unit": unit,
+    }
     with hub() as h:
         rows = h.preview(**picking)
         if try_:
@@ -85,16 +134,37 @@ def pick(
                 as_json(row.as_dict() for row in rows)
                 return
             empty = "Nothing came under this topic yet. `hombi messages` shows what does."
-            shown = [(r.topic, r.node, Text(r.shown or "none"), Text(r.problem, style="yellow"), ago(r.at)) for r in rows]
-            table(("TOPIC", "NODE", "WOULD BE", "BUT", "HEARD"), shown, empty, ("WOULD BE", "HEARD"))
+            shown = [
+                (
+                    r.topic,
+                    r.node,
+                    Text(r.shown or "none"),
+                    Text(r.problem, style="yellow"),
+                    ago(r.at),
+                )
+                for r in rows
+            ]
+            table(
+                ("TOPIC", "NODE", "WOULD BE", "BUT", "HEARD"), shown, empty, ("WOULD BE", "HEARD")
+            )
             return
         heard = sorted({row.node for row in rows if row.node and row.shown})
         nodes = node or heard
         if "{node}" in topic.split("/") and not nodes:
-            err.print("Nothing came under this topic yet that gives a value; name the nodes with --node.", style="red")
+            err.print(
+                "Nothing came under this topic yet that gives a value; name the nodes with --node.",
+                style="red",
+            )
             raise typer.Exit(SAID_NO)
         writing = {"topic": write_topic, "payload": write} if write_topic or write else None
-        made = h.pick(**picking, title=title or kind.capitalize(), nodes=nodes, name=name, room=room, write=writing)
+        made = h.pick(
+            **picking,
+            title=title or kind.capitalize(),
+            nodes=nodes,
+            name=name,
+            room=room,
+            write=writing,
+        )
     if json:
         as_json(entity.as_dict() for entity in made)
         return

@@ -1,4 +1,5 @@
-"""`hombi look`, `add-node`, `add-entity`, `change`, `remove`, `settings`, `do`, `key`, `setup-code`: nodes and what is theirs."""
+"""`hombi look`, `add-node`, `add-entity`, `change`, `remove`, `settings`, `do`, `key`,
+`setup-code`: nodes and what is theirs."""
 
 from __future__ import annotations
 
@@ -15,7 +16,12 @@ from hombi.client import Hub, NodeKey, Setting
 
 
 def look(
-    address: Annotated[str, typer.Argument(help="The node's address, like 192.168.1.20 or http://loft.local:8080/thing.")],
+    address: Annotated[
+        str,
+        typer.Argument(
+            help="The node's address, like 192.168.1.20 or http://loft.local:8080/thing."
+        ),
+    ],
 ) -> None:
     """Fetch the Thing Description of the node at an address; it is an arrival then."""
     with hub() as h:
@@ -30,7 +36,12 @@ def look(
 
 def add_node(
     name: Annotated[str, typer.Argument(help="What to call it.")],
-    room: Annotated[str, typer.Option(help="The room it is in; made when there is none.", autocompletion=complete.rooms)] = "",
+    room: Annotated[
+        str,
+        typer.Option(
+            help="The room it is in; made when there is none.", autocompletion=complete.rooms
+        ),
+    ] = "",
 ) -> None:
     """Add a node that posts its values over HTTP; its key is shown this once."""
     with hub() as h:
@@ -48,11 +59,19 @@ def _show_key(made: NodeKey) -> None:
 
 
 def add_entity(
-    node: Annotated[str, typer.Argument(help="The node that posts it.", autocompletion=complete.nodes)],
-    title: Annotated[str, typer.Argument(help="What to call the value; its address is made from it.")],
+    node: Annotated[
+        str, typer.Argument(help="The node that posts it.", autocompletion=complete.nodes)
+    ],
+    title: Annotated[
+        str, typer.Argument(help="What to call the value; its address is made from it.")
+    ],
     kind: Annotated[str, typer.Option(help="What it is: temperature, humidity, contact …")],
-    unit: Annotated[str, typer.Option(help="The unit that the node speaks; the kind's own unless given.")] = "",
-    pointer: Annotated[str, typer.Option(help="Where it stands when JSON is posted, like /climate/t.")] = "",
+    unit: Annotated[
+        str, typer.Option(help="The unit that the node speaks; the kind's own unless given.")
+    ] = "",
+    pointer: Annotated[
+        str, typer.Option(help="Where it stands when JSON is posted, like /climate/t.")
+    ] = "",
 ) -> None:
     """Add a value that a node posts to /api/intake/NODE/ENTITY."""
     with hub() as h:
@@ -61,17 +80,26 @@ def add_entity(
 
 
 def change(
-    address: Annotated[str, typer.Argument(help="A node, or an entity (node/entity).", autocompletion=complete.nodes)],
+    address: Annotated[
+        str,
+        typer.Argument(help="A node, or an entity (node/entity).", autocompletion=complete.nodes),
+    ],
     title: Annotated[str | None, typer.Option(help="Another name; the address stays.")] = None,
-    room: Annotated[str | None, typer.Option(help="Another room, for a node.", autocompletion=complete.rooms)] = None,
-    hide: Annotated[bool | None, typer.Option("--hide/--show", help="Not shown in its room, or shown again.")] = None,
+    room: Annotated[
+        str | None, typer.Option(help="Another room, for a node.", autocompletion=complete.rooms)
+    ] = None,
+    hide: Annotated[
+        bool | None, typer.Option("--hide/--show", help="Not shown in its room, or shown again.")
+    ] = None,
 ) -> None:
     """Rename a node or an entity, move a node, hide or show an entity."""
     changes: dict[str, Any] = {"title": title, "room": room, "hidden": hide}
     given = {name: value for name, value in changes.items() if value is not None}
     wrong = "room" if "/" in address else "hidden"
     if not given or wrong in given:
-        raise typer.BadParameter("give --title, --room for a node, or --hide or --show for an entity")
+        raise typer.BadParameter(
+            "give --title, --room for a node, or --hide or --show for an entity"
+        )
     with hub() as h:
         if "/" in address:
             entity = h.change_entity(address, **given)
@@ -83,7 +111,9 @@ def change(
 
 def remove(
     node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
-    with_history: Annotated[bool, typer.Option("--with-history", help="Its history goes too; else it is kept.")] = False,
+    with_history: Annotated[
+        bool, typer.Option("--with-history", help="Its history goes too; else it is kept.")
+    ] = False,
     yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
 ) -> None:
     """Take a node out of the house, also one that no longer answers."""
@@ -92,11 +122,18 @@ def remove(
         typer.confirm(f"{node} is taken out and cut off.{lost} Remove it?", abort=True)
     with hub() as h:
         h.remove_node(node, keep_history=not with_history)
-    out.print(f"{node} is out" + (", with its history." if with_history else "; its history is kept."))
+    out.print(
+        f"{node} is out" + (", with its history." if with_history else "; its history is kept.")
+    )
 
 
 def ask_again(
-    named: Annotated[str, typer.Argument(metavar="NODE", help="A node, or an arrival.", autocompletion=complete.nodes)],
+    named: Annotated[
+        str,
+        typer.Argument(
+            metavar="NODE", help="A node, or an arrival.", autocompletion=complete.nodes
+        ),
+    ],
 ) -> None:
     """Ask a Zigbee node anew what it has, where it did not say all of it."""
     with hub() as h:
@@ -117,7 +154,9 @@ def settings(
     """A node's own settings, and changing one."""
     with hub() as h:
         if name is not None and value is not None:
-            changed = next(s for s in h.change_setting(node, name, value).settings if s.name == name)
+            changed = next(
+                s for s in h.change_setting(node, name, value).settings if s.name == name
+            )
             out.print(f"{changed.title} is {_told(changed)}")
             return
         found = [s for s in h.settings(node) if name in (None, s.name)]
@@ -131,7 +170,11 @@ def settings(
 def _told(setting: Setting) -> str:
     if setting.value is None:
         return "not told yet"
-    value = {True: "on", False: "off"}[setting.value] if isinstance(setting.value, bool) else setting.value
+    value = (
+        {True: "on", False: "off"}[setting.value]
+        if isinstance(setting.value, bool)
+        else setting.value
+    )
     return f"{value:g} {setting.unit}".strip() if isinstance(value, int | float) else f"{value}"
 
 
@@ -143,20 +186,28 @@ def _allowed(setting: Setting) -> str:
     low, high = setting.low, setting.high
     if low is None and high is None:
         return f"a {setting.type} {setting.unit}".strip()
-    return f"{'' if low is None else f'{low:g}'} to {'' if high is None else f'{high:g}'} {setting.unit}".strip()
+    return (
+        f"{'' if low is None else f'{low:g}'} to {'' if high is None else f'{high:g}'} "
+        f"{setting.unit}".strip()
+    )
 
 
 def do(
     node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
     action: Annotated[str | None, typer.Argument(help="What it is to do.")] = None,
-    given: Annotated[list[str] | None, typer.Argument(help="What the action asks for, as name=value.")] = None,
+    given: Annotated[
+        list[str] | None, typer.Argument(help="What the action asks for, as name=value.")
+    ] = None,
 ) -> None:
     """Have a node do one of its actions; without one, what it can do."""
     inputs = dict(one.partition("=")[::2] for one in given or [])
     with hub() as h:
         if action is None:
             found = next((n for n in h.nodes() if n.node == node), None)
-            rows = [(a.name, a.title, ", ".join(i.name for i in a.inputs), a.about) for a in (found.actions if found else [])]
+            rows = [
+                (a.name, a.title, ", ".join(i.name for i in a.inputs), a.about)
+                for a in (found.actions if found else [])
+            ]
             table(("ACTION", "NAME", "ASKS FOR", "ABOUT"), rows, f"{node} has no actions.")
             return
         answer = h.act(node, action, **inputs)
@@ -165,7 +216,9 @@ def do(
 
 def key(
     node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
-    revoke: Annotated[bool, typer.Option("--revoke", help="Take its key away and shut it out.")] = False,
+    revoke: Annotated[
+        bool, typer.Option("--revoke", help="Take its key away and shut it out.")
+    ] = False,
 ) -> None:
     """Make a new key for a node; the one before is void at once."""
     with hub() as h:
@@ -177,11 +230,19 @@ def key(
 
 
 def setup_code(
-    thing: Annotated[str, typer.Argument(help="An arrival, or the id in a node's description.", autocompletion=complete.arrivals)],
+    thing: Annotated[
+        str,
+        typer.Argument(
+            help="An arrival, or the id in a node's description.", autocompletion=complete.arrivals
+        ),
+    ],
     code: Annotated[str, typer.Option(help="The node's setup code; a new one unless given.")] = "",
-    png: Annotated[Path | None, typer.Option(help="Write the QR code to this file, to print it.")] = None,
+    png: Annotated[
+        Path | None, typer.Option(help="Write the QR code to this file, to print it.")
+    ] = None,
 ) -> None:
-    """Draw a node's setup code as a QR code: a phone's camera opens the page that lets the node in."""
+    """Draw a node's setup code as a QR code: a phone's camera opens the page that lets
+    the node in."""
     with hub() as h:
         made = h.setup_code(_thing(h, thing), code)
     drawn = segno.make(made.address, error="m")
@@ -199,6 +260,9 @@ def _thing(h: Hub, named: str) -> str:
         return named
     found = [a for a in h.arrivals() if named in (a.id, a.title)]
     if len(found) != 1:
-        err.print(f"no arrival is called {named}; give the id in the node's description, like urn:uuid:…", style="red")
+        err.print(
+            f"no arrival is called {named}; give the id in the node's description, like urn:uuid:…",
+            style="red",
+        )
         raise typer.Exit(SAID_NO)
     return found[0].thing

@@ -19,7 +19,12 @@ LOOK_EVERY_S = 0.5
 
 
 def pair(
-    for_: Annotated[str, typer.Option("--for", help="How long the window is open, like 2m or '90 s'; 15 min at most.")] = "2 min",
+    for_: Annotated[
+        str,
+        typer.Option(
+            "--for", help="How long the window is open, like 2m or '90 s'; 15 min at most."
+        ),
+    ] = "2 min",
     watch: Annotated[bool, typer.Option(help="Stay, count down, and show who arrives.")] = True,
     close: Annotated[bool, typer.Option("--close", help="Close the window now.")] = False,
 ) -> None:
@@ -40,7 +45,12 @@ def pair(
 
 def _count_down(h: Hub, left_ms: int) -> None:
     seen: dict[str, tuple[str, str]] = {}
-    with Progress(TextColumn("pairing is open"), BarColumn(), TextColumn("{task.fields[left]} s left"), console=out) as progress:
+    with Progress(
+        TextColumn("pairing is open"),
+        BarColumn(),
+        TextColumn("{task.fields[left]} s left"),
+        console=out,
+    ) as progress:
         task = progress.add_task("", total=left_ms / 1000, left=ceil(left_ms / 1000))
         while (window := h.pairing()).open:
             progress.update(task, completed=window.left_ms / 1000, left=ceil(window.left_ms / 1000))
@@ -67,17 +77,22 @@ def arrivals(json: Json = False) -> None:
         return
     rows = [(a.id, a.title, a.link, _has(a), a.progress or a.state, ago(a.heard_at)) for a in found]
     table(
-        ("ARRIVAL", "NAME", "LINK", "HAS", "STATE", "HEARD"), rows, "Nobody waits at the door. `hombi pair` opens it.", ("HEARD",)
+        ("ARRIVAL", "NAME", "LINK", "HAS", "STATE", "HEARD"),
+        rows,
+        "Nobody waits at the door. `hombi pair` opens it.",
+        ("HEARD",),
     )
     for arrival in found:
         for elsewhere in arrival.elsewhere:
             out.print(
-                f"{arrival.id}: it sends the hub to {elsewhere}, which is not its own; `--origin {elsewhere}` lets it",
+                f"{arrival.id}: it sends the hub to {elsewhere}, which is not its own; "
+                f"`--origin {elsewhere}` lets it",
                 style="yellow",
             )
         if arrival.rivals:
             out.print(
-                f"{arrival.id}: {', '.join(arrival.rivals)} says that it is this node too; the setup code shows which one is",
+                f"{arrival.id}: {', '.join(arrival.rivals)} says that it is this node "
+                f"too; the setup code shows which one is",
                 style="yellow",
             )
         for left_out in arrival.left_out:
@@ -89,27 +104,59 @@ def _has(arrival: Arrival) -> str:
 
 
 def admit(
-    arrival: Annotated[str, typer.Argument(help="The arrival's id, or its name.", autocompletion=complete.arrivals)],
-    code: Annotated[str | None, typer.Option(help="The setup code on the node; asked for when it is not given.")] = None,
-    name: Annotated[str, typer.Option(help="What to call it; the name it gives itself unless given.")] = "",
-    room: Annotated[str, typer.Option(help="The room it is in; made when there is none.", autocompletion=complete.rooms)] = "",
-    secret: Annotated[str | None, typer.Option(help="What a node that was found asks for: user:password, or its token.")] = None,
-    call: Annotated[list[str] | None, typer.Option("--call", help="What to call an entity: temperature=Under the roof.")] = None,
-    hide: Annotated[list[str] | None, typer.Option("--hide", help="An entity that is not shown in its room.")] = None,
+    arrival: Annotated[
+        str, typer.Argument(help="The arrival's id, or its name.", autocompletion=complete.arrivals)
+    ],
+    code: Annotated[
+        str | None, typer.Option(help="The setup code on the node; asked for when it is not given.")
+    ] = None,
+    name: Annotated[
+        str, typer.Option(help="What to call it; the name it gives itself unless given.")
+    ] = "",
+    room: Annotated[
+        str,
+        typer.Option(
+            help="The room it is in; made when there is none.", autocompletion=complete.rooms
+        ),
+    ] = "",
+    secret: Annotated[
+        str | None,
+        typer.Option(help="What a node that was found asks for: user:password, or its token."),
+    ] = None,
+    call: Annotated[
+        list[str] | None,
+        typer.Option("--call", help="What to call an entity: temperature=Under the roof."),
+    ] = None,
+    hide: Annotated[
+        list[str] | None, typer.Option("--hide", help="An entity that is not shown in its room.")
+    ] = None,
     origin: Annotated[
         list[str] | None,
-        typer.Option("--origin", help="An address beside its own that it sends the hub to, and may; else it is not used."),
+        typer.Option(
+            "--origin",
+            help="An address beside its own that it sends the hub "
+            "to, and may; else it is not used.",
+        ),
     ] = None,
     turn_away: Annotated[bool, typer.Option("--turn-away", help="Do not let it in.")] = False,
 ) -> None:
-    """Let an arrival in, with the setup code that is on it, or with what it asks for when it was found."""
+    """Let an arrival in, with the setup code that is on it, or with what it asks for
+    when it was found."""
     with hub() as h:
         found = [a for a in h.arrivals() if arrival in (a.id, a.title)]
-        if len(found) > 1 and len({a.thing for a in found}) == 1 and all(a.needs_code for a in found):
-            found = found[:1]  # of those that say they are the same node, the setup code picks the right one
+        if (
+            len(found) > 1
+            and len({a.thing for a in found}) == 1
+            and all(a.needs_code for a in found)
+        ):
+            found = found[
+                :1
+            ]  # of those that say they are the same node, the setup code picks the right one
         if len(found) != 1:
             err.print(
-                f"{'no' if not found else 'more than one'} arrival is called {arrival}; `hombi arrivals` lists them", style="red"
+                f"{'no' if not found else 'more than one'} arrival is called {arrival}; "
+                f"`hombi arrivals` lists them",
+                style="red",
             )
             raise typer.Exit(SAID_NO)
         if turn_away:
@@ -122,6 +169,17 @@ def admit(
         if arriving.asks and secret is None:
             secret = Prompt.ask(f"Its {arriving.asks}", password=True)
         titles = dict(one.partition("=")[::2] for one in call or [])
-        choices = {one: {"title": titles.get(one, ""), "hidden": one in (hide or [])} for one in {*titles, *(hide or [])}}
-        node = h.admit(arriving.id, code or "", name, room, secret=secret or "", entities=choices, origins=origin or [])
+        choices = {
+            one: {"title": titles.get(one, ""), "hidden": one in (hide or [])}
+            for one in {*titles, *(hide or [])}
+        }
+        node = h.admit(
+            arriving.id,
+            code or "",
+            name,
+            room,
+            secret=secret or "",
+            entities=choices,
+            origins=origin or [],
+        )
         out.print(f"{node.title} is in as", bold(f"{node.node}:"), ", ".join(node.entities))

@@ -23,7 +23,9 @@ def phones(context: typer.Context, json: Json = False) -> None:
     if json:
         as_json(p.as_dict() for p in found)
         return
-    rows = [(str(p.id), p.name, p.person, p.service, clock(p.added_at, "%d %b %H:%M")) for p in found]
+    rows = [
+        (str(p.id), p.name, p.person, p.service, clock(p.added_at, "%d %b %H:%M")) for p in found
+    ]
     table(
         ("PHONE", "NAME", "OF", "PUSH SERVICE", "SINCE"),
         rows,
@@ -57,7 +59,13 @@ def notices(json: Json = False) -> None:
         as_json(n.as_dict() for n in found)
         return
     rows = [
-        (clock(n.at), n.phone, n.title, n.text, n.state + (f": {n.problem}" if n.problem and n.state != "delivered" else ""))
+        (
+            clock(n.at),
+            n.phone,
+            n.title,
+            n.text,
+            n.state + (f": {n.problem}" if n.problem and n.state != "delivered" else ""),
+        )
         for n in found
     ]
     table(("WHEN", "PHONE", "TITLE", "TEXT", "STATE"), rows, "Nobody was told anything yet.")

@@ -16,14 +16,20 @@ from hombi.cli.texts import MOMENT_HELP, moment_of
 from hombi.client import Row
 
 HOUR_MS = 3_600_000
-Entity = Annotated[str, typer.Argument(help="Its address, node/entity.", autocompletion=complete.entities)]
+Entity = Annotated[
+    str, typer.Argument(help="Its address, node/entity.", autocompletion=complete.entities)
+]
 
 
 def history(
     entity: Entity,
     span: Annotated[str, typer.Option(help="The last hour, day, week or month.")] = "day",
-    begin: Annotated[str | None, typer.Option("--from", help=f"In place of --span: from when on, {MOMENT_HELP}.")] = None,
-    end: Annotated[str | None, typer.Option("--to", help=f"Until when, {MOMENT_HELP}; now unless given.")] = None,
+    begin: Annotated[
+        str | None, typer.Option("--from", help=f"In place of --span: from when on, {MOMENT_HELP}.")
+    ] = None,
+    end: Annotated[
+        str | None, typer.Option("--to", help=f"Until when, {MOMENT_HELP}; now unless given.")
+    ] = None,
     json: Json = False,
 ) -> None:
     """One entity over time: its course and numbers, in house time."""
@@ -43,7 +49,10 @@ def history(
     mean = sum(m * c for m, c in zip(fine.mean, fine.count, strict=True)) / total
     out.print(Text(entity, style="bold"), f"· {_within(span, begin, end)} · {total} readings")
     out.print(sparkline(fine, max(20, out.width - 4)))
-    out.print(f"lowest {min(fine.low):.1f} · mean {mean:.1f} · highest {max(fine.high):.1f} {fine.unit}".rstrip())
+    out.print(
+        f"lowest {min(fine.low):.1f} · mean {mean:.1f} · highest {max(fine.high):.1f} "
+        f"{fine.unit}".rstrip()
+    )
     numbers = ("MEAN", "LOWEST", "HIGHEST", "READINGS")
     table(("FROM", *numbers), _drawn(rows), "", numbers)
 
@@ -56,7 +65,8 @@ def _within(span: str, begin: str | None, end: str | None) -> str:
 
 
 def _drawn(rows: Sequence[Row]) -> Iterator[tuple[str, ...]]:
-    """The rows as they are shown: those in a row that have no readings are one, which says how far it goes."""
+    """The rows as they are shown: those in a row that have no readings are one, which
+    says how far it goes."""
     for empty, group in groupby(rows, key=lambda row: not row.count):
         some = list(group)
         if empty:
@@ -65,7 +75,11 @@ def _drawn(rows: Sequence[Row]) -> Iterator[tuple[str, ...]]:
             continue
         for row in some:
             numbers = (row.mean, row.low, row.high)
-            yield clock(row.start, _pattern(row)), *(f"{n:.1f}" for n in numbers if n is not None), str(row.count)
+            yield (
+                clock(row.start, _pattern(row)),
+                *(f"{n:.1f}" for n in numbers if n is not None),
+                str(row.count),
+            )
 
 
 def _pattern(row: Row) -> str:
@@ -74,7 +88,10 @@ def _pattern(row: Row) -> str:
 
 def follow(
     entity: Annotated[
-        list[str] | None, typer.Argument(help="Only these; all when none is named.", autocompletion=complete.entities)
+        list[str] | None,
+        typer.Argument(
+            help="Only these; all when none is named.", autocompletion=complete.entities
+        ),
     ] = None,
     json: Json = False,
 ) -> None:
@@ -98,7 +115,9 @@ def follow(
                 line = Text(clock(data["at"], "%H:%M:%S"), style="dim")
                 line.append(f"  {data['entity']:<32} ", style="default")
                 value = "–" if data["value"] is None else f"{data['value']:.2f}"
-                line.append(f"{value:>10} {about.unit if about else ''}", style="bold" if good else "red")
+                line.append(
+                    f"{value:>10} {about.unit if about else ''}", style="bold" if good else "red"
+                )
                 if not good:
                     line.append(f" ! {data['reason']}", style="red")
                 out.print(line)
@@ -114,7 +133,9 @@ def as_json_line(data: dict[str, object]) -> None:
 
 
 def set_(
-    entity: Annotated[str, typer.Argument(help="Its address, node/entity.", autocompletion=complete.settable)],
+    entity: Annotated[
+        str, typer.Argument(help="Its address, node/entity.", autocompletion=complete.settable)
+    ],
     to: Annotated[str, typer.Argument(help="The value wanted: on, off, toggle, '40 %'.")],
     json: Json = False,
 ) -> None:

@@ -1,6 +1,8 @@
-"""Running a command: a client for the hub, and errors as words with an exit code that means something.
+"""Running a command: a client for the hub, and errors as words with an exit code that
+means something.
 
-0 done · 1 the hub said no · 2 the command was written wrongly · 3 no hub answers · 4 not signed in · 5 a node did not answer
+0 done · 1 the hub said no · 2 the command was written wrongly · 3 no hub answers · 4
+not signed in · 5 a node did not answer
 """
 
 from __future__ import annotations
@@ -29,11 +31,16 @@ def hub() -> Iterator[Hub]:
 
 @contextlib.contextmanager
 def installed(extra: str) -> Iterator[None]:
-    """Say which part of Hombi is not installed, where only the client and the command line are."""
+    """Say which part of Hombi is not installed, where only the client and the command
+    line are."""
     try:
         yield
     except ModuleNotFoundError as error:
-        err.print(f"this needs more of Hombi than is installed here ({error.name}): pip install 'hombi[{extra}]'", style="red")
+        err.print(
+            f"this needs more of Hombi than is installed here ({error.name}): pip "
+            f"install 'hombi[{extra}]'",
+            style="red",
+        )
         raise typer.Exit(SAID_NO) from error
 
 

@@ -14,11 +14,17 @@ from hombi.cli.where import data_folder
 def serve(
     new_secrets: Annotated[
         bool,
-        typer.Option("--new-secrets", help="When secret.key is lost: forget what was sealed with it (phones, nodes' secrets)."),
+        typer.Option(
+            "--new-secrets",
+            help="When secret.key is lost: forget what was sealed "
+            "with it (phones, nodes' secrets).",
+        ),
     ] = False,
 ) -> None:
-    """Run the hub, until Ctrl-C. HOMBI_DATA names its data folder, HOMBI_PORT its port."""
-    # The hub brings Django; the other commands start faster without it, and are installed without it.
+    """Run the hub, until Ctrl-C. HOMBI_DATA names its data folder, HOMBI_PORT its
+    port."""
+    # The hub brings Django; the other commands start faster without it, and are
+    # installed without it.
     with installed("hub"):
         from hombi.service.run import StartError, serve as run  # noqa: I001, PLC0415
 

@@ -1,4 +1,5 @@
-"""`hombi sign-in`: use a hub on another machine. `hombi claim-code`: make this machine's hub one's own."""
+"""`hombi sign-in`: use a hub on another machine. `hombi claim-code`: make this
+machine's hub one's own."""
 
 from __future__ import annotations
 
@@ -31,22 +32,33 @@ def _nearest() -> str:
 
 
 def sign_in(
-    hub: Annotated[str | None, typer.Option(help="The hub's address, like http://192.0.2.7:4662.")] = None,
-    username: Annotated[str | None, typer.Option(help="Your name there; asked for when it is not given.")] = None,
-    password: Annotated[str | None, typer.Option(help="Asked for when it is not given.", envvar="HOMBI_PASSWORD")] = None,
+    hub: Annotated[
+        str | None, typer.Option(help="The hub's address, like http://192.0.2.7:4662.")
+    ] = None,
+    username: Annotated[
+        str | None, typer.Option(help="Your name there; asked for when it is not given.")
+    ] = None,
+    password: Annotated[
+        str | None, typer.Option(help="Asked for when it is not given.", envvar="HOMBI_PASSWORD")
+    ] = None,
 ) -> None:
     """Sign this machine in to a hub. On the hub's own machine there is no need to."""
     url = hub or _nearest()
     with words(), Hub(url) as h:
         name = username or Prompt.ask("Name")
         token = h.sign_in(
-            name, password or Prompt.ask("Password", password=True), f"command line on {platform.node() or 'a machine'}"
+            name,
+            password or Prompt.ask("Password", password=True),
+            f"command line on {platform.node() or 'a machine'}",
         )
         path = keep_sign_in(Where(h.url, token.token))
         out.print(f"Signed in to {h.url} as {token.username}. The token is in {path}.")
 
 
 def claim_code() -> None:
-    """Make a new code for claiming this machine's hub, while nobody owns it. The code before is void."""
+    """Make a new code for claiming this machine's hub, while nobody owns it. The code
+    before is void."""
     with hub() as found:
-        out.print(f"Open {found.url}/claim and enter the code {found.claim_code().code}", soft_wrap=True)
+        out.print(
+            f"Open {found.url}/claim and enter the code {found.claim_code().code}", soft_wrap=True
+        )

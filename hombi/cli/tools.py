@@ -1,4 +1,5 @@
-"""`hombi tools`: a person's own tools at the MQTT door; `hombi tokens`: programs that are signed in."""
+"""`hombi tools`: a person's own tools at the MQTT door; `hombi tokens`: programs that
+are signed in."""
 
 from __future__ import annotations
 
@@ -10,11 +11,17 @@ from hombi.cli.drawing import ago, as_json, bold, out, table
 from hombi.cli.run import Json, hub
 from hombi.client import Tool
 
-app = typer.Typer(no_args_is_help=True, help="A person's own tools at the MQTT door, each with topics of its own.")
+app = typer.Typer(
+    no_args_is_help=True, help="A person's own tools at the MQTT door, each with topics of its own."
+)
 Publish = Annotated[
-    list[str] | None, typer.Option("--publish", help="A topic filter it may publish under, like mill/#; repeat it.")
+    list[str] | None,
+    typer.Option("--publish", help="A topic filter it may publish under, like mill/#; repeat it."),
 ]
-Subscribe = Annotated[list[str] | None, typer.Option("--subscribe", help="A topic filter it may subscribe to; repeat it.")]
+Subscribe = Annotated[
+    list[str] | None,
+    typer.Option("--subscribe", help="A topic filter it may subscribe to; repeat it."),
+]
 Name = Annotated[str, typer.Argument(help="The tool's name; it signs in with it.")]
 
 
@@ -27,7 +34,12 @@ def list_(json: Json = False) -> None:
         as_json({k: v for k, v in t.as_dict().items() if k != "key"} for t in found)
         return
     rows = [(t.tool, ", ".join(t.publish), ", ".join(t.subscribe), ago(t.added_at)) for t in found]
-    table(("TOOL", "MAY PUBLISH", "MAY SUBSCRIBE TO", "ADDED"), rows, "No tools. `hombi tools add` lets one in.", ("ADDED",))
+    table(
+        ("TOOL", "MAY PUBLISH", "MAY SUBSCRIBE TO", "ADDED"),
+        rows,
+        "No tools. `hombi tools add` lets one in.",
+        ("ADDED",),
+    )
 
 
 @app.command()
@@ -44,7 +56,8 @@ def change(name: Name, publish: Publish = None, subscribe: Subscribe = None) -> 
     with hub() as h:
         tool = h.change_tool(name, **{k: v for k, v in given.items() if v is not None})
     out.print(
-        f"{tool.tool} may publish {', '.join(tool.publish) or 'nothing'}, subscribe to {', '.join(tool.subscribe) or 'nothing'}"
+        f"{tool.tool} may publish {', '.join(tool.publish) or 'nothing'}, subscribe to "
+        f"{', '.join(tool.subscribe) or 'nothing'}"
     )
 
 
@@ -82,5 +95,8 @@ def tokens(
         as_json(t.as_dict() for t in found)
         return
     table(
-        ("TOKEN", "PROGRAM", "PERSON", "MADE"), [(str(t.id), t.name, t.username, ago(t.made_at)) for t in found], "None.", ("MADE",)
+        ("TOKEN", "PROGRAM", "PERSON", "MADE"),
+        [(str(t.id), t.name, t.username, ago(t.made_at)) for t in found],
+        "None.",
+        ("MADE",),
     )

@@ -1,4 +1,5 @@
-"""Where the hub is: the data folder and port of this machine's hub, or the hub somebody signed in to."""
+"""Where the hub is: the data folder and port of this machine's hub, or the hub somebody
+signed in to."""
 
 from __future__ import annotations
 
@@ -29,7 +30,8 @@ def data_folder() -> Path:
 
 
 def demo_folder(port: int) -> Path:
-    """HOMBI_DATA, or a folder beside the user's own: nobody wants to find the demo's house in place of theirs."""
+    """HOMBI_DATA, or a folder beside the user's own: nobody wants to find the demo's
+    house in place of theirs."""
     if os.environ.get("HOMBI_DATA"):
         return data_folder()
     return data_folder().with_name(DEMOS if port == DEFAULT_PORT else f"{DEMOS}-{port}")
@@ -62,7 +64,8 @@ class Where:
 
 
 def find_hub() -> Where:
-    """The hub that runs on this machine, a person's own before a demo's; else the one signed in to; else this machine's port."""
+    """The hub that runs on this machine, a person's own before a demo's; else the one
+    signed in to; else this machine's port."""
     given, port = os.environ.get("HOMBI_PORT"), http_port()
     own = data_folder()
     demos = [] if os.environ.get("HOMBI_DATA") else sorted(own.parent.glob(f"{DEMOS}*"))
@@ -82,7 +85,8 @@ def find_hub() -> Where:
 
 
 def _runs(folder: Path) -> bool:
-    """Whether a hub runs on this data folder: it holds the folder's lock for as long as it lives."""
+    """Whether a hub runs on this data folder: it holds the folder's lock for as long as
+    it lives."""
     try:
         with (folder / LOCK_FILE).open() as file:
             fcntl.flock(file, fcntl.LOCK_SH | fcntl.LOCK_NB)

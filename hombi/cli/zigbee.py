@@ -38,18 +38,29 @@ def profile(
     node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
     file: Annotated[
         Path | None,
-        typer.Argument(exists=True, dir_okay=False, readable=True, help="The profile to use from now on, in TOML."),
+        typer.Argument(
+            exists=True,
+            dir_okay=False,
+            readable=True,
+            help="The profile to use from now on, in TOML.",
+        ),
     ] = None,
 ) -> None:
-    """The profile of a node's make and model, with what the node says and nothing names yet; or, with FILE, another one.
+    """The profile of a node's make and model, with what the node says and nothing names
+    yet; or, with FILE, another one.
 
-    Write it to a file, give the values their names, kinds and units, and give the file to this command: they are there at once.
+    Write it to a file, give the values their names, kinds and units, and give the file
+    to this command: they are there at once.
     """
     with hub() as h, words(str(file)):
         if file is None:
             found = h.node_profile(node)
             print(found.text, end="")
-            left = f"{found.unnamed} without a name" if found.unnamed else "all that it says has a name"
+            left = (
+                f"{found.unnamed} without a name"
+                if found.unnamed
+                else "all that it says has a name"
+            )
             err.print(f"# {left}; the house keeps it in {found.path}", style="dim", soft_wrap=True)
             return
         found = h.put_node_profile(node, file.read_text())
@@ -58,7 +69,8 @@ def profile(
 
 @app.command()
 def keep() -> None:
-    """Keep the foreign network that the stick carries: its nodes stay in it, and may be let in while the pairing window is open."""
+    """Keep the foreign network that the stick carries: its nodes stay in it, and may be
+    let in while the pairing window is open."""
     with hub() as h:
         h.choose_zigbee_network("keep")
     out.print("The stick's network is taken over.")

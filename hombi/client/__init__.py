@@ -1,4 +1,5 @@
-"""The client library: the hub from a program, with blocking calls (`Hub`) or asynchronous ones (`AsyncHub`).
+"""The client library: the hub from a program, with blocking calls (`Hub`) or
+asynchronous ones (`AsyncHub`).
 
 with Hub("http://127.0.0.1:4662", token) as hub:
     for entity in hub.entities(room="cheese-cellar"):

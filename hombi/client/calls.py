@@ -1,5 +1,6 @@
-"""Every call that the hub takes, as a value: what to send, and what the answer is. The one core of both clients, which take
-names, arguments and texts from here. Each raises HubProblem or HubUnreachable when it is made."""
+"""Every call that the hub takes, as a value: what to send, and what the answer is. The
+one core of both clients, which take names, arguments and texts from here. Each raises
+HubProblem or HubUnreachable when it is made."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ from hombi.client.errors import problem
 
 T = TypeVar("T")
 Page = TypeVar("Page")
-# What a person chose for the entities of an arrival: {name: {"title": ..., "hidden": ...}}.
+# What a person chose for the entities of an arrival: {name: {"title": ..., "hidden":
+# ...}}.
 Choices = Mapping[str, Mapping[str, Any]]
 NO_CHOICES: Choices = MappingProxyType({})
 
@@ -43,7 +45,8 @@ class Call(Generic[T]):
 
 @dataclass(frozen=True, slots=True)
 class Pages(Generic[Page, T]):
-    """A listing in pages: the call for the page at a place, and how a page is taken apart."""
+    """A listing in pages: the call for the page at a place, and how a page is taken
+    apart."""
 
     page: Callable[[int | None], Call[Page]]
     items: Callable[[Page], list[T]]
@@ -99,9 +102,13 @@ def remove_node(node: str, *, keep_history: bool = True) -> Call[None]:
     return Call("DELETE", f"/api/nodes/{quote(node)}", None, params={"history": history})
 
 
-def entities(*, room: str | None = None, node: str | None = None, kind: str | None = None) -> Call[list[m.Entity]]:
+def entities(
+    *, room: str | None = None, node: str | None = None, kind: str | None = None
+) -> Call[list[m.Entity]]:
     """All entities with their latest readings, or those of a room, a node, a kind."""
-    return Call("GET", "/api/entities", list[m.Entity], params=_given(room=room, node=node, kind=kind))
+    return Call(
+        "GET", "/api/entities", list[m.Entity], params=_given(room=room, node=node, kind=kind)
+    )
 
 
 def entity(address: str) -> Call[m.Entity]:
@@ -110,18 +117,35 @@ def entity(address: str) -> Call[m.Entity]:
 
 
 def history(
-    address: str, span: str = "day", *, start: int | None = None, end: int | None = None, points: int = 600
+    address: str,
+    span: str = "day",
+    *,
+    start: int | None = None,
+    end: int | None = None,
+    points: int = 600,
 ) -> Call[m.History]:
-    """An entity's history: the last hour, day, week or month, or from `start` to `end` in ms."""
+    """An entity's history: the last hour, day, week or month, or from `start` to `end`
+    in ms."""
     params = _given(span=span, start=start, end=end, points=points)
     return Call("GET", _entity_path(address, "/history"), m.History, params=params)
 
 
 def rows(
-    address: str, span: str = "day", *, start: int | None = None, end: int | None = None, rows: str | None = None
+    address: str,
+    span: str = "day",
+    *,
+    start: int | None = None,
+    end: int | None = None,
+    rows: str | None = None,
 ) -> Call[list[m.Row]]:
-    """An entity's history in rows of house time ("minutes", "hours", "days"; by the span unless given), the empty ones too."""
-    return Call("GET", _entity_path(address, "/rows"), list[m.Row], params=_given(span=span, start=start, end=end, rows=rows))
+    """An entity's history in rows of house time ("minutes", "hours", "days"; by the
+    span unless given), the empty ones too."""
+    return Call(
+        "GET",
+        _entity_path(address, "/rows"),
+        list[m.Row],
+        params=_given(span=span, start=start, end=end, rows=rows),
+    )
 
 
 def readings(address: str, start: int, end: int | None = None) -> Pages[m.ReadingsPage, m.Reading]:
@@ -135,7 +159,8 @@ def readings(address: str, start: int, end: int | None = None) -> Pages[m.Readin
 
 
 def command(address: str, to: str) -> Call[m.Command]:
-    """Ask an entity to take a value ("on", "40 %"), and wait for its node. The answer's `state` says whether it did."""
+    """Ask an entity to take a value ("on", "40 %"), and wait for its node. The answer's
+    `state` says whether it did."""
     return Call("POST", _entity_path(address, "/command"), m.Command, body={"to": to})
 
 
@@ -145,17 +170,20 @@ def zigbee() -> Call[m.Zigbee]:
 
 
 def choose_zigbee_network(choice: str) -> Call[m.Zigbee]:
-    """What is to be done with a foreign network on the stick: "keep" it, or start "clean"."""
+    """What is to be done with a foreign network on the stick: "keep" it, or start
+    "clean"."""
     return Call("POST", "/api/zigbee/network", m.Zigbee, body={"choice": choice})
 
 
 def node_profile(node: str) -> Call[m.NodeProfile]:
-    """A Zigbee node's profile, with each value that it says and that has no name yet."""
+    """A Zigbee node's profile, with each value that it says and that has no name
+    yet."""
     return Call("GET", f"/api/nodes/{quote(node)}/profile", m.NodeProfile)
 
 
 def put_node_profile(node: str, text: str) -> Call[m.NodeProfile]:
-    """Keep a text as the profile of a Zigbee node's make and model; it is taken up at once. Raises Wrong with its mistakes."""
+    """Keep a text as the profile of a Zigbee node's make and model; it is taken up at
+    once. Raises Wrong with its mistakes."""
     return Call("PUT", f"/api/nodes/{quote(node)}/profile", m.NodeProfile, body={"text": text})
 
 
@@ -194,9 +222,16 @@ def admit(
     entities: Choices = NO_CHOICES,
     origins: Sequence[str] = (),
 ) -> Call[m.Node]:
-    """Let an arrival in; a room that does not exist is made. `origins` are those of its `elsewhere` that it may use."""
+    """Let an arrival in; a room that does not exist is made. `origins` are those of its
+    `elsewhere` that it may use."""
     choices = [{"name": entity, **choice} for entity, choice in entities.items()]
-    body = {"setup_code": setup_code, "name": name, "room": room, "secret": secret, "entities": choices}
+    body = {
+        "setup_code": setup_code,
+        "name": name,
+        "room": room,
+        "secret": secret,
+        "entities": choices,
+    }
     body |= {"origins": list(origins)} if origins else {}
     return Call("POST", f"/api/arrivals/{quote(arrival)}/admit", m.Node, body=body)
 
@@ -237,7 +272,8 @@ def add_automation(text: str) -> Call[m.Automation]:
 
 
 def change_automation(address: str, **changes: Any) -> Call[m.Automation]:
-    """Give an automation another `text`, or put it on or off duty with `enabled`. With `leave` what is on stays as it is."""
+    """Give an automation another `text`, or put it on or off duty with `enabled`. With
+    `leave` what is on stays as it is."""
     return Call("PATCH", f"/api/automations/{quote(address)}", m.Automation, body=changes)
 
 
@@ -248,12 +284,24 @@ def remove_automation(address: str, *, leave: bool = False) -> Call[None]:
 
 
 def journal(
-    *, event: str = "", node: str = "", automation: str = "", since: int | None = None, page_size: int = 100
+    *,
+    event: str = "",
+    node: str = "",
+    automation: str = "",
+    since: int | None = None,
+    page_size: int = 100,
 ) -> Pages[m.JournalPage, m.JournalEntry]:
     """What happened, newest first, fetched page by page."""
 
     def page(before: int | None) -> Call[m.JournalPage]:
-        params = _given(before=before, event=event, node=node, automation=automation, since=since, limit=page_size)
+        params = _given(
+            before=before,
+            event=event,
+            node=node,
+            automation=automation,
+            since=since,
+            limit=page_size,
+        )
         return Call("GET", "/api/journal", m.JournalPage, params=params)
 
     return Pages(page, lambda p: p.entries, lambda p: p.next)
@@ -264,9 +312,16 @@ def phones() -> Call[list[m.Phone]]:
     return Call("GET", "/api/phones", list[m.Phone])
 
 
-def add_phone(name: str, endpoint: str, keys: dict[str, str], person: str | None = None) -> Call[m.Phone]:
+def add_phone(
+    name: str, endpoint: str, keys: dict[str, str], person: str | None = None
+) -> Call[m.Phone]:
     """Add a phone by its push subscription."""
-    return Call("POST", "/api/phones", m.Phone, body={**_given(name=name, endpoint=endpoint, person=person), "keys": keys})
+    return Call(
+        "POST",
+        "/api/phones",
+        m.Phone,
+        body={**_given(name=name, endpoint=endpoint, person=person), "keys": keys},
+    )
 
 
 def remove_phone(phone: int) -> Call[None]:
@@ -296,12 +351,22 @@ def claim_code() -> Call[m.ClaimCode]:
 
 def claim(code: str, username: str, password: str) -> Call[m.Person]:
     """Make the owner's account with the code that the hub printed."""
-    return Call("POST", "/api/claim", m.Person, body={"code": code, "username": username, "password": password})
+    return Call(
+        "POST",
+        "/api/claim",
+        m.Person,
+        body={"code": code, "username": username, "password": password},
+    )
 
 
 def sign_in(username: str, password: str, name: str = "client") -> Call[m.Token]:
     """A token for a person; this client uses it from now on."""
-    return Call("POST", "/api/tokens", m.Token, body={"username": username, "password": password, "name": name})
+    return Call(
+        "POST",
+        "/api/tokens",
+        m.Token,
+        body={"username": username, "password": password, "name": name},
+    )
 
 
 def sign_out() -> Call[None]:
@@ -324,10 +389,21 @@ def message_filter(via: str, topic: str, node: str, text: str) -> dict[str, str 
 
 
 def messages(
-    *, via: str = "", topic: str = "", node: str = "", text: str = "", limit: int = 100, each_topic: bool = False
+    *,
+    via: str = "",
+    topic: str = "",
+    node: str = "",
+    text: str = "",
+    limit: int = 100,
+    each_topic: bool = False,
 ) -> Call[list[m.Message]]:
-    """The latest messages, newest first; with `each_topic` the last one of each topic."""
-    params = {**message_filter(via, topic, node, text), "limit": limit, **({"each_topic": "true"} if each_topic else {})}
+    """The latest messages, newest first; with `each_topic` the last one of each
+    topic."""
+    params = {
+        **message_filter(via, topic, node, text),
+        "limit": limit,
+        **({"each_topic": "true"} if each_topic else {}),
+    }
     return Call("GET", "/api/messages", list[m.Message], params=params)
 
 
@@ -342,7 +418,8 @@ def preview(**picking: Any) -> Call[list[m.Previewed]]:
 
 
 def pick(**picking: Any) -> Call[list[m.Entity]]:
-    """Make a value in messages an entity: as `preview`, with title, nodes, name, room, write."""
+    """Make a value in messages an entity: as `preview`, with title, nodes, name, room,
+    write."""
     return Call("POST", "/api/picks", list[m.Entity], body=picking)
 
 
@@ -356,7 +433,9 @@ def add_node(name: str, room: str = "") -> Call[m.NodeKey]:
     return Call("POST", "/api/nodes", m.NodeKey, body={"name": name, "room": room})
 
 
-def add_entity(node: str, title: str, kind: str, unit: str = "", pointer: str = "") -> Call[m.Entity]:
+def add_entity(
+    node: str, title: str, kind: str, unit: str = "", pointer: str = ""
+) -> Call[m.Entity]:
     """Add a value that a node posts."""
     body = {"title": title, "kind": kind, "unit": unit, "pointer": pointer}
     return Call("POST", f"/api/nodes/{quote(node)}/entities", m.Entity, body=body)
@@ -379,12 +458,19 @@ def settings(node: str) -> Call[list[m.Setting]]:
 
 def change_setting(node: str, name: str, value: Any) -> Call[m.Node]:
     """Change one of a node's own settings; returns when the node has confirmed it."""
-    return Call("PUT", f"/api/nodes/{quote(node)}/settings/{quote(name)}", m.Node, body={"value": value})
+    return Call(
+        "PUT", f"/api/nodes/{quote(node)}/settings/{quote(name)}", m.Node, body={"value": value}
+    )
 
 
 def act(node: str, action: str, **inputs: Any) -> Call[dict[str, Any]]:
     """Have a node do something; what it answers, if anything."""
-    return Call("POST", f"/api/nodes/{quote(node)}/actions/{quote(action)}", dict[str, Any], body={"inputs": inputs})
+    return Call(
+        "POST",
+        f"/api/nodes/{quote(node)}/actions/{quote(action)}",
+        dict[str, Any],
+        body={"inputs": inputs},
+    )
 
 
 def change_entity(address: str, **changes: Any) -> Call[m.Entity]:
@@ -409,7 +495,12 @@ def tools() -> Call[list[m.Tool]]:
 
 def add_tool(name: str, publish: Sequence[str] = (), subscribe: Sequence[str] = ()) -> Call[m.Tool]:
     """Let a tool in; its key is told this once."""
-    return Call("POST", "/api/tools", m.Tool, body={"name": name, "publish": publish, "subscribe": subscribe})
+    return Call(
+        "POST",
+        "/api/tools",
+        m.Tool,
+        body={"name": name, "publish": publish, "subscribe": subscribe},
+    )
 
 
 def change_tool(name: str, **changes: Any) -> Call[m.Tool]:

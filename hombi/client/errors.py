@@ -1,6 +1,6 @@
 """What can go wrong with a call.
 
-HubProblem                 the hub answered with a problem (RFC 9457); `detail` says what and what to do
+HubProblem                 the hub answered with a problem (RFC 9457)
 ├── Wrong          400 422 what was sent is wrong; `mistakes` may say where
 ├── NotSignedIn    401     no token, or one that is not known
 ├── NotAllowed     403
@@ -21,7 +21,9 @@ import msgspec
 class HubProblem(Exception):
     """The hub answered with a problem."""
 
-    def __init__(self, status: int, detail: str, mistakes: list[dict[str, Any]] | None = None) -> None:
+    def __init__(
+        self, status: int, detail: str, mistakes: list[dict[str, Any]] | None = None
+    ) -> None:
         super().__init__(detail)
         self.status, self.detail, self.mistakes = status, detail, mistakes or []
 
@@ -82,5 +84,11 @@ def problem(status: int, body: bytes) -> HubProblem:
 
 def unreachable(error: httpx.TransportError, url: str) -> HubUnreachable:
     """The error for a call that got no answer."""
-    what = "did not answer in time" if isinstance(error, httpx.TimeoutException) else "cannot be reached"
-    return HubUnreachable(f"the hub at {url} {what}; is it running? (`hombi serve`, or HOMBI_PORT for another port)")
+    what = (
+        "did not answer in time"
+        if isinstance(error, httpx.TimeoutException)
+        else "cannot be reached"
+    )
+    return HubUnreachable(
+        f"the hub at {url} {what}; is it running? (`hombi serve`, or HOMBI_PORT for another port)"
+    )

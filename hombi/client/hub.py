@@ -1,4 +1,5 @@
-"""The two clients: the same calls, blocking and asynchronous, on the core in `calls`."""
+"""The two clients: the same calls, blocking and asynchronous, on the core in
+`calls`."""
 
 from __future__ import annotations
 
@@ -39,7 +40,8 @@ def _request(call: Call[Any]) -> dict[str, Any]:
 
 
 def _no_cookies() -> CookieJar:
-    """Tokens say who is asking; a session's cookie beside them would only contradict them."""
+    """Tokens say who is asking; a session's cookie beside them would only contradict
+    them."""
     return CookieJar(DefaultCookiePolicy(allowed_domains=[]))
 
 
@@ -48,13 +50,15 @@ def _headers(token: str | None) -> dict[str, str]:
 
 
 def _like(make: Callable[..., Any]) -> Callable[[F], F]:
-    """Give a client's method the name, the text and the signature of the call that it makes."""
+    """Give a client's method the name, the text and the signature of the call that it
+    makes."""
 
     def dress(method: F) -> F:
         functools.update_wrapper(method, make)
         signature = inspect.signature(make)
         client = inspect.Parameter("self", inspect.Parameter.POSITIONAL_ONLY)
-        method.__signature__ = signature.replace(parameters=[client, *signature.parameters.values()])  # type: ignore[attr-defined]
+        signature = signature.replace(parameters=[client, *signature.parameters.values()])
+        method.__signature__ = signature  # type: ignore[attr-defined]
         return method
 
     return dress
@@ -76,7 +80,9 @@ def _listing(make: Callable[P, Pages[Page, T]]) -> Callable[Concatenate[Hub, P],
     return method
 
 
-def _async_call(make: Callable[P, Call[T]]) -> Callable[Concatenate[AsyncHub, P], Coroutine[Any, Any, T]]:
+def _async_call(
+    make: Callable[P, Call[T]],
+) -> Callable[Concatenate[AsyncHub, P], Coroutine[Any, Any, T]]:
     @_like(make)
     async def method(hub: AsyncHub, /, *given: P.args, **named: P.kwargs) -> T:
         return await hub._run(make(*given, **named))
@@ -84,7 +90,9 @@ def _async_call(make: Callable[P, Call[T]]) -> Callable[Concatenate[AsyncHub, P]
     return method
 
 
-def _async_listing(make: Callable[P, Pages[Page, T]]) -> Callable[Concatenate[AsyncHub, P], AsyncIterator[T]]:
+def _async_listing(
+    make: Callable[P, Pages[Page, T]],
+) -> Callable[Concatenate[AsyncHub, P], AsyncIterator[T]]:
     @_like(make)
     def method(hub: AsyncHub, /, *given: P.args, **named: P.kwargs) -> AsyncIterator[T]:
         return hub._iterate(make(*given, **named))
@@ -93,18 +101,28 @@ def _async_listing(make: Callable[P, Pages[Page, T]]) -> Callable[Concatenate[As
 
 
 class Hub:
-    """The hub at an address, with blocking calls. Calls raise HubProblem or HubUnreachable."""
+    """The hub at an address, with blocking calls. Calls raise HubProblem or
+    HubUnreachable."""
 
     def __init__(self, url: str = "http://127.0.0.1:4662", token: str | None = None) -> None:
         self.url = url.rstrip("/")
         self._http = httpx.Client(
-            base_url=self.url, headers=_headers(token), cookies=_no_cookies(), timeout=TIMEOUT_S, trust_env=False
+            base_url=self.url,
+            headers=_headers(token),
+            cookies=_no_cookies(),
+            timeout=TIMEOUT_S,
+            trust_env=False,
         )
 
     def __enter__(self) -> Self:
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
         self.close()
 
     def close(self) -> None:
@@ -128,11 +146,13 @@ class Hub:
                 return
 
     def live(self) -> Iterator[LiveEvent]:
-        """The live stream from now on. A connection that drops is taken up again where it stopped; a hub that is gone for
-        good raises HubUnreachable."""
+        """The live stream from now on. A connection that drops is taken up again where
+        it stopped; a hub that is gone for good raises HubUnreachable."""
         return self._stream(PATH, {})
 
-    def follow_messages(self, *, via: str = "", topic: str = "", node: str = "", text: str = "") -> Iterator[m.Messages]:
+    def follow_messages(
+        self, *, via: str = "", topic: str = "", node: str = "", text: str = ""
+    ) -> Iterator[m.Messages]:
         """The messages that fit, as they come."""
         for event in self._stream(MESSAGES_PATH, calls.message_filter(via, topic, node, text)):
             yield msgspec.convert(event.data, m.Messages)
@@ -142,7 +162,9 @@ class Hub:
         while True:
             try:
                 timeout = httpx.Timeout(TIMEOUT_S, read=QUIET_S)
-                with self._http.stream("GET", path, params=params, headers=reader.headers, timeout=timeout) as response:
+                with self._http.stream(
+                    "GET", path, params=params, headers=reader.headers, timeout=timeout
+                ) as response:
                     if response.status_code >= 400:
                         raise problem(response.status_code, response.read())
                     failures = 0
@@ -233,18 +255,28 @@ class Hub:
 
 
 class AsyncHub:
-    """The hub at an address, asynchronously. Calls raise HubProblem or HubUnreachable."""
+    """The hub at an address, asynchronously. Calls raise HubProblem or
+    HubUnreachable."""
 
     def __init__(self, url: str = "http://127.0.0.1:4662", token: str | None = None) -> None:
         self.url = url.rstrip("/")
         self._http = httpx.AsyncClient(
-            base_url=self.url, headers=_headers(token), cookies=_no_cookies(), timeout=TIMEOUT_S, trust_env=False
+            base_url=self.url,
+            headers=_headers(token),
+            cookies=_no_cookies(),
+            timeout=TIMEOUT_S,
+            trust_env=False,
         )
 
     async def __aenter__(self) -> Self:
         return self
 
-    async def __aexit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    async def __aexit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
         await self.close()
 
     async def close(self) -> None:
@@ -269,13 +301,17 @@ class AsyncHub:
                 return
 
     def live(self) -> AsyncIterator[LiveEvent]:
-        """The live stream from now on. A connection that drops is taken up again where it stopped; a hub that is gone for
-        good raises HubUnreachable."""
+        """The live stream from now on. A connection that drops is taken up again where
+        it stopped; a hub that is gone for good raises HubUnreachable."""
         return self._stream(PATH, {})
 
-    async def follow_messages(self, *, via: str = "", topic: str = "", node: str = "", text: str = "") -> AsyncIterator[m.Messages]:
+    async def follow_messages(
+        self, *, via: str = "", topic: str = "", node: str = "", text: str = ""
+    ) -> AsyncIterator[m.Messages]:
         """The messages that fit, as they come."""
-        async for event in self._stream(MESSAGES_PATH, calls.message_filter(via, topic, node, text)):
+        async for event in self._stream(
+            MESSAGES_PATH, calls.message_filter(via, topic, node, text)
+        ):
             yield msgspec.convert(event.data, m.Messages)
 
     async def _stream(self, path: str, params: dict[str, str | int]) -> AsyncIterator[LiveEvent]:
@@ -283,7 +319,9 @@ class AsyncHub:
         while True:
             try:
                 timeout = httpx.Timeout(TIMEOUT_S, read=QUIET_S)
-                async with self._http.stream("GET", path, params=params, headers=reader.headers, timeout=timeout) as response:
+                async with self._http.stream(
+                    "GET", path, params=params, headers=reader.headers, timeout=timeout
+                ) as response:
                     if response.status_code >= 400:
                         raise problem(response.status_code, await response.aread())
                     failures = 0

@@ -1,4 +1,5 @@
-"""What the hub tells, as immutable values. Times (`..._at`, `at`) are milliseconds since 1970."""
+"""What the hub tells, as immutable values. Times (`..._at`, `at`) are milliseconds
+since 1970."""
 
 from __future__ import annotations
 
@@ -60,7 +61,8 @@ class House(Model, frozen=True):
 
 
 class Setting(Model, frozen=True):
-    """One of a node's own settings, or an input of an action; `value` is what the node told last."""
+    """One of a node's own settings, or an input of an action; `value` is what the node
+    told last."""
 
     name: str
     title: str
@@ -82,7 +84,8 @@ class NodeAction(Model, frozen=True):
 
 
 class NodeKey(Model, frozen=True):
-    """A node's key, told this once, and a line and an address that post a value with it."""
+    """A node's key, told this once, and a line and an address that post a value with
+    it."""
 
     node: str
     key: str
@@ -99,10 +102,12 @@ class SetupCode(Model, frozen=True):
 
 
 class Node(Model, frozen=True):
-    """A node; `here` is whether it is connected, `heard_at` moves with everything it sends.
+    """A node; `here` is whether it is connected, `heard_at` moves with everything it
+    sends.
 
-    `way` is how it speaks: "senml" by itself, "described" as its Thing Description says, "foreign" as it likes, "paired"
-    over a radio of its own. `left` is whether it has left by itself, `make` what it says of itself.
+    `way` is how it speaks: "senml" by itself, "described" as its Thing Description
+    says, "foreign" as it likes, "paired" over a radio of its own. `left` is whether it
+    has left by itself, `make` what it says of itself.
     """
 
     node: str
@@ -126,7 +131,8 @@ class Node(Model, frozen=True):
 
 
 class Wish(Model, frozen=True):
-    """What an entity is wanted to be while its node has not confirmed it: `shown` says it in words."""
+    """What an entity is wanted to be while its node has not confirmed it: `shown` says
+    it in words."""
 
     value: float
     by: str
@@ -136,7 +142,8 @@ class Wish(Model, frozen=True):
 
 
 class Entity(Model, frozen=True):
-    """An entity with its latest reading: `value` in `unit`, `raw` in the node's own unit, `shown` as people read it."""
+    """An entity with its latest reading: `value` in `unit`, `raw` in the node's own
+    unit, `shown` as people read it."""
 
     entity: str
     node: str
@@ -162,7 +169,8 @@ class Entity(Model, frozen=True):
 
 
 class Row(Model, frozen=True):
-    """What the readings of a stretch of house time come to; None where there are none."""
+    """What the readings of a stretch of house time come to; None where there are
+    none."""
 
     start: int
     end: int
@@ -190,7 +198,8 @@ class ReadingsPage(Model, frozen=True):
 
 
 class History(Model, frozen=True):
-    """An entity's history in buckets of `width_ms`: columns of the same length; `at` is the middle of each bucket."""
+    """An entity's history in buckets of `width_ms`: columns of the same length; `at` is
+    the middle of each bucket."""
 
     entity: str
     unit: str
@@ -278,8 +287,9 @@ class Zigbee(Model, frozen=True):
 
 
 class NodeProfile(Model, frozen=True):
-    """The profile of a Zigbee node's make and model: where the house keeps it, and its text, with what the node says and nothing
-    names yet (so many are `unnamed`) added for a person to name."""
+    """The profile of a Zigbee node's make and model: where the house keeps it, and its
+    text, with what the node says and nothing names yet (so many are `unnamed`) added
+    for a person to name."""
 
     path: str
     text: str
@@ -400,7 +410,8 @@ class KnownToken(Model, frozen=True):
 
 
 class Message(Model, frozen=True):
-    """One message as it came. `via` is where: door, broker or http; `payload` is cut at 4096 bytes, `size` is what it had."""
+    """One message as it came. `via` is where: door, broker or http; `payload` is cut at
+    4096 bytes, `size` is what it had."""
 
     number: int
     at: int

@@ -12,7 +12,8 @@ PATH, MESSAGES_PATH = "/api/live", "/api/messages/live"
 
 @dataclass(frozen=True, slots=True)
 class LiveEvent:
-    """One event of the live stream. `kind` "reset" means that some were missed: fetch the present state anew."""
+    """One event of the live stream. `kind` "reset" means that some were missed: fetch
+    the present state anew."""
 
     kind: str
     data: dict[str, Any]
@@ -21,7 +22,8 @@ class LiveEvent:
 
 @dataclass
 class EventReader:
-    """Puts the lines of a stream together (WHATWG HTML, 9.2.6), and remembers where to resume."""
+    """Puts the lines of a stream together (WHATWG HTML, 9.2.6), and remembers where to
+    resume."""
 
     last_id: str = ""
     _kind: str = ""
@@ -32,7 +34,11 @@ class EventReader:
         if not line:
             kind, data = self._kind, "\n".join(self._data)
             self._kind, self._data = "", []
-            return LiveEvent(kind or "message", msgspec.json.decode(data), self.last_id) if data else None
+            return (
+                LiveEvent(kind or "message", msgspec.json.decode(data), self.last_id)
+                if data
+                else None
+            )
         name, _, value = line.partition(":")
         value = value.removeprefix(" ")
         if name == "id":
@@ -46,4 +52,7 @@ class EventReader:
     @property
     def headers(self) -> dict[str, str]:
         """What to send so that the stream goes on where it stopped."""
-        return {"Accept": "text/event-stream", **({"Last-Event-ID": self.last_id} if self.last_id else {})}
+        return {
+            "Accept": "text/event-stream",
+            **({"Last-Event-ID": self.last_id} if self.last_id else {}),
+        }

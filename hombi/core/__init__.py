@@ -1,1 +1,2 @@
-"""Pure computation: no Django, no asyncio, no I/O, no clock. Time comes in as an argument."""
+"""Pure computation: no Django, no asyncio, no I/O, no clock. Time comes in as an
+argument."""

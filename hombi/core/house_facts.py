@@ -1,4 +1,5 @@
-"""What a text that names entities is checked against: the entities and the people there are."""
+"""What a text that names entities is checked against: the entities and the people there
+are."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""The clock on the wall of the house: when it shows a time, and how it parts a span into rows. No I/O."""
+"""The clock on the wall of the house: when it shows a time, and how it parts a span
+into rows. No I/O."""
 
 from __future__ import annotations
 
@@ -11,8 +12,9 @@ MOST_ROWS = 400
 def moment_ms(day: date, minutes: int, zone: tzinfo, *, last: bool = False) -> int:
     """When it is so many minutes after midnight on a day, in ms since 1970.
 
-    When the clocks go back, the same time comes twice: the first one, or with `last` the second. When they go forward, it
-    may not come at all: then it is the moment at which they do.
+    When the clocks go back, the same time comes twice: the first one, or with `last`
+    the second. When they go forward, it may not come at all: then it is the moment at
+    which they do.
     """
     wall = datetime.combine(day, time()) + timedelta(minutes=minutes)
     first, second = (wall.replace(tzinfo=zone, fold=fold) for fold in (0, 1))
@@ -35,14 +37,18 @@ def moment_ms(day: date, minutes: int, zone: tzinfo, *, last: bool = False) -> i
 
 def rows_of(span_ms: int) -> str:
     """Which rows a span is shown in: five minutes, hours, or days."""
-    return "minutes" if span_ms <= 3 * 3_600_000 else "hours" if span_ms <= 2 * 86_400_000 else "days"
+    return (
+        "minutes" if span_ms <= 3 * 3_600_000 else "hours" if span_ms <= 2 * 86_400_000 else "days"
+    )
 
 
 def bounds(start_ms: int, end_ms: int, rows: str, zone: tzinfo) -> list[int]:
-    """Where the rows between two moments begin, and at last where the last one ends, in ms.
+    """Where the rows between two moments begin, and at last where the last one ends, in
+    ms.
 
-    Days begin at the house's midnight, hours and five minutes as its clock shows them. The first row holds `start_ms`; the last
-    one holds the millisecond before `end_ms`. A day on which the clocks change has 23 or 25 hours.
+    Days begin at the house's midnight, hours and five minutes as its clock shows them.
+    The first row holds `start_ms`; the last one holds the millisecond before `end_ms`.
+    A day on which the clocks change has 23 or 25 hours.
     """
     found = []
     if rows == "days":

@@ -1,4 +1,5 @@
-"""Kinds: what an entity is, the unit it is kept in, and the limits beyond which a value is not believed."""
+"""Kinds: what an entity is, the unit it is kept in, and the limits beyond which a value
+is not believed."""
 
 from __future__ import annotations
 
@@ -9,8 +10,9 @@ from dataclasses import dataclass
 class Kind:
     """One kind of entity.
 
-    `unit` is the unit its readings are kept in ("" for none), `low` and `high` are the sensible limits in that unit.
-    `words` names the two states of a kind that has only two: (for 0, for 1).
+    `unit` is the unit its readings are kept in ("" for none), `low` and `high` are the
+    sensible limits in that unit. `words` names the two states of a kind that has only
+    two: (for 0, for 1).
     """
 
     name: str

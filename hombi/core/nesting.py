@@ -6,7 +6,8 @@ from typing import Any
 
 
 def deeper_than(value: Any, limit: int) -> bool:
-    """Whether objects and lists lie more than `limit` deep in one another; a plain value has the depth 0."""
+    """Whether objects and lists lie more than `limit` deep in one another; a plain
+    value has the depth 0."""
     level = [value]
     for _ in range(limit + 1):
         inner: list[Any] = []

@@ -1,7 +1,9 @@
-"""Picking a value out of a message of a node that does not know Hombi, and writing one that it understands.
+"""Picking a value out of a message of a node that does not know Hombi, and writing one
+that it understands.
 
-Topics here are MQTT topic filters with at most one placeholder, `{node}`, which stands for one whole level. A pointer is a
-JSON Pointer (RFC 6901); the empty one is the whole payload, and a payload that is no JSON is a text.
+Topics here are MQTT topic filters with at most one placeholder, `{node}`, which stands
+for one whole level. A pointer is a JSON Pointer (RFC 6901); the empty one is the whole
+payload, and a payload that is no JSON is a text.
 """
 
 from __future__ import annotations
@@ -25,14 +27,23 @@ from hombi.core.senml import Resolved
 
 PLACEHOLDER = "{node}"
 MAX_CANDIDATES = 64
-# A time in ms since 1970 is a number beyond this; one in seconds lies below it for three thousand years.
+# A time in ms since 1970 is a number beyond this; one in seconds lies below it for
+# three thousand years.
 _MILLISECONDS_FROM = 1e11
-_TRUE = frozenset({"on", "true", "yes", "open", "opened", "occupied", "detected", "1", "active", "wet", "alarm"})
-_FALSE = frozenset({"off", "false", "no", "closed", "close", "clear", "none", "0", "inactive", "dry", "ok"})
-# The unit begins with none of what a number is made of: "1,234.5" and "21;22" are no numbers with odd units.
-_QUANTITY = re.compile(r"\s*([-+]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?)(?:\s*([^\d\s.,;:+*=xX_-]\S*)|\s+(\S*[^\d\s.,;:]\S*))?\s*")
+_TRUE = frozenset(
+    {"on", "true", "yes", "open", "opened", "occupied", "detected", "1", "active", "wet", "alarm"}
+)
+_FALSE = frozenset(
+    {"off", "false", "no", "closed", "close", "clear", "none", "0", "inactive", "dry", "ok"}
+)
+# The unit begins with none of what a number is made of: "1,234.5" and "21;22" are no
+# numbers with odd units.
+_QUANTITY = re.compile(
+    r"\s*([-+]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?)(?:\s*([^\d\s.,;:+*=xX_-]\S*)|\s+(\S*[^\d\s.,;:]\S*))?\s*"
+)
 _NO_VALUE = frozenset({"nan", "null", "none", "n/a", "unavailable", "-"})
-# In ms since 1970 this is January 1970; a small number of seconds counts from the node's own start.
+# In ms since 1970 this is January 1970; a small number of seconds counts from the
+# node's own start.
 _BOOT_BELOW_S = 1e8
 _BLANK = re.compile(r"\{value\}|\{([^{}|\"]*)\|([^{}|\"]*)\}")
 
@@ -43,7 +54,8 @@ class PickError(CoreError):
 
 @dataclass(frozen=True, slots=True)
 class Pick:
-    """Where a value stands in a message, and where its time does ("" when the message has none)."""
+    """Where a value stands in a message, and where its time does ("" when the message
+    has none)."""
 
     pointer: str = ""
     at: str = ""
@@ -62,11 +74,15 @@ def check_pointer(text: str) -> None:
     try:
         JsonPointer(text)
     except JsonPointerException as error:
-        raise PickError(f"{text!r} is no JSON Pointer (RFC 6901); write it like /climate/temperature, or leave it empty") from error
+        raise PickError(
+            f"{text!r} is no JSON Pointer (RFC 6901); write it like "
+            f"/climate/temperature, or leave it empty"
+        ) from error
 
 
 def read_payload(payload: bytes) -> Any:
-    """A payload as JSON, or as a text when it is none. Raises PickError for bytes that are no text."""
+    """A payload as JSON, or as a text when it is none. Raises PickError for bytes that
+    are no text."""
     try:
         return msgspec.json.decode(payload)
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
@@ -81,7 +97,8 @@ def read_payload(payload: bytes) -> Any:
 
 
 def pick_value(payload: bytes, pick: Pick, kind: Kind, now_ms: int, name: str = "") -> Resolved:
-    """The value that a message holds for an entity of this kind, with the unit that stands beside it ("" for none).
+    """The value that a message holds for an entity of this kind, with the unit that
+    stands beside it ("" for none).
 
     Raises PickError.
     """
@@ -89,7 +106,9 @@ def pick_value(payload: bytes, pick: Pick, kind: Kind, now_ms: int, name: str = 
     found = _at(content, pick.pointer)
     at = None if not pick.at else _time(_at(content, pick.at), pick.at)
     stamped, at_ms = at is None, now_ms if at is None else at
-    if found is None or (isinstance(found, str) and found.strip().lower() in _NO_VALUE and not _is_word(found, kind)):
+    if found is None or (
+        isinstance(found, str) and found.strip().lower() in _NO_VALUE and not _is_word(found, kind)
+    ):
         return Resolved(name, "", at_ms, None, stamped)
     if kind.words is not None:
         return Resolved(name, "", at_ms, _two_state(found, kind), stamped)
@@ -98,13 +117,19 @@ def pick_value(payload: bytes, pick: Pick, kind: Kind, now_ms: int, name: str = 
     if isinstance(found, int | float):
         return Resolved(name, "", at_ms, float(found), stamped)
     if isinstance(found, str) and (match := _QUANTITY.fullmatch(found)):
-        return Resolved(name, match[2] or match[3] or "", at_ms, float(match[1].replace(",", ".")), stamped)
-    raise PickError(f"{_where(pick.pointer)} is {_short(found)}, no number; write one like 21.5, perhaps with its unit")
+        return Resolved(
+            name, match[2] or match[3] or "", at_ms, float(match[1].replace(",", ".")), stamped
+        )
+    raise PickError(
+        f"{_where(pick.pointer)} is {_short(found)}, no number; write one like 21.5, "
+        f"perhaps with its unit"
+    )
 
 
 def pick_posted(payload: bytes, pointer: str, kind: Kind, now_ms: int) -> Resolved:
-    """The value that was posted for one entity: a bare value, or an object with `value` (and perhaps `unit` and `at`) in it,
-    or one where it stands at `pointer`. Raises PickError."""
+    """The value that was posted for one entity: a bare value, or an object with `value`
+    (and perhaps `unit` and `at`) in it, or one where it stands at `pointer`. Raises
+    PickError."""
     content = None if pointer else read_payload(payload)
     if not isinstance(content, dict):
         return pick_value(payload, Pick(pointer), kind, now_ms)
@@ -114,7 +139,8 @@ def pick_posted(payload: bytes, pointer: str, kind: Kind, now_ms: int) -> Resolv
 
 
 def candidates(payload: bytes) -> list[Candidate]:
-    """All single values in a message, by their pointers, in the order in which they stand there."""
+    """All single values in a message, by their pointers, in the order in which they
+    stand there."""
     try:
         content = read_payload(payload)
     except PickError:
@@ -128,7 +154,8 @@ def candidates(payload: bytes) -> list[Candidate]:
 
 
 def node_in(pattern: str, topic: str) -> str | None:
-    """What stands in a topic where the pattern has its placeholder; "" for a pattern without; None when it does not fit."""
+    """What stands in a topic where the pattern has its placeholder; "" for a pattern
+    without; None when it does not fit."""
     wanted, levels = pattern.split("/"), topic.split("/")
     node = ""
     for place, level in enumerate(wanted):
@@ -145,13 +172,16 @@ def node_in(pattern: str, topic: str) -> str | None:
 
 def filter_of(pattern: str, node: str = "") -> str:
     """The MQTT topic filter of a pattern: for one node, or for all of them."""
-    return "/".join((node or "+") if level == PLACEHOLDER else level for level in pattern.split("/"))
+    return "/".join(
+        (node or "+") if level == PLACEHOLDER else level for level in pattern.split("/")
+    )
 
 
 def render(template: str, value: float, kind: Kind) -> str:
     """The payload that asks for a value.
 
-    `{value}` stands for the number (1 or 0 for a kind with two states), `{ON|OFF}` for one of two words.
+    `{value}` stands for the number (1 or 0 for a kind with two states), `{ON|OFF}` for
+    one of two words.
     """
     on = value >= 0.5
 
@@ -166,7 +196,10 @@ def render(template: str, value: float, kind: Kind) -> str:
 def check_template(template: str) -> None:
     """Raises PickError for a template that would say the same whatever the value."""
     if not _BLANK.search(template):
-        raise PickError("the payload to send has no {value} and no {ON|OFF}: it would say the same for every value")
+        raise PickError(
+            "the payload to send has no {value} and no {ON|OFF}: it would say the same "
+            "for every value"
+        )
 
 
 @lru_cache(maxsize=1024)
@@ -178,8 +211,11 @@ def _at(content: Any, pointer: str) -> Any:
     parsed, found = _parsed(pointer), content
     try:
         for part in parsed.parts:
-            # Objects are nearly all there is; the library takes twenty times as long over them, and knows the rest.
-            found = found[part] if type(found) is dict and part in found else parsed.walk(found, part)
+            # Objects are nearly all there is; the library takes twenty times as long
+            # over them, and knows the rest.
+            found = (
+                found[part] if type(found) is dict and part in found else parsed.walk(found, part)
+            )
     except JsonPointerException as error:
         raise PickError(f"nothing stands at {pointer}") from error
     return found
@@ -218,8 +254,13 @@ def _is_word(found: str, kind: Kind) -> bool:
 
 
 def _time(found: Any, pointer: str) -> int | None:
-    """The time that stands there in ms since 1970; None for one that counts from the node's own start."""
-    if isinstance(found, int | float) and not isinstance(found, bool) and 0 <= found < _BOOT_BELOW_S:
+    """The time that stands there in ms since 1970; None for one that counts from the
+    node's own start."""
+    if (
+        isinstance(found, int | float)
+        and not isinstance(found, bool)
+        and 0 <= found < _BOOT_BELOW_S
+    ):
         return None
     if isinstance(found, int | float) and not isinstance(found, bool) and 0 < found < 1e14:
         return round(found if found >= _MILLISECONDS_FROM else found * 1000)
@@ -227,10 +268,15 @@ def _time(found: Any, pointer: str) -> int | None:
         try:
             at = datetime.fromisoformat(found)
         except ValueError as error:
-            raise PickError(f"the time at {pointer} is {_short(found)}, no RFC 3339 time") from error
+            raise PickError(
+                f"the time at {pointer} is {_short(found)}, no RFC 3339 time"
+            ) from error
         if at.tzinfo is not None:
             return round(at.timestamp() * 1000)
-    raise PickError(f"the time at {pointer} is {_short(found)}; expected seconds or ms since 1970, or RFC 3339 with its zone")
+    raise PickError(
+        f"the time at {pointer} is {_short(found)}; expected seconds or ms since 1970, "
+        f"or RFC 3339 with its zone"
+    )
 
 
 def _leaves(value: Any, pointer: str) -> Iterator[tuple[str, Any]]:

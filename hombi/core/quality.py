@@ -1,4 +1,5 @@
-"""The quality of a reading: one of the three levels of OPC UA (IEC 62541-8), with a reason."""
+"""The quality of a reading: one of the three levels of OPC UA (IEC 62541-8), with a
+reason."""
 
 from __future__ import annotations
 
@@ -6,7 +7,8 @@ from enum import IntEnum
 
 
 class Quality(IntEnum):
-    """A level and its reason in one number, as it is stored: the tens are the level, the ones the reason."""
+    """A level and its reason in one number, as it is stored: the tens are the level,
+    the ones the reason."""
 
     GOOD = 0
     WARMING_UP = 10

@@ -1,4 +1,5 @@
-"""SenML JSON packs (RFC 8428): decoding, and resolving base values, units and times into plain records."""
+"""SenML JSON packs (RFC 8428): decoding, and resolving base values, units and times
+into plain records."""
 
 from __future__ import annotations
 
@@ -23,7 +24,8 @@ _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9\-:./_]*")
 
 
 class Record(msgspec.Struct, omit_defaults=True):
-    """One record as it stands in the pack, field names as in RFC 8428, section 4.3. A value of None was sent as null."""
+    """One record as it stands in the pack, field names as in RFC 8428, section 4.3. A
+    value of None was sent as null."""
 
     bn: str = ""
     bt: float = 0.0
@@ -42,12 +44,15 @@ class Record(msgspec.Struct, omit_defaults=True):
     ut: float | None = None
 
 
-# A struct, as is whatever is made for each message: it is made in a fifth of the time that a frozen dataclass takes.
+# A struct, as is whatever is made for each message: it is made in a fifth of the time
+# that a frozen dataclass takes.
 class Resolved(msgspec.Struct, frozen=True):
-    """One resolved record: full name, unit ("" when none is given), time in ms since 1970, and its value.
+    """One resolved record: full name, unit ("" when none is given), time in ms since
+    1970, and its value.
 
-    `stamped` says that its sender gave no time: it is that of its arrival. A value of None is a node's own word that it has
-    none. `from_boot` says that its sender counts from its own start.
+    `stamped` says that its sender gave no time: it is that of its arrival. A value of
+    None is a node's own word that it has none. `from_boot` says that its sender counts
+    from its own start.
     """
 
     name: str
@@ -63,7 +68,8 @@ _ENCODER = msgspec.json.Encoder()
 
 
 def decode(payload: bytes) -> list[Record | str]:
-    """The records of a SenML JSON pack; one that is none is the reason why, with its place.
+    """The records of a SenML JSON pack; one that is none is the reason why, with its
+    place.
 
     Raises SenmlError for what is no pack at all.
     """
@@ -76,18 +82,24 @@ def decode(payload: bytes) -> list[Record | str]:
 
 def _lenient(payload: bytes) -> list[Any]:
     try:
-        # Small boards print NaN for a sensor that does not answer; this reads it, as Python's own decoder always did.
+        # Small boards print NaN for a sensor that does not answer; this reads it, as
+        # Python's own decoder always did.
         found = json.loads(payload)
     except (ValueError, RecursionError) as error:
         raise SenmlError(f"this is not JSON: {str(error) or 'it is nested too deep'}") from error
     if not isinstance(found, list):
-        raise SenmlError('this is not SenML: a pack is a list of records, like [{"n": "temperature", "v": 21.5}]')
+        raise SenmlError(
+            'this is not SenML: a pack is a list of records, like [{"n": "temperature", "v": 21.5}]'
+        )
     return found
 
 
 def _record(place: int, found: Any) -> Record | str:
     if isinstance(found, dict):
-        found = {name: None if isinstance(one, float) and math.isnan(one) else one for name, one in found.items()}
+        found = {
+            name: None if isinstance(one, float) and math.isnan(one) else one
+            for name, one in found.items()
+        }
     try:
         return msgspec.convert(found, Record)
     except msgspec.ValidationError as error:
@@ -95,8 +107,9 @@ def _record(place: int, found: Any) -> Record | str:
 
 
 def resolve(records: Sequence[Record | str], now_ms: int) -> tuple[list[Resolved], list[str]]:
-    """The pack with base fields applied and times made absolute (RFC 8428, section 4.6), and what of it was refused: each
-    record stands for itself, and the reason names it by its place counted from 1."""
+    """The pack with base fields applied and times made absolute (RFC 8428, section
+    4.6), and what of it was refused: each record stands for itself, and the reason
+    names it by its place counted from 1."""
     base = Record()
     resolved: list[Resolved] = []
     refused: list[str] = []
@@ -104,7 +117,12 @@ def resolve(records: Sequence[Record | str], now_ms: int) -> tuple[list[Resolved
         if isinstance(record, str):
             refused.append(record)
             continue
-        base.bn, base.bt, base.bu, base.bv = record.bn or base.bn, record.bt or base.bt, record.bu or base.bu, record.bv or base.bv
+        base.bn, base.bt, base.bu, base.bv = (
+            record.bn or base.bn,
+            record.bt or base.bt,
+            record.bu or base.bu,
+            record.bv or base.bv,
+        )
         found = _resolve(place, record, base, now_ms)
         if isinstance(found, str):
             refused.append(found)
@@ -115,11 +133,16 @@ def resolve(records: Sequence[Record | str], now_ms: int) -> tuple[list[Resolved
 
 def _resolve(place: int, record: Record, base: Record, now_ms: int) -> Resolved | str | None:
     if record.bver is not None and record.bver > SUPPORTED_VERSION:
-        return f"record {place} is of SenML version {record.bver}; up to {SUPPORTED_VERSION} is understood"
+        return (
+            f"record {place} is of SenML version {record.bver}; up to {SUPPORTED_VERSION} "
+            f"is understood"
+        )
     value = _value(record, base.bv)
     if isinstance(value, msgspec.UnsetType):
         if record.vd is not None or record.s is not None or record.bs is not None:
-            return f"record {place} has a data value or a sum, which no entity takes; send v, vb or vs"
+            return (
+                f"record {place} has a data value or a sum, which no entity takes; send v, vb or vs"
+            )
         if record.n or record.u or record.t:
             return f"record {place} has no value; send v, vb or vs"
         return None  # base fields only
@@ -127,7 +150,10 @@ def _resolve(place: int, record: Record, base: Record, now_ms: int) -> Resolved 
         return f"record {place} has no finite number"
     name = base.bn + record.n
     if not _NAME.fullmatch(name):
-        return f"record {place} has the name {name[:60]!r}; a name starts with a letter or digit and has no spaces"
+        return (
+            f"record {place} has the name {name[:60]!r}; a name starts with a letter or "
+            f"digit and has no spaces"
+        )
     time = base.bt + record.t
     if not math.isfinite(time):
         return f"record {place} has no finite time"
@@ -145,13 +171,18 @@ def _value(record: Record, base: float) -> float | bool | str | msgspec.UnsetTyp
 
 
 def _from_boot(resolved: list[Resolved], now_ms: int) -> list[Resolved]:
-    """A time that is relative to now lies in the past. One well ahead of now counts from the node's own start: the newest is
-    of now, and the others lie as far before it as they say."""
+    """A time that is relative to now lies in the past. One well ahead of now counts
+    from the node's own start: the newest is of now, and the others lie as far before it
+    as they say."""
     newest = max((one.at_ms for one in resolved if not one.stamped), default=now_ms)
     if not now_ms + AHEAD_MS < newest < now_ms + RELATIVE_BELOW_S * 1000:
         return resolved
     return [
-        one if one.stamped else replace(one, at_ms=now_ms - (newest - one.at_ms), stamped=one.at_ms == newest, from_boot=True)
+        one
+        if one.stamped
+        else replace(
+            one, at_ms=now_ms - (newest - one.at_ms), stamped=one.at_ms == newest, from_boot=True
+        )
         for one in resolved
     ]
 

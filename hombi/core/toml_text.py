@@ -1,4 +1,5 @@
-"""TOML with places: the values of a text, and the line and column at which each of them stands."""
+"""TOML with places: the values of a text, and the line and column at which each of them
+stands."""
 
 from __future__ import annotations
 
@@ -27,7 +28,8 @@ class Place:
 
 @dataclass(frozen=True, slots=True)
 class Mistake:
-    """One thing that is wrong in a text: where, what, the line itself, and what to do about it."""
+    """One thing that is wrong in a text: where, what, the line itself, and what to do
+    about it."""
 
     place: Place
     what: str
@@ -35,12 +37,15 @@ class Mistake:
     hint: str = ""
 
     def __str__(self) -> str:
-        return f"line {self.place.line}, column {self.place.column}: {self.what}" + (f"; {self.hint}" if self.hint else "")
+        return f"line {self.place.line}, column {self.place.column}: {self.what}" + (
+            f"; {self.hint}" if self.hint else ""
+        )
 
 
 @dataclass
 class TomlText:
-    """A parsed TOML text. `data` is what tomllib made of it; `mistakes` grows as it is checked."""
+    """A parsed TOML text. `data` is what tomllib made of it; `mistakes` grows as it is
+    checked."""
 
     text: str
     data: dict[str, Any] = field(default_factory=dict)
@@ -50,7 +55,8 @@ class TomlText:
     doubled: tuple[str, Place, Place] | None = None
 
     def blame(self, path: Path, what: str, hint: str = "", *, at_value: bool = True) -> None:
-        """Note a mistake at the value (or the key) of a path, or at the nearest parent that stands in the text."""
+        """Note a mistake at the value (or the key) of a path, or at the nearest parent
+        that stands in the text."""
         places = self._values if at_value else self._keys
         place = places.get(path) or self._keys.get(path)
         while place is None and path:
@@ -65,10 +71,12 @@ class TomlText:
 
 
 def read_toml(text: str) -> TomlText:
-    """The text parsed; a text that is not TOML comes back with one mistake and no data."""
+    """The text parsed; a text that is not TOML comes back with one mistake and no
+    data."""
     parsed = TomlText(text)
     try:
-        # TOML has both line ends; tomllib counts a lone carriage return as no line end, as we do.
+        # TOML has both line ends; tomllib counts a lone carriage return as no line end,
+        # as we do.
         parsed.data = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         _blame_syntax(parsed, str(error))
@@ -85,7 +93,9 @@ def read_toml(text: str) -> TomlText:
 
 def _too_deep(text: str) -> TomlText:
     parsed = TomlText(text)
-    parsed._note(Place(1, 1), "this is nested too deep", "three levels are enough for every text here")
+    parsed._note(
+        Place(1, 1), "this is nested too deep", "three levels are enough for every text here"
+    )
     return parsed
 
 
@@ -95,15 +105,31 @@ def _blame_syntax(parsed: TomlText, said: str) -> None:
     line, column = (int(match[1]), int(match[2])) if match and match[1] else _end(parsed.text)
     lines = _lines(parsed.text)
     sign = lines[line - 1][column - 1 : column] if line <= len(lines) else ""
-    if sign and unicodedata.category(sign) in ("Cf", "Zl", "Zp", "Zs", "Cc") and sign not in " \t\r":
-        name = "byte-order mark" if sign == "\ufeff" else unicodedata.name(sign, "control character").lower()
-        parsed._note(Place(line, column), f"an invisible character stands here (U+{ord(sign):04X}, {name})", "delete it")
+    if (
+        sign
+        and unicodedata.category(sign) in ("Cf", "Zl", "Zp", "Zs", "Cc")
+        and sign not in " \t\r"
+    ):
+        name = (
+            "byte-order mark"
+            if sign == "\ufeff"
+            else unicodedata.name(sign, "control character").lower()
+        )
+        parsed._note(
+            Place(line, column),
+            f"an invisible character stands here (U+{ord(sign):04X}, {name})",
+            "delete it",
+        )
         return
     if "overwrite" in what or "twice" in what or "namespace" in what:
         found = _second(parsed.text)
         if found is not None:
             name, first, again = found
-            parsed._note(again, f"{name} stands here a second time", f"the first one is on line {first.line}; keep one of them")
+            parsed._note(
+                again,
+                f"{name} stands here a second time",
+                f"the first one is on line {first.line}; keep one of them",
+            )
             return
     parsed._note(Place(line, column), f"this is not TOML: {what[:1].lower()}{what[1:]}")
 
@@ -116,7 +142,8 @@ def _second(text: str) -> tuple[str, Place, Place] | None:
 
 
 def _lines(text: str) -> list[str]:
-    """The lines as TOML has them: other separators that Unicode knows stand within a line."""
+    """The lines as TOML has them: other separators that Unicode knows stand within a
+    line."""
     return [line.removesuffix("\r") for line in text.split("\n")]
 
 
@@ -166,7 +193,8 @@ def _walk(parsed: TomlText, document: tree_sitter.Node, lines: list[bytes]) -> N
                 value(child, (*path, number))
 
     def resolve(path: Path) -> Path:
-        """A table's path with the number of the current element after every array of tables on the way."""
+        """A table's path with the number of the current element after every array of
+        tables on the way."""
         full: Path = ()
         for part in path:
             full = (*full, part)

@@ -1,8 +1,9 @@
 """Units and their conversion.
 
-A unit is a linear map onto the base unit of what it measures: base = value * scale + offset.
-Every unit answers to its symbol, to its SenML name (RFC 8428, section 12.1; RFC 8798) and, where that differs,
-to its UCUM code and to the usual name in the OM 2 ontology that Thing Descriptions use.
+A unit is a linear map onto the base unit of what it measures: base = value * scale +
+offset. Every unit answers to its symbol, to its SenML name (RFC 8428, section 12.1; RFC
+8798) and, where that differs, to its UCUM code and to the usual name in the OM 2
+ontology that Thing Descriptions use.
 """
 
 from __future__ import annotations
@@ -16,7 +17,8 @@ from hombi.core.errors import UnitError
 
 @dataclass(frozen=True, slots=True)
 class Unit:
-    """One unit: its symbol, what it measures, and its linear map onto that dimension's base unit."""
+    """One unit: its symbol, what it measures, and its linear map onto that dimension's
+    base unit."""
 
     symbol: str
     measures: str
@@ -25,8 +27,14 @@ class Unit:
 
 
 _TABLE: list[tuple[Unit, tuple[str, ...]]] = [
-    (Unit("°C", "temperature"), ("Cel", "degC", "C", "om2:degreeCelsius", "celsius", "unit:DEG_C", "qudt:DEG_C")),
-    (Unit("°F", "temperature", 5 / 9, -160 / 9), ("[degF]", "degF", "F", "om2:degreeFahrenheit", "fahrenheit", "qudt:DEG_F")),
+    (
+        Unit("°C", "temperature"),
+        ("Cel", "degC", "C", "om2:degreeCelsius", "celsius", "unit:DEG_C", "qudt:DEG_C"),
+    ),
+    (
+        Unit("°F", "temperature", 5 / 9, -160 / 9),
+        ("[degF]", "degF", "F", "om2:degreeFahrenheit", "fahrenheit", "qudt:DEG_F"),
+    ),
     (Unit("K", "temperature", 1.0, -273.15), ("om2:kelvin", "kelvin")),
     (Unit("%", "ratio"), ("%RH", "%EL", "%{RH}", "/100", "om2:percent", "percent", "qudt:PERCENT")),
     (Unit("1", "ratio", 100.0), ("/", "ratio")),
@@ -92,7 +100,9 @@ _TABLE: list[tuple[Unit, tuple[str, ...]]] = [
 
 # Units that say "so many of them": a plain number.
 COUNTS = frozenset({"count", "beats", "{count}", "[count]"})
-UNITS: dict[str, Unit] = {name: unit for unit, aliases in _TABLE for name in (unit.symbol, *aliases)}
+UNITS: dict[str, Unit] = {
+    name: unit for unit, aliases in _TABLE for name in (unit.symbol, *aliases)
+}
 
 
 def find_unit(name: str) -> Unit:
@@ -104,7 +114,9 @@ def find_unit(name: str) -> Unit:
     if unit is None:
         near = difflib.get_close_matches(name.strip(), UNITS, n=3, cutoff=0.5)
         hint = (
-            f"did you mean {' or '.join(dict.fromkeys(UNITS[one].symbol for one in near))}?" if near else "docs/nodes.md lists them"
+            f"did you mean {' or '.join(dict.fromkeys(UNITS[one].symbol for one in near))}?"
+            if near
+            else "docs/nodes.md lists them"
         )
         raise UnitError(f"no unit {name[:40]!r} is known; {hint}")
     return unit
@@ -120,18 +132,22 @@ def units_for(unit: str) -> list[str]:
 
 @lru_cache(maxsize=1024)
 def conversion(given: str, wanted: str) -> tuple[float, float]:
-    """The (factor, addend) with which a value in `given` becomes one in `wanted`: wanted = value * factor + addend.
+    """The (factor, addend) with which a value in `given` becomes one in `wanted`:
+    wanted = value * factor + addend.
 
     Raises UnitError when the two measure different things.
     """
     source, target = find_unit(given), find_unit(wanted)
     if source.measures != target.measures:
-        raise UnitError(f"{given} measures {source.measures}, but {wanted} ({target.measures}) is wanted")
+        raise UnitError(
+            f"{given} measures {source.measures}, but {wanted} ({target.measures}) is wanted"
+        )
     factor = source.scale / target.scale
     return factor, (source.offset - target.offset) / target.scale
 
 
 def convert(value: float, given: str, wanted: str) -> float:
-    """`value` in unit `given`, expressed in unit `wanted`. Raises UnitError as `conversion` does."""
+    """`value` in unit `given`, expressed in unit `wanted`. Raises UnitError as
+    `conversion` does."""
     factor, addend = conversion(given, wanted)
     return value * factor + addend

@@ -22,21 +22,30 @@ _SPAN_UNITS_MS = {
 def parse_value(text: str, kind: Kind) -> float:
     """A value written for an entity of this kind, in the kind's own unit.
 
-    "82 %" for a humidity is 82.0; "82 °F" for a temperature is 27.78; "open" for a contact is 1.0.
-    Raises ValueTextError when it cannot be read, has the wrong unit, or lies beyond the kind's limits.
+    "82 %" for a humidity is 82.0; "82 °F" for a temperature is 27.78; "open" for a
+    contact is 1.0. Raises ValueTextError when it cannot be read, has the wrong unit, or
+    lies beyond the kind's limits.
     """
     if kind.words is not None:
         word = text.strip().lower()
         if word not in kind.words:
-            raise ValueTextError(f"{text!r} is no state of a {kind.name}; use {kind.words[1]!r} or {kind.words[0]!r}")
+            raise ValueTextError(
+                f"{text!r} is no state of a {kind.name}; use {kind.words[1]!r} or {kind.words[0]!r}"
+            )
         return float(kind.words.index(word))
     match = _QUANTITY.fullmatch(text)
-    example = f"{kind.high:g} {kind.unit}".strip() if abs(kind.high) < 1000 else f"21.5 {kind.unit}".strip()
+    example = (
+        f"{kind.high:g} {kind.unit}".strip()
+        if abs(kind.high) < 1000
+        else f"21.5 {kind.unit}".strip()
+    )
     if match is None:
         raise ValueTextError(f"{text!r} is no number with a unit; write it like {example!r}")
     number, unit = float(match[1]), match[2]
     if kind.unit and not unit:
-        raise ValueTextError(f"{text!r} lacks its unit; write {text.strip()!r} with {kind.unit}, like {example!r}")
+        raise ValueTextError(
+            f"{text!r} lacks its unit; write {text.strip()!r} with {kind.unit}, like {example!r}"
+        )
     if unit and not kind.unit:
         raise ValueTextError(f"a {kind.name} has no unit; write {match[1]!r} alone")
     try:
@@ -45,7 +54,8 @@ def parse_value(text: str, kind: Kind) -> float:
         raise ValueTextError(f"{text!r} does not fit a {kind.name}: {error}") from error
     if not kind.low <= value <= kind.high:
         raise ValueTextError(
-            f"{text!r} is beyond what a {kind.name} can be ({kind.low:g} to {kind.high:g} {kind.unit})".replace(" )", ")")
+            f"{text!r} is beyond what a {kind.name} can be ({kind.low:g} to "
+            f"{kind.high:g} {kind.unit})".replace(" )", ")")
         )
     return value
 
@@ -59,20 +69,29 @@ def show_value(value: float, kind: Kind) -> str:
 
 def show_limit(value: float, kind: Kind) -> str:
     """A value that a person set, without needless zeros: "82 %", "27.5 °C", "open"."""
-    return show_value(value, kind) if kind.words is not None else f"{round(value, 2):g} {kind.unit}".strip()
+    return (
+        show_value(value, kind)
+        if kind.words is not None
+        else f"{round(value, 2):g} {kind.unit}".strip()
+    )
 
 
 def parse_span_ms(text: str) -> int:
-    """A length of time in milliseconds: "10 min", "90 s", "1 h 30 min", "2m". Raises ValueTextError."""
+    """A length of time in milliseconds: "10 min", "90 s", "1 h 30 min", "2m". Raises
+    ValueTextError."""
     total, rest = 0.0, text.strip().lower()
     while rest:
         part = _SPAN_PART.match(rest)
         if part is None or part[2] not in _SPAN_UNITS_MS:
-            raise ValueTextError(f"{text!r} is no length of time; write it like '10 min', '90 s' or '1 h 30 min'")
+            raise ValueTextError(
+                f"{text!r} is no length of time; write it like '10 min', '90 s' or '1 h 30 min'"
+            )
         total += float(part[1]) * _SPAN_UNITS_MS[part[2]]
         rest = rest[part.end() :].lstrip(" ,")
     if total <= 0:
-        raise ValueTextError(f"{text!r} is no length of time; write it like '10 min', '90 s' or '1 h 30 min'")
+        raise ValueTextError(
+            f"{text!r} is no length of time; write it like '10 min', '90 s' or '1 h 30 min'"
+        )
     return round(total)
 
 

@@ -1,4 +1,5 @@
-"""Commands: asking an entity to take a value, and waiting for its node to confirm that it did."""
+"""Commands: asking an entity to take a value, and waiting for its node to confirm that
+it did."""
 
 from __future__ import annotations
 
@@ -54,7 +55,8 @@ class _Waiting:
 
 
 class Actuation:
-    """Sends commands through the links. It hears every reading, and takes the one with the wanted value as confirmation."""
+    """Sends commands through the links. It hears every reading, and takes the one with
+    the wanted value as confirmation."""
 
     def __init__(
         self,
@@ -74,7 +76,8 @@ class Actuation:
         self.wishes = Wishes(house, clock, live, writer, self._again)
 
     def reading(self, entity: Entity, reading: Reading) -> None:
-        """A reading came in; it may be the answer to what was asked, now or long ago."""
+        """A reading came in; it may be the answer to what was asked, now or long
+        ago."""
         waiting = self._waiting.get(entity.address)
         for one in waiting or ():
             if not one.answer.done() and _is(one.value, reading):
@@ -103,12 +106,13 @@ class Actuation:
         return entity, value
 
     async def command(self, entity: Entity, value: float, by: str) -> Command:
-        """Ask, and wait for the answer. Never raises for a node that does not answer: the command's state says so, and what
-        was asked stays wanted."""
+        """Ask, and wait for the answer. Never raises for a node that does not answer:
+        the command's state says so, and what was asked stays wanted."""
         return await self.begin(entity, value, by)
 
     def begin(self, entity: Entity, value: float, by: str) -> Coroutine[Any, Any, Command]:
-        """As `command`; it is wanted from this moment on, and asked when the answer is awaited."""
+        """As `command`; it is wanted from this moment on, and asked when the answer is
+        awaited."""
         return self._carry_out(self.wishes.want(entity, value, by), entity)
 
     async def _carry_out(self, wish: Wish, entity: Entity) -> Command:
@@ -136,7 +140,10 @@ class Actuation:
         except LinkError as error:
             return CommandState.UNREACHABLE, str(error)
         except TimeoutError:
-            return CommandState.UNANSWERED, f"{entity.node.address} did not confirm within {self.answer_s:g} s"
+            return (
+                CommandState.UNANSWERED,
+                f"{entity.node.address} did not confirm within {self.answer_s:g} s",
+            )
         finally:
             waits = self._waiting[entity.address]
             waits.remove(waiting)
@@ -148,7 +155,9 @@ class Actuation:
         entity = self._house.entities.get(wish.entity)
         if entity is None:
             self.wishes.done(wish)
-        elif self.wishes.is_current(wish) and entity.address not in self._waiting:  # else it is being asked already
+        elif (
+            self.wishes.is_current(wish) and entity.address not in self._waiting
+        ):  # else it is being asked already
             self._tasks.start(self._send_again(entity, wish), name=f"{wish.entity} again")
 
     async def _send_again(self, entity: Entity, wish: Wish) -> None:
@@ -163,14 +172,25 @@ class Actuation:
         if not self.wishes.is_current(wish):
             return
         late = show_span(self._clock.now_ms() - wish.since_ms)
-        text = f"{entity.address} is {show_value(wish.value, entity.kind)}, asked by {wish.by} {late} before"
-        self._journal.note("CommandConfirmed", text, node=entity.node.address, entity=entity.address)
+        text = (
+            f"{entity.address} is {show_value(wish.value, entity.kind)}, asked by {wish.by} "
+            f"{late} before"
+        )
+        self._journal.note(
+            "CommandConfirmed", text, node=entity.node.address, entity=entity.address
+        )
         self.wishes.done(wish)
 
     async def _send(self, entity: Entity, value: float) -> None:
         binary = entity.kind.words is not None
-        sent = value if binary or not entity.kind.unit else convert(value, entity.kind.unit, entity.wire_unit)
-        await self._drivers[entity.node.link].send(entity.node.address, [Wanted(entity.wire_name, sent, entity.wire_unit, binary)])
+        sent = (
+            value
+            if binary or not entity.kind.unit
+            else convert(value, entity.kind.unit, entity.wire_unit)
+        )
+        await self._drivers[entity.node.link].send(
+            entity.node.address, [Wanted(entity.wire_name, sent, entity.wire_unit, binary)]
+        )
 
     def _announce(self, command: Command) -> None:
         self._live.publish("command", command_data(command))
@@ -180,12 +200,17 @@ class Actuation:
         if command.state is CommandState.CONFIRMED:
             event, text = "CommandConfirmed", f"{entity.address} is {shown}, asked by {command.by}"
         else:
-            event, text = "CommandFailed", f"{entity.address} was to be {shown}, asked by {command.by}: {command.problem}"
+            event, text = (
+                "CommandFailed",
+                f"{entity.address} was to be {shown}, asked by {command.by}: {command.problem}",
+            )
         self._journal.note(event, text, node=entity.node.address, entity=entity.address)
 
 
 def _is(value: float, reading: Reading) -> bool:
-    return reading.known_value is not None and math.isclose(value, reading.value, rel_tol=1e-3, abs_tol=1e-2)
+    return reading.known_value is not None and math.isclose(
+        value, reading.value, rel_tol=1e-3, abs_tol=1e-2
+    )
 
 
 def command_data(command: Command) -> dict[str, Any]:

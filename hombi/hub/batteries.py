@@ -1,4 +1,5 @@
-"""Low batteries: said once in the journal when one runs down; the overview marks it for as long as it lasts."""
+"""Low batteries: said once in the journal when one runs down; the overview marks it for
+as long as it lasts."""
 
 from __future__ import annotations
 

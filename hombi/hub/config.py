@@ -1,4 +1,5 @@
-"""`hombi.toml`: the few things that can be set, their defaults, and what is said about a wrong one."""
+"""`hombi.toml`: the few things that can be set, their defaults, and what is said about
+a wrong one."""
 
 from __future__ import annotations
 
@@ -16,7 +17,14 @@ from hombi.core.errors import ValueTextError
 from hombi.core.house_facts import did_you_mean
 from hombi.core.toml_text import Mistake, TomlText, read_toml
 from hombi.core.values import parse_span_ms
-from hombi.links.base import BluetoothSettings, BrokerSettings, LinkSettings, TlsFiles, WifiSettings, ZigbeeSettings
+from hombi.links.base import (
+    BluetoothSettings,
+    BrokerSettings,
+    LinkSettings,
+    TlsFiles,
+    WifiSettings,
+    ZigbeeSettings,
+)
 from hombi.links.wifi.mqtt.topics import valid_filter
 from hombi.links.zigbee.profiles import profile_folder, read_profile
 
@@ -24,7 +32,8 @@ FILE_NAME = "hombi.toml"
 
 
 class ConfigError(Exception):
-    """`hombi.toml` or an environment variable is wrong; the message has a line for each mistake, `mistakes` those of the file."""
+    """`hombi.toml` or an environment variable is wrong; the message has a line for each
+    mistake, `mistakes` those of the file."""
 
     def __init__(self, what: str, mistakes: Sequence[Mistake] = ()) -> None:
         super().__init__(what)
@@ -33,7 +42,8 @@ class ConfigError(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Config:
-    """The hub's settings. An `mqtt_port` of 0 stands for the one after the HTTP port."""
+    """The hub's settings. An `mqtt_port` of 0 stands for the one after the HTTP
+    port."""
 
     data: Path
     house_name: str = "Home"
@@ -79,13 +89,20 @@ class Config:
     def links(self) -> LinkSettings:
         """What the links are set to."""
         zigbee = ZigbeeSettings(self.zigbee_port, self.zigbee_baud, profile_folder(self.data))
-        return LinkSettings(self._wifi, zigbee, BluetoothSettings(self.bluetooth_use, self.bluetooth_adapter))
+        return LinkSettings(
+            self._wifi, zigbee, BluetoothSettings(self.bluetooth_use, self.bluetooth_adapter)
+        )
 
     @property
     def _wifi(self) -> WifiSettings:
-        tls = TlsFiles(certificate=self.mqtt_certificate, key=self.mqtt_key) if self.mqtt_certificate else None
+        tls = (
+            TlsFiles(certificate=self.mqtt_certificate, key=self.mqtt_key)
+            if self.mqtt_certificate
+            else None
+        )
         return WifiSettings(
-            self.mqtt_host, self.nodes_port, self.mqtt_tls_port, tls, self._broker, self.wifi_discovery, self.http_port,
+            self.mqtt_host, self.nodes_port, self.mqtt_tls_port, tls, self._broker,
+            self.wifi_discovery, self.http_port,
             self.house_name, self.wifi_read_every_s,
         )  # fmt: skip
 
@@ -107,7 +124,8 @@ class Config:
 
 @dataclass(frozen=True, slots=True)
 class _Setting:
-    """One key: the field it fills, what is expected of it, and how it is read from TOML and from text."""
+    """One key: the field it fills, what is expected of it, and how it is read from TOML
+    and from text."""
 
     field: str
     expected: str
@@ -161,7 +179,11 @@ def _topics(value: Any) -> tuple[str, ...]:
 
 def _list(value: Any) -> list[str]:
     found = [one.strip() for one in value.split(",")] if isinstance(value, str) else value
-    if not isinstance(found, list) or not found or not all(isinstance(one, str) and one for one in found):
+    if (
+        not isinstance(found, list)
+        or not found
+        or not all(isinstance(one, str) and one for one in found)
+    ):
         raise ValueError
     return found
 
@@ -174,7 +196,10 @@ def _names(value: Any) -> tuple[str, ...]:
 
 
 def _addresses(value: Any) -> tuple[str, ...]:
-    return tuple(str(ipaddress.ip_network(one)) if "/" in one else str(ipaddress.ip_address(one)) for one in _list(value))
+    return tuple(
+        str(ipaddress.ip_network(one)) if "/" in one else str(ipaddress.ip_address(one))
+        for one in _list(value)
+    )
 
 
 def _origins(value: Any) -> tuple[str, ...]:
@@ -200,7 +225,11 @@ def _baud(value: Any) -> int:
 
 
 def _yes(value: Any) -> bool:
-    found = {"true": True, "on": True, "false": False, "off": False}.get(value.lower()) if isinstance(value, str) else value
+    found = (
+        {"true": True, "on": True, "false": False, "off": False}.get(value.lower())
+        if isinstance(value, str)
+        else value
+    )
     if not isinstance(found, bool):
         raise ValueError
     return found
@@ -218,7 +247,9 @@ SETTINGS: dict[str, dict[str, _Setting]] = {
         "host": _Setting("http_host", 'an address, like "0.0.0.0"', _name),
         "port": _Setting("http_port", "a port number from 1 to 65535", _port),
         "names": _Setting("http_names", 'a list of names, like ["mill.example"]', _names),
-        "behind": _Setting("http_behind", 'the addresses of proxies, like ["192.168.1.2"]', _addresses),
+        "behind": _Setting(
+            "http_behind", 'the addresses of proxies, like ["192.168.1.2"]', _addresses
+        ),
     },
     "mqtt": {
         "host": _Setting("mqtt_host", 'an address, like "0.0.0.0"', _name),
@@ -233,25 +264,39 @@ SETTINGS: dict[str, dict[str, _Setting]] = {
         "user": _Setting("broker_user", "a text", _name),
         "password": _Setting("broker_password", "a text", _name),
         "version": _Setting("broker_version", '"3.1.1" or "5"', _version),
-        "topics": _Setting("broker_topics", 'a list of topic filters, like ["mill/#", "hens/+/state"]', _topics),
+        "topics": _Setting(
+            "broker_topics", 'a list of topic filters, like ["mill/#", "hens/+/state"]', _topics
+        ),
         "ca": _Setting("broker_ca", _FILE, _file),
         "certificate": _Setting("broker_certificate", _FILE, _file),
         "key": _Setting("broker_key", _FILE, _file),
     },
     "wifi": {
-        "discovery": _Setting("wifi_discovery", '"all", "off", or the addresses to use, like "192.168.1.2"', _interfaces),
+        "discovery": _Setting(
+            "wifi_discovery",
+            '"all", "off", or the addresses to use, like "192.168.1.2"',
+            _interfaces,
+        ),
         "read_every": _Setting("wifi_read_every_s", 'a length of time, like "30 s"', _seconds),
     },
     "zigbee": {
-        "port": _Setting("zigbee_port", 'where the stick is, like "/dev/serial/by-id/usb-…"', _name),
-        "baud": _Setting("zigbee_baud", "a speed: 38400, 57600, 115200, 230400, 460800 or 921600", _baud),
+        "port": _Setting(
+            "zigbee_port", 'where the stick is, like "/dev/serial/by-id/usb-…"', _name
+        ),
+        "baud": _Setting(
+            "zigbee_baud", "a speed: 38400, 57600, 115200, 230400, 460800 or 921600", _baud
+        ),
     },
     "bluetooth": {
         "use": _Setting("bluetooth_use", "true or false", _yes),
         "adapter": _Setting("bluetooth_adapter", 'an adapter, like "hci0"', _name),
     },
     "notices": {
-        "push_services": _Setting("notices_push_services", 'a list of addresses, like ["https://push.mill.example"]', _origins),
+        "push_services": _Setting(
+            "notices_push_services",
+            'a list of addresses, like ["https://push.mill.example"]',
+            _origins,
+        ),
     },
     "actuation": {
         "answer_within": _Setting("answer_s", 'a length of time, like "5 s"', _seconds),
@@ -260,9 +305,11 @@ SETTINGS: dict[str, dict[str, _Setting]] = {
 
 
 def load_config(data: Path, environ: Mapping[str, str] = os.environ) -> Config:
-    """The settings of a data folder: the environment before the file, the file before the defaults.
+    """The settings of a data folder: the environment before the file, the file before
+    the defaults.
 
-    `HOMBI_<TABLE>_<KEY>` sets any of them (HOMBI_MQTT_PORT); HOMBI_PORT is short for HOMBI_HTTP_PORT. Raises ConfigError.
+    `HOMBI_<TABLE>_<KEY>` sets any of them (HOMBI_MQTT_PORT); HOMBI_PORT is short for
+    HOMBI_HTTP_PORT. Raises ConfigError.
     """
     path = data / FILE_NAME
     values: dict[str, Any] = {}
@@ -270,12 +317,17 @@ def load_config(data: Path, environ: Mapping[str, str] = os.environ) -> Config:
         values = _read(path)
     for table, keys in SETTINGS.items():
         for key, setting in keys.items():
-            for variable in (f"HOMBI_{table}_{key}".upper(), *(["HOMBI_PORT"] if setting.field == "http_port" else [])):
+            for variable in (
+                f"HOMBI_{table}_{key}".upper(),
+                *(["HOMBI_PORT"] if setting.field == "http_port" else []),
+            ):
                 if (text := environ.get(variable)) is not None:
                     try:
                         values[setting.field] = setting.read(text)
                     except (ValueError, ValueTextError) as error:
-                        raise ConfigError(f"environment variable {variable}={text!r}: expected {setting.expected}") from error
+                        raise ConfigError(
+                            f"environment variable {variable}={text!r}: expected {setting.expected}"
+                        ) from error
     return _fitting(values, data)
 
 
@@ -290,31 +342,44 @@ def _read(path: Path) -> dict[str, Any]:
     toml = _toml(path)
     values = _from_file(toml) if not toml.mistakes else {}
     if toml.mistakes:
-        raise ConfigError("\n".join(_said(path, mistake) for mistake in toml.mistakes), toml.mistakes)
+        raise ConfigError(
+            "\n".join(_said(path, mistake) for mistake in toml.mistakes), toml.mistakes
+        )
     return values
 
 
 def check_config(path: Path) -> str:
-    """What a settings file sets, or which nodes a node profile is for, in words. Raises ConfigError as `load_config` does."""
+    """What a settings file sets, or which nodes a node profile is for, in words. Raises
+    ConfigError as `load_config` does."""
     if "profile" in _toml(path).data:
         return _check_profile(path)
     values = _read(path)
     _fitting(values, path.parent)
-    found = [f"{table}.{key}" for table, keys in SETTINGS.items() for key, one in keys.items() if one.field in values]
+    found = [
+        f"{table}.{key}"
+        for table, keys in SETTINGS.items()
+        for key, one in keys.items()
+        if one.field in values
+    ]
     return f"it sets {', '.join(found)}" if found else "it sets nothing"
 
 
 def _check_profile(path: Path) -> str:
     profile, toml = read_profile(path.read_text())
     if profile is None:
-        raise ConfigError("\n".join(_said(path, mistake) for mistake in toml.mistakes), toml.mistakes)
+        raise ConfigError(
+            "\n".join(_said(path, mistake) for mistake in toml.mistakes), toml.mistakes
+        )
     return f"a node profile for {profile.make} {', '.join(profile.models)}"
 
 
 def _fitting(values: dict[str, Any], folder: Path) -> Config:
     """The settings together. Raises ConfigError for what does not go together."""
     if values.get("mqtt_tls_port") and not values.get("mqtt_certificate"):
-        raise ConfigError("mqtt.tls_port is set, but mqtt.certificate is not: the door has nothing to show who it is")
+        raise ConfigError(
+            "mqtt.tls_port is set, but mqtt.certificate is not: the door has nothing to "
+            "show who it is"
+        )
     return Config(folder, **values)
 
 
@@ -323,7 +388,10 @@ def _from_file(toml: TomlText) -> dict[str, Any]:
     for table, content in toml.data.items():
         known = SETTINGS.get(table)
         if known is None or not isinstance(content, dict):
-            hint = did_you_mean(table, SETTINGS) or f"tables are {', '.join(f'[{t}]' for t in SETTINGS)}"
+            hint = (
+                did_you_mean(table, SETTINGS)
+                or f"tables are {', '.join(f'[{t}]' for t in SETTINGS)}"
+            )
             toml.blame((table,), f"{table!r} means nothing here", hint, at_value=False)
             continue
         for key, value in content.items():
@@ -340,7 +408,12 @@ def _from_file(toml: TomlText) -> dict[str, Any]:
                 shown = "…" if key == "password" else repr(value)
                 toml.blame((table, key), f"{table}.{key} is {shown}; expected {setting.expected}")
     if "broker" in toml.data and "broker_host" not in values and not toml.mistakes:
-        toml.blame(("broker",), "[broker] has no host", 'add host = "…", or take the table out', at_value=False)
+        toml.blame(
+            ("broker",),
+            "[broker] has no host",
+            'add host = "…", or take the table out',
+            at_value=False,
+        )
     return values
 
 

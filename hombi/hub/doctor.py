@@ -18,7 +18,9 @@ LOW_DISK, VERY_LOW_DISK = 500_000_000, 50_000_000
 CROWDED = 0.8
 OPEN_FILES = Path("/proc/self/fd")
 LATE_MS, VERY_LATE_MS = 200.0, 1_000.0
-BEFORE_CLOCKS_MS = 1_750_000_000_000  # 2025: a machine that believes in an earlier time has not been told the time
+BEFORE_CLOCKS_MS = (
+    1_750_000_000_000  # 2025: a machine that believes in an earlier time has not been told the time
+)
 
 
 def look(hub: Hub) -> list[Check]:
@@ -32,9 +34,19 @@ def look(hub: Hub) -> list[Check]:
 
 def _settings(hub: Hub) -> Check:
     if hub.reload.problem:
-        return Check("hombi.toml", "fault", hub.reload.problem, "`hombi check` shows the place; what was before goes on")
+        return Check(
+            "hombi.toml",
+            "fault",
+            hub.reload.problem,
+            "`hombi check` shows the place; what was before goes on",
+        )
     if hub.reload.waiting:
-        return Check("hombi.toml", "warning", f"waiting for a restart: {', '.join(hub.reload.waiting)}", "start the hub again")
+        return Check(
+            "hombi.toml",
+            "warning",
+            f"waiting for a restart: {', '.join(hub.reload.waiting)}",
+            "start the hub again",
+        )
     return Check("hombi.toml", "ok", "in order, and taken up")
 
 
@@ -42,7 +54,9 @@ def _disk(hub: Hub) -> Check:
     free = shutil.disk_usage(hub.config.data).free
     text = f"{free / 1e9:.1f} GB free at {hub.config.data}"
     if free < VERY_LOW_DISK:
-        return Check("disk", "fault", text, "make room now: readings are held in memory when it is full")
+        return Check(
+            "disk", "fault", text, "make room now: readings are held in memory when it is full"
+        )
     if free < LOW_DISK:
         return Check("disk", "warning", text, "make room soon")
     return Check("disk", "ok", text)
@@ -51,23 +65,44 @@ def _disk(hub: Hub) -> Check:
 def _writing(hub: Hub) -> Check:
     writer = hub.writer
     if writer.problem:
-        return Check("database", "fault", writer.problem, "make room, or see what holds the file; nothing acknowledged is lost")
-    return Check("database", "ok", f"{writer.committed} readings written since the start, {writer.held} on their way")
+        return Check(
+            "database",
+            "fault",
+            writer.problem,
+            "make room, or see what holds the file; nothing acknowledged is lost",
+        )
+    return Check(
+        "database",
+        "ok",
+        f"{writer.committed} readings written since the start, {writer.held} on their way",
+    )
 
 
 def _loop(hub: Hub) -> Check:
     late = hub.lag.worst_ms
     text = f"lately at most {late:.0f} ms late"
     if late > VERY_LATE_MS:
-        return Check("event loop", "fault", text, "this machine is too busy; see what else runs on it")
-    return Check("event loop", "warning" if late > LATE_MS else "ok", text, "see what else runs here" if late > LATE_MS else "")
+        return Check(
+            "event loop", "fault", text, "this machine is too busy; see what else runs on it"
+        )
+    return Check(
+        "event loop",
+        "warning" if late > LATE_MS else "ok",
+        text,
+        "see what else runs here" if late > LATE_MS else "",
+    )
 
 
 def _clock(hub: Hub) -> Check:
     now = hub.clock.now_ms()
     shown = datetime.fromtimestamp(now / 1000, hub.config.zone).strftime("%d %B %Y %H:%M")
     if now < BEFORE_CLOCKS_MS:
-        return Check("clock", "fault", f"this machine thinks it is {shown}", "set it, or let it take the time from the network")
+        return Check(
+            "clock",
+            "fault",
+            f"this machine thinks it is {shown}",
+            "set it, or let it take the time from the network",
+        )
     return Check("clock", "ok", f"{shown}, house time is {hub.config.zone.key}")
 
 
@@ -76,7 +111,10 @@ def _files() -> Check:
     used = len(os.listdir(OPEN_FILES)) if OPEN_FILES.is_dir() else 0
     text = f"{used} open, {limit - used} of {limit} left for connections"
     if used > limit * CROWDED:
-        advice = "see who connects so often (`hombi journal`); a higher limit (ulimit -n) makes more room"
+        advice = (
+            "see who connects so often (`hombi journal`); a higher limit (ulimit -n) "
+            "makes more room"
+        )
         return Check("open files", "warning", text, advice)
     return Check("open files", "ok", text)
 
@@ -86,7 +124,12 @@ def _pairing(hub: Hub) -> Check:
     left = hub.pairing.left_ms
     text = f"open for {show_span(left)} more" if left else "closed"
     if waiting:
-        return Check("pairing", "warning", f"{text}; waiting to be let in: {waiting}", "`hombi arrivals` shows them")
+        return Check(
+            "pairing",
+            "warning",
+            f"{text}; waiting to be let in: {waiting}",
+            "`hombi arrivals` shows them",
+        )
     return Check("pairing", "ok", text)
 
 
@@ -96,12 +139,22 @@ def _nodes(hub: Hub) -> Check:
     refused = [node.address for node in nodes if node.refused]
     wrong = [f"{node.address}: {clock_said(node.clock)}" for node in nodes if node.clock.wrong]
     if silent:
-        return Check("nodes", "warning", f"not heard any more: {', '.join(silent)}", "look at their batteries and their reach")
+        return Check(
+            "nodes",
+            "warning",
+            f"not heard any more: {', '.join(silent)}",
+            "look at their batteries and their reach",
+        )
     if refused:
         text = f"what they send is partly refused: {', '.join(refused)}"
         return Check("nodes", "warning", text, "`hombi journal` says why")
     if wrong:
-        return Check("nodes", "warning", "; ".join(wrong), "set their clocks; until then their values are taken at their arrival")
+        return Check(
+            "nodes",
+            "warning",
+            "; ".join(wrong),
+            "set their clocks; until then their values are taken at their arrival",
+        )
     return Check("nodes", "ok", f"{len(nodes)}, all of them heard")
 
 
@@ -118,7 +171,17 @@ def _automations(hub: Hub) -> Check:
 
 def _phones(hub: Hub) -> Check:
     if hub.outbox.failed:
-        return Check("phones", "warning", f"notices that did not reach a phone: {hub.outbox.failed}", "`hombi journal` says why")
+        return Check(
+            "phones",
+            "warning",
+            f"notices that did not reach a phone: {hub.outbox.failed}",
+            "`hombi journal` says why",
+        )
     if not hub.outbox.phones:
-        return Check("phones", "warning", "none: nobody can be told anything", "open the console on a phone, under Settings")
+        return Check(
+            "phones",
+            "warning",
+            "none: nobody can be told anything",
+            "open the console on a phone, under Settings",
+        )
     return Check("phones", "ok", f"{len(hub.outbox.phones)}")

@@ -1,4 +1,5 @@
-"""The engine: feeds live readings and the passing of time to the automations, and does what they say."""
+"""The engine: feeds live readings and the passing of time to the automations, and does
+what they say."""
 
 from __future__ import annotations
 
@@ -41,7 +42,8 @@ from hombi.links.thing_description import slug
 
 log = logging.getLogger(__name__)
 
-# Addresses beside those of the automations: /automations/new, /api/automations/check, /api/automations/write.
+# Addresses beside those of the automations: /automations/new, /api/automations/check,
+# /api/automations/write.
 RESERVED = frozenset({"new", "check", "write"})
 
 
@@ -57,13 +59,15 @@ class Teller(Protocol):
     """Who brings a notice to the phones."""
 
     def tell(self, to: str, title: str, text: str, path: str) -> None:
-        """Send a notice to one person or to "everyone", after the commit; `path` is the console's page it opens."""
+        """Send a notice to one person or to "everyone", after the commit; `path` is the
+        console's page it opens."""
 
 
 @dataclass
 class Runner:
-    """One automation at work. `automation` is None while its text does not fit the house; `mistakes` may also name what of it
-    cannot be done while the rest is. `broken` says why it was stopped."""
+    """One automation at work. `automation` is None while its text does not fit the
+    house; `mistakes` may also name what of it cannot be done while the rest is.
+    `broken` says why it was stopped."""
 
     record: AutomationRecord
     automation: Automation | None
@@ -107,7 +111,13 @@ class Engine:
         writer: Writer,
     ) -> None:
         self._house, self.zone, self._clock = house, zone, clock
-        self._records, self._thread, self._live, self._journal, self._tasks = records, thread, live, journal, tasks
+        self._records, self._thread, self._live, self._journal, self._tasks = (
+            records,
+            thread,
+            live,
+            journal,
+            tasks,
+        )
         self._actuation, self._teller, self._writer = actuation, teller, writer
         self.runners: dict[str, Runner] = {}
         self._by_entity: dict[str, list[Runner]] = {}
@@ -119,20 +129,26 @@ class Engine:
     # Keeping automations
 
     def load(self, records: list[AutomationRecord]) -> None:
-        """Take up the automations of before a restart, where they stood; holds that came due meanwhile act now, if their
-        values were heard all the while."""
+        """Take up the automations of before a restart, where they stood; holds that
+        came due meanwhile act now, if their values were heard all the while."""
         now = self._clock.now_ms()
         for record in records:
             runner = self._take(record, _state(record.state))
-            entity = self._house.entities.get(runner.automation.watch.entity) if runner.automation else None
+            entity = (
+                self._house.entities.get(runner.automation.watch.entity)
+                if runner.automation
+                else None
+            )
             if entity is not None and entity.latest is not None and runner.state.value is not None:
-                # What is on has its usual time to be heard; what was held was heard when its last reading came.
+                # What is on has its usual time to be heard; what was held was heard
+                # when its last reading came.
                 heard = now if runner.state.phase is Phase.ON else entity.latest.at_ms
                 runner.state = replace(runner.state, heard_ms=heard)
         self.time_passed()
 
     def check(self, text: str) -> tuple[Parsed, str]:
-        """What a text comes to, without keeping it: (what was understood, the sentence)."""
+        """What a text comes to, without keeping it: (what was understood, the
+        sentence)."""
         parsed = parse(text, self._house.facts())
         return parsed, self.spoken(parsed.automation) if parsed.automation else ""
 
@@ -142,12 +158,16 @@ class Engine:
         return sentence(automation, names)
 
     async def add(self, text: str) -> Runner:
-        """Keep a new automation. Raises Invalid with every mistake, or when there is one of this name."""
+        """Keep a new automation. Raises Invalid with every mistake, or when there is
+        one of this name."""
         async with self._changing:
             automation = self._sound(text)
             address = slug(automation.name)
             if address in self.runners:
-                raise Invalid(f"there is an automation {automation.name!r} already; give this one another name, or change that one")
+                raise Invalid(
+                    f"there is an automation {automation.name!r} already; give this one "
+                    f"another name, or change that one"
+                )
             record = await self._thread.run(self._records.add_automation, address, text)
             runner = self._take(record, State())
         self._journal.note("AutomationAdded", f"{automation.name} was added", automation=address)
@@ -155,11 +175,19 @@ class Engine:
         self._feed_latest(runner)
         return runner
 
-    async def change(self, address: str, *, text: str | None = None, enabled: bool | None = None, leave: bool = False) -> Runner:
+    async def change(
+        self,
+        address: str,
+        *,
+        text: str | None = None,
+        enabled: bool | None = None,
+        leave: bool = False,
+    ) -> Runner:
         """Give an automation another text (word for word), or put it on or off duty.
 
-        One that is on and watches the same thing as before goes on as it was. One that watches another, or is taken off duty,
-        ends first, as its text of before says; with `leave` what it switched stays as it is. Raises NotFound, Invalid.
+        One that is on and watches the same thing as before goes on as it was. One that
+        watches another, or is taken off duty, ends first, as its text of before says;
+        with `leave` what it switched stays as it is. Raises NotFound, Invalid.
         """
         async with self._changing:
             runner = self.find(address)
@@ -180,14 +208,20 @@ class Engine:
             off = runner.record.enabled and not new.enabled
             self._drop(runner)
             after = self._take(new, state)
-            same = before is not None and after.automation is not None and before.watch == after.automation.watch
+            same = (
+                before is not None
+                and after.automation is not None
+                and before.watch == after.automation.watch
+            )
             if before is not None and (off or not same):
                 because = "it was taken off duty" if off else "it watches something else now"
                 after.state = self._end(runner, before, because, leave=leave)
             elif enabled and not record.enabled:
                 after.state = State()
             self._save(after)
-        what = "was changed" if text is not None else ("is on duty" if new.enabled else "is off duty")
+        what = (
+            "was changed" if text is not None else ("is on duty" if new.enabled else "is off duty")
+        )
         self._journal.note("AutomationChanged", f"{address} {what}", automation=address)
         self._changed(after)
         if after.at_work:
@@ -199,7 +233,8 @@ class Engine:
         return after
 
     async def remove(self, address: str, *, leave: bool = False) -> None:
-        """Remove one; what is on ends first, or with `leave` stays as it is. Raises NotFound."""
+        """Remove one; what is on ends first, or with `leave` stays as it is. Raises
+        NotFound."""
         async with self._changing:
             runner = self.find(address)
             if runner.automation is not None and runner.record.enabled:
@@ -230,11 +265,14 @@ class Engine:
             self._take(runner.record, runner.state).broken = runner.broken
 
     def clock_set(self, by_ms: int) -> None:
-        """The machine's clock was set: what is held is held for as long as before, by the new time."""
+        """The machine's clock was set: what is held is held for as long as before, by
+        the new time."""
         for runner in list(self.runners.values()):
             if runner.automation is not None and runner.state.since_ms:
                 state = runner.state
-                runner.state = replace(state, since_ms=state.since_ms + by_ms, heard_ms=state.heard_ms + by_ms)
+                runner.state = replace(
+                    state, since_ms=state.since_ms + by_ms, heard_ms=state.heard_ms + by_ms
+                )
                 self._save(runner)
             if runner.at_work:
                 self._plan(runner)
@@ -243,12 +281,18 @@ class Engine:
         parsed, _ = self.check(text)
         if parsed.automation is None:
             count = len(parsed.mistakes)
-            raise Invalid(f"the text has {count} mistake{'s' * (count != 1)}", [mistake_data(m) for m in parsed.mistakes])
+            raise Invalid(
+                f"the text has {count} mistake{'s' * (count != 1)}",
+                [mistake_data(m) for m in parsed.mistakes],
+            )
         automation = parsed.automation
         if not slug(automation.name):
             raise Invalid("the name has no letter and no digit")
         if slug(automation.name) in RESERVED:
-            raise Invalid(f"{automation.name!r} is an address of the console's or the API's own; give it a longer name")
+            raise Invalid(
+                f"{automation.name!r} is an address of the console's or the API's own; "
+                f"give it a longer name"
+            )
         return automation
 
     def _take(self, record: AutomationRecord, state: State) -> Runner:
@@ -266,7 +310,11 @@ class Engine:
             self._plan(runner)
         if runner.mistakes:
             how = "cannot do all that it says" if runner.automation is not None else "cannot run"
-            self._journal.fault("AutomationStopped", f"{record.slug} {how}: {runner.mistakes[0]}", automation=record.slug)
+            self._journal.fault(
+                "AutomationStopped",
+                f"{record.slug} {how}: {runner.mistakes[0]}",
+                automation=record.slug,
+            )
         return runner
 
     def _drop(self, runner: Runner) -> None:
@@ -313,24 +361,31 @@ class Engine:
                     self._plan(runner)
 
     def _patience_ms(self, runner: Runner) -> int | None:
-        """How long the watched value may go unheard before it counts as unknown; None for ever."""
+        """How long the watched value may go unheard before it counts as unknown; None
+        for ever."""
         assert runner.automation is not None
         entity = self._house.entities[runner.automation.watch.entity]
         node = entity.node
         if entity.kind.words is not None:
-            # A door tells when it is opened, and then nothing for hours: it is known as long as its node is.
+            # A door tells when it is opened, and then nothing for hours: it is known as
+            # long as its node is.
             return None if node.heard_in_this_run and not (node.silent or node.left) else 0
         if entity.rhythm_ms:
             return round(entity.rhythm_ms)
         return None if runner.state.phase is Phase.ON else UNKNOWN_RHYTHM_MS
 
     def _feed_latest(self, runner: Runner) -> None:
-        """A new automation looks at what is known now; it does not wait for the next reading."""
+        """A new automation looks at what is known now; it does not wait for the next
+        reading."""
         if runner.at_work:
             assert runner.automation is not None
             entity = self._house.entities[runner.automation.watch.entity]
             latest = entity.latest
-            if latest is not None and latest.quality < Quality.STUCK and not (entity.silent or entity.node.silent):
+            if (
+                latest is not None
+                and latest.quality < Quality.STUCK
+                and not (entity.silent or entity.node.silent)
+            ):
                 self._guarded(runner, self._clock.now_ms(), latest.value)
 
     def _guarded(self, runner: Runner, now: int, value: float | None, *, bad: bool = False) -> None:
@@ -343,7 +398,11 @@ class Engine:
 
     def _stop(self, runner: Runner, why: str) -> None:
         runner.broken, runner.due = why, None
-        self._journal.note("AutomationStopped", f"{runner.record.slug} was stopped: {why}", automation=runner.record.slug)
+        self._journal.note(
+            "AutomationStopped",
+            f"{runner.record.slug} was stopped: {why}",
+            automation=runner.record.slug,
+        )
         self._changed(runner)
 
     def _step(self, runner: Runner, now: int, value: float | None, *, bad: bool = False) -> None:
@@ -351,11 +410,23 @@ class Engine:
         if automation is None or not runner.at_work:
             return
         before = runner.state
-        runner.state, edge = step(automation, before, now, self.zone, value, bad=bad, patience_ms=self._patience_ms(runner))
+        runner.state, edge = step(
+            automation,
+            before,
+            now,
+            self.zone,
+            value,
+            bad=bad,
+            patience_ms=self._patience_ms(runner),
+        )
         if edge is not None:
             self._act(runner, automation, edge)
         after = runner.state
-        if (after.phase, after.since_ms, after.blind) != (before.phase, before.since_ms, before.blind):
+        if (after.phase, after.since_ms, after.blind) != (
+            before.phase,
+            before.since_ms,
+            before.blind,
+        ):
             self._save(runner)
             self._plan(runner)
             self._changed(runner)
@@ -371,7 +442,9 @@ class Engine:
     def _plan(self, runner: Runner) -> None:
         assert runner.automation is not None
         now = self._clock.now_ms()
-        runner.due = due_ms(runner.automation, runner.state, now, self.zone, patience_ms=self._patience_ms(runner))
+        runner.due = due_ms(
+            runner.automation, runner.state, now, self.zone, patience_ms=self._patience_ms(runner)
+        )
         self._set_timer()
 
     def _set_timer(self) -> None:
@@ -382,9 +455,12 @@ class Engine:
         if due is not None:
             self._timer = self._clock.call_at_ms(due, self.time_passed)
 
-    def _act(self, runner: Runner, automation: Automation, edge: Edge, *, silent: bool = False) -> None:
-        """Begin all actions of this edge, in their order. None waits for the one before: a notice about a mister is
-        true whether or not the mister answers, and what fails is journaled by itself. With `silent` nothing is done."""
+    def _act(
+        self, runner: Runner, automation: Automation, edge: Edge, *, silent: bool = False
+    ) -> None:
+        """Begin all actions of this edge, in their order. None waits for the one
+        before: a notice about a mister is true whether or not the mister answers, and
+        what fails is journaled by itself. With `silent` nothing is done."""
         slug_ = runner.record.slug
         verb, event = {
             EdgeKind.START: ("started", "AutomationStarted"),
@@ -394,7 +470,10 @@ class Engine:
         chain = self._chain(automation, edge)
         if edge.starts and chain.count(slug_) >= ROUNDS:
             runner.state = State()
-            self._stop(runner, f"it starts itself again and again ({' → '.join(dict.fromkeys(chain))} → {slug_})")
+            self._stop(
+                runner,
+                f"it starts itself again and again ({' → '.join(dict.fromkeys(chain))} → {slug_})",
+            )
             return
         self._journal.note(
             event,
@@ -409,7 +488,11 @@ class Engine:
             return
         fields = self._fields(automation, edge)
         chain = (*chain, slug_)
-        actions = {EdgeKind.START: automation.starts, EdgeKind.END: automation.ends, EdgeKind.LOST: ()}[edge.kind]
+        actions = {
+            EdgeKind.START: automation.starts,
+            EdgeKind.END: automation.ends,
+            EdgeKind.LOST: (),
+        }[edge.kind]
         for action in actions:
             if isinstance(action, Switch):
                 entity = self._house.entities.get(action.entity)
@@ -424,14 +507,23 @@ class Engine:
             self._tell_lost(automation, edge, slug_)
 
     def _tell_lost(self, automation: Automation, edge: Edge, slug_: str) -> None:
-        """Whoever is told of this automation is told that it cannot see any more; else everybody."""
-        told = {a.to for a in (*automation.starts, *automation.ends) if isinstance(a, Notify)} or {"everyone"}
+        """Whoever is told of this automation is told that it cannot see any more; else
+        everybody."""
+        told = {a.to for a in (*automation.starts, *automation.ends) if isinstance(a, Notify)} or {
+            "everyone"
+        }
         entity = self._house.entities[automation.watch.entity]
         for to in sorted(told if "everyone" not in told else {"everyone"}):
-            self._teller.tell(to, f"{entity.spoken} is not heard", f"{automation.name}: {edge.why.text}", f"/automations/{slug_}")
+            self._teller.tell(
+                to,
+                f"{entity.spoken} is not heard",
+                f"{automation.name}: {edge.why.text}",
+                f"/automations/{slug_}",
+            )
 
     def _chain(self, automation: Automation, edge: Edge) -> tuple[str, ...]:
-        """The automations that led to what this one sees: those that switched it to that a moment ago."""
+        """The automations that led to what this one sees: those that switched it to
+        that a moment ago."""
         chain, at_ms, value = self._causes.get(automation.watch.entity, ((), 0, 0.0))
         return chain if edge.at_ms - at_ms <= CAUSE_MS and value == edge.why.seen else ()
 
@@ -449,7 +541,11 @@ class Engine:
     def _changed(self, runner: Runner) -> None:
         self._live.publish(
             "automation",
-            {"automation": runner.record.slug, "phase": runner.state.phase.value, "since": runner.state.since_ms},
+            {
+                "automation": runner.record.slug,
+                "phase": runner.state.phase.value,
+                "since": runner.state.since_ms,
+            },
         )
 
     def close(self) -> None:
@@ -459,7 +555,8 @@ class Engine:
 
 
 def _state(stored: dict[str, Any]) -> State:
-    """Where an automation stood; one that was stored in a way that is not known begins anew."""
+    """Where an automation stood; one that was stored in a way that is not known begins
+    anew."""
     try:
         return State(**{**stored, "phase": Phase(stored["phase"])}) if stored else State()
     except (KeyError, TypeError, ValueError):

@@ -2,7 +2,7 @@
 
 HubError
 ├── NotFound        what was named does not exist
-├── Refused         it exists, but this cannot be done (now); the message says what to do
+├── Refused         this cannot be done now; the message says what to do
 │   └── PairingClosed
 ├── Invalid         what was given is wrong; `mistakes` may say where
 └── Busy            the hub holds as much as it can until the disk takes it

@@ -1,4 +1,5 @@
-"""Nodes that do not know Hombi: looking at what they say, picking values out of it, and making them entities."""
+"""Nodes that do not know Hombi: looking at what they say, picking values out of it, and
+making them entities."""
 
 from __future__ import annotations
 
@@ -11,7 +12,16 @@ from typing import Any
 from hombi.core.errors import UnitError
 from hombi.core.house_facts import did_you_mean
 from hombi.core.kinds import KINDS, Kind
-from hombi.core.picking import PLACEHOLDER, Pick, PickError, check_pointer, check_template, filter_of, node_in, pick_value
+from hombi.core.picking import (
+    PLACEHOLDER,
+    Pick,
+    PickError,
+    check_pointer,
+    check_template,
+    filter_of,
+    node_in,
+    pick_value,
+)
 from hombi.core.units import conversion
 from hombi.core.values import show_value
 from hombi.hub.clock import Clock
@@ -33,8 +43,9 @@ PREVIEWED = 12
 
 @dataclass(frozen=True, slots=True)
 class Picking:
-    """What a person picked: where the messages come in, their topic (with `{node}` where the node's name stands), and what
-    stands where in them. `unit` is the one that the node speaks, "" for the kind's own."""
+    """What a person picked: where the messages come in, their topic (with `{node}`
+    where the node's name stands), and what stands where in them. `unit` is the one that
+    the node speaks, "" for the kind's own."""
 
     via: str
     topic: str
@@ -46,7 +57,8 @@ class Picking:
 
 @dataclass(frozen=True, slots=True)
 class Writing:
-    """How the entity is written: a topic (with `{node}`) and a payload with `{value}` or `{ON|OFF}` in it."""
+    """How the entity is written: a topic (with `{node}`) and a payload with `{value}`
+    or `{ON|OFF}` in it."""
 
     topic: str
     payload: str
@@ -55,7 +67,8 @@ class Writing:
 
 @dataclass(frozen=True, slots=True)
 class Previewed:
-    """What one message would have given: a value as people read it, or why there is none."""
+    """What one message would have given: a value as people read it, or why there is
+    none."""
 
     message: Message
     node: str
@@ -86,7 +99,11 @@ class Foreign:
         found = self.messages.find(wanted, PREVIEWED)
         seen = {message.number for message in found}
         # Nodes that were heard long ago have their last message too.
-        found += [m for m in self.messages.find(wanted, PREVIEWED, each_topic=True) if m.number not in seen]
+        found += [
+            m
+            for m in self.messages.find(wanted, PREVIEWED, each_topic=True)
+            if m.number not in seen
+        ]
         rows = []
         for message in found:
             node = node_in(picking.topic, message.heard.topic)
@@ -97,7 +114,9 @@ class Foreign:
 
     def _previewed(self, message: Message, node: str, picking: Picking, kind: Kind) -> Previewed:
         try:
-            sent = pick_value(message.payload, Pick(picking.pointer, picking.at), kind, message.at_ms)
+            sent = pick_value(
+                message.payload, Pick(picking.pointer, picking.at), kind, message.at_ms
+            )
             low, high = kind.low, kind.high
             reading = measure(kind, picking.unit or kind.unit, low, high, sent, message.at_ms)
         except PickError as error:
@@ -106,13 +125,23 @@ class Foreign:
             return Previewed(message, node, problem=reading)
         shown = show_value(reading.value, kind)
         return Previewed(
-            message, node, shown, "" if low <= reading.value <= high else f"{shown} is beyond what a {kind.name} can be"
+            message,
+            node,
+            shown,
+            "" if low <= reading.value <= high else f"{shown} is beyond what a {kind.name} can be",
         )
 
     async def take(
-        self, picking: Picking, nodes: Sequence[str], title: str, name: str, room: str, writing: Writing | None
+        self,
+        picking: Picking,
+        nodes: Sequence[str],
+        title: str,
+        name: str,
+        room: str,
+        writing: Writing | None,
     ) -> list[Entity]:
-        """Make the value an entity of each of these nodes (what stands at the placeholder), or of the node called `name`.
+        """Make the value an entity of each of these nodes (what stands at the
+        placeholder), or of the node called `name`.
 
         A node that is there already gets one more entity. Raises Invalid, Refused.
         """
@@ -121,9 +150,14 @@ class Foreign:
         if not entity_name:
             raise Invalid("the value needs a name with a letter or a digit in it")
         if PLACEHOLDER in picking.topic.split("/"):
-            wanted = [(filter_of(picking.topic, node), node, name if len(nodes) == 1 and name else node) for node in nodes]
+            wanted = [
+                (filter_of(picking.topic, node), node, name if len(nodes) == 1 and name else node)
+                for node in nodes
+            ]
             if not wanted:
-                raise Invalid("no node is chosen; name at least one that stands where {node} is in the topic")
+                raise Invalid(
+                    "no node is chosen; name at least one that stands where {node} is in the topic"
+                )
         else:
             wanted = [(picking.topic, "", name)]
         for topic, _, node_name in wanted:
@@ -140,9 +174,15 @@ class Foreign:
                     "payload": writing.payload,
                     "retain": writing.retain,
                 }
-            source = {"via": picking.via, "topic": topic, "pointer": picking.pointer, "at": picking.at}
+            source = {
+                "via": picking.via,
+                "topic": topic,
+                "pointer": picking.pointer,
+                "at": picking.at,
+            }
             new = NewEntity(
-                entity_name, title.strip(), kind.name, entity_name, picking.unit or kind.unit, kind.low, kind.high, bool(sink),
+                entity_name, title.strip(), kind.name, entity_name, picking.unit or kind.unit,
+                kind.low, kind.high, bool(sink),
                 source=source, sink=sink,
             )  # fmt: skip
             made.append(await self._add(node_name, where, new))
@@ -150,7 +190,8 @@ class Foreign:
         return made
 
     async def add_node(self, name: str, room: str) -> tuple[Node, str]:
-        """A node that posts its values over HTTP: (the node, its key, told this once). Raises Invalid."""
+        """A node that posts its values over HTTP: (the node, its key, told this once).
+        Raises Invalid."""
         if slug(name) in self.house.nodes:
             raise Invalid(f"there is a node {slug(name)} already; give this one another name")
         where = await self.rooms.find_or_add(room) if room.strip() else None
@@ -158,8 +199,11 @@ class Foreign:
         node = await self._node(name, where, hash_key(key))
         return node, key
 
-    async def add_entity(self, node: str, title: str, kind_name: str, unit: str, pointer: str) -> Entity:
-        """One more value that a node posts to /api/intake/<node>/<entity>. Raises NotFound, Invalid."""
+    async def add_entity(
+        self, node: str, title: str, kind_name: str, unit: str, pointer: str
+    ) -> Entity:
+        """One more value that a node posts to /api/intake/<node>/<entity>. Raises
+        NotFound, Invalid."""
         known = self.house.node(node)
         picking = Picking("http", "", pointer, kind=kind_name, unit=unit)
         kind = self._kind(picking)
@@ -167,14 +211,23 @@ class Foreign:
             raise Invalid("the value needs a name with a letter or a digit in it")
         source = {"via": "http", "pointer": pointer}
         new = NewEntity(
-            slug(title), title.strip(), kind.name, slug(title), unit or kind.unit, kind.low, kind.high, False, source=source
+            slug(title),
+            title.strip(),
+            kind.name,
+            slug(title),
+            unit or kind.unit,
+            kind.low,
+            kind.high,
+            False,
+            source=source,
         )
         entity = await self._add(known.address, known.room, new)
         self.house_changed()
         return entity
 
     async def change_entity(self, address: str, title: str | None, hidden: bool | None) -> Entity:
-        """Rename an entity (its address stays), hide or show it. Raises NotFound, Invalid."""
+        """Rename an entity (its address stays), hide or show it. Raises NotFound,
+        Invalid."""
         entity = self.house.entity(address)
         if title is not None:
             if not title.strip():
@@ -187,7 +240,8 @@ class Foreign:
         return entity
 
     async def remove_entity(self, address: str) -> None:
-        """Take an entity that was picked away, with its history. Raises NotFound, Refused."""
+        """Take an entity that was picked away, with its history. Raises NotFound,
+        Refused."""
         entity = self.house.entity(address)
         if not entity.source:
             raise Refused(f"{address} is what its node says it has; it can be hidden, not removed")
@@ -195,7 +249,9 @@ class Foreign:
         self.house.take_out_entity(entity)
         self.drivers[entity.node.link].follow(entity.node.on_link())
         self.house_changed()
-        self.journal.note("EntityRemoved", f"{address} was removed", node=entity.node.address, entity=address)
+        self.journal.note(
+            "EntityRemoved", f"{address} was removed", node=entity.node.address, entity=address
+        )
         self.live.publish("house", {"changed": "node", "node": entity.node.address})
 
     async def _add(self, node_name: str, room: Room | None, new: NewEntity) -> Entity:
@@ -207,13 +263,19 @@ class Foreign:
         if node is None:
             node = await self._node(node_name, room, "")
         if new.name in node.entities:
-            raise Invalid(f"there is an entity {node.address}/{new.name} already; give this value another name")
+            raise Invalid(
+                f"there is an entity {node.address}/{new.name} already; give this value "
+                f"another name"
+            )
         number = await self.thread.run(self.records.add_entity, node, new)
         entity = new.placed(number, node)
         self.house.add_entity(entity)
         self.drivers[node.link].follow(node.on_link())
         self.journal.note(
-            "EntityAdded", f"{entity.address} is picked from {_origin(new)}", node=node.address, entity=entity.address
+            "EntityAdded",
+            f"{entity.address} is picked from {_origin(new)}",
+            node=node.address,
+            entity=entity.address,
         )
         self.live.publish("house", {"changed": "node", "node": node.address})
         return entity
@@ -223,22 +285,40 @@ class Foreign:
         if not address:
             raise Invalid("the node needs a name with a letter or a digit in it")
         if address in self.house.tools:
-            raise Invalid(f"a tool at the MQTT door is called {address}; give this node another name")
+            raise Invalid(
+                f"a tool at the MQTT door is called {address}; give this node another name"
+            )
         now = self.clock.now_ms()
         title = name.strip() if name.strip() != address else name.replace("-", " ").capitalize()
-        new = NewNode(address, title, "wifi", FOREIGN + address, room.id if room else None, now, (), key_hash=key_hash)
+        new = NewNode(
+            address,
+            title,
+            "wifi",
+            FOREIGN + address,
+            room.id if room else None,
+            now,
+            (),
+            key_hash=key_hash,
+        )
         number, _ = await self.thread.run(self.records.admit, new, None)
         node = Node(number, address, title, "wifi", new.thing_id, key_hash, room, now, heard_ms=now)
         self.house.add(node)
         self.drivers["wifi"].follow(node.on_link())
-        self.journal.note("NodeAdmitted", f"{title} was added as {address}" + (f" in {room.name}" if room else ""), node=address)
+        self.journal.note(
+            "NodeAdmitted",
+            f"{title} was added as {address}" + (f" in {room.name}" if room else ""),
+            node=address,
+        )
         return node
 
     def _checked(self, picking: Picking) -> Kind:
         """The kind, when all else is right too. Raises Invalid."""
         levels = picking.topic.split("/")
         if levels.count(PLACEHOLDER) > 1 or not valid_filter(filter_of(picking.topic)):
-            raise Invalid(f"{picking.topic!r} is no topic to pick from; write it like mill/{{node}}/state, with + and # as in MQTT")
+            raise Invalid(
+                f"{picking.topic!r} is no topic to pick from; write it like "
+                f"mill/{{node}}/state, with + and # as in MQTT"
+            )
         try:
             check_pointer(picking.pointer)
             check_pointer(picking.at)

@@ -1,4 +1,5 @@
-"""The house as the hub knows it, in memory: floors, rooms, nodes and their entities with their latest readings."""
+"""The house as the hub knows it, in memory: floors, rooms, nodes and their entities
+with their latest readings."""
 
 from __future__ import annotations
 
@@ -50,7 +51,8 @@ class Room:
 
 
 class Reading(msgspec.Struct, frozen=True):
-    """One value of one entity at one time. `raw` is in the node's unit, `value` in the kind's; both NaN for no value."""
+    """One value of one entity at one time. `raw` is in the node's unit, `value` in the
+    kind's; both NaN for no value."""
 
     at_ms: int
     raw: float
@@ -66,8 +68,13 @@ class Reading(msgspec.Struct, frozen=True):
 
     @property
     def stored(self) -> tuple[float, float, int]:
-        """Raw value, value and quality for the records, where the quality says that 0 stands for no value."""
-        return (0.0, 0.0, self.quality) if self.quality == Quality.NO_VALUE else (self.raw, self.value, self.quality)
+        """Raw value, value and quality for the records, where the quality says that 0
+        stands for no value."""
+        return (
+            (0.0, 0.0, self.quality)
+            if self.quality == Quality.NO_VALUE
+            else (self.raw, self.value, self.quality)
+        )
 
     @property
     def known_value(self) -> float | None:
@@ -82,10 +89,11 @@ class Reading(msgspec.Struct, frozen=True):
 
 @dataclass
 class Entity:
-    """One value of a node. `interval_ms` is how often it is usually heard, 0 while unknown; `heard_ms` is when it was heard last.
+    """One value of a node. `interval_ms` is how often it is usually heard, 0 while
+    unknown; `heard_ms` is when it was heard last.
 
-    `source` and `sink` say for a node that does not know Hombi where its value is picked and how it is written; they are its
-    link's affair (`links/wifi/picks.py`).
+    `source` and `sink` say for a node that does not know Hombi where its value is
+    picked and how it is written; they are its link's affair (`links/wifi/picks.py`).
     """
 
     id: int
@@ -106,34 +114,44 @@ class Entity:
     sink: dict[str, Any] = field(default_factory=dict)
     heard_ms: int = 0
     silent: bool = False
-    # The latest readings by their time, to tell one that is sent again from another of the same millisecond.
+    # The latest readings by their time, to tell one that is sent again from another of
+    # the same millisecond.
     recent: dict[int, float] = field(default_factory=dict)
 
     @property
     def rhythm_ms(self) -> float:
-        """How long it may go unheard before it counts as silent; 0 while its rhythm is not known. What has two states is
-        told when it changes: of that, only the node can be silent."""
+        """How long it may go unheard before it counts as silent; 0 while its rhythm is
+        not known. What has two states is told when it changes: of that, only the node
+        can be silent."""
         if self.kind.words is not None or self.gaps < GAPS_TO_KNOW:
             return 0.0
         return max(SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * self.interval_ms)
 
     def overdue(self, now_ms: int, since_ms: int) -> bool:
-        """Whether it was not heard for longer than its rhythm; it has had its time from `since_ms` on."""
+        """Whether it was not heard for longer than its rhythm; it has had its time from
+        `since_ms` on."""
         return 0 < self.rhythm_ms < now_ms - max(self.heard_ms, since_ms)
 
     @property
     def spoken(self) -> str:
-        """Its name as it is said: "Cellar rack humidity"; a value that is what its node is needs no second word."""
-        if self.title.lower() in (self.kind.name if self.kind.name == "switch" else "", self.node.title.split()[-1].lower()):
+        """Its name as it is said: "Cellar rack humidity"; a value that is what its node
+        is needs no second word."""
+        if self.title.lower() in (
+            self.kind.name if self.kind.name == "switch" else "",
+            self.node.title.split()[-1].lower(),
+        ):
             return self.node.title
         plain = self.title[1:].islower() or " " in self.title
         return f"{self.node.title} {self.title.lower() if plain else self.title}"
 
     def heard(self, reading: Reading) -> None:
-        """Take a newer reading, and learn the usual interval from the distance to the one before."""
+        """Take a newer reading, and learn the usual interval from the distance to the
+        one before."""
         if self.latest is not None and (gap := float(reading.at_ms - self.latest.at_ms)) > 0:
-            # The longest of the latest distances: a door that is opened twice in a minute and then not for an hour is not
-            # silent. One long gap (the node was away) counts for no more than a silence, and is forgotten within thirty readings.
+            # The longest of the latest distances: a door that is opened twice in a
+            # minute and then not for an hour is not silent. One long gap (the node was
+            # away) counts for no more than a silence, and is forgotten within thirty
+            # readings.
             if self.gaps >= GAPS_TO_KNOW:
                 gap = min(gap, max(SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * self.interval_ms))
             self.interval_ms = max(gap, 0.9 * self.interval_ms)
@@ -143,9 +161,11 @@ class Entity:
 
 @dataclass
 class Node:
-    """One physical device. `heard_ms` moves with everything it sends, also when no value changed.
+    """One physical device. `heard_ms` moves with everything it sends, also when no
+    value changed.
 
-    `reach` is what its link needs to reach it, `settings` are the node's own, by their names on the wire.
+    `reach` is what its link needs to reach it, `settings` are the node's own, by their
+    names on the wire.
     """
 
     id: int
@@ -176,13 +196,17 @@ class Node:
 
     @property
     def way(self) -> str:
-        """How it speaks: "paired" over a radio of its own, else "senml" by itself, "described" as its Thing Description says,
-        "foreign" as it likes."""
+        """How it speaks: "paired" over a radio of its own, else "senml" by itself,
+        "described" as its Thing Description says, "foreign" as it likes."""
         if self.link != "wifi":
             return "paired"
         if self.reach.get("url"):
             return "described"
-        return "senml" if "description" in self.reach or not self.thing_id.startswith(FOREIGN) else "foreign"
+        return (
+            "senml"
+            if "description" in self.reach or not self.thing_id.startswith(FOREIGN)
+            else "foreign"
+        )
 
     def described(self, thing: ThingDescription) -> None:
         """Take over what its description promises beside entities."""
@@ -194,20 +218,28 @@ class Node:
         return OnLink(
             self.address,
             self.reach,
-            tuple(Wired(e.wire_name, e.wire_unit, e.kind, e.source, e.sink) for e in self.entities.values()),
+            tuple(
+                Wired(e.wire_name, e.wire_unit, e.kind, e.source, e.sink)
+                for e in self.entities.values()
+            ),
         )
 
     def overdue(self, now_ms: int) -> bool:
         """Whether nothing was heard for three times the usual interval."""
         if self.left:
             return False
-        usual = min((e.interval_ms for e in self.entities.values() if e.gaps >= GAPS_TO_KNOW), default=0.0)
-        return usual > 0 and now_ms - self.heard_ms > max(SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * usual)
+        usual = min(
+            (e.interval_ms for e in self.entities.values() if e.gaps >= GAPS_TO_KNOW), default=0.0
+        )
+        return usual > 0 and now_ms - self.heard_ms > max(
+            SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * usual
+        )
 
 
 @dataclass(slots=True)
 class Tool:
-    """A person's own tool at the MQTT door: the topic filters it may publish under and subscribe to."""
+    """A person's own tool at the MQTT door: the topic filters it may publish under and
+    subscribe to."""
 
     name: str
     key_hash: str
@@ -217,7 +249,8 @@ class Tool:
 
 
 def hash_key(secret: str) -> str:
-    """How a node's key is stored. It has 256 random bits, so one round of SHA-256 is enough."""
+    """How a node's key is stored. It has 256 random bits, so one round of SHA-256 is
+    enough."""
     return hashlib.sha256(secret.encode()).hexdigest()
 
 
@@ -275,10 +308,15 @@ class House:
     def fits(self, node: str, secret: str) -> bool:
         """Whether this is the node's key."""
         known = self.nodes.get(node)
-        return known is not None and bool(known.key_hash) and hmac.compare_digest(known.key_hash, hash_key(secret))
+        return (
+            known is not None
+            and bool(known.key_hash)
+            and hmac.compare_digest(known.key_hash, hash_key(secret))
+        )
 
     def tool(self, name: str, secret: str) -> tuple[Sequence[str], Sequence[str]] | None:
-        """The topic filters that a person's tool may publish and subscribe to; None when this is not its key."""
+        """The topic filters that a person's tool may publish and subscribe to; None
+        when this is not its key."""
         known = self.tools.get(name)
         if known is None or not hmac.compare_digest(known.key_hash, hash_key(secret)):
             return None
@@ -286,7 +324,9 @@ class House:
 
     def facts(self) -> HouseFacts:
         """What the text of an automation is checked against."""
-        entities = {address: EntityFacts(e.kind, e.writable) for address, e in self.entities.items()}
+        entities = {
+            address: EntityFacts(e.kind, e.writable) for address, e in self.entities.items()
+        }
         return HouseFacts(entities, frozenset(self.people))
 
 

@@ -1,4 +1,5 @@
-"""Intake: from what a node sent to readings, and on to everything that waits for them."""
+"""Intake: from what a node sent to readings, and on to everything that waits for
+them."""
 
 from __future__ import annotations
 
@@ -26,7 +27,8 @@ from hombi.hub.writer import Writer
 
 FUTURE_MS = 5 * 60_000
 OLDEST_MS = 400 * 86_400_000
-# What is older than this when it comes in was buffered by its sender: it is history, and nothing acts on it.
+# What is older than this when it comes in was buffered by its sender: it is history,
+# and nothing acts on it.
 FRESH_MS = 10 * 60_000
 # A reading from further ahead than this came before the hub's clock was set back.
 AHEAD_MS = 1_000
@@ -54,8 +56,16 @@ class Taken:
 class Intake:
     """Resolves what drivers observe against the house."""
 
-    def __init__(self, house: House, clock: Clock, live: Live, journal: Journal, writer: Writer) -> None:
-        self._house, self._clock, self._live, self._journal, self._writer = house, clock, live, journal, writer
+    def __init__(
+        self, house: House, clock: Clock, live: Live, journal: Journal, writer: Writer
+    ) -> None:
+        self._house, self._clock, self._live, self._journal, self._writer = (
+            house,
+            clock,
+            live,
+            journal,
+            writer,
+        )
         self.listeners: list[Listener] = []
         # Who hears how a node's own settings stand.
         self.told: Callable[[Node, str, Any], None] = lambda *_: None
@@ -63,11 +73,14 @@ class Intake:
         self.node_back: Callable[[Node], None] = lambda _: None
         self.dropped = 0
 
-    def observed(self, node_address: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None) -> Taken:
-        """Take what a node sent. `acknowledge` is called when all that could be taken is committed.
+    def observed(
+        self, node_address: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None
+    ) -> Taken:
+        """Take what a node sent. `acknowledge` is called when all that could be taken
+        is committed.
 
-        What cannot be taken (no such entity, a wrong unit, a time that cannot be) is listed in the answer and journaled;
-        the rest of the pack is stored all the same.
+        What cannot be taken (no such entity, a wrong unit, a time that cannot be) is
+        listed in the answer and journaled; the rest of the pack is stored all the same.
         """
         taken = Taken()
         node = self._house.nodes.get(node_address)
@@ -75,9 +88,14 @@ class Intake:
             taken.refused.append(f"no node {node_address} is admitted")
             return taken
         if self._writer.full:
-            # Not acknowledged: whoever keeps what was not acknowledged sends it again when there is room.
+            # Not acknowledged: whoever keeps what was not acknowledged sends it again
+            # when there is room.
             self.dropped += len(values)
-            self._journal.fault("ReadingsRefused", "the disk does not keep up; readings are not taken in", node=node.address)
+            self._journal.fault(
+                "ReadingsRefused",
+                "the disk does not keep up; readings are not taken in",
+                node=node.address,
+            )
             taken.refused.append("the hub holds as many readings as it can; send them again later")
             return taken
         now = self._clock.now_ms()
@@ -103,7 +121,9 @@ class Intake:
         taken.stored = len(rows)
         if taken.refused:
             node.refused += len(taken.refused)
-            self._journal.fault("ReadingRefused", f"{node.address}: {taken.refused[0]}", node=node.address)
+            self._journal.fault(
+                "ReadingRefused", f"{node.address}: {taken.refused[0]}", node=node.address
+            )
         if rows:
             self._writer.put(rows, acknowledge)
         elif acknowledge is not None:
@@ -114,19 +134,25 @@ class Intake:
         return taken
 
     def heard(self, node: Node, now: int) -> bool:
-        """Something came from a node, whatever it was; whether it is back with that, or here for the first time in this run."""
+        """Something came from a node, whatever it was; whether it is back with that, or
+        here for the first time in this run."""
         node.heard_ms, first = now, not node.heard_in_this_run
         node.heard_in_this_run = True
         if node.silent:
             node.silent, node.here, first = False, True, True
-            self._journal.note("NodeHeardAgain", f"{node.address} is heard again", node=node.address)
-            self._live.publish("node", {"node": node.address, "here": node.here, "silent": False, "heard_at": now})
+            self._journal.note(
+                "NodeHeardAgain", f"{node.address} is heard again", node=node.address
+            )
+            self._live.publish(
+                "node", {"node": node.address, "here": node.here, "silent": False, "heard_at": now}
+            )
         if first:
             self.node_back(node)
         return first
 
     def _on_time(self, node: Node, values: Sequence[Resolved], now: int) -> Sequence[Resolved]:
-        """The values of a node whose clock is wrong, by the hub's; what it had buffered keeps its stamps."""
+        """The values of a node whose clock is wrong, by the hub's; what it had buffered
+        keeps its stamps."""
         clock, was_wrong = node.clock, node.clock.wrong
         newest = max((value.at_ms for value in values if not value.stamped), default=None)
         if newest is not None:
@@ -139,7 +165,9 @@ class Intake:
         if newest is None or not clock.is_live(newest, now):
             return values
         return [
-            value if value.stamped or newest - value.at_ms > FRESH_MS else replace(value, at_ms=clock.hub_time(value.at_ms))
+            value
+            if value.stamped or newest - value.at_ms > FRESH_MS
+            else replace(value, at_ms=clock.hub_time(value.at_ms))
             for value in values
         ]
 
@@ -150,7 +178,9 @@ class Intake:
             and reading.at_ms < latest.at_ms
             and not latest.at_ms > now + AHEAD_MS >= reading.at_ms >= now - AHEAD_MS
         ):
-            return  # out of order; but after the clock was set back, what is heard now is the latest
+            # Out of order. But after the clock was set back, what is heard now is the
+            # latest.
+            return
         was_silent, entity.silent = entity.silent, False
         if reading.at_ms < now - FRESH_MS:
             entity.latest = reading
@@ -161,8 +191,14 @@ class Intake:
                 listener.reading(entity, reading)
             except Exception as error:
                 # Whoever listens, the reading is safe and the others hear it.
-                log.exception("%s failed with a reading of %s", type(listener).__name__, entity.address)
-                self._journal.fault("ListenerFailed", f"{type(listener).__name__}: {error!r}", node=entity.node.address)
+                log.exception(
+                    "%s failed with a reading of %s", type(listener).__name__, entity.address
+                )
+                self._journal.fault(
+                    "ListenerFailed",
+                    f"{type(listener).__name__}: {error!r}",
+                    node=entity.node.address,
+                )
         self._live.publish(
             "reading",
             {
@@ -187,7 +223,8 @@ def clock_said(clock: NodeClock) -> str:
 
 
 def _apart(entity: Entity, reading: Reading, now: int, *, stamped: bool) -> Reading:
-    """Two different values of one millisecond are two readings; the same value again is the same one."""
+    """Two different values of one millisecond are two readings; the same value again is
+    the same one."""
     latest, at_ms = entity.latest, reading.at_ms
     if stamped and latest is not None and at_ms <= latest.at_ms <= now + AHEAD_MS:
         at_ms = latest.at_ms + 1
@@ -204,10 +241,16 @@ def _reading(entity: Entity, sent: Resolved, now: int) -> Reading | str:
     return measure(entity.kind, entity.wire_unit, entity.low, entity.high, sent, now)
 
 
-def measure(kind: Kind, wire_unit: str, low: float, high: float, sent: Resolved, now: int) -> Reading | str:
-    """The reading that a sent value makes for an entity of this kind, or why it makes none."""
+def measure(
+    kind: Kind, wire_unit: str, low: float, high: float, sent: Resolved, now: int
+) -> Reading | str:
+    """The reading that a sent value makes for an entity of this kind, or why it makes
+    none."""
     if sent.at_ms > now + FUTURE_MS:
-        return f"its time lies {(sent.at_ms - now) / 1000:.0f} s ahead of the hub's; check the node's clock"
+        return (
+            f"its time lies {(sent.at_ms - now) / 1000:.0f} s ahead of the hub's; check the "
+            f"node's clock"
+        )
     if sent.at_ms < now - OLDEST_MS:
         return "its time lies more than 400 days back; a node without a clock leaves the time out"
     value = sent.value

@@ -1,4 +1,5 @@
-"""The journal: what happened, in order. Every change and every fault goes through here once."""
+"""The journal: what happened, in order. Every change and every fault goes through here
+once."""
 
 from __future__ import annotations
 
@@ -22,17 +23,36 @@ AGAIN_S = 1.0
 
 
 class Journal:
-    """Notes what happened. Faults of one kind about one node are written ten times a minute at most, and counted."""
+    """Notes what happened. Faults of one kind about one node are written ten times a
+    minute at most, and counted."""
 
-    def __init__(self, clock: Clock, records: Records, thread: RecordsThread, live: Live, tasks: Tasks) -> None:
-        self._clock, self._records, self._thread, self._live, self._tasks = clock, records, thread, live, tasks
+    def __init__(
+        self, clock: Clock, records: Records, thread: RecordsThread, live: Live, tasks: Tasks
+    ) -> None:
+        self._clock, self._records, self._thread, self._live, self._tasks = (
+            clock,
+            records,
+            thread,
+            live,
+            tasks,
+        )
         self._kept: deque[JournalEntry] = deque(maxlen=MAX_KEPT)
         self._writing = False
         # (event, node): when its minute began, and how many there were in it
         self._bursts: dict[tuple[str, str], tuple[int, int]] = {}
 
-    def note(self, event: str, text: str, *, node: str = "", entity: str = "", automation: str = "", **data: Any) -> None:
-        """Something happened: `event` in the past tense, `text` for people, `data` for programs."""
+    def note(
+        self,
+        event: str,
+        text: str,
+        *,
+        node: str = "",
+        entity: str = "",
+        automation: str = "",
+        **data: Any,
+    ) -> None:
+        """Something happened: `event` in the past tense, `text` for people, `data` for
+        programs."""
         entry = JournalEntry(self._clock.now_ms(), event, text, node, entity, automation, data)
         self._kept.append(entry)
         if not self._writing:
@@ -40,7 +60,8 @@ class Journal:
             self._tasks.start(self._write(), name="journal")
 
     def fault(self, event: str, text: str, *, node: str = "", automation: str = "") -> None:
-        """Something went wrong that may go wrong a thousand times a second: ten a minute are written, the rest counted."""
+        """Something went wrong that may go wrong a thousand times a second: ten a
+        minute are written, the rest counted."""
         key, now = (event, node or automation), self._clock.now_ms()
         began, seen = self._bursts.get(key, (now, 0))
         more = 0
@@ -48,7 +69,12 @@ class Journal:
             began, seen, more = now, 0, max(0, seen - BURST)
         self._bursts[key] = (began, seen + 1)
         if seen < BURST:
-            self.note(event, f"{text} (and {more} more like it before)" if more else text, node=node, automation=automation)
+            self.note(
+                event,
+                f"{text} (and {more} more like it before)" if more else text,
+                node=node,
+                automation=automation,
+            )
 
     async def _write(self) -> None:
         try:

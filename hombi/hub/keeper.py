@@ -1,7 +1,8 @@
-"""What links ask to be kept: gathered by key and written in one transaction after another.
+"""What links ask to be kept: gathered by key and written in one transaction after
+another.
 
-Only the latest state of a key waits to be written, so a queue that is filled and emptied costs memory for what is in it
-and nothing for how it got there.
+Only the latest state of a key waits to be written, so a queue that is filled and
+emptied costs memory for what is in it and nothing for how it got there.
 """
 
 from __future__ import annotations
@@ -22,7 +23,8 @@ MAX_BATCH = 1_000
 
 
 class Keeper:
-    """Keeps plain data by key. `when_kept` tells once all that was given before is on disk."""
+    """Keeps plain data by key. `when_kept` tells once all that was given before is on
+    disk."""
 
     def __init__(self, records: Records, thread: RecordsThread, journal: Journal) -> None:
         self._records, self._thread, self._journal = records, thread, journal
@@ -60,7 +62,8 @@ class Keeper:
     async def _write(self) -> bool:
         keys = list(self._pending)[:MAX_BATCH]
         batch = {key: self._pending.pop(key) for key in keys}
-        # Who asked is told when nothing is left that was given before: with the whole of it.
+        # Who asked is told when nothing is left that was given before: with the whole
+        # of it.
         told = self._told if not self._pending else []
         if told:
             self._told = []
@@ -70,7 +73,9 @@ class Keeper:
                 await self._thread.run(self._records.keep_link_states, batch)
         except Exception as error:  # noqa: BLE001 - whatever the disk says, it is kept here and tried again
             log.warning("what links keep cannot be written: %s", error)
-            self._journal.fault("WritingFailed", f"what nodes and clients are owed cannot be written ({error})")
+            self._journal.fault(
+                "WritingFailed", f"what nodes and clients are owed cannot be written ({error})"
+            )
             self._pending = {**batch, **self._pending}
             self._told = told + self._told
             if not self._closing:

@@ -18,7 +18,8 @@ FORGETS = 0.98
 
 @dataclass
 class Lag:
-    """Looks once a second. `worst_ms` is the longest delay of late, slowly forgotten."""
+    """Looks once a second. `worst_ms` is the longest delay of late, slowly
+    forgotten."""
 
     clock: Clock
     journal: Journal
@@ -33,7 +34,8 @@ class Lag:
             wall, steady = self.look(wall, steady)
 
     def look(self, wall: int, steady: float) -> tuple[int, float]:
-        """Compare with the look before: its time by the machine's clock (ms) and by a steady one (s)."""
+        """Compare with the look before: its time by the machine's clock (ms) and by a
+        steady one (s)."""
         now, gone = self.clock.now_ms(), time.monotonic()
         passed_ms = (gone - steady) * 1000
         self.worst_ms = max(self.worst_ms * FORGETS, passed_ms - LOOK_EVERY_S * 1000)
@@ -41,7 +43,9 @@ class Lag:
         if abs(jump) > JUMPED_MS:
             way = "forward" if jump > 0 else "back"
             self.journal.note(
-                "ClockSet", f"the machine's clock was set {way} by {abs(jump) / 1000:.0f} s; what waits is reckoned anew"
+                "ClockSet",
+                f"the machine's clock was set {way} by {abs(jump) / 1000:.0f} s; what "
+                f"waits is reckoned anew",
             )
             self.clock_set(round(jump))
         return now, gone

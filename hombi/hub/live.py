@@ -1,7 +1,9 @@
-"""The live stream: a ring of the latest events that any number of listeners read at their own pace.
+"""The live stream: a ring of the latest events that any number of listeners read at
+their own pace.
 
-A listener holds nothing but its place in the ring. One that falls behind by the whole ring is told so (`Reset`), and
-fetches the present state anew; so no listener costs memory, and none holds up the hub.
+A listener holds nothing but its place in the ring. One that falls behind by the whole
+ring is told so (`Reset`), and fetches the present state anew; so no listener costs
+memory, and none holds up the hub.
 """
 
 from __future__ import annotations
@@ -42,7 +44,8 @@ class Live:
         self._next = 1
         self._news = asyncio.Event()
         self._closed = False
-        # Numbers start over with each run of the hub; the run's name keeps an old number from being taken for a new one.
+        # Numbers start over with each run of the hub; the run's name keeps an old
+        # number from being taken for a new one.
         self.run = secrets.token_hex(4)
 
     @property
@@ -74,11 +77,14 @@ class Live:
         following = int(number) + 1
         return following if self._next - len(self._ring) < following <= self._next else None
 
-    async def follow(self, last_id: str = "", beat_s: float = 15.0) -> AsyncIterator[list[LiveEvent] | None]:
+    async def follow(
+        self, last_id: str = "", beat_s: float = 15.0
+    ) -> AsyncIterator[list[LiveEvent] | None]:
         """Batches of events from now on, or from after `last_id`.
 
-        An empty batch means that events were missed and the present state is to be fetched; None is a heartbeat after
-        `beat_s` without news. Ends when the hub stops.
+        An empty batch means that events were missed and the present state is to be
+        fetched; None is a heartbeat after `beat_s` without news. Ends when the hub
+        stops.
         """
         place = self._next
         if last_id:

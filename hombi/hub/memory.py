@@ -100,7 +100,9 @@ class MemoryRecords:
             gone = {entity.id for entity in node.entities.values()}
             self.readings = {key: row for key, row in self.readings.items() if row[0] not in gone}
             self._nodes.pop(node.thing_id, None)
-            self._entities = {key: number for key, number in self._entities.items() if key[0] != node.thing_id}
+            self._entities = {
+                key: number for key, number in self._entities.items() if key[0] != node.thing_id
+            }
 
     def arrivals(self) -> list[ArrivalRecord]:
         return [replace(arrival) for arrival in self._arrivals.values()]
@@ -149,7 +151,14 @@ class MemoryRecords:
     def add_notice(self, notice: NewNotice, phones: Sequence[PhoneRecord]) -> list[DeliveryRecord]:
         made = [
             DeliveryRecord(
-                next(self._ids), phone.id, phone.name, notice.identity, notice.title, notice.text, notice.path, notice.created_ms
+                next(self._ids),
+                phone.id,
+                phone.name,
+                notice.identity,
+                notice.title,
+                notice.text,
+                notice.path,
+                notice.created_ms,
             )
             for phone in phones
         ]

@@ -1,4 +1,5 @@
-"""What arrives, as it came: the latest messages and the last one of each topic, bounded, for who wants to see what is said."""
+"""What arrives, as it came: the latest messages and the last one of each topic,
+bounded, for who wants to see what is said."""
 
 from __future__ import annotations
 
@@ -14,10 +15,12 @@ from hombi.hub.clock import Clock
 from hombi.links.base import Heard
 from hombi.links.wifi.mqtt.topics import matches
 
-# Of each way in: a radio that is full of strangers' voices does not push out what a broker said.
+# Of each way in: a radio that is full of strangers' voices does not push out what a
+# broker said.
 KEPT = 2_000
 TOPICS = 2_000
-# And no more than this, in bytes, of each way in and twice: the latest, and the last one of each topic.
+# And no more than this, in bytes, of each way in and twice: the latest, and the last
+# one of each topic.
 BYTES = 1 << 20
 # What a message takes beside its topic and payload.
 FRAME = 400
@@ -26,7 +29,8 @@ PAYLOAD = 4_096
 
 
 class Message(msgspec.Struct, frozen=True):
-    """One message. `number` counts from 1 since the hub started; `payload` is cut at `PAYLOAD`, `size` is what it had."""
+    """One message. `number` counts from 1 since the hub started; `payload` is cut at
+    `PAYLOAD`, `size` is what it had."""
 
     number: int
     at_ms: int
@@ -46,8 +50,8 @@ class Message(msgspec.Struct, frozen=True):
 
 @dataclass(frozen=True, slots=True)
 class Filter:
-    """Which messages are wanted: by the way they came in, a topic filter as in MQTT, node or sender, a text in topic or payload;
-    "" for any."""
+    """Which messages are wanted: by the way they came in, a topic filter as in MQTT,
+    node or sender, a text in topic or payload; "" for any."""
 
     via: str = ""
     topic: str = ""
@@ -66,7 +70,8 @@ class Filter:
 
 
 class _Shelf:
-    """Messages by a key, the latest last, bounded in number and in bytes: the oldest make room."""
+    """Messages by a key, the latest last, bounded in number and in bytes: the oldest
+    make room."""
 
     def __init__(self, most: int) -> None:
         self._most, self._bytes = most, 0
@@ -82,7 +87,8 @@ class _Shelf:
             self._bytes -= self._all.popitem(last=False)[1].weight
 
     def all(self) -> list[Message]:
-        """All of them, the latest last. A copy: they go on coming in while another thread looks."""
+        """All of them, the latest last. A copy: they go on coming in while another
+        thread looks."""
         return list(self._all.values())
 
 
@@ -116,8 +122,11 @@ class Messages:
         kept.latest.put(message.number, message)
         kept.by_topic.put(heard.topic, message)
 
-    def find(self, wanted: Filter, limit: int, *, each_topic: bool = False, after: int = 0) -> list[Message]:
-        """The latest that are wanted, newest first; `each_topic` gives the last one of each topic."""
+    def find(
+        self, wanted: Filter, limit: int, *, each_topic: bool = False, after: int = 0
+    ) -> list[Message]:
+        """The latest that are wanted, newest first; `each_topic` gives the last one of
+        each topic."""
         found = []
         for message in self._newest_first(wanted.via, each_topic=each_topic):
             if message.number <= after:

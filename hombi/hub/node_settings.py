@@ -1,4 +1,5 @@
-"""A node's own settings (sensitivity, interval, unit …) and actions, used from the hub."""
+"""A node's own settings (sensitivity, interval, unit …) and actions, used from the
+hub."""
 
 from __future__ import annotations
 
@@ -18,7 +19,8 @@ from hombi.links.thing_description import Setting
 
 @dataclass
 class NodeSettings:
-    """Reads and changes what a node lets be changed of itself; what it answers is what counts."""
+    """Reads and changes what a node lets be changed of itself; what it answers is what
+    counts."""
 
     house: House
     drivers: dict[str, Driver]
@@ -28,7 +30,8 @@ class NodeSettings:
     _waiting: dict[tuple[str, str], list[asyncio.Future[Any]]] = field(default_factory=dict)
 
     async def read(self, address: str) -> Node:
-        """The node, with its settings as it tells them now; one that does not answer keeps those it told last. Raises NotFound."""
+        """The node, with its settings as it tells them now; one that does not answer
+        keeps those it told last. Raises NotFound."""
         node = self.house.node(address)
         if node.settings:
             try:
@@ -38,12 +41,15 @@ class NodeSettings:
         return node
 
     async def change(self, address: str, name: str, given: Any) -> Node:
-        """Change a setting and wait until the node says that it has it. Raises NotFound, Invalid, Refused."""
+        """Change a setting and wait until the node says that it has it. Raises
+        NotFound, Invalid, Refused."""
         node = self.house.node(address)
         setting = next((one for one in node.settings.values() if one.name == name), None)
         if setting is None:
             known = {one.name for one in node.settings.values()}
-            hint = did_you_mean(name, known) or (f"it has {', '.join(sorted(known))}" if known else "it has none")
+            hint = did_you_mean(name, known) or (
+                f"it has {', '.join(sorted(known))}" if known else "it has none"
+            )
             raise NotFound(f"{address} has no setting {name}; {hint}")
         value = setting_value(setting, given)
         answer: asyncio.Future[Any] = asyncio.get_running_loop().create_future()
@@ -62,10 +68,16 @@ class NodeSettings:
         except LinkError as error:
             raise Refused(str(error)) from error
         except TimeoutError as error:
-            raise Refused(f"{address} did not confirm its {setting.title} within {self.answer_s:g} s") from error
+            raise Refused(
+                f"{address} did not confirm its {setting.title} within {self.answer_s:g} s"
+            ) from error
         finally:
             self._waiting.pop((address, setting.wire_name), None)
-        self.journal.note("SettingChanged", f"{node.title} has its {setting.title} at {now} {setting.unit}".rstrip(), node=address)
+        self.journal.note(
+            "SettingChanged",
+            f"{node.title} has its {setting.title} at {now} {setting.unit}".rstrip(),
+            node=address,
+        )
         return node
 
     def told(self, node: Node, wire_name: str, value: Any) -> None:
@@ -77,19 +89,29 @@ class NodeSettings:
         self.live.publish("house", {"changed": "node", "node": node.address})
 
     async def act(self, address: str, name: str, given: Mapping[str, Any]) -> Any:
-        """Have the node do something, with inputs by name; what it answers. Raises NotFound, Invalid, Refused."""
+        """Have the node do something, with inputs by name; what it answers. Raises
+        NotFound, Invalid, Refused."""
         node = self.house.node(address)
         action = node.actions.get(name)
         if action is None:
-            hint = did_you_mean(name, node.actions) or (f"it has {', '.join(node.actions)}" if node.actions else "it has none")
+            hint = did_you_mean(name, node.actions) or (
+                f"it has {', '.join(node.actions)}" if node.actions else "it has none"
+            )
             raise NotFound(f"{address} has no action {name}; {hint}")
         inputs = {one.name or "input": one for one in action.inputs}
         if unknown := set(given) - set(inputs):
-            raise Invalid(f"{name} does not ask for {sorted(unknown)[0]}; it asks for {', '.join(inputs) or 'nothing'}")
-        values = {inputs[key].wire_name: setting_value(inputs[key], value) for key, value in given.items()}
+            raise Invalid(
+                f"{name} does not ask for {sorted(unknown)[0]}; it asks for "
+                f"{', '.join(inputs) or 'nothing'}"
+            )
+        values = {
+            inputs[key].wire_name: setting_value(inputs[key], value) for key, value in given.items()
+        }
         whole: Any = values if any(one.name for one in action.inputs) else values.get("")
         try:
-            answer = await self.drivers[node.link].act(address, action.wire_name, whole if action.inputs else None)
+            answer = await self.drivers[node.link].act(
+                address, action.wire_name, whole if action.inputs else None
+            )
         except LinkError as error:
             raise Refused(str(error)) from error
         self.journal.note("ActionAsked", f"{node.title} was asked for {action.title}", node=address)
@@ -106,7 +128,9 @@ def setting_value(setting: Setting, given: Any) -> Any:
             raise Invalid(f"{title} is on or off, not {given!r}")
     elif setting.type in ("number", "integer"):
         try:
-            value = float(given.removesuffix(setting.unit).strip() if isinstance(given, str) else given)
+            value = float(
+                given.removesuffix(setting.unit).strip() if isinstance(given, str) else given
+            )
         except (TypeError, ValueError) as error:
             raise Invalid(f"{title} is a number, not {given!r}") from error
         if isinstance(given, bool) or (setting.type == "integer" and not value.is_integer()):
@@ -114,7 +138,10 @@ def setting_value(setting: Setting, given: Any) -> Any:
         value = int(value) if setting.type == "integer" else value
         low, high = setting.low, setting.high
         if (low is not None and value < low) or (high is not None and value > high):
-            limits = f"{'' if low is None else f'{low:g}'} to {'' if high is None else f'{high:g}'} {setting.unit}".strip()
+            limits = (
+                f"{'' if low is None else f'{low:g}'} to "
+                f"{'' if high is None else f'{high:g}'} {setting.unit}".strip()
+            )
             raise Invalid(f"{title} is {limits}, not {value:g}")
     elif not isinstance(given, str):
         raise Invalid(f"{title} is a text, not {given!r}")
@@ -124,5 +151,7 @@ def setting_value(setting: Setting, given: Any) -> Any:
 
 
 def _differ(told: Any, asked: Any) -> bool:
-    numbers = all(isinstance(one, int | float) and not isinstance(one, bool) for one in (told, asked))
+    numbers = all(
+        isinstance(one, int | float) and not isinstance(one, bool) for one in (told, asked)
+    )
     return abs(told - asked) > 1e-6 * max(1.0, abs(asked)) if numbers else bool(told != asked)

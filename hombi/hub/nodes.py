@@ -1,4 +1,5 @@
-"""Actions on admitted nodes, what their links report of them, and noticing when one falls silent."""
+"""Actions on admitted nodes, what their links report of them, and noticing when one
+falls silent."""
 
 from __future__ import annotations
 
@@ -29,7 +30,8 @@ LOOK_EVERY_S = 5.0
 
 @dataclass
 class Nodes:
-    """What can be done with a node, and the hub's ear for the links (`links.base.Reports`)."""
+    """What can be done with a node, and the hub's ear for the links
+    (`links.base.Reports`)."""
 
     house: House
     rooms: Rooms
@@ -50,7 +52,9 @@ class Nodes:
     trouble_said: dict[str, str] = field(default_factory=dict)
     described: Callable[[Node, Found], Awaitable[None]] | None = None
 
-    def observed(self, node: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None) -> Taken:
+    def observed(
+        self, node: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None
+    ) -> Taken:
         return self.intake.observed(node, values, acknowledge)
 
     def presence(self, node: str, here: bool) -> None:
@@ -67,7 +71,11 @@ class Nodes:
             if not self.intake.heard(found, self.clock.now_ms()):
                 self.intake.node_back(found)
             self.tasks.start(self.pairing.collected(node), name="pairing ended")
-        self.journal.note("NodeConnected" if here else "NodeGone", f"{node} is {'connected' if here else 'gone'}", node=node)
+        self.journal.note(
+            "NodeConnected" if here else "NodeGone",
+            f"{node} is {'connected' if here else 'gone'}",
+            node=node,
+        )
         self._changed(found)
 
     def alive(self, node: str) -> None:
@@ -89,7 +97,11 @@ class Nodes:
         self._changed(found)
 
     def _set_left(self, node: Node, left: bool) -> None:
-        node.reach = {**node.reach, "left": True} if left else {k: v for k, v in node.reach.items() if k != "left"}
+        node.reach = (
+            {**node.reach, "left": True}
+            if left
+            else {k: v for k, v in node.reach.items() if k != "left"}
+        )
         self.tasks.start(self.thread.run(self.records.save_node, node), name="left")
 
     def asking(self, asking: Asking) -> None:
@@ -108,7 +120,8 @@ class Nodes:
         self.tasks.start(self._found(found), name="found")
 
     def trouble(self, link: str, what: str) -> None:
-        """What is wrong with a link, said once until it is something else; "" when it is well again."""
+        """What is wrong with a link, said once until it is something else; "" when it
+        is well again."""
         before = self.trouble_said.get(link, "")
         if what == before:
             return
@@ -138,18 +151,23 @@ class Nodes:
         try:
             await self.drivers[known.link].look(before)
         except LinkError:
-            # Only when nobody answers at the old address any more is it the same node at a new one.
+            # Only when nobody answers at the old address any more is it the same node
+            # at a new one.
             known.reach = {**known.reach, **found.reach}
             await self.thread.run(self.records.save_node, known)
             self.drivers[known.link].follow(known.on_link())
             self.journal.note("NodeMoved", f"{known.title} is at {now} now", node=known.address)
             self._changed(known)
             return
-        what = f"another node at {now} says that it is {known.address}, which still answers at {before}; it is not let in"
+        what = (
+            f"another node at {now} says that it is {known.address}, which still answers at "
+            f"{before}; it is not let in"
+        )
         self.journal.fault("NodeDoubled", what, node=known.address)
 
     async def look(self, address: str) -> Arrival:
-        """The node at a typed address, as an arrival; the pairing window need not be open. Raises Invalid, Refused."""
+        """The node at a typed address, as an arrival; the pairing window need not be
+        open. Raises Invalid, Refused."""
         try:
             found = await self.drivers["wifi"].look(address)
         except LinkError as error:
@@ -167,7 +185,8 @@ class Nodes:
             raise Refused(str(error)) from error
 
     async def new_key(self, address: str) -> str:
-        """A new key for a node, told this once; the one before is void, and what came in with it is cut off. Raises NotFound."""
+        """A new key for a node, told this once; the one before is void, and what came
+        in with it is cut off. Raises NotFound."""
         node = self.house.node(address)
         key = secrets.token_urlsafe(24)
         await self._set_key(node, hash_key(key))
@@ -175,10 +194,13 @@ class Nodes:
         return key
 
     async def revoke_key(self, address: str) -> None:
-        """Take a node's key away: it is shut out until it has a new one. Raises NotFound."""
+        """Take a node's key away: it is shut out until it has a new one. Raises
+        NotFound."""
         node = self.house.node(address)
         await self._set_key(node, "")
-        self.journal.note("KeyRevoked", f"{node.title} has no key any more and is shut out", node=address)
+        self.journal.note(
+            "KeyRevoked", f"{node.title} has no key any more and is shut out", node=address
+        )
 
     async def _set_key(self, node: Node, key_hash: str) -> None:
         node.key_hash = key_hash
@@ -191,8 +213,11 @@ class Nodes:
     def when_kept(self, call: Callable[[], None]) -> None:
         self.keeper.when_kept(call)
 
-    async def change(self, address: str, *, title: str | None = None, room: str | None = None) -> Node:
-        """Rename a node (its address stays) or move it to a room ("" for none). Raises NotFound, Invalid."""
+    async def change(
+        self, address: str, *, title: str | None = None, room: str | None = None
+    ) -> Node:
+        """Rename a node (its address stays) or move it to a room ("" for none). Raises
+        NotFound, Invalid."""
         node = self.house.node(address)
         if title is not None:
             if not title.strip():
@@ -201,17 +226,24 @@ class Nodes:
         if room is not None:
             node.room = await self.rooms.find_or_add(room) if room.strip() else None
         await self.thread.run(self.records.save_node, node)
-        self.journal.note("NodeChanged", f"{address} is {node.title} in {node.room.name if node.room else 'no room'}", node=address)
+        self.journal.note(
+            "NodeChanged",
+            f"{address} is {node.title} in {node.room.name if node.room else 'no room'}",
+            node=address,
+        )
         self.live.publish("house", {"changed": "node", "node": address})
         return node
 
     async def remove(self, address: str, *, keep_history: bool) -> None:
-        """Take a node out of the house: its key is void at once. Its history stays unless told otherwise. Raises NotFound."""
+        """Take a node out of the house: its key is void at once. Its history stays
+        unless told otherwise. Raises NotFound."""
         node = self.house.node(address)
         await self.thread.run(self.records.remove_node, node, keep_history=keep_history)
         self.house.take_out(node)
         kept = "its history is kept" if keep_history else "with its history"
-        self.journal.note("NodeRemoved", f"{node.title} ({address}) was removed; {kept}", node=address)
+        self.journal.note(
+            "NodeRemoved", f"{node.title} ({address}) was removed; {kept}", node=address
+        )
         self.live.publish("house", {"changed": "node", "node": address})
 
     async def watch_silence(self) -> None:
@@ -239,9 +271,19 @@ class Nodes:
             if not node.silent and node.overdue(now):
                 node.silent, node.here = True, False
                 seconds = (now - node.heard_ms) // 1000
-                self.journal.note("NodeSilent", f"{node.address} was not heard for {seconds} s", node=node.address)
+                self.journal.note(
+                    "NodeSilent", f"{node.address} was not heard for {seconds} s", node=node.address
+                )
                 self._changed(node)
         self.looked()
 
     def _changed(self, node: Node) -> None:
-        self.live.publish("node", {"node": node.address, "here": node.here, "silent": node.silent, "heard_at": node.heard_ms})
+        self.live.publish(
+            "node",
+            {
+                "node": node.address,
+                "here": node.here,
+                "silent": node.silent,
+                "heard_at": node.heard_ms,
+            },
+        )

@@ -1,4 +1,5 @@
-"""Pairing: the window in which nodes may ask to join, the arrivals that did, and letting them in or turning them away."""
+"""Pairing: the window in which nodes may ask to join, the arrivals that did, and
+letting them in or turning them away."""
 
 from __future__ import annotations
 
@@ -31,7 +32,8 @@ from hombi.links.thing_description import (
     slug,
 )
 
-# Arrivals of one address count as one, and there are only so many of them; what is found on a radio has no address.
+# Arrivals of one address count as one, and there are only so many of them; what is
+# found on a radio has no address.
 MAX_ARRIVALS = 32
 MAX_OF_AN_ADDRESS = 8
 MAX_WRONG_CODES = 5
@@ -39,23 +41,26 @@ MAX_WINDOW_MS = 15 * 60_000
 
 
 def proof_of(setup_code: str, thing_id: str) -> str:
-    """What a node sends so that its setup code can be checked: HMAC-SHA-256 (RFC 2104) of its id, keyed with the code, in hex.
+    """What a node sends so that its setup code can be checked: HMAC-SHA-256 (RFC 2104)
+    of its id, keyed with the code, in hex.
 
-    So the code itself never crosses the wire, and a stranger who claims to be the node does not get in with the code on
-    its back.
+    So the code itself never crosses the wire, and a stranger who claims to be the node
+    does not get in with the code on its back.
     """
     code = setup_code.replace("-", "").replace(" ", "")
     return hmac.new(code.encode(), thing_id.encode(), hashlib.sha256).hexdigest()
 
 
 def fresh_setup_code() -> str:
-    """A setup code for a node that somebody builds: eight digits, as they are printed."""
+    """A setup code for a node that somebody builds: eight digits, as they are
+    printed."""
     return f"{secrets.randbelow(10_000):04d}-{secrets.randbelow(10_000):04d}"
 
 
 @dataclass(frozen=True, slots=True)
 class EntityChoice:
-    """How an entity is to be called when its node is let in, and whether it is shown."""
+    """How an entity is to be called when its node is let in, and whether it is
+    shown."""
 
     title: str = ""
     hidden: bool = False
@@ -63,7 +68,8 @@ class EntityChoice:
 
 @dataclass(frozen=True, slots=True)
 class Joined:
-    """What a node gets once it is let in: its address, and the key that opens both doors to it."""
+    """What a node gets once it is let in: its address, and the key that opens both
+    doors to it."""
 
     node: str
     key: str
@@ -109,7 +115,8 @@ class Pairing:
         return max(0, self.until_ms - self.clock.now_ms())
 
     def open(self, for_ms: int) -> None:
-        """Open the window, or set its end anew. Raises Invalid beyond fifteen minutes."""
+        """Open the window, or set its end anew. Raises Invalid beyond fifteen
+        minutes."""
         if not 0 < for_ms <= MAX_WINDOW_MS:
             raise Invalid("a pairing window is open for 1 s to 15 min")
         was_open = self.left_ms > 0
@@ -145,10 +152,14 @@ class Pairing:
     def _announce(self) -> None:
         self.live.publish("pairing", {"until": self.until_ms, "left_ms": self.left_ms})
 
-    async def ask(self, description: dict[str, Any], proof: str, sender: str = "") -> tuple[Arrival, str]:
-        """A node asks to join: (its arrival, the ticket with which it asks what became of it). `sender` is its address.
+    async def ask(
+        self, description: dict[str, Any], proof: str, sender: str = ""
+    ) -> tuple[Arrival, str]:
+        """A node asks to join: (its arrival, the ticket with which it asks what became
+        of it). `sender` is its address.
 
-        Raises PairingClosed, Invalid for a description that cannot be used, Refused for one that is locked out.
+        Raises PairingClosed, Invalid for a description that cannot be used, Refused for
+        one that is locked out.
         """
         if not self.left_ms:
             raise PairingClosed("pairing is closed; open it in the console, or with `hombi pair`")
@@ -158,19 +169,28 @@ class Pairing:
         except DescriptionError as error:
             raise Invalid(str(error)) from error
         if len(proof) != 64 or not set(proof) <= set("0123456789abcdef"):
-            raise Invalid("proof must be 64 hex digits: HMAC-SHA-256 of the description's id, keyed with the setup code")
+            raise Invalid(
+                "proof must be 64 hex digits: HMAC-SHA-256 of the description's id, "
+                "keyed with the setup code"
+            )
         ticket = secrets.token_urlsafe(24)
         record = self._record(thing, description)
         record.proof, record.ticket_hash, record.sender = proof, hash_key(ticket), sender
         return await self._arrive(record, thing, "asks to join over wifi"), ticket
 
     async def found(self, found: Found) -> Arrival:
-        """A link found a node by itself, or a person gave its address. Raises Invalid, Refused for one that is locked out."""
+        """A link found a node by itself, or a person gave its address. Raises Invalid,
+        Refused for one that is locked out."""
         reach = {**found.reach, "notes": list(found.notes)} if found.notes else found.reach
         sender = urlsplit(found.reach.get("url", "")).hostname or ""
         ours = [a for a in self.arrivals.values() if a.record.thing_id == found.thing_id]
-        known = next((a for a in ours if (a.record.link, a.record.sender) == (found.link, sender)), None)
-        if known is not None and (known.record.reach, known.record.description) == (reach, found.description):
+        known = next(
+            (a for a in ours if (a.record.link, a.record.sender) == (found.link, sender)), None
+        )
+        if known is not None and (known.record.reach, known.record.description) == (
+            reach,
+            found.description,
+        ):
             known.heard_ms = self.clock.now_ms()
             return known
         try:
@@ -187,12 +207,18 @@ class Pairing:
         return await self._arrive(record, thing, f"was found {where}")
 
     def is_asking(self, thing_id: str) -> bool:
-        """Whether this node is being asked what it has: it began while the window was open, and may end after it."""
-        return any(a.record.thing_id == thing_id and a.record.state == "asking" for a in self.arrivals.values())
+        """Whether this node is being asked what it has: it began while the window was
+        open, and may end after it."""
+        return any(
+            a.record.thing_id == thing_id and a.record.state == "asking"
+            for a in self.arrivals.values()
+        )
 
     def asking(self, asking: Asking) -> None:
         """A node is being asked what it has. It is shown, and cannot be let in yet."""
-        arrival = next((a for a in self.arrivals.values() if a.record.thing_id == asking.thing_id), None)
+        arrival = next(
+            (a for a in self.arrivals.values() if a.record.thing_id == asking.thing_id), None
+        )
         if asking.over:
             if arrival is not None:
                 self.tasks.start(self._drop(arrival), name="arrival over")
@@ -204,20 +230,43 @@ class Pairing:
                 return
             number = arrival.record.id if arrival is not None else secrets.token_hex(4)
             record = ArrivalRecord(
-                number, asking.thing_id, asking.title, {}, "", "", self.clock.now_ms(), "asking", link=asking.link
+                number,
+                asking.thing_id,
+                asking.title,
+                {},
+                "",
+                "",
+                self.clock.now_ms(),
+                "asking",
+                link=asking.link,
             )
             thing = ThingDescription(asking.thing_id, asking.title, "", (), (), (), ())
             arrival = self.arrivals[number] = Arrival(record, thing)
-        arrival.record.title, arrival.progress, arrival.heard_ms = asking.title, asking.progress, self.clock.now_ms()
+        arrival.record.title, arrival.progress, arrival.heard_ms = (
+            asking.title,
+            asking.progress,
+            self.clock.now_ms(),
+        )
         self._changed(arrival)
 
     def _record(self, thing: ThingDescription, description: dict[str, Any]) -> ArrivalRecord:
-        return ArrivalRecord(secrets.token_hex(4), thing.thing_id, thing.title, description, "", "", self.clock.now_ms())
+        return ArrivalRecord(
+            secrets.token_hex(4),
+            thing.thing_id,
+            thing.title,
+            description,
+            "",
+            "",
+            self.clock.now_ms(),
+        )
 
     async def _arrive(self, record: ArrivalRecord, thing: ThingDescription, how: str) -> Arrival:
         for other in [a for a in self.arrivals.values() if _same_node(a.record, record)]:
             if other.record.state == "locked":
-                raise Refused("this node was locked out after wrong setup codes; turn it away first, then let it ask again")
+                raise Refused(
+                    "this node was locked out after wrong setup codes; turn it away "
+                    "first, then let it ask again"
+                )
             await self._drop(other)
         await self._make_room(record.sender)
         await self.thread.run(self.records.save_arrival, record)
@@ -227,7 +276,8 @@ class Pairing:
         return arrival
 
     async def _make_room(self, sender: str) -> None:
-        """At a bound the arrival that was heard longest ago goes; a node that waits asks again and again, so it is heard."""
+        """At a bound the arrival that was heard longest ago goes; a node that waits
+        asks again and again, so it is heard."""
         beside = [a for a in self.waiting() if sender and a.record.sender == sender]
         if len(beside) >= MAX_OF_AN_ADDRESS:
             await self._forget_oldest(beside)
@@ -235,34 +285,52 @@ class Pairing:
             await self._forget_oldest(self.waiting())
 
     def _crowd(self) -> int:
-        """How many addresses arrivals wait at; each one without an address counts by itself."""
+        """How many addresses arrivals wait at; each one without an address counts by
+        itself."""
         return len({a.record.sender or a.record.id for a in self.waiting()})
 
     async def _forget_oldest(self, among: list[Arrival]) -> None:
         oldest = min(among, key=lambda a: a.heard_ms)
-        self.journal.fault("ArrivalForgotten", f"too many nodes ask to join; {oldest.record.title}, unheard longest, is let go")
+        self.journal.fault(
+            "ArrivalForgotten",
+            f"too many nodes ask to join; {oldest.record.title}, unheard longest, is let go",
+        )
         await self._drop(oldest)
         oldest.record.state = "turned-away"
         self._changed(oldest)
 
     def rivals(self, arrival: Arrival) -> list[Arrival]:
         """Other arrivals that say that they are the same node, first come first."""
-        return [a for a in self.waiting() if a is not arrival and a.record.thing_id == arrival.record.thing_id]
+        return [
+            a
+            for a in self.waiting()
+            if a is not arrival and a.record.thing_id == arrival.record.thing_id
+        ]
 
     def _add(self, record: ArrivalRecord, thing: ThingDescription, heard_ms: int) -> Arrival:
         url = record.reach.get("url", "")
-        cannot = self.drivers[record.link].unsupported(record.description, url) if url else tuple(record.reach.get("notes", ()))
+        cannot = (
+            self.drivers[record.link].unsupported(record.description, url)
+            if url
+            else tuple(record.reach.get("notes", ()))
+        )
         known = self.house.node_by_thing(thing.thing_id)
-        arrival = self.arrivals[record.id] = Arrival(record, thing, known, heard_ms, (*thing.left_out, *cannot))
+        arrival = self.arrivals[record.id] = Arrival(
+            record, thing, known, heard_ms, (*thing.left_out, *cannot)
+        )
         return arrival
 
     async def outcome(self, arrival_id: str, ticket: str) -> tuple[str, Joined | None]:
-        """What became of an arrival, for the node that holds its ticket: its state, and once admitted its key.
+        """What became of an arrival, for the node that holds its ticket: its state, and
+        once admitted its key.
 
-        The key is made anew each time it is collected, and the one before is void; so a node that lost the answer asks again.
+        The key is made anew each time it is collected, and the one before is void; so a
+        node that lost the answer asks again.
         """
         arrival = self.find(arrival_id)
-        if not arrival.record.ticket_hash or not hmac.compare_digest(arrival.record.ticket_hash, hash_key(ticket)):
+        if not arrival.record.ticket_hash or not hmac.compare_digest(
+            arrival.record.ticket_hash, hash_key(ticket)
+        ):
             raise NotFound(f"no arrival {arrival_id}")
         arrival.heard_ms = self.clock.now_ms()
         if arrival.record.state != "admitted":
@@ -282,7 +350,11 @@ class Pairing:
 
     def waiting(self) -> list[Arrival]:
         """Those that a person has to say something about."""
-        return [a for a in list(self.arrivals.values()) if a.record.state in ("asking", "waiting", "locked")]
+        return [
+            a
+            for a in list(self.arrivals.values())
+            if a.record.state in ("asking", "waiting", "locked")
+        ]
 
     async def admit(
         self,
@@ -294,11 +366,13 @@ class Pairing:
         entities: Mapping[str, EntityChoice] = MappingProxyType({}),
         origins: Sequence[str] = (),
     ) -> Node:
-        """Let an arrival in as `name`, in `room` (one that exists, or the name of a new one). `origins` are those beside its
-        own that its forms may lead to, and its secret with them.
+        """Let an arrival in as `name`, in `room` (one that exists, or the name of a new
+        one). `origins` are those beside its own that its forms may lead to, and its
+        secret with them.
 
-        `secret` is what a node that was found wants to hear before it answers; `entities` are choices by entity name.
-        Raises NotFound, Invalid for a name that is taken, Refused for a wrong setup code.
+        `secret` is what a node that was found wants to hear before it answers;
+        `entities` are choices by entity name. Raises NotFound, Invalid for a name that
+        is taken, Refused for a wrong setup code.
         """
         arrival = self.find(arrival_id)
         record = arrival.record
@@ -310,11 +384,16 @@ class Pairing:
         if not address:
             raise Invalid("the name has no letter and no digit")
         taken = self.house.nodes.get(address)
-        on_its_way = any(a.record.state == "admitting" and a.record.node == address for a in self.arrivals.values())
+        on_its_way = any(
+            a.record.state == "admitting" and a.record.node == address
+            for a in self.arrivals.values()
+        )
         if on_its_way or (taken is not None and taken is not arrival.known):
             raise Invalid(f"there is a node {address} already; give this one another name")
         if address in self.house.tools:
-            raise Invalid(f"a tool at the MQTT door is called {address}; give this node another name")
+            raise Invalid(
+                f"a tool at the MQTT door is called {address}; give this node another name"
+            )
         if unknown := set(entities) - {p.name for p in arrival.thing.promised}:
             raise Invalid(f"{record.title} has no entity {sorted(unknown)[0]}")
         if unknown_origins := set(origins) - set(record.reach.get("elsewhere", ())):
@@ -322,13 +401,20 @@ class Pairing:
         if record.asks and not secret:
             raise Invalid(f"{record.title} answers only to who knows its {record.asks}")
         if record.proof and not _fits(record, setup_code):
-            # Somebody else may say that it is this node: the one that knows its code is it.
-            if known := next((a for a in self.rivals(arrival) if _fits(a.record, setup_code)), None):
-                return await self.admit(known.record.id, setup_code, name, room, secret, entities, origins)
+            # Somebody else may say that it is this node: the one that knows its code is
+            # it.
+            if known := next(
+                (a for a in self.rivals(arrival) if _fits(a.record, setup_code)), None
+            ):
+                return await self.admit(
+                    known.record.id, setup_code, name, room, secret, entities, origins
+                )
             await self._wrong_code(arrival)
         record.state, record.node = "admitting", address
         try:
-            return await self._let_in(arrival, address, name.strip() or record.title, room, secret, entities, origins)
+            return await self._let_in(
+                arrival, address, name.strip() or record.title, room, secret, entities, origins
+            )
         except BaseException:
             record.state, record.node = "waiting", ""
             raise
@@ -342,8 +428,14 @@ class Pairing:
         await self.thread.run(self.records.save_arrival, record)
         self._changed(arrival)
         if left <= 0:
-            self.journal.note("ArrivalLocked", f"{record.title} is locked out after {MAX_WRONG_CODES} wrong setup codes")
-            raise Refused("wrong setup code; this arrival is locked now. Turn it away, then let the node ask again")
+            self.journal.note(
+                "ArrivalLocked",
+                f"{record.title} is locked out after {MAX_WRONG_CODES} wrong setup codes",
+            )
+            raise Refused(
+                "wrong setup code; this arrival is locked now. Turn it away, then let "
+                "the node ask again"
+            )
         raise Refused(f"wrong setup code; {left} more {'try' if left == 1 else 'tries'}")
 
     async def _let_in(
@@ -357,24 +449,57 @@ class Pairing:
         origins: Sequence[str],
     ) -> Node:
         record, known = arrival.record, arrival.known
-        room = await self.rooms.find_or_add(room_name) if room_name.strip() else (known.room if known else None)
-        now = self.clock.now_ms()
-        entities = tuple(_as_chosen(promised, choices.get(promised.name), known) for promised in arrival.thing.promised)
-        reach = {**record.reach, "description": record.description}
-        reach |= {name: value for name, value in (("secret", secret), ("origins", list(origins))) if value}
-        new = NewNode(
-            address, title, record.link, record.thing_id, room.id if room else None, now, entities, known.id if known else 0, reach
+        room = (
+            await self.rooms.find_or_add(room_name)
+            if room_name.strip()
+            else (known.room if known else None)
         )
-        # The node asks what became of it all the while: it must not hear "admitted" before the house knows it.
-        node_id, entity_ids = await self.thread.run(self.records.admit, new, replace(record, state="admitted"))
+        now = self.clock.now_ms()
+        entities = tuple(
+            _as_chosen(promised, choices.get(promised.name), known)
+            for promised in arrival.thing.promised
+        )
+        reach = {**record.reach, "description": record.description}
+        reach |= {
+            name: value for name, value in (("secret", secret), ("origins", list(origins))) if value
+        }
+        new = NewNode(
+            address,
+            title,
+            record.link,
+            record.thing_id,
+            room.id if room else None,
+            now,
+            entities,
+            known.id if known else 0,
+            reach,
+        )
+        # The node asks what became of it all the while: it must not hear "admitted"
+        # before the house knows it.
+        node_id, entity_ids = await self.thread.run(
+            self.records.admit, new, replace(record, state="admitted")
+        )
         if known is not None:
             await self.drivers[known.link].remove(known.address)
             self.house.take_out(known)
-        node = Node(node_id, address, title, record.link, record.thing_id, "", room, now, heard_ms=now, reach=reach)
+        node = Node(
+            node_id,
+            address,
+            title,
+            record.link,
+            record.thing_id,
+            "",
+            room,
+            now,
+            heard_ms=now,
+            reach=reach,
+        )
         node.described(arrival.thing)
         for stored in entities:
             before = known.entities.get(stored.name) if known else None
-            node.entities[stored.name] = stored.placed(entity_ids[stored.name], node, before.latest if before else None)
+            node.entities[stored.name] = stored.placed(
+                entity_ids[stored.name], node, before.latest if before else None
+            )
         self.house.add(node)
         self.drivers[node.link].follow(node.on_link())
         record.state = "admitted"
@@ -410,27 +535,50 @@ class Pairing:
 
     async def collected(self, node: str) -> None:
         """The node has used its key: its ticket is of no more use."""
-        for arrival in [a for a in self.arrivals.values() if a.record.node == node and a.record.state == "admitted"]:
+        for arrival in [
+            a
+            for a in self.arrivals.values()
+            if a.record.node == node and a.record.state == "admitted"
+        ]:
             await self._drop(arrival)
 
     def _changed(self, arrival: Arrival) -> None:
         record = arrival.record
-        self.live.publish("arrival", {"id": record.id, "title": record.title, "state": record.state, "progress": arrival.progress})
+        self.live.publish(
+            "arrival",
+            {
+                "id": record.id,
+                "title": record.title,
+                "state": record.state,
+                "progress": arrival.progress,
+            },
+        )
 
 
 def _same_node(one: ArrivalRecord, other: ArrivalRecord) -> bool:
-    """Whether an arrival is the other one again: whoever only says that it is this node is another."""
-    return (one.thing_id, one.link, one.sender, one.proof) == (other.thing_id, other.link, other.sender, other.proof) or (
-        one.thing_id == other.thing_id and one.sender == other.sender and "locked" in (one.state, other.state)
+    """Whether an arrival is the other one again: whoever only says that it is this node
+    is another."""
+    return (one.thing_id, one.link, one.sender, one.proof) == (
+        other.thing_id,
+        other.link,
+        other.sender,
+        other.proof,
+    ) or (
+        one.thing_id == other.thing_id
+        and one.sender == other.sender
+        and "locked" in (one.state, other.state)
     )
 
 
 def _fits(record: ArrivalRecord, setup_code: str) -> bool:
-    return bool(record.proof) and hmac.compare_digest(record.proof, proof_of(setup_code, record.thing_id))
+    return bool(record.proof) and hmac.compare_digest(
+        record.proof, proof_of(setup_code, record.thing_id)
+    )
 
 
 def _as_chosen(promised: Promised, chosen: EntityChoice | None, known: Node | None) -> NewEntity:
-    """An entity as the person wants it now, or wanted it when the node was here before."""
+    """An entity as the person wants it now, or wanted it when the node was here
+    before."""
     before = known.entities.get(promised.name) if known else None
     if chosen is not None:
         return as_stored(promised, chosen.title.strip() or promised.title, hidden=chosen.hidden)

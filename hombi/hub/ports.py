@@ -1,6 +1,8 @@
-"""What the hub needs of the records. `memory.py` has it in memory; the service has it on the database.
+"""What the hub needs of the records. `memory.py` has it in memory; the service has it
+on the database.
 
-All methods are plain and blocking; the hub calls them in its one records thread, so there is one writer.
+All methods are plain and blocking; the hub calls them in its one records thread, so
+there is one writer.
 """
 
 from __future__ import annotations
@@ -19,11 +21,13 @@ Row = tuple[int, int, float, float, int]
 
 @dataclass(slots=True)
 class ArrivalRecord:
-    """A node that was heard and is not let in yet (or was, and has not collected its key).
+    """A node that was heard and is not let in yet (or was, and has not collected its
+    key).
 
-    One that asked has a `proof` of its setup code. One that was found by its link has a `reach` instead, and `asks` says what
-    must be known to use it ("user and password", "token"; "" for nothing). `sender` is the address
-    that it spoke from. One that is still "asking" (being asked what it has) is not stored.
+    One that asked has a `proof` of its setup code. One that was found by its link has a
+    `reach` instead, and `asks` says what must be known to use it ("user and password",
+    "token"; "" for nothing). `sender` is the address that it spoke from. One that is
+    still "asking" (being asked what it has) is not stored.
     """
 
     id: str
@@ -61,14 +65,17 @@ class NewEntity:
     def placed(self, number: int, node: Node, latest: Reading | None = None) -> Entity:
         """The entity that it becomes, with the number under which it is stored."""
         return Entity(
-            number, f"{node.address}/{self.name}", self.title, KINDS[self.kind], node, self.wire_name, self.wire_unit,
-            self.low, self.high, self.writable, latest, hidden=self.hidden, source=self.source, sink=self.sink,
+            number, f"{node.address}/{self.name}", self.title, KINDS[self.kind], node,
+            self.wire_name, self.wire_unit,
+            self.low, self.high, self.writable, latest, hidden=self.hidden, source=self.source,
+            sink=self.sink,
         )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
 class NewNode:
-    """A node as it is admitted. `replaces` is the id of the node that it was before, 0 for a new one."""
+    """A node as it is admitted. `replaces` is the id of the node that it was before, 0
+    for a new one."""
 
     address: str
     title: str
@@ -84,7 +91,8 @@ class NewNode:
 
 @dataclass(slots=True)
 class AutomationRecord:
-    """An automation as it is stored: its text word for word, and where its state machine stands."""
+    """An automation as it is stored: its text word for word, and where its state
+    machine stands."""
 
     id: int
     slug: str
@@ -109,7 +117,8 @@ class JournalEntry:
 
 @dataclass(slots=True)
 class PhoneRecord:
-    """A device that takes notifications: its Web Push subscription (RFC 8030) and keys (RFC 8291)."""
+    """A device that takes notifications: its Web Push subscription (RFC 8030) and keys
+    (RFC 8291)."""
 
     id: int
     name: str
@@ -122,7 +131,8 @@ class PhoneRecord:
 
 @dataclass(frozen=True, slots=True)
 class NewNotice:
-    """A notice as it is stored. `identity` is what push services and phones know it by: sent again, it is the same one."""
+    """A notice as it is stored. `identity` is what push services and phones know it by:
+    sent again, it is the same one."""
 
     identity: str
     title: str
@@ -133,7 +143,8 @@ class NewNotice:
 
 @dataclass(slots=True)
 class DeliveryRecord:
-    """One notice on its way to one phone; `phone` is what that is called, also when it is gone."""
+    """One notice on its way to one phone; `phone` is what that is called, also when it
+    is gone."""
 
     id: int
     phone_id: int | None
@@ -156,10 +167,12 @@ class Records(Protocol):
         """Fill the house with what is stored, latest readings included."""
 
     def together(self) -> AbstractContextManager[None]:
-        """What is done within is committed as one. Raises Busy while the disk does not take it."""
+        """What is done within is committed as one. Raises Busy while the disk does not
+        take it."""
 
     def store_readings(self, rows: Sequence[Row]) -> None:
-        """Commit readings in one transaction; one that is there already is left as it is."""
+        """Commit readings in one transaction; one that is there already is left as it
+        is."""
 
     def add_floor(self, name: str, position: int) -> Floor: ...
 
@@ -170,16 +183,19 @@ class Records(Protocol):
     def remove_room(self, room: Room) -> None: ...
 
     def admit(self, new: NewNode, arrival: ArrivalRecord | None) -> tuple[int, dict[str, int]]:
-        """Store a node with its entities and what became of its arrival: (node id, entity ids by name)."""
+        """Store a node with its entities and what became of its arrival: (node id,
+        entity ids by name)."""
 
     def save_node(self, node: Node) -> None:
         """Store a node's title, room, key and reach."""
 
     def add_entity(self, node: Node, new: NewEntity) -> int:
-        """Store one more entity of a node; one of this name that was there before goes on with its history. Its id."""
+        """Store one more entity of a node; one of this name that was there before goes
+        on with its history. Its id."""
 
     def save_entity(self, entity: Entity) -> None:
-        """Store an entity's title, whether it is hidden, and how it is picked and written."""
+        """Store an entity's title, whether it is hidden, and how it is picked and
+        written."""
 
     def remove_entity(self, entity: Entity) -> None:
         """Take an entity away, with its history."""

@@ -29,7 +29,8 @@ class Rooms:
     _adding: asyncio.Lock = field(default_factory=asyncio.Lock)
 
     async def find_or_add(self, name: str) -> Room:
-        """The room of this name (or slug), added on the lowest floor when there is none."""
+        """The room of this name (or slug), added on the lowest floor when there is
+        none."""
         async with self._adding:
             return self.house.rooms.get(slug(name)) or await self._add_room(name)
 
@@ -39,7 +40,8 @@ class Rooms:
             return await self._add_floor(name, position)
 
     async def add_room(self, name: str, floor: str = "") -> Room:
-        """Add a room at the end of a floor (the lowest when none is named). Raises Invalid, NotFound."""
+        """Add a room at the end of a floor (the lowest when none is named). Raises
+        Invalid, NotFound."""
         async with self._adding:
             return await self._add_room(name, floor)
 
@@ -62,7 +64,9 @@ class Rooms:
         if address in self.house.rooms:
             raise Invalid(f"there is a room {self.house.rooms[address].name} already")
         on = await self._floor(floor)
-        position = max((r.position for r in self.house.rooms.values() if r.floor is on), default=-1) + 1
+        position = (
+            max((r.position for r in self.house.rooms.values() if r.floor is on), default=-1) + 1
+        )
         room = await self.thread.run(self.records.add_room, address, name.strip(), on, position)
         self.house.rooms[address] = room
         self.journal.note("RoomAdded", f"{room.name} was added on {on.name}")
@@ -70,9 +74,15 @@ class Rooms:
         return room
 
     async def change_room(
-        self, address: str, *, name: str | None = None, floor: str | None = None, position: int | None = None
+        self,
+        address: str,
+        *,
+        name: str | None = None,
+        floor: str | None = None,
+        position: int | None = None,
     ) -> Room:
-        """Rename or move a room; its address stays. `position` counts from the left among the rooms of its floor."""
+        """Rename or move a room; its address stays. `position` counts from the left
+        among the rooms of its floor."""
         room = self.house.room(address)
         if name is not None:
             if not name.strip():
@@ -82,7 +92,12 @@ class Rooms:
             room.floor = await self._floor(floor)
         beside = [r for r in self.house.rooms.values() if r.floor is room.floor and r is not room]
         beside.sort(key=lambda r: r.position)
-        beside.insert(len(beside) if position is None and floor is not None else _clip(position, room.position), room)
+        beside.insert(
+            len(beside)
+            if position is None and floor is not None
+            else _clip(position, room.position),
+            room,
+        )
         for place, other in enumerate(beside):
             if other.position != place or other is room:
                 other.position = place
@@ -108,7 +123,9 @@ class Rooms:
         for floor in self.house.floors.values():
             if floor.name == name:
                 return floor
-        raise NotFound(f"no floor {name}; there are {', '.join(f.name for f in self.house.floors.values())}")
+        raise NotFound(
+            f"no floor {name}; there are {', '.join(f.name for f in self.house.floors.values())}"
+        )
 
     def _changed(self) -> None:
         self.live.publish("house", {"changed": "rooms"})

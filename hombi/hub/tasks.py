@@ -1,4 +1,5 @@
-"""Work that goes on beside: named tasks that are watched, and awaited at stop with a grace time."""
+"""Work that goes on beside: named tasks that are watched, and awaited at stop with a
+grace time."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""A person's own tools at the MQTT door: accounts with chosen topics, each with a key of its own."""
+"""A person's own tools at the MQTT door: accounts with chosen topics, each with a key
+of its own."""
 
 from __future__ import annotations
 
@@ -20,7 +21,8 @@ MAX_FILTERS = 50
 
 @dataclass
 class Tools:
-    """The actions on tools. A key is told once, when it is made; what is kept is its hash."""
+    """The actions on tools. A key is told once, when it is made; what is kept is its
+    hash."""
 
     house: House
     clock: Clock
@@ -29,12 +31,19 @@ class Tools:
     journal: Journal
     cut_off: Callable[[str], None]
 
-    async def add(self, name: str, publish: Sequence[str], subscribe: Sequence[str]) -> tuple[Tool, str]:
+    async def add(
+        self, name: str, publish: Sequence[str], subscribe: Sequence[str]
+    ) -> tuple[Tool, str]:
         """A new tool: (the tool, its key). Raises Invalid."""
         if not name or slug(name) != name:
-            raise Invalid(f"{name!r} is no name for a tool; use small letters, digits and hyphens, like mill-logger")
+            raise Invalid(
+                f"{name!r} is no name for a tool; use small letters, digits and "
+                f"hyphens, like mill-logger"
+            )
         if name in self.house.tools or name in self.house.nodes:
-            raise Invalid(f"there is a {'tool' if name in self.house.tools else 'node'} {name} already")
+            raise Invalid(
+                f"there is a {'tool' if name in self.house.tools else 'node'} {name} already"
+            )
         _check(publish, subscribe)
         key = secrets.token_urlsafe(24)
         tool = Tool(name, hash_key(key), list(publish), list(subscribe), self.clock.now_ms())
@@ -42,7 +51,9 @@ class Tools:
         self.journal.note("ToolAdded", f"the tool {name} may use the MQTT door")
         return tool, key
 
-    async def change(self, name: str, publish: Sequence[str] | None, subscribe: Sequence[str] | None) -> Tool:
+    async def change(
+        self, name: str, publish: Sequence[str] | None, subscribe: Sequence[str] | None
+    ) -> Tool:
         """Give a tool other topics. Raises NotFound, Invalid."""
         tool = self.find(name)
         new = replace(

@@ -1,7 +1,9 @@
-"""What switches are wanted to be: kept apart from what they are, until their nodes confirm it.
+"""What switches are wanted to be: kept apart from what they are, until their nodes
+confirm it.
 
-A command whose node does not answer is not forgotten: it is sent again when the node is back, and at growing intervals.
-It is withdrawn when somebody wants something else, and outlives a restart.
+A command whose node does not answer is not forgotten: it is sent again when the node is
+back, and at growing intervals. It is withdrawn when somebody wants something else, and
+outlives a restart.
 """
 
 from __future__ import annotations
@@ -25,7 +27,8 @@ NEEDS_MS = 60_000
 
 @dataclass(slots=True)
 class Wish:
-    """What one entity is wanted to be, by whom, and since when. `tries` counts how often it was sent again."""
+    """What one entity is wanted to be, by whom, and since when. `tries` counts how
+    often it was sent again."""
 
     entity: str
     value: float
@@ -56,7 +59,9 @@ class Wishes:
         for key, state in kept.items():
             if key.startswith(KEPT):
                 address = key.removeprefix(KEPT)
-                wish = self._all[address] = Wish(address, state["value"], state["by"], state["since"])
+                wish = self._all[address] = Wish(
+                    address, state["value"], state["by"], state["since"]
+                )
                 self.failed(wish, "the hub was started again before it was confirmed")
 
     def get(self, address: str) -> Wish | None:
@@ -95,7 +100,9 @@ class Wishes:
 
     def node_back(self, node: str) -> None:
         """A node is here again: what its entities are wanted to be is sent now."""
-        for wish in [w for w in self._all.values() if w.entity.partition("/")[0] == node and w.problem]:
+        for wish in [
+            w for w in self._all.values() if w.entity.partition("/")[0] == node and w.problem
+        ]:
             self._cancel(wish)
             wish.tries = 0
             self.again(wish)
@@ -106,12 +113,15 @@ class Wishes:
             self.done(wish)
 
     def needs(self) -> list[tuple[Entity, str]]:
-        """What needs a person: the entity, and in words what it is wanted to be and is not."""
+        """What needs a person: the entity, and in words what it is wanted to be and is
+        not."""
         now = self.clock.now_ms()
         return [
             (entity, f"{entity.spoken} is {self.shown(wish)}")
             for wish in list(self._all.values())
-            if wish.problem and now - wish.since_ms >= NEEDS_MS and (entity := self.house.entities.get(wish.entity))
+            if wish.problem
+            and now - wish.since_ms >= NEEDS_MS
+            and (entity := self.house.entities.get(wish.entity))
         ]
 
     def shown(self, wish: Wish) -> str:

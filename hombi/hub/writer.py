@@ -1,7 +1,9 @@
-"""The batch writer: one commit for all that came in during the one before; then those who wait for it are told.
+"""The batch writer: one commit for all that came in during the one before; then those
+who wait for it are told.
 
-What is decided because of a reading (the state of an automation, a notice, what a switch is wanted to be) is committed in
-one transaction with it, or after it, never before: a crash neither loses an edge nor repeats it.
+What is decided because of a reading (the state of an automation, a notice, what a
+switch is wanted to be) is committed in one transaction with it, or after it, never
+before: a crash neither loses an edge nor repeats it.
 """
 
 from __future__ import annotations
@@ -36,8 +38,9 @@ class _Also:
 
 
 class Writer:
-    """Holds readings until they are committed. Nothing is acknowledged before, and nothing is dropped: at the bound
-    (`MAX_HELD` rows) `full` says so, and intake takes no more until there is room."""
+    """Holds readings until they are committed. Nothing is acknowledged before, and
+    nothing is dropped: at the bound (`MAX_HELD` rows) `full` says so, and intake takes
+    no more until there is room."""
 
     def __init__(self, records: Records, thread: RecordsThread, journal: Journal) -> None:
         self._records, self._thread, self._journal = records, thread, journal
@@ -61,8 +64,9 @@ class Writer:
         return len(self._rows)
 
     def put(self, rows: list[Row], committed: Callable[[], None] | None) -> None:
-        """Write these; `committed` is called once they are safe. Those that nobody waits for are gathered for a moment first:
-        a commit costs as much for one reading as for fifty."""
+        """Write these; `committed` is called once they are safe. Those that nobody
+        waits for are gathered for a moment first: a commit costs as much for one
+        reading as for fifty."""
         self._rows += rows
         self._told.append((len(rows), committed or _nobody))
         if committed is not None:
@@ -71,8 +75,8 @@ class Writer:
             self._gathering = asyncio.get_running_loop().call_later(GATHER_S, self._gathered)
 
     def also(self, call: Callable[[Records], T], done: Callable[[T], None] | None = None) -> None:
-        """Store something else, in the transaction of the readings that were put before it; `done` is called with what the
-        call returned, once that is committed."""
+        """Store something else, in the transaction of the readings that were put before
+        it; `done` is called with what the call returned, once that is committed."""
         self._also.append(_Also(len(self._rows), call, done or _ignore))
         self._work.set()
 
@@ -99,7 +103,9 @@ class Writer:
                     await asyncio.sleep(RETRY_S[min(failures, len(RETRY_S)) - 1])
                     continue
                 if failures:
-                    self._journal.note("WritingResumed", f"readings are written again; {len(self._rows)} were held")
+                    self._journal.note(
+                        "WritingResumed", f"readings are written again; {len(self._rows)} were held"
+                    )
                 failures, self.problem = 0, ""
                 self._settle(len(rows), also, answers)
             if self._closing:
@@ -125,7 +131,9 @@ class Writer:
         except Busy:
             raise
         except Exception:
-            log.exception("what belongs to readings cannot be stored with them; it is stored one by one")
+            log.exception(
+                "what belongs to readings cannot be stored with them; it is stored one by one"
+            )
         # One that can never be stored must not hold up the others.
         if rows:
             self._records.store_readings(rows)
@@ -159,7 +167,9 @@ class Writer:
         del self._told[:told]
         for one, answer in zip(also, answers, strict=True):
             if isinstance(answer, Exception):
-                self._journal.fault("WritingFailed", f"something that was decided could not be stored: {answer}")
+                self._journal.fault(
+                    "WritingFailed", f"something that was decided could not be stored: {answer}"
+                )
             else:
                 self._tell(one.done, answer)
 
@@ -171,7 +181,10 @@ class Writer:
 
     def _report(self, error: Exception) -> None:
         log.warning("readings cannot be written: %s", error)
-        self.problem = f"readings cannot be written ({error}); {len(self._rows)} are held in memory and tried again"
+        self.problem = (
+            f"readings cannot be written ({error}); {len(self._rows)} are held in memory "
+            f"and tried again"
+        )
         self._journal.fault("WritingFailed", self.problem)
 
 

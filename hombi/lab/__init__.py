@@ -1,1 +1,2 @@
-"""The lab: a simulated house with nodes and a phone, which meets the hub on the wire only."""
+"""The lab: a simulated house with nodes and a phone, which meets the hub on the wire
+only."""

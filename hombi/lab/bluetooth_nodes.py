@@ -1,4 +1,5 @@
-"""Simulated Bluetooth nodes: two kinds, those that broadcast what they sense and those that are connected to."""
+"""Simulated Bluetooth nodes: two kinds, those that broadcast what they sense and those
+that are connected to."""
 
 from __future__ import annotations
 
@@ -18,8 +19,10 @@ STEP_S = 0.25
 
 @dataclass(frozen=True, slots=True)
 class BluetoothPlan:
-    """One node as it is built. One with `connects` is connected to, the others broadcast. Senses are by characteristic; `switches`
-    is the mill's device that its Digital characteristic sets. `shelf` is a weight in g, broadcast in the maker's own way."""
+    """One node as it is built. One with `connects` is connected to, the others
+    broadcast. Senses are by characteristic; `switches` is the mill's device that its
+    Digital characteristic sets. `shelf` is a weight in g, broadcast in the maker's own
+    way."""
 
     address: str
     title: str
@@ -44,7 +47,11 @@ class BluetoothNode:
         self.drained: float | None = None
         self.on = False
         self._next = 0.0
-        self.device = Device(plan.mac, plan.title if plan.connects else f"{plan.make} {plan.model}".strip(), self._services())
+        self.device = Device(
+            plan.mac,
+            plan.title if plan.connects else f"{plan.make} {plan.model}".strip(),
+            self._services(),
+        )
         bluez.devices[plan.mac] = self.device
 
     @property
@@ -68,7 +75,13 @@ class BluetoothNode:
         """How it is, in a word or two."""
         if self.away:
             return "out of reach"
-        return "connected" if self.device.connected else "broadcasts" if not self.plan.connects else "is there"
+        return (
+            "connected"
+            if self.device.connected
+            else "broadcasts"
+            if not self.plan.connects
+            else "is there"
+        )
 
     @property
     def battery(self) -> float:
@@ -82,10 +95,13 @@ class BluetoothNode:
     @property
     def rssi(self) -> int:
         """How well it is heard, dBm."""
-        return round(-52 - int(self.plan.mac[-2:], 16) % 30 + self.mill.noise(f"rssi {self.plan.mac}", 1.5))
+        return round(
+            -52 - int(self.plan.mac[-2:], 16) % 30 + self.mill.noise(f"rssi {self.plan.mac}", 1.5)
+        )
 
     async def step(self) -> None:
-        """Live on: advertise when it is time, and tell who is connected what has changed."""
+        """Live on: advertise when it is time, and tell who is connected what has
+        changed."""
         if self.away:
             self.bluez.disconnect(self.device)
             self.device.present = False
@@ -93,12 +109,16 @@ class BluetoothNode:
         now = asyncio.get_running_loop().time()
         if now >= self._next:
             self._next = now + self.plan.every_s
-            await self.bluez.advertise(self.plan.mac, self.rssi, self._service_data(), self._manufacturer_data())
+            await self.bluez.advertise(
+                self.plan.mac, self.rssi, self._service_data(), self._manufacturer_data()
+            )
 
     def _service_data(self) -> dict[str, bytes]:
         if self.plan.connects or not self.plan.senses:
             return {}
-        data = b"".join(gatt.FORMATS[short].encode(sense(self.mill)) for short, sense in self.plan.senses)
+        data = b"".join(
+            gatt.FORMATS[short].encode(sense(self.mill)) for short, sense in self.plan.senses
+        )
         return {
             gatt.uuid(gatt.ENVIRONMENTAL_SENSING): data,
             gatt.uuid(gatt.BATTERY_SERVICE): bytes((round(self.battery),)),
@@ -114,23 +134,35 @@ class BluetoothNode:
         if not self.plan.connects:
             return {}
         found: dict[str, list[Characteristic]] = {}
-        texts = ((gatt.MANUFACTURER_NAME, self.plan.make), (gatt.MODEL_NUMBER, self.plan.model), (gatt.FIRMWARE, "0.9.3"))
+        texts = (
+            (gatt.MANUFACTURER_NAME, self.plan.make),
+            (gatt.MODEL_NUMBER, self.plan.model),
+            (gatt.FIRMWARE, "0.9.3"),
+        )
         found[gatt.uuid(gatt.DEVICE_INFORMATION)] = [
-            Characteristic(gatt.uuid(short), ["read"], partial(str.encode, text)) for short, text in texts
+            Characteristic(gatt.uuid(short), ["read"], partial(str.encode, text))
+            for short, text in texts
         ]
         if self.plan.senses:
             found[gatt.uuid(gatt.ENVIRONMENTAL_SENSING)] = [
-                Characteristic(gatt.uuid(short), ["read", "notify"], partial(self._sensed, short, sense))
+                Characteristic(
+                    gatt.uuid(short), ["read", "notify"], partial(self._sensed, short, sense)
+                )
                 for short, sense in self.plan.senses
             ]
         if self.plan.switches or not self.plan.senses:
             found[gatt.uuid(gatt.AUTOMATION_IO)] = [
                 Characteristic(
-                    gatt.uuid(gatt.DIGITAL), ["read", "write", "notify"], lambda: gatt.encode_digital(self.on), self._write
+                    gatt.uuid(gatt.DIGITAL),
+                    ["read", "write", "notify"],
+                    lambda: gatt.encode_digital(self.on),
+                    self._write,
                 )
             ]
         found[gatt.uuid(gatt.BATTERY_SERVICE)] = [
-            Characteristic(gatt.uuid(gatt.BATTERY_LEVEL), ["read"], lambda: bytes((round(self.battery),)))
+            Characteristic(
+                gatt.uuid(gatt.BATTERY_LEVEL), ["read"], lambda: bytes((round(self.battery),))
+            )
         ]
         return found
 

@@ -1,6 +1,8 @@
-"""A stand-in for BlueZ on a private bus: the objects of `org.bluez` for one adapter, and what moves on them.
+"""A stand-in for BlueZ on a private bus: the objects of `org.bluez` for one adapter,
+and what moves on them.
 
-Only the far end is simulated: what looks for nodes and connects to them is the hub's own driver on the real bus daemon.
+Only the far end is simulated: what looks for nodes and connects to them is the hub's
+own driver on the real bus daemon.
 """
 
 from __future__ import annotations
@@ -22,7 +24,8 @@ ADAPTER, DEVICE = "org.bluez.Adapter1", "org.bluez.Device1"
 SERVICE, CHARACTERISTIC = "org.bluez.GattService1", "org.bluez.GattCharacteristic1"
 DESCRIPTOR = "org.bluez.GattDescriptor1"
 PROPERTIES, OBJECTS = "org.freedesktop.DBus.Properties", "org.freedesktop.DBus.ObjectManager"
-# A burst of signals overflows the reader's socket: the daemon is asked something now and then, and so waited for.
+# A burst of signals overflows the reader's socket: the daemon is asked something now
+# and then, and so waited for.
 BREATHE_EVERY = 100
 Object = dict[str, dict[str, Variant]]
 
@@ -50,12 +53,14 @@ class PrivateBus:
             '<!DOCTYPE busconfig PUBLIC "-//freedesktop//DTD D-Bus Bus Configuration 1.0//EN" '
             '"http://www.freedesktop.org/standards/dbus/1.0/busconfig.dtd">\n'
             f"<busconfig><type>custom</type><listen>{self.address}</listen><auth>EXTERNAL</auth>"
-            '<policy context="default"><allow send_destination="*" eavesdrop="true"/><allow receive_sender="*"/>'
+            '<policy context="default"><allow send_destination="*" '
+            'eavesdrop="true"/><allow receive_sender="*"/>'
             '<allow own="*"/></policy></busconfig>\n'
         )
         self._process = await asyncio.create_subprocess_exec(
             program, f"--config-file={config}", "--nofork", "--print-address",
-            stdout=asyncio.subprocess.PIPE, stderr=asyncio.subprocess.DEVNULL, start_new_session=True,
+            stdout=asyncio.subprocess.PIPE, stderr=asyncio.subprocess.DEVNULL,
+            start_new_session=True,
         )  # fmt: skip
         assert self._process.stdout is not None
         if not await self._process.stdout.readline():
@@ -70,7 +75,8 @@ class PrivateBus:
 
 @dataclass
 class Characteristic:
-    """One characteristic: its UUID, its flags, how it is read, and what writing does."""
+    """One characteristic: its UUID, its flags, how it is read, and what writing
+    does."""
 
     uuid: str
     flags: list[str]
@@ -83,8 +89,9 @@ class Characteristic:
 
 @dataclass
 class Device:
-    """A device in the air: its services by UUID. `hangs` never answers a connect, `wants_pairing` refuses until it is paired,
-    `drops` is lost as soon as it is connected. `connects` counts."""
+    """A device in the air: its services by UUID. `hangs` never answers a connect,
+    `wants_pairing` refuses until it is paired, `drops` is lost as soon as it is
+    connected. `connects` counts."""
 
     address: str
     name: str
@@ -104,7 +111,8 @@ class Device:
         return f"{ADAPTER_PATH}/dev_{self.address.replace(':', '_')}"
 
     def characteristics(self) -> dict[str, tuple[str, Characteristic]]:
-        """Path to (path of its service, characteristic); the last four hex digits are its handle."""
+        """Path to (path of its service, characteristic); the last four hex digits are
+        its handle."""
         found, handle = {}, 0x0010
         for characteristics in self.services.values():
             service = f"{self.path}/service{handle:04x}"
@@ -155,7 +163,11 @@ class Bluez:
         self._changed(ADAPTER_PATH, ADAPTER, {"Powered": Variant("b", on)})
 
     async def advertise(
-        self, address: str, rssi: int, service_data: Mapping[str, bytes], manufacturer_data: Mapping[int, bytes]
+        self,
+        address: str,
+        rssi: int,
+        service_data: Mapping[str, bytes],
+        manufacturer_data: Mapping[int, bytes],
     ) -> None:
         """A device is heard; while somebody scans, that is told."""
         device = self.devices[address]
@@ -163,8 +175,13 @@ class Bluez:
             return
         moved = {
             "RSSI": Variant("n", rssi),
-            "ServiceData": Variant("a{sv}", {uuid: Variant("ay", data) for uuid, data in service_data.items()}),
-            "ManufacturerData": Variant("a{qv}", {company: Variant("ay", data) for company, data in manufacturer_data.items()}),
+            "ServiceData": Variant(
+                "a{sv}", {uuid: Variant("ay", data) for uuid, data in service_data.items()}
+            ),
+            "ManufacturerData": Variant(
+                "a{qv}",
+                {company: Variant("ay", data) for company, data in manufacturer_data.items()},
+            ),
         }
         if not device.present:
             device.present = True
@@ -173,7 +190,11 @@ class Bluez:
             self._changed(device.path, DEVICE, moved)
         self._sent += 1
         if self._sent % BREATHE_EVERY == 0:
-            await self._bus.call(Message("org.freedesktop.DBus", "/org/freedesktop/DBus", "org.freedesktop.DBus", "GetId"))
+            await self._bus.call(
+                Message(
+                    "org.freedesktop.DBus", "/org/freedesktop/DBus", "org.freedesktop.DBus", "GetId"
+                )
+            )
 
     def disconnect(self, device: Device) -> None:
         """A connection is lost: first that is said, then its objects go."""
@@ -183,7 +204,11 @@ class Bluez:
         paths = device.characteristics()
         for _, one in paths.values():
             one.notifying = False
-        self._changed(device.path, DEVICE, {"Connected": Variant("b", False), "ServicesResolved": Variant("b", False)})
+        self._changed(
+            device.path,
+            DEVICE,
+            {"Connected": Variant("b", False), "ServicesResolved": Variant("b", False)},
+        )
         for path in paths:
             for below in self._descriptors(path, paths[path][1]):
                 self._removed(below, [DESCRIPTOR])
@@ -254,14 +279,20 @@ class Bluez:
                 }
             }
             for below, (uuid, _) in self._descriptors(path, one).items():
-                found[below] = {DESCRIPTOR: {"UUID": Variant("s", uuid), "Characteristic": Variant("o", path)}}
+                found[below] = {
+                    DESCRIPTOR: {"UUID": Variant("s", uuid), "Characteristic": Variant("o", path)}
+                }
         return found
 
     @staticmethod
     def _descriptors(path: str, one: Characteristic) -> dict[str, tuple[str, bytes]]:
-        """The paths of a characteristic's descriptors, each with its UUID and content."""
+        """The paths of a characteristic's descriptors, each with its UUID and
+        content."""
         handle = int(path[-4:], 16)
-        return {f"{path}/desc{handle + n:04x}": item for n, item in enumerate(one.descriptors.items(), 1)}
+        return {
+            f"{path}/desc{handle + n:04x}": item
+            for n, item in enumerate(one.descriptors.items(), 1)
+        }
 
     # Messages
 
@@ -276,12 +307,19 @@ class Bluez:
         for device in self.devices.values():
             if message.path == device.path:
                 return self._device_call(device, message)
-            if message.path.startswith(device.path) and (known := device.characteristics().get(message.path)) is not None:
+            if (
+                message.path.startswith(device.path)
+                and (known := device.characteristics().get(message.path)) is not None
+            ):
                 return self._characteristic_call(device, known[1], message)
-            for path, (_, one) in device.characteristics().items() if message.path.startswith(device.path) else ():
+            for path, (_, one) in (
+                device.characteristics().items() if message.path.startswith(device.path) else ()
+            ):
                 if (descriptor := self._descriptors(path, one).get(message.path)) is not None:
                     return Message.new_method_return(message, "ay", [descriptor[1]])
-        return Message.new_error(message, "org.freedesktop.DBus.Error.UnknownObject", f"no object {message.path}")
+        return Message.new_error(
+            message, "org.freedesktop.DBus.Error.UnknownObject", f"no object {message.path}"
+        )
 
     def _adapter_call(self, message: Message) -> Message:
         sender = message.sender or ""
@@ -292,7 +330,14 @@ class Bluez:
         elif message.member == "StopDiscovery":
             self.scanning.discard(sender)
         elif message.member == "RemoveDevice":
-            device = next((one for one in self.devices.values() if one.path == message.body[0] and one.present), None)
+            device = next(
+                (
+                    one
+                    for one in self.devices.values()
+                    if one.path == message.body[0] and one.present
+                ),
+                None,
+            )
             if device is None:
                 return Message.new_error(message, "org.bluez.Error.DoesNotExist", "Does Not Exist")
             self._forget(device)
@@ -320,7 +365,9 @@ class Bluez:
     async def _connect(self, device: Device, message: Message) -> None:
         assert self._bus is not None
         if not device.present:
-            await self._bus.send(Message.new_error(message, "org.bluez.Error.Failed", "le-connection-abort"))
+            await self._bus.send(
+                Message.new_error(message, "org.bluez.Error.Failed", "le-connection-abort")
+            )
             return
         device.connected = True
         self._changed(device.path, DEVICE, {"Connected": Variant("b", True)})
@@ -332,7 +379,9 @@ class Bluez:
         if device.drops:
             self.disconnect(device)
 
-    def _characteristic_call(self, device: Device, one: Characteristic, message: Message) -> Message:
+    def _characteristic_call(
+        self, device: Device, one: Characteristic, message: Message
+    ) -> Message:
         if device.wants_pairing and not device.paired:
             return Message.new_error(message, "org.bluez.Error.NotAuthorized", "Not Authorized")
         if message.member == "ReadValue":
@@ -355,6 +404,8 @@ class Bluez:
     def _removed(self, path: str, interfaces: list[str]) -> None:
         self._signal("/", OBJECTS, "InterfacesRemoved", "oas", [path, interfaces])
 
-    def _signal(self, path: str, interface: str, member: str, signature: str, body: list[Any]) -> None:
+    def _signal(
+        self, path: str, interface: str, member: str, signature: str, body: list[Any]
+    ) -> None:
         if self._bus is not None:
             self._bus.send(Message.new_signal(path, interface, member, signature, body))

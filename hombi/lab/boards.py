@@ -1,4 +1,5 @@
-"""Home-built boards that know nothing of Hombi: they publish JSON on topics of their own, or post a number."""
+"""Home-built boards that know nothing of Hombi: they publish JSON on topics of their
+own, or post a number."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ AGAIN_AFTER_S = 2.0
 
 
 class Boards:
-    """Two boards that share a tool's key, as a person would give it to all they build."""
+    """Two boards that share a tool's key, as a person would give it to all they
+    build."""
 
     def __init__(self, mill: Mill, host: str, port: int, key: str, speed: float) -> None:
         self._mill, self._host, self._port, self._key, self._speed = mill, host, port, key, speed
@@ -30,7 +32,10 @@ class Boards:
         hello = p.Connect(TOOL, keep_alive=30, username=TOOL, password=self._key.encode())
         while True:
             try:
-                async with MqttClient.connect(self._host, self._port, hello, self._heard) as (client, ended):
+                async with MqttClient.connect(self._host, self._port, hello, self._heard) as (
+                    client,
+                    ended,
+                ):
                     client.subscribe("mill/terrace-lamp/cmd")
                     while not ended.done():
                         for topic, payload in self.says():
@@ -43,7 +48,10 @@ class Boards:
         """What the boards publish now."""
         mill = self._mill
         soil = {
-            "soil": {"moisture": round(41 + mill.noise("soil", 1.5), 1), "temp_c": round(mill.outdoor.temperature + 1.5, 1)},
+            "soil": {
+                "moisture": round(41 + mill.noise("soil", 1.5), 1),
+                "temp_c": round(mill.outdoor.temperature + 1.5, 1),
+            },
             "bat_mv": 2987,
             "rssi": round(-67 + mill.noise("rssi", 2)),
         }
@@ -58,7 +66,9 @@ class Boards:
         self.lamp = b"ON" in message.payload
 
 
-async def post_for_ever(http: httpx.AsyncClient, mill: Mill, node: str, key: str, speed: float) -> None:
+async def post_for_ever(
+    http: httpx.AsyncClient, mill: Mill, node: str, key: str, speed: float
+) -> None:
     """A board that posts how fast the wheel turns, as a bare number."""
     while True:
         try:

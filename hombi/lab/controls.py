@@ -1,4 +1,5 @@
-"""What a person does with the lab's radio nodes: press a button, carry one away, run its battery down, pull the stick out.
+"""What a person does with the lab's radio nodes: press a button, carry one away, run
+its battery down, pull the stick out.
 
 As addresses for the command line, and as a page.
 """
@@ -63,13 +64,21 @@ class Controls:
 
     @staticmethod
     def _told(name: str, node: Held) -> dict[str, str | bool]:
-        return {"node": name, "title": node.title, "link": node.link, "state": node.state, "away": node.away}
+        return {
+            "node": name,
+            "title": node.title,
+            "link": node.link,
+            "state": node.state,
+            "away": node.away,
+        }
 
     async def _do(self, request: Request) -> Response:
         name, what = request.path_params["node"], request.path_params["what"]
         node = self._nodes.get(name)
         if node is None:
-            return JSONResponse({"detail": f"no node {name} here; there are {', '.join(self._nodes)}"}, 404)
+            return JSONResponse(
+                {"detail": f"no node {name} here; there are {', '.join(self._nodes)}"}, 404
+            )
         if what == "press":
             node.press()
         elif what in ("away", "back"):

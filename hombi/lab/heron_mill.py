@@ -31,7 +31,8 @@ ROOMS = (
 
 @dataclass(frozen=True, slots=True)
 class NodePlan:
-    """One node: its name, room, how it talks ("mqtt" or "http"), how often in s, and what it has."""
+    """One node: its name, room, how it talks ("mqtt" or "http"), how often in s, and
+    what it has."""
 
     address: str
     title: str
@@ -39,14 +40,15 @@ class NodePlan:
     talks: str
     every_s: float
     properties: tuple[Property, ...]
-    # Settings of the node's own: affordances by name, each with the value it has when it is new as `default`.
+    # Settings of the node's own: affordances by name, each with the value it has when
+    # it is new as `default`.
     settings: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
 
     @property
     def thing_id(self) -> str:
         """A name that the node keeps."""
-        digest = hashlib.sha256(self.address.encode()).hexdigest()
-        return f"urn:uuid:{digest[:8]}-{digest[8:12]}-4{digest[13:16]}-8{digest[17:20]}-{digest[20:32]}"
+        d = hashlib.sha256(self.address.encode()).hexdigest()
+        return f"urn:uuid:{d[:8]}-{d[8:12]}-4{d[13:16]}-8{d[17:20]}-{d[20:32]}"
 
     @property
     def setup_code(self) -> str:
@@ -62,16 +64,22 @@ class NodePlan:
             "title": self.title,
             "securityDefinitions": {"basic": {"scheme": "basic"}},
             "security": "basic",
-            "properties": {p.name: p.description() for p in self.properties} | {k: dict(v) for k, v in self.settings.items()},
+            "properties": {p.name: p.description() for p in self.properties}
+            | {k: dict(v) for k, v in self.settings.items()},
         }
 
 
 def _room(room: str, what: str) -> Sense:
-    return lambda mill: getattr(mill.rooms[room], what) + mill.noise(f"{room} {what}", 0.05 if what == "temperature" else 0.25)
+    return lambda mill: (
+        getattr(mill.rooms[room], what)
+        + mill.noise(f"{room} {what}", 0.05 if what == "temperature" else 0.25)
+    )
 
 
 def _temperature(room: str) -> Property:
-    return Property("temperature", "Temperature", "number", _room(room, "temperature"), "Cel", -40, 85)
+    return Property(
+        "temperature", "Temperature", "number", _room(room, "temperature"), "Cel", -40, 85
+    )
 
 
 def _humidity(room: str) -> Property:
@@ -85,16 +93,31 @@ def _humidity(room: str) -> Property:
 
 
 def _battery(node: str) -> Property:
-    return Property("battery", "Battery", "number", lambda mill: round(mill.battery(node)), "%EL", 0, 100, history_every=36)
+    return Property(
+        "battery",
+        "Battery",
+        "number",
+        lambda mill: round(mill.battery(node)),
+        "%EL",
+        0,
+        100,
+        history_every=36,
+    )
 
 
 def _switch(device: str, title: str = "Switch") -> Property:
-    return Property("switch", title, "boolean", lambda mill: getattr(mill.devices, device), switches=device)
+    return Property(
+        "switch", title, "boolean", lambda mill: getattr(mill.devices, device), switches=device
+    )
 
 
 def _power(device: str, watts: float) -> Property:
     def sense(mill: Mill) -> float:
-        return round(watts + mill.noise(device, watts / 60), 1) if getattr(mill.devices, device) else 0.4
+        return (
+            round(watts + mill.noise(device, watts / 60), 1)
+            if getattr(mill.devices, device)
+            else 0.4
+        )
 
     return Property("power", "Power", "number", sense, "W", 0, 3680)
 
@@ -112,11 +135,30 @@ PLANS: tuple[NodePlan, ...] = (
         5,
         (_temperature("cellar"), _humidity("cellar"), _battery("cellar-rack")),
         {
-            "interval": {"title": "Interval", "type": "integer", "unit": "s", "minimum": 2, "maximum": 600, "default": 5},
-            "sensitivity": {"title": "Sensitivity", "type": "string", "enum": ["low", "medium", "high"], "default": "medium"},
+            "interval": {
+                "title": "Interval",
+                "type": "integer",
+                "unit": "s",
+                "minimum": 2,
+                "maximum": 600,
+                "default": 5,
+            },
+            "sensitivity": {
+                "title": "Sensitivity",
+                "type": "string",
+                "enum": ["low", "medium", "high"],
+                "default": "medium",
+            },
         },
     ),
-    NodePlan("cellar-mister", "Cellar mister", "Cheese cellar", "mqtt", 10, (_switch("mister", "Mister"), _power("mister", 38))),
+    NodePlan(
+        "cellar-mister",
+        "Cellar mister",
+        "Cheese cellar",
+        "mqtt",
+        10,
+        (_switch("mister", "Mister"), _power("mister", 38)),
+    ),
     NodePlan(
         "workshop-bench",
         "Workshop bench",
@@ -126,7 +168,15 @@ PLANS: tuple[NodePlan, ...] = (
         (
             Property("temperature", "Temperature", "number", _fahrenheit, "[degF]", -40, 185),
             Property("humidity", "Humidity", "number", _humidity("workshop").sense, "%RH", 0, 100),
-            Property("co2", "CO2", "number", lambda mill: round(mill.co2 + mill.noise("co2", 6)), "ppm", 400, 5000),
+            Property(
+                "co2",
+                "CO2",
+                "number",
+                lambda mill: round(mill.co2 + mill.noise("co2", 6)),
+                "ppm",
+                400,
+                5000,
+            ),
         ),
     ),
     NodePlan(
@@ -137,8 +187,24 @@ PLANS: tuple[NodePlan, ...] = (
         10,
         (
             _switch("kettle", "Kettle"),
-            Property("power", "Power", "number", lambda mill: round(mill.plug_power + mill.noise("plug", 0.1), 1), "W", 0, 3680),
-            Property("energy", "Energy", "number", lambda mill: round(mill.energy_kwh, 3), "kWh", 0, history_every=6),
+            Property(
+                "power",
+                "Power",
+                "number",
+                lambda mill: round(mill.plug_power + mill.noise("plug", 0.1), 1),
+                "W",
+                0,
+                3680,
+            ),
+            Property(
+                "energy",
+                "Energy",
+                "number",
+                lambda mill: round(mill.energy_kwh, 3),
+                "kWh",
+                0,
+                history_every=6,
+            ),
         ),
     ),
     NodePlan(
@@ -161,13 +227,40 @@ PLANS: tuple[NodePlan, ...] = (
         15,
         (
             _temperature("hen-house"),
-            Property("occupancy", "Hens inside", "boolean", lambda mill: mill.hens_inside, semantic_type="hombi:Occupancy"),
+            Property(
+                "occupancy",
+                "Hens inside",
+                "boolean",
+                lambda mill: mill.hens_inside,
+                semantic_type="hombi:Occupancy",
+            ),
             _battery("hen-house-perch"),
         ),
     ),
-    NodePlan("drying-rack", "Drying rack", "Drying room", "mqtt", 5, (_temperature("drying"), _humidity("drying"))),
-    NodePlan("drying-fan", "Drying fan", "Drying room", "mqtt", 10, (_switch("fan", "Fan"), _power("fan", 24))),
-    NodePlan("loft-beam", "Loft beam", "Loft", "http", 20, (_temperature("loft"), _humidity("loft"), _battery("loft-beam"))),
+    NodePlan(
+        "drying-rack",
+        "Drying rack",
+        "Drying room",
+        "mqtt",
+        5,
+        (_temperature("drying"), _humidity("drying")),
+    ),
+    NodePlan(
+        "drying-fan",
+        "Drying fan",
+        "Drying room",
+        "mqtt",
+        10,
+        (_switch("fan", "Fan"), _power("fan", 24)),
+    ),
+    NodePlan(
+        "loft-beam",
+        "Loft beam",
+        "Loft",
+        "http",
+        20,
+        (_temperature("loft"), _humidity("loft"), _battery("loft-beam")),
+    ),
     NodePlan(
         "terrace-mast",
         "Terrace mast",
@@ -175,7 +268,15 @@ PLANS: tuple[NodePlan, ...] = (
         "http",
         20,
         (
-            Property("temperature", "Temperature", "number", lambda m: m.outdoor.temperature + m.noise("out", 0.1), "Cel", -40, 60),
+            Property(
+                "temperature",
+                "Temperature",
+                "number",
+                lambda m: m.outdoor.temperature + m.noise("out", 0.1),
+                "Cel",
+                -40,
+                60,
+            ),
             Property(
                 "pressure",
                 "Pressure",
@@ -186,13 +287,20 @@ PLANS: tuple[NodePlan, ...] = (
                 110000,
             ),
             Property(
-                "illuminance", "Light", "number", lambda m: round(m.outdoor.light * (1 + m.noise("light", 0.02))), "lx", 0, 120000
+                "illuminance",
+                "Light",
+                "number",
+                lambda m: round(m.outdoor.light * (1 + m.noise("light", 0.02))),
+                "lx",
+                0,
+                120000,
             ),
         ),
     ),
 )
 
-# One node that nobody has let in yet: it keeps asking, and is seen as soon as pairing is open.
+# One node that nobody has let in yet: it keeps asking, and is seen as soon as pairing
+# is open.
 OUTSIDE = NodePlan(
     "hen-house-hatch",
     "Hen house hatch",
@@ -200,14 +308,21 @@ OUTSIDE = NodePlan(
     "mqtt",
     15,
     (
-        Property("contact", "Hatch", "boolean", lambda mill: mill.outdoor.light > 300, semantic_type="hombi:Contact"),
+        Property(
+            "contact",
+            "Hatch",
+            "boolean",
+            lambda mill: mill.outdoor.light > 300,
+            semantic_type="hombi:Contact",
+        ),
         _temperature("hen-house"),
         _battery("hen-house-hatch"),
     ),
 )
 
 
-# Nodes that describe themselves and are reached over HTTP. The first is let in when the demo begins, the second waits.
+# Nodes that describe themselves and are reached over HTTP. The first is let in when the
+# demo begins, the second waits.
 def _vent() -> ThingPlan:
     return ThingPlan(
         "loft-vent",
@@ -215,17 +330,38 @@ def _vent() -> ThingPlan:
         "A flap in the gable, with a climate sensor on it.",
         "Loft",
         (
-            Property("temperature", "Temperature", "number", _room("loft", "temperature"), "Cel", -40, 85),
+            Property(
+                "temperature", "Temperature", "number", _room("loft", "temperature"), "Cel", -40, 85
+            ),
             Property("humidity", "Humidity", "number", _room("loft", "humidity"), "%RH", 0, 100),
-            Property("flap", "Flap", "boolean", lambda mill: False, semantic_type="hombi:Switch", switches="flap"),
+            Property(
+                "flap",
+                "Flap",
+                "boolean",
+                lambda mill: False,
+                semantic_type="hombi:Switch",
+                switches="flap",
+            ),
         ),
         told=("temperature",),
         settings={
-            "interval": {"title": "Interval", "type": "integer", "unit": "s", "minimum": 1, "maximum": 600},
+            "interval": {
+                "title": "Interval",
+                "type": "integer",
+                "unit": "s",
+                "minimum": 1,
+                "maximum": 600,
+            },
             "mode": {"title": "Mode", "type": "string", "enum": ["quiet", "usual", "brisk"]},
         },
         starts={"interval": 30, "mode": "usual"},
-        actions={"wink": {"title": "Wink", "description": "Blinks, to be found.", "input": {"type": "integer", "unit": "s"}}},
+        actions={
+            "wink": {
+                "title": "Wink",
+                "description": "Blinks, to be found.",
+                "input": {"type": "integer", "unit": "s"},
+            }
+        },
     )
 
 
@@ -236,8 +372,18 @@ def _gauge() -> ThingPlan:
         "How high the water stands in the mill race.",
         "Boathouse",
         (
-            Property("level", "Water level", "number", lambda m: 82 + m.noise("race", 1), "cm", 0, 250),
-            Property("temperature", "Water temperature", "number", lambda m: 9 + m.noise("water", 0.2), "Cel", -5, 40),
+            Property(
+                "level", "Water level", "number", lambda m: 82 + m.noise("race", 1), "cm", 0, 250
+            ),
+            Property(
+                "temperature",
+                "Water temperature",
+                "number",
+                lambda m: 9 + m.noise("water", 0.2),
+                "Cel",
+                -5,
+                40,
+            ),
         ),
         told=("level",),
         extra={
@@ -250,7 +396,8 @@ def _gauge() -> ThingPlan:
 
 
 def web_things(port: int = USUAL_PORT) -> tuple[ThingPlan, ThingPlan]:
-    """The described nodes: the one that is let in, and the one that waits. At another port they are other nodes."""
+    """The described nodes: the one that is let in, and the one that waits. At another
+    port they are other nodes."""
     house = "" if port == USUAL_PORT else f" {port}"
     return replace(_vent(), house=house), replace(_gauge(), house=house)
 
@@ -258,7 +405,11 @@ def web_things(port: int = USUAL_PORT) -> tuple[ThingPlan, ThingPlan]:
 def _climate(room: str) -> dict[int, dict[int, Attr]]:
     return {
         0x0402: {0x0000: Attr(zcl.S16, lambda m: 100 * _room(room, "temperature")(m))},
-        0x0405: {0x0000: Attr(zcl.U16, lambda m: 100 * min(100.0, max(0.0, float(_room(room, "humidity")(m)))))},
+        0x0405: {
+            0x0000: Attr(
+                zcl.U16, lambda m: 100 * min(100.0, max(0.0, float(_room(room, "humidity")(m))))
+            )
+        },
     }
 
 
@@ -271,21 +422,25 @@ def _zone(kind: int) -> dict[int, dict[int, Attr]]:
     return {0x0500: {0x0000: Attr(zcl.ENUM8, 0), 0x0001: Attr(zcl.ENUM16, kind), 0x0010: _OWNER}}
 
 
-# The Zigbee nodes, all of made-up makes. Those that `waits` are not let in when the demo begins.
+# The Zigbee nodes, all of made-up makes. Those that `waits` are not let in when the
+# demo begins.
 ZIGBEE: tuple[ZigbeePlan, ...] = (
     ZigbeePlan(
-        "loft-climate", "Loft climate", "Loft", "Alder & Finch", "Climate C3", 0x00F1_5EED_0000_0101,
+        "loft-climate", "Loft climate", "Loft", "Alder & Finch", "Climate C3",
+        0x00F1_5EED_0000_0101,
         {1: Part(0x0302, _ABOUT | _BATTERY | _climate("loft") | {
             0x0403: {0x0000: Attr(zcl.S16, lambda m: m.outdoor.pressure)},
         })},
     ),
     ZigbeePlan(
-        "workshop-door", "Workshop door", "Workshop", "Alder & Finch", "Door D1", 0x00F1_5EED_0000_0102,
+        "workshop-door", "Workshop door", "Workshop", "Alder & Finch", "Door D1",
+        0x00F1_5EED_0000_0102,
         {1: Part(0x0402, _ABOUT | _BATTERY | _zone(0x0015))},
         zone_alarm=lambda m: m.workshop_door_open,
     ),
     ZigbeePlan(
-        "boathouse-watch", "Boathouse watch", "Boathouse", "Weirside", "Watch W2", 0x00F1_5EED_0000_0103,
+        "boathouse-watch", "Boathouse watch", "Boathouse", "Weirside", "Watch W2",
+        0x00F1_5EED_0000_0103,
         {1: Part(0x0107, _ABOUT | _BATTERY | {
             0x0406: {
                 0x0000: Attr(zcl.BITMAP8, lambda m: int(m.somebody_at_the_boats)),
@@ -307,7 +462,8 @@ ZIGBEE: tuple[ZigbeePlan, ...] = (
                 0x050B: Attr(zcl.S16, lambda m: 10 * m.lights_power),
                 0x0505: Attr(zcl.U16, lambda m: 10 * (231 + m.noise("mains", 0.6))),
                 0x0508: Attr(zcl.U16, lambda m: 1000 * m.lights_power / 231),
-                0x0600: Attr(zcl.U16, 1), 0x0601: Attr(zcl.U16, 10), 0x0602: Attr(zcl.U16, 1), 0x0603: Attr(zcl.U16, 1000),
+                0x0600: Attr(zcl.U16, 1), 0x0601: Attr(zcl.U16, 10), 0x0602: Attr(zcl.U16, 1),
+                0x0603: Attr(zcl.U16, 1000),
                 0x0604: Attr(zcl.U16, 1), 0x0605: Attr(zcl.U16, 10),
             },
         }, (0x000A,))},
@@ -315,15 +471,19 @@ ZIGBEE: tuple[ZigbeePlan, ...] = (
     ),
     ZigbeePlan(
         "loft-lamp", "Loft lamp", "Loft", "Weirside", "Lamp L4", 0x00F1_5EED_0000_0105,
-        {1: Part(0x0101, _ABOUT | {0x0006: {0x0000: Attr(zcl.BOOL)}, 0x0008: {0x0000: Attr(zcl.U8)}})},
+        {1: Part(0x0101, _ABOUT | {0x0006: {0x0000: Attr(zcl.BOOL)},
+                                   0x0008: {0x0000: Attr(zcl.U8)}})},
         sleepy=False, router=True, power=1,
     ),
     ZigbeePlan(
-        "terrace-light", "Terrace light", "Terrace", "Alder & Finch", "Light L1", 0x00F1_5EED_0000_0106,
-        {1: Part(0x0106, _ABOUT | _BATTERY | {0x0400: {0x0000: Attr(zcl.U16, lambda m: lux(m.outdoor.light))}})},
+        "terrace-light", "Terrace light", "Terrace", "Alder & Finch", "Light L1",
+        0x00F1_5EED_0000_0106,
+        {1: Part(0x0106, _ABOUT | _BATTERY | {
+            0x0400: {0x0000: Attr(zcl.U16, lambda m: lux(m.outdoor.light))}})},
     ),
     ZigbeePlan(
-        "cellar-floor", "Cellar floor", "Cheese cellar", "Alder & Finch", "Leak K1", 0x00F1_5EED_0000_0107,
+        "cellar-floor", "Cellar floor", "Cheese cellar", "Alder & Finch", "Leak K1",
+        0x00F1_5EED_0000_0107,
         {1: Part(0x0402, _ABOUT | _BATTERY | _zone(0x002A))},
         zone_alarm=lambda m: m.devices.spilt, waits=True,
     ),
@@ -335,7 +495,8 @@ ZIGBEE: tuple[ZigbeePlan, ...] = (
             3: (datapoints.VALUE, lambda m: round(m.soil_moisture)),
             5: (datapoints.VALUE, lambda m: round(10 * m.soil_temperature)),
             15: (datapoints.VALUE, lambda m: round(m.battery("herb-probe"))),
-            # Its conductivity, µS/cm: no profile names it, so that there is something to name.
+            # Its conductivity, µS/cm: no profile names it, so that there is something
+            # to name.
             21: (datapoints.VALUE, lambda m: round(300 + 9 * m.soil_moisture)),
             101: (datapoints.VALUE, 30),
         },
@@ -353,21 +514,25 @@ ZIGBEE: tuple[ZigbeePlan, ...] = (
 # The Bluetooth nodes.
 BLUETOOTH: tuple[BluetoothPlan, ...] = (
     BluetoothPlan(
-        "boathouse-tag", "Boathouse tag", "Boathouse", "00:00:5E:00:53:21", "Alder & Finch", "Tag T2",
+        "boathouse-tag", "Boathouse tag", "Boathouse", "00:00:5E:00:53:21", "Alder & Finch",
+        "Tag T2",
         senses=((gatt.TEMPERATURE, lambda m: float(_room("boathouse", "temperature")(m))),
                 (gatt.HUMIDITY, lambda m: min(100.0, float(_room("boathouse", "humidity")(m))))),
     ),
     BluetoothPlan(
-        "cellar-shelf", "Cellar shelf", "Cheese cellar", "00:00:5E:00:53:22", "Reed & Rush", "Shelf",
+        "cellar-shelf", "Cellar shelf", "Cheese cellar", "00:00:5E:00:53:22", "Reed & Rush",
+        "Shelf",
         shelf=lambda m: 8400 + 40 * m.noise("shelf", 0.2),
     ),
     BluetoothPlan(
-        "drying-probe", "Drying probe", "Drying room", "00:00:5E:00:53:23", "Alder & Finch", "Probe G1", connects=True,
+        "drying-probe", "Drying probe", "Drying room", "00:00:5E:00:53:23", "Alder & Finch",
+        "Probe G1", connects=True,
         senses=((gatt.TEMPERATURE, lambda m: float(_room("drying", "temperature")(m))),
                 (gatt.HUMIDITY, lambda m: min(100.0, float(_room("drying", "humidity")(m)))),
                 (gatt.PRESSURE, lambda m: 100 * m.outdoor.pressure)),
     ),
     BluetoothPlan(
-        "hen-lamp", "Hen house lamp", "Hen house", "00:00:5E:00:53:24", "Weirside", "Switch B1", connects=True, switches="hen_lamp",
+        "hen-lamp", "Hen house lamp", "Hen house", "00:00:5E:00:53:24", "Weirside", "Switch B1",
+        connects=True, switches="hen_lamp",
     ),
 )  # fmt: skip

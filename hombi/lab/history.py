@@ -21,7 +21,8 @@ def spacing_s(before_now_s: float) -> float:
 
 
 def history(seed: int, until_s: float) -> tuple[Mill, dict[str, list[Record]]]:
-    """The mill as it is at `until_s`, and what each node kept of the 35 days before, oldest first."""
+    """The mill as it is at `until_s`, and what each node kept of the 35 days before,
+    oldest first."""
     mill = Mill(seed, until_s - DAYS * 86_400)
     kept: dict[str, list[Record]] = {plan.address: [] for plan in PLANS}
     states: dict[tuple[str, str], object] = {}
@@ -37,7 +38,8 @@ def history(seed: int, until_s: float) -> tuple[Mill, dict[str, list[Record]]]:
                         kept[plan.address].append(record(prop, mill, at_s))
                 elif due and number % prop.history_every == 0:
                     kept[plan.address].append(record(prop, mill, at_s))
-    # The old controls are taken out now: what they left on would stay on, since no automation has started it.
+    # The old controls are taken out now: what they left on would stay on, since no
+    # automation has started it.
     d = mill.devices
     d.mister = d.fan = d.kettle = False
     return mill, kept

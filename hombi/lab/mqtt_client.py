@@ -16,9 +16,15 @@ class Refused(Exception):
 
 
 class MqttClient:
-    """One connection: publishes wait for their acknowledgement, messages go to a callback."""
+    """One connection: publishes wait for their acknowledgement, messages go to a
+    callback."""
 
-    def __init__(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter, heard: Callable[[p.Publish], None]) -> None:
+    def __init__(
+        self,
+        reader: asyncio.StreamReader,
+        writer: asyncio.StreamWriter,
+        heard: Callable[[p.Publish], None],
+    ) -> None:
         self._reader, self._writer, self._heard = reader, writer, heard
         self._numbers = count()
         self._waiting: dict[int, asyncio.Future[None]] = {}
@@ -28,7 +34,8 @@ class MqttClient:
     async def connect(
         cls, host: str, port: int, hello: p.Connect, heard: Callable[[p.Publish], None]
     ) -> AsyncIterator[tuple[MqttClient, asyncio.Task[None]]]:
-        """A connected client, and the task that ends when the connection does. Raises OSError, Refused."""
+        """A connected client, and the task that ends when the connection does. Raises
+        OSError, Refused."""
         reader, writer = await asyncio.open_connection(host, port)
         writer.get_extra_info("socket").setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         client = cls(reader, writer, heard)
@@ -49,7 +56,9 @@ class MqttClient:
         finally:
             writer.close()
 
-    async def publish(self, topic: str, payload: bytes, *, qos: int = 1, retain: bool = False) -> None:
+    async def publish(
+        self, topic: str, payload: bytes, *, qos: int = 1, retain: bool = False
+    ) -> None:
         """Publish, and at QoS 1 wait until it is acknowledged."""
         number = next(self._numbers) % 0xFFFF + 1 if qos else 0
         self._writer.write(p.encode(p.Publish(topic, payload, qos, retain, number)))
@@ -82,7 +91,9 @@ class MqttClient:
 
     def _take(self, packet: p.Packet) -> None:
         if isinstance(packet, p.Puback):
-            if (waiting := self._waiting.pop(packet.packet_id, None)) is not None and not waiting.done():
+            if (
+                waiting := self._waiting.pop(packet.packet_id, None)
+            ) is not None and not waiting.done():
                 waiting.set_result(None)
         elif isinstance(packet, p.Publish):
             if packet.qos:

@@ -49,13 +49,22 @@ def record(prop: Property, mill: Mill, at_s: float | None = None) -> Record:
 
 
 class LabNode:
-    """One node of the mill. Its key is kept in a file, as a board keeps it in its flash."""
+    """One node of the mill. Its key is kept in a file, as a board keeps it in its
+    flash."""
 
     def __init__(self, plan: NodePlan, mill: Mill, hub_url: str, flash: Path, speed: float) -> None:
-        self.plan, self._mill, self._hub_url, self._flash, self._speed = plan, mill, hub_url, flash, speed
+        self.plan, self._mill, self._hub_url, self._flash, self._speed = (
+            plan,
+            mill,
+            hub_url,
+            flash,
+            speed,
+        )
         self._changed = asyncio.Event()
         self._sent: dict[str, float | bool] = {}
-        self.settings: dict[str, Any] = {name: one["default"] for name, one in plan.settings.items()}
+        self.settings: dict[str, Any] = {
+            name: one["default"] for name, one in plan.settings.items()
+        }
         self.letter: Letter | None = None
         if flash.exists():
             self.letter = Letter(**json.loads(flash.read_text()))
@@ -67,7 +76,9 @@ class LabNode:
         proof = hmac.new(code, plan.thing_id.encode(), hashlib.sha256).hexdigest()
         while self.letter is None:
             try:
-                asked = await http.post("/api/arrivals", json={"description": plan.description(), "proof": proof})
+                asked = await http.post(
+                    "/api/arrivals", json={"description": plan.description(), "proof": proof}
+                )
                 if asked.status_code == 202:
                     await self._wait(http, asked.json())
                     continue
@@ -77,13 +88,22 @@ class LabNode:
 
     async def _wait(self, http: httpx.AsyncClient, ticket: dict[str, Any]) -> None:
         while True:
-            outcome = await http.get(ticket["outcome"], headers={"Authorization": f"Bearer {ticket['ticket']}"})
+            outcome = await http.get(
+                ticket["outcome"], headers={"Authorization": f"Bearer {ticket['ticket']}"}
+            )
             said = outcome.json()
             if outcome.status_code != 200 or said["state"] in ("turned-away", "locked"):
                 return
             if said["state"] == "admitted":
                 mqtt = said["mqtt"]
-                self.letter = Letter(said["node"], said["key"], mqtt["port"], mqtt["readings"], mqtt["wanted"], mqtt["presence"])
+                self.letter = Letter(
+                    said["node"],
+                    said["key"],
+                    mqtt["port"],
+                    mqtt["readings"],
+                    mqtt["wanted"],
+                    mqtt["presence"],
+                )
                 self._flash.write_text(json.dumps(self.letter.__dict__))
                 self._flash.chmod(0o600)
                 return
@@ -92,7 +112,12 @@ class LabNode:
     async def upload(self, http: httpx.AsyncClient, records: Sequence[Record]) -> None:
         """Send what it kept in memory, by HTTP, in one pack."""
         assert self.letter is not None
-        answer = await http.post("/api/intake", content=encode(list(records)), auth=(self.letter.node, self.letter.key), timeout=60)
+        answer = await http.post(
+            "/api/intake",
+            content=encode(list(records)),
+            auth=(self.letter.node, self.letter.key),
+            timeout=60,
+        )
         answer.raise_for_status()
 
     async def run(self, http: httpx.AsyncClient) -> None:
@@ -130,7 +155,9 @@ class LabNode:
                 self._changed.clear()
                 full = loop.time() >= self._next_full
                 if full:
-                    self._next_full = loop.time() + self.settings.get("interval", self.plan.every_s) / self._speed
+                    self._next_full = (
+                        loop.time() + self.settings.get("interval", self.plan.every_s) / self._speed
+                    )
                 records = self._report(everything=full)
                 if records:
                     await client.publish(letter.readings, encode(records))
@@ -142,7 +169,8 @@ class LabNode:
             ended.result()
 
     def _report(self, *, everything: bool) -> list[Record]:
-        """All values when it is time, else only the states that changed: a door does not wait for its turn."""
+        """All values when it is time, else only the states that changed: a door does
+        not wait for its turn."""
         records = []
         for prop in self.plan.properties:
             value = prop.sense(self._mill)
@@ -151,11 +179,14 @@ class LabNode:
                 self._sent[prop.name] = value
         if everything:
             for name, value in self.settings.items():
-                records.append(Record(n=name, vs=value) if isinstance(value, str) else Record(n=name, v=value))
+                records.append(
+                    Record(n=name, vs=value) if isinstance(value, str) else Record(n=name, v=value)
+                )
         return records
 
     def _asked(self, message: p.Publish) -> None:
-        """A command: done after the moment that a relay takes, and confirmed by the next report."""
+        """A command: done after the moment that a relay takes, and confirmed by the
+        next report."""
         if message.topic.endswith("/actions"):
             return
         for wanted in decode(message.payload):
@@ -167,7 +198,9 @@ class LabNode:
                 self._changed.set()
             for prop in self.plan.properties:
                 if prop.name == wanted.n and prop.switches:
-                    asyncio.get_running_loop().call_later(random.uniform(0.02, 0.08), self._set, prop, wanted.vb is True)
+                    asyncio.get_running_loop().call_later(
+                        random.uniform(0.02, 0.08), self._set, prop, wanted.vb is True
+                    )
 
     def _set(self, prop: Property, value: bool) -> None:
         setattr(self._mill.devices, prop.switches, value)

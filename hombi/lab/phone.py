@@ -1,4 +1,5 @@
-"""A stand-in phone with its push service: takes the real Web Push request, checks it, decrypts it, and shows the notice."""
+"""A stand-in phone with its push service: takes the real Web Push request, checks it,
+decrypts it, and shows the notice."""
 
 from __future__ import annotations
 
@@ -14,7 +15,13 @@ from typing import Any
 
 import http_ece
 from cryptography.hazmat.primitives.asymmetric import ec
-from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat, PublicFormat, load_pem_private_key
+from cryptography.hazmat.primitives.serialization import (
+    Encoding,
+    NoEncryption,
+    PrivateFormat,
+    PublicFormat,
+    load_pem_private_key,
+)
 from py_vapid import Vapid02
 from starlette.requests import Request
 from starlette.responses import HTMLResponse, JSONResponse, PlainTextResponse, Response
@@ -30,9 +37,10 @@ def _base64url(data: bytes) -> str:
 
 @dataclass
 class LabPhone:
-    """One phone. `answer` makes its push service answer with another status, to see what the hub makes of it, `headers` with
-    more than that, and `slow_s` so much later. As on a real phone, a notice takes the place of the one with the same tag, and
-    only what is new rings."""
+    """One phone. `answer` makes its push service answer with another status, to see
+    what the hub makes of it, `headers` with more than that, and `slow_s` so much later.
+    As on a real phone, a notice takes the place of the one with the same tag, and only
+    what is new rings."""
 
     name: str
     private_key: ec.EllipticCurvePrivateKey
@@ -54,15 +62,32 @@ class LabPhone:
             key = load_pem_private_key(kept["key"].encode(), None)
             assert isinstance(key, ec.EllipticCurvePrivateKey)
             return cls(name, key, base64.b64decode(kept["auth"]), kept["channel"])
-        phone = cls(name, ec.generate_private_key(ec.SECP256R1()), secrets.token_bytes(16), secrets.token_urlsafe(12))
-        pem = phone.private_key.private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption()).decode()
-        path.write_text(json.dumps({"key": pem, "auth": base64.b64encode(phone.auth).decode(), "channel": phone.channel}))
+        phone = cls(
+            name,
+            ec.generate_private_key(ec.SECP256R1()),
+            secrets.token_bytes(16),
+            secrets.token_urlsafe(12),
+        )
+        pem = phone.private_key.private_bytes(
+            Encoding.PEM, PrivateFormat.PKCS8, NoEncryption()
+        ).decode()
+        path.write_text(
+            json.dumps(
+                {
+                    "key": pem,
+                    "auth": base64.b64encode(phone.auth).decode(),
+                    "channel": phone.channel,
+                }
+            )
+        )
         path.chmod(0o600)
         return phone
 
     def keys(self) -> dict[str, str]:
         """The keys of its subscription (RFC 8291, section 3)."""
-        point = self.private_key.public_key().public_bytes(Encoding.X962, PublicFormat.UncompressedPoint)
+        point = self.private_key.public_key().public_bytes(
+            Encoding.X962, PublicFormat.UncompressedPoint
+        )
         return {"p256dh": _base64url(point), "auth": _base64url(self.auth)}
 
     async def push(self, request: Request) -> Response:
@@ -78,7 +103,10 @@ class LabPhone:
             return PlainTextResponse(problem, 403)
         try:
             message = http_ece.decrypt(
-                await request.body(), private_key=self.private_key, auth_secret=self.auth, version="aes128gcm"
+                await request.body(),
+                private_key=self.private_key,
+                auth_secret=self.auth,
+                version="aes128gcm",
             )
         except http_ece.ECEException as error:
             self.refused += 1
@@ -88,10 +116,15 @@ class LabPhone:
         return Response(status_code=self.answer)
 
     def _show(self, notice: dict[str, Any]) -> None:
-        """Show it: in the place of the one with the same tag, which does not ring again (Notifications API, 2.4)."""
+        """Show it: in the place of the one with the same tag, which does not ring again
+        (Notifications API, 2.4)."""
         self.taken += 1
         shown = {**notice, "received_at": round(time.time() * 1000)}
-        same = [n for n, one in enumerate(self.notices) if notice.get("tag") and one.get("tag") == notice["tag"]]
+        same = [
+            n
+            for n, one in enumerate(self.notices)
+            if notice.get("tag") and one.get("tag") == notice["tag"]
+        ]
         if same:
             self.notices[same[0]] = shown
             return
@@ -132,11 +165,15 @@ class LabPhone:
         """What the phone shows, as a page."""
         rows = "".join(
             f"<li><b>{html.escape(n['title'])}</b><p>{html.escape(n['text'])}</p>"
-            f"<time>{time.strftime('%H:%M:%S', time.localtime(n['received_at'] / 1000))}</time></li>"
+            f"<time>{_clock(n['received_at'])}</time></li>"
             for n in reversed(self.notices)
         )
         body = rows or "<li class='none'>Nothing yet. This phone shows what the hub tells it.</li>"
-        return HTMLResponse(_PAGE.read_text().replace("{{name}}", html.escape(self.name)).replace("{{notices}}", body))
+        return HTMLResponse(
+            _PAGE.read_text()
+            .replace("{{name}}", html.escape(self.name))
+            .replace("{{notices}}", body)
+        )
 
     async def behave(self, request: Request) -> Response:
         """`POST /phone/answer?status=429`: how its push service answers from now on."""
@@ -146,3 +183,7 @@ class LabPhone:
 
 def _decode(text: str) -> bytes:
     return base64.urlsafe_b64decode(text + "=" * (-len(text) % 4))
+
+
+def _clock(ms: int) -> str:
+    return time.strftime("%H:%M:%S", time.localtime(ms / 1000))

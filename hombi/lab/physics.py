@@ -1,7 +1,9 @@
-"""Heron Mill's physics: an outdoor day, rooms that follow it, and devices that act on them.
+"""Heron Mill's physics: an outdoor day, rooms that follow it, and devices that act on
+them.
 
-Every room is a first-order model of its temperature and of the water vapour in its air; relative humidity follows from the
-two by the Magnus formula (WMO-No. 8, annex 4.B). All randomness comes from the seed, so a run repeats.
+Every room is a first-order model of its temperature and of the water vapour in its air;
+relative humidity follows from the two by the Magnus formula (WMO-No. 8, annex 4.B). All
+randomness comes from the seed, so a run repeats.
 """
 
 from __future__ import annotations
@@ -30,21 +32,34 @@ class Outdoor:
 
 
 class Weather:
-    """The weather as a function of time alone, so that the past and the live house agree."""
+    """The weather as a function of time alone, so that the past and the live house
+    agree."""
 
     def __init__(self, seed: int) -> None:
         rng = random.Random(f"weather {seed}")
-        self._waves = [(rng.uniform(1.5, 9.0) * DAY_S, rng.uniform(0, math.tau), rng.uniform(0.4, 1.0)) for _ in range(5)]
+        self._waves = [
+            (rng.uniform(1.5, 9.0) * DAY_S, rng.uniform(0, math.tau), rng.uniform(0.4, 1.0))
+            for _ in range(5)
+        ]
 
     def at(self, time_s: float) -> Outdoor:
         """The weather at a time in seconds since 1970."""
-        front = sum(size * math.sin(math.tau * time_s / period + phase) for period, phase, size in self._waves)
+        front = sum(
+            size * math.sin(math.tau * time_s / period + phase)
+            for period, phase, size in self._waves
+        )
         season = math.cos(math.tau * (time_s / YEAR_S - 0.55))
         hour = time_s % DAY_S / 3600
         day_length = 12 + 4 * season
-        sun = max(0.0, math.sin(math.pi * (hour - 12 + day_length / 2) / day_length)) if abs(hour - 12) < day_length / 2 else 0.0
+        sun = (
+            max(0.0, math.sin(math.pi * (hour - 12 + day_length / 2) / day_length))
+            if abs(hour - 12) < day_length / 2
+            else 0.0
+        )
         clouds = 0.55 + 0.35 * math.tanh(front)
-        temperature = 10 + 8 * season + 2.2 * front + 4 * math.sin(math.tau * (hour - 9) / 24) * clouds
+        temperature = (
+            10 + 8 * season + 2.2 * front + 4 * math.sin(math.tau * (hour - 9) / 24) * clouds
+        )
         humidity = min(0.98, max(0.45, 0.8 - 0.08 * front - 0.18 * sun))
         light = 2 + 80_000 * sun**1.3 * clouds * (0.6 + 0.4 * season)
         return Outdoor(temperature, humidity * saturation_hpa(temperature), 1013 - 4 * front, light)
@@ -52,8 +67,9 @@ class Weather:
 
 @dataclass
 class Room:
-    """One room. `lag_s` is how slowly its temperature follows, `air_s` how slowly its air is exchanged; `set_point` is what
-    it is held near (the ground for a cellar, a stove for a workshop) with `pull` (0 to 1) against the outdoors."""
+    """One room. `lag_s` is how slowly its temperature follows, `air_s` how slowly its
+    air is exchanged; `set_point` is what it is held near (the ground for a cellar, a
+    stove for a workshop) with `pull` (0 to 1) against the outdoors."""
 
     lag_s: float
     air_s: float
@@ -63,10 +79,20 @@ class Room:
     temperature: float = 15.0
     vapour: float = 12.0
 
-    def step(self, seconds: float, outdoor: Outdoor, heat: float = 0.0, water: float = 0.0, fan: float = 0.0) -> None:
-        """Move on: `heat` in K and `water` in hPa an hour from devices, `fan` as a multiple of the usual air exchange."""
+    def step(
+        self,
+        seconds: float,
+        outdoor: Outdoor,
+        heat: float = 0.0,
+        water: float = 0.0,
+        fan: float = 0.0,
+    ) -> None:
+        """Move on: `heat` in K and `water` in hPa an hour from devices, `fan` as a
+        multiple of the usual air exchange."""
         target = self.pull * self.set_point + (1 - self.pull) * outdoor.temperature
-        self.temperature += (target - self.temperature) * min(1.0, seconds / self.lag_s) + heat * seconds / 3600
+        self.temperature += (target - self.temperature) * min(
+            1.0, seconds / self.lag_s
+        ) + heat * seconds / 3600
         exchange = (1 + fan) / self.air_s
         self.vapour += (outdoor.vapour + self.moisture / (1 + fan) - self.vapour) * min(
             1.0, seconds * exchange
@@ -135,7 +161,12 @@ class Mill:
                 elif name == "drying":
                     room.step(seconds, self.outdoor, heat=0.2, fan=2.0 if d.fan else 0.0)
                 elif name == "workshop":
-                    room.step(seconds, self.outdoor, heat=1.5 if d.kettle else 0.0, water=1.0 if d.kettle else 0.0)
+                    room.step(
+                        seconds,
+                        self.outdoor,
+                        heat=1.5 if d.kettle else 0.0,
+                        water=1.0 if d.kettle else 0.0,
+                    )
                 elif name == "boathouse":
                     room.step(seconds, self.outdoor, fan=8.0 if d.door_open else 0.0)
                 else:
@@ -144,7 +175,8 @@ class Mill:
             self.lights_kwh += self.lights_power / 1000 * seconds / 3600
 
     def live_by_itself(self) -> None:
-        """What people, hens and the old controls of the mill did before there was a hub; used for the past only."""
+        """What people, hens and the old controls of the mill did before there was a
+        hub; used for the past only."""
         cellar, drying, d = self.rooms["cellar"], self.rooms["drying"], self.devices
         d.mister = cellar.humidity < 82 or (d.mister and cellar.humidity < 86)
         d.fan = drying.humidity > 62 or (d.fan and drying.humidity > 56)
@@ -153,7 +185,9 @@ class Mill:
 
     def people(self) -> None:
         """Who goes in and out, whether or not there is a hub."""
-        self.devices.door_open = self._chance("door", 300) < (0.12 if 7 <= self.hour < 20 else 0.004)
+        self.devices.door_open = self._chance("door", 300) < (
+            0.12 if 7 <= self.hour < 20 else 0.004
+        )
 
     @property
     def hour(self) -> float:

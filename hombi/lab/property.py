@@ -13,8 +13,9 @@ Sense = Callable[[Mill], float | bool]
 
 @dataclass(frozen=True, slots=True)
 class Property:
-    """One property of a node: its description (W3C WoT TD 1.1), and how it is sensed. `switches` names the device that it
-    sets; `every` counts in how many of the node's reports it is sent."""
+    """One property of a node: its description (W3C WoT TD 1.1), and how it is sensed.
+    `switches` names the device that it sets; `every` counts in how many of the node's
+    reports it is sent."""
 
     name: str
     title: str
@@ -29,6 +30,13 @@ class Property:
 
     def description(self) -> dict[str, Any]:
         """The property affordance."""
-        given = {"title": self.title, "type": self.type, "unit": self.unit, "@type": self.semantic_type}
+        given = {
+            "title": self.title,
+            "type": self.type,
+            "unit": self.unit,
+            "@type": self.semantic_type,
+        }
         limits = {"minimum": self.minimum, "maximum": self.maximum}
-        return {k: v for k, v in (given | limits).items() if v not in ("", None)} | {"readOnly": not self.switches}
+        return {k: v for k, v in (given | limits).items() if v not in ("", None)} | {
+            "readOnly": not self.switches
+        }

@@ -52,7 +52,8 @@ class DemoError(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Demo:
-    """Where the demo runs and how: `speed` is how many times faster than the clock the mill lives."""
+    """Where the demo runs and how: `speed` is how many times faster than the clock the
+    mill lives."""
 
     data: Path
     port: int
@@ -76,9 +77,12 @@ class Demo:
 
 
 async def run_demo(demo: Demo, say: Say) -> None:
-    """Start everything, say how to sign in, and go on until cancelled. Raises DemoError."""
+    """Start everything, say how to sign in, and go on until cancelled. Raises
+    DemoError."""
     if (demo.data / "hub.sqlite3").exists() and not demo.lab.exists():
-        raise DemoError(f"{demo.data} holds a house of its own; set HOMBI_DATA to another folder for the demo")
+        raise DemoError(
+            f"{demo.data} holds a house of its own; set HOMBI_DATA to another folder for the demo"
+        )
     if demo.unfinished.exists():
         say("The demo's house was not finished the last time; it is made anew.")
         _clear(demo)
@@ -91,17 +95,24 @@ async def run_demo(demo: Demo, say: Say) -> None:
     async with _bluetooth(demo, say) as bluetooth, _hub_process(demo, bluetooth) as code:
         url = f"http://127.0.0.1:{demo.port}"
         token = json.loads((demo.data / "hub.token").read_text())["token"]
-        async with AsyncHub(url, token) as hub, httpx.AsyncClient(base_url=url, timeout=15, trust_env=False) as http:
+        async with (
+            AsyncHub(url, token) as hub,
+            httpx.AsyncClient(base_url=url, timeout=15, trust_env=False) as http,
+        ):
             phone = LabPhone.kept_in(demo.lab / "phone.json", "Lab phone")
             first = demo.unfinished.exists()
             mill, kept = Mill(demo.seed, time.time()), dict[str, list[Record]]()
             if first:
                 say("Making the last 35 days at Heron Mill …")
-                # The physics is plain computation: in a thread, so that the hub's questions are answered meanwhile.
+                # The physics is plain computation: in a thread, so that the hub's
+                # questions are answered meanwhile.
                 mill, kept = await asyncio.to_thread(history, demo.seed, time.time())
             else:
                 mill = _kept_mill(demo, mill)
-            nodes = [LabNode(plan, mill, url, demo.lab / f"{plan.address}.json", demo.speed) for plan in PLANS]
+            nodes = [
+                LabNode(plan, mill, url, demo.lab / f"{plan.address}.json", demo.speed)
+                for plan in PLANS
+            ]
             zigbee.move_to(mill)
             if bluetooth is not None:
                 bluetooth.move_to(mill)
@@ -117,8 +128,15 @@ async def run_demo(demo: Demo, say: Say) -> None:
                 if first:
                     await _let_in_radio(hub, zigbee, bluetooth, say)
                 if first:
-                    await hub.add_phone(phone.name, f"http://127.0.0.1:{demo.lab_port}/push/{phone.channel}", phone.keys(), OWNER)
-                outside = LabNode(OUTSIDE, mill, url, demo.lab / f"{OUTSIDE.address}.json", demo.speed)
+                    await hub.add_phone(
+                        phone.name,
+                        f"http://127.0.0.1:{demo.lab_port}/push/{phone.channel}",
+                        phone.keys(),
+                        OWNER,
+                    )
+                outside = LabNode(
+                    OUTSIDE, mill, url, demo.lab / f"{OUTSIDE.address}.json", demo.speed
+                )
                 for node in [*nodes, outside]:
                     group.create_task(node.run(http), name=node.plan.address)
                 if first:
@@ -128,7 +146,10 @@ async def run_demo(demo: Demo, say: Say) -> None:
                 assert letter is not None, "it was let in above, or at an earlier start"
                 boards = Boards(mill, "127.0.0.1", letter.port, keys["tool"], demo.speed)
                 group.create_task(boards.run(), name="boards")
-                group.create_task(post_for_ever(http, mill, keys["node"], keys["node_key"], demo.speed), name="wheel board")
+                group.create_task(
+                    post_for_ever(http, mill, keys["node"], keys["node_key"], demo.speed),
+                    name="wheel board",
+                )
                 if first:
                     for text in sorted((Path(__file__).parent / "automations").glob("*.toml")):
                         await hub.add_automation(text.read_text())
@@ -139,7 +160,8 @@ async def run_demo(demo: Demo, say: Say) -> None:
 
 @contextlib.asynccontextmanager
 async def _bluetooth(demo: Demo, say: Say) -> AsyncIterator[BluetoothHouse | None]:
-    """The Bluetooth nodes and their bus; None, and a word, where there is no bus daemon."""
+    """The Bluetooth nodes and their bus; None, and a word, where there is no bus
+    daemon."""
     if os.environ.get("HOMBI_BLUETOOTH_USE") == "off":
         yield None
         return
@@ -158,7 +180,8 @@ async def _bluetooth(demo: Demo, say: Say) -> AsyncIterator[BluetoothHouse | Non
 
 @contextlib.asynccontextmanager
 async def _hub_process(demo: Demo, bluetooth: BluetoothHouse | None) -> AsyncIterator[str]:
-    """The hub, as a process of its own; yields the claim code, "" when it is claimed."""
+    """The hub, as a process of its own; yields the claim code, "" when it is
+    claimed."""
     env = {
         "HOMBI_HTTP_HOST": "127.0.0.1",
         "HOMBI_MQTT_HOST": "127.0.0.1",
@@ -167,12 +190,22 @@ async def _hub_process(demo: Demo, bluetooth: BluetoothHouse | None) -> AsyncIte
         "HOMBI_NOTICES_PUSH_SERVICES": f"http://127.0.0.1:{demo.lab_port}",
         "HOMBI_ZIGBEE_PORT": str(demo.lab / "zigbee-stick"),
         **os.environ,
-        **({"DBUS_SYSTEM_BUS_ADDRESS": bluetooth.bus.address} if bluetooth else {"HOMBI_BLUETOOTH_USE": "off"}),
+        **(
+            {"DBUS_SYSTEM_BUS_ADDRESS": bluetooth.bus.address}
+            if bluetooth
+            else {"HOMBI_BLUETOOTH_USE": "off"}
+        ),
         "HOMBI_DATA": str(demo.data),
         "HOMBI_PORT": str(demo.port),
     }
     process = await asyncio.create_subprocess_exec(
-        sys.executable, "-m", "hombi.cli.app", "serve", env=env, stdout=asyncio.subprocess.PIPE, start_new_session=True
+        sys.executable,
+        "-m",
+        "hombi.cli.app",
+        "serve",
+        env=env,
+        stdout=asyncio.subprocess.PIPE,
+        start_new_session=True,
     )
     assert process.stdout is not None
     try:
@@ -198,9 +231,16 @@ async def _hub_process(demo: Demo, bluetooth: BluetoothHouse | None) -> AsyncIte
 
 
 async def _settle_in(
-    demo: Demo, hub: AsyncHub, http: httpx.AsyncClient, nodes: list[LabNode], kept: dict[str, list[Record]], code: str, say: Say
+    demo: Demo,
+    hub: AsyncHub,
+    http: httpx.AsyncClient,
+    nodes: list[LabNode],
+    kept: dict[str, list[Record]],
+    code: str,
+    say: Say,
 ) -> None:
-    """The first start: claim the hub, lay out the house, let the nodes in, and send what they kept."""
+    """The first start: claim the hub, lay out the house, let the nodes in, and send
+    what they kept."""
     password = "-".join(secrets.token_hex(2) for _ in range(3))
     await hub.claim(code, OWNER, password)
     path = demo.lab / "owner.json"
@@ -226,7 +266,10 @@ async def _settle_in(
             await asyncio.gather(*joining)
     except TimeoutError as error:
         outside = ", ".join(node.plan.title for node in nodes if node.letter is None)
-        raise DemoError(f"{outside} did not get in within {PATIENCE_S:.0f} s; remove {demo.data} and start again") from error
+        raise DemoError(
+            f"{outside} did not get in within {PATIENCE_S:.0f} s; remove {demo.data} "
+            f"and start again"
+        ) from error
     await hub.close_pairing()
     total = sum(len(records) for records in kept.values())
     say(f"Sending the {total:,} readings that the nodes kept …")
@@ -237,7 +280,8 @@ async def _settle_in(
 
 
 async def _let_in_foreign(demo: Demo, hub: AsyncHub, vent: WebThing) -> None:
-    """The first start: the vent by its address, and the boards that know nothing of Hombi."""
+    """The first start: the vent by its address, and the boards that know nothing of
+    Hombi."""
     async with asyncio.timeout(PATIENCE_S):
         while True:
             try:
@@ -250,7 +294,8 @@ async def _let_in_foreign(demo: Demo, hub: AsyncHub, vent: WebThing) -> None:
     posting = await hub.add_node(POSTING, "Workshop")
     await hub.add_entity(posting.node, "Turns", "number")
     await hub.pick(
-        topic="mill/{node}/state", pointer="/soil/moisture", kind="moisture", title="Soil moisture", nodes=["herb-bed"],
+        topic="mill/{node}/state", pointer="/soil/moisture", kind="moisture",
+        title="Soil moisture", nodes=["herb-bed"],
         name="Herb bed", room="Terrace",
     )  # fmt: skip
     path = demo.lab / "boards.json"
@@ -258,8 +303,11 @@ async def _let_in_foreign(demo: Demo, hub: AsyncHub, vent: WebThing) -> None:
     path.write_text(json.dumps({"tool": tool.key, "node": posting.node, "node_key": posting.key}))
 
 
-async def _let_in_radio(hub: AsyncHub, zigbee: ZigbeeHouse, bluetooth: BluetoothHouse | None, say: Say) -> None:
-    """The first start: press the buttons of the radio nodes, and let them in as they come."""
+async def _let_in_radio(
+    hub: AsyncHub, zigbee: ZigbeeHouse, bluetooth: BluetoothHouse | None, say: Say
+) -> None:
+    """The first start: press the buttons of the radio nodes, and let them in as they
+    come."""
     radio = [*zigbee.nodes.values(), *(bluetooth.nodes.values() if bluetooth else ())]
     plans = {node.thing_id: node.plan for node in radio if not node.plan.waits}
     say(f"Pairing {len(plans)} radio nodes …")
@@ -271,24 +319,32 @@ async def _let_in_radio(hub: AsyncHub, zigbee: ZigbeeHouse, bluetooth: Bluetooth
                     node.press()
             while plans:
                 for arrival in await hub.arrivals():
-                    if arrival.state == "waiting" and (known := plans.pop(arrival.thing, None)) is not None:
+                    if (
+                        arrival.state == "waiting"
+                        and (known := plans.pop(arrival.thing, None)) is not None
+                    ):
                         await hub.admit(arrival.id, name=known.title, room=known.room)
                 await asyncio.sleep(0.1)
     except TimeoutError as error:
         outside = ", ".join(plan.title for plan in plans.values())
-        raise DemoError(f"{outside} could not be paired within {PATIENCE_S:.0f} s; `hombi doctor` may say why") from error
+        raise DemoError(
+            f"{outside} could not be paired within {PATIENCE_S:.0f} s; `hombi doctor` may say why"
+        ) from error
     await hub.close_pairing()
 
 
 def _clear(demo: Demo) -> None:
-    """Remove what an unfinished preparation has left, and nothing else that is in the folder. Raises DemoError."""
+    """Remove what an unfinished preparation has left, and nothing else that is in the
+    folder. Raises DemoError."""
     lock = demo.data / "hub.lock"
     if lock.exists():
         with lock.open() as file:
             try:
                 fcntl.flock(file, fcntl.LOCK_SH | fcntl.LOCK_NB)
             except BlockingIOError as error:
-                raise DemoError(f"its hub still runs (process {file.read().strip()}); stop that first") from error
+                raise DemoError(
+                    f"its hub still runs (process {file.read().strip()}); stop that first"
+                ) from error
     for pattern in ("hub.*", "secret.key"):
         for path in demo.data.glob(pattern):
             path.unlink()
@@ -302,14 +358,18 @@ def _say_ready(demo: Demo, url: str, say: Say) -> None:
     say(f"Sign in as         {owner['username']}   password {owner['password']}")
     say(f"The lab's phone    http://127.0.0.1:{demo.lab_port}/phone")
     say(f"Radio nodes        http://127.0.0.1:{demo.lab_port}/ has their buttons")
-    say(f"Two nodes wait     {OUTSIDE.title}, setup code {OUTSIDE.setup_code}, and the Race gauge; hombi pair lets them in")
+    say(
+        f"Two nodes wait     {OUTSIDE.title}, setup code {OUTSIDE.setup_code}, and the "
+        f"Race gauge; hombi pair lets them in"
+    )
     say("Two need a press   hombi pair, then hombi lab press cellar-floor or workshop-air")
     say("Try                hombi now · hombi follow · hombi set loft-lamp/level 40%")
     say("Ctrl-C stops everything.")
 
 
 async def _live(demo: Demo, mill: Mill) -> None:
-    """Move the mill on with the clock. Its state is kept, so that the next start goes on from it."""
+    """Move the mill on with the clock. Its state is kept, so that the next start goes
+    on from it."""
     real, began, saved = time.time(), mill.time_s, 0.0
     try:
         while True:
@@ -327,8 +387,16 @@ async def _live(demo: Demo, mill: Mill) -> None:
 def _keep_mill(demo: Demo, mill: Mill) -> None:
     rooms = {name: (room.temperature, room.vapour) for name, room in mill.rooms.items()}
     d = mill.devices
-    devices = {"mister": d.mister, "fan": d.fan, "kettle": d.kettle, "lights": d.lights, "hen_lamp": d.hen_lamp}
-    (demo.lab / "mill.json").write_text(json.dumps({"rooms": rooms, "devices": devices, "energy": mill.energy_kwh}))
+    devices = {
+        "mister": d.mister,
+        "fan": d.fan,
+        "kettle": d.kettle,
+        "lights": d.lights,
+        "hen_lamp": d.hen_lamp,
+    }
+    (demo.lab / "mill.json").write_text(
+        json.dumps({"rooms": rooms, "devices": devices, "energy": mill.energy_kwh})
+    )
 
 
 def _kept_mill(demo: Demo, mill: Mill) -> Mill:
@@ -343,11 +411,19 @@ def _kept_mill(demo: Demo, mill: Mill) -> Mill:
     return mill
 
 
-async def _pages(demo: Demo, mill: Mill, phone: LabPhone, things: list[WebThing], controls: Controls) -> None:
-    """The lab's own pages: the phone, the nodes' setup codes, steam for the cellar's sensor, the radio nodes in hand."""
+async def _pages(
+    demo: Demo, mill: Mill, phone: LabPhone, things: list[WebThing], controls: Controls
+) -> None:
+    """The lab's own pages: the phone, the nodes' setup codes, steam for the cellar's
+    sensor, the radio nodes in hand."""
 
     async def nodes(request: Request) -> Response:
-        return JSONResponse([{"node": p.address, "title": p.title, "setup_code": p.setup_code} for p in (*PLANS, OUTSIDE)])
+        return JSONResponse(
+            [
+                {"node": p.address, "title": p.title, "setup_code": p.setup_code}
+                for p in (*PLANS, OUTSIDE)
+            ]
+        )
 
     async def steam(request: Request) -> Response:
         mill.devices.steam_until_s = mill.time_s + STEAM_S
@@ -365,14 +441,18 @@ async def _pages(demo: Demo, mill: Mill, phone: LabPhone, things: list[WebThing]
             *(route for thing in things for route in thing.routes()),
         ]
     )
-    config = uvicorn.Config(app, host="127.0.0.1", port=demo.lab_port, loop="none", log_level="warning", lifespan="off")
+    config = uvicorn.Config(
+        app, host="127.0.0.1", port=demo.lab_port, loop="none", log_level="warning", lifespan="off"
+    )
     server = uvicorn.Server(config)
     # The demo itself listens for Ctrl-C.
     server.capture_signals = contextlib.nullcontext  # type: ignore[method-assign, assignment]
     try:
         await server.serve()
     except SystemExit as error:
-        raise DemoError(f"the lab's port {demo.lab_port} cannot be opened; set HOMBI_PORT to another port") from error
+        raise DemoError(
+            f"the lab's port {demo.lab_port} cannot be opened; set HOMBI_PORT to another port"
+        ) from error
 
 
 def demo(data: Path, port: int, speed: float, seed: int, say: Say) -> None:

@@ -1,4 +1,5 @@
-"""Nodes that describe themselves and are reached over HTTP (W3C WoT TD 1.1), announced by DNS-SD, as bought ones are."""
+"""Nodes that describe themselves and are reached over HTTP (W3C WoT TD 1.1), announced
+by DNS-SD, as bought ones are."""
 
 from __future__ import annotations
 
@@ -25,10 +26,11 @@ TOLD_EVERY_S = 2.0
 
 @dataclass(frozen=True, slots=True)
 class ThingPlan:
-    """One such node: what it senses, which of that it tells by itself (SSE), its settings and its actions.
+    """One such node: what it senses, which of that it tells by itself (SSE), its
+    settings and its actions.
 
-    `settings` are property affordances by name; `starts` are their values when it is new. `house` tells the nodes of one demo from
-    those of another that runs beside it.
+    `settings` are property affordances by name; `starts` are their values when it is
+    new. `house` tells the nodes of one demo from those of another that runs beside it.
     """
 
     address: str
@@ -46,7 +48,8 @@ class ThingPlan:
     @property
     def thing_id(self) -> str:
         """A name that the node keeps."""
-        return f"urn:uuid:{hashlib.md5((self.address + self.house).encode(), usedforsecurity=False).hexdigest()}"
+        named = (self.address + self.house).encode()
+        return f"urn:uuid:{hashlib.md5(named, usedforsecurity=False).hexdigest()}"
 
 
 class WebThing:
@@ -54,7 +57,9 @@ class WebThing:
 
     def __init__(self, plan: ThingPlan, mill: Mill) -> None:
         self.plan, self._mill = plan, mill
-        self.kept: dict[str, Any] = {p.name: False for p in plan.properties if p.switches} | dict(plan.starts)
+        self.kept: dict[str, Any] = {p.name: False for p in plan.properties if p.switches} | dict(
+            plan.starts
+        )
         self.done: list[tuple[str, Any]] = []
 
     @property
@@ -67,15 +72,22 @@ class WebThing:
         plan = self.plan
         properties: dict[str, Any] = {}
         for prop in plan.properties:
-            forms: list[dict[str, Any]] = [{"href": f"properties/{prop.name}", "op": ["readproperty"]}]
+            forms: list[dict[str, Any]] = [
+                {"href": f"properties/{prop.name}", "op": ["readproperty"]}
+            ]
             if prop.switches:
                 forms.append({"href": f"properties/{prop.name}", "op": ["writeproperty"]})
             if prop.name in plan.told:
-                forms.append({"href": f"told/{prop.name}", "op": "observeproperty", "subprotocol": "sse"})
+                forms.append(
+                    {"href": f"told/{prop.name}", "op": "observeproperty", "subprotocol": "sse"}
+                )
             properties[prop.name] = {**prop.description(), "forms": forms}
         for name, affordance in (plan.settings | plan.extra).items():
             properties[name] = {**affordance, "forms": [{"href": f"properties/{name}"}]}
-        actions = {name: {**one, "forms": [{"href": f"actions/{name}"}]} for name, one in plan.actions.items()}
+        actions = {
+            name: {**one, "forms": [{"href": f"actions/{name}"}]}
+            for name, one in plan.actions.items()
+        }
         return {
             "@context": "https://www.w3.org/2022/wot/td/v1.1",
             "id": plan.thing_id,
@@ -137,14 +149,17 @@ class WebThing:
 
 @contextlib.asynccontextmanager
 async def announced(things: list[WebThing], port: int) -> AsyncIterator[None]:
-    """The nodes, announced on loopback. A network that does not allow it is no reason not to run."""
+    """The nodes, announced on loopback. A network that does not allow it is no reason
+    not to run."""
     zeroconf = None
     with contextlib.suppress(OSError):
         zeroconf = AsyncZeroconf(interfaces=["127.0.0.1"])
         for thing in things:
             info = AsyncServiceInfo(
-                SERVICE, f"{thing.plan.title} {port}.{SERVICE}", port=port, server=f"{thing.plan.address}-{port}.local.",
-                addresses=[socket.inet_aton("127.0.0.1")], properties={"td": thing.path, "type": "Thing", "scheme": "http"},
+                SERVICE, f"{thing.plan.title} {port}.{SERVICE}", port=port,
+                server=f"{thing.plan.address}-{port}.local.",
+                addresses=[socket.inet_aton("127.0.0.1")],
+                properties={"td": thing.path, "type": "Thing", "scheme": "http"},
             )  # fmt: skip
             await zeroconf.async_register_service(info, cooperating_responders=True)
     try:

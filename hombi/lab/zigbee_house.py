@@ -1,4 +1,5 @@
-"""The Zigbee nodes of Heron Mill around their stick: they live on, and keep what they know from one start to the next."""
+"""The Zigbee nodes of Heron Mill around their stick: they live on, and keep what they
+know from one start to the next."""
 
 from __future__ import annotations
 
@@ -49,4 +50,6 @@ class ZigbeeHouse:
             self.stick.unplug()
 
     def _keep(self) -> None:
-        self._kept.write_text(json.dumps({address: node.kept() for address, node in self.nodes.items()}))
+        self._kept.write_text(
+            json.dumps({address: node.kept() for address, node in self.nodes.items()})
+        )

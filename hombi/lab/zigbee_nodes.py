@@ -1,4 +1,5 @@
-"""Simulated Zigbee nodes: endpoints, clusters and attributes, joining, reporting, sleeping, and going out of reach.
+"""Simulated Zigbee nodes: endpoints, clusters and attributes, joining, reporting,
+sleeping, and going out of reach.
 
 They know ZCL, and nothing of how a hub thinks.
 """
@@ -30,7 +31,8 @@ Sense = Callable[[Mill], Any]
 
 @dataclass(frozen=True, slots=True)
 class Attr:
-    """One attribute: its type, how it is sensed (or its value), and whether it may be written."""
+    """One attribute: its type, how it is sensed (or its value), and whether it may be
+    written."""
 
     type: int
     sense: Sense | int | float | str | None = None
@@ -39,7 +41,8 @@ class Attr:
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """One endpoint: what kind of device it is, its clusters with their attributes, and those it uses."""
+    """One endpoint: what kind of device it is, its clusters with their attributes, and
+    those it uses."""
 
     device: int
     clusters: Mapping[int, Mapping[int, Attr]]
@@ -48,8 +51,9 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class ZigbeePlan:
-    """One node as it is built. `switches` is the mill's device that its on/off cluster sets, `tunnel` its datapoints by number
-    with type and sense (or first value), on a cluster of the maker's own."""
+    """One node as it is built. `switches` is the mill's device that its on/off cluster
+    sets, `tunnel` its datapoints by number with type and sense (or first value), on a
+    cluster of the maker's own."""
 
     address: str
     title: str
@@ -90,8 +94,9 @@ class ZigbeeNode:
         self.away = False
         self.drained: float | None = None
         self.on, self.level = False, 254
-        # What it does not do as it should: clusters that it does not answer for, statuses that it gives to the next questions
-        # to its network layer, and one for bindings.
+        # What it does not do as it should: clusters that it does not answer for,
+        # statuses that it gives to the next questions to its network layer, and one for
+        # bindings.
         self.mute: set[int] = set()
         self.statuses: dict[int, list[int]] = {}
         self.binds_with = 0
@@ -100,7 +105,9 @@ class ZigbeeNode:
         self.written: dict[tuple[int, int, int], Any] = {}
         self.agreed: dict[tuple[int, int, int], Agreed] = {}
         self.bound: set[tuple[int, int]] = set()
-        self.tunnelled = {number: value for number, (_, value) in plan.tunnel.items() if not callable(value)}
+        self.tunnelled = {
+            number: value for number, (_, value) in plan.tunnel.items() if not callable(value)
+        }
         self._told: dict[int, Any] = {}
         self.answers: deque[tuple[int, zcl.Zcl]] = deque(maxlen=64)
         self._alarm: int | None = None
@@ -137,7 +144,8 @@ class ZigbeeNode:
     # What a person does with it
 
     def press(self) -> None:
-        """Hold its button: one that is in a network leaves it; then it looks for one for three minutes."""
+        """Hold its button: one that is in a network leaves it; then it looks for one
+        for three minutes."""
         if self.joined:
             self.leave()
         self._pressed_until = self._now + PRESSED_S
@@ -155,7 +163,8 @@ class ZigbeeNode:
         self.join(short)
 
     def move(self, short: int) -> None:
-        """Have another short address, and say nothing of it: its announcement was lost."""
+        """Have another short address, and say nothing of it: its announcement was
+        lost."""
         self.short = short
 
     def _forget(self) -> None:
@@ -217,7 +226,9 @@ class ZigbeeNode:
     def announce(self) -> None:
         """Say that it is here (device announce)."""
         capability = 0x80 | (0x02 if self.plan.router else 0) | (0 if self.plan.sleepy else 0x0C)
-        self.stick.tell(Id.ANNOUNCED, struct.pack("<HHQB", self.short, self.short, self.ieee, capability))
+        self.stick.tell(
+            Id.ANNOUNCED, struct.pack("<HHQB", self.short, self.short, self.ieee, capability)
+        )
 
     def send(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> None:
         """Send a ZCL frame to the hub."""
@@ -234,17 +245,31 @@ class ZigbeeNode:
         if attr is None or agreed.longest_s == 0xFFFF:
             return
         value, waited = self._value(endpoint, cluster, attribute, attr), self._now - agreed.at_s
-        numbers = isinstance(value, int | float) and isinstance(agreed.value, int | float) and zcl.analog(attr.type)
+        numbers = (
+            isinstance(value, int | float)
+            and isinstance(agreed.value, int | float)
+            and zcl.analog(attr.type)
+        )
         if (cluster, attribute) == (0x0001, 0x0021) and value < 20 and (agreed.value or 0) >= 20:
             waited = agreed.longest_s  # an empty battery is told at once
-        changed = abs(value - agreed.value) >= max(agreed.change, 1e-12) if numbers else value != agreed.value
+        changed = (
+            abs(value - agreed.value) >= max(agreed.change, 1e-12)
+            if numbers
+            else value != agreed.value
+        )
         if (changed and waited >= agreed.shortest_s) or waited >= agreed.longest_s > 0:
             agreed.value, agreed.at_s = value, self._now
             self.report(endpoint, cluster, [zcl.Attribute(attribute, attr.type, value)])
 
     def report(self, endpoint: int, cluster: int, attributes: list[zcl.Attribute]) -> None:
         """Report attributes now."""
-        frame = zcl.Zcl(self.next_sequence(), zcl.Command.REPORT, zcl.write(attributes), from_server=True, no_default_response=True)
+        frame = zcl.Zcl(
+            self.next_sequence(),
+            zcl.Command.REPORT,
+            zcl.write(attributes),
+            from_server=True,
+            no_default_response=True,
+        )
         self.send(endpoint, cluster, frame)
 
     def _report_zone(self) -> None:
@@ -255,7 +280,13 @@ class ZigbeeNode:
             if status != self._alarm:
                 self._alarm = status
                 payload = struct.pack("<HBBH", status, 0, 0, 0)
-                self.send(endpoint, IAS_ZONE, zcl.Zcl(self.next_sequence(), 0x00, payload, cluster_command=True, from_server=True))
+                self.send(
+                    endpoint,
+                    IAS_ZONE,
+                    zcl.Zcl(
+                        self.next_sequence(), 0x00, payload, cluster_command=True, from_server=True
+                    ),
+                )
 
     def _zone_status(self) -> int:
         alarm = bool(self.plan.zone_alarm and self.plan.zone_alarm(self.mill))
@@ -270,12 +301,18 @@ class ZigbeeNode:
                 fresh.append(datapoints.Datapoint(number, kind, value))
         if fresh:
             payload = datapoints.encode(self.next_sequence(), fresh)
-            frame = zcl.Zcl(self.next_sequence(), datapoints.TELL, payload, True, True, no_default_response=True)
+            frame = zcl.Zcl(
+                self.next_sequence(), datapoints.TELL, payload, True, True, no_default_response=True
+            )
             self.send(1, self.plan.tunnel_cluster, frame)
 
     @staticmethod
     def _moved(value: Any, before: Any) -> bool:
-        return before is None or abs(value - before) >= 2 or (isinstance(value, bool) and value != before)
+        return (
+            before is None
+            or abs(value - before) >= 2
+            or (isinstance(value, bool) and value != before)
+        )
 
     def _datapoint(self, number: int) -> Any:
         sense = self.plan.tunnel[number][1]
@@ -298,13 +335,19 @@ class ZigbeeNode:
         if self.statuses.get(command):
             status = self.statuses[command].pop(0)
             if status >= 0:
-                self.stick.tell(command + 0x2080, struct.pack("<HBH", self.short, status, self.short) + bytes(8))
+                self.stick.tell(
+                    command + 0x2080, struct.pack("<HBH", self.short, status, self.short) + bytes(8)
+                )
             return
         if command == Id.IEEE_ADDRESS:
-            self.stick.tell(Id.IEEE_ADDRESS_CAME, struct.pack("<BQHBB", 0, self.ieee, self.short, 0, 0))
+            self.stick.tell(
+                Id.IEEE_ADDRESS_CAME, struct.pack("<BQHBB", 0, self.ieee, self.short, 0, 0)
+            )
         elif command == Id.NODE_DESCRIPTOR:
             capability = 0x80 | (0 if plan.sleepy else 0x0C)
-            head = struct.pack("<BBBHBHHHB", 1 if plan.router else 2, 0x40, capability, 0x1399, 82, 82, 0, 82, 0)
+            head = struct.pack(
+                "<BBBHBHHHB", 1 if plan.router else 2, 0x40, capability, 0x1399, 82, 82, 0, 82, 0
+            )
             self.stick.tell(Id.NODE_DESCRIPTOR_CAME, ids + head)
         elif command == Id.ACTIVE_ENDPOINTS:
             self.stick.tell(Id.ACTIVE_ENDPOINTS_CAME, ids + bytes((len(plan.parts), *plan.parts)))
@@ -331,7 +374,9 @@ class ZigbeeNode:
         """A ZCL frame for it."""
         if self.away:
             asyncio.get_running_loop().call_later(
-                0.05, done, EXPIRED if self.plan.sleepy else NO_ROUTE if self.plan.router else NO_ACK
+                0.05,
+                done,
+                EXPIRED if self.plan.sleepy else NO_ROUTE if self.plan.router else NO_ACK,
             )
             return
 
@@ -350,7 +395,9 @@ class ZigbeeNode:
         if not self.plan.sleepy:
             loop.call_soon(act)
             return
-        wait = self.thinks_s if self._now < self._awake_until else self.polls_s * self._random.random()
+        wait = (
+            self.thinks_s if self._now < self._awake_until else self.polls_s * self._random.random()
+        )
         loop.call_later(min(wait, FETCHED_S), act if wait < FETCHED_S else too_late)
 
     def _take(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> None:
@@ -361,15 +408,24 @@ class ZigbeeNode:
             self._command(endpoint, cluster, frame)
         elif frame.command == zcl.Command.READ:
             found = [self._read(endpoint, cluster, one) for one in zcl.parse_read(frame.payload)]
-            self._answer(endpoint, cluster, frame, zcl.Command.READ_RESPONSE, zcl.read_response(found))
+            self._answer(
+                endpoint, cluster, frame, zcl.Command.READ_RESPONSE, zcl.read_response(found)
+            )
         elif frame.command == zcl.Command.WRITE:
             self._write(endpoint, cluster, frame)
         elif frame.command == zcl.Command.CONFIGURE_REPORTING:
             self._configure(endpoint, cluster, frame)
 
-    def _answer(self, endpoint: int, cluster: int, frame: zcl.Zcl, command: int, payload: bytes) -> None:
+    def _answer(
+        self, endpoint: int, cluster: int, frame: zcl.Zcl, command: int, payload: bytes
+    ) -> None:
         answer = zcl.Zcl(
-            frame.sequence, command, payload, from_server=True, manufacturer=frame.manufacturer, no_default_response=True
+            frame.sequence,
+            command,
+            payload,
+            from_server=True,
+            manufacturer=frame.manufacturer,
+            no_default_response=True,
         )
         self.send(endpoint, cluster, answer)
 
@@ -429,11 +485,15 @@ class ZigbeeNode:
         for one in zcl.parse_configure(frame.payload):
             attr = self._attr(endpoint, cluster, one.attribute)
             if attr is None:
-                refused += bytes((zcl.Status.UNSUPPORTED_ATTRIBUTE, 0)) + struct.pack("<H", one.attribute)
+                refused += bytes((zcl.Status.UNSUPPORTED_ATTRIBUTE, 0)) + struct.pack(
+                    "<H", one.attribute
+                )
             else:
                 agreed = Agreed(one.shortest_s, one.longest_s, one.change or 0)
                 self.agreed[endpoint, cluster, one.attribute] = agreed
-        self._answer(endpoint, cluster, frame, zcl.Command.CONFIGURE_REPORTING_RESPONSE, refused or b"\0")
+        self._answer(
+            endpoint, cluster, frame, zcl.Command.CONFIGURE_REPORTING_RESPONSE, refused or b"\0"
+        )
 
     def _command(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> None:
         if cluster == ON_OFF and frame.command in (0, 1, 2):

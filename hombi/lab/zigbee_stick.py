@@ -1,6 +1,8 @@
-"""A simulated coordinator stick: a co-processor on a pty, with its store, its network and the nodes that are in it.
+"""A simulated coordinator stick: a co-processor on a pty, with its store, its network
+and the nodes that are in it.
 
-What it says to the hub goes through the same bytes as a real one's. It can be unplugged, fall silent, talk rubbish and begin anew.
+What it says to the hub goes through the same bytes as a real one's. It can be
+unplugged, fall silent, talk rubbish and begin anew.
 """
 
 from __future__ import annotations
@@ -40,9 +42,12 @@ class RadioNode(Protocol):
 
 
 class Stick:
-    """The stick at `path`, a link to a pty. `folder` keeps its store from one start to the next."""
+    """The stick at `path`, a link to a pty. `folder` keeps its store from one start to
+    the next."""
 
-    def __init__(self, path: Path, kept: Path | None = None, *, product: int = 1, table: int = 40) -> None:
+    def __init__(
+        self, path: Path, kept: Path | None = None, *, product: int = 1, table: int = 40
+    ) -> None:
         self.path, self._kept, self._product, self.table = path, kept, product, table
         self.store: dict[int, bytes] = {}
         self.nodes: dict[int, RadioNode] = {}
@@ -50,9 +55,11 @@ class Stick:
         self.permits_until = 0.0
         self.mute = False
         self.ieee = IEEE
-        # The firmware reads its items when it starts; what is written later counts from the next start on.
+        # The firmware reads its items when it starts; what is written later counts from
+        # the next start on.
         self.running: dict[int, bytes] = {}
-        # Items that cannot be read, with the status that a read gets; and what becomes of the next frames that are sent.
+        # Items that cannot be read, with the status that a read gets; and what becomes
+        # of the next frames that are sent.
         self.unreadable: dict[int, int] = {}
         self.not_sent: list[int] = []
         self.not_arrived: list[int] = []
@@ -67,7 +74,8 @@ class Stick:
     def plug(self) -> None:
         """Be there, at the path."""
         self._master, self._slave = os.openpty()
-        # Raw before the hub opens it: else what is written to it meanwhile is echoed back.
+        # Raw before the hub opens it: else what is written to it meanwhile is echoed
+        # back.
         tty.setraw(self._slave)
         os.set_blocking(self._master, False)
         with contextlib.suppress(FileNotFoundError):
@@ -242,7 +250,9 @@ class Stick:
         return handler
 
     def _data(self, data: bytes) -> bytes:
-        short, endpoint, ours, cluster, transaction, _, _, length = struct.unpack_from("<HBBHBBBB", data)
+        short, endpoint, ours, cluster, transaction, _, _, length = struct.unpack_from(
+            "<HBBHBBBB", data
+        )
         node = self._by_short(short)
 
         if self.not_sent:
@@ -265,10 +275,14 @@ class Stick:
     def _by_short(self, short: int) -> RadioNode | None:
         return next((one for one in self.nodes.values() if one.joined and one.short == short), None)
 
-    def incoming(self, node: RadioNode, endpoint: int, cluster: int, data: bytes, quality: int = 190) -> None:
+    def incoming(
+        self, node: RadioNode, endpoint: int, cluster: int, data: bytes, quality: int = 190
+    ) -> None:
         """A node has sent a ZCL frame to the hub."""
         if self.up:
-            head = struct.pack("<HHHBBBBBIBB", 0, cluster, node.short, endpoint, 1, 0, quality, 0, 0, 0, len(data))
+            head = struct.pack(
+                "<HHHBBBBBIBB", 0, cluster, node.short, endpoint, 1, 0, quality, 0, 0, 0, len(data)
+            )
             self.tell(Id.AF_INCOMING, head + data)
 
     def _save(self) -> None:
@@ -299,6 +313,13 @@ _HANDLERS: dict[int, Callable[[Stick, bytes], bytes | None]] = {
     Id.AF_DATA: Stick._data,
     **{
         command: _to_node(command)
-        for command in (Id.IEEE_ADDRESS, Id.NODE_DESCRIPTOR, Id.ACTIVE_ENDPOINTS, Id.SIMPLE_DESCRIPTOR, Id.BIND, Id.LEAVE)
+        for command in (
+            Id.IEEE_ADDRESS,
+            Id.NODE_DESCRIPTOR,
+            Id.ACTIVE_ENDPOINTS,
+            Id.SIMPLE_DESCRIPTOR,
+            Id.BIND,
+            Id.LEAVE,
+        )
     },
 }

@@ -1,4 +1,5 @@
-"""The contract between a driver and the hub: what a driver does, and what it reports."""
+"""The contract between a driver and the hub: what a driver does, and what it
+reports."""
 
 from __future__ import annotations
 
@@ -17,7 +18,8 @@ Acknowledge = Callable[[], None]
 
 
 class LinkError(Exception):
-    """A link could not do what was asked; the message says why, in words for the person who asked."""
+    """A link could not do what was asked; the message says why, in words for the person
+    who asked."""
 
 
 class Unreachable(LinkError):
@@ -26,7 +28,8 @@ class Unreachable(LinkError):
 
 @dataclass(frozen=True, slots=True)
 class Wanted:
-    """One value that a node's entity is asked to take, in the unit that the node speaks."""
+    """One value that a node's entity is asked to take, in the unit that the node
+    speaks."""
 
     name: str
     value: float
@@ -36,7 +39,8 @@ class Wanted:
 
 @dataclass(frozen=True, slots=True)
 class Wired:
-    """An entity as its link knows it: its name and unit on the wire, and how it is picked and written if that is not usual."""
+    """An entity as its link knows it: its name and unit on the wire, and how it is
+    picked and written if that is not usual."""
 
     name: str
     unit: str
@@ -47,7 +51,8 @@ class Wired:
 
 @dataclass(frozen=True, slots=True)
 class OnLink:
-    """An admitted node as its link knows it. `reach` is what the driver gave when it found the node."""
+    """An admitted node as its link knows it. `reach` is what the driver gave when it
+    found the node."""
 
     node: str
     reach: Mapping[str, Any]
@@ -56,10 +61,12 @@ class OnLink:
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """A node that a driver found by itself: its description, and how it is reached. `asks` is what must be known to use it.
+    """A node that a driver found by itself: its description, and how it is reached.
+    `asks` is what must be known to use it.
 
-    `description` is a Thing Description on every link; where the node has none, its driver writes it down after an interview.
-    `notes` say what of the node cannot be used, a sentence each.
+    `description` is a Thing Description on every link; where the node has none, its
+    driver writes it down after an interview. `notes` say what of the node cannot be
+    used, a sentence each.
     """
 
     thing_id: str
@@ -73,7 +80,8 @@ class Found:
 
 @dataclass(frozen=True, slots=True)
 class Asking:
-    """A node that is being asked what it has: how far that is. `over` says that nothing will come of it."""
+    """A node that is being asked what it has: how far that is. `over` says that nothing
+    will come of it."""
 
     link: str
     thing_id: str
@@ -83,8 +91,8 @@ class Asking:
 
 
 class Heard(msgspec.Struct, frozen=True):
-    """One message as it came. `via` is where: door, broker, http, or a link with a radio of its own; `node` is whose it is, "" when
-    nobody knows."""
+    """One message as it came. `via` is where: door, broker, http, or a link with a
+    radio of its own; `node` is whose it is, "" when nobody knows."""
 
     via: str
     topic: str
@@ -97,7 +105,8 @@ class Heard(msgspec.Struct, frozen=True):
 
 @dataclass(frozen=True, slots=True)
 class Check:
-    """What a look at one part found: `state` is ok, warning or fault; `advice` says what to do about it."""
+    """What a look at one part found: `state` is ok, warning or fault; `advice` says
+    what to do about it."""
 
     part: str
     state: str
@@ -106,10 +115,14 @@ class Check:
 
 
 class Reports(Protocol):
-    """The hub's side: what a driver tells it. All of it is plain and synchronous; nothing here waits."""
+    """The hub's side: what a driver tells it. All of it is plain and synchronous;
+    nothing here waits."""
 
-    def observed(self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None) -> None:
-        """A node sent values. `acknowledge` is called after they are committed; None when the sender waits for nothing."""
+    def observed(
+        self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None
+    ) -> None:
+        """A node sent values. `acknowledge` is called after they are committed; None
+        when the sender waits for nothing."""
 
     def presence(self, node: str, here: bool) -> None:
         """A node came, or is gone."""
@@ -127,7 +140,8 @@ class Reports(Protocol):
         """A message came in; for who wants to see what is said."""
 
     def found(self, found: Found) -> None:
-        """A node is there that did not ask by itself. One that is known and reached in another way now is told so too."""
+        """A node is there that did not ask by itself. One that is known and reached in
+        another way now is told so too."""
 
     def asking(self, asking: Asking) -> None:
         """A node that may become an arrival is being asked what it has."""
@@ -136,7 +150,8 @@ class Reports(Protocol):
         """Something is wrong with the link itself; "" when it is well again."""
 
     def keep(self, key: str, state: dict[str, Any] | None) -> None:
-        """State of the link's own that must outlive a restart; None when it is over. It is given back at the next start."""
+        """State of the link's own that must outlive a restart; None when it is over. It
+        is given back at the next start."""
 
     def when_kept(self, call: Callable[[], None]) -> None:
         """Call once all that was given to `keep` so far is on disk."""
@@ -154,16 +169,19 @@ class Driver(Protocol):
         """Stop listening and let go of everything."""
 
     async def change(self, settings: Any) -> None:
-        """Take up those of the link's settings that need no restart. Raises LinkError."""
+        """Take up those of the link's settings that need no restart. Raises
+        LinkError."""
 
     def follow(self, known: OnLink) -> None:
         """Take up an admitted node, or take note of how it has changed."""
 
     async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
-        """Hand values over for a node. Returns when they are on their way; raises Unreachable."""
+        """Hand values over for a node. Returns when they are on their way; raises
+        Unreachable."""
 
     async def settings(self, node: str) -> dict[str, Any]:
-        """How the node's own settings stand, by their names on the wire; those it does not tell are left out. Raises LinkError."""
+        """How the node's own settings stand, by their names on the wire; those it does
+        not tell are left out. Raises LinkError."""
 
     async def set_setting(self, node: str, name: str, value: Any) -> None:
         """Change one of the node's own settings. Raises LinkError."""
@@ -172,7 +190,8 @@ class Driver(Protocol):
         """Have the node do something; what it answers. Raises LinkError."""
 
     def unsupported(self, description: dict[str, Any], url: str) -> tuple[str, ...]:
-        """What a node's description asks for that this link cannot do, one sentence each."""
+        """What a node's description asks for that this link cannot do, one sentence
+        each."""
 
     async def look(self, address: str) -> Found:
         """Find out what is at this address. Raises LinkError."""
@@ -184,7 +203,8 @@ class Driver(Protocol):
         """A node that was found, or is being asked what it has, is not to be let in."""
 
     async def ask_again(self, thing_id: str) -> None:
-        """Ask a node anew what it has, an arrival or one that is in. Raises LinkError."""
+        """Ask a node anew what it has, an arrival or one that is in. Raises
+        LinkError."""
 
     def cut_off(self, account: str) -> None:
         """End the connections of an account whose key is not what it was."""
@@ -238,7 +258,8 @@ class WifiSettings:
 
 @dataclass(frozen=True, slots=True)
 class ZigbeeSettings:
-    """What can be set of the Zigbee link; without a port there is none. `profiles` is the house's own folder of them."""
+    """What can be set of the Zigbee link; without a port there is none. `profiles` is
+    the house's own folder of them."""
 
     port: str = ""
     baud: int = 115_200
@@ -247,7 +268,8 @@ class ZigbeeSettings:
 
 @dataclass(frozen=True, slots=True)
 class BluetoothSettings:
-    """What can be set of the Bluetooth link; an `adapter` of "" is the machine's first."""
+    """What can be set of the Bluetooth link; an `adapter` of "" is the machine's
+    first."""
 
     enabled: bool = True
     adapter: str = ""

@@ -1,8 +1,9 @@
 """Who is connected at one of the hub's doors, and who has to go when it gets crowded.
 
-A stranger is a connection that has not shown who it is. At a bound (for one address, or for all strangers) the stranger
-that has been idle longest goes, to let the new one in; so whoever opens a thousand connections pushes out itself.
-Who has shown who it is is never pushed out, and half of all places are kept for those.
+A stranger is a connection that has not shown who it is. At a bound (for one address, or
+for all strangers) the stranger that has been idle longest goes, to let the new one in;
+so whoever opens a thousand connections pushes out itself. Who has shown who it is is
+never pushed out, and half of all places are kept for those.
 """
 
 from __future__ import annotations
@@ -12,7 +13,8 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 AN_ADDRESS = 256
-# Of the files that the process may have open: what one door's connections may take at most.
+# Of the files that the process may have open: what one door's connections may take at
+# most.
 SHARE = 0.4
 FEWEST, MOST = 64, 4_000
 WANTED_FILES = 65_536

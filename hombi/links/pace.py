@@ -1,7 +1,7 @@
 """How fast one sender is listened to.
 
-A sensor sends a few messages a second; one that sends a thousand is broken, or catches up. It is held to this, so that it
-holds up nobody else.
+A sensor sends a few messages a second; one that sends a thousand is broken, or catches
+up. It is held to this, so that it holds up nobody else.
 """
 
 from __future__ import annotations
@@ -14,7 +14,8 @@ BURST = 2_000.0
 
 @dataclass(slots=True)
 class Pace:
-    """A bucket that fills at `rate` up to `burst`; each message takes one out. Times are seconds of one clock."""
+    """A bucket that fills at `rate` up to `burst`; each message takes one out. Times
+    are seconds of one clock."""
 
     rate: float = RATE_PER_S
     burst: float = BURST
@@ -31,7 +32,8 @@ class Pace:
         self._filled_s = now_s
 
     def take(self, cost: float = 1.0) -> bool:
-        """Whether one more may pass; one that makes more work than a message costs more."""
+        """Whether one more may pass; one that makes more work than a message costs
+        more."""
         if self._left < min(cost, self.burst):
             return False
         self._left -= cost

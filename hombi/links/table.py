@@ -14,7 +14,8 @@ Kept = Mapping[str, dict[str, Any]]
 
 
 def drivers(reports: Reports, keys: Keys, settings: LinkSettings, kept: Kept) -> list[Driver]:
-    """A driver for each link, none of them started. `kept` is what they asked to be kept before a restart."""
+    """A driver for each link, none of them started. `kept` is what they asked to be
+    kept before a restart."""
     return [
         WifiDriver(reports, keys, settings.wifi, _own(kept, "wifi")),
         ZigbeeDriver(reports, settings.zigbee, _own(kept, "zigbee")),
@@ -23,7 +24,12 @@ def drivers(reports: Reports, keys: Keys, settings: LinkSettings, kept: Kept) ->
 
 
 def _own(kept: Kept, link: str) -> Kept:
-    """What one link had kept: its keys begin with its name; those without a link's name are the first link's."""
+    """What one link had kept: its keys begin with its name; those without a link's name
+    are the first link's."""
     named = {key: key.partition("/")[0] for key in kept}
     others = {"zigbee", "bluetooth", "hub"}
-    return {key: kept[key] for key, name in named.items() if name == link or (link == "wifi" and name not in others)}
+    return {
+        key: kept[key]
+        for key, name in named.items()
+        if name == link or (link == "wifi" and name not in others)
+    }

@@ -1,4 +1,5 @@
-"""A node's Thing Description (W3C Web of Things TD 1.1): the entities, settings and actions it promises, and what is left out.
+"""A node's Thing Description (W3C Web of Things TD 1.1): the entities, settings and
+actions it promises, and what is left out.
 
 `forms.py` says how those are reached; here is what they are.
 """
@@ -38,10 +39,13 @@ _KIND_BY_MEASURE = {
     "ratio": "level",
     "time": "duration",
 }
-# What can be written and is called this is how the node works, not what it does in the house.
+# What can be written and is called this is how the node works, not what it does in the
+# house.
 _SETTING_WORDS = frozenset({
-    "interval", "sensitivity", "threshold", "offset", "delay", "period", "rate", "range", "unit", "units", "gain", "resolution",
-    "timeout", "hysteresis", "setting", "mode", "led", "averaging", "samples", "calibration", "debounce", "brightness", "sleep",
+    "interval", "sensitivity", "threshold", "offset", "delay", "period", "rate", "range", "unit",
+    "units", "gain", "resolution",
+    "timeout", "hysteresis", "setting", "mode", "led", "averaging", "samples", "calibration",
+    "debounce", "brightness", "sleep",
 })  # fmt: skip
 
 
@@ -49,7 +53,10 @@ class DescriptionError(Exception):
     """A Thing Description cannot be used; the message says where in it and why."""
 
 
-class _Schema(msgspec.Struct, rename={"semantic_type": "@type", "read_only": "readOnly", "write_only": "writeOnly"}):
+class _Schema(
+    msgspec.Struct,
+    rename={"semantic_type": "@type", "read_only": "readOnly", "write_only": "writeOnly"},
+):
     """A DataSchema (TD 1.1, 5.3.2), as far as the hub understands it."""
 
     type: str = ""
@@ -65,9 +72,17 @@ class _Schema(msgspec.Struct, rename={"semantic_type": "@type", "read_only": "re
     properties: dict[str, _Schema] = msgspec.field(default_factory=dict)
 
 
-class _Property(_Schema, rename={"uri_variables": "uriVariables", "hombi_name": "hombi:name", "hombi_hidden": "hombi:hidden"}):
-    """A PropertyAffordance. What begins with "hombi:" is written by the hub's own links: a name beside that on the wire, and
-    that it is not shown unless a person wants it."""
+class _Property(
+    _Schema,
+    rename={
+        "uri_variables": "uriVariables",
+        "hombi_name": "hombi:name",
+        "hombi_hidden": "hombi:hidden",
+    },
+):
+    """A PropertyAffordance. What begins with "hombi:" is written by the hub's own
+    links: a name beside that on the wire, and that it is not shown unless a person
+    wants it."""
 
     hombi_name: str = ""
     hombi_hidden: bool = False
@@ -82,7 +97,9 @@ class _Action(msgspec.Struct, rename={"uri_variables": "uriVariables"}):
     uri_variables: dict[str, Any] = msgspec.field(default_factory=dict)
 
 
-class _Thing(msgspec.Struct, rename={"context": "@context", "security_definitions": "securityDefinitions"}):
+class _Thing(
+    msgspec.Struct, rename={"context": "@context", "security_definitions": "securityDefinitions"}
+):
     context: str | list[Any]
     title: str
     security: str | list[str]
@@ -96,7 +113,8 @@ class _Thing(msgspec.Struct, rename={"context": "@context", "security_definition
 
 @dataclass(frozen=True, slots=True)
 class Promised:
-    """An entity that a node says it has. `wire_name` and `wire_unit` are the node's own; limits are in `wire_unit`."""
+    """An entity that a node says it has. `wire_name` and `wire_unit` are the node's
+    own; limits are in `wire_unit`."""
 
     name: str
     title: str
@@ -111,7 +129,8 @@ class Promised:
 
 @dataclass(frozen=True, slots=True)
 class Setting:
-    """A value that says how a node works: `type` is number, integer, boolean or string; `choices` are the allowed ones."""
+    """A value that says how a node works: `type` is number, integer, boolean or string;
+    `choices` are the allowed ones."""
 
     name: str
     title: str
@@ -125,7 +144,8 @@ class Setting:
 
 @dataclass(frozen=True, slots=True)
 class Action:
-    """Something that a node can be asked to do. `inputs` are what it wants to know; one without a name is the whole input."""
+    """Something that a node can be asked to do. `inputs` are what it wants to know; one
+    without a name is the whole input."""
 
     name: str
     title: str
@@ -136,7 +156,8 @@ class Action:
 
 @dataclass(frozen=True, slots=True)
 class ThingDescription:
-    """What a description comes to: who the node is, what it has, and what of it the hub leaves alone."""
+    """What a description comes to: who the node is, what it has, and what of it the hub
+    leaves alone."""
 
     thing_id: str
     title: str
@@ -148,15 +169,21 @@ class ThingDescription:
 
 
 def check_size(source: object) -> None:
-    """Raises DescriptionError for one that is larger than a description need be; a stranger may have sent it."""
+    """Raises DescriptionError for one that is larger than a description need be; a
+    stranger may have sent it."""
     if deeper_than(source, MAX_NESTING):
         raise DescriptionError(f"the Thing Description is nested deeper than {MAX_NESTING} levels")
     try:
         size = len(msgspec.json.encode(source))
     except UnicodeEncodeError as error:
-        raise DescriptionError("a text of the Thing Description holds half of a character (a lone surrogate)") from error
+        raise DescriptionError(
+            "a text of the Thing Description holds half of a character (a lone surrogate)"
+        ) from error
     if size > MAX_DESCRIPTION:
-        raise DescriptionError(f"the Thing Description has {size // 1024} kB; at most {MAX_DESCRIPTION // 1024} kB are taken")
+        raise DescriptionError(
+            f"the Thing Description has {size // 1024} kB; at most "
+            f"{MAX_DESCRIPTION // 1024} kB are taken"
+        )
 
 
 def read_description(source: object) -> ThingDescription:
@@ -176,7 +203,9 @@ def read_description(source: object) -> ThingDescription:
         elif _is_setting(name, found):
             settings.append(_setting(name, found, found.hombi_name))
         elif found.write_only:
-            left_out.append(f"property {name}: it can only be written, so nothing could confirm that it was")
+            left_out.append(
+                f"property {name}: it can only be written, so nothing could confirm that it was"
+            )
         else:
             promised.append(_promised(name, found))
     actions = []
@@ -185,14 +214,22 @@ def read_description(source: object) -> ThingDescription:
         if isinstance(inputs, str):
             left_out.append(f"action {name}: {inputs}")
         else:
-            actions.append(Action(slug(name), action.title or name, action.description, name, inputs))
-    left_out += [f"event {name}: events are not used; what it tells is read from the properties" for name in thing.events]
+            actions.append(
+                Action(slug(name), action.title or name, action.description, name, inputs)
+            )
+    left_out += [
+        f"event {name}: events are not used; what it tells is read from the properties"
+        for name in thing.events
+    ]
     names = [p.name for p in promised] + [s.name for s in settings]
     if len(set(names)) != len(names):
         raise DescriptionError("two properties have names that differ only in capitals or signs")
     if not promised:
         why = f": {left_out[0]}" if left_out else ""
-        raise DescriptionError(f"no property of this Thing Description is a number or a boolean that the hub can take{why}")
+        raise DescriptionError(
+            f"no property of this Thing Description is a number or a boolean that the "
+            f"hub can take{why}"
+        )
     return ThingDescription(
         thing.id,
         thing.title.strip(),
@@ -205,8 +242,9 @@ def read_description(source: object) -> ThingDescription:
 
 
 def slug(text: str) -> str:
-    """A text as an address uses it: small letters, digits and hyphens, other scripts written in these ("Überlauf" is
-    "uberlauf", "日本" is "ri-ben"); "" when nothing is left."""
+    """A text as an address uses it: small letters, digits and hyphens, other scripts
+    written in these ("Überlauf" is "uberlauf", "日本" is "ri-ben"); "" when nothing is
+    left."""
     text = anyascii(text)
     text = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "-", text)
     return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:60]
@@ -220,20 +258,29 @@ def _convert(source: object) -> _Thing:
     try:
         msgspec.json.encode(thing)
     except UnicodeEncodeError as error:
-        raise DescriptionError("a text of the Thing Description holds half of a character (a lone surrogate)") from error
+        raise DescriptionError(
+            "a text of the Thing Description holds half of a character (a lone surrogate)"
+        ) from error
     if not thing.id:
-        raise DescriptionError("the Thing Description has no id; give the node one that it keeps, like urn:uuid:…")
+        raise DescriptionError(
+            "the Thing Description has no id; give the node one that it keeps, like urn:uuid:…"
+        )
     if not thing.title.strip():
         raise DescriptionError("the Thing Description has an empty title")
     named = {"title": thing.title, **{f"properties.{name[:20]}": name for name in thing.properties}}
     named |= {f"properties.{name[:20]}.title": one.title for name, one in thing.properties.items()}
     for place, name in named.items():
         if len(name) > MAX_TITLE:
-            raise DescriptionError(f"$.{place} has {len(name)} characters; at most {MAX_TITLE} are taken")
+            raise DescriptionError(
+                f"$.{place} has {len(name)} characters; at most {MAX_TITLE} are taken"
+            )
     if len(thing.id) > MAX_ID:
         raise DescriptionError(f"$.id has {len(thing.id)} characters; at most {MAX_ID} are taken")
     if not 0 < len(thing.properties) <= MAX_PROPERTIES:
-        raise DescriptionError(f"the Thing Description has {len(thing.properties)} properties; 1 to {MAX_PROPERTIES} are taken")
+        raise DescriptionError(
+            f"the Thing Description has {len(thing.properties)} properties; 1 to "
+            f"{MAX_PROPERTIES} are taken"
+        )
     return thing
 
 
@@ -246,7 +293,9 @@ def _unusable(name: str, found: _Property) -> str:
     if found.type not in ("number", "integer", "boolean", "string"):
         return f"its type {found.type or '(none)'} is no number and no boolean"
     if not slug(name):
-        raise DescriptionError(f"$.properties: {name!r} cannot be made an address; use letters and digits")
+        raise DescriptionError(
+            f"$.properties: {name!r} cannot be made an address; use letters and digits"
+        )
     if found.unit:
         try:
             find_unit(found.unit)
@@ -263,7 +312,16 @@ def _is_setting(name: str, found: _Property) -> bool:
 
 def _setting(name: str, found: _Schema, called: str = "") -> Setting:
     title = found.title or name
-    return Setting(slug(called) or slug(name), title, name, found.type, found.unit, found.minimum, found.maximum, tuple(found.enum))
+    return Setting(
+        slug(called) or slug(name),
+        title,
+        name,
+        found.type,
+        found.unit,
+        found.minimum,
+        found.maximum,
+        tuple(found.enum),
+    )
 
 
 def _inputs(action: _Action) -> tuple[Setting, ...] | str:
@@ -276,7 +334,9 @@ def _inputs(action: _Action) -> tuple[Setting, ...] | str:
     parts = wanted.properties if wanted.type == "object" else {"": wanted}
     for name, part in parts.items():
         if part.type not in ("number", "integer", "boolean", "string"):
-            return f"its input {name or 'is'} {part.type or '(no type)'}, no number, boolean or text"
+            return (
+                f"its input {name or 'is'} {part.type or '(no type)'}, no number, boolean or text"
+            )
     return tuple(_setting(name, part) for name, part in parts.items())
 
 
@@ -284,19 +344,36 @@ def _promised(name: str, found: _Property) -> Promised:
     kind = _kind(name, found)
     unit = (found.unit or kind.unit) if kind.unit else ""
     if found.minimum is not None and found.maximum is not None and found.minimum > found.maximum:
-        raise DescriptionError(f"$.properties.{name}: minimum {found.minimum:g} is over maximum {found.maximum:g}")
+        raise DescriptionError(
+            f"$.properties.{name}: minimum {found.minimum:g} is over maximum {found.maximum:g}"
+        )
     title = found.title or name
     called = slug(found.hombi_name) or slug(name)
-    return Promised(called, title, kind, name, unit, found.minimum, found.maximum, not found.read_only, found.hombi_hidden)
+    return Promised(
+        called,
+        title,
+        kind,
+        name,
+        unit,
+        found.minimum,
+        found.maximum,
+        not found.read_only,
+        found.hombi_hidden,
+    )
 
 
 def _words(name: str, found: _Property) -> list[str]:
     types = [found.semantic_type] if isinstance(found.semantic_type, str) else found.semantic_type
-    return [re.split(r"[:/#]", t)[-1].lower() for t in types] + slug(name).split("-") + slug(found.title).split("-")
+    return (
+        [re.split(r"[:/#]", t)[-1].lower() for t in types]
+        + slug(name).split("-")
+        + slug(found.title).split("-")
+    )
 
 
 def _kind(name: str, found: _Property) -> Kind:
-    """The kind by @type, else by the name, else by the unit; a number without any of them is just a number."""
+    """The kind by @type, else by the name, else by the unit; a number without any of
+    them is just a number."""
     binary = found.type == "boolean"
     for word in _words(name, found):
         kind = KINDS.get(word)

@@ -11,7 +11,8 @@ from django.core.asgi import get_asgi_application
 from hombi.service.api.problems import problem
 from hombi.service.names import why_not
 
-# A node's whole buffer in one pack is a few hundred kilobytes; what people and arrivals send is small.
+# A node's whole buffer in one pack is a few hundred kilobytes; what people and arrivals
+# send is small.
 MAX_PACK = 8 * 1024 * 1024
 MAX_BODY = 256 * 1024
 INTAKE = "/api/intake"
@@ -33,7 +34,8 @@ async def refuse(send: Send, status: int, detail: str) -> None:
 
 
 def guarded(app: App) -> App:
-    """Refuse foreign names and large bodies: Django would first gather all of one, whoever sends it."""
+    """Refuse foreign names and large bodies: Django would first gather all of one,
+    whoever sends it."""
 
     async def wrapped(scope: MutableMapping[str, Any], receive: Receive, send: Send) -> None:
         if why := why_not(scope):

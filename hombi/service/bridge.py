@@ -26,7 +26,8 @@ def hub() -> Hub:
 
 
 def call(action: Coroutine[Any, Any, T]) -> T:
-    """Run one of the hub's actions in its loop and wait for it here, in the thread of the request."""
+    """Run one of the hub's actions in its loop and wait for it here, in the thread of
+    the request."""
     if _open is None:
         action.close()
         raise RuntimeError("the hub is not open")
@@ -38,5 +39,6 @@ async def _later(plain: Any, args: tuple[Any, ...]) -> Any:
 
 
 def call_plain(plain: Any, *args: Any) -> Any:
-    """Run a plain method of the hub in its loop: only there may its state be changed."""
+    """Run a plain method of the hub in its loop: only there may its state be
+    changed."""
     return call(_later(plain, args))

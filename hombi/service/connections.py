@@ -1,4 +1,5 @@
-"""The web server's connections: how many there may be, and how long one may keep the hub waiting."""
+"""The web server's connections: how many there may be, and how long one may keep the
+hub waiting."""
 
 from __future__ import annotations
 
@@ -10,7 +11,8 @@ from uvicorn.protocols.http.httptools_impl import HttpToolsProtocol
 
 from hombi.links.crowd import Crowd
 
-# A request's head must be there within this time, and no part of its body may take longer to come.
+# A request's head must be there within this time, and no part of its body may take
+# longer to come.
 HEAD_S, BODY_S = 10.0, 20.0
 # Who does not read what it asked for does not stay either.
 READ_S = 60.0
@@ -21,7 +23,8 @@ crowd = Crowd()
 
 
 class Connection(HttpToolsProtocol):
-    """uvicorn's connection, with bounds: one that says nothing, or half of a request, does not stay."""
+    """uvicorn's connection, with bounds: one that says nothing, or half of a request,
+    does not stay."""
 
     _late: asyncio.TimerHandle | None = None
     _unread: asyncio.TimerHandle | None = None
@@ -29,7 +32,9 @@ class Connection(HttpToolsProtocol):
     @property
     def busy(self) -> bool:
         """Whether a whole request has come in and is not answered yet."""
-        return self.cycle is not None and not self.cycle.response_complete and not self.cycle.more_body
+        return (
+            self.cycle is not None and not self.cycle.response_complete and not self.cycle.more_body
+        )
 
     def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
         super().connection_made(transport)

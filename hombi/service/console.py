@@ -1,4 +1,5 @@
-"""The console's files. Any address that is no file is the console's own: it gets the page, which knows the way."""
+"""The console's files. Any address that is no file is the console's own: it gets the
+page, which knows the way."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ FILES = Path(__file__).resolve().parent / "console_files"
 mimetypes.add_type("application/manifest+json", ".webmanifest")
 
 
-@csrf_exempt  # it changes nothing; what is asked of it in vain is answered as such, not as a forgery
+# it changes nothing; what is asked of it in vain is answered as such, not as a forgery
+@csrf_exempt
 def console(request: HttpRequest, path: str) -> HttpResponseBase:
     """A file of the console, or its page."""
     if path == "api" or path.startswith("api/"):
@@ -31,10 +33,15 @@ def console(request: HttpRequest, path: str) -> HttpResponseBase:
             return HttpResponse("there is no such file\n", status=404, content_type="text/plain")
         found = FILES / "index.html"
     if not found.is_file():
-        return HttpResponse("the console is not built; run `make setup`\n", status=503, content_type="text/plain")
+        return HttpResponse(
+            "the console is not built; run `make setup`\n", status=503, content_type="text/plain"
+        )
     response = HttpResponse(found.read_bytes(), content_type=mimetypes.guess_type(found.name)[0])
-    # Built files carry a hash of their content in their name; the page and the service worker must always be fresh.
-    response["Cache-Control"] = "public, max-age=31536000, immutable" if path.startswith("assets/") else "no-cache"
+    # Built files carry a hash of their content in their name; the page and the service
+    # worker must always be fresh.
+    response["Cache-Control"] = (
+        "public, max-age=31536000, immutable" if path.startswith("assets/") else "no-cache"
+    )
     return response
 
 
@@ -51,4 +58,6 @@ def _resolves(path: str) -> bool:
 
 
 def _refused(status: int, detail: str) -> JsonResponse:
-    return JsonResponse(problem(status, detail), status=status, content_type="application/problem+json")
+    return JsonResponse(
+        problem(status, detail), status=status, content_type="application/problem+json"
+    )

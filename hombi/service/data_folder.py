@@ -1,4 +1,5 @@
-"""The data folder, looked at before the hub opens it: what is wrong with it is said in words, and nothing is changed."""
+"""The data folder, looked at before the hub opens it: what is wrong with it is said in
+words, and nothing is changed."""
 
 from __future__ import annotations
 
@@ -20,19 +21,24 @@ class DataError(Exception):
 
 
 def prepare(data: Path) -> None:
-    """Make the folder and its key, and shut it off from other users of the machine. Raises DataError."""
+    """Make the folder and its key, and shut it off from other users of the machine.
+    Raises DataError."""
     os.umask(0o077)
     try:
         data.mkdir(parents=True, exist_ok=True, mode=0o700)
         _owners_only(data)
     except OSError as error:
-        raise DataError(f"the data folder {data} cannot be used ({error.strerror or error}); set HOMBI_DATA to another") from error
+        raise DataError(
+            f"the data folder {data} cannot be used ({error.strerror or error}); set "
+            f"HOMBI_DATA to another"
+        ) from error
     _secret(data)
     _database(data / DATABASE)
 
 
 def read_secret(data: Path) -> str:
-    """The hub's own key, made when there is none. Raises DataError for one that is no key."""
+    """The hub's own key, made when there is none. Raises DataError for one that is no
+    key."""
     path = data / SECRET
     if not path.exists():
         fresh = path.with_name(f"{SECRET}.{os.getpid()}")
@@ -47,8 +53,10 @@ def read_secret(data: Path) -> str:
         raise DataError(f"{path} cannot be read ({error}); put it back from a backup") from error
     if len(found) < SECRET_LENGTH:
         raise DataError(
-            f"{path} is empty or cut short. Put it back from a backup. Without one, delete it and start once with "
-            "`hombi serve --new-secrets`: what was sealed with it is forgotten and must be set up anew"
+            f"{path} is empty or cut short. Put it back from a backup. Without one, "
+            f"delete it and start once with "
+            "`hombi serve --new-secrets`: what was sealed with it is forgotten and must "
+            "be set up anew"
         )
     return found
 
@@ -61,10 +69,15 @@ def _secret(data: Path) -> None:
 
 
 def _owners_only(data: Path) -> None:
-    """Take away what others may do with the folder and the files in it, also those of before."""
+    """Take away what others may do with the folder and the files in it, also those of
+    before."""
     for path in (data, *data.iterdir()):
         mode = path.stat().st_mode
-        if not path.is_symlink() and stat.S_IMODE(mode) & 0o077 and (stat.S_ISREG(mode) or stat.S_ISDIR(mode)):
+        if (
+            not path.is_symlink()
+            and stat.S_IMODE(mode) & 0o077
+            and (stat.S_ISREG(mode) or stat.S_ISDIR(mode))
+        ):
             path.chmod(stat.S_IMODE(mode) & ~0o077)
 
 
@@ -84,7 +97,8 @@ def _database(path: Path) -> None:
         if "malformed" in str(error):
             raise DataError(f"the database {path} is damaged ({error}). {again}") from error
         raise DataError(
-            f"the database {path} cannot be written ({error}); see to whom it belongs, and whether its disk is read-only or full"
+            f"the database {path} cannot be written ({error}); see to whom it belongs, "
+            f"and whether its disk is read-only or full"
         ) from error
     except sqlite3.DatabaseError as error:
         raise DataError(f"the database {path} is damaged ({error}). {again}") from error

@@ -1,4 +1,5 @@
-"""The log: what comes from outside cannot forge a line of it, nor move the cursor of whoever reads it."""
+"""The log: what comes from outside cannot forge a line of it, nor move the cursor of
+whoever reads it."""
 
 from __future__ import annotations
 
@@ -8,7 +9,8 @@ from hombi.core.outside import visible
 
 
 class OneLine(logging.Formatter):
-    """A message is one line, with what hides made visible; a traceback below it has lines of its own."""
+    """A message is one line, with what hides made visible; a traceback below it has
+    lines of its own."""
 
     def formatMessage(self, record: logging.LogRecord) -> str:  # noqa: N802 - the name in logging
         return visible(super().formatMessage(record))

@@ -9,7 +9,10 @@ from asgiref.sync import iscoroutinefunction
 from django.http import HttpRequest, HttpResponse
 from django.utils.decorators import sync_and_async_middleware
 
-_POLICY = "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; frame-ancestors 'none'; base-uri 'none'"
+_POLICY = (
+    "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; "
+    "frame-ancestors 'none'; base-uri 'none'"
+)
 _A_YEAR_S = 31_536_000
 
 
@@ -18,7 +21,8 @@ def _mark(request: HttpRequest, response: HttpResponse) -> HttpResponse:
     response["X-Content-Type-Options"] = "nosniff"
     response["Referrer-Policy"] = "same-origin"
     if request.is_secure():
-        # Who was reached over HTTPS once is not spoken to in the clear again, nor are its cookies sent so.
+        # Who was reached over HTTPS once is not spoken to in the clear again, nor are
+        # its cookies sent so.
         response["Strict-Transport-Security"] = f"max-age={_A_YEAR_S}"
         for cookie in response.cookies.values():
             cookie["secure"] = True

@@ -1,7 +1,9 @@
-"""The names by which the hub may be asked for. A page elsewhere that has its own name point at the hub gets nothing.
+"""The names by which the hub may be asked for. A page elsewhere that has its own name
+point at the hub gets nothing.
 
-The address at which a connection came in is always right: nobody can make another's browser say it who does not send the
-browser there. Of names these are: localhost, the machine's own, those that the hub announces, and what `http.names` adds.
+The address at which a connection came in is always right: nobody can make another's
+browser say it who does not send the browser there. Of names these are: localhost, the
+machine's own, those that the hub announces, and what `http.names` adds.
 """
 
 from __future__ import annotations
@@ -23,14 +25,20 @@ def learn(configured: tuple[str, ...], port: int) -> None:
     machine = socket.gethostname().lower()
     short = machine.partition(".")[0]
     announced = host_name(port).rstrip(".").lower()
-    _more = frozenset({machine, short, f"{short}.local", announced, *(one.lower() for one in configured)})
+    _more = frozenset(
+        {machine, short, f"{short}.local", announced, *(one.lower() for one in configured)}
+    )
 
 
 def why_not(scope: MutableMapping[str, Any]) -> str:
     """Why a request's Host header is refused, in words; "" when it is one of ours."""
     given = [value for name, value in scope.get("headers", ()) if name == b"host"]
     if not given:
-        return "" if scope.get("http_version") == "1.0" else "a request of HTTP/1.1 has a Host header (RFC 9112, 3.2)"
+        return (
+            ""
+            if scope.get("http_version") == "1.0"
+            else "a request of HTTP/1.1 has a Host header (RFC 9112, 3.2)"
+        )
     if len(given) > 1:
         return "a request has one Host header, not several (RFC 9112, 3.2)"
     name = _name(given[0].decode("latin-1"))

@@ -1,4 +1,5 @@
-"""Running the hub: one process, one event loop, one database file; the web server opens and closes with the hub."""
+"""Running the hub: one process, one event loop, one database file; the web server opens
+and closes with the hub."""
 
 from __future__ import annotations
 
@@ -26,15 +27,18 @@ from hombi.links.crowd import raise_open_files
 from hombi.service.data_folder import DataError, prepare
 
 TOKEN_FILE = "hub.token"  # noqa: S105 - the name of the file
-# Short turns between threads: a commit that runs beside must not keep an automation waiting for 5 ms.
+# Short turns between threads: a commit that runs beside must not keep an automation
+# waiting for 5 ms.
 THREAD_TURN_S = 0.0005
 COLLECT_AFTER = 50_000
 
 
 OURS = ("records", "accounts")
 _WRONG_KEY = (
-    "{}: put back the secret.key that belongs to this database. If it is lost, start once with `hombi serve --new-secrets`: "
-    "phones, the secrets of nodes and the kept Zigbee network are forgotten and must be set up anew; everything else stays"
+    "{}: put back the secret.key that belongs to this database. If it is lost, start "
+    "once with `hombi serve --new-secrets`: "
+    "phones, the secrets of nodes and the kept Zigbee network are forgotten and must be "
+    "set up anew; everything else stays"
 )
 
 
@@ -43,8 +47,8 @@ class StartError(Exception):
 
 
 def serve(data: Path, *, new_secrets: bool = False) -> None:
-    """Run the hub on a data folder until it is told to stop. With `new_secrets` the sealed ones are forgotten first. Raises
-    StartError."""
+    """Run the hub on a data folder until it is told to stop. With `new_secrets` the
+    sealed ones are forgotten first. Raises StartError."""
     sys.setswitchinterval(THREAD_TURN_S)
     try:
         prepare(data)
@@ -58,8 +62,10 @@ def serve(data: Path, *, new_secrets: bool = False) -> None:
         django.setup()
         with _listening_socket(config) as sock:
             _migrate(new_secrets=new_secrets)
-            # What is here now stays: the collector need not look through it again and again. And readings come by the thousand,
-            # none of them part of a circle: it is called for every fifty thousand of them, not for every seven hundred.
+            # What is here now stays: the collector need not look through it again and
+            # again. And readings come by the thousand, none of them part of a circle:
+            # it is called for every fifty thousand of them, not for every seven
+            # hundred.
             gc.freeze()
             gc.set_threshold(COLLECT_AFTER)
             uvloop.run(_serve(config, sock))
@@ -76,7 +82,8 @@ def _only_hub(data: Path) -> Iterator[None]:
         except OSError as error:
             file.seek(0)
             raise StartError(
-                f"another hub (process {file.read().strip() or '?'}) runs on {data}; stop it, or set HOMBI_DATA to another folder"
+                f"another hub (process {file.read().strip() or '?'}) runs on {data}; "
+                f"stop it, or set HOMBI_DATA to another folder"
             ) from error
         file.truncate(0)
         file.write(str(os.getpid()))
@@ -111,9 +118,14 @@ def _migrate(*, new_secrets: bool) -> None:
 
     try:
         loader = MigrationLoader(connection)
-        if newer := sorted(name for app, name in set(loader.applied_migrations) - set(loader.disk_migrations) if app in OURS):
+        if newer := sorted(
+            name
+            for app, name in set(loader.applied_migrations) - set(loader.disk_migrations)
+            if app in OURS
+        ):
             raise StartError(
-                f"this data was written by a newer Hombi ({newer[-1]} is not known here); install that one again, "
+                f"this data was written by a newer Hombi ({newer[-1]} is not known "
+                f"here); install that one again, "
                 "or put back a backup of before"
             )
         call_command("migrate", verbosity=0, interactive=False)
@@ -122,11 +134,14 @@ def _migrate(*, new_secrets: bool) -> None:
     except WrongKey as error:
         raise StartError(_WRONG_KEY.format(error)) from error
     except DatabaseError as error:
-        raise StartError(f"the database cannot be brought up to date ({error}); put a backup in its place") from error
+        raise StartError(
+            f"the database cannot be brought up to date ({error}); put a backup in its place"
+        ) from error
 
 
 def _tidy() -> None:
-    """Put what the write-ahead log holds into the database, so that the one file is the whole house."""
+    """Put what the write-ahead log holds into the database, so that the one file is the
+    whole house."""
     from django.db import connection  # noqa: PLC0415 - only after django.setup()
 
     with connection.cursor() as cursor:
@@ -135,13 +150,15 @@ def _tidy() -> None:
 
 
 class _Server(uvicorn.Server):
-    """uvicorn, without its own signal handling: it would end the process before the hub has closed."""
+    """uvicorn, without its own signal handling: it would end the process before the hub
+    has closed."""
 
     def capture_signals(self) -> Any:
         return contextlib.nullcontext()
 
     def stop_with(self, hub: Hub) -> None:
-        """End on SIGINT and SIGTERM; the streams end first, or uvicorn would wait for them."""
+        """End on SIGINT and SIGTERM; the streams end first, or uvicorn would wait for
+        them."""
 
         def stop() -> None:
             hub.live.close()
@@ -176,7 +193,8 @@ async def _serve(config: Config, sock: socket.socket) -> None:
             timeout_keep_alive=IDLE_S,
             server_header=False,
             http=Connection,
-            # Whom a proxy speaks for is believed only of the proxies that the settings name.
+            # Whom a proxy speaks for is believed only of the proxies that the settings
+            # name.
             proxy_headers=bool(config.http_behind),
             forwarded_allow_ips=list(config.http_behind),
         )
@@ -187,11 +205,14 @@ async def _serve(config: Config, sock: socket.socket) -> None:
             bridge.connect(hub)
             LocalToken.value = fresh_token()
             url = f"http://{_own_address(config)}:{config.http_port}"
-            _write_private(config.data / TOKEN_FILE, json.dumps({"url": url, "token": LocalToken.value}))
+            _write_private(
+                config.data / TOKEN_FILE, json.dumps({"url": url, "token": LocalToken.value})
+            )
             code = await asyncio.to_thread(Claim.prepare)
             print(f"Hombi is up at {url}  ({config.data})", flush=True)  # noqa: T201
             if code:
-                print(f"Nobody owns this hub yet. Open {url}/claim and enter the code {code}", flush=True)  # noqa: T201
+                claim = f"Open {url}/claim and enter the code {code}"
+                print(f"Nobody owns this hub yet. {claim}", flush=True)  # noqa: T201
             print("Ready. Ctrl-C stops it.", flush=True)  # noqa: T201
             await server.serve([sock])
             (config.data / TOKEN_FILE).unlink(missing_ok=True)
@@ -200,7 +221,9 @@ async def _serve(config: Config, sock: socket.socket) -> None:
     except WrongKey as error:
         raise StartError(_WRONG_KEY.format(error)) from error
     except DatabaseError as error:
-        raise StartError(f"the database cannot be read ({error}); put a backup in its place") from error
+        raise StartError(
+            f"the database cannot be read ({error}); put a backup in its place"
+        ) from error
 
 
 def _own_address(config: Config) -> str:

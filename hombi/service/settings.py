@@ -1,4 +1,5 @@
-"""Django's settings. They come from the data folder (`HOMBI_DATA`); what a person sets is in `hombi.toml`."""
+"""Django's settings. They come from the data folder (`HOMBI_DATA`); what a person sets
+is in `hombi.toml`."""
 
 from __future__ import annotations
 
@@ -14,7 +15,8 @@ HERE = Path(__file__).resolve().parent
 
 SECRET_KEY = read_secret(DATA)
 DEBUG = False
-# Foreign names are refused before Django is asked (names.py): those that are right are learnt while the hub runs.
+# Foreign names are refused before Django is asked (names.py): those that are right are
+# learnt while the hub runs.
 ALLOWED_HOSTS = ["*"]
 ROOT_URLCONF = "hombi.service.urls"
 ASGI_APPLICATION = "hombi.service.asgi.application"
@@ -46,17 +48,22 @@ DATABASES = {
             "transaction_mode": "IMMEDIATE",
             "timeout": 10,
             # FULL: what was acknowledged survives a power cut, not only a crash.
-            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON; "
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA "
+            "synchronous=FULL; PRAGMA foreign_keys=ON; "
             "PRAGMA cache_size=-4000; PRAGMA temp_store=MEMORY;",
         },
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 AUTH_PASSWORD_VALIDATORS = [
-    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {
+        "NAME": "django.contrib.auth.password_validation.MinimumLengthValidator",
+        "OPTIONS": {"min_length": 10},
+    },
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
-# Scrypt is as hard to guess against and costs a small machine a tenth of what Django's default does.
+# Scrypt is as hard to guess against and costs a small machine a tenth of what Django's
+# default does.
 PASSWORD_HASHERS = [
     "django.contrib.auth.hashers.ScryptPasswordHasher",
     "django.contrib.auth.hashers.PBKDF2PasswordHasher",
@@ -72,10 +79,14 @@ CSRF_COOKIE_SAMESITE = "Lax"
 CSRF_FAILURE_VIEW = "hombi.service.api.problems.forged"
 # What `check --deploy` warns of, and why it is so here.
 SILENCED_SYSTEM_CHECKS = [
-    "security.W001",  # the middleware of ours sets what Django's SecurityMiddleware would: content type, referrer, HSTS
-    "security.W002",  # the content policy says `frame-ancestors 'none'`, which every browser of today heeds
-    "security.W003",  # sessions are guarded by DRF's own check; nothing that changes anything is outside DRF
-    "security.W012",  # cookies are marked Secure on each answer that goes out over HTTPS (middleware.py); at home it is HTTP
+    # Our own middleware sets what Django's would: content type, referrer, HSTS.
+    "security.W001",
+    # The content policy says `frame-ancestors 'none'`.
+    "security.W002",
+    # DRF's own check guards sessions; every change goes through DRF.
+    "security.W003",
+    # Cookies are marked Secure on each answer over HTTPS (middleware.py).
+    "security.W012",
     "security.W016",  # as for W012
 ]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 8 * 1024 * 1024
@@ -94,7 +105,8 @@ REST_FRAMEWORK = {
 }
 SPECTACULAR_SETTINGS = {
     "TITLE": "Hombi",
-    "DESCRIPTION": "The hub's API. Times are milliseconds since 1970 unless a field says otherwise; "
+    "DESCRIPTION": "The hub's API. Times are milliseconds since 1970 "
+    "unless a field says otherwise; "
     "errors are problem details (RFC 9457).",
     "VERSION": __version__,
     "SERVE_INCLUDE_SCHEMA": False,
@@ -110,13 +122,20 @@ SPECTACULAR_SETTINGS = {
         "CommandState": ["asked", "confirmed", "unanswered", "unreachable"],
         "NoticeState": ["waiting", "delivered", "failed"],
     },
-    "POSTPROCESSING_HOOKS": ["drf_spectacular.hooks.postprocess_schema_enums", "hombi.service.api.schema.add_live"],
+    "POSTPROCESSING_HOOKS": [
+        "drf_spectacular.hooks.postprocess_schema_enums",
+        "hombi.service.api.schema.add_live",
+    ],
 }
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
     "formatters": {
-        "plain": {"()": "hombi.service.logs.OneLine", "format": "{asctime} {levelname} {name}: {message}", "style": "{"}
+        "plain": {
+            "()": "hombi.service.logs.OneLine",
+            "format": "{asctime} {levelname} {name}: {message}",
+            "style": "{",
+        }
     },
     "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "plain"}},
     "root": {"handlers": ["stderr"], "level": "WARNING"},

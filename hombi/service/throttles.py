@@ -1,4 +1,5 @@
-"""How often a stranger may try: counted by the address that the connection came from."""
+"""How often a stranger may try: counted by the address that the connection came
+from."""
 
 from __future__ import annotations
 
@@ -9,8 +10,9 @@ from rest_framework.throttling import ScopedRateThrottle
 
 
 class AddressThrottle(ScopedRateThrottle):
-    """By the sender's address. What a forwarded-for header says counts only behind a proxy that the settings name; the
-    server has then put it in place of the proxy's own (`http.behind`)."""
+    """By the sender's address. What a forwarded-for header says counts only behind a
+    proxy that the settings name; the server has then put it in place of the proxy's own
+    (`http.behind`)."""
 
     def get_ident(self, request: Request) -> str:
         address = str(request.META.get("REMOTE_ADDR", ""))
@@ -19,4 +21,6 @@ class AddressThrottle(ScopedRateThrottle):
         except ValueError:
             return address
         # One machine has a whole /64 of IPv6 to choose from.
-        return str(ipaddress.ip_network((found, 64), strict=False)) if found.version == 6 else address
+        return (
+            str(ipaddress.ip_network((found, 64), strict=False)) if found.version == 6 else address
+        )

@@ -7,7 +7,19 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView, SpectacularSwaggerSplitView
 from rest_framework.permissions import AllowAny
 
-from hombi.service.api import accounts, automations, entities, house, journal, messages, nodes, pairing, phones, tools, zigbee
+from hombi.service.api import (
+    accounts,
+    automations,
+    entities,
+    house,
+    journal,
+    messages,
+    nodes,
+    pairing,
+    phones,
+    tools,
+    zigbee,
+)
 from hombi.service.api.live import live
 from hombi.service.console import console
 
@@ -76,8 +88,12 @@ urlpatterns = [
     path("api/notices", phones.NoticesView.as_view()),
     path("api/live", live),
     path("api/schema", SpectacularAPIView.as_view(permission_classes=[AllowAny]), name="schema"),
-    path("api/docs", SpectacularSwaggerSplitView.as_view(url_name="schema", permission_classes=[AllowAny])),
-    # The page that shows the schema is served from the package that brings it, without a collecting step.
+    path(
+        "api/docs",
+        SpectacularSwaggerSplitView.as_view(url_name="schema", permission_classes=[AllowAny]),
+    ),
+    # The page that shows the schema is served from the package that brings it, without
+    # a collecting step.
     re_path(r"^static/(?P<path>drf_spectacular_sidecar/.*)$", serve, {"insecure": True}),
     re_path(r"^(?P<path>.*)$", console),
 ]

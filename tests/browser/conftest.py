@@ -1,4 +1,5 @@
-"""A headless Chromium in front of a hub that runs as a process of its own, as people have it."""
+"""A headless Chromium in front of a hub that runs as a process of its own, as people
+have it."""
 
 from __future__ import annotations
 
@@ -19,8 +20,14 @@ AXE = (Path(__file__).parents[2] / "console/node_modules/axe-core/axe.min.js").r
 
 @pytest.fixture(scope="session")
 def browser_type_launch_args() -> dict[str, Any]:
-    args = ["--disable-quic", "--host-resolver-rules=MAP * ~NOTFOUND , EXCLUDE 127.0.0.1 , EXCLUDE localhost"]
-    return {"executable_path": "/usr/bin/chromium", "args": args + (["--no-sandbox"] if os.geteuid() == 0 else [])}
+    args = [
+        "--disable-quic",
+        "--host-resolver-rules=MAP * ~NOTFOUND , EXCLUDE 127.0.0.1 , EXCLUDE localhost",
+    ]
+    return {
+        "executable_path": "/usr/bin/chromium",
+        "args": args + (["--no-sandbox"] if os.geteuid() == 0 else []),
+    }
 
 
 @pytest.fixture(scope="module")
@@ -74,7 +81,10 @@ def violations(page: Page) -> list[str]:
     """What axe finds wrong with the page."""
     page.evaluate(AXE)
     found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
-    return [f"{v['id']}: {v['nodes'][0]['html'][:160]} {v['nodes'][0]['failureSummary'][:200]}" for v in found["violations"]]
+    return [
+        f"{v['id']}: {v['nodes'][0]['html'][:160]} {v['nodes'][0]['failureSummary'][:200]}"
+        for v in found["violations"]
+    ]
 
 
 @pytest.fixture(scope="module")

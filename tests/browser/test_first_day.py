@@ -11,13 +11,26 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import sign_in, violations
 from tests.conftest import make_service
-from tests.house import CLIMATE, OWNER, PASSWORD, PLUG, Joined, Service, ask, collect, description, let_in
+from tests.house import (
+    CLIMATE,
+    OWNER,
+    PASSWORD,
+    PLUG,
+    Joined,
+    Service,
+    ask,
+    collect,
+    description,
+    let_in,
+)
 
 
 @pytest.fixture(scope="module")
 def service(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
     """A hub that nobody has claimed."""
-    found = make_service(Path(tmp_path_factory.mktemp("new")), HOMBI_ACTUATION_ANSWER_WITHIN="4 s").start()
+    found = make_service(
+        Path(tmp_path_factory.mktemp("new")), HOMBI_ACTUATION_ANSWER_WITHIN="4 s"
+    ).start()
     yield found
     found.stop()
 
@@ -45,7 +58,9 @@ def test_claim_let_in_see_and_switch(page: Page, service: Service) -> None:
     page.get_by_role("button", name="Open pairing").click()
     expect(page.get_by_role("timer")).to_have_text(re.compile(r"^1[01]\d s$"))
     asked = ask(service, description("Cellar rack", **CLIMATE)).json()
-    expect(page.get_by_role("list", name="Arrivals")).to_contain_text("has temperature (°C), humidity (%)")
+    expect(page.get_by_role("list", name="Arrivals")).to_contain_text(
+        "has temperature (°C), humidity (%)"
+    )
     page.get_by_role("button", name="Let it in").click()
     page.get_by_label("Setup code").fill("0000-0000")
     page.get_by_label("Room").fill("Cheese cellar")
@@ -62,7 +77,9 @@ def test_claim_let_in_see_and_switch(page: Page, service: Service) -> None:
     said = collect(service, asked)
     rack = Joined(service, said["node"], said["key"], said["mqtt"])
     page.get_by_role("link", name="House", exact=True).click()
-    page.get_by_role("region", name="The house in section").get_by_role("link", name="Cheese cellar").click()
+    page.get_by_role("region", name="The house in section").get_by_role(
+        "link", name="Cheese cellar"
+    ).click()
     tile = page.locator('[data-entity="cellar-rack/humidity"]')
     expect(tile).to_contain_text("nothing heard yet")
     with rack.connected() as client:
@@ -98,7 +115,9 @@ def test_a_switch_waits_for_its_node(page: Page, service: Service) -> None:
         expect(tile).not_to_contain_text("not confirmed")
 
 
-def test_a_stranger_is_sent_to_the_door_and_back_to_where_they_wanted(page: Page, service: Service) -> None:
+def test_a_stranger_is_sent_to_the_door_and_back_to_where_they_wanted(
+    page: Page, service: Service
+) -> None:
     page.goto("/journal")
     expect(page.get_by_role("heading", name="Come in")).to_be_visible()
     assert violations(page) == []

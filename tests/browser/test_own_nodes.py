@@ -1,4 +1,5 @@
-"""Nodes that people really have, in the console: picked out of live messages, found by their address, posting; and tools."""
+"""Nodes that people really have, in the console: picked out of live messages, found by
+their address, posting; and tools."""
 
 from __future__ import annotations
 
@@ -37,12 +38,18 @@ def say(board: paho.Client, topic: str, content: object) -> None:
     board.publish(topic, json.dumps(content), qos=1).wait_for_publish(30)
 
 
-def test_a_value_is_picked_out_of_a_live_message_and_seen_in_a_room(console: Page, service: Service, board: paho.Client) -> None:
+def test_a_value_is_picked_out_of_a_live_message_and_seen_in_a_room(
+    console: Page, service: Service, board: paho.Client
+) -> None:
     console.goto("/")
     console.get_by_role("link", name="Messages").click()
     expect(console.get_by_role("heading", level=1)).to_have_text("Messages")
     for n in range(3):
-        say(board, "mill/herb-bed/state", {"soil": {"moisture": 40 + n, "temp_c": 11.5}, "bat_mv": 2987})
+        say(
+            board,
+            "mill/herb-bed/state",
+            {"soil": {"moisture": 40 + n, "temp_c": 11.5}, "bat_mv": 2987},
+        )
     say(board, "mill/fern-bed/state", {"soil": {"moisture": 61, "temp_c": 12}, "bat_mv": 2990})
     say(board, "mill/quiet/state", {"on": True})
     row = console.get_by_role("listitem").filter(has_text="mill/herb-bed/state")
@@ -92,7 +99,9 @@ def test_a_node_at_an_address_is_let_in_named_and_set(console: Page, service: Se
     sheet.get_by_role("listitem").filter(has_text="distance").get_by_label("shown").uncheck()
     assert violations(console) == []
     sheet.get_by_role("button", name="Let it in").click()
-    console.get_by_role("row", name="Boathouse vane").get_by_role("link", name="Boathouse vane").click()
+    console.get_by_role("row", name="Boathouse vane").get_by_role(
+        "link", name="Boathouse vane"
+    ).click()
     expect(console.get_by_text("Wind over the weir")).to_be_visible()
     expect(console.get_by_text("hidden", exact=True)).to_be_visible()
     expect(console.get_by_role("textbox", name="Interval")).to_have_value("10")
@@ -128,7 +137,9 @@ def test_the_address_in_a_setup_code_lets_the_node_in(console: Page, service: Se
     console.get_by_label("Room").fill("Loft")
     console.get_by_role("button", name="Let it in").click()
     expect(console.get_by_role("heading", level=1)).to_have_text("Loft")
-    expect(console.locator('[data-entity="loft-beam/temperature"]')).to_contain_text("nothing heard yet")
+    expect(console.locator('[data-entity="loft-beam/temperature"]')).to_contain_text(
+        "nothing heard yet"
+    )
     with service.hub() as hub:
         hub.close_pairing()
 
@@ -161,7 +172,9 @@ def test_a_node_that_posts_gets_its_key_and_its_values(console: Page, service: S
     console.get_by_label("The node’s unit").select_option("°F")
     console.get_by_role("button", name="Add it").click()
     expect(console.get_by_role("link", name="Bearing")).to_be_visible()
-    answer = httpx.post(f"{service.url}/api/intake/wheel-house/bearing", content="212", auth=("wheel-house", secret))
+    answer = httpx.post(
+        f"{service.url}/api/intake/wheel-house/bearing", content="212", auth=("wheel-house", secret)
+    )
     assert answer.json()["stored"] == 1, answer.text
     expect(console.get_by_text("100.0 °C")).to_be_visible()
 
@@ -180,7 +193,9 @@ def test_a_tool_is_let_in_and_shut_out(console: Page, service: Service) -> None:
         assert "weirside" not in [t.tool for t in hub.tools()]
 
 
-def test_the_doctor_is_on_the_settings_page(console: Page, service: Service, cellar: Joined) -> None:
+def test_the_doctor_is_on_the_settings_page(
+    console: Page, service: Service, cellar: Joined
+) -> None:
     console.goto("/settings")
     section = console.get_by_role("region", name="How it is")
     expect(section).to_contain_text("MQTT door")

@@ -1,4 +1,5 @@
-"""Every page: in light and dark, wide and narrow, by keyboard, and when things go wrong."""
+"""Every page: in light and dark, wide and narrow, by keyboard, and when things go
+wrong."""
 
 from __future__ import annotations
 
@@ -28,7 +29,9 @@ PAGES = {
 
 
 @pytest.mark.parametrize("path", PAGES)
-def test_no_page_has_a_violation_or_scrolls_sideways(console: Page, cellar: Joined, path: str) -> None:
+def test_no_page_has_a_violation_or_scrolls_sideways(
+    console: Page, cellar: Joined, path: str
+) -> None:
     console.emulate_media(reduced_motion="reduce")
     console.goto(path)
     expect(console.get_by_role("heading", level=1)).to_have_text(PAGES[path])
@@ -45,7 +48,9 @@ def test_no_page_has_a_violation_or_scrolls_sideways(console: Page, cellar: Join
 
 def test_the_house_is_the_way_to_its_rooms(console: Page, cellar: Joined) -> None:
     console.goto("/")
-    cell = console.get_by_role("region", name="The house in section").get_by_role("link", name="Cheese cellar")
+    cell = console.get_by_role("region", name="The house in section").get_by_role(
+        "link", name="Cheese cellar"
+    )
     expect(cell).to_contain_text("11.3")
     expect(cell).to_contain_text("84.5")
     cell.click()
@@ -53,7 +58,9 @@ def test_the_house_is_the_way_to_its_rooms(console: Page, cellar: Joined) -> Non
     expect(console).to_have_title("Cheese cellar · Test house")
 
 
-def test_a_chart_for_each_span_with_an_address_that_can_be_shared(console: Page, cellar: Joined) -> None:
+def test_a_chart_for_each_span_with_an_address_that_can_be_shared(
+    console: Page, cellar: Joined
+) -> None:
     console.goto("/readings/cellar-rack/humidity")
     for span in ("hour", "week", "month", "day"):
         console.get_by_role("button", name=span).click()
@@ -66,7 +73,9 @@ def test_a_chart_for_each_span_with_an_address_that_can_be_shared(console: Page,
     expect(console.get_by_role("row", name="84.5 %")).to_be_visible()
 
 
-def test_anywhere_by_keyboard_alone(console: Page, service: Service, mister: Joined, cellar: Joined) -> None:
+def test_anywhere_by_keyboard_alone(
+    console: Page, service: Service, mister: Joined, cellar: Joined
+) -> None:
     console.goto("/")
     console.get_by_role("navigation").wait_for()
     console.keyboard.press("Control+k")
@@ -88,7 +97,9 @@ def test_anywhere_by_keyboard_alone(console: Page, service: Service, mister: Joi
     expect(console.get_by_role("dialog")).to_have_count(0)
 
 
-def test_an_automation_from_the_form_then_by_its_text(console: Page, service: Service, cellar: Joined) -> None:
+def test_an_automation_from_the_form_then_by_its_text(
+    console: Page, service: Service, cellar: Joined
+) -> None:
     console.goto("/automations/new?entity=cellar-rack/temperature")
     expect(console.get_by_label("Watch")).to_have_value("cellar-rack/temperature")
     console.get_by_label("Name").fill("Cellar too warm")
@@ -96,7 +107,9 @@ def test_an_automation_from_the_form_then_by_its_text(console: Page, service: Se
     console.get_by_label("Held for").fill("10 min")
     console.get_by_label("Tell").select_option("everyone")
     console.get_by_role("button", name="Write the text").click()
-    expect(console.get_by_text("When Cellar rack temperature is over 14 °C for 10 min: tell everyone")).to_be_visible()
+    expect(
+        console.get_by_text("When Cellar rack temperature is over 14 °C for 10 min: tell everyone")
+    ).to_be_visible()
     area = console.get_by_label("The automation's text")
     text = area.input_value()
     area.fill(text.replace("temperature", "temprature"))
@@ -119,7 +132,9 @@ def test_an_automation_from_the_form_then_by_its_text(console: Page, service: Se
     expect(console.get_by_role("link", name="Cellar too warm")).to_have_count(0)
 
 
-def test_an_automation_that_starts_is_on_the_house_and_in_the_journal(console: Page, service: Service, cellar: Joined) -> None:
+def test_an_automation_that_starts_is_on_the_house_and_in_the_journal(
+    console: Page, service: Service, cellar: Joined
+) -> None:
     console.goto("/")
     expect(console.get_by_text("No automation has acted today.")).to_be_visible()
     cellar.post([{"n": "humidity", "v": 71.5}])
@@ -134,7 +149,9 @@ def test_an_automation_that_starts_is_on_the_house_and_in_the_journal(console: P
     cellar.post([{"n": "humidity", "v": 84.5}])
 
 
-def test_a_node_is_renamed_moved_and_taken_out(console: Page, service: Service, cellar: Joined) -> None:
+def test_a_node_is_renamed_moved_and_taken_out(
+    console: Page, service: Service, cellar: Joined
+) -> None:
     let_in(service, description("Spare plug", **PLUG), "Loft")
     console.goto("/nodes/spare-plug")
     console.get_by_label("Name").fill("Kettle")
@@ -150,7 +167,9 @@ def test_a_node_is_renamed_moved_and_taken_out(console: Page, service: Service, 
 
 def test_rooms_are_added_and_put_in_order(console: Page, service: Service, cellar: Joined) -> None:
     console.goto("/settings")
-    expect(console.get_by_text("in order, and taken up")).to_be_visible()  # all of the page is there, and stands still
+    expect(
+        console.get_by_text("in order, and taken up")
+    ).to_be_visible()  # all of the page is there, and stands still
     for name in ("Alcove", "Pantry"):
         console.get_by_label("Add").fill(name)
         console.get_by_role("button", name="Add it").click()
@@ -179,10 +198,14 @@ def test_readings_are_found_by_typing(console: Page, cellar: Joined) -> None:
     expect(console.get_by_text("Nothing here is called that.")).to_be_visible()
 
 
-def test_a_page_that_cannot_be_loaded_says_so_and_tries_again(console: Page, cellar: Joined) -> None:
+def test_a_page_that_cannot_be_loaded_says_so_and_tries_again(
+    console: Page, cellar: Joined
+) -> None:
     def refuse(route: Route) -> None:
         route.fulfill(
-            status=503, content_type="application/problem+json", body='{"title":"x","status":503,"detail":"the disk is full"}'
+            status=503,
+            content_type="application/problem+json",
+            body='{"title":"x","status":503,"detail":"the disk is full"}',
         )
 
     console.route("**/api/automations", refuse)

@@ -1,4 +1,5 @@
-"""The console as an app on a phone: installable, told by the hub, opening the right page; and a hub that goes away."""
+"""The console as an app on a phone: installable, told by the hub, opening the right
+page; and a hub that goes away."""
 
 from __future__ import annotations
 
@@ -24,7 +25,11 @@ def allowed(context: BrowserContext, base_url: str) -> BrowserContext:
 
 def test_it_can_be_installed(service: Service) -> None:
     manifest = httpx.get(f"{service.url}/manifest.webmanifest").json()
-    assert (manifest["name"], manifest["display"], manifest["start_url"]) == ("Hombi", "standalone", "/")
+    assert (manifest["name"], manifest["display"], manifest["start_url"]) == (
+        "Hombi",
+        "standalone",
+        "/",
+    )
     for icon in manifest["icons"]:
         answer = httpx.get(service.url + icon["src"])
         assert answer.headers["content-type"] == icon["type"]
@@ -35,9 +40,13 @@ def test_the_browsers_subscription_reaches_the_hub_and_a_notice_reaches_it(
 ) -> None:
     (port,) = free_ports(1)
     with phone_service(tmp_path / "phone.json", port) as phone:
-        # Offline there is no push service to subscribe with; the lab's stands in for it.
+        # Offline there is no push service to subscribe with; the lab's stands in for
+        # it.
         given = {"endpoint": f"http://127.0.0.1:{port}/push/{phone.channel}", "keys": phone.keys()}
-        console.add_init_script(f"PushManager.prototype.subscribe = async () => ({{ toJSON: () => ({json.dumps(given)}) }})")
+        console.add_init_script(
+            f"PushManager.prototype.subscribe = async () => ({{ toJSON: () => "
+            f"({json.dumps(given)}) }})"
+        )
         console.goto("/settings")
         console.get_by_label("Make this device one of them").fill("Ada's phone")
         console.get_by_role("button", name="Take notifications here").click()
@@ -50,8 +59,12 @@ def test_the_browsers_subscription_reaches_the_hub_and_a_notice_reaches_it(
         expect(console.get_by_text("No phone takes notifications yet.")).to_be_visible()
 
 
-def test_without_a_push_service_it_says_so(allowed: BrowserContext, console: Page, service: Service) -> None:
-    console.add_init_script("PushManager.prototype.subscribe = async () => { throw new Error('no service') }")
+def test_without_a_push_service_it_says_so(
+    allowed: BrowserContext, console: Page, service: Service
+) -> None:
+    console.add_init_script(
+        "PushManager.prototype.subscribe = async () => { throw new Error('no service') }"
+    )
     console.goto("/settings")
     console.get_by_label("Make this device one of them").fill("Ada's phone")
     console.get_by_role("button", name="Take notifications here").click()
@@ -66,20 +79,29 @@ def test_a_push_is_shown_and_its_click_opens_the_page(
     devtools = allowed.new_cdp_session(console)
     registrations: list[str] = []
     devtools.on(
-        "ServiceWorker.workerRegistrationUpdated", lambda e: registrations.extend(r["registrationId"] for r in e["registrations"])
+        "ServiceWorker.workerRegistrationUpdated",
+        lambda e: registrations.extend(r["registrationId"] for r in e["registrations"]),
     )
     devtools.send("ServiceWorker.enable")
     until(lambda: registrations or console.wait_for_timeout(50))
-    notice = {"title": "Cellar is dry", "text": "81.0 % for 10 min", "path": "/automations/cellar-too-dry", "at": 1}
+    notice = {
+        "title": "Cellar is dry",
+        "text": "81.0 % for 10 min",
+        "path": "/automations/cellar-too-dry",
+        "at": 1,
+    }
     devtools.send(
-        "ServiceWorker.deliverPushMessage", {"origin": service.url, "registrationId": registrations[0], "data": json.dumps(notice)}
+        "ServiceWorker.deliverPushMessage",
+        {"origin": service.url, "registrationId": registrations[0], "data": json.dumps(notice)},
     )
     shown = (
         "navigator.serviceWorker.ready.then((r) => r.getNotifications())"
         ".then((all) => all.map((n) => [n.title, n.body, n.data.path]))"
     )
     until(lambda: console.evaluate(shown) or console.wait_for_timeout(50))
-    assert console.evaluate(shown) == [["Cellar is dry", "81.0 % for 10 min", "/automations/cellar-too-dry"]]
+    assert console.evaluate(shown) == [
+        ["Cellar is dry", "81.0 % for 10 min", "/automations/cellar-too-dry"]
+    ]
     (worker,) = allowed.service_workers
     worker.evaluate(
         """async () => {
@@ -90,12 +112,16 @@ def test_a_push_is_shown_and_its_click_opens_the_page(
     expect(console.get_by_role("heading", level=1)).to_have_text("Cellar too dry")
 
 
-def test_a_hub_that_goes_away_is_a_thin_line_and_what_was_known_stays(console: Page, service: Service, cellar: Joined) -> None:
+def test_a_hub_that_goes_away_is_a_thin_line_and_what_was_known_stays(
+    console: Page, service: Service, cellar: Joined
+) -> None:
     console.goto("/rooms/cheese-cellar")
     tile = console.locator('[data-entity="cellar-rack/humidity"]')
     expect(tile).to_contain_text("84.5")
     service.kill()
-    expect(console.get_by_text("The hub does not answer; what you see is from")).to_be_visible(timeout=30_000)
+    expect(console.get_by_text("The hub does not answer; what you see is from")).to_be_visible(
+        timeout=30_000
+    )
     expect(tile).to_contain_text("84.5")
     service.start()
     expect(console.get_by_text("The hub does not answer")).to_have_count(0, timeout=30_000)
@@ -104,7 +130,9 @@ def test_a_hub_that_goes_away_is_a_thin_line_and_what_was_known_stays(console: P
 
 
 def test_an_uncompressed_point_is_what_browsers_take(service: Service) -> None:
-    key = httpx.get(f"{service.url}/api/phones/key", headers={"Authorization": f"Bearer {service.token}"}).json()["key"]
+    key = httpx.get(
+        f"{service.url}/api/phones/key", headers={"Authorization": f"Bearer {service.token}"}
+    ).json()["key"]
     point = base64.urlsafe_b64decode(key + "=" * (-len(key) % 4))
     assert (len(point), point[0]) == (65, 4)
     assert (

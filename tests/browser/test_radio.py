@@ -1,4 +1,5 @@
-"""A Zigbee node is paired in the console: the window, a press, the interview, the room; and what its pages show."""
+"""A Zigbee node is paired in the console: the window, a press, the interview, the room;
+and what its pages show."""
 
 from __future__ import annotations
 
@@ -29,7 +30,9 @@ def air(both: tuple[Service, Air]) -> Air:
     return both[1]
 
 
-def test_window_press_interview_admit_and_its_value_in_the_room(console: Page, service: Service, air: Air) -> None:
+def test_window_press_interview_admit_and_its_value_in_the_room(
+    console: Page, service: Service, air: Air
+) -> None:
     node = air.nodes["loft-climate"]
     node.thinks_s = 0.15
     with service.hub() as hub:
@@ -49,19 +52,25 @@ def test_window_press_interview_admit_and_its_value_in_the_room(console: Page, s
     expect(dialog.get_by_label("Setup code")).to_have_count(0)
     dialog.locator("input[name=name]").fill("Loft climate")
     dialog.get_by_label("Room").fill("Loft")
-    expect(dialog.get_by_role("listitem").filter(has_text="reception").get_by_role("checkbox")).not_to_be_checked()
+    expect(
+        dialog.get_by_role("listitem").filter(has_text="reception").get_by_role("checkbox")
+    ).not_to_be_checked()
     assert violations(console) == []
     dialog.get_by_role("button", name="Let it in").click()
     console.get_by_role("button", name="Close it").click()
     console.get_by_role("link", name="Loft climate").click()
-    expect(console.get_by_text("Alder & Finch Climate C3, sleeps, software 1.4.2, on a battery")).to_be_visible()
+    expect(
+        console.get_by_text("Alder & Finch Climate C3, sleeps, software 1.4.2, on a battery")
+    ).to_be_visible()
     console.goto("/rooms/loft")
     tile = console.get_by_role("listitem").filter(has_text="Temperature")
     expect(tile).to_contain_text(f"{air.mill.rooms['loft'].temperature:.0f}"[:1])
     expect(console.get_by_text("Link quality")).to_have_count(0)
 
 
-def test_a_lamp_is_set_to_a_level_with_the_keyboard(console: Page, service: Service, air: Air) -> None:
+def test_a_lamp_is_set_to_a_level_with_the_keyboard(
+    console: Page, service: Service, air: Air
+) -> None:
     with service.hub() as hub:
         let_in(hub, air, "loft-lamp", "Loft")
         until(lambda: hub.entity("loft-lamp/level").value == 100)
@@ -74,13 +83,19 @@ def test_a_lamp_is_set_to_a_level_with_the_keyboard(console: Page, service: Serv
     assert violations(console) == []
 
 
-def test_a_value_without_a_name_is_named_in_the_nodes_profile(console: Page, service: Service, air: Air) -> None:
+def test_a_value_without_a_name_is_named_in_the_nodes_profile(
+    console: Page, service: Service, air: Air
+) -> None:
     with service.hub() as hub:
         let_in(hub, air, "herb-probe", "Terrace")
         until(lambda: hub.messages(via="zigbee", topic="herb-probe/1/EF00"))
     console.goto("/messages?via=zigbee")
     expect(console.get_by_label("Came in by")).to_have_value("zigbee")
-    row = console.get_by_role("list", name="Messages").get_by_role("listitem").filter(has_text="herb-probe/1/EF00")
+    row = (
+        console.get_by_role("list", name="Messages")
+        .get_by_role("listitem")
+        .filter(has_text="herb-probe/1/EF00")
+    )
     row.get_by_role("link", name="Name its values").click()
     dialog = console.get_by_role("dialog")
     area = dialog.get_by_label("The profile's text")
@@ -103,7 +118,9 @@ def test_a_node_that_has_left_is_marked(console: Page, service: Service, air: Ai
         until(lambda: not air.do(lambda: air.stick.permits))
     air.press("loft-lamp")
     console.goto("/")
-    expect(console.get_by_text("Loft lamp has left; let it join again, or remove it")).to_be_visible()
+    expect(
+        console.get_by_text("Loft lamp has left; let it join again, or remove it")
+    ).to_be_visible()
     console.goto("/nodes")
     expect(console.get_by_role("row", name="Loft lamp")).to_contain_text("has left")
 
@@ -113,8 +130,12 @@ def test_a_foreign_network_waits_for_a_word(console: Page, service: Service, air
     air.stick.store[0x002D] = bytes(range(8))
     air.do(air.stick.plug)
     console.goto("/nodes")
-    expect(console.get_by_role("heading", name="The Zigbee stick carries another network")).to_be_visible(timeout=30_000)
+    expect(
+        console.get_by_role("heading", name="The Zigbee stick carries another network")
+    ).to_be_visible(timeout=30_000)
     assert violations(console) == []
     console.get_by_role("button", name="Start clean").click()
     console.get_by_role("button", name="Wipe it").click()
-    expect(console.get_by_role("heading", name="The Zigbee stick carries another network")).to_have_count(0, timeout=30_000)
+    expect(
+        console.get_by_role("heading", name="The Zigbee stick carries another network")
+    ).to_have_count(0, timeout=30_000)

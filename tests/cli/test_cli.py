@@ -1,4 +1,5 @@
-"""The command line, run as people and programs run it, against a hub that was started."""
+"""The command line, run as people and programs run it, against a hub that was
+started."""
 
 from __future__ import annotations
 
@@ -15,10 +16,21 @@ from pathlib import Path
 import pytest
 
 from hombi import __version__
-from tests.house import CLIMATE, OWNER, PASSWORD, Joined, Service, ask, description, free_ports, until
+from tests.house import (
+    CLIMATE,
+    OWNER,
+    PASSWORD,
+    Joined,
+    Service,
+    ask,
+    description,
+    free_ports,
+    until,
+)
 
 DRY = (
-    'name = "Too dry"\n\n[watch]\nentity = "cellar-rack/humidity"\nunder = "20 %"\nheld = "10 min"\n\n'
+    'name = "Too dry"\n\n[watch]\nentity = "cellar-rack/humidity"\nunder = "20 %"\nheld '
+    '= "10 min"\n\n'
     '[[starts]]\nswitch = "cellar-mister/switch"\nto = "on"\n'
 )
 
@@ -35,7 +47,8 @@ def house(service: Service, rack: Joined, mister: Joined) -> Iterator[None]:
 def test_help_names_every_command(service: Service) -> None:
     text = service.hombi("--help").stdout
     for name in (
-        "serve", "demo", "status", "pair", "arrivals", "admit", "nodes", "entities", "now", "history", "follow", "set",
+        "serve", "demo", "status", "pair", "arrivals", "admit", "nodes", "entities", "now",
+        "history", "follow", "set",
         "automation", "phones", "journal", "sign-in",
     ):  # fmt: skip
         assert f" {name} " in text
@@ -52,7 +65,10 @@ def test_now_is_json_for_programs(service: Service) -> None:
     rows = json.loads(service.hombi("now", "--json", "--kind", "humidity").stdout)
     assert len(rows) == 1
     assert rows[0]["heard_at"].endswith("Z")
-    assert {k: rows[0][k] for k in ("node", "link", "entity", "kind", "room", "value", "unit", "quality")} == {
+    assert {
+        k: rows[0][k]
+        for k in ("node", "link", "entity", "kind", "room", "value", "unit", "quality")
+    } == {
         "node": "cellar-rack",
         "link": "wifi",
         "entity": "cellar-rack/humidity",
@@ -64,7 +80,9 @@ def test_now_is_json_for_programs(service: Service) -> None:
     }
 
 
-@pytest.mark.parametrize("command", ["status", "nodes", "entities", "now", "arrivals", "phones", "journal"])
+@pytest.mark.parametrize(
+    "command", ["status", "nodes", "entities", "now", "arrivals", "phones", "journal"]
+)
 def test_every_listing_is_also_a_list_of_objects(service: Service, command: str) -> None:
     rows = json.loads(service.hombi(command, "--json").stdout)
     assert isinstance(rows, list)
@@ -119,7 +137,9 @@ def test_set_that_is_not_done_is_said_so_with_its_own_code(service: Service) -> 
         (("nonsense",), 2, "No such command"),
     ],
 )
-def test_errors_are_words_with_a_code_that_means_something(service: Service, words: tuple[str, ...], code: int, said: str) -> None:
+def test_errors_are_words_with_a_code_that_means_something(
+    service: Service, words: tuple[str, ...], code: int, said: str
+) -> None:
     done = service.hombi(*words)
     assert done.returncode == code, done.stdout + done.stderr
     assert said in " ".join(done.stderr.replace("│", " ").split())
@@ -147,12 +167,21 @@ def test_a_port_that_is_none_is_named(service: Service, tmp_path: Path, command:
 def test_sign_in_keeps_a_token_for_later_commands(service: Service, tmp_path: Path) -> None:
     elsewhere = {"HOMBI_DATA": str(tmp_path / "none"), "XDG_CONFIG_HOME": str(tmp_path)}
     del_port = {"HOMBI_PORT": ""}
-    done = service.hombi("sign-in", "--hub", service.url, "--username", OWNER, env={**elsewhere, "HOMBI_PASSWORD": PASSWORD})
+    done = service.hombi(
+        "sign-in",
+        "--hub",
+        service.url,
+        "--username",
+        OWNER,
+        env={**elsewhere, "HOMBI_PASSWORD": PASSWORD},
+    )
     assert done.returncode == 0, done.stderr
     kept = tmp_path / "hombi" / "sign-in.json"
     assert stat.S_IMODE(kept.stat().st_mode) == 0o600
     assert "cellar-rack/humidity" in service.hombi("now", env={**elsewhere, **del_port}).stdout
-    wrong = service.hombi("sign-in", "--hub", service.url, "--username", OWNER, "--password", "wrong", env=elsewhere)
+    wrong = service.hombi(
+        "sign-in", "--hub", service.url, "--username", OWNER, "--password", "wrong", env=elsewhere
+    )
     assert wrong.returncode == 4
 
 
@@ -164,14 +193,25 @@ def test_history_draws_the_course_and_its_numbers(service: Service, rack: Joined
     assert "▁" in text
     assert "█" in text
     assert "lowest 60.0" in text
-    rows = json.loads(service.hombi("history", "cellar-rack/humidity", "--span", "hour", "--json").stdout)
+    rows = json.loads(
+        service.hombi("history", "cellar-rack/humidity", "--span", "hour", "--json").stdout
+    )
     assert sum(row["count"] for row in rows) >= 90
     assert all(row["low"] <= row["mean"] <= row["high"] for row in rows if row["count"])
 
 
 def test_follow_shows_readings_as_they_come(service: Service, rack: Joined) -> None:
     # Whoever starts the tests in the background may have had SIGINT ignored.
-    words = ["env", "--default-signal=INT", sys.executable, "-m", "hombi.cli.app", "follow", "cellar-rack/humidity", "--json"]
+    words = [
+        "env",
+        "--default-signal=INT",
+        sys.executable,
+        "-m",
+        "hombi.cli.app",
+        "follow",
+        "cellar-rack/humidity",
+        "--json",
+    ]
     following = subprocess.Popen(words, env=service.environment, stdout=subprocess.PIPE, text=True)
     assert following.stdout is not None
     heard = threading.Event()
@@ -217,11 +257,17 @@ def test_automations_from_a_file(service: Service, tmp_path: Path) -> None:
     done = service.hombi("automation", "check", str(path))
     assert done.returncode == 1
     assert f"{path}:4:10: no entity cellar-rack/humidty" in done.stderr
-    assert '    entity = "cellar-rack/humidty"\n             ^\n    did you mean cellar-rack/humidity?' in done.stderr
+    assert (
+        '    entity = "cellar-rack/humidty"\n             ^\n    did you mean cellar-rack/humidity?'
+        in done.stderr
+    )
     assert f"{path}:10:6: 'onn' is no state of a switch" in done.stderr
     assert service.hombi("automation", "add", str(path)).returncode == 1
     path.write_text(DRY)
-    assert "is sound. When Cellar rack humidity is under 20 %" in service.hombi("automation", "check", str(path)).stdout
+    assert (
+        "is sound. When Cellar rack humidity is under 20 %"
+        in service.hombi("automation", "check", str(path)).stdout
+    )
     assert "too-dry is on duty" in service.hombi("automation", "add", str(path)).stdout
     assert service.hombi("automation", "show", "too-dry").stdout == DRY
     assert "off duty" in service.hombi("automation", "duty", "too-dry", "off").stdout
@@ -251,7 +297,13 @@ def test_the_shell_completes_names_that_the_hub_knows(service: Service) -> None:
         "COMP_CWORD": "2",
         "_TYPER_COMPLETE_ARGS": "hombi set cellar-",
     }
-    done = subprocess.run([Path(sys.executable).parent / "hombi"], env=env, capture_output=True, text=True, check=False)
+    done = subprocess.run(
+        [Path(sys.executable).parent / "hombi"],
+        env=env,
+        capture_output=True,
+        text=True,
+        check=False,
+    )
     assert done.stdout.split() == ["cellar-mister/switch"]
 
 
@@ -259,11 +311,18 @@ def test_a_second_hub_on_the_same_folder_is_refused(service: Service) -> None:
     done = service.hombi("serve", env={"HOMBI_PORT": str(free_ports(1)[0])})
     assert done.returncode == 1
     assert service.process is not None
-    assert f"another hub (process {service.process.pid}) runs on {service.data}" in done.stderr.replace("\n", "")
+    assert (
+        f"another hub (process {service.process.pid}) runs on {service.data}"
+        in done.stderr.replace("\n", "")
+    )
 
 
-@pytest.mark.parametrize(("taken", "said"), [("HOMBI_PORT", "HTTP port"), ("HOMBI_MQTT_PORT", "MQTT port")])
-def test_a_port_in_use_is_named_with_what_to_do(service: Service, tmp_path: Path, taken: str, said: str) -> None:
+@pytest.mark.parametrize(
+    ("taken", "said"), [("HOMBI_PORT", "HTTP port"), ("HOMBI_MQTT_PORT", "MQTT port")]
+)
+def test_a_port_in_use_is_named_with_what_to_do(
+    service: Service, tmp_path: Path, taken: str, said: str
+) -> None:
     ports = dict(zip(("HOMBI_PORT", "HOMBI_MQTT_PORT"), map(str, free_ports(2)), strict=True))
     ports[taken] = str(service.port)
     done = service.hombi("serve", env={"HOMBI_DATA": str(tmp_path), **ports})
@@ -273,11 +332,16 @@ def test_a_port_in_use_is_named_with_what_to_do(service: Service, tmp_path: Path
     assert "Traceback" not in done.stderr
 
 
-def test_a_wrong_hombi_toml_is_named_with_file_line_and_key(service: Service, tmp_path: Path) -> None:
+def test_a_wrong_hombi_toml_is_named_with_file_line_and_key(
+    service: Service, tmp_path: Path
+) -> None:
     (tmp_path / "hombi.toml").write_text('[http]\nprot = 1\n[house]\nname = ""\n')
     done = service.hombi("serve", env={"HOMBI_DATA": str(tmp_path)})
     assert done.returncode == 1
-    assert f"{tmp_path}/hombi.toml, line 2, column 1: http.prot means nothing here; did you mean port?" in done.stderr
+    assert (
+        f"{tmp_path}/hombi.toml, line 2, column 1: http.prot means nothing here; did you mean port?"
+        in done.stderr
+    )
     assert "line 4, column 8: house.name is ''; expected a text" in done.stderr
 
 
@@ -305,21 +369,29 @@ def test_serve_stops_at_ctrl_c_also_with_listeners(own_service: Service) -> None
 FORGED = "anna\x1b[2J\x9b31m\u202e\n27 Nov 12:00:00  Cellar mister was switched on by mill [bold]"
 
 
-def test_what_comes_from_outside_forges_no_line_on_the_terminal(service: Service, rack: Joined) -> None:
+def test_what_comes_from_outside_forges_no_line_on_the_terminal(
+    service: Service, rack: Joined
+) -> None:
     with service.hub() as hub:
         # Of a node's name in the journal the same holds as of a person's.
         hub.change_node("cellar-rack", title=FORGED)
-        until(lambda: any(FORGED in entry.text for entry in hub.journal()), 20)  # it is stored as it came
+        until(
+            lambda: any(FORGED in entry.text for entry in hub.journal()), 20
+        )  # it is stored as it came
     said = service.hombi("journal").stdout
     (line,) = [one for one in said.splitlines() if "\\x1b[2J" in one]
-    assert "anna\\x1b[2J\\x9b31m\\u202e\\x0a27 Nov 12:00:00  Cellar mister was switched on by mill [bold]" in line
+    assert (
+        "anna\\x1b[2J\\x9b31m\\u202e\\x0a27 Nov 12:00:00  Cellar mister was switched on "
+        "by mill [bold]" in line
+    )
     assert not any(sign in said for sign in "\x1b\x9b\u202e")
     exported = service.hombi("journal", "--json").stdout
     assert exported.isascii()
     assert any(FORGED in entry["text"] for entry in json.loads(exported))
     with service.hub() as hub:
         hub.change_node("cellar-rack", title="Cellar rack")
-    # A name that is drawn as a right-to-left one, and would end a markup, is no harm in a table either.
+    # A name that is drawn as a right-to-left one, and would end a markup, is no harm in
+    # a table either.
     with service.hub() as hub:
         hub.open_pairing("1 min")
         assert ask(service, description("Rack [/bold] two", **CLIMATE)).is_success
@@ -327,7 +399,9 @@ def test_what_comes_from_outside_forges_no_line_on_the_terminal(service: Service
         hub.close_pairing()
 
 
-def test_what_is_hardly_meant_is_warned_of_when_a_text_is_added(service: Service, mister: Joined, tmp_path: Path) -> None:
+def test_what_is_hardly_meant_is_warned_of_when_a_text_is_added(
+    service: Service, mister: Joined, tmp_path: Path
+) -> None:
     path = tmp_path / "chase.toml"
     switch = '[[{}]]\nswitch = "cellar-mister/switch"\nto = "{}"\n'
     watch = 'name = "Chase"\n[watch]\nentity = "cellar-mister/switch"\nis = "on"\n'

@@ -1,4 +1,5 @@
-"""Looking after the hub from the command line: its settings file, how it is, tools, programs, and what arrives."""
+"""Looking after the hub from the command line: its settings file, how it is, tools,
+programs, and what arrives."""
 
 from __future__ import annotations
 
@@ -15,17 +16,28 @@ from tests.house import OWNER, PASSWORD, Joined, Service, until
 @pytest.mark.parametrize(
     ("text", "said"),
     [
-        ("[mqtt]\nprot = 1883\n", ["hombi.toml:2:1", "mqtt.prot means nothing here", "did you mean port?", "prot = 1883"]),
+        (
+            "[mqtt]\nprot = 1883\n",
+            ["hombi.toml:2:1", "mqtt.prot means nothing here", "did you mean port?", "prot = 1883"],
+        ),
         ("[mqqt]\nport = 1883\n", ["hombi.toml:1:", "did you mean mqtt?"]),
         ("[broker]\nport = 1883\n", ["hombi.toml:1:", "[broker] has no host"]),
         ('[broker]\nhost = "b"\nversion = "4"\n', ["hombi.toml:3:11", '"3.1.1" or "5"']),
-        ('[broker]\nhost = "b"\ntopics = ["a/#/b"]\n', ["hombi.toml:3:", "a list of topic filters"]),
-        ('[broker]\nhost = "b"\nca = "/nowhere.pem"\n', ["hombi.toml:3:", "the path of a PEM file that is there"]),
+        (
+            '[broker]\nhost = "b"\ntopics = ["a/#/b"]\n',
+            ["hombi.toml:3:", "a list of topic filters"],
+        ),
+        (
+            '[broker]\nhost = "b"\nca = "/nowhere.pem"\n',
+            ["hombi.toml:3:", "the path of a PEM file that is there"],
+        ),
         ("[mqtt]\ntls_port = 8883\n", ["mqtt.certificate is not"]),
         ('[house]\ntime_zone = "Mars"\n', ["hombi.toml:2:", "a time zone"]),
     ],
 )
-def test_check_names_each_mistake_with_its_place(service: Service, tmp_path: Path, text: str, said: list[str]) -> None:
+def test_check_names_each_mistake_with_its_place(
+    service: Service, tmp_path: Path, text: str, said: list[str]
+) -> None:
     file = tmp_path / "hombi.toml"
     file.write_text(text)
     done = service.hombi("check", str(file))
@@ -46,7 +58,9 @@ def test_check_looks_over_a_node_profile(service: Service, tmp_path: Path) -> No
     assert "did you mean model" in done.stderr
 
 
-def test_check_says_what_a_right_file_sets_and_keeps_passwords_to_itself(service: Service, tmp_path: Path) -> None:
+def test_check_says_what_a_right_file_sets_and_keeps_passwords_to_itself(
+    service: Service, tmp_path: Path
+) -> None:
     file = tmp_path / "hombi.toml"
     file.write_text('[broker]\nhost = "10.0.0.5"\npassword = "sluice"\n')
     done = service.hombi("check", str(file))
@@ -80,7 +94,10 @@ def test_doctor_looks_at_every_part(service: Service, rack: Joined) -> None:
     faults = {row["part"] for row in rows if row["state"] == "fault"}
     assert faults <= {"event loop"}, "nothing but a machine too busy to test on"
     assert asked.returncode == len(faults)
-    assert next(row for row in rows if row["part"] == "phones")["advice"] == "open the console on a phone, under Settings"
+    assert (
+        next(row for row in rows if row["part"] == "phones")["advice"]
+        == "open the console on a phone, under Settings"
+    )
 
 
 def test_doctor_without_a_hub_says_so(own_service: Service) -> None:
@@ -90,11 +107,18 @@ def test_doctor_without_a_hub_says_so(own_service: Service) -> None:
 
 
 def test_tools_come_and_go(service: Service) -> None:
-    added = service.hombi("tools", "add", "bench", "--publish", "bench/#", "--subscribe", "bench/+/set")
+    added = service.hombi(
+        "tools", "add", "bench", "--publish", "bench/#", "--subscribe", "bench/+/set"
+    )
     assert "bench has the key" in added.stdout
     assert "It is not shown again" in added.stdout
     (row,) = json.loads(service.hombi("tools", "list", "--json").stdout)
-    assert (row["tool"], row["publish"], row["subscribe"], "key" in row) == ("bench", ["bench/#"], ["bench/+/set"], False)
+    assert (row["tool"], row["publish"], row["subscribe"], "key" in row) == (
+        "bench",
+        ["bench/#"],
+        ["bench/+/set"],
+        False,
+    )
     changed = service.hombi("tools", "change", "bench", "--publish", "drill/#")
     assert "bench may publish drill/#, subscribe to bench/+/set" in changed.stdout
     assert "has the key" in service.hombi("tools", "key", "bench").stdout
@@ -103,9 +127,18 @@ def test_tools_come_and_go(service: Service) -> None:
     assert service.hombi("tools", "add", "bench", "--publish", "a/#/b").returncode == 1
 
 
-def test_programs_that_are_signed_in_are_listed_and_made_void(service: Service, tmp_path: Path) -> None:
+def test_programs_that_are_signed_in_are_listed_and_made_void(
+    service: Service, tmp_path: Path
+) -> None:
     elsewhere = {"XDG_CONFIG_HOME": str(tmp_path), "HOMBI_DATA": str(tmp_path / "none")}
-    done = service.hombi("sign-in", "--hub", service.url, "--username", OWNER, env={**elsewhere, "HOMBI_PASSWORD": PASSWORD})
+    done = service.hombi(
+        "sign-in",
+        "--hub",
+        service.url,
+        "--username",
+        OWNER,
+        env={**elsewhere, "HOMBI_PASSWORD": PASSWORD},
+    )
     assert done.returncode == 0, done.stderr
     assert service.hombi("now", env=elsewhere).returncode == 0
     (row,) = json.loads(service.hombi("tokens", "--json").stdout)
@@ -115,8 +148,21 @@ def test_programs_that_are_signed_in_are_listed_and_made_void(service: Service, 
 
 
 def test_messages_are_followed_as_lines_of_json(service: Service, rack: Joined) -> None:
-    words = [sys.executable, "-m", "hombi.cli.app", "messages", "--follow", "--json", "--node", "cellar-rack", "--limit", "1"]
-    with subprocess.Popen(words, env=service.environment, stdout=subprocess.PIPE, text=True) as following:
+    words = [
+        sys.executable,
+        "-m",
+        "hombi.cli.app",
+        "messages",
+        "--follow",
+        "--json",
+        "--node",
+        "cellar-rack",
+        "--limit",
+        "1",
+    ]
+    with subprocess.Popen(
+        words, env=service.environment, stdout=subprocess.PIPE, text=True
+    ) as following:
         assert following.stdout is not None
         heard: list[str] = []
         with rack.connected() as client:
@@ -130,5 +176,10 @@ def test_messages_are_followed_as_lines_of_json(service: Service, rack: Joined) 
             until(said)
         following.terminate()
     row = json.loads(heard[-1])
-    assert (row["via"], row["sender"], row["node"], row["topic"]) == ("door", "cellar-rack", "cellar-rack", rack.topics["readings"])
+    assert (row["via"], row["sender"], row["node"], row["topic"]) == (
+        "door",
+        "cellar-rack",
+        "cellar-rack",
+        rack.topics["readings"],
+    )
     assert row["at"].endswith("Z")

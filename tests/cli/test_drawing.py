@@ -13,7 +13,15 @@ def history(at: list[int], mean: list[float]) -> History:
 
 
 def test_a_course_is_drawn_from_its_lowest_to_its_highest() -> None:
-    assert sparkline(history([50, 150, 250, 350, 450, 550, 650, 750, 850, 950], [0, 1, 2, 3, 4, 5, 6, 7, 8, 9]), 10) == "▁▁▂▃▄▅▆▇██"
+    assert (
+        sparkline(
+            history(
+                [50, 150, 250, 350, 450, 550, 650, 750, 850, 950], [0, 1, 2, 3, 4, 5, 6, 7, 8, 9]
+            ),
+            10,
+        )
+        == "▁▁▂▃▄▅▆▇██"
+    )
     assert sparkline(history([50, 550], [3, 3]), 2) == "▁▁"
     assert sparkline(history([], []), 10) == ""
 
@@ -24,10 +32,18 @@ def test_a_slow_node_leaves_no_holes_one_that_was_away_does() -> None:
 
 
 @pytest.mark.parametrize(
-    ("seconds", "words"), [(0, "0 s"), (59, "59 s"), (61, "1 min"), (7300, "2 h"), (200_000, "2 d"), (-5, "0 s")]
+    ("seconds", "words"),
+    [(0, "0 s"), (59, "59 s"), (61, "1 min"), (7300, "2 h"), (200_000, "2 d"), (-5, "0 s")],
 )
 def test_how_long_ago(seconds: int, words: str) -> None:
-    assert ago(round((time.time() - seconds - 0.2) * 1000) if seconds >= 0 else round((time.time() + 5) * 1000)) == words
+    assert (
+        ago(
+            round((time.time() - seconds - 0.2) * 1000)
+            if seconds >= 0
+            else round((time.time() + 5) * 1000)
+        )
+        == words
+    )
 
 
 def test_times_for_programs_are_rfc_3339() -> None:
@@ -37,7 +53,12 @@ def test_times_for_programs_are_rfc_3339() -> None:
 
 
 def test_things_are_counted_in_their_own_plural() -> None:
-    assert [counted(1, "phone"), counted(2, "phone"), counted(0, "entity"), counted(1, "entity")] == [
+    assert [
+        counted(1, "phone"),
+        counted(2, "phone"),
+        counted(0, "entity"),
+        counted(1, "entity"),
+    ] == [
         "1 phone",
         "2 phones",
         "0 entities",

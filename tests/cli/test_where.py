@@ -25,7 +25,9 @@ def nobody(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
 def hub(folder: Path, port: int, token: str, *, runs: bool = True) -> Iterator[None]:
     """A hub's files, as it leaves them or holds them."""
     folder.mkdir(parents=True, exist_ok=True)
-    (folder / "hub.token").write_text(json.dumps({"url": f"http://127.0.0.1:{port}", "token": token}))
+    (folder / "hub.token").write_text(
+        json.dumps({"url": f"http://127.0.0.1:{port}", "token": token})
+    )
     with (folder / "hub.lock").open("a+") as lock:
         if runs:
             fcntl.flock(lock, fcntl.LOCK_EX)
@@ -40,7 +42,9 @@ def test_the_demo_has_a_folder_of_its_own() -> None:
 def test_the_hub_that_runs_is_found(monkeypatch: pytest.MonkeyPatch) -> None:
     assert find_hub().token is None
     with hub(data_folder(), 4662, "own", runs=False):
-        assert find_hub().token == "own", "nothing else runs: the error that it gives names its address"
+        assert find_hub().token == "own", (
+            "nothing else runs: the error that it gives names its address"
+        )
         with hub(demo_folder(4662), 4662, "demo"):
             assert find_hub().token == "demo"
             with hub(data_folder(), 4662, "own"):

@@ -1,4 +1,5 @@
-"""Rows of house time: they follow one another, hold what was asked for, and days begin at midnight, on any day in any zone."""
+"""Rows of house time: they follow one another, hold what was asked for, and days begin
+at midnight, on any day in any zone."""
 
 from __future__ import annotations
 
@@ -12,7 +13,14 @@ from hypothesis import strategies as st
 
 from hombi.core.house_time import ROWS_MS, bounds, rows_of
 
-ZONES = ("Europe/Berlin", "America/New_York", "Australia/Lord_Howe", "Asia/Kathmandu", "America/Santiago", "UTC")
+ZONES = (
+    "Europe/Berlin",
+    "America/New_York",
+    "Australia/Lord_Howe",
+    "Asia/Kathmandu",
+    "America/Santiago",
+    "UTC",
+)
 BERLIN = ZoneInfo("Europe/Berlin")
 
 
@@ -20,7 +28,9 @@ def at(text: str, zone: ZoneInfo = BERLIN) -> int:
     return round(datetime.fromisoformat(text).replace(tzinfo=zone).timestamp() * 1000)
 
 
-@pytest.mark.parametrize(("day", "hours"), [("2026-03-29", 23), ("2026-10-25", 25), ("2026-11-20", 24)])
+@pytest.mark.parametrize(
+    ("day", "hours"), [("2026-03-29", 23), ("2026-10-25", 25), ("2026-11-20", 24)]
+)
 def test_a_day_has_as_many_hours_as_the_clocks_make(day: str, hours: int) -> None:
     begins, ends, *_ = bounds(at(f"{day} 12:00"), at(f"{day} 12:01"), "days", BERLIN)
     assert begins == at(f"{day} 00:00")
@@ -34,8 +44,14 @@ def test_hours_begin_as_the_clock_shows_them() -> None:
         assert datetime.fromtimestamp(one / 1000, zone).minute == 0
 
 
-@given(st.integers(at("2016-01-01 00:00"), at("2027-01-01 00:00")), st.integers(1, 40 * 86_400_000), st.sampled_from(ZONES))
-def test_rows_follow_one_another_and_hold_what_was_asked_for(start: int, span: int, name: str) -> None:
+@given(
+    st.integers(at("2016-01-01 00:00"), at("2027-01-01 00:00")),
+    st.integers(1, 40 * 86_400_000),
+    st.sampled_from(ZONES),
+)
+def test_rows_follow_one_another_and_hold_what_was_asked_for(
+    start: int, span: int, name: str
+) -> None:
     zone, rows = ZoneInfo(name), rows_of(span)
     found = bounds(start, start + span, rows, zone)
     assert found[0] <= start < found[1]

@@ -25,7 +25,9 @@ def test_a_clock_that_is_wrong_is_learnt_within_seconds(behind: int, every_ms: i
     assert not clock.is_live(stamp - 3 * HOUR, now), "what it had buffered keeps its stamp"
 
 
-@pytest.mark.parametrize(("every_ms", "stamped_every_ms"), [(10, 1_000), (10, 60_000), (1_000, 10_000), (2_000, 60_000)])
+@pytest.mark.parametrize(
+    ("every_ms", "stamped_every_ms"), [(10, 1_000), (10, 60_000), (1_000, 10_000), (2_000, 60_000)]
+)
 def test_what_was_buffered_is_no_wrong_clock(every_ms: int, stamped_every_ms: int) -> None:
     clock = NodeClock()
     for pack in range(200):

@@ -26,7 +26,9 @@ from hombi.core.picking import (
 
 NOW = 1_800_000_000_000
 # The document of RFC 6901, section 5, with the values that are numbers there.
-RFC_6901 = b'{"foo":["bar","baz"],"":0,"a/b":1,"c%d":2,"e^f":3,"g|h":4,"i\\\\j":5,"k\\"l":6," ":7,"m~n":8}'
+RFC_6901 = (
+    b'{"foo":["bar","baz"],"":0,"a/b":1,"c%d":2,"e^f":3,"g|h":4,"i\\\\j":5,"k\\"l":6," ":7,"m~n":8}'
+)
 
 
 def number(payload: bytes, pointer: str = "", kind: str = "number") -> float | bool | str:
@@ -35,7 +37,17 @@ def number(payload: bytes, pointer: str = "", kind: str = "number") -> float | b
 
 @pytest.mark.parametrize(
     ("pointer", "value"),
-    [("/", 0), ("/a~1b", 1), ("/c%d", 2), ("/e^f", 3), ("/g|h", 4), ("/i\\j", 5), ('/k"l', 6), ("/ ", 7), ("/m~0n", 8)],
+    [
+        ("/", 0),
+        ("/a~1b", 1),
+        ("/c%d", 2),
+        ("/e^f", 3),
+        ("/g|h", 4),
+        ("/i\\j", 5),
+        ('/k"l', 6),
+        ("/ ", 7),
+        ("/m~0n", 8),
+    ],
 )
 def test_pointers_as_in_the_rfcs_examples(pointer: str, value: int) -> None:
     assert number(RFC_6901, pointer) == value
@@ -52,7 +64,9 @@ def test_pointers_as_in_the_rfcs_examples(pointer: str, value: int) -> None:
         (b'"70.1 [degF]"', 70.1, "[degF]"),
     ],
 )
-def test_bare_payloads_are_numbers_and_may_bring_their_unit(payload: bytes, value: float, unit: str) -> None:
+def test_bare_payloads_are_numbers_and_may_bring_their_unit(
+    payload: bytes, value: float, unit: str
+) -> None:
     picked = pick_value(payload, Pick(), KINDS["number"], NOW)
     assert (picked.value, picked.unit, picked.at_ms, picked.stamped) == (value, unit, NOW, True)
 
@@ -95,17 +109,31 @@ def test_what_is_not_there_is_said(payload: bytes, pick: Pick, kind: str, said: 
 
 
 @pytest.mark.parametrize(
-    "at", [1_700_000_000, 1_700_000_000.0, 1_700_000_000_000, "2023-11-14T22:13:20Z", "2023-11-14T23:13:20+01:00"]
+    "at",
+    [
+        1_700_000_000,
+        1_700_000_000.0,
+        1_700_000_000_000,
+        "2023-11-14T22:13:20Z",
+        "2023-11-14T23:13:20+01:00",
+    ],
 )
 def test_a_message_may_say_when_it_was(at: Any) -> None:
-    picked = pick_value(json.dumps({"v": 1, "at": at}).encode(), Pick("/v", "/at"), KINDS["number"], NOW)
+    picked = pick_value(
+        json.dumps({"v": 1, "at": at}).encode(), Pick("/v", "/at"), KINDS["number"], NOW
+    )
     assert (picked.at_ms, picked.stamped) == (1_700_000_000_000, False)
 
 
 def test_all_single_values_are_candidates_with_pointers_that_find_them() -> None:
     payload = b'{"soil":{"m/3":[41.2,"x"]},"ok":true,"none":null,"":"e"}'
     found = candidates(payload)
-    assert [(c.pointer, c.shown) for c in found] == [("/soil/m~13/0", "41.2"), ("/soil/m~13/1", "x"), ("/ok", "true"), ("/", "e")]
+    assert [(c.pointer, c.shown) for c in found] == [
+        ("/soil/m~13/0", "41.2"),
+        ("/soil/m~13/1", "x"),
+        ("/ok", "true"),
+        ("/", "e"),
+    ]
     assert number(payload, found[0].pointer) == 41.2
     assert [(c.pointer, c.shown) for c in candidates(b"0.83")] == [("", "0.83")]
     assert candidates(b"\xff") == []
@@ -121,13 +149,18 @@ def test_all_single_values_are_candidates_with_pointers_that_find_them() -> None
         (b'{"climate": {"t": 7}}', "/climate/t", 7, ""),
     ],
 )
-def test_what_is_posted_is_bare_or_an_object(payload: bytes, pointer: str, value: float, unit: str) -> None:
+def test_what_is_posted_is_bare_or_an_object(
+    payload: bytes, pointer: str, value: float, unit: str
+) -> None:
     picked = pick_posted(payload, pointer, KINDS["number"], NOW)
     assert (picked.value, picked.unit) == (value, unit)
 
 
 def test_an_object_that_is_posted_may_say_when() -> None:
-    assert pick_posted(b'{"value":1,"at":1700000000}', "", KINDS["number"], NOW).at_ms == 1_700_000_000_000
+    assert (
+        pick_posted(b'{"value":1,"at":1700000000}', "", KINDS["number"], NOW).at_ms
+        == 1_700_000_000_000
+    )
 
 
 @pytest.mark.parametrize(
@@ -171,8 +204,15 @@ def test_a_payload_without_a_blank_and_a_wrong_pointer_are_refused() -> None:
     check_pointer("")
 
 
-@given(st.binary(max_size=200), st.sampled_from(["", "/a", "/0/b"]), st.sampled_from(["", "/t"]), st.sampled_from(sorted(KINDS)))
-def test_any_payload_gives_a_value_or_says_why_not(payload: bytes, pointer: str, at: str, kind: str) -> None:
+@given(
+    st.binary(max_size=200),
+    st.sampled_from(["", "/a", "/0/b"]),
+    st.sampled_from(["", "/t"]),
+    st.sampled_from(sorted(KINDS)),
+)
+def test_any_payload_gives_a_value_or_says_why_not(
+    payload: bytes, pointer: str, at: str, kind: str
+) -> None:
     with contextlib.suppress(PickError):
         assert pick_value(payload, Pick(pointer, at), KINDS[kind], NOW).name == ""
     candidates(payload)
@@ -180,7 +220,9 @@ def test_any_payload_gives_a_value_or_says_why_not(payload: bytes, pointer: str,
 
 json_values = st.recursive(
     st.none() | st.booleans() | st.integers(-9, 9) | st.text(max_size=4),
-    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=3), inner, max_size=3),
+    lambda inner: (
+        st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=3), inner, max_size=3)
+    ),
     max_leaves=12,
 )
 

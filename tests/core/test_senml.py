@@ -62,7 +62,8 @@ def test_booleans_and_texts_are_values_too() -> None:
 
 
 @pytest.mark.parametrize(
-    ("text", "said"), [("{}", "not SenML"), ("[{", "not JSON"), ("7", "not SenML"), ("[" * 100_000, "not JSON")]
+    ("text", "said"),
+    [("{}", "not SenML"), ("[{", "not JSON"), ("7", "not SenML"), ("[" * 100_000, "not JSON")],
 )
 def test_what_is_no_pack_is_said(text: str, said: str) -> None:
     with pytest.raises(SenmlError, match=said):
@@ -87,7 +88,9 @@ def test_what_is_no_pack_is_said(text: str, said: str) -> None:
     ],
 )
 def test_a_record_that_is_wrong_is_named_and_the_others_stand(record: str, said: str) -> None:
-    values, refused = resolve(decode(f'[{{"n":"first","v":1}},{record},{{"n":"last","v":3}}]'.encode()), NOW)
+    values, refused = resolve(
+        decode(f'[{{"n":"first","v":1}},{record},{{"n":"last","v":3}}]'.encode()), NOW
+    )
     assert [one.name for one in values] == ["first", "last"]
     assert len(refused) == 1
     assert re.search(said, refused[0])
@@ -105,7 +108,10 @@ def test_milliseconds_are_known_for_what_they_are() -> None:
 
 def test_a_time_since_the_nodes_own_start_is_that_of_its_arrival() -> None:
     values = read('[{"bt":86400,"n":"a","v":1,"t":-60},{"n":"a","v":2,"t":0}]')
-    assert [(one.at_ms, one.stamped, one.from_boot) for one in values] == [(NOW - 60_000, False, True), (NOW, True, True)]
+    assert [(one.at_ms, one.stamped, one.from_boot) for one in values] == [
+        (NOW - 60_000, False, True),
+        (NOW, True, True),
+    ]
 
 
 @given(st.binary(max_size=200))

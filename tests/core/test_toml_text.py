@@ -58,8 +58,12 @@ def test_columns_count_letters_not_bytes() -> None:
     assert text.mistakes[0].place == Place(1, 22)
 
 
-@pytest.mark.parametrize(("source", "line", "column"), [("a = \nb = 1", 1, 5), ("[x\n", 1, 3), ('a = "', 1, 6)])
-def test_a_text_that_is_not_toml_has_one_mistake_with_its_place(source: str, line: int, column: int) -> None:
+@pytest.mark.parametrize(
+    ("source", "line", "column"), [("a = \nb = 1", 1, 5), ("[x\n", 1, 3), ('a = "', 1, 6)]
+)
+def test_a_text_that_is_not_toml_has_one_mistake_with_its_place(
+    source: str, line: int, column: int
+) -> None:
     (mistake,) = read_toml(source).mistakes
     assert mistake.place == Place(line, column)
     assert mistake.what.startswith("this is not TOML")
@@ -84,7 +88,14 @@ def test_says_plainly_what_is_no_toml(source: str, line: int, column: int, said:
 
 
 def test_knows_where_things_stand_in_unusual_forms() -> None:
-    text = read_toml('starts = [{ switch = "a" }, { notify = "b" }]\nwatch.entity = "x"\n[[other]]\n')
+    text = read_toml(
+        'starts = [{ switch = "a" }, { notify = "b" }]\nwatch.entity = "x"\n[[other]]\n'
+    )
     for path in (("starts", 1, "notify"), ("watch",), ("watch", "entity"), ("other",)):
         text.blame(path, "wrong")
-    assert [m.place for m in text.mistakes] == [Place(1, 40), Place(2, 1), Place(2, 16), Place(3, 3)]
+    assert [m.place for m in text.mistakes] == [
+        Place(1, 40),
+        Place(2, 1),
+        Place(2, 16),
+        Place(3, 3),
+    ]

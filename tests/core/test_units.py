@@ -27,7 +27,9 @@ from hombi.core.units import UNITS, conversion, convert, find_unit
         (1.4, "mS/cm", "µS/cm", 1400),
     ],
 )
-def test_converts_as_the_standards_say(value: float, given_unit: str, wanted: str, expected: float) -> None:
+def test_converts_as_the_standards_say(
+    value: float, given_unit: str, wanted: str, expected: float
+) -> None:
     assert convert(value, given_unit, wanted) == pytest.approx(expected)
 
 
@@ -40,7 +42,10 @@ def test_there_and_back_is_where_it_began(value: float, one: str, other: str) ->
         assert convert(convert(value, one, other), other, one) == pytest.approx(value, abs=1e-6)
 
 
-@pytest.mark.parametrize(("unit", "said"), [("furlong", "docs/nodes.md lists them"), ("lxx", "did you mean lx"), ("kwh", "kW")])
+@pytest.mark.parametrize(
+    ("unit", "said"),
+    [("furlong", "docs/nodes.md lists them"), ("lxx", "did you mean lx"), ("kwh", "kW")],
+)
 def test_an_unknown_unit_is_named_with_the_nearest(unit: str, said: str) -> None:
     with pytest.raises(UnitError, match=rf"no unit '{unit}' is known; .*{said}"):
         find_unit(unit)

@@ -58,7 +58,14 @@ def test_shows_values_as_people_read_them() -> None:
 
 @pytest.mark.parametrize(
     ("text", "ms"),
-    [("10 min", 600_000), ("2m", 120_000), ("90 s", 90_000), ("1 h 30 min", 5_400_000), ("1 day", 86_400_000), ("250ms", 250)],
+    [
+        ("10 min", 600_000),
+        ("2m", 120_000),
+        ("90 s", 90_000),
+        ("1 h 30 min", 5_400_000),
+        ("1 day", 86_400_000),
+        ("250ms", 250),
+    ],
 )
 def test_reads_lengths_of_time(text: str, ms: int) -> None:
     assert parse_span_ms(text) == ms
@@ -73,7 +80,9 @@ def test_refuses_what_is_no_length_of_time(text: str) -> None:
 @given(st.integers(1, 40 * 86_400))
 def test_a_shown_length_reads_back_to_within_its_second_unit(seconds: int) -> None:
     shown = show_span(seconds * 1000)
-    assert abs(parse_span_ms(shown) - seconds * 1000) < (86_400_000 if " d" in shown else 3_600_000 if " h" in shown else 60_000)
+    assert abs(parse_span_ms(shown) - seconds * 1000) < (
+        86_400_000 if " d" in shown else 3_600_000 if " h" in shown else 60_000
+    )
 
 
 def test_quality_is_a_level_with_a_reason() -> None:

@@ -1,4 +1,5 @@
-"""A hub in memory: a clock of the test's own, a link without wires, phones without a push service."""
+"""A hub in memory: a clock of the test's own, a link without wires, phones without a
+push service."""
 
 from __future__ import annotations
 
@@ -52,7 +53,8 @@ class ManualClock:
         return due
 
     async def forward(self, ms: int) -> None:
-        """Move on, calling what comes due in its order, and let what it began come to rest."""
+        """Move on, calling what comes due in its order, and let what it began come to
+        rest."""
         until = self.now + ms
         while True:
             ready = [c for c in self._calls if not c.cancelled and c.at_ms <= until]
@@ -73,7 +75,9 @@ class _Busy:
     calls = 0
 
 
-async def _counted(thread: RecordsThread, call: Callable[..., Any], *args: Any, **kwargs: Any) -> Any:
+async def _counted(
+    thread: RecordsThread, call: Callable[..., Any], *args: Any, **kwargs: Any
+) -> Any:
     _Busy.calls += 1
     try:
         return await _run(thread, call, *args, **kwargs)
@@ -175,7 +179,12 @@ class Link:
         """A node says values now."""
         now = self.reports.clock.now_ms()  # type: ignore[attr-defined]
         self.reports.observed(
-            node, [Resolved(v.name, v.unit, v.at_ms or now, v.value, stamped=not v.at_ms) for v in values], lambda: None
+            node,
+            [
+                Resolved(v.name, v.unit, v.at_ms or now, v.value, stamped=not v.at_ms)
+                for v in values
+            ],
+            lambda: None,
         )
 
     def listening(self) -> str:
@@ -216,7 +225,9 @@ class Rig:
         await self.let_in("Cellar rack", **CLIMATE)
         await self.let_in("Cellar mister", **PLUG)
 
-    def say(self, node: str, name: str, value: float | bool | str, unit: str = "", at_ms: int = 0) -> None:
+    def say(
+        self, node: str, name: str, value: float | bool | str, unit: str = "", at_ms: int = 0
+    ) -> None:
         self.link.say(node, [Resolved(name, unit, at_ms, value)])
 
     def events(self) -> list[str]:
@@ -224,7 +235,9 @@ class Rig:
 
 
 @contextlib.asynccontextmanager
-async def rig(records: MemoryRecords | None = None, clock: ManualClock | None = None, **config: Any) -> AsyncIterator[Rig]:
+async def rig(
+    records: MemoryRecords | None = None, clock: ManualClock | None = None, **config: Any
+) -> AsyncIterator[Rig]:
     """An open hub in memory. Records and clock of an earlier one make it a restart."""
     records, clock, phones = records or MemoryRecords(), clock or ManualClock(), Phones()
     links: list[Link] = []
@@ -233,8 +246,11 @@ async def rig(records: MemoryRecords | None = None, clock: ManualClock | None = 
         links.append(Link(reports))
         return list(links)
 
-    # A clock that stands still until it is moved looks like one that is set again and again.
+    # A clock that stands still until it is moved looks like one that is set again and
+    # again.
     lag.LOOK_EVERY_S = 3_600.0
-    settings = Config(config.pop("data", Path("/nowhere")), **{"time_zone": "UTC", "answer_s": 0.05, **config})
+    settings = Config(
+        config.pop("data", Path("/nowhere")), **{"time_zone": "UTC", "answer_s": 0.05, **config}
+    )
     async with open_hub(settings, records, clock=clock, push=phones, make_drivers=make) as hub:  # type: ignore[arg-type]
         yield Rig(hub, clock, records, links[0], phones)

@@ -55,7 +55,9 @@ async def test_a_node_that_is_not_there_is_unreachable() -> None:
         ("cellar-mister/switch", "onn", Invalid, "use 'on' or 'off'"),
     ],
 )
-async def test_says_what_is_wrong_with_a_command(address: str, to: str, error: type[Exception], said: str) -> None:
+async def test_says_what_is_wrong_with_a_command(
+    address: str, to: str, error: type[Exception], said: str
+) -> None:
     async with rig() as r:
         await r.cellar()
         with pytest.raises(error, match=said):
@@ -64,7 +66,9 @@ async def test_says_what_is_wrong_with_a_command(address: str, to: str, error: t
 
 async def test_a_value_is_sent_in_the_nodes_own_unit() -> None:
     async with rig() as r:
-        await r.let_in("Stove", target={"type": "number", "unit": "[degF]", "@type": "x:Temperature"})
+        await r.let_in(
+            "Stove", target={"type": "number", "unit": "[degF]", "@type": "x:Temperature"}
+        )
         assert (await command(r, "20 °C", "stove/target"))[0] == "confirmed"
         (_, wanted), *_ = r.link.sent
         assert (wanted.value, wanted.unit) == (pytest.approx(68.0), "[degF]")

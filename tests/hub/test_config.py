@@ -15,10 +15,17 @@ def test_everything_has_a_default(tmp_path: Path) -> None:
 
 def test_the_environment_goes_before_the_file(tmp_path: Path) -> None:
     (tmp_path / "hombi.toml").write_text(
-        '[house]\nname = "Heron Mill"\ntime_zone = "Europe/Berlin"\n[http]\nport = 5000\n[actuation]\nanswer_within = "2 s"\n'
+        '[house]\nname = "Heron Mill"\ntime_zone = "Europe/Berlin"\n[http]\nport = '
+        '5000\n[actuation]\nanswer_within = "2 s"\n'
     )
     config = load_config(tmp_path, {"HOMBI_PORT": "6000", "HOMBI_MQTT_HOST": "127.0.0.1"})
-    assert (config.house_name, config.zone.key, config.http_port, config.mqtt_host, config.answer_s) == (
+    assert (
+        config.house_name,
+        config.zone.key,
+        config.http_port,
+        config.mqtt_host,
+        config.answer_s,
+    ) == (
         "Heron Mill",
         "Europe/Berlin",
         6000,
@@ -33,8 +40,14 @@ def test_the_environment_goes_before_the_file(tmp_path: Path) -> None:
     [
         ("[http\n", "line 1, column"),
         ("[htpp]\nport = 1\n", "line 1, column 2: 'htpp' means nothing here; did you mean http?"),
-        ("[http]\nprot = 1\n", "line 2, column 1: http.prot means nothing here; did you mean port?"),
-        ("[http]\nport = 70000\n", "line 2, column 8: http.port is 70000; expected a port number from 1 to 65535"),
+        (
+            "[http]\nprot = 1\n",
+            "line 2, column 1: http.prot means nothing here; did you mean port?",
+        ),
+        (
+            "[http]\nport = 70000\n",
+            "line 2, column 8: http.port is 70000; expected a port number from 1 to 65535",
+        ),
         ('[http]\nport = "80"\n', "http.port is '80'; expected a port number"),
         ("[house]\n\nname = 3\n", "line 3, column 8: house.name is 3; expected a text"),
         ('[house]\ntime_zone = "Berlin"\n', "expected a time zone"),
@@ -42,7 +55,9 @@ def test_the_environment_goes_before_the_file(tmp_path: Path) -> None:
         ("port = 1\n", "line 1, column 1: 'port' means nothing here"),
     ],
 )
-def test_a_wrong_file_is_named_with_line_key_and_what_was_expected(tmp_path: Path, text: str, said: str) -> None:
+def test_a_wrong_file_is_named_with_line_key_and_what_was_expected(
+    tmp_path: Path, text: str, said: str
+) -> None:
     (tmp_path / "hombi.toml").write_text(text)
     with pytest.raises(ConfigError) as caught:
         load_config(tmp_path, {})
@@ -58,7 +73,8 @@ def test_all_mistakes_are_said_at_once(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize(
-    ("variable", "text"), [("HOMBI_PORT", "none"), ("HOMBI_MQTT_PORT", "0"), ("HOMBI_ACTUATION_ANSWER_WITHIN", "x")]
+    ("variable", "text"),
+    [("HOMBI_PORT", "none"), ("HOMBI_MQTT_PORT", "0"), ("HOMBI_ACTUATION_ANSWER_WITHIN", "x")],
 )
 def test_a_wrong_variable_is_named(tmp_path: Path, variable: str, text: str) -> None:
     with pytest.raises(ConfigError, match=f"{variable}='{text}': expected"):

@@ -1,4 +1,5 @@
-"""Where notices may be sent: what a stranger's subscription may and may not have the hub call."""
+"""Where notices may be sent: what a stranger's subscription may and may not have the
+hub call."""
 
 from __future__ import annotations
 
@@ -11,7 +12,12 @@ from hombi.hub.notices.endpoints import is_named, leads_inside, why_not
 
 
 @pytest.mark.parametrize(
-    "endpoint", ["https://push.example.net/send/abc", "https://push.example.net:8443/x", "https://PUSH.Example.NET./x"]
+    "endpoint",
+    [
+        "https://push.example.net/send/abc",
+        "https://push.example.net:8443/x",
+        "https://PUSH.Example.NET./x",
+    ],
 )
 def test_public_services_may_be_used(endpoint: str) -> None:
     assert why_not(endpoint, ()) == ""
@@ -20,10 +26,14 @@ def test_public_services_may_be_used(endpoint: str) -> None:
 @pytest.mark.parametrize(
     "endpoint",
     [
-        "", "x", "http://push.example.net/x", "ftp://push.example.net/x", "file:///etc/passwd", "https:///x",
-        "https://127.0.0.1/x", "https://[::1]/x", "https://[fe80::1]/x", "https://192.168.1.1/x", "https://2130706433/x",
-        "https://127.1/x", "https://8.8.8.8/x", "https://localhost/x", "https://router/x", "https://router.lan/x",
-        "https://hub.local/x", "https://printer.home.arpa/x", "https://x.internal./x", "https://mill@push.example.net/x",
+        "", "x", "http://push.example.net/x", "ftp://push.example.net/x", "file:///etc/passwd",
+        "https:///x",
+        "https://127.0.0.1/x", "https://[::1]/x", "https://[fe80::1]/x", "https://192.168.1.1/x",
+        "https://2130706433/x",
+        "https://127.1/x", "https://8.8.8.8/x", "https://localhost/x", "https://router/x",
+        "https://router.lan/x",
+        "https://hub.local/x", "https://printer.home.arpa/x", "https://x.internal./x",
+        "https://mill@push.example.net/x",
         "https://push.example.net:99999/x", "https://[::1/x",
     ],
 )  # fmt: skip
@@ -33,22 +43,39 @@ def test_addresses_of_the_house_and_odd_ones_are_refused_in_words(endpoint: str)
 
 def test_a_service_of_the_house_is_named_whole() -> None:
     named = ["http://127.0.0.1", "https://push.mill.lan:8443"]
-    for endpoint in ("http://127.0.0.1:9000/x", "http://127.0.0.1/x", "https://push.mill.lan:8443/x"):
+    for endpoint in (
+        "http://127.0.0.1:9000/x",
+        "http://127.0.0.1/x",
+        "https://push.mill.lan:8443/x",
+    ):
         assert why_not(endpoint, named) == ""
         assert is_named(endpoint, named)
-    for endpoint in ("http://127.0.0.1.example.net/x", "https://push.mill.lan/x", "https://127.0.0.1/x", "http://127.0.0.11/x"):
+    for endpoint in (
+        "http://127.0.0.1.example.net/x",
+        "https://push.mill.lan/x",
+        "https://127.0.0.1/x",
+        "http://127.0.0.11/x",
+    ):
         assert why_not(endpoint, named)
         assert not is_named(endpoint, named)
 
 
 @pytest.mark.parametrize(
     ("addresses", "inside"),
-    [(["93.184.216.34"], False), (["93.184.216.34", "10.0.0.7"], True), (["fe80::1%eth0"], True), (["::ffff:127.0.0.1"], True)],
+    [
+        (["93.184.216.34"], False),
+        (["93.184.216.34", "10.0.0.7"], True),
+        (["fe80::1%eth0"], True),
+        (["::ffff:127.0.0.1"], True),
+    ],
 )
 def test_a_public_name_for_an_address_of_the_house_is_seen_through(
     addresses: list[str], inside: bool, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    found = [(socket.AF_INET6 if ":" in one else socket.AF_INET, socket.SOCK_STREAM, 6, "", (one, 443)) for one in addresses]
+    found = [
+        (socket.AF_INET6 if ":" in one else socket.AF_INET, socket.SOCK_STREAM, 6, "", (one, 443))
+        for one in addresses
+    ]
 
     def resolved(*_: Any, **__: Any) -> list[Any]:
         return found

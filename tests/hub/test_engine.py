@@ -46,7 +46,9 @@ async def hold(r: Rig, ms: int, value: float = 81.0, every_ms: int = 30_000) -> 
 
 
 async def with_phone(r: Rig) -> None:
-    await r.hub.outbox.add_phone(PhoneRecord(0, "Ada's phone", "ada", "https://push.example/1", "k", "a", 0))
+    await r.hub.outbox.add_phone(
+        PhoneRecord(0, "Ada's phone", "ada", "https://push.example/1", "k", "a", 0)
+    )
 
 
 async def test_it_acts_at_both_edges_and_says_why() -> None:
@@ -58,9 +60,15 @@ async def test_it_acts_at_both_edges_and_says_why() -> None:
         assert r.link.sent == []
         await r.clock.forward(1_000)
         await r.clock.forward(0)
-        assert [(node, w.name, w.value) for node, w in r.link.sent] == [("cellar-mister", "switch", 1.0)]
+        assert [(node, w.name, w.value) for node, w in r.link.sent] == [
+            ("cellar-mister", "switch", 1.0)
+        ]
         assert r.phones.told == [
-            ("Ada's phone", "Cheese cellar is dry", "Cellar rack humidity: 81.0 % for 10 min, limit 82 %"),
+            (
+                "Ada's phone",
+                "Cheese cellar is dry",
+                "Cellar rack humidity: 81.0 % for 10 min, limit 82 %",
+            ),
         ]
         r.say("cellar-rack", "humidity", 87.0)
         await settle()
@@ -71,7 +79,8 @@ async def test_it_acts_at_both_edges_and_says_why() -> None:
 
 
 def again(records: MemoryRecords, house: House) -> None:
-    """The next hub on these records finds this house; what it heard before is of an earlier run."""
+    """The next hub on these records finds this house; what it heard before is of an
+    earlier run."""
     for node in house.nodes.values():
         node.heard_in_this_run = False
     records.load_house = lambda fresh: fresh.__dict__.update(house.__dict__)  # type: ignore[method-assign, assignment]
@@ -132,14 +141,18 @@ async def test_a_bad_value_breaks_a_hold() -> None:
 
 
 @pytest.mark.parametrize(("lost", "sent"), [("end", [1.0, 0.0]), ("stay", [1.0])])
-async def test_what_is_on_and_not_heard_any_more_ends_or_stays_and_is_told(lost: str, sent: list[float]) -> None:
+async def test_what_is_on_and_not_heard_any_more_ends_or_stays_and_is_told(
+    lost: str, sent: list[float]
+) -> None:
     async with rig() as r:
         await r.cellar()
         await with_phone(r)
         await r.hub.engine.add(DRY.replace('until = "86 %"', f'until = "86 %"\nlost = "{lost}"'))
         await hold(r, 601_000)
         for _ in range(30):
-            r.say("cellar-rack", "humidity", 250.0)  # out of range: no value to act on, and none to stay on for
+            r.say(
+                "cellar-rack", "humidity", 250.0
+            )  # out of range: no value to act on, and none to stay on for
             await r.clock.forward(30_000)
             r.hub.nodes.look_for_silent()
             await settle()
@@ -303,7 +316,10 @@ async def test_one_that_starts_itself_is_warned_of_and_stopped_after_a_handful_o
         for _ in range(50):
             await r.clock.forward(10)
         assert len(r.link.sent) < 20
-        assert any("round-and-round was stopped: it starts itself" in need["text"] for need in r.hub.needs())
+        assert any(
+            "round-and-round was stopped: it starts itself" in need["text"]
+            for need in r.hub.needs()
+        )
         assert r.hub.engine.find("cellar-too-dry").at_work
         await r.hub.engine.change("round-and-round", enabled=False)
         assert r.hub.engine.find("round-and-round").broken == ""
@@ -313,10 +329,14 @@ async def test_two_that_start_each_other_are_stopped_too() -> None:
     async with rig() as r:
         await r.cellar()
         await r.let_in("Other", **PLUG)
-        for name, watched, switched, to in (("A", "cellar-mister", "other", "on"), ("B", "other", "cellar-mister", "off")):
+        for name, watched, switched, to in (
+            ("A", "cellar-mister", "other", "on"),
+            ("B", "other", "cellar-mister", "off"),
+        ):
             back = {"on": "off", "off": "on"}[to]
             await r.hub.engine.add(
-                f'name = "{name}"\n[watch]\nentity = "{watched}/switch"\nis = "on"\n[[starts]]\nswitch = "{switched}/switch"\n'
+                f'name = "{name}"\n[watch]\nentity = "{watched}/switch"\nis = '
+                f'"on"\n[[starts]]\nswitch = "{switched}/switch"\n'
                 f'to = "{to}"\n[[ends]]\nswitch = "{switched}/switch"\nto = "{back}"\n'
             )
         r.say("cellar-mister", "switch", True)
@@ -330,7 +350,9 @@ async def test_whatever_fails_in_one_stops_that_one_only(monkeypatch: pytest.Mon
     async with rig() as r:
         await r.cellar()
         await r.hub.engine.add(DRY)
-        await r.hub.engine.add(DRY.replace("Cellar too dry", "The other").replace('held = "10 min"\n', ""))
+        await r.hub.engine.add(
+            DRY.replace("Cellar too dry", "The other").replace('held = "10 min"\n', "")
+        )
         step = engine_module.step
 
         def broken(automation: Automation, *given: object, **more: object) -> object:
@@ -355,7 +377,10 @@ async def test_a_stored_text_that_is_not_taken_any_more_keeps_nobody_from_starti
         await r.hub.engine.add(DRY)
         again(records, r.hub.house)
     stored = records.automations()[0]
-    stored.text, stored.state = DRY.replace("{value} for", "{value:.1f} {value!x} for"), {"phase": "who knows"}
+    stored.text, stored.state = (
+        DRY.replace("{value} for", "{value:.1f} {value!x} for"),
+        {"phase": "who knows"},
+    )
     records.save_automation(stored)
     records.add_automation("nonsense", "\x00[[[")
     async with rig(records, clock) as r:
@@ -375,7 +400,9 @@ async def test_an_edit_of_anything_but_the_watch_goes_on_and_does_not_start_agai
         await r.hub.engine.add(CALM)
         await hold(r, 30_000)
         assert len(r.link.sent) == 1
-        edited = "# mine\n" + CALM.replace("{room} is dry", "Dry").replace("Cellar too dry", "Too dry")
+        edited = "# mine\n" + CALM.replace("{room} is dry", "Dry").replace(
+            "Cellar too dry", "Too dry"
+        )
         runner = await r.hub.engine.change("cellar-too-dry", text=edited)
         await hold(r, 30_000)
         assert runner.state.phase == "on"
@@ -393,7 +420,11 @@ async def test_what_is_on_ends_with_its_old_text_unless_it_is_left(how: str, lea
         await r.hub.engine.add(CALM)
         await hold(r, 30_000)
         if how == "watch":
-            text = CALM.replace('under = "82 %"', 'under = "20 %"').replace('until = "86 %"\n', "").split("[[ends]]")[0]
+            text = (
+                CALM.replace('under = "82 %"', 'under = "20 %"')
+                .replace('until = "86 %"\n', "")
+                .split("[[ends]]")[0]
+            )
             await r.hub.engine.change("cellar-too-dry", text=text, leave=leave)
         elif how == "duty":
             await r.hub.engine.change("cellar-too-dry", enabled=False, leave=leave)
@@ -407,8 +438,15 @@ async def test_what_is_on_ends_with_its_old_text_unless_it_is_left(how: str, lea
 async def test_four_creations_at_once_make_one() -> None:
     async with rig() as r:
         await r.cellar()
-        made = await asyncio.gather(*(r.hub.engine.add(DRY) for _ in range(4)), return_exceptions=True)
-        assert sorted(type(one).__name__ for one in made) == ["Invalid", "Invalid", "Invalid", "Runner"]
+        made = await asyncio.gather(
+            *(r.hub.engine.add(DRY) for _ in range(4)), return_exceptions=True
+        )
+        assert sorted(type(one).__name__ for one in made) == [
+            "Invalid",
+            "Invalid",
+            "Invalid",
+            "Runner",
+        ]
 
 
 async def test_an_action_that_fails_does_not_stop_the_others() -> None:
@@ -421,4 +459,8 @@ async def test_an_action_that_fails_does_not_stop_the_others() -> None:
         await r.clock.forward(0)
         assert len(r.phones.told) == 1
         failed = next(e for e in r.records.journal if e.event == "CommandFailed")
-        assert failed.text == "cellar-mister/switch was to be on, asked by Cellar too dry: cellar-mister is not connected"
+        assert (
+            failed.text
+            == "cellar-mister/switch was to be on, asked by Cellar too dry: cellar-mister "
+            "is not connected"
+        )

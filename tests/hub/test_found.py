@@ -1,4 +1,5 @@
-"""Nodes that a link finds by itself: arrivals without a code, moved addresses, and impostors."""
+"""Nodes that a link finds by itself: arrivals without a code, moved addresses, and
+impostors."""
 
 from __future__ import annotations
 
@@ -13,7 +14,9 @@ from tests.house import CLIMATE, description
 from tests.hub.parts import Rig, rig, settle
 
 
-def found(title: str = "Loft vent", url: str = "http://10.0.0.7/td", asks: str = "", **properties: Any) -> Found:
+def found(
+    title: str = "Loft vent", url: str = "http://10.0.0.7/td", asks: str = "", **properties: Any
+) -> Found:
     thing = description(title, **(properties or CLIMATE))
     return Found(thing["id"], title, thing, {"url": url, "description": thing}, asks)
 
@@ -33,7 +36,11 @@ async def test_a_found_node_arrives_while_pairing_is_open_and_needs_no_code() ->
         assert r.link.open
         arrival = await arrive(r, found())
         node = await r.hub.admit(arrival, "", "Vent", "Loft")
-        assert (node.address, node.way, node.reach["url"]) == ("vent", "described", "http://10.0.0.7/td")
+        assert (node.address, node.way, node.reach["url"]) == (
+            "vent",
+            "described",
+            "http://10.0.0.7/td",
+        )
         assert r.link.known["vent"].reach["url"] == "http://10.0.0.7/td"
         assert r.hub.pairing.arrivals == {}, "it has no key to collect"
 
@@ -47,7 +54,9 @@ async def test_heard_again_it_is_the_same_arrival() -> None:
         assert r.hub.pairing.find(first).heard_ms == r.clock.now
         await arrive(r, found(url="http://10.0.0.8/td"))
         one, other = r.hub.pairing.waiting()
-        assert (one.record.id, other.record.sender) == (first, "10.0.0.8"), "at another address it is shown beside the first"
+        assert (one.record.id, other.record.sender) == (first, "10.0.0.8"), (
+            "at another address it is shown beside the first"
+        )
         assert r.hub.pairing.rivals(one) == [other]
 
 
@@ -79,15 +88,25 @@ async def test_what_it_asks_for_must_be_given_and_is_kept_for_its_link() -> None
 async def test_entities_are_named_and_hidden_one_by_one_and_stay_so_when_it_joins_again() -> None:
     async with rig() as r:
         r.hub.pairing.open(60_000)
-        choices = {"temperature": EntityChoice("Under the ridge"), "humidity": EntityChoice("", hidden=True)}
+        choices = {
+            "temperature": EntityChoice("Under the ridge"),
+            "humidity": EntityChoice("", hidden=True),
+        }
         with pytest.raises(Invalid, match="has no entity wind"):
-            await r.hub.admit(await arrive(r, found()), "", "Vent", "", "", {"wind": EntityChoice()})
+            await r.hub.admit(
+                await arrive(r, found()), "", "Vent", "", "", {"wind": EntityChoice()}
+            )
         await r.hub.admit(await arrive(r, found()), "", "Vent", "", "", choices)
         for _ in range(2):
             entities = r.hub.house.node("vent").entities
-            assert (entities["temperature"].title, entities["humidity"].title) == ("Under the ridge", "Humidity")
+            assert (entities["temperature"].title, entities["humidity"].title) == (
+                "Under the ridge",
+                "Humidity",
+            )
             assert (entities["temperature"].hidden, entities["humidity"].hidden) == (False, True)
-            await r.hub.admit((await r.hub.pairing.found(found(url="http://10.0.0.9/td"))).record.id, "", "", "")
+            await r.hub.admit(
+                (await r.hub.pairing.found(found(url="http://10.0.0.9/td"))).record.id, "", "", ""
+            )
 
 
 async def test_a_node_at_a_new_address_is_found_again_when_the_old_one_is_silent() -> None:
@@ -97,7 +116,9 @@ async def test_a_node_at_a_new_address_is_found_again_when_the_old_one_is_silent
         r.link.things["http://10.0.0.7/td"] = found()
         r.hub.nodes.found(found(url="http://10.0.0.8/td"))
         await settle()
-        assert r.hub.house.node("vent").reach["url"] == "http://10.0.0.7/td", "the old one still answers"
+        assert r.hub.house.node("vent").reach["url"] == "http://10.0.0.7/td", (
+            "the old one still answers"
+        )
         assert "NodeDoubled" in r.events()
         r.link.things.clear()
         r.hub.nodes.found(found(url="http://10.0.0.8/td"))

@@ -14,7 +14,9 @@ async def test_a_reading_is_converted_kept_raw_and_acknowledged_after_the_commit
     async with rig() as r:
         await r.let_in("Bench", temperature={"type": "number", "unit": "[degF]", "readOnly": True})
         said: list[str] = []
-        r.hub.intake.observed("bench", [Resolved("temperature", "", START, 50.0)], lambda: said.append("safe"))
+        r.hub.intake.observed(
+            "bench", [Resolved("temperature", "", START, 50.0)], lambda: said.append("safe")
+        )
         entity = r.hub.house.entity("bench/temperature")
         assert entity.latest is not None
         assert (entity.latest.raw, round(entity.latest.value, 6)) == (50.0, 10.0)
@@ -35,11 +37,15 @@ async def test_a_reading_is_converted_kept_raw_and_acknowledged_after_the_commit
         (21.0, "", 1000, "more than 400 days back"),
     ],
 )
-async def test_what_cannot_be_is_refused_counted_and_journaled(value: float | str, unit: str, at: int, said: str) -> None:
+async def test_what_cannot_be_is_refused_counted_and_journaled(
+    value: float | str, unit: str, at: int, said: str
+) -> None:
     async with rig() as r:
         await r.let_in("Rack", **CLIMATE)
         done: list[int] = []
-        taken = r.hub.intake.observed("rack", [Resolved("temperature", unit, at or START, value)], lambda: done.append(1))
+        taken = r.hub.intake.observed(
+            "rack", [Resolved("temperature", unit, at or START, value)], lambda: done.append(1)
+        )
         assert taken.stored == 0
         assert said in taken.refused[0]
         assert done == [1], "a sender that is not told would send the same for ever"
@@ -75,7 +81,8 @@ async def test_beyond_the_limits_is_kept_as_bad_and_nothing_acts_on_it() -> None
     async with rig() as r:
         await r.let_in("Rack", **CLIMATE)
         await r.hub.engine.add(
-            'name = "Damp"\n[watch]\nentity = "rack/humidity"\nover = "70 %"\n[[starts]]\nnotify = "everyone"\ntitle = "Damp"\n'
+            'name = "Damp"\n[watch]\nentity = "rack/humidity"\nover = "70 '
+            '%"\n[[starts]]\nnotify = "everyone"\ntitle = "Damp"\n'
         )
         r.say("rack", "humidity", 140.0)
         latest = r.hub.house.entity("rack/humidity").latest
@@ -102,7 +109,8 @@ async def test_buffered_readings_are_history_and_nothing_acts_on_them() -> None:
     async with rig() as r:
         await r.let_in("Rack", **CLIMATE)
         await r.hub.engine.add(
-            'name = "Damp"\n[watch]\nentity = "rack/humidity"\nover = "70 %"\n[[starts]]\nnotify = "everyone"\ntitle = "Damp"\n'
+            'name = "Damp"\n[watch]\nentity = "rack/humidity"\nover = "70 '
+            '%"\n[[starts]]\nnotify = "everyone"\ntitle = "Damp"\n'
         )
         r.say("rack", "humidity", 99.0, at_ms=START - 3_600_000)
         assert r.hub.engine.find("damp").state.phase == "idle"
@@ -124,7 +132,10 @@ async def test_a_node_is_silent_after_three_usual_intervals_and_heard_again() ->
         r.say("rack", "humidity", 60.0)
         assert not node.silent
         await settle()
-        assert [e for e in r.events() if "Silent" in e or "Again" in e] == ["NodeSilent", "NodeHeardAgain"]
+        assert [e for e in r.events() if "Silent" in e or "Again" in e] == [
+            "NodeSilent",
+            "NodeHeardAgain",
+        ]
 
 
 async def test_a_door_that_is_opened_now_and_then_is_not_silent_in_between() -> None:
@@ -162,7 +173,9 @@ async def test_a_disk_that_fails_holds_readings_and_writes_them_when_it_can() ->
 
         r.records.store_readings = failing  # type: ignore[method-assign]
         said: list[str] = []
-        r.hub.intake.observed("rack", [Resolved("humidity", "", START, 60.0)], lambda: said.append("safe"))
+        r.hub.intake.observed(
+            "rack", [Resolved("humidity", "", START, 60.0)], lambda: said.append("safe")
+        )
         await settle()
         assert said == []
         assert "disk is full" in r.hub.writer.problem
@@ -177,12 +190,16 @@ async def test_a_disk_that_fails_holds_readings_and_writes_them_when_it_can() ->
         assert len(r.records.readings) == 1
 
 
-async def test_at_the_bound_nothing_more_is_taken_and_nothing_is_acknowledged(monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_at_the_bound_nothing_more_is_taken_and_nothing_is_acknowledged(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     async with rig() as r:
         await r.let_in("Rack", **CLIMATE)
         monkeypatch.setattr("hombi.hub.writer.MAX_HELD", 0)
         said: list[str] = []
-        taken = r.hub.intake.observed("rack", [Resolved("humidity", "", START, 60.0)], lambda: said.append("safe"))
+        taken = r.hub.intake.observed(
+            "rack", [Resolved("humidity", "", START, 60.0)], lambda: said.append("safe")
+        )
         assert taken.stored == 0
         await settle()
         assert said == []

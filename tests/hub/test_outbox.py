@@ -14,8 +14,12 @@ from tests.hub.parts import ManualClock, Rig, rig, settle
 LATER = PushResult(Fate.LATER, "the push service asks to try again later (503)")
 
 
-async def phone(r: Rig, name: str = "Ada's phone", person: str = "ada", number: int = 1) -> PhoneRecord:
-    return await r.hub.outbox.add_phone(PhoneRecord(0, name, person, f"https://push.example/{number}", "k", "a", 0))
+async def phone(
+    r: Rig, name: str = "Ada's phone", person: str = "ada", number: int = 1
+) -> PhoneRecord:
+    return await r.hub.outbox.add_phone(
+        PhoneRecord(0, name, person, f"https://push.example/{number}", "k", "a", 0)
+    )
 
 
 async def tell(r: Rig, *words: str) -> None:
@@ -59,7 +63,10 @@ async def test_it_is_tried_again_with_growing_pauses() -> None:
         assert r.phones.told == []
         await r.clock.forward(1 + 60_000)
         assert len(r.phones.told) == 1
-        assert [e for e in r.events() if e.startswith("Notice")] == ["NoticeDelayed", "NoticeDelivered"]
+        assert [e for e in r.events() if e.startswith("Notice")] == [
+            "NoticeDelayed",
+            "NoticeDelivered",
+        ]
 
 
 async def test_the_push_services_own_wish_counts_when_it_is_longer() -> None:
@@ -94,7 +101,11 @@ async def test_a_phone_that_is_gone_is_removed() -> None:
         assert r.records.phones() == []
         assert "gone (410)" in r.records.journal[-1].text
         (delivery,) = r.records.deliveries.values()
-        assert (delivery.phone, delivery.state, delivery.problem) == ("Ada's phone", "failed", "gone (410)"), "it stays listed"
+        assert (delivery.phone, delivery.state, delivery.problem) == (
+            "Ada's phone",
+            "failed",
+            "gone (410)",
+        ), "it stays listed"
 
 
 async def test_what_the_push_service_refuses_is_not_tried_again() -> None:

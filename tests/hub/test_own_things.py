@@ -1,4 +1,5 @@
-"""What belongs to a node or a person beside readings: settings, actions, keys, tools; and how the hub looks after itself."""
+"""What belongs to a node or a person beside readings: settings, actions, keys, tools;
+and how the hub looks after itself."""
 
 from __future__ import annotations
 
@@ -51,7 +52,16 @@ async def test_a_setting_is_changed_when_the_node_says_so() -> None:
 
 async def test_wrong_settings_and_actions_are_named_with_what_there_is() -> None:
     async with rig() as r:
-        await settled_in(r, wink={"input": {"type": "object", "properties": {"times": {"type": "integer", "maximum": 9}}}}, rest={})
+        await settled_in(
+            r,
+            wink={
+                "input": {
+                    "type": "object",
+                    "properties": {"times": {"type": "integer", "maximum": 9}},
+                }
+            },
+            rest={},
+        )
         with pytest.raises(NotFound, match="rack has no setting intervall; did you mean interval"):
             await r.hub.settings.change("rack", "intervall", 5)
         with pytest.raises(NotFound, match="rack has no action winc; did you mean wink"):
@@ -74,7 +84,9 @@ async def test_wrong_settings_and_actions_are_named_with_what_there_is() -> None
         (Setting("a", "A", "a", "string", choices=("x", "y")), "y", "y"),
     ],
 )
-def test_settings_are_read_as_people_and_programs_write_them(setting: Setting, given: Any, value: Any) -> None:
+def test_settings_are_read_as_people_and_programs_write_them(
+    setting: Setting, given: Any, value: Any
+) -> None:
     assert setting_value(setting, given) == value
 
 
@@ -116,7 +128,10 @@ async def test_tools_have_topics_and_keys_of_their_own() -> None:
         assert r.hub.house.tool("logger", "wrong") is None
         assert key not in str(tool), "only its hash is kept"
         new = await r.hub.tools.rotate("logger")
-        assert (r.hub.house.tool("logger", key), bool(r.hub.house.tool("logger", new))) == (None, True)
+        assert (r.hub.house.tool("logger", key), bool(r.hub.house.tool("logger", new))) == (
+            None,
+            True,
+        )
         await r.hub.tools.change("logger", None, ["yard/#"])
         assert r.hub.house.tool("logger", new) == (["mill/#"], ["yard/#"])
         for name, publish, said in [
@@ -147,13 +162,19 @@ def test_messages_are_bounded_by_number_size_and_topics() -> None:
         kept = messages.find(Filter(), 10_000, each_topic=each_topic)
         assert BYTES - 2 * PAYLOAD < sum(one.weight for one in kept) <= BYTES
     newest = messages.find(Filter(), 1)[0]
-    assert (newest.number, len(newest.payload), newest.size) == (KEPT + TOPICS + 1010, PAYLOAD, PAYLOAD + 5)
+    assert (newest.number, len(newest.payload), newest.size) == (
+        KEPT + TOPICS + 1010,
+        PAYLOAD,
+        PAYLOAD + 5,
+    )
     assert len(newest.heard.payload) == PAYLOAD, "and the rest is nowhere kept"
     assert messages.get(newest.number) is newest
     assert messages.get(1) is None
     for number in range(KEPT + 10):
         messages.note(Heard("bluetooth", f"stranger-{number}/advertisement", b"{}"))
-    assert messages.get(newest.number) is newest, "one way in does not push out what came by another"
+    assert messages.get(newest.number) is newest, (
+        "one way in does not push out what came by another"
+    )
     assert messages.find(Filter("door"), 1) == [newest]
     found = [m.number for m in messages.find(Filter(), 2 * KEPT)]
     assert found == sorted(found, reverse=True)
@@ -182,7 +203,8 @@ async def test_a_clock_that_is_set_makes_nobody_silent_and_no_hold_shorter_or_lo
     async with rig() as r:
         await r.cellar()
         text = (
-            'name = "Dry"\n[watch]\nentity = "cellar-rack/humidity"\nunder = "82 %"\nheld = "5 min"\n'
+            'name = "Dry"\n[watch]\nentity = "cellar-rack/humidity"\nunder = "82 '
+            '%"\nheld = "5 min"\n'
             '[[starts]]\nswitch = "cellar-mister/switch"\nto = "on"\n'
         )
         runner = await r.hub.engine.add(text)
@@ -222,7 +244,10 @@ async def test_two_readings_in_the_same_millisecond_are_both_kept() -> None:
 async def test_a_settings_file_is_taken_up_while_the_hub_runs(tmp_path: Path) -> None:
     async with rig(data=tmp_path) as r:
         path = tmp_path / "hombi.toml"
-        path.write_text('[house]\nname = "Heron Mill"\n[actuation]\nanswer_within = "2 s"\n[http]\nport = 5001\n')
+        path.write_text(
+            '[house]\nname = "Heron Mill"\n[actuation]\nanswer_within = "2 '
+            's"\n[http]\nport = 5001\n'
+        )
         await r.hub.reload.take_up()
         assert (r.hub.config.house_name, r.hub.actuation.answer_s) == ("Heron Mill", 2.0)
         assert r.hub.reload.waiting == ["http.port"]
@@ -236,14 +261,28 @@ async def test_a_settings_file_is_taken_up_while_the_hub_runs(tmp_path: Path) ->
         await r.hub.reload.take_up()
         assert (r.hub.reload.problem, r.hub.config.house_name) == ("", "Home")
         await settle()
-        assert [e for e in r.events() if e.startswith("Settings")] == ["SettingsChanged", "SettingsRefused", "SettingsChanged"]
+        assert [e for e in r.events() if e.startswith("Settings")] == [
+            "SettingsChanged",
+            "SettingsRefused",
+            "SettingsChanged",
+        ]
 
 
 async def test_the_doctor_looks_at_every_part() -> None:
     async with rig(data=Path("/tmp")) as r:
         await r.cellar()
         checks = {c.part: c for c in look(r.hub)}
-        assert {"hombi.toml", "disk", "database", "event loop", "clock", "pairing", "nodes", "automations", "phones"} <= set(checks)
+        assert {
+            "hombi.toml",
+            "disk",
+            "database",
+            "event loop",
+            "clock",
+            "pairing",
+            "nodes",
+            "automations",
+            "phones",
+        } <= set(checks)
         assert checks["nodes"].state == "ok"
         assert checks["phones"].state == "warning"
         r.hub.house.node("cellar-rack").silent = True
@@ -253,7 +292,9 @@ async def test_the_doctor_looks_at_every_part() -> None:
         assert (checks["database"].state, bool(checks["database"].advice)) == ("fault", True)
 
 
-async def test_an_entry_that_cannot_be_written_holds_up_no_other(monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_an_entry_that_cannot_be_written_holds_up_no_other(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     async with rig() as r:
         await settle()  # what the start has to say
         write, tries = r.records.add_journal, list[str]()

@@ -16,7 +16,9 @@ from tests.hub.parts import ManualClock, Rig, rig, settle
 RACK = description("Cellar rack", **CLIMATE)
 
 
-async def ask(r: Rig, thing: dict[str, object] = RACK, code: str = "1234-5678", sender: str = "10.0.0.1") -> tuple[str, str]:
+async def ask(
+    r: Rig, thing: dict[str, object] = RACK, code: str = "1234-5678", sender: str = "10.0.0.1"
+) -> tuple[str, str]:
     arrival, ticket = await r.hub.pairing.ask(thing, proof_of(code, str(thing["id"])), sender)
     return arrival.record.id, ticket
 
@@ -153,7 +155,11 @@ async def test_two_are_let_in_at_once_into_the_same_new_room_but_not_under_the_s
         arrivals = [(await ask(r, description(f"Node {n}", **CLIMATE)))[0] for n in range(3)]
         names = ["one", "two", "two"]
         done = await asyncio.gather(
-            *(r.hub.admit(a, "12345678", name, "Gallery") for a, name in zip(arrivals, names, strict=True)), return_exceptions=True
+            *(
+                r.hub.admit(a, "12345678", name, "Gallery")
+                for a, name in zip(arrivals, names, strict=True)
+            ),
+            return_exceptions=True,
         )
         assert sorted(r.hub.house.nodes) == ["one", "two"]
         assert list(r.hub.house.rooms) == ["gallery"]
@@ -206,7 +212,7 @@ async def test_who_asks_again_and_again_what_became_of_it_is_not_let_go() -> Non
             assert (await r.hub.pairing.outcome(arrival, ticket))[0] == "waiting"
 
 
-async def test_a_stranger_with_a_waiting_nodes_id_stands_beside_it_and_the_code_tells_them_apart() -> None:
+async def test_a_stranger_with_a_waiting_nodes_id_and_the_code_that_tells_them_apart() -> None:
     async with rig() as r:
         r.hub.pairing.open(60_000)
         real, ticket = await ask(r, sender="10.0.0.7")
@@ -259,7 +265,16 @@ async def test_arrivals_outlive_a_restart() -> None:
 
 async def test_limits_are_kept_in_the_kinds_unit_and_never_wider_than_its_own() -> None:
     async with rig() as r:
-        await r.let_in("Bench", temperature={"type": "number", "unit": "[degF]", "minimum": 32, "maximum": 9999, "readOnly": True})
+        await r.let_in(
+            "Bench",
+            temperature={
+                "type": "number",
+                "unit": "[degF]",
+                "minimum": 32,
+                "maximum": 9999,
+                "readOnly": True,
+            },
+        )
         entity = r.hub.house.entity("bench/temperature")
         assert (entity.low, entity.high) == (0.0, 200)
 

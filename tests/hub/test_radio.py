@@ -1,4 +1,5 @@
-"""What links with a radio of their own bring: interviews, nodes that leave, batteries that run down, values that are none."""
+"""What links with a radio of their own bring: interviews, nodes that leave, batteries
+that run down, values that are none."""
 
 from __future__ import annotations
 
@@ -32,12 +33,18 @@ async def test_an_interview_is_watched_and_becomes_the_same_arrival() -> None:
         assert (arrival.record.state, arrival.progress) == ("asking", "asking what it has, 3 of 5")
         assert r.hub.needs()[0]["text"] == "Zigbee node 000105 is being asked what it has"
         assert r.records.arrivals() == [], "a restart begins it anew"
-        with pytest.raises(Refused, match="still being asked what it has: asking what it has, 3 of 5"):
+        with pytest.raises(
+            Refused, match="still being asked what it has: asking what it has, 3 of 5"
+        ):
             await r.hub.admit(arrival.record.id, "", "", "")
         r.hub.nodes.found(found("power: unreportable"))
         await settle()
         (after,) = r.hub.pairing.waiting()
-        assert (after.record.id, after.record.state, after.left_out) == (arrival.record.id, "waiting", ("power: unreportable",))
+        assert (after.record.id, after.record.state, after.left_out) == (
+            arrival.record.id,
+            "waiting",
+            ("power: unreportable",),
+        )
         node = await r.hub.admit(after.record.id, "", "", "Loft")
         assert node.reach["ieee"] == "00f1"
         r.hub.nodes.asking(asking("asking what it has, 1 of 5"))
@@ -122,7 +129,11 @@ async def test_no_value_is_bad_with_a_reason_and_no_number() -> None:
         latest = r.hub.house.entity("cellar-rack/humidity").latest
         assert latest is not None
         assert math.isnan(latest.value)
-        assert (latest.known_value, latest.quality.level, latest.quality.reason) == (None, "bad", "no value")
+        assert (latest.known_value, latest.quality.level, latest.quality.reason) == (
+            None,
+            "bad",
+            "no value",
+        )
         stored = list(r.records.readings.values())[-1]
         assert stored[2:] == (0.0, 0.0, Quality.NO_VALUE)
         assert type(latest).of(*stored[1:]).known_value is None
@@ -169,7 +180,13 @@ async def test_a_node_that_says_more_than_before_has_more_entities_and_keeps_the
         with pytest.raises(Invalid, match="1 mistake"):
             await r.hub.engine.add(text)
         level = {"type": "number", "@type": "level", "unit": "%"}
-        power = {"title": "Power, measured better", "type": "number", "@type": "power", "unit": "kW", "readOnly": True}
+        power = {
+            "title": "Power, measured better",
+            "type": "number",
+            "@type": "power",
+            "unit": "kW",
+            "readOnly": True,
+        }
         more = description("Loft lamp", **{**PLUG, "level": level, "power": power})
         for _ in range(2):
             r.hub.nodes.found(Found(LAMP["id"], "Loft lamp", more, {"ieee": "00f1"}))
@@ -178,7 +195,11 @@ async def test_a_node_that_says_more_than_before_has_more_entities_and_keeps_the
             ("Loft lamp has more values now: level", "loft-lamp")
         ]
         assert node.entities["power"].title == "Draw"
-        assert {one.name for one in r.link.known["loft-lamp"].entities} == {"switch", "power", "level"}
+        assert {one.name for one in r.link.known["loft-lamp"].entities} == {
+            "switch",
+            "power",
+            "level",
+        }
         r.say("loft-lamp", "power", 0.04, "kW")
         assert node.entities["power"].latest is not None
         assert node.entities["power"].latest.value == pytest.approx(40.0)

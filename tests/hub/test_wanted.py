@@ -1,4 +1,5 @@
-"""What a switch is wanted to be is kept until its node confirms it, or somebody wants something else."""
+"""What a switch is wanted to be is kept until its node confirms it, or somebody wants
+something else."""
 
 from __future__ import annotations
 
@@ -20,7 +21,9 @@ def needs(r: Rig) -> list[str]:
     return [said for _, said in r.hub.actuation.wishes.needs()]
 
 
-async def test_it_is_sent_again_at_growing_intervals_and_after_a_minute_a_person_is_needed() -> None:
+async def test_it_is_sent_again_at_growing_intervals_and_after_a_minute_a_person_is_needed() -> (
+    None
+):
     async with rig() as r:
         await r.cellar()
         r.link.reachable = False

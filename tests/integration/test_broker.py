@@ -1,4 +1,5 @@
-"""A broker that the house has already: Debian's mosquitto, with a hub that listens there."""
+"""A broker that the house has already: Debian's mosquitto, with a hub that listens
+there."""
 
 from __future__ import annotations
 
@@ -14,7 +15,13 @@ from tests.certificates import Authority
 from tests.conftest import make_service
 from tests.house import Service, until
 
-TEMPERATURE = {"via": "broker", "topic": "mill/{node}/state", "pointer": "/t", "kind": "temperature", "title": "Temperature"}
+TEMPERATURE = {
+    "via": "broker",
+    "topic": "mill/{node}/state",
+    "pointer": "/t",
+    "kind": "temperature",
+    "title": "Temperature",
+}
 
 
 @pytest.fixture(scope="module")
@@ -44,8 +51,12 @@ def stored(service: Service, entity: str, start_ms: int) -> list[float]:
 
 
 @pytest.mark.parametrize(("version", "over"), [("3.1.1", "TCP"), ("5", "TLS")])
-def test_a_value_at_the_broker_becomes_an_entity_and_is_set_there(tmp_path: Path, version: str, over: str) -> None:
-    broker = Broker(tmp_path / "broker", authority=Authority(tmp_path / "ca") if over == "TLS" else None).start()
+def test_a_value_at_the_broker_becomes_an_entity_and_is_set_there(
+    tmp_path: Path, version: str, over: str
+) -> None:
+    broker = Broker(
+        tmp_path / "broker", authority=Authority(tmp_path / "ca") if over == "TLS" else None
+    ).start()
     service = make_service(tmp_path / "hub", HOMBI_ACTUATION_ANSWER_WITHIN="4 s")
     broker.name_to(service, version)
     service.start().claim()
@@ -54,12 +65,24 @@ def test_a_value_at_the_broker_becomes_an_entity_and_is_set_there(tmp_path: Path
         until(lambda: connected(service))
         board.publish("mill/loft-fan/state", '{"fan":"OFF","t":21.5}', qos=1).wait_for_publish(30)
         with service.hub() as hub:
-            until(lambda: [m.topic for m in hub.messages(topic="mill/#")] == ["mill/loft-fan/state"])
+            until(
+                lambda: [m.topic for m in hub.messages(topic="mill/#")] == ["mill/loft-fan/state"]
+            )
             (seen,) = hub.messages(topic="mill/#")
             assert (seen.via, seen.node, seen.payload) == ("broker", "", '{"fan":"OFF","t":21.5}')
-            assert [(v.pointer, v.shown) for v in hub.message(seen.number).values] == [("/fan", "OFF"), ("/t", "21.5")]
-            fan = {"via": "broker", "topic": "mill/{node}/state", "pointer": "/fan", "kind": "switch"}
-            assert [(p.node, p.shown, p.problem) for p in hub.preview(**fan)] == [("loft-fan", "off", "")]
+            assert [(v.pointer, v.shown) for v in hub.message(seen.number).values] == [
+                ("/fan", "OFF"),
+                ("/t", "21.5"),
+            ]
+            fan = {
+                "via": "broker",
+                "topic": "mill/{node}/state",
+                "pointer": "/fan",
+                "kind": "switch",
+            }
+            assert [(p.node, p.shown, p.problem) for p in hub.preview(**fan)] == [
+                ("loft-fan", "off", "")
+            ]
             write = {"topic": "mill/{node}/set", "payload": '{"fan":"{ON|OFF}"}'}
             (made,) = hub.pick(**fan, title="Fan", nodes=["loft-fan"], room="Loft", write=write)
             assert (made.entity, made.room, made.writable) == ("loft-fan/fan", "loft", True)
@@ -79,7 +102,9 @@ def test_a_value_at_the_broker_becomes_an_entity_and_is_set_there(tmp_path: Path
         broker.stop()
 
 
-def test_what_came_while_the_hub_was_away_is_there_afterwards(broker: Broker, service: Service) -> None:
+def test_what_came_while_the_hub_was_away_is_there_afterwards(
+    broker: Broker, service: Service
+) -> None:
     until(lambda: connected(service))
     board = broker.client("herb-bed")
     board.publish("mill/herb-bed/state", '{"t": 20}', qos=1).wait_for_publish(30)
@@ -89,7 +114,8 @@ def test_what_came_while_the_hub_was_away_is_there_afterwards(broker: Broker, se
     service.stop()
     start = round(time.time()) - 5000
     infos = [
-        board.publish("mill/herb-bed/state", json.dumps({"t": n / 100, "at": start + n}), qos=1) for n in reversed(range(2500))
+        board.publish("mill/herb-bed/state", json.dumps({"t": n / 100, "at": start + n}), qos=1)
+        for n in reversed(range(2500))
     ]
     for info in infos:
         info.wait_for_publish(20)
@@ -97,14 +123,22 @@ def test_what_came_while_the_hub_was_away_is_there_afterwards(broker: Broker, se
     board.loop_stop()
     service.start()
     until(lambda: len(stored(service, "herb-bed/temperature", start * 1000)) >= 2500)
-    assert stored(service, "herb-bed/temperature", start * 1000) == [n / 100 for n in range(2500)], "in the order of their times"
+    assert stored(service, "herb-bed/temperature", start * 1000) == [
+        n / 100 for n in range(2500)
+    ], "in the order of their times"
 
 
-def test_a_broker_that_goes_is_said_and_comes_back_by_itself(broker: Broker, service: Service) -> None:
+def test_a_broker_that_goes_is_said_and_comes_back_by_itself(
+    broker: Broker, service: Service
+) -> None:
     until(lambda: connected(service))
     broker.stop()
     with service.hub() as hub:
-        until(lambda: any(f"127.0.0.1:{broker.port} is away" in need.text for need in hub.house().needs))
+        until(
+            lambda: any(
+                f"127.0.0.1:{broker.port} is away" in need.text for need in hub.house().needs
+            )
+        )
         (check,) = [c for c in hub.doctor() if c.part == f"broker 127.0.0.1:{broker.port}"]
         assert (check.state, "not connected" in check.text) == ("fault", True)
         assert service.hombi("doctor").returncode == 1
@@ -114,7 +148,9 @@ def test_a_broker_that_goes_is_said_and_comes_back_by_itself(broker: Broker, ser
     assert "not connected" not in service.hombi("doctor").stdout
 
 
-def test_what_a_broker_kept_is_shown_and_taken_for_no_reading(broker: Broker, service: Service) -> None:
+def test_what_a_broker_kept_is_shown_and_taken_for_no_reading(
+    broker: Broker, service: Service
+) -> None:
     until(lambda: connected(service))
     board = broker.client("kept")
     board.publish("mill/kept/state", '{"t": 17}', qos=1).wait_for_publish(30)
@@ -142,7 +178,9 @@ def test_the_broker_can_be_named_while_the_hub_runs(broker: Broker, tmp_path: Pa
             assert not any(c.part.startswith("broker") for c in hub.doctor())
             broker.name_to(service)
             until(lambda: connected(service))
-            (service.data / "hombi.toml").write_text(broker.table().replace("password =", "pasword ="))
+            (service.data / "hombi.toml").write_text(
+                broker.table().replace("password =", "pasword =")
+            )
             until(lambda: any("did you mean password" in c.text + c.advice for c in hub.doctor()))
             assert connected(service), "a mistake in the file changes nothing"
             (service.data / "hombi.toml").write_text("")

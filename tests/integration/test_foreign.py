@@ -1,4 +1,5 @@
-"""Nodes that do not know Hombi: picked out of messages at the door, or posting one value; with their keys."""
+"""Nodes that do not know Hombi: picked out of messages at the door, or posting one
+value; with their keys."""
 
 from __future__ import annotations
 
@@ -41,14 +42,24 @@ def say(client: paho.Client, topic: str, payload: Any) -> None:
     client.publish(topic, text, qos=1).wait_for_publish(30)
 
 
-def test_a_value_is_picked_from_the_command_line_and_lives_at_once(service: Service, tool: Tool) -> None:
+def test_a_value_is_picked_from_the_command_line_and_lives_at_once(
+    service: Service, tool: Tool
+) -> None:
     client = board(service, tool, "herbs")
     say(client, "mill/herb-bed/state", SOIL)
     say(client, "mill/fern-bed/state", {**SOIL, "soil": {"moisture": 60, "temp_f": 41}})
     shown = service.hombi("messages", "--topic", "mill/+/state", "--text", "herbs").stdout
     assert shown.count("mill/herb-bed/state") == 1
     assert "nobody's" in shown
-    words = ["mill/{node}/state", "--kind", "temperature", "--pointer", "/soil/temp_f", "--unit", "°F"]
+    words = [
+        "mill/{node}/state",
+        "--kind",
+        "temperature",
+        "--pointer",
+        "/soil/temp_f",
+        "--unit",
+        "°F",
+    ]
     tried = service.hombi("pick", *words, "--try").stdout
     assert "10.0 °C" in tried
     assert "5.0 °C" in tried
@@ -62,13 +73,23 @@ def test_a_value_is_picked_from_the_command_line_and_lives_at_once(service: Serv
         assert (entity.value, entity.raw, entity.unit) == (pytest.approx(10), 50, "°C")
         assert entity.picked == "mill/herb-bed/state at /soil/temp_f"
         # One more value of a node that is there already.
-        hub.pick(topic="mill/{node}/state", pointer="/soil/moisture", kind="moisture", title="Moisture", nodes=["herb-bed"])
+        hub.pick(
+            topic="mill/{node}/state",
+            pointer="/soil/moisture",
+            kind="moisture",
+            title="Moisture",
+            nodes=["herb-bed"],
+        )
         say(client, "mill/herb-bed/state", SOIL)
         assert hub.entity("herb-bed/moisture").value == 41.5
         assert hub.messages(topic="mill/herb-bed/state")[0].node == "herb-bed"
         # What no longer fits is refused, said, and loses nothing else.
         say(client, "mill/herb-bed/state", {"soil": {"moisture": "wet"}})
-        (entry,) = until(lambda: [e for e in hub.journal(event="MessageRefused", node="herb-bed") if "wet" in e.text][:1])
+        (entry,) = until(
+            lambda: [
+                e for e in hub.journal(event="MessageRefused", node="herb-bed") if "wet" in e.text
+            ][:1]
+        )
         assert "herb-bed" in entry.text
         assert hub.entity("herb-bed/moisture").value == 41.5
         hub.remove_entity("herb-bed/moisture")
@@ -93,12 +114,21 @@ def test_a_bare_payload_with_its_own_time_and_a_way_to_set_it(service: Service, 
     say(client, "mill/sluice/gate", "40")
     with service.hub() as hub:
         write = {"topic": "mill/{node}/cmd", "payload": "go {value}"}
-        (made,) = hub.pick(topic="mill/{node}/gate", kind="level", title="Gate", nodes=["sluice"], write=write)
+        (made,) = hub.pick(
+            topic="mill/{node}/gate", kind="level", title="Gate", nodes=["sluice"], write=write
+        )
         assert (made.entity, made.writable) == ("sluice/gate", True)
         assert hub.command("sluice/gate", "75 %").state == "confirmed"
         assert asked == [("mill/sluice/cmd", "go 75")]
         at = round(time.time()) - 7200
-        hub.pick(topic="mill/{node}/log", pointer="/v", at="/t", kind="number", title="Turns", nodes=["wheel"])
+        hub.pick(
+            topic="mill/{node}/log",
+            pointer="/v",
+            at="/t",
+            kind="number",
+            title="Turns",
+            nodes=["wheel"],
+        )
         for n in (2, 0, 1):
             say(client, "mill/wheel/log", {"v": n, "t": at + n})
         assert [r.value for r in hub.readings("wheel/turns", at * 1000)] == [0, 1, 2]
@@ -121,8 +151,16 @@ def test_a_bare_payload_with_its_own_time_and_a_way_to_set_it(service: Service, 
         ({"nodes": ["boards"]}, "a tool at the MQTT door is called boards"),
     ],
 )
-def test_picks_that_cannot_be_are_said_and_change_nothing(service: Service, tool: Tool, picking: dict[str, Any], said: str) -> None:
-    right = {"topic": "mill/{node}/x", "pointer": "/t", "kind": "temperature", "title": "Warmth", "nodes": ["newcomer"]}
+def test_picks_that_cannot_be_are_said_and_change_nothing(
+    service: Service, tool: Tool, picking: dict[str, Any], said: str
+) -> None:
+    right = {
+        "topic": "mill/{node}/x",
+        "pointer": "/t",
+        "kind": "temperature",
+        "title": "Warmth",
+        "nodes": ["newcomer"],
+    }
     with service.hub() as hub:
         with pytest.raises(HubProblem) as caught:
             hub.pick(**(right | picking))
@@ -154,7 +192,11 @@ def test_the_stream_of_messages_is_bounded_and_filtered(service: Service, tool: 
     assert max(len(b.messages) for b in batches) <= 40
     assert sum(b.passed_over for b in batches) > 0, "what came too fast to read is counted"
     with service.hub() as hub:
-        assert [m.payload for m in hub.messages(topic="mill/chatty/+", each_topic=True)] == ["299", "298", "297"]
+        assert [m.payload for m in hub.messages(topic="mill/chatty/+", each_topic=True)] == [
+            "299",
+            "298",
+            "297",
+        ]
     client.disconnect()
     client.loop_stop()
 
@@ -162,9 +204,21 @@ def test_the_stream_of_messages_is_bounded_and_filtered(service: Service, tool: 
 def test_a_node_that_posts_one_value(service: Service) -> None:
     done = service.hombi("add-node", "Wheel house", "--room", "Workshop")
     assert done.returncode == 0, done.stderr
-    curl = next(line.strip() for line in done.stdout.splitlines() if line.strip().startswith("curl"))
+    curl = next(
+        line.strip() for line in done.stdout.splitlines() if line.strip().startswith("curl")
+    )
     key = done.stdout.split("has the key ")[1].split(". It is")[0]
-    done = service.hombi("add-entity", "wheel-house", "Bearing", "--kind", "temperature", "--unit", "°F", "--pointer", "/b/t")
+    done = service.hombi(
+        "add-entity",
+        "wheel-house",
+        "Bearing",
+        "--kind",
+        "temperature",
+        "--unit",
+        "°F",
+        "--pointer",
+        "/b/t",
+    )
     assert "takes what is posted to /api/intake/wheel-house/bearing" in done.stdout
     url = f"{service.url}/api/intake/wheel-house"
     basic, bearer = {"auth": ("wheel-house", key)}, {"headers": {"Authorization": f"Bearer {key}"}}
@@ -185,7 +239,9 @@ def test_a_node_that_posts_one_value(service: Service) -> None:
         # The line that is shown works as it stands.
         if shutil.which("curl"):
             line = curl.replace("ENTITY", "turns")
-            ran = subprocess.run(line, shell=True, capture_output=True, text=True, timeout=60, check=False)
+            ran = subprocess.run(
+                line, shell=True, capture_output=True, text=True, timeout=60, check=False
+            )
             assert json.loads(ran.stdout)["stored"] == 1, (line, ran.stderr)
 
 
@@ -207,10 +263,18 @@ def test_a_node_that_posts_one_value(service: Service) -> None:
     ],
 )
 def test_posts_that_cannot_be_are_told_why(
-    service: Service, rack: Any, posting: Any, path: str, key: str, content: str, status: int, said: str
+    service: Service,
+    rack: Any,
+    posting: Any,
+    path: str,
+    key: str,
+    content: str,
+    status: int,
+    said: str,
 ) -> None:
     headers = {"Authorization": f"Bearer {posting if key == 'right' else key}"} if key else {}
-    url = f"{service.url}/api/intake/{path.removeprefix('../') if path.startswith('..') else 'lathe-house/' + path}"
+    below = path.removeprefix("../") if path.startswith("..") else f"lathe-house/{path}"
+    url = f"{service.url}/api/intake/{below}"
     answer = httpx.post(url, content=content, headers=headers)
     assert answer.status_code == status, answer.text
     assert said in answer.text
@@ -224,8 +288,14 @@ def posting(service: Service) -> str:
         return made.key
 
 
-def test_a_post_for_what_is_not_there_is_seen_among_the_messages(service: Service, posting: str) -> None:
-    httpx.post(f"{service.url}/api/intake/lathe-house/oil", content="3", headers={"Authorization": f"Bearer {posting}"})
+def test_a_post_for_what_is_not_there_is_seen_among_the_messages(
+    service: Service, posting: str
+) -> None:
+    httpx.post(
+        f"{service.url}/api/intake/lathe-house/oil",
+        content="3",
+        headers={"Authorization": f"Bearer {posting}"},
+    )
     with service.hub() as hub:
         (message,) = hub.messages(node="lathe-house", text="/oil")
         assert (message.via, message.sender, message.payload) == ("http", "lathe-house", "3")

@@ -1,4 +1,5 @@
-"""The door with MQTT clients that are not ours: paho, and Debian's mosquitto_pub and mosquitto_sub."""
+"""The door with MQTT clients that are not ours: paho, and Debian's mosquitto_pub and
+mosquitto_sub."""
 
 from __future__ import annotations
 
@@ -16,11 +17,26 @@ import pytest
 from tests.house import CLIMATE, PLUG, Joined, Service, description, let_in, until
 
 
-def mosquitto(tool: str, node: Joined, *words: str, timeout: float = 10) -> subprocess.CompletedProcess[str]:
+def mosquitto(
+    tool: str, node: Joined, *words: str, timeout: float = 10
+) -> subprocess.CompletedProcess[str]:
     program = shutil.which(f"mosquitto_{tool}")
     assert program, "mosquitto-clients is missing; `make tools` installs it"
-    door = ["-h", "127.0.0.1", "-p", str(node.service.mqtt_port), "-u", node.node, "-P", node.key, "-V", "mqttv311"]
-    return subprocess.run([program, *door, *words], capture_output=True, text=True, timeout=timeout, check=False)
+    door = [
+        "-h",
+        "127.0.0.1",
+        "-p",
+        str(node.service.mqtt_port),
+        "-u",
+        node.node,
+        "-P",
+        node.key,
+        "-V",
+        "mqttv311",
+    ]
+    return subprocess.run(
+        [program, *door, *words], capture_output=True, text=True, timeout=timeout, check=False
+    )
 
 
 def value(service: Service, entity: str) -> float | None:
@@ -29,7 +45,16 @@ def value(service: Service, entity: str) -> float | None:
 
 
 def test_mosquitto_pub_brings_a_reading_in(service: Service, rack: Joined) -> None:
-    done = mosquitto("pub", rack, "-q", "1", "-t", rack.topics["readings"], "-m", '[{"n":"humidity","u":"%RH","v":71.25}]')
+    done = mosquitto(
+        "pub",
+        rack,
+        "-q",
+        "1",
+        "-t",
+        rack.topics["readings"],
+        "-m",
+        '[{"n":"humidity","u":"%RH","v":71.25}]',
+    )
     assert done.returncode == 0, done.stderr
     assert value(service, "cellar-rack/humidity") == 71.25
 
@@ -37,7 +62,11 @@ def test_mosquitto_pub_brings_a_reading_in(service: Service, rack: Joined) -> No
 def test_mosquitto_sub_hears_what_the_node_is_to_do(service: Service, mister: Joined) -> None:
     heard: list[subprocess.CompletedProcess[str]] = []
     listening = threading.Thread(
-        target=lambda: heard.append(mosquitto("sub", mister, "-q", "1", "-t", "hombi/cellar-mister/#", "-C", "1", "-W", "30"))
+        target=lambda: heard.append(
+            mosquitto(
+                "sub", mister, "-q", "1", "-t", "hombi/cellar-mister/#", "-C", "1", "-W", "30"
+            )
+        )
     )
     listening.start()
     time.sleep(1.5)
@@ -117,7 +146,13 @@ def test_topics_of_other_nodes_are_closed(service: Service, rack: Joined, mister
 def test_keep_alive_is_enforced(service: Service, rack: Joined) -> None:
     with socket.create_connection(("127.0.0.1", service.mqtt_port)) as sock:
         user, key = rack.node.encode(), rack.key.encode()
-        body = b"\x00\x04MQTT\x04\xc2\x00\x01\x00\x01k" + bytes((0, len(user))) + user + bytes((0, len(key))) + key
+        body = (
+            b"\x00\x04MQTT\x04\xc2\x00\x01\x00\x01k"
+            + bytes((0, len(user)))
+            + user
+            + bytes((0, len(key)))
+            + key
+        )
         sock.sendall(bytes((0x10, len(body))) + body)
         assert sock.recv(4) == b"\x20\x02\x00\x00"
         sock.settimeout(5)
@@ -126,9 +161,17 @@ def test_keep_alive_is_enforced(service: Service, rack: Joined) -> None:
         assert time.monotonic() - begun > 1.4
 
 
-def test_garbage_at_the_door_closes_that_connection_only(service: Service, rack: Joined, mister: Joined) -> None:
+def test_garbage_at_the_door_closes_that_connection_only(
+    service: Service, rack: Joined, mister: Joined
+) -> None:
     with mister.connected() as client:
-        for garbage in (b"GET / HTTP/1.1\r\n\r\n", b"\xff" * 64, b"\x10\xff\xff\xff\xff", b"\x30\x00", bytes(range(256))):
+        for garbage in (
+            b"GET / HTTP/1.1\r\n\r\n",
+            b"\xff" * 64,
+            b"\x10\xff\xff\xff\xff",
+            b"\x30\x00",
+            bytes(range(256)),
+        ):
             with socket.create_connection(("127.0.0.1", service.mqtt_port)) as sock:
                 sock.settimeout(5)
                 sock.sendall(garbage)
@@ -137,7 +180,9 @@ def test_garbage_at_the_door_closes_that_connection_only(service: Service, rack:
     assert value(service, "cellar-mister/power") == 12.5
 
 
-def test_a_refused_pack_over_mqtt_is_journaled_and_acknowledged(service: Service, rack: Joined) -> None:
+def test_a_refused_pack_over_mqtt_is_journaled_and_acknowledged(
+    service: Service, rack: Joined
+) -> None:
     with rack.connected() as client:
         info = client.publish(rack.topics["readings"], '[{"n":"humidity","v":"wet"}]', qos=1)
         info.wait_for_publish(30)
@@ -145,7 +190,11 @@ def test_a_refused_pack_over_mqtt_is_journaled_and_acknowledged(service: Service
 
     def refused() -> list[str]:
         with service.hub() as hub:
-            return [e.text for e in hub.journal(event="MessageRefused", node="cellar-rack") if "$.v" in e.text]
+            return [
+                e.text
+                for e in hub.journal(event="MessageRefused", node="cellar-rack")
+                if "$.v" in e.text
+            ]
 
     until(refused)
     with service.hub() as hub:
@@ -153,9 +202,13 @@ def test_a_refused_pack_over_mqtt_is_journaled_and_acknowledged(service: Service
 
 
 @pytest.mark.parametrize("qos", [0, 1])
-def test_retained_messages_wait_for_their_own_node(service: Service, rack: Joined, qos: int) -> None:
+def test_retained_messages_wait_for_their_own_node(
+    service: Service, rack: Joined, qos: int
+) -> None:
     with rack.connected() as client:
-        client.publish(rack.topics["presence"], f"here {qos}", qos=qos, retain=True).wait_for_publish(30)
+        client.publish(
+            rack.topics["presence"], f"here {qos}", qos=qos, retain=True
+        ).wait_for_publish(30)
         time.sleep(0.1)
     heard: list[tuple[str, bool]] = []
     listener = rack.mqtt("listener")
@@ -173,7 +226,9 @@ def test_paho_publishes_many_and_all_are_there(service: Service) -> None:
     start = round(time.time()) - 2000
     with node.connected() as client:
         infos = [
-            client.publish(node.topics["readings"], json.dumps([{"n": "count", "t": start + n, "v": n}]), qos=1)
+            client.publish(
+                node.topics["readings"], json.dumps([{"n": "count", "t": start + n, "v": n}]), qos=1
+            )
             for n in range(1500)
         ]
         for info in infos:

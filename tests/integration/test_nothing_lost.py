@@ -1,4 +1,5 @@
-"""What was acknowledged survives `kill -9`, several times under load; and what was begun goes on after it."""
+"""What was acknowledged survives `kill -9`, several times under load; and what was
+begun goes on after it."""
 
 from __future__ import annotations
 
@@ -25,11 +26,20 @@ DEAF = int(os.environ.get("DEAF", "500"))
 
 
 class DoorSender(threading.Thread):
-    """Publishes numbered readings as fast as it can until its connection drops; knows which were acknowledged."""
+    """Publishes numbered readings as fast as it can until its connection drops; knows
+    which were acknowledged."""
 
-    def __init__(self, node: Joined, start_s: float, first: int, *, retain: bool = False, pace_s: float = 0.0) -> None:
+    def __init__(
+        self, node: Joined, start_s: float, first: int, *, retain: bool = False, pace_s: float = 0.0
+    ) -> None:
         super().__init__(daemon=True)
-        self.node, self.start_s, self.next, self.retain, self.pace_s = node, start_s, first, retain, pace_s
+        self.node, self.start_s, self.next, self.retain, self.pace_s = (
+            node,
+            start_s,
+            first,
+            retain,
+            pace_s,
+        )
         self.numbers: dict[int, int] = {}
         self._mids: set[int] = set()
         self.client = node.mqtt("sender", again=False)
@@ -42,12 +52,18 @@ class DoorSender(threading.Thread):
 
     @property
     def acknowledged(self) -> set[int]:
-        """The numbers whose PUBACK came; one that comes before its identifier is noted counts a moment later."""
+        """The numbers whose PUBACK came; one that comes before its identifier is noted
+        counts a moment later."""
         return {self.numbers[mid] for mid in list(self._mids) if mid in self.numbers}
 
     def run(self) -> None:
         while not self.dropped.is_set():
-            info = self.client.publish(self.node.topics["readings"], json.dumps(numbered(self.start_s, self.next)), 1, self.retain)
+            info = self.client.publish(
+                self.node.topics["readings"],
+                json.dumps(numbered(self.start_s, self.next)),
+                1,
+                self.retain,
+            )
             if info.rc == 0:
                 self.numbers[info.mid] = self.next
                 self.next += 1
@@ -65,16 +81,23 @@ class PostSender(threading.Thread):
         self.node, self.start_s, self.next, self.acknowledged = node, start_s, first, set[int]()
 
     def run(self) -> None:
-        with httpx.Client(auth=(self.node.node, self.node.key)) as http, contextlib.suppress(httpx.TransportError):
+        with (
+            httpx.Client(auth=(self.node.node, self.node.key)) as http,
+            contextlib.suppress(httpx.TransportError),
+        ):
             while True:
                 pack = json.dumps(numbered(self.start_s, self.next))
-                if http.post(f"{self.node.service.url}/api/intake", content=pack).json()["stored"] == 1:
+                if (
+                    http.post(f"{self.node.service.url}/api/intake", content=pack).json()["stored"]
+                    == 1
+                ):
                     self.acknowledged.add(self.next)
                 self.next += 1
 
 
 class BrokerSender(threading.Thread):
-    """Publishes at the house's broker all the while, also while the hub is gone; knows what the broker has taken."""
+    """Publishes at the house's broker all the while, also while the hub is gone; knows
+    what the broker has taken."""
 
     def __init__(self, broker: Broker, wheel: str, start_s: float) -> None:
         super().__init__(daemon=True)
@@ -104,14 +127,23 @@ def stored(service: Service, entity: str, start_s: float) -> set[int]:
 
 
 def kill_again_and_again(service: Service, broker: Broker, kills: int, wheel: str) -> None:
-    """A hub is killed while readings come over the door, by HTTP and by the house's broker at once; then all is counted."""
+    """A hub is killed while readings come over the door, by HTTP and by the house's
+    broker at once; then all is counted."""
     broker.name_to(service)
     service.start()
     service.claim()
     count = {"count": {"type": "number", "readOnly": True}}
     nodes = [let_in(service, description(name, **count)) for name in ("Knocker", "Poster")]
     with service.hub() as hub:
-        hub.pick(via="broker", topic="mill/{node}/turns", pointer="/v", at="/t", kind="number", title="Turns", nodes=[wheel])
+        hub.pick(
+            via="broker",
+            topic="mill/{node}/turns",
+            pointer="/v",
+            at="/t",
+            kind="number",
+            title="Turns",
+            nodes=[wheel],
+        )
     start_s = round(time.time()) - 200_000
     at_broker = BrokerSender(broker, wheel, start_s)
     at_broker.start()
@@ -120,7 +152,12 @@ def kill_again_and_again(service: Service, broker: Broker, kills: int, wheel: st
         senders = [DoorSender(nodes[0], start_s, first[0]), PostSender(nodes[1], start_s, first[1])]
         for sender in senders:
             sender.start()
-        until(lambda senders=senders: len(senders[0].acknowledged) > 50 and len(senders[1].acknowledged) > 3, 30)
+        until(
+            lambda senders=senders: (
+                len(senders[0].acknowledged) > 50 and len(senders[1].acknowledged) > 3
+            ),
+            30,
+        )
         time.sleep(seed.random() / 5)
         service.kill()
         for place, sender in enumerate(senders):
@@ -131,7 +168,10 @@ def kill_again_and_again(service: Service, broker: Broker, kills: int, wheel: st
     at_broker.stop.set()
     at_broker.join(30)
     until(lambda: max(at_broker.taken) in stored(service, f"{wheel}/turns", start_s), 30)
-    found = [stored(service, entity, start_s) for entity in ("knocker/count", "poster/count", f"{wheel}/turns")]
+    found = [
+        stored(service, entity, start_s)
+        for entity in ("knocker/count", "poster/count", f"{wheel}/turns")
+    ]
     assert len(acknowledged[0]) > 50 * kills
     assert len(acknowledged[1]) > 3 * kills
     assert len(at_broker.taken) > 10 * kills
@@ -146,7 +186,10 @@ def test_kills_under_load_lose_no_acknowledged_reading(tmp_path: Path) -> None:
     try:
         with ThreadPoolExecutor() as both:
             ways = zip(services, ("upper-wheel", "lower-wheel"), strict=True)
-            for done in [both.submit(kill_again_and_again, service, broker, KILLS // 2, wheel) for service, wheel in ways]:
+            for done in [
+                both.submit(kill_again_and_again, service, broker, KILLS // 2, wheel)
+                for service, wheel in ways
+            ]:
                 done.result()
     finally:
         for service in services:
@@ -156,7 +199,8 @@ def test_kills_under_load_lose_no_acknowledged_reading(tmp_path: Path) -> None:
 
 @contextlib.contextmanager
 def hearing(service: Service, tool: Joined, topic: str, *, clean: bool) -> Iterator[list[int]]:
-    """What a tool hears while it is connected, as the numbers in it; one that is not `clean` has its session kept."""
+    """What a tool hears while it is connected, as the numbers in it; one that is not
+    `clean` has its session kept."""
     heard: list[int] = []
     client, ready = tool.mqtt("hearer", clean=clean), threading.Event()
     client.on_message = lambda c, u, message: heard.append(json.loads(message.payload)[0]["v"])
@@ -172,13 +216,22 @@ def hearing(service: Service, tool: Joined, topic: str, *, clean: bool) -> Itera
         client.loop_stop()
 
 
-def test_kills_lose_nothing_of_what_waits_for_a_sleeper_or_is_retained(own_service: Service) -> None:
+def test_kills_lose_nothing_of_what_waits_for_a_sleeper_or_is_retained(
+    own_service: Service,
+) -> None:
     own_service.start()
     own_service.claim()
     tools = []
     with own_service.hub() as hub:
         for name in ("board", "gauge"):
-            tools.append(Joined(own_service, name, hub.add_tool(name, ["bench/#"], []).key, {"readings": f"bench/{name}"}))
+            tools.append(
+                Joined(
+                    own_service,
+                    name,
+                    hub.add_tool(name, ["bench/#"], []).key,
+                    {"readings": f"bench/{name}"},
+                )
+            )
         sleeper = Joined(own_service, "logger", hub.add_tool("logger", [], ["bench/#"]).key, {})
     board, gauge = tools
     with hearing(own_service, sleeper, "bench/board", clean=False):
@@ -186,7 +239,10 @@ def test_kills_lose_nothing_of_what_waits_for_a_sleeper_or_is_retained(own_servi
     acknowledged, latest, heard, first, seed = set[int](), -1, set[int](), [0, 0], random.Random(1)
     for _ in range(max(3, KILLS // 4)):
         # For a sleeper 256 messages are kept: what is sent meanwhile is less.
-        senders = [DoorSender(board, 0.0, first[0], pace_s=0.005), DoorSender(gauge, 0.0, first[1], retain=True, pace_s=0.005)]
+        senders = [
+            DoorSender(board, 0.0, first[0], pace_s=0.005),
+            DoorSender(gauge, 0.0, first[1], retain=True, pace_s=0.005),
+        ]
         for sender in senders:
             sender.start()
         until(lambda senders=senders: all(len(sender.acknowledged) > 20 for sender in senders), 30)
@@ -200,7 +256,9 @@ def test_kills_lose_nothing_of_what_waits_for_a_sleeper_or_is_retained(own_servi
         own_service.start()
         with hearing(own_service, gauge_reader(own_service), "bench/gauge", clean=True) as level:
             until(lambda level=level: level)
-            assert level[0] >= latest, "the retained message is the last that was acknowledged, or one after it"
+            assert level[0] >= latest, (
+                "the retained message is the last that was acknowledged, or one after it"
+            )
         with hearing(own_service, sleeper, "bench/board", clean=False) as woken:
             until(lambda promised=acknowledged - heard, woken=woken: promised <= set(woken), 30)
             heard |= set(woken)
@@ -228,7 +286,9 @@ def test_a_sleeping_nodes_command_outlives_a_killed_hub(own_service: Service) ->
         until(lambda: hub.entity("sleepy-hatch/switch").value == 1.0)
 
 
-def test_a_killed_hub_comes_back_with_its_house_holds_and_latest_readings(own_service: Service) -> None:
+def test_a_killed_hub_comes_back_with_its_house_holds_and_latest_readings(
+    own_service: Service,
+) -> None:
     own_service.start()
     own_service.claim()
     rack = let_in(own_service, description("Cellar rack", **CLIMATE))
@@ -274,7 +334,9 @@ def test_a_subscriber_that_never_reads_costs_nobody_anything(own_service: Servic
             client.disconnect()
             client.loop_stop()
             until(lambda: len(heard) == DEAF, 60)
-        assert resident_mb(own_service) - before < 40, f"{DEAF * 20_000 / 1e6:.0f} MB were sent past it"
+        assert resident_mb(own_service) - before < 40, (
+            f"{DEAF * 20_000 / 1e6:.0f} MB were sent past it"
+        )
         with own_service.hub() as hub:
             assert any("deaf" in entry.text for entry in hub.journal()), "what it loses is said"
 
@@ -283,4 +345,7 @@ def resident_mb(service: Service) -> float:
     """What the hub's process has in memory."""
     assert service.process is not None
     status = Path(f"/proc/{service.process.pid}/status").read_text()
-    return int(next(line for line in status.splitlines() if line.startswith("VmRSS")).split()[1]) / 1024
+    return (
+        int(next(line for line in status.splitlines() if line.startswith("VmRSS")).split()[1])
+        / 1024
+    )

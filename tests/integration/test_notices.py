@@ -1,4 +1,5 @@
-"""A notice's whole way: an automation's start, the real Web Push request, the lab's phone that checks and decrypts it."""
+"""A notice's whole way: an automation's start, the real Web Push request, the lab's
+phone that checks and decrypts it."""
 
 from __future__ import annotations
 
@@ -31,7 +32,9 @@ def phone_service(path: Path, port: int) -> Iterator[LabPhone]:
             Route("/phone", phone.page),
         ]
     )
-    server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", lifespan="off"))
+    server = uvicorn.Server(
+        uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", lifespan="off")
+    )
     thread = threading.Thread(target=lambda: asyncio.run(server.serve()), daemon=True)
     thread.start()
     until(lambda: server.started)
@@ -51,16 +54,21 @@ def push(tmp_path: Path) -> Iterator[tuple[LabPhone, int]]:
 
 def add(service: Service, phone: LabPhone, port: int) -> int:
     with service.hub() as hub:
-        return hub.add_phone(phone.name, f"http://127.0.0.1:{port}/push/{phone.channel}", phone.keys()).id
+        return hub.add_phone(
+            phone.name, f"http://127.0.0.1:{port}/push/{phone.channel}", phone.keys()
+        ).id
 
 
-def test_an_automation_tells_a_phone(service: Service, rack: Joined, push: tuple[LabPhone, int]) -> None:
+def test_an_automation_tells_a_phone(
+    service: Service, rack: Joined, push: tuple[LabPhone, int]
+) -> None:
     phone, port = push
     add(service, phone, port)
     with service.hub() as hub:
         hub.add_automation(
             'name = "Damp"\n[watch]\nentity = "cellar-rack/humidity"\nover = "90 %"\n'
-            '[[starts]]\nnotify = "ada"\ntitle = "Cellar is damp – Käse"\ntext = "{value}, limit {limit}"\n'
+            '[[starts]]\nnotify = "ada"\ntitle = "Cellar is damp – Käse"\ntext = '
+            '"{value}, limit {limit}"\n'
         )
         rack.post([{"n": "humidity", "v": 95.5}])
         until(lambda: phone.notices)
@@ -93,7 +101,9 @@ def test_a_busy_push_service_is_tried_again(service: Service, push: tuple[LabPho
 
 
 @pytest.mark.parametrize("status", [404, 410])
-def test_a_phone_that_is_gone_is_removed(service: Service, push: tuple[LabPhone, int], status: int) -> None:
+def test_a_phone_that_is_gone_is_removed(
+    service: Service, push: tuple[LabPhone, int], status: int
+) -> None:
     phone, port = push
     number = add(service, phone, port)
     phone.answer = status
@@ -103,7 +113,9 @@ def test_a_phone_that_is_gone_is_removed(service: Service, push: tuple[LabPhone,
         until(lambda: any(f"({status})" in e.text for e in hub.journal(event="PhoneRemoved")))
 
 
-def test_what_the_push_service_refuses_is_said(service: Service, push: tuple[LabPhone, int]) -> None:
+def test_what_the_push_service_refuses_is_said(
+    service: Service, push: tuple[LabPhone, int]
+) -> None:
     phone, port = push
     number = add(service, phone, port)
     phone.answer = 403
@@ -114,7 +126,9 @@ def test_what_the_push_service_refuses_is_said(service: Service, push: tuple[Lab
         hub.remove_phone(number)
 
 
-def test_a_push_service_that_says_nothing_has_taken_it(service: Service, push: tuple[LabPhone, int]) -> None:
+def test_a_push_service_that_says_nothing_has_taken_it(
+    service: Service, push: tuple[LabPhone, int]
+) -> None:
     phone, port = push
     number = add(service, phone, port)
     phone.answer = 204
@@ -124,11 +138,17 @@ def test_a_push_service_that_says_nothing_has_taken_it(service: Service, push: t
         hub.remove_phone(number)
 
 
-def test_a_push_service_that_sends_the_hub_elsewhere_is_not_followed(service: Service, push: tuple[LabPhone, int]) -> None:
+def test_a_push_service_that_sends_the_hub_elsewhere_is_not_followed(
+    service: Service, push: tuple[LabPhone, int]
+) -> None:
     phone, port = push
     number = add(service, phone, port)
-    # What a hub that follows would do: post the notice to itself, from inside the house.
-    phone.answer, phone.headers = 307, {"Location": f"http://127.0.0.1:{port}/push/{phone.channel}?again"}
+    # What a hub that follows would do: post the notice to itself, from inside the
+    # house.
+    phone.answer, phone.headers = (
+        307,
+        {"Location": f"http://127.0.0.1:{port}/push/{phone.channel}?again"},
+    )
     with service.hub() as hub:
         hub.test_phone(number)
         until(lambda: hub.notices()[0].state == "failed")
@@ -137,11 +157,16 @@ def test_a_push_service_that_sends_the_hub_elsewhere_is_not_followed(service: Se
         hub.remove_phone(number)
 
 
-def test_a_date_until_which_to_wait_is_waited_for(service: Service, push: tuple[LabPhone, int]) -> None:
+def test_a_date_until_which_to_wait_is_waited_for(
+    service: Service, push: tuple[LabPhone, int]
+) -> None:
     phone, port = push
     number = add(service, phone, port)
     begun = time.time()
-    phone.answer, phone.headers = 503, {"Retry-After": format_datetime(datetime.now(UTC) + timedelta(seconds=8), usegmt=True)}
+    phone.answer, phone.headers = (
+        503,
+        {"Retry-After": format_datetime(datetime.now(UTC) + timedelta(seconds=8), usegmt=True)},
+    )
     with service.hub() as hub:
         hub.test_phone(number)
         until(lambda: hub.notices()[0].attempts == 1)
@@ -151,7 +176,9 @@ def test_a_date_until_which_to_wait_is_waited_for(service: Service, push: tuple[
         hub.remove_phone(number)
 
 
-def test_a_hub_that_is_killed_while_a_phone_takes_its_notice_rings_once(own_service: Service, tmp_path: Path) -> None:
+def test_a_hub_that_is_killed_while_a_phone_takes_its_notice_rings_once(
+    own_service: Service, tmp_path: Path
+) -> None:
     own_service.start()
     own_service.claim()
     (port,) = free_ports(1)
@@ -166,10 +193,14 @@ def test_a_hub_that_is_killed_while_a_phone_takes_its_notice_rings_once(own_serv
         own_service.start()
         with own_service.hub() as hub:
             until(lambda: hub.notices()[0].state == "delivered")
-        assert (phone.taken, phone.rings, len(phone.notices)) == (2, 1, 1), "it came twice, and is one notice"
+        assert (phone.taken, phone.rings, len(phone.notices)) == (2, 1, 1), (
+            "it came twice, and is one notice"
+        )
 
 
-def test_a_phone_whose_service_hangs_holds_up_nobody_elses(service: Service, push: tuple[LabPhone, int], tmp_path: Path) -> None:
+def test_a_phone_whose_service_hangs_holds_up_nobody_elses(
+    service: Service, push: tuple[LabPhone, int], tmp_path: Path
+) -> None:
     phone, port = push
     (second_port,) = free_ports(1)
     with phone_service(tmp_path / "second.json", second_port) as quick:
@@ -203,7 +234,9 @@ def test_a_notice_that_waits_outlives_a_killed_hub(own_service: Service, tmp_pat
         until(lambda: again.notices)
 
 
-def test_the_lab_phone_takes_nothing_that_is_not_signed_and_encrypted_for_it(push: tuple[LabPhone, int]) -> None:
+def test_the_lab_phone_takes_nothing_that_is_not_signed_and_encrypted_for_it(
+    push: tuple[LabPhone, int],
+) -> None:
     import httpx
 
     phone, port = push
@@ -212,6 +245,11 @@ def test_the_lab_phone_takes_nothing_that_is_not_signed_and_encrypted_for_it(pus
     assert httpx.post(url, content=b"x").status_code == 403
     headers = {"content-encoding": "aes128gcm", "ttl": "60"}
     assert httpx.post(url, content=b"x", headers=headers).status_code == 403
-    assert httpx.post(url, content=b"x", headers={**headers, "authorization": "vapid t=a.b.c,k=x"}).status_code == 403
+    assert (
+        httpx.post(
+            url, content=b"x", headers={**headers, "authorization": "vapid t=a.b.c,k=x"}
+        ).status_code
+        == 403
+    )
     assert phone.notices == []
     assert "Nothing yet" in httpx.get(f"http://127.0.0.1:{port}/phone").text

@@ -1,4 +1,5 @@
-"""Zigbee and Bluetooth nodes with a hub as people run it: over a real pty and a real bus, by its client and its command line."""
+"""Zigbee and Bluetooth nodes with a hub as people run it: over a real pty and a real
+bus, by its client and its command line."""
 
 from __future__ import annotations
 
@@ -39,7 +40,9 @@ def test_one_window_takes_in_nodes_of_all_links(service: Service, air: Air) -> N
         until(lambda: air.do(lambda: air.stick.permits))
         for name in ("loft-lamp", "loft-climate"):
             air.press(name)
-            node = hub.admit(waiting(hub, air.nodes[name].thing_id).id, name=air.nodes[name].title, room="Loft")
+            node = hub.admit(
+                waiting(hub, air.nodes[name].thing_id).id, name=air.nodes[name].title, room="Loft"
+            )
             assert (node.node, node.link, node.way) == (name, "zigbee", "paired")
         for name in ("boathouse-tag", "hen-lamp"):
             tag = air.bluetooth.nodes[name]
@@ -72,7 +75,8 @@ def test_an_automation_switches_from_one_radio_to_the_other(service: Service, ai
     with service.hub() as hub:
         hub.add_automation(
             'name = "Lamp"\n[watch]\nentity = "hen-house-lamp/switch"\nis = "on"\n'
-            '[[starts]]\nswitch = "loft-lamp/switch"\nto = "off"\n[[ends]]\nswitch = "loft-lamp/switch"\nto = "on"\n'
+            '[[starts]]\nswitch = "loft-lamp/switch"\nto = "off"\n[[ends]]\nswitch = '
+            '"loft-lamp/switch"\nto = "on"\n'
         )
         hub.command("hen-house-lamp/switch", "off")
         until(lambda: hub.entity("loft-lamp/switch").value == 1.0)
@@ -85,15 +89,26 @@ def test_what_is_no_value_is_told_as_such(service: Service, air: Air) -> None:
     with service.hub() as hub:
         air.do(lambda: node.report(1, 0x0402, [zcl.Attribute(0, zcl.S16, None)]))
         entity = until(lambda: (e := hub.entity("loft-climate/temperature")).value is None and e)
-        assert (entity.raw, entity.shown, entity.quality, entity.reason) == (None, "", "bad", "no value")
-        stored = until(lambda: [r for r in hub.readings("loft-climate/temperature", 0) if r.value is None])
+        assert (entity.raw, entity.shown, entity.quality, entity.reason) == (
+            None,
+            "",
+            "bad",
+            "no value",
+        )
+        stored = until(
+            lambda: [r for r in hub.readings("loft-climate/temperature", 0) if r.value is None]
+        )
         assert stored[0].reason == "no value"
-        assert all(mean is not None for mean in hub.history("loft-climate/temperature", "hour").mean)
+        assert all(
+            mean is not None for mean in hub.history("loft-climate/temperature", "hour").mean
+        )
         air.do(lambda: node.report(1, 0x0402, [zcl.Attribute(0, zcl.S16, 1850)]))
         until(lambda: hub.entity("loft-climate/temperature").value == 18.5)
 
 
-def test_what_nodes_say_is_seen_as_they_say_it_and_named(service: Service, air: Air, tmp_path: Path) -> None:
+def test_what_nodes_say_is_seen_as_they_say_it_and_named(
+    service: Service, air: Air, tmp_path: Path
+) -> None:
     with service.hub() as hub:
         let_in(hub, air, "herb-probe", "Terrace")
         hub.close_pairing()
@@ -111,11 +126,19 @@ def test_what_nodes_say_is_seen_as_they_say_it_and_named(service: Service, air: 
     assert "1 without a name" in draft.stderr
     assert 'name = "soil moisture"' in draft.stdout
     file = tmp_path / "soil.toml"
-    file.write_text(draft.stdout.replace('"datapoint 21"\nkind = "number"', '"conductivity"\nkind = "condctivity"'))
+    file.write_text(
+        draft.stdout.replace(
+            '"datapoint 21"\nkind = "number"', '"conductivity"\nkind = "condctivity"'
+        )
+    )
     refused = service.hombi("zigbee", "profile", "herb-probe", str(file))
     assert refused.returncode == 1
     assert "did you mean conductivity?" in refused.stderr
-    file.write_text(draft.stdout.replace('"datapoint 21"\nkind = "number"', '"conductivity"\nkind = "conductivity"'))
+    file.write_text(
+        draft.stdout.replace(
+            '"datapoint 21"\nkind = "number"', '"conductivity"\nkind = "conductivity"'
+        )
+    )
     kept = service.hombi("zigbee", "profile", "herb-probe", str(file))
     assert kept.returncode == 0, kept.stderr
     assert (service.data / "profiles" / "kelp-row-soil-s7.toml").read_text() == file.read_text()
@@ -133,7 +156,11 @@ def test_a_killed_hub_goes_on_with_its_network_and_its_nodes(service: Service, a
     service.start()
     with service.hub() as hub:
         after = until(lambda: (z := hub.zigbee()).state == "up" and z)
-        assert (after.extended_pan_id, after.channel, after.nodes) == (before.extended_pan_id, before.channel, before.nodes)
+        assert (after.extended_pan_id, after.channel, after.nodes) == (
+            before.extended_pan_id,
+            before.channel,
+            before.nodes,
+        )
         until(lambda: hub.command("loft-lamp/switch", "on").state == "confirmed")
         until(lambda: hub.command("hen-house-lamp/switch", "off").state == "confirmed")
 
@@ -165,7 +192,9 @@ def test_a_node_that_leaves_and_one_that_is_removed(service: Service, air: Air) 
         air.press("loft-climate")
         until(lambda: next(n for n in hub.nodes() if n.node == "loft-climate").left)
         assert any(need.kind == "left" for need in hub.house().needs)
-        assert [e.node for e in until(lambda: list(hub.journal(event="NodeLeft")))] == ["loft-climate"]
+        assert [e.node for e in until(lambda: list(hub.journal(event="NodeLeft")))] == [
+            "loft-climate"
+        ]
     assert "is out; its history is kept" in service.hombi("remove", "loft-climate", "--yes").stdout
     assert service.hombi("remove", "loft-lamp", "--yes").returncode == 0
     until(lambda: not air.do(lambda: air.nodes["loft-lamp"].joined))
@@ -183,11 +212,23 @@ def test_a_node_that_was_silent_about_something_is_asked_again(service: Service,
         hub.open_pairing("5 min")
         until(lambda: air.do(lambda: air.stick.permits))
         air.press(name)
-        arrival = until(lambda: next((one for one in hub.arrivals() if one.thing == node.thing_id and one.left_out), None), 90)
-        assert any("did not say its make and model; it is asked again" in one for one in arrival.left_out)
+        arrival = until(
+            lambda: next(
+                (one for one in hub.arrivals() if one.thing == node.thing_id and one.left_out), None
+            ),
+            90,
+        )
+        assert any(
+            "did not say its make and model; it is asked again" in one for one in arrival.left_out
+        )
         air.do(node.mute.clear)
         assert service.hombi("ask-again", arrival.id).returncode == 0
-        until(lambda: [one for one in hub.arrivals() if one.thing == node.thing_id and not one.left_out], 60)
+        until(
+            lambda: [
+                one for one in hub.arrivals() if one.thing == node.thing_id and not one.left_out
+            ],
+            60,
+        )
         admitted = hub.admit(arrival.id, name=node.title, room="Workshop")
         hub.close_pairing()
         assert service.hombi("ask-again", admitted.node).returncode == 0

@@ -1,4 +1,5 @@
-"""Nodes that describe themselves: found on the network or by their address, read, followed, written, set and moved."""
+"""Nodes that describe themselves: found on the network or by their address, read,
+followed, written, set and moved."""
 
 from __future__ import annotations
 
@@ -26,7 +27,8 @@ SECRET = f"{USER}:{PASSWORD}"
 
 
 def arrivals(service: Service, title: str = "Boathouse vane") -> list[Arrival]:
-    """Those of this test: whatever else announces itself on this machine is found too."""
+    """Those of this test: whatever else announces itself on this machine is found
+    too."""
     with service.hub() as hub:
         return [a for a in hub.arrivals() if a.title.startswith(title)]
 
@@ -67,7 +69,8 @@ def test_it_is_found_while_the_window_is_open_and_says_what_it_is(service: Servi
         (arrival,) = until(lambda: arrivals(service))
         assert (arrival.title, arrival.link, arrival.state) == ("Boathouse vane", "wifi", "waiting")
         assert [(e.name, e.kind, e.unit, e.writable) for e in arrival.entities] == [
-            ("wind", "speed", "m/s", False), ("rain", "distance", "m", False), ("lamp", "switch", "", True)
+            ("wind", "speed", "m/s", False), ("rain", "distance", "m", False),
+            ("lamp", "switch", "", True)
         ]  # fmt: skip
         assert (arrival.settings, arrival.actions) == (["Interval"], ["Park"])
         assert (arrival.needs_code, arrival.asks) == (False, "user and password")
@@ -131,8 +134,16 @@ def test_its_lamp_is_switched_and_read_back(service: Service, vane: Vane) -> Non
 
 def test_its_settings_and_actions_from_the_command_line(service: Service, vane: Vane) -> None:
     (row,) = json.loads(service.hombi("settings", "boathouse-vane", "--json").stdout)
-    assert (row["name"], row["value"], row["low"], row["high"], row["unit"]) == ("interval", 10, 5, 60, "s")
-    assert "Interval is 20 s" in service.hombi("settings", "boathouse-vane", "interval", "20 s").stdout
+    assert (row["name"], row["value"], row["low"], row["high"], row["unit"]) == (
+        "interval",
+        10,
+        5,
+        60,
+        "s",
+    )
+    assert (
+        "Interval is 20 s" in service.hombi("settings", "boathouse-vane", "interval", "20 s").stdout
+    )
     assert vane.values["interval"] == 20
     wrong = service.hombi("settings", "boathouse-vane", "interval", "3")
     assert (wrong.returncode, "Interval is 5 to 60 s, not 3" in wrong.stderr) == (1, True)
@@ -174,17 +185,26 @@ class Buoy(Vane):
         properties = {
             "waves": {
                 "type": "number", "unit": "cm", "readOnly": True,
-                "forms": [{"href": f"{at}/waves", "op": "observeproperty", "mqv:controlPacket": "subscribe"}],
+                "forms": [{"href": f"{at}/waves", "op": "observeproperty",
+                           "mqv:controlPacket": "subscribe"}],
             },
             "lamp": {
                 "type": "boolean",
-                "forms": [{"href": f"{at}/lamp", "op": "observeproperty"}, {"href": f"{at}/lamp/set", "op": "writeproperty"}],
+                "forms": [{"href": f"{at}/lamp", "op": "observeproperty"},
+                          {"href": f"{at}/lamp/set", "op": "writeproperty"}],
             },
-            "depth": {"type": "number", "unit": "m", "readOnly": True, "forms": [{"href": away, "op": "observeproperty"}]},
+            "depth": {"type": "number", "unit": "m", "readOnly": True,
+                      "forms": [{"href": away, "op": "observeproperty"}]},
         }  # fmt: skip
         described = super().description()
         actions = {"blow": {"title": "Blow", "forms": [{"href": f"{at}/blow"}]}}
-        return {**described, "title": "Weir buoy", "properties": properties, "actions": actions, "security": []}
+        return {
+            **described,
+            "title": "Weir buoy",
+            "properties": properties,
+            "actions": actions,
+            "security": [],
+        }
 
     mqtt_port = 0
 
@@ -195,10 +215,16 @@ def test_a_description_with_forms_over_mqtt_is_followed_at_the_door(service: Ser
     buoy.start()
     with service.hub() as hub:
         arrival = hub.look(f"127.0.0.1:{buoy.port}")
-        assert "192.0.2.9:1883 is not the one that the hub is connected to" in "".join(arrival.left_out)
+        assert "192.0.2.9:1883 is not the one that the hub is connected to" in "".join(
+            arrival.left_out
+        )
         hub.admit(arrival.id, room="Boathouse")
         tool = hub.add_tool("buoys", publish=["mill/buoy/#"], subscribe=["mill/buoy/#"])
-        client, heard, ready = paho.Client(paho.CallbackAPIVersion.VERSION2, "buoy"), list[tuple[str, bytes]](), threading.Event()
+        client, heard, ready = (
+            paho.Client(paho.CallbackAPIVersion.VERSION2, "buoy"),
+            list[tuple[str, bytes]](),
+            threading.Event(),
+        )
 
         def obey(client: paho.Client, user: Any, message: paho.MQTTMessage) -> None:
             heard.append((message.topic, message.payload))
@@ -207,7 +233,9 @@ def test_a_description_with_forms_over_mqtt_is_followed_at_the_door(service: Ser
 
         client.username_pw_set(tool.tool, tool.key)
         client.on_message = obey
-        client.on_connect = lambda c, *_: c.subscribe([("mill/buoy/lamp/set", 1), ("mill/buoy/blow", 1)])
+        client.on_connect = lambda c, *_: c.subscribe(
+            [("mill/buoy/lamp/set", 1), ("mill/buoy/blow", 1)]
+        )
         client.on_subscribe = lambda *_: ready.set()
         client.connect("127.0.0.1", service.mqtt_port)
         client.loop_start()
@@ -250,7 +278,16 @@ def test_several_at_once_named_one_by_one_and_hidden(service: Service) -> None:
             assert ask(service, thing).status_code == 202
         assert len(arrivals(service, "Shelf")) == 3
         hub.close_pairing()
-    words = ("--code", "1234-5678", "--room", "Cheese cellar", "--call", "temperature=On the shelf", "--hide", "humidity")
+    words = (
+        "--code",
+        "1234-5678",
+        "--room",
+        "Cheese cellar",
+        "--call",
+        "temperature=On the shelf",
+        "--hide",
+        "humidity",
+    )
     for n in (2, 0, 1):
         assert service.hombi("admit", f"Shelf {n}", *words).returncode == 0
     with service.hub() as hub:
@@ -258,7 +295,10 @@ def test_several_at_once_named_one_by_one_and_hidden(service: Service) -> None:
         assert hub.entity("shelf-1/humidity").hidden
         assert "shelf-1/humidity" not in service.hombi("now").stdout
         assert "hidden" in service.hombi("entities", "--node", "shelf-1").stdout
-        assert "shelf-1/humidity is Humidity\n" in service.hombi("change", "shelf-1/humidity", "--show").stdout
+        assert (
+            "shelf-1/humidity is Humidity\n"
+            in service.hombi("change", "shelf-1/humidity", "--show").stdout
+        )
         assert "shelf-1/humidity" in service.hombi("now").stdout
 
 
@@ -267,7 +307,10 @@ def test_a_setup_code_is_drawn_and_opens_the_admit_page(service: Service, tmp_pa
     assert "Setup code 1234-5678" in shown.stdout
     assert "/admit?thing=urn%3Atest%3Amast&code=1234-5678" in shown.stdout
     assert "█" in shown.stdout or "▀" in shown.stdout or "\x1b[7m" in shown.stdout
-    assert service.hombi("setup-code", "urn:test:mast", "--png", str(tmp_path / "code.png")).returncode == 0
+    assert (
+        service.hombi("setup-code", "urn:test:mast", "--png", str(tmp_path / "code.png")).returncode
+        == 0
+    )
     assert (tmp_path / "code.png").read_bytes().startswith(b"\x89PNG")
     with service.hub() as hub:
         made = hub.setup_code("urn:test:mast")
@@ -285,7 +328,9 @@ class Snare:
         class Handler(BaseHTTPRequestHandler):
             def _take(self) -> None:
                 snare.asked.append((self.command, self.path, self.headers.get("Authorization", "")))
-                body = {"/.well-known/wot": b"hello", "/%7B%7D": b"{}", "/{}": b"{}"}.get(self.path, b"7.5")
+                body = {"/.well-known/wot": b"hello", "/%7B%7D": b"{}", "/{}": b"{}"}.get(
+                    self.path, b"7.5"
+                )
                 self.send_response(int(self.path[1:]) if self.path[1:].isdigit() else 200)
                 self.send_header("Location", "http://elsewhere/")
                 self.send_header("Content-Length", str(len(body)))
@@ -309,7 +354,9 @@ class Sly(Vane):
 
     def description(self) -> dict[str, Any]:
         found = super().description()
-        found["properties"]["rain"]["forms"] = [{"href": f"{self.elsewhere}/rain", "htv:methodName": "DELETE"}]
+        found["properties"]["rain"]["forms"] = [
+            {"href": f"{self.elsewhere}/rain", "htv:methodName": "DELETE"}
+        ]
         found["actions"]["park"]["forms"] = [{"href": f"{self.elsewhere}/park"}]
         return found
 
@@ -319,7 +366,9 @@ class Sly(Vane):
         return await super()._property(request)
 
 
-def test_forms_and_secrets_stay_at_the_nodes_own_origin_unless_it_is_ticked(service: Service) -> None:
+def test_forms_and_secrets_stay_at_the_nodes_own_origin_unless_it_is_ticked(
+    service: Service,
+) -> None:
     snare = Snare()
     sly = Sly(thing_id="urn:test:sly")
     sly.elsewhere = snare.url
@@ -330,7 +379,9 @@ def test_forms_and_secrets_stay_at_the_nodes_own_origin_unless_it_is_ticked(serv
         assert "not ticked" in "\n".join(arrival.left_out)
         assert snare.url in service.hombi("arrivals").stdout.replace("\n", "")
         with pytest.raises(HubProblem, match="has nothing at http://other"):
-            hub.admit(arrival.id, room="Boathouse", secret=SECRET, name="Sly", origins=["http://other"])
+            hub.admit(
+                arrival.id, room="Boathouse", secret=SECRET, name="Sly", origins=["http://other"]
+            )
         hub.admit(arrival.id, room="Boathouse", secret=SECRET, name="Sly")
         until(lambda: hub.entity("sly/wind").quality == "good")
         with pytest.raises(HubProblem):
@@ -341,7 +392,9 @@ def test_forms_and_secrets_stay_at_the_nodes_own_origin_unless_it_is_ticked(serv
         sly.redirected = ""
         hub.remove_node("sly", keep_history=False)
         ticked = hub.look(f"127.0.0.1:{sly.port}")
-        done = service.hombi("admit", ticked.id, "--name", "Sly", "--secret", SECRET, "--origin", snare.url)
+        done = service.hombi(
+            "admit", ticked.id, "--name", "Sly", "--secret", SECRET, "--origin", snare.url
+        )
         assert done.returncode == 0, done.stderr
         until(lambda: hub.entity("sly/rain").quality == "good")
         assert snare.asked[0][0] == "DELETE"

@@ -1,4 +1,5 @@
-"""A person's own tools at the door, with clients that are not ours: MQTT 5, QoS 2, TLS; paho, mosquitto's and MQTT.js."""
+"""A person's own tools at the door, with clients that are not ours: MQTT 5, QoS 2, TLS;
+paho, mosquitto's and MQTT.js."""
 
 from __future__ import annotations
 
@@ -34,10 +35,14 @@ def tls_port() -> int:
 
 
 @pytest.fixture(scope="module")
-def service(authority: Authority, tls_port: int, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
+def service(
+    authority: Authority, tls_port: int, tmp_path_factory: pytest.TempPathFactory
+) -> Iterator[Service]:
     certificate, key = authority.issue("hub")
     found = make_service(tmp_path_factory.mktemp("hub"))
-    (found.data / "hombi.toml").write_text(f'[mqtt]\ntls_port = {tls_port}\ncertificate = "{certificate}"\nkey = "{key}"\n')
+    (found.data / "hombi.toml").write_text(
+        f'[mqtt]\ntls_port = {tls_port}\ncertificate = "{certificate}"\nkey = "{key}"\n'
+    )
     found.start().claim()
     yield found
     found.stop()
@@ -46,16 +51,30 @@ def service(authority: Authority, tls_port: int, tmp_path_factory: pytest.TempPa
 @pytest.fixture(scope="module")
 def tool(service: Service) -> Tool:
     with service.hub() as hub:
-        return hub.add_tool("workbench", publish=["bench/#"], subscribe=["bench/#", "hombi/+/readings"])
+        return hub.add_tool(
+            "workbench", publish=["bench/#"], subscribe=["bench/#", "hombi/+/readings"]
+        )
 
 
-def connect(service: Service, tool: Tool, client_id: str, **connecting: Any) -> tuple[paho.Client, dict[str, Any]]:
-    """A paho client of MQTT 5, connected; what its CONNACK said, and under "heard" what it hears."""
-    client, ready = paho.Client(paho.CallbackAPIVersion.VERSION2, client_id, protocol=paho.MQTTv5), threading.Event()
+def connect(
+    service: Service, tool: Tool, client_id: str, **connecting: Any
+) -> tuple[paho.Client, dict[str, Any]]:
+    """A paho client of MQTT 5, connected; what its CONNACK said, and under "heard" what
+    it hears."""
+    client, ready = (
+        paho.Client(paho.CallbackAPIVersion.VERSION2, client_id, protocol=paho.MQTTv5),
+        threading.Event(),
+    )
     said: dict[str, Any] = {"heard": []}
 
-    def on_connect(client: paho.Client, user: Any, flags: Any, reason: Any, properties: Any) -> None:
-        said.update(properties.json() if properties else {}, reason=reason.value, present=flags.session_present)
+    def on_connect(
+        client: paho.Client, user: Any, flags: Any, reason: Any, properties: Any
+    ) -> None:
+        said.update(
+            properties.json() if properties else {},
+            reason=reason.value,
+            present=flags.session_present,
+        )
         ready.set()
 
     client.username_pw_set(tool.tool, tool.key)
@@ -73,21 +92,45 @@ def expiry(seconds: int) -> Properties:
     return properties
 
 
-def mosquitto(name: str, service: Service, tool: Tool, *words: str) -> subprocess.CompletedProcess[str]:
+def mosquitto(
+    name: str, service: Service, tool: Tool, *words: str
+) -> subprocess.CompletedProcess[str]:
     program = shutil.which(f"mosquitto_{name}")
     assert program, "mosquitto-clients is missing; `make tools` installs it"
     port = [] if "-p" in words else ["-p", str(service.mqtt_port)]
     door = ["-h", "127.0.0.1", *port, "-u", tool.tool, "-P", tool.key]
-    return subprocess.run([program, *door, *words], capture_output=True, text=True, timeout=60, check=False)
+    return subprocess.run(
+        [program, *door, *words], capture_output=True, text=True, timeout=60, check=False
+    )
 
 
 @pytest.mark.parametrize("version", ["mqttv311", "mqttv5"])
 @pytest.mark.parametrize("qos", ["0", "1", "2"])
-def test_mosquitto_publishes_and_hears_at_every_qos(service: Service, tool: Tool, version: str, qos: str) -> None:
+def test_mosquitto_publishes_and_hears_at_every_qos(
+    service: Service, tool: Tool, version: str, qos: str
+) -> None:
     topic = f"bench/{version}/{qos}"
-    sent = mosquitto("pub", service, tool, "-V", version, "-q", qos, "-r", "-t", topic, "-m", "21.5")
+    sent = mosquitto(
+        "pub", service, tool, "-V", version, "-q", qos, "-r", "-t", topic, "-m", "21.5"
+    )
     assert (sent.returncode, sent.stderr) == (0, "")
-    heard = mosquitto("sub", service, tool, "-V", version, "-q", qos, "-t", "bench/+/" + qos, "-C", "1", "-W", "5", "-F", "%t %p")
+    heard = mosquitto(
+        "sub",
+        service,
+        tool,
+        "-V",
+        version,
+        "-q",
+        qos,
+        "-t",
+        "bench/+/" + qos,
+        "-C",
+        "1",
+        "-W",
+        "5",
+        "-F",
+        "%t %p",
+    )
     assert heard.stdout.split()[-1] == "21.5", heard.stderr
     with service.hub() as hub:
         (message,) = hub.messages(topic=topic)
@@ -113,7 +156,15 @@ def test_mqtt_js_at_every_qos(service: Service, tool: Tool, version: int) -> Non
 
 def test_mqtt_js_with_a_wrong_key_is_told_why(service: Service, tool: Tool) -> None:
     script = Path(__file__).with_name("mqtt_js.mjs")
-    words = ["node", str(script), f"mqtt://127.0.0.1:{service.mqtt_port}", "5", tool.tool, "wrong", "bench/js"]
+    words = [
+        "node",
+        str(script),
+        f"mqtt://127.0.0.1:{service.mqtt_port}",
+        "5",
+        tool.tool,
+        "wrong",
+        "bench/js",
+    ]
     done = subprocess.run(words, capture_output=True, text=True, timeout=60, check=False)
     assert done.returncode == 2
     assert json.loads(done.stdout)["code"] == 0x86, "bad user name or password"
@@ -162,12 +213,16 @@ def test_a_session_of_mqtt_5_waits_as_long_as_it_asked(service: Service, tool: T
 def test_a_tool_has_its_topics_and_no_others(service: Service, tool: Tool, rack: Joined) -> None:
     heard = mosquitto("sub", service, tool, "-V", "mqttv5", "-t", "#", "-C", "1", "-W", "2")
     assert "All subscription requests were denied" in heard.stderr
-    refused = mosquitto("pub", service, tool, "-V", "mqttv5", "-q", "1", "-t", rack.topics["readings"], "-m", "[]")
+    refused = mosquitto(
+        "pub", service, tool, "-V", "mqttv5", "-q", "1", "-t", rack.topics["readings"], "-m", "[]"
+    )
     assert "Not authorized" in refused.stderr
     # What it may listen to are the readings of all nodes.
     listening: list[subprocess.CompletedProcess[str]] = []
     thread = threading.Thread(
-        target=lambda: listening.append(mosquitto("sub", service, tool, "-t", "hombi/+/readings", "-C", "1", "-W", "8"))
+        target=lambda: listening.append(
+            mosquitto("sub", service, tool, "-t", "hombi/+/readings", "-C", "1", "-W", "8")
+        )
     )
     thread.start()
     pack = '[{"n":"humidity","v":77}]'
@@ -180,18 +235,29 @@ def test_a_tool_has_its_topics_and_no_others(service: Service, tool: Tool, rack:
 def test_other_topics_a_new_key_and_the_way_out(service: Service) -> None:
     with service.hub() as hub:
         tool = hub.add_tool("lathe", publish=["lathe/#"])
-        assert mosquitto("pub", service, tool, "-q", "1", "-t", "lathe/turns", "-m", "1").returncode == 0
+        assert (
+            mosquitto("pub", service, tool, "-q", "1", "-t", "lathe/turns", "-m", "1").returncode
+            == 0
+        )
         client, _ = connect(service, tool, "lathe")
         gone = threading.Event()
         client.on_disconnect = lambda *_: gone.set()
         newer = hub.new_tool_key("lathe")
         assert gone.wait(30), "who came in with the old key is out"
         client.loop_stop()
-        assert "bad user name or password" in mosquitto("pub", service, tool, "-t", "lathe/turns", "-m", "2").stderr
+        assert (
+            "bad user name or password"
+            in mosquitto("pub", service, tool, "-t", "lathe/turns", "-m", "2").stderr
+        )
         hub.change_tool("lathe", publish=["drill/#"])
-        done = mosquitto("pub", service, newer, "-V", "mqttv5", "-q", "1", "-t", "lathe/turns", "-m", "3")
+        done = mosquitto(
+            "pub", service, newer, "-V", "mqttv5", "-q", "1", "-t", "lathe/turns", "-m", "3"
+        )
         assert "Not authorized" in done.stderr
-        assert mosquitto("pub", service, newer, "-q", "1", "-t", "drill/turns", "-m", "3").returncode == 0
+        assert (
+            mosquitto("pub", service, newer, "-q", "1", "-t", "drill/turns", "-m", "3").returncode
+            == 0
+        )
         assert [t.tool for t in hub.tools() if t.key] == [], "keys are told once"
         hub.remove_tool("lathe")
         assert mosquitto("pub", service, newer, "-t", "drill/turns", "-m", "4").returncode != 0
@@ -201,9 +267,13 @@ def test_other_topics_a_new_key_and_the_way_out(service: Service) -> None:
             hub.add_tool("planer", publish=["a/#/b"])
 
 
-def test_the_door_over_tls_shows_who_it_is(service: Service, tool: Tool, tls_port: int, authority: Authority) -> None:
+def test_the_door_over_tls_shows_who_it_is(
+    service: Service, tool: Tool, tls_port: int, authority: Authority
+) -> None:
     ca = ["-p", str(tls_port), "--cafile", str(authority.file)]
-    done = mosquitto("pub", service, tool, *ca, "-V", "mqttv5", "-q", "1", "-t", "bench/tls", "-m", "7")
+    done = mosquitto(
+        "pub", service, tool, *ca, "-V", "mqttv5", "-q", "1", "-t", "bench/tls", "-m", "7"
+    )
     assert done.returncode == 0, done.stderr
     with service.hub() as hub:
         assert [m.payload for m in hub.messages(topic="bench/tls")] == ["7"]

@@ -1,4 +1,5 @@
-"""Trouble in the house: a node that floods, a full disk, a database that somebody else holds."""
+"""Trouble in the house: a node that floods, a full disk, a database that somebody else
+holds."""
 
 from __future__ import annotations
 
@@ -36,7 +37,9 @@ class Flood:
         while not self._stop.is_set():
             if self.sent < (time.monotonic() - began) * 10_000:
                 for _ in range(100):
-                    self.client.publish(self.node.topics["readings"], b'[{"n":"count","v":1}]', qos=0)
+                    self.client.publish(
+                        self.node.topics["readings"], b'[{"n":"count","v":1}]', qos=0
+                    )
                 self.sent += 100
             else:
                 time.sleep(0.001)
@@ -66,16 +69,22 @@ def test_a_node_that_floods_delays_nobody_and_is_named(service: Service, rack: J
         for n in range(50):
             rack.publish(client, [{"n": "humidity", "v": 40 + n % 20}])
         assert flood.running, "all were acknowledged while the other was flooding"
-        (entry,) = until(lambda: list(hub.journal(event="MessageRefused", node="mad-counter"))[:1], 30)
+        (entry,) = until(
+            lambda: list(hub.journal(event="MessageRefused", node="mad-counter"))[:1], 30
+        )
         taken = hub.house().readings_committed - before
         spent_s = time.monotonic() - began
     assert "messages a second" in entry.text
-    assert 1_000 < taken <= pace.BURST + pace.RATE_PER_S * spent_s, "of the flood only its share is taken"
+    assert 1_000 < taken <= pace.BURST + pace.RATE_PER_S * spent_s, (
+        "of the flood only its share is taken"
+    )
     with service.hub() as hub:
         assert next(n.refused for n in hub.nodes() if n.node == "mad-counter") > 0
 
 
-def test_a_full_disk_holds_readings_says_so_and_writes_them_when_there_is_room(tmp_path: Path) -> None:
+def test_a_full_disk_holds_readings_says_so_and_writes_them_when_there_is_room(
+    tmp_path: Path,
+) -> None:
     service = make_service(tmp_path).start()
     service.claim()
     node = let_in(service, description("Counter", **COUNT))
@@ -86,8 +95,14 @@ def test_a_full_disk_holds_readings_says_so_and_writes_them_when_there_is_room(t
         # No file of the hub's may grow any more: to the database, that is a full disk.
         resource.prlimit(pid, resource.RLIMIT_FSIZE, (4096, unlimited[1]))
         answered: list[httpx.Response] = []
-        packs = [[{"n": "count", "t": begin + 100 * p + n, "v": 100 * p + n} for n in range(100)] for p in range(30)]
-        senders = [threading.Thread(target=lambda pack=pack: answered.append(node.post(pack))) for pack in packs]
+        packs = [
+            [{"n": "count", "t": begin + 100 * p + n, "v": 100 * p + n} for n in range(100)]
+            for p in range(30)
+        ]
+        senders = [
+            threading.Thread(target=lambda pack=pack: answered.append(node.post(pack)))
+            for pack in packs
+        ]
         for sender in senders:
             sender.start()
         with service.hub() as hub:
@@ -101,16 +116,24 @@ def test_a_full_disk_holds_readings_says_so_and_writes_them_when_there_is_room(t
             assert hub.entity("counter/count").value == 2999, "it is seen all the same"
             assert service.hombi("status").stdout.count("cannot be written") == 1
             refused = service.hombi("change", "counter", "--room", "Loft")
-            assert "the database cannot be written now" in refused.stderr.replace("\n", " "), refused.stderr
+            assert "the database cannot be written now" in refused.stderr.replace("\n", " "), (
+                refused.stderr
+            )
             resource.prlimit(pid, resource.RLIMIT_FSIZE, unlimited)
             for sender in senders:
                 sender.join(30)
             assert [a.json()["stored"] for a in answered] == [100] * 30
-            assert [r.value for r in hub.readings("counter/count", begin * 1000)] == list(range(3000))
+            assert [r.value for r in hub.readings("counter/count", begin * 1000)] == list(
+                range(3000)
+            )
             assert not [need for need in hub.house().needs if "cannot be written" in need.text]
-            resumed, *failed = until(lambda: [e for e in hub.journal() if e.event.startswith("Writing")][:5])
+            resumed, *failed = until(
+                lambda: [e for e in hub.journal() if e.event.startswith("Writing")][:5]
+            )
             assert resumed.text == "readings are written again; 3000 were held"
-            assert {e.event for e in failed} == {"WritingFailed"}, "what the full disk kept out of the journal came in after it"
+            assert {e.event for e in failed} == {"WritingFailed"}, (
+                "what the full disk kept out of the journal came in after it"
+            )
     finally:
         resource.prlimit(pid, resource.RLIMIT_FSIZE, unlimited)
         service.stop()
@@ -126,7 +149,9 @@ def test_a_locked_database_is_waited_for(service: Service) -> None:
         with node.connected() as client:
             for n in range(20):
                 client.publish(
-                    node.topics["readings"], json.dumps([{"n": "count", "t": start + n, "v": n}]), qos=1
+                    node.topics["readings"],
+                    json.dumps([{"n": "count", "t": start + n, "v": n}]),
+                    qos=1,
                 ).wait_for_publish(30)
                 answered.append(n)
 
@@ -145,7 +170,9 @@ def test_a_locked_database_is_waited_for(service: Service) -> None:
         assert [r.value for r in hub.readings("patient/count", start * 1000)] == list(range(20))
 
 
-def test_readings_kept_by_a_sender_come_in_with_their_own_times_in_any_order(service: Service) -> None:
+def test_readings_kept_by_a_sender_come_in_with_their_own_times_in_any_order(
+    service: Service,
+) -> None:
     node = let_in(service, description("Keeper", **CLIMATE))
     start = round(time.time()) - 4 * 3600
     numbers = [7, 3, 9, 0, 1, 8, 2, 6, 5, 4]
@@ -156,6 +183,8 @@ def test_readings_kept_by_a_sender_come_in_with_their_own_times_in_any_order(ser
     again = [{"n": "humidity", "t": start + n * 60, "v": 60 + n} for n in numbers]
     assert node.post(again).json()["stored"] == 10, "sent again, it changes nothing"
     with service.hub() as hub:
-        found = [(r.at // 1000 - start, r.value) for r in hub.readings("keeper/humidity", start * 1000)]
+        found = [
+            (r.at // 1000 - start, r.value) for r in hub.readings("keeper/humidity", start * 1000)
+        ]
         assert found[:10] == [(n * 60, 60 + n) for n in range(10)]
         assert hub.entity("keeper/humidity").value == 50, "the latest is still the latest"

@@ -10,7 +10,9 @@ from hombi.lab.bluez import NoDaemon, PrivateBus
 from hombi.lab.run import Demo, _bluetooth
 
 
-async def test_the_demo_goes_on_without_a_bus_daemon_and_says_so(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_the_demo_goes_on_without_a_bus_daemon_and_says_so(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setenv("PATH", str(tmp_path))
     monkeypatch.delenv("HOMBI_BLUETOOTH_USE", raising=False)
     with pytest.raises(NoDaemon, match="dbus-daemon is not installed"):
@@ -20,4 +22,7 @@ async def test_the_demo_goes_on_without_a_bus_daemon_and_says_so(tmp_path: Path,
     demo.lab.mkdir()
     async with _bluetooth(demo, said.append) as house:
         assert house is None
-    assert said == ["No Bluetooth nodes: dbus-daemon is not installed; sudo apt-get install dbus-daemon brings it."]
+    assert said == [
+        "No Bluetooth nodes: dbus-daemon is not installed; sudo apt-get install "
+        "dbus-daemon brings it."
+    ]

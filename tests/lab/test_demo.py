@@ -28,7 +28,9 @@ class Demo:
     def start(self, until: str = "Ctrl-C") -> None:
         """Until it says that it is ready, or something else."""
         self.said = []
-        environment = {k: v for k, v in self.service.environment.items() if k != "HOMBI_BLUETOOTH_USE"}
+        environment = {
+            k: v for k, v in self.service.environment.items() if k != "HOMBI_BLUETOOTH_USE"
+        }
         words = [sys.executable, "-m", "hombi.cli.app", "demo", "--speed", "2"]
         self.process = subprocess.Popen(words, env=environment, stdout=subprocess.PIPE, text=True)
         assert self.process.stdout is not None
@@ -61,9 +63,16 @@ def service_of(demo: Demo) -> Service:
 def test_the_house_is_there_with_its_past(demo: Demo) -> None:
     with service_of(demo).hub() as hub:
         house = hub.house()
-        assert [f.name for f in house.floors] == ["Under the stone", "At the water", "Above the wheel", "Under the roof"]
+        assert [f.name for f in house.floors] == [
+            "Under the stone",
+            "At the water",
+            "Above the wheel",
+            "Under the roof",
+        ]
         assert house.nodes == 24
-        assert {"cellar-rack/humidity", "cellar-mister/switch"} <= {e.entity for e in hub.entities()}
+        assert {"cellar-rack/humidity", "cellar-mister/switch"} <= {
+            e.entity for e in hub.entities()
+        }
         month = hub.history("cellar-rack/humidity", "month", points=30)
         assert len(month.at) == 30
         assert all(60 < mean < 100 for mean in month.mean)
@@ -130,7 +139,9 @@ def test_radio_nodes_are_in_the_hand(demo: Demo) -> None:
 def test_the_owner_can_sign_in_with_what_it_prints(demo: Demo) -> None:
     line = next(line for line in demo.said if "Sign in as" in line)
     name, password = line.split()[3], line.split()[5]
-    answer = httpx.post(f"{service_of(demo).url}/api/session", json={"username": name, "password": password})
+    answer = httpx.post(
+        f"{service_of(demo).url}/api/session", json={"username": name, "password": password}
+    )
     assert answer.status_code == 200
 
 
@@ -147,7 +158,9 @@ def test_a_second_start_goes_on_where_it_stopped(demo: Demo) -> None:
         assert 5 < kept["rooms"]["cellar"][0] < 20
 
 
-def test_a_second_demo_beside_it_that_was_interrupted_begins_anew(demo: Demo, tmp_path: Path) -> None:
+def test_a_second_demo_beside_it_that_was_interrupted_begins_anew(
+    demo: Demo, tmp_path: Path
+) -> None:
     second = Demo(tmp_path)
     second.service.env = {"HOMBI_HOUSE_NAME": "Heron Mill"}
     # As its nodes are about to be let in: there is a house, an owner, and nothing else.

@@ -11,7 +11,9 @@ from hombi.links.thing_description import read_description
 NOW = 1_795_000_000.0
 
 
-@pytest.mark.parametrize(("celsius", "hpa"), [(0, 6.11), (10, 12.27), (20, 23.37), (30, 42.43), (-10, 2.86)])
+@pytest.mark.parametrize(
+    ("celsius", "hpa"), [(0, 6.11), (10, 12.27), (20, 23.37), (30, 42.43), (-10, 2.86)]
+)
 def test_saturation_pressure_as_in_the_tables(celsius: float, hpa: float) -> None:
     assert saturation_hpa(celsius) == pytest.approx(hpa, rel=0.01)
 
@@ -68,7 +70,9 @@ def test_every_node_describes_itself_as_the_hub_understands() -> None:
         assert len(thing.promised) == len(plan.properties)
         assert thing.left_out == ()
         assert plan.room in names
-    assert len({p.thing_id for p in PLANS}) == len({p.setup_code for p in PLANS}) == len(PLANS) >= 10
+    assert (
+        len({p.thing_id for p in PLANS}) == len({p.setup_code for p in PLANS}) == len(PLANS) >= 10
+    )
     assert sum(p.talks == "http" for p in PLANS) == 2
 
 
@@ -84,7 +88,14 @@ def test_the_past_is_35_days_in_order_and_every_value_is_within_its_limits() -> 
         assert NOW - times[0] == pytest.approx(DAYS * 86_400, abs=120)
         for prop in plan.properties:
             values = [r.v for r in records if r.n == prop.name and r.v is not None]
-            assert all((prop.minimum is None or v >= prop.minimum) and (prop.maximum is None or v <= prop.maximum) for v in values)
+            assert all(
+                (prop.minimum is None or v >= prop.minimum)
+                and (prop.maximum is None or v <= prop.maximum)
+                for v in values
+            )
     assert sum(map(len, kept.values())) > 50_000
-    resolve([Record(**{"n": r.n, "v": r.v, "vb": r.vb, "t": r.t}) for r in kept["cellar-rack"][:50]], round(NOW * 1000))
+    resolve(
+        [Record(**{"n": r.n, "v": r.v, "vb": r.vb, "t": r.t}) for r in kept["cellar-rack"][:50]],
+        round(NOW * 1000),
+    )
     assert encode(kept["cellar-rack"][:2]).startswith(b'[{"n":"temperature","u":"Cel"')

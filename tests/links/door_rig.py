@@ -1,4 +1,5 @@
-"""A door without sockets, and clients at it: bytes in, bytes out, the time as an argument."""
+"""A door without sockets, and clients at it: bytes in, bytes out, the time as an
+argument."""
 
 from __future__ import annotations
 
@@ -95,7 +96,9 @@ class House:
         self.host = Host()
         self.door = door.Door(self.host)
 
-    def knock(self, *packets: p.Packet | bytes, now: float = 0, level: int = 4) -> tuple[c.Connection, Wire]:
+    def knock(
+        self, *packets: p.Packet | bytes, now: float = 0, level: int = 4
+    ) -> tuple[c.Connection, Wire]:
         wire = Wire()
         wire.reader.level = level
         connection = self.door.accept(wire, now)
@@ -104,7 +107,9 @@ class House:
 
     def say(self, connection: c.Connection, *packets: p.Packet | bytes, now: float = 0) -> None:
         for packet in packets:
-            connection.receive(packet if isinstance(packet, bytes) else p.encode(packet, connection.level), now)
+            connection.receive(
+                packet if isinstance(packet, bytes) else p.encode(packet, connection.level), now
+            )
 
     def safe(self) -> None:
         """All that came in is on disk."""
@@ -113,7 +118,14 @@ class House:
             acknowledge()
 
     def enter5(
-        self, account: str, *, clean: bool = True, client: str = "c", will: p.Publish | None = None, now: float = 0, **said: Any
+        self,
+        account: str,
+        *,
+        clean: bool = True,
+        client: str = "c",
+        will: p.Publish | None = None,
+        now: float = 0,
+        **said: Any,
     ) -> tuple[c.Connection, Wire]:
         """As `enter`, with MQTT 5; `said` are the properties of the connect packet."""
         hello = p.Connect(client, 5, clean, 10, account, b"right", will, said)
@@ -125,7 +137,11 @@ class House:
     def enter(
         self, account: str, *, clean: bool = True, client: str = "c", will: p.Publish | None = None
     ) -> tuple[c.Connection, Wire]:
-        connection, wire = self.knock(p.Connect(client, clean=clean, keep_alive=10, username=account, password=b"right", will=will))
+        connection, wire = self.knock(
+            p.Connect(
+                client, clean=clean, keep_alive=10, username=account, password=b"right", will=will
+            )
+        )
         assert isinstance(wire.sent[0], p.Connack)
         assert wire.sent[0].code == p.ACCEPTED
         return connection, wire

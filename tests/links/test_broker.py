@@ -1,4 +1,5 @@
-"""The hub at a broker that behaves badly: one of the test's own, that says what it is told to say."""
+"""The hub at a broker that behaves badly: one of the test's own, that says what it is
+told to say."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ from hombi.links.wifi.mqtt import packets as p
 
 @dataclass
 class Counter:
-    """A broker's side: takes packets, and answers a connect with `code` and a subscribe with `granted`."""
+    """A broker's side: takes packets, and answers a connect with `code` and a subscribe
+    with `granted`."""
 
     code: int = 0
     granted: int = 1
@@ -36,7 +38,11 @@ class Counter:
                         case p.Connect():
                             self.say(p.Connack(self.code))
                         case p.Subscribe():
-                            self.say(p.Suback(packet.packet_id, tuple(self.granted for _ in packet.filters)))
+                            self.say(
+                                p.Suback(
+                                    packet.packet_id, tuple(self.granted for _ in packet.filters)
+                                )
+                            )
                         case p.Publish() if packet.qos and self.acknowledges:
                             self.say(p.Puback(packet.packet_id))
                         case p.Pingreq():
@@ -65,7 +71,12 @@ async def meeting(counter: Counter, **settings: object) -> AsyncIterator[Hub]:
     counter.port = server.sockets[0].getsockname()[1]
     found = BrokerSettings("127.0.0.1", counter.port, version="3.1.1", **settings)  # type: ignore[arg-type]
     hub = Hub(
-        b.Broker(found, "hombi-test", lambda t, m, q, r, a: hub.messages.append((t, m, a)), lambda *how: hub.told.append(how)),
+        b.Broker(
+            found,
+            "hombi-test",
+            lambda t, m, q, r, a: hub.messages.append((t, m, a)),
+            lambda *how: hub.told.append(how),
+        ),
         [],
         [],
     )
@@ -119,14 +130,25 @@ async def test_after_a_break_nothing_old_is_acknowledged_and_what_was_not_heard_
         first, again = counter.of(p.Publish)
         assert isinstance(first, p.Publish)
         assert isinstance(again, p.Publish)
-        assert (first.qos, first.duplicate, again.duplicate, again.payload) == (1, False, True, b"ON")
+        assert (first.qos, first.duplicate, again.duplicate, again.payload) == (
+            1,
+            False,
+            True,
+            b"ON",
+        )
         await asyncio.sleep(0.05)
         assert counter.of(p.Puback) == []
         assert [connected for connected, _ in hub.told] == [True, False, True]
 
 
 @pytest.mark.parametrize(
-    ("code", "said"), [(4, "bad user name or password"), (5, "not authorised"), (3, "it is not available"), (99, "reason 0x63")]
+    ("code", "said"),
+    [
+        (4, "bad user name or password"),
+        (5, "not authorised"),
+        (3, "it is not available"),
+        (99, "reason 0x63"),
+    ],
 )
 async def test_a_refusal_is_told_in_words(code: int, said: str) -> None:
     async with meeting(Counter(code=code)) as hub:
@@ -141,7 +163,9 @@ async def test_a_right_that_is_missing_is_named() -> None:
         assert hub.broker.check().text == "it does not let the hub hear mill/#"
 
 
-async def test_what_is_no_mqtt_ends_the_connection_and_it_is_tried_again(monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_what_is_no_mqtt_ends_the_connection_and_it_is_tried_again(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     monkeypatch.setattr(b, "PAUSES_S", (0.01,))
     counter = Counter()
     async with meeting(counter) as hub:
@@ -178,7 +202,9 @@ async def _client(port: int, keep_alive: int) -> str:
 async def test_one_message_that_fails_does_not_hold_up_those_behind_it() -> None:
     counter, taken = Counter(), list[str]()
 
-    def take(topic: str, payload: bytes, qos: int, retained: bool, acknowledge: Callable[[], None]) -> None:
+    def take(
+        topic: str, payload: bytes, qos: int, retained: bool, acknowledge: Callable[[], None]
+    ) -> None:
         taken.append(topic)
         if topic == "bad":
             raise ValueError(topic)
@@ -186,10 +212,14 @@ async def test_one_message_that_fails_does_not_hold_up_those_behind_it() -> None
     server = await asyncio.start_server(counter.serve, "127.0.0.1", 0)
     port = server.sockets[0].getsockname()[1]
     asyncio.get_running_loop().set_exception_handler(lambda *_: None)
-    broker = b.Broker(BrokerSettings("127.0.0.1", port, version="3.1.1"), "x", take, lambda *_: None)
+    broker = b.Broker(
+        BrokerSettings("127.0.0.1", port, version="3.1.1"), "x", take, lambda *_: None
+    )
     await broker.start()
     await until(lambda: counter.of(p.Subscribe))
-    counter.say(b"".join(p.encode(p.Publish(topic, b"", 0)) for topic in ("good", "bad", "better", "best")))
+    counter.say(
+        b"".join(p.encode(p.Publish(topic, b"", 0)) for topic in ("good", "bad", "better", "best"))
+    )
     await until(lambda: taken == ["good", "bad", "better", "best"])
     counter.say(p.Publish("later", b""))
     await until(lambda: taken[-1] == "later")

@@ -1,4 +1,5 @@
-"""The normative statements of MQTT 3.1.1 (OASIS, 29 October 2014) that bind a server, each by its number."""
+"""The normative statements of MQTT 3.1.1 (OASIS, 29 October 2014) that bind a server,
+each by its number."""
 
 from __future__ import annotations
 
@@ -17,7 +18,8 @@ def raw(text: str) -> bytes:
     return bytes.fromhex(text.replace(" ", ""))
 
 
-# A client that is in sends these bytes, and the connection must be closed (4.8.0-1 for all of them).
+# A client that is in sends these bytes, and the connection must be closed (4.8.0-1 for
+# all of them).
 @pytest.mark.parametrize(
     ("statement", "sent"),
     [
@@ -66,7 +68,9 @@ def test_what_is_forbidden_closes_the_connection(house: House, statement: str, s
         ("3.1.3-3", "10 0a 00 04 4d 51 54 54 04 02 00 3c"),
     ],
 )
-def test_who_does_not_connect_as_the_standard_says_stays_out(house: House, statement: str, sent: str) -> None:
+def test_who_does_not_connect_as_the_standard_says_stays_out(
+    house: House, statement: str, sent: str
+) -> None:
     _, wire = house.knock(raw(sent))
     assert wire.closed, statement
     assert house.host.came == []
@@ -78,7 +82,9 @@ def test_3_1_2_2_an_unknown_level_is_answered_with_code_1(house: House) -> None:
     assert wire.closed
 
 
-def test_3_1_2_4_and_3_2_2_2_a_session_that_is_kept_is_resumed_and_said_to_be_there(house: House) -> None:
+def test_3_1_2_4_and_3_2_2_2_a_session_that_is_kept_is_resumed_and_said_to_be_there(
+    house: House,
+) -> None:
     connection, _ = house.enter("rack", clean=False)
     house.say(connection, p.Subscribe(1, (("rack/in", 1),)))
     connection.close()
@@ -138,7 +144,9 @@ def test_3_1_3_8_no_identifier_and_a_session_to_keep_is_refused_with_code_2(hous
     assert wire.closed
 
 
-def test_3_1_3_6_no_identifier_and_a_clean_session_is_taken_each_as_a_client_of_its_own(house: House) -> None:
+def test_3_1_3_6_no_identifier_and_a_clean_session_is_taken_each_as_a_client_of_its_own(
+    house: House,
+) -> None:
     _, one = house.enter("rack", client="")
     _, two = house.enter("rack", client="")
     assert not one.closed
@@ -171,22 +179,36 @@ def test_3_3_1_5_to_12_retained_messages(house: House) -> None:
     house.say(watcher, p.Subscribe(1, (("rack/+", 1),)))
     wire.take()
     house.say(rack, p.Publish("rack/t", b"old", 1, True, 1), p.Publish("rack/t", b"new", 0, True))
-    assert [m.retain for m in wire.take() if isinstance(m, p.Publish)] == [False, False], "3.3.1-9: subscribed before"
+    assert [m.retain for m in wire.take() if isinstance(m, p.Publish)] == [False, False], (
+        "3.3.1-9: subscribed before"
+    )
     house.say(watcher, p.Subscribe(2, (("rack/t", 1),)))
-    assert wire.take()[1:] == [p.Publish("rack/t", b"new", 0, True)], "3.3.1-5, -6, -8, 3.8.4-3: the last one, marked"
+    assert wire.take()[1:] == [p.Publish("rack/t", b"new", 0, True)], (
+        "3.3.1-5, -6, -8, 3.8.4-3: the last one, marked"
+    )
     house.say(rack, p.Publish("rack/t", b"later", 0, False))
-    assert house.door.retained_under("rack/t")[0].payload == b"new", "3.3.1-12: not retained, so nothing is replaced"
+    assert house.door.retained_under("rack/t")[0].payload == b"new", (
+        "3.3.1-12: not retained, so nothing is replaced"
+    )
     house.say(rack, p.Publish("rack/t", b"", 0, True))
-    assert house.door.retained_under("rack/t") == [], "3.3.1-10, -11: empty takes it away and is not kept"
+    assert house.door.retained_under("rack/t") == [], (
+        "3.3.1-10, -11: empty takes it away and is not kept"
+    )
 
 
 def test_3_3_4_1_and_4_3_each_qos_has_its_answer(house: House) -> None:
     connection, wire = house.enter("rack")
     wire.take()
     house.say(connection, p.Publish("rack/t", b"0"))
-    house.say(connection, p.Publish("rack/t", b"1", 1, packet_id=5), p.Publish("rack/t", b"2", 2, packet_id=6))
+    house.say(
+        connection,
+        p.Publish("rack/t", b"1", 1, packet_id=5),
+        p.Publish("rack/t", b"2", 2, packet_id=6),
+    )
     house.safe()
-    assert wire.take() == [p.Puback(5), p.Pubrec(6)], "2.3.1-6: with its identifier, in order (4.6.0-2, -3)"
+    assert wire.take() == [p.Puback(5), p.Pubrec(6)], (
+        "2.3.1-6: with its identifier, in order (4.6.0-2, -3)"
+    )
     house.say(connection, p.Pubrel(6))
     assert wire.take() == [p.Pubcomp(6)]
 
@@ -208,7 +230,9 @@ def test_4_3_3_2_a_qos_2_message_sent_again_is_the_same_until_it_is_released(hou
     assert len(house.host.heard) == 2, "released: the identifier is free for another message"
 
 
-def test_4_3_3_a_qos_2_message_is_not_answered_over_a_new_connection_before_it_is_safe(house: House) -> None:
+def test_4_3_3_a_qos_2_message_is_not_answered_over_a_new_connection_before_it_is_safe(
+    house: House,
+) -> None:
     connection, _ = house.enter("rack", clean=False)
     house.say(connection, p.Publish("rack/t", b"2", 2, packet_id=6))
     connection.close()
@@ -232,7 +256,9 @@ def test_3_3_5_1_overlapping_subscriptions_give_the_highest_qos(house: House) ->
 def test_3_8_4_a_subscribe_is_answered_filter_by_filter(house: House) -> None:
     connection, wire = house.enter("rack")
     wire.take()
-    house.say(connection, p.Subscribe(77, (("rack/a", 0), ("rack/b", 1), ("rack/c", 2), ("mister/a", 0))))
+    house.say(
+        connection, p.Subscribe(77, (("rack/a", 0), ("rack/b", 1), ("rack/c", 2), ("mister/a", 0)))
+    )
     assert wire.take() == [p.Suback(77, (0, 1, 1, 0x80))], "3.8.4-1, -2, -4, -5, 3.9.3-1"
 
 
@@ -248,7 +274,12 @@ def test_3_10_4_unsubscribing_stops_messages_and_is_always_answered(house: House
     connection, wire = house.enter("rack")
     house.say(connection, p.Subscribe(1, (("rack/a", 0), ("rack/b", 0))))
     wire.take()
-    house.say(connection, p.Unsubscribe(2, ("rack/a", "rack/never")), p.Publish("rack/a", b"1"), p.Publish("rack/b", b"1"))
+    house.say(
+        connection,
+        p.Unsubscribe(2, ("rack/a", "rack/never")),
+        p.Publish("rack/a", b"1"),
+        p.Publish("rack/b", b"1"),
+    )
     assert wire.take() == [p.Unsuback(2), p.Publish("rack/b", b"1")], "3.10.4-1, -2, -4, -5, -6"
 
 
@@ -261,7 +292,9 @@ def test_3_12_4_1_a_ping_is_answered(house: House) -> None:
 
 def test_4_4_0_1_what_was_not_acknowledged_comes_again_with_its_identifier(house: House) -> None:
     connection, wire = house.enter("rack", clean=False)
-    house.say(connection, p.Subscribe(1, (("rack/in", 1),)), p.Publish("rack/in", b"1", 1, packet_id=9))
+    house.say(
+        connection, p.Subscribe(1, (("rack/in", 1),)), p.Publish("rack/in", b"1", 1, packet_id=9)
+    )
     wire.take()
     connection.close()
     _, wire = house.enter("rack", clean=False)
@@ -274,10 +307,14 @@ def test_4_6_0_messages_of_one_sender_arrive_in_their_order(house: House) -> Non
     wire.take()
     rack, _ = house.enter("rack")
     house.say(rack, *(p.Publish("rack/t", b"%d" % n, 1, packet_id=n) for n in range(1, 20)))
-    assert [m.payload for m in wire.take() if isinstance(m, p.Publish)] == [b"%d" % n for n in range(1, 20)]
+    assert [m.payload for m in wire.take() if isinstance(m, p.Publish)] == [
+        b"%d" % n for n in range(1, 20)
+    ]
 
 
-def test_4_7_2_1_a_wildcard_at_the_start_does_not_find_what_begins_with_a_dollar_sign(house: House) -> None:
+def test_4_7_2_1_a_wildcard_at_the_start_does_not_find_what_begins_with_a_dollar_sign(
+    house: House,
+) -> None:
     watcher, wire = house.enter("watcher")
     house.say(watcher, p.Subscribe(1, (("#", 0), ("+/x", 0))))
     wire.take()

@@ -1,4 +1,5 @@
-"""The normative statements of MQTT 5 (OASIS, 7 March 2019) that bind a server and are new or changed in it, by number."""
+"""The normative statements of MQTT 5 (OASIS, 7 March 2019) that bind a server and are
+new or changed in it, by number."""
 
 from __future__ import annotations
 
@@ -35,27 +36,47 @@ def watching(house: House, *filters: tuple[str, int], **said: object) -> tuple[c
     [
         ("1.5.4-1", "30 0a 00 07 72 61 63 6b 2f ff 62 00", 0x81),
         ("1.5.4-2", "30 0a 00 07 72 61 63 6b 2f 00 62 00", 0x81),
-        ("1.5.5-1", "30 0b 00 07 72 61 63 6b 2f 61 62 80 00", 0x81),  # property length 0 in two bytes
+        (
+            "1.5.5-1",
+            "30 0b 00 07 72 61 63 6b 2f 61 62 80 00",
+            0x81,
+        ),  # property length 0 in two bytes
         ("2.1.3-1", "c1 00", 0x81),
         ("2.2.1-3", "32 0c 00 07 72 61 63 6b 2f 61 62 00 00 00", 0x82),
         ("2.2.2.2", "30 0c 00 07 72 61 63 6b 2f 61 62 02 7f 00", 0x81),  # no such property
-        ("2.2.2.2", "30 0f 00 07 72 61 63 6b 2f 61 62 05 11 00 00 00 01", 0x81),  # session expiry in a publish
+        (
+            "2.2.2.2",
+            "30 0f 00 07 72 61 63 6b 2f 61 62 05 11 00 00 00 01",
+            0x81,
+        ),  # session expiry in a publish
         ("3.1.0-2", "10 0d 00 04 4d 51 54 54 05 02 00 3c 00 00 00", 0x82),
         ("3.3.1-4", "36 0c 00 07 72 61 63 6b 2f 61 62 00 01 00", 0x81),
         ("3.3.2-2", "30 09 00 06 72 61 63 6b 2f 2b 00", 0x90),
         ("3.3.2-8", "30 0d 00 07 72 61 63 6b 2f 61 62 03 23 00 00", 0x82),  # topic alias 0
-        ("3.3.2-9", "30 0d 00 07 72 61 63 6b 2f 61 62 03 23 00 ff", 0x94),  # beyond what was offered
+        (
+            "3.3.2-9",
+            "30 0d 00 07 72 61 63 6b 2f 61 62 03 23 00 ff",
+            0x94,
+        ),  # beyond what was offered
         ("3.3.2.3.4", "30 06 00 00 03 23 00 05", 0x82),  # an alias that was never set
         ("3.3.2-14", "30 10 00 07 72 61 63 6b 2f 61 62 06 08 00 03 61 2f 2b", 0x82),
         ("3.3.4-6", "30 0c 00 07 72 61 63 6b 2f 61 62 02 0b 01", 0x82),
-        ("3.3.2.3.2", "30 0e 00 07 72 61 63 6b 2f 61 62 04 01 01 01 00", 0x82),  # payload format twice
+        (
+            "3.3.2.3.2",
+            "30 0e 00 07 72 61 63 6b 2f 61 62 04 01 01 01 00",
+            0x82,
+        ),  # payload format twice
         ("3.3.2.3.2", "30 0c 00 07 72 61 63 6b 2f 61 62 02 01 02", 0x82),  # payload format 2
         ("3.8.1-1", "80 0c 00 01 00 00 06 72 61 63 6b 2f 61 00", 0x81),
         ("3.8.3-2", "82 03 00 01 00", 0x82),
         ("3.8.3-4", "82 11 00 01 00 00 0b 24 73 68 61 72 65 2f 67 2f 61 62 04", 0x82),
         ("3.8.3-5", "82 0c 00 01 00 00 06 72 61 63 6b 2f 61 40", 0x81),
         ("3.8.3.1", "82 0c 00 01 00 00 06 72 61 63 6b 2f 61 30", 0x81),  # retain handling 3
-        ("3.8.2.1.2", "82 0e 00 01 02 0b 00 00 06 72 61 63 6b 2f 61 00", 0x82),  # subscription identifier 0
+        (
+            "3.8.2.1.2",
+            "82 0e 00 01 02 0b 00 00 06 72 61 63 6b 2f 61 00",
+            0x82,
+        ),  # subscription identifier 0
         ("3.10.3-2", "a2 03 00 01 00", 0x82),
         ("3.14.1-1", "e2 00", 0x81),
         ("3.15", "f0 00", 0x82),  # authentication without a method at the start
@@ -63,7 +84,9 @@ def watching(house: House, *filters: tuple[str, int], **said: object) -> tuple[c
         ("3.14.2.2.2", "e0 07 00 05 11 00 00 00 0a", 0x82),  # keeping a session that was to end
     ],
 )
-def test_what_is_forbidden_ends_with_a_disconnect_that_says_why(house: House, statement: str, sent: str, reason: int) -> None:
+def test_what_is_forbidden_ends_with_a_disconnect_that_says_why(
+    house: House, statement: str, sent: str, reason: int
+) -> None:
     connection, wire = house.enter5("rack")
     wire.take()
     house.say(connection, raw(sent))
@@ -87,11 +110,21 @@ def test_3_1_2_2_a_later_version_is_told_0x84(house: House) -> None:
     ("statement", "connect", "code"),
     [
         ("3.2.2-7", p.Connect("c", 5, username="rack", password=b"wrong"), 0x86),
-        ("3.1.4-2", p.Connect("c", 5, username="rack", password=b"right", will=p.Publish("mister/x", b"")), 0x87),
-        ("4.12.0-1", p.Connect("c", 5, username="rack", properties={"authentication_method": "SCRAM-SHA-1"}), 0x8C),
+        (
+            "3.1.4-2",
+            p.Connect("c", 5, username="rack", password=b"right", will=p.Publish("mister/x", b"")),
+            0x87,
+        ),
+        (
+            "4.12.0-1",
+            p.Connect("c", 5, username="rack", properties={"authentication_method": "SCRAM-SHA-1"}),
+            0x8C,
+        ),
     ],
 )
-def test_who_is_refused_hears_why_and_is_not_let_go_on(house: House, statement: str, connect: p.Connect, code: int) -> None:
+def test_who_is_refused_hears_why_and_is_not_let_go_on(
+    house: House, statement: str, connect: p.Connect, code: int
+) -> None:
     _, wire = house.knock(p.encode(connect) + p.encode(p.Pingreq()), level=5)
     (said,) = wire.take()
     assert isinstance(said, p.Connack), statement
@@ -167,11 +200,17 @@ def test_3_1_3_9_a_late_will_is_not_sent_when_the_client_is_back_in_time(house: 
     house.door.sweep(69)
     assert house.host.heard == []
     house.door.sweep(70)
-    assert [(m.topic, m.payload, dict(m.properties)) for _, m in house.host.heard] == [("rack/gone", b"bye", {})]
+    assert [(m.topic, m.payload, dict(m.properties)) for _, m in house.host.heard] == [
+        ("rack/gone", b"bye", {})
+    ]
 
 
 def test_3_1_3_2_2_the_end_of_the_session_brings_a_late_will_forward(house: House) -> None:
-    connection, _ = house.enter5("rack", will=p.Publish("rack/gone", b"bye", properties={"will_delay": 300}), session_expiry=10)
+    connection, _ = house.enter5(
+        "rack",
+        will=p.Publish("rack/gone", b"bye", properties={"will_delay": 300}),
+        session_expiry=10,
+    )
     connection.close()
     house.door.sweep(10)
     assert [m.payload for _, m in house.host.heard] == [b"bye"]
@@ -196,7 +235,8 @@ def test_3_1_2_22_who_is_silent_is_told_so(house: House) -> None:
 
 
 @pytest.mark.parametrize(
-    ("statement", "handling", "first", "again"), [("3.3.1-9", 0, 1, 1), ("3.3.1-10", 1, 1, 0), ("3.3.1-11", 2, 0, 0)]
+    ("statement", "handling", "first", "again"),
+    [("3.3.1-9", 0, 1, 1), ("3.3.1-10", 1, 1, 0), ("3.3.1-11", 2, 0, 0)],
 )
 def test_retained_messages_are_sent_as_the_subscription_asks(
     house: House, statement: str, handling: int, first: int, again: int
@@ -209,8 +249,12 @@ def test_retained_messages_are_sent_as_the_subscription_asks(
         assert len(messages(wire)) == expected, statement
 
 
-@pytest.mark.parametrize(("statement", "options", "retain"), [("3.3.1-12", 0x00, False), ("3.3.1-13", 0x08, True)])
-def test_retain_is_shown_to_who_asks_to_see_it(house: House, statement: str, options: int, retain: bool) -> None:
+@pytest.mark.parametrize(
+    ("statement", "options", "retain"), [("3.3.1-12", 0x00, False), ("3.3.1-13", 0x08, True)]
+)
+def test_retain_is_shown_to_who_asks_to_see_it(
+    house: House, statement: str, options: int, retain: bool
+) -> None:
     _, wire = watching(house, ("rack/t", options))
     house.say(house.enter5("rack")[0], p.Publish("rack/t", b"1", retain=True))
     assert [m.retain for m in messages(wire)] == [retain], statement
@@ -225,9 +269,14 @@ def test_3_3_2_what_belongs_to_the_message_is_passed_on_unchanged(house: House) 
         "correlation": b"\x00\x01",
         "user": (("a", "1"), ("b", "2"), ("a", "3")),
     }
-    house.say(house.enter5("rack")[0], p.Publish("rack/t", b"1", properties={**properties, "topic_alias": 3}))
+    house.say(
+        house.enter5("rack")[0],
+        p.Publish("rack/t", b"1", properties={**properties, "topic_alias": 3}),
+    )
     (passed_on,) = messages(wire)
-    assert dict(passed_on.properties) == properties, "3.3.2-4, -15, -16, -17, -18, -20; the alias is the sender's own"
+    assert dict(passed_on.properties) == properties, (
+        "3.3.2-4, -15, -16, -17, -18, -20; the alias is the sender's own"
+    )
 
 
 def test_3_3_2_5_and_6_a_message_that_waits_grows_old(house: House) -> None:
@@ -236,20 +285,30 @@ def test_3_3_2_5_and_6_a_message_that_waits_grows_old(house: House) -> None:
     connection.close()
     rack, _ = house.enter5("rack")
     for number, expiry in enumerate((10, 60), 1):
-        house.say(rack, p.Publish("rack/t", b"%d" % expiry, 1, packet_id=number, properties={"message_expiry": expiry}))
+        house.say(
+            rack,
+            p.Publish(
+                "rack/t", b"%d" % expiry, 1, packet_id=number, properties={"message_expiry": expiry}
+            ),
+        )
     _, wire = house.enter5("watcher", clean=False, session_expiry=600, now=20)
     assert [(m.payload, m.properties["message_expiry"]) for m in messages(wire)] == [(b"60", 40)]
 
 
 def test_3_3_2_5_a_retained_message_expires_too(house: House) -> None:
-    house.say(house.enter5("rack")[0], p.Publish("rack/t", b"1", retain=True, properties={"message_expiry": 5}))
+    house.say(
+        house.enter5("rack")[0],
+        p.Publish("rack/t", b"1", retain=True, properties={"message_expiry": 5}),
+    )
     house.door.sweep(4)
     assert [m.properties["message_expiry"] for m in house.door.retained_under("rack/t")] == [1]
     house.door.sweep(6)
     assert house.door.retained_under("rack/t") == []
 
 
-def test_3_3_2_12_aliases_stand_for_their_topics_and_3_3_2_7_only_in_their_connection(house: House) -> None:
+def test_3_3_2_12_aliases_stand_for_their_topics_and_3_3_2_7_only_in_their_connection(
+    house: House,
+) -> None:
     connection, _ = house.enter5("rack")
     house.say(connection, p.Publish("rack/t", b"1", properties={"topic_alias": c.ALIASES}))
     house.say(connection, p.Publish("", b"2", properties={"topic_alias": c.ALIASES}))
@@ -275,7 +334,10 @@ def test_3_3_4_3_to_5_one_copy_with_the_numbers_of_all_its_subscriptions(house: 
 def test_3_3_4_7_who_sends_more_at_once_than_was_offered_is_disconnected(house: House) -> None:
     connection, wire = house.enter5("rack")
     wire.take()
-    data = b"".join(p.encode(p.Publish("rack/t", b"", 2, packet_id=n), 5) for n in range(1, c.RECEIVE_MAXIMUM + 2))
+    data = b"".join(
+        p.encode(p.Publish("rack/t", b"", 2, packet_id=n), 5)
+        for n in range(1, c.RECEIVE_MAXIMUM + 2)
+    )
     wait, now = connection.receive(data, 1000.0), 1000.0
     while wait is not None:
         now += wait
@@ -295,10 +357,16 @@ def test_3_3_4_9_no_more_is_sent_at_once_than_the_client_takes(house: House) -> 
     assert [m.payload for m in messages(wire)] == [b"3"]
 
 
-def test_3_4_2_1_a_message_that_is_not_allowed_is_answered_and_nothing_else_ends(house: House) -> None:
+def test_3_4_2_1_a_message_that_is_not_allowed_is_answered_and_nothing_else_ends(
+    house: House,
+) -> None:
     connection, wire = house.enter5("rack")
     wire.take()
-    house.say(connection, p.Publish("mister/t", b"1", 1, packet_id=3), p.Publish("mister/t", b"1", 2, packet_id=4))
+    house.say(
+        connection,
+        p.Publish("mister/t", b"1", 1, packet_id=3),
+        p.Publish("mister/t", b"1", 2, packet_id=4),
+    )
     assert wire.take() == [p.Puback(3, 0x87), p.Pubrec(4, 0x87)]
     assert not wire.closed
     assert house.host.heard == []
@@ -325,7 +393,10 @@ def test_3_8_3_3_no_local_keeps_ones_own_messages_away(house: House) -> None:
 def test_3_9_3_the_answer_to_a_subscribe_says_why_not(house: House) -> None:
     connection, wire = house.enter5("rack")
     wire.take()
-    house.say(connection, p.Subscribe(5, (("rack/a", 2), ("mister/a", 0), ("rack/a+", 0), ("$share/g/rack/a", 0))))
+    house.say(
+        connection,
+        p.Subscribe(5, (("rack/a", 2), ("mister/a", 0), ("rack/a+", 0), ("$share/g/rack/a", 0))),
+    )
     assert wire.take() == [p.Suback(5, (1, 0x87, 0x8F, 0x9E))]
 
 
@@ -372,17 +443,24 @@ def test_sessions_outlive_the_hub_with_what_waits_in_them(house: House) -> None:
     _, wire = after.enter5("watcher", clean=False, session_expiry=600, now=1010.0)
     (message,) = messages(wire)
     assert dict(message.properties) == {**properties, "message_expiry": 50, "subscription_id": (4,)}
-    after.say(after.enter5("rack", now=1011.0)[0], p.Publish("rack/t", b"2", 1, True, 1), now=1011.0)
+    after.say(
+        after.enter5("rack", now=1011.0)[0], p.Publish("rack/t", b"2", 1, True, 1), now=1011.0
+    )
     assert [m.retain for m in messages(wire)] == [True], "its options too"
 
 
-def test_a_client_that_floods_is_read_more_slowly_and_loses_only_what_had_no_promise(house: House) -> None:
+def test_a_client_that_floods_is_read_more_slowly_and_loses_only_what_had_no_promise(
+    house: House,
+) -> None:
     connection, wire = house.enter5("rack")
     wire.take()
     sent = int(BURST) + 500
     for qos, heard in ((0, int(BURST)), (1, sent)):
         house.host.heard.clear()
-        data = b"".join(p.encode(p.Publish("rack/t", b"", qos, packet_id=n + 1 if qos else 0), 5) for n in range(sent))
+        data = b"".join(
+            p.encode(p.Publish("rack/t", b"", qos, packet_id=n + 1 if qos else 0), 5)
+            for n in range(sent)
+        )
         now, waits = 1000.0 * (qos + 1), 0
         wait = connection.receive(data, now)
         while wait is not None:

@@ -1,4 +1,5 @@
-"""The contract of `links.base.Driver`, which every driver passes: Wi-Fi, Zigbee and Bluetooth against their real far ends."""
+"""The contract of `links.base.Driver`, which every driver passes: Wi-Fi, Zigbee and
+Bluetooth against their real far ends."""
 
 from __future__ import annotations
 
@@ -26,7 +27,8 @@ Say = Callable[[], Awaitable[None]]
 
 @dataclass
 class Case:
-    """A driver at work, one node as it is admitted, and how to have the node send something."""
+    """A driver at work, one node as it is admitted, and how to have the node send
+    something."""
 
     driver: Driver
     told: Told
@@ -46,7 +48,10 @@ async def over_wifi(folder: Path, monkeypatch: pytest.MonkeyPatch) -> AsyncItera
     told, (port, *_) = Told(), free_ports()
     driver = WifiDriver(told, Keys(), WifiSettings("127.0.0.1", port, discovery="off"), {})
     await driver.start()
-    entities = (Wired("switch", "", KINDS["switch"], {}, {}), Wired("level", "%", KINDS["level"], {}, {}))
+    entities = (
+        Wired("switch", "", KINDS["switch"], {}, {}),
+        Wired("level", "%", KINDS["level"], {}, {}),
+    )
 
     async def say() -> None:
         hello = p.Connect("lamp", username="lamp", password=b"key")
@@ -89,7 +94,9 @@ LINKS: dict[str, Any] = {"wifi": over_wifi, "zigbee": over_zigbee, "bluetooth": 
 
 
 @pytest.fixture(params=LINKS)
-async def case(request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> AsyncIterator[Case]:
+async def case(
+    request: pytest.FixtureRequest, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> AsyncIterator[Case]:
     async with LINKS[request.param](tmp_path, monkeypatch) as found:
         assert found.driver.link == request.param
         yield found

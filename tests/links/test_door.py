@@ -53,7 +53,11 @@ def test_broken_packets_close_the_connection_and_harm_no_other(house: House) -> 
 def test_qos_1_is_acknowledged_when_it_is_safe_and_in_order(house: House) -> None:
     connection, wire = house.enter("rack")
     wire.take()
-    house.say(connection, p.Publish("rack/readings", b"1", 1, packet_id=7), p.Publish("rack/readings", b"2", 1, packet_id=9))
+    house.say(
+        connection,
+        p.Publish("rack/readings", b"1", 1, packet_id=7),
+        p.Publish("rack/readings", b"2", 1, packet_id=9),
+    )
     assert wire.take() == []
     house.host.waiting[1]()
     assert wire.take() == [], "the second waits for the first [MQTT-4.6.0-2]"
@@ -81,14 +85,23 @@ def test_publishing_under_anothers_topic_closes_and_is_not_heard(house: House) -
 
 
 def test_a_last_will_on_anothers_topic_does_not_come_in(house: House) -> None:
-    _, wire = house.knock(p.Connect("c", username="rack", password=b"right", will=p.Publish("mister/presence", b"gone")))
+    _, wire = house.knock(
+        p.Connect(
+            "c", username="rack", password=b"right", will=p.Publish("mister/presence", b"gone")
+        )
+    )
     assert wire.take() == [p.Connack(p.NOT_AUTHORISED)]
 
 
 def test_subscriptions_are_granted_one_by_one(house: House) -> None:
     connection, wire = house.enter("rack")
     wire.take()
-    house.say(connection, p.Subscribe(3, (("rack/#", 2), ("mister/#", 1), ("#", 0), ("rack/a+", 1), ("rack/wanted", 0))))
+    house.say(
+        connection,
+        p.Subscribe(
+            3, (("rack/#", 2), ("mister/#", 1), ("#", 0), ("rack/a+", 1), ("rack/wanted", 0))
+        ),
+    )
     assert wire.take() == [p.Suback(3, (1, 0x80, 0x80, 0x80, 0))]
 
 
@@ -182,7 +195,9 @@ def test_a_sleepers_session_outlives_the_door(house: House) -> None:
     mister, wire = again.enter("mister", clean=False)
     first, *rest = wire.take()
     assert first == p.Connack(0, True)
-    assert [(m.packet_id, m.duplicate) for m in rest[:2]] == [(2, True), (3, True)], "with their own identifiers [MQTT-4.4.0-1]"
+    assert [(m.packet_id, m.duplicate) for m in rest[:2]] == [(2, True), (3, True)], (
+        "with their own identifiers [MQTT-4.4.0-1]"
+    )
     for message in rest:
         assert isinstance(message, p.Publish)
     for number in range(2, s.MAX_INFLIGHT + 4):
@@ -253,7 +268,11 @@ def test_an_expelled_account_is_cut_off_and_forgotten(house: House) -> None:
 
 def test_unsubscribing_ends_it(house: House) -> None:
     mister, wire = house.enter("mister")
-    house.say(mister, p.Subscribe(1, (("mister/wanted", 1),)), p.Unsubscribe(2, ("mister/wanted", "mister/never")))
+    house.say(
+        mister,
+        p.Subscribe(1, (("mister/wanted", 1),)),
+        p.Unsubscribe(2, ("mister/wanted", "mister/never")),
+    )
     assert wire.take()[-1] == p.Unsuback(2)
     house.door.route(p.Publish("mister/wanted", b"on", 1))
     assert wire.take() == []
@@ -269,8 +288,12 @@ def test_closing_the_door_says_nothing_of_its_clients(house: House) -> None:
 # What a board may do with the same bytes, and what one account may have of the door
 
 
-CONNECT = p.encode(p.Connect("c", username="rack", password=b"right", will=p.Publish("rack/presence", b"gone", 1)))
-CONNECT_5 = p.encode(p.Connect("c", 5, username="rack", password=b"right", properties={"session_expiry": 60}), 5)
+CONNECT = p.encode(
+    p.Connect("c", username="rack", password=b"right", will=p.Publish("rack/presence", b"gone", 1))
+)
+CONNECT_5 = p.encode(
+    p.Connect("c", 5, username="rack", password=b"right", properties={"session_expiry": 60}), 5
+)
 AFTER = (
     p.Subscribe(3, (("rack/#", 1),)),
     p.Publish("rack/readings", b"x" * 200, 1, packet_id=9),
@@ -305,7 +328,8 @@ def test_packets_come_in_cut_at_every_byte(hello: bytes, level: int) -> None:
 @pytest.mark.parametrize(
     "raw",
     [
-        "c08000",  # a PINGREQ whose remaining length has a byte more than it needs (MQTT 5, 1.5.5-1)
+        # a PINGREQ whose remaining length has a needless byte (MQTT 5, 1.5.5-1)
+        "c08000",
         "c00100",  # a PINGREQ with a body (2.2.3)
         "e08000",
         "308a8000000161",
@@ -335,7 +359,11 @@ def test_retained_messages_outlive_the_door(house: House) -> None:
     wire.take()
     house.host.disk_is_slow = True
     house.say(rack, p.Publish("rack/presence", b"here", 1, retain=True, packet_id=1))
-    house.say(rack, p.Publish("rack/gone", b"1", 0, retain=True), p.Publish("rack/gone", b"", 0, retain=True))
+    house.say(
+        rack,
+        p.Publish("rack/gone", b"1", 0, retain=True),
+        p.Publish("rack/gone", b"", 0, retain=True),
+    )
     house.safe()
     assert wire.take() == []
     again = House()
@@ -377,14 +405,19 @@ def test_one_account_ends_its_own_sessions_and_nobody_elses(house: House) -> Non
         house.say(connection, p.Disconnect())
     _, wire = house.enter("mister", clean=False)
     assert wire.take() == [p.Connack(0, True)]
-    assert len([key for key in house.host.kept if key.startswith("rack\0")]) == door.MAX_ACCOUNT_SESSIONS
+    assert (
+        len([key for key in house.host.kept if key.startswith("rack\0")])
+        == door.MAX_ACCOUNT_SESSIONS
+    )
 
 
 @pytest.mark.parametrize(("level", "code"), [(4, p.UNAVAILABLE), (5, p.QUOTA)])
 def test_an_account_has_only_so_many_connections(house: House, level: int, code: int) -> None:
     for number in range(door.MAX_ACCOUNT_SESSIONS):
         house.enter("rack", client=f"c{number}")
-    _, wire = house.knock(p.Connect("one-more", level, username="rack", password=b"right"), level=level)
+    _, wire = house.knock(
+        p.Connect("one-more", level, username="rack", password=b"right"), level=level
+    )
     refused = wire.take()[0]
     assert isinstance(refused, p.Connack)
     assert refused.code == code
@@ -434,21 +467,29 @@ def test_a_session_that_is_not_to_be_kept_any_more_leaves_nothing_behind(house: 
 
 
 def test_what_an_earlier_version_kept_for_a_sleeper_is_delivered(house: House) -> None:
-    """As 0.3 stored it: all messages within the session's snapshot, and a subscription of 0.1 as a bare number."""
+    """As 0.3 stored it: all messages within the session's snapshot, and a subscription
+    of 0.1 as a bare number."""
     house.door.restore(
         {
             "mister\0c": {
                 "expiry": 0xFFFFFFFF,
                 "subscriptions": {"mister/wanted": [1, False, False, 0], "mister/other": 1},
                 "inflight": [["mister/wanted", "b24=", 1, 7, {}]],
-                "waiting": [["mister/wanted", "b2Zm", 1, 0, {}, None], ["mister/wanted", "bGF0ZQ==", 1, 0, {}, 0.5]],
+                "waiting": [
+                    ["mister/wanted", "b2Zm", 1, 0, {}, None],
+                    ["mister/wanted", "bGF0ZQ==", 1, 0, {}, 0.5],
+                ],
                 "received": [],
                 "last_id": 7,
             }
         },
         0.0,
     )
-    assert [state["message"][1] for key, state in sorted(house.host.kept.items()) if key.startswith("message/")] == [
+    assert [
+        state["message"][1]
+        for key, state in sorted(house.host.kept.items())
+        if key.startswith("message/")
+    ] == [
         "b24=",
         "b2Zm",
         "bGF0ZQ==",
@@ -457,5 +498,9 @@ def test_what_an_earlier_version_kept_for_a_sleeper_is_delivered(house: House) -
     again = House()
     again.door.restore(house.host.kept)
     _, wire = again.enter("mister", clean=False)
-    payloads = [(packet.payload, packet.duplicate) for packet in wire.take() if isinstance(packet, p.Publish)]
+    payloads = [
+        (packet.payload, packet.duplicate)
+        for packet in wire.take()
+        if isinstance(packet, p.Publish)
+    ]
     assert payloads == [(b"on", True), (b"off", False), (b"late", False)]

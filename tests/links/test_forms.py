@@ -1,4 +1,5 @@
-"""The ways to a node, on descriptions after the examples of W3C WoT Thing Description 1.1."""
+"""The ways to a node, on descriptions after the examples of W3C WoT Thing Description
+1.1."""
 
 from __future__ import annotations
 
@@ -19,7 +20,9 @@ def lamp(**change: Any) -> dict[str, Any]:
         "title": "MyLampThing",
         "securityDefinitions": {"basic_sc": {"scheme": "basic", "in": "header"}},
         "security": "basic_sc",
-        "properties": {"status": {"type": "string", "forms": [{"href": "https://mylamp.example.com/status"}]}},
+        "properties": {
+            "status": {"type": "string", "forms": [{"href": "https://mylamp.example.com/status"}]}
+        },
         "actions": {"toggle": {"forms": [{"href": "https://mylamp.example.com/toggle"}]}},
         "events": {
             "overheating": {
@@ -78,7 +81,11 @@ def test_forms_over_mqtt_name_their_topic_in_the_address_or_beside_it() -> None:
         properties={
             "level": {
                 "forms": [
-                    {"href": "mqtt://broker.mill:1884/mill/lamp/level", "op": "observeproperty", "mqv:qos": "0"},
+                    {
+                        "href": "mqtt://broker.mill:1884/mill/lamp/level",
+                        "op": "observeproperty",
+                        "mqv:qos": "0",
+                    },
                     {
                         "href": "mqtt://broker.mill:1884",
                         "op": "writeproperty",
@@ -88,13 +95,19 @@ def test_forms_over_mqtt_name_their_topic_in_the_address_or_beside_it() -> None:
                     },
                 ]
             },
-            "other": {"forms": [{"href": "mqtt://broker.mill/mill/%2Bodd", "mqv:controlPacket": "mqv:subscribe"}]},
+            "other": {
+                "forms": [
+                    {"href": "mqtt://broker.mill/mill/%2Bodd", "mqv:controlPacket": "mqv:subscribe"}
+                ]
+            },
         }
     )
     level = read_forms(thing).properties["level"]
     assert level.observe == MqttForm("broker.mill", 1884, "mill/lamp/level", 0)
     assert level.write == MqttForm("broker.mill", 1884, "mill/lamp/set", 1, retain=True)
-    assert read_forms(thing).properties["other"].observe == MqttForm("broker.mill", 1883, "mill/+odd")
+    assert read_forms(thing).properties["other"].observe == MqttForm(
+        "broker.mill", 1883, "mill/+odd"
+    )
 
 
 @pytest.mark.parametrize(
@@ -102,7 +115,10 @@ def test_forms_over_mqtt_name_their_topic_in_the_address_or_beside_it() -> None:
     [
         ([{"href": "coap://lamp/level"}], "neither http nor mqtt"),
         ([{"href": "http://lamp/{unit}"}], "variables to fill in"),
-        ([{"href": "http://lamp/level", "contentType": "application/cbor"}], "application/cbor is not JSON"),
+        (
+            [{"href": "http://lamp/level", "contentType": "application/cbor"}],
+            "application/cbor is not JSON",
+        ),
         ([{"href": "http://lamp/level", "op": "writeproperty"}], "no form for readproperty"),
         ([{"href": "mqtt://lamp", "op": "observeproperty"}], "no form for readproperty"),
     ],
@@ -116,10 +132,16 @@ def test_what_cannot_be_done_is_named(forms: list[dict[str, Any]], said: str) ->
 
 
 def test_long_polling_is_read_again_and_again_and_that_is_said() -> None:
-    forms = [{"href": "http://lamp/l"}, {"href": "http://lamp/l", "op": "observeproperty", "subprotocol": "longpoll"}]
+    forms = [
+        {"href": "http://lamp/l"},
+        {"href": "http://lamp/l", "op": "observeproperty", "subprotocol": "longpoll"},
+    ]
     reach = read_forms(lamp(properties={"level": {"forms": forms}}))
     assert reach.properties["level"].read is not None
-    assert reach.left_out == ("property level: it is read again and again; the hub follows by events (sse), not by longpoll",)
+    assert reach.left_out == (
+        "property level: it is read again and again; the hub follows by events (sse), "
+        "not by longpoll",
+    )
 
 
 @pytest.mark.parametrize(
@@ -169,7 +191,11 @@ anything = st.recursive(
 
 @given(
     st.dictionaries(
-        st.sampled_from(["properties", "actions", "forms", "base", "security", "securityDefinitions"]), anything, max_size=6
+        st.sampled_from(
+            ["properties", "actions", "forms", "base", "security", "securityDefinitions"]
+        ),
+        anything,
+        max_size=6,
     )
 )
 def test_any_description_is_read_without_an_exception(source: dict[str, Any]) -> None:

@@ -1,4 +1,5 @@
-"""MQTT 3.1.1 packets on bytes worked out by hand from the standard, and on any bytes at all."""
+"""MQTT 3.1.1 packets on bytes worked out by hand from the standard, and on any bytes at
+all."""
 
 from __future__ import annotations
 
@@ -14,9 +15,11 @@ from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt.properties import _TABLE, WILL
 
 EXAMPLES = [
-    # 3.1: protocol name, level 4, flags clean+will qos1 retain+password+username, keep-alive 10, then the payload
+    # 3.1: protocol name, level 4, flags clean+will qos1 retain+password+username,
+    # keep-alive 10, then the payload
     (
-        "10 24 00 04 4d 51 54 54 04 ee 00 0a 00 02 61 62 00 03 61 2f 77 00 04 67 6f 6e 65 00 01 75 00 06 73 65 63 72 65 74",
+        "10 24 00 04 4d 51 54 54 04 ee 00 0a 00 02 61 62 00 03 61 2f 77 00 04 67 6f 6e "
+        "65 00 01 75 00 06 73 65 63 72 65 74",
         p.Connect("ab", 4, True, 10, "u", b"secret", p.Publish("a/w", b"gone", 1, True)),
     ),
     ("10 0c 00 04 4d 51 54 54 04 02 00 3c 00 00", p.Connect("", 4, True, 60)),
@@ -46,7 +49,9 @@ def test_reads_and_writes_the_bytes_of_the_standard(written: str, packet: p.Pack
     assert p.encode(packet) == data
 
 
-@pytest.mark.parametrize(("length", "encoded"), [(127, "7f"), (128, "80 01"), (16_383, "ff 7f"), (16_384, "80 80 01")])
+@pytest.mark.parametrize(
+    ("length", "encoded"), [(127, "7f"), (128, "80 01"), (16_383, "ff 7f"), (16_384, "80 80 01")]
+)
 def test_remaining_length_as_in_table_2_4(length: int, encoded: str) -> None:
     packet = p.Publish("t", b"x" * (length - 3))
     data = p.encode(packet)
@@ -104,16 +109,36 @@ packets = st.one_of(
     publishes,
     st.builds(p.Puback, identifiers),
     st.builds(p.Connack, st.integers(0, 5), st.booleans()),
-    st.builds(p.Subscribe, identifiers, st.lists(st.tuples(texts, st.integers(0, 2)), min_size=1, max_size=3).map(tuple)),
+    st.builds(
+        p.Subscribe,
+        identifiers,
+        st.lists(st.tuples(texts, st.integers(0, 2)), min_size=1, max_size=3).map(tuple),
+    ),
     st.builds(p.Unsubscribe, identifiers, st.lists(texts, min_size=1, max_size=3).map(tuple)),
-    st.builds(p.Connect, texts, st.just(4), st.booleans(), st.integers(0, 0xFFFF), texts, st.binary(max_size=20)),
+    st.builds(
+        p.Connect,
+        texts,
+        st.just(4),
+        st.booleans(),
+        st.integers(0, 0xFFFF),
+        texts,
+        st.binary(max_size=20),
+    ),
     st.sampled_from([p.Pingreq(), p.Pingresp(), p.Disconnect()]),
 )
 
 
 @given(st.lists(packets, max_size=6), st.lists(st.integers(1, 40), min_size=1, max_size=40))
-def test_a_stream_cut_anywhere_gives_the_same_packets(sent: list[p.Packet], cuts: list[int]) -> None:
-    stream, reader, found, at, place = b"".join(map(p.encode, sent)), p.Reader(), list[p.Packet](), 0, 0
+def test_a_stream_cut_anywhere_gives_the_same_packets(
+    sent: list[p.Packet], cuts: list[int]
+) -> None:
+    stream, reader, found, at, place = (
+        b"".join(map(p.encode, sent)),
+        p.Reader(),
+        list[p.Packet](),
+        0,
+        0,
+    )
     while at < len(stream):
         size = cuts[place % len(cuts)]
         found += reader.feed(stream[at : at + size])
@@ -128,8 +153,10 @@ def test_any_bytes_are_packets_or_malformed(data: bytes, level: int) -> None:
 
 
 VALUES: dict[str, st.SearchStrategy[Any]] = {
-    "flag": st.integers(0, 1), "u16": st.integers(1, 0xFFFF), "u32": st.integers(1, 2**32 - 1), "varint": st.integers(1, 2**28 - 1),
-    "text": texts, "binary": st.binary(max_size=20), "pair": st.lists(st.tuples(texts, texts), min_size=1, max_size=3).map(tuple),
+    "flag": st.integers(0, 1), "u16": st.integers(1, 0xFFFF), "u32": st.integers(1, 2**32 - 1),
+    "varint": st.integers(1, 2**28 - 1),
+    "text": texts, "binary": st.binary(max_size=20),
+    "pair": st.lists(st.tuples(texts, texts), min_size=1, max_size=3).map(tuple),
 }  # fmt: skip
 
 
@@ -139,7 +166,9 @@ def said(kind: int) -> st.SearchStrategy[dict[str, Any]]:
     for name, form, kinds in _TABLE.values():
         if kind in kinds:
             many = name == "subscription_id" and kind == p.PUBLISH
-            fitting[name] = st.lists(VALUES[form], min_size=1, max_size=3).map(tuple) if many else VALUES[form]
+            fitting[name] = (
+                st.lists(VALUES[form], min_size=1, max_size=3).map(tuple) if many else VALUES[form]
+            )
     return st.fixed_dictionaries({}, optional=fitting)
 
 
@@ -150,17 +179,25 @@ packets_5 = st.one_of(
     *(st.builds(made, identifiers, reasons, said(kind)) for kind, made in p._ACKS.items()),
     st.builds(p.Connack, reasons, st.booleans(), said(p.CONNACK)),
     st.builds(
-        p.Subscribe, identifiers, st.lists(st.tuples(texts, st.sampled_from([0, 1, 2, 5, 0x2E])), min_size=1).map(tuple),
+        p.Subscribe, identifiers,
+        st.lists(st.tuples(texts, st.sampled_from([0, 1, 2, 5, 0x2E])), min_size=1).map(tuple),
         said(p.SUBSCRIBE),
     ),
     st.builds(p.Suback, identifiers, codes, said(p.SUBACK)),
-    st.builds(p.Unsubscribe, identifiers, st.lists(texts, min_size=1, max_size=3).map(tuple), said(p.UNSUBSCRIBE)),
+    st.builds(
+        p.Unsubscribe, identifiers, st.lists(texts, min_size=1, max_size=3).map(tuple),
+        said(p.UNSUBSCRIBE),
+    ),
     st.builds(p.Unsuback, identifiers, codes, said(p.UNSUBACK)),
     st.builds(p.Disconnect, reasons, said(p.DISCONNECT)),
     st.builds(p.Auth, reasons, said(p.AUTH)),
     st.builds(
-        p.Connect, texts, st.just(5), st.booleans(), st.integers(0, 0xFFFF), texts, st.binary(max_size=20),
-        st.none() | st.builds(p.Publish, texts, st.binary(max_size=9), st.integers(0, 2), st.booleans(), properties=said(WILL)),
+        p.Connect, texts, st.just(5), st.booleans(), st.integers(0, 0xFFFF), texts,
+        st.binary(max_size=20),
+        st.none() | st.builds(
+            p.Publish, texts, st.binary(max_size=9), st.integers(0, 2), st.booleans(),
+            properties=said(WILL),
+        ),
         said(p.CONNECT),
     ),
 )  # fmt: skip
@@ -173,7 +210,9 @@ def test_what_is_written_with_properties_is_read_the_same(sent: list[p.Packet]) 
 
 
 @given(packets_5, st.integers(0, 200), st.integers(0, 255))
-def test_a_packet_with_one_wrong_byte_is_a_packet_or_malformed(packet: p.Packet, place: int, byte: int) -> None:
+def test_a_packet_with_one_wrong_byte_is_a_packet_or_malformed(
+    packet: p.Packet, place: int, byte: int
+) -> None:
     data = bytearray(p.encode(packet, 5))
     data[place % len(data)] = byte
     with contextlib.suppress(p.MalformedPacket):
@@ -181,11 +220,18 @@ def test_a_packet_with_one_wrong_byte_is_a_packet_or_malformed(packet: p.Packet,
 
 
 def test_the_examples_of_mqtt_5_on_bytes_worked_out_by_hand() -> None:
-    # connect: clean start, keep-alive 60, session expiry 10 (0x11), client identifier "a"
+    # connect: clean start, keep-alive 60, session expiry 10 (0x11), client identifier
+    # "a"
     data = bytes.fromhex("10 13 00 04 4d 51 54 54 05 02 00 3c 05 11 00 00 00 0a 00 01 61")
     assert p.Reader().feed(data) == [p.Connect("a", 5, True, 60, properties={"session_expiry": 10})]
     # publish at QoS 1 to "a/b", identifier 10, with the user property ("k", "v")
     data = bytes.fromhex("32 10 00 03 61 2f 62 00 0a 07 26 00 01 6b 00 01 76 78")
-    assert p.Reader(level=5).feed(data) == [p.Publish("a/b", b"x", 1, False, 10, properties={"user": (("k", "v"),)})]
-    # an acknowledgement that leaves out reason and properties (3.4.2.1), and one that says 0x10
-    assert p.Reader(level=5).feed(bytes.fromhex("40 02 00 0a 40 03 00 0a 10")) == [p.Puback(10), p.Puback(10, 0x10)]
+    assert p.Reader(level=5).feed(data) == [
+        p.Publish("a/b", b"x", 1, False, 10, properties={"user": (("k", "v"),)})
+    ]
+    # an acknowledgement that leaves out reason and properties (3.4.2.1), and one that
+    # says 0x10
+    assert p.Reader(level=5).feed(bytes.fromhex("40 02 00 0a 40 03 00 0a 10")) == [
+        p.Puback(10),
+        p.Puback(10, 0x10),
+    ]

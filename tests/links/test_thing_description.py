@@ -12,21 +12,38 @@ def test_reads_a_description_in_the_specifications_style() -> None:
     # After example 1 of W3C WoT TD 1.1, with a unit.
     thing = read_description(
         {
-            "@context": ["https://www.w3.org/2022/wot/td/v1.1", {"om2": "http://www.ontology-of-units-of-measure.org/"}],
+            "@context": [
+                "https://www.w3.org/2022/wot/td/v1.1",
+                {"om2": "http://www.ontology-of-units-of-measure.org/"},
+            ],
             "id": "urn:uuid:0804d572-cce8-422a-bb7c-4412fcd56f06",
             "title": "MyLampThing",
             "securityDefinitions": {"basic_sc": {"scheme": "basic", "in": "header"}},
             "security": "basic_sc",
             "properties": {
-                "status": {"type": "string", "forms": [{"href": "https://mylamp.example.com/status"}]},
-                "powerLevel": {"type": "integer", "minimum": 0, "maximum": 100, "unit": "om2:percent", "@type": "hombi:Level"},
+                "status": {
+                    "type": "string",
+                    "forms": [{"href": "https://mylamp.example.com/status"}],
+                },
+                "powerLevel": {
+                    "type": "integer",
+                    "minimum": 0,
+                    "maximum": 100,
+                    "unit": "om2:percent",
+                    "@type": "hombi:Level",
+                },
             },
             "actions": {"toggle": {"forms": [{"href": "https://mylamp.example.com/toggle"}]}},
             "events": {"overheating": {"data": {"type": "string"}}},
         }
     )
     (level,) = thing.promised
-    assert (level.name, level.kind.name, level.wire_name, level.writable) == ("power-level", "level", "powerLevel", True)
+    assert (level.name, level.kind.name, level.wire_name, level.writable) == (
+        "power-level",
+        "level",
+        "powerLevel",
+        True,
+    )
     assert (level.low, level.high) == (0, 100)
     assert [action.name for action in thing.actions] == ["toggle"]
     assert len(thing.left_out) == 2, "what is not used is named, never dropped in silence"
@@ -48,7 +65,9 @@ def test_reads_a_description_in_the_specifications_style() -> None:
         ("temperature", {"type": "number", "unit": "V"}, "voltage"),
     ],
 )
-def test_finds_the_kind_by_type_then_name_then_unit(name: str, prop: dict[str, Any], kind: str) -> None:
+def test_finds_the_kind_by_type_then_name_then_unit(
+    name: str, prop: dict[str, Any], kind: str
+) -> None:
     assert read_description(description("Node", **{name: prop})).promised[0].kind.name == kind
 
 
@@ -63,12 +82,24 @@ def test_finds_the_kind_by_type_then_name_then_unit(name: str, prop: dict[str, A
         (lambda d: d.update(title="\ud800"), "lone surrogate"),
         (lambda d: d.update(id=""), "has no id"),
         (lambda d: d.update(properties={}), "has 0 properties"),
-        (lambda d: d.update(properties={"a": {"type": "string"}}), "no property .* is a number or a boolean"),
-        (lambda d: d.update(properties={"a": {"type": "number", "unit": "furlong"}}), "no property"),
-        (lambda d: d.update(properties={"a": {"type": "number", "minimum": 5, "maximum": 1}}), "minimum 5 is over maximum 1"),
+        (
+            lambda d: d.update(properties={"a": {"type": "string"}}),
+            "no property .* is a number or a boolean",
+        ),
+        (
+            lambda d: d.update(properties={"a": {"type": "number", "unit": "furlong"}}),
+            "no property",
+        ),
+        (
+            lambda d: d.update(properties={"a": {"type": "number", "minimum": 5, "maximum": 1}}),
+            "minimum 5 is over maximum 1",
+        ),
         (lambda d: d.update(properties={"a": {"type": "number", "minimum": "0"}}), r"minimum"),
         (lambda d: d.update(properties={"::": {"type": "number"}}), "cannot be made an address"),
-        (lambda d: d.update(properties={"aB": {"type": "number"}, "a-b": {"type": "number"}}), "differ only in capitals"),
+        (
+            lambda d: d.update(properties={"aB": {"type": "number"}, "a-b": {"type": "number"}}),
+            "differ only in capitals",
+        ),
         (lambda d: d.update(properties=[1]), r"\$\.properties"),
     ],
 )

@@ -27,7 +27,9 @@ class Told:
     kept: dict[str, dict[str, Any]] = field(default_factory=dict)
     messages: list[Heard] = field(default_factory=list)
 
-    def observed(self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None) -> None:
+    def observed(
+        self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None
+    ) -> None:
         for one in values:
             self.values.setdefault(f"{node}/{one.name}", []).append(one)
         if acknowledge is not None:

@@ -47,7 +47,9 @@ def test_signing_in_gives_a_token_that_can_be_made_void(service: Service) -> Non
 def test_the_console_signs_in_with_a_session_that_needs_its_csrf_token(service: Service) -> None:
     with httpx.Client(base_url=service.url) as browser:
         assert browser.get("/api/session").status_code == 401
-        assert browser.post("/api/session", json={"username": OWNER, "password": PASSWORD}).json() == {"username": OWNER}
+        assert browser.post(
+            "/api/session", json={"username": OWNER, "password": PASSWORD}
+        ).json() == {"username": OWNER}
         assert browser.get("/api/house").status_code == 200
         forged = browser.post("/api/pairing", json={})
         assert forged.status_code == 403
@@ -62,7 +64,10 @@ def test_the_console_signs_in_with_a_session_that_needs_its_csrf_token(service: 
 def test_sign_in_is_limited(own_service: Service) -> None:
     own_service.start()
     own_service.claim()
-    answers = [httpx.post(f"{own_service.url}/api/tokens", json={"username": OWNER, "password": "x"}) for _ in range(12)]
+    answers = [
+        httpx.post(f"{own_service.url}/api/tokens", json={"username": OWNER, "password": "x"})
+        for _ in range(12)
+    ]
     assert answers[0].status_code == 401
     assert answers[-1].status_code == 429
     assert int(answers[-1].headers["Retry-After"]) > 0

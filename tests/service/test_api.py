@@ -1,4 +1,5 @@
-"""The API on the wire: shapes, errors as problem details, and bad input that loses nothing."""
+"""The API on the wire: shapes, errors as problem details, and bad input that loses
+nothing."""
 
 from __future__ import annotations
 
@@ -16,7 +17,9 @@ from tests.house import CLIMATE, Joined, Service, ask, collect, description, let
 
 
 def call(service: Service, method: str, path: str, **rest: Any) -> httpx.Response:
-    return httpx.request(method, service.url + path, headers={"Authorization": f"Bearer {service.token}"}, **rest)
+    return httpx.request(
+        method, service.url + path, headers={"Authorization": f"Bearer {service.token}"}, **rest
+    )
 
 
 def test_health_says_whether_the_hub_works(service: Service) -> None:
@@ -59,20 +62,41 @@ def test_asking_outside_the_window_is_refused(service: Service) -> None:
         (b"{", 400, "this is not JSON"),
         (b"[]", 400, "expected a dictionary"),
         (b"{}", 400, "description: This field is required"),
-        (b'{"description": 7, "proof": "x"}', 400, 'description: Expected a dictionary of items but got type "int"'),
-        (json.dumps({"description": {"title": "x"}, "proof": "a" * 64}).encode(), 422, "no Thing Description"),
         (
-            json.dumps({"description": description("x", a={"type": "number", "unit": "furlong"}), "proof": "a" * 64}).encode(),
+            b'{"description": 7, "proof": "x"}',
+            400,
+            'description: Expected a dictionary of items but got type "int"',
+        ),
+        (
+            json.dumps({"description": {"title": "x"}, "proof": "a" * 64}).encode(),
+            422,
+            "no Thing Description",
+        ),
+        (
+            json.dumps(
+                {
+                    "description": description("x", a={"type": "number", "unit": "furlong"}),
+                    "proof": "a" * 64,
+                }
+            ).encode(),
             422,
             "property a: no unit",
         ),
-        (json.dumps({"description": description("x", **CLIMATE), "proof": "a"}).encode(), 422, "64 hex digits"),
+        (
+            json.dumps({"description": description("x", **CLIMATE), "proof": "a"}).encode(),
+            422,
+            "64 hex digits",
+        ),
     ],
 )
-def test_a_malformed_description_is_named(service: Service, body: bytes, status: int, said: str) -> None:
+def test_a_malformed_description_is_named(
+    service: Service, body: bytes, status: int, said: str
+) -> None:
     with service.hub() as hub:
         hub.open_pairing("30 s")
-    answer = httpx.post(f"{service.url}/api/arrivals", content=body, headers={"Content-Type": "application/json"})
+    answer = httpx.post(
+        f"{service.url}/api/arrivals", content=body, headers={"Content-Type": "application/json"}
+    )
     assert answer.status_code == status
     assert said.lower() in answer.json()["detail"].lower()
     assert answer.headers["content-type"] == "application/problem+json"
@@ -95,14 +119,20 @@ def test_a_malformed_description_is_named(service: Service, body: bytes, status:
         (b"", "not JSON"),
     ],
 )
-def test_a_pack_that_cannot_be_is_refused_with_words(service: Service, rack: Joined, payload: bytes, said: str) -> None:
+def test_a_pack_that_cannot_be_is_refused_with_words(
+    service: Service, rack: Joined, payload: bytes, said: str
+) -> None:
     answer = rack.post(payload, raw=True)
     assert answer.status_code == 422, answer.text
     assert said in answer.json()["detail"]
-    assert rack.post([{"n": "temperature", "v": 21.0}]).status_code == 200, "the node goes on as if nothing had happened"
+    assert rack.post([{"n": "temperature", "v": 21.0}]).status_code == 200, (
+        "the node goes on as if nothing had happened"
+    )
 
 
-def test_a_pack_that_is_partly_sound_is_stored_as_far_as_it_is(service: Service, rack: Joined) -> None:
+def test_a_pack_that_is_partly_sound_is_stored_as_far_as_it_is(
+    service: Service, rack: Joined
+) -> None:
     answer = rack.post([{"n": "humidity", "v": 71.5}, {"n": "nothing", "v": 1}])
     assert answer.status_code == 200
     assert answer.json() == {"stored": 1, "refused": ["cellar-rack has no entity 'nothing'"]}
@@ -126,20 +156,33 @@ def test_a_reading_sent_twice_is_stored_once(service: Service, rack: Joined) -> 
         assert [r.value for r in hub.readings("cellar-rack/humidity", ms, ms + 1)] == [60.0]
 
 
-def test_only_the_nodes_own_key_opens_the_intake(service: Service, rack: Joined, mister: Joined) -> None:
+def test_only_the_nodes_own_key_opens_the_intake(
+    service: Service, rack: Joined, mister: Joined
+) -> None:
     for auth in ((rack.node, "wrong"), (rack.node, mister.key), ("nobody", rack.key)):
         assert httpx.post(f"{service.url}/api/intake", content=b"[]", auth=auth).status_code == 401
-    assert call(service, "POST", "/api/intake", content=b"[]").status_code == 401, "a person's token is no node's key"
-    assert httpx.get(f"{service.url}/api/house", auth=(rack.node, rack.key)).status_code == 401, "nor the other way round"
+    assert call(service, "POST", "/api/intake", content=b"[]").status_code == 401, (
+        "a person's token is no node's key"
+    )
+    assert httpx.get(f"{service.url}/api/house", auth=(rack.node, rack.key)).status_code == 401, (
+        "nor the other way round"
+    )
 
 
 def test_history_is_buckets_with_mean_lowest_and_highest(service: Service) -> None:
     node = let_in(service, description("Ledge", **CLIMATE), "Terrace")
     now = round(time.time()) - 3600
-    node.post([{"bn": "", "bt": now, "n": "temperature", "t": place * 10, "v": 10 + place % 4} for place in range(100)])
+    node.post(
+        [
+            {"bn": "", "bt": now, "n": "temperature", "t": place * 10, "v": 10 + place % 4}
+            for place in range(100)
+        ]
+    )
     node.post([{"n": "temperature", "t": now + 5, "v": 900}])
     with service.hub() as hub:
-        found = hub.history("ledge/temperature", start=now * 1000, end=(now + 1000) * 1000, points=10)
+        found = hub.history(
+            "ledge/temperature", start=now * 1000, end=(now + 1000) * 1000, points=10
+        )
         assert found.width_ms == 100_000
         assert found.count == [10] * 10
         assert found.mean[0] == pytest.approx(sum(10 + n % 4 for n in range(10)) / 10)
@@ -238,7 +281,9 @@ def test_a_node_is_renamed_moved_and_taken_out_its_history_kept(service: Service
         assert list(hub.readings("wanderer/humidity", since)) == []
 
 
-def test_readings_on_their_way_when_a_node_is_taken_out_hold_nobody_up(service: Service, rack: Joined) -> None:
+def test_readings_on_their_way_when_a_node_is_taken_out_hold_nobody_up(
+    service: Service, rack: Joined
+) -> None:
     for number in range(6):
         node = let_in(service, description(f"Fleeting {number}", **CLIMATE), "Loft")
         start = round(time.time()) - 3000
@@ -253,7 +298,9 @@ def test_readings_on_their_way_when_a_node_is_taken_out_hold_nobody_up(service: 
     assert httpx.get(f"{service.url}/api/health").json()["status"] == "ok"
 
 
-def test_automations_are_checked_added_changed_and_removed(service: Service, rack: Joined, mister: Joined) -> None:
+def test_automations_are_checked_added_changed_and_removed(
+    service: Service, rack: Joined, mister: Joined
+) -> None:
     text = (
         '# kept\nname = "Too dry"\n[watch]\nentity = "cellar-rack/humidity"\nunder = "20 %"\n\n'
         '[[starts]]\nswitch = "cellar-mister/switch"\nto = "on"\n'
@@ -288,7 +335,12 @@ def test_the_form_writes_a_checked_text(service: Service, rack: Joined, mister: 
     assert written["ok"]
     assert 'under = "82 %"' in written["text"]
     assert written["sentence"].startswith("When Cellar rack humidity is under 82 %")
-    assert call(service, "POST", "/api/automations/write", json={**blanks, "condition": "beside"}).status_code == 400
+    assert (
+        call(
+            service, "POST", "/api/automations/write", json={**blanks, "condition": "beside"}
+        ).status_code
+        == 400
+    )
 
 
 def test_the_journal_comes_newest_first_page_by_page(service: Service, rack: Joined) -> None:
@@ -297,7 +349,9 @@ def test_the_journal_comes_newest_first_page_by_page(service: Service, rack: Joi
         ids = [e.id for e in entries]
         assert ids == sorted(ids, reverse=True)
         assert len(ids) > 5
-        assert {e.event for e in hub.journal(event="NodeAdmitted", node="cellar-rack")} == {"NodeAdmitted"}
+        assert {e.event for e in hub.journal(event="NodeAdmitted", node="cellar-rack")} == {
+            "NodeAdmitted"
+        }
 
 
 def test_what_is_not_there_is_a_problem_too(service: Service) -> None:
@@ -307,19 +361,30 @@ def test_what_is_not_there_is_a_problem_too(service: Service) -> None:
     assert (answer.status_code, answer.headers["content-type"]) == (405, "application/problem+json")
 
 
-def test_a_body_that_is_too_large_is_refused_before_it_is_read(service: Service, rack: Joined) -> None:
+def test_a_body_that_is_too_large_is_refused_before_it_is_read(
+    service: Service, rack: Joined
+) -> None:
     large = b"[" + b" " * (9 * 1024 * 1024) + b"]"
     assert rack.post(large, raw=True).status_code == 413
     chunks = (b" " * 65536 for _ in range(200))
-    answer = httpx.post(f"{service.url}/api/arrivals", content=chunks, headers={"Content-Type": "application/json"})
+    answer = httpx.post(
+        f"{service.url}/api/arrivals", content=chunks, headers={"Content-Type": "application/json"}
+    )
     assert answer.status_code == 413
     assert "at most 256 kB" in answer.json()["detail"]
 
 
 def test_the_schema_is_openapi_3_and_names_every_path(service: Service) -> None:
-    schema = httpx.get(f"{service.url}/api/schema", headers={"Accept": "application/vnd.oai.openapi+json"}).json()
+    schema = httpx.get(
+        f"{service.url}/api/schema", headers={"Accept": "application/vnd.oai.openapi+json"}
+    ).json()
     assert schema["openapi"].startswith("3.")
-    for path in ("/api/intake", "/api/live", "/api/entities/{node}/{name}/history", "/api/arrivals/{arrival}/admit"):
+    for path in (
+        "/api/intake",
+        "/api/live",
+        "/api/entities/{node}/{name}/history",
+        "/api/arrivals/{arrival}/admit",
+    ):
         assert path in schema["paths"]
     for operations in schema["paths"].values():
         for operation in operations.values():
@@ -332,14 +397,21 @@ def test_the_console_is_served_for_every_page_of_its_own(service: Service) -> No
         assert answer.status_code == 200
         assert '<div id="root">' in answer.text
         assert "default-src 'self'" in answer.headers["content-security-policy"]
-    assert httpx.get(f"{service.url}/manifest.webmanifest").headers["content-type"] == "application/manifest+json"
+    assert (
+        httpx.get(f"{service.url}/manifest.webmanifest").headers["content-type"]
+        == "application/manifest+json"
+    )
     assert httpx.get(f"{service.url}/nothing.js").status_code == 404
     assert httpx.get(f"{service.url}/..%2f..%2fsettings.py").status_code == 404
 
 
 @pytest.mark.parametrize("null", ["null", "NaN"])
-def test_no_value_is_a_reading_and_the_rest_of_its_pack_stands(service: Service, rack: Joined, null: str) -> None:
-    pack = f'[{{"n":"humidity","v":{null}}},{{"n":"nonsense","v":1}},7,{{"n":"temperature","v":11.5}}]'
+def test_no_value_is_a_reading_and_the_rest_of_its_pack_stands(
+    service: Service, rack: Joined, null: str
+) -> None:
+    pack = (
+        f'[{{"n":"humidity","v":{null}}},{{"n":"nonsense","v":1}},7,{{"n":"temperature","v":11.5}}]'
+    )
     said = rack.post(pack.encode(), raw=True).json()
     assert said["stored"] == 2
     assert len(said["refused"]) == 2
@@ -349,13 +421,18 @@ def test_no_value_is_a_reading_and_the_rest_of_its_pack_stands(service: Service,
         assert hub.entity("cellar-rack/temperature").value == 11.5
 
 
-def test_two_values_of_one_millisecond_are_two_readings_and_sent_again_they_are_the_same(service: Service, rack: Joined) -> None:
+def test_two_values_of_one_millisecond_are_two_readings_and_sent_again_they_are_the_same(
+    service: Service, rack: Joined
+) -> None:
     at = time.time() - 50_000
     packs = [[{"n": "temperature", "t": at, "v": value}] for value in (3.5, 4.5)]
     for _ in range(3):
         for pack in packs:
             assert rack.post(pack).json()["stored"] == 1
-    both = [{"n": "temperature", "t": at + 10, "v": 5.5}, {"n": "temperature", "t": at + 10, "v": 6.5}]
+    both = [
+        {"n": "temperature", "t": at + 10, "v": 5.5},
+        {"n": "temperature", "t": at + 10, "v": 6.5},
+    ]
     for _ in range(2):
         assert rack.post(both).json()["stored"] == 2
     with service.hub() as hub:
@@ -368,15 +445,27 @@ def test_each_value_has_its_own_time(service: Service, rack: Joined) -> None:
     time.sleep(0.3)
     rack.post([{"n": "temperature", "v": 11.1}]).raise_for_status()
     with service.hub() as hub:
-        temperature, humidity = hub.entity("cellar-rack/temperature"), hub.entity("cellar-rack/humidity")
+        temperature, humidity = (
+            hub.entity("cellar-rack/temperature"),
+            hub.entity("cellar-rack/humidity"),
+        )
         assert temperature.heard_at is not None
         assert humidity.heard_at is not None
         assert temperature.heard_at - humidity.heard_at >= 250
-        assert next(n.heard_at for n in hub.nodes() if n.node == "cellar-rack") >= temperature.heard_at
+        assert (
+            next(n.heard_at for n in hub.nodes() if n.node == "cellar-rack") >= temperature.heard_at
+        )
 
 
 @pytest.mark.parametrize(
-    "address", ["\u00e6\u0092\u00bc&\u0010!", "http://a..b/", "x" * 70 + ".lan", "http://[::1", "http://loft.local:99999/"]
+    "address",
+    [
+        "\u00e6\u0092\u00bc&\u0010!",
+        "http://a..b/",
+        "x" * 70 + ".lan",
+        "http://[::1",
+        "http://loft.local:99999/",
+    ],
 )
 def test_an_address_that_is_none_is_said_in_words(service: Service, address: str) -> None:
     with service.hub() as hub, pytest.raises(HubProblem) as error:

@@ -17,7 +17,9 @@ BERLIN = ZoneInfo("Europe/Berlin")
 
 def thing(kind: str, unit: str) -> dict[str, Any]:
     value = {"title": "Level", "type": "number", "readOnly": True, "@type": kind, "unit": unit}
-    return description("Sluice", thing_id="urn:uuid:3d1c7a90-0000-4000-8000-000000000029", level=value)
+    return description(
+        "Sluice", thing_id="urn:uuid:3d1c7a90-0000-4000-8000-000000000029", level=value
+    )
 
 
 def test_a_value_of_another_kind_begins_a_history_of_its_own(own_service: Service) -> None:
@@ -46,21 +48,33 @@ def test_a_value_of_another_kind_begins_a_history_of_its_own(own_service: Servic
 
 @pytest.fixture(scope="module")
 def filled(rack: Joined) -> datetime:
-    """Readings of two days with a gap of five hours in the middle; the first day's midnight."""
+    """Readings of two days with a gap of five hours in the middle; the first day's
+    midnight."""
     today = datetime.now(ZoneInfo("UTC")).replace(minute=0, second=0, microsecond=0)
     begin = today - timedelta(hours=47)
     hours = [n for n in range(47) if not 20 <= n < 25]
-    pack = [{"n": "humidity", "t": (begin + timedelta(hours=n, minutes=30)).timestamp(), "v": 50 + n / 2} for n in hours]
+    pack = [
+        {
+            "n": "humidity",
+            "t": (begin + timedelta(hours=n, minutes=30)).timestamp(),
+            "v": 50 + n / 2,
+        }
+        for n in hours
+    ]
     assert rack.post(pack).is_success
     return begin
 
 
-def test_rows_follow_the_houses_clock_and_say_where_nothing_came(service: Service, rack: Joined, filled: datetime) -> None:
+def test_rows_follow_the_houses_clock_and_say_where_nothing_came(
+    service: Service, rack: Joined, filled: datetime
+) -> None:
     start = round(filled.timestamp() * 1000)
     with service.hub() as hub:
         zone = ZoneInfo(hub.house().time_zone)
         until(lambda: sum(hub.history("cellar-rack/humidity", start=start).count) >= 42)
-        rows = hub.rows("cellar-rack/humidity", start=start, end=start + 47 * 3_600_000, rows="hours")
+        rows = hub.rows(
+            "cellar-rack/humidity", start=start, end=start + 47 * 3_600_000, rows="hours"
+        )
         assert [row.count for row in rows] == [0 if 20 <= n < 25 else 1 for n in range(47)]
         assert all(row.mean is None for row in rows if not row.count)
         days = hub.rows("cellar-rack/humidity", "week")
@@ -75,12 +89,21 @@ def test_rows_follow_the_houses_clock_and_say_where_nothing_came(service: Servic
             hub.rows("cellar-rack/humidity", "month", rows="weeks")
 
 
-def test_history_is_read_from_a_day_to_another(service: Service, rack: Joined, filled: datetime) -> None:
+def test_history_is_read_from_a_day_to_another(
+    service: Service, rack: Joined, filled: datetime
+) -> None:
     with service.hub() as hub:
         zone = ZoneInfo(hub.house().time_zone)
     begin = filled.astimezone(zone)
     text = begin.strftime("%Y-%m-%d %H:%M")
-    said = service.hombi("history", "cellar-rack/humidity", "--from", text, "--to", f"{begin + timedelta(hours=47):%Y-%m-%d %H:%M}")
+    said = service.hombi(
+        "history",
+        "cellar-rack/humidity",
+        "--from",
+        text,
+        "--to",
+        f"{begin + timedelta(hours=47):%Y-%m-%d %H:%M}",
+    )
     lines = said.stdout.splitlines()
     assert "42 readings" in lines[0]
     assert sum("none until" in line for line in lines) == 1, "the gap is one line"
@@ -92,7 +115,9 @@ def test_history_is_read_from_a_day_to_another(service: Service, rack: Joined, f
     assert "no date and time" in wrong.stderr
 
 
-def test_the_terminal_shows_the_time_of_the_house_and_not_the_machines(own_service: Service) -> None:
+def test_the_terminal_shows_the_time_of_the_house_and_not_the_machines(
+    own_service: Service,
+) -> None:
     own_service.env |= {"HOMBI_HOUSE_TIME_ZONE": "Asia/Kathmandu"}
     service = own_service.start()
     service.claim()

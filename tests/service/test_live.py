@@ -80,7 +80,10 @@ def test_an_id_of_another_run_gets_a_reset(service: Service) -> None:
 
 async def test_the_asynchronous_client_iterates_too(service: Service, rack: Joined) -> None:
     async with AsyncHub(service.url, service.token) as hub:
-        assert [e.entity async for e in _named(hub)] == ["cellar-rack/humidity", "cellar-rack/temperature"]
+        assert [e.entity async for e in _named(hub)] == [
+            "cellar-rack/humidity",
+            "cellar-rack/temperature",
+        ]
         assert len([entry async for entry in hub.journal(page_size=3)]) > 3
         stream = hub.live()
         first = asyncio.ensure_future(anext(stream))

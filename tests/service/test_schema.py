@@ -1,4 +1,5 @@
-"""Whatever the API's own description allows, and much that it does not: no answer is an error of the hub's."""
+"""Whatever the API's own description allows, and much that it does not: no answer is an
+error of the hub's."""
 
 from __future__ import annotations
 
@@ -25,8 +26,10 @@ def test_no_call_that_a_generator_thinks_of_ends_in_a_server_error(
     program = Path(sys.executable).with_name("schemathesis")
     done = subprocess.run(
         [
-            str(program), "run", f"{service.url}/api/schema?format=json", "-H", f"Authorization: Bearer {service.token}",
-            "--checks", "not_a_server_error", "--phases", "fuzzing", "--max-examples", "4", "--workers", "2",
+            str(program), "run", f"{service.url}/api/schema?format=json", "-H",
+            f"Authorization: Bearer {service.token}",
+            "--checks", "not_a_server_error", "--phases", "fuzzing", "--max-examples", "4",
+            "--workers", "2",
             "--exclude-path-regex", "live$", "--suppress-health-check", "all", "--no-color",
         ],
         cwd=tmp_path, capture_output=True, text=True, timeout=300, check=False,
@@ -36,4 +39,6 @@ def test_no_call_that_a_generator_thinks_of_ends_in_a_server_error(
     assert generated is not None, done.stdout[-2000:]
     assert int(generated[1]) == int(generated[2]) > 150
     with service.hub() as hub:
-        assert {c.part for c in hub.doctor() if c.state == "fault"} <= {"event loop"}, "and the hub is as well as before"
+        assert {c.part for c in hub.doctor() if c.state == "fault"} <= {"event loop"}, (
+            "and the hub is as well as before"
+        )

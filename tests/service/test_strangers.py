@@ -1,4 +1,5 @@
-"""What a stranger may do at the web server's port, with bytes that no client of ours sends."""
+"""What a stranger may do at the web server's port, with bytes that no client of ours
+sends."""
 
 from __future__ import annotations
 
@@ -35,7 +36,11 @@ def raw(service: Service, data: bytes, wait_s: float = 5.0) -> bytes:
             while part := sock.recv(65536):
                 answer += part
                 head, found, body = answer.partition(b"\r\n\r\n")
-                length = [line for line in head.lower().split(b"\r\n") if line.startswith(b"content-length:")]
+                length = [
+                    line
+                    for line in head.lower().split(b"\r\n")
+                    if line.startswith(b"content-length:")
+                ]
                 if found and length and len(body) >= int(length[0].split(b":")[1]):
                     break
         return answer
@@ -57,16 +62,26 @@ def test_who_connects_a_thousand_times_shuts_nobody_out(own_service: Service) ->
             assert known.get("/api/house", headers=auth).status_code == 200
             idle = []
             for number in range(1005):
-                sock = stack.enter_context(socket.create_connection(("127.0.0.1", own_service.port), timeout=5))
+                sock = stack.enter_context(
+                    socket.create_connection(("127.0.0.1", own_service.port), timeout=5)
+                )
                 with contextlib.suppress(OSError):  # it may be turned out while it speaks
                     if number % 2:
                         sock.sendall(b"GET /api/health HTTP/1.1\r\nHost: local")
                 idle.append(sock)
             assert httpx.get(f"{own_service.url}/api/health", timeout=10).status_code == 200
             with httpx.Client(base_url=own_service.url) as new:
-                assert new.post("/api/session", json={"username": OWNER, "password": PASSWORD}).status_code == 200
+                assert (
+                    new.post(
+                        "/api/session", json={"username": OWNER, "password": PASSWORD}
+                    ).status_code
+                    == 200
+                )
             assert known.get("/api/house", headers=auth).status_code == 200
-            doors = [stack.enter_context(socket.create_connection(("127.0.0.1", own_service.mqtt_port))) for _ in range(1005)]
+            doors = [
+                stack.enter_context(socket.create_connection(("127.0.0.1", own_service.mqtt_port)))
+                for _ in range(1005)
+            ]
             assert len(doors) == 1005
             with httpx.Client(base_url=own_service.url, headers=auth, timeout=20) as client:
                 checks = {one["part"]: one for one in client.get("/api/doctor").json()}
@@ -76,7 +91,11 @@ def test_who_connects_a_thousand_times_shuts_nobody_out(own_service: Service) ->
 @contextlib.contextmanager
 def few_files(service: Service, program: str) -> Iterator[None]:
     process = subprocess.Popen(
-        [sys.executable, "-c", program], env=service.environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
+        [sys.executable, "-c", program],
+        env=service.environment,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
     )
     assert process.stdout is not None
     for line in process.stdout:
@@ -94,7 +113,9 @@ def few_files(service: Service, program: str) -> Iterator[None]:
 def test_half_a_request_does_not_stay(service: Service, monkeypatch: pytest.MonkeyPatch) -> None:
     assert connections.HEAD_S <= 10
     began = time.monotonic()
-    answer = raw(service, b"GET /api/health HTTP/1.1\r\nHost: 127.0.0.1", wait_s=connections.HEAD_S + 20)
+    answer = raw(
+        service, b"GET /api/health HTTP/1.1\r\nHost: 127.0.0.1", wait_s=connections.HEAD_S + 20
+    )
     assert answer == b""
     assert time.monotonic() - began < connections.HEAD_S + 15
 
@@ -126,7 +147,9 @@ def test_in_a_crowd_the_stranger_who_was_idle_longest_goes() -> None:
 
 
 @pytest.mark.parametrize("count", [40])
-def test_a_forwarded_address_from_anybody_counts_for_nothing(own_service: Service, count: int) -> None:
+def test_a_forwarded_address_from_anybody_counts_for_nothing(
+    own_service: Service, count: int
+) -> None:
     own_service.start()
     own_service.claim()
     answers = [
@@ -138,7 +161,12 @@ def test_a_forwarded_address_from_anybody_counts_for_nothing(own_service: Servic
         for number in range(count)
     ]
     assert answers.count(429) >= count - 11
-    assert httpx.post(f"{own_service.url}/api/session", json={"username": OWNER, "password": PASSWORD}).status_code == 429
+    assert (
+        httpx.post(
+            f"{own_service.url}/api/session", json={"username": OWNER, "password": PASSWORD}
+        ).status_code
+        == 429
+    )
 
 
 def test_behind_a_named_proxy_the_forwarded_address_counts(own_service: Service) -> None:
@@ -177,8 +205,13 @@ def test_behind_a_named_proxy_the_forwarded_address_counts(own_service: Service)
         ("PUT", "/api/house", 401),
     ],
 )
-def test_odd_addresses_are_answered_and_problems_are_problem_details(service: Service, method: str, path: str, status: int) -> None:
-    answer = raw(service, f"{method} {path} HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 0\r\n\r\n".encode())
+def test_odd_addresses_are_answered_and_problems_are_problem_details(
+    service: Service, method: str, path: str, status: int
+) -> None:
+    answer = raw(
+        service,
+        f"{method} {path} HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 0\r\n\r\n".encode(),
+    )
     head, _, body = answer.partition(b"\r\n\r\n")
     assert int(head.split()[1]) == status, answer[:300]
     if path.startswith("/api") or method == "POST":
@@ -203,13 +236,25 @@ def test_foreign_names_are_refused_and_more_can_be_named(own_service: Service) -
 
     def asked(*hosts: str, version: str = "1.1") -> int:
         lines = "".join(f"Host: {host}\r\n" for host in hosts)
-        return int(raw(own_service, f"GET /api/health HTTP/{version}\r\n{lines}\r\n".encode()).split()[1])
+        return int(
+            raw(own_service, f"GET /api/health HTTP/{version}\r\n{lines}\r\n".encode()).split()[1]
+        )
 
     port = own_service.port
-    good = ["127.0.0.1", f"127.0.0.1:{port}", "localhost", f"LOCALHOST:{port}", "hombi.local", "mill.example", "mill.example.",
+    good = ["127.0.0.1", f"127.0.0.1:{port}", "localhost", f"LOCALHOST:{port}",
+            "hombi.local", "mill.example", "mill.example.",
             socket.gethostname()]  # fmt: skip
     assert {host: asked(host) for host in good} == dict.fromkeys(good, 200)
-    bad = ["evil.example", "127.0.0.1.evil.example", "192.0.2.7", "localhost.evil.example", "mill.example:80:80", "a/b", "[::1", ""]
+    bad = [
+        "evil.example",
+        "127.0.0.1.evil.example",
+        "192.0.2.7",
+        "localhost.evil.example",
+        "mill.example:80:80",
+        "a/b",
+        "[::1",
+        "",
+    ]
     assert {host: asked(host) in (400, 421) for host in bad} == dict.fromkeys(bad, True)
     assert asked() == 400
     assert asked("127.0.0.1", "evil.example") == 400
@@ -223,13 +268,24 @@ def test_wrong_codes_of_one_address_do_not_void_the_right_one(own_service: Servi
     code = said.stdout.split()[-1]
     assert code != own_service.code
     wrong = {"code": "AAAA-AAAA", "username": "eve", "password": PASSWORD}
-    answers = [httpx.post(f"{own_service.url}/api/claim", json=wrong).status_code for _ in range(30)]
+    answers = [
+        httpx.post(f"{own_service.url}/api/claim", json=wrong).status_code for _ in range(30)
+    ]
     assert set(answers) == {409, 429}
     # The throttle is the stranger's address's own; the code is what it was.
     again = own_service.hombi("claim-code").stdout.split()[-1]
-    with httpx.Client(transport=httpx.HTTPTransport(local_address="127.0.0.9"), base_url=own_service.url) as other:
-        assert other.post("/api/claim", json={**wrong, "code": code}).status_code == 409, "the one before is void"
-        assert other.post("/api/claim", json={"code": again, "username": OWNER, "password": PASSWORD}).status_code == 201
+    with httpx.Client(
+        transport=httpx.HTTPTransport(local_address="127.0.0.9"), base_url=own_service.url
+    ) as other:
+        assert other.post("/api/claim", json={**wrong, "code": code}).status_code == 409, (
+            "the one before is void"
+        )
+        assert (
+            other.post(
+                "/api/claim", json={"code": again, "username": OWNER, "password": PASSWORD}
+            ).status_code
+            == 201
+        )
     refused = own_service.hombi("claim-code")
     assert refused.returncode == 1
     assert "has an owner" in refused.stderr
@@ -237,7 +293,10 @@ def test_wrong_codes_of_one_address_do_not_void_the_right_one(own_service: Servi
 
 def test_the_policy_is_the_same_on_every_page(service: Service) -> None:
     with httpx.Client(base_url=service.url) as client:
-        policies = {client.get(path).headers["Content-Security-Policy"] for path in ("/", "/api/docs", "/api/health", "/nodes")}
+        policies = {
+            client.get(path).headers["Content-Security-Policy"]
+            for path in ("/", "/api/docs", "/api/health", "/nodes")
+        }
         assert len(policies) == 1
         assert "script-src" not in policies.pop()
         page = client.get("/api/docs").text
@@ -252,7 +311,9 @@ def test_what_is_stored_is_its_owners_alone_and_secrets_are_sealed(own_service: 
     own_service.start()
     own_service.claim()
     with httpx.Client(base_url=own_service.url) as browser:
-        browser.post("/api/session", json={"username": OWNER, "password": PASSWORD}).raise_for_status()
+        browser.post(
+            "/api/session", json={"username": OWNER, "password": PASSWORD}
+        ).raise_for_status()
         assert browser.get("/api/session").status_code == 200
         cookie = browser.cookies["sessionid"]
     open_to_others = [
@@ -284,7 +345,10 @@ def spoil(data: Path, how: str) -> None:
             file.write(b"\xff" * 40_000)
     elif how == "newer":
         with contextlib.closing(sqlite3.connect(database, isolation_level=None)) as found:
-            found.execute("INSERT INTO django_migrations (app, name, applied) VALUES ('records', '9999_later', '2030-01-01')")
+            found.execute(
+                "INSERT INTO django_migrations (app, name, applied) VALUES ('records', "
+                "'9999_later', '2030-01-01')"
+            )
     elif how == "empty key":
         (data / "secret.key").write_text("")
     elif how == "another key":
@@ -306,11 +370,17 @@ def spoil(data: Path, how: str) -> None:
         ("a folder", "cannot be written"),
     ],
 )
-def test_data_that_cannot_be_used_is_named_and_left_alone(made_data: Path, tmp_path: Path, how: str, said: str) -> None:
+def test_data_that_cannot_be_used_is_named_and_left_alone(
+    made_data: Path, tmp_path: Path, how: str, said: str
+) -> None:
     own = make_service(tmp_path / "hub")
     shutil.copytree(made_data, own.data)
     spoil(own.data, how)
-    before = {path.name: path.read_bytes() for path in own.data.iterdir() if path.suffix in (".sqlite3", ".key") and path.is_file()}
+    before = {
+        path.name: path.read_bytes()
+        for path in own.data.iterdir()
+        if path.suffix in (".sqlite3", ".key") and path.is_file()
+    }
     run = own.hombi("serve")
     assert run.returncode == 1
     assert said in " ".join(run.stderr.split()), run.stderr
@@ -326,25 +396,34 @@ def made_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return made.data
 
 
-def test_a_house_whose_key_is_lost_goes_on_without_its_secrets(made_data: Path, tmp_path: Path) -> None:
+def test_a_house_whose_key_is_lost_goes_on_without_its_secrets(
+    made_data: Path, tmp_path: Path
+) -> None:
     own = make_service(tmp_path / "hub", HOMBI_NOTICES_PUSH_SERVICES="http://127.0.0.1")
     shutil.copytree(made_data, own.data)
     own.start()
     with own.hub() as hub:
         hub.add_room("Boathouse", hub.add_floor("At the water").name)
-        hub.add_phone("Ada's phone", "http://127.0.0.1:9/x", {"p256dh": "x" * 87, "auth": "y" * 22}, OWNER)
+        hub.add_phone(
+            "Ada's phone", "http://127.0.0.1:9/x", {"p256dh": "x" * 87, "auth": "y" * 22}, OWNER
+        )
     own.stop()
     (own.data / "secret.key").unlink()
     assert "--new-secrets" in own.hombi("serve").stderr
     serving = subprocess.Popen(
-        [sys.executable, "-m", "hombi.cli.app", "serve", "--new-secrets"], env=own.environment, stdout=subprocess.PIPE, text=True
+        [sys.executable, "-m", "hombi.cli.app", "serve", "--new-secrets"],
+        env=own.environment,
+        stdout=subprocess.PIPE,
+        text=True,
     )
     try:
         assert serving.stdout is not None
         assert any("Ready" in line for line in serving.stdout)
         with own.hub() as hub:
             assert hub.phones() == []
-            assert any(room.name == "Boathouse" for floor in hub.house().floors for room in floor.rooms)
+            assert any(
+                room.name == "Boathouse" for floor in hub.house().floors for room in floor.rooms
+            )
     finally:
         serving.terminate()
         serving.wait(20)
@@ -352,12 +431,19 @@ def test_a_house_whose_key_is_lost_goes_on_without_its_secrets(made_data: Path, 
     own.kill()
 
 
-def test_a_text_that_looks_sealed_is_no_reason_not_to_start(made_data: Path, tmp_path: Path) -> None:
+def test_a_text_that_looks_sealed_is_no_reason_not_to_start(
+    made_data: Path, tmp_path: Path
+) -> None:
     own = make_service(tmp_path / "hub", HOMBI_NOTICES_PUSH_SERVICES="http://127.0.0.1")
     shutil.copytree(made_data, own.data)
     own.start()
     with own.hub() as hub:
-        hub.add_phone("Odd phone", "http://127.0.0.1:9/x", {"p256dh": "x" * 87, "auth": "sealed:nothing"}, OWNER)
+        hub.add_phone(
+            "Odd phone",
+            "http://127.0.0.1:9/x",
+            {"p256dh": "x" * 87, "auth": "sealed:nothing"},
+            OWNER,
+        )
     own.kill()
     own.start()
     with own.hub() as hub:
@@ -375,7 +461,11 @@ def test_a_data_folder_that_cannot_be_made_is_named(tmp_path: Path) -> None:
 
 
 def test_django_has_nothing_to_warn_of(tmp_path: Path) -> None:
-    env = {**os.environ, "HOMBI_DATA": str(tmp_path), "DJANGO_SETTINGS_MODULE": "hombi.service.settings"}
+    env = {
+        **os.environ,
+        "HOMBI_DATA": str(tmp_path),
+        "DJANGO_SETTINGS_MODULE": "hombi.service.settings",
+    }
     run = subprocess.run(
         [sys.executable, "-m", "django", "check", "--deploy", "--fail-level", "WARNING"],
         env=env, capture_output=True, text=True, timeout=90, check=False,
@@ -385,7 +475,12 @@ def test_django_has_nothing_to_warn_of(tmp_path: Path) -> None:
 
 
 def test_a_slow_body_is_not_waited_for(service: Service) -> None:
-    head = b"POST /api/session HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{"
-    with socket.create_connection(("127.0.0.1", service.port), timeout=connections.BODY_S + 20) as sock:
+    head = (
+        b"POST /api/session HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: "
+        b"application/json\r\nContent-Length: 100\r\n\r\n{"
+    )
+    with socket.create_connection(
+        ("127.0.0.1", service.port), timeout=connections.BODY_S + 20
+    ) as sock:
         sock.sendall(head)
         assert until(lambda: sock.recv(1) == b"" or None, connections.BODY_S + 20)

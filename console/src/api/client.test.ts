@@ -26,7 +26,9 @@ it("sends the token with whatever changes something", async () => {
 });
 
 it("says what the hub said", async () => {
-  fakeHub({ "GET /api/house": { status: 422, body: { detail: "so not", mistakes: [{ line: 3 }] } } });
+  fakeHub({
+    "GET /api/house": { status: 422, body: { detail: "so not", mistakes: [{ line: 3 }] } },
+  });
   const error = await ask(api.GET("/api/house")).catch((e) => e);
   expect(error).toBeInstanceOf(HubError);
   expect(error).toMatchObject({ status: 422, message: "so not", mistakes: [{ line: 3 }] });
@@ -34,5 +36,8 @@ it("says what the hub said", async () => {
 
 it("says that nobody answers", async () => {
   fakeHub({});
-  await expect(ask(api.GET("/api/house"))).rejects.toMatchObject({ status: 0, message: /does not answer/ });
+  await expect(ask(api.GET("/api/house"))).rejects.toMatchObject({
+    status: 0,
+    message: /does not answer/,
+  });
 });

@@ -34,7 +34,10 @@ export type Tool = Schemas["Tool"];
 export type Check = Schemas["Check"];
 export type Span = "hour" | "day" | "week" | "month";
 
-/** The hub said no. `message` says what and what to do; `status` 0 means that it did not answer. */
+/**
+ * The hub said no. `message` says what and what to do; `status` 0 means that it did not
+ * answer.
+ */
 export class HubError extends Error {
   constructor(
     readonly status: number,

@@ -86,14 +86,15 @@ it("asks anew for what an event made stale", () => {
 });
 
 it("asks anew for what may have changed before there was a stream, but not for the past", () => {
-  for (const key of [keys.zigbee, keys.entities, keys.history("rack/humidity", "day")]) cache.setQueryData(key, {});
+  for (const key of [keys.zigbee, keys.entities, keys.history("rack/humidity", "day")])
+    cache.setQueryData(key, {});
   Source.last.onopen?.();
   const stale = (key: readonly string[]) => cache.getQueryState(key)?.isInvalidated;
-  expect([stale(keys.zigbee), stale(keys.entities), stale(keys.history("rack/humidity", "day"))]).toEqual([
-    true,
-    true,
-    false,
-  ]);
+  expect([
+    stale(keys.zigbee),
+    stale(keys.entities),
+    stale(keys.history("rack/humidity", "day")),
+  ]).toEqual([true, true, false]);
 });
 
 it("asks for everything anew after events were missed, and after the connection was lost", () => {

@@ -1,4 +1,5 @@
-// The live stream: one connection a tab, closed while nobody looks, which keeps the query cache fresh.
+// The live stream: one connection a tab, closed while nobody looks, which keeps the
+// query cache fresh.
 import type { QueryClient } from "@tanstack/react-query";
 import type { Entity, EntityDetail } from "./client";
 import { keys } from "./queries";
@@ -35,7 +36,10 @@ export function followLive(
     pending = new Map();
     cache.setQueryData<Entity[]>(keys.entities, (list) => list && mergeReadings(list, readings));
     for (const [address, reading] of readings) {
-      cache.setQueryData<EntityDetail>(keys.entity(address), (one) => one && withReading(one, reading));
+      cache.setQueryData<EntityDetail>(
+        keys.entity(address),
+        (one) => one && withReading(one, reading),
+      );
     }
   }
 
@@ -45,8 +49,11 @@ export function followLive(
     source.onopen = () => {
       onState("open");
       if (dropped) void cache.invalidateQueries();
-      // What was asked before there was a stream may have changed in between, and nobody would say so again.
-      else for (const queryKey of new Set(Object.values(REFRESH).flat())) void cache.invalidateQueries({ queryKey });
+      // What was asked before there was a stream may have changed in between, and
+      // nobody would say so again.
+      else
+        for (const queryKey of new Set(Object.values(REFRESH).flat()))
+          void cache.invalidateQueries({ queryKey });
       dropped = false;
     };
     source.onerror = () => {

@@ -1,4 +1,5 @@
-// What the hub is asked, and under which key the answer is kept. The live stream keeps the answers fresh.
+// What the hub is asked, and under which key the answer is kept. The live stream keeps
+// the answers fresh.
 import { useQuery } from "@tanstack/react-query";
 import { addressParts, api, ask, type Span } from "./client";
 import { notOlder } from "./readings";
@@ -27,7 +28,8 @@ export const keys = {
   profile: (node: string) => ["profile", node] as const,
 };
 
-export const useHouse = () => useQuery({ queryKey: keys.house, queryFn: () => ask(api.GET("/api/house")) });
+export const useHouse = () =>
+  useQuery({ queryKey: keys.house, queryFn: () => ask(api.GET("/api/house")) });
 
 export const useEntities = () =>
   useQuery({
@@ -39,7 +41,11 @@ export const useEntity = (address: string) =>
   useQuery({
     queryKey: keys.entity(address),
     queryFn: async () =>
-      notOlder(await ask(api.GET("/api/entities/{node}/{name}", { params: { path: addressParts(address) } }))),
+      notOlder(
+        await ask(
+          api.GET("/api/entities/{node}/{name}", { params: { path: addressParts(address) } }),
+        ),
+      ),
   });
 
 export const useHistory = (address: string, span: Span, points = 600) =>
@@ -55,11 +61,14 @@ export const useHistory = (address: string, span: Span, points = 600) =>
     refetchInterval: span === "hour" ? 15_000 : 60_000,
   });
 
-export const useNodes = () => useQuery({ queryKey: keys.nodes, queryFn: () => ask(api.GET("/api/nodes")) });
+export const useNodes = () =>
+  useQuery({ queryKey: keys.nodes, queryFn: () => ask(api.GET("/api/nodes")) });
 
-export const usePairing = () => useQuery({ queryKey: keys.pairing, queryFn: () => ask(api.GET("/api/pairing")) });
+export const usePairing = () =>
+  useQuery({ queryKey: keys.pairing, queryFn: () => ask(api.GET("/api/pairing")) });
 
-export const useArrivals = () => useQuery({ queryKey: keys.arrivals, queryFn: () => ask(api.GET("/api/arrivals")) });
+export const useArrivals = () =>
+  useQuery({ queryKey: keys.arrivals, queryFn: () => ask(api.GET("/api/arrivals")) });
 
 export const useAutomations = () =>
   useQuery({ queryKey: keys.automations, queryFn: () => ask(api.GET("/api/automations")) });
@@ -70,9 +79,11 @@ export const useToday = (since: number) =>
     queryFn: () => ask(api.GET("/api/journal", { params: { query: { since, limit: 500 } } })),
   });
 
-export const usePhones = () => useQuery({ queryKey: keys.phones, queryFn: () => ask(api.GET("/api/phones")) });
+export const usePhones = () =>
+  useQuery({ queryKey: keys.phones, queryFn: () => ask(api.GET("/api/phones")) });
 
-export const useNotices = () => useQuery({ queryKey: keys.notices, queryFn: () => ask(api.GET("/api/notices")) });
+export const useNotices = () =>
+  useQuery({ queryKey: keys.notices, queryFn: () => ask(api.GET("/api/notices")) });
 
 export const useKinds = () =>
   useQuery({
@@ -81,13 +92,17 @@ export const useKinds = () =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
-export const useTools = () => useQuery({ queryKey: keys.tools, queryFn: () => ask(api.GET("/api/tools")) });
+export const useTools = () =>
+  useQuery({ queryKey: keys.tools, queryFn: () => ask(api.GET("/api/tools")) });
 
-export const useTokens = () => useQuery({ queryKey: keys.tokens, queryFn: () => ask(api.GET("/api/tokens")) });
+export const useTokens = () =>
+  useQuery({ queryKey: keys.tokens, queryFn: () => ask(api.GET("/api/tokens")) });
 
-export const useDoctor = () => useQuery({ queryKey: keys.doctor, queryFn: () => ask(api.GET("/api/doctor")) });
+export const useDoctor = () =>
+  useQuery({ queryKey: keys.doctor, queryFn: () => ask(api.GET("/api/doctor")) });
 
-export const useZigbee = () => useQuery({ queryKey: keys.zigbee, queryFn: () => ask(api.GET("/api/zigbee")) });
+export const useZigbee = () =>
+  useQuery({ queryKey: keys.zigbee, queryFn: () => ask(api.GET("/api/zigbee")) });
 
 /** A node's own settings, as it tells them now. */
 export const useSettings = (node: string) =>

@@ -11,7 +11,10 @@ export interface LiveReading {
 }
 
 /** A value as people read it; the same as the hub's own words. */
-export function shown(value: number | null | undefined, entity: Pick<Entity, "unit" | "decimals" | "words">): string {
+export function shown(
+  value: number | null | undefined,
+  entity: Pick<Entity, "unit" | "decimals" | "words">,
+): string {
   if (value === null || value === undefined) return "–";
   if (entity.words) return entity.words[value >= 0.5 ? 1 : 0] ?? "";
   return `${value.toFixed(entity.decimals)} ${entity.unit}`.trim();
@@ -30,7 +33,10 @@ export function withReading<T extends Entity>(entity: T, reading: LiveReading): 
   };
 }
 
-/** Put readings into the list of entities; the others stay the same objects, so only what changed is drawn again. */
+/**
+ * Put readings into the list of entities; the others stay the same objects, so only
+ * what changed is drawn again.
+ */
 export function mergeReadings(entities: Entity[], readings: Map<string, LiveReading>): Entity[] {
   return entities.map((entity) => {
     const reading = readings.get(entity.entity);
@@ -41,7 +47,10 @@ export function mergeReadings(entities: Entity[], readings: Map<string, LiveRead
 /** The last reading of each entity that the stream has brought since it was opened. */
 export const heard = new Map<string, LiveReading>();
 
-/** What was fetched, unless the stream was quicker: an answer that was on its way must not undo a newer reading. */
+/**
+ * What was fetched, unless the stream was quicker: an answer that was on its way must
+ * not undo a newer reading.
+ */
 export function notOlder<T extends Entity>(entity: T): T {
   const reading = heard.get(entity.entity);
   return reading && reading.at >= (entity.at ?? 0) ? withReading(entity, reading) : entity;

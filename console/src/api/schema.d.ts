@@ -81,7 +81,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description For nodes: what became of it. Sent with the ticket as a bearer token; once admitted, the answer has the node's key. */
+        /**
+         * @description For nodes: what became of it. Sent with the ticket as a bearer token; once
+         *     admitted, the answer has the node's key.
+         */
         get: operations["arrivals_outcome_retrieve"];
         put?: never;
         post?: never;
@@ -100,7 +103,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Fetch the description of the node at an address, as an arrival. The pairing window need not be open. */
+        /**
+         * @description Fetch the description of the node at an address, as an arrival. The pairing
+         *     window need not be open.
+         */
         post: operations["arrivals_look_create"];
         delete?: never;
         options?: never;
@@ -206,7 +212,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description For the command line on the hub's own machine: a new code; the one before is void. */
+        /**
+         * @description For the command line on the hub's own machine: a new code; the one before is
+         *     void.
+         */
         post: operations["claim_code"];
         delete?: never;
         options?: never;
@@ -276,7 +285,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Ask the entity to take a value, and wait until its node confirms it or time is up. The answer's `state` says which. */
+        /**
+         * @description Ask the entity to take a value, and wait until its node confirms it or time
+         *     is up. The answer's `state` says which.
+         */
         post: operations["entities_command_create"];
         delete?: never;
         options?: never;
@@ -325,7 +337,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Rows of five minutes, hours or days as the house's clock shows them; one without readings is there and empty. */
+        /**
+         * @description Rows of five minutes, hours or days as the house's clock shows them; one
+         *     without readings is there and empty.
+         */
         get: operations["entities_rows_list"];
         put?: never;
         post?: never;
@@ -395,7 +410,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description For nodes: a SenML pack (RFC 8428). Answered once it is committed; sent again, it changes nothing. */
+        /**
+         * @description For nodes: a SenML pack (RFC 8428). Answered once it is committed; sent
+         *     again, it changes nothing.
+         */
         post: operations["intake_create"];
         delete?: never;
         options?: never;
@@ -410,13 +428,18 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description For boards that can only fetch an address: the same with `?key=…&value=21.5`. */
+        /**
+         * @description For boards that can only fetch an address: the same with
+         *     `?key=…&value=21.5`.
+         */
         get: operations["intake_value_in_address"];
         put?: never;
         /**
-         * @description For nodes: a value for one entity, as a bare number or word, or JSON with `value` (and `unit`, `at`) in it.
+         * @description For nodes: a value for one entity, as a bare number or word, or JSON with
+         *     `value` (and `unit`, `at`) in it.
          *
-         *     The key goes as Basic (node, key) or as a bearer token. Answered once it is committed.
+         *     The key goes as Basic (node, key) or as a bearer token. Answered once it is
+         *     committed.
          */
         post: operations["intake_value"];
         delete?: never;
@@ -466,7 +489,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The latest messages, newest first; with `each_topic` the last one of each topic. */
+        /**
+         * @description The latest messages, newest first; with `each_topic` the last one of each
+         *     topic.
+         */
         get: operations["messages_list"];
         put?: never;
         post?: never;
@@ -483,7 +509,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The message, with the values that could be picked out of it. It is kept for a while only. */
+        /**
+         * @description The message, with the values that could be picked out of it. It is kept for a
+         *     while only.
+         */
         get: operations["messages_retrieve"];
         put?: never;
         post?: never;
@@ -590,7 +619,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Make a new key; the one before is void at once, and what came in with it is cut off. */
+        /**
+         * @description Make a new key; the one before is void at once, and what came in with it is
+         *     cut off.
+         */
         post: operations["nodes_key_create"];
         /** @description Take the key away: the node is shut out until it has a new one. */
         delete: operations["nodes_key_destroy"];
@@ -606,9 +638,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The profile of a Zigbee node's make and model, with each value that it says and that has no name yet. */
+        /**
+         * @description The profile of a Zigbee node's make and model, with each value that it says
+         *     and that has no name yet.
+         */
         get: operations["nodes_profile_retrieve"];
-        /** @description Keep another text as the house's profile of this make and model; its nodes have its values at once. */
+        /**
+         * @description Keep another text as the house's profile of this make and model; its nodes
+         *     have its values at once.
+         */
         put: operations["nodes_profile_update"];
         post?: never;
         delete?: never;
@@ -765,7 +803,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Make the value an entity of each of the nodes; from the next message on it has readings. */
+        /**
+         * @description Make the value an entity of each of the nodes; from the next message on it
+         *     has readings.
+         */
         post: operations["picks_create"];
         delete?: never;
         options?: never;
@@ -852,9 +893,11 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * @description A node's setup code as a QR code that a phone's camera opens as the page that lets the node in.
+         * @description A node's setup code as a QR code that a phone's camera opens as the page that
+         *     lets the node in.
          *
-         *     `thing` is the id in the node's description. Without `code` a new one is made, to be given to the node.
+         *     `thing` is the id in the node's description. Without `code` a new one is made,
+         *     to be given to the node.
          */
         get: operations["setup_code_retrieve"];
         put?: never;
@@ -980,7 +1023,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Keep the foreign network that the stick carries, or wipe it and go on with the house's own, else with a new one. */
+        /**
+         * @description Keep the foreign network that the stick carries, or wipe it and go on with
+         *     the house's own, else with a new one.
+         */
         post: operations["zigbee_network_create"];
         delete?: never;
         options?: never;
@@ -1044,8 +1090,9 @@ export interface components {
             };
         };
         /**
-         * @description The setup code (or the secret of a node that was found), what the node is to be called and where it is; a room that does
-         *     not exist is made. Entities that are not named keep the names that the node gives them.
+         * @description The setup code (or the secret of a node that was found), what the node is to be
+         *     called and where it is; a room that does not exist is made. Entities that are not
+         *     named keep the names that the node gives them.
          */
         AdmitRequest: {
             /** @default  */
@@ -1116,8 +1163,9 @@ export interface components {
          */
         ArrivalStateEnum: "asking" | "waiting" | "locked" | "admitted" | "admitting" | "turned-away";
         /**
-         * @description What a node that wants to join sends: its Thing Description (W3C WoT TD 1.1), and the proof of its setup code:
-         *     HMAC-SHA-256 of the description's id, keyed with the code, as hex digits.
+         * @description What a node that wants to join sends: its Thing Description (W3C WoT TD 1.1), and
+         *     the proof of its setup code: HMAC-SHA-256 of the description's id, keyed with the
+         *     code, as hex digits.
          */
         AskRequest: {
             description: {
@@ -1176,7 +1224,10 @@ export interface components {
          * @enum {string}
          */
         ChoiceEnum: "keep" | "clean";
-        /** @description What is to be done with a foreign network on the stick: keep it, or start clean. */
+        /**
+         * @description What is to be done with a foreign network on the stick: keep it, or start
+         *     clean.
+         */
         ChoiceRequest: {
             choice: components["schemas"]["ChoiceEnum"];
         };
@@ -1225,7 +1276,10 @@ export interface components {
          * @enum {string}
          */
         ConditionEnum: "over" | "under" | "is";
-        /** @description The hub's MQTT door, for one node. It signs in with its address and its key, also for HTTP (Basic). */
+        /**
+         * @description The hub's MQTT door, for one node. It signs in with its address and its key, also
+         *     for HTTP (Basic).
+         */
         Door: {
             port: number;
             /** @description the topic it publishes SenML to, QoS 1 */
@@ -1235,7 +1289,10 @@ export interface components {
             /** @description the topic for "here" (retained), and for "gone" as its last will */
             presence: string;
         };
-        /** @description An entity with its latest reading. `value` is in `unit`, `raw` in the node's own; `shown` is the value as people read it. */
+        /**
+         * @description An entity with its latest reading. `value` is in `unit`, `raw` in the node's own;
+         *     `shown` is the value as people read it.
+         */
         Entity: {
             entity: string;
             node: string;
@@ -1341,7 +1398,10 @@ export interface components {
             status: components["schemas"]["StatusEnum"];
             version: string;
         };
-        /** @description An entity's history: five columns of the same length, and the width of a bucket. Bad readings are left out. */
+        /**
+         * @description An entity's history: five columns of the same length, and the width of a bucket.
+         *     Bad readings are left out.
+         */
         History: {
             entity: string;
             unit: string;
@@ -1388,7 +1448,10 @@ export interface components {
                 [key: string]: unknown;
             };
         };
-        /** @description A page of the journal, newest first; `next` is the `before` of the next page, null on the last one. */
+        /**
+         * @description A page of the journal, newest first; `next` is the `before` of the next page,
+         *     null on the last one.
+         */
         JournalPage: {
             entries: components["schemas"]["Journal"][];
             next: number | null;
@@ -1444,7 +1507,10 @@ export interface components {
         LookRequest: {
             address: string;
         };
-        /** @description One message. `node` is whose it is, "" when nothing is picked from it yet; `size` is in bytes. */
+        /**
+         * @description One message. `node` is whose it is, "" when nothing is picked from it yet; `size`
+         *     is in bytes.
+         */
         Message: {
             number: number;
             at: number;
@@ -1509,10 +1575,11 @@ export interface components {
             key: string;
         };
         /**
-         * @description A node. `here` is whether it is connected; `heard_at` moves with everything it sends.
+         * @description A node. `here` is whether it is connected; `heard_at` moves with everything it
+         *     sends.
          *
-         *     `way` is how it speaks: `senml` by itself, `described` as its Thing Description says, `foreign` as it likes, `paired` over a
-         *     radio of its own.
+         *     `way` is how it speaks: `senml` by itself, `described` as its Thing Description
+         *     says, `foreign` as it likes, `paired` over a radio of its own.
          */
         Node: {
             node: string;
@@ -1548,7 +1615,10 @@ export interface components {
             /** @description an address for boards that can only fetch one */
             get: string;
         };
-        /** @description The profile of a node's make and model. `text` ends with what the node says and nothing names yet. */
+        /**
+         * @description The profile of a node's make and model. `text` ends with what the node says and
+         *     nothing names yet.
+         */
         NodeProfile: {
             /** @description where the house keeps it, or would */
             path: string;
@@ -1588,7 +1658,10 @@ export interface components {
             mqtt?: components["schemas"]["Door"];
             intake?: string;
         };
-        /** @description Another text, or whether it is on duty. With `leave` what is on now stays as it is; else it ends first. */
+        /**
+         * @description Another text, or whether it is on duty. With `leave` what is on now stays as it
+         *     is; else it ends first.
+         */
         PatchedAutomationChange: {
             text?: string;
             enabled?: boolean;
@@ -1636,14 +1709,20 @@ export interface components {
             /** @description the host of its push service */
             readonly service: string;
         };
-        /** @description A browser's push subscription, and what the device is called. `person` is whoever is signed in unless given. */
+        /**
+         * @description A browser's push subscription, and what the device is called. `person` is whoever
+         *     is signed in unless given.
+         */
         PhoneRequest: {
             name: string;
             person?: string;
             endpoint: string;
             keys: components["schemas"]["PushKeys"];
         };
-        /** @description And what to call it: the value's name, for which nodes (what stands at `{node}`), the node's name, the room. */
+        /**
+         * @description And what to call it: the value's name, for which nodes (what stands at `{node}`),
+         *     the node's name, the room.
+         */
         PickRequest: {
             /** @default door */
             via: components["schemas"]["PickVia"];
@@ -1675,8 +1754,9 @@ export interface components {
             shown: string;
         };
         /**
-         * @description What to pick: where the messages come in, their topic with `{node}` where the node's name stands, JSON Pointers to the
-         *     value and to its time (both may be empty), the kind, and the unit that the node speaks.
+         * @description What to pick: where the messages come in, their topic with `{node}` where the
+         *     node's name stands, JSON Pointers to the value and to its time (both may be empty),
+         *     the kind, and the unit that the node speaks.
          */
         PickingRequest: {
             /** @default door */
@@ -1690,7 +1770,10 @@ export interface components {
             /** @default  */
             unit: string;
         };
-        /** @description A value that a node posts: its name, kind and unit; `pointer` is where it stands when JSON is posted. */
+        /**
+         * @description A value that a node posts: its name, kind and unit; `pointer` is where it stands
+         *     when JSON is posted.
+         */
         PostedRequest: {
             title: string;
             kind: string;
@@ -1745,7 +1828,10 @@ export interface components {
             quality: string;
             reason: string;
         };
-        /** @description A page of readings; `next` is the `start` of the next page, null on the last one. */
+        /**
+         * @description A page of readings; `next` is the `start` of the next page, null on the last
+         *     one.
+         */
         Readings: {
             readings: components["schemas"]["Reading"][];
             next: number | null;
@@ -1763,7 +1849,10 @@ export interface components {
             /** @default  */
             floor: string;
         };
-        /** @description What the readings of a stretch of house time come to, the bad ones left out; null where there are none. */
+        /**
+         * @description What the readings of a stretch of house time come to, the bad ones left out; null
+         *     where there are none.
+         */
         Row: {
             /** @description ms */
             start: number;
@@ -1777,7 +1866,10 @@ export interface components {
             high: number | null;
             count: number;
         };
-        /** @description One of a node's own settings, or one input of an action. `value` is what the node told last, null for nothing yet. */
+        /**
+         * @description One of a node's own settings, or one input of an action. `value` is what the node
+         *     told last, null for nothing yet.
+         */
         Setting: {
             name: string;
             title: string;
@@ -1811,7 +1903,10 @@ export interface components {
          * @enum {string}
          */
         StatusEnum: "ok" | "impaired";
-        /** @description What became of a pack: how many readings are safe on disk, and what was refused. */
+        /**
+         * @description What became of a pack: how many readings are safe on disk, and what was
+         *     refused.
+         */
         Taken: {
             stored: number;
             refused: string[];
@@ -1910,7 +2005,10 @@ export interface components {
             /** @default 2 min */
             length: string;
         };
-        /** @description What an entity is wanted to be: by whom and since when, why it is not yet, and all of that in words. */
+        /**
+         * @description What an entity is wanted to be: by whom and since when, why it is not yet, and
+         *     all of that in words.
+         */
         Wish: {
             /** Format: double */
             value: number;
@@ -1919,7 +2017,10 @@ export interface components {
             problem: string;
             shown: string;
         };
-        /** @description How the entity is written: a topic (with `{node}`), and a payload with `{value}` or `{ON|OFF}` in it. */
+        /**
+         * @description How the entity is written: a topic (with `{node}`), and a payload with `{value}`
+         *     or `{ON|OFF}` in it.
+         */
         WritingRequest: {
             topic: string;
             payload: string;
@@ -1935,7 +2036,10 @@ export interface components {
             warnings: components["schemas"]["Mistake"][];
             text: string;
         };
-        /** @description The stick and its network. `foreign`: it carries a network that is not this house's, and a person must say what to do. */
+        /**
+         * @description The stick and its network. `foreign`: it carries a network that is not this
+         *     house's, and a person must say what to do.
+         */
         Zigbee: {
             port: string;
             state: components["schemas"]["ZigbeeStateEnum"];

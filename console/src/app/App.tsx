@@ -1,5 +1,11 @@
 // The whole: the query cache, who is signed in, and the places.
-import { MutationCache, QueryCache, QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
+import {
+  MutationCache,
+  QueryCache,
+  QueryClient,
+  QueryClientProvider,
+  useQuery,
+} from "@tanstack/react-query";
 import { lazy, Suspense } from "react";
 import { BrowserRouter, Navigate, Outlet, Route, Routes, useLocation } from "react-router";
 import { api, ask, HubError } from "../api/client";
@@ -21,9 +27,13 @@ import { visible } from "../ui/visible";
 import { Shell } from "./Shell";
 
 // The chart library comes only with the page that draws one.
-const EntityPage = lazy(() => import("../features/entity/EntityPage").then((m) => ({ default: m.EntityPage })));
+const EntityPage = lazy(() =>
+  import("../features/entity/EntityPage").then((m) => ({ default: m.EntityPage })),
+);
 // Seldom needed once the house is set up.
-const MessagesPage = lazy(() => import("../features/messages/MessagesPage").then((m) => ({ default: m.MessagesPage })));
+const MessagesPage = lazy(() =>
+  import("../features/messages/MessagesPage").then((m) => ({ default: m.MessagesPage })),
+);
 
 function onError(error: Error) {
   if (error instanceof HubError && error.status === 401) cache.setQueryData(keys.session, null);
@@ -48,7 +58,8 @@ function useSession() {
       try {
         return await ask(api.GET("/api/session"));
       } catch (error) {
-        if (error instanceof HubError && (error.status === 401 || error.status === 403)) return null;
+        if (error instanceof HubError && (error.status === 401 || error.status === 403))
+          return null;
         throw error;
       }
     },
@@ -67,7 +78,8 @@ function SignedIn() {
     );
   }
   if (session.data === undefined) return <main className="p-8">{<Shape />}</main>;
-  if (session.data === null) return <Navigate to="/sign-in" state={{ from: here.pathname + here.search }} replace />;
+  if (session.data === null)
+    return <Navigate to="/sign-in" state={{ from: here.pathname + here.search }} replace />;
   return (
     <Shell person={visible(session.data.username)}>
       <Suspense fallback={<Shape lines={8} />}>

@@ -17,13 +17,21 @@ export function Palette({ close }: { close: () => void }) {
   const entities = useEntities();
   const nodes = useNodes();
   const automations = useAutomations();
-  const all = choices(house.data?.floors ?? [], nodes.data ?? [], entities.data ?? [], automations.data ?? []);
+  const all = choices(
+    house.data?.floors ?? [],
+    nodes.data ?? [],
+    entities.data ?? [],
+    automations.data ?? [],
+  );
   const found = matching(all, typed).slice(0, 12);
 
   const command = useMutation({
     mutationFn: async ({ entity, to }: { entity: string; to: string }) => {
       const done = await ask(
-        api.POST("/api/entities/{node}/{name}/command", { params: { path: addressParts(entity) }, body: { to } }),
+        api.POST("/api/entities/{node}/{name}/command", {
+          params: { path: addressParts(entity) },
+          body: { to },
+        }),
       );
       if (done.state !== "confirmed") throw new Error(`Not done: ${done.problem}`);
     },
@@ -48,7 +56,8 @@ export function Palette({ close }: { close: () => void }) {
           aria-label="A room, a node, a value, an automation"
           placeholder="A room, a node, a value, an automation …"
           onChange={(event) => setTyped(event.target.value)}
-          // One Escape is enough: the options are always shown, there is nothing to close before the sheet.
+          // One Escape is enough: the options are always shown, there is nothing to
+          // close before the sheet.
           onKeyDownCapture={(event) => event.key === "Escape" && close()}
         />
         <ComboboxOptions static className="mt-3 max-h-80 overflow-y-auto">

@@ -1,4 +1,5 @@
-// The frame around every page: the places, the palette, and the line that says when the connection is lost.
+// The frame around every page: the places, the palette, and the line that says when the
+// connection is lost.
 import { useQueryClient } from "@tanstack/react-query";
 import { Search } from "lucide-react";
 import { lazy, type ReactNode, Suspense, useEffect, useRef, useState } from "react";
@@ -76,7 +77,10 @@ export function Shell({ person, children }: { person: string; children: ReactNod
       <div className="mx-auto max-w-7xl px-4 pb-16 sm:px-8">
         <header className="rule mb-8 flex flex-wrap items-baseline gap-x-6 gap-y-1 border-b py-3">
           <span className="font-serif font-semibold text-lg">{name}</span>
-          <nav aria-label="Places" className="order-last flex w-full flex-wrap gap-x-5 gap-y-1 sm:order-none sm:w-auto">
+          <nav
+            aria-label="Places"
+            className="order-last flex w-full flex-wrap gap-x-5 gap-y-1 sm:order-none sm:w-auto"
+          >
             {PLACES.map(([path, label]) => (
               <NavLink
                 key={path}
@@ -95,7 +99,10 @@ export function Shell({ person, children }: { person: string; children: ReactNod
             title={`Signed in as ${person}`}
           >
             <Search aria-hidden className="size-4" />
-            Go to <kbd className="hidden rounded-sm border border-rule px-1 text-faint text-xs sm:inline">Ctrl K</kbd>
+            Go to{" "}
+            <kbd className="hidden rounded-sm border border-rule px-1 text-faint text-xs sm:inline">
+              Ctrl K
+            </kbd>
           </button>
         </header>
         <main id="main" ref={main} tabIndex={-1} className="outline-none">

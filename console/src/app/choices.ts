@@ -20,7 +20,12 @@ const PAGES: [string, string][] = [
   ["Settings", "/settings"],
 ];
 
-export function choices(floors: Floor[], nodes: HubNode[], entities: Entity[], automations: Automation[]): Choice[] {
+export function choices(
+  floors: Floor[],
+  nodes: HubNode[],
+  entities: Entity[],
+  automations: Automation[],
+): Choice[] {
   return [
     ...floors.flatMap((floor) =>
       floor.rooms.map((room) => ({
@@ -67,8 +72,11 @@ export function choices(floors: Floor[], nodes: HubNode[], entities: Entity[], a
 /** The choices in which every typed word stands, those that begin with it first. */
 export function matching(all: Choice[], typed: string): Choice[] {
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
-  const rank = (choice: Choice) => (words[0] && choice.label.toLowerCase().startsWith(words[0]) ? 0 : 1);
+  const rank = (choice: Choice) =>
+    words[0] && choice.label.toLowerCase().startsWith(words[0]) ? 0 : 1;
   return all
-    .filter((choice) => words.every((word) => `${choice.label} ${choice.what}`.toLowerCase().includes(word)))
+    .filter((choice) =>
+      words.every((word) => `${choice.label} ${choice.what}`.toLowerCase().includes(word)),
+    )
     .sort((a, b) => rank(a) - rank(b));
 }

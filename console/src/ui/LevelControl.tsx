@@ -1,4 +1,5 @@
-// A level that waits for its node: it is asked when the slider is let go, and shows what the node has made of it.
+// A level that waits for its node: it is asked when the slider is let go, and shows
+// what the node has made of it.
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { addressParts, api, ask, type Entity } from "../api/client";
@@ -17,7 +18,8 @@ export function LevelControl({ entity }: { entity: Entity }) {
     onSettled: () => setHeld(null),
   });
   const send = () => held !== null && !command.isPending && command.mutate(held);
-  const failed = command.error?.message ?? (command.data?.state === "confirmed" ? "" : command.data?.problem);
+  const failed =
+    command.error?.message ?? (command.data?.state === "confirmed" ? "" : command.data?.problem);
   return (
     <div>
       <input

@@ -9,7 +9,14 @@ export function RoomField({ value = "", hint }: { value?: string; hint?: string 
   return (
     <>
       <Labelled label="Room" hint={hint}>
-        <input name="room" list="rooms" autoComplete="off" defaultValue={named} key={rooms.length} className="field" />
+        <input
+          name="room"
+          list="rooms"
+          autoComplete="off"
+          defaultValue={named}
+          key={rooms.length}
+          className="field"
+        />
       </Labelled>
       <datalist id="rooms">
         {rooms.map((room) => (

@@ -1,4 +1,5 @@
-// A switch that waits for its node: it shows what was asked, and says when it was not done.
+// A switch that waits for its node: it shows what was asked, and says when it was not
+// done.
 import { Switch } from "@headlessui/react";
 import { useMutation } from "@tanstack/react-query";
 import { addressParts, api, ask, type Command, type Entity } from "../api/client";
@@ -37,7 +38,15 @@ export function SwitchControl({ entity, label }: { entity: Entity; label: string
   );
 }
 
-function Outcome({ command, error, entity }: { command?: Command; error: Error | null; entity: Entity }) {
+function Outcome({
+  command,
+  error,
+  entity,
+}: {
+  command?: Command;
+  error: Error | null;
+  entity: Entity;
+}) {
   const isOn = entity.value === 1;
   if (error) return <Mark grave>{error.message}</Mark>;
   // The hub goes on asking for what is wanted until the node confirms it.
@@ -45,6 +54,7 @@ function Outcome({ command, error, entity }: { command?: Command; error: Error |
   if (command && command.state !== "confirmed") {
     return <Mark grave>not done: {command.problem}</Mark>;
   }
-  if (command && (command.value === 1) === isOn) return <span className="text-faint">confirmed</span>;
+  if (command && (command.value === 1) === isOn)
+    return <span className="text-faint">confirmed</span>;
   return null;
 }

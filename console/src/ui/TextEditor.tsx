@@ -23,7 +23,10 @@ export function TextEditor({
   const kept = (typed: string) => (text.includes("\r\n") ? typed.replaceAll("\n", "\r\n") : typed);
 
   function goTo(mistake: Mistake) {
-    const start = lines.slice(0, mistake.line - 1).reduce((sum, line) => sum + line.length + 1, 0) + mistake.column - 1;
+    const start =
+      lines.slice(0, mistake.line - 1).reduce((sum, line) => sum + line.length + 1, 0) +
+      mistake.column -
+      1;
     area.current?.focus();
     area.current?.setSelectionRange(start, start);
   }
@@ -36,8 +39,11 @@ export function TextEditor({
           className="select-none whitespace-nowrap border-rule border-r px-2 py-2 text-right text-faint"
         >
           {lines.map((line, place) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: a line is known by its number
-            <li key={`${place}${line.length}`} className={wrong.has(place + 1) ? "font-bold text-madder" : ""}>
+            <li
+              // biome-ignore lint/suspicious/noArrayIndexKey: a line is known by its number
+              key={`${place}${line.length}`}
+              className={wrong.has(place + 1) ? "font-bold text-madder" : ""}
+            >
               {wrong.has(place + 1) ? "! " : ""}
               {place + 1}
             </li>

@@ -3,11 +3,19 @@ import { expect, it } from "vitest";
 import { entity, fakeHub, show } from "../test-parts";
 import { LevelControl } from "./LevelControl";
 
-const lamp = entity("lamp/level", { kind: "level", unit: "%", value: 100, writable: true, spoken: "Loft lamp level" });
+const lamp = entity("lamp/level", {
+  kind: "level",
+  unit: "%",
+  value: 100,
+  writable: true,
+  spoken: "Loft lamp level",
+});
 const ASK = "POST /api/entities/lamp/level/command";
 
 it("asks once the slider is let go, and says when it was not done", async () => {
-  const asked = fakeHub({ [ASK]: { body: { state: "unreachable", problem: "there is no route to it" } } });
+  const asked = fakeHub({
+    [ASK]: { body: { state: "unreachable", problem: "there is no route to it" } },
+  });
   show(<LevelControl entity={lamp} />);
   const slider = screen.getByRole("slider", { name: "Loft lamp level" });
   fireEvent.change(slider, { target: { value: "40" } });

@@ -15,14 +15,22 @@ it("shows the shape of what comes, then what there is", () => {
 
 it("says what went wrong, and tries again when asked", async () => {
   const refetch = vi.fn();
-  show(<Await of={{ data: undefined, error: new HubError(0, "no answer"), refetch }}>{() => "there"}</Await>);
+  show(
+    <Await of={{ data: undefined, error: new HubError(0, "no answer"), refetch }}>
+      {() => "there"}
+    </Await>,
+  );
   expect(screen.getByRole("alert")).toHaveTextContent("no answer");
   await userEvent.click(screen.getByRole("button", { name: "Try again" }));
   expect(refetch).toHaveBeenCalledOnce();
 });
 
 it("does not offer to try again what does not exist", () => {
-  show(<Await of={{ data: undefined, error: new HubError(404, "no room attic") }}>{() => "there"}</Await>);
+  show(
+    <Await of={{ data: undefined, error: new HubError(404, "no room attic") }}>
+      {() => "there"}
+    </Await>,
+  );
   expect(screen.queryByRole("button")).toBeNull();
 });
 
@@ -44,7 +52,11 @@ it("switches, and shows it only when the node has confirmed", async () => {
 });
 
 it("says in words what was not done", async () => {
-  fakeHub({ [COMMAND]: { body: { state: "unanswered", value: 1, problem: "plug did not confirm within 5 s" } } });
+  fakeHub({
+    [COMMAND]: {
+      body: { state: "unanswered", value: 1, problem: "plug did not confirm within 5 s" },
+    },
+  });
   show(<SwitchControl entity={plug(0)} label="Plug" />);
   await userEvent.click(screen.getByRole("switch"));
   expect(await screen.findByText(/not done: plug did not confirm/)).toBeInTheDocument();

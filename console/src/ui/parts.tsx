@@ -22,7 +22,15 @@ export function Button({ look = "plain", className = "", ...rest }: ButtonProps)
   );
 }
 
-export function Page({ title, aside, children }: { title: ReactNode; aside?: ReactNode; children: ReactNode }) {
+export function Page({
+  title,
+  aside,
+  children,
+}: {
+  title: ReactNode;
+  aside?: ReactNode;
+  children: ReactNode;
+}) {
   return (
     <>
       <header className="mb-6 flex flex-wrap items-baseline justify-between gap-x-6 gap-y-2">
@@ -39,8 +47,12 @@ export function Shape({ lines = 4 }: { lines?: number }) {
   return (
     <div role="status" aria-label="Loading" className="space-y-3">
       {Array.from({ length: lines }, (_, place) => (
-        // biome-ignore lint/suspicious/noArrayIndexKey: the lines are all alike
-        <div key={place} className="h-8 rounded-sm bg-rule/50" style={{ width: `${96 - ((place * 17) % 40)}%` }} />
+        <div
+          // biome-ignore lint/suspicious/noArrayIndexKey: the lines are all alike
+          key={place}
+          className="h-8 rounded-sm bg-rule/50"
+          style={{ width: `${96 - ((place * 17) % 40)}%` }}
+        />
       ))}
     </div>
   );
@@ -52,7 +64,10 @@ export function Empty({ children }: { children: ReactNode }) {
 
 export function Failure({ error, retry }: { error: Error; retry?: () => void }) {
   return (
-    <div role="alert" className="flex flex-wrap items-center gap-3 border-l-4 border-madder py-2 pl-4">
+    <div
+      role="alert"
+      className="flex flex-wrap items-center gap-3 border-l-4 border-madder py-2 pl-4"
+    >
       <CircleAlert aria-hidden className="size-5 text-madder" />
       <span className="grow">{error.message}</span>
       {retry && <Button onClick={retry}>Try again</Button>}
@@ -66,11 +81,25 @@ interface Answer<T> {
   refetch?: () => unknown;
 }
 
-/** One of three: the shape of what comes, what went wrong, or what there is. What is known stays on screen. */
-export function Await<T>({ of, lines, children }: { of: Answer<T>; lines?: number; children: (data: T) => ReactNode }) {
+/**
+ * One of three: the shape of what comes, what went wrong, or what there is. What is
+ * known stays on screen.
+ */
+export function Await<T>({
+  of,
+  lines,
+  children,
+}: {
+  of: Answer<T>;
+  lines?: number;
+  children: (data: T) => ReactNode;
+}) {
   if (of.data !== undefined) return children(of.data);
   if (of.error) {
-    const retry = of.error instanceof HubError && of.error.status === 404 ? undefined : () => void of.refetch?.();
+    const retry =
+      of.error instanceof HubError && of.error.status === 404
+        ? undefined
+        : () => void of.refetch?.();
     return <Failure error={of.error} retry={retry} />;
   }
   return <Shape lines={lines} />;
@@ -109,8 +138,19 @@ export function Mark({ grave = false, children }: { grave?: boolean; children: R
   );
 }
 
-/** A table's heading; columns named in `right` are set to the right, those in `wide` stay away on a phone. */
-export function Heads({ names, right = [], wide = [] }: { names: string[]; right?: string[]; wide?: string[] }) {
+/**
+ * A table's heading; columns named in `right` are set to the right, those in `wide`
+ * stay away on a phone.
+ */
+export function Heads({
+  names,
+  right = [],
+  wide = [],
+}: {
+  names: string[];
+  right?: string[];
+  wide?: string[];
+}) {
   return (
     <thead className="text-faint">
       <tr>
@@ -127,7 +167,15 @@ export function Heads({ names, right = [], wide = [] }: { names: string[]; right
   );
 }
 
-export function Labelled({ label, hint, children }: { label: string; hint?: string; children: ReactNode }) {
+export function Labelled({
+  label,
+  hint,
+  children,
+}: {
+  label: string;
+  hint?: string;
+  children: ReactNode;
+}) {
   return (
     // biome-ignore lint/a11y/noLabelWithoutControl: the control is among the children
     <label className="block">

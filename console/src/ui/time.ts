@@ -19,7 +19,11 @@ export function span(seconds: number): string {
 /** The exact moment, for a tooltip. */
 export function exact(at: number | null | undefined, timeZone?: string): string {
   if (!at) return "";
-  return new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "medium", timeZone }).format(at);
+  return new Intl.DateTimeFormat("en-GB", {
+    dateStyle: "medium",
+    timeStyle: "medium",
+    timeZone,
+  }).format(at);
 }
 
 /** Hours and minutes of the day. */
@@ -29,7 +33,12 @@ export function clock(at: number, timeZone?: string): string {
 
 /** The day, for a heading. */
 export function day(at: number, timeZone?: string): string {
-  return new Intl.DateTimeFormat("en-GB", { weekday: "long", day: "numeric", month: "long", timeZone }).format(at);
+  return new Intl.DateTimeFormat("en-GB", {
+    weekday: "long",
+    day: "numeric",
+    month: "long",
+    timeZone,
+  }).format(at);
 }
 
 /** The hour of the day as a fraction of 24, in house time. */

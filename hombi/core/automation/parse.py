@@ -1,4 +1,5 @@
-"""From the text of an automation to its meaning, or to every mistake in it with its line and column."""
+"""From the text of an automation to its meaning, or to every mistake in it with its
+line and column."""
 
 from __future__ import annotations
 
@@ -9,7 +10,17 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from hombi.core.automation.model import DAY_NAMES, Action, Automation, Condition, Lost, Notify, Only, Switch, Watch
+from hombi.core.automation.model import (
+    DAY_NAMES,
+    Action,
+    Automation,
+    Condition,
+    Lost,
+    Notify,
+    Only,
+    Switch,
+    Watch,
+)
 from hombi.core.errors import ValueTextError
 from hombi.core.house_facts import EntityFacts, HouseFacts, did_you_mean
 from hombi.core.kinds import KINDS, Kind
@@ -24,10 +35,11 @@ _DAYS = dict(zip(DAY_NAMES, range(7), strict=True))
 
 @dataclass(frozen=True, slots=True)
 class Parsed:
-    """What came of a text: the automation, or the mistakes that stand in its way (in the order of the text).
+    """What came of a text: the automation, or the mistakes that stand in its way (in
+    the order of the text).
 
-    `partly` is what can be done of it where only some of its actions cannot (a node is gone, a person has left).
-    `warnings` do not stand in its way.
+    `partly` is what can be done of it where only some of its actions cannot (a node is
+    gone, a person has left). `warnings` do not stand in its way.
     """
 
     automation: Automation | None
@@ -50,7 +62,11 @@ def parse(text: str, facts: HouseFacts) -> Parsed:
     watch = _watch(toml, facts)
     only = _only(toml)
     if "starts" not in toml.data:
-        toml.blame((), "an automation without [[starts]] does nothing", 'add a [[starts]] with switch = "…" or notify = "everyone"')
+        toml.blame(
+            (),
+            "an automation without [[starts]] does nothing",
+            'add a [[starts]] with switch = "…" or notify = "everyone"',
+        )
     elsewhere = len(toml.mistakes)
     starts, ends = _actions(toml, "starts", facts), _actions(toml, "ends", facts)
     mistakes = tuple(sorted(toml.mistakes, key=lambda m: (m.place.line, m.place.column)))
@@ -63,16 +79,26 @@ def parse(text: str, facts: HouseFacts) -> Parsed:
 
 
 def _warnings(toml: TomlText, automation: Automation) -> tuple[Mistake, ...]:
-    """What is allowed and hardly meant: it switches what it watches, back and forth without end."""
+    """What is allowed and hardly meant: it switches what it watches, back and forth
+    without end."""
     watch, known = automation.watch, len(toml.mistakes)
     for number, action in enumerate(automation.starts):
-        if not isinstance(action, Switch) or action.entity != watch.entity or not watch.ends_with(action.to):
+        if (
+            not isinstance(action, Switch)
+            or action.entity != watch.entity
+            or not watch.ends_with(action.to)
+        ):
             continue
-        if any(isinstance(a, Switch) and a.entity == watch.entity and watch.starts_with(a.to) for a in automation.ends):
+        if any(
+            isinstance(a, Switch) and a.entity == watch.entity and watch.starts_with(a.to)
+            for a in automation.ends
+        ):
             toml.blame(
                 ("starts", number, "switch"),
-                "it switches what it watches, and its end switches that back: it would start itself again and again",
-                "the hub stops it after a few rounds; leave one of the two out, or give it a time to hold",
+                "it switches what it watches, and its end switches that back: it would "
+                "start itself again and again",
+                "the hub stops it after a few rounds; leave one of the two out, or give "
+                "it a time to hold",
             )
     warnings = tuple(toml.mistakes[known:])
     del toml.mistakes[known:]
@@ -86,19 +112,28 @@ def _only_keys(toml: TomlText, path: Path, table: dict[str, Any], known: set[str
             toml.blame((*path, key), f"{key!r} means nothing here", hint, at_value=False)
 
 
-def _text(toml: TomlText, path: Path, table: dict[str, Any], key: str, *, required: bool = False) -> str:
+def _text(
+    toml: TomlText, path: Path, table: dict[str, Any], key: str, *, required: bool = False
+) -> str:
     value = table.get(key)
     if value is None:
         if required:
             toml.blame(path, f"{key} is missing", f'add {key} = "…"')
         return ""
     if not isinstance(value, str):
-        toml.blame((*path, key), f"{key} must be a text in quotes", f'write {key} = "{_instead(key, value)}"')
+        toml.blame(
+            (*path, key),
+            f"{key} must be a text in quotes",
+            f'write {key} = "{_instead(key, value)}"',
+        )
         return ""
     if not value.strip() and (required or key in _NOT_EMPTY):
         toml.blame((*path, key), f"{key} is empty", "" if required else f"leave {key} out")
         return ""
-    if odd := next((sign for sign in value if unicodedata.category(sign) == "Cc" and sign not in "\n\r\t"), None):
+    if odd := next(
+        (sign for sign in value if unicodedata.category(sign) == "Cc" and sign not in "\n\r\t"),
+        None,
+    ):
         toml.blame((*path, key), f"{key} holds a control character (U+{ord(odd):04X})", "delete it")
         return ""
     return value
@@ -116,7 +151,9 @@ def _table(toml: TomlText, key: str) -> dict[str, Any] | None:
     if table is None:
         return None
     if not isinstance(table, dict):
-        toml.blame((key,), f"{key} must be a table", f"write [{key}] on a line of its own", at_value=False)
+        toml.blame(
+            (key,), f"{key} must be a table", f"write [{key}] on a line of its own", at_value=False
+        )
         return None
     return table
 
@@ -124,7 +161,11 @@ def _table(toml: TomlText, key: str) -> dict[str, Any] | None:
 def _entity(toml: TomlText, path: Path, address: str, facts: HouseFacts) -> EntityFacts | None:
     found = facts.entities.get(address)
     if found is None and address:
-        toml.blame(path, f"no entity {address}", did_you_mean(address, facts.entities) or "`hombi entities` lists them")
+        toml.blame(
+            path,
+            f"no entity {address}",
+            did_you_mean(address, facts.entities) or "`hombi entities` lists them",
+        )
     return found
 
 
@@ -151,7 +192,11 @@ def _watch(toml: TomlText, facts: HouseFacts) -> Watch | None:
     address = _text(toml, ("watch",), table, "entity", required=True)
     entity = _entity(toml, ("watch", "entity"), address, facts)
     if len(conditions) != 1:
-        what = "[watch] names no limit" if not conditions else f"[watch] has {' and '.join(conditions)}"
+        what = (
+            "[watch] names no limit"
+            if not conditions
+            else f"[watch] has {' and '.join(conditions)}"
+        )
         toml.blame(("watch",), what, "give one of over, under, is")
         return None
     condition = conditions[0]
@@ -165,22 +210,45 @@ def _watch(toml: TomlText, facts: HouseFacts) -> Watch | None:
         return None
     limit = _quantity(toml, ("watch", condition), table[condition], entity.kind)
     if entity.kind.words is not None and condition is not Condition.IS:
-        toml.blame(("watch", condition), f"a {entity.kind.name} is not over or under", f'write is = "{entity.kind.words[1]}"')
+        toml.blame(
+            ("watch", condition),
+            f"a {entity.kind.name} is not over or under",
+            f'write is = "{entity.kind.words[1]}"',
+        )
     until = None
     if "until" in table:
         until = _quantity(toml, ("watch", "until"), table["until"], entity.kind)
         if condition is Condition.IS:
-            toml.blame(("watch", "until"), "until goes with over and under", "with is, it ends when the value is another one")
-        elif limit is not None and until is not None and (until > limit if condition is Condition.OVER else until < limit):
+            toml.blame(
+                ("watch", "until"),
+                "until goes with over and under",
+                "with is, it ends when the value is another one",
+            )
+        elif (
+            limit is not None
+            and until is not None
+            and (until > limit if condition is Condition.OVER else until < limit)
+        ):
             side = "below" if condition is Condition.OVER else "above"
-            toml.blame(("watch", "until"), f"until must lie {side} the limit, {show_limit(limit, entity.kind)}")
+            toml.blame(
+                ("watch", "until"),
+                f"until must lie {side} the limit, {show_limit(limit, entity.kind)}",
+            )
     if limit is None:
         return None
     kind, shown = entity.kind, show_limit(limit, entity.kind)
     if condition is Condition.OVER and limit >= kind.high and kind.words is None:
-        toml.blame(("watch", "over"), f"a {kind.name} is never over {shown}", f"it goes up to {show_limit(kind.high, kind)}")
+        toml.blame(
+            ("watch", "over"),
+            f"a {kind.name} is never over {shown}",
+            f"it goes up to {show_limit(kind.high, kind)}",
+        )
     elif condition is Condition.UNDER and limit <= kind.low and kind.words is None:
-        toml.blame(("watch", "under"), f"a {kind.name} is never under {shown}", f"it goes down to {show_limit(kind.low, kind)}")
+        toml.blame(
+            ("watch", "under"),
+            f"a {kind.name} is never under {shown}",
+            f"it goes down to {show_limit(kind.low, kind)}",
+        )
     return Watch(address, kind, condition, limit, until, held_ms, _lost(toml, table))
 
 
@@ -202,9 +270,15 @@ def _only(toml: TomlText) -> Only:
         match = _HOURS.fullmatch(hours)
         minutes = [int(match[i]) * 60 + int(match[i + 1]) for i in (1, 3)] if match else []
         if match is None or int(match[2]) > 59 or int(match[4]) > 59 or max(minutes) > 24 * 60:
-            toml.blame(("only", "between"), f"{hours!r} are no hours", 'write between = "06:00-22:00"')
+            toml.blame(
+                ("only", "between"), f"{hours!r} are no hours", 'write between = "06:00-22:00"'
+            )
         elif minutes[0] == minutes[1]:
-            toml.blame(("only", "between"), "these hours begin and end at the same time", "leave between out for the whole day")
+            toml.blame(
+                ("only", "between"),
+                "these hours begin and end at the same time",
+                "leave between out for the whole day",
+            )
         else:
             between = (minutes[0], minutes[1])
     days = table.get("days", [])
@@ -226,12 +300,19 @@ def _only(toml: TomlText) -> Only:
 def _actions(toml: TomlText, edge: str, facts: HouseFacts) -> tuple[Action, ...]:
     tables = toml.data.get(edge, [])
     if not isinstance(tables, list) or not all(isinstance(t, dict) for t in tables):
-        toml.blame((edge,), f"{edge} is a list of actions", f"write [[{edge}]] with two brackets", at_value=False)
+        toml.blame(
+            (edge,),
+            f"{edge} is a list of actions",
+            f"write [[{edge}]] with two brackets",
+            at_value=False,
+        )
         return ()
     if not tables and edge in toml.data:
         what = "does nothing" if edge == "starts" else "is empty"
         toml.blame(
-            (edge,), f"{edge} = [] {what}", f"add a [[{edge}]] with an action" + (", or leave it out" if edge == "ends" else "")
+            (edge,),
+            f"{edge} = [] {what}",
+            f"add a [[{edge}]] with an action" + (", or leave it out" if edge == "ends" else ""),
         )
     actions = (_action(toml, (edge, number), table, facts) for number, table in enumerate(tables))
     return tuple(action for action in actions if action is not None)
@@ -239,14 +320,20 @@ def _actions(toml: TomlText, edge: str, facts: HouseFacts) -> tuple[Action, ...]
 
 def _action(toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts) -> Action | None:
     if ("switch" in table) == ("notify" in table):
-        toml.blame(path, "an action is one of switch, notify", 'give either switch = "node/entity" or notify = "everyone"')
+        toml.blame(
+            path,
+            "an action is one of switch, notify",
+            'give either switch = "node/entity" or notify = "everyone"',
+        )
         return None
     if "switch" in table:
         _only_keys(toml, path, table, {"switch", "to"})
         address = _text(toml, path, table, "switch", required=True)
         entity = _entity(toml, (*path, "switch"), address, facts)
         if entity is not None and not (entity.writable and entity.kind.name == "switch"):
-            toml.blame((*path, "switch"), f"{address} cannot be switched", _switchable(address, facts))
+            toml.blame(
+                (*path, "switch"), f"{address} cannot be switched", _switchable(address, facts)
+            )
         to = _text(toml, path, table, "to", required=True)
         value = _quantity(toml, (*path, "to"), to, KINDS["switch"]) if to else None
         if entity is None or value is None or not entity.writable:
@@ -257,7 +344,11 @@ def _action(toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
     unknown = bool(to) and to != "everyone" and to not in facts.people
     if unknown:
         known = {"everyone", *facts.people}
-        toml.blame((*path, "notify"), f"nobody here is called {to}", did_you_mean(to, known) or f"use {', '.join(sorted(known))}")
+        toml.blame(
+            (*path, "notify"),
+            f"nobody here is called {to}",
+            did_you_mean(to, known) or f"use {', '.join(sorted(known))}",
+        )
     title = _text(toml, path, table, "title", required=True)
     text = _text(toml, path, table, "text")
     for key, template in (("title", title), ("text", text)):
@@ -281,7 +372,9 @@ def _check_template(toml: TomlText, path: Path, template: str) -> None:
     for _, name, form, conversion in fields:
         if form or conversion:
             sign = f":{form}" if form else f"!{conversion}"
-            toml.blame(path, f"{{{name}{sign}}} has a format, and there are none here", f"write {{{name}}}")
+            toml.blame(
+                path, f"{{{name}{sign}}} has a format, and there are none here", f"write {{{name}}}"
+            )
         elif name and name not in TEXT_FIELDS:
             hint = did_you_mean(name, TEXT_FIELDS) or f"known: {', '.join(TEXT_FIELDS)}"
             toml.blame(path, f"{{{name}}} stands for nothing", hint)
@@ -290,7 +383,8 @@ def _check_template(toml: TomlText, path: Path, template: str) -> None:
 
 
 def fill(template: str, fields: Mapping[str, str]) -> str:
-    """The text of a notice: each {field} replaced by what it stands for. Never raises for a template that was checked."""
+    """The text of a notice: each {field} replaced by what it stands for. Never raises
+    for a template that was checked."""
     parts = []
     for plain, name, _, _ in string.Formatter().parse(template):
         parts.append(plain)

@@ -9,7 +9,8 @@ from hombi.core.values import show_limit, show_span
 
 
 def sentence(automation: Automation, names: Mapping[str, str]) -> str:
-    """The whole automation in words; `names` gives an entity's spoken name by its address."""
+    """The whole automation in words; `names` gives an entity's spoken name by its
+    address."""
     watch = automation.watch
 
     def spoken(address: str) -> str:
@@ -33,7 +34,9 @@ def sentence(automation: Automation, names: Mapping[str, str]) -> str:
         text += f", only on {', '.join(DAY_NAMES[day].capitalize() for day in sorted(only.days))}"
     text += ": " + "; ".join(_action(action, spoken) for action in automation.starts)
     if automation.ends:
-        text += ". When it ends: " + "; ".join(_action(action, spoken) for action in automation.ends)
+        text += ". When it ends: " + "; ".join(
+            _action(action, spoken) for action in automation.ends
+        )
     return text + "."
 
 

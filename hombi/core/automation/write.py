@@ -9,7 +9,8 @@ import tomlkit
 
 @dataclass(frozen=True, slots=True)
 class Threshold:
-    """The blanks of the form, each as a person writes it; an empty one is left out of the text."""
+    """The blanks of the form, each as a person writes it; an empty one is left out of
+    the text."""
 
     name: str
     entity: str
@@ -26,12 +27,18 @@ class Threshold:
 
 
 def write(blanks: Threshold) -> str:
-    """The automation's text. It is not checked here: `parse` says what is wrong with it."""
+    """The automation's text. It is not checked here: `parse` says what is wrong with
+    it."""
     document = tomlkit.document()
     document["name"] = blanks.name
     if blanks.about:
         document["about"] = blanks.about
-    watch = {"entity": blanks.entity, blanks.condition: blanks.limit, "held": blanks.held, "until": blanks.until}
+    watch = {
+        "entity": blanks.entity,
+        blanks.condition: blanks.limit,
+        "held": blanks.held,
+        "until": blanks.until,
+    }
     document["watch"] = _table(watch)
     if blanks.between:
         document["only"] = _table({"between": blanks.between})
@@ -40,7 +47,11 @@ def write(blanks: Threshold) -> str:
         starts.append(_table({"switch": blanks.switch, "to": "on"}))
         ends.append(_table({"switch": blanks.switch, "to": "off"}))
     if blanks.notify:
-        starts.append(_table({"notify": blanks.notify, "title": blanks.title or blanks.name, "text": blanks.text}))
+        starts.append(
+            _table(
+                {"notify": blanks.notify, "title": blanks.title or blanks.name, "text": blanks.text}
+            )
+        )
     if len(starts):
         document["starts"] = starts
     if len(ends):

@@ -1,4 +1,5 @@
-"""Notices: telling the household's phones, and going on trying until a phone has it or is gone."""
+"""Notices: telling the household's phones, and going on trying until a phone has it or
+is gone."""
 
 from hombi.hub.notices.outbox import Outbox
 from hombi.hub.notices.push import Push, PushResult, WebPush, fresh_vapid_key

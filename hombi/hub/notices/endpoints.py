@@ -1,7 +1,8 @@
-"""Where notices may be sent: a push subscription is a browser's word, and the hub sends what it says to.
+"""Where notices may be sent: a push subscription is a browser's word, and the hub sends
+what it says to.
 
-A push service on the internet is an https address with a public name. One of the house's own is named in the settings
-(`notices.push_services`).
+A push service on the internet is an https address with a public name. One of the
+house's own is named in the settings (`notices.push_services`).
 """
 
 from __future__ import annotations
@@ -11,7 +12,8 @@ import socket
 from collections.abc import Iterable
 from urllib.parse import urlsplit
 
-# Names that no public service has (RFC 6762, RFC 8375, RFC 6761, and what routers call their own).
+# Names that no public service has (RFC 6762, RFC 8375, RFC 6761, and what routers call
+# their own).
 _PRIVATE = ("local", "localhost", "internal", "lan", "home", "arpa", "test", "invalid", "onion")
 
 
@@ -30,19 +32,24 @@ def why_not(endpoint: str, services: Iterable[str]) -> str:
     if split.username is not None:
         return "the endpoint of a push subscription has no user name in it"
     if _is_address(host) or "." not in host or host.rpartition(".")[2] in _PRIVATE:
-        return f"{host} is no public name of a push service; one of the house's own is named in notices.push_services"
+        return (
+            f"{host} is no public name of a push service; one of the house's own is named "
+            f"in notices.push_services"
+        )
     return ""
 
 
 def is_named(endpoint: str, services: Iterable[str]) -> bool:
-    """Whether the endpoint is at one of the push services that the settings name, with or without their port."""
+    """Whether the endpoint is at one of the push services that the settings name, with
+    or without their port."""
     split = urlsplit(endpoint)
     origin = f"{split.scheme}://{split.hostname}"
     return any(one in (origin, f"{origin}:{split.port}") for one in services)
 
 
 def leads_inside(host: str) -> bool:
-    """Whether a name that looks public stands for an address of the house. Blocks; raises OSError when nobody knows it."""
+    """Whether a name that looks public stands for an address of the house. Blocks;
+    raises OSError when nobody knows it."""
     try:
         answers = socket.getaddrinfo(host, None, type=socket.SOCK_STREAM)
     except UnicodeError as error:  # letters that no name has, or a part that is empty or too long
@@ -55,5 +62,7 @@ def _is_address(host: str) -> bool:
     try:
         ipaddress.ip_address(host)
     except ValueError:
-        return host.replace(".", "").isdigit()  # old ways of writing an address, which some resolvers still take
+        return host.replace(
+            ".", ""
+        ).isdigit()  # old ways of writing an address, which some resolvers still take
     return True

@@ -1,7 +1,8 @@
 """The outbox: notices are stored first and sent then, so that a restart loses none.
 
-A notice has one identity from the moment it is decided on. Sent again (the hub was killed, a phone answered late), it is
-the same notice to the push service and on the phone, which rings once.
+A notice has one identity from the moment it is decided on. Sent again (the hub was
+killed, a phone answered late), it is the same notice to the push service and on the
+phone, which rings once.
 """
 
 from __future__ import annotations
@@ -46,7 +47,8 @@ class Outbox:
         self.services = tuple(services)
         self.phones: dict[int, PhoneRecord] = {}
         self.failed = 0
-        # Each phone has its notices one after another, and none waits for another phone.
+        # Each phone has its notices one after another, and none waits for another
+        # phone.
         self._turns: dict[int, asyncio.Lock] = {}
         self._closed = False
 
@@ -56,7 +58,8 @@ class Outbox:
         self._plan_all(waiting)
 
     async def add_phone(self, phone: PhoneRecord) -> PhoneRecord:
-        """Add a phone; one with the same endpoint is replaced. Raises Invalid for an endpoint that cannot be used."""
+        """Add a phone; one with the same endpoint is replaced. Raises Invalid for an
+        endpoint that cannot be used."""
         if problem := why_not(phone.endpoint, self.services):
             raise Invalid(problem)
         for other in [p for p in self.phones.values() if p.endpoint == phone.endpoint]:
@@ -76,19 +79,28 @@ class Outbox:
             raise NotFound(f"no phone {phone_id}; `hombi phones` lists them")
         self._turns.pop(phone_id, None)
         await self._thread.run(self._records.remove_phone, phone_id)
-        self._journal.note("PhoneRemoved", f"{phone.name} of {phone.person} was removed" + (f": {why}" if why else ""))
+        self._journal.note(
+            "PhoneRemoved",
+            f"{phone.name} of {phone.person} was removed" + (f": {why}" if why else ""),
+        )
         self._live.publish("phone", {"id": phone_id})
 
     def tell(self, to: str, title: str, text: str, path: str) -> None:
-        """Send a notice to the phones of one person, or of everyone, once what it is about is safe on disk."""
+        """Send a notice to the phones of one person, or of everyone, once what it is
+        about is safe on disk."""
         phones = [p for p in self.phones.values() if to in ("everyone", p.person)]
         if not phones:
-            self._journal.note("NoticeUnsent", f"“{title}” reached nobody: {to} has no phone here; add one under Settings, Phones")
+            self._journal.note(
+                "NoticeUnsent",
+                f"“{title}” reached nobody: {to} has no phone here; add one under Settings, Phones",
+            )
             return
         notice = self._notice(title, text, path)
         self._writer.also(lambda records: records.add_notice(notice, phones), self._plan_all)
 
-    async def send(self, phones: Sequence[PhoneRecord], title: str, text: str, path: str) -> list[DeliveryRecord]:
+    async def send(
+        self, phones: Sequence[PhoneRecord], title: str, text: str, path: str
+    ) -> list[DeliveryRecord]:
         """Store a notice for these phones and begin to send it."""
         notice = self._notice(title, text, path)
         deliveries = await self._thread.run(self._records.add_notice, notice, phones)
@@ -133,19 +145,27 @@ class Outbox:
         now = self._clock.now_ms()
         if result.fate is Fate.DELIVERED:
             delivery.state = "delivered"
-            self._journal.note("NoticeDelivered", f"“{delivery.title}” is on {phone.name} of {phone.person}")
+            self._journal.note(
+                "NoticeDelivered", f"“{delivery.title}” is on {phone.name} of {phone.person}"
+            )
         elif result.fate is Fate.LATER and now - delivery.created_ms < GIVE_UP_MS:
             pause = PAUSES_S[min(delivery.attempts, len(PAUSES_S)) - 1]
             delivery.next_ms = now + round(max(pause, result.wait_s) * 1000)
             if delivery.attempts == 1:
-                self._journal.note("NoticeDelayed", f"“{delivery.title}” for {phone.name} is tried again: {result.problem}")
+                self._journal.note(
+                    "NoticeDelayed",
+                    f"“{delivery.title}” for {phone.name} is tried again: {result.problem}",
+                )
         else:
             delivery.state = "failed"
             self.failed += 1
-            self._journal.note("NoticeFailed", f"“{delivery.title}” did not reach {phone.name}: {result.problem}")
+            self._journal.note(
+                "NoticeFailed", f"“{delivery.title}” did not reach {phone.name}: {result.problem}"
+            )
 
     def close(self) -> None:
-        """Begin no more attempts; what waits is stored and goes on after the next start."""
+        """Begin no more attempts; what waits is stored and goes on after the next
+        start."""
         self._closed = True
 
 

@@ -1,4 +1,5 @@
-"""Web Push (RFC 8030): one notice, encrypted for one phone (RFC 8291), signed by this hub (VAPID, RFC 8292)."""
+"""Web Push (RFC 8030): one notice, encrypted for one phone (RFC 8291), signed by this
+hub (VAPID, RFC 8292)."""
 
 from __future__ import annotations
 
@@ -15,7 +16,12 @@ from typing import Any, Protocol
 from urllib.parse import urlparse
 
 from cryptography.hazmat.primitives.asymmetric import ec
-from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat, PublicFormat
+from cryptography.hazmat.primitives.serialization import (
+    Encoding,
+    NoEncryption,
+    PrivateFormat,
+    PublicFormat,
+)
 from py_vapid import Vapid, VapidException
 
 from hombi.hub.notices.endpoints import is_named, leads_inside, why_not
@@ -38,7 +44,8 @@ class Fate(Enum):
 
 @dataclass(frozen=True, slots=True)
 class PushResult:
-    """The fate of an attempt, why, and how long the push service asks us to wait (0: it did not say)."""
+    """The fate of an attempt, why, and how long the push service asks us to wait (0: it
+    did not say)."""
 
     fate: Fate
     problem: str = ""
@@ -69,16 +76,20 @@ class WebPush:
 
     @property
     def public_key(self) -> str:
-        """The application server key that a browser subscribes with: an uncompressed point, base64url (RFC 8292, 3.2)."""
+        """The application server key that a browser subscribes with: an uncompressed
+        point, base64url (RFC 8292, 3.2)."""
         point = self._vapid.public_key.public_bytes(Encoding.X962, PublicFormat.UncompressedPoint)
         return urlsafe_b64encode(point).rstrip(b"=").decode()
 
     async def send(self, phone: PhoneRecord, delivery: DeliveryRecord) -> PushResult:
         """One attempt, in a thread of its own."""
-        return await asyncio.get_running_loop().run_in_executor(self._pool, self._send, phone, delivery)
+        return await asyncio.get_running_loop().run_in_executor(
+            self._pool, self._send, phone, delivery
+        )
 
     def _send(self, phone: PhoneRecord, delivery: DeliveryRecord) -> PushResult:
-        # Imported here: they bring two HTTP clients with them, which would make every start of the hub a fifth longer.
+        # Imported here: they bring two HTTP clients with them, which would make every
+        # start of the hub a fifth longer.
         import requests  # noqa: PLC0415
         from pywebpush import WebPushException, webpush  # noqa: PLC0415
 
@@ -86,33 +97,54 @@ class WebPush:
         if problem := why_not(phone.endpoint, self.services):
             return PushResult(Fate.IMPOSSIBLE, problem)
         try:
-            inside = not is_named(phone.endpoint, self.services) and leads_inside(where.hostname or "")
+            inside = not is_named(phone.endpoint, self.services) and leads_inside(
+                where.hostname or ""
+            )
         except OSError:
             return PushResult(Fate.LATER, f"the push service at {where.netloc} cannot be found")
         if inside:
-            return PushResult(Fate.IMPOSSIBLE, f"{where.netloc} is an address within the house, not of a push service")
-        said = {"title": delivery.title, "text": delivery.text, "path": delivery.path, "at": delivery.created_ms}
+            return PushResult(
+                Fate.IMPOSSIBLE,
+                f"{where.netloc} is an address within the house, not of a push service",
+            )
+        said = {
+            "title": delivery.title,
+            "text": delivery.text,
+            "path": delivery.path,
+            "at": delivery.created_ms,
+        }
         with requests.Session() as session:
             session.max_redirects = 0  # a redirect is another's address: it is not followed
             try:
                 webpush(
-                    subscription_info={"endpoint": phone.endpoint, "keys": {"p256dh": phone.p256dh, "auth": phone.auth}},
+                    subscription_info={
+                        "endpoint": phone.endpoint,
+                        "keys": {"p256dh": phone.p256dh, "auth": phone.auth},
+                    },
                     data=json.dumps({**said, "tag": delivery.identity}),
                     vapid_private_key=self._vapid,
                     vapid_claims={"sub": self._contact, "aud": f"{where.scheme}://{where.netloc}"},
                     content_encoding="aes128gcm",
                     ttl=TIME_TO_LIVE_S,
                     timeout=TIMEOUT_S,
-                    # RFC 8030, 5.4: a message with the same topic takes the place of one that still waits.
+                    # RFC 8030, 5.4: a message with the same topic takes the place of
+                    # one that still waits.
                     headers={"urgency": "high", "topic": delivery.identity},
                     requests_session=session,
                 )
             except WebPushException as error:
                 return _fate(error.response, str(error))
             except requests.TooManyRedirects:
-                return PushResult(Fate.IMPOSSIBLE, "the push service sends the hub on to another address; that is not followed")
+                return PushResult(
+                    Fate.IMPOSSIBLE,
+                    "the push service sends the hub on to another address; that is not followed",
+                )
             except requests.RequestException as error:
-                return PushResult(Fate.LATER, f"the push service at {where.netloc} cannot be reached ({type(error).__name__})")
+                return PushResult(
+                    Fate.LATER,
+                    f"the push service at {where.netloc} cannot be reached "
+                    f"({type(error).__name__})",
+                )
             except (ValueError, VapidException) as error:
                 return PushResult(Fate.IMPOSSIBLE, f"this phone's keys cannot be used: {error}")
         return PushResult(Fate.DELIVERED)
@@ -125,15 +157,20 @@ def _fate(response: Any, said: str) -> PushResult:
     if 200 <= status < 300:  # the library knows of 201 and 202 only
         return PushResult(Fate.DELIVERED)
     if status in (404, 410):
-        return PushResult(Fate.GONE, f"the push service does not know this phone any more ({status})")
+        return PushResult(
+            Fate.GONE, f"the push service does not know this phone any more ({status})"
+        )
     if status == 429 or status >= 500:
         wait_s = _wait_s(str(response.headers.get("Retry-After", "")))
-        return PushResult(Fate.LATER, f"the push service asks to try again later ({status})", wait_s)
+        return PushResult(
+            Fate.LATER, f"the push service asks to try again later ({status})", wait_s
+        )
     return PushResult(Fate.IMPOSSIBLE, f"the push service refused the notice ({status})")
 
 
 def _wait_s(retry_after: str) -> float:
-    """How long a Retry-After header asks to wait: seconds, or until a date (RFC 9110, 10.2.3); at most a day."""
+    """How long a Retry-After header asks to wait: seconds, or until a date (RFC 9110,
+    10.2.3); at most a day."""
     if retry_after.isdigit():
         return min(float(retry_after), LONGEST_WAIT_S)
     try:

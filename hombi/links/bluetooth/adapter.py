@@ -1,4 +1,5 @@
-"""The adapter: whether there is one and it is on, and the one scanner that all share."""
+"""The adapter: whether there is one and it is on, and the one scanner that all
+share."""
 
 from __future__ import annotations
 
@@ -18,7 +19,8 @@ from dbus_fast.errors import DBusError
 
 from hombi.links.bluetooth.errors import BluetoothError, NoRadio, said
 
-# What it warns of (no bluetoothctl, a bus that is lost) is said here in words, where the person looks.
+# What it warns of (no bluetoothctl, a bus that is lost) is said here in words, where
+# the person looks.
 logging.getLogger("bleak").setLevel(logging.ERROR)
 BLUEZ, ADAPTER = "org.bluez", "org.bluez.Adapter1"
 SCAN_S, STOP_S, ASK_S = 10.0, 2.0, 5.0
@@ -31,7 +33,8 @@ Heard = Callable[[BLEDevice, AdvertisementData], None]
 
 
 class Adapter:
-    """One adapter by its name ("hci0"; "" for the first), scanned while it is open. `lost` says why it is no more."""
+    """One adapter by its name ("hci0"; "" for the first), scanned while it is open.
+    `lost` says why it is no more."""
 
     def __init__(self, name: str, heard: Heard) -> None:
         self.name, self._heard = name, heard
@@ -53,14 +56,23 @@ class Adapter:
             raise NoRadio(f"no Bluetooth: {said(error)}") from error
         self._bus.add_message_handler(self._signal)
         for rule in RULES:
-            await self._call("org.freedesktop.DBus", "/org/freedesktop/DBus", "org.freedesktop.DBus", "AddMatch", "s", [rule])
+            await self._call(
+                "org.freedesktop.DBus",
+                "/org/freedesktop/DBus",
+                "org.freedesktop.DBus",
+                "AddMatch",
+                "s",
+                [rule],
+            )
         await self._find()
         self._scanner = BleakScanner(self._heard, bluez={"adapter": self.name})
         try:
             async with asyncio.timeout(SCAN_S):
                 await self._scanner.start()
         except (BleakError, OSError, TimeoutError, DBusError, EOFError) as error:
-            raise BluetoothError(f"{self.name} does not look for Bluetooth nodes: {said(error)}") from error
+            raise BluetoothError(
+                f"{self.name} does not look for Bluetooth nodes: {said(error)}"
+            ) from error
 
     async def close(self) -> None:
         """Stop scanning, and let go of the bus; also of one that has died."""
@@ -90,19 +102,32 @@ class Adapter:
         return self.why or "no Bluetooth: the system bus is gone"
 
     async def _find(self) -> None:
-        objects = await self._call(BLUEZ, "/", "org.freedesktop.DBus.ObjectManager", "GetManagedObjects")
-        adapters = {path.rpartition("/")[2]: (path, there[ADAPTER]) for path, there in objects[0].items() if ADAPTER in there}
+        objects = await self._call(
+            BLUEZ, "/", "org.freedesktop.DBus.ObjectManager", "GetManagedObjects"
+        )
+        adapters = {
+            path.rpartition("/")[2]: (path, there[ADAPTER])
+            for path, there in objects[0].items()
+            if ADAPTER in there
+        }
         if not adapters:
             raise NoRadio("no Bluetooth adapter; plug one in")
         name = self.name or sorted(adapters)[0]
         if name not in adapters:
-            raise NoRadio(f"there is no Bluetooth adapter {name}; there is {', '.join(sorted(adapters))}")
+            raise NoRadio(
+                f"there is no Bluetooth adapter {name}; there is {', '.join(sorted(adapters))}"
+            )
         self._path, properties = adapters[name]
         self.name = name
         if not properties["Powered"].value:
-            raise NoRadio(f"the Bluetooth adapter {name} is switched off; `bluetoothctl power on` switches it on")
+            raise NoRadio(
+                f"the Bluetooth adapter {name} is switched off; `bluetoothctl power on` "
+                f"switches it on"
+            )
 
-    async def _call(self, to: str, path: str, interface: str, member: str, signature: str = "", body: Any = ()) -> Any:
+    async def _call(
+        self, to: str, path: str, interface: str, member: str, signature: str = "", body: Any = ()
+    ) -> Any:
         assert self._bus is not None
         message = Message(to, path, interface, member, signature=signature, body=list(body))
         try:
@@ -119,12 +144,27 @@ class Adapter:
         if message.message_type is not MessageType.SIGNAL:
             return
         if message.member == "NameOwnerChanged" and message.body[0] == BLUEZ and message.body[1]:
-            self._lose("no Bluetooth: BlueZ has stopped" if not message.body[2] else "BlueZ was started anew")
-        elif message.member == "PropertiesChanged" and message.path == self._path and message.body[0] == ADAPTER:
+            self._lose(
+                "no Bluetooth: BlueZ has stopped"
+                if not message.body[2]
+                else "BlueZ was started anew"
+            )
+        elif (
+            message.member == "PropertiesChanged"
+            and message.path == self._path
+            and message.body[0] == ADAPTER
+        ):
             powered = message.body[1].get("Powered")
             if powered is not None and not powered.value:
-                self._lose(f"the Bluetooth adapter {self.name} was switched off; `bluetoothctl power on` switches it on")
-        elif message.member == "InterfacesRemoved" and message.body[0] == self._path and ADAPTER in message.body[1]:
+                self._lose(
+                    f"the Bluetooth adapter {self.name} was switched off; `bluetoothctl "
+                    f"power on` switches it on"
+                )
+        elif (
+            message.member == "InterfacesRemoved"
+            and message.body[0] == self._path
+            and ADAPTER in message.body[1]
+        ):
             self._lose(f"the Bluetooth adapter {self.name} was pulled out")
 
     def _lose(self, why: str) -> None:

@@ -1,7 +1,8 @@
-"""Decoders: what advertisements say. Those of others are added through the entry points `hombi.bluetooth_decoders`.
+"""Decoders: what advertisements say. Those of others are added through the entry points
+`hombi.bluetooth_decoders`.
 
-A decoder is anything with `decode(advert)`, which gives the values that it finds, None when the advertisement is none of its own.
-docs/bluetooth.md walks through one.
+A decoder is anything with `decode(advert)`, which gives the values that it finds, None
+when the advertisement is none of its own. docs/bluetooth.md walks through one.
 """
 
 from __future__ import annotations
@@ -14,14 +15,22 @@ from typing import Protocol
 import msgspec
 
 from hombi.core.kinds import KINDS
-from hombi.links.bluetooth.gatt import BATTERY_LEVEL, BATTERY_SERVICE, ENVIRONMENTAL_SENSING, FORMATS, GattError, short_uuid
+from hombi.links.bluetooth.gatt import (
+    BATTERY_LEVEL,
+    BATTERY_SERVICE,
+    ENVIRONMENTAL_SENSING,
+    FORMATS,
+    GattError,
+    short_uuid,
+)
 
 GROUP = "hombi.bluetooth_decoders"
 _log = logging.getLogger(__name__)
 
 
 class Advert(msgspec.Struct, frozen=True):
-    """One advertisement: who sent it, how well it is heard (dBm), and what is in it, by UUID and by company."""
+    """One advertisement: who sent it, how well it is heard (dBm), and what is in it, by
+    UUID and by company."""
 
     address: str
     name: str
@@ -32,7 +41,8 @@ class Advert(msgspec.Struct, frozen=True):
 
 
 class Value(msgspec.Struct, frozen=True):
-    """One value in an advertisement. `kind` is one of the hub's, `unit` what the value is in; None is "no value"."""
+    """One value in an advertisement. `kind` is one of the hub's, `unit` what the value
+    is in; None is "no value"."""
 
     name: str
     kind: str
@@ -44,18 +54,22 @@ class Decoder(Protocol):
     """What an entry point gives when it is called without arguments."""
 
     def decode(self, advert: Advert) -> Sequence[Value] | None:
-        """The values in an advertisement; None when it is none that this decoder knows."""
+        """The values in an advertisement; None when it is none that this decoder
+        knows."""
 
 
 class StandardDecoder:
-    """Service data under the Bluetooth SIG's own UUIDs: Battery, and Environmental Sensing.
+    """Service data under the Bluetooth SIG's own UUIDs: Battery, and Environmental
+    Sensing.
 
-    Under 0x181A some nodes send one characteristic's value and say by its length which: 2 bytes are a temperature; the usual
-    order is temperature, humidity, pressure, each as in its characteristic.
+    Under 0x181A some nodes send one characteristic's value and say by its length which:
+    2 bytes are a temperature; the usual order is temperature, humidity, pressure, each
+    as in its characteristic.
     """
 
     def decode(self, advert: Advert) -> Sequence[Value] | None:
-        """The values under 0x181A and 0x180F, and under the characteristics' own UUIDs."""
+        """The values under 0x181A and 0x180F, and under the characteristics' own
+        UUIDs."""
         found: list[Value] = []
         for full, data in advert.service_data.items():
             short = short_uuid(full)
@@ -69,7 +83,8 @@ class StandardDecoder:
 
 
 def _in_order(data: bytes) -> list[Value]:
-    """Temperature, humidity and pressure, as many of them as there are. Bytes of another length are a maker's own layout."""
+    """Temperature, humidity and pressure, as many of them as there are. Bytes of
+    another length are a maker's own layout."""
     if len(data) not in (2, 4, 8):
         raise GattError(f"environmental sensing: {len(data)} bytes, where 2, 4 or 8 are expected")
     found, at = [], 0
@@ -82,7 +97,8 @@ def _in_order(data: bytes) -> list[Value]:
 
 
 class Decoders:
-    """All decoders that are installed, asked in the order of their names; the first that knows an advertisement has it."""
+    """All decoders that are installed, asked in the order of their names; the first
+    that knows an advertisement has it."""
 
     def __init__(self, more: Sequence[Decoder] = ()) -> None:
         self.wrong: list[str] = []
@@ -94,14 +110,17 @@ class Decoders:
                 self.wrong.append(f"the Bluetooth decoder {point.name} cannot be used: {error}")
 
     def decode(self, advert: Advert) -> list[Value]:
-        """The values in an advertisement; none for one that nobody knows. Raises GattError for one that is broken."""
+        """The values in an advertisement; none for one that nobody knows. Raises
+        GattError for one that is broken."""
         for decoder in self._decoders:
             try:
                 found = decoder.decode(advert)
             except GattError:
                 raise
             except Exception as error:
-                raise GattError(f"the decoder {type(decoder).__name__} failed: {error!r}") from error
+                raise GattError(
+                    f"the decoder {type(decoder).__name__} failed: {error!r}"
+                ) from error
             if found is not None:
                 return [one for one in found if one.kind in KINDS]
         return []

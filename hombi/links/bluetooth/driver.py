@@ -1,4 +1,5 @@
-"""The Bluetooth link: nodes that broadcast, heard by one scanner, and nodes that are connected to."""
+"""The Bluetooth link: nodes that broadcast, heard by one scanner, and nodes that are
+connected to."""
 
 from __future__ import annotations
 
@@ -18,7 +19,18 @@ from bleak.backends.scanner import AdvertisementData
 
 from hombi.core.kinds import KINDS
 from hombi.core.senml import Resolved
-from hombi.links.base import Asking, BluetoothSettings, Check, Found, Heard, LinkError, OnLink, Reports, Unreachable, Wanted
+from hombi.links.base import (
+    Asking,
+    BluetoothSettings,
+    Check,
+    Found,
+    Heard,
+    LinkError,
+    OnLink,
+    Reports,
+    Unreachable,
+    Wanted,
+)
 from hombi.links.bluetooth import gatt
 from hombi.links.bluetooth.adapter import Adapter
 from hombi.links.bluetooth.decoders import Advert, Decoders, Value
@@ -38,7 +50,8 @@ FORGET_S = 2.0
 
 @dataclass
 class Known:
-    """An admitted node: its address in the house, whether it is connected to, and what came of it last."""
+    """An admitted node: its address in the house, whether it is connected to, and what
+    came of it last."""
 
     node: str
     connects: bool
@@ -55,7 +68,8 @@ class Known:
 
 @dataclass
 class Candidate:
-    """A node that is no arrival yet: what it has broadcast since the window was opened."""
+    """A node that is no arrival yet: what it has broadcast since the window was
+    opened."""
 
     name: str
     values: dict[str, Value] = field(default_factory=dict)
@@ -67,11 +81,17 @@ class BluetoothDriver:
 
     link = "bluetooth"
 
-    def __init__(self, reports: Reports, settings: BluetoothSettings, decoders: Decoders | None = None) -> None:
+    def __init__(
+        self, reports: Reports, settings: BluetoothSettings, decoders: Decoders | None = None
+    ) -> None:
         self._reports, self._settings = reports, settings
         self._decoders = decoders or Decoders()
         self._adapter: Adapter | None = None
-        self._problem = "the Bluetooth adapter is being opened" if settings.enabled else "not used: bluetooth.use is off"
+        self._problem = (
+            "the Bluetooth adapter is being opened"
+            if settings.enabled
+            else "not used: bluetooth.use is off"
+        )
         self._by_address: dict[str, Known] = {}
         self._devices: OrderedDict[str, BLEDevice] = OrderedDict()
         self._shown: OrderedDict[str, tuple[Any, float]] = OrderedDict()
@@ -81,13 +101,17 @@ class BluetoothDriver:
         self._tasks: set[asyncio.Task[None]] = set()
 
     async def start(self) -> None:
-        """Look for the adapter, and listen as long as there is one. Its absence is said, and looked for again."""
+        """Look for the adapter, and listen as long as there is one. Its absence is
+        said, and looked for again."""
         if self._settings.enabled:
             self._start(self._keep_up())
 
     async def stop(self) -> None:
         """Let go of every connection and of the adapter."""
-        tasks = [*self._tasks, *(known.task for known in self._by_address.values() if known.task is not None)]
+        tasks = [
+            *self._tasks,
+            *(known.task for known in self._by_address.values() if known.task is not None),
+        ]
         for task in tasks:
             task.cancel()
         await asyncio.gather(*tasks, return_exceptions=True)
@@ -147,7 +171,8 @@ class BluetoothDriver:
             self._reports.observed(known.node, values, None)
 
     def _show(self, address: str, node: str, data: AdvertisementData, now_s: float) -> None:
-        """What is said, for who wants to see it: once for as long as it stays the same, and no more than twice a second."""
+        """What is said, for who wants to see it: once for as long as it stays the same,
+        and no more than twice a second."""
         before, at_s = self._shown.get(address, (None, -AT_MOST_EVERY_S))
         if now_s - at_s < AT_MOST_EVERY_S:
             return
@@ -158,12 +183,15 @@ class BluetoothDriver:
         self._shown.move_to_end(address)
         if len(self._shown) > MOST_REMEMBERED:
             self._shown.popitem(last=False)
-        self._reports.heard(Heard(self.link, f"{node or address}/advertisement", in_words(data), node=node))
+        self._reports.heard(
+            Heard(self.link, f"{node or address}/advertisement", in_words(data), node=node)
+        )
 
     @staticmethod
     def _is_news(known: Known, content: tuple[Any, Any], now_s: float) -> bool:
-        """BlueZ repeats what it remembers whenever anything about a node changes: the same content is news once a minute. Other
-        content is news at once, but no more than twice a second: it is repeated until it is taken."""
+        """BlueZ repeats what it remembers whenever anything about a node changes: the
+        same content is news once a minute. Other content is news at once, but no more
+        than twice a second: it is repeated until it is taken."""
         waited_s = now_s - known.taken_s
         if waited_s < (SAME_AGAIN_S if content == known.content else AT_MOST_EVERY_S):
             return False
@@ -177,8 +205,12 @@ class BluetoothDriver:
             self._reports.refused(known.node, str(error))
             return []
         if more := [one for one in found if one.name not in known.description["properties"]]:
-            # It broadcasts its values by turns, some of them seldom: this one was not heard while it was an arrival.
-            properties = {**known.description["properties"], **{one.name: _value_property(one) for one in more}}
+            # It broadcasts its values by turns, some of them seldom: this one was not
+            # heard while it was an arrival.
+            properties = {
+                **known.description["properties"],
+                **{one.name: _value_property(one) for one in more},
+            }
             known.description = {**known.description, "properties": properties}
             self._found(device.address, known.description["title"], known.description, "broadcast")
         at = _now_ms()
@@ -197,7 +229,9 @@ class BluetoothDriver:
         if candidate is None:
             if len(self._candidates) >= MOST_REMEMBERED:
                 return
-            candidate = self._candidates[device.address] = Candidate(data.local_name or device.name or "")
+            candidate = self._candidates[device.address] = Candidate(
+                data.local_name or device.name or ""
+            )
         candidate.name = data.local_name or candidate.name
         try:
             values = self._decoders.decode(_advert(device, data))
@@ -212,22 +246,36 @@ class BluetoothDriver:
             self._start(self._interview(device, candidate))
 
     async def _gather(self, address: str, candidate: Candidate) -> None:
-        """Nodes broadcast their values by turns: wait a little before saying what one has."""
+        """Nodes broadcast their values by turns: wait a little before saying what one
+        has."""
         await asyncio.sleep(GATHER_S)
         properties = {one.name: _value_property(one) for one in candidate.values.values()}
         title = candidate.name or nameless(address)
-        self._found(address, title, _description(address, title, "broadcasts its values", properties), "broadcast")
+        self._found(
+            address,
+            title,
+            _description(address, title, "broadcasts its values", properties),
+            "broadcast",
+        )
 
     async def _interview(self, device: BLEDevice, candidate: Candidate) -> None:
         title = candidate.name or nameless(device.address)
 
         def say(step: int) -> None:
-            self._reports.asking(Asking(self.link, thing_id(device.address), title, f"asking what it has, {step} of 3"))
+            self._reports.asking(
+                Asking(
+                    self.link, thing_id(device.address), title, f"asking what it has, {step} of 3"
+                )
+            )
 
         for left in range(TRIES - 1, -1, -1):
             try:
                 say(1)
-                async with self._slots, asyncio.timeout(CONNECT_S + 2), BleakClient(device, timeout=CONNECT_S) as client:
+                async with (
+                    self._slots,
+                    asyncio.timeout(CONNECT_S + 2),
+                    BleakClient(device, timeout=CONNECT_S) as client,
+                ):
                     say(2)
                     told = await about(client)
                     say(3)
@@ -235,20 +283,47 @@ class BluetoothDriver:
                 break
             except TROUBLE as error:
                 if not left:
-                    progress = f"it does not answer: {said(error)}; bring it nearer and open the window again"
-                    self._reports.asking(Asking(self.link, thing_id(device.address), title, progress))
+                    progress = (
+                        f"it does not answer: {said(error)}; bring it nearer and open the "
+                        f"window again"
+                    )
+                    self._reports.asking(
+                        Asking(self.link, thing_id(device.address), title, progress)
+                    )
                     return
             await asyncio.sleep(AGAIN_S)
         properties = {one.wire: _signal_property(one) for one in has}
-        what = ", ".join(filter(None, ("is connected to", f"software {told.firmware}" if told.firmware else "")))
+        what = ", ".join(
+            filter(None, ("is connected to", f"software {told.firmware}" if told.firmware else ""))
+        )
         made = " ".join(filter(None, (told.make, told.model)))
         if not properties:
-            self._reports.asking(Asking(self.link, thing_id(device.address), title, "it has nothing that the hub can use"))
+            self._reports.asking(
+                Asking(
+                    self.link,
+                    thing_id(device.address),
+                    title,
+                    "it has nothing that the hub can use",
+                )
+            )
             return
-        self._found(device.address, made or title, _description(device.address, made or title, what, properties), "connect")
+        self._found(
+            device.address,
+            made or title,
+            _description(device.address, made or title, what, properties),
+            "connect",
+        )
 
     def _found(self, address: str, title: str, description: dict[str, Any], way: str) -> None:
-        self._reports.found(Found(thing_id(address), title, description, {"address": address, "way": way}, link=self.link))
+        self._reports.found(
+            Found(
+                thing_id(address),
+                title,
+                description,
+                {"address": address, "way": way},
+                link=self.link,
+            )
+        )
 
     # Connections
 
@@ -275,16 +350,22 @@ class BluetoothDriver:
             partial(self._present, known),
             partial(self._failing, known),
             partial(self._reports.refused, known.node),
-            waiting=lambda: max(0, sum(one.connects for one in self._by_address.values()) - CONNECTIONS),
+            waiting=lambda: max(
+                0, sum(one.connects for one in self._by_address.values()) - CONNECTIONS
+            ),
         )
-        known.task = asyncio.get_running_loop().create_task(known.peer.run(), name=f"bluetooth {known.node}")
+        known.task = asyncio.get_running_loop().create_task(
+            known.peer.run(), name=f"bluetooth {known.node}"
+        )
 
     def _told(self, known: Known, signal: Signal, value: float | bool | None) -> None:
         self._reports.alive(known.node)
         said = msgspec.json.encode({signal.name: value})
         self._reports.heard(Heard(self.link, f"{known.node}/{signal.wire}", said, node=known.node))
         unit = "" if KINDS[signal.kind].words else signal.unit
-        self._reports.observed(known.node, [Resolved(signal.wire, unit, _now_ms(), value, True)], None)
+        self._reports.observed(
+            known.node, [Resolved(signal.wire, unit, _now_ms(), value, True)], None
+        )
 
     def _present(self, known: Known, here: bool) -> None:
         known.connected = here
@@ -306,7 +387,9 @@ class BluetoothDriver:
                 found.taken_s = -SAME_AGAIN_S  # what is in the air already has more to say
             found.wires, found.description = wires, description
             return
-        found = self._by_address[address] = Known(known.node, known.reach.get("way") == "connect", wires, description)
+        found = self._by_address[address] = Known(
+            known.node, known.reach.get("way") == "connect", wires, description
+        )
         self._candidates.pop(address, None)
         self._shown.pop(address, None)  # what it says is shown anew, under its name
         self._connect(address, found)
@@ -342,7 +425,8 @@ class BluetoothDriver:
         raise LinkError("a Bluetooth node is found by itself while the pairing window is open")
 
     async def remove(self, node: str) -> None:
-        """Forget a node and end its connection; BlueZ forgets it too, with the keys of their pairing."""
+        """Forget a node and end its connection; BlueZ forgets it too, with the keys of
+        their pairing."""
         try:
             address, known = self._of(node)
         except Unreachable:
@@ -358,7 +442,8 @@ class BluetoothDriver:
                     await BleakClient(device).unpair()
 
     async def dismiss(self, thing_id: str) -> None:
-        """An arrival that was turned away may come again when the window is next opened."""
+        """An arrival that was turned away may come again when the window is next
+        opened."""
 
     async def ask_again(self, thing_id: str) -> None:
         """A Bluetooth node is asked whenever the window is opened. Raises LinkError."""
@@ -387,13 +472,23 @@ class BluetoothDriver:
         found = []
         if self._adapter is not None:
             here = sum(known.connected for known in self._by_address.values())
-            text = f"listens on {self._adapter.name}; nodes: {len(self._by_address)}, connected to: {here}"
+            text = (
+                f"listens on {self._adapter.name}; nodes: {len(self._by_address)}, "
+                f"connected to: {here}"
+            )
             found.append(Check("Bluetooth", "ok", text))
         else:
             missed = self._settings.enabled and bool(self._by_address)
-            advice = "it is looked for again by itself" if missed else "leave it so when the house has no Bluetooth nodes"
+            advice = (
+                "it is looked for again by itself"
+                if missed
+                else "leave it so when the house has no Bluetooth nodes"
+            )
             found.append(Check("Bluetooth", "fault" if missed else "ok", self.listening(), advice))
-        found += [Check("Bluetooth decoders", "warning", wrong, "update or remove its package") for wrong in self._decoders.wrong]
+        found += [
+            Check("Bluetooth decoders", "warning", wrong, "update or remove its package")
+            for wrong in self._decoders.wrong
+        ]
         return found
 
     def _of(self, node: str) -> tuple[str, Known]:
@@ -420,7 +515,9 @@ def in_words(data: AdvertisementData) -> bytes:
         "name": data.local_name,
         "services": [_uuid(one) for one in data.service_uuids],
         "service data": {_uuid(one): content.hex() for one, content in data.service_data.items()},
-        "manufacturer data": {f"0x{one:04X}": content.hex() for one, content in data.manufacturer_data.items()},
+        "manufacturer data": {
+            f"0x{one:04X}": content.hex() for one, content in data.manufacturer_data.items()
+        },
         "signal": data.rssi,
     }
     return msgspec.json.encode({name: part for name, part in parts.items() if part})
@@ -436,7 +533,9 @@ def nameless(address: str) -> str:
     return f"Bluetooth node {address[-8:]}"
 
 
-def _description(address: str, title: str, about_it: str, properties: Mapping[str, Any]) -> dict[str, Any]:
+def _description(
+    address: str, title: str, about_it: str, properties: Mapping[str, Any]
+) -> dict[str, Any]:
     return {
         "@context": "https://www.w3.org/2022/wot/td/v1.1",
         "id": thing_id(address),
@@ -449,10 +548,19 @@ def _description(address: str, title: str, about_it: str, properties: Mapping[st
 
 
 def _advert(device: BLEDevice, data: AdvertisementData) -> Advert:
-    return Advert(device.address, data.local_name or "", data.rssi, data.service_uuids, data.service_data, data.manufacturer_data)
+    return Advert(
+        device.address,
+        data.local_name or "",
+        data.rssi,
+        data.service_uuids,
+        data.service_data,
+        data.manufacturer_data,
+    )
 
 
-def _property(title: str, kind: str, unit: str, *, binary: bool, writable: bool = False) -> dict[str, Any]:
+def _property(
+    title: str, kind: str, unit: str, *, binary: bool, writable: bool = False
+) -> dict[str, Any]:
     shown = f"{title[:1].upper()}{title[1:]}"
     found: dict[str, Any] = {
         "title": shown,
@@ -473,7 +581,13 @@ def _strength() -> dict[str, Any]:
 
 
 def _signal_property(signal: Signal) -> dict[str, Any]:
-    return _property(signal.name, signal.kind, signal.unit, binary=signal.kind == "switch", writable=signal.writable)
+    return _property(
+        signal.name,
+        signal.kind,
+        signal.unit,
+        binary=signal.kind == "switch",
+        writable=signal.writable,
+    )
 
 
 def _now_ms() -> int:

@@ -1,7 +1,7 @@
 """What can go wrong on the Bluetooth link.
 
 LinkError (links.base)
-└── BluetoothError       something on the Bluetooth link did not work; the message is for the person
+└── BluetoothError       something on the Bluetooth link did not work
     └── NoRadio          there is no bus, no BlueZ, no adapter, or it is switched off
 """
 
@@ -39,7 +39,10 @@ _WORDS = (
     ("Not connected", "the connection was lost"),
     ("disconnected", "the connection was lost"),
     ("NotConnected", "the connection was lost"),
-    ("AuthenticationFailed", "it refuses to be paired; if it was reset, take it out and let it in again"),
+    (
+        "AuthenticationFailed",
+        "it refuses to be paired; if it was reset, take it out and let it in again",
+    ),
     ("NotPermitted", "it refuses that"),
     ("NotAuthorized", "it wants to be paired first"),
 )

@@ -1,6 +1,8 @@
-"""An example of a decoder: the tags of Reed & Rush, a made-up maker, which send a shelf's weight as manufacturer data.
+"""An example of a decoder: the tags of Reed & Rush, a made-up maker, which send a
+shelf's weight as manufacturer data.
 
-company 0xFFFF (kept for tests), then: 52 52 (the maker's mark), weight in g as u16, battery in 0.1 V as u8
+company 0xFFFF (kept for tests), then: 52 52 (the maker's mark), weight in g as u16,
+battery in 0.1 V as u8
 """
 
 from __future__ import annotations

@@ -1,6 +1,8 @@
-"""What characteristics hold: the formats of the Bluetooth SIG's GATT specifications. No I/O.
+"""What characteristics hold: the formats of the Bluetooth SIG's GATT specifications. No
+I/O.
 
-Environmental Sensing (0x181A), Battery (0x180F), Device Information (0x180A), Automation IO (0x1815).
+Environmental Sensing (0x181A), Battery (0x180F), Device Information (0x180A),
+Automation IO (0x1815).
 """
 
 from __future__ import annotations
@@ -8,11 +10,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-ENVIRONMENTAL_SENSING, BATTERY_SERVICE, DEVICE_INFORMATION, AUTOMATION_IO = 0x181A, 0x180F, 0x180A, 0x1815
+ENVIRONMENTAL_SENSING, BATTERY_SERVICE, DEVICE_INFORMATION, AUTOMATION_IO = (
+    0x181A,
+    0x180F,
+    0x180A,
+    0x1815,
+)
 SERVICES = (ENVIRONMENTAL_SENSING, BATTERY_SERVICE, AUTOMATION_IO)
 MANUFACTURER_NAME, MODEL_NUMBER, FIRMWARE = 0x2A29, 0x2A24, 0x2A26
 TEMPERATURE, HUMIDITY, PRESSURE, BATTERY_LEVEL, DIGITAL = 0x2A6E, 0x2A6F, 0x2A6D, 0x2A19, 0x2A56
-# The descriptor that says how many signals a Digital characteristic has (Automation IO, 3.1.1).
+# The descriptor that says how many signals a Digital characteristic has (Automation IO,
+# 3.1.1).
 NUMBER_OF_DIGITALS = 0x2909
 _BASE = "-0000-1000-8000-00805f9b34fb"
 # Automation IO, 3.1: each digital signal has two bits, the first signal the lowest.
@@ -25,7 +33,8 @@ class GattError(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Format:
-    """How a characteristic holds a number: bytes, sign, the mark for "no value", and value = raw * scale in `unit`."""
+    """How a characteristic holds a number: bytes, sign, the mark for "no value", and
+    value = raw * scale in `unit`."""
 
     name: str
     kind: str
@@ -58,10 +67,15 @@ FORMATS: dict[int, Format] = {
 
 
 def digital(data: bytes) -> list[bool | None]:
-    """The signals in a Digital characteristic; None for one that is unknown or driven by nobody. Raises GattError."""
+    """The signals in a Digital characteristic; None for one that is unknown or driven
+    by nobody. Raises GattError."""
     if not data:
         raise GattError("digital: no bytes")
-    return [{INACTIVE: False, ACTIVE: True}.get(byte >> shift & 3) for byte in data for shift in (0, 2, 4, 6)]
+    return [
+        {INACTIVE: False, ACTIVE: True}.get(byte >> shift & 3)
+        for byte in data
+        for shift in (0, 2, 4, 6)
+    ]
 
 
 def encode_digital(on: bool) -> bytes:
@@ -70,7 +84,8 @@ def encode_digital(on: bool) -> bytes:
 
 
 def with_digital(data: bytes, index: int, on: bool) -> bytes:
-    """A Digital characteristic as it was read, with one of its signals changed and the others as they are. Raises GattError."""
+    """A Digital characteristic as it was read, with one of its signals changed and the
+    others as they are. Raises GattError."""
     at, shift = index // 4, index % 4 * 2
     if at >= len(data):
         raise GattError(f"digital: {len(data)} bytes, and no signal {index + 1}")
@@ -97,4 +112,6 @@ def short_uuid(full: str) -> int | None:
 
 def known(services: Iterator[str] | list[str]) -> set[int]:
     """Those of the services that the hub can use."""
-    return {short for one in services if (short := short_uuid(one)) in SERVICES and short is not None}
+    return {
+        short for one in services if (short := short_uuid(one)) in SERVICES and short is not None
+    }

@@ -1,4 +1,5 @@
-"""A node that is connected to: its characteristics read and followed, its switch written, its connection made again."""
+"""A node that is connected to: its characteristics read and followed, its switch
+written, its connection made again."""
 
 from __future__ import annotations
 
@@ -24,7 +25,8 @@ CONNECT_S, ANSWER_S, LET_GO_S = 15.0, 6.0, 2.0
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 1.0, 60.0
 # A connection that is lost sooner than this counts as one that failed.
 STEADY_S = 30.0
-# One that is heard again after it was not for this long is tried at once: it is back within reach.
+# One that is heard again after it was not for this long is tried at once: it is back
+# within reach.
 QUIET_S = 10.0
 FAILINGS_TO_TELL = 3
 READ_EVERY_S = 30.0
@@ -36,7 +38,8 @@ _UNPAIRED = ("NotAuthorized", "NotPermitted", "Insufficient", "Authentication")
 
 @dataclass(frozen=True, slots=True)
 class Signal:
-    """One value of a node: its characteristic, and which of its signals for a Digital one, counted from 0."""
+    """One value of a node: its characteristic, and which of its signals for a Digital
+    one, counted from 0."""
 
     wire: str
     name: str
@@ -64,7 +67,11 @@ async def signals(client: BleakClient) -> list[Signal]:
         for one in service.characteristics:
             short = gatt.short_uuid(one.uuid)
             form = gatt.FORMATS.get(short or 0)
-            again = sum(f.wire.split("#")[0] == f"{within:04x}/{short:04x}" for f in found) if within and short else 0
+            again = (
+                sum(f.wire.split("#")[0] == f"{within:04x}/{short:04x}" for f in found)
+                if within and short
+                else 0
+            )
             wire = f"{within or 0:04x}/{short or 0:04x}" + (f"#{again + 1}" if again else "")
             number = f" {again + 1}" if again else ""
             if form is not None and "read" in one.properties:
@@ -75,7 +82,17 @@ async def signals(client: BleakClient) -> list[Signal]:
                     name = "switch" if writable else "input"
                     before = sum(f.kind == "switch" and f.writable == writable for f in found)
                     title = f"{name} {before + 1}" if before else name
-                    found.append(Signal(f"{wire}.{index + 1}" if index else wire, title, "switch", "", one, writable, index))
+                    found.append(
+                        Signal(
+                            f"{wire}.{index + 1}" if index else wire,
+                            title,
+                            "switch",
+                            "",
+                            one,
+                            writable,
+                            index,
+                        )
+                    )
     return found
 
 
@@ -85,7 +102,9 @@ async def _how_many(client: BleakClient, digital: BleakGATTCharacteristic) -> in
         return 1
     try:
         async with asyncio.timeout(ANSWER_S):
-            return min(max(1, bytes(await client.read_gatt_descriptor(descriptor))[0]), MOST_SIGNALS)
+            return min(
+                max(1, bytes(await client.read_gatt_descriptor(descriptor))[0]), MOST_SIGNALS
+            )
     except (*TROUBLE, IndexError):
         return 1
 
@@ -98,7 +117,11 @@ async def about(client: BleakClient) -> About:
         if (one := client.services.get_characteristic(gatt.uuid(short))) is not None:
             with contextlib.suppress(*TROUBLE):
                 async with asyncio.timeout(ANSWER_S):
-                    text = bytes(await client.read_gatt_char(one)).decode(errors="replace").strip("\0 ")[:60]
+                    text = (
+                        bytes(await client.read_gatt_char(one))
+                        .decode(errors="replace")
+                        .strip("\0 ")[:60]
+                    )
         texts.append(text)
     return About(*texts)
 
@@ -114,7 +137,8 @@ def value(signal: Signal, data: bytes) -> float | bool | None:
 
 @dataclass
 class Peer:
-    """One admitted node. `told` hears each value, `presence` whether it is connected, `failing` why it cannot be."""
+    """One admitted node. `told` hears each value, `presence` whether it is connected,
+    `failing` why it cannot be."""
 
     address: str
     slots: asyncio.Semaphore
@@ -126,7 +150,8 @@ class Peer:
     _client: BleakClient | None = None
     _signals: dict[str, Signal] = field(default_factory=dict)
     _ready: asyncio.Event = field(default_factory=asyncio.Event)
-    # Between reading a characteristic's signals and writing one of them nobody else writes another.
+    # Between reading a characteristic's signals and writing one of them nobody else
+    # writes another.
     _writing: asyncio.Lock = field(default_factory=asyncio.Lock)
     _seen: asyncio.Event = field(default_factory=asyncio.Event)
     _back: asyncio.Event = field(default_factory=asyncio.Event)
@@ -161,10 +186,13 @@ class Peer:
             failings = 0 if steady else failings + 1
             if failings == FAILINGS_TO_TELL:
                 self.failing(why)
-            # Whoever was connected for a turn makes room for the others; whoever was lost waits.
+            # Whoever was connected for a turn makes room for the others; whoever was
+            # lost waits.
             self._back.clear()
             with contextlib.suppress(TimeoutError):
-                async with asyncio.timeout(min(FIRST_PAUSE_S * 2 ** min(max(0, failings - 1), 16), LONGEST_PAUSE_S)):
+                async with asyncio.timeout(
+                    min(FIRST_PAUSE_S * 2 ** min(max(0, failings - 1), 16), LONGEST_PAUSE_S)
+                ):
                     await self._back.wait()
 
     async def _session(self, device: BLEDevice) -> None:
@@ -193,7 +221,8 @@ class Peer:
             self._client = None
             self._ready.clear()
             self.presence(False)
-            # Also of a connection that is lost: the client has a socket to the bus of its own, and lets go of it only here.
+            # Also of a connection that is lost: the client has a socket to the bus of
+            # its own, and lets go of it only here.
             with contextlib.suppress(*TROUBLE):
                 async with asyncio.timeout(LET_GO_S):
                     await client.disconnect()
@@ -241,7 +270,8 @@ class Peer:
             return await asked
 
     async def write(self, wire: str, on: bool) -> None:
-        """Set a switch, and read back what has become of it. Raises Unreachable, BluetoothError."""
+        """Set a switch, and read back what has become of it. Raises Unreachable,
+        BluetoothError."""
         try:
             async with asyncio.timeout(ANSWER_S):
                 await self._ready.wait()
@@ -253,7 +283,9 @@ class Peer:
         try:
             async with self._writing:
                 data = gatt.with_digital(await self._read(signal), signal.index, on)
-                await self._answered(client.write_gatt_char(signal.characteristic, data, response=True))
+                await self._answered(
+                    client.write_gatt_char(signal.characteristic, data, response=True)
+                )
                 await self._read(signal)
         except gatt.GattError as error:
             raise BluetoothError(str(error)) from error
@@ -262,4 +294,7 @@ class Peer:
 
 
 def _tells(signal: Signal) -> bool:
-    return "notify" in signal.characteristic.properties or "indicate" in signal.characteristic.properties
+    return (
+        "notify" in signal.characteristic.properties
+        or "indicate" in signal.characteristic.properties
+    )

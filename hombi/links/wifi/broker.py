@@ -1,5 +1,6 @@
-"""A broker that the house has already (MQTT 3.1.1 or 5): the connection to it is kept up, and each message is acknowledged
-when it is safe. The broker's window (receive maximum, in-flight messages) bounds what is on the way."""
+"""A broker that the house has already (MQTT 3.1.1 or 5): the connection to it is kept
+up, and each message is acknowledged when it is safe. The broker's window (receive
+maximum, in-flight messages) bounds what is on the way."""
 
 from __future__ import annotations
 
@@ -22,9 +23,16 @@ Received = Callable[[str, bytes, int, bool, Callable[[], None]], None]
 
 
 class Broker:
-    """The connection to the broker, made again and again until stopped. `changed` is told whether it stands, and why not."""
+    """The connection to the broker, made again and again until stopped. `changed` is
+    told whether it stands, and why not."""
 
-    def __init__(self, settings: BrokerSettings, client_id: str, received: Received, changed: Callable[[bool, str], None]) -> None:
+    def __init__(
+        self,
+        settings: BrokerSettings,
+        client_id: str,
+        received: Received,
+        changed: Callable[[bool, str], None],
+    ) -> None:
         self.settings = settings
         self.connected = False
         self.problem = "it has not answered yet"
@@ -49,7 +57,8 @@ class Broker:
         return f"{self.settings.host}:{self.settings.port}"
 
     async def start(self) -> None:
-        """Begin to connect; a broker that does not answer is tried again. Raises LinkError for certificates that do not load."""
+        """Begin to connect; a broker that does not answer is tried again. Raises
+        LinkError for certificates that do not load."""
         self._tls = None
         if self.settings.tls is not None:
             files = self.settings.tls
@@ -58,7 +67,10 @@ class Broker:
                 if files.certificate:
                     self._tls.load_cert_chain(files.certificate, files.key or None)
             except (OSError, ssl.SSLError) as error:
-                raise LinkError(f"the broker's certificates cannot be loaded ({error}); look at [broker] in hombi.toml") from error
+                raise LinkError(
+                    f"the broker's certificates cannot be loaded ({error}); look at "
+                    f"[broker] in hombi.toml"
+                ) from error
         self._keeping = asyncio.create_task(self._keep_up(), name="broker")
 
     async def stop(self) -> None:
@@ -77,7 +89,8 @@ class Broker:
                 self._client.subscribe([name_filter])
 
     def publish(self, topic: str, payload: bytes, qos: int, retain: bool) -> None:
-        """Send a message, at QoS 1 at most. Raises LinkError when the broker is away."""
+        """Send a message, at QoS 1 at most. Raises LinkError when the broker is
+        away."""
         if self._client is None:
             raise LinkError(f"the broker at {self.address} is not connected ({self.problem})")
         self._client.publish(p.Publish(topic, payload, min(qos, 1), retain))
@@ -86,22 +99,42 @@ class Broker:
         """How the connection is."""
         part = f"broker {self.address}"
         if self._client is None:
-            return Check(part, "fault", f"not connected: {self.problem}", "see that it runs, and look at [broker] in hombi.toml")
+            return Check(
+                part,
+                "fault",
+                f"not connected: {self.problem}",
+                "see that it runs, and look at [broker] in hombi.toml",
+            )
         if refused := self._client.refused_filters:
             said = f"it does not let the hub hear {', '.join(refused)}"
-            return Check(part, "warning", said, "give the hub's user the right to, or name other topics in [broker]")
-        return Check(part, "ok", f"connected, MQTT {self.settings.version}, listening to {', '.join(sorted(self._filters))}")
+            return Check(
+                part,
+                "warning",
+                said,
+                "give the hub's user the right to, or name other topics in [broker]",
+            )
+        return Check(
+            part,
+            "ok",
+            f"connected, MQTT {self.settings.version}, listening to "
+            f"{', '.join(sorted(self._filters))}",
+        )
 
     async def _keep_up(self) -> None:
         failures = 0
         while True:
             try:
-                client = await Client.connect(self.settings.host, self.settings.port, self._tls, self._hello, self._heard)
+                client = await Client.connect(
+                    self.settings.host, self.settings.port, self._tls, self._hello, self._heard
+                )
             except Refused as error:
                 self._tell(False, f"it refuses the hub: {error}")
             except TimeoutError:
                 self._tell(False, "it does not answer")
-            except (OSError, UnicodeError) as error:  # the latter for a host whose name cannot be one
+            except (
+                OSError,
+                UnicodeError,
+            ) as error:  # the latter for a host whose name cannot be one
                 self._tell(False, f"it cannot be reached: {_plainly(error)}")
             else:
                 failures = 0
@@ -117,7 +150,11 @@ class Broker:
         self._client = client
         client.subscribe(sorted(self._filters))
         for message in self._unacknowledged:  # sent before, perhaps not heard [MQTT-4.4.0-1]
-            client.publish(p.Publish(message.topic, message.payload, message.qos, message.retain, duplicate=True))
+            client.publish(
+                p.Publish(
+                    message.topic, message.payload, message.qos, message.retain, duplicate=True
+                )
+            )
         self._unacknowledged = []
 
     def _heard(self, message: p.Publish, acknowledge: Callable[[], None]) -> None:

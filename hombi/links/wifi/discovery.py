@@ -1,4 +1,5 @@
-"""Finding nodes that announce themselves (DNS-SD `_wot._tcp`), and announcing the hub (`_hombi._tcp`)."""
+"""Finding nodes that announce themselves (DNS-SD `_wot._tcp`), and announcing the hub
+(`_hombi._tcp`)."""
 
 from __future__ import annotations
 
@@ -21,7 +22,8 @@ PROTOCOL_VERSION = "1"
 
 
 def own_address(interfaces: str = "all") -> str:
-    """This machine's address in the house, as a node or a phone reaches it. Nothing is sent to find it out."""
+    """This machine's address in the house, as a node or a phone reaches it. Nothing is
+    sent to find it out."""
     if interfaces not in ("all", "off"):
         return interfaces.split(",", maxsplit=1)[0].strip()
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as sock:
@@ -38,7 +40,8 @@ def host_name(port: int) -> str:
 
 
 class Discovery:
-    """Hears nodes announce themselves, and tells `found` the address of each one's description.
+    """Hears nodes announce themselves, and tells `found` the address of each one's
+    description.
 
     `interfaces` is "all", "off", or the addresses to use, with commas between them.
     """
@@ -51,7 +54,8 @@ class Discovery:
         self.problem = "switched off in hombi.toml (wifi.discovery)" if interfaces == "off" else ""
 
     async def start(self, name: str, port: int, properties: dict[str, str]) -> None:
-        """Announce the hub and begin to listen. A network that does not allow it is a problem that `problem` tells."""
+        """Announce the hub and begin to listen. A network that does not allow it is a
+        problem that `problem` tells."""
         if self._interfaces == "off":
             return
         chosen: Any = InterfaceChoice.Default
@@ -63,12 +67,18 @@ class Discovery:
             host = host_name(port)
             self._info = AsyncServiceInfo(
                 HUBS, f"{name[:40].replace('.', ' ')} ({port}).{HUBS}", port=port, server=host,
-                addresses=[socket.inet_aton(address)], properties={"v": PROTOCOL_VERSION, **properties},
+                addresses=[socket.inet_aton(address)],
+                properties={"v": PROTOCOL_VERSION, **properties},
             )  # fmt: skip
             await self._zeroconf.async_register_service(self._info, cooperating_responders=True)
-            self._browser = AsyncServiceBrowser(self._zeroconf.zeroconf, NODES, handlers=[self._changed])
+            self._browser = AsyncServiceBrowser(
+                self._zeroconf.zeroconf, NODES, handlers=[self._changed]
+            )
         except Exception as error:  # noqa: BLE001 - whatever the network says, the hub works without
-            self.problem = f"this network does not let the hub find nodes by itself ({error or type(error).__name__})"
+            self.problem = (
+                f"this network does not let the hub find nodes by itself "
+                f"({error or type(error).__name__})"
+            )
             log.warning("%s", self.problem)
 
     async def stop(self) -> None:
@@ -80,10 +90,13 @@ class Discovery:
             await self._zeroconf.async_close()
 
     def known(self) -> dict[str, str]:
-        """The addresses of the descriptions of all nodes that are announced, by the name of their service."""
+        """The addresses of the descriptions of all nodes that are announced, by the
+        name of their service."""
         return dict(self._known)
 
-    def _changed(self, zeroconf: Zeroconf, service_type: str, name: str, state_change: ServiceStateChange) -> None:
+    def _changed(
+        self, zeroconf: Zeroconf, service_type: str, name: str, state_change: ServiceStateChange
+    ) -> None:
         if state_change is ServiceStateChange.Removed:
             self._known.pop(name, None)
             return
@@ -95,15 +108,24 @@ class Discovery:
         info = AsyncServiceInfo(service_type, name)
         if not await info.async_request(zeroconf, ASK_MS):
             return
-        said = {key.decode(errors="replace"): (value or b"").decode(errors="replace") for key, value in info.properties.items()}
+        said = {
+            key.decode(errors="replace"): (value or b"").decode(errors="replace")
+            for key, value in info.properties.items()
+        }
         addresses = info.parsed_addresses()
-        # WoT Discovery, 6.1: `td` is the path, `scheme` http unless it says otherwise, `type` Thing or Directory.
-        if not addresses or said.get("type", "Thing") != "Thing" or said.get("scheme", "http") not in ("http", "https"):
+        # WoT Discovery, 6.1: `td` is the path, `scheme` http unless it says otherwise,
+        # `type` Thing or Directory.
+        if (
+            not addresses
+            or said.get("type", "Thing") != "Thing"
+            or said.get("scheme", "http") not in ("http", "https")
+        ):
             return
         host = addresses[0]
         if ipaddress.ip_address(host).version == 6:
             host = f"[{host}]"
-        url = f"{said.get('scheme', 'http')}://{host}:{info.port}/{said.get('td', WELL_KNOWN).lstrip('/')}"
+        path = said.get("td", WELL_KNOWN).lstrip("/")
+        url = f"{said.get('scheme', 'http')}://{host}:{info.port}/{path}"
         if self._known.get(name) != url:
             self._known[name] = url
             self._found(url)

@@ -2,12 +2,12 @@
 
 senml      over the hub's own MQTT door, each node with topics of its own and no others:
                hombi/<node>/readings   from the node: SenML packs, QoS 1
-               hombi/<node>/wanted     to the node: SenML packs of the values and settings it is to take, QoS 1
+               hombi/<node>/wanted     to the node: SenML packs, what it is to take
                hombi/<node>/actions    to the node: {"action": name, "input": ...}
-               hombi/<node>/presence   from the node, retained: "here", and "gone" as its last will
+               hombi/<node>/presence   from the node, retained: "here"; last will "gone"
            A node confirms what it was asked by sending the new value as a reading.
-described  as its Thing Description says: over HTTP (`web.py`), or on topics of its own over MQTT
-foreign    as it likes, on the door, on a broker or by HTTP: values are picked out of its messages (`picks.py`)
+described  as its Thing Description says: over HTTP (`web.py`), or over MQTT
+foreign    as it likes: values are picked out of its messages (`picks.py`)
 """
 
 from __future__ import annotations
@@ -70,7 +70,8 @@ class Keys(Protocol):
         """Whether this is the node's key."""
 
     def tool(self, name: str, secret: str) -> tuple[Sequence[str], Sequence[str]] | None:
-        """The topic filters that a person's tool may publish and subscribe to; None when this is not its key."""
+        """The topic filters that a person's tool may publish and subscribe to; None
+        when this is not its key."""
 
 
 def readings_topic(node: str) -> str:
@@ -126,12 +127,20 @@ class WifiDriver:
 
     link = "wifi"
 
-    def __init__(self, reports: Reports, keys: Keys, settings: WifiSettings, kept: Mapping[str, dict[str, Any]]) -> None:
+    def __init__(
+        self,
+        reports: Reports,
+        keys: Keys,
+        settings: WifiSettings,
+        kept: Mapping[str, dict[str, Any]],
+    ) -> None:
         self._reports, self._keys, self._settings = reports, keys, settings
         self._client_id = kept.get(CLIENT_KEY, {}).get("id", "")
         self.door = Door(self)
         self.door.restore(_with_what_is_left(kept), time.monotonic())
-        self._listener = Listener(self.door, settings.host, settings.port, settings.tls_port, _server_tls(settings.tls))
+        self._listener = Listener(
+            self.door, settings.host, settings.port, settings.tls_port, _server_tls(settings.tls)
+        )
         self._picks = Picks()
         self._paces: dict[str, Pace] = {}
         guard = Guard((settings.http_port, settings.port, settings.tls_port))
@@ -149,7 +158,8 @@ class WifiDriver:
         return self._listener.port
 
     async def start(self) -> None:
-        """Open the door and look for nodes. Raises LinkError when the port cannot be had."""
+        """Open the door and look for nodes. Raises LinkError when the port cannot be
+        had."""
         try:
             await self._listener.open()
         except OSError as error:
@@ -159,7 +169,9 @@ class WifiDriver:
             ) from error
         await self._web.start()
         await self._connect_broker(self._settings.broker)
-        await self._discovery.start(self._settings.name, self._settings.http_port, {"mqtt": str(self.port)})
+        await self._discovery.start(
+            self._settings.name, self._settings.http_port, {"mqtt": str(self.port)}
+        )
         self._start(self._report_floods())
 
     async def stop(self) -> None:
@@ -187,15 +199,22 @@ class WifiDriver:
         entities, url = list(known.entities), known.reach.get("url", "")
         self._web.forget(known.node)
         if url:
-            reach = self._reaches[known.node] = read_forms(known.reach["description"], url, known.reach.get("origins", ()))
+            reach = self._reaches[known.node] = read_forms(
+                known.reach["description"], url, known.reach.get("origins", ())
+            )
             entities = [self._over_mqtt(one, reach) for one in entities]
-            if any(isinstance(way, HttpForm) for ways in reach.properties.values() for way in (ways.read, ways.observe)):
+            if any(
+                isinstance(way, HttpForm)
+                for ways in reach.properties.values()
+                for way in (ways.read, ways.observe)
+            ):
                 self._web.follow(known, reach)
         self._picks.follow(known.node, entities)
         self._listen()
 
     async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
-        """Have a node take values; a sleeping one gets them when it wakes. Raises LinkError."""
+        """Have a node take values; a sleeping one gets them when it wakes. Raises
+        LinkError."""
         by_senml = []
         for one in wanted:
             if (sent := self._picks.to_send(node, one.name, one.value)) is not None:
@@ -205,15 +224,23 @@ class WifiDriver:
             elif not await self._web.send(node, one):
                 raise LinkError(f"{node} has no way to have its {one.name} written")
         if by_senml:
-            records = [Record(n=w.name, vb=w.value >= 0.5) if w.binary else Record(n=w.name, v=w.value, u=w.unit) for w in by_senml]
+            records = [
+                Record(n=w.name, vb=w.value >= 0.5)
+                if w.binary
+                else Record(n=w.name, v=w.value, u=w.unit)
+                for w in by_senml
+            ]
             self._to_node(node, wanted_topic(node), encode(records))
 
     async def settings(self, node: str) -> dict[str, Any]:
-        """The settings that a node tells when it is asked; one that speaks SenML tells them by itself."""
+        """The settings that a node tells when it is asked; one that speaks SenML tells
+        them by itself."""
         if node not in self._web:
             return {}
         entities = {one.name for one in self._known[node].entities}
-        return await self._web.settings(node, [name for name in self._reaches[node].properties if name not in entities])
+        return await self._web.settings(
+            node, [name for name in self._reaches[node].properties if name not in entities]
+        )
 
     async def set_setting(self, node: str, name: str, value: Any) -> None:
         """Change one of the node's own settings. Raises LinkError."""
@@ -229,11 +256,15 @@ class WifiDriver:
         """Have the node do something. Raises LinkError."""
         form = self._reaches[node].actions.get(action) if node in self._reaches else None
         if isinstance(form, MqttForm):
-            self._publish(Sent(self._via(form), form.topic, json.dumps(given).encode(), form.qos, form.retain))
+            self._publish(
+                Sent(self._via(form), form.topic, json.dumps(given).encode(), form.qos, form.retain)
+            )
             return None
         if node in self._web:
             return await self._web.act(node, action, given)
-        self._to_node(node, actions_topic(node), json.dumps({"action": action, "input": given}).encode())
+        self._to_node(
+            node, actions_topic(node), json.dumps({"action": action, "input": given}).encode()
+        )
         return None
 
     async def look(self, address: str) -> Found:
@@ -254,11 +285,16 @@ class WifiDriver:
         """A node that was turned away has no key: there is nothing to undo."""
 
     async def ask_again(self, thing_id: str) -> None:
-        """A Wi-Fi node is asked by its address, or says by itself what it has. Raises LinkError."""
-        raise LinkError("a Wi-Fi node says by itself what it has; `hombi look` fetches the description of one at an address")
+        """A Wi-Fi node is asked by its address, or says by itself what it has. Raises
+        LinkError."""
+        raise LinkError(
+            "a Wi-Fi node says by itself what it has; `hombi look` fetches the "
+            "description of one at an address"
+        )
 
     def cut_off(self, account: str) -> None:
-        """End the connections and sessions of an account whose key is not what it was."""
+        """End the connections and sessions of an account whose key is not what it
+        was."""
         self.door.expel(account)
 
     def pairing(self, is_open: bool) -> None:
@@ -272,7 +308,8 @@ class WifiDriver:
         """What a description asks for that this link cannot do, one sentence each."""
         reach = read_forms(description, url)
         elsewhere = [
-            f"property {name}: its broker {ways.observe.host}:{ways.observe.port} is not the one that the hub is connected to"
+            f"property {name}: its broker {ways.observe.host}:{ways.observe.port} is "
+            f"not the one that the hub is connected to"
             for name, ways in reach.properties.items()
             if isinstance(ways.observe, MqttForm) and not self._via(ways.observe)
         ]
@@ -287,12 +324,17 @@ class WifiDriver:
         if not self._discovery.problem:
             parts.append("nodes that announce themselves")
         if self._broker is not None:
-            parts.append(f"the broker at {self._broker.address}" + ("" if self._broker.connected else " (not connected)"))
+            parts.append(
+                f"the broker at {self._broker.address}"
+                + ("" if self._broker.connected else " (not connected)")
+            )
         return ", ".join(parts)
 
     def checks(self) -> list[Check]:
         """How the door, the broker, the certificate and the looking for nodes are."""
-        here = len({c.rights.account for c in self.door.connections.values() if c.rights is not None})
+        here = len(
+            {c.rights.account for c in self.door.connections.values() if c.rights is not None}
+        )
         found = [Check("MQTT door", "ok", f"open on port {self.port}; connected: {here}")]
         if self._settings.tls is not None:
             found.append(_certificate_check(self._settings.tls))
@@ -303,25 +345,43 @@ class WifiDriver:
             state = "ok" if self._settings.discovery == "off" else "warning"
             found.append(Check("finding nodes", state, self._discovery.problem, advice))
         else:
-            found.append(Check("finding nodes", "ok", f"nodes that announce themselves now: {len(self._discovery.known())}"))
+            found.append(
+                Check(
+                    "finding nodes",
+                    "ok",
+                    f"nodes that announce themselves now: {len(self._discovery.known())}",
+                )
+            )
         return found
 
     # Messages of nodes that do not know Hombi
 
     def _foreign(
-        self, via: str, sender: str, topic: str, payload: bytes, qos: int, retained: bool, acknowledge: Callable[[], None]
+        self,
+        via: str,
+        sender: str,
+        topic: str,
+        payload: bytes,
+        qos: int,
+        retained: bool,
+        acknowledge: Callable[[], None],
     ) -> None:
         whose = self._picks.whose(via, topic)
-        self._reports.heard(Heard(via, topic, payload, sender, whose[0] if whose else "", qos, retained))
+        self._reports.heard(
+            Heard(via, topic, payload, sender, whose[0] if whose else "", qos, retained)
+        )
         if retained or not whose:
-            # What a broker kept is of no known time: it is shown, and taken for no reading.
+            # What a broker kept is of no known time: it is shown, and taken for no
+            # reading.
             acknowledge()
             return
         pace = self._paces.setdefault(whose[0], Pace())
         if not pace.allows(time.monotonic()) and qos == 0:
             pace.dropped += 1
             return
-        values = self._picks.pick(via, topic, payload, time.time_ns() // 1_000_000, self._reports.refused)
+        values = self._picks.pick(
+            via, topic, payload, time.time_ns() // 1_000_000, self._reports.refused
+        )
         waiting = len(values)
         if not waiting:
             acknowledge()
@@ -342,7 +402,9 @@ class WifiDriver:
             for node, pace in self._paces.items():
                 if pace.dropped:
                     self._reports.refused(
-                        node, f"it sends more than {pace.rate:.0f} messages a second; {pace.dropped} were dropped"
+                        node,
+                        f"it sends more than {pace.rate:.0f} messages a second; "
+                        f"{pace.dropped} were dropped",
                     )
                     pace.dropped = 0
 
@@ -352,14 +414,18 @@ class WifiDriver:
         if not self._client_id:
             self._client_id = f"hombi-{secrets.token_hex(6)}"
             self._reports.keep(CLIENT_KEY, {"id": self._client_id})
-        self._broker = Broker(settings, self._client_id, partial(self._foreign, "broker", ""), self._broker_changed)
+        self._broker = Broker(
+            settings, self._client_id, partial(self._foreign, "broker", ""), self._broker_changed
+        )
         self._listen()
         await self._broker.start()
 
     def _broker_changed(self, connected: bool, why: str) -> None:
         assert self._broker is not None
         if not connected:
-            self._reports.trouble(self.link, f"the broker at {self._broker.address} is away: {why}; it is tried again")
+            self._reports.trouble(
+                self.link, f"the broker at {self._broker.address} is away: {why}; it is tried again"
+            )
         else:
             self._reports.trouble(self.link, "")
 
@@ -371,15 +437,26 @@ class WifiDriver:
     def _over_mqtt(self, one: Wired, reach: Reach) -> Wired:
         """The entity with what the forms over MQTT of its description come to."""
         ways, source, sink = reach.properties.get(one.name), one.source, one.sink
-        if ways is not None and isinstance(ways.observe, MqttForm) and (via := self._via(ways.observe)):
+        if (
+            ways is not None
+            and isinstance(ways.observe, MqttForm)
+            and (via := self._via(ways.observe))
+        ):
             source = {"via": via, "topic": ways.observe.topic, "pointer": ""}
         if ways is not None and isinstance(ways.write, MqttForm) and (via := self._via(ways.write)):
             template = "{true|false}" if one.kind.words is not None else "{value}"
-            sink = {"via": via, "topic": ways.write.topic, "payload": template, "qos": ways.write.qos, "retain": ways.write.retain}
+            sink = {
+                "via": via,
+                "topic": ways.write.topic,
+                "payload": template,
+                "qos": ways.write.qos,
+                "retain": ways.write.retain,
+            }
         return replace(one, source=source, sink=sink)
 
     def _via(self, form: MqttForm) -> str:
-        """Where a form's broker is reached: "door", "broker", or "" when it is none of ours."""
+        """Where a form's broker is reached: "door", "broker", or "" when it is none of
+        ours."""
         broker = self._settings.broker
         if broker is not None and (form.host, form.port) == (broker.host, broker.port):
             return "broker"
@@ -388,7 +465,9 @@ class WifiDriver:
     def _publish(self, sent: Sent) -> None:
         if sent.via == "broker":
             if self._broker is None:
-                raise LinkError("no broker is set in hombi.toml any more; this entity is written over one")
+                raise LinkError(
+                    "no broker is set in hombi.toml any more; this entity is written over one"
+                )
             self._broker.publish(sent.topic, sent.payload, sent.qos, sent.retain)
             return
         if not self.door.reaches(sent.topic) and not sent.retain:
@@ -397,7 +476,9 @@ class WifiDriver:
 
     def _to_node(self, node: str, topic: str, payload: bytes) -> None:
         if not self.door.reaches(topic):
-            raise Unreachable(f"{node} is not connected, and keeps no session that could hold a command for it")
+            raise Unreachable(
+                f"{node} is not connected, and keeps no session that could hold a command for it"
+            )
         self.door.route(Publish(topic, payload, qos=1))
 
     # Nodes that announce themselves
@@ -430,11 +511,23 @@ class WifiDriver:
         if self._keys.fits(username, secret):
             return NodeRights(username)
         filters = self._keys.tool(username, secret)
-        return ToolRights(username, tuple(filters[0]), tuple(filters[1])) if filters is not None else None
+        return (
+            ToolRights(username, tuple(filters[0]), tuple(filters[1]))
+            if filters is not None
+            else None
+        )
 
     def published(self, rights: DoorRights, message: Publish, acknowledge: Acknowledge) -> None:
         if not isinstance(rights, NodeRights):
-            self._foreign("door", rights.account, message.topic, message.payload, message.qos, False, acknowledge)
+            self._foreign(
+                "door",
+                rights.account,
+                message.topic,
+                message.payload,
+                message.qos,
+                False,
+                acknowledge,
+            )
             return
         node = rights.account
         self._reports.heard(Heard("door", message.topic, message.payload, node, node, message.qos))
@@ -446,7 +539,8 @@ class WifiDriver:
             for what in refused[:REFUSALS_TOLD]:
                 self._reports.refused(node, what)
             if not values:
-                # 3.1.1 has no way to tell the sender; without an acknowledgement it would send the same for ever.
+                # 3.1.1 has no way to tell the sender; without an acknowledgement it
+                # would send the same for ever.
                 acknowledge(BAD_PAYLOAD if refused else 0)
                 return
             self._reports.observed(node, values, acknowledge)
@@ -464,7 +558,9 @@ class WifiDriver:
             self._reports.presence(rights.account, here=False)
 
     def keep(self, key: str, state: dict[str, Any] | None) -> None:
-        self._reports.keep(key, state if state is None else {**state, "kept_at": round(time.time())})
+        self._reports.keep(
+            key, state if state is None else {**state, "kept_at": round(time.time())}
+        )
 
     def when_kept(self, call: Callable[[], None]) -> None:
         self._reports.when_kept(call)
@@ -474,7 +570,8 @@ class WifiDriver:
 
 
 def _with_what_is_left(kept: Mapping[str, dict[str, Any]]) -> dict[str, dict[str, Any]]:
-    """What the door had kept; a message that expires has less time left by how long ago that was."""
+    """What the door had kept; a message that expires has less time left by how long ago
+    that was."""
     now, found = time.time(), {}
     for key, state in kept.items():
         if key == CLIENT_KEY:
@@ -492,19 +589,27 @@ def _server_tls(files: TlsFiles | None) -> ssl.SSLContext | None:
     try:
         context.load_cert_chain(files.certificate, files.key or None)
     except (OSError, ssl.SSLError) as error:
-        raise LinkError(f"the door's certificate cannot be loaded ({error}); look at [mqtt] in hombi.toml") from error
+        raise LinkError(
+            f"the door's certificate cannot be loaded ({error}); look at [mqtt] in hombi.toml"
+        ) from error
     return context
 
 
 def _certificate_check(files: TlsFiles) -> Check:
     part = f"certificate {files.certificate}"
     try:
-        ends = x509.load_pem_x509_certificate(Path(files.certificate).read_bytes()).not_valid_after_utc
+        ends = x509.load_pem_x509_certificate(
+            Path(files.certificate).read_bytes()
+        ).not_valid_after_utc
     except (OSError, ValueError) as error:
         return Check(part, "fault", f"it cannot be read ({error})", "look at [mqtt] in hombi.toml")
     left = ends - datetime.now(UTC)
     if left < timedelta(0):
-        return Check(part, "fault", f"it ended on {ends:%d %B %Y}", "make a new one and start the hub again")
+        return Check(
+            part, "fault", f"it ended on {ends:%d %B %Y}", "make a new one and start the hub again"
+        )
     if left < EXPIRES_SOON:
-        return Check(part, "warning", f"it ends on {ends:%d %B %Y}", "make a new one and start the hub again")
+        return Check(
+            part, "warning", f"it ends on {ends:%d %B %Y}", "make a new one and start the hub again"
+        )
     return Check(part, "ok", f"good until {ends:%d %B %Y}")

@@ -1,7 +1,9 @@
-"""The forms of a Thing Description (TD 1.1, 5.3.4): over which address each property is read, followed and written.
+"""The forms of a Thing Description (TD 1.1, 5.3.4): over which address each property is
+read, followed and written.
 
-Understood are the HTTP binding (read, write, actions; following by Server-Sent Events, else by reading again and again)
-and the MQTT binding (topics on the hub's own door or on the broker that it is connected to).
+Understood are the HTTP binding (read, write, actions; following by Server-Sent Events,
+else by reading again and again) and the MQTT binding (topics on the hub's own door or
+on the broker that it is connected to).
 """
 
 from __future__ import annotations
@@ -13,7 +15,13 @@ from urllib.parse import unquote, urljoin, urlsplit
 
 from hombi.links.wifi.origins import origin_of
 
-READ, OBSERVE, WRITE, INVOKE, READ_ALL = "readproperty", "observeproperty", "writeproperty", "invokeaction", "readallproperties"
+READ, OBSERVE, WRITE, INVOKE, READ_ALL = (
+    "readproperty",
+    "observeproperty",
+    "writeproperty",
+    "invokeaction",
+    "readallproperties",
+)
 _DEFAULT_METHOD = {READ: "GET", OBSERVE: "GET", WRITE: "PUT", INVOKE: "POST", READ_ALL: "GET"}
 _JSON = "application/json"
 # What a form may have the hub do; anything else is no request that a node needs.
@@ -53,7 +61,8 @@ class Ways:
 
 @dataclass(frozen=True, slots=True)
 class Security:
-    """What a request must carry: `scheme` as in the description, and for `apikey` where (`header` or `query`) and its name."""
+    """What a request must carry: `scheme` as in the description, and for `apikey` where
+    (`header` or `query`) and its name."""
 
     scheme: str = "nosec"
     place: str = "header"
@@ -62,15 +71,18 @@ class Security:
     @property
     def asks(self) -> str:
         """What the person must know to let the node in, "" for nothing."""
-        return {"basic": "user and password", "digest": "user and password", "bearer": "token", "apikey": "key"}.get(
-            self.scheme, ""
-        )
+        return {
+            "basic": "user and password",
+            "digest": "user and password",
+            "bearer": "token",
+            "apikey": "key",
+        }.get(self.scheme, "")
 
 
 @dataclass(frozen=True, slots=True)
 class Reach:
-    """All the ways to a node, by the names in its description; what cannot be done is in `left_out`. `elsewhere` are the
-    origins beside its own that its forms name."""
+    """All the ways to a node, by the names in its description; what cannot be done is
+    in `left_out`. `elsewhere` are the origins beside its own that its forms name."""
 
     security: Security
     properties: dict[str, Ways] = field(default_factory=dict)
@@ -81,21 +93,24 @@ class Reach:
 
     @property
     def described(self) -> bool:
-        """Whether the description says how the node is reached at all; without that it is one that speaks to us by itself."""
+        """Whether the description says how the node is reached at all; without that it
+        is one that speaks to us by itself."""
         return bool(self.properties or self.read_all)
 
 
 @dataclass(frozen=True, slots=True)
 class _Base:
-    """What addresses are resolved against, and the origins that they may lead to; None for any."""
+    """What addresses are resolved against, and the origins that they may lead to; None
+    for any."""
 
     url: str
     origins: frozenset[str] | None
 
 
 def read_forms(source: dict[str, Any], found_at: str = "", origins: Iterable[str] = ()) -> Reach:
-    """The ways to a node, from its description as decoded JSON and the address it was found at. Never raises: what is not
-    understood is named in `left_out`. Forms at other origins than that address's are used only where those are in `origins`."""
+    """The ways to a node, from its description as decoded JSON and the address it was
+    found at. Never raises: what is not understood is named in `left_out`. Forms at
+    other origins than that address's are used only where those are in `origins`."""
     allowed = frozenset({origin_of(found_at), *origins}) if found_at else None
     base = _Base(_join(found_at, source.get("base")) or found_at, allowed)
     left_out: list[str] = []
@@ -107,13 +122,25 @@ def read_forms(source: dict[str, Any], found_at: str = "", origins: Iterable[str
             properties[name] = ways
     actions: dict[str, HttpForm | MqttForm] = {}
     for name, one in _named(source.get("actions")):
-        found = [f for f in (_form(form, INVOKE, base) for form in _forms(one)) if not isinstance(f, str)]
+        found = [
+            f for f in (_form(form, INVOKE, base) for form in _forms(one)) if not isinstance(f, str)
+        ]
         if found:
             actions[name] = found[0]
         elif _forms(one):
             left_out.append(f"action {name}: {_why_not(_forms(one), INVOKE, base)}")
-    read_all = next((f for form in _forms(source) if isinstance(f := _form(form, READ_ALL, base), HttpForm)), None)
-    return Reach(security, properties, actions, read_all, tuple(left_out), _elsewhere(source, base, origin_of(found_at)))
+    read_all = next(
+        (f for form in _forms(source) if isinstance(f := _form(form, READ_ALL, base), HttpForm)),
+        None,
+    )
+    return Reach(
+        security,
+        properties,
+        actions,
+        read_all,
+        tuple(left_out),
+        _elsewhere(source, base, origin_of(found_at)),
+    )
 
 
 def _elsewhere(source: dict[str, Any], base: _Base, own: str) -> tuple[str, ...]:
@@ -132,13 +159,19 @@ def _ways(name: str, forms: list[dict[str, Any]], base: _Base, left_out: list[st
         return Ways()
     read = [f for form in forms if isinstance(f := _form(form, READ, base), HttpForm)]
     write = [f for form in forms if not isinstance(f := _form(form, WRITE, base), str)]
-    streams = [f for form in forms if isinstance(f := _form(form, OBSERVE, base), HttpForm | MqttForm)]
+    streams = [
+        f for form in forms if isinstance(f := _form(form, OBSERVE, base), HttpForm | MqttForm)
+    ]
     if not (read or streams):
         left_out.append(f"property {name}: {_why_not(forms, READ, base)}")
         return Ways()
     if not streams and any(OBSERVE in _ops(form) for form in forms):
-        left_out.append(f"property {name}: it is read again and again; {_why_not(forms, OBSERVE, base)}")
-    return Ways(read[0] if read else None, streams[0] if streams else None, write[0] if write else None)
+        left_out.append(
+            f"property {name}: it is read again and again; {_why_not(forms, OBSERVE, base)}"
+        )
+    return Ways(
+        read[0] if read else None, streams[0] if streams else None, write[0] if write else None
+    )
 
 
 def _form(form: dict[str, Any], op: str, base: _Base) -> HttpForm | MqttForm | str:
@@ -171,7 +204,9 @@ def _form(form: dict[str, Any], op: str, base: _Base) -> HttpForm | MqttForm | s
 
 
 def _mqtt(form: dict[str, Any], host: str, port: int | None, path: str, op: str) -> MqttForm | str:
-    topic = _text(form.get("mqv:filter")) or _text(form.get("mqv:topic")) or unquote(path.lstrip("/"))
+    topic = (
+        _text(form.get("mqv:filter")) or _text(form.get("mqv:topic")) or unquote(path.lstrip("/"))
+    )
     control = _text(form.get("mqv:controlPacket"))
     if op == READ:
         return "over MQTT a value is followed, not read"
@@ -191,7 +226,10 @@ def _mqtt(form: dict[str, Any], host: str, port: int | None, path: str, op: str)
 
 def _why_not(forms: list[dict[str, Any]], op: str, base: _Base) -> str:
     reasons = [r for form in forms if isinstance(r := _form(form, op, base), str)]
-    return next((r for r in reasons if not r.startswith("no form for")), reasons[0] if reasons else "it has no forms")
+    return next(
+        (r for r in reasons if not r.startswith("no form for")),
+        reasons[0] if reasons else "it has no forms",
+    )
 
 
 def _security(source: dict[str, Any], left_out: list[str]) -> Security:
@@ -206,7 +244,10 @@ def _security(source: dict[str, Any], left_out: list[str]) -> Security:
             return Security(scheme, _text(one.get("in")) or default, _text(one.get("name")))
     if schemes:
         spoken = ", ".join(_SPOKEN)
-        left_out.append(f"security: {_text(schemes[0].get('scheme')) or '(none)'} is not spoken here; spoken are {spoken}")
+        left_out.append(
+            f"security: {_text(schemes[0].get('scheme')) or '(none)'} is not spoken "
+            f"here; spoken are {spoken}"
+        )
     return Security()
 
 
@@ -229,7 +270,11 @@ def _forms(one: dict[str, Any]) -> list[dict[str, Any]]:
 
 
 def _named(found: Any) -> list[tuple[str, dict[str, Any]]]:
-    return [(name, one) for name, one in found.items() if isinstance(one, dict)] if isinstance(found, dict) else []
+    return (
+        [(name, one) for name, one in found.items() if isinstance(one, dict)]
+        if isinstance(found, dict)
+        else []
+    )
 
 
 def _join(base: str, href: Any) -> str:

@@ -1,7 +1,8 @@
-"""Nodes that do not know Hombi: which message is whose, what is picked out of it, and what is sent to have a value taken.
+"""Nodes that do not know Hombi: which message is whose, what is picked out of it, and
+what is sent to have a value taken.
 
-An entity's `source` is {"via": "door" | "broker" | "http", "topic": filter, "pointer": ..., "at": ...}, its `sink`
-{"via": ..., "topic": ..., "payload": template}.
+An entity's `source` is {"via": "door" | "broker" | "http", "topic": filter, "pointer":
+..., "at": ...}, its `sink` {"via": ..., "topic": ..., "payload": template}.
 """
 
 from __future__ import annotations
@@ -57,7 +58,9 @@ class Picks:
             if one.source.get("topic"):
                 via, topic, key = one.source["via"], one.source["topic"], f"{node}\0{one.name}"
                 pick = Pick(one.source.get("pointer", ""), one.source.get("at", ""))
-                self._by_via.setdefault(via, Subscriptions()).add(topic, key, _Picked(node, one.name, one.kind, pick))
+                self._by_via.setdefault(via, Subscriptions()).add(
+                    topic, key, _Picked(node, one.name, one.kind, pick)
+                )
                 held.append((via, topic, key))
             if one.sink:
                 self._sinks[node, one.name] = one.sink, one.kind
@@ -80,7 +83,8 @@ class Picks:
     def pick(
         self, via: str, topic: str, payload: bytes, now_ms: int, refused: Callable[[str, str], None]
     ) -> dict[str, list[Resolved]]:
-        """The values in a message, by node. What cannot be picked is told to `refused` (node, why)."""
+        """The values in a message, by node. What cannot be picked is told to `refused`
+        (node, why)."""
         values: dict[str, list[Resolved]] = {}
         for one in self._of(via, topic):
             try:
@@ -95,17 +99,24 @@ class Picks:
         found = self._remembered.get((via, topic))
         if found is None:
             by_topic = self._by_via.get(via)
-            found = [one for several in by_topic.find(topic).values() for one in several] if by_topic else []
+            found = (
+                [one for several in by_topic.find(topic).values() for one in several]
+                if by_topic
+                else []
+            )
             if len(self._remembered) >= REMEMBERED:
                 self._remembered.clear()
             self._remembered[via, topic] = found
         return found
 
     def to_send(self, node: str, name: str, value: float) -> Sent | None:
-        """What asks this entity to take a value; None for one that is asked in another way."""
+        """What asks this entity to take a value; None for one that is asked in another
+        way."""
         found = self._sinks.get((node, name))
         if found is None:
             return None
         sink, kind = found
         payload = render(sink["payload"], value, kind).encode()
-        return Sent(sink["via"], sink["topic"], payload, sink.get("qos", 1), sink.get("retain", False))
+        return Sent(
+            sink["via"], sink["topic"], payload, sink.get("qos", 1), sink.get("retain", False)
+        )

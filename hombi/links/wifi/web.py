@@ -1,4 +1,5 @@
-"""Nodes that are reached over HTTP as their Thing Description says: read again and again or followed by events, and written."""
+"""Nodes that are reached over HTTP as their Thing Description says: read again and
+again or followed by events, and written."""
 
 from __future__ import annotations
 
@@ -18,7 +19,12 @@ from hombi.core.kinds import Kind
 from hombi.core.picking import Pick, PickError, pick_value, read_payload
 from hombi.core.senml import Resolved
 from hombi.links.base import Found, LinkError, OnLink, Reports, Unreachable, Wanted
-from hombi.links.thing_description import MAX_DESCRIPTION, DescriptionError, check_size, read_description
+from hombi.links.thing_description import (
+    MAX_DESCRIPTION,
+    DescriptionError,
+    check_size,
+    read_description,
+)
 from hombi.links.wifi.forms import HttpForm, Reach, Security, read_forms
 from hombi.links.wifi.origins import Guard
 
@@ -80,31 +86,44 @@ class Web:
         return node in self._things
 
     async def look(self, address: str) -> Found:
-        """The description at an address as a person types it ("192.168.1.20", "http://loft.local/thing"). Raises LinkError."""
+        """The description at an address as a person types it ("192.168.1.20",
+        "http://loft.local/thing"). Raises LinkError."""
         url = address.strip() if "://" in address else f"http://{address.strip()}"
         try:
             split = urlsplit(url)
         except ValueError:
             split = urlsplit("")
         if split.scheme not in ("http", "https") or not split.hostname:
-            raise LinkError(f"{address!r} is no address; write it like 192.168.1.20 or http://loft.local:8080/thing")
+            raise LinkError(
+                f"{address!r} is no address; write it like 192.168.1.20 or "
+                f"http://loft.local:8080/thing"
+            )
         if split.path in ("", "/"):
             url = f"{split.scheme}://{split.netloc}{WELL_KNOWN}"
         await self._guard.check(url)
         try:
-            async with self._client.stream("GET", url, headers={"accept": "application/td+json, application/json"}) as answer:
+            async with self._client.stream(
+                "GET", url, headers={"accept": "application/td+json, application/json"}
+            ) as answer:
                 if answer.is_redirect:
                     to = answer.headers.get("location", "another address")[:200]
                     raise LinkError(f"{url} sends the hub on to {to}; give that address instead")
                 if answer.status_code >= 400:
-                    raise LinkError(f"{url} answers {answer.status_code}; no Thing Description is there")
+                    raise LinkError(
+                        f"{url} answers {answer.status_code}; no Thing Description is there"
+                    )
                 body = bytearray()
                 async for part in answer.aiter_bytes():
                     body += part
                     if len(body) > MAX_DESCRIPTION:
-                        raise LinkError(f"what {url} answers is over {MAX_DESCRIPTION // 1024} kB, no Thing Description")
+                        raise LinkError(
+                            f"what {url} answers is over {MAX_DESCRIPTION // 1024} kB, "
+                            f"no Thing Description"
+                        )
         except (httpx.HTTPError, httpx.InvalidURL) as error:
-            raise LinkError(f"nothing answers at {url} ({error or type(error).__name__})") from error
+            raise LinkError(
+                f"nothing answers at {url} ({error or type(error).__name__})"
+            ) from error
         try:
             description = json.loads(bytes(body))
         except (ValueError, RecursionError) as error:
@@ -119,9 +138,14 @@ class Web:
         return Found(thing.thing_id, thing.title, description, reach, ways.security.asks)
 
     async def send(self, node: str, wanted: Wanted) -> bool:
-        """Write a value; False for an entity that has no form to be written with. Raises LinkError."""
+        """Write a value; False for an entity that has no form to be written with.
+        Raises LinkError."""
         thing = self._things[node]
-        form = thing.reach.properties[wanted.name].write if wanted.name in thing.reach.properties else None
+        form = (
+            thing.reach.properties[wanted.name].write
+            if wanted.name in thing.reach.properties
+            else None
+        )
         if not isinstance(form, HttpForm):
             return False
         value: Any = wanted.value >= 0.5 if wanted.binary else wanted.value
@@ -159,19 +183,27 @@ class Web:
     async def _ask(self, thing: _Thing, form: HttpForm, body: Any = None) -> bytes:
         await self._guard.check(form.url, thing.url)
         try:
-            async with self._client.stream(form.method, form.url, **_request(form, thing, body)) as answer:
+            async with self._client.stream(
+                form.method, form.url, **_request(form, thing, body)
+            ) as answer:
                 content = bytearray()
                 async for part in answer.aiter_bytes():
                     content += part
                     if len(content) > MAX_BYTES:
                         raise LinkError(f"{thing.node} answers over {MAX_BYTES // 1024} kB")
         except (httpx.HTTPError, httpx.InvalidURL) as error:
-            raise Unreachable(f"{thing.node} does not answer at {form.url} ({error or type(error).__name__})") from error
+            raise Unreachable(
+                f"{thing.node} does not answer at {form.url} ({error or type(error).__name__})"
+            ) from error
         if answer.is_redirect:
-            raise LinkError(f"{thing.node} sends the hub on to another address; that is not followed")
+            raise LinkError(
+                f"{thing.node} sends the hub on to another address; that is not followed"
+            )
         if answer.status_code >= 400:
             said = bytes(content[:120]).decode(errors="replace")
-            raise LinkError(f"{thing.node} answers {answer.status_code} to {form.method} {form.url}: {said}")
+            raise LinkError(
+                f"{thing.node} answers {answer.status_code} to {form.method} {form.url}: {said}"
+            )
         return bytes(content)
 
     def _begin(self, thing: _Thing) -> None:
@@ -179,12 +211,17 @@ class Web:
         for name, ways in thing.reach.properties.items():
             if name in thing.kinds and isinstance(ways.observe, HttpForm):
                 streamed.add(name)
-                task = asyncio.create_task(self._stream(thing, name, ways.observe), name=f"events of {thing.node}/{name}")
+                task = asyncio.create_task(
+                    self._stream(thing, name, ways.observe), name=f"events of {thing.node}/{name}"
+                )
                 thing.tasks.append(task)
-        thing.tasks.append(asyncio.create_task(self._poll(thing, streamed), name=f"reading {thing.node}"))
+        thing.tasks.append(
+            asyncio.create_task(self._poll(thing, streamed), name=f"reading {thing.node}")
+        )
 
     async def _poll(self, thing: _Thing, streamed: set[str]) -> None:
-        """Read all values now and then; those that come by events only when that is asked for, or was long ago."""
+        """Read all values now and then; those that come by events only when that is
+        asked for, or was long ago."""
         failures = 0
         while True:
             asked = thing.read_now.is_set()
@@ -205,19 +242,29 @@ class Web:
                     await thing.read_now.wait()
 
     async def _read(self, thing: _Thing, without: set[str]) -> list[Resolved]:
-        names = [name for name in thing.kinds if name in thing.reach.properties and name not in without]
+        names = [
+            name for name in thing.kinds if name in thing.reach.properties and name not in without
+        ]
         if thing.reach.read_all is not None:
             content = read_payload(await self._ask(thing, thing.reach.read_all))
             if not isinstance(content, Mapping):
-                raise LinkError(f"{thing.node} answers to a reading of all its properties with something else")
-            payloads = {name: json.dumps(content[name]).encode() for name in names if name in content}
+                raise LinkError(
+                    f"{thing.node} answers to a reading of all its properties with something else"
+                )
+            payloads = {
+                name: json.dumps(content[name]).encode() for name in names if name in content
+            }
         else:
             payloads = {}
             for name in names:
                 form = thing.reach.properties[name].read
                 if form is not None:
                     payloads[name] = await self._ask(thing, form)
-        return [value for name, payload in payloads.items() if (value := self._value(thing, name, payload)) is not None]
+        return [
+            value
+            for name, payload in payloads.items()
+            if (value := self._value(thing, name, payload)) is not None
+        ]
 
     async def _stream(self, thing: _Thing, name: str, form: HttpForm) -> None:
         failures = 0
@@ -225,7 +272,9 @@ class Web:
             with contextlib.suppress(httpx.HTTPError, httpx_sse.SSEError, LinkError):
                 await self._guard.check(form.url, thing.url)
                 sent = _request(form, thing, None)
-                async with httpx_sse.aconnect_sse(self._client, form.method, form.url, timeout=None, **sent) as source:
+                async with httpx_sse.aconnect_sse(
+                    self._client, form.method, form.url, timeout=None, **sent
+                ) as source:
                     async for event in source.aiter_sse():
                         failures = 0
                         if (value := self._value(thing, name, event.data.encode())) is not None:

@@ -1,6 +1,8 @@
-"""What the hub and the co-processor say to one another: the commands' numbers, and how their data are laid out. No I/O.
+"""What the hub and the co-processor say to one another: the commands' numbers, and how
+their data are laid out. No I/O.
 
-Little-endian throughout. `...Req` are built by functions; what comes back is parsed into structs by `parse`.
+Little-endian throughout. `...Req` are built by functions; what comes back is parsed
+into structs by `parse`.
 """
 
 from __future__ import annotations
@@ -88,17 +90,22 @@ NO_APS_ACK, NO_ROUTE, CHANNEL_BUSY, NO_MAC_ACK, EXPIRED = 0xB7, 0xCD, 0xE1, 0xE9
 STATUS_WORDS = {
     FAILED: "it could not be sent", 0x02: "the stick does not understand what is to be sent",
     NO_MEMORY: "the stick has no memory left",
-    BUFFERS_FULL: "the stick's buffers are full", 0x80: "it does not know what it is asked", 0x81: "there is no such node",
-    0x82: "it has no such endpoint", 0x84: "it does not do that", 0x88: "it has no such binding", 0x8C: "its table is full",
-    0xA9: "it speaks with another key", 0xAD: "it is not secured with the network's key", NO_APS_ACK: "it did not acknowledge",
+    BUFFERS_FULL: "the stick's buffers are full", 0x80: "it does not know what it is asked",
+    0x81: "there is no such node",
+    0x82: "it has no such endpoint", 0x84: "it does not do that", 0x88: "it has no such binding",
+    0x8C: "its table is full",
+    0xA9: "it speaks with another key", 0xAD: "it is not secured with the network's key",
+    NO_APS_ACK: "it did not acknowledge",
     0xBA: "it is not known to the stick", 0xC2: "the network does not take it now",
     TABLE_FULL: "the stick's table of nodes is full",
-    NO_ROUTE: "there is no route to it", 0xD0: "there is no route to it", CHANNEL_BUSY: "the radio channel is busy",
+    NO_ROUTE: "there is no route to it", 0xD0: "there is no route to it",
+    CHANNEL_BUSY: "the radio channel is busy",
     NO_MAC_ACK: "it does not answer on the radio", EXPIRED: "it did not fetch it in time",
 }  # fmt: skip
 # What may go well a moment later, and how long that moment is in seconds.
 AGAIN_S = {
-    FAILED: 0.2, NO_MEMORY: 0.3, BUFFERS_FULL: 0.3, NO_APS_ACK: 0.2, NO_ROUTE: 0.5, 0xD0: 0.5, CHANNEL_BUSY: 0.1, NO_MAC_ACK: 0.2,
+    FAILED: 0.2, NO_MEMORY: 0.3, BUFFERS_FULL: 0.3, NO_APS_ACK: 0.2, NO_ROUTE: 0.5, 0xD0: 0.5,
+    CHANNEL_BUSY: 0.1, NO_MAC_ACK: 0.2,
     EXPIRED: 0.2,
 }  # fmt: skip
 FULL = frozenset({NO_MEMORY, BUFFERS_FULL})
@@ -234,7 +241,8 @@ class Confirm(msgspec.Struct, frozen=True):
 
 
 class Incoming(msgspec.Struct, frozen=True):
-    """Something that a node sent to one of our endpoints (`to`), or to a group that it is in."""
+    """Something that a node sent to one of our endpoints (`to`), or to a group that it
+    is in."""
 
     cluster: int
     source: int
@@ -283,7 +291,8 @@ def permit_join(seconds: int) -> Frame:
 
 
 def ask(command: Id, short: int, *more: int) -> Frame:
-    """Ask a node something of its network layer: its node descriptor, endpoints, a simple descriptor."""
+    """Ask a node something of its network layer: its node descriptor, endpoints, a
+    simple descriptor."""
     return Frame(command, struct.pack("<HH", short, short) + bytes(more))
 
 
@@ -302,9 +311,13 @@ def store_length(item: Item) -> Frame:
     return Frame(Id.STORE_LENGTH, struct.pack("<H", item))
 
 
-def bind(short: int, ieee: int, endpoint: int, cluster: int, to_ieee: int, to_endpoint: int) -> Frame:
+def bind(
+    short: int, ieee: int, endpoint: int, cluster: int, to_ieee: int, to_endpoint: int
+) -> Frame:
     """Have a node send what a cluster reports to an endpoint of ours."""
-    return Frame(Id.BIND, struct.pack("<HQBHBQB", short, ieee, endpoint, cluster, 3, to_ieee, to_endpoint))
+    return Frame(
+        Id.BIND, struct.pack("<HQBHBQB", short, ieee, endpoint, cluster, 3, to_ieee, to_endpoint)
+    )
 
 
 def leave(short: int, ieee: int) -> Frame:
@@ -312,10 +325,14 @@ def leave(short: int, ieee: int) -> Frame:
     return Frame(Id.LEAVE, struct.pack("<HQB", short, ieee, 0))
 
 
-def data_request(short: int, endpoint: int, cluster: int, transaction: int, data: bytes, ours: int = 1) -> Frame:
+def data_request(
+    short: int, endpoint: int, cluster: int, transaction: int, data: bytes, ours: int = 1
+) -> Frame:
     """Send a ZCL frame, acknowledged from end to end."""
     options = ASK_FOR_ACK | DISCOVER_ROUTE
-    head = struct.pack("<HBBHBBBB", short, endpoint, ours, cluster, transaction, options, RADIUS, len(data))
+    head = struct.pack(
+        "<HBBHBBBB", short, endpoint, ours, cluster, transaction, options, RADIUS, len(data)
+    )
     return Frame(Id.AF_DATA, head + data)
 
 
@@ -360,7 +377,8 @@ def _device_info(r: _Reader) -> DeviceInfo:
 
 
 def _network_info(r: _Reader) -> NetworkInfo:
-    # Newer firmware has a byte for its state behind the short address: the whole is one byte longer then.
+    # Newer firmware has a byte for its state behind the short address: the whole is one
+    # byte longer then.
     r.take("HB" if r.left >= 24 else "H")
     pan, _, extended, _, channel = r.take("HHQQB")
     return NetworkInfo(pan, extended, channel)
@@ -404,7 +422,7 @@ def _simple_descriptor(r: _Reader) -> SimpleDescriptor:
 
 
 def _incoming(r: _Reader) -> Incoming:
-    group, cluster, source, endpoint, to, broadcast, quality, _, _, _, length = r.take("HHHBBBBBIBB")
+    group, cluster, source, endpoint, to, broadcast, quality, *_, length = r.take("HHHBBBBBIBB")
     return Incoming(cluster, source, endpoint, quality, bool(broadcast), r.bytes(length), group, to)
 
 
@@ -413,15 +431,19 @@ BY_SHORT = 2
 
 
 def _incoming_long(r: _Reader) -> Incoming:
-    """The extended form: the sender's address has a mode and eight bytes, and the length two. Firmware that says it in the
-    form of 44 81 is understood too: only in one of the two does the length fit."""
+    """The extended form: the sender's address has a mode and eight bytes, and the
+    length two. Firmware that says it in the form of 44 81 is understood too: only in
+    one of the two does the length fit."""
     whole = r.bytes(r.left)
     if len(whole) >= _LONG_HEAD.size:
-        group, cluster, mode, address, endpoint, _, to, broadcast, quality, _, _, _, length = _LONG_HEAD.unpack_from(whole)
+        head = _LONG_HEAD.unpack_from(whole)
+        group, cluster, mode, address, endpoint, _, to, broadcast, quality, *_, length = head
         left = len(whole) - _LONG_HEAD.size - length
         if mode == BY_SHORT and 0 <= left <= 3:
             data = whole[_LONG_HEAD.size : _LONG_HEAD.size + length]
-            return Incoming(cluster, address & 0xFFFF, endpoint, quality, bool(broadcast), data, group, to)
+            return Incoming(
+                cluster, address & 0xFFFF, endpoint, quality, bool(broadcast), data, group, to
+            )
     return _incoming(_Reader(whole, Id.AF_INCOMING_LONG))
 
 
@@ -449,7 +471,8 @@ _PARSERS: dict[int, Callable[[_Reader], Any]] = {
 
 
 def parse(frame: Frame) -> Any:
-    """What a frame from the co-processor says, None for one that the hub has no use for. Raises CodecError."""
+    """What a frame from the co-processor says, None for one that the hub has no use
+    for. Raises CodecError."""
     parser = _PARSERS.get(frame.command)
     return None if parser is None else parser(_Reader(frame.data, _what(frame.command)))
 

@@ -1,8 +1,9 @@
-"""Numbered datapoints that some nodes tunnel through a manufacturer-specific cluster. No I/O.
+"""Numbered datapoints that some nodes tunnel through a manufacturer-specific cluster.
+No I/O.
 
-The cluster's commands: 00 the hub writes, 01 the node answers, 02 the node tells, 03 the hub asks for all of them. Payload: a
-sequence number (2 bytes), then one or more of: number, type, length (2 bytes), value. All of it big-endian, unlike the rest of
-Zigbee.
+The cluster's commands: 00 the hub writes, 01 the node answers, 02 the node tells, 03
+the hub asks for all of them. Payload: a sequence number (2 bytes), then one or more of:
+number, type, length (2 bytes), value. All of it big-endian, unlike the rest of Zigbee.
 """
 
 from __future__ import annotations
@@ -67,7 +68,9 @@ def _content(one: Datapoint) -> bytes:
             return int(one.value).to_bytes(4, "big")
         return one.value.encode() if isinstance(one.value, str) else bytes(one.value)
     except (TypeError, ValueError, OverflowError) as error:
-        raise CodecError(f"{one.value!r} is no value for datapoint {one.id} of type {one.type}") from error
+        raise CodecError(
+            f"{one.value!r} is no value for datapoint {one.id} of type {one.type}"
+        ) from error
 
 
 def _value(number: int, kind: int, content: bytes) -> Any:

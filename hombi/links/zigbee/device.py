@@ -1,4 +1,5 @@
-"""A node as the Zigbee link knows it: its addresses, what it said in its interview, and what its frames come to."""
+"""A node as the Zigbee link knows it: its addresses, what it said in its interview, and
+what its frames come to."""
 
 from __future__ import annotations
 
@@ -13,7 +14,16 @@ from hombi.links.pace import Pace
 from hombi.links.zigbee import datapoints, zcl
 from hombi.links.zigbee.commands import Incoming
 from hombi.links.zigbee.errors import CodecError
-from hombi.links.zigbee.points import BASIC, IAS_ZONE, LINK_QUALITY, ZONE_STATUS, Point, finite, name_apart, standard_points
+from hombi.links.zigbee.points import (
+    BASIC,
+    IAS_ZONE,
+    LINK_QUALITY,
+    ZONE_STATUS,
+    Point,
+    finite,
+    name_apart,
+    standard_points,
+)
 from hombi.links.zigbee.profiles import DEFAULT_CLUSTER, PLAIN, Profile
 from hombi.links.zigbee.raw import Unnamed
 
@@ -37,8 +47,9 @@ class Endpoint:
 
 @dataclass
 class Device:
-    """One node of the network. `node` is its address in the house, "" while it is not let in; it is `unsettled` while it has
-    not been told what to report of the values that it has by now."""
+    """One node of the network. `node` is its address in the house, "" while it is not
+    let in; it is `unsettled` while it has not been told what to report of the values
+    that it has by now."""
 
     ieee: int
     short: int
@@ -77,7 +88,10 @@ class Device:
     @property
     def title(self) -> str:
         """What it is called before a person has named it."""
-        return " ".join(filter(None, (self.make, self.model))) or f"Zigbee node {self.ieee & 0xFFFFFF:06x}"
+        return (
+            " ".join(filter(None, (self.make, self.model)))
+            or f"Zigbee node {self.ieee & 0xFFFFFF:06x}"
+        )
 
     @property
     def key(self) -> str:
@@ -91,20 +105,31 @@ class Device:
 
     def kept(self) -> dict[str, Any]:
         """What must outlive a restart."""
-        ends = {str(n): [e.profile, e.device, list(e.inputs), list(e.outputs)] for n, e in self.endpoints.items()}
+        ends = {
+            str(n): [e.profile, e.device, list(e.inputs), list(e.outputs)]
+            for n, e in self.endpoints.items()
+        }
         return {
-            "ieee": f"{self.ieee:016x}", "short": self.short, "sleepy": self.sleepy, "router": self.router, "maker": self.maker,
-            "make": self.make, "model": self.model, "software": self.software, "power": self.power, "endpoints": ends,
-            "facts": self.facts, "known": self.known, "left": self.left, "notes": self.notes, "unsettled": self.unsettled,
+            "ieee": f"{self.ieee:016x}", "short": self.short, "sleepy": self.sleepy,
+            "router": self.router, "maker": self.maker,
+            "make": self.make, "model": self.model, "software": self.software,
+            "power": self.power, "endpoints": ends,
+            "facts": self.facts, "known": self.known, "left": self.left, "notes": self.notes,
+            "unsettled": self.unsettled,
             "missing": self.missing, "says_clear": sorted(self.says_clear),
         }  # fmt: skip
 
     @classmethod
     def of(cls, kept: Mapping[str, Any]) -> Device:
         """As it was kept."""
-        ends = {int(n): Endpoint(p, d, tuple(i), tuple(o)) for n, (p, d, i, o) in kept["endpoints"].items()}
+        ends = {
+            int(n): Endpoint(p, d, tuple(i), tuple(o))
+            for n, (p, d, i, o) in kept["endpoints"].items()
+        }
         clear = set(kept.get("says_clear", ()))
-        return cls(**{**kept, "ieee": int(kept["ieee"], 16), "endpoints": ends, "says_clear": clear})
+        return cls(
+            **{**kept, "ieee": int(kept["ieee"], 16), "endpoints": ends, "says_clear": clear}
+        )
 
     def settle(self, profile: Profile) -> None:
         """Work out its points from what it said and from its profile."""
@@ -119,12 +144,15 @@ class Device:
             self._by_place.setdefault(_place(one), []).append(one)
 
     def description(self) -> dict[str, Any]:
-        """What it has, as a Thing Description (W3C WoT TD 1.1): the form in which every link says so."""
+        """What it has, as a Thing Description (W3C WoT TD 1.1): the form in which every
+        link says so."""
         properties = {one.wire: _property(one) for one in self.points.values()}
         properties[LINK_QUALITY] = {
-            "title": "Link quality", "type": "number", "@type": "reception", "unit": "%", "readOnly": True, "hombi:hidden": True,
+            "title": "Link quality", "type": "number", "@type": "reception", "unit": "%",
+            "readOnly": True, "hombi:hidden": True,
         }  # fmt: skip
-        about = [f"{'passes on for others' if self.router else 'sleeps' if self.sleepy else 'always listens'}"]
+        manner = "passes on for others" if self.router else "always listens"
+        about = ["sleeps" if self.sleepy and not self.router else manner]
         if self.software:
             about.append(f"software {self.software}")
         if self.power:
@@ -140,10 +168,11 @@ class Device:
         }
 
     def repeated(self, incoming: Incoming, now_s: float) -> bool:
-        """Whether this is a frame that came already: what was not acknowledged in time is sent again on the radio.
+        """Whether this is a frame that came already: what was not acknowledged in time
+        is sent again on the radio.
 
-        It has the same sequence number and content as the one before it from this endpoint: a door that is opened, closed and
-        opened again says three things.
+        It has the same sequence number and content as the one before it from this
+        endpoint: a door that is opened, closed and opened again says three things.
         """
         place = incoming.endpoint, incoming.cluster
         at, before = self._latest.get(place, (-SAME_FRAME_S, b""))
@@ -155,19 +184,28 @@ class Device:
         return False
 
     def heard(self, incoming: Incoming, now_ms: int) -> list[Resolved]:
-        """The link quality, now and then: when it has changed a good deal, or after a while."""
+        """The link quality, now and then: when it has changed a good deal, or after a
+        while."""
         at, before = self._quality
         now_s = now_ms / 1000
         if abs(before - incoming.quality) < QUALITY_STEP and 0 <= now_s - at < QUALITY_EVERY_S:
             return []
         self._quality = (now_s, incoming.quality)
-        return [Resolved(LINK_QUALITY, "%", now_ms, float(round(incoming.quality * 100 / 255)), True)]
+        return [
+            Resolved(LINK_QUALITY, "%", now_ms, float(round(incoming.quality * 100 / 255)), True)
+        ]
 
     def attributes(
-        self, endpoint: int, cluster: int, found: Iterable[zcl.Attribute], now_ms: int, manufacturer: int = 0
+        self,
+        endpoint: int,
+        cluster: int,
+        found: Iterable[zcl.Attribute],
+        now_ms: int,
+        manufacturer: int = 0,
     ) -> list[Resolved]:
-        """The values of attributes that came. Settings are noted on the way, and what has no name yet. An attribute of a
-        maker's own (ZCL, 2.4.1) is another than the standard one of the same number."""
+        """The values of attributes that came. Settings are noted on the way, and what
+        has no name yet. An attribute of a maker's own (ZCL, 2.4.1) is another than the
+        standard one of the same number."""
         values: list[Resolved] = []
         for one in found:
             if one.status:
@@ -181,21 +219,30 @@ class Device:
 
     def zone_changed(self, endpoint: int, status: int, now_ms: int) -> list[Resolved]:
         """An IAS zone's notification: each of its bits that is an entity."""
-        return self._all_resolved(self._by_place.get((endpoint, IAS_ZONE, ZONE_STATUS, 0), ()), status, now_ms)
+        return self._all_resolved(
+            self._by_place.get((endpoint, IAS_ZONE, ZONE_STATUS, 0), ()), status, now_ms
+        )
 
-    def tunnelled(self, endpoint: int, cluster: int, found: Iterable[datapoints.Datapoint], now_ms: int) -> list[Resolved]:
+    def tunnelled(
+        self, endpoint: int, cluster: int, found: Iterable[datapoints.Datapoint], now_ms: int
+    ) -> list[Resolved]:
         """The values of datapoints that came."""
         values: list[Resolved] = []
         for one in found:
             place = (endpoint, cluster, one.id, 0)
-            points = [p for p in self._by_place.get(place, ()) if p.datapoint and p.type == one.type]
+            points = [
+                p for p in self._by_place.get(place, ()) if p.datapoint and p.type == one.type
+            ]
             values += self._all_resolved(points, one.value, now_ms)
             if not points:
-                self._unnamed(Unnamed(endpoint, cluster, one.id, one.type, one.value, datapoint=True))
+                self._unnamed(
+                    Unnamed(endpoint, cluster, one.id, one.type, one.value, datapoint=True)
+                )
         return values
 
     def clear_s(self, point: Point) -> float:
-        """How long after its last report a value counts as over; 0 for one that says so by itself."""
+        """How long after its last report a value counts as over; 0 for one that says so
+        by itself."""
         return 0.0 if point.wire in self.says_clear else point.clear_s
 
     def cleared(self, point: Point, now_ms: int) -> Resolved:
@@ -208,7 +255,9 @@ class Device:
             try:
                 found.append(self._resolved(point, raw, now_ms))
             except (ArithmeticError, TypeError, ValueError) as error:
-                raise CodecError(f"{point.name}: {raw!r} is no value of it ({type(error).__name__})") from error
+                raise CodecError(
+                    f"{point.name}: {raw!r} is no value of it ({type(error).__name__})"
+                ) from error
         return found
 
     def _unnamed(self, one: Unnamed) -> None:

@@ -1,4 +1,5 @@
-"""The Zigbee link: a stick that is opened, watched and opened again, and the nodes of its network."""
+"""The Zigbee link: a stick that is opened, watched and opened again, and the nodes of
+its network."""
 
 from __future__ import annotations
 
@@ -10,7 +11,18 @@ from functools import partial
 from pathlib import Path
 from typing import Any, TypeVar
 
-from hombi.links.base import Asking, Check, Found, Heard, LinkError, OnLink, Reports, Unreachable, Wanted, ZigbeeSettings
+from hombi.links.base import (
+    Asking,
+    Check,
+    Found,
+    Heard,
+    LinkError,
+    OnLink,
+    Reports,
+    Unreachable,
+    Wanted,
+    ZigbeeSettings,
+)
 from hombi.links.zigbee import commands, datapoints, zcl
 from hombi.links.zigbee.commands import Announced, Confirm, Incoming, Joined, Left, Outcome
 from hombi.links.zigbee.device import Device, now_ms
@@ -40,7 +52,9 @@ class ZigbeeDriver:
 
     link = "zigbee"
 
-    def __init__(self, reports: Reports, settings: ZigbeeSettings, kept: Mapping[str, dict[str, Any]]) -> None:
+    def __init__(
+        self, reports: Reports, settings: ZigbeeSettings, kept: Mapping[str, dict[str, Any]]
+    ) -> None:
         self._reports, self._settings = reports, settings
         self._shelf = Shelf(settings.profiles)
         self.devices: dict[int, Device] = {}
@@ -61,7 +75,8 @@ class ZigbeeDriver:
     # The stick
 
     async def start(self) -> None:
-        """Open the stick, and keep it open. A stick that is not there is said, and looked for."""
+        """Open the stick, and keep it open. A stick that is not there is said, and
+        looked for."""
         if self._settings.port:
             self._start(self._stick.keep_up())
             self._start(self._stick.watch())
@@ -82,13 +97,15 @@ class ZigbeeDriver:
         """Nothing of this link is changed without a restart."""
 
     async def choose(self, choice: str) -> None:
-        """What is to be done with the foreign network on the stick: "keep" or "clean". Raises LinkError when there is none."""
+        """What is to be done with the foreign network on the stick: "keep" or "clean".
+        Raises LinkError when there is none."""
         self._stick.choose(choice)
 
     # The stick's owner
 
     def is_up(self, *, new_stick: bool) -> None:
-        """The network is up: go on where it was left. To a new stick all nodes must be bound anew."""
+        """The network is up: go on where it was left. To a new stick all nodes must be
+        bound anew."""
         self._where.forget()
         self._set_joining()
         for device in self.devices.values():
@@ -119,12 +136,16 @@ class ZigbeeDriver:
             await asyncio.sleep(FLOODS_EVERY_S)
             for device in self.devices.values():
                 if device.pace.dropped and device.node:
-                    what = f"it sends more than {device.pace.rate:.0f} frames a second; {device.pace.dropped} were dropped"
+                    what = (
+                        f"it sends more than {device.pace.rate:.0f} frames a second; "
+                        f"{device.pace.dropped} were dropped"
+                    )
                     self._reports.refused(device.node, what)
                 device.pace.dropped = 0
 
     async def _watch_profiles(self) -> None:
-        """Take up the house's profiles when they change: who writes one sees at once what comes of it."""
+        """Take up the house's profiles when they change: who writes one sees at once
+        what comes of it."""
         while True:
             await asyncio.sleep(PROFILES_EVERY_S)
             if await asyncio.to_thread(self._shelf.changed):
@@ -180,8 +201,17 @@ class ZigbeeDriver:
         try:
             if self._stick.up is not None:
                 self._stick.up.radio.answered(message.source, frame)
-            topic = f"{device.node or f'{device.ieee:016x}'}/{message.endpoint}/{message.cluster:04X}"
-            self._reports.heard(Heard(self.link, topic, in_words(message.cluster, frame, device.tunnel), node=device.node))
+            topic = (
+                f"{device.node or f'{device.ieee:016x}'}/{message.endpoint}/{message.cluster:04X}"
+            )
+            self._reports.heard(
+                Heard(
+                    self.link,
+                    topic,
+                    in_words(message.cluster, frame, device.tunnel),
+                    node=device.node,
+                )
+            )
             values = self._values(device, message, frame)
         except CodecError as error:
             self._refused(device, message, str(error))
@@ -246,7 +276,9 @@ class ZigbeeDriver:
 
     # Nodes that come and go
 
-    def _came(self, ieee: int, short: int, announced: Announced | None = None, *, joined: bool = False) -> None:
+    def _came(
+        self, ieee: int, short: int, announced: Announced | None = None, *, joined: bool = False
+    ) -> None:
         device = self.devices.get(ieee)
         if device is None:
             if not self._pairing:
@@ -265,7 +297,8 @@ class ZigbeeDriver:
             if device.left:
                 self._back(device)
             elif joined:
-                # It was reset where nobody heard it leave: it has forgotten what it was to report, and to whom.
+                # It was reset where nobody heard it leave: it has forgotten what it was
+                # to report, and to whom.
                 device.unsettled = True
                 self._keep(device)
             self._reports.presence(device.node, here=True)
@@ -279,8 +312,12 @@ class ZigbeeDriver:
             self._interview(device)
 
     async def _turn_out(self, ieee: int, short: int) -> None:
-        """The network took a node in while the house lets nobody in: it is told to leave again."""
-        self.said(f"the Zigbee node {ieee:016x} joined while the pairing window was closed; it was told to leave")
+        """The network took a node in while the house lets nobody in: it is told to
+        leave again."""
+        self.said(
+            f"the Zigbee node {ieee:016x} joined while the pairing window was closed; "
+            f"it was told to leave"
+        )
         if (up := self._stick.up) is not None:
             with contextlib.suppress(LinkError):
                 await up.radio.network(commands.leave(short, ieee), Outcome, short, GONE_S)
@@ -302,20 +339,24 @@ class ZigbeeDriver:
             task.cancel()
         if not device.node:
             self._forget(device)
-            self._reports.asking(Asking(self.link, device.id, device.title, "it has left again", over=True))
+            self._reports.asking(
+                Asking(self.link, device.id, device.title, "it has left again", over=True)
+            )
             return
         device.left = True
         self._keep(device)
         self._reports.left(device.node)
 
     def _back(self, device: Device) -> None:
-        """A node that had left is in the network again: it has forgotten what it was to report."""
+        """A node that had left is in the network again: it has forgotten what it was to
+        report."""
         device.left, device.unsettled = False, True
         self._keep(device)
         self._agree_soon(device)
 
     def _say_anew(self, device: Device) -> None:
-        """It has other values than it had: by another profile, or by what the hub makes of its clusters."""
+        """It has other values than it had: by another profile, or by what the hub makes
+        of its clusters."""
         if device.node or self._pairing:
             self._found(device)
         device.unsettled = bool(device.node)
@@ -323,7 +364,8 @@ class ZigbeeDriver:
             self._agree_soon(device)
 
     def _agree_soon(self, device: Device) -> None:
-        """Tell a node what to report; one that does not answer is told again when it next speaks, after a while."""
+        """Tell a node what to report; one that does not answer is told again when it
+        next speaks, after a while."""
         now = time.monotonic()
         if now - self._agreeing.get(device.ieee, -AGREE_AGAIN_S) >= AGREE_AGAIN_S:
             self._agreeing[device.ieee] = now
@@ -351,7 +393,11 @@ class ZigbeeDriver:
             self._ask(device), name=f"interview {device.ieee:016x}"
         )
         task.add_done_callback(
-            lambda done: self._interviews.pop(device.ieee) if self._interviews.get(device.ieee) is done else None
+            lambda done: (
+                self._interviews.pop(device.ieee)
+                if self._interviews.get(device.ieee) is done
+                else None
+            )
         )
 
     async def _ask(self, device: Device) -> None:
@@ -360,7 +406,9 @@ class ZigbeeDriver:
             return
 
         def said(step: int) -> None:
-            self._reports.asking(Asking(self.link, device.id, device.title, f"asking what it has, {step} of {STEPS}"))
+            self._reports.asking(
+                Asking(self.link, device.id, device.title, f"asking what it has, {step} of {STEPS}")
+            )
 
         interview = Interview(up.radio, device, up.network.ieee, said)
         try:
@@ -373,7 +421,9 @@ class ZigbeeDriver:
             if device.known:
                 return  # what it said before still counts
             again = "it is asked again; or press its button again, near the hub"
-            self._reports.asking(Asking(self.link, device.id, device.title, f"it does not answer: {error}; {again}"))
+            self._reports.asking(
+                Asking(self.link, device.id, device.title, f"it does not answer: {error}; {again}")
+            )
             await asyncio.sleep(ASK_AGAIN_S)
             if self._pairing and self._interviews.get(device.ieee) is asyncio.current_task():
                 self._interview(device)
@@ -384,7 +434,16 @@ class ZigbeeDriver:
 
     def _found(self, device: Device) -> None:
         reach = {"ieee": f"{device.ieee:016x}"}
-        self._reports.found(Found(device.id, device.title, device.description(), reach, link=self.link, notes=tuple(device.notes)))
+        self._reports.found(
+            Found(
+                device.id,
+                device.title,
+                device.description(),
+                reach,
+                link=self.link,
+                notes=tuple(device.notes),
+            )
+        )
 
     def _add(self, device: Device) -> None:
         self.devices[device.ieee] = self._by_short[device.short] = device
@@ -421,16 +480,20 @@ class ZigbeeDriver:
             self._start(self._read_all(device))
 
     async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
-        """Have a node take values, and read back what it has made of them. Raises LinkError."""
+        """Have a node take values, and read back what it has made of them. Raises
+        LinkError."""
         for one in wanted:
             device, point = self._point(node, one.name)
-            self._read(device, await self._wherever(device, partial(self._write, device, point, one.value)))
+            self._read(
+                device, await self._wherever(device, partial(self._write, device, point, one.value))
+            )
 
     async def _write(self, device: Device, point: Point, value: float) -> Sequence[Point]:
         return await write(self._stick.radio, device, point, value)
 
     async def _wherever(self, device: Device, ask: Callable[[], Awaitable[T]]) -> T:
-        """Ask a node; one that does not answer where it was is looked for, and asked there. Raises LinkError."""
+        """Ask a node; one that does not answer where it was is looked for, and asked
+        there. Raises LinkError."""
         try:
             return await ask()
         except Unreachable:
@@ -439,7 +502,11 @@ class ZigbeeDriver:
             return await ask()
 
     async def _read_all(self, device: Device) -> None:
-        if not await read_all(self._stick, device) and not device.sleepy and await self._where.call(device):
+        if (
+            not await read_all(self._stick, device)
+            and not device.sleepy
+            and await self._where.call(device)
+        ):
             await read_all(self._stick, device)
 
     async def settings(self, node: str) -> dict[str, Any]:
@@ -448,14 +515,22 @@ class ZigbeeDriver:
         radio = self._stick.radio
         for point in device.points.values():
             if point.setting and not point.datapoint:
-                found = await radio.read(device.short, point.endpoint, point.cluster, [point.attribute], point.manufacturer)
+                found = await radio.read(
+                    device.short,
+                    point.endpoint,
+                    point.cluster,
+                    [point.attribute],
+                    point.manufacturer,
+                )
                 device.attributes(point.endpoint, point.cluster, found, now_ms())
         return {wire: value for wire, value in device.told.items() if value is not None}
 
     async def set_setting(self, node: str, name: str, value: Any) -> None:
         """Change one of the node's own settings. Raises LinkError."""
         device, point = self._point(node, name)
-        self._read(device, await self._wherever(device, partial(self._write, device, point, float(value))))
+        self._read(
+            device, await self._wherever(device, partial(self._write, device, point, float(value)))
+        )
 
     async def act(self, node: str, action: str, given: Any) -> Any:
         """No node of this link has actions. Raises LinkError."""
@@ -467,7 +542,9 @@ class ZigbeeDriver:
 
     async def look(self, address: str) -> Found:
         """Zigbee nodes have no address that a person could type. Raises LinkError."""
-        raise LinkError("a Zigbee node is found by pressing its button while the pairing window is open")
+        raise LinkError(
+            "a Zigbee node is found by pressing its button while the pairing window is open"
+        )
 
     async def remove(self, node: str) -> None:
         """Tell a node to leave, and forget it, also when it does not answer."""
@@ -484,7 +561,9 @@ class ZigbeeDriver:
         up = self._stick.up
         if up is not None and not device.left:
             with contextlib.suppress(LinkError):
-                await up.radio.network(commands.leave(device.short, device.ieee), Outcome, device.short, GONE_S)
+                await up.radio.network(
+                    commands.leave(device.short, device.ieee), Outcome, device.short, GONE_S
+                )
         if (task := self._interviews.pop(device.ieee, None)) is not None:
             task.cancel()
         self._forget(device)
@@ -506,7 +585,9 @@ class ZigbeeDriver:
     def _set_joining(self) -> None:
         if self._joining is not None:
             self._joining.cancel()
-        self._joining = self._start(self._stick.permit_join() if self._pairing else self._stick.forbid_join())
+        self._joining = self._start(
+            self._stick.permit_join() if self._pairing else self._stick.forbid_join()
+        )
 
     def listening(self) -> str:
         """What the stick runs, or why it does not."""
@@ -525,16 +606,22 @@ class ZigbeeDriver:
         return {**self._stick.info(), "nodes": len(self.devices)}
 
     def profile_of(self, node: str) -> tuple[Path, str, int]:
-        """A node's profile: (its file, its text with what the node says and nothing names yet, how many those are).
+        """A node's profile: (its file, its text with what the node says and nothing
+        names yet, how many those are).
 
         Raises LinkError.
         """
         device = self._device(node)
         path, text = self._shelf.file_for(device.make, device.model)
-        return path, draft(device.make, device.model, text, device.unnamed.values()), len(device.unnamed)
+        return (
+            path,
+            draft(device.make, device.model, text, device.unnamed.values()),
+            len(device.unnamed),
+        )
 
     async def put_profile(self, node: str, text: str) -> Path:
-        """Keep a text as the profile of a node's make and model, and take it up; where it is kept. Raises LinkError."""
+        """Keep a text as the profile of a node's make and model, and take it up; where
+        it is kept. Raises LinkError."""
         device = self._device(node)
         path = await asyncio.to_thread(self._shelf.put, device.make, device.model, text)
         self._settle_anew()
@@ -553,13 +640,18 @@ class ZigbeeDriver:
         return device, point
 
     async def _read_what_is_not_reported(self) -> None:
-        """Nodes on mains are read now and then: a report may be lost, and some do not report at all."""
+        """Nodes on mains are read now and then: a report may be lost, and some do not
+        report at all."""
         while True:
             await asyncio.sleep(READ_EVERY_S)
             for device in list(self.devices.values()):
                 if device.node and not device.sleepy and not device.left:
                     await self._read_all(device)
-                if device.missing and (device.node or self._pairing) and device.ieee not in self._interviews:
+                if (
+                    device.missing
+                    and (device.node or self._pairing)
+                    and device.ieee not in self._interviews
+                ):
                     self._interview(device)
 
     def _read(self, device: Device, points: Sequence[Point]) -> None:
@@ -575,7 +667,11 @@ class ZigbeeDriver:
         """Ask a node anew what it has. Raises LinkError."""
         device = next((one for one in self.devices.values() if one.id == thing_id), None)
         if device is None or self._stick.up is None:
-            raise Unreachable(self.listening() if device is not None else "it is not in the Zigbee network any more")
+            raise Unreachable(
+                self.listening()
+                if device is not None
+                else "it is not in the Zigbee network any more"
+            )
         self._interview(device)
 
 

@@ -1,7 +1,7 @@
 """What can go wrong on the Zigbee link.
 
 LinkError (links.base)
-└── ZigbeeError          something on the Zigbee link did not work; the message is for the person
+└── ZigbeeError          something on the Zigbee link did not work
     ├── NoStick          there is no stick, or it cannot be opened
     ├── NoAnswer         the stick does not answer
     ├── Declined         the stick answers that it does not do it
@@ -45,7 +45,8 @@ class Unreadable(ZigbeeError):
 
 
 class ForeignNetwork(ZigbeeError):
-    """The stick carries a network that is not ours; a person says whether it is kept."""
+    """The stick carries a network that is not ours; a person says whether it is
+    kept."""
 
 
 class CodecError(Exception):

@@ -1,4 +1,5 @@
-"""Setting a node's values, and reading them. What it answers comes in as any other frame does."""
+"""Setting a node's values, and reading them. What it answers comes in as any other
+frame does."""
 
 from __future__ import annotations
 
@@ -19,20 +20,39 @@ OFF, ON, MOVE_TO_LEVEL_ON_OFF = 0x00, 0x01, 0x04
 
 
 async def write(radio: Radio, device: Device, point: Point, value: float) -> list[Point]:
-    """Have a node take a value, acknowledged from end to end; the points to read back. Raises LinkError."""
+    """Have a node take a value, acknowledged from end to end; the points to read back.
+    Raises LinkError."""
     raw = point.raw(value)
     send = partial(radio.send, device.short, point.endpoint, point.cluster)
     sequence = radio.next_sequence()
     if point.datapoint:
-        payload = datapoints.encode(sequence, [datapoints.Datapoint(point.attribute, point.type, raw)])
-        await send(zcl.Zcl(sequence, datapoints.WRITE, payload, cluster_command=True, no_default_response=True))
+        payload = datapoints.encode(
+            sequence, [datapoints.Datapoint(point.attribute, point.type, raw)]
+        )
+        await send(
+            zcl.Zcl(
+                sequence, datapoints.WRITE, payload, cluster_command=True, no_default_response=True
+            )
+        )
         return []  # such a node tells by itself what it has made of it
     if (point.cluster, point.attribute) == (ON_OFF, 0):
-        await send(zcl.Zcl(sequence, ON if raw else OFF, b"", cluster_command=True, no_default_response=True))
+        await send(
+            zcl.Zcl(
+                sequence, ON if raw else OFF, b"", cluster_command=True, no_default_response=True
+            )
+        )
         return [point]
     if (point.cluster, point.attribute) == (LEVEL, 0):
         payload = struct.pack("<BH", raw, 0)
-        await send(zcl.Zcl(sequence, MOVE_TO_LEVEL_ON_OFF, payload, cluster_command=True, no_default_response=True))
+        await send(
+            zcl.Zcl(
+                sequence,
+                MOVE_TO_LEVEL_ON_OFF,
+                payload,
+                cluster_command=True,
+                no_default_response=True,
+            )
+        )
         return [*(one for one in device.points.values() if one.cluster == ON_OFF), point]
     attribute = zcl.Attribute(point.attribute, point.type, raw)
     await radio.write(device.short, point.endpoint, point.cluster, attribute, point.manufacturer)
@@ -40,7 +60,8 @@ async def write(radio: Radio, device: Device, point: Point, value: float) -> lis
 
 
 async def read_points(stick: Stick, device: Device, points: Sequence[Point]) -> bool:
-    """Ask for values; what is not answered is let be. Whether it answered anything, or nothing was asked."""
+    """Ask for values; what is not answered is let be. Whether it answered anything, or
+    nothing was asked."""
     places: dict[tuple[int, int, int], set[int]] = {}
     for one in points:
         places.setdefault((one.endpoint, one.cluster, one.manufacturer), set()).add(one.attribute)
@@ -55,11 +76,23 @@ async def read_points(stick: Stick, device: Device, points: Sequence[Point]) -> 
 
 
 async def read_all(stick: Stick, device: Device) -> bool:
-    """All its values as they are now, so that none must be waited for; whether it answered."""
-    answered = await read_points(stick, device, [one for one in device.points.values() if not one.datapoint and not one.setting])
+    """All its values as they are now, so that none must be waited for; whether it
+    answered."""
+    answered = await read_points(
+        stick,
+        device,
+        [one for one in device.points.values() if not one.datapoint and not one.setting],
+    )
     if device.profile.datapoint_cluster and stick.up is not None:
         sequence = stick.up.radio.next_sequence()
-        frame = zcl.Zcl(sequence, datapoints.ASK_ALL, b"", cluster_command=True, no_default_response=True)
+        frame = zcl.Zcl(
+            sequence, datapoints.ASK_ALL, b"", cluster_command=True, no_default_response=True
+        )
         with contextlib.suppress(LinkError):
-            await stick.up.radio.send(device.short, device.profile.datapoint_endpoint, device.profile.datapoint_cluster, frame)
+            await stick.up.radio.send(
+                device.short,
+                device.profile.datapoint_endpoint,
+                device.profile.datapoint_cluster,
+                frame,
+            )
     return answered

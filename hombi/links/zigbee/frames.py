@@ -1,8 +1,10 @@
-"""The co-processor's frames on the serial line: SOF, length, two command bytes, data, and a check byte.
+"""The co-processor's frames on the serial line: SOF, length, two command bytes, data,
+and a check byte.
 
     FE  length  CMD0  CMD1  data (up to 250)  FCS = exclusive or of length to data
 
-CMD0 is the type in its upper three bits and the subsystem in the lower five. The codec knows no I/O.
+CMD0 is the type in its upper three bits and the subsystem in the lower five. The codec
+knows no I/O.
 """
 
 from __future__ import annotations
@@ -44,7 +46,8 @@ def check(body: bytes) -> int:
 
 
 class Decoder:
-    """Bytes in, frames out. What is no frame is skipped and counted; the next SOF is looked for behind the bad one's first byte."""
+    """Bytes in, frames out. What is no frame is skipped and counted; the next SOF is
+    looked for behind the bad one's first byte."""
 
     def __init__(self) -> None:
         self._buffer = bytearray()
@@ -89,10 +92,12 @@ class Decoder:
         return bool(self._buffer)
 
     def give_up(self) -> Iterator[Frame]:
-        """What has come of a frame will not be finished: the frames that lie behind it in what is here.
+        """What has come of a frame will not be finished: the frames that lie behind it
+        in what is here.
 
-        A byte that only looked like an SOF would otherwise hold up all that follows until its length is full. All that is here
-        is as old, so whatever is unfinished in it stays so.
+        A byte that only looked like an SOF would otherwise hold up all that follows
+        until its length is full. All that is here is as old, so whatever is unfinished
+        in it stays so.
         """
         found: list[Frame] = []
         while self._buffer:

@@ -1,4 +1,5 @@
-"""The interview: asking a new node what it has, and agreeing with it on what it reports.
+"""The interview: asking a new node what it has, and agreeing with it on what it
+reports.
 
 Sleepy nodes listen now and then only, so every question is asked several times.
 """
@@ -47,12 +48,15 @@ ENROL_RESPONSE = 0x00
 class Interview:
     """One node's. `said` is told how far it has come: the step, of STEPS."""
 
-    def __init__(self, radio: Radio, device: Device, our_ieee: int, said: Callable[[int], None]) -> None:
+    def __init__(
+        self, radio: Radio, device: Device, our_ieee: int, said: Callable[[int], None]
+    ) -> None:
         self._radio, self._device, self._our_ieee, self._said = radio, device, our_ieee, said
 
     async def ask_what_it_has(self) -> list[str]:
-        """Steps 1 to 4: what the node is, its endpoints, its make and model. What it did not say, in words: it is asked again
-        later. Raises LinkError when it does not even say what endpoints it has, or not of any what is there."""
+        """Steps 1 to 4: what the node is, its endpoints, its make and model. What it
+        did not say, in words: it is asked again later. Raises LinkError when it does
+        not even say what endpoints it has, or not of any what is there."""
         self._missing: list[str] = []
         self._said(1)
         await self._tried(self._node_descriptor(), "what kind of node it is")
@@ -69,7 +73,8 @@ class Interview:
         return self._missing
 
     async def agree(self) -> list[str]:
-        """Step 5: enrolment, bindings and reports. What the node does not do of it, in words; its values are then read instead."""
+        """Step 5: enrolment, bindings and reports. What the node does not do of it, in
+        words; its values are then read instead."""
         self._said(5)
         device, missing = self._device, []
         for number, endpoint in device.endpoints.items():
@@ -92,23 +97,31 @@ class Interview:
             self._missing.append(what)
 
     async def _node_descriptor(self) -> None:
-        found = await self._often(lambda: self._network(Id.NODE_DESCRIPTOR, NodeDescriptor), "what it is")
+        found = await self._often(
+            lambda: self._network(Id.NODE_DESCRIPTOR, NodeDescriptor), "what it is"
+        )
         self._device.router = found.kind == 1
         self._device.sleepy = not found.capability & 0x08
         self._device.maker = found.manufacturer
 
     async def _endpoints(self) -> Sequence[int]:
-        found = await self._often(lambda: self._network(Id.ACTIVE_ENDPOINTS, Endpoints), "its endpoints")
+        found = await self._often(
+            lambda: self._network(Id.ACTIVE_ENDPOINTS, Endpoints), "its endpoints"
+        )
         return [number for number in found.endpoints if 0 < number <= 240][:MAX_ENDPOINTS]
 
     async def _endpoint(self, number: int) -> None:
         found = await self._often(
-            lambda: self._network(Id.SIMPLE_DESCRIPTOR, SimpleDescriptor, number), f"what its endpoint {number} has"
+            lambda: self._network(Id.SIMPLE_DESCRIPTOR, SimpleDescriptor, number),
+            f"what its endpoint {number} has",
         )
-        self._device.endpoints[number] = Endpoint(found.profile, found.device, found.inputs, found.outputs)
+        self._device.endpoints[number] = Endpoint(
+            found.profile, found.device, found.inputs, found.outputs
+        )
 
     async def _network(self, command: Id, kind: type[Any], endpoint: int = 0) -> Any:
-        """One question to its network layer. An answer with a status is no answer: it may be another the next time."""
+        """One question to its network layer. An answer with a status is no answer: it
+        may be another the next time."""
         short = self._device.short
 
         def fits(one: Any) -> bool:
@@ -126,7 +139,9 @@ class Interview:
         if not number:
             return
         wanted = [MAKE, MODEL, POWER_SOURCE, SOFTWARE]
-        found = await self._often(lambda: self._radio.read(device.short, number, BASIC, wanted), "its make and model")
+        found = await self._often(
+            lambda: self._radio.read(device.short, number, BASIC, wanted), "its make and model"
+        )
         texts = {one.id: one.value for one in found if not one.status and one.value is not None}
         device.make, device.model = (str(texts.get(one, "")).strip()[:60] for one in (MAKE, MODEL))
         device.software = str(texts.get(SOFTWARE, ""))[:60]
@@ -138,7 +153,11 @@ class Interview:
         for number, endpoint in self._device.endpoints.items():
             for cluster in endpoint.inputs:
                 wanted = {one for (c, _), pair in FACTORS.items() if c == cluster for one in pair}
-                wanted |= {METERING: {METER_UNIT}, IAS_ZONE: {ZONE_TYPE}, POWER: {0x0020, 0x0021}}.get(cluster, set())
+                wanted |= {
+                    METERING: {METER_UNIT},
+                    IAS_ZONE: {ZONE_TYPE},
+                    POWER: {0x0020, 0x0021},
+                }.get(cluster, set())
                 if cluster == PRESSURE:
                     wanted |= {PRESSURE_SCALED, PRESSURE_SCALE}
                 if wanted:
@@ -146,19 +165,28 @@ class Interview:
                     await self._tried(self._facts_of(number, cluster, sorted(wanted), what), what)
 
     async def _facts_of(self, number: int, cluster: int, wanted: list[int], what: str) -> None:
-        found = await self._often(lambda: self._radio.read(self._device.short, number, cluster, wanted), what)
+        found = await self._often(
+            lambda: self._radio.read(self._device.short, number, cluster, wanted), what
+        )
         for one in found:
             if not one.status and isinstance(one.value, int | float):
                 self._device.facts[f"{number}/{cluster:04X}/{one.id:04X}"] = one.value
 
     async def _enrol(self, number: int) -> list[str]:
-        """Make the hub the owner of an IAS zone (ZCL, 8.2.2.2.3): it is written there, and told that it is enrolled. A zone that
-        does not let its owner be written (some have it fixed) may still be enrolled."""
+        """Make the hub the owner of an IAS zone (ZCL, 8.2.2.2.3): it is written there,
+        and told that it is enrolled. A zone that does not let its owner be written
+        (some have it fixed) may still be enrolled."""
         device, radio, missing = self._device, self._radio, []
         owner = zcl.Attribute(ZONE_OWNER, zcl.IEEE, self._our_ieee)
         for ask, what in (
-            (lambda: radio.write(device.short, number, IAS_ZONE, owner), "the hub cannot be written down as its owner"),
-            (lambda: radio.send(device.short, number, IAS_ZONE, enrolled(radio.next_sequence())), "it is not enrolled"),
+            (
+                lambda: radio.write(device.short, number, IAS_ZONE, owner),
+                "the hub cannot be written down as its owner",
+            ),
+            (
+                lambda: radio.send(device.short, number, IAS_ZONE, enrolled(radio.next_sequence())),
+                "it is not enrolled",
+            ),
         ):
             try:
                 await self._often(ask, "to be enrolled", final=(Refused,))
@@ -169,23 +197,37 @@ class Interview:
     async def _bind(self, number: int, cluster: int) -> str:
         """Why the node is not bound, "" when it is."""
         device = self._device
-        frame = commands.bind(device.short, device.ieee, number, cluster, self._our_ieee, OUR_ENDPOINT)
-        found = await self._often(lambda: self._radio.network(frame, Outcome, device.short), "to be bound")
+        frame = commands.bind(
+            device.short, device.ieee, number, cluster, self._our_ieee, OUR_ENDPOINT
+        )
+        found = await self._often(
+            lambda: self._radio.network(frame, Outcome, device.short), "to be bound"
+        )
         return commands.status_words(found.status) if found.status else ""
 
-    async def _configure(self, number: int, cluster: int, maker: int, points: Sequence[Point]) -> list[str]:
+    async def _configure(
+        self, number: int, cluster: int, maker: int, points: Sequence[Point]
+    ) -> list[str]:
         wanted = [
-            zcl.Reporting(p.attribute, p.type, p.reports.shortest_s, p.reports.longest_s, p.reports.change)
+            zcl.Reporting(
+                p.attribute, p.type, p.reports.shortest_s, p.reports.longest_s, p.reports.change
+            )
             for p in points
             if p.reports is not None
         ]
         refused = await self._often(
-            lambda: self._radio.configure(self._device.short, number, cluster, wanted, maker), "what to report"
+            lambda: self._radio.configure(self._device.short, number, cluster, wanted, maker),
+            "what to report",
         )
-        return [f"{p.name}: {zcl.said(refused[p.attribute])}" for p in points if p.attribute in refused]
+        return [
+            f"{p.name}: {zcl.said(refused[p.attribute])}" for p in points if p.attribute in refused
+        ]
 
-    async def _often(self, ask: Callable[[], Awaitable[T]], what: str, final: tuple[type[LinkError], ...] = ()) -> T:
-        """Ask several times, unless the answer is `final`. Raises LinkError with what was asked."""
+    async def _often(
+        self, ask: Callable[[], Awaitable[T]], what: str, final: tuple[type[LinkError], ...] = ()
+    ) -> T:
+        """Ask several times, unless the answer is `final`. Raises LinkError with what
+        was asked."""
         for left in range(TRIES - 1, -1, -1):
             try:
                 return await ask()
@@ -200,11 +242,14 @@ class Interview:
 
 def enrolled(sequence: int) -> zcl.Zcl:
     """The answer to a zone's wish to be enrolled: it is, as zone 0."""
-    return zcl.Zcl(sequence, ENROL_RESPONSE, ENROLLED, cluster_command=True, no_default_response=True)
+    return zcl.Zcl(
+        sequence, ENROL_RESPONSE, ENROLLED, cluster_command=True, no_default_response=True
+    )
 
 
 def _reported(points: Sequence[Point]) -> dict[tuple[int, int, int], list[Point]]:
-    """The points that are to be reported, by endpoint, cluster and whose attributes they are."""
+    """The points that are to be reported, by endpoint, cluster and whose attributes
+    they are."""
     found: dict[tuple[int, int, int], list[Point]] = {}
     for one in points:
         if one.reports is not None and not one.datapoint:

@@ -1,4 +1,5 @@
-"""The network that the stick carries: forming one, going on with ours, and never silently taking or losing another."""
+"""The network that the stick carries: forming one, going on with ours, and never
+silently taking or losing another."""
 
 from __future__ import annotations
 
@@ -23,7 +24,8 @@ from hombi.links.zigbee.frames import Frame
 from hombi.links.zigbee.points import IAS_ZONE, ON_OFF, POLL_CONTROL, SERVED, TIME
 from hombi.links.zigbee.processor import RESET_S, Processor
 
-# The channels of IEEE 802.15.4 that lie between the usual Wi-Fi ones, the last of which few nodes may use at full power.
+# The channels of IEEE 802.15.4 that lie between the usual Wi-Fi ones, the last of which
+# few nodes may use at full power.
 CHANNELS = (11, 15, 20, 25)
 FORM_S = 20.0
 OUR_ENDPOINT = 1
@@ -34,7 +36,8 @@ KEEP, CLEAN = "keep", "clean"
 
 @dataclass(frozen=True, slots=True)
 class Network:
-    """A network's parameters and key: with these, another stick can take it over. `ieee` is the stick's own address."""
+    """A network's parameters and key: with these, another stick can take it over.
+    `ieee` is the stick's own address."""
 
     pan_id: int
     extended_pan_id: int
@@ -44,23 +47,36 @@ class Network:
 
     def kept(self) -> dict[str, Any]:
         """For the records; 64-bit numbers as hex, since JSON has none of that size."""
-        return {**asdict(self), "extended_pan_id": f"{self.extended_pan_id:016x}", "ieee": f"{self.ieee:016x}"}
+        return {
+            **asdict(self),
+            "extended_pan_id": f"{self.extended_pan_id:016x}",
+            "ieee": f"{self.ieee:016x}",
+        }
 
     @classmethod
     def of(cls, kept: dict[str, Any]) -> Network:
         """As it was kept."""
-        return cls(**{**kept, "extended_pan_id": int(kept["extended_pan_id"], 16), "ieee": int(kept["ieee"], 16)})
+        return cls(
+            **{
+                **kept,
+                "extended_pan_id": int(kept["extended_pan_id"], 16),
+                "ieee": int(kept["ieee"], 16),
+            }
+        )
 
     @classmethod
     def fresh(cls) -> Network:
         """A new one, all of it by chance."""
         pan_id = 1 + secrets.randbelow(0xFFFD)
-        return cls(pan_id, secrets.randbits(63) + 1, secrets.choice(CHANNELS), secrets.token_hex(16))
+        return cls(
+            pan_id, secrets.randbits(63) + 1, secrets.choice(CHANNELS), secrets.token_hex(16)
+        )
 
 
 @dataclass(frozen=True, slots=True)
 class Carried:
-    """What the stick's store says of a network; None for what is not in it, `unread` names what could not be read."""
+    """What the stick's store says of a network; None for what is not in it, `unread`
+    names what could not be read."""
 
     pan_id: int | None
     extended_pan_id: int | None
@@ -70,22 +86,38 @@ class Carried:
 
     @property
     def blank(self) -> bool:
-        """Whether it is sure that there is no network: everything was read, and nothing says that there is one."""
-        return not self.unread and self.pan_id is None and self.extended_pan_id is None and self.key is None
+        """Whether it is sure that there is no network: everything was read, and nothing
+        says that there is one."""
+        return (
+            not self.unread
+            and self.pan_id is None
+            and self.extended_pan_id is None
+            and self.key is None
+        )
 
     def is_ours(self, ours: Network) -> bool:
-        """Whether it is this network: what is known is the same, and enough is known. A PAN id may change while a network
-        runs, and newer firmware does not give its key."""
+        """Whether it is this network: what is known is the same, and enough is known. A
+        PAN id may change while a network runs, and newer firmware does not give its
+        key."""
         known = [
             (self.extended_pan_id, ours.extended_pan_id),
             (self.key, ours.key),
         ]
         told = [(found, own) for found, own in known if found is not None]
-        return bool(told) and all(found == own for found, own in told) and (len(told) == 2 or self.pan_id == ours.pan_id)
+        return (
+            bool(told)
+            and all(found == own for found, own in told)
+            and (len(told) == 2 or self.pan_id == ours.pan_id)
+        )
 
     def whole(self) -> Network | None:
         """The network, when all of it is known."""
-        if self.pan_id is None or self.extended_pan_id is None or self.channel is None or self.key is None:
+        if (
+            self.pan_id is None
+            or self.extended_pan_id is None
+            or self.channel is None
+            or self.key is None
+        ):
             return None
         return Network(self.pan_id, self.extended_pan_id, self.channel, self.key)
 
@@ -99,11 +131,15 @@ class Carried:
         return ", ".join(filter(None, found)) or "only its key is there"
 
 
-async def bring_up(processor: Processor, kept: Network | None, choice: str = "") -> tuple[Network, Version]:
-    """Have the stick run our network: the kept one, or a new one. `choice` is what a person said to do with a foreign one.
+async def bring_up(
+    processor: Processor, kept: Network | None, choice: str = ""
+) -> tuple[Network, Version]:
+    """Have the stick run our network: the kept one, or a new one. `choice` is what a
+    person said to do with a foreign one.
 
-    A stick that is not surely blank, and does not surely carry our network, is left alone until a person has said what to do.
-    Raises ForeignNetwork then; NoAnswer, Declined, Unreadable.
+    A stick that is not surely blank, and does not surely carry our network, is left
+    alone until a person has said what to do. Raises ForeignNetwork then; NoAnswer,
+    Declined, Unreadable.
     """
     version = await _reset(processor)
     carried = await _carried(processor)
@@ -112,9 +148,17 @@ async def bring_up(processor: Processor, kept: Network | None, choice: str = "")
         if choice == KEEP:
             ours = kept = carried.whole()
             if kept is None:
-                raise ForeignNetwork(f"the network on the Zigbee stick cannot be kept: not all of it can be read ({carried})")
+                raise ForeignNetwork(
+                    f"the network on the Zigbee stick cannot be kept: not all of it can "
+                    f"be read ({carried})"
+                )
         elif choice != CLEAN:
-            lost = f"; starting clean would put this house's network (PAN 0x{kept.pan_id:04X}) in its place" if kept else ""
+            lost = (
+                f"; starting clean would put this house's network (PAN "
+                f"0x{kept.pan_id:04X}) in its place"
+                if kept
+                else ""
+            )
             raise ForeignNetwork(
                 f"the Zigbee stick carries a network that is not this house's ({carried}); "
                 "keep it with `hombi zigbee keep`, or start clean with `hombi zigbee clean`: "
@@ -190,7 +234,8 @@ async def _write(processor: Processor, wanted: Network) -> None:
         (Item.STARTUP_OPTION, b"\0"),
     ):
         await processor.store(item, value)
-    # The firmware reads its items when it starts: without this it would form with those of before.
+    # The firmware reads its items when it starts: without this it would form with those
+    # of before.
     await _reset(processor)
 
 
@@ -212,7 +257,9 @@ async def _resume(processor: Processor) -> None:
         await processor.store(Item.DIRECT_CALLBACKS, b"\x01")
         await _reset(processor)
     try:
-        async with processor.expect(StateChanged, lambda n: n.state == COORDINATOR_UP, FORM_S) as up:
+        async with processor.expect(
+            StateChanged, lambda n: n.state == COORDINATOR_UP, FORM_S
+        ) as up:
             if await processor.do(Frame(Id.STARTUP, b"\x64\0"), 1, 2) == 2:
                 raise Declined("the stick has not started its network", 2)
             await up
@@ -226,7 +273,12 @@ async def _running(processor: Processor, ours: Network | None, carried: Carried)
     info = await processor.ask(Frame(Id.NETWORK_INFO))
     extended = carried.extended_pan_id if ours is None else ours.extended_pan_id
     key = carried.key if ours is None else ours.key
-    if extended is None or key is None or not isinstance(own, DeviceInfo) or not isinstance(info, NetworkInfo):
+    if (
+        extended is None
+        or key is None
+        or not isinstance(own, DeviceInfo)
+        or not isinstance(info, NetworkInfo)
+    ):
         raise ZigbeeError("the stick does not say which network it is in")
     return Network(info.pan_id, extended, info.channel, key, own.ieee)
 

@@ -1,4 +1,5 @@
-"""The co-processor as something that can be asked: one request in flight, answers awaited, everything else handed on."""
+"""The co-processor as something that can be asked: one request in flight, answers
+awaited, everything else handed on."""
 
 from __future__ import annotations
 
@@ -9,7 +10,15 @@ from collections import deque
 from collections.abc import AsyncIterator, Callable
 from typing import Any, TypeVar
 
-from hombi.links.zigbee.commands import Id, Item, parse, store_init, store_length, store_read, store_write
+from hombi.links.zigbee.commands import (
+    Id,
+    Item,
+    parse,
+    store_init,
+    store_length,
+    store_read,
+    store_write,
+)
 from hombi.links.zigbee.errors import CodecError, Declined, NoAnswer, Unreadable
 from hombi.links.zigbee.frames import Decoder, Frame, encode
 from hombi.links.zigbee.serial_port import SerialPort
@@ -21,14 +30,16 @@ ANSWER_S = 3.0
 RESET_S = 8.0
 STALE_S = 0.2
 CREATED = 0x09
-# With these a stick says that it has no such item; with any other that it could not read it.
+# With these a stick says that it has no such item; with any other that it could not
+# read it.
 NOT_THERE = frozenset({0x02, 0x09, 0x0A})
 READS, READ_AGAIN_S = 3, 0.02
 ERRORS = {1: "subsystem", 2: "command", 3: "parameter", 4: "length"}
 
 
 class Processor:
-    """`told` gets each thing that the co-processor says by itself, parsed; `lost` why the line is gone."""
+    """`told` gets each thing that the co-processor says by itself, parsed; `lost` why
+    the line is gone."""
 
     def __init__(self, path: str, told: Callable[[Any], None], lost: Callable[[str], None]) -> None:
         self.path, self._told, self._gone = path, told, lost
@@ -68,7 +79,8 @@ class Processor:
         self._fail("the port was closed")
 
     async def request(self, frame: Frame, within_s: float = ANSWER_S) -> Frame:
-        """Ask, and wait for the answer. Raises NoAnswer, Declined when the stick does not know the command."""
+        """Ask, and wait for the answer. Raises NoAnswer, Declined when the stick does
+        not know the command."""
         async with self._one_at_a_time:
             answer: asyncio.Future[Frame] = asyncio.get_running_loop().create_future()
             self._answer = (frame.command + 0x4000, answer)
@@ -78,7 +90,9 @@ class Processor:
                     return await answer
             except TimeoutError as error:
                 name = Id(frame.command).name.lower().replace("_", " ")
-                raise NoAnswer(f"the Zigbee stick at {self.path} does not answer ({name})") from error
+                raise NoAnswer(
+                    f"the Zigbee stick at {self.path} does not answer ({name})"
+                ) from error
             finally:
                 self._answer = None
 
@@ -87,26 +101,35 @@ class Processor:
         self._port.write(encode(frame))
 
     async def ask(self, frame: Frame) -> Any:
-        """What the answer says, parsed. Raises as `request` does, and NoAnswer for one that cannot be read."""
+        """What the answer says, parsed. Raises as `request` does, and NoAnswer for one
+        that cannot be read."""
         answer = await self.request(frame)
         try:
             return parse(answer)
         except CodecError as error:
-            raise NoAnswer(f"the Zigbee stick at {self.path} answers what cannot be understood: {error}") from error
+            raise NoAnswer(
+                f"the Zigbee stick at {self.path} answers what cannot be understood: {error}"
+            ) from error
 
     async def do(self, frame: Frame, *fine: int) -> int:
-        """Ask for something to be done; its status. Raises Declined for one that is neither 0 nor among `fine`."""
+        """Ask for something to be done; its status. Raises Declined for one that is
+        neither 0 nor among `fine`."""
         answer = await self.request(frame)
         status = answer.data[0] if answer.data else 0
         if status and status not in fine:
-            raise Declined(f"the stick does not do {Id(frame.command).name.lower().replace('_', ' ')}: 0x{status:02X}", status)
+            raise Declined(
+                f"the stick does not do "
+                f"{Id(frame.command).name.lower().replace('_', ' ')}: 0x{status:02X}",
+                status,
+            )
         return status
 
     @contextlib.asynccontextmanager
     async def expect(
         self, kind: type[T], fits: Callable[[T], bool] = lambda _: True, within_s: float = ANSWER_S
     ) -> AsyncIterator[asyncio.Future[T]]:
-        """A future for the next thing of this kind that fits; begun before asking, so that a fast answer is not missed.
+        """A future for the next thing of this kind that fits; begun before asking, so
+        that a fast answer is not missed.
 
         Awaiting it within the context raises NoAnswer when it does not come in time.
         """
@@ -123,14 +146,16 @@ class Processor:
             found.cancel()
 
     async def store(self, item: Item, value: bytes) -> None:
-        """Write an item of the stick's store, which is made if it is not there. Raises Declined, NoAnswer."""
+        """Write an item of the stick's store, which is made if it is not there. Raises
+        Declined, NoAnswer."""
         await self.do(store_init(item, value), CREATED)
         await self.do(store_write(item, value))
 
     async def stored(self, item: Item) -> bytes | None:
         """An item of the stick's store, None when the stick says that there is none.
 
-        Raises NoAnswer, and Unreadable for one that is there, or may be, and cannot be read: that is not the same as nothing.
+        Raises NoAnswer, and Unreadable for one that is there, or may be, and cannot be
+        read: that is not the same as nothing.
         """
         status, absent = -1, 0
         for _ in range(READS):
@@ -142,10 +167,13 @@ class Processor:
             await asyncio.sleep(READ_AGAIN_S)
         if absent == READS and await self._length(item) == 0:
             return None
-        raise Unreadable(f"item {item:04X} of the stick's store cannot be read (status 0x{status & 0xFF:02X})")
+        raise Unreadable(
+            f"item {item:04X} of the stick's store cannot be read (status 0x{status & 0xFF:02X})"
+        )
 
     async def _length(self, item: Item) -> int:
-        """How long an item is; 0 also from a stick that does not know the question, whose status must do."""
+        """How long an item is; 0 also from a stick that does not know the question,
+        whose status must do."""
         try:
             answer = (await self.request(store_length(item))).data
         except Declined:
@@ -186,7 +214,8 @@ class Processor:
         try:
             self._told(said)
         except Exception:
-            # What one frame says must not take those with it that came in the same breath.
+            # What one frame says must not take those with it that came in the same
+            # breath.
             self.garbled += 1
             log.exception("a frame of the Zigbee stick is not understood: %r", frame)
 
@@ -196,9 +225,17 @@ class Processor:
         command, answer = self._answer
         if frame.command == command:
             answer.set_result(frame)
-        elif frame.command == Id.ERROR and len(frame.data) >= 3 and frame.data[1] << 8 | frame.data[2] == command - 0x4000:
+        elif (
+            frame.command == Id.ERROR
+            and len(frame.data) >= 3
+            and frame.data[1] << 8 | frame.data[2] == command - 0x4000
+        ):
             what = ERRORS.get(frame.data[0], f"0x{frame.data[0]:02X}")
-            answer.set_exception(Declined(f"the stick does not know the {what} of {command - 0x4000:04X}", frame.data[0]))
+            answer.set_exception(
+                Declined(
+                    f"the stick does not know the {what} of {command - 0x4000:04X}", frame.data[0]
+                )
+            )
 
     def _lost(self, why: str) -> None:
         self._fail(why)

@@ -1,7 +1,9 @@
-"""Node profiles: what a make and model needs beyond its standard self-description, as TOML data.
+"""Node profiles: what a make and model needs beyond its standard self-description, as
+TOML data.
 
-They come with Hombi (`profiles/`), and from `profiles/` in the data folder, where one for the same make and model goes before
-ours. docs/node-profiles.md has the whole format.
+They come with Hombi (`profiles/`), and from `profiles/` in the data folder, where one
+for the same make and model goes before ours. docs/node-profiles.md has the whole
+format.
 """
 
 from __future__ import annotations
@@ -25,7 +27,8 @@ DEFAULT_CLUSTER = 0xEF00
 
 @dataclass(frozen=True, slots=True)
 class Profile:
-    """What is special about one make and model. `changes` are by (endpoint or 0, cluster, attribute, manufacturer)."""
+    """What is special about one make and model. `changes` are by (endpoint or 0,
+    cluster, attribute, manufacturer)."""
 
     make: str
     models: tuple[str, ...]
@@ -36,7 +39,8 @@ class Profile:
     text: str = field(default="", compare=False)
 
     def apply(self, points: Iterable[Point]) -> list[Point]:
-        """The points of a node of this make and model, given those of its self-description."""
+        """The points of a node of this make and model, given those of its
+        self-description."""
         changed = []
         for point in points:
             key = (point.cluster, point.attribute, point.manufacturer)
@@ -54,7 +58,8 @@ def profile_folder(data: Path) -> Path:
 
 
 def read_profile(text: str) -> tuple[Profile | None, TomlText]:
-    """A profile from its text, None when there are mistakes in it; those are in the TomlText with line and column."""
+    """A profile from its text, None when there are mistakes in it; those are in the
+    TomlText with line and column."""
     toml = read_toml(text)
     if toml.mistakes:
         return None, toml
@@ -76,7 +81,9 @@ def _number(value: Any) -> bool:
 
 
 def _whole(high: int) -> Any:
-    return lambda value: isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= high
+    return lambda value: (
+        isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= high
+    )
 
 
 _TEXT = _Key('a text, like "Soil moisture"', lambda v: isinstance(v, str) and v.strip() != "")
@@ -85,25 +92,36 @@ _ENDPOINT = _Key("an endpoint from 1 to 240", lambda v: _whole(240)(v) and v > 0
 _CLUSTER = _Key("a cluster, like 0x0402", _whole(0xFFFF))
 _ATTRIBUTE = _Key("an attribute, like 0x0000", _whole(0xFFFF))
 _KIND = _Key(f"a kind: {', '.join(KINDS)}", lambda v: isinstance(v, str) and v in KINDS)
-_TYPE = _Key(f"a type: {', '.join(zcl.TYPE_NAMES)}", lambda v: isinstance(v, str) and v in zcl.TYPE_NAMES)
+_TYPE = _Key(
+    f"a type: {', '.join(zcl.TYPE_NAMES)}", lambda v: isinstance(v, str) and v in zcl.TYPE_NAMES
+)
 _NUMBER = _Key("a number", _number)
 _FACTOR = _Key("a number that is not 0", lambda v: _number(v) and v != 0)
 _MAKER = _Key("a manufacturer code, like 0x1234", lambda v: _whole(0xFFFF)(v) and v > 0)
 
 
 def _report(value: Any) -> bool:
-    """Both times fit into the 16 bits that they have (ZCL, 2.5.7.1), and the change is one."""
+    """Both times fit into the 16 bits that they have (ZCL, 2.5.7.1), and the change is
+    one."""
     if not isinstance(value, list) or len(value) != 3 or not all(map(_number, value)):
         return False
     shortest, longest, change = value
-    return bool(_whole(0xFFFE)(shortest) and _whole(0xFFFE)(longest) and shortest <= longest and 0 <= change < 2**48)
+    return bool(
+        _whole(0xFFFE)(shortest)
+        and _whole(0xFFFE)(longest)
+        and shortest <= longest
+        and 0 <= change < 2**48
+    )
 
 
-_REPORT = _Key("[shortest s, longest s, change], like [10, 600, 20], with times up to 65534 s", _report)
+_REPORT = _Key(
+    "[shortest s, longest s, change], like [10, 600, 20], with times up to 65534 s", _report
+)
 _CLEAR = _Key("seconds, like 90", lambda v: _number(v) and 0 < v <= 86_400)
 
 _MEANING = {
-    "name": _TEXT, "kind": _KIND, "unit": _TEXT, "scale": _FACTOR, "addend": _NUMBER, "hidden": _YES, "clear_after": _CLEAR,
+    "name": _TEXT, "kind": _KIND, "unit": _TEXT, "scale": _FACTOR, "addend": _NUMBER,
+    "hidden": _YES, "clear_after": _CLEAR,
 }  # fmt: skip
 _LIMITS = {"low": _NUMBER, "high": _NUMBER}
 _PLACE = {"endpoint": _ENDPOINT, "cluster": _CLUSTER, "attribute": _ATTRIBUTE}
@@ -111,16 +129,29 @@ TABLES: dict[str, dict[str, _Key]] = {
     "profile": {
         "make": _TEXT,
         "model": _TEXT,
-        "models": _Key("a list of texts", lambda v: isinstance(v, list) and bool(v) and all(isinstance(m, str) for m in v)),
+        "models": _Key(
+            "a list of texts",
+            lambda v: isinstance(v, list) and bool(v) and all(isinstance(m, str) for m in v),
+        ),
     },
-    "value": {**_PLACE, **_MEANING, "type": _TYPE, "manufacturer": _MAKER, "writable": _YES, "report": _REPORT},
+    "value": {
+        **_PLACE,
+        **_MEANING,
+        "type": _TYPE,
+        "manufacturer": _MAKER,
+        "writable": _YES,
+        "report": _REPORT,
+    },
     "setting": {**_PLACE, **_MEANING, **_LIMITS, "type": _TYPE, "manufacturer": _MAKER},
     "datapoints": {"endpoint": _ENDPOINT, "cluster": _CLUSTER},
     "datapoint": {
         "id": _Key("a datapoint's number from 1 to 255", lambda v: _whole(255)(v) and v > 0),
         **_MEANING,
         **_LIMITS,
-        "type": _Key(f"a type: {', '.join(DATAPOINT_TYPES)}", lambda v: isinstance(v, str) and v in DATAPOINT_TYPES),
+        "type": _Key(
+            f"a type: {', '.join(DATAPOINT_TYPES)}",
+            lambda v: isinstance(v, str) and v in DATAPOINT_TYPES,
+        ),
         "writable": _YES,
         "setting": _YES,
     },
@@ -147,11 +178,15 @@ class _Reader:
                 self._toml.blame((table,), f"{table!r} means nothing here", hint, at_value=False)
         head = data.get("profile")
         if not isinstance(head, dict):
-            self._toml.blame((), "there is no [profile]", 'begin with [profile], make = "…" and model = "…"')
+            self._toml.blame(
+                (), "there is no [profile]", 'begin with [profile], make = "…" and model = "…"'
+            )
             return None
         self._check("profile", ("profile",), head)
         if "model" not in head and "models" not in head:
-            self._toml.blame(("profile",), "[profile] has no model", 'add model = "…"', at_value=False)
+            self._toml.blame(
+                ("profile",), "[profile] has no model", 'add model = "…"', at_value=False
+            )
         tunnel = data.get("datapoints", {})
         if isinstance(tunnel, dict):
             self._check("datapoints", ("datapoints",), tunnel)
@@ -162,22 +197,42 @@ class _Reader:
             return None
         cluster = tunnel.get("cluster", DEFAULT_CLUSTER) if datapoints else 0
         changes = {
-            (v.get("endpoint", 0), v["cluster"], v["attribute"], v.get("manufacturer", 0)): _change(v)
+            (v.get("endpoint", 0), v["cluster"], v["attribute"], v.get("manufacturer", 0)): _change(
+                v
+            )
             for v in values
             if "type" not in v
         }
         added = [_point(v) for v in values if "type" in v]
         added += [_point(s, setting=True) for s in settings]
         added += [
-            _point({**d, "cluster": cluster, "attribute": d["id"], "endpoint": tunnel.get("endpoint", 1)}) for d in datapoints
+            _point(
+                {
+                    **d,
+                    "cluster": cluster,
+                    "attribute": d["id"],
+                    "endpoint": tunnel.get("endpoint", 1),
+                }
+            )
+            for d in datapoints
         ]
         models = (head["model"],) if "model" in head else tuple(head["models"])
-        return Profile(head["make"], models, changes, tuple(added), cluster, tunnel.get("endpoint", 1), self._toml.text)
+        return Profile(
+            head["make"],
+            models,
+            changes,
+            tuple(added),
+            cluster,
+            tunnel.get("endpoint", 1),
+            self._toml.text,
+        )
 
     def _tables(self, name: str) -> list[dict[str, Any]]:
         found = self._toml.data.get(name, [])
         if not isinstance(found, list):
-            self._toml.blame((name,), f"{name} is a list of tables", f"write [[{name}]]", at_value=False)
+            self._toml.blame(
+                (name,), f"{name} is a list of tables", f"write [[{name}]]", at_value=False
+            )
             return []
         for place, table in enumerate(found):
             self._check(name, (name, place), table)
@@ -193,13 +248,26 @@ class _Reader:
                 hint = did_you_mean(key, known) or f"known in {name}: {', '.join(known)}"
                 self._toml.blame((*path, key), f"{key} means nothing here", hint, at_value=False)
             elif not known[key].fits(value):
-                hint = did_you_mean(value, KINDS) if key == "kind" and isinstance(value, str) else ""
-                self._toml.blame((*path, key), f"{key} is {value!r}; expected {known[key].expected}", hint or "")
+                hint = (
+                    did_you_mean(value, KINDS) if key == "kind" and isinstance(value, str) else ""
+                )
+                self._toml.blame(
+                    (*path, key), f"{key} is {value!r}; expected {known[key].expected}", hint or ""
+                )
         for key in _NEEDED.get(name, ()):
             if key not in table:
-                self._toml.blame(path, f"{name} has no {key}", f"add {key} = {known[key].expected}", at_value=False)
+                self._toml.blame(
+                    path,
+                    f"{name} has no {key}",
+                    f"add {key} = {known[key].expected}",
+                    at_value=False,
+                )
         unit = table.get("unit")
-        if name in ("value", "setting", "datapoint") and isinstance(unit, str) and table.get("kind") in KINDS:
+        if (
+            name in ("value", "setting", "datapoint")
+            and isinstance(unit, str)
+            and table.get("kind") in KINDS
+        ):
             self._check_unit(path, unit, table["kind"])
 
     def _check_unit(self, path: tuple[str | int, ...], unit: str, kind: str) -> None:
@@ -215,7 +283,11 @@ class _Reader:
 
 def _change(table: Mapping[str, Any]) -> dict[str, Any]:
     """What a [[value]] without a type changes of a point that is there already."""
-    taken = {key: table[key] for key in ("name", "kind", "unit", "scale", "addend", "hidden", "writable") if key in table}
+    taken = {
+        key: table[key]
+        for key in ("name", "kind", "unit", "scale", "addend", "hidden", "writable")
+        if key in table
+    }
     if "report" in table:
         taken["reports"] = Reports(*table["report"])
     if "clear_after" in table:

@@ -17,7 +17,8 @@ from hombi.links.zigbee.processor import Processor
 AT_ONCE = 8
 MAX_REPLIES = 64
 CONFIRM_S = 10.0
-# A node that sleeps fetches what waits for it within 7.68 s (3.6.1.8); then its answer has to come.
+# A node that sleeps fetches what waits for it within 7.68 s (3.6.1.8); then its answer
+# has to come.
 ANSWER_S = 10.0
 # How long a frame is tried again: within the time that a command has.
 SEND_S = 4.0
@@ -41,7 +42,8 @@ class Radio:
         self._replies: set[asyncio.Task[None]] = set()
 
     async def send(self, short: int, endpoint: int, cluster: int, frame: zcl.Zcl) -> None:
-        """Send, and wait until the node's radio has it; what may go well a moment later is tried again within `SEND_S`.
+        """Send, and wait until the node's radio has it; what may go well a moment later
+        is tried again within `SEND_S`.
 
         Raises Unreachable, in words.
         """
@@ -59,7 +61,9 @@ class Radio:
                 pauses *= 2  # the more it has to send, the longer it is left alone
             await asyncio.sleep(pause_s)
 
-    async def _attempt(self, short: int, endpoint: int, cluster: int, data: bytes) -> tuple[int, str]:
+    async def _attempt(
+        self, short: int, endpoint: int, cluster: int, data: bytes
+    ) -> tuple[int, str]:
         """Send once: the status, 0 for arrived, and what there is to say beside it."""
         self._transaction = self._transaction % 255 + 1
         number = self._transaction
@@ -72,14 +76,18 @@ class Radio:
         except TimeoutError:
             return 0, "the stick does not say whether it arrived"
         except Declined as error:
-            return error.status, f"the stick does not send it ({commands.status_words(error.status)})"
+            return (
+                error.status,
+                f"the stick does not send it ({commands.status_words(error.status)})",
+            )
         except ZigbeeError as error:
             return 0, f"the stick does not send it ({error})"
         finally:
             self._confirms.pop(number, None)
 
     def reply(self, incoming: Incoming, frame: zcl.Zcl) -> None:
-        """Answer a node's frame in the background; an answer that is lost is asked for again by the node."""
+        """Answer a node's frame in the background; an answer that is lost is asked for
+        again by the node."""
         if len(self._replies) < MAX_REPLIES:
             sending = self.send(incoming.source, incoming.endpoint, incoming.cluster, frame)
             task = asyncio.get_running_loop().create_task(_quietly(sending))
@@ -91,13 +99,23 @@ class Radio:
         self._sequence = self._sequence % 255 + 1
         return self._sequence
 
-    async def ask(self, short: int, endpoint: int, cluster: int, command: int, payload: bytes = b"", maker: int = 0) -> zcl.Zcl:
+    async def ask(
+        self,
+        short: int,
+        endpoint: int,
+        cluster: int,
+        command: int,
+        payload: bytes = b"",
+        maker: int = 0,
+    ) -> zcl.Zcl:
         """Send a command and await the node's answer. Raises Unreachable, NoAnswer."""
         sequence = self.next_sequence()
         answer: asyncio.Future[zcl.Zcl] = asyncio.get_running_loop().create_future()
         self._answers[short, sequence] = answer
         try:
-            await self.send(short, endpoint, cluster, zcl.Zcl(sequence, command, payload, manufacturer=maker))
+            await self.send(
+                short, endpoint, cluster, zcl.Zcl(sequence, command, payload, manufacturer=maker)
+            )
             async with asyncio.timeout(ANSWER_S):
                 return await answer
         except TimeoutError as error:
@@ -105,33 +123,65 @@ class Radio:
         finally:
             self._answers.pop((short, sequence), None)
 
-    async def read(self, short: int, endpoint: int, cluster: int, attributes: Sequence[int], maker: int = 0) -> list[zcl.Attribute]:
-        """Attributes of a node; those that it does not have come with their status. Raises Unreachable, NoAnswer."""
+    async def read(
+        self, short: int, endpoint: int, cluster: int, attributes: Sequence[int], maker: int = 0
+    ) -> list[zcl.Attribute]:
+        """Attributes of a node; those that it does not have come with their status.
+        Raises Unreachable, NoAnswer."""
         found: list[zcl.Attribute] = []
-        for at in range(0, len(attributes), 4):  # more than a few do not fit into one frame of the radio
-            answer = await self.ask(short, endpoint, cluster, zcl.Command.READ, zcl.read(attributes[at : at + 4]), maker=maker)
+        for at in range(
+            0, len(attributes), 4
+        ):  # more than a few do not fit into one frame of the radio
+            answer = await self.ask(
+                short,
+                endpoint,
+                cluster,
+                zcl.Command.READ,
+                zcl.read(attributes[at : at + 4]),
+                maker=maker,
+            )
             if answer.command == zcl.Command.READ_RESPONSE:
                 found += _parsed(zcl.parse_read_response, answer)
         return found
 
-    async def write(self, short: int, endpoint: int, cluster: int, attribute: zcl.Attribute, maker: int = 0) -> None:
+    async def write(
+        self, short: int, endpoint: int, cluster: int, attribute: zcl.Attribute, maker: int = 0
+    ) -> None:
         """Write one attribute. Raises Unreachable, NoAnswer, Refused."""
-        answer = await self.ask(short, endpoint, cluster, zcl.Command.WRITE, zcl.write([attribute]), maker=maker)
-        refused = _parsed(zcl.parse_statuses, answer) if answer.command == zcl.Command.WRITE_RESPONSE else _default(answer)
+        answer = await self.ask(
+            short, endpoint, cluster, zcl.Command.WRITE, zcl.write([attribute]), maker=maker
+        )
+        refused = (
+            _parsed(zcl.parse_statuses, answer)
+            if answer.command == zcl.Command.WRITE_RESPONSE
+            else _default(answer)
+        )
         if refused:
             raise Refused(f"it refuses: {zcl.said(next(iter(refused.values())))}")
 
     async def configure(
-        self, short: int, endpoint: int, cluster: int, reports: Sequence[zcl.Reporting], maker: int = 0
+        self,
+        short: int,
+        endpoint: int,
+        cluster: int,
+        reports: Sequence[zcl.Reporting],
+        maker: int = 0,
     ) -> dict[int, int]:
-        """Agree on reports; what the node does not do, by attribute. Raises Unreachable, NoAnswer."""
+        """Agree on reports; what the node does not do, by attribute. Raises
+        Unreachable, NoAnswer."""
         payload = zcl.configure(reports)
-        answer = await self.ask(short, endpoint, cluster, zcl.Command.CONFIGURE_REPORTING, payload, maker=maker)
+        answer = await self.ask(
+            short, endpoint, cluster, zcl.Command.CONFIGURE_REPORTING, payload, maker=maker
+        )
         if answer.command != zcl.Command.CONFIGURE_REPORTING_RESPONSE:
             return {one.attribute: zcl.Status.UNSUPPORTED_COMMAND for one in reports}
         try:
             refused = zcl.parse_statuses(answer.payload, with_direction=True)
-            return refused if zcl.EVERY not in refused else {one.attribute: refused[zcl.EVERY] for one in reports}
+            return (
+                refused
+                if zcl.EVERY not in refused
+                else {one.attribute: refused[zcl.EVERY] for one in reports}
+            )
         except CodecError:
             return {one.attribute: zcl.Status.FAILURE for one in reports}
 
@@ -144,7 +194,9 @@ class Radio:
         fits: Callable[[Any], bool] = lambda _: True,
     ) -> Any:
         """Ask a node's network layer; its answer. Raises Unreachable, NoAnswer."""
-        async with self._processor.expect(kind, lambda one: one.source == short and fits(one), within_s) as answer:
+        async with self._processor.expect(
+            kind, lambda one: one.source == short and fits(one), within_s
+        ) as answer:
             try:
                 await self._processor.do(frame)
             except Declined as error:
@@ -160,7 +212,12 @@ class Radio:
     def answered(self, source: int, frame: zcl.Zcl) -> None:
         """A node sent something that may be an answer."""
         waiting = self._answers.get((source, frame.sequence))
-        if waiting is not None and not waiting.done() and not frame.cluster_command and frame.command in _ANSWERS:
+        if (
+            waiting is not None
+            and not waiting.done()
+            and not frame.cluster_command
+            and frame.command in _ANSWERS
+        ):
             waiting.set_result(frame)
 
 

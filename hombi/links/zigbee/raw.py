@@ -1,4 +1,5 @@
-"""What a node says, as it says it: frames in words, and the beginning of a profile for values that have no name yet. No I/O."""
+"""What a node says, as it says it: frames in words, and the beginning of a profile for
+values that have no name yet. No I/O."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ _DATAPOINT_TYPES = {number: name for name, number in datapoints.DATAPOINT_TYPES.
 
 
 class Unnamed(msgspec.Struct, frozen=True):
-    """A value that came and that no point of its node takes: where it was, its type, and what it was last."""
+    """A value that came and that no point of its node takes: where it was, its type,
+    and what it was last."""
 
     endpoint: int
     cluster: int
@@ -28,33 +30,58 @@ class Unnamed(msgspec.Struct, frozen=True):
 
 
 def in_words(cluster: int, frame: zcl.Zcl, tunnel: int) -> bytes:
-    """A frame as JSON, with the names and types that node profiles use. `tunnel` is the node's cluster of datapoints."""
-    found: dict[str, Any] = {"manufacturer": f"0x{frame.manufacturer:04X}"} if frame.manufacturer else {}
+    """A frame as JSON, with the names and types that node profiles use. `tunnel` is the
+    node's cluster of datapoints."""
+    found: dict[str, Any] = (
+        {"manufacturer": f"0x{frame.manufacturer:04X}"} if frame.manufacturer else {}
+    )
     try:
-        if not frame.cluster_command and frame.command in (zcl.Command.REPORT, zcl.Command.READ_RESPONSE):
-            parse = zcl.parse_report if frame.command == zcl.Command.REPORT else zcl.parse_read_response
+        if not frame.cluster_command and frame.command in (
+            zcl.Command.REPORT,
+            zcl.Command.READ_RESPONSE,
+        ):
+            parse = (
+                zcl.parse_report if frame.command == zcl.Command.REPORT else zcl.parse_read_response
+            )
             for one in parse(frame.payload):
                 said = {_TYPES.get(one.type, f"0x{one.type:02X}"): _shown(one.value)}
                 found[f"0x{one.id:04X}"] = {"status": f"0x{one.status:02X}"} if one.status else said
             return msgspec.json.encode(found)
-        if frame.cluster_command and cluster == tunnel and frame.command in (datapoints.ANSWER, datapoints.TELL):
+        if (
+            frame.cluster_command
+            and cluster == tunnel
+            and frame.command in (datapoints.ANSWER, datapoints.TELL)
+        ):
             for point in datapoints.decode(frame.payload)[1]:
-                found[str(point.id)] = {_DATAPOINT_TYPES.get(point.type, f"type {point.type}"): _shown(point.value)}
+                found[str(point.id)] = {
+                    _DATAPOINT_TYPES.get(point.type, f"type {point.type}"): _shown(point.value)
+                }
             return msgspec.json.encode(found)
     except CodecError:
         pass  # shown as what it is, bytes
     whose = "cluster" if frame.cluster_command else "general"
-    return msgspec.json.encode({**found, f"{whose} command": f"0x{frame.command:02X}", "payload": frame.payload.hex()})
+    return msgspec.json.encode(
+        {**found, f"{whose} command": f"0x{frame.command:02X}", "payload": frame.payload.hex()}
+    )
 
 
 def draft(make: str, model: str, text: str, unnamed: Iterable[Unnamed]) -> str:
-    """A profile for a make and model, as it is in use (`text`, "" for none), and after it each value that has no name yet, for a
-    person to name."""
-    lines = [text.rstrip()] if text else ["[profile]", f"make = {_text(make)}", f"model = {_text(model)}"]
+    """A profile for a make and model, as it is in use (`text`, "" for none), and after
+    it each value that has no name yet, for a person to name."""
+    lines = (
+        [text.rstrip()]
+        if text
+        else ["[profile]", f"make = {_text(make)}", f"model = {_text(model)}"]
+    )
     found = sorted(unnamed, key=lambda one: (one.datapoint, one.endpoint, one.cluster, one.id))
     tunnels = [one for one in found if one.datapoint]
     if tunnels and not text and (tunnels[0].cluster, tunnels[0].endpoint) != (DEFAULT_CLUSTER, 1):
-        lines += ["", "[datapoints]", f"cluster = 0x{tunnels[0].cluster:04X}", f"endpoint = {tunnels[0].endpoint}"]
+        lines += [
+            "",
+            "[datapoints]",
+            f"cluster = 0x{tunnels[0].cluster:04X}",
+            f"endpoint = {tunnels[0].endpoint}",
+        ]
     for one in found:
         types = _DATAPOINT_TYPES if one.datapoint else _TYPES
         where = f"datapoint {one.id}" if one.datapoint else f"0x{one.cluster:04X}/0x{one.id:04X}"
@@ -66,10 +93,19 @@ def draft(make: str, model: str, text: str, unnamed: Iterable[Unnamed]) -> str:
         if one.datapoint:
             lines += ["[[datapoint]]", f"id = {one.id}"]
         else:
-            lines += ["[[value]]", f"endpoint = {one.endpoint}", f"cluster = 0x{one.cluster:04X}", f"attribute = 0x{one.id:04X}"]
+            lines += [
+                "[[value]]",
+                f"endpoint = {one.endpoint}",
+                f"cluster = 0x{one.cluster:04X}",
+                f"attribute = 0x{one.id:04X}",
+            ]
         if one.manufacturer:
             lines.append(f"manufacturer = 0x{one.manufacturer:04X}")
-        lines += [f'type = "{types[one.type]}"', f'name = "{where.replace("0x", "").replace("/", " ")}"', 'kind = "number"']
+        lines += [
+            f'type = "{types[one.type]}"',
+            f'name = "{where.replace("0x", "").replace("/", " ")}"',
+            'kind = "number"',
+        ]
     return "\n".join(lines) + "\n"
 
 

@@ -1,4 +1,5 @@
-"""What the hub answers to a node that asks something, or wants to know that it was heard. No I/O but the clock."""
+"""What the hub answers to a node that asks something, or wants to know that it was
+heard. No I/O but the clock."""
 
 from __future__ import annotations
 
@@ -28,13 +29,18 @@ OURS: dict[int, dict[int, zcl.Attribute]] = {
 _UNDERSTOOD = {(IAS_ZONE, 0x00), (IAS_ZONE, ENROL_REQUEST), (POLL_CONTROL, 0x00)}
 # These have answers of their own, or are answers.
 _NEVER = {
-    zcl.Command.DEFAULT_RESPONSE, zcl.Command.READ_RESPONSE, zcl.Command.WRITE_RESPONSE, zcl.Command.CONFIGURE_REPORTING_RESPONSE,
-    zcl.Command.READ_REPORTING_RESPONSE, zcl.Command.DISCOVER_RESPONSE, zcl.Command.WRITE_WITHOUT_RESPONSE,
+    zcl.Command.DEFAULT_RESPONSE, zcl.Command.READ_RESPONSE, zcl.Command.WRITE_RESPONSE,
+    zcl.Command.CONFIGURE_REPORTING_RESPONSE,
+    zcl.Command.READ_REPORTING_RESPONSE, zcl.Command.DISCOVER_RESPONSE,
+    zcl.Command.WRITE_WITHOUT_RESPONSE,
 }  # fmt: skip
 
 
-def answer(message: Incoming, frame: zcl.Zcl, *, tunnel: int = 0, status: int = zcl.Status.SUCCESS) -> zcl.Zcl | None:
-    """What is answered to a frame (ZCL, 2.5): a response of its own, else the default response, or None where neither is wanted.
+def answer(
+    message: Incoming, frame: zcl.Zcl, *, tunnel: int = 0, status: int = zcl.Status.SUCCESS
+) -> zcl.Zcl | None:
+    """What is answered to a frame (ZCL, 2.5): a response of its own, else the default
+    response, or None where neither is wanted.
 
     `status` is what became of it.
     """
@@ -50,8 +56,14 @@ def _default(message: Incoming, frame: zcl.Zcl, tunnel: int, status: int) -> zcl
         return None
     known = frame.command == zcl.Command.REPORT
     if frame.cluster_command:
-        known = frame.from_server and (message.cluster, frame.command) in _UNDERSTOOD and not frame.manufacturer
-        known = known or (message.cluster == tunnel and frame.command in (datapoints.ANSWER, datapoints.TELL))
+        known = (
+            frame.from_server
+            and (message.cluster, frame.command) in _UNDERSTOOD
+            and not frame.manufacturer
+        )
+        known = known or (
+            message.cluster == tunnel and frame.command in (datapoints.ANSWER, datapoints.TELL)
+        )
         if known and message.cluster == POLL_CONTROL:
             return None  # it has an answer of its own
         if known and (message.cluster, frame.command) == (IAS_ZONE, ENROL_REQUEST):
@@ -64,13 +76,20 @@ def _default(message: Incoming, frame: zcl.Zcl, tunnel: int, status: int) -> zcl
 
 
 def _own_response(message: Incoming, frame: zcl.Zcl) -> zcl.Zcl | None:
-    """The answer to what a node asks of our own clusters: it may read what there is, and change nothing."""
+    """The answer to what a node asks of our own clusters: it may read what there is,
+    and change nothing."""
     if frame.command == zcl.Command.READ:
         found = [_ours(message.cluster, one, frame) for one in zcl.parse_read(frame.payload)]
         return _response(frame, zcl.Command.READ_RESPONSE, zcl.read_response(found))
     if frame.command in (zcl.Command.WRITE, zcl.Command.WRITE_UNDIVIDED):
         refused = b"".join(
-            bytes((zcl.Status.UNSUPPORTED_ATTRIBUTE if _ours(message.cluster, one.id, frame).status else zcl.Status.READ_ONLY,))
+            bytes(
+                (
+                    zcl.Status.UNSUPPORTED_ATTRIBUTE
+                    if _ours(message.cluster, one.id, frame).status
+                    else zcl.Status.READ_ONLY,
+                )
+            )
             + one.id.to_bytes(2, "little")
             for one in zcl.parse_report(frame.payload)
         )
@@ -79,12 +98,15 @@ def _own_response(message: Incoming, frame: zcl.Zcl) -> zcl.Zcl | None:
         if len(frame.payload) != 3:
             raise CodecError("a discovery of attributes has 3 bytes")
         first, most = int.from_bytes(frame.payload[:2], "little"), frame.payload[2]
-        have = [one for number, one in sorted(_have(message.cluster, frame).items()) if number >= first]
+        have = [
+            one for number, one in sorted(_have(message.cluster, frame).items()) if number >= first
+        ]
         listed = b"".join(one.id.to_bytes(2, "little") + bytes((one.type,)) for one in have[:most])
         return _response(frame, zcl.Command.DISCOVER_RESPONSE, bytes((len(have) <= most,)) + listed)
     if frame.command == zcl.Command.CONFIGURE_REPORTING:
         refused = b"".join(
-            bytes((zcl.Status.UNREPORTABLE, 0)) + one.attribute.to_bytes(2, "little") for one in zcl.parse_configure(frame.payload)
+            bytes((zcl.Status.UNREPORTABLE, 0)) + one.attribute.to_bytes(2, "little")
+            for one in zcl.parse_configure(frame.payload)
         )
         return _response(frame, zcl.Command.CONFIGURE_REPORTING_RESPONSE, refused)
     return None
@@ -104,7 +126,8 @@ def _ours(cluster: int, attribute: int, frame: zcl.Zcl) -> zcl.Attribute:
 
 
 def _response(frame: zcl.Zcl, command: int, payload: bytes) -> zcl.Zcl:
-    """An answer goes the other way, with the maker's code of the question (2.5.12.1)."""
+    """An answer goes the other way, with the maker's code of the question
+    (2.5.12.1)."""
     return zcl.Zcl(
         frame.sequence,
         command,
@@ -116,5 +139,6 @@ def _response(frame: zcl.Zcl, command: int, payload: bytes) -> zcl.Zcl:
 
 
 def need_not_stay_awake(frame: zcl.Zcl) -> zcl.Zcl:
-    """The answer to a check-in: nothing waits for the node here; what is sent to it waits at its parent."""
+    """The answer to a check-in: nothing waits for the node here; what is sent to it
+    waits at its parent."""
     return zcl.Zcl(frame.sequence, 0x00, bytes((0, 0, 0)), cluster_command=True)

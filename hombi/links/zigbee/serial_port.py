@@ -19,13 +19,18 @@ from hombi.links.zigbee.errors import NoStick, ZigbeeError
 BY_ID = Path("/dev/serial/by-id")
 READ_AT_ONCE = 65_536
 MAX_WAITING = 65_536
-_SPEEDS = {speed: getattr(termios, f"B{speed}") for speed in (38400, 57600, 115200, 230400, 460800, 921600)}
+_SPEEDS = {
+    speed: getattr(termios, f"B{speed}") for speed in (38400, 57600, 115200, 230400, 460800, 921600)
+}
 
 
 class SerialPort:
-    """An open port. `received` gets what comes, `lost` why nothing will come any more."""
+    """An open port. `received` gets what comes, `lost` why nothing will come any
+    more."""
 
-    def __init__(self, path: str, received: Callable[[bytes], None], lost: Callable[[str], None]) -> None:
+    def __init__(
+        self, path: str, received: Callable[[bytes], None], lost: Callable[[str], None]
+    ) -> None:
         self.path, self._received, self._lost = path, received, lost
         self._fd = -1
         self._waiting = bytearray()
@@ -38,16 +43,21 @@ class SerialPort:
             raise NoStick(f"there is no Zigbee stick at {self.path}{_found()}") from error
         except PermissionError as error:
             raise NoStick(
-                f"the Zigbee stick at {self.path} may not be opened by this user; add it to the group that owns the port"
+                f"the Zigbee stick at {self.path} may not be opened by this user; add "
+                f"it to the group that owns the port"
             ) from error
         except OSError as error:
-            raise NoStick(f"the Zigbee stick at {self.path} cannot be opened ({error.strerror})") from error
+            raise NoStick(
+                f"the Zigbee stick at {self.path} cannot be opened ({error.strerror})"
+            ) from error
         try:
             fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
             _raw(fd, baud)
         except BlockingIOError as error:
             os.close(fd)
-            raise NoStick(f"the Zigbee stick at {self.path} is in use by another program; stop that one") from error
+            raise NoStick(
+                f"the Zigbee stick at {self.path} is in use by another program; stop that one"
+            ) from error
         except (OSError, termios.error) as error:
             os.close(fd)
             raise NoStick(f"{self.path} is no serial port ({error})") from error
@@ -56,7 +66,8 @@ class SerialPort:
         asyncio.get_running_loop().add_reader(fd, self._read)
 
     def write(self, data: bytes) -> None:
-        """Send bytes; those that the line does not take at once follow. Raises ZigbeeError when it takes none any more."""
+        """Send bytes; those that the line does not take at once follow. Raises
+        ZigbeeError when it takes none any more."""
         if self._fd < 0:
             raise ZigbeeError(f"{self.path} is not open")
         if self._waiting:
@@ -126,16 +137,32 @@ def _found() -> str:
 def _raw(fd: int, baud: int) -> None:
     """Eight bits, no parity, nothing interpreted on the way."""
     iflag, oflag, cflag, lflag, _, _, control = termios.tcgetattr(fd)
-    iflag &= ~(termios.IGNBRK | termios.BRKINT | termios.PARMRK | termios.ISTRIP | termios.INLCR | termios.IGNCR | termios.ICRNL)
+    iflag &= ~(
+        termios.IGNBRK
+        | termios.BRKINT
+        | termios.PARMRK
+        | termios.ISTRIP
+        | termios.INLCR
+        | termios.IGNCR
+        | termios.ICRNL
+    )
     iflag &= ~(termios.IXON | termios.IXOFF)
     oflag &= ~termios.OPOST
     lflag &= ~(termios.ECHO | termios.ECHONL | termios.ICANON | termios.ISIG | termios.IEXTEN)
-    cflag = cflag & ~(termios.CSIZE | termios.PARENB | termios.CSTOPB) | termios.CS8 | termios.CREAD | termios.CLOCAL
-    termios.tcsetattr(fd, termios.TCSANOW, [iflag, oflag, cflag, lflag, _SPEEDS[baud], _SPEEDS[baud], control])
+    cflag = (
+        cflag & ~(termios.CSIZE | termios.PARENB | termios.CSTOPB)
+        | termios.CS8
+        | termios.CREAD
+        | termios.CLOCAL
+    )
+    termios.tcsetattr(
+        fd, termios.TCSANOW, [iflag, oflag, cflag, lflag, _SPEEDS[baud], _SPEEDS[baud], control]
+    )
     termios.tcflush(fd, termios.TCIFLUSH)
 
 
 def _let_run(fd: int) -> None:
-    """Some sticks are held in reset, or in their loader, by DTR and RTS: both are let go. A pty has no such lines."""
+    """Some sticks are held in reset, or in their loader, by DTR and RTS: both are let
+    go. A pty has no such lines."""
     with contextlib.suppress(OSError):
         fcntl.ioctl(fd, termios.TIOCMBIC, struct.pack("I", termios.TIOCM_DTR | termios.TIOCM_RTS))

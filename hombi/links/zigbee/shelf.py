@@ -1,4 +1,5 @@
-"""The profiles that a house has: those that come with Hombi, and its own in a folder, which go before ours."""
+"""The profiles that a house has: those that come with Hombi, and its own in a folder,
+which go before ours."""
 
 from __future__ import annotations
 
@@ -24,7 +25,8 @@ class ProfileError(LinkError):
 
 
 class Shelf:
-    """All profiles, found by make and model. `wrong` names what cannot be used, a line each mistake."""
+    """All profiles, found by make and model. `wrong` names what cannot be used, a line
+    each mistake."""
 
     def __init__(self, folder: Path | None) -> None:
         self._folder = folder
@@ -38,7 +40,8 @@ class Shelf:
         return self._fitting(make, model)[1]
 
     def changed(self) -> bool:
-        """Take up the house's own as they are now; whether any is another than before."""
+        """Take up the house's own as they are now; whether any is another than
+        before."""
         seen = self._look()
         if seen == self._seen:
             return False
@@ -47,23 +50,35 @@ class Shelf:
         return True
 
     def file_for(self, make: str, model: str) -> tuple[Path, str]:
-        """Where the house keeps its profile for a make and model, or would, and the text in use now. Raises ProfileError."""
+        """Where the house keeps its profile for a make and model, or would, and the
+        text in use now. Raises ProfileError."""
         if self._folder is None:
             raise ProfileError("the hub has no folder for profiles")
         path, profile = self._fitting(make, model)
         name = slug(f"{make} {model}")
         if not name:
-            raise ProfileError("it does not say of what make and model it is, so no profile can be for it")
-        return (path if path.parent == self._folder else self._folder / f"{name}.toml"), profile.text
+            raise ProfileError(
+                "it does not say of what make and model it is, so no profile can be for it"
+            )
+        return (
+            path if path.parent == self._folder else self._folder / f"{name}.toml"
+        ), profile.text
 
     def put(self, make: str, model: str, text: str) -> Path:
-        """Keep a text as the house's profile for a make and model; all of it or nothing. Raises ProfileError."""
+        """Keep a text as the house's profile for a make and model; all of it or
+        nothing. Raises ProfileError."""
         profile, toml = read_profile(text)
         if profile is not None and (profile.make != make or model not in profile.models):
-            toml.blame(("profile",), f"this is for {profile.make} {', '.join(profile.models)}, the node is a {make} {model}")
+            toml.blame(
+                ("profile",),
+                f"this is for {profile.make} {', '.join(profile.models)}, the node is a "
+                f"{make} {model}",
+            )
         if toml.mistakes:
             count = len(toml.mistakes)
-            raise ProfileError(f"the profile has {count} mistake{'s' * (count != 1)}", toml.mistakes)
+            raise ProfileError(
+                f"the profile has {count} mistake{'s' * (count != 1)}", toml.mistakes
+            )
         path, _ = self.file_for(make, model)
         path.parent.mkdir(parents=True, exist_ok=True)
         fresh = path.with_suffix(".new")
@@ -76,7 +91,10 @@ class Shelf:
         return path
 
     def _fitting(self, make: str, model: str) -> tuple[Path, Profile]:
-        return next((one for one in self._profiles if one[1].make == make and model in one[1].models), (Path(), PLAIN))
+        return next(
+            (one for one in self._profiles if one[1].make == make and model in one[1].models),
+            (Path(), PLAIN),
+        )
 
     def _look(self) -> list[tuple[str, int, int]]:
         """Something that is another when one of the house's files is."""

@@ -1,4 +1,5 @@
-"""The stick, kept up: opened, its network brought up, watched, and opened again when it is gone."""
+"""The stick, kept up: opened, its network brought up, watched, and opened again when it
+is gone."""
 
 from __future__ import annotations
 
@@ -45,7 +46,8 @@ class Owner(Protocol):
         """The stick says something that concerns nodes."""
 
     def is_up(self, *, new_stick: bool) -> None:
-        """The network is up, for the first time or again; on a new stick nodes report to an address that is no more."""
+        """The network is up, for the first time or again; on a new stick nodes report
+        to an address that is no more."""
 
     def said(self, what: str) -> None:
         """Something that a person may want to know."""
@@ -58,9 +60,12 @@ class Owner(Protocol):
 
 
 class Stick:
-    """The stick at the port of the settings. `up` is None while it does not run our network; `problem` says why."""
+    """The stick at the port of the settings. `up` is None while it does not run our
+    network; `problem` says why."""
 
-    def __init__(self, settings: ZigbeeSettings, kept: Mapping[str, Any] | None, owner: Owner) -> None:
+    def __init__(
+        self, settings: ZigbeeSettings, kept: Mapping[str, Any] | None, owner: Owner
+    ) -> None:
         self._settings, self._owner = settings, owner
         self.network = Network.of(dict(kept)) if kept is not None else None
         self.up: Up | None = None
@@ -102,7 +107,8 @@ class Stick:
             pause = min(2 * pause, LONGEST_PAUSE_S)
 
     async def _choice_or_another(self) -> None:
-        """Wait until a person has said what to do with the foreign network, or until the stick is no more the same."""
+        """Wait until a person has said what to do with the foreign network, or until
+        the stick is no more the same."""
         self._chosen.clear()
         before = _identity(self._settings.port)
         while not self._chosen.is_set() and _identity(self._settings.port) == before:
@@ -111,7 +117,8 @@ class Stick:
                     await self._chosen.wait()
 
     async def watch(self) -> None:
-        """A stick that says nothing for a while is asked whether it is there; until cancelled."""
+        """A stick that says nothing for a while is asked whether it is there; until
+        cancelled."""
         while True:
             await asyncio.sleep(WATCH_EVERY_S)
             up = self.up
@@ -131,20 +138,26 @@ class Stick:
             self.up = None
 
     def choose(self, choice: str) -> None:
-        """What is to be done with the foreign network: "keep" or "clean". Raises LinkError when there is none."""
+        """What is to be done with the foreign network: "keep" or "clean". Raises
+        LinkError when there is none."""
         if not self._foreign:
             raise LinkError("the stick carries no foreign network; there is nothing to choose")
         self._choice = choice
         self._chosen.set()
 
     async def permit_join(self) -> None:
-        """Let nodes join until cancelled; a stick does so for some minutes at a time."""
+        """Let nodes join until cancelled; a stick does so for some minutes at a
+        time."""
         while (up := self.up) is not None:
             try:
                 await up.processor.do(commands.permit_join(LONGEST_JOIN_S))
             except Declined as error:
                 full = error.status == commands.TABLE_FULL
-                why = "its table of nodes is full; remove nodes that are no more" if full else str(error)
+                why = (
+                    "its table of nodes is full; remove nodes that are no more"
+                    if full
+                    else str(error)
+                )
                 self._say(f"{CANNOT_JOIN}: {why}")
                 return
             except LinkError as error:
@@ -167,16 +180,28 @@ class Stick:
         if self._settings.port:
             return self.problem or f"the Zigbee stick at {self._settings.port} is being opened"
         found = plugged_in()
-        return f"no Zigbee stick: set zigbee.port; {'found ' + ', '.join(found) if found else 'none is plugged in'}"
+        return (
+            f"no Zigbee stick: set zigbee.port; "
+            f"{'found ' + ', '.join(found) if found else 'none is plugged in'}"
+        )
 
     def check(self, nodes: int) -> Check:
         """How it is."""
         if self.up is not None:
             skipped = self.up.processor.skipped + self.up.processor.garbled
             text = f"channel {self.up.network.channel}, {self.up.version}; nodes: {nodes}"
-            return Check("Zigbee stick", "ok", text + (f"; not understood: {skipped} bytes" if skipped else ""))
+            return Check(
+                "Zigbee stick",
+                "ok",
+                text + (f"; not understood: {skipped} bytes" if skipped else ""),
+            )
         if not self._settings.port:
-            return Check("Zigbee stick", "ok", self.listening(), "leave it so when the house has no Zigbee nodes")
+            return Check(
+                "Zigbee stick",
+                "ok",
+                self.listening(),
+                "leave it so when the house has no Zigbee nodes",
+            )
         advice = "plug it in again, or set zigbee.port in hombi.toml to where it is now"
         if self._foreign:
             advice = "`hombi zigbee keep` or `hombi zigbee clean`"
@@ -209,7 +234,10 @@ class Stick:
         before, self.network = self.network, network
         self._new = before is not None and before.ieee not in (0, network.ieee)
         if before is not None and before.pan_id != network.pan_id:
-            self._owner.said(f"the Zigbee network is PAN 0x{network.pan_id:04X} now, not 0x{before.pan_id:04X} as before")
+            self._owner.said(
+                f"the Zigbee network is PAN 0x{network.pan_id:04X} now, not "
+                f"0x{before.pan_id:04X} as before"
+            )
         self._owner.keep(NETWORK_KEY, network.kept())
         self._heard_s = time.monotonic()
         self.up = Up(processor, Radio(processor), network, version)
@@ -234,7 +262,8 @@ class Stick:
 
 
 def _identity(port: str) -> tuple[int, int] | None:
-    """Which device is at a port, None while there is none; one that was plugged in anew is another."""
+    """Which device is at a port, None while there is none; one that was plugged in anew
+    is another."""
     try:
         found = os.stat(port)
     except OSError:

@@ -1,8 +1,11 @@
-"""Where nodes are: their short addresses may change while the hub is down or out of earshot, so they are looked up.
+"""Where nodes are: their short addresses may change while the hub is down or out of
+earshot, so they are looked up.
 
-A node that speaks under an address that nobody has introduced is asked who it is. One that does not answer under its
-address is called everywhere (NWK_addr_req, 2.4.3.1.1). One that is heard for the first time since the network is up is asked
-whether it is the one that is known by that address (IEEE_addr_req, 2.4.3.1.2); what it says is held until then.
+A node that speaks under an address that nobody has introduced is asked who it is. One
+that does not answer under its address is called everywhere (NWK_addr_req, 2.4.3.1.1).
+One that is heard for the first time since the network is up is asked whether it is the
+one that is known by that address (IEEE_addr_req, 2.4.3.1.2); what it says is held until
+then.
 """
 
 from __future__ import annotations
@@ -27,7 +30,8 @@ HELD = 16
 
 
 class Whereabouts:
-    """`found` is told the long address that goes with a short one; `heard` gets what was held back."""
+    """`found` is told the long address that goes with a short one; `heard` gets what
+    was held back."""
 
     def __init__(
         self,
@@ -57,7 +61,10 @@ class Whereabouts:
 
     def asks(self, short: int) -> bool:
         """Whether this address is being asked, or was a moment ago in vain."""
-        return short in self._held or time.monotonic() - self._asked.get(short, -ASK_AGAIN_S) < ASK_AGAIN_S
+        return (
+            short in self._held
+            or time.monotonic() - self._asked.get(short, -ASK_AGAIN_S) < ASK_AGAIN_S
+        )
 
     async def _who_is(self, short: int) -> None:
         if len(self._asked) > MOST_ASKED:
@@ -72,7 +79,8 @@ class Whereabouts:
             self._heard(message)
 
     async def call(self, device: Device) -> bool:
-        """Look up where a node is that does not answer; whether it is elsewhere than was thought."""
+        """Look up where a node is that does not answer; whether it is elsewhere than
+        was thought."""
         now = time.monotonic()
         if now - self._called.get(device.ieee, -CALL_AGAIN_S) < CALL_AGAIN_S:
             return False
@@ -85,19 +93,24 @@ class Whereabouts:
         self._found(found.ieee, found.short)
         return True
 
-    async def _ask(self, frame: Frame, fits: Callable[[commands.Address], bool]) -> commands.Address | None:
+    async def _ask(
+        self, frame: Frame, fits: Callable[[commands.Address], bool]
+    ) -> commands.Address | None:
         up = self._stick.up
         if up is None:
             return None
         with contextlib.suppress(LinkError):
-            async with up.processor.expect(commands.Address, lambda a: not a.status and fits(a), ANSWER_S) as answer:
+            async with up.processor.expect(
+                commands.Address, lambda a: not a.status and fits(a), ANSWER_S
+            ) as answer:
                 await up.processor.do(frame)
                 return await answer
         return None
 
 
 class Clearing:
-    """Ends what a node says has begun and never that it is over: motion, vibration. Each new report begins its time anew."""
+    """Ends what a node says has begun and never that it is over: motion, vibration.
+    Each new report begins its time anew."""
 
     def __init__(self, over: Callable[[Device, Any], None]) -> None:
         self._over = over

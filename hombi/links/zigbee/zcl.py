@@ -1,6 +1,8 @@
-"""The Zigbee Cluster Library: its frames, its global commands and its data types. No I/O.
+"""The Zigbee Cluster Library: its frames, its global commands and its data types. No
+I/O.
 
-Frame: frame control, [manufacturer code], sequence number, command, payload (ZCL specification, 2.4.1). Little-endian.
+Frame: frame control, [manufacturer code], sequence number, command, payload (ZCL
+specification, 2.4.1). Little-endian.
 """
 
 from __future__ import annotations
@@ -66,7 +68,8 @@ def said(status: int) -> str:
 
 
 class Zcl(msgspec.Struct, frozen=True):
-    """One ZCL frame. `cluster_command` tells a cluster's own command from a global one; `manufacturer` is 0 for none."""
+    """One ZCL frame. `cluster_command` tells a cluster's own command from a global one;
+    `manufacturer` is 0 for none."""
 
     sequence: int
     command: int
@@ -78,7 +81,8 @@ class Zcl(msgspec.Struct, frozen=True):
 
 
 class Attribute(msgspec.Struct, frozen=True):
-    """One attribute as it is read, written or reported. `value` is None when it is invalid by its type's own mark."""
+    """One attribute as it is read, written or reported. `value` is None when it is
+    invalid by its type's own mark."""
 
     id: int
     type: int
@@ -87,14 +91,15 @@ class Attribute(msgspec.Struct, frozen=True):
 
 
 class Broken(msgspec.Struct, frozen=True):
-    """Where a list of records ends too early: a type that is not known, or a value that is cut off. What stands before it is
-    good."""
+    """Where a list of records ends too early: a type that is not known, or a value that
+    is cut off. What stands before it is good."""
 
     what: str
 
 
 class Reporting(msgspec.Struct, frozen=True):
-    """How an attribute is to be reported: at least every `longest_s`, at most every `shortest_s`, when it moved by `change`."""
+    """How an attribute is to be reported: at least every `longest_s`, at most every
+    `shortest_s`, when it moved by `change`."""
 
     attribute: int
     type: int
@@ -147,7 +152,8 @@ OCTETS, TEXT, LONG_OCTETS, LONG_TEXT = 0x41, 0x42, 0x43, 0x44
 ARRAY, STRUCT, SET, BAG = 0x48, 0x4C, 0x50, 0x51
 UTC, IEEE = 0xE2, 0xF0
 
-# The bytes of the types that are whole numbers: (bytes, signed, whether the type has a mark for "invalid").
+# The bytes of the types that are whole numbers: (bytes, signed, whether the type has a
+# mark for "invalid").
 _WHOLE: dict[int, tuple[int, bool, bool]] = {
     **{0x08 + n: (n + 1, False, False) for n in range(8)},
     **{0x18 + n: (n + 1, False, False) for n in range(8)},
@@ -169,18 +175,22 @@ _FLOATS = {0x38: "<e", SINGLE: "<f", DOUBLE: "<d"}
 _TEXTS = {OCTETS: 1, TEXT: 1, LONG_OCTETS: 2, LONG_TEXT: 2}
 _DEEPEST = 4
 TYPE_NAMES: dict[str, int] = {
-    "bool": BOOL, "bitmap8": BITMAP8, "bitmap16": BITMAP16, "bitmap32": BITMAP32, "u8": U8, "u16": U16, "u24": U24, "u32": U32,
-    "u48": U48, "s8": S8, "s16": S16, "s24": S24, "s32": S32, "enum8": ENUM8, "enum16": ENUM16, "single": SINGLE, "text": TEXT,
+    "bool": BOOL, "bitmap8": BITMAP8, "bitmap16": BITMAP16, "bitmap32": BITMAP32, "u8": U8,
+    "u16": U16, "u24": U24, "u32": U32,
+    "u48": U48, "s8": S8, "s16": S16, "s24": S24, "s32": S32, "enum8": ENUM8, "enum16": ENUM16,
+    "single": SINGLE, "text": TEXT,
 }  # fmt: skip
 
 
 def analog(kind: int) -> bool:
-    """Whether the type has sizes to compare, so that a report can wait for a change of some size (ZCL, 2.6.2)."""
+    """Whether the type has sizes to compare, so that a report can wait for a change of
+    some size (ZCL, 2.6.2)."""
     return 0x20 <= kind <= 0x2F or kind in _FLOATS or 0xE0 <= kind <= 0xE2
 
 
 def encode_value(kind: int, value: Any) -> bytes:
-    """A value of this type; None is the type's own mark for "invalid". Raises CodecError."""
+    """A value of this type; None is the type's own mark for "invalid". Raises
+    CodecError."""
     try:
         if kind in _WHOLE:
             size, signed, marked = _WHOLE[kind]
@@ -201,12 +211,15 @@ def encode_value(kind: int, value: Any) -> bytes:
 
 
 def decode_value(data: bytes, at: int, kind: int, depth: int = 0) -> tuple[Any, int]:
-    """The value of this type that begins at `at`, None for an invalid one, and where it ends. Raises CodecError."""
+    """The value of this type that begins at `at`, None for an invalid one, and where it
+    ends. Raises CodecError."""
     if (whole := _WHOLE.get(kind)) is not None:
         size, signed, marked = whole
         piece = data[at : at + size]
         if len(piece) < size:
-            raise CodecError(f"a value of type 0x{kind:02X} ends after {len(piece)} of its {size} bytes")
+            raise CodecError(
+                f"a value of type 0x{kind:02X} ends after {len(piece)} of its {size} bytes"
+            )
         number = int.from_bytes(piece, "little", signed=signed)
         if marked and number == (-(1 << (8 * size - 1)) if signed else (1 << (8 * size)) - 1):
             return None, at + size
@@ -227,7 +240,9 @@ def decode_value(data: bytes, at: int, kind: int, depth: int = 0) -> tuple[Any, 
         if begin + length > len(data):
             raise CodecError(f"a string of {length} bytes ends after {len(data) - begin}")
         content = data[begin : begin + length]
-        return (content.decode(errors="replace").strip("\0 ") if kind in (TEXT, LONG_TEXT) else content), begin + length
+        return (
+            content.decode(errors="replace").strip("\0 ") if kind in (TEXT, LONG_TEXT) else content
+        ), begin + length
     if kind in (ARRAY, SET, BAG, STRUCT) and depth < _DEEPEST:
         return _decode_many(data, at, kind, depth + 1)
     if kind in (0x00, 0xFF):
@@ -266,7 +281,9 @@ def read(ids: Sequence[int]) -> bytes:
 
 def write(attributes: Sequence[Attribute]) -> bytes:
     """Payload of "write attributes". Raises CodecError."""
-    return b"".join(struct.pack("<HB", a.id, a.type) + encode_value(a.type, a.value) for a in attributes)
+    return b"".join(
+        struct.pack("<HB", a.id, a.type) + encode_value(a.type, a.value) for a in attributes
+    )
 
 
 def read_response(attributes: Sequence[Attribute]) -> bytes:
@@ -283,7 +300,9 @@ def configure(reports: Sequence[Reporting]) -> bytes:
     """Payload of "configure reporting"."""
     parts = []
     for one in reports:
-        parts.append(struct.pack("<BHBHH", 0, one.attribute, one.type, one.shortest_s, one.longest_s))
+        parts.append(
+            struct.pack("<BHBHH", 0, one.attribute, one.type, one.shortest_s, one.longest_s)
+        )
         if analog(one.type):
             parts.append(encode_value(one.type, _within(one.type, one.change)))
     return b"".join(parts)
@@ -305,7 +324,8 @@ def parse_read(payload: bytes) -> list[int]:
 
 
 def read_records(payload: bytes, *, answers: bool) -> tuple[list[Attribute], Broken | None]:
-    """The records of an answer to a read (`answers`), or of a report or a write, and where they end too early, if they do."""
+    """The records of an answer to a read (`answers`), or of a report or a write, and
+    where they end too early, if they do."""
     found: list[Attribute] = []
     at = 0
     while at < len(payload):
@@ -334,12 +354,14 @@ def _record(payload: bytes, at: int, *, answers: bool) -> tuple[Attribute, int]:
 
 
 def parse_read_response(payload: bytes) -> list[Attribute]:
-    """The records of an answer to a read. Raises CodecError when not even one of them can be read."""
+    """The records of an answer to a read. Raises CodecError when not even one of them
+    can be read."""
     return _whole_or_some(read_records(payload, answers=True))
 
 
 def parse_report(payload: bytes) -> list[Attribute]:
-    """The records of a report, or of a write. Raises CodecError when not even one of them can be read."""
+    """The records of a report, or of a write. Raises CodecError when not even one of
+    them can be read."""
     return _whole_or_some(read_records(payload, answers=False))
 
 
@@ -368,7 +390,8 @@ EVERY = -1
 
 
 def parse_statuses(payload: bytes, *, with_direction: bool = False) -> dict[int, int]:
-    """What was not done of a write or a configuration, by attribute; nothing when all was, `EVERY` when none was.
+    """What was not done of a write or a configuration, by attribute; nothing when all
+    was, `EVERY` when none was.
 
     Raises CodecError.
     """

@@ -1,1 +1,2 @@
-"""People's accounts: claiming the owner's, signing in, and the tokens of command lines and programs."""
+"""People's accounts: claiming the owner's, signing in, and the tokens of command lines
+and programs."""

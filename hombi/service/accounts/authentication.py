@@ -1,4 +1,5 @@
-"""Who is asking: a person's token, the hub's own command line, or a node with its key."""
+"""Who is asking: a person's token, the hub's own command line, or a node with its
+key."""
 
 from __future__ import annotations
 
@@ -36,7 +37,8 @@ class PersonAuthentication(SessionAuthentication):
 
 
 class LocalUser:
-    """The command line on the hub's own machine: whoever can read the token file in the data folder."""
+    """The command line on the hub's own machine: whoever can read the token file in the
+    data folder."""
 
     is_authenticated = True
     is_active = True
@@ -75,7 +77,11 @@ class TokenAuthentication(BaseAuthentication):
         if LocalToken.fits(token):
             recognise(request)
             return LocalUser(), "local"
-        found = AccessToken.objects.select_related("user").filter(hash=hash_token(token), user__is_active=True).first()
+        found = (
+            AccessToken.objects.select_related("user")
+            .filter(hash=hash_token(token), user__is_active=True)
+            .first()
+        )
         if found is None:
             raise AuthenticationFailed("this token is not known here; sign in again")
         recognise(request)
@@ -86,7 +92,8 @@ class TokenAuthentication(BaseAuthentication):
 
 
 class NodeAuthentication(BaseAuthentication):
-    """A node's address and key by HTTP Basic (RFC 7617), which every small board's HTTP library speaks."""
+    """A node's address and key by HTTP Basic (RFC 7617), which every small board's HTTP
+    library speaks."""
 
     def authenticate(self, request: Request) -> tuple[Any, Any] | None:
         scheme, _, encoded = request.META.get("HTTP_AUTHORIZATION", "").partition(" ")
@@ -107,7 +114,8 @@ class NodeAuthentication(BaseAuthentication):
 
 
 class NodeKeyAuthentication(BaseAuthentication):
-    """A node's key alone, for an address that names the node: as a bearer token, or in the address of a GET."""
+    """A node's key alone, for an address that names the node: as a bearer token, or in
+    the address of a GET."""
 
     def authenticate(self, request: Request) -> tuple[Any, Any] | None:
         scheme, _, key = request.META.get("HTTP_AUTHORIZATION", "").partition(" ")

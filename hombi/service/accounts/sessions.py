@@ -1,4 +1,5 @@
-"""Sessions in the database under the hash of their key: who reads the file cannot go on with anybody's session."""
+"""Sessions in the database under the hash of their key: who reads the file cannot go on
+with anybody's session."""
 
 from __future__ import annotations
 
@@ -10,7 +11,8 @@ from django.utils import timezone
 
 
 def hashed(session_key: str | None) -> str | None:
-    """How a session's key is stored. It has 165 random bits, so one round of SHA-256 is enough."""
+    """How a session's key is stored. It has 165 random bits, so one round of SHA-256 is
+    enough."""
     return None if session_key is None else hashlib.sha256(session_key.encode()).hexdigest()[:40]
 
 
@@ -18,7 +20,9 @@ class SessionStore(db.SessionStore):
     """Django's sessions in the database; only the names of the rows are others."""
 
     def _get_session_from_db(self) -> Any:
-        rows = self.model.objects.filter(session_key=hashed(self.session_key), expire_date__gt=timezone.now())
+        rows = self.model.objects.filter(
+            session_key=hashed(self.session_key), expire_date__gt=timezone.now()
+        )
         found = rows.first()
         if found is None:
             self._session_key = None

@@ -112,7 +112,8 @@ class ClaimCodeView(APIView):
 
     @extend_schema(operation_id="claim_code", request=None, responses={201: ClaimCodeShape})
     def post(self, request: Request) -> Response:
-        """For the command line on the hub's own machine: a new code; the one before is void."""
+        """For the command line on the hub's own machine: a new code; the one before is
+        void."""
         if not isinstance(request.user, LocalUser):
             raise PermissionDenied("only the hub's own machine makes a new code")
         code = Claim.prepare()

@@ -23,7 +23,8 @@ class TextRequest(Shape):
 
 
 class AutomationChange(Shape):
-    """Another text, or whether it is on duty. With `leave` what is on now stays as it is; else it ends first."""
+    """Another text, or whether it is on duty. With `leave` what is on now stays as it
+    is; else it ends first."""
 
     text = s.CharField(trim_whitespace=False, max_length=20_000, required=False)
     enabled = s.BooleanField(required=False)
@@ -84,7 +85,9 @@ class AutomationsView(APIView):
     @extend_schema(request=TextRequest, responses={201: AutomationShape})
     def post(self, request: Request) -> Response:
         """Add one."""
-        return Response(runner_data(call(hub().engine.add(checked(request, TextRequest)["text"]))), status=201)
+        return Response(
+            runner_data(call(hub().engine.add(checked(request, TextRequest)["text"]))), status=201
+        )
 
 
 class CheckView(APIView):
@@ -117,12 +120,19 @@ class AutomationView(APIView):
     @extend_schema(request=AutomationChange, responses=AutomationShape)
     def patch(self, request: Request, automation: str) -> Response:
         """Give it another text, or put it on or off duty."""
-        return Response(runner_data(call(hub().engine.change(automation, **checked(request, AutomationChange)))))
+        return Response(
+            runner_data(call(hub().engine.change(automation, **checked(request, AutomationChange))))
+        )
 
     @extend_schema(
-        parameters=[OpenApiParameter("leave", bool, description="leave what it switched as it is")], responses={204: None}
+        parameters=[OpenApiParameter("leave", bool, description="leave what it switched as it is")],
+        responses={204: None},
     )
     def delete(self, request: Request, automation: str) -> Response:
         """Remove it. What is on ends first, as its text says."""
-        call(hub().engine.remove(automation, leave=request.query_params.get("leave", "") in ("true", "1")))
+        call(
+            hub().engine.remove(
+                automation, leave=request.query_params.get("leave", "") in ("true", "1")
+            )
+        )
         return Response(status=204)

@@ -16,7 +16,15 @@ from hombi.core.units import conversion
 from hombi.hub.actuation import command_data
 from hombi.hub.errors import Invalid
 from hombi.hub.house import Entity, Reading
-from hombi.service.api.shapes import CommandShape, EntityShape, LimitShape, Shape, checked, entity_data, limit_data
+from hombi.service.api.shapes import (
+    CommandShape,
+    EntityShape,
+    LimitShape,
+    Shape,
+    checked,
+    entity_data,
+    limit_data,
+)
 from hombi.service.bridge import call, hub
 from hombi.service.records import queries
 
@@ -38,11 +46,15 @@ class EntityDetailShape(EntityShape):
     """An entity with the automations that look at it."""
 
     watchers = WatcherShape(many=True)
-    converted = s.BooleanField(help_text="whether the node's unit is another than the kind's, and not only called differently")
+    converted = s.BooleanField(
+        help_text="whether the node's unit is another than the "
+        "kind's, and not only called differently"
+    )
 
 
 class HistoryShape(Shape):
-    """An entity's history: five columns of the same length, and the width of a bucket. Bad readings are left out."""
+    """An entity's history: five columns of the same length, and the width of a bucket.
+    Bad readings are left out."""
 
     entity = s.CharField()
     unit = s.CharField(allow_blank=True)
@@ -57,7 +69,8 @@ class HistoryShape(Shape):
 
 
 class RowShape(Shape):
-    """What the readings of a stretch of house time come to, the bad ones left out; null where there are none."""
+    """What the readings of a stretch of house time come to, the bad ones left out; null
+    where there are none."""
 
     start = s.IntegerField(help_text="ms")
     end = s.IntegerField(help_text="ms; excluded")
@@ -78,7 +91,8 @@ class ReadingShape(Shape):
 
 
 class ReadingsShape(Shape):
-    """A page of readings; `next` is the `start` of the next page, null on the last one."""
+    """A page of readings; `next` is the `start` of the next page, null on the last
+    one."""
 
     readings = ReadingShape(many=True)
     next = s.IntegerField(allow_null=True)
@@ -135,16 +149,25 @@ _SPAN_PARAMETERS = [
 class EntitiesView(APIView):
     """All entities."""
 
-    @extend_schema(parameters=[OpenApiParameter(name, str) for name in ("room", "node", "kind")], responses=EntityShape(many=True))
+    @extend_schema(
+        parameters=[OpenApiParameter(name, str) for name in ("room", "node", "kind")],
+        responses=EntityShape(many=True),
+    )
     def get(self, request: Request) -> Response:
         """All entities, or those of a room, a node, a kind."""
-        wanted = {name: request.query_params[name] for name in ("room", "node", "kind") if name in request.query_params}
+        wanted = {
+            name: request.query_params[name]
+            for name in ("room", "node", "kind")
+            if name in request.query_params
+        }
         if "room" in wanted:
             hub().house.room(wanted["room"])
         if "node" in wanted:
             hub().house.node(wanted["node"])
         found = (entity_data(e) for _, e in sorted(hub().house.entities.items()))
-        return Response([e for e in found if all(e[name] == value for name, value in wanted.items())])
+        return Response(
+            [e for e in found if all(e[name] == value for name, value in wanted.items())]
+        )
 
 
 class EntityView(APIView):
@@ -157,8 +180,14 @@ class EntityView(APIView):
         watchers: list[dict[str, Any]] = []
         for slug, runner in list(hub().engine.runners.items()):
             automation = runner.automation
-            if automation is not None and runner.record.enabled and automation.watch.entity == entity.address:
-                watchers.append({"automation": slug, "name": automation.name, **limit_data(automation)})
+            if (
+                automation is not None
+                and runner.record.enabled
+                and automation.watch.entity == entity.address
+            ):
+                watchers.append(
+                    {"automation": slug, "name": automation.name, **limit_data(automation)}
+                )
         unit = entity.kind.unit
         converted = bool(unit) and conversion(entity.wire_unit, unit) != (1.0, 0.0)
         return Response({**entity_data(entity), "watchers": watchers, "converted": converted})
@@ -167,7 +196,9 @@ class EntityView(APIView):
     def patch(self, request: Request, node: str, name: str) -> Response:
         """Rename it (its address stays), hide it or show it."""
         given = checked(request, EntityChange)
-        entity = call(hub().foreign.change_entity(f"{node}/{name}", given.get("title"), given.get("hidden")))
+        entity = call(
+            hub().foreign.change_entity(f"{node}/{name}", given.get("title"), given.get("hidden"))
+        )
         return Response(entity_data(entity))
 
     @extend_schema(responses={204: None})
@@ -180,7 +211,10 @@ class EntityView(APIView):
 class HistoryView(APIView):
     """An entity's history for a chart."""
 
-    @extend_schema(parameters=[*_SPAN_PARAMETERS, OpenApiParameter("points", int, default=600)], responses=HistoryShape)
+    @extend_schema(
+        parameters=[*_SPAN_PARAMETERS, OpenApiParameter("points", int, default=600)],
+        responses=HistoryShape,
+    )
     def get(self, request: Request, node: str, name: str) -> Response:
         """At most `points` buckets with their mean, lowest and highest value."""
         entity = hub().house.entity(f"{node}/{name}")
@@ -209,22 +243,36 @@ class RowsView(APIView):
     """An entity's history for a table."""
 
     @extend_schema(
-        parameters=[*_SPAN_PARAMETERS, OpenApiParameter("rows", str, enum=list(ROWS_MS), description="by the span unless given")],
+        parameters=[
+            *_SPAN_PARAMETERS,
+            OpenApiParameter(
+                "rows", str, enum=list(ROWS_MS), description="by the span unless given"
+            ),
+        ],
         responses=RowShape(many=True),
     )
     def get(self, request: Request, node: str, name: str) -> Response:
-        """Rows of five minutes, hours or days as the house's clock shows them; one without readings is there and empty."""
+        """Rows of five minutes, hours or days as the house's clock shows them; one
+        without readings is there and empty."""
         entity = hub().house.entity(f"{node}/{name}")
         start, end = _span(request)
         rows = request.query_params.get("rows") or rows_of(end - start)
         if rows not in ROWS_MS:
             raise Invalid(f"rows={rows} is not known; use {', '.join(ROWS_MS)}")
         if (end - start) / ROWS_MS[rows] > MOST_ROWS:
-            raise Invalid(f"that is more than {MOST_ROWS} rows; ask for a shorter span, or for rows=days")
+            raise Invalid(
+                f"that is more than {MOST_ROWS} rows; ask for a shorter span, or for rows=days"
+            )
         parted = pairwise(bounds(start, end, rows, hub().config.zone))
-        # What was asked for bounds the first row and the last: they hold no readings from outside.
+        # What was asked for bounds the first row and the last: they hold no readings
+        # from outside.
         found = [(a, b, *queries.row(entity.id, max(a, start), min(b, end))) for a, b in parted]
-        return Response([dict(zip(("start", "end", "mean", "low", "high", "count"), row, strict=True)) for row in found])
+        return Response(
+            [
+                dict(zip(("start", "end", "mean", "low", "high", "count"), row, strict=True))
+                for row in found
+            ]
+        )
 
 
 class ReadingsView(APIView):
@@ -246,7 +294,9 @@ class ReadingsView(APIView):
             }
             for at, raw, value, q in rows
         ]
-        return Response({"readings": readings, "next": rows[-1][0] + 1 if len(rows) == PAGE else None})
+        return Response(
+            {"readings": readings, "next": rows[-1][0] + 1 if len(rows) == PAGE else None}
+        )
 
 
 class CommandView(APIView):
@@ -254,7 +304,10 @@ class CommandView(APIView):
 
     @extend_schema(request=CommandRequest, responses=CommandShape)
     def post(self, request: Request, node: str, name: str) -> Response:
-        """Ask the entity to take a value, and wait until its node confirms it or time is up. The answer's `state` says which."""
+        """Ask the entity to take a value, and wait until its node confirms it or time
+        is up. The answer's `state` says which."""
         given = checked(request, CommandRequest)
         entity, value = hub().actuation.check(f"{node}/{name}", given["to"])
-        return Response(command_data(call(hub().actuation.command(entity, value, request.user.username))))
+        return Response(
+            command_data(call(hub().actuation.command(entity, value, request.user.username)))
+        )

@@ -40,7 +40,9 @@ class FloorShape(Shape):
 class NeedShape(Shape):
     """Something that needs a person; `path` is the console's page for it."""
 
-    kind = s.ChoiceField(["disk", "settings", "link", "arrival", "silent", "left", "battery", "automation", "notice"])
+    kind = s.ChoiceField(
+        ["disk", "settings", "link", "arrival", "silent", "left", "battery", "automation", "notice"]
+    )
     text = s.CharField()
     path = s.CharField()
 
@@ -101,13 +103,25 @@ class FloorRequest(Shape):
 
 def room_data(room: Room) -> dict[str, Any]:
     """A room as programs see it."""
-    return {"room": room.slug, "name": room.name, "floor": room.floor.name, "position": room.position}
+    return {
+        "room": room.slug,
+        "name": room.name,
+        "floor": room.floor.name,
+        "position": room.position,
+    }
 
 
 def floor_data(floor: Floor) -> dict[str, Any]:
     """A floor as programs see it."""
-    rooms = sorted((r for r in list(hub().house.rooms.values()) if r.floor is floor), key=lambda r: r.position)
-    return {"id": floor.id, "name": floor.name, "position": floor.position, "rooms": [room_data(r) for r in rooms]}
+    rooms = sorted(
+        (r for r in list(hub().house.rooms.values()) if r.floor is floor), key=lambda r: r.position
+    )
+    return {
+        "id": floor.id,
+        "name": floor.name,
+        "position": floor.position,
+        "rooms": [room_data(r) for r in rooms],
+    }
 
 
 class HealthView(APIView):
@@ -119,7 +133,9 @@ class HealthView(APIView):
     @extend_schema(responses=HealthShape, auth=[])
     def get(self, request: Request) -> Response:
         """Whether the hub works."""
-        return Response({"status": "impaired" if hub().writer.problem else "ok", "version": __version__})
+        return Response(
+            {"status": "impaired" if hub().writer.problem else "ok", "version": __version__}
+        )
 
 
 class HouseView(APIView):
@@ -156,7 +172,10 @@ class FloorsView(APIView):
     def post(self, request: Request) -> Response:
         """Add a floor."""
         given = checked(request, FloorRequest)
-        return Response(floor_data(call(hub().rooms.add_floor(given["name"], given.get("position")))), status=201)
+        return Response(
+            floor_data(call(hub().rooms.add_floor(given["name"], given.get("position")))),
+            status=201,
+        )
 
 
 class RoomsView(APIView):
@@ -165,7 +184,9 @@ class RoomsView(APIView):
     @extend_schema(request=RoomRequest, responses={201: RoomShape})
     def post(self, request: Request) -> Response:
         """Add a room."""
-        return Response(room_data(call(hub().rooms.add_room(**checked(request, RoomRequest)))), status=201)
+        return Response(
+            room_data(call(hub().rooms.add_room(**checked(request, RoomRequest)))), status=201
+        )
 
 
 class RoomView(APIView):
@@ -174,7 +195,9 @@ class RoomView(APIView):
     @extend_schema(request=RoomChange, responses=RoomShape)
     def patch(self, request: Request, room: str) -> Response:
         """Rename or move it."""
-        return Response(room_data(call(hub().rooms.change_room(room, **checked(request, RoomChange)))))
+        return Response(
+            room_data(call(hub().rooms.change_room(room, **checked(request, RoomChange))))
+        )
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, room: str) -> Response:

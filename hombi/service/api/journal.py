@@ -17,7 +17,8 @@ MAX_PAGE = 500
 
 
 class JournalPageShape(Shape):
-    """A page of the journal, newest first; `next` is the `before` of the next page, null on the last one."""
+    """A page of the journal, newest first; `next` is the `before` of the next page,
+    null on the last one."""
 
     entries = JournalShape(many=True)
     next = s.IntegerField(allow_null=True)
@@ -39,8 +40,12 @@ class JournalView(APIView):
     def get(self, request: Request) -> Response:
         """What happened, newest first."""
         limit = min(MAX_PAGE, max(1, whole_number(request, "limit", PAGE)))
-        before, after, since = (whole_number(request, name, -1) for name in ("before", "after", "since"))
-        words = {name: request.query_params.get(name, "") for name in ("event", "node", "automation")}
+        before, after, since = (
+            whole_number(request, name, -1) for name in ("before", "after", "since")
+        )
+        words = {
+            name: request.query_params.get(name, "") for name in ("event", "node", "automation")
+        }
         found = queries.journal(
             before=before if before >= 0 else None,
             after=after if after >= 0 else None,
@@ -50,4 +55,9 @@ class JournalView(APIView):
         entries = list(found[: limit + 1])
         more = len(entries) > limit
         entries = entries[:limit]
-        return Response({"entries": JournalShape(entries, many=True).data, "next": entries[-1].pk if more else None})
+        return Response(
+            {
+                "entries": JournalShape(entries, many=True).data,
+                "next": entries[-1].pk if more else None,
+            }
+        )

@@ -1,4 +1,5 @@
-"""The live stream as Server-Sent Events: a plain asynchronous view, since DRF has none."""
+"""The live stream as Server-Sent Events: a plain asynchronous view, since DRF has
+none."""
 
 from __future__ import annotations
 
@@ -17,11 +18,16 @@ from hombi.service.bridge import hub
 
 async def live(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     """`GET /api/live`. With `Last-Event-ID` it goes on where it stopped."""
-    # Its place is taken before the answer begins: who asks for the present state when the stream is open misses nothing.
-    return await streamed(request, lambda: _events(request.headers.get("Last-Event-ID") or hub().live.here))
+    # Its place is taken before the answer begins: who asks for the present state when
+    # the stream is open misses nothing.
+    return await streamed(
+        request, lambda: _events(request.headers.get("Last-Event-ID") or hub().live.here)
+    )
 
 
-async def streamed(request: HttpRequest, events: Callable[[], AsyncIterator[bytes]]) -> HttpResponse | StreamingHttpResponse:
+async def streamed(
+    request: HttpRequest, events: Callable[[], AsyncIterator[bytes]]
+) -> HttpResponse | StreamingHttpResponse:
     """These events for who is signed in, as Server-Sent Events."""
     if request.method != "GET":
         return _refused(405, "the live stream is read with GET")
@@ -32,13 +38,17 @@ async def streamed(request: HttpRequest, events: Callable[[], AsyncIterator[byte
     except Invalid as error:
         return _refused(422, str(error))
     response["Cache-Control"] = "no-store"
-    response["Content-Encoding"] = "identity"  # the compressing middleware would hold the stream back
+    response["Content-Encoding"] = (
+        "identity"  # the compressing middleware would hold the stream back
+    )
     response["X-Accel-Buffering"] = "no"
     return response
 
 
 def _refused(status: int, detail: str) -> JsonResponse:
-    return JsonResponse(problem(status, detail), status=status, content_type="application/problem+json")
+    return JsonResponse(
+        problem(status, detail), status=status, content_type="application/problem+json"
+    )
 
 
 def _signed_in(request: HttpRequest) -> bool:
@@ -64,5 +74,7 @@ async def _events(last_id: str) -> AsyncIterator[bytes]:
             yield b"event: reset\ndata: {}\n\n"
         else:
             yield b"".join(
-                b"id: %s\nevent: %s\ndata: %s\n\n" % (stream.event_id(e).encode(), e.kind.encode(), e.body) for e in batch
+                b"id: %s\nevent: %s\ndata: %s\n\n"
+                % (stream.event_id(e).encode(), e.kind.encode(), e.body)
+                for e in batch
             )

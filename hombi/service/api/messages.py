@@ -32,14 +32,17 @@ VIA = ["door", "broker", "http", "zigbee", "bluetooth"]
 
 _FILTERS = [
     OpenApiParameter("via", str, enum=VIA, description="the way they came in"),
-    OpenApiParameter("topic", str, description="a topic filter as in MQTT, like mill/+/state or mill/#"),
+    OpenApiParameter(
+        "topic", str, description="a topic filter as in MQTT, like mill/+/state or mill/#"
+    ),
     OpenApiParameter("node", str, description="a node's or a tool's address"),
     OpenApiParameter("text", str, description="what stands in the topic or the payload"),
 ]
 
 
 class MessageShape(Shape):
-    """One message. `node` is whose it is, "" when nothing is picked from it yet; `size` is in bytes."""
+    """One message. `node` is whose it is, "" when nothing is picked from it yet; `size`
+    is in bytes."""
 
     number = s.IntegerField()
     at = s.IntegerField()
@@ -47,7 +50,10 @@ class MessageShape(Shape):
     topic = s.CharField()
     sender = s.CharField(allow_blank=True)
     node = s.CharField(allow_blank=True)
-    payload = s.CharField(allow_blank=True, help_text="as text, cut at 4096 bytes; bytes that are no text as hex digits")
+    payload = s.CharField(
+        allow_blank=True,
+        help_text="as text, cut at 4096 bytes; bytes that are no text as hex digits",
+    )
     binary = s.BooleanField()
     size = s.IntegerField()
     qos = s.IntegerField()
@@ -68,8 +74,9 @@ class MessageDetailShape(MessageShape):
 
 
 class PickingRequest(Shape):
-    """What to pick: where the messages come in, their topic with `{node}` where the node's name stands, JSON Pointers to the
-    value and to its time (both may be empty), the kind, and the unit that the node speaks."""
+    """What to pick: where the messages come in, their topic with `{node}` where the
+    node's name stands, JSON Pointers to the value and to its time (both may be empty),
+    the kind, and the unit that the node speaks."""
 
     via = s.ChoiceField(VIA[:2], default="door")
     topic = s.CharField(max_length=300)
@@ -80,7 +87,8 @@ class PickingRequest(Shape):
 
 
 class WritingRequest(Shape):
-    """How the entity is written: a topic (with `{node}`), and a payload with `{value}` or `{ON|OFF}` in it."""
+    """How the entity is written: a topic (with `{node}`), and a payload with `{value}`
+    or `{ON|OFF}` in it."""
 
     topic = s.CharField(max_length=300)
     payload = s.CharField(max_length=2000)
@@ -88,7 +96,8 @@ class WritingRequest(Shape):
 
 
 class PickRequest(PickingRequest):
-    """And what to call it: the value's name, for which nodes (what stands at `{node}`), the node's name, the room."""
+    """And what to call it: the value's name, for which nodes (what stands at `{node}`),
+    the node's name, the room."""
 
     title = s.CharField(max_length=60)
     nodes = s.ListField(child=s.CharField(max_length=80), default=list, max_length=50)
@@ -145,7 +154,10 @@ def wanted(params: Any) -> Filter:
     """The filter in a query. Raises Invalid."""
     topic = params.get("topic", "").strip()
     if topic and not valid_filter(topic):
-        raise Invalid(f"{topic!r} is no topic filter; + stands for one level, # for all that follow, like mill/+/state or mill/#")
+        raise Invalid(
+            f"{topic!r} is no topic filter; + stands for one level, # for all that "
+            f"follow, like mill/+/state or mill/#"
+        )
     via = params.get("via", "")
     if via not in ("", *VIA):
         raise Invalid(f"messages come in by {', '.join(VIA)}; {via!r} is none of them")
@@ -156,11 +168,16 @@ class MessagesView(APIView):
     """Messages."""
 
     @extend_schema(
-        parameters=[*_FILTERS, OpenApiParameter("each_topic", bool), OpenApiParameter("limit", int, default=LIMIT)],
+        parameters=[
+            *_FILTERS,
+            OpenApiParameter("each_topic", bool),
+            OpenApiParameter("limit", int, default=LIMIT),
+        ],
         responses=MessageShape(many=True),
     )
     def get(self, request: Request) -> Response:
-        """The latest messages, newest first; with `each_topic` the last one of each topic."""
+        """The latest messages, newest first; with `each_topic` the last one of each
+        topic."""
         text = request.query_params.get("limit", str(LIMIT))
         if not text.isdigit() or not 1 <= int(text) <= MAX_LIMIT:
             raise Invalid(f"limit is a whole number from 1 to {MAX_LIMIT}")
@@ -174,11 +191,14 @@ class MessageView(APIView):
 
     @extend_schema(responses=MessageDetailShape)
     def get(self, request: Request, number: int) -> Response:
-        """The message, with the values that could be picked out of it. It is kept for a while only."""
+        """The message, with the values that could be picked out of it. It is kept for a
+        while only."""
         message = hub().messages.get(number)
         if message is None:
             raise NotFound(f"message {number} is not kept any more")
-        values = [{"pointer": one.pointer, "shown": one.shown} for one in candidates(message.payload)]
+        values = [
+            {"pointer": one.pointer, "shown": one.shown} for one in candidates(message.payload)
+        ]
         return Response({**message_data(message), "values": values})
 
 
@@ -209,7 +229,8 @@ class PicksView(APIView):
 
     @extend_schema(request=PickRequest, responses={201: EntityShape(many=True)})
     def post(self, request: Request) -> Response:
-        """Make the value an entity of each of the nodes; from the next message on it has readings."""
+        """Make the value an entity of each of the nodes; from the next message on it
+        has readings."""
         given = checked(request, PickRequest)
         write, title, nodes = given.pop("write"), given.pop("title"), given.pop("nodes")
         name, room = given.pop("name"), given.pop("room")
@@ -226,16 +247,23 @@ class KindsView(APIView):
         """The kinds of entities there are."""
         return Response(
             [
-                {"kind": k.name, "unit": k.unit, "units": units_for(k.unit), "words": list(k.words) if k.words else None}
+                {
+                    "kind": k.name,
+                    "unit": k.unit,
+                    "units": units_for(k.unit),
+                    "words": list(k.words) if k.words else None,
+                }
                 for k in KINDS.values()
             ]
         )
 
 
 async def live_messages(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
-    """`GET /api/messages/live`: the messages that fit, as they come; how many more came in between is said, not sent.
+    """`GET /api/messages/live`: the messages that fit, as they come; how many more came
+    in between is said, not sent.
 
-    It begins after the message whose number is in `after` or, when it is taken up again, in Last-Event-ID; else now.
+    It begins after the message whose number is in `after` or, when it is taken up
+    again, in Last-Event-ID; else now.
     """
     after = request.headers.get("Last-Event-ID", "") or request.GET.get("after", "")
     return await streamed(request, lambda: _follow(wanted(request.GET), after))
@@ -245,7 +273,8 @@ async def _follow(filter_: Filter, after: str) -> AsyncIterator[bytes]:
     messages, stream = hub().messages, hub().live
     seen = messages.seen
     if after.isdecimal() and len(after) < 16:
-        # A number that is not reached yet is from before the hub was started again: all is new then.
+        # A number that is not reached yet is from before the hub was started again: all
+        # is new then.
         seen = int(after) if int(after) <= seen else 0
     yield b"retry: 1000\n\n"
     idle = 0.0
@@ -261,5 +290,7 @@ async def _follow(filter_: Filter, after: str) -> AsyncIterator[bytes]:
             continue
         idle = 0.0
         shown = [message_data(message) for message in reversed(found[:MOST_AT_ONCE])]
-        body = msgspec.json.encode({"messages": shown, "passed_over": max(0, len(found) - MOST_AT_ONCE)})
+        body = msgspec.json.encode(
+            {"messages": shown, "passed_over": max(0, len(found) - MOST_AT_ONCE)}
+        )
         yield b"id: %d\nevent: messages\ndata: " % seen + body + b"\n\n"

@@ -15,7 +15,15 @@ from rest_framework.views import APIView
 from hombi.hub.errors import Invalid
 from hombi.hub.pairing import fresh_setup_code
 from hombi.links.wifi.discovery import own_address
-from hombi.service.api.shapes import EntityShape, NodeShape, SettingShape, Shape, checked, entity_data, node_data
+from hombi.service.api.shapes import (
+    EntityShape,
+    NodeShape,
+    SettingShape,
+    Shape,
+    checked,
+    entity_data,
+    node_data,
+)
 from hombi.service.bridge import call, hub
 
 MAX_THING, MAX_CODE = 200, 40
@@ -40,12 +48,15 @@ class NodeKeyShape(Shape):
 
     node = s.CharField()
     key = s.CharField()
-    curl = s.CharField(help_text="a line that posts 21.5; put the entity's name in the place of ENTITY")
+    curl = s.CharField(
+        help_text="a line that posts 21.5; put the entity's name in the place of ENTITY"
+    )
     get = s.CharField(help_text="an address for boards that can only fetch one")
 
 
 class PostedRequest(Shape):
-    """A value that a node posts: its name, kind and unit; `pointer` is where it stands when JSON is posted."""
+    """A value that a node posts: its name, kind and unit; `pointer` is where it stands
+    when JSON is posted."""
 
     title = s.CharField(max_length=60)
     kind = s.CharField(max_length=20)
@@ -80,7 +91,8 @@ class SetupCodeShape(Shape):
 
 
 def house_address(request: Request) -> str:
-    """The hub's address as a node or a phone reaches it: not "localhost", which would be themselves."""
+    """The hub's address as a node or a phone reaches it: not "localhost", which would
+    be themselves."""
     host, _, port = request.get_host().rpartition(":")
     host = host or request.get_host()
     if host in ("localhost", "127.0.0.1", "[::1]", "testserver"):
@@ -129,10 +141,17 @@ class NodeView(APIView):
         """Rename it or move it."""
         return Response(node_data(call(hub().nodes.change(node, **checked(request, NodeChange)))))
 
-    @extend_schema(parameters=[OpenApiParameter("history", str, enum=["keep", "delete"], default="keep")], responses={204: None})
+    @extend_schema(
+        parameters=[OpenApiParameter("history", str, enum=["keep", "delete"], default="keep")],
+        responses={204: None},
+    )
     def delete(self, request: Request, node: str) -> Response:
         """Take it out of the house. Its history is kept unless `history=delete`."""
-        call(hub().remove_node(node, keep_history=request.query_params.get("history", "keep") != "delete"))
+        call(
+            hub().remove_node(
+                node, keep_history=request.query_params.get("history", "keep") != "delete"
+            )
+        )
         return Response(status=204)
 
 
@@ -141,7 +160,8 @@ class KeyView(APIView):
 
     @extend_schema(request=None, responses=NodeKeyShape)
     def post(self, request: Request, node: str) -> Response:
-        """Make a new key; the one before is void at once, and what came in with it is cut off."""
+        """Make a new key; the one before is void at once, and what came in with it is
+        cut off."""
         key = call(hub().nodes.new_key(node))
         return Response(key_data(request, node, key))
 
@@ -170,7 +190,11 @@ class NodeEntitiesView(APIView):
     def post(self, request: Request, node: str) -> Response:
         """Add a value that the node posts to /api/intake/<node>/<entity>."""
         given = checked(request, PostedRequest)
-        entity = call(hub().foreign.add_entity(node, given["title"], given["kind"], given["unit"], given["pointer"]))
+        entity = call(
+            hub().foreign.add_entity(
+                node, given["title"], given["kind"], given["unit"], given["pointer"]
+            )
+        )
         return Response(entity_data(entity), status=201)
 
 
@@ -189,7 +213,13 @@ class SettingView(APIView):
     @extend_schema(request=SettingRequest, responses=NodeShape)
     def put(self, request: Request, node: str, setting: str) -> Response:
         """Change it; answered when the node has confirmed it."""
-        return Response(node_data(call(hub().settings.change(node, setting, checked(request, SettingRequest)["value"]))))
+        return Response(
+            node_data(
+                call(
+                    hub().settings.change(node, setting, checked(request, SettingRequest)["value"])
+                )
+            )
+        )
 
 
 class ActionView(APIView):
@@ -198,25 +228,41 @@ class ActionView(APIView):
     @extend_schema(request=ActionRequest, responses=ActedShape)
     def post(self, request: Request, node: str, action: str) -> Response:
         """Have it done."""
-        return Response({"answer": call(hub().settings.act(node, action, checked(request, ActionRequest)["inputs"]))})
+        return Response(
+            {
+                "answer": call(
+                    hub().settings.act(node, action, checked(request, ActionRequest)["inputs"])
+                )
+            }
+        )
 
 
 class SetupCodeView(APIView):
     """A setup code as a QR code."""
 
     @extend_schema(
-        parameters=[OpenApiParameter("thing", str, required=True), OpenApiParameter("code", str)], responses=SetupCodeShape
+        parameters=[OpenApiParameter("thing", str, required=True), OpenApiParameter("code", str)],
+        responses=SetupCodeShape,
     )
     def get(self, request: Request) -> Response:
-        """A node's setup code as a QR code that a phone's camera opens as the page that lets the node in.
+        """A node's setup code as a QR code that a phone's camera opens as the page that
+        lets the node in.
 
-        `thing` is the id in the node's description. Without `code` a new one is made, to be given to the node.
+        `thing` is the id in the node's description. Without `code` a new one is made,
+        to be given to the node.
         """
-        thing, code = request.query_params.get("thing", "").strip(), request.query_params.get("code", "").strip()
+        thing, code = (
+            request.query_params.get("thing", "").strip(),
+            request.query_params.get("code", "").strip(),
+        )
         if not thing or len(thing) > MAX_THING or len(code) > MAX_CODE:
-            raise Invalid("thing is the id in the node's description, like urn:uuid:…; code is its setup code")
+            raise Invalid(
+                "thing is the id in the node's description, like urn:uuid:…; code is its setup code"
+            )
         code = code or fresh_setup_code()
         address = f"{house_address(request)}/admit?{urlencode({'thing': thing, 'code': code})}"
         picture = BytesIO()
-        segno.make(address, error="m").save(picture, kind="svg", scale=4, border=4, dark="#000", light="#fff", xmldecl=False)
+        segno.make(address, error="m").save(
+            picture, kind="svg", scale=4, border=4, dark="#000", light="#fff", xmldecl=False
+        )
         return Response({"code": code, "address": address, "svg": picture.getvalue().decode()})

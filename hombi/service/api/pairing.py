@@ -20,9 +20,20 @@ from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.intake import Taken
 from hombi.hub.pairing import EntityChoice
 from hombi.links.wifi.driver import WifiDriver, presence_topic, readings_topic, wanted_topic
-from hombi.service.accounts.authentication import NodeAuthentication, NodeKeyAuthentication, NodeUser
+from hombi.service.accounts.authentication import (
+    NodeAuthentication,
+    NodeKeyAuthentication,
+    NodeUser,
+)
 from hombi.service.api.problems import problem_response
-from hombi.service.api.shapes import ArrivalShape, NodeShape, Shape, arrival_data, checked, node_data
+from hombi.service.api.shapes import (
+    ArrivalShape,
+    NodeShape,
+    Shape,
+    arrival_data,
+    checked,
+    node_data,
+)
 from hombi.service.bridge import call, call_plain, hub
 from hombi.service.throttles import AddressThrottle
 
@@ -45,8 +56,9 @@ class WindowRequest(Shape):
 
 
 class AskRequest(Shape):
-    """What a node that wants to join sends: its Thing Description (W3C WoT TD 1.1), and the proof of its setup code:
-    HMAC-SHA-256 of the description's id, keyed with the code, as hex digits."""
+    """What a node that wants to join sends: its Thing Description (W3C WoT TD 1.1), and
+    the proof of its setup code: HMAC-SHA-256 of the description's id, keyed with the
+    code, as hex digits."""
 
     description = s.DictField()
     proof = s.CharField()
@@ -61,12 +73,15 @@ class AskedShape(Shape):
 
 
 class DoorShape(Shape):
-    """The hub's MQTT door, for one node. It signs in with its address and its key, also for HTTP (Basic)."""
+    """The hub's MQTT door, for one node. It signs in with its address and its key, also
+    for HTTP (Basic)."""
 
     port = s.IntegerField()
     readings = s.CharField(help_text="the topic it publishes SenML to, QoS 1")
     wanted = s.CharField(help_text="the topic on which it hears, as SenML, what it is to do")
-    presence = s.CharField(help_text='the topic for "here" (retained), and for "gone" as its last will')
+    presence = s.CharField(
+        help_text='the topic for "here" (retained), and for "gone" as its last will'
+    )
 
 
 class OutcomeShape(Shape):
@@ -94,21 +109,25 @@ class LookRequest(Shape):
 
 
 class AdmitRequest(Shape):
-    """The setup code (or the secret of a node that was found), what the node is to be called and where it is; a room that does
-    not exist is made. Entities that are not named keep the names that the node gives them."""
+    """The setup code (or the secret of a node that was found), what the node is to be
+    called and where it is; a room that does not exist is made. Entities that are not
+    named keep the names that the node gives them."""
 
     setup_code = s.CharField(default="", allow_blank=True)
     secret = s.CharField(default="", allow_blank=True, max_length=300)
     entities = EntityChoiceRequest(many=True, default=list)
     origins = s.ListField(
-        child=s.CharField(max_length=300), default=list, help_text="of the arrival's `elsewhere`, those that it may use"
+        child=s.CharField(max_length=300),
+        default=list,
+        help_text="of the arrival's `elsewhere`, those that it may use",
     )
     name = s.CharField(default="", allow_blank=True, max_length=60)
     room = s.CharField(default="", allow_blank=True, max_length=60)
 
 
 class TakenShape(Shape):
-    """What became of a pack: how many readings are safe on disk, and what was refused."""
+    """What became of a pack: how many readings are safe on disk, and what was
+    refused."""
 
     stored = s.IntegerField()
     refused = s.ListField(child=s.CharField())
@@ -187,8 +206,12 @@ class LookView(APIView):
 
     @extend_schema(request=LookRequest, responses={201: ArrivalShape})
     def post(self, request: Request) -> Response:
-        """Fetch the description of the node at an address, as an arrival. The pairing window need not be open."""
-        return Response(arrival_data(call(hub().nodes.look(checked(request, LookRequest)["address"]))), status=201)
+        """Fetch the description of the node at an address, as an arrival. The pairing
+        window need not be open."""
+        return Response(
+            arrival_data(call(hub().nodes.look(checked(request, LookRequest)["address"]))),
+            status=201,
+        )
 
 
 class OutcomeView(APIView):
@@ -199,7 +222,8 @@ class OutcomeView(APIView):
 
     @extend_schema(responses=OutcomeShape, auth=[])
     def get(self, request: Request, arrival: str) -> Response:
-        """For nodes: what became of it. Sent with the ticket as a bearer token; once admitted, the answer has the node's key."""
+        """For nodes: what became of it. Sent with the ticket as a bearer token; once
+        admitted, the answer has the node's key."""
         _, _, ticket = request.META.get("HTTP_AUTHORIZATION", "").partition(" ")
         state, joined = call(hub().pairing.outcome(arrival, ticket))
         if joined is None:
@@ -212,7 +236,15 @@ class OutcomeView(APIView):
             "wanted": wanted_topic(joined.node),
             "presence": presence_topic(joined.node),
         }
-        return Response({"state": state, "node": joined.node, "key": joined.key, "mqtt": mqtt, "intake": "/api/intake"})
+        return Response(
+            {
+                "state": state,
+                "node": joined.node,
+                "key": joined.key,
+                "mqtt": mqtt,
+                "intake": "/api/intake",
+            }
+        )
 
 
 class ArrivalView(APIView):
@@ -248,15 +280,26 @@ class AdmitView(APIView):
     def post(self, request: Request, arrival: str) -> Response:
         """Let it in with its setup code."""
         given = checked(request, AdmitRequest)
-        choices = {one["name"]: EntityChoice(one["title"], one["hidden"]) for one in given["entities"]}
+        choices = {
+            one["name"]: EntityChoice(one["title"], one["hidden"]) for one in given["entities"]
+        }
         node = call(
-            hub().admit(arrival, given["setup_code"], given["name"], given["room"], given["secret"], choices, given["origins"])
+            hub().admit(
+                arrival,
+                given["setup_code"],
+                given["name"],
+                given["room"],
+                given["secret"],
+                choices,
+                given["origins"],
+            )
         )
         return Response(node_data(node), status=201)
 
 
 class AnyBody(BaseParser):
-    """The body as it came: SenML is decoded by the hub's own decoder, whatever content type a board gives it."""
+    """The body as it came: SenML is decoded by the hub's own decoder, whatever content
+    type a board gives it."""
 
     media_type = "*/*"
 
@@ -270,19 +313,27 @@ class IntakeView(APIView):
     authentication_classes = (NodeAuthentication,)
     parser_classes = (AnyBody,)
 
-    @extend_schema(request={"application/senml+json": {"type": "array", "items": {"type": "object"}}}, responses=TakenShape)
+    @extend_schema(
+        request={"application/senml+json": {"type": "array", "items": {"type": "object"}}},
+        responses=TakenShape,
+    )
     def post(self, request: Request) -> Response:
-        """For nodes: a SenML pack (RFC 8428). Answered once it is committed; sent again, it changes nothing."""
+        """For nodes: a SenML pack (RFC 8428). Answered once it is committed; sent
+        again, it changes nothing."""
         user = request.user
         if not isinstance(user, NodeUser):
             raise NotFound("only a node posts readings")
-        return _answer(call(hub().post(user.node, request.data if isinstance(request.data, bytes) else b"")))
+        return _answer(
+            call(hub().post(user.node, request.data if isinstance(request.data, bytes) else b""))
+        )
 
 
 def _answer(taken: Taken) -> Response:
     refused = taken.refused[:MAX_REFUSALS_SHOWN]
     if taken.refused and not taken.stored:
-        return problem_response(422, f"nothing was stored: {taken.refused[0]}", stored=0, refused=refused)
+        return problem_response(
+            422, f"nothing was stored: {taken.refused[0]}", stored=0, refused=refused
+        )
     return Response({"stored": taken.stored, "refused": refused})
 
 
@@ -294,15 +345,23 @@ class ValueView(APIView):
 
     @extend_schema(
         operation_id="intake_value",
-        request={"text/plain": {"type": "string"}, "application/json": {}, "application/x-www-form-urlencoded": {"type": "string"}},
+        request={
+            "text/plain": {"type": "string"},
+            "application/json": {},
+            "application/x-www-form-urlencoded": {"type": "string"},
+        },
         responses=TakenShape,
     )
     def post(self, request: Request, node: str, name: str) -> Response:
-        """For nodes: a value for one entity, as a bare number or word, or JSON with `value` (and `unit`, `at`) in it.
+        """For nodes: a value for one entity, as a bare number or word, or JSON with
+        `value` (and `unit`, `at`) in it.
 
-        The key goes as Basic (node, key) or as a bearer token. Answered once it is committed.
+        The key goes as Basic (node, key) or as a bearer token. Answered once it is
+        committed.
         """
-        return self._take(request, node, name, request.data if isinstance(request.data, bytes) else b"")
+        return self._take(
+            request, node, name, request.data if isinstance(request.data, bytes) else b""
+        )
 
     @extend_schema(
         operation_id="intake_value_in_address",
@@ -310,7 +369,8 @@ class ValueView(APIView):
         responses=TakenShape,
     )
     def get(self, request: Request, node: str, name: str) -> Response:
-        """For boards that can only fetch an address: the same with `?key=…&value=21.5`."""
+        """For boards that can only fetch an address: the same with
+        `?key=…&value=21.5`."""
         if "value" not in request.query_params:
             raise Invalid("the address has no value in it; write …?key=KEY&value=21.5")
         return self._take(request, node, name, request.query_params["value"].encode())

@@ -1,4 +1,5 @@
-"""Reading JSON bodies: strictly (RFC 8259), and never deeper than anything of ours is nested."""
+"""Reading JSON bodies: strictly (RFC 8259), and never deeper than anything of ours is
+nested."""
 
 from __future__ import annotations
 

@@ -28,7 +28,8 @@ class PushKeys(Shape):
 
 
 class PhoneRequest(Shape):
-    """A browser's push subscription, and what the device is called. `person` is whoever is signed in unless given."""
+    """A browser's push subscription, and what the device is called. `person` is whoever
+    is signed in unless given."""
 
     name = s.CharField(max_length=80)
     person = s.CharField(max_length=150, required=False)
@@ -69,9 +70,14 @@ class PhonesView(APIView):
         given: dict[str, Any] = checked(request, PhoneRequest)
         person = given.get("person") or _owner(request)
         if person not in hub().house.people:
-            raise Invalid(f"nobody here is called {person}; people are {', '.join(sorted(hub().house.people))}")
+            raise Invalid(
+                f"nobody here is called {person}; people are "
+                f"{', '.join(sorted(hub().house.people))}"
+            )
         keys = given["keys"]
-        phone = PhoneRecord(0, given["name"], person, given["endpoint"], keys["p256dh"], keys["auth"], 0)
+        phone = PhoneRecord(
+            0, given["name"], person, given["endpoint"], keys["p256dh"], keys["auth"], 0
+        )
         return Response(PhoneShape(call(hub().outbox.add_phone(phone))).data, status=201)
 
 

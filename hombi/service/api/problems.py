@@ -14,28 +14,45 @@ from rest_framework.views import set_rollback
 
 from hombi.hub.errors import Busy, HubError, Invalid, NotFound, Refused
 
-_STATUS: list[tuple[type[HubError], int]] = [(NotFound, 404), (Refused, 409), (Invalid, 422), (Busy, 503)]
+_STATUS: list[tuple[type[HubError], int]] = [
+    (NotFound, 404),
+    (Refused, 409),
+    (Invalid, 422),
+    (Busy, 503),
+]
 
 
 def problem(status: int, detail: str, **more: Any) -> dict[str, Any]:
     """The members of a problem: `detail` says what is wrong and what to do."""
-    return {"type": "about:blank", "title": HTTPStatus(status).phrase, "status": status, "detail": detail, **more}
+    return {
+        "type": "about:blank",
+        "title": HTTPStatus(status).phrase,
+        "status": status,
+        "detail": detail,
+        **more,
+    }
 
 
 def problem_response(status: int, detail: str, **more: Any) -> Response:
     """A problem as a response."""
-    return Response(problem(status, detail, **more), status=status, content_type="application/problem+json")
+    return Response(
+        problem(status, detail, **more), status=status, content_type="application/problem+json"
+    )
 
 
 def handle(error: Exception, context: dict[str, Any]) -> Response | None:
-    """DRF's exception handler; None leaves an error that nobody foresaw to Django, which logs it and answers 500."""
+    """DRF's exception handler; None leaves an error that nobody foresaw to Django,
+    which logs it and answers 500."""
     set_rollback()
     if isinstance(error, HubError):
         status = next(code for kind, code in _STATUS if isinstance(error, kind))
         more = {"mistakes": error.mistakes} if isinstance(error, Invalid) and error.mistakes else {}
         return problem_response(status, str(error), **more)
     if isinstance(error, OperationalError):  # a full disk, a locked file
-        detail = f"the database cannot be written now ({error}); `hombi doctor` says more. Try again when it is well"
+        detail = (
+            f"the database cannot be written now ({error}); `hombi doctor` says more. Try "
+            f"again when it is well"
+        )
         return problem_response(503, detail)
     if isinstance(error, Http404):
         error = exceptions.NotFound()
@@ -45,7 +62,9 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
         return None
     if isinstance(error, exceptions.ValidationError):
         fields = _flat(error.detail)
-        response = problem_response(400, "; ".join(f"{path}: {text}" if path else text for path, text in fields))
+        response = problem_response(
+            400, "; ".join(f"{path}: {text}" if path else text for path, text in fields)
+        )
     else:
         response = problem_response(error.status_code, str(error.detail))
     if header := getattr(error, "auth_header", None):
@@ -81,12 +100,18 @@ def not_found(request: HttpRequest, exception: Exception) -> JsonResponse:
 
 
 def _plain(status: int, detail: str) -> JsonResponse:
-    return JsonResponse(problem(status, detail), status=status, content_type="application/problem+json")
+    return JsonResponse(
+        problem(status, detail), status=status, content_type="application/problem+json"
+    )
 
 
 def _flat(detail: Any, path: str = "") -> list[tuple[str, str]]:
     if isinstance(detail, dict):
-        return [pair for key, value in detail.items() for pair in _flat(value, f"{path}.{key}".lstrip("."))]
+        return [
+            pair
+            for key, value in detail.items()
+            for pair in _flat(value, f"{path}.{key}".lstrip("."))
+        ]
     if isinstance(detail, list):
         return [pair for value in detail for pair in _flat(value, path)]
     return [("" if path == "non_field_errors" else path, str(detail))]

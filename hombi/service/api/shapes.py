@@ -18,7 +18,8 @@ from hombi.service.bridge import hub
 
 
 class Shape(s.Serializer[Any]):
-    """A serializer that only gives or only takes. In the schema it goes by its name without "Shape"."""
+    """A serializer that only gives or only takes. In the schema it goes by its name
+    without "Shape"."""
 
     def __init_subclass__(cls) -> None:
         super().__init_subclass__()
@@ -39,7 +40,8 @@ def checked(request: Request, shape: type[Shape]) -> dict[str, Any]:
 
 
 class WishShape(Shape):
-    """What an entity is wanted to be: by whom and since when, why it is not yet, and all of that in words."""
+    """What an entity is wanted to be: by whom and since when, why it is not yet, and
+    all of that in words."""
 
     value = s.FloatField()
     by = s.CharField()
@@ -49,7 +51,8 @@ class WishShape(Shape):
 
 
 class EntityShape(Shape):
-    """An entity with its latest reading. `value` is in `unit`, `raw` in the node's own; `shown` is the value as people read it."""
+    """An entity with its latest reading. `value` is in `unit`, `raw` in the node's own;
+    `shown` is the value as people read it."""
 
     entity = s.CharField()
     node = s.CharField()
@@ -59,7 +62,11 @@ class EntityShape(Shape):
     kind = s.CharField()
     unit = s.CharField(allow_blank=True)
     decimals = s.IntegerField()
-    words = s.ListField(child=s.CharField(), allow_null=True, help_text="the names of 0 and 1, for a kind with two states")
+    words = s.ListField(
+        child=s.CharField(),
+        allow_null=True,
+        help_text="the names of 0 and 1, for a kind with two states",
+    )
     room = s.CharField(allow_null=True)
     writable = s.BooleanField()
     low = s.FloatField()
@@ -67,7 +74,10 @@ class EntityShape(Shape):
     wire_name = s.CharField()
     wire_unit = s.CharField(allow_blank=True)
     hidden = s.BooleanField(help_text="kept, but not shown in its room")
-    picked = s.CharField(allow_blank=True, help_text="where it is picked from, for one of a node that does not know Hombi")
+    picked = s.CharField(
+        allow_blank=True,
+        help_text="where it is picked from, for one of a node that does not know Hombi",
+    )
     value = s.FloatField(allow_null=True)
     raw = s.FloatField(allow_null=True)
     shown = s.CharField(allow_blank=True)
@@ -75,7 +85,9 @@ class EntityShape(Shape):
     reason = s.CharField(allow_blank=True)
     at = s.IntegerField(allow_null=True, help_text="time of the latest reading, ms")
     heard_at = s.IntegerField(allow_null=True, help_text="when this value was last heard, ms")
-    wanted = WishShape(allow_null=True, help_text="what it is wanted to be, while its node has not confirmed it")
+    wanted = WishShape(
+        allow_null=True, help_text="what it is wanted to be, while its node has not confirmed it"
+    )
 
 
 def _wish_data(entity: Entity) -> dict[str, Any] | None:
@@ -83,13 +95,24 @@ def _wish_data(entity: Entity) -> dict[str, Any] | None:
     wish = wishes.get(entity.address)
     if wish is None:
         return None
-    return {"value": wish.value, "by": wish.by, "since": wish.since_ms, "problem": wish.problem, "shown": wishes.shown(wish)}
+    return {
+        "value": wish.value,
+        "by": wish.by,
+        "since": wish.since_ms,
+        "problem": wish.problem,
+        "shown": wishes.shown(wish),
+    }
 
 
 def entity_data(entity: Entity) -> dict[str, Any]:
-    """An entity as programs see it. One that is silent, or whose node is, is bad, whatever it said last."""
+    """An entity as programs see it. One that is silent, or whose node is, is bad,
+    whatever it said last."""
     latest, node, kind = entity.latest, entity.node, entity.kind
-    quality, reason = (latest.quality.level, latest.quality.reason) if latest else ("none", "nothing was heard yet")
+    quality, reason = (
+        (latest.quality.level, latest.quality.reason)
+        if latest
+        else ("none", "nothing was heard yet")
+    )
     if latest is not None and (entity.silent or node.silent):
         quality, reason = "bad", "silent"
     return {
@@ -112,7 +135,9 @@ def entity_data(entity: Entity) -> dict[str, Any]:
         "picked": picked_from(entity),
         "value": latest.known_value if latest else None,
         "raw": latest.known_raw if latest else None,
-        "shown": show_value(latest.value, kind) if latest and latest.known_value is not None else "",
+        "shown": show_value(latest.value, kind)
+        if latest and latest.known_value is not None
+        else "",
         "quality": quality,
         "reason": reason,
         "at": latest.at_ms if latest else None,
@@ -122,7 +147,8 @@ def entity_data(entity: Entity) -> dict[str, Any]:
 
 
 def picked_from(entity: Entity) -> str:
-    """Where an entity's value is picked from, in words; "" for one that its node describes itself."""
+    """Where an entity's value is picked from, in words; "" for one that its node
+    describes itself."""
     source = entity.source
     if not source:
         return ""
@@ -131,7 +157,8 @@ def picked_from(entity: Entity) -> str:
 
 
 class SettingShape(Shape):
-    """One of a node's own settings, or one input of an action. `value` is what the node told last, null for nothing yet."""
+    """One of a node's own settings, or one input of an action. `value` is what the node
+    told last, null for nothing yet."""
 
     name = s.CharField(allow_blank=True)
     title = s.CharField(allow_blank=True)
@@ -173,10 +200,11 @@ def action_data(action: Action) -> dict[str, Any]:
 
 
 class NodeShape(Shape):
-    """A node. `here` is whether it is connected; `heard_at` moves with everything it sends.
+    """A node. `here` is whether it is connected; `heard_at` moves with everything it
+    sends.
 
-    `way` is how it speaks: `senml` by itself, `described` as its Thing Description says, `foreign` as it likes, `paired` over a
-    radio of its own.
+    `way` is how it speaks: `senml` by itself, `described` as its Thing Description
+    says, `foreign` as it likes, `paired` over a radio of its own.
     """
 
     node = s.CharField()
@@ -187,14 +215,22 @@ class NodeShape(Shape):
     silent = s.BooleanField()
     heard_at = s.IntegerField()
     admitted_at = s.IntegerField()
-    refused = s.IntegerField(help_text="how many of its values or messages could not be taken since the hub started")
+    refused = s.IntegerField(
+        help_text="how many of its values or messages could not be taken since the hub started"
+    )
     entities = s.ListField(child=s.CharField())
     way = s.ChoiceField(["senml", "described", "foreign", "paired"])
-    left = s.BooleanField(help_text="whether it has left by itself, by a reset or into another house")
+    left = s.BooleanField(
+        help_text="whether it has left by itself, by a reset or into another house"
+    )
     make = s.CharField(allow_blank=True, help_text="what it says of itself: make, model, software")
-    url = s.CharField(allow_blank=True, help_text="where its description is, for one that the hub reaches")
+    url = s.CharField(
+        allow_blank=True, help_text="where its description is, for one that the hub reaches"
+    )
     has_key = s.BooleanField()
-    clock = s.CharField(allow_blank=True, help_text="how its own clock is wrong, in words; empty when it is right")
+    clock = s.CharField(
+        allow_blank=True, help_text="how its own clock is wrong, in words; empty when it is right"
+    )
     settings = SettingShape(many=True)
     actions = ActionShape(many=True)
 
@@ -218,7 +254,9 @@ def node_data(node: Node) -> dict[str, Any]:
         "url": node.reach.get("url", ""),
         "has_key": bool(node.key_hash),
         "clock": clock_said(node.clock) if node.clock.wrong else "",
-        "settings": [setting_data(one, node.told.get(one.wire_name)) for one in node.settings.values()],
+        "settings": [
+            setting_data(one, node.told.get(one.wire_name)) for one in node.settings.values()
+        ],
         "actions": [action_data(one) for one in node.actions.values()],
     }
 
@@ -226,7 +264,9 @@ def node_data(node: Node) -> dict[str, Any]:
 def _make(node: Node) -> str:
     """What a node that was found says of itself."""
     told = node.reach.get("description", {})
-    return ", ".join(filter(None, (str(told.get("title", "")), str(told.get("description", "")))))[:300]
+    return ", ".join(filter(None, (str(told.get("title", "")), str(told.get("description", "")))))[
+        :300
+    ]
 
 
 class PromisedShape(Shape):
@@ -247,7 +287,9 @@ class ArrivalShape(Shape):
     title = s.CharField()
     about = s.CharField(allow_blank=True)
     link = s.CharField()
-    progress = s.CharField(allow_blank=True, help_text="while it is asking: how far the interview is")
+    progress = s.CharField(
+        allow_blank=True, help_text="while it is asking: how far the interview is"
+    )
     state = s.ChoiceField(["asking", "waiting", "locked", "admitted", "admitting", "turned-away"])
     asked_at = s.IntegerField()
     heard_at = s.IntegerField()
@@ -255,17 +297,28 @@ class ArrivalShape(Shape):
     wrong_codes = s.IntegerField()
     entities = PromisedShape(many=True)
     left_out = s.ListField(child=s.CharField(), help_text="what it has that the hub does not use")
-    settings = s.ListField(child=s.CharField(), help_text="settings of its own that can be changed from the hub")
+    settings = s.ListField(
+        child=s.CharField(), help_text="settings of its own that can be changed from the hub"
+    )
     actions = s.ListField(child=s.CharField(), help_text="what it can be asked to do")
     thing = s.CharField(help_text="the id in its description")
-    url = s.CharField(allow_blank=True, help_text="where it was found; one that asked by itself has none")
+    url = s.CharField(
+        allow_blank=True, help_text="where it was found; one that asked by itself has none"
+    )
     sender = s.CharField(allow_blank=True, help_text="the address that it spoke from")
     elsewhere = s.ListField(
-        child=s.CharField(), help_text="origins beside its own that it sends the hub to; used only where they are ticked"
+        child=s.CharField(),
+        help_text="origins beside its own that it sends the hub to; "
+        "used only where they are ticked",
     )
-    rivals = s.ListField(child=s.CharField(), help_text="arrivals that say that they are the same node")
+    rivals = s.ListField(
+        child=s.CharField(), help_text="arrivals that say that they are the same node"
+    )
     needs_code = s.BooleanField(help_text="whether its setup code lets it in")
-    asks = s.CharField(allow_blank=True, help_text='what it wants to hear before it answers, like "user and password"')
+    asks = s.CharField(
+        allow_blank=True,
+        help_text='what it wants to hear before it answers, like "user and password"',
+    )
 
 
 def arrival_data(arrival: Arrival) -> dict[str, Any]:
@@ -283,7 +336,14 @@ def arrival_data(arrival: Arrival) -> dict[str, Any]:
         "known_as": arrival.known.address if arrival.known else None,
         "wrong_codes": record.wrong_codes,
         "entities": [
-            {"name": p.name, "title": p.title, "kind": p.kind.name, "unit": p.kind.unit, "writable": p.writable, "hidden": p.hidden}
+            {
+                "name": p.name,
+                "title": p.title,
+                "kind": p.kind.name,
+                "unit": p.kind.unit,
+                "writable": p.writable,
+                "hidden": p.hidden,
+            }
             for p in arrival.thing.promised
         ],
         "left_out": list(arrival.left_out),
@@ -332,14 +392,22 @@ class AutomationShape(Shape):
     due = s.IntegerField(allow_null=True)
     watch = LimitShape(allow_null=True)
     limit_shown = s.CharField(allow_blank=True)
-    stopped = s.CharField(allow_blank=True, help_text="why the hub stopped it; it goes on when its text or its duty is changed")
+    stopped = s.CharField(
+        allow_blank=True,
+        help_text="why the hub stopped it; it goes on when its text or its duty is changed",
+    )
     mistakes = MistakeShape(many=True)
 
 
 def limit_data(automation: Automation) -> dict[str, Any]:
     """The watched limit."""
     watch = automation.watch
-    return {"entity": watch.entity, "condition": watch.condition.value, "limit": watch.limit, "until": watch.until}
+    return {
+        "entity": watch.entity,
+        "condition": watch.condition.value,
+        "limit": watch.limit,
+        "until": watch.until,
+    }
 
 
 def runner_data(runner: Runner) -> dict[str, Any]:
@@ -356,7 +424,9 @@ def runner_data(runner: Runner) -> dict[str, Any]:
         "since": runner.state.since_ms or None,
         "due": runner.due,
         "watch": limit_data(automation) if automation else None,
-        "limit_shown": show_limit(automation.watch.limit, automation.watch.kind) if automation else "",
+        "limit_shown": show_limit(automation.watch.limit, automation.watch.kind)
+        if automation
+        else "",
         "stopped": runner.broken,
         "mistakes": [mistake_data(m) for m in runner.mistakes],
     }

@@ -17,7 +17,8 @@ from hombi.links.base import Check
 from hombi.service.api.shapes import Shape, checked
 from hombi.service.bridge import call, call_plain, hub
 
-# A database of years takes long to look through; this many steps are enough to find what a broken disk does.
+# A database of years takes long to look through; this many steps are enough to find
+# what a broken disk does.
 STEPS, STEPS_AT_ONCE = 200, 100_000
 
 
@@ -62,7 +63,12 @@ class CheckShape(Shape):
 
 def tool_data(tool: Tool) -> dict[str, Any]:
     """A tool as programs see it."""
-    return {"tool": tool.name, "publish": tool.publish, "subscribe": tool.subscribe, "added_at": tool.added_ms}
+    return {
+        "tool": tool.name,
+        "publish": tool.publish,
+        "subscribe": tool.subscribe,
+        "added_at": tool.added_ms,
+    }
 
 
 class ToolsView(APIView):
@@ -87,7 +93,9 @@ class ToolView(APIView):
     def patch(self, request: Request, tool: str) -> Response:
         """Give it other topics."""
         given = checked(request, ToolChange)
-        return Response(tool_data(call(hub().tools.change(tool, given.get("publish"), given.get("subscribe")))))
+        return Response(
+            tool_data(call(hub().tools.change(tool, given.get("publish"), given.get("subscribe"))))
+        )
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, tool: str) -> Response:
@@ -114,7 +122,9 @@ class DoctorView(APIView):
         """A look at every part, and what to do."""
         checks = call_plain(look, hub())
         checks.insert(3, _database())
-        return Response([{"part": c.part, "state": c.state, "text": c.text, "advice": c.advice} for c in checks])
+        return Response(
+            [{"part": c.part, "state": c.state, "text": c.text, "advice": c.advice} for c in checks]
+        )
 
 
 def _database() -> Check:
@@ -138,4 +148,6 @@ def _database() -> Check:
         connection.connection.set_progress_handler(None, 0)
     if said.startswith("ok"):
         return Check("database file", "ok", said)
-    return Check("database file", "fault", said, "stop the hub, copy the data folder, and look at the disk")
+    return Check(
+        "database file", "fault", said, "stop the hub, copy the data folder, and look at the disk"
+    )

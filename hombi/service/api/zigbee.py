@@ -20,7 +20,8 @@ from hombi.service.bridge import call, hub
 
 
 class ZigbeeShape(Shape):
-    """The stick and its network. `foreign`: it carries a network that is not this house's, and a person must say what to do."""
+    """The stick and its network. `foreign`: it carries a network that is not this
+    house's, and a person must say what to do."""
 
     port = s.CharField(allow_blank=True)
     state = s.ChoiceField(["up", "down", "foreign"])
@@ -34,13 +35,15 @@ class ZigbeeShape(Shape):
 
 
 class ChoiceRequest(Shape):
-    """What is to be done with a foreign network on the stick: keep it, or start clean."""
+    """What is to be done with a foreign network on the stick: keep it, or start
+    clean."""
 
     choice = s.ChoiceField(["keep", "clean"])
 
 
 class NodeProfileShape(Shape):
-    """The profile of a node's make and model. `text` ends with what the node says and nothing names yet."""
+    """The profile of a node's make and model. `text` ends with what the node says and
+    nothing names yet."""
 
     path = s.CharField(help_text="where the house keeps it, or would")
     text = s.CharField()
@@ -73,7 +76,8 @@ class ZigbeeNetworkView(APIView):
 
     @extend_schema(request=ChoiceRequest, responses={202: ZigbeeShape})
     def post(self, request: Request) -> Response:
-        """Keep the foreign network that the stick carries, or wipe it and go on with the house's own, else with a new one."""
+        """Keep the foreign network that the stick carries, or wipe it and go on with
+        the house's own, else with a new one."""
         try:
             call(_driver().choose(checked(request, ChoiceRequest)["choice"]))
         except LinkError as error:
@@ -86,12 +90,14 @@ class NodeProfileView(APIView):
 
     @extend_schema(responses=NodeProfileShape)
     def get(self, request: Request, node: str) -> Response:
-        """The profile of a Zigbee node's make and model, with each value that it says and that has no name yet."""
+        """The profile of a Zigbee node's make and model, with each value that it says
+        and that has no name yet."""
         return Response(_profile(node))
 
     @extend_schema(request=ProfileRequest, responses=NodeProfileShape)
     def put(self, request: Request, node: str) -> Response:
-        """Keep another text as the house's profile of this make and model; its nodes have its values at once."""
+        """Keep another text as the house's profile of this make and model; its nodes
+        have its values at once."""
         text = checked(request, ProfileRequest)["text"]
         _speaks_zigbee(node)
         try:

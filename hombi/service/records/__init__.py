@@ -1,1 +1,2 @@
-"""The hub's records in the database: models, the hub's port on them, and the queries that the API asks."""
+"""The hub's records in the database: models, the hub's port on them, and the queries
+that the API asks."""

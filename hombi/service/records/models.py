@@ -27,7 +27,8 @@ class Room(models.Model):
 
 
 class Node(models.Model):
-    """A node that is or was admitted; one that was removed with its history kept is still here."""
+    """A node that is or was admitted; one that was removed with its history kept is
+    still here."""
 
     address = models.SlugField(max_length=60)
     title = models.CharField(max_length=120)
@@ -41,14 +42,18 @@ class Node(models.Model):
 
     class Meta:
         constraints: ClassVar = [
-            models.UniqueConstraint(fields=["address"], condition=Q(removed=False), name="one_node_an_address"),
+            models.UniqueConstraint(
+                fields=["address"], condition=Q(removed=False), name="one_node_an_address"
+            ),
         ]
 
 
 class Entity(models.Model):
-    """One value of a node. `low` and `high` are in the kind's unit, `wire_unit` is what the node speaks.
+    """One value of a node. `low` and `high` are in the kind's unit, `wire_unit` is what
+    the node speaks.
 
-    One that is `retired` keeps the history of what had this name before, and was of another kind.
+    One that is `retired` keeps the history of what had this name before, and was of
+    another kind.
     """
 
     node = models.ForeignKey(Node, on_delete=models.CASCADE, related_name="entities")
@@ -67,16 +72,21 @@ class Entity(models.Model):
 
     class Meta:
         constraints: ClassVar = [
-            models.UniqueConstraint(fields=["node", "name"], condition=Q(retired=False), name="one_entity_a_name"),
+            models.UniqueConstraint(
+                fields=["node", "name"], condition=Q(retired=False), name="one_entity_a_name"
+            ),
             models.CheckConstraint(condition=Q(low__lte=models.F("high")), name="limits_in_order"),
         ]
 
 
 class Reading(models.Model):
-    """One reading. The table is WITHOUT ROWID (see the migration), so an entity's history lies together on disk."""
+    """One reading. The table is WITHOUT ROWID (see the migration), so an entity's
+    history lies together on disk."""
 
     pk = models.CompositePrimaryKey("entity_id", "at_ms")
-    entity = models.ForeignKey(Entity, on_delete=models.DO_NOTHING, related_name="readings", db_index=False)
+    entity = models.ForeignKey(
+        Entity, on_delete=models.DO_NOTHING, related_name="readings", db_index=False
+    )
     at_ms = models.BigIntegerField()
     raw = models.FloatField()
     value = models.FloatField()
@@ -145,7 +155,8 @@ class Phone(models.Model):
 
 
 class Notice(models.Model):
-    """What the household is told. `identity` is what push services and phones know it by."""
+    """What the household is told. `identity` is what push services and phones know it
+    by."""
 
     identity = models.CharField(max_length=32, blank=True)
     title = models.TextField()
@@ -155,10 +166,13 @@ class Notice(models.Model):
 
 
 class Delivery(models.Model):
-    """A notice on its way to one phone; it is listed under the phone's name also when that is gone."""
+    """A notice on its way to one phone; it is listed under the phone's name also when
+    that is gone."""
 
     notice = models.ForeignKey(Notice, on_delete=models.CASCADE, related_name="deliveries")
-    phone = models.ForeignKey(Phone, null=True, on_delete=models.SET_NULL, related_name="deliveries")
+    phone = models.ForeignKey(
+        Phone, null=True, on_delete=models.SET_NULL, related_name="deliveries"
+    )
     phone_name = models.CharField(max_length=80, blank=True)
     state = models.CharField(max_length=12, default="waiting")
     attempts = models.IntegerField(default=0)

@@ -1,4 +1,5 @@
-"""The queries that the API asks. Series are read as plain tuples, never as model objects."""
+"""The queries that the API asks. Series are read as plain tuples, never as model
+objects."""
 
 from __future__ import annotations
 
@@ -23,33 +24,51 @@ class Point:
 
 
 def series(entity_id: int, from_ms: int, to_ms: int, points: int) -> tuple[list[Point], int]:
-    """An entity's history from `from_ms` up to `to_ms` (excluded) as at most `points` buckets, and the bucket's width in ms.
+    """An entity's history from `from_ms` up to `to_ms` (excluded) as at most `points`
+    buckets, and the bucket's width in ms.
 
     A stretch without good readings has no point.
     """
     width = max(1, -(-(to_ms - from_ms) // points))
     bucket = Cast((F("at_ms") - from_ms) / width, IntegerField())
     rows = (
-        Reading.objects.filter(entity_id=entity_id, at_ms__gte=from_ms, at_ms__lt=to_ms, quality__lt=Quality.STUCK)
+        Reading.objects.filter(
+            entity_id=entity_id, at_ms__gte=from_ms, at_ms__lt=to_ms, quality__lt=Quality.STUCK
+        )
         .annotate(bucket=bucket)
         .values("bucket")
         .annotate(mean=Avg("value"), low=Min("value"), high=Max("value"), count=Count("at_ms"))
         .order_by("bucket")
         .values_list("bucket", "mean", "low", "high", "count")
     )
-    return [Point(from_ms + number * width + width // 2, mean, low, high, count) for number, mean, low, high, count in rows], width
+    return [
+        Point(from_ms + number * width + width // 2, mean, low, high, count)
+        for number, mean, low, high, count in rows
+    ], width
 
 
-def row(entity_id: int, from_ms: int, to_ms: int) -> tuple[float | None, float | None, float | None, int]:
-    """Mean, lowest and highest of the good readings from `from_ms` up to `to_ms` (excluded), None without any, and their count."""
-    found = Reading.objects.filter(entity_id=entity_id, at_ms__gte=from_ms, at_ms__lt=to_ms, quality__lt=Quality.STUCK)
-    numbers = found.aggregate(mean=Avg("value"), low=Min("value"), high=Max("value"), count=Count("at_ms"))
+def row(
+    entity_id: int, from_ms: int, to_ms: int
+) -> tuple[float | None, float | None, float | None, int]:
+    """Mean, lowest and highest of the good readings from `from_ms` up to `to_ms`
+    (excluded), None without any, and their count."""
+    found = Reading.objects.filter(
+        entity_id=entity_id, at_ms__gte=from_ms, at_ms__lt=to_ms, quality__lt=Quality.STUCK
+    )
+    numbers = found.aggregate(
+        mean=Avg("value"), low=Min("value"), high=Max("value"), count=Count("at_ms")
+    )
     return numbers["mean"], numbers["low"], numbers["high"], numbers["count"]
 
 
-def readings(entity_id: int, from_ms: int, to_ms: int, limit: int) -> list[tuple[int, float, float, int]]:
-    """Single readings as (time, raw value, value, quality), oldest first, `limit` at most."""
-    found = Reading.objects.filter(entity_id=entity_id, at_ms__gte=from_ms, at_ms__lt=to_ms).order_by("at_ms")
+def readings(
+    entity_id: int, from_ms: int, to_ms: int, limit: int
+) -> list[tuple[int, float, float, int]]:
+    """Single readings as (time, raw value, value, quality), oldest first, `limit` at
+    most."""
+    found = Reading.objects.filter(
+        entity_id=entity_id, at_ms__gte=from_ms, at_ms__lt=to_ms
+    ).order_by("at_ms")
     return list(found.values_list("at_ms", "raw", "value", "quality")[:limit])
 
 
@@ -62,7 +81,8 @@ def journal(
     node: str = "",
     automation: str = "",
 ) -> QuerySet[JournalEntry]:
-    """Entries, newest first: those with an id below `before` and above `after`, of one event, node or automation."""
+    """Entries, newest first: those with an id below `before` and above `after`, of one
+    event, node or automation."""
     found = JournalEntry.objects.order_by("-id")
     if before is not None:
         found = found.filter(id__lt=before)

@@ -1,7 +1,9 @@
-"""Secrets at rest: sealed with a key that is made from the data folder's `secret.key` (decision 17).
+"""Secrets at rest: sealed with a key that is made from the data folder's `secret.key`
+(decision 17).
 
-Sealed are the secrets of described nodes, the key of the Zigbee network, the hub's push key and the phones' keys. What was
-stored before it was sealed is read as it is, and sealed when it is stored the next time.
+Sealed are the secrets of described nodes, the key of the Zigbee network, the hub's push
+key and the phones' keys. What was stored before it was sealed is read as it is, and
+sealed when it is stored the next time.
 """
 
 from __future__ import annotations
@@ -25,7 +27,9 @@ class WrongKey(Exception):
 
 @cache
 def _box() -> Fernet:
-    key = HKDF(SHA256(), 32, salt=None, info=b"hombi secrets at rest").derive(settings.SECRET_KEY.encode())
+    key = HKDF(SHA256(), 32, salt=None, info=b"hombi secrets at rest").derive(
+        settings.SECRET_KEY.encode()
+    )
     return Fernet(base64.urlsafe_b64encode(key))
 
 
@@ -49,7 +53,8 @@ class SealedTextField(models.TextField):  # type: ignore[type-arg]
 
     def get_db_prep_value(self, value: Any, connection: Any, prepared: bool = False) -> Any:
         found = super().get_db_prep_value(value, connection, prepared)
-        # Whatever it says: a text from outside may look like one that is sealed already.
+        # Whatever it says: a text from outside may look like one that is sealed
+        # already.
         return seal(found) if found else found
 
     def from_db_value(self, value: Any, expression: Any, connection: Any) -> Any:
@@ -70,7 +75,8 @@ class SealedJSONField(models.JSONField):
     def get_db_prep_value(self, value: Any, connection: Any, prepared: bool = False) -> Any:
         if isinstance(value, dict):
             value = {
-                name: seal(one) if name in self.members and isinstance(one, str) and one else one for name, one in value.items()
+                name: seal(one) if name in self.members and isinstance(one, str) and one else one
+                for name, one in value.items()
             }
         return super().get_db_prep_value(value, connection, prepared)
 
@@ -78,18 +84,26 @@ class SealedJSONField(models.JSONField):
         found = super().from_db_value(value, expression, connection)
         if not isinstance(found, dict):
             return found
-        return {name: unseal(one) if name in self.members and isinstance(one, str) else one for name, one in found.items()}
+        return {
+            name: unseal(one) if name in self.members and isinstance(one, str) else one
+            for name, one in found.items()
+        }
 
 
 def forget_all(connection: Any) -> None:
-    """Remove every sealed secret from the database, for a house whose `secret.key` is lost: the push key with the phones that
-    took notices by it, what nodes want to hear, and the kept Zigbee network. Nothing is opened, so no key is needed."""
+    """Remove every sealed secret from the database, for a house whose `secret.key` is
+    lost: the push key with the phones that took notices by it, what nodes want to hear,
+    and the kept Zigbee network. Nothing is opened, so no key is needed."""
     with connection.cursor() as cursor:
         cursor.execute("UPDATE records_delivery SET phone_id = NULL")
         cursor.execute("DELETE FROM records_phone")
         cursor.execute("DELETE FROM records_hubkey")
-        cursor.execute("DELETE FROM records_linkstate WHERE json_extract(state, '$.key') LIKE %s", [SEALED + "%"])
         cursor.execute(
-            "UPDATE records_node SET reach = json_remove(reach, '$.secret') WHERE json_extract(reach, '$.secret') LIKE %s",
+            "DELETE FROM records_linkstate WHERE json_extract(state, '$.key') LIKE %s",
+            [SEALED + "%"],
+        )
+        cursor.execute(
+            "UPDATE records_node SET reach = json_remove(reach, '$.secret') WHERE "
+            "json_extract(reach, '$.secret') LIKE %s",
             [SEALED + "%"],
         )

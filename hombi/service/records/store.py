@@ -1,4 +1,5 @@
-"""The hub's records port (`hombi.hub.ports.Records`) on the ORM. All of it runs in the hub's records thread."""
+"""The hub's records port (`hombi.hub.ports.Records`) on the ORM. All of it runs in the
+hub's records thread."""
 
 from __future__ import annotations
 
@@ -37,7 +38,9 @@ class DatabaseRecords:
             house.floors[floor.pk] = h.Floor(floor.pk, floor.name, floor.position)
         rooms: dict[int, h.Room] = {}
         for room in m.Room.objects.order_by("floor__position", "position"):
-            rooms[room.pk] = h.Room(room.pk, room.slug, room.name, house.floors[room.floor_id], room.position)
+            rooms[room.pk] = h.Room(
+                room.pk, room.slug, room.name, house.floors[room.floor_id], room.position
+            )
             house.rooms[room.slug] = rooms[room.pk]
         in_use = Prefetch("entities", m.Entity.objects.filter(retired=False))
         for stored in m.Node.objects.filter(removed=False).prefetch_related(in_use):
@@ -54,7 +57,10 @@ class DatabaseRecords:
             )
             for entity in stored.entities.all():
                 node.entities[entity.name] = _entity(entity, node)
-            node.heard_ms = max((e.latest.at_ms for e in node.entities.values() if e.latest), default=stored.admitted_ms)
+            node.heard_ms = max(
+                (e.latest.at_ms for e in node.entities.values() if e.latest),
+                default=stored.admitted_ms,
+            )
             house.add(node)
         house.people = set(get_user_model().objects.values_list("username", flat=True))
 
@@ -70,7 +76,8 @@ class DatabaseRecords:
         try:
             self._insert(rows)
         except IntegrityError:
-            # A node was taken out with its history while its last readings were on their way.
+            # A node was taken out with its history while its last readings were on
+            # their way.
             known = set(m.Entity.objects.values_list("pk", flat=True))
             self._insert([row for row in rows if row[0] in known])
 
@@ -78,8 +85,11 @@ class DatabaseRecords:
         if not rows:
             return
         with transaction.atomic():
-            # A row has the order of the table's columns: filled by name, a reading takes twice as long to make.
-            m.Reading.objects.bulk_create(starmap(m.Reading, rows), ignore_conflicts=True, batch_size=len(rows))
+            # A row has the order of the table's columns: filled by name, a reading
+            # takes twice as long to make.
+            m.Reading.objects.bulk_create(
+                starmap(m.Reading, rows), ignore_conflicts=True, batch_size=len(rows)
+            )
 
     def add_floor(self, name: str, position: int) -> h.Floor:
         floor = m.Floor.objects.create(name=name, position=position)
@@ -90,7 +100,9 @@ class DatabaseRecords:
         return h.Room(room.pk, slug, name, floor, position)
 
     def save_room(self, room: h.Room) -> None:
-        m.Room.objects.filter(pk=room.id).update(name=room.name, floor_id=room.floor.id, position=room.position)
+        m.Room.objects.filter(pk=room.id).update(
+            name=room.name, floor_id=room.floor.id, position=room.position
+        )
 
     def remove_room(self, room: h.Room) -> None:
         with transaction.atomic():
@@ -120,7 +132,9 @@ class DatabaseRecords:
 
     def save_node(self, node: h.Node) -> None:
         room_id = node.room.id if node.room else None
-        m.Node.objects.filter(pk=node.id).update(title=node.title, room_id=room_id, key_hash=node.key_hash, reach=node.reach)
+        m.Node.objects.filter(pk=node.id).update(
+            title=node.title, room_id=room_id, key_hash=node.key_hash, reach=node.reach
+        )
 
     def add_entity(self, node: h.Node, new: NewEntity) -> int:
         with transaction.atomic():
@@ -128,14 +142,21 @@ class DatabaseRecords:
 
     @staticmethod
     def _entity_of(node_id: int, new: NewEntity) -> int:
-        """A value of another kind under the same name is another value: it does not go on with the history."""
+        """A value of another kind under the same name is another value: it does not go
+        on with the history."""
         of_name = m.Entity.objects.filter(node_id=node_id, name=new.name, retired=False)
         of_name.exclude(kind=new.kind).update(retired=True)
-        return m.Entity.objects.update_or_create(node_id=node_id, name=new.name, retired=False, defaults=asdict(new))[0].pk
+        return m.Entity.objects.update_or_create(
+            node_id=node_id, name=new.name, retired=False, defaults=asdict(new)
+        )[0].pk
 
     def save_entity(self, entity: h.Entity) -> None:
         m.Entity.objects.filter(pk=entity.id).update(
-            title=entity.title, hidden=entity.hidden, source=entity.source, sink=entity.sink, writable=entity.writable
+            title=entity.title,
+            hidden=entity.hidden,
+            source=entity.source,
+            sink=entity.sink,
+            writable=entity.writable,
         )
 
     def remove_entity(self, entity: h.Entity) -> None:
@@ -172,13 +193,18 @@ class DatabaseRecords:
         m.Tool.objects.filter(pk=name).delete()
 
     def automations(self) -> list[AutomationRecord]:
-        return [AutomationRecord(a.pk, a.slug, a.text, a.enabled, a.state) for a in m.Automation.objects.order_by("pk")]
+        return [
+            AutomationRecord(a.pk, a.slug, a.text, a.enabled, a.state)
+            for a in m.Automation.objects.order_by("pk")
+        ]
 
     def add_automation(self, slug: str, text: str) -> AutomationRecord:
         return AutomationRecord(m.Automation.objects.create(slug=slug, text=text).pk, slug, text)
 
     def save_automation(self, record: AutomationRecord) -> None:
-        m.Automation.objects.filter(pk=record.id).update(text=record.text, enabled=record.enabled, state=record.state)
+        m.Automation.objects.filter(pk=record.id).update(
+            text=record.text, enabled=record.enabled, state=record.state
+        )
 
     def remove_automation(self, record: AutomationRecord) -> None:
         m.Automation.objects.filter(pk=record.id).delete()
@@ -209,7 +235,9 @@ class DatabaseRecords:
     def add_notice(self, notice: NewNotice, phones: Sequence[PhoneRecord]) -> list[DeliveryRecord]:
         with transaction.atomic():
             stored = m.Notice.objects.create(**asdict(notice))
-            known = set(m.Phone.objects.filter(pk__in=[p.id for p in phones]).values_list("pk", flat=True))
+            known = set(
+                m.Phone.objects.filter(pk__in=[p.id for p in phones]).values_list("pk", flat=True)
+            )
             made = [
                 m.Delivery.objects.create(notice=stored, phone_id=phone.id, phone_name=phone.name)
                 for phone in phones
@@ -218,11 +246,19 @@ class DatabaseRecords:
         return [_delivery(delivery) for delivery in made]
 
     def waiting_deliveries(self) -> list[DeliveryRecord]:
-        return [_delivery(d) for d in m.Delivery.objects.filter(state="waiting").select_related("notice").order_by("pk")]
+        return [
+            _delivery(d)
+            for d in m.Delivery.objects.filter(state="waiting")
+            .select_related("notice")
+            .order_by("pk")
+        ]
 
     def save_delivery(self, delivery: DeliveryRecord) -> None:
         m.Delivery.objects.filter(pk=delivery.id).update(
-            state=delivery.state, attempts=delivery.attempts, next_ms=delivery.next_ms, problem=delivery.problem
+            state=delivery.state,
+            attempts=delivery.attempts,
+            next_ms=delivery.next_ms,
+            problem=delivery.problem,
         )
 
     def link_states(self) -> dict[str, dict[str, Any]]:
@@ -230,21 +266,28 @@ class DatabaseRecords:
 
     def keep_link_states(self, states: Mapping[str, dict[str, Any] | None]) -> None:
         gone = [key for key, state in states.items() if state is None]
-        rows = [m.LinkState(key=key, state=state) for key, state in states.items() if state is not None]
+        rows = [
+            m.LinkState(key=key, state=state) for key, state in states.items() if state is not None
+        ]
         with transaction.atomic():
             if gone:
                 m.LinkState.objects.filter(key__in=gone).delete()
             if rows:
-                m.LinkState.objects.bulk_create(rows, update_conflicts=True, unique_fields=["key"], update_fields=["state"])
+                m.LinkState.objects.bulk_create(
+                    rows, update_conflicts=True, unique_fields=["key"], update_fields=["state"]
+                )
 
     def push_key(self, fresh: str) -> str:
         return str(m.HubKey.objects.get_or_create(name="vapid", defaults={"value": fresh})[0].value)
 
 
 def _entity(stored: m.Entity, node: h.Node) -> h.Entity:
-    """An entity with its latest reading; the distance to the reading before is its usual interval until it is heard."""
+    """An entity with its latest reading; the distance to the reading before is its
+    usual interval until it is heard."""
     rows = list(
-        m.Reading.objects.filter(entity_id=stored.pk).order_by("-at_ms").values_list("at_ms", "raw", "value", "quality")[:2]
+        m.Reading.objects.filter(entity_id=stored.pk)
+        .order_by("-at_ms")
+        .values_list("at_ms", "raw", "value", "quality")[:2]
     )
     latest = h.Reading.of(*rows[0]) if rows else None
     recent = {at_ms: raw for at_ms, raw, _, _ in reversed(rows)}

@@ -48,7 +48,11 @@ def test_understands_the_format() -> None:
     automation = parse(SOUND, FACTS).automation
     assert automation is not None
     assert automation.watch.condition is Condition.UNDER
-    assert (automation.watch.limit, automation.watch.until, automation.watch.held_ms) == (82.0, 86.0, 600_000)
+    assert (automation.watch.limit, automation.watch.until, automation.watch.held_ms) == (
+        82.0,
+        86.0,
+        600_000,
+    )
     assert automation.only.between == (360, 1320)
     assert automation.only.days == {0, 1}
     assert automation.starts == (
@@ -61,15 +65,24 @@ def test_understands_the_format() -> None:
 def test_reads_as_a_sentence() -> None:
     automation = parse(SOUND, FACTS).automation
     assert automation is not None
-    names = {"cellar-rack/humidity": "Cellar rack humidity", "cellar-mister/switch": "Cellar mister"}
+    names = {
+        "cellar-rack/humidity": "Cellar rack humidity",
+        "cellar-mister/switch": "Cellar mister",
+    }
     assert sentence(automation, names) == (
-        "When Cellar rack humidity is under 82 % for 10 min, until it is back over 86 %, only from 06:00 to 22:00, "
-        "only on Mon, Tue: Cellar mister on; tell everyone “Cellar is dry”. When it ends: Cellar mister off."
+        "When Cellar rack humidity is under 82 % for 10 min, until it is back over 86 "
+        "%, only from 06:00 to 22:00, "
+        "only on Mon, Tue: Cellar mister on; tell everyone “Cellar is dry”. When it "
+        "ends: Cellar mister off."
     )
 
 
 def test_converts_limits_into_the_unit_of_the_kind() -> None:
-    text = SOUND.replace("cellar-rack/humidity", "bench/temperature").replace('"82 %"', '"41 °F"').replace('"86 %"', '"50 °F"')
+    text = (
+        SOUND.replace("cellar-rack/humidity", "bench/temperature")
+        .replace('"82 %"', '"41 °F"')
+        .replace('"86 %"', '"50 °F"')
+    )
     automation = parse(text, FACTS).automation
     assert automation is not None
     assert (automation.watch.limit, automation.watch.until) == pytest.approx((5.0, 10.0))
@@ -92,15 +105,43 @@ def test_converts_limits_into_the_unit_of_the_kind() -> None:
         ('under = "82 %"', 'under = "82 C"', 6, 9, "'82 C' does not fit a humidity", ""),
         ('under = "82 %"', "under = 82", 6, 9, "a value is a text with its unit", 'write "82 %"'),
         ('under = "82 %"', 'under = "182 %"', 6, 9, "beyond what a humidity can be", ""),
-        ('under = "82 %"', 'below = "82 %"', 4, 2, "[watch] names no limit", "give one of over, under, is"),
-        ('under = "82 %"', 'under = "82 %"\nover = "90 %"', 4, 2, "[watch] has over and under", "give one of over, under, is"),
+        (
+            'under = "82 %"',
+            'below = "82 %"',
+            4,
+            2,
+            "[watch] names no limit",
+            "give one of over, under, is",
+        ),
+        (
+            'under = "82 %"',
+            'under = "82 %"\nover = "90 %"',
+            4,
+            2,
+            "[watch] has over and under",
+            "give one of over, under, is",
+        ),
         ('held = "10 min"', 'held = "10 mins!"', 7, 8, "'10 mins!' is no length of time", ""),
         ('until = "86 %"', 'until = "80 %"', 8, 9, "until must lie above the limit, 82 %", ""),
         ('"06:00-22:00"', '"6-22"', 11, 11, "'6-22' are no hours", 'write between = "06:00-22:00"'),
-        ('"06:00-22:00"', '"06:00-06:00"', 11, 11, "begin and end at the same time", "leave between out"),
+        (
+            '"06:00-22:00"',
+            '"06:00-06:00"',
+            11,
+            11,
+            "begin and end at the same time",
+            "leave between out",
+        ),
         ('"Tue"', '"tux"', 12, 16, "'tux' is no day", "did you mean tue?"),
         ('to = "on"', 'to = "onn"', 16, 6, "'onn' is no state of a switch", ""),
-        ("[[starts]]\nswitch", "[[starts]]\nswich", 14, 3, "an action is one of switch, notify", ""),
+        (
+            "[[starts]]\nswitch",
+            "[[starts]]\nswich",
+            14,
+            3,
+            "an action is one of switch, notify",
+            "",
+        ),
         (
             'switch = "cellar-mister/switch"\nto = "on"',
             'switch = "cellar-rack/humidity"\nto = "on"',
@@ -109,26 +150,98 @@ def test_converts_limits_into_the_unit_of_the_kind() -> None:
             "cannot be switched",
             "these can",
         ),
-        ('"everyone"', '"everybody"', 19, 10, "nobody here is called everybody", "did you mean everyone?"),
+        (
+            '"everyone"',
+            '"everybody"',
+            19,
+            10,
+            "nobody here is called everybody",
+            "did you mean everyone?",
+        ),
         ("{value} for", "{vaule} for", 21, 8, "{vaule} stands for nothing", "did you mean value?"),
-        ("{value} for", "{value for", 21, 8, "{value for {held} stands for nothing|a brace stands alone", ""),
+        (
+            "{value} for",
+            "{value for",
+            21,
+            8,
+            "{value for {held} stands for nothing|a brace stands alone",
+            "",
+        ),
         ('title = "Cellar is dry"\n', "", 18, 3, "title is missing", ""),
         ("{value} for", "{value:.1f} for", 21, 8, "{value:.1f} has a format", "write {value}"),
         ("{value} for", "{value!x} for", 21, 8, "{value!x} has a format", "write {value}"),
-        ("{value} for", "{value:{held}} for", 21, 8, "{value:{held}} has a format", "write {value}"),
-        ('held = "10 min"', "held = 10", 7, 8, "held must be a text in quotes", 'write held = "10 min"'),
+        (
+            "{value} for",
+            "{value:{held}} for",
+            21,
+            8,
+            "{value:{held}} has a format",
+            "write {value}",
+        ),
+        (
+            'held = "10 min"',
+            "held = 10",
+            7,
+            8,
+            "held must be a text in quotes",
+            'write held = "10 min"',
+        ),
         ('held = "10 min"', 'held = ""', 7, 8, "held is empty", "leave held out"),
         ('to = "on"', "to = true", 16, 6, "to must be a text in quotes", 'write to = "on"'),
         ('["mon", "Tue"]', "[]", 12, 8, "days is empty", "leave days out"),
-        ('under = "82 %"', 'under = "0 %"', 6, 9, "a humidity is never under 0 %", "it goes down to 0 %"),
-        ('"Cellar too dry"', '"Cellar\\u0000"', 1, 8, "name holds a control character (U+0000)", "delete it"),
-        ("[watch]", "[[watch]]", 4, 3, "watch must be a table", "write [watch] on a line of its own"),
-        ('name = "Cellar too dry"', 'name = "a"\nname = "b"', 2, 1, "name stands here a second time", "the first one is on line 1"),
-        ("about = ", "\ufeffabout = ", 2, 1, "an invisible character stands here (U+FEFF, byte-order mark)", "delete it"),
-        ('until = "86 %"', 'until = "86 %"\nlost = "perhaps"', 9, 8, "'perhaps' is neither end nor stay", 'write lost = "end"'),
+        (
+            'under = "82 %"',
+            'under = "0 %"',
+            6,
+            9,
+            "a humidity is never under 0 %",
+            "it goes down to 0 %",
+        ),
+        (
+            '"Cellar too dry"',
+            '"Cellar\\u0000"',
+            1,
+            8,
+            "name holds a control character (U+0000)",
+            "delete it",
+        ),
+        (
+            "[watch]",
+            "[[watch]]",
+            4,
+            3,
+            "watch must be a table",
+            "write [watch] on a line of its own",
+        ),
+        (
+            'name = "Cellar too dry"',
+            'name = "a"\nname = "b"',
+            2,
+            1,
+            "name stands here a second time",
+            "the first one is on line 1",
+        ),
+        (
+            "about = ",
+            "\ufeffabout = ",
+            2,
+            1,
+            "an invisible character stands here (U+FEFF, byte-order mark)",
+            "delete it",
+        ),
+        (
+            'until = "86 %"',
+            'until = "86 %"\nlost = "perhaps"',
+            9,
+            8,
+            "'perhaps' is neither end nor stay",
+            'write lost = "end"',
+        ),
     ],
 )
-def test_names_every_mistake_with_its_place(old: str, new: str, line: int, column: int, what: str, hint: str) -> None:
+def test_names_every_mistake_with_its_place(
+    old: str, new: str, line: int, column: int, what: str, hint: str
+) -> None:
     assert old in SOUND
     parsed = parse(SOUND.replace(old, new, 1), FACTS)
     assert parsed.automation is None
@@ -144,8 +257,13 @@ def test_finds_all_mistakes_at_once_in_the_order_of_the_text() -> None:
 
 
 def test_a_state_is_watched_with_is() -> None:
-    text = SOUND.replace("cellar-rack/humidity", "boathouse-door/contact").replace('until = "86 %"', "")
-    assert "write is" in parse(text.replace('under = "82 %"', 'under = "open"'), FACTS).mistakes[0].hint
+    text = SOUND.replace("cellar-rack/humidity", "boathouse-door/contact").replace(
+        'until = "86 %"', ""
+    )
+    assert (
+        "write is"
+        in parse(text.replace('under = "82 %"', 'under = "open"'), FACTS).mistakes[0].hint
+    )
     automation = parse(text.replace('under = "82 %"', 'is = "open"'), FACTS).automation
     assert automation is not None
     assert automation.watch.limit == 1.0
@@ -154,20 +272,29 @@ def test_a_state_is_watched_with_is() -> None:
 
 def test_an_automation_that_does_nothing_is_a_mistake() -> None:
     assert "does nothing" in parse(SOUND.split("[[starts]]", maxsplit=1)[0], FACTS).mistakes[0].what
-    assert "two brackets" in parse(SOUND.split("[[starts]]", maxsplit=1)[0] + "[starts]\nswitch = 1\n", FACTS).mistakes[0].hint
+    assert (
+        "two brackets"
+        in parse(SOUND.split("[[starts]]", maxsplit=1)[0] + "[starts]\nswitch = 1\n", FACTS)
+        .mistakes[0]
+        .hint
+    )
 
 
 def test_the_form_writes_a_text_that_is_sound() -> None:
     text = write(
         Threshold(
-            'Damp "herbs"', "cellar-rack/humidity", "over", "70 %", held="5 min", until="60 %", between="08:00-20:00",
+            'Damp "herbs"', "cellar-rack/humidity", "over", "70 %", held="5 min", until="60 %",
+            between="08:00-20:00",
             switch="cellar-mister/switch", notify="ada", text="{value}",
         )
     )  # fmt: skip
     automation = parse(text, FACTS).automation
     assert automation is not None
     assert automation.name == 'Damp "herbs"'
-    assert automation.starts == (Switch("cellar-mister/switch", 1.0), Notify("ada", 'Damp "herbs"', "{value}"))
+    assert automation.starts == (
+        Switch("cellar-mister/switch", 1.0),
+        Notify("ada", 'Damp "herbs"', "{value}"),
+    )
     assert automation.ends == (Switch("cellar-mister/switch", 0.0),)
 
 

@@ -9,7 +9,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hombi.core.automation import Automation, Condition, Edge, Only, Phase, State, Watch, due_ms, step
+from hombi.core.automation import (
+    Automation,
+    Condition,
+    Edge,
+    Only,
+    Phase,
+    State,
+    Watch,
+    due_ms,
+    step,
+)
 from hombi.core.kinds import KINDS
 
 MIN = 60_000
@@ -24,17 +34,31 @@ def automation(
     only: Only = Only(),  # noqa: B008 - frozen
     kind: str = "humidity",
 ) -> Automation:
-    return Automation("Cellar too dry", "", Watch("rack/humidity", KINDS[kind], condition, limit, until, held_ms), only, (), ())
+    return Automation(
+        "Cellar too dry",
+        "",
+        Watch("rack/humidity", KINDS[kind], condition, limit, until, held_ms),
+        only,
+        (),
+        (),
+    )
 
 
 class Run:
     """Steps an automation and keeps its edges."""
 
     def __init__(self, watched: Automation, zone: str = "UTC") -> None:
-        self.automation, self.zone, self.state, self.edges = watched, ZoneInfo(zone), State(), list[Edge]()
+        self.automation, self.zone, self.state, self.edges = (
+            watched,
+            ZoneInfo(zone),
+            State(),
+            list[Edge](),
+        )
 
     def at(self, minutes: float, value: float | None = None) -> Phase:
-        self.state, edge = step(self.automation, self.state, NOON + round(minutes * MIN), self.zone, value)
+        self.state, edge = step(
+            self.automation, self.state, NOON + round(minutes * MIN), self.zone, value
+        )
         if edge is not None:
             self.edges.append(edge)
         return self.state.phase
@@ -54,7 +78,12 @@ def test_starts_after_the_hold_and_ends_past_until() -> None:
     assert run.at(20, 84) is Phase.ON, "back over the limit, but not past until"
     assert run.at(30, 86) is Phase.IDLE
     start, end = run.edges
-    assert (start.starts, start.why.seen, start.why.limit, start.why.held_ms) == (True, 80.5, 82, 10 * MIN)
+    assert (start.starts, start.why.seen, start.why.limit, start.why.held_ms) == (
+        True,
+        80.5,
+        82,
+        10 * MIN,
+    )
     assert start.why.text == "80.5 % under 82 %, held for 10 min"
     assert (end.starts, end.why.text) == (False, "86.0 %, back past 86 %, after 19 min")
 
@@ -130,7 +159,9 @@ def test_an_excursion_that_ends_while_waiting_never_started() -> None:
         ((0, 1440), (), 23, 3, True),
     ],
 )
-def test_hours_and_days(between: tuple[int, int] | None, days: tuple[int, ...], hour: int, day: int, allowed: bool) -> None:
+def test_hours_and_days(
+    between: tuple[int, int] | None, days: tuple[int, ...], hour: int, day: int, allowed: bool
+) -> None:
     monday = datetime(2026, 11, 23, hour, tzinfo=ZoneInfo("Europe/Berlin")).timestamp() * 1000
     at = round(monday) + day * 24 * 60 * MIN
     assert Only(between, frozenset(days)).allows(at, ZoneInfo("Europe/Berlin")) is allowed
@@ -138,7 +169,9 @@ def test_hours_and_days(between: tuple[int, int] | None, days: tuple[int, ...], 
 
 def test_hours_are_house_time_also_when_the_clocks_change() -> None:
     zone, only = ZoneInfo("Europe/Berlin"), Only((8 * 60, 9 * 60))
-    before = round(datetime(2026, 10, 24, 12, tzinfo=zone).timestamp() * 1000)  # the clocks go back that night
+    before = round(
+        datetime(2026, 10, 24, 12, tzinfo=zone).timestamp() * 1000
+    )  # the clocks go back that night
     change = only.next_change_ms(before, zone)
     assert change is not None
     assert change - before == 21 * 60 * MIN
@@ -151,10 +184,14 @@ def test_what_never_changes_has_no_next_change() -> None:
 
 @given(
     st.lists(st.tuples(st.floats(0.1, 30), st.one_of(st.none(), st.floats(70, 95))), max_size=60),
-    st.sampled_from([Only(), Only((12 * 60, 13 * 60)), Only((23 * 60, 60)), Only(None, frozenset({2}))]),
+    st.sampled_from(
+        [Only(), Only((12 * 60, 13 * 60)), Only((23 * 60, 60)), Only(None, frozenset({2}))]
+    ),
     st.sampled_from([0, 10 * MIN]),
 )
-def test_edges_alternate_and_each_start_was_deserved(steps: list[tuple[float, float | None]], only: Only, held_ms: int) -> None:
+def test_edges_alternate_and_each_start_was_deserved(
+    steps: list[tuple[float, float | None]], only: Only, held_ms: int
+) -> None:
     run, now = Run(automation(only=only, held_ms=held_ms)), 0.0
     for pause, value in steps:
         now += pause
@@ -168,7 +205,9 @@ def test_edges_alternate_and_each_start_was_deserved(steps: list[tuple[float, fl
 
 
 @given(st.lists(st.tuples(st.floats(0.1, 30), st.floats(70, 95)), min_size=1, max_size=40))
-def test_a_state_that_was_kept_goes_on_as_if_nothing_had_happened(steps: list[tuple[float, float]]) -> None:
+def test_a_state_that_was_kept_goes_on_as_if_nothing_had_happened(
+    steps: list[tuple[float, float]],
+) -> None:
     whole, broken, now = Run(automation()), Run(automation()), 0.0
     for pause, value in steps:
         now += pause

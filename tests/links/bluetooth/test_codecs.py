@@ -1,4 +1,5 @@
-"""GATT formats and advertisements, on bytes worked out by hand from the Bluetooth SIG's specifications."""
+"""GATT formats and advertisements, on bytes worked out by hand from the Bluetooth SIG's
+specifications."""
 
 from __future__ import annotations
 
@@ -42,9 +43,17 @@ def test_digital_signals_have_two_bits_each() -> None:
 
 @pytest.mark.parametrize(
     ("data", "index", "on", "changed"),
-    [("00", 2, True, "10"), ("55", 0, False, "54"), ("ff", 3, False, "3f"), ("e4e4", 5, False, "e4e0"), ("11", 1, True, "15")],
+    [
+        ("00", 2, True, "10"),
+        ("55", 0, False, "54"),
+        ("ff", 3, False, "3f"),
+        ("e4e4", 5, False, "e4e0"),
+        ("11", 1, True, "15"),
+    ],
 )
-def test_one_signal_is_changed_and_the_others_stay(data: str, index: int, on: bool, changed: str) -> None:
+def test_one_signal_is_changed_and_the_others_stay(
+    data: str, index: int, on: bool, changed: str
+) -> None:
     assert gatt.with_digital(bytes.fromhex(data), index, on).hex() == changed
     with pytest.raises(GattError, match="no signal"):
         gatt.with_digital(bytes.fromhex(data), 8, on)
@@ -53,7 +62,9 @@ def test_one_signal_is_changed_and_the_others_stay(data: str, index: int, on: bo
 @pytest.mark.parametrize("length", [0, 1, 3, 5, 6, 7, 9, 12, 13, 18])
 def test_service_data_of_another_length_is_another_layout(length: int) -> None:
     with pytest.raises(GattError, match="2, 4 or 8 are expected"):
-        StandardDecoder().decode(Advert("00:00:5E:00:53:01", "", -60, service_data={gatt.uuid(0x181A): bytes(length)}))
+        StandardDecoder().decode(
+            Advert("00:00:5E:00:53:01", "", -60, service_data={gatt.uuid(0x181A): bytes(length)})
+        )
 
 
 def test_uuids_of_16_bits() -> None:
@@ -64,7 +75,9 @@ def test_uuids_of_16_bits() -> None:
 
 
 def advert(**service_data: str) -> Advert:
-    data = {gatt.uuid(int(short[1:], 16)): bytes.fromhex(value) for short, value in service_data.items()}
+    data = {
+        gatt.uuid(int(short[1:], 16)): bytes.fromhex(value) for short, value in service_data.items()
+    }
     return Advert("00:00:5E:00:53:01", "", -60, service_data=data)
 
 
@@ -75,7 +88,9 @@ def test_service_data_of_the_standard_services() -> None:
         Value("humidity", "humidity", 50.0, "%"),
         Value("battery", "battery", 95.0, "%"),
     ]
-    assert StandardDecoder().decode(advert(x2a6e="0080")) == [Value("temperature", "temperature", None, "°C")]
+    assert StandardDecoder().decode(advert(x2a6e="0080")) == [
+        Value("temperature", "temperature", None, "°C")
+    ]
     assert StandardDecoder().decode(advert(xfeaa="00")) is None
     with pytest.raises(GattError, match="environmental sensing: 1 bytes"):
         StandardDecoder().decode(advert(x181a="c4"))
@@ -83,7 +98,10 @@ def test_service_data_of_the_standard_services() -> None:
 
 def test_decoders_come_from_entry_points() -> None:
     shelf = Advert("00:00:5E:00:53:22", "Shelf", -60, manufacturer_data={0xFFFF: b"RR\xd0\x20\x1d"})
-    assert Decoders().decode(shelf) == [Value("weight", "mass", 8400, "g"), Value("battery voltage", "voltage", 2.9, "V")]
+    assert Decoders().decode(shelf) == [
+        Value("weight", "mass", 8400, "g"),
+        Value("battery voltage", "voltage", 2.9, "V"),
+    ]
     assert Decoders().wrong == []
 
 
@@ -96,8 +114,15 @@ def test_a_decoder_that_fails_is_named_and_stops_nothing() -> None:
         Decoders([Hasty()]).decode(advert(x181a="c409"))
 
 
-@given(st.dictionaries(st.sampled_from([0x181A, 0x180F, 0x2A6E, 0x2A6F, 0xFEAA]), st.binary(max_size=12)), st.binary(max_size=8))
-def test_any_advertisement_is_read_or_refused_with_the_declared_error(data: dict[int, bytes], own: bytes) -> None:
+@given(
+    st.dictionaries(
+        st.sampled_from([0x181A, 0x180F, 0x2A6E, 0x2A6F, 0xFEAA]), st.binary(max_size=12)
+    ),
+    st.binary(max_size=8),
+)
+def test_any_advertisement_is_read_or_refused_with_the_declared_error(
+    data: dict[int, bytes], own: bytes
+) -> None:
     found: list[Value] = []
     with contextlib.suppress(GattError):
         services = {gatt.uuid(short): value for short, value in data.items()}

@@ -25,7 +25,9 @@ SWITCH, TEMPERATURE = "1815/2a56", "181a/2a6e"
 ON, OFF = [Wanted(SWITCH, 1.0, "", True)], [Wanted(SWITCH, 0.0, "", True)]
 
 
-async def test_a_node_that_broadcasts_arrives_with_all_it_has(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_a_node_that_broadcasts_arrives_with_all_it_has(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     async with rig_at(tmp_path, monkeypatch) as rig:
         found = await rig.arrive("boathouse-tag")
         assert (found.title, found.reach["way"]) == ("Alder & Finch Tag T2", "broadcast")
@@ -37,13 +39,17 @@ async def test_a_node_that_broadcasts_arrives_with_all_it_has(tmp_path: Path, mo
         }
         await rig.let_in("boathouse-tag")
         value = await until(lambda: rig.told.latest("boathouse-tag/temperature"))
-        assert value == pytest.approx(rig.house.nodes["boathouse-tag"].mill.rooms["boathouse"].temperature, abs=0.5)
+        assert value == pytest.approx(
+            rig.house.nodes["boathouse-tag"].mill.rooms["boathouse"].temperature, abs=0.5
+        )
         assert -110 < rig.told.latest("boathouse-tag/signal") < -30
         with pytest.raises(Unreachable, match="only broadcasts"):
             await rig.driver.send("boathouse-tag", ON)
 
 
-async def test_what_is_repeated_is_no_new_reading_but_a_sign_of_life(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_what_is_repeated_is_no_new_reading_but_a_sign_of_life(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     async with rig_at(tmp_path, monkeypatch) as rig:
         await rig.let_in("boathouse-tag")
         await until(lambda: len(rig.told.lives) > 20)
@@ -52,12 +58,20 @@ async def test_what_is_repeated_is_no_new_reading_but_a_sign_of_life(tmp_path: P
         await until(lambda: rig.told.latest("boathouse-tag/temperature") > 20)
 
 
-async def test_a_value_that_is_first_heard_of_a_node_that_is_in_comes_too(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_a_value_that_is_first_heard_of_a_node_that_is_in_comes_too(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     async with rig_at(tmp_path, monkeypatch) as rig:
         found = await rig.arrive("boathouse-tag")
-        properties = {name: one for name, one in found.description["properties"].items() if name != "battery"}
+        properties = {
+            name: one for name, one in found.description["properties"].items() if name != "battery"
+        }
         rig.told.arrived.clear()
-        rig.driver.follow(on_link("tag", replace(found, description={**found.description, "properties": properties})))
+        rig.driver.follow(
+            on_link(
+                "tag", replace(found, description={**found.description, "properties": properties})
+            )
+        )
         rig.driver.pairing(False)
         await until(lambda: rig.told.latest("tag/temperature"))
         assert "tag/battery" not in rig.told.values
@@ -67,27 +81,36 @@ async def test_a_value_that_is_first_heard_of_a_node_that_is_in_comes_too(tmp_pa
         await until(lambda: rig.told.latest("tag/battery"))
 
 
-async def test_a_makers_own_decoder_is_used(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_a_makers_own_decoder_is_used(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     async with rig_at(tmp_path, monkeypatch) as rig:
         await rig.let_in("cellar-shelf")
         weight = await until(lambda: rig.told.values.get("cellar-shelf/weight"))
         assert (weight[0].unit, round(weight[0].value, -3)) == ("g", 8000)
 
 
-async def test_a_node_is_connected_to_asked_and_followed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_a_node_is_connected_to_asked_and_followed(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     async with rig_at(tmp_path, monkeypatch) as rig:
         node = await rig.let_in("drying-probe")
         assert [one.progress for one in rig.told.asked if one.title == "Drying probe"] == [
             f"asking what it has, {n} of 3" for n in (1, 2, 3)
         ]
         arrived = rig.told.arrived["urn:dev:mac:00005efffe005323"]
-        assert (arrived.title, arrived.description["description"]) == ("Alder & Finch Probe G1", "is connected to, software 0.9.3")
+        assert (arrived.title, arrived.description["description"]) == (
+            "Alder & Finch Probe G1",
+            "is connected to, software 0.9.3",
+        )
         await until(lambda: rig.told.latest(f"drying-probe/{TEMPERATURE}"))
         node.mill.rooms["drying"].temperature = 33.0
         await until(lambda: rig.told.latest(f"drying-probe/{TEMPERATURE}") > 30)
 
 
-async def test_a_switch_is_set_and_read_back(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_a_switch_is_set_and_read_back(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     async with rig_at(tmp_path, monkeypatch) as rig:
         node = await rig.let_in("hen-lamp")
         await rig.driver.send("hen-lamp", ON)
@@ -97,7 +120,9 @@ async def test_a_switch_is_set_and_read_back(tmp_path: Path, monkeypatch: pytest
         await until(lambda: rig.told.latest(f"hen-lamp/{SWITCH}") is False)
 
 
-async def test_a_node_that_wants_to_be_paired_is(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_a_node_that_wants_to_be_paired_is(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     async with rig_at(tmp_path, monkeypatch) as rig:
         node = rig.node("drying-probe")
         await rig.let_in("drying-probe")
@@ -106,7 +131,8 @@ async def test_a_node_that_wants_to_be_paired_is(tmp_path: Path, monkeypatch: py
         rig.house.bluez.disconnect(node.device)
         await until(lambda: node.device.paired)
         await until(lambda: rig.told.here["drying-probe"])
-        # Once it is taken out, BlueZ has no key of it either: a node that was reset would not be let in again with an old one.
+        # Once it is taken out, BlueZ has no key of it either: a node that was reset
+        # would not be let in again with an old one.
         await rig.driver.remove("drying-probe")
         assert not node.device.paired
         rig.told.arrived.clear()
@@ -133,16 +159,22 @@ async def test_out_of_reach_and_back(tmp_path: Path, monkeypatch: pytest.MonkeyP
         assert node.on
 
 
-async def test_a_connection_that_never_resolves_is_given_up(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_a_connection_that_never_resolves_is_given_up(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr("hombi.links.bluetooth.driver.CONNECT_S", 0.3)
     async with rig_at(tmp_path, monkeypatch) as rig:
         rig.node("hen-lamp").device.hangs = True
         rig.driver.pairing(True)
-        told = await until(lambda: next((a for a in rig.told.asked if "does not answer" in a.progress), None))
+        told = await until(
+            lambda: next((a for a in rig.told.asked if "does not answer" in a.progress), None)
+        )
         assert told.title == "Hen house lamp"
 
 
-async def test_an_adapter_that_is_switched_off_is_said_and_taken_up_again(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_an_adapter_that_is_switched_off_is_said_and_taken_up_again(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     async with rig_at(tmp_path, monkeypatch) as rig:
         node = await rig.let_in("hen-lamp")
         await rig.driver.send("hen-lamp", ON)
@@ -155,7 +187,9 @@ async def test_an_adapter_that_is_switched_off_is_said_and_taken_up_again(tmp_pa
         assert not node.on
 
 
-async def test_bluez_that_is_started_anew_is_noticed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_bluez_that_is_started_anew_is_noticed(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     async with rig_at(tmp_path, monkeypatch) as rig:
         node = await rig.let_in("hen-lamp")
         await until(lambda: rig.told.here.get("hen-lamp"))
@@ -167,7 +201,9 @@ async def test_bluez_that_is_started_anew_is_noticed(tmp_path: Path, monkeypatch
         assert node.on
 
 
-async def test_a_bus_that_dies_is_noticed_and_taken_up_again(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_a_bus_that_dies_is_noticed_and_taken_up_again(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     async with rig_at(tmp_path, monkeypatch) as rig:
         await rig.let_in("boathouse-tag")
         await until(lambda: rig.told.latest("boathouse-tag/temperature"))
@@ -180,7 +216,9 @@ async def test_a_bus_that_dies_is_noticed_and_taken_up_again(tmp_path: Path, mon
         await until(lambda: len(rig.told.lives) > before)
 
 
-async def test_no_adapter_and_no_bus_are_said_in_words(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_no_adapter_and_no_bus_are_said_in_words(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     async with rig_at(tmp_path, monkeypatch) as rig:
         await rig.up()
         await rig.driver.stop()
@@ -196,20 +234,26 @@ async def test_no_adapter_and_no_bus_are_said_in_words(tmp_path: Path, monkeypat
         rig.house.bluez.adapter = True
         rig.driver = BluetoothDriver(Told(), BluetoothSettings(adapter="hci7"))
         await rig.driver.start()
-        await until(lambda: rig.driver.listening() == "there is no Bluetooth adapter hci7; there is hci0")
+        await until(
+            lambda: rig.driver.listening() == "there is no Bluetooth adapter hci7; there is hci0"
+        )
         await rig.driver.stop()
         monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", f"unix:path={tmp_path}/nobody")
         told = Told()
         rig.driver = BluetoothDriver(told, BluetoothSettings())
         await rig.driver.start()
-        await until(lambda: rig.driver.listening() == "no Bluetooth: this machine has no system bus")
+        await until(
+            lambda: rig.driver.listening() == "no Bluetooth: this machine has no system bus"
+        )
         assert told.troubles == [], "a house without Bluetooth nodes does not miss it"
 
 
 async def test_strangers_are_no_arrivals(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     async with rig_at(tmp_path, monkeypatch) as rig:
         await rig.up()
-        rig.house.bluez.devices["00:00:5E:00:53:77"] = Device("00:00:5E:00:53:77", "Somebody's ear", uuids=[gatt.uuid(0x110B)])
+        rig.house.bluez.devices["00:00:5E:00:53:77"] = Device(
+            "00:00:5E:00:53:77", "Somebody's ear", uuids=[gatt.uuid(0x110B)]
+        )
         rig.driver.pairing(True)
         await rig.house.bluez.advertise("00:00:5E:00:53:77", -60, {}, {0x004C: b"\x10\x05"})
         await until(lambda: len(rig.told.arrived) == 4)
@@ -219,14 +263,20 @@ async def test_strangers_are_no_arrivals(tmp_path: Path, monkeypatch: pytest.Mon
             await rig.driver.look("00:00:5E:00:53:77")
 
 
-async def test_more_nodes_than_connections_take_turns(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_more_nodes_than_connections_take_turns(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr("hombi.links.bluetooth.peer.HOLD_S", 0.1)
     async with rig_at(tmp_path, monkeypatch) as rig:
         plan = rig.node("hen-lamp").plan
         for n in range(CONNECTIONS + 2):
             mac = f"00:00:5E:00:53:4{n}"
-            more = type(plan)(f"lamp-{n}", f"Lamp {n}", "Loft", mac, "Weirside", "Switch B1", connects=True)
-            rig.house.nodes[more.address] = BluetoothNode(more, rig.node("hen-lamp").mill, rig.house.bluez)
+            more = type(plan)(
+                f"lamp-{n}", f"Lamp {n}", "Loft", mac, "Weirside", "Switch B1", connects=True
+            )
+            rig.house.nodes[more.address] = BluetoothNode(
+                more, rig.node("hen-lamp").mill, rig.house.bluez
+            )
         for n in range(CONNECTIONS + 2):
             await rig.let_in(f"lamp-{n}")
         most = 0
@@ -240,7 +290,9 @@ async def test_more_nodes_than_connections_take_turns(tmp_path: Path, monkeypatc
         assert most <= CONNECTIONS
 
 
-async def test_a_node_that_is_removed_is_let_go(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_a_node_that_is_removed_is_let_go(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     async with rig_at(tmp_path, monkeypatch) as rig:
         node = await rig.let_in("hen-lamp")
         await until(lambda: node.device.connected and rig.told.here.get("hen-lamp"))
@@ -268,7 +320,8 @@ async def test_a_node_that_drops_at_once_is_left_in_peace_and_costs_no_socket(
         node.device.drops, begun = True, node.device.connects
         rig.house.bluez.disconnect(node.device)
         await until(lambda: any("cannot be connected to" in one for one in rig.told.refusals))
-        # With pauses of 0.05, 0.1, 0.2, 0.4 … s no more than six connections fit into two seconds.
+        # With pauses of 0.05, 0.1, 0.2, 0.4 … s no more than six connections fit into
+        # two seconds.
         count = node.device.connects
         await asyncio.sleep(2)
         assert node.device.connects - count <= 6
@@ -285,7 +338,9 @@ async def test_a_node_that_drops_at_once_is_left_in_peace_and_costs_no_socket(
         assert node.on
 
 
-async def test_a_node_that_is_back_is_connected_at_once(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_a_node_that_is_back_is_connected_at_once(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr("hombi.links.bluetooth.peer.QUIET_S", 0.5)
     async with rig_at(tmp_path, monkeypatch) as rig:
         monkeypatch.setattr("hombi.links.bluetooth.peer.FIRST_PAUSE_S", 20.0)
@@ -300,7 +355,9 @@ async def test_a_node_that_is_back_is_connected_at_once(tmp_path: Path, monkeypa
         assert node.on
 
 
-async def test_each_signal_of_a_characteristic_is_a_switch_of_its_own(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_each_signal_of_a_characteristic_is_a_switch_of_its_own(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     async with rig_at(tmp_path, monkeypatch) as rig:
         node = rig.node("hen-lamp")
         (digital,) = node.device.services[gatt.uuid(gatt.AUTOMATION_IO)]
@@ -318,9 +375,16 @@ async def test_each_signal_of_a_characteristic_is_a_switch_of_its_own(tmp_path: 
         ]
         rig.driver.follow(on_link("hen-lamp", found))
         await until(lambda: rig.told.here.get("hen-lamp"))
-        await until(lambda: [rig.told.latest(f"hen-lamp/{one}") for one in wires] == [True, False, True, False])
+        await until(
+            lambda: (
+                [rig.told.latest(f"hen-lamp/{one}") for one in wires] == [True, False, True, False]
+            )
+        )
         await asyncio.gather(
-            *(rig.driver.send("hen-lamp", [Wanted(wires[n], float(on), "", True)]) for n, on in ((1, True), (2, False)))
+            *(
+                rig.driver.send("hen-lamp", [Wanted(wires[n], float(on), "", True)])
+                for n, on in ((1, True), (2, False))
+            )
         )
         assert held == b"\x05"
         assert [rig.told.latest(f"hen-lamp/{one}") for one in wires] == [True, True, False, False]

@@ -51,7 +51,8 @@ class Rig:
         await until(lambda: self.driver.info()["state"] == "up")
 
     async def arrive(self, address: str) -> Found:
-        """Open the window, press the node's button, and see it through its interview."""
+        """Open the window, press the node's button, and see it through its
+        interview."""
         node = self.node(address)
         self.driver.pairing(True)
         await until(lambda: self.stick.permits)

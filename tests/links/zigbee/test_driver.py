@@ -26,11 +26,15 @@ def report(node: ZigbeeNode, cluster: int, attribute: zcl.Attribute) -> None:
 async def test_a_node_is_asked_what_it_has_step_by_step(tmp_path: Path) -> None:
     async with rig_at(tmp_path) as rig:
         found = await rig.arrive("loft-climate")
-        # A machine that is busy may have a question asked again: the order is what counts.
+        # A machine that is busy may have a question asked again: the order is what
+        # counts.
         steps = list(dict.fromkeys(one.progress for one in rig.told.asked))
         assert steps == [f"asking what it has, {n} of 5" for n in range(1, 6)]
         thing = read_description(found.description)
-        assert (thing.title, thing.about) == ("Alder & Finch Climate C3", "sleeps, software 1.4.2, on a battery")
+        assert (thing.title, thing.about) == (
+            "Alder & Finch Climate C3",
+            "sleeps, software 1.4.2, on a battery",
+        )
         assert {p.name: (p.kind.name, p.wire_unit) for p in thing.promised} == {
             "battery": ("battery", "%"),
             "temperature": ("temperature", "°C"),
@@ -78,7 +82,10 @@ async def test_a_plug_is_switched_and_read_back(tmp_path: Path) -> None:
         await until(lambda: rig.told.latest(f"terrace-plug/{SWITCH}") is True)
         assert node.on
         assert rig.mill.devices.lights
-        names = {p.name: p.kind.name for p in read_description(rig.told.arrived[_thing(node)].description).promised}
+        names = {
+            p.name: p.kind.name
+            for p in read_description(rig.told.arrived[_thing(node)].description).promised
+        }
         assert names["power"] == "power"
         assert names["energy"] == "energy"
         assert "demand" not in names, "the same power, measured better"
@@ -105,7 +112,11 @@ async def test_a_door_is_enrolled_and_tells_when_it_opens(tmp_path: Path) -> Non
         await until(lambda: rig.told.latest("workshop-door/1/0500/0002/0003") is True)
         node.drained = 4.0
         await until(lambda: rig.told.latest("workshop-door/1/0500/0002/0008") is True)
-        node.send(1, 0x0500, zcl.Zcl(9, 0x01, struct.pack("<HH", 0x0015, 0), cluster_command=True, from_server=True))
+        node.send(
+            1,
+            0x0500,
+            zcl.Zcl(9, 0x01, struct.pack("<HH", 0x0015, 0), cluster_command=True, from_server=True),
+        )
         await until(lambda: node.owner)
 
 
@@ -119,14 +130,18 @@ async def test_datapoints_go_both_ways(tmp_path: Path) -> None:
         node = await rig.let_in("herb-probe")
         await until(lambda: rig.told.latest("herb-probe/1/dp3") is not None)
         assert rig.told.latest("herb-probe/1/dp3") == pytest.approx(rig.mill.soil_moisture, abs=1.5)
-        assert rig.told.latest("herb-probe/1/dp5") == pytest.approx(rig.mill.soil_temperature, abs=0.1)
+        assert rig.told.latest("herb-probe/1/dp5") == pytest.approx(
+            rig.mill.soil_temperature, abs=0.1
+        )
         assert (await rig.driver.settings("herb-probe"))["1/dp101"] == 30
         await rig.driver.set_setting("herb-probe", "1/dp101", 45)
         await until(lambda: rig.told.latest("herb-probe/1/dp101") == 45)
         assert node.tunnelled[101] == 45
 
 
-async def test_a_nodes_own_setting_and_a_renamed_value_come_from_its_profile(tmp_path: Path) -> None:
+async def test_a_nodes_own_setting_and_a_renamed_value_come_from_its_profile(
+    tmp_path: Path,
+) -> None:
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("boathouse-watch")
         thing = read_description(rig.told.arrived[_thing(node)].description)
@@ -154,17 +169,29 @@ async def test_a_profile_is_taken_up_while_the_hub_runs_and_after_a_restart(tmp_
         assert names(first) == {"moisture", "link-quality"}
         await until(lambda: rig.told.latest("herb-probe/1/dp3") is not None)
         own.write_text(
-            head + moisture + '[[datapoint]]\nid = 5\ntype = "value"\nname = "warmth"\nkind = "temperature"\nscale = 0.1\n'
+            head + moisture + '[[datapoint]]\nid = 5\ntype = "value"\nname = "warmth"\nkind = '
+            '"temperature"\nscale = 0.1\n'
         )
-        await until(lambda: names(rig.told.arrived[_thing(node)]) == {"moisture", "warmth", "link-quality"})
+        await until(
+            lambda: names(rig.told.arrived[_thing(node)]) == {"moisture", "warmth", "link-quality"}
+        )
         await until(lambda: rig.told.latest("herb-probe/1/dp5") is not None)
-        assert rig.told.latest("herb-probe/1/dp5") == pytest.approx(rig.mill.soil_temperature, abs=0.1)
+        assert rig.told.latest("herb-probe/1/dp5") == pytest.approx(
+            rig.mill.soil_temperature, abs=0.1
+        )
         own.write_text(head + "[[datapoint]]\nid = 3\n")
-        await until(lambda: [c.part for c in rig.driver.checks()] == ["Zigbee stick", "node profiles"])
+        await until(
+            lambda: [c.part for c in rig.driver.checks()] == ["Zigbee stick", "node profiles"]
+        )
         assert "line 4" in rig.driver.checks()[1].text
         rig.told.arrived.clear()
         rig.fresh_driver(rig.told.kept).follow(on_link("herb-probe", first))
-        assert names(rig.told.arrived[_thing(node)]) == {"soil-moisture", "soil-temperature", "battery", "link-quality"}, "ours"
+        assert names(rig.told.arrived[_thing(node)]) == {
+            "soil-moisture",
+            "soil-temperature",
+            "battery",
+            "link-quality",
+        }, "ours"
 
 
 async def test_it_keeps_its_place_with_a_new_short_address(tmp_path: Path) -> None:
@@ -182,7 +209,9 @@ async def test_a_node_that_is_reset_has_left_and_comes_back_as_it_was(tmp_path: 
         node.press()
         await until(lambda: rig.told.gone == ["workshop-door"])
         with pytest.raises(Unreachable):
-            await asyncio.wait_for(rig.driver.send("workshop-door", [Wanted("1/0500/0002/0003", 1.0, "", True)]), 20)
+            await asyncio.wait_for(
+                rig.driver.send("workshop-door", [Wanted("1/0500/0002/0003", 1.0, "", True)]), 20
+            )
         rig.driver.pairing(True)
         await until(lambda: rig.told.here.get("workshop-door") and node.joined)
         await until(lambda: node.owner == rig.stick.ieee), "what was agreed is agreed anew"
@@ -232,7 +261,9 @@ async def test_a_stick_that_is_unplugged_is_said_and_found_again(tmp_path: Path)
         assert node.on
 
 
-async def test_a_stick_that_is_not_there_does_not_keep_the_hub_from_starting(tmp_path: Path) -> None:
+async def test_a_stick_that_is_not_there_does_not_keep_the_hub_from_starting(
+    tmp_path: Path,
+) -> None:
     async with rig_at(tmp_path, plugged=False) as rig:
         await until(lambda: rig.told.troubles)
         assert "there is no Zigbee stick at" in rig.told.troubles[0]
@@ -240,7 +271,9 @@ async def test_a_stick_that_is_not_there_does_not_keep_the_hub_from_starting(tmp
         await rig.up()
 
 
-async def test_a_stick_that_answers_nothing_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_a_stick_that_answers_nothing_is_said(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr("hombi.links.zigbee.stick.QUIET_S", 0.1)
     monkeypatch.setattr("hombi.links.zigbee.processor.ANSWER_S", 0.2)
     monkeypatch.setattr("hombi.links.zigbee.processor.Processor.request.__defaults__", (0.2,))
@@ -262,10 +295,15 @@ async def test_garbage_on_the_line_costs_nothing_but_itself(tmp_path: Path) -> N
         assert "not understood" in rig.driver.checks()[0].text
         node.send(1, 0x0402, zcl.Zcl(5, zcl.Command.REPORT, b"\0\0\x29\x01", from_server=True))
         await until(lambda: rig.told.refusals)
-        assert "loft-climate: cluster 0402: a value of type 0x29 ends after 1 of its 2 bytes" in rig.told.refusals
+        assert (
+            "loft-climate: cluster 0402: a value of type 0x29 ends after 1 of its 2 bytes"
+            in rig.told.refusals
+        )
 
 
-async def test_a_stick_that_begins_anew_in_an_interview_finishes_it_afterwards(tmp_path: Path) -> None:
+async def test_a_stick_that_begins_anew_in_an_interview_finishes_it_afterwards(
+    tmp_path: Path,
+) -> None:
     async with rig_at(tmp_path) as rig:
         node = rig.node("loft-climate")
         rig.driver.pairing(True)
@@ -300,7 +338,9 @@ async def test_a_node_that_floods_is_held_back_and_named(tmp_path: Path) -> None
         assert len(rig.told.values[f"loft-climate/{TEMPERATURE}"]) < 1_000
 
 
-async def test_a_node_that_waits_is_an_arrival_again_when_the_window_is_opened_again(tmp_path: Path) -> None:
+async def test_a_node_that_waits_is_an_arrival_again_when_the_window_is_opened_again(
+    tmp_path: Path,
+) -> None:
     async with rig_at(tmp_path) as rig:
         before = await rig.arrive("loft-lamp")
         rig.driver.pairing(False)
@@ -352,7 +392,9 @@ async def test_a_blank_stick_takes_our_network_over(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("choice", ["keep", "clean"])
-async def test_a_foreign_network_is_never_taken_or_lost_silently(tmp_path: Path, choice: str) -> None:
+async def test_a_foreign_network_is_never_taken_or_lost_silently(
+    tmp_path: Path, choice: str
+) -> None:
     async with rig_at(tmp_path) as rig:
         foreign = rig.driver.info()
         await rig.driver.stop()
@@ -382,7 +424,9 @@ async def test_another_stick_in_the_place_of_a_foreign_one_needs_no_word(tmp_pat
         await rig.up()
 
 
-async def test_nodes_of_a_network_that_was_kept_arrive_as_soon_as_they_speak(tmp_path: Path) -> None:
+async def test_nodes_of_a_network_that_was_kept_arrive_as_soon_as_they_speak(
+    tmp_path: Path,
+) -> None:
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("terrace-plug")
         await rig.driver.stop()
@@ -408,7 +452,9 @@ async def test_a_node_that_asks_the_time_is_told(tmp_path: Path) -> None:
         (attribute,) = zcl.parse_read_response(answer.payload)
         assert attribute.value > MIDSUMMER_NOON_S - 946_684_800 - 400 * 86_400
         node.send(1, 0x0020, zcl.Zcl(22, 0x00, b"", cluster_command=True, from_server=True))
-        assert (await until(lambda: next((a for a in answers if a.sequence == 22), None))).payload == bytes(3)
+        assert (
+            await until(lambda: next((a for a in answers if a.sequence == 22), None))
+        ).payload == bytes(3)
 
 
 async def test_an_older_stick_forms_its_network_in_the_older_way(tmp_path: Path) -> None:

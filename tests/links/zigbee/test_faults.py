@@ -1,4 +1,5 @@
-"""What real sticks and nodes do that they should not, or may: over a real pty, with bytes that the hub's encoder did not make."""
+"""What real sticks and nodes do that they should not, or may: over a real pty, with
+bytes that the hub's encoder did not make."""
 
 from __future__ import annotations
 
@@ -38,7 +39,8 @@ async def again(rig: Rig, *, kept: bool = True) -> None:
 
 
 def came(rig: Rig, address: str, value: float) -> bool:
-    """Whether this value came of the entity, among others: the hub reads nodes at times of its own."""
+    """Whether this value came of the entity, among others: the hub reads nodes at times
+    of its own."""
     return any(one.value == pytest.approx(value) for one in rig.told.values.get(address, []))
 
 
@@ -73,7 +75,9 @@ async def test_a_network_is_never_wiped_because_something_cannot_be_read(
         found = dict(rig.stick.store)
         await again(rig, kept=kept)
         await until(lambda: rig.driver.info()["state"] != "down")
-        assert {one: rig.stick.store.get(one) for one in found} == found, "nothing was written or cleared"
+        assert {one: rig.stick.store.get(one) for one in found} == found, (
+            "nothing was written or cleared"
+        )
         if not kept:
             assert rig.driver.info()["state"] == "foreign"
             assert "must be let in anew" in rig.told.wrong, "what would be lost is in sight"
@@ -104,7 +108,8 @@ async def test_a_stick_as_it_comes_from_the_factory_is_blank(tmp_path: Path) -> 
         await rig.driver.stop()
         rig.stick.store.clear()
         rig.stick.store |= {
-            KEY: bytes.fromhex("01030507090b0d0f00020406080a0c0d"), PAN: b"\xff\xff", EXTENDED: b"\xdd" * 8,
+            KEY: bytes.fromhex("01030507090b0d0f00020406080a0c0d"), PAN: b"\xff\xff",
+            EXTENDED: b"\xdd" * 8,
             CHANNELS: (0x0800).to_bytes(4, "little"),
         }  # fmt: skip
         await again(rig, kept=False)
@@ -122,7 +127,9 @@ async def test_another_pan_id_than_the_one_kept_is_said(tmp_path: Path) -> None:
 # Where nodes are (36)
 
 
-async def test_a_node_that_was_readdressed_while_the_hub_was_down_is_found_when_it_speaks(tmp_path: Path) -> None:
+async def test_a_node_that_was_readdressed_while_the_hub_was_down_is_found_when_it_speaks(
+    tmp_path: Path,
+) -> None:
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("loft-climate")
         arrived = rig.told.arrived[node.thing_id]
@@ -149,7 +156,10 @@ async def test_who_speaks_on_a_known_address_is_checked(tmp_path: Path) -> None:
     async with rig_at(tmp_path) as rig:
         loft = await rig.let_in("loft-climate")
         air = await rig.let_in("workshop-air")
-        arrived = {one: rig.told.arrived[rig.node(one).thing_id] for one in ("loft-climate", "workshop-air")}
+        arrived = {
+            one: rig.told.arrived[rig.node(one).thing_id]
+            for one in ("loft-climate", "workshop-air")
+        }
         await rig.driver.stop()
         loft.short, air.short = air.short, loft.short
         rig.driver = rig.fresh_driver(rig.told.kept)
@@ -163,7 +173,9 @@ async def test_who_speaks_on_a_known_address_is_checked(tmp_path: Path) -> None:
         assert not came(rig, f"workshop-air/{TEMPERATURE}", 5.55)
 
 
-async def test_a_node_that_was_reset_out_of_earshot_is_bound_and_configured_anew(tmp_path: Path) -> None:
+async def test_a_node_that_was_reset_out_of_earshot_is_bound_and_configured_anew(
+    tmp_path: Path,
+) -> None:
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("loft-climate")
         node.reset_unheard()
@@ -203,7 +215,9 @@ async def test_what_a_node_does_not_say_is_named_and_the_rest_is_taken(tmp_path:
         assert any("0702" in note for note in found.notes)
         node.mute = set()
         await rig.driver.ask_again(node.thing_id)
-        await until(lambda: not any("0702" in note for note in rig.told.arrived[node.thing_id].notes))
+        await until(
+            lambda: not any("0702" in note for note in rig.told.arrived[node.thing_id].notes)
+        )
 
 
 async def test_a_mute_basic_cluster_costs_the_name_only(tmp_path: Path) -> None:
@@ -217,8 +231,12 @@ async def test_a_mute_basic_cluster_costs_the_name_only(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("status", [0x80, 0x81])
-@pytest.mark.parametrize("question", [Id.NODE_DESCRIPTOR, Id.ACTIVE_ENDPOINTS, Id.SIMPLE_DESCRIPTOR])
-async def test_a_status_once_is_no_answer_for_good(tmp_path: Path, status: int, question: Id) -> None:
+@pytest.mark.parametrize(
+    "question", [Id.NODE_DESCRIPTOR, Id.ACTIVE_ENDPOINTS, Id.SIMPLE_DESCRIPTOR]
+)
+async def test_a_status_once_is_no_answer_for_good(
+    tmp_path: Path, status: int, question: Id
+) -> None:
     async with rig_at(tmp_path) as rig:
         node = rig.node("loft-climate")
         node.statuses = {question: [status]}
@@ -228,7 +246,9 @@ async def test_a_status_once_is_no_answer_for_good(tmp_path: Path, status: int, 
         assert found.notes == ()
 
 
-async def test_a_zone_whose_owner_cannot_be_written_and_a_refused_binding_are_noted(tmp_path: Path) -> None:
+async def test_a_zone_whose_owner_cannot_be_written_and_a_refused_binding_are_noted(
+    tmp_path: Path,
+) -> None:
     async with rig_at(tmp_path) as rig:
         node = rig.node("workshop-door")
         node.owner_is_fixed, node.binds_with = True, 0x8C
@@ -245,7 +265,10 @@ async def test_a_late_answer_for_another_endpoint_is_not_taken_for_this_one(tmp_
         PLANS["terrace-plug"],
         address="double-plug",
         ieee=0x00F1_5EED_0000_0777,
-        parts={1: PLANS["terrace-plug"].parts[1], 2: Part(0x0051, {0x0006: {0x0000: Attr(zcl.BOOL)}})},
+        parts={
+            1: PLANS["terrace-plug"].parts[1],
+            2: Part(0x0051, {0x0006: {0x0000: Attr(zcl.BOOL)}}),
+        },
     )
     async with rig_at(tmp_path) as rig:
         node = rig.build(plan)
@@ -293,15 +316,26 @@ def as_before(monkeypatch: pytest.MonkeyPatch) -> None:
 # Frames (38, 39, 41, 42)
 
 
-def raw_report(node: ZigbeeNode, cluster: int, records: str, *, control: int = 0x18, maker: str = "", sequence: int = 0) -> None:
-    head = bytes((control,)) + bytes.fromhex(maker) + bytes((sequence or node.next_sequence(), 0x0A))
+def raw_report(
+    node: ZigbeeNode,
+    cluster: int,
+    records: str,
+    *,
+    control: int = 0x18,
+    maker: str = "",
+    sequence: int = 0,
+) -> None:
+    head = (
+        bytes((control,)) + bytes.fromhex(maker) + bytes((sequence or node.next_sequence(), 0x0A))
+    )
     node.stick.incoming(node, 1, cluster, head + bytes.fromhex(records))
 
 
 async def test_an_odd_type_costs_its_own_record_only(tmp_path: Path) -> None:
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("terrace-light")
-        # Illuminance as u32 with a value that no u16 has, and in the same read of the port a good report.
+        # Illuminance as u32 with a value that no u16 has, and in the same read of the
+        # port a good report.
         raw_report(node, 0x0400, "0000 23 f0ffffff".replace(" ", ""))
         raw_report(node, 0x0001, "2100 20 64".replace(" ", ""))
         await until(lambda: came(rig, "terrace-light/1/0001/0021", 50.0))
@@ -313,7 +347,9 @@ async def test_an_odd_type_costs_its_own_record_only(tmp_path: Path) -> None:
         assert any("type 0x57" in one for one in rig.told.refusals)
 
 
-async def test_a_makers_attribute_is_not_the_standard_one_of_the_same_number(tmp_path: Path) -> None:
+async def test_a_makers_attribute_is_not_the_standard_one_of_the_same_number(
+    tmp_path: Path,
+) -> None:
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("loft-climate")
         await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}"))
@@ -327,7 +363,8 @@ async def test_a_makers_attribute_is_not_the_standard_one_of_the_same_number(tmp
 
 def test_a_profiles_makers_attribute_stands_beside_the_standard_point() -> None:
     profile, toml = read_profile(
-        '[profile]\nmake = "A"\nmodel = "B"\n[[value]]\ncluster = 0x0402\nattribute = 0x0000\ntype = "s16"\nmanufacturer = 0x115F\n'
+        '[profile]\nmake = "A"\nmodel = "B"\n[[value]]\ncluster = 0x0402\nattribute = '
+        '0x0000\ntype = "s16"\nmanufacturer = 0x115F\n'
         'name = "core"\nkind = "temperature"\nscale = 0.1\n'
     )
     assert profile is not None, toml.mistakes
@@ -339,7 +376,10 @@ def test_a_profiles_makers_attribute_stands_beside_the_standard_point() -> None:
     assert set(device.points) == {TEMPERATURE, "1/0402/0000@115F"}
     own = device.attributes(1, 0x0402, [zcl.Attribute(0, zcl.S16, 215)], 0, 0x115F)
     standard = device.attributes(1, 0x0402, [zcl.Attribute(0, zcl.S16, 2150)], 0)
-    assert [(one.name, one.value) for one in (*own, *standard)] == [("1/0402/0000@115F", 21.5), (TEMPERATURE, 21.5)]
+    assert [(one.name, one.value) for one in (*own, *standard)] == [
+        ("1/0402/0000@115F", 21.5),
+        (TEMPERATURE, 21.5),
+    ]
 
 
 async def test_open_closed_open_in_a_breath_are_three(tmp_path: Path) -> None:
@@ -347,11 +387,20 @@ async def test_open_closed_open_in_a_breath_are_three(tmp_path: Path) -> None:
         node = await rig.let_in("workshop-door")
         rig.told.values.clear()
         node.zone_alarm = None  # type: ignore[attr-defined]
-        for status in (1, 1, 0, 1):  # the second is the first, sent again; this node never counts its frames
+        for status in (
+            1,
+            1,
+            0,
+            1,
+        ):  # the second is the first, sent again; this node never counts its frames
             payload = bytes((0x09, 0x07, 0x00)) + struct.pack("<HBBH", status, 0, 0, 0)
             node.stick.incoming(node, 1, 0x0500, payload)
         await until(lambda: len(rig.told.values.get(f"workshop-door/{CONTACT}", [])) >= 3)
-        assert [one.value for one in rig.told.values[f"workshop-door/{CONTACT}"]][:3] == [True, False, True]
+        assert [one.value for one in rig.told.values[f"workshop-door/{CONTACT}"]][:3] == [
+            True,
+            False,
+            True,
+        ]
 
 
 def heard(data: str, cluster: int = 0x0402, *, broadcast: bool = False, group: int = 0) -> Incoming:
@@ -361,15 +410,27 @@ def heard(data: str, cluster: int = 0x0402, *, broadcast: bool = False, group: i
 @pytest.mark.parametrize(
     ("message", "said"),
     [
-        (heard("08070a00002964 00".replace(" ", "")), "10070b0a00"),  # a report from a server that wants a default response
+        (
+            heard("08070a00002964 00".replace(" ", "")),
+            "10070b0a00",
+        ),  # a report from a server that wants a default response
         (heard("18070a0000296400"), None),  # and one that does not
         (heard("0c5f11070a0000296400"), "145f11070b0a00"),  # with the maker's code of the question
-        (heard("0107 42", 0x0006), "18070b4281"),  # a command that the hub does not know (81), the other way
-        (heard("1107 42", 0x0006), "18070b4281"),  # an error is said also to who wants no default response
+        (
+            heard("0107 42", 0x0006),
+            "18070b4281",
+        ),  # a command that the hub does not know (81), the other way
+        (
+            heard("1107 42", 0x0006),
+            "18070b4281",
+        ),  # an error is said also to who wants no default response
         (heard("010742", 0x0006, group=5), None),
         (heard("010742", 0x0006, broadcast=True), None),
         (heard("08070b0a00"), None),  # a default response has none
-        (heard("0007 00 0000 0400 9900", 0x0000), "180701" + "0000002003" + "0400004205486f6d6269" + "990086"),
+        (
+            heard("0007 00 0000 0400 9900", 0x0000),
+            "180701" + "0000002003" + "0400004205486f6d6269" + "990086",
+        ),
         (heard("0007 00 0100", 0x0402), "180701010086"),
         (heard("0007 02 0400 42 0178", 0x0000), "180704880400"),
         (heard("0007 02 9900 20 01", 0x0000), "180704869900"),
@@ -389,7 +450,12 @@ def test_what_is_answered_is_as_the_standard_says(message: Incoming, said: str |
 @pytest.mark.parametrize("short", [0x1234])
 def test_the_extended_form_of_what_comes_is_understood(short: int) -> None:
     data = bytes.fromhex("18010a00002964 00".replace(" ", ""))
-    long = struct.pack("<HHBQBHBBBBIBH", 0, 0x0402, 2, short, 1, 0x1A62, 1, 0, 190, 0, 77, 5, len(data)) + data
+    long = (
+        struct.pack(
+            "<HHBQBHBBBBIBH", 0, 0x0402, 2, short, 1, 0x1A62, 1, 0, 190, 0, 77, 5, len(data)
+        )
+        + data
+    )
     assert parse(Frame(0x4482, long)) == Incoming(0x0402, short, 1, 190, False, data)
     assert parse(Frame(0x4482, long + b"\x00\x1e")) == Incoming(0x0402, short, 1, 190, False, data)
     plain = struct.pack("<HHHBBBBBIBB", 0, 0x0402, short, 1, 1, 0, 190, 0, 77, 5, len(data)) + data
@@ -401,14 +467,20 @@ def test_the_extended_form_of_what_comes_is_understood(short: int) -> None:
 @pytest.mark.parametrize(
     ("unit", "kind", "shown", "raw", "value"),
     [
-        (0x00, "energy", "kWh", 1234, 1.234), (0x01, "volume", "m³", 1234, 1.234), (0x02, "volume", "m³", 1000, 0.028316847),
-        (0x03, "volume", "m³", 1000, 2.831684659), (0x04, "volume", "l", 1000, 3.785411784), (0x05, "volume", "l", 1000, 4.54609),
-        (0x06, "energy", "kWh", 1_000_000, 0.29307107), (0x07, "volume", "l", 1234, 1.234), (0x08, "number", "", 1234, 1.234),
-        (0x0C, "energy", "kWh", 3600, 1.0), (0x0D, "number", "", 1234, 1.234), (0x80, "energy", "kWh", 0x1234, 1.234),
+        (0x00, "energy", "kWh", 1234, 1.234), (0x01, "volume", "m³", 1234, 1.234),
+        (0x02, "volume", "m³", 1000, 0.028316847),
+        (0x03, "volume", "m³", 1000, 2.831684659), (0x04, "volume", "l", 1000, 3.785411784),
+        (0x05, "volume", "l", 1000, 4.54609),
+        (0x06, "energy", "kWh", 1_000_000, 0.29307107), (0x07, "volume", "l", 1234, 1.234),
+        (0x08, "number", "", 1234, 1.234),
+        (0x0C, "energy", "kWh", 3600, 1.0), (0x0D, "number", "", 1234, 1.234),
+        (0x80, "energy", "kWh", 0x1234, 1.234),
         (0x81, "volume", "m³", 0x1234, 1.234),
     ],
 )  # fmt: skip
-def test_a_meter_counts_in_its_own_unit(unit: int, kind: str, shown: str, raw: int, value: float) -> None:
+def test_a_meter_counts_in_its_own_unit(
+    unit: int, kind: str, shown: str, raw: int, value: float
+) -> None:
     facts = {"1/0702/0300": unit, "1/0702/0301": 1, "1/0702/0302": 1000}
     point = next(one for one in standard_points(1, [0x0702], facts) if one.attribute == 0)
     assert (point.kind, point.unit) == (kind, shown)
@@ -422,10 +494,14 @@ def test_a_pressure_scale_that_cannot_be_is_passed_over(scale: int) -> None:
     assert zcl.configure([zcl.Reporting(0, zcl.S16, 10, 600, 5e20)])
 
 
-@pytest.mark.parametrize("report", ["[10, 100000, 20]", "[-1, 600, 20]", "[600, 10, 20]", "[10, 600, -1]", "[10.5, 600, 1]"])
+@pytest.mark.parametrize(
+    "report",
+    ["[10, 100000, 20]", "[-1, 600, 20]", "[600, 10, 20]", "[10, 600, -1]", "[10.5, 600, 1]"],
+)
 def test_a_report_that_does_not_fit_is_a_mistake(report: str) -> None:
     text = (
-        f'[profile]\nmake = "A"\nmodel = "B"\n[[value]]\ncluster = 1\nattribute = 2\ntype = "u8"\nname = "x"\nreport = {report}\n'
+        f'[profile]\nmake = "A"\nmodel = "B"\n[[value]]\ncluster = 1\nattribute = 2\ntype = '
+        f'"u8"\nname = "x"\nreport = {report}\n'
     )
     profile, toml = read_profile(text)
     assert profile is None
@@ -443,7 +519,8 @@ async def test_an_answer_of_the_network_layer_may_take_as_long_as_a_sleeper_does
 
 def test_datapoints_are_asked_of_their_own_endpoint() -> None:
     profile, _ = read_profile(
-        '[profile]\nmake = "A"\nmodel = "B"\n[datapoints]\nendpoint = 2\n[[datapoint]]\nid = 1\ntype = "value"\nname = "x"\n'
+        '[profile]\nmake = "A"\nmodel = "B"\n[datapoints]\nendpoint = '
+        '2\n[[datapoint]]\nid = 1\ntype = "value"\nname = "x"\n'
     )
     assert profile is not None
     assert profile.datapoint_endpoint == 2
@@ -454,7 +531,9 @@ def test_datapoints_are_asked_of_their_own_endpoint() -> None:
 
 @pytest.mark.parametrize("status", [0xE9, 0xF0, 0xCD, 0xB7, 0xE1, 0x11, 0x10])
 @pytest.mark.parametrize("where", ["not_sent", "not_arrived"])
-async def test_what_does_not_arrive_once_is_sent_again(tmp_path: Path, status: int, where: str) -> None:
+async def test_what_does_not_arrive_once_is_sent_again(
+    tmp_path: Path, status: int, where: str
+) -> None:
     async with rig_at(tmp_path) as rig:
         plug = await rig.let_in("terrace-plug")
         setattr(rig.stick, where, [status] * 2)
@@ -462,7 +541,9 @@ async def test_what_does_not_arrive_once_is_sent_again(tmp_path: Path, status: i
         assert plug.on
 
 
-async def test_what_does_not_arrive_at_all_is_said_in_words_within_the_commands_time(tmp_path: Path) -> None:
+async def test_what_does_not_arrive_at_all_is_said_in_words_within_the_commands_time(
+    tmp_path: Path,
+) -> None:
     async with rig_at(tmp_path) as rig:
         await rig.let_in("terrace-plug")
         rig.stick.not_arrived = [0xE1] * 1000
@@ -479,7 +560,9 @@ async def test_what_does_not_arrive_at_all_is_said_in_words_within_the_commands_
 # Motion (43)
 
 
-async def test_motion_that_is_never_said_to_be_over_is_over_after_its_time(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+async def test_motion_that_is_never_said_to_be_over_is_over_after_its_time(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     assert points.CLEAR_S == 120
     monkeypatch.setattr(points, "CLEAR_S", 0.4)
     door = PLANS["workshop-door"].parts[1]
@@ -497,7 +580,9 @@ async def test_motion_that_is_never_said_to_be_over_is_over_after_its_time(tmp_p
         await until(lambda: rig.stick.permits)
         node.press()
         found = await until(lambda: rig.told.arrived.get(node.thing_id))
-        assert "occupancy" in {one.kind.name for one in read_description(found.description).promised}
+        assert "occupancy" in {
+            one.kind.name for one in read_description(found.description).promised
+        }
         rig.driver.follow(on_link("motion", found))
         await asyncio.sleep(0.6)
         device = rig.driver.devices[node.ieee]

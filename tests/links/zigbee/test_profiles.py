@@ -46,7 +46,9 @@ def test_values_are_renamed_rescaled_hidden_and_added() -> None:
 
 
 def test_the_houses_own_profile_goes_before_ours(tmp_path: Path) -> None:
-    (tmp_path / "mine.toml").write_text(GOOD.replace("Wicker Works", "Kelp Row").replace("Cool box", "Soil S7"))
+    (tmp_path / "mine.toml").write_text(
+        GOOD.replace("Wicker Works", "Kelp Row").replace("Cool box", "Soil S7")
+    )
     shelf = Shelf(tmp_path)
     assert shelf.wrong == []
     assert shelf.find("Kelp Row", "Soil S7").datapoint_cluster == 0
@@ -63,12 +65,27 @@ def test_each_of_ours_is_in_order() -> None:
     ("change", "said"),
     [
         (('make = "Wicker Works"\n', ""), "line 2, column 2: profile has no make"),
-        (("cluster = 0x0402", "clutser = 0x0402"), "line 7, column 1: clutser means nothing here; did you mean cluster?"),
-        (('type = "u16"', 'type = "u17"'), "line 21, column 8: type is 'u17'; expected a type: bool"),
+        (
+            ("cluster = 0x0402", "clutser = 0x0402"),
+            "line 7, column 1: clutser means nothing here; did you mean cluster?",
+        ),
+        (
+            ('type = "u16"', 'type = "u17"'),
+            "line 21, column 8: type is 'u17'; expected a type: bool",
+        ),
         (("addend = -0.5", 'kind = "temprature"'), "line 10, column 8: kind is 'temprature'"),
-        (("addend = -0.5", 'kind = "temperature"\nunit = "lx"'), "line 11, column 8: lx measures illuminance"),
-        (("report = [0, 3600, 1]", "report = 5"), "line 23, column 10: report is 5; expected [shortest s"),
-        (("[[value]]\ncluster = 0x0405", "[[vlaue]]\ncluster = 0x0405"), "'vlaue' means nothing here; did you mean value?"),
+        (
+            ("addend = -0.5", 'kind = "temperature"\nunit = "lx"'),
+            "line 11, column 8: lx measures illuminance",
+        ),
+        (
+            ("report = [0, 3600, 1]", "report = 5"),
+            "line 23, column 10: report is 5; expected [shortest s",
+        ),
+        (
+            ("[[value]]\ncluster = 0x0405", "[[vlaue]]\ncluster = 0x0405"),
+            "'vlaue' means nothing here; did you mean value?",
+        ),
         (("hidden = true", "hidden = yes"), "this is not TOML"),
         (("[profile]", "[profil]"), "there is no [profile]"),
     ],
@@ -84,7 +101,8 @@ def test_a_wrong_file_leaves_the_others(tmp_path: Path) -> None:
     shelf = Shelf(tmp_path)
     assert shelf.find("Kelp Row", "Soil S7").added
     assert shelf.wrong == [
-        f'{tmp_path}/bad.toml, line 1, column 2: profile has no make; add make = a text, like "Soil moisture"',
+        f"{tmp_path}/bad.toml, line 1, column 2: profile has no make; add make = a "
+        f'text, like "Soil moisture"',
         f'{tmp_path}/bad.toml, line 1, column 2: [profile] has no model; add model = "…"',
     ]
 
@@ -95,7 +113,10 @@ def test_a_profile_is_put_on_the_shelf_whole_or_not_at_all(tmp_path: Path) -> No
     assert (path.name, text) == ("wicker-works-cool-box.toml", "")
     for wrong, said in (
         (GOOD.replace("[profile]", "[profil]"), "there is no [profile]"),
-        (GOOD.replace("Cool box", "Hot box"), "this is for Wicker Works Hot box, the node is a Wicker Works Cool box"),
+        (
+            GOOD.replace("Cool box", "Hot box"),
+            "this is for Wicker Works Hot box, the node is a Wicker Works Cool box",
+        ),
     ):
         with pytest.raises(ProfileError, match="mistake") as caught:
             shelf.put("Wicker Works", "Cool box", wrong)
@@ -107,7 +128,9 @@ def test_a_profile_is_put_on_the_shelf_whole_or_not_at_all(tmp_path: Path) -> No
     assert not shelf.changed()
     path.write_text(GOOD + "[[vlaue]]\n")
     assert shelf.changed()
-    assert shelf.find("Wicker Works", "Cool box").added, "of a text with a mistake nothing is taken up"
+    assert shelf.find("Wicker Works", "Cool box").added, (
+        "of a text with a mistake nothing is taken up"
+    )
     assert len(shelf.wrong) == 1
     path.unlink()
     assert shelf.changed()

@@ -1,4 +1,5 @@
-"""ZCL, IAS and datapoints, on bytes worked out by hand from the specification, and on any bytes at all."""
+"""ZCL, IAS and datapoints, on bytes worked out by hand from the specification, and on
+any bytes at all."""
 
 from __future__ import annotations
 
@@ -12,7 +13,15 @@ from hypothesis import strategies as st
 
 from hombi.links.zigbee import datapoints, zcl
 from hombi.links.zigbee.errors import CodecError
-from hombi.links.zigbee.points import LEVEL, METERING, POWER, PRESSURE, Point, name_apart, standard_points
+from hombi.links.zigbee.points import (
+    LEVEL,
+    METERING,
+    POWER,
+    PRESSURE,
+    Point,
+    name_apart,
+    standard_points,
+)
 from hombi.links.zigbee.zcl import Attribute, Reporting, Zcl
 
 
@@ -21,11 +30,14 @@ def test_a_frame_has_its_control_byte_sequence_and_command() -> None:
     assert zcl.decode(bytes.fromhex("18 2a 0a 0000 29 3409")) == Zcl(
         0x2A, 0x0A, bytes.fromhex("0000293409"), from_server=True, no_default_response=True
     )
-    assert zcl.encode(Zcl(1, 0x00, b"\x00\xf0", manufacturer=0x115F)) == bytes.fromhex("04 5f11 01 00 00f0")
+    assert zcl.encode(Zcl(1, 0x00, b"\x00\xf0", manufacturer=0x115F)) == bytes.fromhex(
+        "04 5f11 01 00 00f0"
+    )
 
 
 @pytest.mark.parametrize(
-    ("data", "why"), [("", "3 bytes"), ("0301", "3 bytes"), ("020102", "reserved"), ("04 5f11 01", "manufacturer")]
+    ("data", "why"),
+    [("", "3 bytes"), ("0301", "3 bytes"), ("020102", "reserved"), ("04 5f11 01", "manufacturer")],
 )
 def test_what_is_no_frame_is_refused(data: str, why: str) -> None:
     with pytest.raises(CodecError, match=why):
@@ -73,7 +85,8 @@ def test_values_of_each_type(kind: int, data: str, value: Any) -> None:
 
 
 @pytest.mark.parametrize(
-    ("kind", "data"), [(zcl.U16, "01"), (zcl.TEXT, "05 41"), (zcl.SINGLE, "0000"), (0x77, "00"), (zcl.ARRAY, "20")]
+    ("kind", "data"),
+    [(zcl.U16, "01"), (zcl.TEXT, "05 41"), (zcl.SINGLE, "0000"), (0x77, "00"), (zcl.ARRAY, "20")],
 )
 def test_values_that_are_cut_off_are_refused(kind: int, data: str) -> None:
     with pytest.raises(CodecError):
@@ -94,7 +107,9 @@ def test_global_commands_are_laid_out_as_specified() -> None:
     assert zcl.write([Attribute(0x0010, zcl.U16, 90)]) == bytes.fromhex("1000 21 5a00")
     temperature, contact = Reporting(0, zcl.S16, 10, 600, 20), Reporting(0, zcl.BOOL, 0, 600)
     assert zcl.configure([temperature]) == bytes.fromhex("00 0000 29 0a00 5802 1400")
-    assert zcl.configure([contact]) == bytes.fromhex("00 0000 10 0000 5802"), "two states have no change to wait for"
+    assert zcl.configure([contact]) == bytes.fromhex("00 0000 10 0000 5802"), (
+        "two states have no change to wait for"
+    )
     assert zcl.parse_configure(zcl.configure([temperature, contact])) == [temperature, contact]
     assert zcl.parse_statuses(b"\0") == {}
     assert zcl.parse_statuses(bytes.fromhex("88 1000")) == {0x0010: 0x88}
@@ -126,7 +141,10 @@ def test_numbers_come_back_as_they_were(kind: int, value: int) -> None:
 
 def test_datapoints_are_big_endian() -> None:
     payload = bytes.fromhex("0001 03 02 0004 00000025 65 01 0001 01")
-    found = [datapoints.Datapoint(3, datapoints.VALUE, 37), datapoints.Datapoint(101, datapoints.BOOL, True)]
+    found = [
+        datapoints.Datapoint(3, datapoints.VALUE, 37),
+        datapoints.Datapoint(101, datapoints.BOOL, True),
+    ]
     assert datapoints.decode(payload) == (1, found)
     assert datapoints.encode(1, found) == payload
     assert datapoints.decode(bytes.fromhex("0002 05 02 0004 ffffffce"))[1][0].value == -50
@@ -161,7 +179,9 @@ def points(clusters: list[int], facts: dict[str, Any] | None = None) -> dict[str
         (0x0008, "level", 102, 40.0),
     ],
 )
-def test_clusters_come_to_values_in_their_unit(cluster: int, name: str, raw: Any, value: Any) -> None:
+def test_clusters_come_to_values_in_their_unit(
+    cluster: int, name: str, raw: Any, value: Any
+) -> None:
     found = points([cluster])[name].value(raw)
     assert found is not None
     assert math.isclose(found, value)
@@ -176,9 +196,15 @@ def test_a_level_is_written_as_what_reads_back_the_same() -> None:
 def test_a_meter_is_scaled_by_its_own_factors() -> None:
     facts = {"1/0702/0301": 1, "1/0702/0302": 1000, "1/0702/0300": 0}
     assert points([METERING], facts)["energy"].value(31_245) == pytest.approx(31.245)
-    assert points([METERING], {"1/0702/0302": 0})["energy"].value(5) == 5, "a divisor of zero counts as one"
+    assert points([METERING], {"1/0702/0302": 0})["energy"].value(5) == 5, (
+        "a divisor of zero counts as one"
+    )
     water = points([METERING], {"1/0702/0300": 1, "1/0702/0302": 1000})
-    assert (water["meter"].kind, water["meter"].unit, water["meter"].value(1500)) == ("volume", "m³", 1.5)
+    assert (water["meter"].kind, water["meter"].unit, water["meter"].value(1500)) == (
+        "volume",
+        "m³",
+        1.5,
+    )
 
 
 def test_a_finer_pressure_is_taken_where_there_is_one() -> None:

@@ -10,7 +10,8 @@ export function ClaimPage() {
   const enter = useEnter("/");
   const claimed = useQuery({ queryKey: ["claimed"], queryFn: () => ask(api.GET("/api/claim")) });
   const claim = useMutation({
-    mutationFn: (body: { code: string; username: string; password: string }) => ask(api.POST("/api/claim", { body })),
+    mutationFn: (body: { code: string; username: string; password: string }) =>
+      ask(api.POST("/api/claim", { body })),
     onSuccess: enter,
   });
   if (claimed.data?.claimed && !claim.isSuccess) return <Navigate to="/sign-in" replace />;
@@ -30,13 +31,26 @@ export function ClaimPage() {
       }
     >
       <Labelled label="Code" hint="Eight letters and digits, where `hombi serve` runs.">
-        <input name="code" required autoComplete="one-time-code" autoCapitalize="characters" className="field" />
+        <input
+          name="code"
+          required
+          autoComplete="one-time-code"
+          autoCapitalize="characters"
+          className="field"
+        />
       </Labelled>
       <Labelled label="Your name">
         <input name="username" required autoComplete="username" className="field" />
       </Labelled>
       <Labelled label="A password" hint="Ten characters or more.">
-        <input name="password" type="password" required minLength={10} autoComplete="new-password" className="field" />
+        <input
+          name="password"
+          type="password"
+          required
+          minLength={10}
+          autoComplete="new-password"
+          className="field"
+        />
       </Labelled>
     </Door>
   );

@@ -11,7 +11,8 @@ export function SignInPage() {
   const enter = useEnter(from);
   const claimed = useQuery({ queryKey: ["claimed"], queryFn: () => ask(api.GET("/api/claim")) });
   const signIn = useMutation({
-    mutationFn: (body: { username: string; password: string }) => ask(api.POST("/api/session", { body })),
+    mutationFn: (body: { username: string; password: string }) =>
+      ask(api.POST("/api/session", { body })),
     onSuccess: enter,
   });
   if (claimed.data && !claimed.data.claimed) return <Navigate to="/claim" replace />;
@@ -23,14 +24,23 @@ export function SignInPage() {
       busy={signIn.isPending}
       error={signIn.error}
       onSubmit={(values) =>
-        signIn.mutate({ username: String(values.get("username")), password: String(values.get("password")) })
+        signIn.mutate({
+          username: String(values.get("username")),
+          password: String(values.get("password")),
+        })
       }
     >
       <Labelled label="Name">
         <input name="username" required autoComplete="username" className="field" />
       </Labelled>
       <Labelled label="Password">
-        <input name="password" type="password" required autoComplete="current-password" className="field" />
+        <input
+          name="password"
+          type="password"
+          required
+          autoComplete="current-password"
+          className="field"
+        />
       </Labelled>
     </Door>
   );

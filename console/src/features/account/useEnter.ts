@@ -1,4 +1,5 @@
-// What happens once somebody is in: nothing of before is kept, and they go where they wanted.
+// What happens once somebody is in: nothing of before is kept, and they go where they
+// wanted.
 import { useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { keys } from "../../api/queries";

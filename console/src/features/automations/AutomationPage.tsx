@@ -35,7 +35,8 @@ function Edit({ automation }: { automation: Automation | null }) {
   const navigate = useNavigate();
   const [search] = useSearchParams();
   const [text, setText] = useState(automation?.text ?? "");
-  // What the form wrote last may be written over; what a person typed only when they say so.
+  // What the form wrote last may be written over; what a person typed only when they
+  // say so.
   const [written, setWritten] = useState("");
   const [offered, setOffered] = useState<string | null>(null);
   const checked = useChecked(text);
@@ -62,11 +63,18 @@ function Edit({ automation }: { automation: Automation | null }) {
   }
   const sentence = text.trim() ? checked.data?.sentence : "";
   // The mistakes are in the text already; the rest is not.
-  const refused = save.error instanceof HubError && save.error.mistakes.length > 0 ? null : save.error;
+  const refused =
+    save.error instanceof HubError && save.error.mistakes.length > 0 ? null : save.error;
   return (
-    <Page title={automation?.name ?? "New automation"} aside={automation && <Standing automation={automation} />}>
+    <Page
+      title={automation?.name ?? "New automation"}
+      aside={automation && <Standing automation={automation} />}
+    >
       <p className="mb-6 max-w-[75ch] font-serif text-lg" aria-live="polite">
-        {sentence || (text.trim() ? "This text cannot be understood yet." : "Fill in the form, or write the text.")}
+        {sentence ||
+          (text.trim()
+            ? "This text cannot be understood yet."
+            : "Fill in the form, or write the text.")}
       </p>
       <div className="grid gap-8 lg:grid-cols-2">
         <section aria-labelledby="form" className={automation ? "max-lg:order-last" : ""}>
@@ -78,7 +86,9 @@ function Edit({ automation }: { automation: Automation | null }) {
           ) : (
             <ThresholdForm
               entity={search.get("entity") ?? ""}
-              onText={(fresh) => (text.trim() && text !== written ? setOffered(fresh) : write(fresh))}
+              onText={(fresh) =>
+                text.trim() && text !== written ? setOffered(fresh) : write(fresh)
+              }
             />
           )}
         </section>
@@ -93,7 +103,11 @@ function Edit({ automation }: { automation: Automation | null }) {
             mistakes={text.trim() ? (checked.data?.mistakes ?? []) : []}
             warnings={text.trim() ? (checked.data?.warnings ?? []) : []}
           />
-          <Sheet open={offered !== null} close={() => setOffered(null)} title="Replace what you typed?">
+          <Sheet
+            open={offered !== null}
+            close={() => setOffered(null)}
+            title="Replace what you typed?"
+          >
             <p className="mb-4">The form writes a whole text. What you typed would be lost.</p>
             <div className="flex justify-end gap-3">
               <Button onClick={() => setOffered(null)}>Keep mine</Button>
@@ -129,7 +143,11 @@ function Remove({ automation }: { automation: Automation }) {
   const [asking, setAsking] = useState(false);
   const remove = useMutation({
     mutationFn: () =>
-      ask(api.DELETE("/api/automations/{automation}", { params: { path: { automation: automation.automation } } })),
+      ask(
+        api.DELETE("/api/automations/{automation}", {
+          params: { path: { automation: automation.automation } },
+        }),
+      ),
     onSuccess: () => {
       void cache.invalidateQueries({ queryKey: keys.automations });
       void navigate("/automations");
@@ -142,8 +160,8 @@ function Remove({ automation }: { automation: Automation }) {
       </Button>
       <Sheet open={asking} close={() => setAsking(false)} title={`Remove ${automation.name}?`}>
         <p className="mb-4">
-          Removing it also deletes its text; take it off duty to keep it. If it is on, it does what it does at its end
-          first.
+          Removing it also deletes its text; take it off duty to keep it. If it is on, it does what
+          it does at its end first.
         </p>
         {remove.error && <Failure error={remove.error} />}
         <div className="flex justify-end gap-3">

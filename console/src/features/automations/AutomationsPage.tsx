@@ -11,7 +11,10 @@ export function AutomationsPage() {
     <Page
       title="Automations"
       aside={
-        <Link to="/automations/new" className="rounded-sm border border-act bg-act px-3 py-1 font-medium text-on-act">
+        <Link
+          to="/automations/new"
+          className="rounded-sm border border-act bg-act px-3 py-1 font-medium text-on-act"
+        >
           New automation
         </Link>
       }
@@ -75,7 +78,12 @@ export function Standing({ automation }: { automation: Automation }) {
   if (automation.mistakes[0]) return <Mark grave>cannot run: {automation.mistakes[0].what}</Mark>;
   if (automation.stopped) return <Mark grave>stopped: {automation.stopped}</Mark>;
   if (!automation.enabled) return <span className="text-faint">off duty</span>;
-  const words = { idle: "quiet", holding: "holding, begun", waiting: "waiting for its hours", on: "on, started" };
+  const words = {
+    idle: "quiet",
+    holding: "holding, begun",
+    waiting: "waiting for its hours",
+    on: "on, started",
+  };
   const since = automation.phase === "holding" || automation.phase === "on";
   return (
     <span className={automation.phase === "on" ? "font-semibold" : "text-faint"}>

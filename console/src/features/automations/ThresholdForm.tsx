@@ -5,7 +5,13 @@ import { api, ask, type Threshold } from "../../api/client";
 import { useEntities } from "../../api/queries";
 import { Button, Failure, Labelled } from "../../ui/parts";
 
-export function ThresholdForm({ entity, onText }: { entity: string; onText: (text: string) => void }) {
+export function ThresholdForm({
+  entity,
+  onText,
+}: {
+  entity: string;
+  onText: (text: string) => void;
+}) {
   const entities = useEntities();
   const [watched, setWatched] = useState(entity);
   const all = [...(entities.data ?? [])].sort((a, b) => a.spoken.localeCompare(b.spoken));
@@ -76,7 +82,12 @@ export function ThresholdForm({ entity, onText }: { entity: string; onText: (tex
               </select>
             </Labelled>
             <Labelled label="Limit">
-              <input name="limit" required placeholder={`like 82 ${found?.unit ?? "%"}`} className="field" />
+              <input
+                name="limit"
+                required
+                placeholder={`like 82 ${found?.unit ?? "%"}`}
+                className="field"
+              />
             </Labelled>
           </>
         )}

@@ -7,7 +7,13 @@ import { entity, fakeHub, plug, show } from "../../test-parts";
 import { TextEditor } from "../../ui/TextEditor";
 import { AutomationPage } from "./AutomationPage";
 
-const mistake = { line: 2, column: 5, what: "no entity a/b", hint: "did you mean a/c?", source_line: "x = 1" };
+const mistake = {
+  line: 2,
+  column: 5,
+  what: "no entity a/b",
+  hint: "did you mean a/c?",
+  source_line: "x = 1",
+};
 
 function Editor() {
   const [text, setText] = useState("one\ntwo words\nthree");
@@ -38,7 +44,9 @@ function page() {
 it("saves only a text that the hub has found sound", async () => {
   const asked = fakeHub({
     "POST /api/automations/check": (body) => ({
-      body: (body as { text: string }).text.includes("good") ? sound : { ok: false, sentence: "", mistakes: [mistake] },
+      body: (body as { text: string }).text.includes("good")
+        ? sound
+        : { ok: false, sentence: "", mistakes: [mistake] },
     }),
     "POST /api/automations": { status: 201, body: { automation: "damp", name: "Damp" } },
     "GET /api/automations": { body: [] },
@@ -59,7 +67,9 @@ it("saves only a text that the hub has found sound", async () => {
   await waitFor(() => expect(save).toBeEnabled());
   await userEvent.click(save);
   await waitFor(() =>
-    expect(asked.filter((a) => a.what === "POST /api/automations").map((a) => a.body)).toEqual([{ text: "good" }]),
+    expect(asked.filter((a) => a.what === "POST /api/automations").map((a) => a.body)).toEqual([
+      { text: "good" },
+    ]),
   );
 });
 
@@ -78,7 +88,9 @@ it("writes the text from the form", async () => {
   await userEvent.selectOptions(screen.getByLabelText(/^Switch on/), "plug/switch");
   await userEvent.click(screen.getByRole("button", { name: "Write the text" }));
   await waitFor(() =>
-    expect(screen.getByRole("textbox", { name: "The automation's text" })).toHaveValue('name = "Damp"\n'),
+    expect(screen.getByRole("textbox", { name: "The automation's text" })).toHaveValue(
+      'name = "Damp"\n',
+    ),
   );
   const written = asked.find((a) => a.what === "POST /api/automations/write");
   expect(written?.body).toMatchObject({
@@ -120,7 +132,14 @@ let kept = "";
 function Windows() {
   const [text, setText] = useState("one\r\ntwo");
   kept = text;
-  return <TextEditor label="The text" text={text} setText={setText} mistakes={[{ ...mistake, column: 1 }]} />;
+  return (
+    <TextEditor
+      label="The text"
+      text={text}
+      setText={setText}
+      mistakes={[{ ...mistake, column: 1 }]}
+    />
+  );
 }
 
 it("keeps the ends of lines that a text has", async () => {

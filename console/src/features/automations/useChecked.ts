@@ -19,5 +19,8 @@ export function useChecked(text: string) {
   });
   // What was found out about another text does not make this one sound.
   const current = settled === text && !checked.isPlaceholderData;
-  return { error: checked.error, data: checked.data && { ...checked.data, ok: checked.data.ok && current } };
+  return {
+    error: checked.error,
+    data: checked.data && { ...checked.data, ok: checked.data.ok && current },
+  };
 }

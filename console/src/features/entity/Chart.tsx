@@ -1,4 +1,5 @@
-// The chart: the mean as a line, lowest and highest as a band, the limits of automations as fine lines.
+// The chart: the mean as a line, lowest and highest as a band, the limits of
+// automations as fine lines.
 import { useEffect, useRef } from "react";
 import uPlot from "uplot";
 import "uplot/dist/uPlot.min.css";
@@ -13,7 +14,15 @@ function colour(name: string): string {
   return getComputedStyle(document.documentElement).getPropertyValue(`--${name}`).trim();
 }
 
-export function Chart({ history, entity, zone }: { history: History; entity: EntityDetail; zone?: string }) {
+export function Chart({
+  history,
+  entity,
+  zone,
+}: {
+  history: History;
+  entity: EntityDetail;
+  zone?: string;
+}) {
   const box = useRef<HTMLDivElement>(null);
   const plot = useRef<uPlot | null>(null);
   const limits = useRef(entity.watchers);
@@ -21,17 +30,24 @@ export function Chart({ history, entity, zone }: { history: History; entity: Ent
   const latest = useRef(history);
   latest.current = history;
 
-  // Made anew when what it is made of changes; new data alone is put into the one that is there.
+  // Made anew when what it is made of changes; new data alone is put into the one that
+  // is there.
   // biome-ignore lint/correctness/useExhaustiveDependencies: readings change the entity every few seconds, its identity does not
   useEffect(() => {
     const target = box.current;
     if (!target) return;
     const make = () => {
       plot.current?.destroy();
-      plot.current = new uPlot(options(target.clientWidth, entity, zone, limits), columns(latest.current), target);
+      plot.current = new uPlot(
+        options(target.clientWidth, entity, zone, limits),
+        columns(latest.current),
+        target,
+      );
     };
     make();
-    const resized = new ResizeObserver(() => plot.current?.setSize({ width: target.clientWidth, height: HEIGHT }));
+    const resized = new ResizeObserver(() =>
+      plot.current?.setSize({ width: target.clientWidth, height: HEIGHT }),
+    );
     resized.observe(target);
     const dark = window.matchMedia("(prefers-color-scheme: dark)");
     dark.addEventListener("change", make);
@@ -67,20 +83,27 @@ function options(
   limits: { current: EntityDetail["watchers"] },
 ): uPlot.Options {
   const act = colour("act");
-  const axis = { stroke: colour("faint"), grid: { stroke: colour("rule"), width: 1 }, ticks: { show: false } };
+  const axis = {
+    stroke: colour("faint"),
+    grid: { stroke: colour("rule"), width: 1 },
+    ticks: { show: false },
+  };
   const font = '13px "Source Sans 3 Variable", sans-serif';
   const binary = entity.words !== null;
   return {
     width,
     height: HEIGHT,
-    tzDate: (seconds) => (zone ? uPlot.tzDate(new Date(seconds * 1000), zone) : new Date(seconds * 1000)),
+    tzDate: (seconds) =>
+      zone ? uPlot.tzDate(new Date(seconds * 1000), zone) : new Date(seconds * 1000),
     cursor: { y: false, points: { size: 7 } },
     legend: { show: true, live: true },
     scales: {
       y: {
         range: (_, low, high) => {
           if (binary) return [-0.1, 1.1];
-          const wanted = limits.current.flatMap((l) => (l.until === null ? [l.limit] : [l.limit, l.until]));
+          const wanted = limits.current.flatMap((l) =>
+            l.until === null ? [l.limit] : [l.limit, l.until],
+          );
           const [min, max] = [Math.min(low, ...wanted), Math.max(high, ...wanted)];
           const room = (max - min || 1) * 0.08;
           return [min - room, max + room];
@@ -105,13 +128,20 @@ function options(
         size: 64,
         values: (_, ticks) =>
           ticks.map((tick) =>
-            binary ? (tick === 0 || tick === 1 ? (entity.words?.[tick] ?? "") : "") : `${Number(tick.toFixed(4))}`,
+            binary
+              ? tick === 0 || tick === 1
+                ? (entity.words?.[tick] ?? "")
+                : ""
+              : `${Number(tick.toFixed(4))}`,
           ),
         splits: binary ? () => [0, 1] : undefined,
       },
     ],
     series: [
-      { label: "at", value: (_, at) => (at === null ? "–" : `${day(at * 1000, zone)} ${clock(at * 1000, zone)}`) },
+      {
+        label: "at",
+        value: (_, at) => (at === null ? "–" : `${day(at * 1000, zone)} ${clock(at * 1000, zone)}`),
+      },
       {
         label: "mean",
         stroke: act,
@@ -119,8 +149,18 @@ function options(
         paths: binary ? uPlot.paths.stepped?.({ align: 1 }) : undefined,
         value: (_, v) => shown(v, entity),
       },
-      { label: "lowest", stroke: "transparent", value: (_, v) => shown(v, entity), points: { show: false } },
-      { label: "highest", stroke: "transparent", value: (_, v) => shown(v, entity), points: { show: false } },
+      {
+        label: "lowest",
+        stroke: "transparent",
+        value: (_, v) => shown(v, entity),
+        points: { show: false },
+      },
+      {
+        label: "highest",
+        stroke: "transparent",
+        value: (_, v) => shown(v, entity),
+        points: { show: false },
+      },
     ],
     bands: [{ series: [3, 2], fill: `${act}2e` }],
     hooks: { draw: [(plot) => drawLimits(plot, limits.current)] },

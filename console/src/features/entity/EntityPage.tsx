@@ -1,7 +1,15 @@
-// An entity: its chart, where its value comes from, which automations look at it, and its numbers for the span.
+// An entity: its chart, where its value comes from, which automations look at it, and
+// its numbers for the span.
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams, useSearchParams } from "react-router";
-import { addressParts, api, ask, type EntityDetail, type History, type Span } from "../../api/client";
+import {
+  addressParts,
+  api,
+  ask,
+  type EntityDetail,
+  type History,
+  type Span,
+} from "../../api/client";
 import { useEntity, useHistory, useHouse, useNodes } from "../../api/queries";
 import { shown } from "../../api/readings";
 import { LevelControl } from "../../ui/LevelControl";
@@ -78,7 +86,9 @@ function Now({ entity, zone }: { entity: EntityDetail; zone?: string }) {
         heard <Ago at={entity.heard_at} zone={zone} />
       </span>
       {entity.quality !== "good" && <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>}
-      {entity.writable && entity.kind === "switch" && <SwitchControl entity={entity} label={entity.spoken} />}
+      {entity.writable && entity.kind === "switch" && (
+        <SwitchControl entity={entity} label={entity.spoken} />
+      )}
       {entity.writable && entity.kind === "level" && <LevelControl entity={entity} />}
     </div>
   );
@@ -124,7 +134,10 @@ function Origin({ entity, nodeTitle }: { entity: EntityDetail; nodeTitle: string
         </li>
         <li>
           The raw value is{" "}
-          {entity.raw === null ? "not known yet" : `${Number(entity.raw.toPrecision(6))} ${entity.wire_unit}`}.
+          {entity.raw === null
+            ? "not known yet"
+            : `${Number(entity.raw.toPrecision(6))} ${entity.wire_unit}`}
+          .
         </li>
         {entity.converted && (
           <li>
@@ -170,7 +183,15 @@ function Watchers({ entity }: { entity: EntityDetail }) {
   );
 }
 
-function LatestReadings({ address, entity, zone }: { address: string; entity: EntityDetail; zone?: string }) {
+function LatestReadings({
+  address,
+  entity,
+  zone,
+}: {
+  address: string;
+  entity: EntityDetail;
+  zone?: string;
+}) {
   const latest = useQuery({
     queryKey: ["readings", address, entity.at],
     queryFn: () => {
@@ -196,7 +217,9 @@ function LatestReadings({ address, entity, zone }: { address: string; entity: En
               <tr key={reading.at} className="rule border-t">
                 <td className="pr-4">{exact(reading.at, zone)}</td>
                 <td className="pr-4 text-right">{shown(reading.value, entity)}</td>
-                <td className="pr-4 text-right">{reading.raw === null ? "–" : Number(reading.raw.toPrecision(6))}</td>
+                <td className="pr-4 text-right">
+                  {reading.raw === null ? "–" : Number(reading.raw.toPrecision(6))}
+                </td>
                 <td>{reading.reason || reading.quality}</td>
               </tr>
             ))}

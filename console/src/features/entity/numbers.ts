@@ -3,12 +3,26 @@ import type { History } from "../../api/client";
 
 export function numbers(history: Pick<History, "mean" | "low" | "high" | "count">) {
   const count = history.count.reduce((sum, n) => sum + n, 0);
-  const weighted = history.mean.reduce((sum, mean, place) => sum + mean * (history.count[place] ?? 0), 0);
-  return { low: Math.min(...history.low), high: Math.max(...history.high), mean: count ? weighted / count : 0, count };
+  const weighted = history.mean.reduce(
+    (sum, mean, place) => sum + mean * (history.count[place] ?? 0),
+    0,
+  );
+  return {
+    low: Math.min(...history.low),
+    high: Math.max(...history.high),
+    mean: count ? weighted / count : 0,
+    count,
+  };
 }
 
-/** Columns for a chart, with a gap wherever nothing was heard for `gaps` bucket widths or the usual distance, whichever is longer. */
-export function columns(history: Pick<History, "at" | "mean" | "low" | "high" | "width_ms">, gaps = 4) {
+/**
+ * Columns for a chart, with a gap wherever nothing was heard for `gaps` bucket widths
+ * or the usual distance, whichever is longer.
+ */
+export function columns(
+  history: Pick<History, "at" | "mean" | "low" | "high" | "width_ms">,
+  gaps = 4,
+) {
   const steps = history.at.slice(1).map((at, place) => at - (history.at[place] ?? at));
   const usual = [...steps].sort((a, b) => a - b)[Math.floor(steps.length * 0.9)] ?? 0;
   const longest = gaps * Math.max(history.width_ms, usual);

@@ -10,11 +10,21 @@ import { dots, stretches } from "./day";
 
 const HOUR = 3_600_000;
 
-export function Day({ zone, automations }: { zone: string | undefined; automations: Automation[] }) {
+export function Day({
+  zone,
+  automations,
+}: {
+  zone: string | undefined;
+  automations: Automation[];
+}) {
   const now = useNow(30_000);
-  const midnight = useMemo(() => Math.round((now - hourOf(now, zone) * HOUR) / 60_000) * 60_000, [now, zone]);
+  const midnight = useMemo(
+    () => Math.round((now - hourOf(now, zone) * HOUR) / 60_000) * 60_000,
+    [now, zone],
+  );
   const today = useToday(midnight);
-  const place = (at: number) => `${Math.min(100, Math.max(0, ((at - midnight) / (24 * HOUR)) * 100))}%`;
+  const place = (at: number) =>
+    `${Math.min(100, Math.max(0, ((at - midnight) / (24 * HOUR)) * 100))}%`;
   const names = new Map(automations.map((a) => [a.automation, a.name]));
   return (
     <section aria-labelledby="day" className="mt-10">
@@ -48,10 +58,16 @@ export function Day({ zone, automations }: { zone: string | undefined; automatio
                           key={bar.from}
                           title={`${clock(bar.from, zone)} to ${clock(bar.to, zone)}: ${visible(bar.text)}`}
                           className="absolute top-1 h-5 min-w-1 bg-act/35"
-                          style={{ left: place(bar.from), width: `calc(${place(bar.to)} - ${place(bar.from)})` }}
+                          style={{
+                            left: place(bar.from),
+                            width: `calc(${place(bar.to)} - ${place(bar.from)})`,
+                          }}
                         />
                       ))}
-                    <Link to={`/automations/${row}`} className="absolute left-1 text-act text-sm hover:underline">
+                    <Link
+                      to={`/automations/${row}`}
+                      className="absolute left-1 text-act text-sm hover:underline"
+                    >
                       {names.get(row) ?? row}
                     </Link>
                   </li>
@@ -69,8 +85,14 @@ export function Day({ zone, automations }: { zone: string | undefined; automatio
                   />
                 ))}
               </div>
-              <span aria-hidden className="absolute inset-y-0 border-act border-l-2" style={{ left: place(now) }} />
-              {rows.length === 0 && <p className="text-faint text-sm">No automation has acted today.</p>}
+              <span
+                aria-hidden
+                className="absolute inset-y-0 border-act border-l-2"
+                style={{ left: place(now) }}
+              />
+              {rows.length === 0 && (
+                <p className="text-faint text-sm">No automation has acted today.</p>
+              )}
             </div>
           );
         }}

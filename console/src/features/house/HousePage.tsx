@@ -51,7 +51,9 @@ function Needs({ house, automations }: { house: House | undefined; automations: 
           {house.needs.map((need) => (
             <li key={need.text}>
               <Link to={need.path} className="hover:underline">
-                <Mark grave={["disk", "silent", "link", "left"].includes(need.kind)}>{visible(need.text)}</Mark>
+                <Mark grave={["disk", "silent", "link", "left"].includes(need.kind)}>
+                  {visible(need.text)}
+                </Mark>
               </Link>
             </li>
           ))}
@@ -63,7 +65,10 @@ function Needs({ house, automations }: { house: House | undefined; automations: 
           <ul className="space-y-1">
             {on.map((automation) => (
               <li key={automation.automation}>
-                <Link className="text-act hover:underline" to={`/automations/${automation.automation}`}>
+                <Link
+                  className="text-act hover:underline"
+                  to={`/automations/${automation.automation}`}
+                >
                   {automation.name}
                 </Link>
               </li>

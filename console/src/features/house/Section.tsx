@@ -1,14 +1,22 @@
-// The house as a cross-section: a roof line, floors as bands, rooms as cells. Map, status and way in at once.
+// The house as a cross-section: a roof line, floors as bands, rooms as cells. Map,
+// status and way in at once.
 import { Link } from "react-router";
 import type { Entity, Floor, Room } from "../../api/client";
 import { Mark } from "../../ui/parts";
 import { leading, trouble } from "./leading";
 
 export function Section({ floors, entities }: { floors: Floor[]; entities: Entity[] }) {
-  const fromTheTop = [...floors].sort((a, b) => b.position - a.position).filter((floor) => floor.rooms.length > 0);
+  const fromTheTop = [...floors]
+    .sort((a, b) => b.position - a.position)
+    .filter((floor) => floor.rooms.length > 0);
   return (
     <section aria-label="The house in section">
-      <svg aria-hidden="true" viewBox="0 0 1000 90" preserveAspectRatio="none" className="block h-12 w-full sm:h-16">
+      <svg
+        aria-hidden="true"
+        viewBox="0 0 1000 90"
+        preserveAspectRatio="none"
+        className="block h-12 w-full sm:h-16"
+      >
         <path
           d="M2 90 500 6l498 84"
           fill="none"
@@ -27,7 +35,9 @@ export function Section({ floors, entities }: { floors: Floor[]; entities: Entit
       <div className="mx-[0.2%] border-ink border-x-[2.5px] border-b-[2.5px]">
         {fromTheTop.map((floor) => (
           <div key={floor.id} className="border-ink border-t-[2.5px]">
-            <h2 className="px-4 pt-2 font-sans text-faint text-xs uppercase tracking-wider">{floor.name}</h2>
+            <h2 className="px-4 pt-2 font-sans text-faint text-xs uppercase tracking-wider">
+              {floor.name}
+            </h2>
             <div className="grid grid-cols-[repeat(auto-fit,minmax(13rem,1fr))] gap-px bg-rule">
               {floor.rooms.map((room) => (
                 <Cell

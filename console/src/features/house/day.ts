@@ -18,7 +18,10 @@ export interface Dot {
 const GRAVE = /Failed|Silent|Locked|Unsent|Refused/;
 const SHOWN = /Admitted|Removed|CommandConfirmed|HubStarted|PairingOpened|NoticeDelivered/;
 
-/** The stretches in which automations were on, from the first to the last edge; one that is still on goes up to now. */
+/**
+ * The stretches in which automations were on, from the first to the last edge; one that
+ * is still on goes up to now.
+ */
 export function stretches(entries: JournalEntry[], from: number, now: number): Stretch[] {
   const open = new Map<string, JournalEntry>();
   const found: Stretch[] = [];
@@ -35,7 +38,8 @@ export function stretches(entries: JournalEntry[], from: number, now: number): S
       });
     }
   }
-  for (const [automation, start] of open) found.push({ automation, from: start.at, to: now, text: start.text });
+  for (const [automation, start] of open)
+    found.push({ automation, from: start.at, to: now, text: start.text });
   return found;
 }
 

@@ -7,7 +7,16 @@ import { leading, trouble } from "./leading";
 let id = 0;
 function entry(at: number, event: string, automation = ""): JournalEntry {
   id += 1;
-  return { id, at, event, text: `${event} ${automation}`, node: "", entity: "", automation, data: {} };
+  return {
+    id,
+    at,
+    event,
+    text: `${event} ${automation}`,
+    node: "",
+    entity: "",
+    automation,
+    data: {},
+  };
 }
 
 it("leads with up to three kinds, the most telling first", () => {
@@ -62,7 +71,9 @@ it("makes dots of what else is worth one", () => {
 
 it("leads with the room’s own temperature, not that of its soil", () => {
   const soil = entity("probe/soil-temperature", { kind: "temperature", title: "Soil temperature" });
-  expect(leading([soil, entity("mast/temperature")]).map((e) => e.entity)).toEqual(["mast/temperature"]);
+  expect(leading([soil, entity("mast/temperature")]).map((e) => e.entity)).toEqual([
+    "mast/temperature",
+  ]);
 });
 
 it("names water on the floor before anything else but what is bad", () => {

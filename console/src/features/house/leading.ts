@@ -2,7 +2,18 @@
 import type { Entity } from "../../api/client";
 
 const ORDER = [
-  ...["leak", "smoke", "gas", "temperature", "humidity", "co2", "contact", "occupancy", "switch", "moisture"],
+  ...[
+    "leak",
+    "smoke",
+    "gas",
+    "temperature",
+    "humidity",
+    "co2",
+    "contact",
+    "occupancy",
+    "switch",
+    "moisture",
+  ],
   ...["illuminance", "pressure", "pm25", "power"],
 ];
 const ALARMS = ["leak", "smoke", "gas"];
@@ -13,7 +24,9 @@ export function leading(entities: Entity[]): Entity[] {
   // A room's own temperature goes before that of its soil or its water.
   const plain = (e: Entity) => (e.title.toLowerCase() === e.kind ? 0 : 1);
   known.sort((a, b) => ORDER.indexOf(a.kind) - ORDER.indexOf(b.kind) || plain(a) - plain(b));
-  return known.filter((entity, place) => known.findIndex((e) => e.kind === entity.kind) === place).slice(0, 3);
+  return known
+    .filter((entity, place) => known.findIndex((e) => e.kind === entity.kind) === place)
+    .slice(0, 3);
 }
 
 /** What is wrong in a room, in a word or two; empty when all is well. */

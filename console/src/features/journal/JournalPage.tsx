@@ -28,7 +28,9 @@ export function JournalPage() {
     queryFn: ({ pageParam }) =>
       ask(
         api.GET("/api/journal", {
-          params: { query: { ...(pageParam ? { before: pageParam } : {}), event, node, limit: 100 } },
+          params: {
+            query: { ...(pageParam ? { before: pageParam } : {}), event, node, limit: 100 },
+          },
         }),
       ),
     initialPageParam: 0,
@@ -42,7 +44,9 @@ export function JournalPage() {
           <span className="text-faint">show</span>
           <select
             value={event}
-            onChange={(e) => setSearch({ ...(e.target.value && { event: e.target.value }), ...(node && { node }) })}
+            onChange={(e) =>
+              setSearch({ ...(e.target.value && { event: e.target.value }), ...(node && { node }) })
+            }
             className="field"
           >
             {FILTERS.map(([value, label]) => (
@@ -76,7 +80,10 @@ export function JournalPage() {
                 </section>
               ))}
               {journal.hasNextPage && (
-                <Button onClick={() => void journal.fetchNextPage()} disabled={journal.isFetchingNextPage}>
+                <Button
+                  onClick={() => void journal.fetchNextPage()}
+                  disabled={journal.isFetchingNextPage}
+                >
                   Further back
                 </Button>
               )}

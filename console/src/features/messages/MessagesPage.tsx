@@ -53,13 +53,20 @@ export function MessagesPage() {
   }
 
   return (
-    <Page title="Messages" aside={<span className="text-faint">as they came, over whatever link</span>}>
+    <Page
+      title="Messages"
+      aside={<span className="text-faint">as they came, over whatever link</span>}
+    >
       <form
         className="mb-5 grid gap-x-4 gap-y-3 sm:grid-cols-[1fr_2fr_1fr_1fr_auto] sm:items-end"
         onSubmit={(e) => e.preventDefault()}
       >
         <Labelled label="Came in by">
-          <select className="field" value={text("via")} onChange={(event) => set("via", event.target.value)}>
+          <select
+            className="field"
+            value={text("via")}
+            onChange={(event) => set("via", event.target.value)}
+          >
             <option value="">any way</option>
             {Object.entries(WAYS).map(([via, name]) => (
               <option key={via} value={via}>
@@ -108,7 +115,15 @@ export function MessagesPage() {
   );
 }
 
-function Row({ message, zone, pick }: { message: Message; zone: string | undefined; pick: () => void }) {
+function Row({
+  message,
+  zone,
+  pick,
+}: {
+  message: Message;
+  zone: string | undefined;
+  pick: () => void;
+}) {
   const own = message.sender !== "" && message.sender === message.node;
   return (
     <li className="rule grid grid-cols-[1fr_auto] gap-x-4 border-t py-2">
@@ -126,17 +141,29 @@ function Row({ message, zone, pick }: { message: Message; zone: string | undefin
           )}
           {message.retained && <Mark>kept by the broker, of unknown age</Mark>}
         </div>
-        <code key={message.number} className="glow block overflow-hidden text-ellipsis whitespace-nowrap text-sm">
-          {message.binary ? `${message.size} bytes: ${message.payload}` : visible(message.payload, "\n\t") || "(empty)"}
+        <code
+          key={message.number}
+          className="glow block overflow-hidden text-ellipsis whitespace-nowrap text-sm"
+        >
+          {message.binary
+            ? `${message.size} bytes: ${message.payload}`
+            : visible(message.payload, "\n\t") || "(empty)"}
         </code>
       </div>
       {message.via === "zigbee" && message.node && (
-        <Link className="self-center text-act text-sm hover:underline" to={`/nodes/${message.node}?profile`}>
+        <Link
+          className="self-center text-act text-sm hover:underline"
+          to={`/nodes/${message.node}?profile`}
+        >
           Name its values
         </Link>
       )}
       {!own && (message.via === "door" || message.via === "broker") && (
-        <Button className="self-center" onClick={pick} aria-label={`Pick a value out of ${message.topic}`}>
+        <Button
+          className="self-center"
+          onClick={pick}
+          aria-label={`Pick a value out of ${message.topic}`}
+        >
           Pick a value
         </Button>
       )}

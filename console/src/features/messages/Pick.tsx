@@ -1,8 +1,17 @@
-// Out of one message a value is picked: where it stands, what it is, whose it is. Below, what the last messages would give.
+// Out of one message a value is picked: where it stands, what it is, whose it is.
+// Below, what the last messages would give.
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useNavigate } from "react-router";
-import { api, ask, type Kind, type Message, type MessageDetail, type Picking, type Previewed } from "../../api/client";
+import {
+  api,
+  ask,
+  type Kind,
+  type Message,
+  type MessageDetail,
+  type Picking,
+  type Previewed,
+} from "../../api/client";
 import { keys, useKinds } from "../../api/queries";
 import { Ago, Await, Button, Failure, Heads, Labelled, Mark } from "../../ui/parts";
 import { RoomField } from "../../ui/RoomField";
@@ -13,7 +22,8 @@ export function Pick({ message, close }: { message: Message; close: () => void }
   const kinds = useKinds();
   const detail = useQuery({
     queryKey: [...keys.messages, message.number],
-    queryFn: () => ask(api.GET("/api/messages/{number}", { params: { path: { number: message.number } } })),
+    queryFn: () =>
+      ask(api.GET("/api/messages/{number}", { params: { path: { number: message.number } } })),
     staleTime: Number.POSITIVE_INFINITY,
   });
   return (
@@ -40,14 +50,29 @@ function chosen(message: MessageDetail, pointer: string, kinds: Kind[]): Choice 
   const value = message.values.find((one) => one.pointer === pointer);
   const kind = guessKind(message.topic, pointer, value?.shown ?? "");
   const units = kinds.find((one) => one.kind === kind)?.units ?? [];
-  return { pointer, kind, unit: guessUnit(pointer, units), title: guessTitle(message.topic, pointer, kind) };
+  return {
+    pointer,
+    kind,
+    unit: guessUnit(pointer, units),
+    title: guessTitle(message.topic, pointer, kind),
+  };
 }
 
-function Form({ message, kinds, close }: { message: MessageDetail; kinds: Kind[]; close: () => void }) {
+function Form({
+  message,
+  kinds,
+  close,
+}: {
+  message: MessageDetail;
+  kinds: Kind[];
+  close: () => void;
+}) {
   const cache = useQueryClient();
   const navigate = useNavigate();
   const [level, setLevel] = useState(guessLevel(message.topic));
-  const [choice, setChoice] = useState(() => chosen(message, message.values[0]?.pointer ?? "", kinds));
+  const [choice, setChoice] = useState(() =>
+    chosen(message, message.values[0]?.pointer ?? "", kinds),
+  );
   const [at, setAt] = useState("");
   const [others, setOthers] = useState<string[]>([]);
   const levels = message.topic.split("/");
@@ -70,16 +95,20 @@ function Form({ message, kinds, close }: { message: MessageDetail; kinds: Kind[]
     mutationFn: (body: Parameters<typeof pickBody>[1]) =>
       ask(api.POST("/api/picks", { body: pickBody(picking, body) })),
     onSuccess: (made) => {
-      for (const queryKey of [keys.entities, keys.nodes, keys.house]) void cache.invalidateQueries({ queryKey });
+      for (const queryKey of [keys.entities, keys.nodes, keys.house])
+        void cache.invalidateQueries({ queryKey });
       close();
       const first = made[0];
       if (first) void navigate(first.room ? `/rooms/${first.room}` : `/nodes/${first.node}`);
     },
   });
   const kind = kinds.find((one) => one.kind === choice.kind);
-  // Nodes whose messages have no such value are of no interest here; the one that was chosen is, whatever it says.
+  // Nodes whose messages have no such value are of no interest here; the one that was
+  // chosen is, whatever it says.
   const fitting = (preview.data ?? []).filter((row) => row.node === node || row.shown);
-  const heard = [...new Set(fitting.map((row) => row.node))].filter((one) => one && one !== node).sort();
+  const heard = [...new Set(fitting.map((row) => row.node))]
+    .filter((one) => one && one !== node)
+    .sort();
 
   function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();
@@ -91,7 +120,9 @@ function Form({ message, kinds, close }: { message: MessageDetail; kinds: Kind[]
       nodes: level >= 0 ? [node, ...others.filter((one) => heard.includes(one))] : [],
       name: text("name"),
       room: text("room"),
-      write: write ? { topic: text("write-topic"), payload: text("write-payload"), retain: false } : null,
+      write: write
+        ? { topic: text("write-topic"), payload: text("write-payload"), retain: false }
+        : null,
     });
   }
 
@@ -100,7 +131,9 @@ function Form({ message, kinds, close }: { message: MessageDetail; kinds: Kind[]
       <fieldset>
         <legend className="mb-1 font-medium">Which value</legend>
         <div className="max-h-52 overflow-y-auto">
-          {message.values.length === 0 && <Mark grave>There is no single value in this message.</Mark>}
+          {message.values.length === 0 && (
+            <Mark grave>There is no single value in this message.</Mark>
+          )}
           {message.values.map((one) => (
             <label
               key={one.pointer}
@@ -175,14 +208,22 @@ function Form({ message, kinds, close }: { message: MessageDetail; kinds: Kind[]
           </select>
         </Labelled>
         <Labelled label="Name of the node">
-          <input name="name" className="field" key={node} defaultValue={message.node || node} required={level < 0} />
+          <input
+            name="name"
+            className="field"
+            key={node}
+            defaultValue={message.node || node}
+            required={level < 0}
+          />
         </Labelled>
         {/* A node that is there already has its room. */}
         {!message.node && <RoomField />}
         <Labelled label="Its time stands at">
           <select className="field" value={at} onChange={(event) => setAt(event.target.value)}>
             <option value="">nowhere: when it arrives</option>
-            {message.values.map((one) => one.pointer && <option key={one.pointer}>{one.pointer}</option>)}
+            {message.values.map(
+              (one) => one.pointer && <option key={one.pointer}>{one.pointer}</option>,
+            )}
           </select>
         </Labelled>
       </div>
@@ -196,7 +237,11 @@ function Form({ message, kinds, close }: { message: MessageDetail; kinds: Kind[]
                 type="checkbox"
                 checked={others.includes(one)}
                 onChange={(event) =>
-                  setOthers(event.target.checked ? [...others, one] : others.filter((other) => other !== one))
+                  setOthers(
+                    event.target.checked
+                      ? [...others, one]
+                      : others.filter((other) => other !== one),
+                  )
                 }
               />
               {one}
@@ -208,7 +253,10 @@ function Form({ message, kinds, close }: { message: MessageDetail; kinds: Kind[]
       <details>
         <summary className="cursor-pointer text-act">It can also be set</summary>
         <div className="mt-3 grid gap-4 sm:grid-cols-2">
-          <Labelled label="Topic that asks for a value" hint="With {node} where the node’s name stands.">
+          <Labelled
+            label="Topic that asks for a value"
+            hint="With {node} where the node’s name stands."
+          >
             <input
               name="write-topic"
               className="field"
@@ -216,8 +264,16 @@ function Form({ message, kinds, close }: { message: MessageDetail; kinds: Kind[]
               placeholder={picking.topic.replace(/[^/]*$/, "set")}
             />
           </Labelled>
-          <Labelled label="Payload to send" hint="With {value}, or {ON|OFF}, where the value stands.">
-            <input name="write-payload" className="field" autoComplete="off" placeholder={'{"state": "{ON|OFF}"}'} />
+          <Labelled
+            label="Payload to send"
+            hint="With {value}, or {ON|OFF}, where the value stands."
+          >
+            <input
+              name="write-payload"
+              className="field"
+              autoComplete="off"
+              placeholder={'{"state": "{ON|OFF}"}'}
+            />
           </Labelled>
         </div>
       </details>
@@ -262,7 +318,11 @@ function Outlook({ rows }: { rows: { data: Previewed[] | undefined; error: Error
                   <tr key={row.number} className="rule border-t">
                     <td className="py-1 pr-4">{row.node || row.topic}</td>
                     <td className="pr-4 text-right">
-                      {row.problem ? <Mark>{row.problem}</Mark> : <span className="font-semibold">{row.shown}</span>}
+                      {row.problem ? (
+                        <Mark>{row.problem}</Mark>
+                      ) : (
+                        <span className="font-semibold">{row.shown}</span>
+                      )}
                     </td>
                     <td>
                       <Ago at={row.at} />

@@ -20,7 +20,10 @@ const CALLED: Record<string, string[]> = {
 };
 const TWO_STATES = new Set(["switch", "contact", "occupancy"]);
 
-/** What a value most likely is, by the words in its pointer and topic, the last ones first. */
+/**
+ * What a value most likely is, by the words in its pointer and topic, the last ones
+ * first.
+ */
 export function guessKind(topic: string, pointer: string, shown: string): string {
   const number = /^\s*[-+]?\d/.test(shown);
   const words = `${topic}/${pointer}`
@@ -39,7 +42,9 @@ export function guessKind(topic: string, pointer: string, shown: string): string
 /** The unit that the pointer speaks of, if it does. */
 export function guessUnit(pointer: string, units: string[]): string {
   const words = pointer.split(/[^A-Za-z0-9]+/);
-  return units.find((unit) => words.some((word) => word.toLowerCase() === unit.toLowerCase())) ?? "";
+  return (
+    units.find((unit) => words.some((word) => word.toLowerCase() === unit.toLowerCase())) ?? ""
+  );
 }
 
 /** A name for the value: the last word of its pointer, else of its topic. */

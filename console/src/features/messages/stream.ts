@@ -1,4 +1,5 @@
-// The messages that fit a filter: the latest first, kept fresh by a stream of their own while the page is open.
+// The messages that fit a filter: the latest first, kept fresh by a stream of their own
+// while the page is open.
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, ask, type Message } from "../../api/client";
@@ -13,7 +14,10 @@ export interface Wanted {
 
 export const SHOWN = 200;
 
-/** New messages on top of the old ones, each once, bounded; or the last one of each topic. */
+/**
+ * New messages on top of the old ones, each once, bounded; or the last one of each
+ * topic.
+ */
 export function merged(old: Message[], fresh: Message[], each: boolean): Message[] {
   const all = [...fresh, ...old].sort((a, b) => b.number - a.number);
   const seen = new Set<string | number>();
@@ -33,11 +37,17 @@ export function useMessages(wanted: Wanted, each: boolean, paused: boolean) {
   const key = JSON.stringify(query);
   const first = useQuery({
     queryKey: [...keys.messages, key, each],
-    queryFn: () => ask(api.GET("/api/messages", { params: { query: { ...query, limit: SHOWN, each_topic: each } } })),
+    queryFn: () =>
+      ask(
+        api.GET("/api/messages", {
+          params: { query: { ...query, limit: SHOWN, each_topic: each } },
+        }),
+      ),
     retry: false,
   });
   const fetched = first.isSuccess;
-  // The stream goes on where the first look ended, so that nothing falls between the two.
+  // The stream goes on where the first look ended, so that nothing falls between the
+  // two.
   const after = first.data?.[0]?.number ?? 0;
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: another filter begins anew

@@ -1,4 +1,5 @@
-// Nodes that do not ask by themselves: one at an address, one that posts its values, and setup codes for those yet to be built.
+// Nodes that do not ask by themselves: one at an address, one that posts its values,
+// and setup codes for those yet to be built.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { Link } from "react-router";
@@ -57,7 +58,10 @@ function ByAddress({ close }: { close: () => void }) {
   return (
     <Sheet open close={close} title="A node with an address">
       <form onSubmit={submit} className="space-y-4">
-        <Labelled label="Address" hint="The node’s own, like 192.168.1.20, or that of its Thing Description.">
+        <Labelled
+          label="Address"
+          hint="The node’s own, like 192.168.1.20, or that of its Thing Description."
+        >
           <input name="address" required autoComplete="off" className="field" />
         </Labelled>
         {look.error && <Failure error={look.error} />}
@@ -124,7 +128,8 @@ function Posting({ close }: { close: () => void }) {
 
 function SetupCode({ close }: { close: () => void }) {
   const make = useMutation({
-    mutationFn: (query: { thing: string; code: string }) => ask(api.GET("/api/setup-code", { params: { query } })),
+    mutationFn: (query: { thing: string; code: string }) =>
+      ask(api.GET("/api/setup-code", { params: { query } })),
   });
   function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();
@@ -137,7 +142,10 @@ function SetupCode({ close }: { close: () => void }) {
         <Labelled label="The node’s id" hint="The id in its Thing Description, like urn:uuid:…">
           <input name="thing" required autoComplete="off" className="field" />
         </Labelled>
-        <Labelled label="Its setup code" hint="Leave it empty for a new one, to be given to the node.">
+        <Labelled
+          label="Its setup code"
+          hint="Leave it empty for a new one, to be given to the node."
+        >
           <input name="code" autoComplete="off" className="field" />
         </Labelled>
         {make.error && <Failure error={make.error} />}

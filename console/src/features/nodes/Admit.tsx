@@ -1,4 +1,5 @@
-// Letting one arrival in: what it is, its setup code or its secret, its name and room, and how each of its values is called.
+// Letting one arrival in: what it is, its setup code or its secret, its name and room,
+// and how each of its values is called.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import type { FormEvent } from "react";
 import { type Arrival, api, ask, type HubNode } from "../../api/client";
@@ -33,7 +34,13 @@ export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
       room: string;
       origins: string[];
       entities: { name: string; title: string; hidden: boolean }[];
-    }) => ask(api.POST("/api/arrivals/{arrival}/admit", { params: { path: { arrival: arrival.id } }, body })),
+    }) =>
+      ask(
+        api.POST("/api/arrivals/{arrival}/admit", {
+          params: { path: { arrival: arrival.id } },
+          body,
+        }),
+      ),
     onSuccess: (node) => {
       for (const queryKey of [keys.arrivals, keys.nodes, keys.entities, keys.house])
         void cache.invalidateQueries({ queryKey });
@@ -61,12 +68,23 @@ export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
     <form onSubmit={submit} className="space-y-5">
       {(arrival.about || arrival.url) && (
         <p>
-          {arrival.about} {arrival.url && <code className="break-all text-faint text-sm">{arrival.url}</code>}
+          {arrival.about}{" "}
+          {arrival.url && <code className="break-all text-faint text-sm">{arrival.url}</code>}
         </p>
       )}
       {arrival.needs_code && (
-        <Labelled label="Setup code" hint="It is on the node. It shows that you have the node in hand.">
-          <input name="code" required autoComplete="off" inputMode="numeric" defaultValue={code} className="field" />
+        <Labelled
+          label="Setup code"
+          hint="It is on the node. It shows that you have the node in hand."
+        >
+          <input
+            name="code"
+            required
+            autoComplete="off"
+            inputMode="numeric"
+            defaultValue={code}
+            className="field"
+          />
         </Labelled>
       )}
       {arrival.asks && (
@@ -83,7 +101,12 @@ export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
       )}
       <div className="grid gap-4 sm:grid-cols-2">
         <Labelled label="Name" hint="Its values are called after it.">
-          <input name="name" required defaultValue={arrival.known_as ?? arrival.title} className="field" />
+          <input
+            name="name"
+            required
+            defaultValue={arrival.known_as ?? arrival.title}
+            className="field"
+          />
         </Labelled>
         <RoomField hint="One of the house’s rooms, or the name of a new one." />
       </div>
@@ -91,7 +114,10 @@ export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
         <legend className="mb-1 font-medium">What it has</legend>
         <ul>
           {arrival.entities.map((entity) => (
-            <li key={entity.name} className="rule grid grid-cols-[1fr_auto] items-center gap-x-4 border-t py-1.5">
+            <li
+              key={entity.name}
+              className="rule grid grid-cols-[1fr_auto] items-center gap-x-4 border-t py-1.5"
+            >
               <div className="grid items-baseline gap-x-4 sm:grid-cols-[1fr_1fr]">
                 <input
                   name={`title ${entity.name}`}
@@ -107,7 +133,12 @@ export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
                 </span>
               </div>
               <label className="flex items-center gap-2">
-                <input type="checkbox" name={`shown ${entity.name}`} defaultChecked={!entity.hidden} /> shown
+                <input
+                  type="checkbox"
+                  name={`shown ${entity.name}`}
+                  defaultChecked={!entity.hidden}
+                />{" "}
+                shown
               </label>
             </li>
           ))}
@@ -118,12 +149,13 @@ export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
         <fieldset>
           <legend className="mb-1 font-medium">Other addresses</legend>
           <p className="text-faint text-sm">
-            The node sends the hub to addresses that are not its own. The hub asks nothing there, and tells its secret
-            to nobody there, unless you tick them.
+            The node sends the hub to addresses that are not its own. The hub asks nothing there,
+            and tells its secret to nobody there, unless you tick them.
           </p>
           {arrival.elsewhere.map((origin) => (
             <label key={origin} className="flex items-center gap-2">
-              <input type="checkbox" name="origin" value={origin} /> <code className="break-all">{origin}</code>
+              <input type="checkbox" name="origin" value={origin} />{" "}
+              <code className="break-all">{origin}</code>
             </label>
           ))}
         </fieldset>

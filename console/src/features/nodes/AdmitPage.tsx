@@ -1,4 +1,5 @@
-// Where the QR code on a node leads: the page that lets this one node in, with its code filled in.
+// Where the QR code on a node leads: the page that lets this one node in, with its code
+// filled in.
 import { useNavigate, useSearchParams } from "react-router";
 import { useArrivals } from "../../api/queries";
 import { Await, Page } from "../../ui/parts";
@@ -21,20 +22,24 @@ export function AdmitPage() {
               <AdmitForm
                 arrival={arrival}
                 code={params.get("code") ?? ""}
-                done={(node) => void navigate(node.room ? `/rooms/${node.room}` : `/nodes/${node.node}`)}
+                done={(node) =>
+                  void navigate(node.room ? `/rooms/${node.room}` : `/nodes/${node.node}`)
+                }
               />
             </div>
           </Page>
         ) : (
           <Page title="Waiting for the node">
             <p className="mb-5 max-w-prose">
-              The node with this code does not ask to join yet. Open pairing, then hold its button until it blinks; it
-              appears here by itself.
+              The node with this code does not ask to join yet. Open pairing, then hold its button
+              until it blinks; it appears here by itself.
             </p>
             <div className="rule max-w-3xl border bg-sheet p-5">
               <Window />
             </div>
-            <p className="mt-4 break-all text-faint text-sm">{thing || "The address names no node."}</p>
+            <p className="mt-4 break-all text-faint text-sm">
+              {thing || "The address names no node."}
+            </p>
           </Page>
         );
       }}

@@ -1,4 +1,5 @@
-// One value of a node: what it is now, and what is kept behind "change": its name, hidden or shown, taking it away.
+// One value of a node: what it is now, and what is kept behind "change": its name,
+// hidden or shown, taking it away.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { Link } from "react-router";
@@ -17,7 +18,9 @@ export function EntityRow({ entity }: { entity: Entity }) {
           {visible(entity.title)}
         </Link>
         {entity.hidden && <span className="block text-faint text-sm">hidden</span>}
-        {entity.picked && <code className="block break-all text-faint text-sm">{entity.picked}</code>}
+        {entity.picked && (
+          <code className="block break-all text-faint text-sm">{entity.picked}</code>
+        )}
       </span>
       <span className={entity.quality === "bad" ? "text-madder" : ""}>
         {entity.shown || "nothing heard yet"}
@@ -66,7 +69,9 @@ function Change({ entity, close }: { entity: Entity; close: () => void }) {
         <label className="flex items-center gap-2">
           <input type="checkbox" name="shown" defaultChecked={!entity.hidden} /> shown in its room
         </label>
-        {(change.error ?? remove.error) && <Failure error={(change.error ?? remove.error) as Error} />}
+        {(change.error ?? remove.error) && (
+          <Failure error={(change.error ?? remove.error) as Error} />
+        )}
         <div className="flex flex-wrap justify-end gap-3">
           {entity.picked && (
             <Button look="grave" className="mr-auto" onClick={() => remove.mutate()}>
@@ -93,7 +98,8 @@ export function AddPosted({ node }: { node: string }) {
     mutationFn: (body: { title: string; kind: string; unit: string; pointer: string }) =>
       ask(api.POST("/api/nodes/{node}/entities", { params: { path: { node } }, body })),
     onSuccess: () => {
-      for (const queryKey of [keys.entities, keys.nodes]) void cache.invalidateQueries({ queryKey });
+      for (const queryKey of [keys.entities, keys.nodes])
+        void cache.invalidateQueries({ queryKey });
     },
   });
   function submit(event: FormEvent<HTMLFormElement>) {
@@ -128,7 +134,12 @@ export function AddPosted({ node }: { node: string }) {
         </Labelled>
       )}
       <Labelled label="Stands in JSON at">
-        <input name="pointer" className="field" autoComplete="off" placeholder="/climate/t, or nothing" />
+        <input
+          name="pointer"
+          className="field"
+          autoComplete="off"
+          placeholder="/climate/t, or nothing"
+        />
       </Labelled>
       <Button type="submit" disabled={add.isPending}>
         Add it

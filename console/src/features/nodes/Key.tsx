@@ -1,4 +1,5 @@
-// A node's key: a new one, shown once with the line that posts a value; or none, which shuts the node out.
+// A node's key: a new one, shown once with the line that posts a value; or none, which
+// shuts the node out.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type HubNode, type NodeKey } from "../../api/client";
@@ -32,7 +33,9 @@ export function Key({ node }: { node: HubNode }) {
         <KeyShown made={fresh.data} />
       ) : (
         <p className="mb-3 text-faint">
-          {node.has_key ? "It has one; only its hash is kept here." : "It has none, and cannot send by itself."}
+          {node.has_key
+            ? "It has one; only its hash is kept here."
+            : "It has none, and cannot send by itself."}
         </p>
       )}
       {(fresh.error ?? revoke.error) && <Failure error={(fresh.error ?? revoke.error) as Error} />}
@@ -43,7 +46,8 @@ export function Key({ node }: { node: HubNode }) {
       </div>
       <Sheet open={asking} close={() => setAsking(false)} title={`${node.title}’s key`}>
         <p className="mb-4">
-          A new key makes the one before void at once: the node must be given the new one before it is heard again.
+          A new key makes the one before void at once: the node must be given the new one before it
+          is heard again.
         </p>
         <div className="flex flex-wrap justify-end gap-3">
           <Button onClick={() => setAsking(false)}>Leave it</Button>

@@ -98,7 +98,8 @@ function Found({ node }: { node: HubNode }) {
 /** A node may have been silent about some of what it has: it is asked once more. */
 function Again({ node }: { node: HubNode }) {
   const again = useMutation({
-    mutationFn: () => ask(api.POST("/api/nodes/{node}/again", { params: { path: { node: node.node } } })),
+    mutationFn: () =>
+      ask(api.POST("/api/nodes/{node}/again", { params: { path: { node: node.node } } })),
   });
   return (
     <section aria-label="What it has" className="mb-10 flex flex-wrap items-center gap-4">
@@ -106,7 +107,9 @@ function Again({ node }: { node: HubNode }) {
         Ask again
       </Button>
       <span aria-live="polite" className="text-faint">
-        {again.isSuccess ? "asked; what it says comes up by itself" : "The hub asks the node once more what it has."}
+        {again.isSuccess
+          ? "asked; what it says comes up by itself"
+          : "The hub asks the node once more what it has."}
       </span>
       {again.error && <Failure error={again.error} />}
     </section>
@@ -125,7 +128,8 @@ function Fact({ name, children }: { name: string; children: React.ReactNode }) {
 function useRefresh() {
   const cache = useQueryClient();
   return () => {
-    for (const queryKey of [keys.nodes, keys.entities, keys.house]) void cache.invalidateQueries({ queryKey });
+    for (const queryKey of [keys.nodes, keys.entities, keys.house])
+      void cache.invalidateQueries({ queryKey });
   };
 }
 
@@ -164,7 +168,11 @@ function Remove({ node }: { node: HubNode }) {
   const navigate = useNavigate();
   const remove = useMutation({
     mutationFn: (history: "keep" | "delete") =>
-      ask(api.DELETE("/api/nodes/{node}", { params: { path: { node: node.node }, query: { history } } })),
+      ask(
+        api.DELETE("/api/nodes/{node}", {
+          params: { path: { node: node.node }, query: { history } },
+        }),
+      ),
     onSuccess: () => {
       refresh();
       void navigate("/nodes");
@@ -177,8 +185,9 @@ function Remove({ node }: { node: HubNode }) {
       </Button>
       <Sheet open={asking} close={() => setAsking(false)} title={`Take ${node.title} out?`}>
         <p className="mb-4">
-          {node.way === "paired" ? "It is told to leave" : "Its key is void at once"}, and automations that look at it
-          stop. If its history is kept, it goes on when the node is let in again.
+          {node.way === "paired" ? "It is told to leave" : "Its key is void at once"}, and
+          automations that look at it stop. If its history is kept, it goes on when the node is let
+          in again.
         </p>
         {remove.error && <Failure error={remove.error} />}
         <div className="flex flex-wrap justify-end gap-3">

@@ -13,8 +13,11 @@ export function NodesPage() {
   const house = useHouse();
   const entities = useEntities();
   const told = (node: string, ...kinds: string[]) =>
-    entities.data?.find((e) => e.node === node && kinds.includes(e.kind) && e.value !== null)?.shown ?? "–";
-  const rooms = new Map(house.data?.floors.flatMap((f) => f.rooms).map((room) => [room.room, room.name]));
+    entities.data?.find((e) => e.node === node && kinds.includes(e.kind) && e.value !== null)
+      ?.shown ?? "–";
+  const rooms = new Map(
+    house.data?.floors.flatMap((f) => f.rooms).map((room) => [room.room, room.name]),
+  );
   return (
     <Page title="Nodes">
       <ForeignNetwork />
@@ -24,7 +27,9 @@ export function NodesPage() {
       <Await of={nodes} lines={6}>
         {(found) =>
           found.length === 0 ? (
-            <Empty>No node is in the house yet. Open pairing, and hold a node's button until it blinks.</Empty>
+            <Empty>
+              No node is in the house yet. Open pairing, and hold a node's button until it blinks.
+            </Empty>
           ) : (
             <div className="overflow-x-auto">
               <table className="w-full text-left">
@@ -40,10 +45,14 @@ export function NodesPage() {
                           {visible(node.title)}
                         </Link>
                       </td>
-                      <td className="pr-4 max-sm:hidden">{node.room ? (rooms.get(node.room) ?? node.room) : "–"}</td>
+                      <td className="pr-4 max-sm:hidden">
+                        {node.room ? (rooms.get(node.room) ?? node.room) : "–"}
+                      </td>
                       <td className="pr-4 max-sm:hidden">{node.link}</td>
                       <td className="pr-4 max-sm:hidden">{told(node.node, "battery")}</td>
-                      <td className="pr-4 max-sm:hidden">{told(node.node, "signal", "reception")}</td>
+                      <td className="pr-4 max-sm:hidden">
+                        {told(node.node, "signal", "reception")}
+                      </td>
                       <td className="pr-4">
                         <State node={node} />
                       </td>

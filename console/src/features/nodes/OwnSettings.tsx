@@ -1,4 +1,5 @@
-// What a node lets be changed of itself, and what it can be asked to do. What the node answers is what is shown.
+// What a node lets be changed of itself, and what it can be asked to do. What the node
+// answers is what is shown.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useId } from "react";
 import { api, ask, type HubNode, type NodeAction, type Setting } from "../../api/client";
@@ -17,7 +18,8 @@ export function OwnSettings({ node }: { node: HubNode }) {
         {(found) => (
           <ul className="rule border-b">
             {found.map((one) => (
-              // The value is part of the key: what the node says now goes before what was typed.
+              // The value is part of the key: what the node says now goes before what
+              // was typed.
               <One key={`${one.name} ${one.value}`} node={node.node} setting={one} />
             ))}
           </ul>
@@ -39,7 +41,8 @@ function One({ node, setting }: { node: string; setting: Setting }) {
         }),
       ),
     onSuccess: () => {
-      for (const queryKey of [keys.nodes, keys.settings(node)]) void cache.invalidateQueries({ queryKey });
+      for (const queryKey of [keys.nodes, keys.settings(node)])
+        void cache.invalidateQueries({ queryKey });
     },
   });
   function submit(event: FormEvent<HTMLFormElement>) {
@@ -135,7 +138,9 @@ function OneAction({ node, action }: { node: string; action: NodeAction }) {
   function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();
     const values = new FormData(event.currentTarget);
-    act.mutate(Object.fromEntries(action.inputs.map((input) => [input.name, values.get(input.name)])));
+    act.mutate(
+      Object.fromEntries(action.inputs.map((input) => [input.name, values.get(input.name)])),
+    );
   }
   return (
     <li className="rule border-t py-2">
@@ -145,7 +150,11 @@ function OneAction({ node, action }: { node: string; action: NodeAction }) {
           <span className="block text-faint text-sm">{action.about}</span>
         </span>
         {action.inputs.map((input) => (
-          <label key={input.name} htmlFor={`${id} ${input.name}`} className="flex items-center gap-2">
+          <label
+            key={input.name}
+            htmlFor={`${id} ${input.name}`}
+            className="flex items-center gap-2"
+          >
             <span className="text-faint text-sm">
               {input.title} {input.unit}
             </span>
@@ -157,7 +166,8 @@ function OneAction({ node, action }: { node: string; action: NodeAction }) {
         </Button>
       </form>
       <div aria-live="polite" className="text-faint text-sm">
-        {act.isSuccess && (act.data.answer ? `It answers: ${JSON.stringify(act.data.answer)}` : "Done.")}
+        {act.isSuccess &&
+          (act.data.answer ? `It answers: ${JSON.stringify(act.data.answer)}` : "Done.")}
       </div>
       {act.error && <Failure error={act.error} />}
     </li>

@@ -18,12 +18,16 @@ export function Window() {
     mutationFn: () => ask(api.POST("/api/pairing", { body: { length: "2 min" } })),
     onSuccess: (window) => cache.setQueryData(keys.pairing, window),
   });
-  const close = useMutation({ mutationFn: () => ask(api.DELETE("/api/pairing")), onSuccess: refresh });
+  const close = useMutation({
+    mutationFn: () => ask(api.DELETE("/api/pairing")),
+    onSuccess: refresh,
+  });
   return (
     <>
       <Await of={pairing} lines={2}>
         {(window) => {
-          // The hub says how much is left; from then on it is counted here, so that differing clocks do no harm.
+          // The hub says how much is left; from then on it is counted here, so that
+          // differing clocks do no harm.
           const left = Math.max(0, window.left_ms - Math.max(0, now - pairing.dataUpdatedAt));
           const isOpen = window.open && left > 0;
           return (
@@ -66,11 +70,13 @@ export function Pairing() {
   const arrivals = useArrivals();
   const [admitting, setAdmitting] = useState<Arrival | null>(null);
   const turnAway = useMutation({
-    mutationFn: (id: string) => ask(api.DELETE("/api/arrivals/{arrival}", { params: { path: { arrival: id } } })),
+    mutationFn: (id: string) =>
+      ask(api.DELETE("/api/arrivals/{arrival}", { params: { path: { arrival: id } } })),
     onSuccess: () => cache.invalidateQueries({ queryKey: keys.arrivals }),
   });
   const again = useMutation({
-    mutationFn: (id: string) => ask(api.POST("/api/arrivals/{arrival}/again", { params: { path: { arrival: id } } })),
+    mutationFn: (id: string) =>
+      ask(api.POST("/api/arrivals/{arrival}/again", { params: { path: { arrival: id } } })),
     onSettled: () => cache.invalidateQueries({ queryKey: keys.arrivals }),
   });
 
@@ -81,7 +87,10 @@ export function Pairing() {
       {again.error && <Failure error={again.error} />}
       <ul aria-label="Arrivals" className="mt-3">
         {arrivals.data?.map((arrival) => (
-          <li key={arrival.id} className="rule flex flex-wrap items-center gap-x-4 gap-y-1 border-t py-3">
+          <li
+            key={arrival.id}
+            className="rule flex flex-wrap items-center gap-x-4 gap-y-1 border-t py-3"
+          >
             <div className="grow">
               <span className="font-serif text-lg">{visible(arrival.title)}</span>{" "}
               <span className="text-faint text-sm">
@@ -90,11 +99,17 @@ export function Pairing() {
                 {arrival.known_as && `, was here before as ${arrival.known_as}`}
                 {arrival.sender && !arrival.url && ` from ${arrival.sender}`}
               </span>
-              {arrival.state === "asking" ? <Interview progress={arrival.progress} /> : <Has arrival={arrival} />}
+              {arrival.state === "asking" ? (
+                <Interview progress={arrival.progress} />
+              ) : (
+                <Has arrival={arrival} />
+              )}
               <Also arrival={arrival} />
               {arrival.rivals.length > 0 && (
                 <div className="text-sm">
-                  <Mark>Another one says that it is this node. The setup code shows which one is.</Mark>
+                  <Mark>
+                    Another one says that it is this node. The setup code shows which one is.
+                  </Mark>
                 </div>
               )}
             </div>

@@ -1,4 +1,5 @@
-// What a Zigbee node says and nothing names yet, and the profile in which a person names it.
+// What a Zigbee node says and nothing names yet, and the profile in which a person
+// names it.
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
@@ -13,7 +14,8 @@ export function Profile({ node }: { node: HubNode }) {
   const open = params.has("profile");
   const profile = useQuery({
     queryKey: keys.profile(node.node),
-    queryFn: () => ask(api.GET("/api/nodes/{node}/profile", { params: { path: { node: node.node } } })),
+    queryFn: () =>
+      ask(api.GET("/api/nodes/{node}/profile", { params: { path: { node: node.node } } })),
     retry: false,
     refetchInterval: 10_000,
   });
@@ -22,7 +24,8 @@ export function Profile({ node }: { node: HubNode }) {
     <section aria-label="Profile" className="mb-10 flex flex-wrap items-center gap-4">
       <Button onClick={() => setParams({ profile: "" })}>Its profile …</Button>
       <span className="text-faint">
-        {unnamed > 0 && `It says ${unnamed} ${unnamed === 1 ? "value" : "values"} that nothing names yet.`}
+        {unnamed > 0 &&
+          `It says ${unnamed} ${unnamed === 1 ? "value" : "values"} that nothing names yet.`}
         {profile.data && unnamed === 0 && "Everything that it says has a name."}
       </span>
       <Sheet open={open} close={() => setParams({})} title={`The profile of ${node.title}`} wide>
@@ -35,12 +38,14 @@ export function Profile({ node }: { node: HubNode }) {
 }
 
 function Editor({ node, latest, close }: { node: string; latest: NodeProfile; close: () => void }) {
-  // It is asked for again and again, and its values move on: what a person is writing stays.
+  // It is asked for again and again, and its values move on: what a person is writing
+  // stays.
   const [profile] = useState(latest);
   const [text, setText] = useState(profile.text);
   const cache = useQueryClient();
   const save = useMutation({
-    mutationFn: () => ask(api.PUT("/api/nodes/{node}/profile", { params: { path: { node } }, body: { text } })),
+    mutationFn: () =>
+      ask(api.PUT("/api/nodes/{node}/profile", { params: { path: { node } }, body: { text } })),
     onSuccess: () => {
       for (const queryKey of [keys.nodes, keys.entities, keys.house, keys.profile(node)])
         void cache.invalidateQueries({ queryKey });
@@ -56,17 +61,22 @@ function Editor({ node, latest, close }: { node: string; latest: NodeProfile; cl
   return (
     <>
       <p className="mb-3">
-        Give each value a name, a kind and a unit, and take out what you do not need. Every node of this make and model
-        has them at once.
+        Give each value a name, a kind and a unit, and take out what you do not need. Every node of
+        this make and model has them at once.
       </p>
       <TextEditor label="The profile's text" text={text} setText={setText} mistakes={mistakes} />
       {save.error && mistakes.length === 0 && <Failure error={save.error} />}
       <div ref={foot} className="mt-4 flex flex-wrap items-center justify-end gap-3">
         <span className="mr-auto break-all text-faint text-sm" title={profile.path}>
-          kept in the hub’s data folder, as <code>{profile.path.split("/").slice(-2).join("/")}</code>
+          kept in the hub’s data folder, as{" "}
+          <code>{profile.path.split("/").slice(-2).join("/")}</code>
         </span>
         <Button onClick={close}>Leave it as it was</Button>
-        <Button look="main" disabled={save.isPending || text === profile.text} onClick={() => save.mutate()}>
+        <Button
+          look="main"
+          disabled={save.isPending || text === profile.text}
+          onClick={() => save.mutate()}
+        >
           Use it
         </Button>
       </div>

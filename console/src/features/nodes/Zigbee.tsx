@@ -1,4 +1,5 @@
-// A stick that carries somebody else's network: it is neither taken nor wiped before a person says so.
+// A stick that carries somebody else's network: it is neither taken nor wiped before a
+// person says so.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask } from "../../api/client";
@@ -11,10 +12,12 @@ export function ForeignNetwork() {
   const zigbee = useZigbee();
   const [wiping, setWiping] = useState(false);
   const choose = useMutation({
-    mutationFn: (choice: "keep" | "clean") => ask(api.POST("/api/zigbee/network", { body: { choice } })),
+    mutationFn: (choice: "keep" | "clean") =>
+      ask(api.POST("/api/zigbee/network", { body: { choice } })),
     onSuccess: () => {
       setWiping(false);
-      for (const queryKey of [keys.zigbee, keys.pairing, keys.house]) void cache.invalidateQueries({ queryKey });
+      for (const queryKey of [keys.zigbee, keys.pairing, keys.house])
+        void cache.invalidateQueries({ queryKey });
     },
   });
   if (zigbee.data?.state !== "foreign") return null;
@@ -24,8 +27,8 @@ export function ForeignNetwork() {
         <Mark grave>The Zigbee stick carries another network</Mark>
       </h2>
       <p className="mt-2 max-w-prose">
-        It is not this house’s. Keep it, and the nodes in it can be let in while pairing is open; or start clean, and
-        they must be joined anew.
+        It is not this house’s. Keep it, and the nodes in it can be let in while pairing is open; or
+        start clean, and they must be joined anew.
       </p>
       <div className="mt-4 flex flex-wrap gap-3">
         <Button look="main" onClick={() => choose.mutate("keep")} disabled={choose.isPending}>
@@ -37,7 +40,9 @@ export function ForeignNetwork() {
       </div>
       {choose.error && <Failure error={choose.error} />}
       <Sheet open={wiping} close={() => setWiping(false)} title="Wipe the network on the stick?">
-        <p className="mb-4">It is lost for whoever used it, and cannot be brought back from here.</p>
+        <p className="mb-4">
+          It is lost for whoever used it, and cannot be brought back from here.
+        </p>
         <div className="flex justify-end gap-3">
           <Button onClick={() => setWiping(false)}>Leave it</Button>
           <Button look="grave" onClick={() => choose.mutate("clean")}>

@@ -13,7 +13,9 @@ it("keeps what is being written while the node goes on speaking", async () => {
   Element.prototype.scrollIntoView = () => {};
   let last = 680;
   const asked = fakeHub({
-    "GET /api/nodes/herb-probe/profile": () => ({ body: { path, text: `# it was ${last++}\n`, unnamed: 1 } }),
+    "GET /api/nodes/herb-probe/profile": () => ({
+      body: { path, text: `# it was ${last++}\n`, unnamed: 1 },
+    }),
     "PUT /api/nodes/herb-probe/profile": (body) => ({
       body: { path, text: (body as { text: string }).text, unnamed: 0 },
     }),
@@ -29,12 +31,19 @@ it("keeps what is being written while the node goes on speaking", async () => {
   expect(screen.getByRole("textbox")).toHaveValue("# it was 680\nmine");
   await userEvent.click(use);
   await waitFor(() =>
-    expect(asked.find((one) => one.what.startsWith("PUT"))?.body).toEqual({ text: "# it was 680\nmine" }),
+    expect(asked.find((one) => one.what.startsWith("PUT"))?.body).toEqual({
+      text: "# it was 680\nmine",
+    }),
   );
 });
 
 it("says nothing of names that it does not know", async () => {
-  fakeHub({ "GET /api/nodes/herb-probe/profile": { status: 409, body: { detail: "it is not in the network" } } });
+  fakeHub({
+    "GET /api/nodes/herb-probe/profile": {
+      status: 409,
+      body: { detail: "it is not in the network" },
+    },
+  });
   show(<Profile node={node} />, "/nodes/herb-probe?profile");
   expect(await screen.findByText("it is not in the network")).toBeInTheDocument();
   expect(screen.queryByText("Everything that it says has a name.")).not.toBeInTheDocument();

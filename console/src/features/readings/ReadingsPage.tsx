@@ -10,7 +10,9 @@ export function ReadingsPage() {
   const house = useHouse();
   const nodes = useNodes();
   const [typed, setTyped] = useState("");
-  const rooms = new Map(house.data?.floors.flatMap((f) => f.rooms).map((room) => [room.room, room.name]));
+  const rooms = new Map(
+    house.data?.floors.flatMap((f) => f.rooms).map((room) => [room.room, room.name]),
+  );
   const titles = new Map(nodes.data?.map((node) => [node.node, node.title]));
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
   return (
@@ -41,7 +43,10 @@ export function ReadingsPage() {
                 `${room} ${node} ${entity.title} ${entity.kind} ${entity.entity} ${entity.quality}`.toLowerCase();
               return words.every((word) => text.includes(word));
             })
-            .sort((a, b) => a.room.localeCompare(b.room) || a.entity.entity.localeCompare(b.entity.entity));
+            .sort(
+              (a, b) =>
+                a.room.localeCompare(b.room) || a.entity.entity.localeCompare(b.entity.entity),
+            );
           if (rows.length === 0) return <Empty>Nothing here is called that.</Empty>;
           return (
             <div className="overflow-x-auto">
@@ -57,7 +62,10 @@ export function ReadingsPage() {
                       <td className="py-1.5 pr-4 max-sm:hidden">{room}</td>
                       <td className="py-1.5 pr-4">{node}</td>
                       <td className="pr-4">
-                        <Link className="text-act hover:underline" to={`/readings/${entity.entity}`}>
+                        <Link
+                          className="text-act hover:underline"
+                          to={`/readings/${entity.entity}`}
+                        >
                           {visible(entity.title)}
                         </Link>
                         {entity.hidden && <span className="block text-faint text-sm">hidden</span>}

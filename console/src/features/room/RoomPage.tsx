@@ -20,12 +20,15 @@ export function RoomPage() {
   const automations = useAutomations();
   const room = house.data?.floors.flatMap((floor) => floor.rooms).find((r) => r.room === address);
   const titles = new Map(nodes.data?.map((node) => [node.node, node.title]));
-  if (house.data && !room) return <Failure error={new Error(`There is no room ${address} in this house.`)} />;
+  if (house.data && !room)
+    return <Failure error={new Error(`There is no room ${address} in this house.`)} />;
   return (
     <Page title={room?.name ?? "…"} aside={<span className="text-faint">{room?.floor}</span>}>
       <Await of={entities} lines={6}>
         {(all) => {
-          const here = all.filter((entity) => entity.room === address && !entity.hidden).sort(byKind);
+          const here = all
+            .filter((entity) => entity.room === address && !entity.hidden)
+            .sort(byKind);
           if (here.length === 0) {
             return (
               <Empty>

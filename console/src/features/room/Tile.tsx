@@ -1,4 +1,5 @@
-// A tile: one value with its unit and freshness, its course drawn quietly behind, and the limits put on it.
+// A tile: one value with its unit and freshness, its course drawn quietly behind, and
+// the limits put on it.
 import { Link } from "react-router";
 import type { Automation, Entity } from "../../api/client";
 import { useHistory } from "../../api/queries";
@@ -10,7 +11,15 @@ import { trend } from "./trend";
 
 type Limit = NonNullable<Automation["watch"]>;
 
-export function Tile({ entity, nodeTitle, limits }: { entity: Entity; nodeTitle: string; limits: Limit[] }) {
+export function Tile({
+  entity,
+  nodeTitle,
+  limits,
+}: {
+  entity: Entity;
+  nodeTitle: string;
+  limits: Limit[];
+}) {
   const switches = entity.writable && entity.kind === "switch";
   return (
     <li
@@ -50,7 +59,9 @@ function Glow({ at }: { at: number | null }) {
 
 function Value({ entity }: { entity: Entity }) {
   if (entity.value === null) {
-    return <div className="text-faint text-xl">{entity.at === null ? "nothing heard yet" : "–"}</div>;
+    return (
+      <div className="text-faint text-xl">{entity.at === null ? "nothing heard yet" : "–"}</div>
+    );
   }
   if (entity.words) return <div className="mb-1 font-light text-3xl">{entity.shown}</div>;
   return (
@@ -73,7 +84,13 @@ function Trend({ address, limits }: { address: string; limits: Limit[] }) {
       className="absolute inset-x-0 bottom-0 h-3/5 w-full"
     >
       <path d={drawn.area} fill="var(--rule)" opacity="0.35" />
-      <path d={drawn.line} fill="none" stroke="var(--faint)" opacity="0.3" vectorEffect="non-scaling-stroke" />
+      <path
+        d={drawn.line}
+        fill="none"
+        stroke="var(--faint)"
+        opacity="0.3"
+        vectorEffect="non-scaling-stroke"
+      />
       {drawn.limits.map((y) => (
         <path
           key={y}

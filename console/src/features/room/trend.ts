@@ -16,7 +16,8 @@ export function trend(
   const high = Math.max(...history.mean, ...wanted);
   const x = (at: number) => round(((at - history.start) / (history.end - history.start)) * 100);
   // A flat course lies in the middle; none touches the edge.
-  const y = (value: number) => (high === low ? 50 : round(92 - ((value - low) / (high - low)) * 84));
+  const y = (value: number) =>
+    high === low ? 50 : round(92 - ((value - low) / (high - low)) * 84);
   const points = history.at.map((at, place) => `${x(at)} ${y(history.mean[place] ?? low)}`);
   const line = `M${points.join("L")}`;
   const first = history.at[0] ?? history.start;

@@ -13,10 +13,12 @@ export function Phones() {
   const refresh = () => cache.invalidateQueries({ queryKey: keys.phones });
   const add = useMutation({ mutationFn: addThisPhone, onSuccess: refresh });
   const test = useMutation({
-    mutationFn: (phone: number) => ask(api.POST("/api/phones/{phone}/test", { params: { path: { phone } } })),
+    mutationFn: (phone: number) =>
+      ask(api.POST("/api/phones/{phone}/test", { params: { path: { phone } } })),
   });
   const remove = useMutation({
-    mutationFn: (phone: number) => ask(api.DELETE("/api/phones/{phone}", { params: { path: { phone } } })),
+    mutationFn: (phone: number) =>
+      ask(api.DELETE("/api/phones/{phone}", { params: { path: { phone } } })),
     onSuccess: refresh,
   });
   const blocked = obstacle();
@@ -61,7 +63,13 @@ export function Phones() {
           label="Make this device one of them"
           hint={blocked || "The browser asks whether it may show notifications."}
         >
-          <input name="name" required placeholder="like Ada's phone" className="field" disabled={blocked !== ""} />
+          <input
+            name="name"
+            required
+            placeholder="like Ada's phone"
+            className="field"
+            disabled={blocked !== ""}
+          />
         </Labelled>
         {add.error && <Failure error={add.error} />}
         <Button type="submit" look="main" disabled={add.isPending || blocked !== ""}>
@@ -86,7 +94,8 @@ function Told() {
             <ul>
               {found.slice(0, 12).map((notice) => (
                 <li key={notice.id} className="rule border-t py-1.5">
-                  <span className="font-semibold">{visible(notice.title)}</span> {visible(notice.text)}
+                  <span className="font-semibold">{visible(notice.title)}</span>{" "}
+                  {visible(notice.text)}
                   <div className="text-faint text-sm">
                     {notice.phone}, <Ago at={notice.at} />,{" "}
                     {notice.state === "delivered" ? (

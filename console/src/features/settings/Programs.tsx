@@ -9,7 +9,8 @@ export function Programs() {
   const cache = useQueryClient();
   const tokens = useTokens();
   const revoke = useMutation({
-    mutationFn: (token: number) => ask(api.DELETE("/api/tokens/{token}", { params: { path: { token } } })),
+    mutationFn: (token: number) =>
+      ask(api.DELETE("/api/tokens/{token}", { params: { path: { token } } })),
     onSuccess: () => cache.invalidateQueries({ queryKey: keys.tokens }),
   });
   return (
@@ -20,11 +21,16 @@ export function Programs() {
       <Await of={tokens} lines={2}>
         {(found) =>
           found.length === 0 ? (
-            <p className="text-faint">None. The command line on another machine signs in with “hombi sign-in”.</p>
+            <p className="text-faint">
+              None. The command line on another machine signs in with “hombi sign-in”.
+            </p>
           ) : (
             <ul className="rule border-b">
               {found.map((token) => (
-                <li key={token.id} className="rule flex flex-wrap items-center gap-x-4 border-t py-2">
+                <li
+                  key={token.id}
+                  className="rule flex flex-wrap items-center gap-x-4 border-t py-2"
+                >
                   <span className="grow">
                     {token.name}{" "}
                     <span className="text-faint text-sm">

@@ -26,7 +26,8 @@ export function Rooms() {
     onSuccess: refresh,
   });
   const remove = useMutation({
-    mutationFn: (room: string) => ask(api.DELETE("/api/rooms/{room}", { params: { path: { room } } })),
+    mutationFn: (room: string) =>
+      ask(api.DELETE("/api/rooms/{room}", { params: { path: { room } } })),
     onSuccess: refresh,
   });
   const error = addRoom.error ?? addFloor.error ?? change.error ?? remove.error;
@@ -58,15 +59,26 @@ export function Rooms() {
                       <select
                         aria-label={`Floor of ${room.name}`}
                         value={floor.name}
-                        onChange={(event) => change.mutate({ room: room.room, floor: event.target.value })}
+                        onChange={(event) =>
+                          change.mutate({ room: room.room, floor: event.target.value })
+                        }
                         className="rounded-sm border border-rule bg-sheet text-act text-sm"
                       >
                         {floors.map((f) => (
                           <option key={f.id}>{f.name}</option>
                         ))}
                       </select>
-                      <Order room={room} place={place} last={floor.rooms.length - 1} move={change.mutate} />
-                      <button type="button" aria-label={`Remove ${room.name}`} onClick={() => remove.mutate(room.room)}>
+                      <Order
+                        room={room}
+                        place={place}
+                        last={floor.rooms.length - 1}
+                        move={change.mutate}
+                      />
+                      <button
+                        type="button"
+                        aria-label={`Remove ${room.name}`}
+                        onClick={() => remove.mutate(room.room)}
+                      >
                         <Trash2 aria-hidden className="size-4 text-madder" />
                       </button>
                     </li>

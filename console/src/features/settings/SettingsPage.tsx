@@ -57,7 +57,9 @@ function ThisHub() {
                 {link.link}: {link.listening}
               </li>
             ))}
-            <li>{found.readings_committed.toLocaleString("en")} readings were stored since the start.</li>
+            <li>
+              {found.readings_committed.toLocaleString("en")} readings were stored since the start.
+            </li>
             <li>
               <a className="text-act underline" href="/api/docs">
                 The API, to read

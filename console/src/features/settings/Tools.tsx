@@ -1,4 +1,5 @@
-// A person's own tools at the MQTT door: which topics each may use, its key, and shutting it out.
+// A person's own tools at the MQTT door: which topics each may use, its key, and
+// shutting it out.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import type { FormEvent } from "react";
 import { api, ask } from "../../api/client";
@@ -22,10 +23,12 @@ export function Tools() {
     onSuccess: refresh,
   });
   const rotate = useMutation({
-    mutationFn: (tool: string) => ask(api.POST("/api/tools/{tool}/key", { params: { path: { tool } } })),
+    mutationFn: (tool: string) =>
+      ask(api.POST("/api/tools/{tool}/key", { params: { path: { tool } } })),
   });
   const remove = useMutation({
-    mutationFn: (tool: string) => ask(api.DELETE("/api/tools/{tool}", { params: { path: { tool } } })),
+    mutationFn: (tool: string) =>
+      ask(api.DELETE("/api/tools/{tool}", { params: { path: { tool } } })),
     onSuccess: refresh,
   });
   const made = rotate.data ?? add.data;
@@ -50,24 +53,35 @@ export function Tools() {
         Tools at the MQTT door
       </h2>
       <p className="mb-3 text-faint">
-        Boards and programs of your own that publish and subscribe as you let them. Each signs in with its name and its
-        key.
+        Boards and programs of your own that publish and subscribe as you let them. Each signs in
+        with its name and its key.
       </p>
       <Await of={tools} lines={2}>
         {(found) => (
           <ul className="rule mb-4 border-b">
             {found.map((tool) => (
-              <li key={tool.tool} className="rule flex flex-wrap items-center gap-x-4 gap-y-1 border-t py-2">
+              <li
+                key={tool.tool}
+                className="rule flex flex-wrap items-center gap-x-4 gap-y-1 border-t py-2"
+              >
                 <div className="grow">
                   <span className="font-medium">{tool.tool}</span>
                   <div className="text-faint text-sm">
-                    publishes {tool.publish.join(", ") || "nothing"}; hears {tool.subscribe.join(", ") || "nothing"}
+                    publishes {tool.publish.join(", ") || "nothing"}; hears{" "}
+                    {tool.subscribe.join(", ") || "nothing"}
                   </div>
                 </div>
-                <Button onClick={() => rotate.mutate(tool.tool)} aria-label={`New key for ${tool.tool}`}>
+                <Button
+                  onClick={() => rotate.mutate(tool.tool)}
+                  aria-label={`New key for ${tool.tool}`}
+                >
                   New key
                 </Button>
-                <Button look="grave" onClick={() => remove.mutate(tool.tool)} aria-label={`Shut ${tool.tool} out`}>
+                <Button
+                  look="grave"
+                  onClick={() => remove.mutate(tool.tool)}
+                  aria-label={`Shut ${tool.tool} out`}
+                >
                   Shut out
                 </Button>
               </li>
@@ -82,7 +96,13 @@ export function Tools() {
       )}
       <form onSubmit={submit} className="grid items-end gap-4 sm:grid-cols-[1fr_1fr_1fr_auto]">
         <Labelled label="Name">
-          <input name="name" required autoComplete="off" className="field" placeholder="mill-logger" />
+          <input
+            name="name"
+            required
+            autoComplete="off"
+            className="field"
+            placeholder="mill-logger"
+          />
         </Labelled>
         <Labelled label="May publish">
           <input name="publish" autoComplete="off" className="field" placeholder="mill/#" />

@@ -1,4 +1,5 @@
-// Making this device one of the household's phones: asking the browser for a push subscription.
+// Making this device one of the household's phones: asking the browser for a push
+// subscription.
 import { api, ask } from "../../api/client";
 
 const PATIENCE_MS = 10_000;
@@ -6,14 +7,17 @@ const PATIENCE_MS = 10_000;
 /** The bytes of a base64url text. */
 export function bytes(base64url: string): Uint8Array<ArrayBuffer> {
   const base64 = base64url.replaceAll("-", "+").replaceAll("_", "/");
-  return Uint8Array.from(atob(base64.padEnd(Math.ceil(base64.length / 4) * 4, "=")), (c) => c.charCodeAt(0));
+  return Uint8Array.from(atob(base64.padEnd(Math.ceil(base64.length / 4) * 4, "=")), (c) =>
+    c.charCodeAt(0),
+  );
 }
 
 /** Why this browser cannot take notifications; empty when it can. */
 export function obstacle(): string {
   if (!window.isSecureContext)
     return "Browsers take notifications over HTTPS only, or on the hub's own machine. Open the console there.";
-  if (!("serviceWorker" in navigator) || !("PushManager" in window)) return "This browser takes no notifications.";
+  if (!("serviceWorker" in navigator) || !("PushManager" in window))
+    return "This browser takes no notifications.";
   return "";
 }
 
@@ -27,7 +31,9 @@ function withPatience<T>(work: Promise<T>, what: string): Promise<T> {
   ]);
 }
 
-/** Ask for permission, subscribe, and tell the hub. Throws with words for the person. */
+/**
+ * Ask for permission, subscribe, and tell the hub. Throws with words for the person.
+ */
 export async function addThisPhone(name: string) {
   const blocked = obstacle();
   if (blocked) throw new Error(blocked);
@@ -37,7 +43,8 @@ export async function addThisPhone(name: string) {
     );
   }
   const { key } = await ask(api.GET("/api/phones/key"));
-  const noService = "This browser's push service cannot be reached. It needs the internet once, to subscribe.";
+  const noService =
+    "This browser's push service cannot be reached. It needs the internet once, to subscribe.";
   const worker = await withPatience(
     navigator.serviceWorker.ready,
     "The console's service worker did not start; load the page again.",
@@ -49,12 +56,18 @@ export async function addThisPhone(name: string) {
       noService,
     );
   } catch (error) {
-    throw new Error(error instanceof Error && error.message === noService ? noService : `${noService} (${error})`);
+    throw new Error(
+      error instanceof Error && error.message === noService ? noService : `${noService} (${error})`,
+    );
   }
   const { endpoint, keys } = subscription.toJSON();
   return ask(
     api.POST("/api/phones", {
-      body: { name, endpoint: endpoint ?? "", keys: { p256dh: keys?.p256dh ?? "", auth: keys?.auth ?? "" } },
+      body: {
+        name,
+        endpoint: endpoint ?? "",
+        keys: { p256dh: keys?.p256dh ?? "", auth: keys?.auth ?? "" },
+      },
     }),
   );
 }

@@ -1,8 +1,10 @@
-"""The hub as a client of a broker: one connection, over which each message is acknowledged when the hub says so."""
+"""The hub as a client of a broker: one connection, over which each message is
+acknowledged when the hub says so."""
 
 from __future__ import annotations
 
 import asyncio
+import functools
 import socket
 import ssl
 from collections import deque
@@ -35,8 +37,9 @@ class Refused(Exception):
 
 
 class Client(asyncio.Protocol):
-    """One connection, from `connect` until `ended` is done with the reason. What is received goes to `received` with the
-    call that acknowledges it; acknowledging after the connection has ended does nothing, since the broker sends it again."""
+    """One connection, from `connect` until `ended` is done with the reason. What is
+    received goes to `received` with the call that acknowledges it; acknowledging after
+    the connection has ended does nothing, since the broker sends it again."""
 
     def __init__(self, hello: p.Connect, received: Received) -> None:
         self._hello, self._received = hello, received
@@ -54,11 +57,15 @@ class Client(asyncio.Protocol):
         self._asked: dict[int, list[str]] = {}
 
     @classmethod
-    async def connect(cls, host: str, port: int, tls: ssl.SSLContext | None, hello: p.Connect, received: Received) -> Client:
+    async def connect(
+        cls, host: str, port: int, tls: ssl.SSLContext | None, hello: p.Connect, received: Received
+    ) -> Client:
         """A connection that the broker has accepted. Raises OSError, Refused."""
         loop = asyncio.get_running_loop()
         async with asyncio.timeout(ANSWER_S):
-            _, client = await loop.create_connection(lambda: cls(hello, received), host, port, ssl=tls)
+            _, client = await loop.create_connection(
+                lambda: cls(hello, received), host, port, ssl=tls
+            )
             client._write(p.encode(hello))
             try:
                 answer = await client._answer
@@ -77,12 +84,16 @@ class Client(asyncio.Protocol):
         if names:
             number = self._next()
             self._asked[number] = names
-            self._write(p.encode(p.Subscribe(number, tuple((name, 1) for name in names)), self._hello.level))
+            self._write(
+                p.encode(p.Subscribe(number, tuple((name, 1) for name in names)), self._hello.level)
+            )
 
     def publish(self, message: p.Publish) -> None:
         """Send a message at QoS 0 or 1; its packet identifier is chosen here."""
         number = self._next() if message.qos else 0
-        sent = p.Publish(message.topic, message.payload, message.qos, message.retain, number, message.duplicate)
+        sent = p.Publish(
+            message.topic, message.payload, message.qos, message.retain, number, message.duplicate
+        )
         if number:
             self.unacknowledged[number] = sent
         self._write(p.encode(sent, self._hello.level))
@@ -111,7 +122,8 @@ class Client(asyncio.Protocol):
         for packet in packets:
             self._take(packet)
         if self._came:
-            # The loop has other things to do too; nothing more is read until this is done.
+            # The loop has other things to do too; nothing more is read until this is
+            # done.
             self._transport.pause_reading()
             self._loop.call_soon(self._work)
 
@@ -129,7 +141,9 @@ class Client(asyncio.Protocol):
             case p.Suback():
                 names = self._asked.pop(packet.packet_id, [])
                 self.refused_filters += [
-                    name for name, code in zip(names, packet.codes, strict=False) if code >= p.SUBSCRIBE_REFUSED
+                    name
+                    for name, code in zip(names, packet.codes, strict=False)
+                    if code >= p.SUBSCRIBE_REFUSED
                 ]
             case p.Connack() if not self._answer.done():
                 self._answer.set_result(packet)
@@ -141,7 +155,7 @@ class Client(asyncio.Protocol):
             for _ in range(min(SLICE, len(self._came))):
                 message = self._came.popleft()
                 number = message.packet_id
-                self._received(message, lambda number=number: self._acknowledge(number) if number else None)  # type: ignore[misc]
+                self._received(message, functools.partial(self._acknowledge, number))
         finally:
             # Whatever became of one message, those behind it must not wait for ever.
             if self._came:
@@ -150,7 +164,7 @@ class Client(asyncio.Protocol):
                 self._transport.resume_reading()
 
     def _acknowledge(self, number: int) -> None:
-        if not self.ended.done():
+        if number and not self.ended.done():
             self._write(p.encode(p.Puback(number), self._hello.level))
 
     # What goes
@@ -173,7 +187,8 @@ class Client(asyncio.Protocol):
         self._out.clear()
 
     def _keep_alive(self) -> None:
-        """Ping when it has been quiet for half the time, and end when nothing answers [MQTT-3.1.2-22]."""
+        """Ping when it has been quiet for half the time, and end when nothing answers
+        [MQTT-3.1.2-22]."""
         if self.ended.done():
             return
         quiet = self._loop.time() - self._heard_s

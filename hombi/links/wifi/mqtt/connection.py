@@ -1,4 +1,5 @@
-"""One client at the door: what it sends, in its order and at a bounded rate, and what it is answered."""
+"""One client at the door: what it sends, in its order and at a bounded rate, and what
+it is answered."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ from hombi.links.wifi.mqtt.session import MAX_INFLIGHT, NEVER_S, Session, Subscr
 from hombi.links.wifi.mqtt.topics import valid_filter, valid_name
 from hombi.links.wifi.mqtt.wire import MalformedPacket
 
-# What a filter to subscribe to costs of an account's pace: it is looked up in all that is retained.
+# What a filter to subscribe to costs of an account's pace: it is looked up in all that
+# is retained.
 FILTER_COST = 5.0
 MAX_CLIENT_ID = 256
 # How many packets of one client are handled before it is the others' turn.
@@ -80,7 +82,8 @@ class Connection:
         return len(self._pending)
 
     def receive(self, data: bytes, now_s: float) -> float | None:
-        """Bytes from the client; what comes back is as from `go_on`. What breaks the standard closes [MQTT-4.8.0-1]."""
+        """Bytes from the client; what comes back is as from `go_on`. What breaks the
+        standard closes [MQTT-4.8.0-1]."""
         self.last_heard_s = self.door.now_s = now_s
         began = self._reader.waiting or self._arrived
         if self.session is None and not began and data[0] != p.CONNECT << 4:
@@ -95,7 +98,8 @@ class Connection:
             return None
 
     def go_on(self, now_s: float) -> float | None:
-        """Handle what has arrived, one slice of it; how many seconds to wait before the rest, None when nothing is left."""
+        """Handle what has arrived, one slice of it; how many seconds to wait before the
+        rest, None when nothing is left."""
         self.door.now_s = now_s
         self._pace.fill(now_s)
         try:
@@ -104,7 +108,8 @@ class Connection:
                     return None
                 packet = self._arrived[0]
                 if not self._pace.take(_cost(packet)):
-                    # Beyond its pace it is read more slowly; what it sends without a promise (QoS 0) is dropped.
+                    # Beyond its pace it is read more slowly; what it sends without a
+                    # promise (QoS 0) is dropped.
                     if not isinstance(packet, p.Publish) or packet.qos:
                         self.held_back = True
                         return self._pace.wait_s(SLICE)
@@ -118,11 +123,17 @@ class Connection:
         return 0.0 if self._arrived and self.open else None
 
     def overdue(self, now_s: float) -> bool:
-        """Whether it was silent for one and a half times its keep-alive [MQTT-3.1.2-24]; while it is held back it is not."""
-        return self.keep_alive_s > 0 and not self._arrived and now_s - self.last_heard_s > self.keep_alive_s * 1.5
+        """Whether it was silent for one and a half times its keep-alive
+        [MQTT-3.1.2-24]; while it is held back it is not."""
+        return (
+            self.keep_alive_s > 0
+            and not self._arrived
+            and now_s - self.last_heard_s > self.keep_alive_s * 1.5
+        )
 
     def send(self, packet: p.Packet) -> None:
-        """Send one packet. A message that is larger than the client takes is not sent [MQTT 5, MQTT-3.1.2-24]."""
+        """Send one packet. A message that is larger than the client takes is not sent
+        [MQTT 5, MQTT-3.1.2-24]."""
         if not self.open:
             return
         data = p.encode(packet, self.level)
@@ -133,7 +144,8 @@ class Connection:
         self.wire.write(data)
 
     def close(self, why: str = "", reason: int = 0) -> None:
-        """End the connection; the last will goes out unless the client took its leave [MQTT-3.1.2-8]."""
+        """End the connection; the last will goes out unless the client took its leave
+        [MQTT-3.1.2-8]."""
         if not self.open:
             return
         if why:
@@ -166,46 +178,71 @@ class Connection:
             case p.Subscribe():
                 self._subscribe(packet, session)
             case p.Unsubscribe():
-                held = [self.door.unsubscribe(session, name_filter) for name_filter in packet.filters]
+                held = [
+                    self.door.unsubscribe(session, name_filter) for name_filter in packet.filters
+                ]
                 codes = tuple(0 if one else p.NO_SUBSCRIPTION_EXISTED for one in held)
                 self.send(p.Unsuback(packet.packet_id, codes))
             case p.Disconnect():
                 self._leave(packet, session)
             case _:
-                raise MalformedPacket("a client does not send this packet, or not twice [MQTT-3.1.0-2]", p.PROTOCOL_ERROR)
+                raise MalformedPacket(
+                    "a client does not send this packet, or not twice [MQTT-3.1.0-2]",
+                    p.PROTOCOL_ERROR,
+                )
 
     def _connect(self, packet: p.Connect) -> None:
         said = packet.properties
         if packet.level not in (4, 5):
             self.level = 5 if packet.level > 5 else 4
-            self._refuse(p.BAD_PROTOCOL, f"protocol level {packet.level}; this door speaks MQTT 3.1.1 and 5")
+            self._refuse(
+                p.BAD_PROTOCOL, f"protocol level {packet.level}; this door speaks MQTT 3.1.1 and 5"
+            )
             return
         self.level = packet.level
         self._explains = bool(said.get("request_problem", 1))
         if self.level == 4 and not packet.client_id and not packet.clean:
-            self._refuse(p.BAD_CLIENT_ID, "no client identifier, but a session to keep [MQTT-3.1.3-8]")
+            self._refuse(
+                p.BAD_CLIENT_ID, "no client identifier, but a session to keep [MQTT-3.1.3-8]"
+            )
             return
         if "authentication_data" in said and "authentication_method" not in said:
-            raise MalformedPacket("authentication data without a method (3.1.2.11.10)", p.PROTOCOL_ERROR)
+            raise MalformedPacket(
+                "authentication data without a method (3.1.2.11.10)", p.PROTOCOL_ERROR
+            )
         if "authentication_method" in said:
-            self._refuse(p.BAD_METHOD, f"the authentication method {said['authentication_method']!r} is not known here")
+            self._refuse(
+                p.BAD_METHOD,
+                f"the authentication method {said['authentication_method']!r} is not known here",
+            )
             return
         if len(packet.client_id) > MAX_CLIENT_ID:
-            self._refuse(p.BAD_CLIENT_ID, f"a client identifier of more than {MAX_CLIENT_ID} characters")
+            self._refuse(
+                p.BAD_CLIENT_ID, f"a client identifier of more than {MAX_CLIENT_ID} characters"
+            )
             return
         rights = self.door.host.sign_in(packet.username, packet.password)
         if rights is None:
-            self._refuse(p.BAD_CREDENTIALS, f"a wrong user name or password ({packet.username or 'no user name'})")
+            self._refuse(
+                p.BAD_CREDENTIALS,
+                f"a wrong user name or password ({packet.username or 'no user name'})",
+            )
             return
         will = packet.will
         if will is not None and not (valid_name(will.topic) and rights.may_publish(will.topic)):
-            self._refuse(p.NOT_AUTHORISED, f"{rights.account} has a last will on {will.topic!r}, which is not its own")
+            self._refuse(
+                p.NOT_AUTHORISED,
+                f"{rights.account} has a last will on {will.topic!r}, which is not its own",
+            )
             return
         self._largest = said.get("maximum_packet_size", 0)
         assigned = "" if packet.client_id else secrets.token_hex(8)
-        # An identifier counts within its account only: nobody takes over another's session by naming it.
+        # An identifier counts within its account only: nobody takes over another's
+        # session by naming it.
         key = f"{rights.account}\0{packet.client_id or assigned}"
-        expiry_s = said.get("session_expiry", 0) if self.level == 5 else (0 if packet.clean else NEVER_S)
+        expiry_s = (
+            said.get("session_expiry", 0) if self.level == 5 else (0 if packet.clean else NEVER_S)
+        )
         entered = self.door.enter(self, key, clean=packet.clean, expiry_s=expiry_s)
         if entered is None:
             self._refuse(p.UNAVAILABLE, f"{rights.account} has as many connections as it may")
@@ -229,13 +266,21 @@ class Connection:
             self.send(message)
 
     def _refuse(self, code: int, why: str) -> None:
-        self.send(p.Connack(_REFUSALS.get(code, code) if self.level == 5 else code, properties=self._because(why)))
+        self.send(
+            p.Connack(
+                _REFUSALS.get(code, code) if self.level == 5 else code,
+                properties=self._because(why),
+            )
+        )
         self.close(why)
 
     def _leave(self, packet: p.Disconnect, session: Session) -> None:
         if (expiry_s := packet.properties.get("session_expiry")) is not None:
             if session.expiry_s == 0 and expiry_s:
-                raise MalformedPacket("a session that was to end cannot be kept when leaving (3.14.2.2.2)", p.PROTOCOL_ERROR)
+                raise MalformedPacket(
+                    "a session that was to end cannot be kept when leaving (3.14.2.2.2)",
+                    p.PROTOCOL_ERROR,
+                )
             self.door.leave(session, expiry_s)
         if packet.reason != p.WITH_WILL:
             self.will = None  # [MQTT-3.14.4-3]
@@ -246,11 +291,17 @@ class Connection:
         if message.properties:
             message = self._plain(message)
         if not valid_name(message.topic):
-            raise MalformedPacket(f"{message.topic!r} is no topic to publish under [MQTT-3.3.2-2]", p.BAD_NAME)
+            raise MalformedPacket(
+                f"{message.topic!r} is no topic to publish under [MQTT-3.3.2-2]", p.BAD_NAME
+            )
         allowed = self.rights.may_publish(message.topic)
         if not allowed and (self.level == 4 or not message.qos):
-            # 3.3.5: without the right to publish, the choice is to acknowledge and drop, or to close. Closing is seen.
-            self.close(f"{self.rights.account} published under {message.topic!r}, which is not its own", p.NOT_AUTHORIZED)
+            # 3.3.5: without the right to publish, the choice is to acknowledge and
+            # drop, or to close. Closing is seen.
+            self.close(
+                f"{self.rights.account} published under {message.topic!r}, which is not its own",
+                p.NOT_AUTHORIZED,
+            )
             return
         acknowledge: Acknowledge = nobody
         if message.qos == 1:
@@ -265,10 +316,15 @@ class Connection:
                 return
             acknowledge = partial(_received, self.door, session, message.packet_id)
         if self.level >= 5 and len(self._pending) + len(session.received) > RECEIVE_MAXIMUM:
-            self.close(f"more than {RECEIVE_MAXIMUM} messages at once [MQTT-3.3.4-7]", p.RECEIVE_MAXIMUM_EXCEEDED)
+            self.close(
+                f"more than {RECEIVE_MAXIMUM} messages at once [MQTT-3.3.4-7]",
+                p.RECEIVE_MAXIMUM_EXCEEDED,
+            )
             return
         if not allowed:
-            self.door.host.turned_away(self.rights.account, f"it published under {message.topic!r}, which is not its own")
+            self.door.host.turned_away(
+                self.rights.account, f"it published under {message.topic!r}, which is not its own"
+            )
             acknowledge(p.NOT_AUTHORIZED)
             return
         if self.door.route(message, session) and message.qos:
@@ -276,13 +332,18 @@ class Connection:
         self.door.host.published(self.rights, message, acknowledge)
 
     def _plain(self, message: p.Publish) -> p.Publish:
-        """The message with its alias made a topic, and without the properties that are the sender's own affair."""
+        """The message with its alias made a topic, and without the properties that are
+        the sender's own affair."""
         properties = dict(message.properties)
         if "subscription_id" in properties:
-            raise MalformedPacket("a client publishes no subscription identifier [MQTT-3.3.4-6]", p.PROTOCOL_ERROR)
+            raise MalformedPacket(
+                "a client publishes no subscription identifier [MQTT-3.3.4-6]", p.PROTOCOL_ERROR
+            )
         topic, alias = message.topic, properties.pop("topic_alias", 0)
         if alias > ALIASES:
-            raise MalformedPacket(f"topic alias {alias}, but up to {ALIASES} are taken [MQTT-3.3.2-9]", p.BAD_ALIAS)
+            raise MalformedPacket(
+                f"topic alias {alias}, but up to {ALIASES} are taken [MQTT-3.3.2-9]", p.BAD_ALIAS
+            )
         if alias and topic:
             self._aliases[alias] = topic
         elif alias:
@@ -290,7 +351,9 @@ class Connection:
                 raise MalformedPacket(f"topic alias {alias} was never set", p.PROTOCOL_ERROR)
             topic = self._aliases[alias]
         if any(sign in properties.get("response_topic", "") for sign in "+#"):
-            raise MalformedPacket("a response topic has wildcards [MQTT-3.3.2-14]", p.PROTOCOL_ERROR)
+            raise MalformedPacket(
+                "a response topic has wildcards [MQTT-3.3.2-14]", p.PROTOCOL_ERROR
+            )
         return replace(message, topic=topic, properties=properties)
 
     def _await(self, answer: type[p.Puback | p.Pubrec], packet_id: int) -> _Pending:
@@ -329,7 +392,10 @@ class Connection:
                 codes.append(refusal if self.level >= 5 else p.SUBSCRIBE_REFUSED)
                 continue
             subscription = Subscription(
-                min(options & 3, 1), bool(options & 4), bool(options & 8), packet.properties.get("subscription_id", 0)
+                min(options & 3, 1),
+                bool(options & 4),
+                bool(options & 8),
+                packet.properties.get("subscription_id", 0),
             )
             handling, known = options >> 4 & 3, name_filter in session.subscriptions
             self.door.subscribe(session, name_filter, subscription)
@@ -340,7 +406,9 @@ class Connection:
         for name_filter, subscription in send_retained:
             for message in self.door.retained_under(name_filter):
                 copy = outgoing(message, [subscription], retain=True)
-                if (launched := session.offer(copy, connected=True, now_s=self.door.now_s)) is not None:
+                if (
+                    launched := session.offer(copy, connected=True, now_s=self.door.now_s)
+                ) is not None:
                     self.send(launched)
 
     def _refusal(self, name_filter: str, session: Session) -> int:
@@ -357,15 +425,19 @@ class Connection:
 
 
 def outgoing(message: p.Publish, subscriptions: list[Subscription], *, retain: bool) -> p.Publish:
-    """The copy of a message that goes to one subscriber: the lower QoS, and the numbers it gave its subscriptions."""
+    """The copy of a message that goes to one subscriber: the lower QoS, and the numbers
+    it gave its subscriptions."""
     qos = min(message.qos, max(s.qos for s in subscriptions))
     numbers = tuple(s.identifier for s in subscriptions if s.identifier)
-    properties: Properties = {**message.properties, "subscription_id": numbers} if numbers else message.properties
+    properties: Properties = (
+        {**message.properties, "subscription_id": numbers} if numbers else message.properties
+    )
     return p.Publish(message.topic, message.payload, qos, retain, properties=properties)
 
 
 def when_both(acknowledge: Acknowledge, host: Host) -> Acknowledge:
-    """An acknowledgement that waits for what its message left in sessions too: both must be on disk."""
+    """An acknowledgement that waits for what its message left in sessions too: both
+    must be on disk."""
     worst, left = 0, 2
 
     def one_more(reason: int = 0) -> None:
@@ -379,14 +451,16 @@ def when_both(acknowledge: Acknowledge, host: Host) -> Acknowledge:
 
 
 def _cost(packet: p.Packet) -> float:
-    """What a packet takes of its account's pace. The answers to what the hub sends are free."""
+    """What a packet takes of its account's pace. The answers to what the hub sends are
+    free."""
     if isinstance(packet, p.Subscribe | p.Unsubscribe):
         return 1.0 + FILTER_COST * len(packet.filters)
     return 0.0 if isinstance(packet, p.Puback | p.Disconnect | p.Connect) else 1.0
 
 
 def _received(door: Sessions, session: Session, packet_id: int, reason: int = 0) -> None:
-    """A QoS 2 message is safe (or refused): whoever sent it, perhaps over two connections, is told."""
+    """A QoS 2 message is safe (or refused): whoever sent it, perhaps over two
+    connections, is told."""
     waiting: list[Callable[[int], None]] = session.receiving.pop(packet_id, [])
 
     def answer() -> None:

@@ -1,4 +1,5 @@
-"""What the door needs of both its ends: the wire of a connection, and the host that owns the door."""
+"""What the door needs of both its ends: the wire of a connection, and the host that
+owns the door."""
 
 from __future__ import annotations
 
@@ -35,7 +36,8 @@ class Rights(Protocol):
 
 
 class Acknowledge(Protocol):
-    """Tells the sender of a message that it is safe, or with a reason code of MQTT 5 why it was not taken."""
+    """Tells the sender of a message that it is safe, or with a reason code of MQTT 5
+    why it was not taken."""
 
     def __call__(self, reason: int = 0) -> None: ...
 
@@ -59,7 +61,8 @@ class Host(Protocol):
         """Something was refused, closed or dropped."""
 
     def keep(self, key: str, state: dict[str, Any] | None) -> None:
-        """Something of the door's is to outlive the hub, as plain data; None when it is not any more."""
+        """Something of the door's is to outlive the hub, as plain data; None when it is
+        not any more."""
 
     def when_kept(self, call: Callable[[], None]) -> None:
         """Call once all that was to be kept so far is on disk."""
@@ -72,8 +75,11 @@ class Sessions(Protocol):
     now_s: float
     connect_within_s: float
 
-    def enter(self, connection: Any, key: str, *, clean: bool, expiry_s: int) -> tuple[Session, bool] | None:
-        """Give a signed-in connection its session: (session, whether it was there before).
+    def enter(
+        self, connection: Any, key: str, *, clean: bool, expiry_s: int
+    ) -> tuple[Session, bool] | None:
+        """Give a signed-in connection its session: (session, whether it was there
+        before).
 
         None when its account has as many connections as it may.
         """
@@ -91,7 +97,8 @@ class Sessions(Protocol):
         """A session has changed."""
 
     def route(self, message: Publish, origin: Session | None = None) -> bool:
-        """Send a message to all who subscribed; whether something of it must be kept before it is safe."""
+        """Send a message to all who subscribed; whether something of it must be kept
+        before it is safe."""
 
     def may_subscribe_more(self, session: Session) -> bool:
         """Whether the session and its account may have one more subscription."""

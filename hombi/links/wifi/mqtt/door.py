@@ -1,7 +1,9 @@
-"""The door's rules: who may come in, where a message goes, what is kept for whom, and last wills.
+"""The door's rules: who may come in, where a message goes, what is kept for whom, and
+last wills.
 
-Everything that happens comes in as a call, with the time as an argument where it matters; everything that goes out goes
-through the `Wire` of a connection. So the whole door runs in a test without a socket.
+Everything that happens comes in as a call, with the time as an argument where it
+matters; everything that goes out goes through the `Wire` of a connection. So the whole
+door runs in a test without a socket.
 """
 
 from __future__ import annotations
@@ -36,7 +38,8 @@ MAX_ACCOUNT_SESSIONS = 16
 MAX_ACCOUNT_SUBSCRIPTIONS = 200
 MAX_SUBSCRIPTIONS = 100
 MAX_ACCOUNT_RETAINED = 2_000
-# What the keys of things that are kept begin with; a session's is its own key, which has no such beginning.
+# What the keys of things that are kept begin with; a session's is its own key, which
+# has no such beginning.
 _MESSAGE, _RETAINED = "message/", "retained/"
 
 
@@ -76,7 +79,8 @@ class Door:
     # What outlives the hub
 
     def restore(self, kept: Mapping[str, dict[str, Any]], now_s: float = 0.0) -> None:
-        """Take up what was kept before a restart: sessions, the messages in them, and retained messages."""
+        """Take up what was kept before a restart: sessions, the messages in them, and
+        retained messages."""
         self.now_s = now_s
         waiting: dict[str, list[Queued]] = {}
         for key in sorted(key for key in kept if key.startswith(_MESSAGE)):
@@ -92,7 +96,9 @@ class Door:
             elif not key.startswith(_MESSAGE):
                 session = self._add(key, NEVER_S)
                 session.restore(state, waiting.pop(key, []), now_s)
-                if "waiting" in state:  # as versions up to 0.3 kept it: from now on each message by itself
+                if (
+                    "waiting" in state
+                ):  # as versions up to 0.3 kept it: from now on each message by itself
                     session.keep_all()
                     self.changed(session)
                 for name_filter, subscription in session.subscriptions.items():
@@ -129,10 +135,14 @@ class Door:
             pace.fill(self.now_s)
         return pace
 
-    def enter(self, connection: Connection, key: str, *, clean: bool, expiry_s: int) -> tuple[Session, bool] | None:
-        """Give a signed-in connection its session: (session, whether it was there before).
+    def enter(
+        self, connection: Connection, key: str, *, clean: bool, expiry_s: int
+    ) -> tuple[Session, bool] | None:
+        """Give a signed-in connection its session: (session, whether it was there
+        before).
 
-        None when its account has as many connections as it may, or the door as many sessions.
+        None when its account has as many connections as it may, or the door as many
+        sessions.
         """
         if key not in self._sessions and not self._make_room(key.partition("\0")[0]):
             return None
@@ -157,7 +167,8 @@ class Door:
         return session, present
 
     def _lasts(self, session: Session, expiry_s: int) -> None:
-        """A session is to be kept for this long now; perhaps it was not to be kept at all, or is not any more."""
+        """A session is to be kept for this long now; perhaps it was not to be kept at
+        all, or is not any more."""
         kept_before = session.persistent
         if kept_before and not expiry_s:
             for queued in session.queued:
@@ -170,7 +181,8 @@ class Door:
             self.changed(session)
 
     def leave(self, session: Session, expiry_s: int) -> None:
-        """A client takes its leave and says how long its session is to be kept (3.14.2.2.2)."""
+        """A client takes its leave and says how long its session is to be kept
+        (3.14.2.2.2)."""
         self._lasts(session, expiry_s)
 
     def gone(self, connection: Connection, will: p.Publish | None) -> None:
@@ -196,7 +208,8 @@ class Door:
             self.host.disconnected(rights)
 
     def sweep(self, now_s: float) -> None:
-        """Close what has been silent for too long, or never said who it is; end what has come to its end."""
+        """Close what has been silent for too long, or never said who it is; end what
+        has come to its end."""
         self.now_s = now_s
         for connection in [*self._strangers, *self.connections.values()]:
             if connection.overdue(now_s):
@@ -213,17 +226,22 @@ class Door:
             self._forget(session)
 
     def _publish_will(self, rights: Rights, will: p.Publish) -> None:
-        properties = {name: value for name, value in will.properties.items() if name != "will_delay"}
+        properties = {
+            name: value for name, value in will.properties.items() if name != "will_delay"
+        }
         message = p.Publish(will.topic, will.payload, will.qos, will.retain, properties=properties)
         self.host.published(rights, message, nobody)
         self.route(message, account=rights.account)
 
     # Messages
 
-    def route(self, message: p.Publish, origin: Session | None = None, *, account: str = "") -> bool:
+    def route(
+        self, message: p.Publish, origin: Session | None = None, *, account: str = ""
+    ) -> bool:
         """Send a message to all who subscribed, and keep it when it is to be retained.
 
-        `account` is whose it is when it comes from no session. Whether something of it must be kept before it is safe.
+        `account` is whose it is when it comes from no session. Whether something of it
+        must be kept before it is safe.
         """
         kept = False
         if message.retain:
@@ -233,7 +251,8 @@ class Door:
                 subscriptions = [s for s in subscriptions if not s.no_local]  # noqa: PLW2901 [MQTT-3.8.3-3]
                 if not subscriptions:
                     continue
-            # 3.1.1 unsets retain [MQTT-3.3.1-9]; in MQTT 5 the subscription may ask to see it (3.8.3.1).
+            # 3.1.1 unsets retain [MQTT-3.3.1-9]; in MQTT 5 the subscription may ask to
+            # see it (3.8.3.1).
             retain = message.retain and any(s.retain_as_published for s in subscriptions)
             kept |= self._deliver(key, outgoing(message, subscriptions, retain=retain))
         return kept
@@ -245,7 +264,8 @@ class Door:
         if session.dropped > dropped:
             self.host.turned_away(
                 session.account,
-                f"more than {MAX_QUEUED} messages, or more bytes than may be kept, wait for it; the oldest was dropped",
+                f"more than {MAX_QUEUED} messages, or more bytes than may be kept, wait "
+                f"for it; the oldest was dropped",
             )
         if launched is not None and connection is not None:
             connection.send(launched)
@@ -260,7 +280,11 @@ class Door:
         full = full or self._retained_by.get(account, 0) >= MAX_ACCOUNT_RETAINED
         if full or not self.ledger.has_room(account, size_of(message)):
             lost = "; the one before it is not kept either" if earlier else ""
-            self.host.turned_away(account, f"as many retained messages are kept for it as may be: {message.topic!r} is not{lost}")
+            self.host.turned_away(
+                account,
+                f"as many retained messages are kept for it as may be: "
+                f"{message.topic!r} is not{lost}",
+            )
             return True
         expiry = message.properties.get("message_expiry")
         self._retain(account, message, None if expiry is None else self.now_s + expiry)
@@ -287,13 +311,17 @@ class Door:
         return True
 
     def reaches(self, topic: str) -> bool:
-        """Whether somebody subscribed to this topic, connected or asleep with a session that is kept."""
+        """Whether somebody subscribed to this topic, connected or asleep with a session
+        that is kept."""
         return bool(self._subscriptions.find(topic))
 
     def may_subscribe_more(self, session: Session) -> bool:
         """Whether the session and its account may have one more subscription."""
         of_account = sum(len(s.subscriptions) for s in self._by_account[session.account].values())
-        return len(session.subscriptions) < MAX_SUBSCRIPTIONS and of_account < MAX_ACCOUNT_SUBSCRIPTIONS
+        return (
+            len(session.subscriptions) < MAX_SUBSCRIPTIONS
+            and of_account < MAX_ACCOUNT_SUBSCRIPTIONS
+        )
 
     def subscribe(self, session: Session, name_filter: str, subscription: Subscription) -> None:
         """Add or replace a subscription."""
@@ -310,7 +338,8 @@ class Door:
         return True
 
     def retained_under(self, name_filter: str) -> list[p.Publish]:
-        """The retained messages that fall under a filter, with what is left of their time."""
+        """The retained messages that fall under a filter, with what is left of their
+        time."""
         found = []
         for kept in self._retained.find(name_filter):
             if kept.expires_s is None:
@@ -322,7 +351,8 @@ class Door:
         return found
 
     def expel(self, account: str) -> None:
-        """Cut an account off: its connections, sessions, and what it left behind under topics of its own."""
+        """Cut an account off: its connections, sessions, and what it left behind under
+        topics of its own."""
         for connection in list(self.connections.values()):
             if connection.rights is not None and connection.rights.account == account:
                 connection.will = None
@@ -359,19 +389,24 @@ class Door:
         if not beside:
             self._by_account.pop(session.account, None)
         if (late := self._late_wills.pop(session.key, None)) is not None:
-            self._publish_will(late.rights, late.will)  # the session's end is the will's time at the latest (3.1.3.2.2)
+            self._publish_will(
+                late.rights, late.will
+            )  # the session's end is the will's time at the latest (3.1.3.2.2)
         if session.persistent:
             self.host.keep(session.key, None)
 
     def _make_room(self, account: str) -> bool:
-        """Room for one more session of an account: at its bound its own oldest sleeping one goes, nobody else's."""
+        """Room for one more session of an account: at its bound its own oldest sleeping
+        one goes, nobody else's."""
         of_account = self._by_account.get(account, {})
         if len(of_account) < MAX_ACCOUNT_SESSIONS and len(self._sessions) < MAX_SESSIONS:
             return True
         asleep = next((s for key, s in of_account.items() if key not in self.connections), None)
         if asleep is None:
             return False
-        self.host.turned_away(account, f"it has {len(of_account)} sessions; the oldest that sleeps was ended")
+        self.host.turned_away(
+            account, f"it has {len(of_account)} sessions; the oldest that sleeps was ended"
+        )
         self._forget(asleep)
         return True
 

@@ -12,7 +12,8 @@ from hombi.links.crowd import Crowd
 from hombi.links.wifi.mqtt.connection import Connection
 from hombi.links.wifi.mqtt.door import Door
 
-# A client with this many messages on the way to the disk is not read from until some are there.
+# A client with this many messages on the way to the disk is not read from until some
+# are there.
 MAX_UNACKNOWLEDGED = 4_096
 SWEEP_EVERY_S = 0.5
 MAX_UNSENT = 1 << 20
@@ -50,11 +51,14 @@ class _Protocol(asyncio.Protocol):
         self._transport.abort()
 
     def _later(self, wait_s: float | None) -> None:
-        """Read no more from a client while what it sent waits: for its turn, for its rate, or for the disk."""
+        """Read no more from a client while what it sent waits: for its turn, for its
+        rate, or for the disk."""
         self._waits = wait_s is not None
         if wait_s is not None:
             self._loop.call_later(wait_s, self._go_on)
-        if not self._paused and (self._waits or self._connection.unacknowledged > MAX_UNACKNOWLEDGED):
+        if not self._paused and (
+            self._waits or self._connection.unacknowledged > MAX_UNACKNOWLEDGED
+        ):
             self._paused = True
             self._transport.pause_reading()
         else:
@@ -89,12 +93,14 @@ class _Protocol(asyncio.Protocol):
         self._out.clear()
         self._resume()
         if self._transport.get_write_buffer_size() > MAX_UNSENT:
-            # It asks for more than it reads: what waits for it is kept in its session, not in our memory.
+            # It asks for more than it reads: what waits for it is kept in its session,
+            # not in our memory.
             self._transport.abort()
 
 
 class _Handshake:
-    """A connection that is to be secured first: it is counted from its first moment, not from the end of the handshake."""
+    """A connection that is to be secured first: it is counted from its first moment,
+    not from the end of the handshake."""
 
     busy = False
 
@@ -119,9 +125,12 @@ def _address(transport: asyncio.BaseTransport) -> str:
 
 
 class Listener:
-    """Listens on a port, and with a certificate on a second one over TLS, from `open` to `close`."""
+    """Listens on a port, and with a certificate on a second one over TLS, from `open`
+    to `close`."""
 
-    def __init__(self, door: Door, host: str, port: int, tls_port: int = 0, tls: ssl.SSLContext | None = None) -> None:
+    def __init__(
+        self, door: Door, host: str, port: int, tls_port: int = 0, tls: ssl.SSLContext | None = None
+    ) -> None:
         self._door, self._host, self.port = door, host, port
         self.tls_port, self._tls = tls_port, tls
         self._servers: list[asyncio.Server] = []
@@ -129,7 +138,8 @@ class Listener:
         self.crowd = Crowd()
 
     async def open(self) -> None:
-        """Bind and listen. Raises OSError when a port cannot be had; port 0 takes any free one."""
+        """Bind and listen. Raises OSError when a port cannot be had; port 0 takes any
+        free one."""
         self.port = await self._listen(self.port)
         if self._tls is not None:
             self.tls_port = await self._listen_tls(self.tls_port, self._tls)
@@ -146,7 +156,8 @@ class Listener:
         return int(server.sockets[0].getsockname()[1])
 
     async def _listen_tls(self, port: int, tls: ssl.SSLContext) -> int:
-        """Connections are taken one by one here: a server of the loop's would tell only of those that are secured already."""
+        """Connections are taken one by one here: a server of the loop's would tell only
+        of those that are secured already."""
         family = socket.AF_INET6 if ":" in self._host else socket.AF_INET
         sock = socket.create_server((self._host, port), family=family, backlog=128)
         sock.setblocking(False)
@@ -166,14 +177,21 @@ class Listener:
                 if not self.crowd.enter(handshake, str(peer[0])):
                     sock.close()
                     continue
-                task = asyncio.create_task(self._secure(sock, handshake, tls), name="mqtt handshake")
+                task = asyncio.create_task(
+                    self._secure(sock, handshake, tls), name="mqtt handshake"
+                )
                 securing.add(task)
                 task.add_done_callback(securing.discard)
 
-    async def _secure(self, sock: socket.socket, handshake: _Handshake, tls: ssl.SSLContext) -> None:
+    async def _secure(
+        self, sock: socket.socket, handshake: _Handshake, tls: ssl.SSLContext
+    ) -> None:
         try:
             await asyncio.get_running_loop().connect_accepted_socket(
-                lambda: _Protocol(self._door, self.crowd), sock, ssl=tls, ssl_handshake_timeout=HANDSHAKE_S
+                lambda: _Protocol(self._door, self.crowd),
+                sock,
+                ssl=tls,
+                ssl_handshake_timeout=HANDSHAKE_S,
             )
         except (OSError, TimeoutError):  # ssl.SSLError is an OSError
             sock.close()

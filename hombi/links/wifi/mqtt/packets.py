@@ -1,4 +1,5 @@
-"""MQTT control packets: bytes to packets and back. Level 4 is MQTT 3.1.1 (OASIS, 2014), level 5 is MQTT 5 (OASIS, 2019).
+"""MQTT control packets: bytes to packets and back. Level 4 is MQTT 3.1.1 (OASIS, 2014),
+level 5 is MQTT 5 (OASIS, 2019).
 
 Clause numbers in texts are those of 3.1.1, where both have the clause.
 """
@@ -8,10 +9,18 @@ from __future__ import annotations
 import struct
 from dataclasses import dataclass
 
-from hombi.links.wifi.mqtt.properties import NONE, WILL, Properties, decode_properties, encode_properties
+from hombi.links.wifi.mqtt.properties import (
+    NONE,
+    WILL,
+    Properties,
+    decode_properties,
+    encode_properties,
+)
 from hombi.links.wifi.mqtt.wire import Body, MalformedPacket, binary, string, text, varint
 
-MAX_PACKET = 256 * 1024  # A reading is a hundred bytes; what is larger than this is no node of ours.
+MAX_PACKET = (
+    256 * 1024
+)  # A reading is a hundred bytes; what is larger than this is no node of ours.
 
 CONNECT, CONNACK, PUBLISH, PUBACK, PUBREC, PUBREL, PUBCOMP = 1, 2, 3, 4, 5, 6, 7
 SUBSCRIBE, SUBACK, UNSUBSCRIBE, UNSUBACK = 8, 9, 10, 11
@@ -23,15 +32,36 @@ SUBSCRIBE_REFUSED = 0x80
 # MQTT 5, 2.4: reason codes
 WITH_WILL = 0x04
 NO_SUBSCRIPTION_EXISTED = 0x11
-PROTOCOL_ERROR, UNSUPPORTED_VERSION, CLIENT_ID_NOT_VALID, BAD_USER_OR_PASSWORD, NOT_AUTHORIZED = 0x82, 0x84, 0x85, 0x86, 0x87
-SHUTTING_DOWN, BAD_METHOD, KEEP_ALIVE_TIMEOUT, TAKEN_OVER, BAD_FILTER, BAD_NAME = 0x8B, 0x8C, 0x8D, 0x8E, 0x8F, 0x90
-NO_SUCH_PACKET_ID, RECEIVE_MAXIMUM_EXCEEDED, BAD_ALIAS, TOO_LARGE, QUOTA, ADMINISTRATIVE = 0x92, 0x93, 0x94, 0x95, 0x97, 0x98
+PROTOCOL_ERROR, UNSUPPORTED_VERSION, CLIENT_ID_NOT_VALID, BAD_USER_OR_PASSWORD, NOT_AUTHORIZED = (
+    0x82,
+    0x84,
+    0x85,
+    0x86,
+    0x87,
+)
+SHUTTING_DOWN, BAD_METHOD, KEEP_ALIVE_TIMEOUT, TAKEN_OVER, BAD_FILTER, BAD_NAME = (
+    0x8B,
+    0x8C,
+    0x8D,
+    0x8E,
+    0x8F,
+    0x90,
+)
+NO_SUCH_PACKET_ID, RECEIVE_MAXIMUM_EXCEEDED, BAD_ALIAS, TOO_LARGE, QUOTA, ADMINISTRATIVE = (
+    0x92,
+    0x93,
+    0x94,
+    0x95,
+    0x97,
+    0x98,
+)
 BAD_PAYLOAD, NO_SHARED = 0x99, 0x9E
 
 
 @dataclass(frozen=True, slots=True)
 class Connect:
-    """3.1. `level` is 4 for MQTT 3.1.1, 5 for MQTT 5; `clean` is "clean start" in MQTT 5."""
+    """3.1. `level` is 4 for MQTT 3.1.1, 5 for MQTT 5; `clean` is "clean start" in MQTT
+    5."""
 
     client_id: str
     level: int = 4
@@ -103,7 +133,8 @@ class Pubcomp:
 
 @dataclass(frozen=True, slots=True)
 class Subscribe:
-    """3.8: filters with the QoS asked for each; in MQTT 5 the whole options byte (3.8.3.1)."""
+    """3.8: filters with the QoS asked for each; in MQTT 5 the whole options byte
+    (3.8.3.1)."""
 
     packet_id: int
     filters: tuple[tuple[str, int], ...]
@@ -164,15 +195,21 @@ class Auth:
 
 
 Packet = (
-    Connect | Connack | Publish | Puback | Pubrec | Pubrel | Pubcomp | Subscribe | Suback | Unsubscribe | Unsuback
-    | Pingreq | Pingresp | Disconnect | Auth
+    Connect | Connack | Publish | Puback | Pubrec | Pubrel | Pubcomp | Subscribe | Suback
+    | Unsubscribe | Unsuback | Pingreq | Pingresp | Disconnect | Auth
 )  # fmt: skip
-_ACKS: dict[int, type[Puback | Pubrec | Pubrel | Pubcomp]] = {PUBACK: Puback, PUBREC: Pubrec, PUBREL: Pubrel, PUBCOMP: Pubcomp}
+_ACKS: dict[int, type[Puback | Pubrec | Pubrel | Pubcomp]] = {
+    PUBACK: Puback,
+    PUBREC: Pubrec,
+    PUBREL: Pubrel,
+    PUBCOMP: Pubcomp,
+}
 _ACK_KINDS = {made: kind for kind, made in _ACKS.items()}
 
 
 class Reader:
-    """Cuts a stream of bytes into packets. `feed` raises MalformedPacket, after which the reader is of no more use.
+    """Cuts a stream of bytes into packets. `feed` raises MalformedPacket, after which
+    the reader is of no more use.
 
     `level` is that of the connection; a connect packet that goes by sets it.
     """
@@ -202,7 +239,9 @@ class Reader:
                     break
                 length, body = head
             if length > self._limit:
-                raise MalformedPacket(f"a packet of {length} bytes is over the limit of {self._limit}", TOO_LARGE)
+                raise MalformedPacket(
+                    f"a packet of {length} bytes is over the limit of {self._limit}", TOO_LARGE
+                )
             if end - body < length:
                 break
             packet = decode(buffer[at], bytes(buffer[body : body + length]), self.level)
@@ -225,7 +264,9 @@ def _remaining_length(buffer: bytearray, at: int) -> tuple[int, int] | None:
         value |= (byte & 0x7F) << (7 * count)
         if not byte & 0x80:
             if count and not byte:
-                raise MalformedPacket("the remaining length is longer than it must be [MQTT-1.5.5-1]")
+                raise MalformedPacket(
+                    "the remaining length is longer than it must be [MQTT-1.5.5-1]"
+                )
             return value, at + count + 1
     raise MalformedPacket("the remaining length has more than four bytes")
 
@@ -245,18 +286,28 @@ def decode(first: int, data: bytes, level: int = 4) -> Packet:
         acknowledge = body.byte()
         if acknowledge > 1:
             raise MalformedPacket("reserved flags of a connack are set [MQTT-3.2.2-1]")
-        packet = Connack(body.byte(), bool(acknowledge), decode_properties(body, kind) if five else NONE)
+        packet = Connack(
+            body.byte(), bool(acknowledge), decode_properties(body, kind) if five else NONE
+        )
     elif kind in _ACKS:
         packet = _ACKS[kind](body.packet_id(), *_reason(body, kind, five))
     elif kind == SUBSCRIBE:
         packet = _decode_subscribe(body, five)
     elif kind == SUBACK:
-        packet = Suback(body.packet_id(), properties=decode_properties(body, kind) if five else NONE, codes=tuple(body.rest()))
+        packet = Suback(
+            body.packet_id(),
+            properties=decode_properties(body, kind) if five else NONE,
+            codes=tuple(body.rest()),
+        )
     elif kind == UNSUBSCRIBE:
         packet = _decode_unsubscribe(body, five)
     elif kind == UNSUBACK:
         number = body.packet_id()
-        packet = Unsuback(number, properties=decode_properties(body, kind), codes=tuple(body.rest())) if five else Unsuback(number)
+        packet = (
+            Unsuback(number, properties=decode_properties(body, kind), codes=tuple(body.rest()))
+            if five
+            else Unsuback(number)
+        )
     elif kind == PINGREQ:
         packet = Pingreq()
     elif kind == PINGRESP:
@@ -272,7 +323,8 @@ def decode(first: int, data: bytes, level: int = 4) -> Packet:
 
 
 def _reason(body: Body, kind: int, five: bool) -> tuple[int, Properties]:
-    """The reason code and the properties; both may be left out at the end (3.4.2.1, 3.14.2.1)."""
+    """The reason code and the properties; both may be left out at the end (3.4.2.1,
+    3.14.2.1)."""
     if not five or body.ended:
         return 0, NONE
     reason = body.byte()
@@ -294,7 +346,9 @@ def _decode_publish(flags: int, data: bytes, level: int) -> Publish:
     if qos:
         packet_id = data[at] << 8 | data[at + 1]
         if packet_id == 0:
-            raise MalformedPacket("packet identifier 0 is not allowed [MQTT-2.3.1-1]", PROTOCOL_ERROR)
+            raise MalformedPacket(
+                "packet identifier 0 is not allowed [MQTT-2.3.1-1]", PROTOCOL_ERROR
+            )
         at += 2
     if level >= 5:
         body = Body(data)
@@ -309,7 +363,8 @@ def _decode_connect(body: Body) -> Connect:
         raise MalformedPacket("this is no MQTT connect [MQTT-3.1.2-1]", UNSUPPORTED_VERSION)
     level, flags = body.byte(), body.byte()
     if level not in (4, 5):
-        body.rest()  # Another version has another layout; the level alone is answered [MQTT-3.1.2-2].
+        # Another version has another layout; only the level is answered [MQTT-3.1.2-2].
+        body.rest()
         return Connect("", level=level)
     keep_alive = body.word()
     if flags & 1:
@@ -323,10 +378,14 @@ def _decode_connect(body: Body) -> Connect:
     client_id, will = body.text(), None
     if has_will:
         will_properties = decode_properties(body, WILL) if level == 5 else NONE
-        will = Publish(body.text(), body.binary(), will_qos, will_retain, properties=will_properties)
+        will = Publish(
+            body.text(), body.binary(), will_qos, will_retain, properties=will_properties
+        )
     username = body.text() if flags & 0x80 else None
     password = body.binary() if flags & 0x40 else None
-    return Connect(client_id, level, bool(flags & 2), keep_alive, username, password, will, properties)
+    return Connect(
+        client_id, level, bool(flags & 2), keep_alive, username, password, will, properties
+    )
 
 
 def _decode_subscribe(body: Body, five: bool) -> Subscribe:
@@ -334,10 +393,16 @@ def _decode_subscribe(body: Body, five: bool) -> Subscribe:
     properties = decode_properties(body, SUBSCRIBE) if five else NONE
     while not body.ended:
         name, options = body.text(), body.byte()
-        if options & 3 == 3 or options & (0xC0 if five else 0xFC) or (five and options >> 4 & 3 == 3):
+        if (
+            options & 3 == 3
+            or options & (0xC0 if five else 0xFC)
+            or (five and options >> 4 & 3 == 3)
+        ):
             raise MalformedPacket("the options of a subscription do not exist [MQTT-3-8.3-4]")
         if five and options & 4 and name.startswith("$share/"):
-            raise MalformedPacket("no local with a shared subscription [MQTT-3.8.3-4]", PROTOCOL_ERROR)
+            raise MalformedPacket(
+                "no local with a shared subscription [MQTT-3.8.3-4]", PROTOCOL_ERROR
+            )
         filters.append((name, options))
     if not filters:
         raise MalformedPacket("a subscribe names no filter [MQTT-3.8.3-3]", PROTOCOL_ERROR)
@@ -366,28 +431,45 @@ def encode(packet: Packet, level: int = 4) -> bytes:
         case Puback() | Pubrec() | Pubrel() | Pubcomp():
             kind = _ACK_KINDS[type(packet)]
             tail = _encode_reason(packet.reason, packet.properties) if five else b""
-            return _frame(kind << 4 | (2 if kind == PUBREL else 0), struct.pack(">H", packet.packet_id) + tail)
+            return _frame(
+                kind << 4 | (2 if kind == PUBREL else 0), struct.pack(">H", packet.packet_id) + tail
+            )
         case Connack():
             body = bytes((packet.session_present, packet.code))
-            return _frame(CONNACK << 4, body + (encode_properties(packet.properties) if five else b""))
+            return _frame(
+                CONNACK << 4, body + (encode_properties(packet.properties) if five else b"")
+            )
         case Pingresp():
             return bytes((PINGRESP << 4, 0))
         case Pingreq():
             return bytes((PINGREQ << 4, 0))
         case Disconnect():
-            return _frame(DISCONNECT << 4, _encode_reason(packet.reason, packet.properties) if five else b"")
+            return _frame(
+                DISCONNECT << 4, _encode_reason(packet.reason, packet.properties) if five else b""
+            )
         case Auth():
             return _frame(AUTH << 4, _encode_reason(packet.reason, packet.properties))
         case Suback():
-            return _frame(SUBACK << 4, _numbered(packet.packet_id, packet.properties, five) + bytes(packet.codes))
+            return _frame(
+                SUBACK << 4,
+                _numbered(packet.packet_id, packet.properties, five) + bytes(packet.codes),
+            )
         case Unsuback():
-            return _frame(UNSUBACK << 4, _numbered(packet.packet_id, packet.properties, five) + bytes(packet.codes if five else ()))
+            return _frame(
+                UNSUBACK << 4,
+                _numbered(packet.packet_id, packet.properties, five)
+                + bytes(packet.codes if five else ()),
+            )
         case Subscribe():
             filters = b"".join(string(name) + bytes((options,)) for name, options in packet.filters)
-            return _frame(SUBSCRIBE << 4 | 2, _numbered(packet.packet_id, packet.properties, five) + filters)
+            return _frame(
+                SUBSCRIBE << 4 | 2, _numbered(packet.packet_id, packet.properties, five) + filters
+            )
         case Unsubscribe():
             names = b"".join(string(name) for name in packet.filters)
-            return _frame(UNSUBSCRIBE << 4 | 2, _numbered(packet.packet_id, packet.properties, five) + names)
+            return _frame(
+                UNSUBSCRIBE << 4 | 2, _numbered(packet.packet_id, packet.properties, five) + names
+            )
         case Connect():
             return _encode_connect(packet)
 
@@ -397,7 +479,11 @@ def _encode_connect(packet: Connect) -> bytes:
     flags, payload, will = packet.clean << 1, string(packet.client_id), packet.will
     if will is not None:
         flags |= 4 | will.qos << 3 | will.retain << 5
-        payload += (encode_properties(will.properties) if five else b"") + string(will.topic) + binary(will.payload)
+        payload += (
+            (encode_properties(will.properties) if five else b"")
+            + string(will.topic)
+            + binary(will.payload)
+        )
     if packet.username is not None:
         flags |= 0x80
         payload += string(packet.username)

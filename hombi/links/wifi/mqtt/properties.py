@@ -1,4 +1,5 @@
-"""The properties of MQTT 5 (section 2.2.2): which there are, in which packets they may stand, bytes to values and back."""
+"""The properties of MQTT 5 (section 2.2.2): which there are, in which packets they may
+stand, bytes to values and back."""
 
 from __future__ import annotations
 
@@ -8,12 +9,14 @@ from typing import Any
 
 from hombi.links.wifi.mqtt.wire import Body, MalformedPacket, binary, string, varint
 
-# A name from the table below to its value; `user` is a tuple of pairs, `subscription_id` a tuple of numbers.
+# A name from the table below to its value; `user` is a tuple of pairs,
+# `subscription_id` a tuple of numbers.
 Properties = Mapping[str, Any]
 
 
 class _Nothing(dict[str, Any]):
-    """No properties; a default that many packets share, so nothing is ever put into it."""
+    """No properties; a default that many packets share, so nothing is ever put into
+    it."""
 
     def __hash__(self) -> int:  # type: ignore[override]
         return 0
@@ -59,7 +62,22 @@ _TABLE: dict[int, tuple[str, str, tuple[int, ...]]] = {
     0x23: ("topic_alias", "u16", (_PUBLISH,)),
     0x24: ("maximum_qos", "flag", (_CONNACK,)),
     0x25: ("retain_available", "flag", (_CONNACK,)),
-    0x26: ("user", "pair", (_CONNECT, _CONNACK, _PUBLISH, WILL, *_ACKS, _SUBSCRIBE, *_SUBACKS, _UNSUBSCRIBE, _DISCONNECT, _AUTH)),
+    0x26: (
+        "user",
+        "pair",
+        (
+            _CONNECT,
+            _CONNACK,
+            _PUBLISH,
+            WILL,
+            *_ACKS,
+            _SUBSCRIBE,
+            *_SUBACKS,
+            _UNSUBSCRIBE,
+            _DISCONNECT,
+            _AUTH,
+        ),
+    ),
     0x27: ("maximum_packet_size", "u32", (_CONNECT, _CONNACK)),
     0x28: ("wildcards_available", "flag", (_CONNACK,)),
     0x29: ("subscription_ids_available", "flag", (_CONNACK,)),
@@ -83,7 +101,9 @@ def decode_properties(body: Body, packet: int) -> Properties:
         number = body.varint()
         known = _TABLE.get(number)
         if known is None or packet not in known[2]:
-            raise MalformedPacket(f"property 0x{number:02x} does not belong in this packet [MQTT-2.2.2-2]")
+            raise MalformedPacket(
+                f"property 0x{number:02x} does not belong in this packet [MQTT-2.2.2-2]"
+            )
         name, form, _ = known
         value = _read(body, form)
         if form == "flag" and value > 1:
@@ -108,7 +128,9 @@ def encode_properties(properties: Properties) -> bytes:
     out = bytearray()
     for name, value in properties.items():
         number, form = _BY_NAME[name]
-        for one in value if isinstance(value, tuple) and name in ("user", "subscription_id") else (value,):
+        for one in (
+            value if isinstance(value, tuple) and name in ("user", "subscription_id") else (value,)
+        ):
             out.append(number)
             out += _write(one, form)
     return varint(len(out)) + bytes(out)

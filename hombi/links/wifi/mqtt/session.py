@@ -1,7 +1,9 @@
-"""What the door keeps for one client: its subscriptions, and the messages on their way to it.
+"""What the door keeps for one client: its subscriptions, and the messages on their way
+to it.
 
-Each message is kept by itself, under a number, so that one more message costs one row on the disk whatever waits
-before it. `Keeping` is who stores them; `Ledger` counts the bytes that all sessions together may fill.
+Each message is kept by itself, under a number, so that one more message costs one row
+on the disk whatever waits before it. `Keeping` is who stores them; `Ledger` counts the
+bytes that all sessions together may fill.
 """
 
 from __future__ import annotations
@@ -17,7 +19,8 @@ from hombi.links.wifi.mqtt.packets import Publish
 MAX_INFLIGHT = 32
 MAX_QUEUED = 256
 MAX_QUEUED_BYTES = 1 << 20
-# What is sent before the client acknowledged something of it: one that does not read costs no more than this.
+# What is sent before the client acknowledged something of it: one that does not read
+# costs no more than this.
 MAX_INFLIGHT_BYTES = 1 << 19
 # What a message takes beside its topic and its payload.
 OVERHEAD_BYTES = 200
@@ -36,7 +39,8 @@ class Subscription:
 
 @dataclass(frozen=True, slots=True)
 class Queued:
-    """One message for a client. It has a packet identifier once it was sent. Times are seconds of the door's clock."""
+    """One message for a client. It has a packet identifier once it was sent. Times are
+    seconds of the door's clock."""
 
     number: int
     message: Publish
@@ -109,10 +113,11 @@ class Ledger:
 
 @dataclass
 class Session:
-    """The session state of 3.1.1, section 4.1, bounded: at a bound the oldest waiting message is dropped and counted.
+    """The session state of 3.1.1, section 4.1, bounded: at a bound the oldest waiting
+    message is dropped and counted.
 
-    `expiry_s` is how long it is kept after its connection ended: 0 for one that ends with it, `NEVER_S` for no end.
-    Times are seconds of the door's clock.
+    `expiry_s` is how long it is kept after its connection ended: 0 for one that ends
+    with it, `NEVER_S` for no end. Times are seconds of the door's clock.
     """
 
     key: str
@@ -123,7 +128,8 @@ class Session:
     dropped: int = 0
     window: int = MAX_INFLIGHT
     ends_s: float | None = None
-    # QoS 2 messages that came in and were not released yet: the same identifier again is the same message (4.3.3).
+    # QoS 2 messages that came in and were not released yet: the same identifier again
+    # is the same message (4.3.3).
     received: set[int] = field(default_factory=set)
     # Those on their way to the disk, with who is to be answered.
     receiving: dict[int, list[Callable[[int], None]]] = field(default_factory=dict)
@@ -151,7 +157,8 @@ class Session:
     def offer(self, message: Publish, connected: bool, now_s: float) -> Publish | None:
         """Take a message for the client; what comes back is to be sent now.
 
-        QoS 0 goes out at once or, to a client that is away, not at all. QoS 1 stays until it is acknowledged.
+        QoS 0 goes out at once or, to a client that is away, not at all. QoS 1 stays
+        until it is acknowledged.
         """
         if message.qos == 0:
             return message if connected else None
@@ -180,7 +187,8 @@ class Session:
             yield from self._ready(now_s)
 
     def resume(self, now_s: float) -> Iterator[Publish]:
-        """What to send when the client is back: first what it never acknowledged, in order [MQTT-4.4.0-1, 4.6.0-1]."""
+        """What to send when the client is back: first what it never acknowledged, in
+        order [MQTT-4.4.0-1, 4.6.0-1]."""
         for queued in list(self._inflight.values()):
             yield replace(queued.message, duplicate=True)
         yield from self._ready(now_s)
@@ -190,17 +198,21 @@ class Session:
         return {
             "expiry": self.expiry_s,
             "subscriptions": {
-                name: [s.qos, s.no_local, s.retain_as_published, s.identifier] for name, s in self.subscriptions.items()
+                name: [s.qos, s.no_local, s.retain_as_published, s.identifier]
+                for name, s in self.subscriptions.items()
             },
             "received": sorted(self.received),
         }
 
     def restore(self, kept: Mapping[str, Any], messages: list[Queued], now_s: float) -> None:
-        """Take up what a snapshot says, and these messages; the time until the session's end begins anew."""
+        """Take up what a snapshot says, and these messages; the time until the
+        session's end begins anew."""
         self.expiry_s = kept.get("expiry", NEVER_S)
         self.received = set(kept.get("received", ()))
         for name, options in kept["subscriptions"].items():
-            self.subscriptions[name] = Subscription(*options) if isinstance(options, list) else Subscription(options)
+            self.subscriptions[name] = (
+                Subscription(*options) if isinstance(options, list) else Subscription(options)
+            )
         for queued in messages or self._older(kept, now_s):
             self._book(queued.size)
             if queued.message.packet_id:
@@ -214,7 +226,10 @@ class Session:
 
     def _older(self, kept: Mapping[str, Any], now_s: float) -> Iterator[Queued]:
         """The messages that versions up to 0.3 kept within the snapshot."""
-        for topic, payload, qos, packet_id, *more in (*kept.get("inflight", ()), *kept.get("waiting", ())):
+        for topic, payload, qos, packet_id, *more in (
+            *kept.get("inflight", ()),
+            *kept.get("waiting", ()),
+        ):
             properties, left = (*more, None, None)[:2]
             message = unpacked([topic, payload, qos, packet_id, properties or {}, False])
             yield Queued(self.ledger.next_number(), message, None if left is None else now_s + left)
@@ -234,7 +249,9 @@ class Session:
 
     def _has_room(self, size: int) -> bool:
         return (
-            len(self._waiting) < MAX_QUEUED and self._bytes + size <= MAX_QUEUED_BYTES and self.ledger.has_room(self.account, size)
+            len(self._waiting) < MAX_QUEUED
+            and self._bytes + size <= MAX_QUEUED_BYTES
+            and self.ledger.has_room(self.account, size)
         )
 
     def _may_launch(self, size: int) -> bool:
@@ -242,7 +259,8 @@ class Session:
         return fits and len(self._inflight) < self.window
 
     def _ready(self, now_s: float) -> Iterator[Publish]:
-        """Waiting messages that may go now and have not expired, with what is left of their time [MQTT-3.3.2-5, 3.3.2-6]."""
+        """Waiting messages that may go now and have not expired, with what is left of
+        their time [MQTT-3.3.2-5, 3.3.2-6]."""
         while self._waiting and self._may_launch(self._waiting[0].size):
             queued = self._waiting.popleft()
             if queued.expires_s is None:
@@ -259,7 +277,9 @@ class Session:
             if number not in self._inflight:
                 break
         self._last_id = number
-        launched = replace(queued, message=replace(queued.message, packet_id=number, duplicate=False))
+        launched = replace(
+            queued, message=replace(queued.message, packet_id=number, duplicate=False)
+        )
         self._inflight[number] = launched
         self._inflight_bytes += launched.size
         self._keep(launched)
@@ -285,13 +305,16 @@ class Session:
 
 def expiring(message: Publish, left_s: float) -> Publish:
     """The message with this much left of its time."""
-    return replace(message, properties={**message.properties, "message_expiry": max(1, round(left_s))})
+    return replace(
+        message, properties={**message.properties, "message_expiry": max(1, round(left_s))}
+    )
 
 
 def packed(message: Publish) -> list[Any]:
     """A message as plain data."""
     properties = {
-        name: base64.b64encode(value).decode() if isinstance(value, bytes) else value for name, value in message.properties.items()
+        name: base64.b64encode(value).decode() if isinstance(value, bytes) else value
+        for name, value in message.properties.items()
     }
     payload = base64.b64encode(message.payload).decode()
     return [message.topic, payload, message.qos, message.packet_id, properties, message.retain]

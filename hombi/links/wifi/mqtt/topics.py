@@ -11,12 +11,14 @@ MAX_LEVELS = 32
 
 
 def valid_name(name: str) -> bool:
-    """Whether a message may be published under this name: no wildcards, not empty [MQTT-3.3.2-2]."""
+    """Whether a message may be published under this name: no wildcards, not empty
+    [MQTT-3.3.2-2]."""
     return bool(name) and "+" not in name and "#" not in name and name.count("/") < MAX_LEVELS
 
 
 def valid_filter(name: str) -> bool:
-    """Whether this may be subscribed to: wildcards alone on their level, # last [MQTT-4.7.1-2, 4.7.1-3]."""
+    """Whether this may be subscribed to: wildcards alone on their level, # last
+    [MQTT-4.7.1-2, 4.7.1-3]."""
     levels = name.split("/")
     if not name or len(levels) > MAX_LEVELS:
         return False
@@ -29,7 +31,8 @@ def valid_filter(name: str) -> bool:
 
 
 def matches(name_filter: str, name: str) -> bool:
-    """Whether a topic name falls under a filter; a leading $ hides from wildcards [MQTT-4.7.2-1]."""
+    """Whether a topic name falls under a filter; a leading $ hides from wildcards
+    [MQTT-4.7.2-1]."""
     wanted, levels = name_filter.split("/"), name.split("/")
     if name.startswith("$") and wanted[0] in ("+", "#"):
         return False
@@ -42,14 +45,19 @@ def matches(name_filter: str, name: str) -> bool:
 
 
 def covers(broad: str, narrow: str) -> bool:
-    """Whether each topic that falls under the filter `narrow` falls under `broad` too."""
+    """Whether each topic that falls under the filter `narrow` falls under `broad`
+    too."""
     wide, levels = broad.split("/"), narrow.split("/")
     if levels[0].startswith("$") and wide[0] in ("+", "#"):
         return False
     for place, level in enumerate(wide):
         if level == "#":
             return True
-        if place >= len(levels) or levels[place] == "#" or (level != "+" and level != levels[place]):
+        if (
+            place >= len(levels)
+            or levels[place] == "#"
+            or (level != "+" and level != levels[place])
+        ):
             return False
     return len(wide) == len(levels)
 
@@ -61,13 +69,15 @@ class _Branch(Generic[T]):
 
 
 class Subscriptions(Generic[T]):
-    """Who (a key) subscribed to which filter, with what goes with it, found by topic name."""
+    """Who (a key) subscribed to which filter, with what goes with it, found by topic
+    name."""
 
     def __init__(self) -> None:
         self._root: _Branch[T] = _Branch()
 
     def add(self, name_filter: str, holder: str, what: T) -> None:
-        """Subscribe; the same filter again replaces what goes with it [MQTT-3.8.4-3]."""
+        """Subscribe; the same filter again replaces what goes with it
+        [MQTT-3.8.4-3]."""
         branch = self._root
         for level in name_filter.split("/"):
             branch = branch.children.setdefault(level, _Branch())
@@ -90,7 +100,8 @@ class Subscriptions(Generic[T]):
             del parent.children[level]
 
     def find(self, name: str) -> dict[str, list[T]]:
-        """The holders a message under this name goes to, each with what goes with every filter of theirs that matches."""
+        """The holders a message under this name goes to, each with what goes with every
+        filter of theirs that matches."""
         found: dict[str, list[T]] = {}
         levels = name.split("/")
 
@@ -147,7 +158,8 @@ class Retained(Generic[T]):
         return what
 
     def find(self, name_filter: str) -> list[T]:
-        """All that is kept under names that fall under this filter [MQTT-4.7.2-1 for a leading $]."""
+        """All that is kept under names that fall under this filter [MQTT-4.7.2-1 for a
+        leading $]."""
         found: list[T] = []
         wanted = name_filter.split("/")
 

@@ -1,4 +1,5 @@
-"""The data types of MQTT on the wire (section 1.5): numbers, texts and binary data, read from the front of a body."""
+"""The data types of MQTT on the wire (section 1.5): numbers, texts and binary data,
+read from the front of a body."""
 
 from __future__ import annotations
 
@@ -8,7 +9,8 @@ MALFORMED = 0x81
 
 
 class MalformedPacket(Exception):
-    """The bytes are no packet that the standard allows; the connection must be closed (4.8, in MQTT 5 4.13).
+    """The bytes are no packet that the standard allows; the connection must be closed
+    (4.8, in MQTT 5 4.13).
 
     `reason` is the code that a client of MQTT 5 is told.
     """
@@ -41,7 +43,9 @@ class Body:
             value |= (byte & 0x7F) << (7 * count)
             if not byte & 0x80:
                 if count and not byte:
-                    raise MalformedPacket("a number is written longer than it must be [MQTT-1.5.5-1]")
+                    raise MalformedPacket(
+                        "a number is written longer than it must be [MQTT-1.5.5-1]"
+                    )
                 return value
         raise MalformedPacket("a number has more than four bytes")
 
