@@ -4,7 +4,7 @@ import { render } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { MemoryRouter } from "react-router";
 import { vi } from "vitest";
-import type { Entity } from "./api/client";
+import type { Entity, HubNode } from "./api/client";
 
 export function entity(address: string, change: Partial<Entity> = {}): Entity {
   const [node = "", name = ""] = address.split("/");
@@ -34,6 +34,30 @@ export function entity(address: string, change: Partial<Entity> = {}): Entity {
     at: 1000,
     heard_at: 1000,
     wanted: null,
+    ...change,
+  };
+}
+
+export function node(address: string, change: Partial<HubNode> = {}): HubNode {
+  return {
+    node: address,
+    title: address,
+    link: "wifi",
+    room: "cellar",
+    here: true,
+    silent: false,
+    heard_at: 1000,
+    admitted_at: 0,
+    refused: 0,
+    entities: [],
+    way: "senml",
+    left: false,
+    make: "",
+    url: "",
+    has_key: true,
+    clock: "",
+    settings: [],
+    actions: [],
     ...change,
   };
 }

@@ -2,7 +2,7 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 
-type Schemas = components["schemas"];
+export type Schemas = components["schemas"];
 export type House = Schemas["House"];
 export type Floor = Schemas["Floor"];
 export type Room = Schemas["Room"];
@@ -16,7 +16,7 @@ export type Automation = Schemas["Automation"];
 export type Checked = Schemas["Checked"];
 export type Mistake = Schemas["Mistake"];
 export type Threshold = Schemas["ThresholdRequest"];
-export type JournalEntry = Schemas["Journal"];
+export type JournalEntry = Schemas["JournalEntry"];
 export type JournalPage = Schemas["JournalPage"];
 export type Phone = Schemas["Phone"];
 export type Notice = Schemas["Notice"];
@@ -25,9 +25,9 @@ export type Message = Schemas["Message"];
 export type MessageDetail = Schemas["MessageDetail"];
 export type Picking = Schemas["PickingRequest"];
 export type Previewed = Schemas["Previewed"];
-export type Kind = Schemas["Kind"];
+export type Kind = Schemas["KindOfEntity"];
 export type Setting = Schemas["Setting"];
-export type NodeAction = Schemas["Action"];
+export type NodeAction = Schemas["NodeAction"];
 export type NodeKey = Schemas["NodeKey"];
 export type NodeProfile = Schemas["NodeProfile"];
 export type Tool = Schemas["Tool"];
@@ -52,6 +52,17 @@ export function csrfToken(cookies: string = document.cookie): string {
   return /(?:^|;\s*)csrftoken=([^;]*)/.exec(cookies)?.[1] ?? "";
 }
 
+/**
+ * Where the live stream stood when the first answer was made: whoever follows it from
+ * there misses nothing, and needs to fetch nothing twice.
+ */
+export const position = {
+  first: "",
+  heard(here: string | null) {
+    this.first ||= here ?? "";
+  },
+};
+
 export const api = createClient<paths>({
   baseUrl: window.location.origin,
   // Looked up at each call, so that it can be replaced.
@@ -61,6 +72,9 @@ api.use({
   onRequest({ request }) {
     if (request.method !== "GET") request.headers.set("X-CSRFToken", csrfToken());
     return request;
+  },
+  onResponse({ response }) {
+    position.heard(response.headers.get("Hombi-Live"));
   },
 });
 

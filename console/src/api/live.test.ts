@@ -1,28 +1,30 @@
 import { QueryClient } from "@tanstack/react-query";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
-import { entity, plug } from "../test-parts";
-import type { Entity } from "./client";
+import { entity, fakeHub, node, plug } from "../test-parts";
+import { type Entity, type HubNode, position } from "./client";
 import { followLive } from "./live";
 import { keys } from "./queries";
 import { mergeReadings, notOlder, shown } from "./readings";
+
+type Said = { data: string; lastEventId: string };
 
 class Source {
   static last: Source;
   onopen: (() => void) | null = null;
   onerror: (() => void) | null = null;
   closed = false;
-  private listeners = new Map<string, (event: { data: string }) => void>();
-  constructor() {
+  private listeners = new Map<string, (event: Said) => void>();
+  constructor(readonly url: string) {
     Source.last = this;
   }
-  addEventListener(kind: string, call: (event: { data: string }) => void) {
+  addEventListener(kind: string, call: (event: Said) => void) {
     this.listeners.set(kind, call);
   }
   close() {
     this.closed = true;
   }
-  say(kind: string, data: unknown = {}) {
-    this.listeners.get(kind)?.({ data: JSON.stringify(data) });
+  say(kind: string, data: unknown = {}, lastEventId = "") {
+    this.listeners.get(kind)?.({ data: JSON.stringify(data), lastEventId });
   }
 }
 
@@ -42,11 +44,12 @@ let end: () => void;
 beforeEach(() => {
   vi.useFakeTimers();
   cache = new QueryClient();
+  position.first = "cafe-7";
   states = [];
   end = followLive(
     cache,
     (state) => states.push(state),
-    () => new Source() as unknown as EventSource,
+    (url) => new Source(url) as unknown as EventSource,
   );
 });
 
@@ -85,35 +88,58 @@ it("asks anew for what an event made stale", () => {
   expect(stale.mock.calls.map(([filter]) => filter?.queryKey)).toEqual([keys.arrivals, keys.house]);
 });
 
-it("asks anew for what may have changed before there was a stream, but not for the past", () => {
-  for (const key of [keys.zigbee, keys.entities, keys.history("rack/humidity", "day")])
-    cache.setQueryData(key, {});
+it("begins where the first answer was made, and fetches nothing twice", () => {
+  expect(Source.last.url).toBe("/api/live?after=cafe-7");
+  const stale = vi.spyOn(cache, "invalidateQueries");
   Source.last.onopen?.();
-  const stale = (key: readonly string[]) => cache.getQueryState(key)?.isInvalidated;
-  expect([
-    stale(keys.zigbee),
-    stale(keys.entities),
-    stale(keys.history("rack/humidity", "day")),
-  ]).toEqual([true, true, false]);
+  expect(stale).not.toHaveBeenCalled();
 });
 
-it("asks for everything anew after events were missed, and after the connection was lost", () => {
+it("asks for everything anew only after events were missed", () => {
   Source.last.onopen?.();
   const stale = vi.spyOn(cache, "invalidateQueries");
-  Source.last.say("reset");
-  expect(stale).toHaveBeenCalledTimes(1);
   Source.last.onerror?.();
   Source.last.onopen?.();
-  expect(stale).toHaveBeenCalledTimes(2);
+  expect(stale).not.toHaveBeenCalled();
+  Source.last.say("reset");
+  expect(stale).toHaveBeenCalledTimes(1);
   expect(states).toEqual(["open", "lost", "open"]);
 });
 
-it("gives its connection back while nobody looks", () => {
+it("gives its connection back while nobody looks, and goes on where it was", () => {
   const first = Source.last;
+  first.say("journal", {}, "cafe-31");
   visibility("hidden");
   expect(first.closed).toBe(true);
   visibility("visible");
   expect(Source.last).not.toBe(first);
+  expect(Source.last.url).toBe("/api/live?after=cafe-31");
+});
+
+it("asks anew for the node that changed, and for no other", async () => {
+  const rack = node("rack", { title: "Rack" });
+  const before = [node("plug", { title: "Plug" }), rack];
+  cache.setQueryData(keys.nodes, before);
+  cache.setQueryData(keys.entities, [plug(1), entity("rack/humidity")]);
+  const asked = fakeHub({
+    "GET /api/nodes/rack": { body: { ...rack, title: "Cheese rack" } },
+    "GET /api/entities": { body: [entity("rack/humidity", { title: "Air" })] },
+  });
+  for (let n = 0; n < 5; n++)
+    Source.last.say("node", { node: "rack", entity: "", change: "changed" });
+  await vi.advanceTimersByTimeAsync(100);
+  expect(asked.map((one) => one.what)).toEqual(["GET /api/nodes/rack", "GET /api/entities"]);
+  const after = cache.getQueryData<HubNode[]>(keys.nodes);
+  expect(after?.map((one) => one.title)).toEqual(["Plug", "Cheese rack"]);
+  expect(after?.[0]).toBe(before[0]);
+  expect(cache.getQueryData<Entity[]>(keys.entities)?.[1]?.title).toBe("Air");
+  expect(cache.getQueryState(keys.nodes)?.isInvalidated).toBe(false);
+});
+
+it("asks for the whole list when a node came or went", () => {
+  cache.setQueryData(keys.nodes, []);
+  Source.last.say("node", { node: "rack", entity: "", change: "added" });
+  expect(cache.getQueryState(keys.nodes)?.isInvalidated).toBe(true);
 });
 
 it("shows values in the hub's own words", () => {

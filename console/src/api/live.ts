@@ -1,20 +1,25 @@
 // The live stream: one connection a tab, closed while nobody looks, which keeps the
 // query cache fresh.
 import type { QueryClient } from "@tanstack/react-query";
-import type { Entity, EntityDetail } from "./client";
+import { type Entity, type EntityDetail, position, type Schemas } from "./client";
 import { keys } from "./queries";
 import { heard, type LiveReading, mergeReadings, withReading } from "./readings";
+import { refetchNode } from "./refetch";
 
-const REFRESH: Record<string, readonly (readonly string[])[]> = {
-  house: [keys.house, keys.nodes, keys.entities, ["entity"], keys.automations],
-  node: [keys.nodes, keys.entities, keys.house],
+type Stale = readonly (readonly string[])[];
+type NodeNews = Schemas["NodeNews"];
+
+const NODES: Stale = [keys.nodes, keys.entities, keys.house, ["entity"]];
+const STALE: Record<string, Stale> = {
+  rooms: NODES,
+  house: [keys.house, keys.pairing, keys.zigbee, keys.doctor],
   arrival: [keys.arrivals, keys.house],
   pairing: [keys.pairing],
   automation: [keys.automations, keys.house, ["entity"]],
-  link: [keys.zigbee, keys.pairing, keys.house],
   journal: [keys.journal],
   notice: [keys.notices, keys.house],
   phone: [keys.phones, keys.house],
+  tool: [keys.tools, keys.tokens],
 };
 
 export type LiveState = "connecting" | "open" | "lost";
@@ -26,9 +31,11 @@ export function followLive(
   makeSource: (url: string) => EventSource = (url) => new EventSource(url),
 ): () => void {
   let source: EventSource | null = null;
+  let last = position.first;
   let pending = new Map<string, LiveReading>();
   let frame = 0;
-  let dropped = false;
+  const changed = new Set<string>();
+  let soon = 0;
 
   function flush() {
     frame = 0;
@@ -43,37 +50,49 @@ export function followLive(
     }
   }
 
+  function refetch() {
+    soon = 0;
+    for (const node of changed) void refetchNode(cache, node);
+    changed.clear();
+    void cache.invalidateQueries({ queryKey: keys.house });
+  }
+
   function open() {
     if (source) return;
-    source = makeSource("/api/live");
-    source.onopen = () => {
-      onState("open");
-      if (dropped) void cache.invalidateQueries();
-      // What was asked before there was a stream may have changed in between, and
-      // nobody would say so again.
-      else
-        for (const queryKey of new Set(Object.values(REFRESH).flat()))
-          void cache.invalidateQueries({ queryKey });
-      dropped = false;
-    };
+    // From where the first answer was made, or from where the tab was left: the hub tells
+    // what came since, or that it was too much (`reset`).
+    source = makeSource(last ? `/api/live?after=${encodeURIComponent(last)}` : "/api/live");
+    source.onopen = () => onState("open");
     source.onerror = () => {
-      dropped = true;
       heard.clear();
       onState("lost");
     };
-    source.addEventListener("reading", (event) => {
-      const reading = JSON.parse(event.data) as LiveReading;
+    listen("reading", (data) => {
+      const reading = data as LiveReading;
       pending.set(reading.entity, reading);
       heard.set(reading.entity, reading);
       // A timer, not an animation frame: those wait while the window is covered.
       frame ||= window.setTimeout(flush, 30);
     });
-    for (const [kind, stale] of Object.entries(REFRESH)) {
-      source.addEventListener(kind, () => {
-        for (const queryKey of stale) void cache.invalidateQueries({ queryKey });
-      });
-    }
-    source.addEventListener("reset", () => void cache.invalidateQueries());
+    listen("node", (data) => {
+      const { node, change } = data as NodeNews;
+      if (change !== "changed") stale([...NODES, keys.arrivals]);
+      changed.add(node);
+      soon ||= window.setTimeout(refetch, 50);
+    });
+    for (const [kind, what] of Object.entries(STALE)) listen(kind, () => stale(what));
+    listen("reset", () => void cache.invalidateQueries());
+  }
+
+  function listen(kind: string, call: (data: unknown) => void) {
+    source?.addEventListener(kind, (event) => {
+      last = event.lastEventId || last;
+      call(JSON.parse(event.data));
+    });
+  }
+
+  function stale(what: Stale) {
+    for (const queryKey of what) void cache.invalidateQueries({ queryKey });
   }
 
   function close() {
@@ -84,10 +103,8 @@ export function followLive(
 
   // Browsers allow six connections to one hub: a hidden tab gives its stream back.
   function onVisibility() {
-    if (document.visibilityState === "hidden") {
-      close();
-      dropped = true;
-    } else open();
+    if (document.visibilityState === "hidden") close();
+    else open();
   }
 
   open();
@@ -95,6 +112,7 @@ export function followLive(
   return () => {
     document.removeEventListener("visibilitychange", onVisibility);
     window.clearTimeout(frame);
+    window.clearTimeout(soon);
     close();
   };
 }

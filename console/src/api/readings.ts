@@ -1,14 +1,7 @@
 // Readings as the live stream brings them, and putting them into what was fetched.
-import type { Entity } from "./client";
+import type { Entity, Schemas } from "./client";
 
-export interface LiveReading {
-  entity: string;
-  at: number;
-  value: number | null;
-  raw: number | null;
-  quality: Entity["quality"];
-  reason: string;
-}
+export type LiveReading = Schemas["ReadingNews"];
 
 /** A value as people read it; the same as the hub's own words. */
 export function shown(
@@ -20,7 +13,9 @@ export function shown(
   return `${value.toFixed(entity.decimals)} ${entity.unit}`.trim();
 }
 
+/** The entity with this reading, unless it has a newer one. */
 export function withReading<T extends Entity>(entity: T, reading: LiveReading): T {
+  if (reading.at < (entity.at ?? 0)) return entity;
   return {
     ...entity,
     value: reading.value,
@@ -53,5 +48,5 @@ export const heard = new Map<string, LiveReading>();
  */
 export function notOlder<T extends Entity>(entity: T): T {
   const reading = heard.get(entity.entity);
-  return reading && reading.at >= (entity.at ?? 0) ? withReading(entity, reading) : entity;
+  return reading ? withReading(entity, reading) : entity;
 }

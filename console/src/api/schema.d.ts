@@ -121,10 +121,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description All automations, in the order in which they were added. */
+        /** @description All automations, by name. */
         get: operations["automations_list"];
         put?: never;
-        /** @description Add one. */
+        /** @description Add one. A text with mistakes is refused with all of them. */
         post: operations["automations_create"];
         delete?: never;
         options?: never;
@@ -160,7 +160,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Every mistake in a text, with its place; nothing is kept. */
+        /**
+         * @description Every mistake in a text, and the sentence that it comes to; nothing is
+         *     kept.
+         */
         post: operations["automations_check_create"];
         delete?: never;
         options?: never;
@@ -231,7 +234,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description A look at every part, and what to do. */
-        get: operations["doctor_list"];
+        get: operations["doctor_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -341,7 +344,7 @@ export interface paths {
          * @description Rows of five minutes, hours or days as the house's clock shows them; one
          *     without readings is there and empty.
          */
-        get: operations["entities_rows_list"];
+        get: operations["entities_rows_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -473,7 +476,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The kinds of entities there are. */
-        get: operations["kinds_list"];
+        get: operations["kinds_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -663,7 +666,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The settings, as the node tells them now. */
-        get: operations["nodes_settings_list"];
+        get: operations["nodes_settings_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -697,7 +700,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The latest hundred notices, newest first. */
-        get: operations["notices_list"];
+        get: operations["notices_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -733,7 +736,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description All phones that take notifications. */
-        get: operations["phones_list"];
+        get: operations["phones_retrieve"];
         put?: never;
         /** @description Add one; the same subscription again replaces it. */
         post: operations["phones_create"];
@@ -916,7 +919,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The programs that are signed in, newest first. */
-        get: operations["tokens_list"];
+        get: operations["tokens_retrieve"];
         put?: never;
         /** @description Sign a program in. */
         post: operations["tokens_create"];
@@ -952,7 +955,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description All tools, by name. */
-        get: operations["tools_list"];
+        get: operations["tools_retrieve"];
         put?: never;
         /** @description Let a tool in. */
         post: operations["tools_create"];
@@ -1041,7 +1044,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Server-Sent Events: reading, node, arrival, pairing, house, automation, command, journal, notice, phone. Resume with Last-Event-ID; the event `reset` means that some were missed: fetch the present state anew. */
+        /** @description Server-Sent Events. `reading` is ReadingNews; `node` is NodeNews; `rooms` is RoomsNews; `house` is HouseNews; `arrival` is ArrivalNews; `pairing` is PairingNews; `automation` is AutomationNews; `command` is Command; `journal` is JournalEntry; `notice` is Notice; `phone` is PhoneNews; `tool` is ToolNews. Begin after a position with `after` (each answer has one in its header Hombi-Live), or resume with Last-Event-ID; the event `reset` means that some were missed: fetch the present state anew. */
         get: operations["live"];
         put?: never;
         post?: never;
@@ -1072,42 +1075,47 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /** @description What the node answered, if anything. */
+        /**
+         * Acted
+         * @description What the node answered, if anything.
+         */
         Acted: {
             answer: unknown;
         };
-        /** @description Something that a node can be asked to do. */
-        Action: {
-            name: string;
-            title: string;
-            about: string;
-            inputs: components["schemas"]["Setting"][];
-        };
-        /** @description What the action asks for, by name. */
+        /**
+         * ActionRequest
+         * @description What the action asks for, by name.
+         */
         ActionRequest: {
-            inputs?: {
-                [key: string]: unknown;
-            };
+            /** @default {} */
+            inputs?: Record<string, unknown>;
         };
         /**
+         * AdmitRequest
          * @description The setup code (or the secret of a node that was found), what the node is to be
-         *     called and where it is; a room that does not exist is made. Entities that are not
-         *     named keep the names that the node gives them.
+         *         called and where it is; a room that does not exist is made.
+         *
+         *         Entities that are not named keep the names that the node gives them. `origins` are
+         *         those of the arrival's `elsewhere` that it may use.
          */
         AdmitRequest: {
             /** @default  */
-            setup_code: string;
+            setup_code?: string;
             /** @default  */
-            secret: string;
-            entities?: components["schemas"]["EntityChoiceRequest"][];
-            /** @description of the arrival's `elsewhere`, those that it may use */
+            secret?: string;
+            /** @default [] */
+            entities?: components["schemas"]["EntityChoice"][];
+            /** @default [] */
             origins?: string[];
             /** @default  */
-            name: string;
+            name?: string;
             /** @default  */
-            room: string;
+            room?: string;
         };
-        /** @description A node that asks to join. */
+        /**
+         * Arrival
+         * @description A node that asks to join.
+         */
         Arrival: {
             id: string;
             title: string;
@@ -1115,8 +1123,11 @@ export interface components {
             link: string;
             /** @description while it is asking: how far the interview is */
             progress: string;
-            state: components["schemas"]["ArrivalStateEnum"];
+            /** @enum {unknown} */
+            state: "admitted" | "admitting" | "asking" | "locked" | "turned-away" | "waiting";
+            /** @description milliseconds since 1970 */
             asked_at: number;
+            /** @description milliseconds since 1970 */
             heard_at: number;
             /** @description the node it already is, when it joins again */
             known_as: string | null;
@@ -1124,62 +1135,65 @@ export interface components {
             entities: components["schemas"]["Promised"][];
             /** @description what it has that the hub does not use */
             left_out: string[];
-            /** @description settings of its own that can be changed from the hub */
+            /** @description settings of its own */
             settings: string[];
             /** @description what it can be asked to do */
             actions: string[];
             /** @description the id in its description */
             thing: string;
-            /** @description where it was found; one that asked by itself has none */
+            /** @description where it was found; empty if it asked by itself */
             url: string;
             /** @description the address that it spoke from */
             sender: string;
-            /** @description origins beside its own that it sends the hub to; used only where they are ticked */
+            /** @description origins beside its own that it sends the hub to */
             elsewhere: string[];
-            /** @description arrivals that say that they are the same node */
+            /** @description arrivals that claim to be the same node */
             rivals: string[];
             /** @description whether its setup code lets it in */
             needs_code: boolean;
-            /** @description what it wants to hear before it answers, like "user and password" */
+            /** @description what it wants to hear before it answers: "user and password" */
             asks: string;
         };
         /**
-         * @description * `waiting` - waiting
-         *     * `locked` - locked
-         *     * `admitted` - admitted
-         *     * `admitting` - admitting
-         *     * `turned-away` - turned-away
-         * @enum {string}
+         * ArrivalNews
+         * @description An arrival is there, is another than before, or is over.
          */
-        ArrivalState: "waiting" | "locked" | "admitted" | "admitting" | "turned-away";
+        ArrivalNews: {
+            id: string;
+            title: string;
+            state: string;
+            progress: string;
+        };
         /**
-         * @description * `asking` - asking
-         *     * `waiting` - waiting
-         *     * `locked` - locked
-         *     * `admitted` - admitted
-         *     * `admitting` - admitting
-         *     * `turned-away` - turned-away
-         * @enum {string}
+         * Ask
+         * @description Something that the hub is asked. A field that it does not know is a mistake.
+         *
+         *         Texts lose the blanks around them, except those named in `verbatim`.
          */
-        ArrivalStateEnum: "asking" | "waiting" | "locked" | "admitted" | "admitting" | "turned-away";
+        Ask: Record<string, unknown>;
         /**
+         * AskRequest
          * @description What a node that wants to join sends: its Thing Description (W3C WoT TD 1.1), and
-         *     the proof of its setup code: HMAC-SHA-256 of the description's id, keyed with the
-         *     code, as hex digits.
+         *         the proof of its setup code: HMAC-SHA-256 of the description's id, keyed with the
+         *         code, as hex digits.
          */
         AskRequest: {
-            description: {
-                [key: string]: unknown;
-            };
+            description: Record<string, unknown>;
             proof: string;
         };
-        /** @description Where the node asks what became of it, with `Authorization: Bearer <ticket>`. */
+        /**
+         * Asked
+         * @description Where the node asks what became of it, with `Authorization: Bearer <ticket>`.
+         */
         Asked: {
             id: string;
             ticket: string;
             outcome: string;
         };
-        /** @description An automation: its text word for word, as a sentence, and where it stands. */
+        /**
+         * Automation
+         * @description An automation: its text word for word, as a sentence, and where it stands.
+         */
         Automation: {
             automation: string;
             name: string;
@@ -1187,111 +1201,133 @@ export interface components {
             text: string;
             sentence: string;
             enabled: boolean;
-            phase: components["schemas"]["PhaseEnum"];
+            /** @enum {unknown} */
+            phase: "holding" | "idle" | "on" | "waiting";
             since: number | null;
             due: number | null;
+            /** @description when it started last */
+            started_at: number | null;
+            /** @description how often, in the last seven days */
+            started_lately: number;
             watch: components["schemas"]["Limit"] | null;
             limit_shown: string;
-            /** @description why the hub stopped it; it goes on when its text or its duty is changed */
+            /** @description why the hub stopped it; a change of its text or duty starts it */
             stopped: string;
             mistakes: components["schemas"]["Mistake"][];
         };
-        /** @description How one part is, and what to do about it. */
+        /**
+         * AutomationChange
+         * @description Another text, or whether it is on duty. With `leave` what is on now stays as it
+         *         is; else it ends first.
+         */
+        AutomationChange: {
+            text?: string;
+            enabled?: boolean;
+            /** @default false */
+            leave?: boolean;
+        };
+        /**
+         * AutomationNews
+         * @description An automation stands elsewhere than before, or is another.
+         */
+        AutomationNews: {
+            automation: string;
+            /** @enum {unknown} */
+            change: "added" | "changed" | "removed";
+        };
+        /**
+         * Check
+         * @description How one part of the hub is, and what to do about it.
+         */
         Check: {
             part: string;
-            state: components["schemas"]["CheckState"];
+            /** @enum {unknown} */
+            state: "fault" | "ok" | "warning";
             text: string;
             advice: string;
         };
         /**
-         * @description * `ok` - ok
-         *     * `warning` - warning
-         *     * `fault` - fault
-         * @enum {string}
+         * Checked
+         * @description What a text comes to; `warnings` are allowed and hardly meant.
          */
-        CheckState: "ok" | "warning" | "fault";
-        /** @description What a text comes to. */
         Checked: {
             ok: boolean;
             sentence: string;
             mistakes: components["schemas"]["Mistake"][];
-            /** @description what is allowed and hardly meant */
             warnings: components["schemas"]["Mistake"][];
         };
         /**
-         * @description * `keep` - keep
-         *     * `clean` - clean
-         * @enum {string}
-         */
-        ChoiceEnum: "keep" | "clean";
-        /**
-         * @description What is to be done with a foreign network on the stick: keep it, or start
-         *     clean.
+         * ChoiceRequest
+         * @description What to do with a foreign network on the stick: keep it, or start clean.
          */
         ChoiceRequest: {
-            choice: components["schemas"]["ChoiceEnum"];
+            /** @enum {unknown} */
+            choice: "clean" | "keep";
         };
-        /** @description The code with which a person makes the hub theirs. */
+        /**
+         * ClaimCode
+         * @description The code with which a person makes the hub theirs.
+         */
         ClaimCode: {
             code: string;
         };
-        /** @description The code that the hub printed, and the account to make. */
+        /**
+         * ClaimRequest
+         * @description The code that the hub printed, and the account to make.
+         */
         ClaimRequest: {
             code: string;
             username: string;
             password: string;
         };
-        /** @description Whether the hub has an owner. */
+        /**
+         * Claimed
+         * @description Whether the hub has an owner.
+         */
         Claimed: {
             claimed: boolean;
         };
-        /** @description A command and what became of it. */
+        /**
+         * Command
+         * @description A command and what became of it.
+         */
         Command: {
             id: number;
             entity: string;
-            /** Format: double */
             value: number;
             by: string;
-            state: components["schemas"]["CommandState"];
+            /** @enum {unknown} */
+            state: "asked" | "confirmed" | "unanswered" | "unreachable";
             problem: string;
+            /** @description milliseconds since 1970 */
             asked_at: number;
             answered_at: number | null;
         };
-        /** @description The value wanted, as people write it: "on", "40 %". */
+        /**
+         * CommandRequest
+         * @description The value wanted, as people write it: "on", "40 %".
+         */
         CommandRequest: {
             to: string;
         };
         /**
-         * @description * `asked` - asked
-         *     * `confirmed` - confirmed
-         *     * `unanswered` - unanswered
-         *     * `unreachable` - unreachable
-         * @enum {string}
-         */
-        CommandState: "asked" | "confirmed" | "unanswered" | "unreachable";
-        /**
-         * @description * `over` - over
-         *     * `under` - under
-         *     * `is` - is
-         * @enum {string}
-         */
-        ConditionEnum: "over" | "under" | "is";
-        /**
+         * Door
          * @description The hub's MQTT door, for one node. It signs in with its address and its key, also
-         *     for HTTP (Basic).
+         *         for HTTP (Basic).
          */
         Door: {
             port: number;
             /** @description the topic it publishes SenML to, QoS 1 */
             readings: string;
-            /** @description the topic on which it hears, as SenML, what it is to do */
+            /** @description the topic on which it hears what it is to do */
             wanted: string;
-            /** @description the topic for "here" (retained), and for "gone" as its last will */
+            /** @description the topic for "here" (retained), and "gone" as its last will */
             presence: string;
         };
         /**
-         * @description An entity with its latest reading. `value` is in `unit`, `raw` in the node's own;
-         *     `shown` is the value as people read it.
+         * Entity
+         * @description An entity with its latest reading. `value` is in `unit`, `raw` in the unit that
+         *         the node sent it in; `shown` is the value as people read it.
          */
         Entity: {
             entity: string;
@@ -1303,43 +1339,54 @@ export interface components {
             kind: string;
             unit: string;
             decimals: number;
-            /** @description the names of 0 and 1, for a kind with two states */
+            /** @description the names of 0 and 1, for a kind of two states */
             words: string[] | null;
             room: string | null;
             writable: boolean;
-            /** Format: double */
             low: number;
-            /** Format: double */
             high: number;
             wire_name: string;
             wire_unit: string;
             /** @description kept, but not shown in its room */
             hidden: boolean;
-            /** @description where it is picked from, for one of a node that does not know Hombi */
+            /** @description where it is picked from, if it is */
             picked: string;
-            /** Format: double */
             value: number | null;
-            /** Format: double */
             raw: number | null;
             shown: string;
-            quality: components["schemas"]["QualityEnum"];
+            /** @enum {unknown} */
+            quality: "bad" | "good" | "none" | "uncertain";
             reason: string;
             /** @description time of the latest reading, ms */
             at: number | null;
             /** @description when this value was last heard, ms */
             heard_at: number | null;
-            /** @description what it is wanted to be, while its node has not confirmed it */
+            /** @description what it is wanted to be, until its node confirms it */
             wanted: components["schemas"]["Wish"] | null;
         };
-        /** @description What an entity is to be called, and whether it is shown. */
-        EntityChoiceRequest: {
+        /**
+         * EntityChange
+         * @description What to change of an entity.
+         */
+        EntityChange: {
+            title?: string;
+            hidden?: boolean;
+        };
+        /**
+         * EntityChoice
+         * @description What an entity is to be called, and whether it is hidden.
+         */
+        EntityChoice: {
             name: string;
             /** @default  */
-            title: string;
+            title?: string;
             /** @default false */
-            hidden: boolean;
+            hidden?: boolean;
         };
-        /** @description An entity with the automations that look at it. */
+        /**
+         * EntityDetail
+         * @description An entity with the automations that look at it.
+         */
         EntityDetail: {
             entity: string;
             node: string;
@@ -1350,74 +1397,84 @@ export interface components {
             kind: string;
             unit: string;
             decimals: number;
-            /** @description the names of 0 and 1, for a kind with two states */
+            /** @description the names of 0 and 1, for a kind of two states */
             words: string[] | null;
             room: string | null;
             writable: boolean;
-            /** Format: double */
             low: number;
-            /** Format: double */
             high: number;
             wire_name: string;
             wire_unit: string;
             /** @description kept, but not shown in its room */
             hidden: boolean;
-            /** @description where it is picked from, for one of a node that does not know Hombi */
+            /** @description where it is picked from, if it is */
             picked: string;
-            /** Format: double */
             value: number | null;
-            /** Format: double */
             raw: number | null;
             shown: string;
-            quality: components["schemas"]["QualityEnum"];
+            /** @enum {unknown} */
+            quality: "bad" | "good" | "none" | "uncertain";
             reason: string;
             /** @description time of the latest reading, ms */
             at: number | null;
             /** @description when this value was last heard, ms */
             heard_at: number | null;
-            /** @description what it is wanted to be, while its node has not confirmed it */
+            /** @description what it is wanted to be, until its node confirms it */
             wanted: components["schemas"]["Wish"] | null;
             watchers: components["schemas"]["Watcher"][];
-            /** @description whether the node's unit is another than the kind's, and not only called differently */
+            /** @description its node speaks another unit, not only another name of the unit */
             converted: boolean;
         };
-        /** @description A floor, 0 the lowest, with its rooms in order. */
+        /**
+         * Floor
+         * @description A floor, 0 the lowest, with its rooms in order.
+         */
         Floor: {
             id: number;
             name: string;
             position: number;
             rooms: components["schemas"]["Room"][];
         };
-        /** @description A floor to add, on top unless `position` says otherwise. */
+        /**
+         * FloorRequest
+         * @description A floor to add, on top unless `position` says otherwise.
+         */
         FloorRequest: {
             name: string;
             position?: number;
         };
-        /** @description Whether the hub works. */
+        /**
+         * Health
+         * @description Whether the hub works.
+         */
         Health: {
-            status: components["schemas"]["StatusEnum"];
+            /** @enum {unknown} */
+            status: "impaired" | "ok";
             version: string;
         };
         /**
-         * @description An entity's history: five columns of the same length, and the width of a bucket.
-         *     Bad readings are left out.
+         * History
+         * @description An entity's history in buckets of `width_ms`: columns of the same length. `at` is
+         *         the middle of each bucket. Bad readings are left out.
          */
         History: {
             entity: string;
             unit: string;
-            /** @description ms */
+            /** @description milliseconds since 1970 */
             start: number;
-            /** @description ms */
+            /** @description milliseconds since 1970 */
             end: number;
             width_ms: number;
-            /** @description the middle of each bucket, ms */
             at: number[];
             mean: number[];
             low: number[];
             high: number[];
             count: number[];
         };
-        /** @description The house at a glance. */
+        /**
+         * House
+         * @description The house at a glance. `readings_held` wait for the disk.
+         */
         House: {
             name: string;
             time_zone: string;
@@ -1428,6 +1485,7 @@ export interface components {
             automations: number;
             phones: number;
             links: components["schemas"]["Link"][];
+            /** @description milliseconds since 1970 */
             started_at: number;
             /** @description since the hub started */
             readings_committed: number;
@@ -1435,90 +1493,100 @@ export interface components {
             readings_held: number;
             version: string;
         };
-        /** @description An entry of the journal. */
-        Journal: {
+        /**
+         * HouseNews
+         * @description Something about the house as a whole is another: its settings, a link, a part.
+         */
+        HouseNews: {
+            what: string;
+        };
+        /**
+         * JournalEntry
+         * @description Something that happened; `by` is who was behind it, `text` says it in words.
+         */
+        JournalEntry: {
             id: number;
+            /** @description milliseconds since 1970 */
             at: number;
             event: string;
             text: string;
+            by: string;
             node: string;
             entity: string;
             automation: string;
-            data: {
-                [key: string]: unknown;
-            };
+            data: Record<string, unknown>;
         };
         /**
+         * JournalPage
          * @description A page of the journal, newest first; `next` is the `before` of the next page,
-         *     null on the last one.
+         *         null on the last one.
          */
         JournalPage: {
-            entries: components["schemas"]["Journal"][];
+            entries: components["schemas"]["JournalEntry"][];
             next: number | null;
         };
-        /** @description The hub's application server key (RFC 8292), base64url. */
-        Key: {
-            key: string;
-        };
-        /** @description A kind of entity, with the units that its nodes may speak. */
-        Kind: {
+        /**
+         * KindOfEntity
+         * @description A kind of entity, with the units that its nodes may speak.
+         */
+        KindOfEntity: {
             kind: string;
             unit: string;
             units: string[];
             words: string[] | null;
         };
         /**
-         * @description * `disk` - disk
-         *     * `settings` - settings
-         *     * `link` - link
-         *     * `arrival` - arrival
-         *     * `silent` - silent
-         *     * `left` - left
-         *     * `battery` - battery
-         *     * `automation` - automation
-         *     * `notice` - notice
-         * @enum {string}
+         * KnownToken
+         * @description A token that was given to a program; the token itself is not kept. `this_one`:
+         *         this request came with it.
          */
-        KindEnum: "disk" | "settings" | "link" | "arrival" | "silent" | "left" | "battery" | "automation" | "notice";
-        /** @description A token that was given to a program; the token itself is not kept. */
         KnownToken: {
             id: number;
             name: string;
             username: string;
+            /** @description milliseconds since 1970 */
             made_at: number;
-            /** @description whether this request came with it */
             this_one: boolean;
         };
-        /** @description What an automation watches for, for drawing it. Values in the kind's unit. */
+        /**
+         * Limit
+         * @description What an automation watches for, for drawing it. Values in the kind's unit.
+         */
         Limit: {
             entity: string;
             condition: string;
-            /** Format: double */
             limit: number;
-            /** Format: double */
             until: number | null;
         };
-        /** @description A link and where it listens. */
+        /**
+         * Link
+         * @description A link and where it listens.
+         */
         Link: {
             link: string;
             listening: string;
         };
-        /** @description Where to look for a node: its address, or that of its description. */
+        /**
+         * LookRequest
+         * @description Where to look for a node: its address, or that of its description.
+         */
         LookRequest: {
             address: string;
         };
         /**
-         * @description One message. `node` is whose it is, "" when nothing is picked from it yet; `size`
-         *     is in bytes.
+         * Message
+         * @description One message as it came. `node` is whose it is, "" while nothing is picked from
+         *         it; `size` is in bytes.
          */
         Message: {
             number: number;
+            /** @description milliseconds since 1970 */
             at: number;
-            via: components["schemas"]["MessageVia"];
+            via: string;
             topic: string;
             sender: string;
             node: string;
-            /** @description as text, cut at 4096 bytes; bytes that are no text as hex digits */
+            /** @description as text, cut at 4096 bytes; what is no text as hex digits */
             payload: string;
             binary: boolean;
             size: number;
@@ -1526,15 +1594,19 @@ export interface components {
             /** @description a broker kept it; nobody knows since when */
             retained: boolean;
         };
-        /** @description A message with the values that could be picked out of it. */
+        /**
+         * MessageDetail
+         * @description A message with the values that could be picked out of it.
+         */
         MessageDetail: {
             number: number;
+            /** @description milliseconds since 1970 */
             at: number;
-            via: components["schemas"]["MessageVia"];
+            via: string;
             topic: string;
             sender: string;
             node: string;
-            /** @description as text, cut at 4096 bytes; bytes that are no text as hex digits */
+            /** @description as text, cut at 4096 bytes; what is no text as hex digits */
             payload: string;
             binary: boolean;
             size: number;
@@ -1544,15 +1616,17 @@ export interface components {
             values: components["schemas"]["Pickable"][];
         };
         /**
-         * @description * `door` - door
-         *     * `broker` - broker
-         *     * `http` - http
-         *     * `zigbee` - zigbee
-         *     * `bluetooth` - bluetooth
-         * @enum {string}
+         * Messages
+         * @description What came since the batch before, and how many more did than anybody can read.
          */
-        MessageVia: "door" | "broker" | "http" | "zigbee" | "bluetooth";
-        /** @description One thing that is wrong in a text; line and column count from 1. */
+        Messages: {
+            messages: components["schemas"]["Message"][];
+            passed_over: number;
+        };
+        /**
+         * Mistake
+         * @description One thing that is wrong in a text; line and column count from 1.
+         */
         Mistake: {
             line: number;
             column: number;
@@ -1560,26 +1634,35 @@ export interface components {
             hint: string;
             source_line: string;
         };
-        /** @description Something that needs a person; `path` is the console's page for it. */
+        /**
+         * Need
+         * @description Something that needs a person; `path` is the console's page for it.
+         */
         Need: {
-            kind: components["schemas"]["KindEnum"];
+            /** @enum {unknown} */
+            kind: "arrival" | "automation" | "battery" | "disk" | "left" | "link" | "notice" | "part" | "settings" | "silent" | "wanted";
             text: string;
             path: string;
         };
-        /** @description A tool with its key, shown this once. */
+        /**
+         * NewTool
+         * @description A tool with its key, shown this once.
+         */
         NewTool: {
             tool: string;
             publish: string[];
             subscribe: string[];
+            /** @description milliseconds since 1970 */
             added_at: number;
             key: string;
         };
         /**
+         * Node
          * @description A node. `here` is whether it is connected; `heard_at` moves with everything it
-         *     sends.
+         *         sends.
          *
-         *     `way` is how it speaks: `senml` by itself, `described` as its Thing Description
-         *     says, `foreign` as it likes, `paired` over a radio of its own.
+         *         `way` is how it speaks: `senml` by itself, `described` as its Thing Description
+         *         says, `foreign` as it likes, `paired` over a radio of its own.
          */
         Node: {
             node: string;
@@ -1588,36 +1671,73 @@ export interface components {
             room: string | null;
             here: boolean;
             silent: boolean;
+            /** @description milliseconds since 1970 */
             heard_at: number;
+            /** @description milliseconds since 1970 */
             admitted_at: number;
-            /** @description how many of its values or messages could not be taken since the hub started */
+            /** @description how many of its values and messages were refused since the start */
             refused: number;
             entities: string[];
-            way: components["schemas"]["WayEnum"];
-            /** @description whether it has left by itself, by a reset or into another house */
+            /** @enum {unknown} */
+            way: "described" | "foreign" | "paired" | "senml";
+            /** @description it has left by itself, by a reset or into another house */
             left: boolean;
             /** @description what it says of itself: make, model, software */
             make: string;
-            /** @description where its description is, for one that the hub reaches */
+            /** @description where its description is, if the hub reaches it */
             url: string;
             has_key: boolean;
-            /** @description how its own clock is wrong, in words; empty when it is right */
+            /** @description how its clock is wrong, in words; or empty */
             clock: string;
             settings: components["schemas"]["Setting"][];
-            actions: components["schemas"]["Action"][];
+            actions: components["schemas"]["NodeAction"][];
         };
-        /** @description A node's key, shown this once, with what it types to post a value. */
+        /**
+         * NodeAction
+         * @description Something that a node can be asked to do.
+         */
+        NodeAction: {
+            name: string;
+            title: string;
+            about: string;
+            inputs: components["schemas"]["Setting"][];
+        };
+        /**
+         * NodeChange
+         * @description What to change of a node; a room that does not exist is made, "" is none.
+         */
+        NodeChange: {
+            title?: string;
+            room?: string;
+        };
+        /**
+         * NodeKey
+         * @description A node's key, shown this once, with what it types to post a value.
+         */
         NodeKey: {
             node: string;
             key: string;
-            /** @description a line that posts 21.5; put the entity's name in the place of ENTITY */
+            /** @description a line that posts 21.5 for the entity ENTITY */
             curl: string;
             /** @description an address for boards that can only fetch one */
             get: string;
         };
         /**
-         * @description The profile of a node's make and model. `text` ends with what the node says and
-         *     nothing names yet.
+         * NodeNews
+         * @description Something about a node, or one of its entities, is another than before. A node
+         *         that came or went changes the list of them too.
+         */
+        NodeNews: {
+            node: string;
+            /** @description the entity that it is about, if it is about one */
+            entity: string;
+            /** @enum {unknown} */
+            change: "added" | "changed" | "removed";
+        };
+        /**
+         * NodeProfile
+         * @description The profile of a Zigbee node's make and model. `text` ends with what the node
+         *         says and nothing names yet.
          */
         NodeProfile: {
             /** @description where the house keeps it, or would */
@@ -1626,92 +1746,81 @@ export interface components {
             /** @description how many values have no name yet */
             unnamed: number;
         };
-        /** @description A node that posts its values: its name, and its room. */
+        /**
+         * NodeRequest
+         * @description A node that posts its values: its name, and its room.
+         */
         NodeRequest: {
             name: string;
             /** @default  */
-            room: string;
+            room?: string;
         };
-        /** @description A notice on its way to a phone, or there. */
+        /**
+         * Notice
+         * @description A notice on its way to a phone, or there.
+         */
         Notice: {
             id: number;
             phone: string;
             title: string;
             text: string;
-            state: components["schemas"]["NoticeState"];
+            /** @enum {unknown} */
+            state: "delivered" | "failed" | "waiting";
             attempts: number;
             problem: string;
+            /** @description milliseconds since 1970 */
             at: number;
         };
         /**
-         * @description * `waiting` - waiting
-         *     * `delivered` - delivered
-         *     * `failed` - failed
-         * @enum {string}
+         * Outcome
+         * @description What became of an arrival; once it is admitted, with its key.
          */
-        NoticeState: "waiting" | "delivered" | "failed";
-        /** @description What became of an arrival. */
         Outcome: {
-            state: components["schemas"]["ArrivalState"];
+            /** @enum {unknown} */
+            state: "admitted" | "admitting" | "locked" | "turned-away" | "waiting";
             node?: string;
             key?: string;
             mqtt?: components["schemas"]["Door"];
             intake?: string;
         };
         /**
-         * @description Another text, or whether it is on duty. With `leave` what is on now stays as it
-         *     is; else it ends first.
+         * PairingNews
+         * @description The pairing window was opened or closed; 0 for closed.
          */
-        PatchedAutomationChange: {
-            text?: string;
-            enabled?: boolean;
-            leave?: boolean;
+        PairingNews: {
+            /** @description milliseconds since 1970 */
+            until: number;
         };
-        /** @description What to change of an entity. */
-        PatchedEntityChange: {
-            title?: string;
-            hidden?: boolean;
-        };
-        /** @description What to change of a node; a room that does not exist is made, "" is none. */
-        PatchedNodeChange: {
-            title?: string;
-            room?: string;
-        };
-        /** @description What to change of a room. */
-        PatchedRoomChange: {
-            name?: string;
-            floor?: string;
-            position?: number;
-        };
-        /** @description Other topic filters. */
-        PatchedToolChange: {
-            publish?: string[];
-            subscribe?: string[];
-        };
-        /** @description Who is signed in. */
+        /**
+         * Person
+         * @description Who is signed in.
+         */
         Person: {
             username: string;
         };
         /**
-         * @description * `idle` - idle
-         *     * `holding` - holding
-         *     * `waiting` - waiting
-         *     * `on` - on
-         * @enum {string}
+         * Phone
+         * @description A phone that takes notifications; `service` is the host of its push service.
          */
-        PhaseEnum: "idle" | "holding" | "waiting" | "on";
-        /** @description A phone that takes notifications. */
         Phone: {
             id: number;
             name: string;
             person: string;
+            /** @description milliseconds since 1970 */
             added_at: number;
-            /** @description the host of its push service */
-            readonly service: string;
+            service: string;
         };
         /**
+         * PhoneNews
+         * @description There are other phones than before.
+         */
+        PhoneNews: {
+            phone: number;
+        };
+        /**
+         * PhoneRequest
          * @description A browser's push subscription, and what the device is called. `person` is whoever
-         *     is signed in unless given.
+         *         is signed in unless given.
          */
         PhoneRequest: {
             name: string;
@@ -1720,277 +1829,385 @@ export interface components {
             keys: components["schemas"]["PushKeys"];
         };
         /**
+         * PickRequest
          * @description And what to call it: the value's name, for which nodes (what stands at `{node}`),
-         *     the node's name, the room.
+         *         the node's name, the room.
          */
         PickRequest: {
-            /** @default door */
-            via: components["schemas"]["PickVia"];
+            /**
+             * @default door
+             * @enum {unknown}
+             */
+            via?: "broker" | "door";
             topic: string;
             /** @default  */
-            pointer: string;
+            pointer?: string;
             /** @default  */
-            at: string;
+            at?: string;
             kind: string;
             /** @default  */
-            unit: string;
+            unit?: string;
             title: string;
+            /** @default [] */
             nodes?: string[];
             /** @default  */
-            name: string;
+            name?: string;
             /** @default  */
-            room: string;
+            room?: string;
+            /** @default null */
             write?: components["schemas"]["WritingRequest"] | null;
         };
         /**
-         * @description * `door` - door
-         *     * `broker` - broker
-         * @enum {string}
+         * Pickable
+         * @description A value in a message: its JSON Pointer, and how it reads.
          */
-        PickVia: "door" | "broker";
-        /** @description A value in a message. */
         Pickable: {
             pointer: string;
             shown: string;
         };
         /**
+         * PickingRequest
          * @description What to pick: where the messages come in, their topic with `{node}` where the
-         *     node's name stands, JSON Pointers to the value and to its time (both may be empty),
-         *     the kind, and the unit that the node speaks.
+         *         node's name stands, JSON Pointers to the value and to its time (both may be empty),
+         *         the kind, and the unit that the node speaks.
          */
         PickingRequest: {
-            /** @default door */
-            via: components["schemas"]["PickVia"];
+            /**
+             * @default door
+             * @enum {unknown}
+             */
+            via?: "broker" | "door";
             topic: string;
             /** @default  */
-            pointer: string;
+            pointer?: string;
             /** @default  */
-            at: string;
+            at?: string;
             kind: string;
             /** @default  */
-            unit: string;
+            unit?: string;
         };
         /**
+         * PostedRequest
          * @description A value that a node posts: its name, kind and unit; `pointer` is where it stands
-         *     when JSON is posted.
+         *         when JSON is posted.
          */
         PostedRequest: {
             title: string;
             kind: string;
             /** @default  */
-            unit: string;
+            unit?: string;
             /** @default  */
-            pointer: string;
+            pointer?: string;
         };
-        /** @description What one message would have given: `shown`, or the `problem`. */
+        /**
+         * Previewed
+         * @description What one message would have given: `shown`, or the `problem`.
+         */
         Previewed: {
             number: number;
+            /** @description milliseconds since 1970 */
             at: number;
             topic: string;
             node: string;
             shown: string;
             problem: string;
         };
-        /** @description The profile's text, in TOML. */
+        /**
+         * Problem
+         * @description `detail` says what is wrong and what to do; `mistakes` where, in a text.
+         */
+        Problem: {
+            /** @default about:blank */
+            type?: string;
+            title: string;
+            status: number;
+            detail: string;
+            /** @default [] */
+            mistakes?: components["schemas"]["Mistake"][];
+            /** @default 0 */
+            stored?: number;
+            /** @default [] */
+            refused?: string[];
+        };
+        /**
+         * ProfileRequest
+         * @description The profile's text, in TOML.
+         */
         ProfileRequest: {
             text: string;
         };
-        /** @description An entity that an arrival says it has. */
+        /**
+         * Promised
+         * @description An entity that an arrival says it has; `hidden` unless a person wants to see
+         *         it.
+         */
         Promised: {
             name: string;
             title: string;
             kind: string;
             unit: string;
             writable: boolean;
-            /** @description whether it is hidden unless a person wants to see it */
             hidden: boolean;
         };
-        /** @description The keys of a push subscription (RFC 8291), base64url. */
+        /**
+         * PushKey
+         * @description The hub's application server key (RFC 8292), base64url.
+         */
+        PushKey: {
+            key: string;
+        };
+        /**
+         * PushKeys
+         * @description The keys of a push subscription (RFC 8291), base64url.
+         */
         PushKeys: {
             p256dh: string;
             auth: string;
         };
         /**
-         * @description * `good` - good
-         *     * `uncertain` - uncertain
-         *     * `bad` - bad
-         *     * `none` - none
-         * @enum {string}
+         * Reading
+         * @description One reading. `raw` is what was sent, in the unit that it was sent in.
          */
-        QualityEnum: "good" | "uncertain" | "bad" | "none";
-        /** @description One reading. */
         Reading: {
+            /** @description milliseconds since 1970 */
             at: number;
-            /** Format: double */
             raw: number | null;
-            /** Format: double */
             value: number | null;
-            quality: string;
+            /** @enum {unknown} */
+            quality: "bad" | "good" | "uncertain";
             reason: string;
         };
         /**
+         * ReadingNews
+         * @description An entity has a new reading.
+         */
+        ReadingNews: {
+            entity: string;
+            /** @description milliseconds since 1970 */
+            at: number;
+            value: number | null;
+            raw: number | null;
+            /** @enum {unknown} */
+            quality: "bad" | "good" | "uncertain";
+            reason: string;
+        };
+        /**
+         * Readings
          * @description A page of readings; `next` is the `start` of the next page, null on the last
-         *     one.
+         *         one.
          */
         Readings: {
             readings: components["schemas"]["Reading"][];
             next: number | null;
         };
-        /** @description A room; `position` counts from the left on its floor. */
+        /**
+         * Room
+         * @description A room; `position` counts from the left on its floor.
+         */
         Room: {
             room: string;
             name: string;
             floor: string;
             position: number;
         };
-        /** @description A room to add. */
+        /**
+         * RoomChange
+         * @description What to change of a room.
+         */
+        RoomChange: {
+            name?: string;
+            floor?: string;
+            position?: number;
+        };
+        /**
+         * RoomRequest
+         * @description A room to add, at the end of a floor; the lowest floor unless one is named.
+         */
         RoomRequest: {
             name: string;
             /** @default  */
-            floor: string;
+            floor?: string;
         };
         /**
+         * RoomsNews
+         * @description The floors and rooms are others than before.
+         */
+        RoomsNews: Record<string, unknown>;
+        /**
+         * Row
          * @description What the readings of a stretch of house time come to, the bad ones left out; null
-         *     where there are none.
+         *         where there are none. `end` is excluded.
          */
         Row: {
-            /** @description ms */
+            /** @description milliseconds since 1970 */
             start: number;
-            /** @description ms; excluded */
+            /** @description milliseconds since 1970 */
             end: number;
-            /** Format: double */
             mean: number | null;
-            /** Format: double */
             low: number | null;
-            /** Format: double */
             high: number | null;
             count: number;
         };
         /**
+         * Setting
          * @description One of a node's own settings, or one input of an action. `value` is what the node
-         *     told last, null for nothing yet.
+         *         told last, null for nothing yet.
          */
         Setting: {
             name: string;
             title: string;
-            type: components["schemas"]["TypeEnum"];
+            /** @enum {unknown} */
+            type: "boolean" | "integer" | "number" | "string";
             unit: string;
-            /** Format: double */
             low: number | null;
-            /** Format: double */
             high: number | null;
             choices: unknown[];
             value: unknown;
         };
-        /** @description The value wanted. */
+        /**
+         * SettingRequest
+         * @description The value wanted.
+         */
         SettingRequest: {
             value: unknown;
         };
-        /** @description A setup code, the address in its QR code, and the QR code as SVG. */
+        /**
+         * SetupCode
+         * @description A setup code, the address in its QR code, and the QR code as SVG.
+         */
         SetupCode: {
             code: string;
             address: string;
             svg: string;
         };
-        /** @description A name and a password. */
+        /**
+         * Shape
+         * @description Something that the hub tells. A reader passes over fields that a newer hub
+         *         adds.
+         */
+        Shape: Record<string, unknown>;
+        /**
+         * SignInRequest
+         * @description A name and a password.
+         */
         SignInRequest: {
             username: string;
             password: string;
         };
         /**
-         * @description * `ok` - ok
-         *     * `impaired` - impaired
-         * @enum {string}
-         */
-        StatusEnum: "ok" | "impaired";
-        /**
+         * Taken
          * @description What became of a pack: how many readings are safe on disk, and what was
-         *     refused.
+         *         refused.
          */
         Taken: {
             stored: number;
             refused: string[];
         };
-        /** @description The text of an automation, kept word for word. */
+        /**
+         * TextRequest
+         * @description The text of an automation, kept word for word.
+         */
         TextRequest: {
             text: string;
         };
-        /** @description The blanks of the form for a simple threshold, each as a person writes it. */
+        /**
+         * ThresholdRequest
+         * @description The blanks of the form for a simple threshold, each as a person writes it.
+         */
         ThresholdRequest: {
             name: string;
             entity: string;
-            condition: components["schemas"]["ConditionEnum"];
+            /** @enum {unknown} */
+            condition: "is" | "over" | "under";
             limit: string;
             /** @default  */
-            about: string;
+            about?: string;
             /** @default  */
-            held: string;
+            held?: string;
             /** @default  */
-            until: string;
+            until?: string;
             /** @default  */
-            between: string;
+            between?: string;
             /** @default  */
-            switch: string;
+            switch?: string;
             /** @default  */
-            notify: string;
+            notify?: string;
             /** @default  */
-            title: string;
+            title?: string;
             /** @default  */
-            text: string;
+            text?: string;
         };
-        /** @description A token, shown this once. */
+        /**
+         * Token
+         * @description A token, shown this once.
+         */
         Token: {
             token: string;
             username: string;
         };
-        /** @description And a name for the program that the token is for. */
+        /**
+         * TokenRequest
+         * @description And a name for the program that the token is for.
+         */
         TokenRequest: {
             username: string;
             password: string;
             /** @default command line */
-            name: string;
+            name?: string;
         };
-        /** @description A tool: it signs in to the MQTT door with its name and its key. */
+        /**
+         * Tool
+         * @description A tool: it signs in to the MQTT door with its name and its key.
+         */
         Tool: {
             tool: string;
             publish: string[];
             subscribe: string[];
+            /** @description milliseconds since 1970 */
             added_at: number;
         };
-        /** @description A name, and the topic filters it may publish under and subscribe to. */
-        ToolRequest: {
-            name: string;
+        /**
+         * ToolChange
+         * @description Other topic filters.
+         */
+        ToolChange: {
             publish?: string[];
             subscribe?: string[];
         };
         /**
-         * @description * `number` - number
-         *     * `integer` - integer
-         *     * `boolean` - boolean
-         *     * `string` - string
-         * @enum {string}
+         * ToolNews
+         * @description A tool, or a program's token, is another than before.
          */
-        TypeEnum: "number" | "integer" | "boolean" | "string";
-        /** @description An automation's limit on an entity. */
+        ToolNews: {
+            tool: string;
+        };
+        /**
+         * ToolRequest
+         * @description A name, and the topic filters it may publish under and subscribe to.
+         */
+        ToolRequest: {
+            name: string;
+            /** @default [] */
+            publish?: string[];
+            /** @default [] */
+            subscribe?: string[];
+        };
+        /**
+         * Watcher
+         * @description An automation's limit on an entity.
+         */
         Watcher: {
             entity: string;
             condition: string;
-            /** Format: double */
             limit: number;
-            /** Format: double */
             until: number | null;
             automation: string;
             name: string;
         };
         /**
-         * @description * `senml` - senml
-         *     * `described` - described
-         *     * `foreign` - foreign
-         *     * `paired` - paired
-         * @enum {string}
+         * Window
+         * @description The pairing window; `left_ms` is 0 when it is closed.
          */
-        WayEnum: "senml" | "described" | "foreign" | "paired";
-        /** @description The pairing window; `left_ms` is 0 when it is closed. */
         Window: {
             open: boolean;
             until: number | null;
@@ -2000,49 +2217,58 @@ export interface components {
                 [key: string]: string;
             };
         };
-        /** @description How long to open it, like "2 min"; 15 min at most. */
+        /**
+         * WindowRequest
+         * @description How long to open it, like "2 min"; 15 min at most.
+         */
         WindowRequest: {
             /** @default 2 min */
-            length: string;
+            length?: string;
         };
         /**
+         * Wish
          * @description What an entity is wanted to be: by whom and since when, why it is not yet, and
-         *     all of that in words.
+         *         all of that in words.
          */
         Wish: {
-            /** Format: double */
             value: number;
             by: string;
+            /** @description milliseconds since 1970 */
             since: number;
             problem: string;
             shown: string;
         };
         /**
+         * WritingRequest
          * @description How the entity is written: a topic (with `{node}`), and a payload with `{value}`
-         *     or `{ON|OFF}` in it.
+         *         or `{ON|OFF}` in it.
          */
         WritingRequest: {
             topic: string;
             payload: string;
             /** @default false */
-            retain: boolean;
+            retain?: boolean;
         };
-        /** @description The text that the blanks make, checked. */
+        /**
+         * Written
+         * @description The text that the blanks of a form make, checked.
+         */
         Written: {
             ok: boolean;
             sentence: string;
             mistakes: components["schemas"]["Mistake"][];
-            /** @description what is allowed and hardly meant */
             warnings: components["schemas"]["Mistake"][];
             text: string;
         };
         /**
+         * Zigbee
          * @description The stick and its network. `foreign`: it carries a network that is not this
-         *     house's, and a person must say what to do.
+         *         house's, and a person must say what to do.
          */
         Zigbee: {
             port: string;
-            state: components["schemas"]["ZigbeeStateEnum"];
+            /** @enum {unknown} */
+            state: "down" | "foreign" | "up";
             /** @description how it is, in words */
             text: string;
             firmware: string;
@@ -2052,21 +2278,6 @@ export interface components {
             /** @description the stick's own address */
             ieee: string;
             nodes: number;
-        };
-        /**
-         * @description * `up` - up
-         *     * `down` - down
-         *     * `foreign` - foreign
-         * @enum {string}
-         */
-        ZigbeeStateEnum: "up" | "down" | "foreign";
-        /** @description RFC 9457 */
-        Problem: {
-            type?: string;
-            title: string;
-            status: number;
-            detail: string;
-            mistakes?: components["schemas"]["Mistake"][];
         };
     };
     responses: never;
@@ -2112,7 +2323,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["AskRequest"];
             };
@@ -2296,7 +2507,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["LookRequest"];
             };
@@ -2356,7 +2567,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["TextRequest"];
             };
@@ -2454,7 +2665,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedAutomationChange"];
+                "application/json": components["schemas"]["AutomationChange"];
             };
         };
         responses: {
@@ -2484,7 +2695,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["TextRequest"];
             };
@@ -2516,7 +2727,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["ThresholdRequest"];
             };
@@ -2576,7 +2787,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["ClaimRequest"];
             };
@@ -2629,7 +2840,7 @@ export interface operations {
             };
         };
     };
-    doctor_list: {
+    doctor_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -2762,7 +2973,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedEntityChange"];
+                "application/json": components["schemas"]["EntityChange"];
             };
         };
         responses: {
@@ -2795,7 +3006,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["CommandRequest"];
             };
@@ -2895,7 +3106,7 @@ export interface operations {
             };
         };
     };
-    entities_rows_list: {
+    entities_rows_retrieve: {
         parameters: {
             query?: {
                 /** @description ms; now unless given */
@@ -2941,7 +3152,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["FloorRequest"];
             };
@@ -3031,7 +3242,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/senml+json": Record<string, never>[];
+                "application/senml+json": Record<string, unknown>[];
             };
         };
         responses: {
@@ -3164,7 +3375,7 @@ export interface operations {
             };
         };
     };
-    kinds_list: {
+    kinds_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -3178,7 +3389,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Kind"][];
+                    "application/json": components["schemas"]["KindOfEntity"][];
                 };
             };
             /** @description a problem */
@@ -3296,7 +3507,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["NodeRequest"];
             };
@@ -3393,7 +3604,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedNodeChange"];
+                "application/json": components["schemas"]["NodeChange"];
             };
         };
         responses: {
@@ -3489,7 +3700,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["PostedRequest"];
             };
@@ -3612,7 +3823,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["ProfileRequest"];
             };
@@ -3637,7 +3848,7 @@ export interface operations {
             };
         };
     };
-    nodes_settings_list: {
+    nodes_settings_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -3677,7 +3888,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["SettingRequest"];
             };
@@ -3702,7 +3913,7 @@ export interface operations {
             };
         };
     };
-    notices_list: {
+    notices_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -3817,7 +4028,7 @@ export interface operations {
             };
         };
     };
-    phones_list: {
+    phones_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -3852,7 +4063,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["PhoneRequest"];
             };
@@ -3949,7 +4160,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Key"];
+                    "application/json": components["schemas"]["PushKey"];
                 };
             };
             /** @description a problem */
@@ -3970,7 +4181,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["PickRequest"];
             };
@@ -4002,7 +4213,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["PickingRequest"];
             };
@@ -4034,7 +4245,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["RoomRequest"];
             };
@@ -4099,7 +4310,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedRoomChange"];
+                "application/json": components["schemas"]["RoomChange"];
             };
         };
         responses: {
@@ -4157,7 +4368,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["SignInRequest"];
             };
@@ -4240,7 +4451,7 @@ export interface operations {
             };
         };
     };
-    tokens_list: {
+    tokens_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -4275,7 +4486,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["TokenRequest"];
             };
@@ -4356,7 +4567,7 @@ export interface operations {
             };
         };
     };
-    tools_list: {
+    tools_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -4391,7 +4602,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["ToolRequest"];
             };
@@ -4456,7 +4667,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedToolChange"];
+                "application/json": components["schemas"]["ToolChange"];
             };
         };
         responses: {
@@ -4544,7 +4755,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
+        requestBody?: {
             content: {
                 "application/json": components["schemas"]["ChoiceRequest"];
             };
@@ -4571,7 +4782,9 @@ export interface operations {
     };
     live: {
         parameters: {
-            query?: never;
+            query?: {
+                after?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4584,7 +4797,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": string;
+                    "text/event-stream": components["schemas"]["ReadingNews"] | components["schemas"]["NodeNews"] | components["schemas"]["RoomsNews"] | components["schemas"]["HouseNews"] | components["schemas"]["ArrivalNews"] | components["schemas"]["PairingNews"] | components["schemas"]["AutomationNews"] | components["schemas"]["Command"] | components["schemas"]["JournalEntry"] | components["schemas"]["Notice"] | components["schemas"]["PhoneNews"] | components["schemas"]["ToolNews"];
                 };
             };
             /** @description a problem */
@@ -4604,7 +4817,6 @@ export interface operations {
                 topic?: string;
                 node?: string;
                 text?: string;
-                /** @description a message's number */
                 after?: number;
             };
             header?: never;
@@ -4619,7 +4831,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": string;
+                    "text/event-stream": components["schemas"]["Messages"];
                 };
             };
             /** @description a problem */

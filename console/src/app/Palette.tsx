@@ -3,7 +3,7 @@ import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headl
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { addressParts, api, ask } from "../api/client";
+import * as changes from "../api/changes";
 import { useAutomations, useEntities, useHouse, useNodes } from "../api/queries";
 import { Failure } from "../ui/parts";
 import { Sheet } from "../ui/Sheet";
@@ -27,12 +27,7 @@ export function Palette({ close }: { close: () => void }) {
 
   const command = useMutation({
     mutationFn: async ({ entity, to }: { entity: string; to: string }) => {
-      const done = await ask(
-        api.POST("/api/entities/{node}/{name}/command", {
-          params: { path: addressParts(entity) },
-          body: { to },
-        }),
-      );
+      const done = await changes.command(entity, to);
       if (done.state !== "confirmed") throw new Error(`Not done: ${done.problem}`);
     },
     onSuccess: close,

@@ -2,9 +2,9 @@ import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { expect, it, vi } from "vitest";
 import { HubError } from "../api/client";
+import { SwitchControl } from "../parts/SwitchControl";
 import { fakeHub, plug, show } from "../test-parts";
 import { Await } from "./parts";
-import { SwitchControl } from "./SwitchControl";
 
 it("shows the shape of what comes, then what there is", () => {
   const { rerender } = show(<Await of={{ data: undefined, error: null }}>{() => "there"}</Await>);

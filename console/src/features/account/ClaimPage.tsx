@@ -1,6 +1,7 @@
 // Claiming a new hub.
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { Navigate } from "react-router";
+import * as changes from "../../api/changes";
 import { api, ask } from "../../api/client";
 import { Labelled } from "../../ui/parts";
 import { Door } from "./Door";
@@ -10,8 +11,7 @@ export function ClaimPage() {
   const enter = useEnter("/");
   const claimed = useQuery({ queryKey: ["claimed"], queryFn: () => ask(api.GET("/api/claim")) });
   const claim = useMutation({
-    mutationFn: (body: { code: string; username: string; password: string }) =>
-      ask(api.POST("/api/claim", { body })),
+    mutationFn: (body: { code: string; username: string; password: string }) => changes.claim(body),
     onSuccess: enter,
   });
   if (claimed.data?.claimed && !claim.isSuccess) return <Navigate to="/sign-in" replace />;

@@ -1,6 +1,7 @@
 // Signing in.
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { Navigate, useLocation } from "react-router";
+import * as changes from "../../api/changes";
 import { api, ask } from "../../api/client";
 import { Labelled } from "../../ui/parts";
 import { Door } from "./Door";
@@ -11,8 +12,7 @@ export function SignInPage() {
   const enter = useEnter(from);
   const claimed = useQuery({ queryKey: ["claimed"], queryFn: () => ask(api.GET("/api/claim")) });
   const signIn = useMutation({
-    mutationFn: (body: { username: string; password: string }) =>
-      ask(api.POST("/api/session", { body })),
+    mutationFn: (body: { username: string; password: string }) => changes.signIn(body),
     onSuccess: enter,
   });
   if (claimed.data && !claimed.data.claimed) return <Navigate to="/claim" replace />;

@@ -2,7 +2,8 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
-import { type Automation, api, ask, HubError } from "../../api/client";
+import * as changes from "../../api/changes";
+import { type Automation, HubError } from "../../api/client";
 import { keys, useAutomations } from "../../api/queries";
 import { Await, Button, Failure, Page } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
@@ -44,13 +45,8 @@ function Edit({ automation }: { automation: Automation | null }) {
   const save = useMutation({
     mutationFn: () =>
       automation
-        ? ask(
-            api.PATCH("/api/automations/{automation}", {
-              params: { path: { automation: automation.automation } },
-              body: { text },
-            }),
-          )
-        : ask(api.POST("/api/automations", { body: { text } })),
+        ? changes.changeAutomation(automation.automation, { text })
+        : changes.addAutomation(text),
     onSuccess: (kept) => {
       void cache.invalidateQueries({ queryKey: keys.automations });
       if (!automation) void navigate(`/automations/${kept.automation}`, { replace: true });
@@ -142,12 +138,7 @@ function Remove({ automation }: { automation: Automation }) {
   const navigate = useNavigate();
   const [asking, setAsking] = useState(false);
   const remove = useMutation({
-    mutationFn: () =>
-      ask(
-        api.DELETE("/api/automations/{automation}", {
-          params: { path: { automation: automation.automation } },
-        }),
-      ),
+    mutationFn: () => changes.removeAutomation(automation.automation),
     onSuccess: () => {
       void cache.invalidateQueries({ queryKey: keys.automations });
       void navigate("/automations");

@@ -1,7 +1,8 @@
 // What the house does by itself: each automation as a sentence, and where it stands.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { type Automation, api, ask } from "../../api/client";
+import * as changes from "../../api/changes";
+import type { Automation } from "../../api/client";
 import { keys, useAutomations } from "../../api/queries";
 import { Ago, Await, Empty, Mark, Page } from "../../ui/parts";
 
@@ -39,13 +40,7 @@ export function AutomationsPage() {
 function Row({ automation }: { automation: Automation }) {
   const cache = useQueryClient();
   const duty = useMutation({
-    mutationFn: (enabled: boolean) =>
-      ask(
-        api.PATCH("/api/automations/{automation}", {
-          params: { path: { automation: automation.automation } },
-          body: { enabled },
-        }),
-      ),
+    mutationFn: (enabled: boolean) => changes.changeAutomation(automation.automation, { enabled }),
     onSettled: () => cache.invalidateQueries({ queryKey: keys.automations }),
   });
   return (
@@ -68,10 +63,24 @@ function Row({ automation }: { automation: Automation }) {
         </button>
       </div>
       <p className="mt-1 max-w-[75ch]">{automation.sentence}</p>
+      <p className="mt-1 text-faint text-sm">
+        {automation.started_at === null ? (
+          "never started"
+        ) : (
+          <>
+            last started <Ago at={automation.started_at} />, {times(automation.started_lately)} in
+            the last seven days
+          </>
+        )}
+      </p>
       {automation.about && <p className="mt-1 text-faint text-sm">{automation.about}</p>}
       {duty.error && <Mark grave>{duty.error.message}</Mark>}
     </li>
   );
+}
+
+function times(count: number): string {
+  return count === 0 ? "not once" : count === 1 ? "once" : count === 2 ? "twice" : `${count} times`;
 }
 
 export function Standing({ automation }: { automation: Automation }) {

@@ -1,7 +1,8 @@
 // The form for a simple threshold: it writes the text, and the text is what counts.
 import { useMutation } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import { api, ask, type Threshold } from "../../api/client";
+import * as changes from "../../api/changes";
+import type { Threshold } from "../../api/client";
 import { useEntities } from "../../api/queries";
 import { Button, Failure, Labelled } from "../../ui/parts";
 
@@ -18,7 +19,7 @@ export function ThresholdForm({
   const found = all.find((e) => e.entity === watched);
   const words = found?.words ?? null;
   const write = useMutation({
-    mutationFn: (body: Threshold) => ask(api.POST("/api/automations/write", { body })),
+    mutationFn: (body: Threshold) => changes.writeAutomation(body),
     onSuccess: (written) => onText(written.text),
   });
 

@@ -12,13 +12,14 @@ import {
 } from "../../api/client";
 import { useEntity, useHistory, useHouse, useNodes } from "../../api/queries";
 import { shown } from "../../api/readings";
-import { LevelControl } from "../../ui/LevelControl";
+import { Chart } from "../../parts/Chart";
+import { LevelControl } from "../../parts/LevelControl";
+import { numbers } from "../../parts/numbers";
+import { SwitchControl } from "../../parts/SwitchControl";
+import { linkTitle } from "../../ui/links";
 import { Ago, Await, Empty, Heads, Mark, Page } from "../../ui/parts";
-import { SwitchControl } from "../../ui/SwitchControl";
 import { exact } from "../../ui/time";
 import { visible } from "../../ui/visible";
-import { Chart } from "./Chart";
-import { numbers } from "./numbers";
 
 const SPANS: Span[] = ["hour", "day", "week", "month"];
 
@@ -130,7 +131,7 @@ function Origin({ entity, nodeTitle }: { entity: EntityDetail; nodeTitle: string
           <Link className="text-act underline" to={`/nodes/${entity.node}`}>
             {nodeTitle}
           </Link>{" "}
-          sends “{entity.wire_name}” over {entity.link}.
+          sends “{entity.wire_name}” over {linkTitle(entity.link)}.
         </li>
         <li>
           The raw value is{" "}

@@ -3,6 +3,7 @@
 import { Link } from "react-router";
 import type { Entity, Floor, Room } from "../../api/client";
 import { Mark } from "../../ui/parts";
+import { visible } from "../../ui/visible";
 import { leading, trouble } from "./leading";
 
 export function Section({ floors, entities }: { floors: Floor[]; entities: Entity[] }) {
@@ -43,6 +44,7 @@ export function Section({ floors, entities }: { floors: Floor[]; entities: Entit
                 <Cell
                   key={room.room}
                   room={room}
+                  alone={floor.rooms.length === 1}
                   entities={entities.filter((e) => e.room === room.room && !e.hidden)}
                 />
               ))}
@@ -54,9 +56,10 @@ export function Section({ floors, entities }: { floors: Floor[]; entities: Entit
   );
 }
 
-function Cell({ room, entities }: { room: Room; entities: Entity[] }) {
+function Cell({ room, entities, alone }: { room: Room; entities: Entity[]; alone: boolean }) {
   const wrong = trouble(entities);
-  const values = leading(entities);
+  // A room that has its floor to itself has room for more.
+  const values = leading(entities, alone ? 7 : 3);
   return (
     <Link to={`/rooms/${room.room}`} className="group block bg-paper px-4 pt-1 pb-3 hover:bg-sheet">
       <div className="flex items-baseline justify-between gap-2">
@@ -70,11 +73,15 @@ function Cell({ room, entities }: { room: Room; entities: Entity[] }) {
       {values.length === 0 ? (
         <p className="text-faint">nothing heard yet</p>
       ) : (
-        <ul className="mt-1 flex flex-wrap items-baseline gap-x-5 gap-y-1">
+        <ul
+          className={`mt-1 flex flex-wrap items-end gap-y-2 ${alone ? "gap-x-6 sm:gap-x-16" : "gap-x-6"}`}
+        >
           {values.map((entity) => (
             <li key={entity.entity} className="whitespace-nowrap">
-              <span className="sr-only">{entity.title} </span>
               <Figure entity={entity} />
+              <div className="max-w-[15ch] truncate text-faint text-xs">
+                {visible(entity.title)}
+              </div>
             </li>
           ))}
         </ul>

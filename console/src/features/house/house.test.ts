@@ -11,6 +11,7 @@ function entry(at: number, event: string, automation = ""): JournalEntry {
     id,
     at,
     event,
+    by: "",
     text: `${event} ${automation}`,
     node: "",
     entity: "",

@@ -18,15 +18,15 @@ const ORDER = [
 ];
 const ALARMS = ["leak", "smoke", "gas"];
 
-/** Up to three entities of a room, the most telling first, one of each kind. */
-export function leading(entities: Entity[]): Entity[] {
+/** Some entities of a room, the most telling first, one of each kind. */
+export function leading(entities: Entity[], most = 3): Entity[] {
   const known = entities.filter((e) => ORDER.includes(e.kind) && e.quality !== "none");
   // A room's own temperature goes before that of its soil or its water.
   const plain = (e: Entity) => (e.title.toLowerCase() === e.kind ? 0 : 1);
   known.sort((a, b) => ORDER.indexOf(a.kind) - ORDER.indexOf(b.kind) || plain(a) - plain(b));
   return known
     .filter((entity, place) => known.findIndex((e) => e.kind === entity.kind) === place)
-    .slice(0, 3);
+    .slice(0, most);
 }
 
 /** What is wrong in a room, in a word or two; empty when all is well. */

@@ -3,6 +3,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useNavigate } from "react-router";
+import * as changes from "../../api/changes";
 import {
   api,
   ask,
@@ -92,8 +93,7 @@ function Form({
     retry: false,
   });
   const take = useMutation({
-    mutationFn: (body: Parameters<typeof pickBody>[1]) =>
-      ask(api.POST("/api/picks", { body: pickBody(picking, body) })),
+    mutationFn: (body: Parameters<typeof pickBody>[1]) => changes.takePick(pickBody(picking, body)),
     onSuccess: (made) => {
       for (const queryKey of [keys.entities, keys.nodes, keys.house])
         void cache.invalidateQueries({ queryKey });

@@ -3,6 +3,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { Link } from "react-router";
+import * as changes from "../../api/changes";
 import { type Arrival, api, ask } from "../../api/client";
 import { keys } from "../../api/queries";
 import { Button, Failure, Labelled } from "../../ui/parts";
@@ -44,7 +45,7 @@ function ByAddress({ close }: { close: () => void }) {
   const cache = useQueryClient();
   const [found, setFound] = useState<Arrival | null>(null);
   const look = useMutation({
-    mutationFn: (address: string) => ask(api.POST("/api/arrivals/look", { body: { address } })),
+    mutationFn: (address: string) => changes.lookAt(address),
     onSuccess: (arrival) => {
       void cache.invalidateQueries({ queryKey: keys.arrivals });
       setFound(arrival);
@@ -79,7 +80,7 @@ function ByAddress({ close }: { close: () => void }) {
 function Posting({ close }: { close: () => void }) {
   const cache = useQueryClient();
   const add = useMutation({
-    mutationFn: (body: { name: string; room: string }) => ask(api.POST("/api/nodes", { body })),
+    mutationFn: (body: { name: string; room: string }) => changes.addNode(body),
     onSuccess: () => {
       for (const queryKey of [keys.nodes, keys.house]) void cache.invalidateQueries({ queryKey });
     },

@@ -2,7 +2,8 @@
 // and how each of its values is called.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import type { FormEvent } from "react";
-import { type Arrival, api, ask, type HubNode } from "../../api/client";
+import * as changes from "../../api/changes";
+import type { Arrival, HubNode } from "../../api/client";
 import { keys } from "../../api/queries";
 import { Button, Failure, Labelled, Mark } from "../../ui/parts";
 import { RoomField } from "../../ui/RoomField";
@@ -34,13 +35,7 @@ export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
       room: string;
       origins: string[];
       entities: { name: string; title: string; hidden: boolean }[];
-    }) =>
-      ask(
-        api.POST("/api/arrivals/{arrival}/admit", {
-          params: { path: { arrival: arrival.id } },
-          body,
-        }),
-      ),
+    }) => changes.admit(arrival.id, body),
     onSuccess: (node) => {
       for (const queryKey of [keys.arrivals, keys.nodes, keys.entities, keys.house])
         void cache.invalidateQueries({ queryKey });

@@ -3,7 +3,8 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { Link } from "react-router";
-import { addressParts, api, ask, type Entity } from "../../api/client";
+import * as changes from "../../api/changes";
+import type { Entity } from "../../api/client";
 import { keys, useKinds } from "../../api/queries";
 import { Button, Failure, Labelled } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
@@ -41,18 +42,17 @@ export function EntityRow({ entity }: { entity: Entity }) {
 
 function Change({ entity, close }: { entity: Entity; close: () => void }) {
   const cache = useQueryClient();
-  const path = addressParts(entity.entity);
   const done = () => {
     for (const queryKey of [keys.entities, keys.nodes]) void cache.invalidateQueries({ queryKey });
     close();
   };
   const change = useMutation({
     mutationFn: (body: { title: string; hidden: boolean }) =>
-      ask(api.PATCH("/api/entities/{node}/{name}", { params: { path }, body })),
+      changes.changeEntity(entity.entity, body),
     onSuccess: done,
   });
   const remove = useMutation({
-    mutationFn: () => ask(api.DELETE("/api/entities/{node}/{name}", { params: { path } })),
+    mutationFn: () => changes.removeEntity(entity.entity),
     onSuccess: done,
   });
   function submit(event: FormEvent<HTMLFormElement>) {
@@ -96,7 +96,7 @@ export function AddPosted({ node }: { node: string }) {
   const known = kinds.data?.find((one) => one.kind === kind);
   const add = useMutation({
     mutationFn: (body: { title: string; kind: string; unit: string; pointer: string }) =>
-      ask(api.POST("/api/nodes/{node}/entities", { params: { path: { node } }, body })),
+      changes.addEntity(node, body),
     onSuccess: () => {
       for (const queryKey of [keys.entities, keys.nodes])
         void cache.invalidateQueries({ queryKey });

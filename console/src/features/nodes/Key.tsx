@@ -2,7 +2,8 @@
 // shuts the node out.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, ask, type HubNode, type NodeKey } from "../../api/client";
+import * as changes from "../../api/changes";
+import type { HubNode, NodeKey } from "../../api/client";
 import { keys } from "../../api/queries";
 import { Button, Failure } from "../../ui/parts";
 import { Secret } from "../../ui/Secret";
@@ -11,14 +12,13 @@ import { Sheet } from "../../ui/Sheet";
 export function Key({ node }: { node: HubNode }) {
   const cache = useQueryClient();
   const [asking, setAsking] = useState(false);
-  const path = { node: node.node };
   const refresh = () => cache.invalidateQueries({ queryKey: keys.nodes });
   const fresh = useMutation({
-    mutationFn: () => ask(api.POST("/api/nodes/{node}/key", { params: { path } })),
+    mutationFn: () => changes.newNodeKey(node.node),
     onSuccess: refresh,
   });
   const revoke = useMutation({
-    mutationFn: () => ask(api.DELETE("/api/nodes/{node}/key", { params: { path } })),
+    mutationFn: () => changes.revokeNodeKey(node.node),
     onSuccess: () => {
       void refresh();
       setAsking(false);

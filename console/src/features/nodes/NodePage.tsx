@@ -2,8 +2,10 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { api, ask, type HubNode } from "../../api/client";
+import * as changes from "../../api/changes";
+import type { HubNode } from "../../api/client";
 import { keys, useEntities, useNodes } from "../../api/queries";
+import { linkTitle } from "../../ui/links";
 import { Ago, Await, Button, Failure, Labelled, Mark, Page } from "../../ui/parts";
 import { RoomField } from "../../ui/RoomField";
 import { Sheet } from "../../ui/Sheet";
@@ -38,7 +40,7 @@ function Found({ node }: { node: HubNode }) {
   return (
     <Page title={visible(node.title)} aside={<code className="text-faint">{node.node}</code>}>
       <dl className="mb-8 flex flex-wrap gap-x-10 gap-y-2">
-        <Fact name="link">{node.link}</Fact>
+        <Fact name="link">{linkTitle(node.link)}</Fact>
         <Fact name="state">
           <State node={node} />
         </Fact>
@@ -98,8 +100,7 @@ function Found({ node }: { node: HubNode }) {
 /** A node may have been silent about some of what it has: it is asked once more. */
 function Again({ node }: { node: HubNode }) {
   const again = useMutation({
-    mutationFn: () =>
-      ask(api.POST("/api/nodes/{node}/again", { params: { path: { node: node.node } } })),
+    mutationFn: () => changes.askNodeAgain(node.node),
   });
   return (
     <section aria-label="What it has" className="mb-10 flex flex-wrap items-center gap-4">
@@ -136,8 +137,7 @@ function useRefresh() {
 function Place({ node }: { node: HubNode }) {
   const refresh = useRefresh();
   const change = useMutation({
-    mutationFn: (body: { title: string; room: string }) =>
-      ask(api.PATCH("/api/nodes/{node}", { params: { path: { node: node.node } }, body })),
+    mutationFn: (body: { title: string; room: string }) => changes.changeNode(node.node, body),
     onSuccess: refresh,
   });
   function submit(event: FormEvent<HTMLFormElement>) {
@@ -167,12 +167,7 @@ function Remove({ node }: { node: HubNode }) {
   const refresh = useRefresh();
   const navigate = useNavigate();
   const remove = useMutation({
-    mutationFn: (history: "keep" | "delete") =>
-      ask(
-        api.DELETE("/api/nodes/{node}", {
-          params: { path: { node: node.node }, query: { history } },
-        }),
-      ),
+    mutationFn: (history: "keep" | "delete") => changes.removeNode(node.node, { history }),
     onSuccess: () => {
       refresh();
       void navigate("/nodes");

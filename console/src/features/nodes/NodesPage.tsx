@@ -1,6 +1,7 @@
 // The nodes that are in, and letting more in: the pairing window and who arrives.
 import { Link } from "react-router";
 import { useEntities, useHouse, useNodes } from "../../api/queries";
+import { linkTitle } from "../../ui/links";
 import { Ago, Await, Empty, Heads, Page } from "../../ui/parts";
 import { visible } from "../../ui/visible";
 import { AddNode } from "./AddNode";
@@ -48,7 +49,7 @@ export function NodesPage() {
                       <td className="pr-4 max-sm:hidden">
                         {node.room ? (rooms.get(node.room) ?? node.room) : "–"}
                       </td>
-                      <td className="pr-4 max-sm:hidden">{node.link}</td>
+                      <td className="pr-4 max-sm:hidden">{linkTitle(node.link)}</td>
                       <td className="pr-4 max-sm:hidden">{told(node.node, "battery")}</td>
                       <td className="pr-4 max-sm:hidden">
                         {told(node.node, "signal", "reception")}

@@ -2,7 +2,8 @@
 // answers is what is shown.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useId } from "react";
-import { api, ask, type HubNode, type NodeAction, type Setting } from "../../api/client";
+import * as changes from "../../api/changes";
+import type { HubNode, NodeAction, Setting } from "../../api/client";
 import { keys, useSettings } from "../../api/queries";
 import { Await, Button, Failure } from "../../ui/parts";
 
@@ -33,13 +34,7 @@ function One({ node, setting }: { node: string; setting: Setting }) {
   const cache = useQueryClient();
   const id = useId();
   const change = useMutation({
-    mutationFn: (value: string) =>
-      ask(
-        api.PUT("/api/nodes/{node}/settings/{setting}", {
-          params: { path: { node, setting: setting.name } },
-          body: { value },
-        }),
-      ),
+    mutationFn: (value: string) => changes.changeSetting(node, setting.name, value),
     onSuccess: () => {
       for (const queryKey of [keys.nodes, keys.settings(node)])
         void cache.invalidateQueries({ queryKey });
@@ -127,13 +122,7 @@ export function Actions({ node }: { node: HubNode }) {
 function OneAction({ node, action }: { node: string; action: NodeAction }) {
   const id = useId();
   const act = useMutation({
-    mutationFn: (inputs: Record<string, unknown>) =>
-      ask(
-        api.POST("/api/nodes/{node}/actions/{action}", {
-          params: { path: { node, action: action.name } },
-          body: { inputs },
-        }),
-      ),
+    mutationFn: (inputs: Record<string, unknown>) => changes.act(node, action.name, inputs),
   });
   function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();

@@ -1,12 +1,21 @@
 // The pairing window: open it, see what is left of it, and who asks to join.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { type Arrival, api, ask } from "../../api/client";
+import * as changes from "../../api/changes";
+import type { Arrival } from "../../api/client";
 import { keys, useArrivals, usePairing } from "../../api/queries";
+import { linkTitle } from "../../ui/links";
 import { Ago, Await, Button, Failure, Mark } from "../../ui/parts";
 import { useNow } from "../../ui/time";
 import { visible } from "../../ui/visible";
 import { Admit, Also } from "./Admit";
+
+// What a person does to let a node in, by its link.
+const HOW: Record<string, string> = {
+  wifi: "switch the node on; it asks to join by itself",
+  zigbee: "hold the node’s button until it blinks",
+  bluetooth: "carry the node near the hub; it is found by listening",
+};
 
 /** The window itself: open or closed, and what is left of it. */
 export function Window() {
@@ -15,11 +24,11 @@ export function Window() {
   const now = useNow(500);
   const refresh = () => cache.invalidateQueries({ queryKey: keys.pairing });
   const open = useMutation({
-    mutationFn: () => ask(api.POST("/api/pairing", { body: { length: "2 min" } })),
+    mutationFn: () => changes.openPairing("2 min"),
     onSuccess: (window) => cache.setQueryData(keys.pairing, window),
   });
   const close = useMutation({
-    mutationFn: () => ask(api.DELETE("/api/pairing")),
+    mutationFn: () => changes.closePairing(),
     onSuccess: refresh,
   });
   return (
@@ -49,13 +58,24 @@ export function Window() {
                   </Button>
                 )}
               </div>
-              <ul className="mt-2 text-faint text-sm">
-                {Object.entries(window.listening).map(([link, where]) => (
+              <ul className="mt-2">
+                {Object.keys(window.listening).map((link) => (
                   <li key={link}>
-                    {link}: {where}
+                    <span className="font-medium">{linkTitle(link)}</span>
+                    {HOW[link] && <span className="text-faint">: {HOW[link]}</span>}
                   </li>
                 ))}
               </ul>
+              <details className="mt-1 text-faint text-sm">
+                <summary className="cursor-pointer">Where the hub listens</summary>
+                <ul>
+                  {Object.entries(window.listening).map(([link, where]) => (
+                    <li key={link}>
+                      {linkTitle(link)}: {where}
+                    </li>
+                  ))}
+                </ul>
+              </details>
             </>
           );
         }}
@@ -70,13 +90,11 @@ export function Pairing() {
   const arrivals = useArrivals();
   const [admitting, setAdmitting] = useState<Arrival | null>(null);
   const turnAway = useMutation({
-    mutationFn: (id: string) =>
-      ask(api.DELETE("/api/arrivals/{arrival}", { params: { path: { arrival: id } } })),
+    mutationFn: (id: string) => changes.turnAway(id),
     onSuccess: () => cache.invalidateQueries({ queryKey: keys.arrivals }),
   });
   const again = useMutation({
-    mutationFn: (id: string) =>
-      ask(api.POST("/api/arrivals/{arrival}/again", { params: { path: { arrival: id } } })),
+    mutationFn: (id: string) => changes.askArrivalAgain(id),
     onSettled: () => cache.invalidateQueries({ queryKey: keys.arrivals }),
   });
 
@@ -94,7 +112,7 @@ export function Pairing() {
             <div className="grow">
               <span className="font-serif text-lg">{visible(arrival.title)}</span>{" "}
               <span className="text-faint text-sm">
-                {arrival.link}, heard <Ago at={arrival.heard_at} />
+                {linkTitle(arrival.link)}, heard <Ago at={arrival.heard_at} />
                 {arrival.url && ` at ${arrival.url}`}
                 {arrival.known_as && `, was here before as ${arrival.known_as}`}
                 {arrival.sender && !arrival.url && ` from ${arrival.sender}`}

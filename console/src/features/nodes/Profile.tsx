@@ -3,6 +3,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
+import * as changes from "../../api/changes";
 import { api, ask, HubError, type HubNode, type NodeProfile } from "../../api/client";
 import { keys } from "../../api/queries";
 import { Await, Button, Failure } from "../../ui/parts";
@@ -44,8 +45,7 @@ function Editor({ node, latest, close }: { node: string; latest: NodeProfile; cl
   const [text, setText] = useState(profile.text);
   const cache = useQueryClient();
   const save = useMutation({
-    mutationFn: () =>
-      ask(api.PUT("/api/nodes/{node}/profile", { params: { path: { node } }, body: { text } })),
+    mutationFn: () => changes.keepProfile(node, text),
     onSuccess: () => {
       for (const queryKey of [keys.nodes, keys.entities, keys.house, keys.profile(node)])
         void cache.invalidateQueries({ queryKey });

@@ -2,7 +2,7 @@
 // person says so.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, ask } from "../../api/client";
+import * as changes from "../../api/changes";
 import { keys, useZigbee } from "../../api/queries";
 import { Button, Failure, Mark } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
@@ -12,8 +12,7 @@ export function ForeignNetwork() {
   const zigbee = useZigbee();
   const [wiping, setWiping] = useState(false);
   const choose = useMutation({
-    mutationFn: (choice: "keep" | "clean") =>
-      ask(api.POST("/api/zigbee/network", { body: { choice } })),
+    mutationFn: (choice: "keep" | "clean") => changes.chooseNetwork(choice),
     onSuccess: () => {
       setWiping(false);
       for (const queryKey of [keys.zigbee, keys.pairing, keys.house])

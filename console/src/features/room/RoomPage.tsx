@@ -2,8 +2,8 @@
 import { Link, useParams } from "react-router";
 import type { Entity } from "../../api/client";
 import { useAutomations, useEntities, useHouse, useNodes } from "../../api/queries";
+import { Tile } from "../../parts/Tile";
 import { Await, Empty, Failure, Page } from "../../ui/parts";
-import { Tile } from "./Tile";
 
 const ORDER = ["switch", "temperature", "humidity", "co2", "contact", "occupancy"];
 

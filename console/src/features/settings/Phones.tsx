@@ -1,7 +1,7 @@
 // The household's phones, and what they were told lately.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import type { FormEvent } from "react";
-import { api, ask } from "../../api/client";
+import * as changes from "../../api/changes";
 import { keys, useNotices, usePhones } from "../../api/queries";
 import { Ago, Await, Button, Failure, Labelled, Mark } from "../../ui/parts";
 import { visible } from "../../ui/visible";
@@ -13,12 +13,10 @@ export function Phones() {
   const refresh = () => cache.invalidateQueries({ queryKey: keys.phones });
   const add = useMutation({ mutationFn: addThisPhone, onSuccess: refresh });
   const test = useMutation({
-    mutationFn: (phone: number) =>
-      ask(api.POST("/api/phones/{phone}/test", { params: { path: { phone } } })),
+    mutationFn: (phone: number) => changes.testPhone(phone),
   });
   const remove = useMutation({
-    mutationFn: (phone: number) =>
-      ask(api.DELETE("/api/phones/{phone}", { params: { path: { phone } } })),
+    mutationFn: (phone: number) => changes.removePhone(phone),
     onSuccess: refresh,
   });
   const blocked = obstacle();

@@ -1,6 +1,6 @@
 // Programs that are signed in with a token, and making one void.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { api, ask } from "../../api/client";
+import * as changes from "../../api/changes";
 import { keys, useTokens } from "../../api/queries";
 import { Ago, Await, Button, Failure } from "../../ui/parts";
 import { visible } from "../../ui/visible";
@@ -9,8 +9,7 @@ export function Programs() {
   const cache = useQueryClient();
   const tokens = useTokens();
   const revoke = useMutation({
-    mutationFn: (token: number) =>
-      ask(api.DELETE("/api/tokens/{token}", { params: { path: { token } } })),
+    mutationFn: (token: number) => changes.revokeToken(token),
     onSuccess: () => cache.invalidateQueries({ queryKey: keys.tokens }),
   });
   return (

@@ -2,7 +2,8 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { ArrowLeft, ArrowRight, Trash2 } from "lucide-react";
 import type { FormEvent } from "react";
-import { api, ask, type Room } from "../../api/client";
+import * as changes from "../../api/changes";
+import type { Room } from "../../api/client";
 import { keys, useHouse } from "../../api/queries";
 import { Await, Button, Failure, Labelled } from "../../ui/parts";
 
@@ -13,21 +14,19 @@ export function Rooms() {
   const house = useHouse();
   const refresh = () => cache.invalidateQueries({ queryKey: keys.house });
   const addRoom = useMutation({
-    mutationFn: (body: { name: string; floor: string }) => ask(api.POST("/api/rooms", { body })),
+    mutationFn: (body: { name: string; floor: string }) => changes.addRoom(body),
     onSuccess: refresh,
   });
   const addFloor = useMutation({
-    mutationFn: (name: string) => ask(api.POST("/api/floors", { body: { name } })),
+    mutationFn: (name: string) => changes.addFloor(name),
     onSuccess: refresh,
   });
   const change = useMutation({
-    mutationFn: ({ room, ...body }: Change) =>
-      ask(api.PATCH("/api/rooms/{room}", { params: { path: { room } }, body })),
+    mutationFn: ({ room, ...body }: Change) => changes.changeRoom(room, body),
     onSuccess: refresh,
   });
   const remove = useMutation({
-    mutationFn: (room: string) =>
-      ask(api.DELETE("/api/rooms/{room}", { params: { path: { room } } })),
+    mutationFn: (room: string) => changes.removeRoom(room),
     onSuccess: refresh,
   });
   const error = addRoom.error ?? addFloor.error ?? change.error ?? remove.error;

@@ -1,7 +1,8 @@
 // Settings: the household's phones, the house's rooms, this hub, and signing out.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { api, ask } from "../../api/client";
+import * as changes from "../../api/changes";
 import { keys, useHouse } from "../../api/queries";
+import { linkTitle } from "../../ui/links";
 import { Await, Button, Failure, Page } from "../../ui/parts";
 import { exact } from "../../ui/time";
 import { Doctor } from "./Doctor";
@@ -33,7 +34,7 @@ function ThisHub() {
   const cache = useQueryClient();
   const house = useHouse();
   const signOut = useMutation({
-    mutationFn: () => ask(api.DELETE("/api/session")),
+    mutationFn: () => changes.signOut(),
     onSuccess: () => {
       cache.clear();
       cache.setQueryData(keys.session, null);
@@ -54,7 +55,7 @@ function ThisHub() {
             <li>House time is {found.time_zone}.</li>
             {found.links.map((link) => (
               <li key={link.link}>
-                {link.link}: {link.listening}
+                {linkTitle(link.link)}: {link.listening}
               </li>
             ))}
             <li>

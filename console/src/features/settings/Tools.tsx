@@ -2,7 +2,7 @@
 // shutting it out.
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import type { FormEvent } from "react";
-import { api, ask } from "../../api/client";
+import * as changes from "../../api/changes";
 import { keys, useTools } from "../../api/queries";
 import { Await, Button, Failure, Labelled } from "../../ui/parts";
 import { Secret } from "../../ui/Secret";
@@ -19,16 +19,14 @@ export function Tools() {
   const refresh = () => cache.invalidateQueries({ queryKey: keys.tools });
   const add = useMutation({
     mutationFn: (body: { name: string; publish: string[]; subscribe: string[] }) =>
-      ask(api.POST("/api/tools", { body })),
+      changes.addTool(body),
     onSuccess: refresh,
   });
   const rotate = useMutation({
-    mutationFn: (tool: string) =>
-      ask(api.POST("/api/tools/{tool}/key", { params: { path: { tool } } })),
+    mutationFn: (tool: string) => changes.newToolKey(tool),
   });
   const remove = useMutation({
-    mutationFn: (tool: string) =>
-      ask(api.DELETE("/api/tools/{tool}", { params: { path: { tool } } })),
+    mutationFn: (tool: string) => changes.removeTool(tool),
     onSuccess: refresh,
   });
   const made = rotate.data ?? add.data;

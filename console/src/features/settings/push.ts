@@ -1,5 +1,6 @@
 // Making this device one of the household's phones: asking the browser for a push
 // subscription.
+import * as changes from "../../api/changes";
 import { api, ask } from "../../api/client";
 
 const PATIENCE_MS = 10_000;
@@ -61,13 +62,9 @@ export async function addThisPhone(name: string) {
     );
   }
   const { endpoint, keys } = subscription.toJSON();
-  return ask(
-    api.POST("/api/phones", {
-      body: {
-        name,
-        endpoint: endpoint ?? "",
-        keys: { p256dh: keys?.p256dh ?? "", auth: keys?.auth ?? "" },
-      },
-    }),
-  );
+  return changes.addPhone({
+    name,
+    endpoint: endpoint ?? "",
+    keys: { p256dh: keys?.p256dh ?? "", auth: keys?.auth ?? "" },
+  });
 }

@@ -15,6 +15,24 @@ it("weighs the mean by how often each was heard", () => {
   expect(numbers({ mean: [], low: [], high: [], count: [] }).mean).toBe(0);
 });
 
+it("draws mean, lowest and highest of a day over a long span", () => {
+  const hour = 3_600_000;
+  const at = Array.from({ length: 24 * 10 }, (_, n) => n * hour);
+  const mean = at.map((_, n) => 20 + 8 * Math.sin((n / 24) * 2 * Math.PI));
+  const month = { at, mean, low: mean, high: mean, count: at.map(() => 1), width_ms: hour };
+  const [, ...drawn] = columns(month);
+  const spread = drawn.map((column) => {
+    const inner = column.slice(24, -24) as number[];
+    return [Math.min(...inner), Math.max(...inner)].map(Math.round);
+  });
+  expect(spread).toEqual([
+    [20, 20],
+    [12, 12],
+    [28, 28],
+  ]);
+  expect(columns({ ...month, width_ms: hour / 4 })[1]).toEqual(mean);
+});
+
 it("leaves a gap where nothing was heard", () => {
   const [at, mean] = columns({ ...history, at: [1000, 2000, 3000, 4000, 61_000] });
   expect(at).toEqual([1, 2, 3, 4, 61]);
@@ -30,6 +48,6 @@ it("leaves a gap where nothing was heard", () => {
 it("does not take a slow node's usual distance for a gap", () => {
   const at = [0, 900_000, 1_800_000, 2_700_000];
   const four = [1, 2, 3, 4];
-  const [times] = columns({ at, mean: four, low: four, high: four, width_ms: 1000 });
+  const [times] = columns({ at, mean: four, low: four, high: four, count: four, width_ms: 1000 });
   expect(times).toHaveLength(4);
 });

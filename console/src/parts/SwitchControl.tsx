@@ -2,18 +2,13 @@
 // done.
 import { Switch } from "@headlessui/react";
 import { useMutation } from "@tanstack/react-query";
-import { addressParts, api, ask, type Command, type Entity } from "../api/client";
-import { Mark, Wanted } from "./parts";
+import * as changes from "../api/changes";
+import type { Command, Entity } from "../api/client";
+import { Mark, Wanted } from "../ui/parts";
 
 export function SwitchControl({ entity, label }: { entity: Entity; label: string }) {
   const command = useMutation({
-    mutationFn: (on: boolean) =>
-      ask(
-        api.POST("/api/entities/{node}/{name}/command", {
-          params: { path: addressParts(entity.entity) },
-          body: { to: on ? "on" : "off" },
-        }),
-      ),
+    mutationFn: (on: boolean) => changes.command(entity.entity, on ? "on" : "off"),
   });
   const isOn = entity.value === 1;
   return (

@@ -3,10 +3,10 @@
 import { useEffect, useRef } from "react";
 import uPlot from "uplot";
 import "uplot/dist/uPlot.min.css";
-import type { EntityDetail, History } from "../../api/client";
-import { shown } from "../../api/readings";
-import { clock, day } from "../../ui/time";
-import { columns } from "./numbers";
+import type { EntityDetail, History } from "../api/client";
+import { shown } from "../api/readings";
+import { clock, day } from "../ui/time";
+import { columns, isCalm } from "./numbers";
 
 const HEIGHT = 340;
 
@@ -39,7 +39,7 @@ export function Chart({
     const make = () => {
       plot.current?.destroy();
       plot.current = new uPlot(
-        options(target.clientWidth, entity, zone, limits),
+        options(target.clientWidth, entity, zone, limits, isCalm(latest.current)),
         columns(latest.current),
         target,
       );
@@ -57,7 +57,7 @@ export function Chart({
       plot.current?.destroy();
       plot.current = null;
     };
-  }, [entity.entity, zone]);
+  }, [entity.entity, zone, isCalm(history)]);
 
   useEffect(() => {
     plot.current?.setData(columns(history));
@@ -81,6 +81,7 @@ function options(
   entity: EntityDetail,
   zone: string | undefined,
   limits: { current: EntityDetail["watchers"] },
+  calm: boolean,
 ): uPlot.Options {
   const act = colour("act");
   const axis = {
@@ -143,20 +144,20 @@ function options(
         value: (_, at) => (at === null ? "–" : `${day(at * 1000, zone)} ${clock(at * 1000, zone)}`),
       },
       {
-        label: "mean",
+        label: calm ? "mean of a day" : "mean",
         stroke: act,
         width: 1.75,
-        paths: binary ? uPlot.paths.stepped?.({ align: 1 }) : undefined,
+        paths: binary && !calm ? uPlot.paths.stepped?.({ align: 1 }) : undefined,
         value: (_, v) => shown(v, entity),
       },
       {
-        label: "lowest",
+        label: calm ? "lowest of a day" : "lowest",
         stroke: "transparent",
         value: (_, v) => shown(v, entity),
         points: { show: false },
       },
       {
-        label: "highest",
+        label: calm ? "highest of a day" : "highest",
         stroke: "transparent",
         value: (_, v) => shown(v, entity),
         points: { show: false },

@@ -1,5 +1,5 @@
 // The geometry of the course behind a tile, in a box of 100 by 100.
-import type { History } from "../../api/client";
+import type { History } from "../api/client";
 
 export interface Trend {
   line: string;

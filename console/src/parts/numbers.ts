@@ -1,5 +1,5 @@
 // A history in numbers.
-import type { History } from "../../api/client";
+import type { History } from "../api/client";
 
 export function numbers(history: Pick<History, "mean" | "low" | "high" | "count">) {
   const count = history.count.reduce((sum, n) => sum + n, 0);
@@ -15,17 +15,44 @@ export function numbers(history: Pick<History, "mean" | "low" | "high" | "count"
   };
 }
 
+const DAY_MS = 86_400_000;
+
+type Columns = Pick<History, "at" | "mean" | "low" | "high" | "count" | "width_ms">;
+
+/** Whether what is drawn is of a day: a line that swings each day hides a month. */
+export function isCalm(history: Pick<History, "width_ms">): boolean {
+  return history.width_ms >= DAY_MS / 24;
+}
+
+/** Mean, lowest and highest of the day around each moment, once buckets are an hour. */
+function calm(history: Columns): Pick<History, "mean" | "low" | "high"> {
+  if (!isCalm(history)) return history;
+  const days = history.at.map((time) => {
+    const around = history.at.flatMap((at, n) => (Math.abs(at - time) <= DAY_MS / 2 ? [n] : []));
+    const of = (column: number[]) => around.map((n) => column[n] ?? 0);
+    return numbers({
+      mean: of(history.mean),
+      low: of(history.low),
+      high: of(history.high),
+      count: of(history.count),
+    });
+  });
+  return {
+    mean: days.map((one) => one.mean),
+    low: days.map((one) => one.low),
+    high: days.map((one) => one.high),
+  };
+}
+
 /**
  * Columns for a chart, with a gap wherever nothing was heard for `gaps` bucket widths
  * or the usual distance, whichever is longer.
  */
-export function columns(
-  history: Pick<History, "at" | "mean" | "low" | "high" | "width_ms">,
-  gaps = 4,
-) {
+export function columns(history: Columns, gaps = 4) {
   const steps = history.at.slice(1).map((at, place) => at - (history.at[place] ?? at));
   const usual = [...steps].sort((a, b) => a - b)[Math.floor(steps.length * 0.9)] ?? 0;
   const longest = gaps * Math.max(history.width_ms, usual);
+  const drawn = calm(history);
   const at: number[] = [];
   const series: (number | null)[][] = [[], [], []];
   history.at.forEach((time, place) => {
@@ -35,7 +62,7 @@ export function columns(
       for (const column of series) column.push(null);
     }
     at.push(time / 1000);
-    [history.mean, history.low, history.high].forEach((source, n) => {
+    [drawn.mean, drawn.low, drawn.high].forEach((source, n) => {
       series[n]?.push(source[place] ?? null);
     });
   });

@@ -2,19 +2,14 @@
 // what the node has made of it.
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import { addressParts, api, ask, type Entity } from "../api/client";
-import { Mark, Wanted } from "./parts";
+import * as changes from "../api/changes";
+import type { Entity } from "../api/client";
+import { Mark, Wanted } from "../ui/parts";
 
 export function LevelControl({ entity }: { entity: Entity }) {
   const [held, setHeld] = useState<number | null>(null);
   const command = useMutation({
-    mutationFn: (percent: number) =>
-      ask(
-        api.POST("/api/entities/{node}/{name}/command", {
-          params: { path: addressParts(entity.entity) },
-          body: { to: `${percent} %` },
-        }),
-      ),
+    mutationFn: (percent: number) => changes.command(entity.entity, `${percent} %`),
     onSettled: () => setHeld(null),
   });
   const send = () => held !== null && !command.isPending && command.mutate(held);

@@ -1,0 +1,115 @@
+// Everything that the console changes in the house. The events that a change ends in
+// come back over the live stream, and refresh what is shown.
+import { addressParts, api, ask, type Schemas, type Threshold } from "./client";
+
+const one = <K extends string>(key: K, value: string) =>
+  ({ params: { path: { [key]: value } as Record<K, string> } }) as const;
+
+// Switching
+
+/** Have an entity take a value, like "on" or "40 %"; waits for its node's word. */
+export const command = (entity: string, to: string) =>
+  ask(
+    api.POST("/api/entities/{node}/{name}/command", {
+      params: { path: addressParts(entity) },
+      body: { to },
+    }),
+  );
+
+// Letting nodes in
+
+export const openPairing = (length: string) => ask(api.POST("/api/pairing", { body: { length } }));
+export const closePairing = () => ask(api.DELETE("/api/pairing"));
+export const lookAt = (address: string) =>
+  ask(api.POST("/api/arrivals/look", { body: { address } }));
+export const admit = (arrival: string, body: Schemas["AdmitRequest"]) =>
+  ask(api.POST("/api/arrivals/{arrival}/admit", { ...one("arrival", arrival), body }));
+export const turnAway = (arrival: string) =>
+  ask(api.DELETE("/api/arrivals/{arrival}", one("arrival", arrival)));
+export const askArrivalAgain = (arrival: string) =>
+  ask(api.POST("/api/arrivals/{arrival}/again", one("arrival", arrival)));
+export const chooseNetwork = (choice: Schemas["ChoiceRequest"]["choice"]) =>
+  ask(api.POST("/api/zigbee/network", { body: { choice } }));
+
+// Nodes
+
+export const addNode = (body: { name: string; room: string }) =>
+  ask(api.POST("/api/nodes", { body }));
+export const changeNode = (node: string, body: Schemas["NodeChange"]) =>
+  ask(api.PATCH("/api/nodes/{node}", { ...one("node", node), body }));
+export const removeNode = (node: string, keep: { history: "keep" | "delete" }) =>
+  ask(api.DELETE("/api/nodes/{node}", { params: { path: { node }, query: keep } }));
+export const askNodeAgain = (node: string) =>
+  ask(api.POST("/api/nodes/{node}/again", one("node", node)));
+export const newNodeKey = (node: string) =>
+  ask(api.POST("/api/nodes/{node}/key", one("node", node)));
+export const revokeNodeKey = (node: string) =>
+  ask(api.DELETE("/api/nodes/{node}/key", one("node", node)));
+export const changeSetting = (node: string, setting: string, value: unknown) =>
+  ask(
+    api.PUT("/api/nodes/{node}/settings/{setting}", {
+      params: { path: { node, setting } },
+      body: { value },
+    }),
+  );
+export const act = (node: string, action: string, inputs: Record<string, unknown>) =>
+  ask(
+    api.POST("/api/nodes/{node}/actions/{action}", {
+      params: { path: { node, action } },
+      body: { inputs },
+    }),
+  );
+export const keepProfile = (node: string, text: string) =>
+  ask(api.PUT("/api/nodes/{node}/profile", { ...one("node", node), body: { text } }));
+
+// Entities
+
+export const addEntity = (node: string, body: Schemas["PostedRequest"]) =>
+  ask(api.POST("/api/nodes/{node}/entities", { ...one("node", node), body }));
+export const changeEntity = (entity: string, body: Schemas["EntityChange"]) =>
+  ask(api.PATCH("/api/entities/{node}/{name}", { params: { path: addressParts(entity) }, body }));
+export const removeEntity = (entity: string) =>
+  ask(api.DELETE("/api/entities/{node}/{name}", { params: { path: addressParts(entity) } }));
+export const takePick = (body: Schemas["PickRequest"]) => ask(api.POST("/api/picks", { body }));
+
+// Automations
+
+export const addAutomation = (text: string) =>
+  ask(api.POST("/api/automations", { body: { text } }));
+export const changeAutomation = (automation: string, body: { text?: string; enabled?: boolean }) =>
+  ask(api.PATCH("/api/automations/{automation}", { ...one("automation", automation), body }));
+export const removeAutomation = (automation: string) =>
+  ask(api.DELETE("/api/automations/{automation}", one("automation", automation)));
+/** The text that the form's blanks make; nothing is kept. */
+export const writeAutomation = (body: Threshold) =>
+  ask(api.POST("/api/automations/write", { body }));
+
+// Rooms
+
+export const addFloor = (name: string) => ask(api.POST("/api/floors", { body: { name } }));
+export const addRoom = (body: { name: string; floor: string }) =>
+  ask(api.POST("/api/rooms", { body }));
+export const changeRoom = (room: string, body: Schemas["RoomChange"]) =>
+  ask(api.PATCH("/api/rooms/{room}", { ...one("room", room), body }));
+export const removeRoom = (room: string) => ask(api.DELETE("/api/rooms/{room}", one("room", room)));
+
+// Phones, tools and programs
+
+export const addPhone = (body: Schemas["PhoneRequest"]) => ask(api.POST("/api/phones", { body }));
+export const testPhone = (phone: number) =>
+  ask(api.POST("/api/phones/{phone}/test", { params: { path: { phone } } }));
+export const removePhone = (phone: number) =>
+  ask(api.DELETE("/api/phones/{phone}", { params: { path: { phone } } }));
+export const addTool = (body: Schemas["ToolRequest"]) => ask(api.POST("/api/tools", { body }));
+export const newToolKey = (tool: string) =>
+  ask(api.POST("/api/tools/{tool}/key", one("tool", tool)));
+export const removeTool = (tool: string) => ask(api.DELETE("/api/tools/{tool}", one("tool", tool)));
+export const revokeToken = (token: number) =>
+  ask(api.DELETE("/api/tokens/{token}", { params: { path: { token } } }));
+
+// Coming in and going
+
+export const signIn = (body: { username: string; password: string }) =>
+  ask(api.POST("/api/session", { body }));
+export const signOut = () => ask(api.DELETE("/api/session"));
+export const claim = (body: Schemas["ClaimRequest"]) => ask(api.POST("/api/claim", { body }));

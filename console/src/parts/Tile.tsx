@@ -1,0 +1,50 @@
+// A tile: one value with its unit and freshness, its course drawn quietly below, and the
+// limits put on it.
+import { Link } from "react-router";
+import type { Entity } from "../api/client";
+import { Ago, Mark } from "../ui/parts";
+import { visible } from "../ui/visible";
+import { faceOf, type Limit } from "./faces";
+
+export function Tile({
+  entity,
+  nodeTitle,
+  limits,
+}: {
+  entity: Entity;
+  nodeTitle: string;
+  limits: Limit[];
+}) {
+  const Face = faceOf(entity);
+  return (
+    <li
+      data-entity={entity.entity}
+      className="rule relative flex min-h-44 flex-col justify-between gap-2 overflow-hidden border bg-sheet p-4"
+    >
+      {/* A new key starts the glow again; it must not take the switch's state with it. */}
+      <Glow key={`${entity.value}`} at={entity.at} />
+      <div className="relative">
+        <Link to={`/readings/${entity.entity}`} className="text-act hover:underline">
+          {visible(entity.title)}
+        </Link>
+        <div className="text-faint text-sm">{visible(nodeTitle)}</div>
+      </div>
+      <div className="relative">
+        <Face entity={entity} limits={limits} />
+        <div className="mt-1 flex flex-wrap justify-between gap-x-3 text-sm">
+          <span className="text-faint">
+            <Ago at={entity.heard_at} />
+          </span>
+          {entity.quality !== "good" && entity.quality !== "none" && (
+            <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>
+          )}
+        </div>
+      </div>
+    </li>
+  );
+}
+
+function Glow({ at }: { at: number | null }) {
+  const fresh = at !== null && Date.now() - at < 3000;
+  return fresh ? <span aria-hidden className="glow absolute inset-0" /> : null;
+}

@@ -1,0 +1,92 @@
+// The registry of tiles: how a value of each kind looks on its tile, and what it is
+// changed with. A kind that is not here is a word, or a figure with its course.
+import type { ComponentType } from "react";
+import type { Automation, Entity } from "../api/client";
+import { useHistory } from "../api/queries";
+import { LevelControl } from "./LevelControl";
+import { SwitchControl } from "./SwitchControl";
+import { trend } from "./trend";
+
+export type Limit = NonNullable<Automation["watch"]>;
+export type Face = ComponentType<{ entity: Entity; limits: Limit[] }>;
+
+const BY_KIND: Record<string, Face> = {
+  switch: ({ entity }) => (
+    <>
+      <Word entity={entity} />
+      {entity.writable && <SwitchControl entity={entity} label={entity.spoken} />}
+    </>
+  ),
+  level: ({ entity, limits }) => (
+    <>
+      <Figure entity={entity} />
+      {entity.writable && <LevelControl entity={entity} />}
+      <Trend address={entity.entity} limits={limits} />
+    </>
+  ),
+};
+
+const WORD: Face = ({ entity }) => <Word entity={entity} />;
+const FIGURE: Face = ({ entity, limits }) => (
+  <>
+    <Figure entity={entity} />
+    <Trend address={entity.entity} limits={limits} />
+  </>
+);
+
+/** The face of an entity's tile. */
+export function faceOf(entity: Pick<Entity, "kind" | "words">): Face {
+  return BY_KIND[entity.kind] ?? (entity.words ? WORD : FIGURE);
+}
+
+function Nothing({ entity }: { entity: Entity }) {
+  return <div className="text-faint text-xl">{entity.at === null ? "nothing heard yet" : "–"}</div>;
+}
+
+function Word({ entity }: { entity: Entity }) {
+  if (entity.value === null) return <Nothing entity={entity} />;
+  return <div className="mb-1 font-light text-3xl">{entity.shown}</div>;
+}
+
+function Figure({ entity }: { entity: Entity }) {
+  if (entity.value === null) return <Nothing entity={entity} />;
+  return (
+    <div className={entity.quality === "bad" ? "text-faint" : ""}>
+      <span className="font-light text-5xl">{entity.value.toFixed(entity.decimals)}</span>
+      <span className="ml-1 text-faint text-lg">{entity.unit}</span>
+    </div>
+  );
+}
+
+function Trend({ address, limits }: { address: string; limits: Limit[] }) {
+  const history = useHistory(address, "day", 96);
+  if (!history.data || history.data.at.length < 2) return null;
+  const drawn = trend(history.data, limits);
+  return (
+    <svg
+      aria-hidden="true"
+      viewBox="0 0 100 100"
+      preserveAspectRatio="none"
+      className="-mx-4 mt-2 block h-10 w-[calc(100%+2rem)]"
+    >
+      <path d={drawn.area} fill="var(--rule)" opacity="0.35" />
+      <path
+        d={drawn.line}
+        fill="none"
+        stroke="var(--faint)"
+        opacity="0.3"
+        vectorEffect="non-scaling-stroke"
+      />
+      {drawn.limits.map((y) => (
+        <path
+          key={y}
+          d={`M0 ${y}H100`}
+          stroke="var(--amber)"
+          strokeDasharray="3 3"
+          opacity="0.8"
+          vectorEffect="non-scaling-stroke"
+        />
+      ))}
+    </svg>
+  );
+}
