@@ -43,7 +43,7 @@ check-python: setup
 
 check-console: setup schema
 	cd console && npx biome check --error-on-warnings . && npx tsc -b
-	cd console && npx openapi-typescript schema.json --output node_modules/fresh.d.ts >/dev/null && diff -q node_modules/fresh.d.ts src/api/schema.d.ts \
+	cd console && npx openapi-typescript schema.json --default-non-nullable=false --empty-objects-unknown --output node_modules/fresh.d.ts >/dev/null && diff -q node_modules/fresh.d.ts src/api/schema.d.ts \
 		|| { echo "the console's types are not those of the API; run make types"; exit 1; }
 
 schema: setup
@@ -51,7 +51,7 @@ schema: setup
 		$(BIN)/python -m django spectacular --format openapi-json --file console/schema.json --validate --fail-on-warn
 
 types: schema  ## the console's types, from the API's schema
-	cd console && npx openapi-typescript schema.json --output src/api/schema.d.ts
+	cd console && npx openapi-typescript schema.json --default-non-nullable=false --empty-objects-unknown --output src/api/schema.d.ts
 
 # What installs and what only looks goes side by side. The tests have the machine to themselves: three workers on two cores, since
 # many of them wait.

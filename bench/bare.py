@@ -17,11 +17,14 @@ from typing import Any
 import django
 import uvloop
 
+from hombi.hub.kernel import RealClock, Supervisor
+from hombi.hub.ports import Row
 from hombi.links.wifi.driver import NodeRights
 from hombi.links.wifi.mqtt.contract import Acknowledge, Rights
 from hombi.links.wifi.mqtt.door import Door
 from hombi.links.wifi.mqtt.listener import Listener
 from hombi.links.wifi.mqtt.packets import Publish
+from hombi.links.work import Work
 
 BATCH = 2_000
 
@@ -29,11 +32,9 @@ BATCH = 2_000
 class Bare:
     """Parses, gathers, commits, acknowledges."""
 
-    def __init__(
-        self, store: Callable[[list[tuple[int, int, float, float, int]]], None], ids: dict[str, int]
-    ) -> None:
+    def __init__(self, store: Callable[[list[Row]], None], ids: dict[str, int]) -> None:
         self._store, self._ids = store, ids
-        self._rows: list[tuple[int, int, float, float, int]] = []
+        self._rows: list[Row] = []
         self._told: list[Acknowledge] = []
         self._work = asyncio.Event()
         self._pool = ThreadPoolExecutor(1)
@@ -47,7 +48,7 @@ class Bare:
             return
         for record in json.loads(message.payload):
             entity = self._ids[f"{rights.account}/{record['n']}"]
-            self._rows.append((entity, round(record["t"] * 1000), record["v"], record["v"], 0))
+            self._rows.append((entity, round(record["t"] * 1000), 0, record["v"], record["v"], 0))
         self._told.append(acknowledge)
         self._work.set()
 
@@ -84,8 +85,9 @@ async def main(port: int) -> None:
             f"{e.node.address}/{e.wire_name}": e.pk for e in Entity.objects.select_related("node")
         }
     )
-    bare = Bare(DatabaseRecords().store_readings, ids)
-    await Listener(Door(bare), "127.0.0.1", port).open()
+    bare = Bare(DatabaseRecords().history.store, ids)
+    work = Work(Supervisor(RealClock(), lambda _: None))
+    await Listener(Door(bare), work, "127.0.0.1", port).open()
     print("Ready", flush=True)
     await bare.write()
 

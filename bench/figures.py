@@ -19,6 +19,7 @@ import paho.mqtt.client as paho
 
 from bench import rig
 from hombi.client import HubUnreachable, Missing
+from hombi.wire.live import ReadingNews
 from tests.broker import Broker
 from tests.house import PLUG, Joined, Service, description, let_in, never_reads, until
 
@@ -74,7 +75,7 @@ def broker() -> list[Row]:
             until(
                 lambda: any(c.part.startswith("broker") and c.state == "ok" for c in hub.doctor())
             )
-            hub.pick(
+            hub.messages.pick(
                 via="broker",
                 topic="mill/{node}/t",
                 pointer="/value",
@@ -136,8 +137,8 @@ def steady(minutes: float = 5) -> list[Row]:
         def follow() -> None:
             with service.hub() as hub, contextlib.suppress(HubUnreachable):
                 for event in hub.live():
-                    if event.kind == "reading":
-                        late.append(time.time() * 1000 - event.data["at"])
+                    if isinstance(event.news, ReadingNews):
+                        late.append(time.time() * 1000 - event.news.at)
 
         threading.Thread(target=follow, daemon=True).start()
         words = [
@@ -250,8 +251,8 @@ def reaction(samples: int = 400) -> list[Row]:
             '%"\n[[starts]]\nswitch = "plug/switch"\nto = "{1}"\n'
         )
         with service.hub() as hub:
-            hub.add_automation(text.format("over", "on"))
-            hub.add_automation(text.format("under", "off"))
+            hub.automations.add(text.format("over", "on"))
+            hub.automations.add(text.format("under", "off"))
         stop = threading.Event()
         thread = traffic(service.mqtt_port, others, stop)
         pinger = Pinger(
@@ -302,20 +303,20 @@ def zigbee(count: int = 200, frames: int = 24_000, samples: int = 300) -> list[R
         rig.hub(HOMBI_ZIGBEE_PORT=f"{folder}/stick") as service,
         service.hub() as hub,
     ):
-        until(lambda: hub.zigbee().state == "up")
+        until(lambda: hub.zigbee.info().state == "up")
         for number in range(count + 1):
             if number % 50 == 0:
-                hub.open_pairing("15 min")
+                hub.pairing.open("15 min")
             thing = air(f"join {number}")
             found = until(
                 lambda thing=thing: [
-                    a for a in hub.arrivals() if (a.thing, a.state) == (thing, "waiting")
+                    a for a in hub.pairing.arrivals() if (a.thing, a.state) == (thing, "waiting")
                 ],
                 30,
             )
-            hub.admit(found[0].id, name=f"Node {number}")
-        hub.close_pairing()
-        until(lambda: len(hub.nodes()) == count + 1)
+            hub.pairing.admit(found[0].id, name=f"Node {number}")
+        hub.pairing.close()
+        until(lambda: len(hub.nodes.list()) == count + 1)
         rates = []
         for _ in range(3):
             before = hub.house().readings_committed
@@ -327,8 +328,8 @@ def zigbee(count: int = 200, frames: int = 24_000, samples: int = 300) -> list[R
             '[watch]\nentity = "node-0/temperature"\n{0} = "20 °C"\n[[starts]]\nswitch = '
             '"node-{2}/switch"\nto = "{1}"\n'
         )
-        hub.add_automation('name = "Over"\n' + text.format("over", "on", count))
-        hub.add_automation('name = "Under"\n' + text.format("under", "off", count))
+        hub.automations.add('name = "Over"\n' + text.format("over", "on", count))
+        hub.automations.add('name = "Under"\n' + text.format("under", "off", count))
         air("react 10")
         times = air(f"react {samples}")
     rate, p99 = statistics.median(rates), statistics.quantiles(times, n=100)[98]
@@ -358,14 +359,14 @@ def bluetooth(count: int = 100, rate: float = 1_000, seconds: float = 20) -> lis
     ):
         env = {"HOMBI_BLUETOOTH_USE": "on", "DBUS_SYSTEM_BUS_ADDRESS": f"unix:path={folder}/bus"}
         with rig.hub(**env) as service, service.hub() as hub:
-            hub.open_pairing("1 min")
+            hub.pairing.open("1 min")
             # All are heard, and only so many can wait: who waits changes all the while.
-            until(lambda: len(hub.arrivals()) >= 20, 30)
-            while len(hub.nodes()) < 20:
-                found = hub.arrivals()[-1]
+            until(lambda: len(hub.pairing.arrivals()) >= 20, 30)
+            while len(hub.nodes.list()) < 20:
+                found = hub.pairing.arrivals()[-1]
                 with contextlib.suppress(Missing):
-                    hub.admit(found.id, name=found.title)
-            hub.close_pairing()
+                    hub.pairing.admit(found.id, name=found.title)
+            hub.pairing.close()
             pid = int((service.data / "hub.lock").read_text())
             time.sleep(2)
             before, sent, begun = processor_s(pid), air("count_sent"), time.time()
@@ -405,7 +406,7 @@ def month() -> list[Row]:
                 db.execute(
                     "INSERT INTO records_reading WITH RECURSIVE n(i) AS (SELECT 0 UNION "
                     "ALL SELECT i + 1 FROM n WHERE i < ? - 1) "
-                    "SELECT ?, ? - i * 60000, 20 + i % 97 / 10.0, 20 + i % 97 / 10.0, 0 "
+                    "SELECT ?, ? - i * 60000, 0, 20 + i % 97 / 10.0, 20 + i % 97 / 10.0, 0 "
                     "FROM n ORDER BY i DESC",
                     (MONTH_ROWS, entity, end),
                 )
@@ -534,7 +535,7 @@ def sleepers(messages: int = 3_000, large: int = 400) -> list[Row]:
     with rig.hub() as service, service.hub() as hub:
         assert service.process is not None
         keys = {
-            name: hub.add_tool(name, ["bench/#"], ["bench/#"]).key
+            name: hub.tools.add(name, ["bench/#"], ["bench/#"]).key
             for name in ("board", "sleeper", "deaf")
         }
         sleeper, board = (Joined(service, name, keys[name], {}) for name in ("sleeper", "board"))
@@ -600,6 +601,25 @@ def memory_mb(pid: int) -> float:
     return int(line.split()[1]) / 1024
 
 
+def command_line() -> list[Row]:
+    """A command with a table of values, beside a Python that does nothing."""
+
+    def took(words: list[str], env: dict[str, str] | None = None) -> float:
+        times = []
+        for _ in range(15):
+            begun = time.perf_counter()
+            subprocess.run(words, env=env, stdout=subprocess.DEVNULL, check=True)
+            times.append(time.perf_counter() - begun)
+        return statistics.median(times[2:])
+
+    with rig.hub() as service:
+        rig.nodes(service, 10, 4)
+        nothing = took([sys.executable, "-c", "pass"])
+        now = took([sys.executable, "-m", "hombi.cli.app", "now"], service.environment)
+    what = f"{now:.2f} s (`python -c pass` {nothing:.2f} s)"
+    return [("`hombi now`, from the shell to its last line", what, "under 0.3 s", now < 0.3)]
+
+
 def first_load() -> list[Row]:
     """What the console's first page loads of JavaScript, gzipped."""
     import gzip
@@ -634,6 +654,7 @@ ALL = {
         month,
         screen,
         footprint,
+        command_line,
         first_load,
     )
 }

@@ -47,8 +47,8 @@ def quick_nodes(service: Service, count: int) -> dict[str, Joined]:
     found = {}
     with service.hub() as hub:
         for number in range(count):
-            made = hub.add_node(f"Node {number}")
-            hub.add_entity(made.node, "t0", "temperature")
+            made = hub.nodes.add(f"Node {number}")
+            hub.nodes.add_entity(made.node, "t0", "temperature")
             found[made.node] = Joined(service, made.node, made.key, {})
     return found
 

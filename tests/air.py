@@ -87,17 +87,21 @@ def air_at(folder: Path) -> Iterator[Air]:
 def waiting(hub: Hub, thing: str) -> Arrival:
     """The arrival of this node, once it has been asked what it has."""
     return until(
-        lambda: next((a for a in hub.arrivals() if a.thing == thing and a.state == "waiting"), None)
+        lambda: next(
+            (a for a in hub.pairing.arrivals() if a.thing == thing and a.state == "waiting"), None
+        )
     )
 
 
 def let_in(hub: Hub, air: Air, node: str, room: str) -> None:
     """A Zigbee node, from the press of its button to its room; the window stays
     open."""
-    hub.open_pairing("1 min")
+    hub.pairing.open("1 min")
     until(lambda: air.do(lambda: air.stick.permits))
     air.press(node)
-    hub.admit(waiting(hub, air.nodes[node].thing_id).id, name=air.nodes[node].title, room=room)
+    hub.pairing.admit(
+        waiting(hub, air.nodes[node].thing_id).id, name=air.nodes[node].title, room=room
+    )
 
 
 @contextlib.contextmanager

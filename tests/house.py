@@ -260,11 +260,11 @@ def let_in(
 ) -> Joined:
     """The whole way in: window, arrival, setup code, key."""
     with service.hub() as hub:
-        hub.open_pairing("1 min")
+        hub.pairing.open("1 min")
         asked = ask(service, thing)
         assert asked.status_code == 202, asked.text
-        hub.admit(asked.json()["id"], "1234-5678", name, room)
-        hub.close_pairing()
+        hub.pairing.admit(asked.json()["id"], "1234-5678", name, room)
+        hub.pairing.close()
     said = collect(service, asked.json())
     return Joined(service, said["node"], said["key"], said["mqtt"])
 

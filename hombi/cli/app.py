@@ -1,68 +1,140 @@
-"""The command `hombi`: every command in one list."""
+"""The command `hombi`: every command in one list, in groups. What a command needs is
+loaded when it is called, so that each answers at once."""
 
 from __future__ import annotations
 
-import typer
+import sys
+from dataclasses import dataclass
+from importlib import import_module
+from types import ModuleType
+from typing import Any
 
-from hombi.cli import (
-    automations,
-    doctor,
-    house,
-    journal,
-    lab,
-    messages,
-    nodes,
-    pairing,
-    phones,
-    readings,
-    serve,
-    sign_in,
-    tools,
-    zigbee,
+import typer
+from typer.core import TyperGroup
+
+# The HTTP library brings a command line of its own, which takes longer to load than all
+# the rest of it; it leaves it out where it is not there.
+sys.modules.setdefault("httpx._main", ModuleType("httpx._main"))
+
+
+@dataclass(frozen=True, slots=True)
+class Command:
+    """One command: the module and the function (or the Typer app) behind it, and what
+    it does in one sentence."""
+
+    name: str
+    place: str
+    about: str
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """Commands that belong together, with a sentence about them."""
+
+    title: str
+    about: str
+    commands: tuple[Command, ...]
+
+
+GROUPS = (
+    Group(
+        "Every day",
+        "what is so now, what it was, and switching it",
+        (
+            Command("now", "house:now", "Every value as it is now, by room."),
+            Command("status", "house:status", "The hub at a glance, and what needs you."),
+            Command("history", "readings:history", "One entity over time."),
+            Command("follow", "readings:follow", "Readings as they come in, until Ctrl-C."),
+            Command("set", "readings:set_", "Switch an entity, and wait for its node's word."),
+            Command("journal", "journal:journal", "What happened, in order, the latest last."),
+        ),
+    ),
+    Group(
+        "Letting nodes in",
+        "open the door, see who asks, let them in",
+        (
+            Command("pair", "pairing:pair", "Open the pairing window; it closes by itself."),
+            Command("arrivals", "pairing:arrivals", "The nodes that wait to be let in."),
+            Command("admit", "pairing:admit", "Let an arrival in, with its setup code."),
+        ),
+    ),
+    Group(
+        "What there is",
+        "each noun has commands of its own: `hombi node --help`",
+        (
+            Command("node", "node:app", "The nodes of the house, and what is theirs."),
+            Command("entity", "entity:app", "The values of the house."),
+            Command("room", "room:app", "Floors and rooms."),
+            Command("automation", "automation:app", "What the house does by itself."),
+            Command("phone", "phone:app", "The household's phones, and their notices."),
+            Command("tool", "tool:app", "Your own tools at the MQTT door."),
+            Command("token", "token:app", "Programs that are signed in."),
+            Command("link", "link:app", "The ways in which nodes are reached."),
+        ),
+    ),
+    Group(
+        "The hub itself",
+        "running it, and looking after it",
+        (
+            Command("serve", "serve:serve", "Run the hub, until Ctrl-C."),
+            Command("demo", "demo:demo", "Run the hub with a whole house to try things in."),
+            Command("lab", "lab:app", "The demo's radio nodes, in your hand."),
+            Command("doctor", "doctor:doctor", "Look at every part of the hub."),
+            Command("check", "doctor:check", "Check hombi.toml, or a node profile."),
+            Command("sign-in", "sign_in:sign_in", "Use a hub on another machine."),
+        ),
+    ),
 )
-from hombi.cli.demo import demo
+BY_NAME = {command.name: command for group in GROUPS for command in group.commands}
+
+
+class Lazy(TyperGroup):
+    """The commands of `GROUPS`, each loaded when it is called."""
+
+    # Typer brings a Click of its own, whose types have no public name.
+
+    def list_commands(self, ctx: Any) -> list[str]:
+        return list(BY_NAME)
+
+    def get_command(self, ctx: Any, cmd_name: str) -> Any:
+        found = BY_NAME.get(cmd_name)
+        return None if found is None else load(found)
+
+    def format_commands(self, ctx: Any, formatter: Any) -> None:
+        width = max(len(name) for name in BY_NAME)
+        for group in GROUPS:
+            with formatter.section(f"{group.title} ({group.about})"):
+                rows = [(one.name.ljust(width), one.about) for one in group.commands]
+                formatter.write_dl(rows)
+
+
+def load(command: Command) -> Any:
+    """A command with what it needs."""
+    module, _, name = command.place.partition(":")
+    found = getattr(import_module(f"hombi.cli.{module}"), name)
+    if not isinstance(found, typer.Typer):
+        one = typer.Typer(rich_markup_mode=None, add_completion=False)
+        one.command(command.name)(found)
+        found = one
+    made = typer.main.get_command(found)
+    made.name = command.name
+    return made
+
 
 app = typer.Typer(
+    cls=Lazy,
     no_args_is_help=True,
     rich_markup_mode=None,
-    help="Hombi: a home hub that runs wholly in the house. HOMBI_DATA names its data folder, "
-    "HOMBI_PORT its port.",
+    # What a function held when it failed may be a secret.
+    pretty_exceptions_enable=False,
+    help="Hombi: a home hub that runs wholly in the house. HOMBI_DATA names its data "
+    "folder, HOMBI_PORT its port.",
 )
-app.command()(house.now)
-app.command()(house.status)
-app.command("history")(readings.history)
-app.command()(readings.follow)
-app.command("set")(readings.set_)
-app.command()(house.nodes)
-app.command()(house.entities)
-app.command()(pairing.pair)
-app.command()(pairing.arrivals)
-app.command()(pairing.admit)
-app.command()(nodes.look)
-app.command("setup-code")(nodes.setup_code)
-app.command()(messages.messages)
-app.command()(messages.pick)
-app.command("add-node")(nodes.add_node)
-app.command("add-entity")(nodes.add_entity)
-app.command()(nodes.change)
-app.command()(nodes.remove)
-app.command("ask-again")(nodes.ask_again)
-app.command()(nodes.settings)
-app.command("do")(nodes.do)
-app.command()(nodes.key)
-app.add_typer(tools.app, name="tools")
-app.add_typer(automations.app, name="automation")
-app.command()(journal.journal)
-app.add_typer(zigbee.app, name="zigbee")
-app.add_typer(phones.app, name="phones")
-app.command()(serve.serve)
-app.command()(demo)
-app.add_typer(lab.app, name="lab")
-app.command("sign-in")(sign_in.sign_in)
-app.command("claim-code")(sign_in.claim_code)
-app.command()(tools.tokens)
-app.command()(doctor.check)
-app.command()(doctor.doctor)
+
+
+@app.callback()
+def hombi() -> None:
+    """What all commands have in common: nothing."""
 
 
 def main() -> None:

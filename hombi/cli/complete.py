@@ -21,8 +21,8 @@ def _names(ask: Callable[[Hub], Iterable[str]]) -> Callable[[str], list[str]]:
 
 
 rooms = _names(lambda hub: (room.room for floor in hub.house().floors for room in floor.rooms))
-nodes = _names(lambda hub: (n.node for n in hub.nodes()))
-entities = _names(lambda hub: (e.entity for e in hub.entities()))
-settable = _names(lambda hub: (e.entity for e in hub.entities() if e.writable))
-automations = _names(lambda hub: (a.automation for a in hub.automations()))
-arrivals = _names(lambda hub: (a.id for a in hub.arrivals()))
+nodes = _names(lambda hub: (n.node for n in hub.nodes.list()))
+entities = _names(lambda hub: (e.entity for e in hub.entities.list()))
+settable = _names(lambda hub: (e.entity for e in hub.entities.list() if e.writable))
+automations = _names(lambda hub: (a.automation for a in hub.automations.list()))
+arrivals = _names(lambda hub: (a.id for a in hub.pairing.arrivals()))

@@ -12,6 +12,7 @@ from rich.text import Text
 from hombi.cli.drawing import as_json, err, mistakes, out
 from hombi.cli.run import SAID_NO, Json, hub, installed
 from hombi.cli.where import data_folder
+from hombi.client import Mistake
 
 _SIGNS = {"ok": ("✓", "green"), "warning": ("!", "yellow"), "fault": ("✗", "red")}
 
@@ -39,19 +40,17 @@ def check(
     except ConfigError as error:
         if not error.mistakes:
             err.print(str(error), style="red")
-        mistakes(
-            [
-                {
-                    "line": m.place.line,
-                    "column": m.place.column,
-                    "what": m.what,
-                    "hint": m.hint,
-                    "source_line": m.source_line,
-                }
-                for m in error.mistakes
-            ],
-            str(path),
-        )
+        found = [
+            Mistake(
+                line=m.place.line,
+                column=m.place.column,
+                what=m.what,
+                hint=m.hint,
+                source_line=m.source_line,
+            )
+            for m in error.mistakes
+        ]
+        mistakes(found, str(path))
         raise typer.Exit(SAID_NO) from error
     out.print(f"{path} is in order: {said}.")
 

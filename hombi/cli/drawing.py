@@ -180,20 +180,17 @@ def sparkline(history: History, width: int) -> str:
     return drawn
 
 
-def mistakes(found: Sequence[Mistake] | Sequence[dict[str, Any]], name: str) -> None:
+def mistakes(found: Sequence[Mistake], name: str) -> None:
     """Every mistake with its line, a caret under its column, and what to do; unbroken,
     for editors that read it."""
     for one in found:
-        mistake = one.as_dict() if isinstance(one, Mistake) else one
-        err.print(
-            Text(f"{name}:{mistake['line']}:{mistake['column']}: {mistake['what']}", style="red"),
-            soft_wrap=True,
-        )
-        if mistake["source_line"]:
-            err.print(Text(f"    {mistake['source_line']}"), soft_wrap=True)
-            err.print(Text("    " + " " * (mistake["column"] - 1) + "^", style="red"))
-        if mistake["hint"]:
-            err.print(Text(f"    {mistake['hint']}"), soft_wrap=True)
+        what = f"{name}:{one.line}:{one.column}: {one.what}"
+        err.print(Text(what, style="red"), soft_wrap=True)
+        if one.source_line:
+            err.print(Text(f"    {one.source_line}"), soft_wrap=True)
+            err.print(Text("    " + " " * (one.column - 1) + "^", style="red"))
+        if one.hint:
+            err.print(Text(f"    {one.hint}"), soft_wrap=True)
 
 
 def journal_line(entry: JournalEntry) -> Text:

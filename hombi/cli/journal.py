@@ -10,7 +10,6 @@ import typer
 from hombi.cli import complete
 from hombi.cli.drawing import HouseTime, as_json, journal_line, out
 from hombi.cli.run import Json, hub
-from hombi.client import JournalEntry
 
 
 def journal(
@@ -51,7 +50,7 @@ def journal(
         try:
             for news in h.live():
                 if news.kind == "journal":
-                    entry = JournalEntry(**news.data)
+                    entry = news.news
                     if all(
                         not w or w == got
                         for w, got in (

@@ -31,10 +31,10 @@ def pair(
     """Open the pairing window; it closes by itself."""
     with hub() as h:
         if close:
-            h.close_pairing()
+            h.pairing.close()
             out.print("Pairing is closed.")
             return
-        window = h.open_pairing(for_)
+        window = h.pairing.open(for_)
         for link, where in window.listening.items():
             out.print(f"{link}: {where}")
         if not watch or not out.is_terminal:
@@ -52,9 +52,9 @@ def _count_down(h: Hub, left_ms: int) -> None:
         console=out,
     ) as progress:
         task = progress.add_task("", total=left_ms / 1000, left=ceil(left_ms / 1000))
-        while (window := h.pairing()).open:
+        while (window := h.pairing.window()).open:
             progress.update(task, completed=window.left_ms / 1000, left=ceil(window.left_ms / 1000))
-            for arrival in h.arrivals():
+            for arrival in h.pairing.arrivals():
                 if (told := _told(arrival)) != seen.get(arrival.id):
                     seen[arrival.id] = told
                     progress.console.print(bold(told[0]), told[1])
@@ -71,7 +71,7 @@ def _told(arrival: Arrival) -> tuple[str, str]:
 def arrivals(json: Json = False) -> None:
     """The nodes that were heard and are not let in yet."""
     with hub() as h:
-        found = h.arrivals()
+        found = h.pairing.arrivals()
     if json:
         as_json(a.as_dict() for a in found)
         return
@@ -143,7 +143,7 @@ def admit(
     """Let an arrival in, with the setup code that is on it, or with what it asks for
     when it was found."""
     with hub() as h:
-        found = [a for a in h.arrivals() if arrival in (a.id, a.title)]
+        found = [a for a in h.pairing.arrivals() if arrival in (a.id, a.title)]
         if (
             len(found) > 1
             and len({a.thing for a in found}) == 1
@@ -160,7 +160,7 @@ def admit(
             )
             raise typer.Exit(SAID_NO)
         if turn_away:
-            h.turn_away(found[0].id)
+            h.pairing.turn_away(found[0].id)
             out.print(f"{found[0].title} was turned away.")
             return
         arriving = found[0]
@@ -173,7 +173,7 @@ def admit(
             one: {"title": titles.get(one, ""), "hidden": one in (hide or [])}
             for one in {*titles, *(hide or [])}
         }
-        node = h.admit(
+        node = h.pairing.admit(
             arriving.id,
             code or "",
             name,

@@ -37,8 +37,10 @@ def history(
         zone = HouseTime.of(h)
         since = None if begin is None else moment_of(begin, zone, "--from")
         until = None if end is None else moment_of(end, zone, "--to")
-        fine = h.history(entity, span, points=max(20, out.width - 4), start=since, end=until)
-        rows = h.rows(entity, span, start=since, end=until)
+        fine = h.entities.history(
+            entity, span, points=max(20, out.width - 4), start=since, end=until
+        )
+        rows = h.entities.rows(entity, span, start=since, end=until)
     if json:
         as_json({"entity": entity, "unit": fine.unit, **row.as_dict()} for row in rows)
         return
@@ -98,28 +100,28 @@ def follow(
     """Readings as they come in, until Ctrl-C. With --json, one object a line."""
     with hub() as h:
         HouseTime.of(h)
-        known = {e.entity: e for e in h.entities()}
+        known = {e.entity: e for e in h.entities.list()}
         for name in entity or []:
             if name not in known:
-                h.entity(name)  # raises, with the nearest name
+                h.entities.get(name)  # raises, with the nearest name
         try:
             for event in h.live():
-                data = event.data
-                if event.kind != "reading" or (entity and data["entity"] not in entity):
+                news = event.news
+                if event.kind != "reading" or (entity and news.entity not in entity):
                     continue
                 if json:
-                    as_json_line(data)
+                    as_json_line(news.as_dict())
                     continue
-                about = known.get(data["entity"])
-                good = data["quality"] == "good"
-                line = Text(clock(data["at"], "%H:%M:%S"), style="dim")
-                line.append(f"  {data['entity']:<32} ", style="default")
-                value = "–" if data["value"] is None else f"{data['value']:.2f}"
+                about = known.get(news.entity)
+                good = news.quality == "good"
+                line = Text(clock(news.at, "%H:%M:%S"), style="dim")
+                line.append(f"  {news.entity:<32} ", style="default")
+                value = "–" if news.value is None else f"{news.value:.2f}"
                 line.append(
                     f"{value:>10} {about.unit if about else ''}", style="bold" if good else "red"
                 )
                 if not good:
-                    line.append(f" ! {data['reason']}", style="red")
+                    line.append(f" ! {news.reason}", style="red")
                 out.print(line)
         except KeyboardInterrupt:
             return
@@ -141,8 +143,10 @@ def set_(
 ) -> None:
     """Switch an entity, and wait for its node's word."""
     with hub() as h:
-        command = h.command(entity, to)
-        became = h.entity(entity).shown if to == "toggle" and command.state == "confirmed" else to
+        command = h.entities.set(entity, to)
+        became = (
+            h.entities.get(entity).shown if to == "toggle" and command.state == "confirmed" else to
+        )
     if json:
         as_json([command.as_dict()])
     elif command.state == "confirmed":

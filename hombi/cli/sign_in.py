@@ -1,4 +1,4 @@
-"""`hombi sign-in`: use a hub on another machine. `hombi claim-code`: make this
+"""`hombi sign-in`: use a hub on another machine. `hombi token claim-code`: make this
 machine's hub one's own."""
 
 from __future__ import annotations
@@ -11,7 +11,7 @@ from rich.prompt import Prompt
 
 from hombi.cli.discover import hubs_nearby
 from hombi.cli.drawing import out
-from hombi.cli.run import hub, words
+from hombi.cli.run import words
 from hombi.cli.where import Where, find_hub, keep_sign_in
 from hombi.client import Hub
 
@@ -53,12 +53,3 @@ def sign_in(
         )
         path = keep_sign_in(Where(h.url, token.token))
         out.print(f"Signed in to {h.url} as {token.username}. The token is in {path}.")
-
-
-def claim_code() -> None:
-    """Make a new code for claiming this machine's hub, while nobody owns it. The code
-    before is void."""
-    with hub() as found:
-        out.print(
-            f"Open {found.url}/claim and enter the code {found.claim_code().code}", soft_wrap=True
-        )

@@ -2,9 +2,11 @@
 asynchronous ones (`AsyncHub`).
 
 with Hub("http://127.0.0.1:4662", token) as hub:
-    for entity in hub.entities(room="cheese-cellar"):
+    for entity in hub.entities.list(room="cheese-cellar"):
         print(entity.entity, entity.shown)
 """
+
+from typing import TYPE_CHECKING, Any
 
 from hombi.client.errors import (
     Conflict,
@@ -16,14 +18,16 @@ from hombi.client.errors import (
     TooMany,
     Wrong,
 )
-from hombi.client.hub import AsyncHub, Hub
-from hombi.client.models import (
+from hombi.client.hub import Hub
+from hombi.client.stream import LiveEvent
+from hombi.wire import (
     Arrival,
     Automation,
     Check,
     Checked,
     Command,
     Entity,
+    EntityDetail,
     Floor,
     History,
     House,
@@ -35,6 +39,7 @@ from hombi.client.models import (
     Messages,
     Mistake,
     Need,
+    NewTool,
     Node,
     NodeAction,
     NodeKey,
@@ -50,7 +55,9 @@ from hombi.client.models import (
     Tool,
     Window,
 )
-from hombi.client.stream import LiveEvent
+
+if TYPE_CHECKING:
+    from hombi.client.async_hub import AsyncHub
 
 __all__ = [
     "Arrival",
@@ -61,6 +68,7 @@ __all__ = [
     "Command",
     "Conflict",
     "Entity",
+    "EntityDetail",
     "Floor",
     "History",
     "House",
@@ -77,6 +85,7 @@ __all__ = [
     "Missing",
     "Mistake",
     "Need",
+    "NewTool",
     "Node",
     "NodeAction",
     "NodeKey",
@@ -96,3 +105,13 @@ __all__ = [
     "Window",
     "Wrong",
 ]
+
+
+def __getattr__(name: str) -> Any:
+    """`AsyncHub`, which is loaded when it is asked for: a command that answers at once
+    has no use for it."""
+    if name != "AsyncHub":
+        raise AttributeError(f"hombi.client has no {name}")
+    from hombi.client.async_hub import AsyncHub  # noqa: PLC0415
+
+    return AsyncHub

@@ -12,18 +12,16 @@ HubUnreachable             no answer at all
 
 from __future__ import annotations
 
-from typing import Any
-
 import httpx
 import msgspec
+
+from hombi.wire.automations import Mistake
 
 
 class HubProblem(Exception):
     """The hub answered with a problem."""
 
-    def __init__(
-        self, status: int, detail: str, mistakes: list[dict[str, Any]] | None = None
-    ) -> None:
+    def __init__(self, status: int, detail: str, mistakes: list[Mistake] | None = None) -> None:
         super().__init__(detail)
         self.status, self.detail, self.mistakes = status, detail, mistakes or []
 
@@ -70,7 +68,7 @@ _BY_STATUS: dict[int, type[HubProblem]] = {
 
 class _Problem(msgspec.Struct):
     detail: str
-    mistakes: list[dict[str, Any]] = []
+    mistakes: list[Mistake] = []
 
 
 def problem(status: int, body: bytes) -> HubProblem:

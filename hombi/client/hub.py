@@ -1,103 +1,202 @@
-"""The two clients: the same calls, blocking and asynchronous, on the core in
-`calls`."""
+"""The client with blocking calls, on the core in `calls`."""
 
 from __future__ import annotations
 
-import asyncio
-import functools
-import inspect
 import time
-from collections.abc import AsyncIterator, Callable, Coroutine, Iterator
-from http.cookiejar import CookieJar, DefaultCookiePolicy
+from collections.abc import Callable, Iterator
 from types import TracebackType
-from typing import Any, Concatenate, ParamSpec, Self, TypeVar
+from typing import Concatenate, ParamSpec, Self, TypeVar
 
 import httpx
-import msgspec
 
-from hombi.client import calls
-from hombi.client import models as m
-from hombi.client.calls import Call, Pages
+from hombi import wire
+from hombi.client.calls import (
+    automations,
+    entities,
+    general,
+    messages,
+    nodes,
+    pairing,
+    phones,
+    rooms,
+    tools,
+    zigbee,
+)
+from hombi.client.calls.base import Call, Pages
+from hombi.client.connection import (
+    QUIET_S,
+    RETRY_S,
+    TIMEOUT_S,
+    like,
+    needs_tls,
+    no_cookies,
+    request_of,
+    signed,
+)
 from hombi.client.errors import problem, unreachable
 from hombi.client.stream import MESSAGES_PATH, PATH, EventReader, LiveEvent
 
 P = ParamSpec("P")
 T = TypeVar("T")
-F = TypeVar("F", bound=Callable[..., Any])
 Page = TypeVar("Page")
-TIMEOUT_S = 15.0
-# The hub sends a sign of life every 15 s.
-QUIET_S = 40.0
-RETRY_S = 1.0
 
 
-def _request(call: Call[Any]) -> dict[str, Any]:
-    request: dict[str, Any] = {"method": call.method, "url": call.path, "params": dict(call.params)}
-    if call.body is not None:
-        request["content"] = msgspec.json.encode(call.body)
-        request["headers"] = {"Content-Type": "application/json"}
-    return request
+class _Group:
+    """The calls of one noun."""
+
+    def __init__(self, hub: Hub) -> None:
+        self._hub = hub
+
+    def _run(self, call: Call[T]) -> T:
+        return self._hub._run(call)
+
+    def _iterate(self, pages: Pages[Page, T]) -> Iterator[T]:
+        return self._hub._iterate(pages)
 
 
-def _no_cookies() -> CookieJar:
-    """Tokens say who is asking; a session's cookie beside them would only contradict
-    them."""
-    return CookieJar(DefaultCookiePolicy(allowed_domains=[]))
-
-
-def _headers(token: str | None) -> dict[str, str]:
-    return {"Authorization": f"Bearer {token}"} if token else {}
-
-
-def _like(make: Callable[..., Any]) -> Callable[[F], F]:
-    """Give a client's method the name, the text and the signature of the call that it
-    makes."""
-
-    def dress(method: F) -> F:
-        functools.update_wrapper(method, make)
-        signature = inspect.signature(make)
-        client = inspect.Parameter("self", inspect.Parameter.POSITIONAL_ONLY)
-        signature = signature.replace(parameters=[client, *signature.parameters.values()])
-        method.__signature__ = signature  # type: ignore[attr-defined]
-        return method
-
-    return dress
-
-
-def _call(make: Callable[P, Call[T]]) -> Callable[Concatenate[Hub, P], T]:
-    @_like(make)
-    def method(hub: Hub, /, *given: P.args, **named: P.kwargs) -> T:
-        return hub._run(make(*given, **named))
+def _call(make: Callable[P, Call[T]]) -> Callable[Concatenate[Hub | _Group, P], T]:
+    @like(make)
+    def method(group: Hub | _Group, /, *given: P.args, **named: P.kwargs) -> T:
+        return group._run(make(*given, **named))
 
     return method
 
 
-def _listing(make: Callable[P, Pages[Page, T]]) -> Callable[Concatenate[Hub, P], Iterator[T]]:
-    @_like(make)
-    def method(hub: Hub, /, *given: P.args, **named: P.kwargs) -> Iterator[T]:
-        return hub._iterate(make(*given, **named))
-
-    return method
-
-
-def _async_call(
-    make: Callable[P, Call[T]],
-) -> Callable[Concatenate[AsyncHub, P], Coroutine[Any, Any, T]]:
-    @_like(make)
-    async def method(hub: AsyncHub, /, *given: P.args, **named: P.kwargs) -> T:
-        return await hub._run(make(*given, **named))
-
-    return method
-
-
-def _async_listing(
+def _listing(
     make: Callable[P, Pages[Page, T]],
-) -> Callable[Concatenate[AsyncHub, P], AsyncIterator[T]]:
-    @_like(make)
-    def method(hub: AsyncHub, /, *given: P.args, **named: P.kwargs) -> AsyncIterator[T]:
-        return hub._iterate(make(*given, **named))
+) -> Callable[Concatenate[Hub | _Group, P], Iterator[T]]:
+    @like(make)
+    def method(group: Hub | _Group, /, *given: P.args, **named: P.kwargs) -> Iterator[T]:
+        return group._iterate(make(*given, **named))
 
     return method
+
+
+class Floors(_Group):
+    """The floors of the house."""
+
+    add = _call(rooms.add_floor)
+
+
+class Rooms(_Group):
+    """The rooms of the house."""
+
+    add = _call(rooms.add)
+    rename = _call(rooms.rename)
+    move = _call(rooms.move)
+    remove = _call(rooms.remove)
+
+
+class Nodes(_Group):
+    """The nodes that are in the house."""
+
+    list = _call(nodes.list_)
+    get = _call(nodes.get)
+    add = _call(nodes.add)
+    add_entity = _call(nodes.add_entity)
+    rename = _call(nodes.rename)
+    move = _call(nodes.move)
+    remove = _call(nodes.remove)
+    ask_again = _call(nodes.ask_again)
+    new_key = _call(nodes.new_key)
+    revoke_key = _call(nodes.revoke_key)
+    settings = _call(nodes.settings)
+    change_setting = _call(nodes.change_setting)
+    act = _call(nodes.act)
+    profile = _call(nodes.profile)
+    put_profile = _call(nodes.put_profile)
+
+
+class Entities(_Group):
+    """The values of the house."""
+
+    list = _call(entities.list_)
+    get = _call(entities.get)
+    rename = _call(entities.rename)
+    hide = _call(entities.hide)
+    remove = _call(entities.remove)
+    history = _call(entities.history)
+    rows = _call(entities.rows)
+    readings = _listing(entities.readings)
+    set = _call(entities.set_)
+
+
+class Pairing(_Group):
+    """Letting nodes in."""
+
+    window = _call(pairing.window)
+    open = _call(pairing.open_)
+    close = _call(pairing.close)
+    arrivals = _call(pairing.arrivals)
+    look = _call(pairing.look)
+    admit = _call(pairing.admit)
+    ask_again = _call(pairing.ask_again)
+    turn_away = _call(pairing.turn_away)
+    setup_code = _call(pairing.setup_code)
+
+
+class Automations(_Group):
+    """What the house does by itself."""
+
+    list = _call(automations.list_)
+    get = _call(automations.get)
+    check = _call(automations.check)
+    add = _call(automations.add)
+    change = _call(automations.change)
+    duty = _call(automations.duty)
+    remove = _call(automations.remove)
+
+
+class Phones(_Group):
+    """The household's phones, and their notices."""
+
+    list = _call(phones.list_)
+    add = _call(phones.add)
+    remove = _call(phones.remove)
+    test = _call(phones.test)
+    notices = _call(phones.notices)
+
+
+class Tools(_Group):
+    """A person's own tools at the MQTT door."""
+
+    list = _call(tools.list_)
+    add = _call(tools.add)
+    change = _call(tools.change)
+    new_key = _call(tools.new_key)
+    remove = _call(tools.remove)
+
+
+class Tokens(_Group):
+    """Programs that are signed in."""
+
+    list = _call(tools.tokens)
+    revoke = _call(tools.revoke_token)
+
+
+class Messages(_Group):
+    """What arrives, as it came."""
+
+    list = _call(messages.list_)
+    get = _call(messages.get)
+    preview = _call(messages.preview)
+    pick = _call(messages.pick)
+
+    def follow(
+        self, *, via: str = "", topic: str = "", node: str = "", text: str = ""
+    ) -> Iterator[wire.Messages]:
+        """The messages that fit, as they come."""
+        wanted = messages.message_filter(via, topic, node, text)
+        for event in self._hub._stream(MESSAGES_PATH, wanted):
+            if isinstance(event.news, wire.Messages):
+                yield event.news
+
+
+class Zigbee(_Group):
+    """The Zigbee stick and its network."""
+
+    info = _call(zigbee.info)
+    choose = _call(zigbee.choose)
 
 
 class Hub:
@@ -108,11 +207,23 @@ class Hub:
         self.url = url.rstrip("/")
         self._http = httpx.Client(
             base_url=self.url,
-            headers=_headers(token),
-            cookies=_no_cookies(),
+            headers=signed(token),
+            cookies=no_cookies(),
             timeout=TIMEOUT_S,
             trust_env=False,
+            verify=needs_tls(self.url),
         )
+        self.floors = Floors(self)
+        self.rooms = Rooms(self)
+        self.nodes = Nodes(self)
+        self.entities = Entities(self)
+        self.pairing = Pairing(self)
+        self.automations = Automations(self)
+        self.phones = Phones(self)
+        self.tools = Tools(self)
+        self.tokens = Tokens(self)
+        self.messages = Messages(self)
+        self.zigbee = Zigbee(self)
 
     def __enter__(self) -> Self:
         return self
@@ -131,7 +242,7 @@ class Hub:
 
     def _run(self, call: Call[T]) -> T:
         try:
-            response = self._http.request(**_request(call))
+            response = self._http.request(**request_of(call))
         except httpx.TransportError as error:
             raise unreachable(error, self.url) from error
         return call.read(response.status_code, response.content)
@@ -149,13 +260,6 @@ class Hub:
         """The live stream from now on. A connection that drops is taken up again where
         it stopped; a hub that is gone for good raises HubUnreachable."""
         return self._stream(PATH, {})
-
-    def follow_messages(
-        self, *, via: str = "", topic: str = "", node: str = "", text: str = ""
-    ) -> Iterator[m.Messages]:
-        """The messages that fit, as they come."""
-        for event in self._stream(MESSAGES_PATH, calls.message_filter(via, topic, node, text)):
-            yield msgspec.convert(event.data, m.Messages)
 
     def _stream(self, path: str, params: dict[str, str | int]) -> Iterator[LiveEvent]:
         reader, failures = EventReader(), 0
@@ -177,235 +281,17 @@ class Hub:
                     raise unreachable(error, self.url) from error
             time.sleep(RETRY_S)
 
-    def sign_in(self, username: str, password: str, name: str = "client") -> m.Token:
+    def sign_in(self, username: str, password: str, name: str = "client") -> wire.Token:
         """A token for a person; this client uses it from now on."""
-        token = self._run(calls.sign_in(username, password, name))
-        self._http.headers.update(_headers(token.token))
+        token = self._run(general.sign_in(username, password, name))
+        self._http.headers.update(signed(token.token))
         return token
 
-    def act(self, node: str, action: str, **inputs: Any) -> Any:
-        """Have a node do something; what it answers, if anything."""
-        return self._run(calls.act(node, action, **inputs))["answer"]
-
-    house = _call(calls.house)
-    add_floor = _call(calls.add_floor)
-    add_room = _call(calls.add_room)
-    change_room = _call(calls.change_room)
-    remove_room = _call(calls.remove_room)
-    nodes = _call(calls.nodes)
-    change_node = _call(calls.change_node)
-    remove_node = _call(calls.remove_node)
-    entities = _call(calls.entities)
-    entity = _call(calls.entity)
-    history = _call(calls.history)
-    rows = _call(calls.rows)
-    readings = _listing(calls.readings)
-    command = _call(calls.command)
-    zigbee = _call(calls.zigbee)
-    choose_zigbee_network = _call(calls.choose_zigbee_network)
-    node_profile = _call(calls.node_profile)
-    put_node_profile = _call(calls.put_node_profile)
-    pairing = _call(calls.pairing)
-    open_pairing = _call(calls.open_pairing)
-    close_pairing = _call(calls.close_pairing)
-    arrivals = _call(calls.arrivals)
-    look = _call(calls.look)
-    admit = _call(calls.admit)
-    ask_again = _call(calls.ask_again)
-    ask_node_again = _call(calls.ask_node_again)
-    turn_away = _call(calls.turn_away)
-    automations = _call(calls.automations)
-    automation = _call(calls.automation)
-    check_automation = _call(calls.check_automation)
-    add_automation = _call(calls.add_automation)
-    change_automation = _call(calls.change_automation)
-    remove_automation = _call(calls.remove_automation)
-    journal = _listing(calls.journal)
-    phones = _call(calls.phones)
-    add_phone = _call(calls.add_phone)
-    remove_phone = _call(calls.remove_phone)
-    test_phone = _call(calls.test_phone)
-    notices = _call(calls.notices)
-    claimed = _call(calls.claimed)
-    claim = _call(calls.claim)
-    claim_code = _call(calls.claim_code)
-    sign_out = _call(calls.sign_out)
-    tokens = _call(calls.tokens)
-    revoke_token = _call(calls.revoke_token)
-    messages = _call(calls.messages)
-    message = _call(calls.message)
-    preview = _call(calls.preview)
-    pick = _call(calls.pick)
-    kinds = _call(calls.kinds)
-    add_node = _call(calls.add_node)
-    add_entity = _call(calls.add_entity)
-    new_key = _call(calls.new_key)
-    revoke_key = _call(calls.revoke_key)
-    settings = _call(calls.settings)
-    change_setting = _call(calls.change_setting)
-    change_entity = _call(calls.change_entity)
-    remove_entity = _call(calls.remove_entity)
-    setup_code = _call(calls.setup_code)
-    tools = _call(calls.tools)
-    add_tool = _call(calls.add_tool)
-    change_tool = _call(calls.change_tool)
-    new_tool_key = _call(calls.new_tool_key)
-    remove_tool = _call(calls.remove_tool)
-    doctor = _call(calls.doctor)
-
-
-class AsyncHub:
-    """The hub at an address, asynchronously. Calls raise HubProblem or
-    HubUnreachable."""
-
-    def __init__(self, url: str = "http://127.0.0.1:4662", token: str | None = None) -> None:
-        self.url = url.rstrip("/")
-        self._http = httpx.AsyncClient(
-            base_url=self.url,
-            headers=_headers(token),
-            cookies=_no_cookies(),
-            timeout=TIMEOUT_S,
-            trust_env=False,
-        )
-
-    async def __aenter__(self) -> Self:
-        return self
-
-    async def __aexit__(
-        self,
-        kind: type[BaseException] | None,
-        error: BaseException | None,
-        trace: TracebackType | None,
-    ) -> None:
-        await self.close()
-
-    async def close(self) -> None:
-        """Close the connections."""
-        await self._http.aclose()
-
-    async def _run(self, call: Call[T]) -> T:
-        try:
-            response = await self._http.request(**_request(call))
-        except httpx.TransportError as error:
-            raise unreachable(error, self.url) from error
-        return call.read(response.status_code, response.content)
-
-    async def _iterate(self, pages: Pages[Page, T]) -> AsyncIterator[T]:
-        place: int | None = None
-        while True:
-            page = await self._run(pages.page(place))
-            for item in pages.items(page):
-                yield item
-            place = pages.next(page)
-            if place is None:
-                return
-
-    def live(self) -> AsyncIterator[LiveEvent]:
-        """The live stream from now on. A connection that drops is taken up again where
-        it stopped; a hub that is gone for good raises HubUnreachable."""
-        return self._stream(PATH, {})
-
-    async def follow_messages(
-        self, *, via: str = "", topic: str = "", node: str = "", text: str = ""
-    ) -> AsyncIterator[m.Messages]:
-        """The messages that fit, as they come."""
-        async for event in self._stream(
-            MESSAGES_PATH, calls.message_filter(via, topic, node, text)
-        ):
-            yield msgspec.convert(event.data, m.Messages)
-
-    async def _stream(self, path: str, params: dict[str, str | int]) -> AsyncIterator[LiveEvent]:
-        reader, failures = EventReader(), 0
-        while True:
-            try:
-                timeout = httpx.Timeout(TIMEOUT_S, read=QUIET_S)
-                async with self._http.stream(
-                    "GET", path, params=params, headers=reader.headers, timeout=timeout
-                ) as response:
-                    if response.status_code >= 400:
-                        raise problem(response.status_code, await response.aread())
-                    failures = 0
-                    async for line in response.aiter_lines():
-                        if (event := reader.line(line)) is not None:
-                            yield event
-            except httpx.TransportError as error:
-                failures += 1
-                if failures > 10:
-                    raise unreachable(error, self.url) from error
-            await asyncio.sleep(RETRY_S)
-
-    async def sign_in(self, username: str, password: str, name: str = "client") -> m.Token:
-        """A token for a person; this client uses it from now on."""
-        token = await self._run(calls.sign_in(username, password, name))
-        self._http.headers.update(_headers(token.token))
-        return token
-
-    async def act(self, node: str, action: str, **inputs: Any) -> Any:
-        """Have a node do something; what it answers, if anything."""
-        return (await self._run(calls.act(node, action, **inputs)))["answer"]
-
-    house = _async_call(calls.house)
-    add_floor = _async_call(calls.add_floor)
-    add_room = _async_call(calls.add_room)
-    change_room = _async_call(calls.change_room)
-    remove_room = _async_call(calls.remove_room)
-    nodes = _async_call(calls.nodes)
-    change_node = _async_call(calls.change_node)
-    remove_node = _async_call(calls.remove_node)
-    entities = _async_call(calls.entities)
-    entity = _async_call(calls.entity)
-    history = _async_call(calls.history)
-    rows = _async_call(calls.rows)
-    readings = _async_listing(calls.readings)
-    command = _async_call(calls.command)
-    zigbee = _async_call(calls.zigbee)
-    choose_zigbee_network = _async_call(calls.choose_zigbee_network)
-    node_profile = _async_call(calls.node_profile)
-    put_node_profile = _async_call(calls.put_node_profile)
-    pairing = _async_call(calls.pairing)
-    open_pairing = _async_call(calls.open_pairing)
-    close_pairing = _async_call(calls.close_pairing)
-    arrivals = _async_call(calls.arrivals)
-    look = _async_call(calls.look)
-    admit = _async_call(calls.admit)
-    ask_again = _async_call(calls.ask_again)
-    ask_node_again = _async_call(calls.ask_node_again)
-    turn_away = _async_call(calls.turn_away)
-    automations = _async_call(calls.automations)
-    automation = _async_call(calls.automation)
-    check_automation = _async_call(calls.check_automation)
-    add_automation = _async_call(calls.add_automation)
-    change_automation = _async_call(calls.change_automation)
-    remove_automation = _async_call(calls.remove_automation)
-    journal = _async_listing(calls.journal)
-    phones = _async_call(calls.phones)
-    add_phone = _async_call(calls.add_phone)
-    remove_phone = _async_call(calls.remove_phone)
-    test_phone = _async_call(calls.test_phone)
-    notices = _async_call(calls.notices)
-    claimed = _async_call(calls.claimed)
-    claim = _async_call(calls.claim)
-    claim_code = _async_call(calls.claim_code)
-    sign_out = _async_call(calls.sign_out)
-    tokens = _async_call(calls.tokens)
-    revoke_token = _async_call(calls.revoke_token)
-    messages = _async_call(calls.messages)
-    message = _async_call(calls.message)
-    preview = _async_call(calls.preview)
-    pick = _async_call(calls.pick)
-    kinds = _async_call(calls.kinds)
-    add_node = _async_call(calls.add_node)
-    add_entity = _async_call(calls.add_entity)
-    new_key = _async_call(calls.new_key)
-    revoke_key = _async_call(calls.revoke_key)
-    settings = _async_call(calls.settings)
-    change_setting = _async_call(calls.change_setting)
-    change_entity = _async_call(calls.change_entity)
-    remove_entity = _async_call(calls.remove_entity)
-    setup_code = _async_call(calls.setup_code)
-    tools = _async_call(calls.tools)
-    add_tool = _async_call(calls.add_tool)
-    change_tool = _async_call(calls.change_tool)
-    new_tool_key = _async_call(calls.new_tool_key)
-    remove_tool = _async_call(calls.remove_tool)
-    doctor = _async_call(calls.doctor)
+    house = _call(general.house)
+    doctor = _call(general.doctor)
+    kinds = _call(general.kinds)
+    journal = _listing(general.journal)
+    claimed = _call(general.claimed)
+    claim = _call(general.claim)
+    claim_code = _call(general.claim_code)
+    sign_out = _call(general.sign_out)

@@ -7,16 +7,24 @@ from typing import Any
 
 import msgspec
 
+from hombi import wire
+from hombi.wire.base import Shape
+from hombi.wire.live import NEWS
+
 PATH, MESSAGES_PATH = "/api/live", "/api/messages/live"
+_SHAPES: dict[str, type[Shape]] = {**NEWS, "messages": wire.Messages}
 
 
 @dataclass(frozen=True, slots=True)
 class LiveEvent:
-    """One event of the live stream. `kind` "reset" means that some were missed: fetch
-    the present state anew."""
+    """One event of the live stream. `news` is what happened, in the shape of its kind
+    (`hombi.wire.live`); None for one of a kind that only a newer hub knows.
+
+    `kind` "reset" means that some were missed: fetch the present state anew.
+    """
 
     kind: str
-    data: dict[str, Any]
+    news: Any
     id: str = ""
 
 
@@ -32,13 +40,13 @@ class EventReader:
     def line(self, line: str) -> LiveEvent | None:
         """The event that ends with this line, if one does."""
         if not line:
-            kind, data = self._kind, "\n".join(self._data)
+            kind, data = self._kind or "message", "\n".join(self._data)
             self._kind, self._data = "", []
-            return (
-                LiveEvent(kind or "message", msgspec.json.decode(data), self.last_id)
-                if data
-                else None
-            )
+            if not data:
+                return None
+            shape = _SHAPES.get(kind)
+            news = None if shape is None else msgspec.json.decode(data, type=shape)
+            return LiveEvent(kind, news, self.last_id)
         name, _, value = line.partition(":")
         value = value.removeprefix(" ")
         if name == "id":
@@ -52,7 +60,5 @@ class EventReader:
     @property
     def headers(self) -> dict[str, str]:
         """What to send so that the stream goes on where it stopped."""
-        return {
-            "Accept": "text/event-stream",
-            **({"Last-Event-ID": self.last_id} if self.last_id else {}),
-        }
+        resume = {"Last-Event-ID": self.last_id} if self.last_id else {}
+        return {"Accept": "text/event-stream", **resume}

@@ -3,7 +3,8 @@
 CoreError
 ├── UnitError            a unit nobody knows, or two units that measure different things
 ├── ValueTextError       a value written by a person that cannot be read
-└── SenmlError           a SenML pack that is not one
+├── SenmlError           a SenML pack that is not one
+└── NotASample           what was sent cannot be a value of this entity
 """
 
 from __future__ import annotations
@@ -23,3 +24,7 @@ class ValueTextError(CoreError):
 
 class SenmlError(CoreError):
     """A SenML pack does not follow RFC 8428."""
+
+
+class NotASample(CoreError):
+    """What was sent cannot be a value of this entity."""

@@ -4,6 +4,9 @@ reason."""
 from __future__ import annotations
 
 from enum import IntEnum
+from typing import Literal
+
+_LEVELS: tuple[Literal["good"], Literal["uncertain"], Literal["bad"]] = ("good", "uncertain", "bad")
 
 
 class Quality(IntEnum):
@@ -20,9 +23,9 @@ class Quality(IntEnum):
     NO_VALUE = 24
 
     @property
-    def level(self) -> str:
+    def level(self) -> Literal["good", "uncertain", "bad"]:
         """`good`, `uncertain` or `bad`."""
-        return ("good", "uncertain", "bad")[self // 10]
+        return _LEVELS[self // 10]
 
     @property
     def reason(self) -> str:

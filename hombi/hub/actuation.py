@@ -5,24 +5,32 @@ from __future__ import annotations
 
 import asyncio
 import math
-from collections.abc import Coroutine
+from collections.abc import Coroutine, Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 from itertools import count
 from typing import Any
 
 from hombi.core.errors import ValueTextError
+from hombi.core.series import Reading
 from hombi.core.units import convert
 from hombi.core.values import parse_value, show_span, show_value
-from hombi.hub.clock import Clock
-from hombi.hub.errors import Invalid
-from hombi.hub.house import Entity, House, Reading
-from hombi.hub.journal import Journal
-from hombi.hub.live import Live
-from hombi.hub.tasks import Tasks
-from hombi.hub.wanted import Wish, Wishes
+from hombi.hub.errors import HubError, Invalid
+from hombi.hub.events import (
+    CommandChanged,
+    CommandConfirmed,
+    CommandFailed,
+    EntitiesChanged,
+    NodeBack,
+)
+from hombi.hub.house import Entity, House, Node
+from hombi.hub.intake import Intake
+from hombi.hub.keeper import Keeper
+from hombi.hub.kernel import Actor, Change, Context, Done, Event, Need, Part, Right
+from hombi.hub.links import Links
+from hombi.hub.wanted import OWNER, Wish, Wishes
 from hombi.hub.writer import Writer
-from hombi.links.base import Driver, LinkError, Wanted
+from hombi.links.base import LinkError, Sends, Wanted
 
 
 class CommandState(StrEnum):
@@ -54,26 +62,37 @@ class _Waiting:
     answer: asyncio.Future[int]
 
 
-class Actuation:
+class Actuation(Part):
     """Sends commands through the links. It hears every reading, and takes the one with
     the wanted value as confirmation."""
 
+    name = "actuation"
+
     def __init__(
         self,
+        context: Context,
         house: House,
-        clock: Clock,
-        live: Live,
-        journal: Journal,
-        drivers: dict[str, Driver],
-        answer_s: float,
+        links: Links,
         writer: Writer,
-        tasks: Tasks,
+        keeper: Keeper,
+        intake: Intake,
+        answer_s: float,
     ) -> None:
-        self._house, self._clock, self._live, self._journal = house, clock, live, journal
-        self._drivers, self.answer_s, self._tasks = drivers, answer_s, tasks
+        super().__init__(context)
+        self._house, self._links, self._clock = house, links, context.clock
+        self._keeper, self.answer_s = keeper, answer_s
         self._numbers = count(1)
         self._waiting: dict[str, list[_Waiting]] = {}
-        self.wishes = Wishes(house, clock, live, writer, self._again)
+        self.wishes = Wishes(context, house, writer, self._again)
+        intake.hear(self)
+        context.hear(NodeBack, lambda event: self.wishes.node_back(event.node))
+        context.hear(EntitiesChanged, lambda _: self.wishes.house_changed())
+
+    async def open(self) -> None:
+        self.wishes.load(self._keeper.of(OWNER))
+
+    async def close(self) -> None:
+        self.wishes.close()
 
     def reading(self, entity: Entity, reading: Reading) -> None:
         """A reading came in; it may be the answer to what was asked, now or long
@@ -86,17 +105,13 @@ class Actuation:
         if wish is not None and not waiting and _is(wish.value, reading):
             self._fulfilled(entity, wish)
 
-    def node_back(self, node: str) -> None:
-        """A node is here again."""
-        self.wishes.node_back(node)
-
     def check(self, address: str, text: str) -> tuple[Entity, float]:
         """What a command written by a person means. Raises NotFound, Invalid."""
         entity = self._house.entity(address)
         if not entity.writable:
             raise Invalid(f"{address} is only read; it cannot be set")
         if text.strip().lower() == "toggle" and entity.kind.words is not None:
-            if entity.latest is None:
+            if entity.latest is None or entity.latest.value is None:
                 raise Invalid(f"{address} has not said yet how it stands; say on or off")
             return entity, 1.0 - entity.latest.value
         try:
@@ -105,45 +120,47 @@ class Actuation:
             raise Invalid(str(error)) from error
         return entity, value
 
-    async def command(self, entity: Entity, value: float, by: str) -> Command:
-        """Ask, and wait for the answer. Never raises for a node that does not answer:
-        the command's state says so, and what was asked stays wanted."""
-        return await self.begin(entity, value, by)
-
     def begin(self, entity: Entity, value: float, by: str) -> Coroutine[Any, Any, Command]:
-        """As `command`; it is wanted from this moment on, and asked when the answer is
-        awaited."""
+        """Ask, and wait for the answer. It is wanted from this moment on, and asked
+        when the answer is awaited.
+
+        Never raises for a node that does not answer: the command's state says so, and
+        what was asked stays wanted.
+        """
         return self._carry_out(self.wishes.want(entity, value, by), entity)
 
     async def _carry_out(self, wish: Wish, entity: Entity) -> Command:
-        value, by = wish.value, wish.by
-        command = Command(next(self._numbers), entity, value, by, self._clock.now_ms())
+        now = self._clock.now_ms()
+        command = Command(next(self._numbers), entity, wish.value, wish.by, now)
         self._announce(command)
-        command.state, command.problem = await self._ask(entity, value)
+        command.state, command.problem = await self._ask(entity, wish.value)
         if command.state is CommandState.CONFIRMED:
             command.answered_ms = self._clock.now_ms()
             self.wishes.done(wish)
         else:
             self.wishes.failed(wish, command.problem)
         self._announce(command)
-        self._note(command)
         return command
 
     async def _ask(self, entity: Entity, value: float) -> tuple[CommandState, str]:
+        node = entity.node
+        if node is None:
+            return CommandState.UNREACHABLE, f"{entity.address} has no node that could do it"
         answer: asyncio.Future[int] = asyncio.get_running_loop().create_future()
         waiting = _Waiting(value, answer)
         self._waiting.setdefault(entity.address, []).append(waiting)
         try:
             async with asyncio.timeout(self.answer_s):
-                await self._send(entity, value)
+                await self._send(node, entity, value)
                 await answer
-        except LinkError as error:
+        except (LinkError, HubError) as error:
             return CommandState.UNREACHABLE, str(error)
         except TimeoutError:
-            return (
-                CommandState.UNANSWERED,
-                f"{entity.node.address} did not confirm within {self.answer_s:g} s",
-            )
+            problem = f"{node.address} did not confirm within {self.answer_s:g} s"
+            return CommandState.UNANSWERED, problem
+        except Exception as error:  # noqa: BLE001 - a driver's mistake is its own
+            self.context.tasks.failed(f"sending to {node.address}", error)
+            return CommandState.UNREACHABLE, f"{node.link} could not send it: {error}"
         finally:
             waits = self._waiting[entity.address]
             waits.remove(waiting)
@@ -155,10 +172,10 @@ class Actuation:
         entity = self._house.entities.get(wish.entity)
         if entity is None:
             self.wishes.done(wish)
-        elif (
-            self.wishes.is_current(wish) and entity.address not in self._waiting
-        ):  # else it is being asked already
-            self._tasks.start(self._send_again(entity, wish), name=f"{wish.entity} again")
+        elif self.wishes.is_current(wish) and entity.address not in self._waiting:
+            # Else it is being asked already.
+            again = self._send_again(entity, wish)
+            self.context.tasks.start(again, name=f"{wish.entity} again")
 
     async def _send_again(self, entity: Entity, wish: Wish) -> None:
         state, problem = await self._ask(entity, wish.value)
@@ -171,57 +188,95 @@ class Actuation:
         """It was confirmed late."""
         if not self.wishes.is_current(wish):
             return
-        late = show_span(self._clock.now_ms() - wish.since_ms)
-        text = (
-            f"{entity.address} is {show_value(wish.value, entity.kind)}, asked by {wish.by} "
-            f"{late} before"
+        event = CommandConfirmed(
+            node=entity.address.partition("/")[0],
+            entity=entity.address,
+            shown=show_value(wish.value, entity.kind),
+            asked_by=wish.by,
+            late=show_span(self._clock.now_ms() - wish.since_ms),
         )
-        self._journal.note(
-            "CommandConfirmed", text, node=entity.node.address, entity=entity.address
-        )
+        self.context.announce(event)
         self.wishes.done(wish)
 
-    async def _send(self, entity: Entity, value: float) -> None:
+    async def _send(self, node: Node, entity: Entity, value: float) -> None:
         binary = entity.kind.words is not None
-        sent = (
-            value
-            if binary or not entity.kind.unit
-            else convert(value, entity.kind.unit, entity.wire_unit)
-        )
-        await self._drivers[entity.node.link].send(
-            entity.node.address, [Wanted(entity.wire_name, sent, entity.wire_unit, binary)]
-        )
+        sent = value
+        if not binary and entity.kind.unit:
+            sent = convert(value, entity.kind.unit, entity.wire_unit)
+        driver = self._links.able(node, Sends, "nothing can be sent over it")
+        wanted = Wanted(entity.wire_name, sent, entity.wire_unit, binary)
+        await driver.send(node.address, [wanted])
 
     def _announce(self, command: Command) -> None:
-        self._live.publish("command", command_data(command))
+        event = CommandChanged(
+            node=command.entity.address.partition("/")[0],
+            entity=command.entity.address,
+            id=command.id,
+            value=command.value,
+            by=command.by,
+            state=command.state.value,
+            problem=command.problem,
+            asked_ms=command.asked_ms,
+            answered_ms=command.answered_ms,
+        )
+        self.context.announce(event)
 
-    def _note(self, command: Command) -> None:
-        entity, shown = command.entity, show_value(command.value, command.entity.kind)
-        if command.state is CommandState.CONFIRMED:
-            event, text = "CommandConfirmed", f"{entity.address} is {shown}, asked by {command.by}"
-        else:
-            event, text = (
-                "CommandFailed",
-                f"{entity.address} was to be {shown}, asked by {command.by}: {command.problem}",
-            )
-        self._journal.note(event, text, node=entity.node.address, entity=entity.address)
+    def needs(self) -> Iterator[Need]:
+        for entity, text in self.wishes.needs():
+            yield Need("wanted", text, f"/nodes/{entity.address.partition('/')[0]}")
 
 
 def _is(value: float, reading: Reading) -> bool:
-    return reading.known_value is not None and math.isclose(
-        value, reading.value, rel_tol=1e-3, abs_tol=1e-2
+    found = reading.value
+    return found is not None and math.isclose(value, found, rel_tol=1e-3, abs_tol=1e-2)
+
+
+def outcome(command: Command) -> Event:
+    """What a command ended in."""
+    entity = command.entity
+    shown, node = show_value(command.value, entity.kind), entity.address.partition("/")[0]
+    if command.state is CommandState.CONFIRMED:
+        return CommandConfirmed(node=node, entity=entity.address, shown=shown, asked_by=command.by)
+    return CommandFailed(
+        node=node,
+        entity=entity.address,
+        shown=shown,
+        asked_by=command.by,
+        problem=command.problem,
     )
 
 
-def command_data(command: Command) -> dict[str, Any]:
-    """A command as programs see it."""
-    return {
-        "id": command.id,
-        "entity": command.entity.address,
-        "value": command.value,
-        "by": command.by,
-        "state": command.state.value,
-        "problem": command.problem,
-        "asked_at": command.asked_ms,
-        "answered_at": command.answered_ms or None,
-    }
+@dataclass(frozen=True, slots=True)
+class CommandEntity(Change[Actuation, Command]):
+    """Ask an entity to take a value as people write it ("on", "40 %"), and wait for its
+    node."""
+
+    entity: str
+    to: str
+
+    part = Actuation
+    right = Right.USE
+
+    async def do(self, part: Actuation, by: Actor) -> Done[Command]:
+        entity, value = part.check(self.entity, self.to)
+        command = await part.begin(entity, value, str(by))
+        return Done(command, outcome(command))
+
+
+@dataclass(frozen=True, slots=True)
+class SwitchEntity(Change[Actuation, Command]):
+    """Ask an entity to take a value in its kind's unit. It is wanted from the moment at
+    which the change is begun."""
+
+    entity: Entity
+    value: float
+
+    part = Actuation
+    right = Right.USE
+
+    def do(self, part: Actuation, by: Actor) -> Coroutine[Any, Any, Done[Command]]:
+        return self._finish(part.begin(self.entity, self.value, str(by)))
+
+    async def _finish(self, asking: Coroutine[Any, Any, Command]) -> Done[Command]:
+        command = await asking
+        return Done(command, outcome(command))

@@ -1,34 +1,54 @@
-"""Low batteries: said once in the journal when one runs down; the overview marks it for
-as long as it lasts."""
+"""Low batteries: said once when one runs down; the overview marks it for as long as it
+lasts."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Iterator
 
 from hombi.core.quality import Quality
-from hombi.hub.house import Entity, Reading
-from hombi.hub.journal import Journal
+from hombi.core.series import Reading
+from hombi.hub.events import BatteryLow
+from hombi.hub.house import Entity, House
+from hombi.hub.intake import Intake
+from hombi.hub.kernel import Context, Need, Part
 
 LOW_BATTERY = 10.0
 # A battery that recovers a little in the warmth is not a new one.
 FULL_AGAIN = 20.0
 
 
-@dataclass
-class Batteries:
-    """Hears every reading, as a listener of the intake."""
+class Batteries(Part):
+    """Hears every reading; only those of batteries matter."""
 
-    journal: Journal
-    _low: set[str] = field(default_factory=set)
+    name = "batteries"
+
+    def __init__(self, context: Context, house: House, intake: Intake) -> None:
+        super().__init__(context)
+        self._house = house
+        self._low: set[str] = set()
+        intake.hear(self)
 
     def reading(self, entity: Entity, reading: Reading) -> None:
-        """A fresh reading; only those of batteries matter."""
-        if entity.kind.name != "battery" or reading.quality >= Quality.STUCK:
+        """A fresh reading."""
+        value = reading.value
+        if entity.kind.name != "battery" or value is None or entity.node is None:
             return
-        if reading.value <= LOW_BATTERY and entity.address not in self._low:
+        if reading.quality >= Quality.STUCK:
+            return
+        if value <= LOW_BATTERY and entity.address not in self._low:
             self._low.add(entity.address)
             node = entity.node
-            text = f"{node.title} has a low battery: {reading.value:.0f} %"
-            self.journal.note("BatteryLow", text, node=node.address, entity=entity.address)
-        elif reading.value > FULL_AGAIN:
+            event = BatteryLow(
+                node=node.address, entity=entity.address, title=node.title, percent=value
+            )
+            self.context.announce(event)
+        elif value > FULL_AGAIN:
             self._low.discard(entity.address)
+
+    def needs(self) -> Iterator[Need]:
+        for node in self._house.nodes.values():
+            for entity in node.entities.values():
+                value = entity.latest.value if entity.latest is not None else None
+                if entity.kind.name == "battery" and value is not None and value <= LOW_BATTERY:
+                    text = f"{node.title} has a low battery: {value:.0f} %"
+                    yield Need("battery", text, f"/nodes/{node.address}")

@@ -8,10 +8,9 @@ import shutil
 from datetime import datetime
 from pathlib import Path
 
-from hombi.core.values import show_span
 from hombi.hub.hub import Hub
 from hombi.hub.intake import clock_said
-from hombi.links.base import Check
+from hombi.links.base import Check, Driver
 
 LOW_DISK, VERY_LOW_DISK = 500_000_000, 50_000_000
 # What of the open files that this process may have is too much.
@@ -26,10 +25,30 @@ BEFORE_CLOCKS_MS = (
 def look(hub: Hub) -> list[Check]:
     """All checks, in the order in which a person would go through them."""
     return [
-        _settings(hub), _disk(hub), _writing(hub), _loop(hub), _clock(hub), _files(),
-        *(check for driver in hub.drivers.values() for check in driver.checks()),
+        _settings(hub), _disk(hub), _writing(hub), _parts(hub), _loop(hub), _clock(hub),
+        _files(),
+        *(check for driver in hub.links.drivers.values() for check in _link(driver)),
         _pairing(hub), _nodes(hub), _automations(hub), _phones(hub),
     ]  # fmt: skip
+
+
+def _link(driver: Driver) -> list[Check]:
+    """What a driver says of itself; one that fails at that says so too."""
+    try:
+        return driver.checks()
+    except Exception as error:  # noqa: BLE001 - whatever it is, it is the finding
+        advice = "the hub's log has more"
+        return [Check(driver.link, "fault", f"it cannot say how it is: {error}", advice)]
+
+
+def _parts(hub: Hub) -> Check:
+    failing = hub.context.tasks.failing
+    if failing:
+        text = "; ".join(f"{name}: {why}" for name, why in failing.items())
+        return Check(
+            "parts", "fault", text, "the hub starts them again by itself; its log has more"
+        )
+    return Check("parts", "ok", "all of them run")
 
 
 def _settings(hub: Hub) -> Check:
@@ -94,7 +113,7 @@ def _loop(hub: Hub) -> Check:
 
 
 def _clock(hub: Hub) -> Check:
-    now = hub.clock.now_ms()
+    now = hub.context.clock.now_ms()
     shown = datetime.fromtimestamp(now / 1000, hub.config.zone).strftime("%d %B %Y %H:%M")
     if now < BEFORE_CLOCKS_MS:
         return Check(
@@ -121,8 +140,7 @@ def _files() -> Check:
 
 def _pairing(hub: Hub) -> Check:
     waiting = len(hub.pairing.waiting())
-    left = hub.pairing.left_ms
-    text = f"open for {show_span(left)} more" if left else "closed"
+    text = hub.pairing.shown()
     if waiting:
         return Check(
             "pairing",
@@ -134,7 +152,7 @@ def _pairing(hub: Hub) -> Check:
 
 
 def _nodes(hub: Hub) -> Check:
-    nodes = list(hub.house.nodes.values())
+    nodes = hub.house.nodes.values()
     silent = [node.address for node in nodes if node.silent]
     refused = [node.address for node in nodes if node.refused]
     wrong = [f"{node.address}: {clock_said(node.clock)}" for node in nodes if node.clock.wrong]
@@ -161,12 +179,12 @@ def _nodes(hub: Hub) -> Check:
 def _automations(hub: Hub) -> Check:
     broken = [
         f"{slug}: {runner.broken or runner.mistakes[0].what}"
-        for slug, runner in list(hub.engine.runners.items())
+        for slug, runner in hub.automations.runners.items()
         if runner.broken or runner.mistakes
     ]
     if broken:
         return Check("automations", "fault", "; ".join(broken), "mend their texts in the console")
-    return Check("automations", "ok", f"{len(hub.engine.runners)} in order")
+    return Check("automations", "ok", f"{len(hub.automations.runners)} in order")
 
 
 def _phones(hub: Hub) -> Check:

@@ -11,7 +11,8 @@ HubError
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+
+from hombi.core.toml_text import Mistake
 
 
 class HubError(Exception):
@@ -33,7 +34,7 @@ class PairingClosed(Refused):
 class Invalid(HubError):
     """What was given is wrong."""
 
-    def __init__(self, what: str, mistakes: Sequence[dict[str, Any]] = ()) -> None:
+    def __init__(self, what: str, mistakes: Sequence[Mistake] = ()) -> None:
         super().__init__(what)
         self.mistakes = list(mistakes)
 

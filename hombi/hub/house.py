@@ -1,24 +1,21 @@
 """The house as the hub knows it, in memory: floors, rooms, nodes and their entities
-with their latest readings."""
+with their latest readings. Only the hub's loop looks at it."""
 
 from __future__ import annotations
 
 import hashlib
 import hmac
-import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
-
-import msgspec
 
 from hombi.core.house_facts import EntityFacts, HouseFacts, did_you_mean
 from hombi.core.kinds import Kind
 from hombi.core.node_clock import NodeClock
-from hombi.core.quality import Quality
+from hombi.core.series import Chain, Channel, Channels, Derivation, Origin, Reading, usual_chain
 from hombi.hub.errors import NotFound
 from hombi.links.base import OnLink, Wired
-from hombi.links.thing_description import Action, Setting, ThingDescription
+from hombi.links.offer import Action, Offer, Setting
 
 T = TypeVar("T")
 
@@ -50,62 +47,29 @@ class Room:
     position: int
 
 
-class Reading(msgspec.Struct, frozen=True):
-    """One value of one entity at one time. `raw` is in the node's unit, `value` in the
-    kind's; both NaN for no value."""
-
-    at_ms: int
-    raw: float
-    value: float
-    quality: Quality = Quality.GOOD
-
-    @classmethod
-    def of(cls, at_ms: int, raw: float, value: float, quality: int) -> Reading:
-        """As it was stored."""
-        if quality == Quality.NO_VALUE:
-            raw = value = math.nan
-        return cls(at_ms, raw, value, Quality(quality))
-
-    @property
-    def stored(self) -> tuple[float, float, int]:
-        """Raw value, value and quality for the records, where the quality says that 0
-        stands for no value."""
-        return (
-            (0.0, 0.0, self.quality)
-            if self.quality == Quality.NO_VALUE
-            else (self.raw, self.value, self.quality)
-        )
-
-    @property
-    def known_value(self) -> float | None:
-        """Its value; None for no value."""
-        return None if self.quality == Quality.NO_VALUE else self.value
-
-    @property
-    def known_raw(self) -> float | None:
-        """Its raw value; None for no value."""
-        return None if self.quality == Quality.NO_VALUE else self.raw
-
-
 @dataclass
 class Entity:
-    """One value of a node. `interval_ms` is how often it is usually heard, 0 while
-    unknown; `heard_ms` is when it was heard last.
+    """One value. Its `origin` are the channels over which a node sends it, or how it is
+    derived from others; one that is derived need not have a node.
 
-    `source` and `sink` say for a node that does not know Hombi where its value is
-    picked and how it is written; they are its link's affair (`links/wifi/picks.py`).
+    `low` and `high` are in the unit of its kind. `interval_ms` is how often it is
+    usually heard, 0 while unknown; `heard_ms` is when it was heard last. `source` and
+    `sink` say for a node that does not know Hombi where its value is picked and how it
+    is written; they are its link's affair.
     """
 
     id: int
     address: str
     title: str
     kind: Kind
-    node: Node
-    wire_name: str
-    wire_unit: str
+    origin: Origin
     low: float
     high: float
-    writable: bool
+    node: Node | None = None
+    own_room: Room | None = None
+    wire_name: str = ""
+    wire_unit: str = ""
+    writable: bool = False
     latest: Reading | None = None
     interval_ms: float = 0.0
     gaps: int = 0
@@ -116,16 +80,69 @@ class Entity:
     silent: bool = False
     # The latest readings by their time, to tell one that is sent again from another of
     # the same millisecond.
-    recent: dict[int, float] = field(default_factory=dict)
+    recent: dict[int, float | None] = field(default_factory=dict)
+    _chains: dict[int, Chain] = field(default_factory=dict, repr=False)
+
+    @property
+    def name(self) -> str:
+        """Its own part of its address."""
+        return self.address.partition("/")[2]
+
+    @property
+    def room(self) -> Room | None:
+        """Where it is: in its node's room, or in its own."""
+        return self.node.room if self.node is not None else self.own_room
+
+    @property
+    def channels(self) -> Channels:
+        """What it is sent. Raises TypeError for one that is derived."""
+        if isinstance(self.origin, Derivation):
+            raise TypeError(f"{self.address} is derived; nothing is sent for it")
+        return self.origin
+
+    @property
+    def sent_unit(self) -> str:
+        """The unit of its latest sample, or the one that its node usually speaks."""
+        if self.latest is None or isinstance(self.origin, Derivation):
+            return self.wire_unit
+        return self.origin.unit_of(self.latest.channel)
+
+    def history_channels(self) -> list[int]:
+        """The channels whose readings make up its history; what was sent as another
+        kind does not."""
+        if isinstance(self.origin, Derivation):
+            return [0]
+        return self.origin.of_kind(self.kind)
+
+    def chain(self, channel: Channel) -> Chain:
+        """The steps that make readings of what comes over a channel."""
+        found = self._chains.get(channel.number)
+        if found is None:
+            made = usual_chain(self.kind, channel.unit, self.low, self.high)
+            found = self._chains[channel.number] = made
+        return found
+
+    def become(self, kind: Kind, low: float, high: float) -> None:
+        """It is something else from now on, or has other limits."""
+        self.kind, self.low, self.high = kind, low, high
+        self._chains.clear()
 
     @property
     def rhythm_ms(self) -> float:
         """How long it may go unheard before it counts as silent; 0 while its rhythm is
-        not known. What has two states is told when it changes: of that, only the node
-        can be silent."""
+        not known.
+
+        What has two states is told when it changes: of that, only the node can be
+        silent.
+        """
         if self.kind.words is not None or self.gaps < GAPS_TO_KNOW:
             return 0.0
         return max(SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * self.interval_ms)
+
+    @property
+    def unheard(self) -> bool:
+        """Whether it, or its node, is not heard any more."""
+        return self.silent or (self.node is not None and self.node.silent)
 
     def overdue(self, now_ms: int, since_ms: int) -> bool:
         """Whether it was not heard for longer than its rhythm; it has had its time from
@@ -136,10 +153,10 @@ class Entity:
     def spoken(self) -> str:
         """Its name as it is said: "Cellar rack humidity"; a value that is what its node
         is needs no second word."""
-        if self.title.lower() in (
-            self.kind.name if self.kind.name == "switch" else "",
-            self.node.title.split()[-1].lower(),
-        ):
+        if self.node is None:
+            return f"{self.own_room.name} {self.title.lower()}" if self.own_room else self.title
+        same = self.node.title.split()[-1].lower()
+        if self.title.lower() in (self.kind.name if self.kind.name == "switch" else "", same):
             return self.node.title
         plain = self.title[1:].islower() or " " in self.title
         return f"{self.node.title} {self.title.lower() if plain else self.title}"
@@ -153,7 +170,8 @@ class Entity:
             # away) counts for no more than a silence, and is forgotten within thirty
             # readings.
             if self.gaps >= GAPS_TO_KNOW:
-                gap = min(gap, max(SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * self.interval_ms))
+                most = max(SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * self.interval_ms)
+                gap = min(gap, most)
             self.interval_ms = max(gap, 0.9 * self.interval_ms)
             self.gaps += 1
         self.latest = reading
@@ -164,8 +182,7 @@ class Node:
     """One physical device. `heard_ms` moves with everything it sends, also when no
     value changed.
 
-    `reach` is what its link needs to reach it, `settings` are the node's own, by their
-    names on the wire.
+    `reach` is what its link needs to reach it, `offer` what it says it has.
     """
 
     id: int
@@ -183,8 +200,7 @@ class Node:
     entities: dict[str, Entity] = field(default_factory=dict)
     by_wire_name: dict[str, Entity] = field(default_factory=dict)
     reach: dict[str, Any] = field(default_factory=dict)
-    settings: dict[str, Setting] = field(default_factory=dict)
-    actions: dict[str, Action] = field(default_factory=dict)
+    offer: Offer = field(default_factory=lambda: Offer(""))
     told: dict[str, Any] = field(default_factory=dict)
     heard_in_this_run: bool = False
     clock: NodeClock = field(default_factory=NodeClock)
@@ -195,23 +211,24 @@ class Node:
         return bool(self.reach.get("left"))
 
     @property
-    def way(self) -> str:
-        """How it speaks: "paired" over a radio of its own, else "senml" by itself,
-        "described" as its Thing Description says, "foreign" as it likes."""
-        if self.link != "wifi":
-            return "paired"
-        if self.reach.get("url"):
-            return "described"
-        return (
-            "senml"
-            if "description" in self.reach or not self.thing_id.startswith(FOREIGN)
-            else "foreign"
-        )
+    def settings(self) -> Mapping[str, Setting]:
+        """Its own settings, by their names on the wire."""
+        return {one.wire_name: one for one in self.offer.settings}
 
-    def described(self, thing: ThingDescription) -> None:
-        """Take over what its description promises beside entities."""
-        self.settings = {one.wire_name: one for one in thing.settings}
-        self.actions = {one.name: one for one in thing.actions}
+    @property
+    def actions(self) -> Mapping[str, Action]:
+        """What it can be asked to do, by name."""
+        return {one.name: one for one in self.offer.actions}
+
+    @property
+    def make(self) -> str:
+        """What it says of itself: make, model, software."""
+        return ", ".join(filter(None, (self.offer.title, self.offer.about)))[:300]
+
+    @property
+    def foreign(self) -> bool:
+        """Whether it does not know Hombi: its values are picked out of what it says."""
+        return self.thing_id.startswith(FOREIGN)
 
     def on_link(self) -> OnLink:
         """What its link must know of it."""
@@ -222,18 +239,18 @@ class Node:
                 Wired(e.wire_name, e.wire_unit, e.kind, e.source, e.sink)
                 for e in self.entities.values()
             ),
+            self.offer,
+            self.foreign,
         )
 
     def overdue(self, now_ms: int) -> bool:
         """Whether nothing was heard for three times the usual interval."""
         if self.left:
             return False
-        usual = min(
-            (e.interval_ms for e in self.entities.values() if e.gaps >= GAPS_TO_KNOW), default=0.0
-        )
-        return usual > 0 and now_ms - self.heard_ms > max(
-            SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * usual
-        )
+        known = (e.interval_ms for e in self.entities.values() if e.gaps >= GAPS_TO_KNOW)
+        usual = min(known, default=0.0)
+        patience = max(SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * usual)
+        return usual > 0 and now_ms - self.heard_ms > patience
 
 
 @dataclass(slots=True)
@@ -273,14 +290,16 @@ class House:
 
     def add_entity(self, entity: Entity) -> None:
         """Put one entity in its places."""
-        entity.node.entities[entity.address.partition("/")[2]] = entity
-        entity.node.by_wire_name[entity.wire_name] = entity
+        if entity.node is not None:
+            entity.node.entities[entity.name] = entity
+            entity.node.by_wire_name[entity.wire_name] = entity
         self.entities[entity.address] = entity
 
     def take_out_entity(self, entity: Entity) -> None:
         """Forget one entity."""
-        entity.node.entities.pop(entity.address.partition("/")[2], None)
-        entity.node.by_wire_name.pop(entity.wire_name, None)
+        if entity.node is not None:
+            entity.node.entities.pop(entity.name, None)
+            entity.node.by_wire_name.pop(entity.wire_name, None)
         self.entities.pop(entity.address, None)
 
     def take_out(self, node: Node) -> None:
@@ -324,9 +343,7 @@ class House:
 
     def facts(self) -> HouseFacts:
         """What the text of an automation is checked against."""
-        entities = {
-            address: EntityFacts(e.kind, e.writable) for address, e in self.entities.items()
-        }
+        entities = {a: EntityFacts(e.kind, e.writable) for a, e in self.entities.items()}
         return HouseFacts(entities, frozenset(self.people))
 
 

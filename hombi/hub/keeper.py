@@ -12,9 +12,8 @@ import logging
 from collections.abc import Callable
 from typing import Any
 
-from hombi.hub.journal import Journal
-from hombi.hub.ports import Records
-from hombi.hub.records_thread import RecordsThread
+from hombi.hub.events import WritingFailed
+from hombi.hub.kernel import Context, Part
 
 log = logging.getLogger(__name__)
 
@@ -22,17 +21,29 @@ RETRY_S = 1.0
 MAX_BATCH = 1_000
 
 
-class Keeper:
+class Keeper(Part):
     """Keeps plain data by key. `when_kept` tells once all that was given before is on
     disk."""
 
-    def __init__(self, records: Records, thread: RecordsThread, journal: Journal) -> None:
-        self._records, self._thread, self._journal = records, thread, journal
+    name = "keeper"
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
         self._pending: dict[str, dict[str, Any] | None] = {}
         self._told: list[Callable[[], None]] = []
         self._writing = False
         self._work = asyncio.Event()
         self._closing = False
+        self.kept: dict[str, dict[str, Any]] = {}
+
+    async def load(self) -> None:
+        """Read what was kept before a restart, into `kept`."""
+        self.kept = await self.context.thread.run(self.context.records.keeping.all)
+
+    def of(self, owner: str) -> dict[str, dict[str, Any]]:
+        """What one owner had kept, by its own keys."""
+        start = f"{owner}/"
+        return {k.removeprefix(start): v for k, v in self.kept.items() if k.startswith(start)}
 
     def keep(self, key: str, state: dict[str, Any] | None) -> None:
         """Keep this (None: keep it no longer)."""
@@ -70,12 +81,11 @@ class Keeper:
         self._writing = True
         try:
             if batch:
-                await self._thread.run(self._records.keep_link_states, batch)
+                await self.context.thread.run(self.context.records.keeping.keep, batch)
         except Exception as error:  # noqa: BLE001 - whatever the disk says, it is kept here and tried again
             log.warning("what links keep cannot be written: %s", error)
-            self._journal.fault(
-                "WritingFailed", f"what nodes and clients are owed cannot be written ({error})"
-            )
+            what = f"what nodes and clients are owed cannot be written ({error})"
+            self.context.announce(WritingFailed(what=what))
             self._pending = {**batch, **self._pending}
             self._told = told + self._told
             if not self._closing:
@@ -84,10 +94,14 @@ class Keeper:
         finally:
             self._writing = False
         for call in told:
-            call()
+            self.context.tasks.guarded("who waited for what is kept", call)()
         return True
 
+    async def open(self) -> None:
+        self._loop = self.context.tasks.watch(self.name, self.run)
+
     async def close(self) -> None:
-        """Write what is held, then end `run`."""
+        """Write what is held."""
         self._closing = True
         self._work.set()
+        await self._loop

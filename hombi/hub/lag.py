@@ -4,11 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import time
-from collections.abc import Callable
-from dataclasses import dataclass
 
-from hombi.hub.clock import Clock
-from hombi.hub.journal import Journal
+from hombi.hub.events import ClockSet
+from hombi.hub.kernel import Context, Part
 
 LOOK_EVERY_S = 1.0
 JUMPED_MS = 2_000
@@ -16,19 +14,22 @@ JUMPED_MS = 2_000
 FORGETS = 0.98
 
 
-@dataclass
-class Lag:
+class Lag(Part):
     """Looks once a second. `worst_ms` is the longest delay of late, slowly
     forgotten."""
 
-    clock: Clock
-    journal: Journal
-    clock_set: Callable[[int], None]
-    worst_ms: float = 0.0
+    name = "lag"
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        self.worst_ms = 0.0
+
+    async def open(self) -> None:
+        self.context.tasks.watch(self.name, self.watch)
 
     async def watch(self) -> None:
         """Look again and again."""
-        wall, steady = self.clock.now_ms(), time.monotonic()
+        wall, steady = self.context.clock.now_ms(), time.monotonic()
         while True:
             await asyncio.sleep(LOOK_EVERY_S)
             wall, steady = self.look(wall, steady)
@@ -36,16 +37,10 @@ class Lag:
     def look(self, wall: int, steady: float) -> tuple[int, float]:
         """Compare with the look before: its time by the machine's clock (ms) and by a
         steady one (s)."""
-        now, gone = self.clock.now_ms(), time.monotonic()
+        now, gone = self.context.clock.now_ms(), time.monotonic()
         passed_ms = (gone - steady) * 1000
         self.worst_ms = max(self.worst_ms * FORGETS, passed_ms - LOOK_EVERY_S * 1000)
         jump = now - wall - passed_ms
         if abs(jump) > JUMPED_MS:
-            way = "forward" if jump > 0 else "back"
-            self.journal.note(
-                "ClockSet",
-                f"the machine's clock was set {way} by {abs(jump) / 1000:.0f} s; what "
-                f"waits is reckoned anew",
-            )
-            self.clock_set(round(jump))
+            self.context.announce(ClockSet(by_ms=round(jump)))
         return now, gone

@@ -11,9 +11,9 @@ from itertools import chain, count
 
 import msgspec
 
-from hombi.hub.clock import Clock
+from hombi.core.topics import matches
+from hombi.hub.kernel import Clock
 from hombi.links.base import Heard
-from hombi.links.wifi.mqtt.topics import matches
 
 # Of each way in: a radio that is full of strangers' voices does not push out what a
 # broker said.
@@ -87,8 +87,7 @@ class _Shelf:
             self._bytes -= self._all.popitem(last=False)[1].weight
 
     def all(self) -> list[Message]:
-        """All of them, the latest last. A copy: they go on coming in while another
-        thread looks."""
+        """All of them, the latest last."""
         return list(self._all.values())
 
 
@@ -143,6 +142,6 @@ class Messages:
         return next((message for message in both if message.number == number), None)
 
     def _newest_first(self, via: str = "", *, each_topic: bool = False) -> Iterator[Message]:
-        ways = [kept for name, kept in list(self._kept.items()) if via in ("", name)]
+        ways = [kept for name, kept in self._kept.items() if via in ("", name)]
         lists = [(kept.by_topic if each_topic else kept.latest).all() for kept in ways]
         return heapq.merge(*(reversed(one) for one in lists), key=lambda message: -message.number)

@@ -10,57 +10,51 @@ from typing import Any
 
 from hombi.core.house_facts import did_you_mean
 from hombi.hub.errors import Invalid, NotFound, Refused
+from hombi.hub.events import NodeUnanswering, SettingChanged, SettingTold, ThingDone
 from hombi.hub.house import House, Node
-from hombi.hub.journal import Journal
-from hombi.hub.live import Live
-from hombi.links.base import Driver, LinkError
-from hombi.links.thing_description import Setting
+from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.links import Links
+from hombi.links.base import Acts, HasSettings, LinkError
+from hombi.links.offer import Setting
 
 
-@dataclass
-class NodeSettings:
+class NodeSettings(Part):
     """Reads and changes what a node lets be changed of itself; what it answers is what
     counts."""
 
-    house: House
-    drivers: dict[str, Driver]
-    live: Live
-    journal: Journal
-    answer_s: float
-    _waiting: dict[tuple[str, str], list[asyncio.Future[Any]]] = field(default_factory=dict)
+    name = "node settings"
+
+    def __init__(self, context: Context, house: House, links: Links, answer_s: float) -> None:
+        super().__init__(context)
+        self.house, self.links, self.answer_s = house, links, answer_s
+        self._waiting: dict[tuple[str, str], list[asyncio.Future[Any]]] = {}
+        context.hear(SettingTold, self._told)
 
     async def read(self, address: str) -> Node:
         """The node, with its settings as it tells them now; one that does not answer
         keeps those it told last. Raises NotFound."""
         node = self.house.node(address)
-        if node.settings:
+        driver = self.links.drivers.get(node.link)
+        if node.settings and isinstance(driver, HasSettings):
             try:
-                node.told.update(await self.drivers[node.link].settings(address))
+                node.told.update(await driver.settings(address))
             except LinkError as error:
-                self.journal.fault("NodeUnanswering", str(error), node=address)
+                self.context.announce(NodeUnanswering(node=address, what=str(error)))
         return node
 
-    async def change(self, address: str, name: str, given: Any) -> Node:
-        """Change a setting and wait until the node says that it has it. Raises
-        NotFound, Invalid, Refused."""
-        node = self.house.node(address)
-        setting = next((one for one in node.settings.values() if one.name == name), None)
-        if setting is None:
-            known = {one.name for one in node.settings.values()}
-            hint = did_you_mean(name, known) or (
-                f"it has {', '.join(sorted(known))}" if known else "it has none"
-            )
-            raise NotFound(f"{address} has no setting {name}; {hint}")
-        value = setting_value(setting, given)
+    async def change(self, node: Node, setting: Setting, value: Any) -> Any:
+        """Change a setting and wait until the node says that it has it; what it has
+        then. Raises Refused."""
+        address, wire = node.address, setting.wire_name
+        driver = self.links.able(node, HasSettings, "its nodes have no settings of their own")
         answer: asyncio.Future[Any] = asyncio.get_running_loop().create_future()
-        waiting = self._waiting.setdefault((address, setting.wire_name), [])
+        waiting = self._waiting.setdefault((address, wire), [])
         waiting.append(answer)
         try:
-            driver = self.drivers[node.link]
-            await driver.set_setting(address, setting.wire_name, value)
+            await driver.set_setting(address, wire, value)
             told = await driver.settings(address)
-            if setting.wire_name in told:
-                self.told(node, setting.wire_name, told[setting.wire_name])
+            if wire in told:
+                self.context.announce(SettingTold(node=address, wire_name=wire, value=told[wire]))
             async with asyncio.timeout(self.answer_s):
                 while _differ(now := await answer, value):
                     answer = asyncio.get_running_loop().create_future()
@@ -72,50 +66,86 @@ class NodeSettings:
                 f"{address} did not confirm its {setting.title} within {self.answer_s:g} s"
             ) from error
         finally:
-            self._waiting.pop((address, setting.wire_name), None)
-        self.journal.note(
-            "SettingChanged",
-            f"{node.title} has its {setting.title} at {now} {setting.unit}".rstrip(),
-            node=address,
-        )
-        return node
+            self._waiting.pop((address, wire), None)
+        return now
 
-    def told(self, node: Node, wire_name: str, value: Any) -> None:
+    def _told(self, event: SettingTold) -> None:
         """The node says how one of its settings stands."""
-        node.told[wire_name] = value
-        for answer in self._waiting.get((node.address, wire_name), []):
+        node = self.house.nodes.get(event.node)
+        if node is None:
+            return
+        node.told[event.wire_name] = event.value
+        for answer in self._waiting.get((event.node, event.wire_name), []):
             if not answer.done():
-                answer.set_result(value)
-        self.live.publish("house", {"changed": "node", "node": node.address})
+                answer.set_result(event.value)
 
-    async def act(self, address: str, name: str, given: Mapping[str, Any]) -> Any:
-        """Have the node do something, with inputs by name; what it answers. Raises
-        NotFound, Invalid, Refused."""
-        node = self.house.node(address)
-        action = node.actions.get(name)
-        if action is None:
-            hint = did_you_mean(name, node.actions) or (
-                f"it has {', '.join(node.actions)}" if node.actions else "it has none"
+
+@dataclass(frozen=True, slots=True)
+class ChangeSetting(Change[NodeSettings, Node]):
+    """Change one of a node's own settings, and wait until the node says that it has it.
+    Raises NotFound, Invalid, Refused."""
+
+    node: str
+    setting: str
+    value: Any
+
+    part = NodeSettings
+    right = Right.TUNE
+
+    async def do(self, part: NodeSettings, by: Actor) -> Done[Node]:
+        node = part.house.node(self.node)
+        setting = next((one for one in node.offer.settings if one.name == self.setting), None)
+        if setting is None:
+            known = {one.name for one in node.offer.settings}
+            hint = did_you_mean(self.setting, known) or (
+                f"it has {', '.join(sorted(known))}" if known else "it has none"
             )
-            raise NotFound(f"{address} has no action {name}; {hint}")
+            raise NotFound(f"{self.node} has no setting {self.setting}; {hint}")
+        now = await part.change(node, setting, setting_value(setting, self.value))
+        event = SettingChanged(
+            node=self.node, title=node.title, setting=setting.title, value=now, unit=setting.unit
+        )
+        return Done(node, event)
+
+
+@dataclass(frozen=True, slots=True)
+class Act(Change[NodeSettings, Any]):
+    """Have a node do something, with inputs by name; what it answers. Raises NotFound,
+    Invalid, Refused."""
+
+    node: str
+    action: str
+    inputs: Mapping[str, Any] = field(default_factory=dict)
+
+    part = NodeSettings
+    right = Right.USE
+
+    async def do(self, part: NodeSettings, by: Actor) -> Done[Any]:
+        node = part.house.node(self.node)
+        action = node.actions.get(self.action)
+        if action is None:
+            known = node.actions
+            hint = did_you_mean(self.action, known) or (
+                f"it has {', '.join(known)}" if known else "it has none"
+            )
+            raise NotFound(f"{self.node} has no action {self.action}; {hint}")
         inputs = {one.name or "input": one for one in action.inputs}
-        if unknown := set(given) - set(inputs):
+        if unknown := set(self.inputs) - set(inputs):
             raise Invalid(
-                f"{name} does not ask for {sorted(unknown)[0]}; it asks for "
+                f"{self.action} does not ask for {sorted(unknown)[0]}; it asks for "
                 f"{', '.join(inputs) or 'nothing'}"
             )
         values = {
-            inputs[key].wire_name: setting_value(inputs[key], value) for key, value in given.items()
+            inputs[name].wire_name: setting_value(inputs[name], value)
+            for name, value in self.inputs.items()
         }
         whole: Any = values if any(one.name for one in action.inputs) else values.get("")
+        driver = part.links.able(node, Acts, "its nodes cannot be asked to do anything")
         try:
-            answer = await self.drivers[node.link].act(
-                address, action.wire_name, whole if action.inputs else None
-            )
+            answer = await driver.act(self.node, action.wire_name, whole if action.inputs else None)
         except LinkError as error:
             raise Refused(str(error)) from error
-        self.journal.note("ActionAsked", f"{node.title} was asked for {action.title}", node=address)
-        return answer
+        return Done(answer, ThingDone(node=self.node, title=node.title, action=action.title))
 
 
 def setting_value(setting: Setting, given: Any) -> Any:
@@ -127,22 +157,7 @@ def setting_value(setting: Setting, given: Any) -> Any:
         if not isinstance(value, bool):
             raise Invalid(f"{title} is on or off, not {given!r}")
     elif setting.type in ("number", "integer"):
-        try:
-            value = float(
-                given.removesuffix(setting.unit).strip() if isinstance(given, str) else given
-            )
-        except (TypeError, ValueError) as error:
-            raise Invalid(f"{title} is a number, not {given!r}") from error
-        if isinstance(given, bool) or (setting.type == "integer" and not value.is_integer()):
-            raise Invalid(f"{title} is a whole number, not {given!r}")
-        value = int(value) if setting.type == "integer" else value
-        low, high = setting.low, setting.high
-        if (low is not None and value < low) or (high is not None and value > high):
-            limits = (
-                f"{'' if low is None else f'{low:g}'} to "
-                f"{'' if high is None else f'{high:g}'} {setting.unit}".strip()
-            )
-            raise Invalid(f"{title} is {limits}, not {value:g}")
+        value = _number(setting, title, given)
     elif not isinstance(given, str):
         raise Invalid(f"{title} is a text, not {given!r}")
     if setting.choices and value not in setting.choices:
@@ -150,8 +165,23 @@ def setting_value(setting: Setting, given: Any) -> Any:
     return value
 
 
+def _number(setting: Setting, title: str, given: Any) -> float | int:
+    text = given.removesuffix(setting.unit).strip() if isinstance(given, str) else given
+    try:
+        value = float(text)
+    except (TypeError, ValueError) as error:
+        raise Invalid(f"{title} is a number, not {given!r}") from error
+    if isinstance(given, bool) or (setting.type == "integer" and not value.is_integer()):
+        raise Invalid(f"{title} is a whole number, not {given!r}")
+    low, high = setting.low, setting.high
+    if (low is not None and value < low) or (high is not None and value > high):
+        first, last = ("" if one is None else f"{one:g}" for one in (low, high))
+        limits = f"{first} to {last} {setting.unit}".strip()
+        raise Invalid(f"{title} is {limits}, not {value:g}")
+    return int(value) if setting.type == "integer" else value
+
+
 def _differ(told: Any, asked: Any) -> bool:
-    numbers = all(
-        isinstance(one, int | float) and not isinstance(one, bool) for one in (told, asked)
-    )
+    both = (told, asked)
+    numbers = all(isinstance(one, int | float) and not isinstance(one, bool) for one in both)
     return abs(told - asked) > 1e-6 * max(1.0, abs(asked)) if numbers else bool(told != asked)

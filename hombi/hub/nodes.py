@@ -1,61 +1,94 @@
-"""Actions on admitted nodes, what their links report of them, and noticing when one
-falls silent."""
+"""Nodes: the hub's ear for the links, and what can be done with a node that is in."""
 
 from __future__ import annotations
 
 import asyncio
 import secrets
-from collections.abc import Awaitable, Callable, Sequence
-from dataclasses import dataclass, field
-from typing import Any
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
 
 from hombi.core.senml import Resolved
-from hombi.hub.clock import Clock
+from hombi.hub.described import Described
 from hombi.hub.errors import HubError, Invalid, Refused
+from hombi.hub.events import (
+    ArrivalRefused,
+    ClockSet,
+    EntitySilenceChanged,
+    KeyChanged,
+    KeyRevoked,
+    MessageRefused,
+    NodeAsked,
+    NodeBack,
+    NodeConnected,
+    NodeDoubled,
+    NodeGone,
+    NodeLeft,
+    NodeLookedAt,
+    NodeMoved,
+    NodeRelocated,
+    NodeRemoved,
+    NodeRenamed,
+    NodeSilent,
+)
 from hombi.hub.house import House, Node, hash_key
-from hombi.hub.intake import Intake, Taken
-from hombi.hub.journal import Journal
-from hombi.hub.keeper import Keeper
-from hombi.hub.live import Live
+from hombi.hub.intake import Intake
+from hombi.hub.kernel import Actor, Change, Context, Done, Need, Part, Right
+from hombi.hub.links import Links
 from hombi.hub.messages import Messages
 from hombi.hub.pairing import Arrival, Pairing
-from hombi.hub.ports import Records
-from hombi.hub.records_thread import RecordsThread
 from hombi.hub.rooms import Rooms
-from hombi.hub.tasks import Tasks
-from hombi.links.base import Asking, Driver, Found, Heard, LinkError
+from hombi.links.base import (
+    Asking,
+    AsksAgain,
+    Found,
+    Heard,
+    LinkError,
+    Looks,
+    Pairs,
+    Welcomes,
+)
 
 LOOK_EVERY_S = 5.0
 
 
-@dataclass
-class Nodes:
-    """What can be done with a node, and the hub's ear for the links
-    (`links.base.Reports`)."""
+class Nodes(Part):
+    """What links report of nodes (`links.base.Reports`), and noticing when one falls
+    silent."""
 
-    house: House
-    rooms: Rooms
-    clock: Clock
-    records: Records
-    thread: RecordsThread
-    live: Live
-    journal: Journal
-    intake: Intake
-    pairing: Pairing
-    tasks: Tasks
-    messages: Messages
-    drivers: dict[str, Driver]
-    keeper: Keeper
-    started_ms: int = 0
-    # Who looks as often for what is not heard any more.
-    looked: Callable[[], None] = lambda: None
-    trouble_said: dict[str, str] = field(default_factory=dict)
-    described: Callable[[Node, Found], Awaitable[None]] | None = None
+    name = "nodes"
+
+    def __init__(
+        self,
+        context: Context,
+        house: House,
+        links: Links,
+        rooms: Rooms,
+        intake: Intake,
+        messages: Messages,
+        pairing: Pairing,
+        described: Described,
+    ) -> None:
+        super().__init__(context)
+        self.house, self.links, self.rooms, self.pairing = house, links, rooms, pairing
+        self._intake, self._messages, self._described = intake, messages, described
+        self.started_ms = 0
+        context.hear(ClockSet, lambda event: self.clock_set(event.by_ms))
+
+    async def open(self) -> None:
+        self.started_ms = self.context.clock.now_ms()
+        for node in self.house.nodes.values():
+            # Not heard yet in this run: it has its usual time to be heard before it
+            # counts as silent.
+            heard = max(node.heard_ms, self.started_ms) if node.entities else self.started_ms
+            node.heard_ms = heard
+        self.context.tasks.watch("watching for silence", self.watch_silence)
+
+    # What links report
 
     def observed(
         self, node: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None
-    ) -> Taken:
-        return self.intake.observed(node, values, acknowledge)
+    ) -> None:
+        self._intake.observed(node, values, acknowledge)
 
     def presence(self, node: str, here: bool) -> None:
         found = self.house.nodes.get(node)
@@ -68,15 +101,12 @@ class Nodes:
         found.here = here
         if here:
             found.silent = False
-            if not self.intake.heard(found, self.clock.now_ms()):
-                self.intake.node_back(found)
-            self.tasks.start(self.pairing.collected(node), name="pairing ended")
-        self.journal.note(
-            "NodeConnected" if here else "NodeGone",
-            f"{node} is {'connected' if here else 'gone'}",
-            node=node,
-        )
-        self._changed(found)
+            if not self._intake.heard(found, self.context.clock.now_ms()):
+                self.context.announce(NodeBack(node=node))
+            self.context.tasks.start(self.pairing.collected(node), name="pairing ended")
+            self.context.announce(NodeConnected(node=node))
+        else:
+            self.context.announce(NodeGone(node=node))
 
     def alive(self, node: str) -> None:
         found = self.house.nodes.get(node)
@@ -84,7 +114,7 @@ class Nodes:
             return
         if not found.here or found.left:
             self.presence(node, here=True)
-        self.intake.heard(found, self.clock.now_ms())
+        self._intake.heard(found, self.context.clock.now_ms())
 
     def left(self, node: str) -> None:
         found = self.house.nodes.get(node)
@@ -92,17 +122,13 @@ class Nodes:
             return
         found.here, found.silent = False, False
         self._set_left(found, True)
-        text = f"{found.title} has left: it was reset, or let in elsewhere; its history is kept"
-        self.journal.note("NodeLeft", text, node=node)
-        self._changed(found)
+        self.context.announce(NodeLeft(node=node, title=found.title))
 
     def _set_left(self, node: Node, left: bool) -> None:
-        node.reach = (
-            {**node.reach, "left": True}
-            if left
-            else {k: v for k, v in node.reach.items() if k != "left"}
-        )
-        self.tasks.start(self.thread.run(self.records.save_node, node), name="left")
+        without = {name: value for name, value in node.reach.items() if name != "left"}
+        node.reach = {**without, "left": True} if left else without
+        saving = self.context.thread.run(self.context.records.house.save_node, node)
+        self.context.tasks.start(saving, name="a node that left")
 
     def asking(self, asking: Asking) -> None:
         if self.house.node_by_thing(asking.thing_id) is None:
@@ -111,26 +137,16 @@ class Nodes:
     def refused(self, node: str, what: str) -> None:
         if (found := self.house.nodes.get(node)) is not None:
             found.refused += 1
-        self.journal.fault("MessageRefused", f"{node}: {what}" if node else what, node=node)
+        self.context.announce(MessageRefused(node=node, what=what))
 
     def heard(self, message: Heard) -> None:
-        self.messages.note(message)
+        self._messages.note(message)
 
     def found(self, found: Found) -> None:
-        self.tasks.start(self._found(found), name="found")
+        self.context.tasks.start(self._found(found), name=f"{found.title}, which was found,")
 
     def trouble(self, link: str, what: str) -> None:
-        """What is wrong with a link, said once until it is something else; "" when it
-        is well again."""
-        before = self.trouble_said.get(link, "")
-        if what == before:
-            return
-        self.trouble_said[link] = what
-        self.live.publish("link", {"link": link, "text": what})
-        if what:
-            self.journal.note("LinkTroubled", what)
-        elif before:
-            self.journal.note("LinkWell", f"{link} is well again")
+        self.links.trouble(link, what)
 
     async def _found(self, found: Found) -> None:
         known = self.house.node_by_thing(found.thing_id)
@@ -139,112 +155,40 @@ class Nodes:
                 try:
                     await self.pairing.found(found)
                 except HubError as error:
-                    self.journal.fault("ArrivalRefused", f"{found.title}: {error}")
+                    self.context.announce(ArrivalRefused(what=f"{found.title}: {error}"))
             return
-        if known.link == found.link != "wifi":
-            self.drivers[known.link].follow(known.on_link())
+        driver = self.links.drivers.get(known.link)
+        if known.link != found.link or driver is None:
+            return
+        if not driver.connects:
+            driver.follow(known.on_link())
         before, now = known.reach.get("url"), found.reach.get("url")
-        if before == now and known.link == found.link and self.described is not None:
-            await self.described(known, found)
-        if not before or before == now:
-            return
+        if before == now:
+            await self._described.take_up(known, found)
+        elif before and isinstance(driver, Looks):
+            await self._is_elsewhere(known, found, driver)
+
+    async def _is_elsewhere(self, known: Node, found: Found, driver: Looks) -> None:
+        """A node says that it is at another address than before."""
+        before, now = known.reach["url"], found.reach.get("url")
         try:
-            await self.drivers[known.link].look(before)
+            await driver.look(before)
         except LinkError:
             # Only when nobody answers at the old address any more is it the same node
             # at a new one.
             known.reach = {**known.reach, **found.reach}
-            await self.thread.run(self.records.save_node, known)
-            self.drivers[known.link].follow(known.on_link())
-            self.journal.note("NodeMoved", f"{known.title} is at {now} now", node=known.address)
-            self._changed(known)
+            await self.context.thread.run(self.context.records.house.save_node, known)
+            self.links.follow(known)
+            event = NodeRelocated(node=known.address, title=known.title, url=str(now))
+            self.context.announce(event)
             return
         what = (
             f"another node at {now} says that it is {known.address}, which still answers at "
             f"{before}; it is not let in"
         )
-        self.journal.fault("NodeDoubled", what, node=known.address)
+        self.context.announce(NodeDoubled(node=known.address, what=what))
 
-    async def look(self, address: str) -> Arrival:
-        """The node at a typed address, as an arrival; the pairing window need not be
-        open. Raises Invalid, Refused."""
-        try:
-            found = await self.drivers["wifi"].look(address)
-        except LinkError as error:
-            raise Invalid(str(error)) from error
-        known = self.house.node_by_thing(found.thing_id)
-        if known is not None and known.reach.get("url") == found.reach.get("url"):
-            raise Invalid(f"{found.title} is in already, as {known.address}")
-        return await self.pairing.found(found)
-
-    async def ask_again(self, link: str, thing_id: str) -> None:
-        """Ask a node anew what it has, an arrival or one that is in. Raises Refused."""
-        try:
-            await self.drivers[link].ask_again(thing_id)
-        except LinkError as error:
-            raise Refused(str(error)) from error
-
-    async def new_key(self, address: str) -> str:
-        """A new key for a node, told this once; the one before is void, and what came
-        in with it is cut off. Raises NotFound."""
-        node = self.house.node(address)
-        key = secrets.token_urlsafe(24)
-        await self._set_key(node, hash_key(key))
-        self.journal.note("KeyChanged", f"{node.title} has a new key", node=address)
-        return key
-
-    async def revoke_key(self, address: str) -> None:
-        """Take a node's key away: it is shut out until it has a new one. Raises
-        NotFound."""
-        node = self.house.node(address)
-        await self._set_key(node, "")
-        self.journal.note(
-            "KeyRevoked", f"{node.title} has no key any more and is shut out", node=address
-        )
-
-    async def _set_key(self, node: Node, key_hash: str) -> None:
-        node.key_hash = key_hash
-        await self.thread.run(self.records.save_node, node)
-        self.drivers[node.link].cut_off(node.address)
-
-    def keep(self, key: str, state: dict[str, Any] | None) -> None:
-        self.keeper.keep(key, state)
-
-    def when_kept(self, call: Callable[[], None]) -> None:
-        self.keeper.when_kept(call)
-
-    async def change(
-        self, address: str, *, title: str | None = None, room: str | None = None
-    ) -> Node:
-        """Rename a node (its address stays) or move it to a room ("" for none). Raises
-        NotFound, Invalid."""
-        node = self.house.node(address)
-        if title is not None:
-            if not title.strip():
-                raise Invalid("a node needs a name")
-            node.title = title.strip()
-        if room is not None:
-            node.room = await self.rooms.find_or_add(room) if room.strip() else None
-        await self.thread.run(self.records.save_node, node)
-        self.journal.note(
-            "NodeChanged",
-            f"{address} is {node.title} in {node.room.name if node.room else 'no room'}",
-            node=address,
-        )
-        self.live.publish("house", {"changed": "node", "node": address})
-        return node
-
-    async def remove(self, address: str, *, keep_history: bool) -> None:
-        """Take a node out of the house: its key is void at once. Its history stays
-        unless told otherwise. Raises NotFound."""
-        node = self.house.node(address)
-        await self.thread.run(self.records.remove_node, node, keep_history=keep_history)
-        self.house.take_out(node)
-        kept = "its history is kept" if keep_history else "with its history"
-        self.journal.note(
-            "NodeRemoved", f"{node.title} ({address}) was removed; {kept}", node=address
-        )
-        self.live.publish("house", {"changed": "node", "node": address})
+    # Silence
 
     async def watch_silence(self) -> None:
         """Look again and again for nodes that are heard no more."""
@@ -262,28 +206,192 @@ class Nodes:
 
     def look_for_silent(self) -> None:
         """Mark the nodes that were not heard for three times their usual interval."""
-        now = self.clock.now_ms()
+        now = self.context.clock.now_ms()
         for node in self.house.nodes.values():
             for entity in node.entities.values():
                 if not entity.silent and entity.overdue(now, self.started_ms):
                     entity.silent = True
-                    self.live.publish("house", {"changed": "node", "node": node.address})
+                    event = EntitySilenceChanged(
+                        node=node.address, entity=entity.address, silent=True
+                    )
+                    self.context.announce(event)
             if not node.silent and node.overdue(now):
                 node.silent, node.here = True, False
-                seconds = (now - node.heard_ms) // 1000
-                self.journal.note(
-                    "NodeSilent", f"{node.address} was not heard for {seconds} s", node=node.address
-                )
-                self._changed(node)
-        self.looked()
+                unheard = now - node.heard_ms
+                self.context.announce(NodeSilent(node=node.address, unheard_ms=unheard))
 
-    def _changed(self, node: Node) -> None:
-        self.live.publish(
-            "node",
-            {
-                "node": node.address,
-                "here": node.here,
-                "silent": node.silent,
-                "heard_at": node.heard_ms,
-            },
+    # Keys
+
+    async def set_key(self, node: Node, key_hash: str) -> None:
+        """Give a node another key ("" for none), and end what came in with the one
+        before."""
+        node.key_hash = key_hash
+        await self.context.thread.run(self.context.records.house.save_node, node)
+        driver = self.links.of(node)
+        if isinstance(driver, Welcomes):
+            driver.cut_off(node.address)
+
+    async def save(self, node: Node) -> None:
+        """Store what a node is called, where it is, and how it is reached."""
+        await self.context.thread.run(self.context.records.house.save_node, node)
+
+    def needs(self) -> Iterator[Need]:
+        for node in self.house.nodes.values():
+            path = f"/nodes/{node.address}"
+            if node.left:
+                text = f"{node.title} has left; let it join again, or remove it"
+                yield Need("left", text, path)
+            if node.silent:
+                yield Need("silent", f"{node.title} is not heard any more", path)
+
+
+@dataclass(frozen=True, slots=True)
+class RenameNode(Change[Nodes, Node]):
+    """Call a node something else; its address stays."""
+
+    node: str
+    title: str
+
+    part = Nodes
+    right = Right.ARRANGE
+
+    async def do(self, part: Nodes, by: Actor) -> Done[Node]:
+        node = part.house.node(self.node)
+        title = self.title.strip()
+        if not title:
+            raise Invalid("a node needs a name")
+        before, node.title = node.title, title
+        await part.save(node)
+        return Done(node, NodeRenamed(node=node.address, title=title, before=before))
+
+
+@dataclass(frozen=True, slots=True)
+class MoveNode(Change[Nodes, Node]):
+    """Put a node into a room, which is made when there is none; "" is no room."""
+
+    node: str
+    room: str
+
+    part = Nodes
+    right = Right.ARRANGE
+
+    async def do(self, part: Nodes, by: Actor) -> Done[Node]:
+        node = part.house.node(self.node)
+        node.room = await part.rooms.find_or_add(self.room, by)
+        await part.save(node)
+        room = node.room.name if node.room else ""
+        return Done(node, NodeMoved(node=node.address, title=node.title, room=room))
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveNode(Change[Nodes, None]):
+    """Take a node out of the house and cut it off; its key is void at once."""
+
+    node: str
+    keep_history: bool = True
+
+    part = Nodes
+    right = Right.ADMIT
+
+    async def do(self, part: Nodes, by: Actor) -> Done[None]:
+        node = part.house.node(self.node)
+        records, keep = part.context.records.house, self.keep_history
+        await part.context.thread.run(records.remove_node, node, keep_history=keep)
+        part.house.take_out(node)
+        if (driver := part.links.drivers.get(node.link)) is not None:
+            await driver.remove(node.address)
+        return Done(None, NodeRemoved(node=node.address, title=node.title, history_kept=keep))
+
+
+@dataclass(frozen=True, slots=True)
+class NewNodeKey(Change[Nodes, str]):
+    """Give a node a new key, told this once; the one before is void."""
+
+    node: str
+
+    part = Nodes
+    right = Right.KEEP
+
+    async def do(self, part: Nodes, by: Actor) -> Done[str]:
+        node, key = part.house.node(self.node), secrets.token_urlsafe(24)
+        await part.set_key(node, hash_key(key))
+        return Done(key, KeyChanged(node=node.address, title=node.title))
+
+
+@dataclass(frozen=True, slots=True)
+class RevokeNodeKey(Change[Nodes, None]):
+    """Take a node's key away: it is shut out until it has a new one."""
+
+    node: str
+
+    part = Nodes
+    right = Right.KEEP
+
+    async def do(self, part: Nodes, by: Actor) -> Done[None]:
+        node = part.house.node(self.node)
+        await part.set_key(node, "")
+        return Done(None, KeyRevoked(node=node.address, title=node.title))
+
+
+@dataclass(frozen=True, slots=True)
+class LookAt(Change[Nodes, Arrival]):
+    """Fetch the description of the node at a typed address, as an arrival; the pairing
+    window need not be open."""
+
+    address: str
+
+    part = Nodes
+    right = Right.ADMIT
+
+    async def do(self, part: Nodes, by: Actor) -> Done[Arrival]:
+        looking = part.links.that(Looks)
+        if not looking:
+            raise Refused("no link here reaches nodes at an address")
+        try:
+            found = await looking[0].look(self.address)
+        except LinkError as error:
+            raise Invalid(str(error)) from error
+        known = part.house.node_by_thing(found.thing_id)
+        if known is not None and known.reach.get("url") == found.reach.get("url"):
+            raise Invalid(f"{found.title} is in already, as {known.address}")
+        arrival = await part.pairing.found(found)
+        return Done(arrival, NodeLookedAt(title=found.title, address=self.address))
+
+
+@dataclass(frozen=True, slots=True)
+class AskAgain(Change[Nodes, None]):
+    """Ask a node anew what it has: one that is in, or an arrival by its id."""
+
+    node: str = ""
+    arrival: str = ""
+
+    part = Nodes
+    right = Right.ADMIT
+
+    async def do(self, part: Nodes, by: Actor) -> Done[None]:
+        if self.arrival:
+            record = part.pairing.find(self.arrival).record
+            link, thing_id, title = record.link, record.thing_id, record.title
+        else:
+            node = part.house.node(self.node)
+            link, thing_id, title = node.link, node.thing_id, node.title
+        driver = part.links.drivers.get(link)
+        if not isinstance(driver, AsksAgain):
+            how = _how_it_says(driver)
+            raise Refused(f"{title} cannot be asked over {link}: {how}")
+        try:
+            await driver.ask_again(thing_id)
+        except LinkError as error:
+            raise Refused(str(error)) from error
+        return Done(None, NodeAsked(node=self.node, title=title))
+
+
+def _how_it_says(driver: object) -> str:
+    if isinstance(driver, Looks):
+        return (
+            "such a node says by itself what it has; `hombi node look` fetches the description "
+            "of one at an address"
         )
+    if isinstance(driver, Pairs):
+        return "such a node is asked when the pairing window is opened"
+    return "its link has no way to ask"

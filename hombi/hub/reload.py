@@ -4,37 +4,33 @@ cannot is said."""
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Awaitable, Callable
-from dataclasses import dataclass, field, fields
+from collections.abc import Awaitable, Callable, Iterator
 
-from hombi.hub.config import FILE_NAME, SETTINGS, Config, ConfigError, load_config
-from hombi.hub.journal import Journal
+from hombi.hub.config import FILE_NAME, Config, ConfigError, is_live, load_config
+from hombi.hub.events import SettingsChanged, SettingsRefused
+from hombi.hub.kernel import Context, Need, Part
 from hombi.links.base import LinkError
 
 LOOK_EVERY_S = 2.0
-# Everything else needs a restart: it is bound when the hub starts.
-LIVE = frozenset(
-    {"house_name", "time_zone", "answer_s", *(one.field for one in SETTINGS["broker"].values())}
-)
-_NAMES = {
-    one.field: f"{table}.{key}" for table, keys in SETTINGS.items() for key, one in keys.items()
-}
 
 
-@dataclass
-class Reload:
+class Reload(Part):
     """Watches the file. `problem` says what is wrong with it as it stands, `waiting`
     what is set but needs a restart."""
 
-    config: Config
-    journal: Journal
-    apply: Callable[[Config], Awaitable[None]]
-    problem: str = ""
-    waiting: list[str] = field(default_factory=list)
-    _seen: tuple[int, int] = (0, 0)
+    name = "settings"
 
-    def __post_init__(self) -> None:
-        self._seen, self._started = self._look(), self.config
+    def __init__(
+        self, context: Context, config: Config, apply: Callable[[Config], Awaitable[None]]
+    ) -> None:
+        super().__init__(context)
+        self.config, self._started, self._apply = config, config, apply
+        self.problem = ""
+        self.waiting: list[str] = []
+        self._seen = self._look()
+
+    async def open(self) -> None:
+        self.context.tasks.watch("watching hombi.toml", self.watch)
 
     async def watch(self) -> None:
         """Take the file up whenever it has changed."""
@@ -48,39 +44,21 @@ class Reload:
         """Read the file now; one with a mistake in it changes nothing."""
         try:
             new = await asyncio.to_thread(load_config, self.config.data)
-            changed = [
-                f.name
-                for f in fields(Config)
-                if getattr(new, f.name) != getattr(self.config, f.name)
-            ]
-            if LIVE & set(changed):
-                await self.apply(new)
+            changed = new.differs_at(self.config)
+            if any(is_live(table, key) for table, key in changed):
+                await self._apply(new)
         except (ConfigError, LinkError) as error:
             if str(error) != self.problem:
                 self.problem = str(error)
-                self.journal.note(
-                    "SettingsRefused",
-                    f"{FILE_NAME} has a mistake, and nothing of it was taken up: {error}",
-                )
+                self.context.announce(SettingsRefused(problem=self.problem))
             return
         self.problem = ""
         self.config = new
-        self.waiting = [
-            _NAMES[f.name]
-            for f in fields(Config)
-            if f.name in _NAMES and self._bound_otherwise(f.name)
-        ]
+        waiting = (at for at in new.differs_at(self._started) if not is_live(*at))
+        self.waiting = [".".join(at) for at in waiting]
         if changed:
-            names = ", ".join(_NAMES[name] for name in changed)
-            later = (
-                f"; the hub must be started again for {', '.join(self.waiting)}"
-                if self.waiting
-                else ""
-            )
-            self.journal.note("SettingsChanged", f"{FILE_NAME} was taken up: {names}{later}")
-
-    def _bound_otherwise(self, name: str) -> bool:
-        return name not in LIVE and getattr(self.config, name) != getattr(self._started, name)
+            keys = tuple(".".join(at) for at in changed)
+            self.context.announce(SettingsChanged(keys=keys, waiting=tuple(self.waiting)))
 
     def _look(self) -> tuple[int, int]:
         try:
@@ -88,3 +66,13 @@ class Reload:
         except OSError:
             return 0, 0
         return stat.st_mtime_ns, stat.st_size
+
+    def needs(self) -> Iterator[Need]:
+        if self.problem:
+            yield Need("settings", f"hombi.toml has a mistake: {self.problem}", "/settings")
+        elif self.waiting:
+            text = (
+                f"{', '.join(self.waiting)} changed in hombi.toml; the hub must be started "
+                f"again for that"
+            )
+            yield Need("settings", text, "/settings")

@@ -3,133 +3,172 @@
 from __future__ import annotations
 
 import asyncio
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
+from hombi.core.names import slug
 from hombi.hub.errors import Invalid, NotFound, Refused
+from hombi.hub.events import FloorAdded, RoomAdded, RoomChanged, RoomRemoved
 from hombi.hub.house import Floor, House, Room
-from hombi.hub.journal import Journal
-from hombi.hub.live import Live
-from hombi.hub.ports import Records
-from hombi.hub.records_thread import RecordsThread
-from hombi.links.thing_description import slug
+from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
 
 FIRST_FLOOR_NAME = "Ground floor"
 
 
-@dataclass
-class Rooms:
-    """The actions on floors and rooms."""
+class Rooms(Part):
+    """The floors and rooms of the house."""
 
-    house: House
-    records: Records
-    thread: RecordsThread
-    live: Live
-    journal: Journal
-    # Two nodes that are let in at once may both name the same new room.
-    _adding: asyncio.Lock = field(default_factory=asyncio.Lock)
+    name = "rooms"
 
-    async def find_or_add(self, name: str) -> Room:
+    def __init__(self, context: Context, house: House) -> None:
+        super().__init__(context)
+        self.house = house
+        # Two nodes that are let in at once may both name the same new room.
+        self.adding = asyncio.Lock()
+
+    async def find_or_add(self, name: str, by: Actor) -> Room | None:
         """The room of this name (or slug), added on the lowest floor when there is
-        none."""
-        async with self._adding:
-            return self.house.rooms.get(slug(name)) or await self._add_room(name)
+        none; None for no name."""
+        if not name.strip():
+            return None
+        async with self.adding:
+            found = self.house.rooms.get(slug(name))
+            if found is not None:
+                return found
+            room = await self.add_room(name)
+            self.context.announce(RoomAdded(room=room.name, floor=room.floor.name), by)
+            return room
 
     async def add_floor(self, name: str, position: int | None = None) -> Floor:
-        """Add a floor, on top unless a position says otherwise. Raises Invalid."""
-        async with self._adding:
-            return await self._add_floor(name, position)
-
-    async def add_room(self, name: str, floor: str = "") -> Room:
-        """Add a room at the end of a floor (the lowest when none is named). Raises
-        Invalid, NotFound."""
-        async with self._adding:
-            return await self._add_room(name, floor)
-
-    async def _add_floor(self, name: str, position: int | None = None) -> Floor:
+        """Add a floor. Raises Invalid."""
+        floors = self.house.floors.values()
         if not name.strip():
             raise Invalid("a floor needs a name")
-        if any(f.name == name.strip() for f in self.house.floors.values()):
+        if any(f.name == name.strip() for f in floors):
             raise Invalid(f"there is a floor {name.strip()} already")
         if position is None:
-            position = max((f.position for f in self.house.floors.values()), default=-1) + 1
-        floor = await self.thread.run(self.records.add_floor, name.strip(), position)
+            position = max((f.position for f in floors), default=-1) + 1
+        records = self.context.records.house
+        floor = await self.context.thread.run(records.add_floor, name.strip(), position)
         self.house.floors[floor.id] = floor
-        self._changed()
         return floor
 
-    async def _add_room(self, name: str, floor: str = "") -> Room:
+    async def add_room(self, name: str, floor: str = "") -> Room:
+        """Add a room at the end of a floor. Raises Invalid, NotFound."""
         address = slug(name)
         if not address:
             raise Invalid("a room needs a name with a letter or a digit")
         if address in self.house.rooms:
             raise Invalid(f"there is a room {self.house.rooms[address].name} already")
         on = await self._floor(floor)
-        position = (
-            max((r.position for r in self.house.rooms.values() if r.floor is on), default=-1) + 1
-        )
-        room = await self.thread.run(self.records.add_room, address, name.strip(), on, position)
+        beside = (r.position for r in self.house.rooms.values() if r.floor is on)
+        position = max(beside, default=-1) + 1
+        records = self.context.records.house
+        room = await self.context.thread.run(records.add_room, address, name.strip(), on, position)
         self.house.rooms[address] = room
-        self.journal.note("RoomAdded", f"{room.name} was added on {on.name}")
-        self._changed()
         return room
-
-    async def change_room(
-        self,
-        address: str,
-        *,
-        name: str | None = None,
-        floor: str | None = None,
-        position: int | None = None,
-    ) -> Room:
-        """Rename or move a room; its address stays. `position` counts from the left
-        among the rooms of its floor."""
-        room = self.house.room(address)
-        if name is not None:
-            if not name.strip():
-                raise Invalid("a room needs a name")
-            room.name = name.strip()
-        if floor is not None:
-            room.floor = await self._floor(floor)
-        beside = [r for r in self.house.rooms.values() if r.floor is room.floor and r is not room]
-        beside.sort(key=lambda r: r.position)
-        beside.insert(
-            len(beside)
-            if position is None and floor is not None
-            else _clip(position, room.position),
-            room,
-        )
-        for place, other in enumerate(beside):
-            if other.position != place or other is room:
-                other.position = place
-                await self.thread.run(self.records.save_room, other)
-        self._changed()
-        return room
-
-    async def remove_room(self, address: str) -> None:
-        """Take an empty room away. Raises Refused while nodes are in it."""
-        room = self.house.room(address)
-        inside = [n.address for n in self.house.nodes.values() if n.room is room]
-        if inside:
-            raise Refused(f"{room.name} is not empty ({', '.join(inside)}); move its nodes first")
-        await self.thread.run(self.records.remove_room, room)
-        del self.house.rooms[address]
-        self._changed()
 
     async def _floor(self, name: str) -> Floor:
         if not self.house.floors:
-            return await self._add_floor(name or FIRST_FLOOR_NAME)
+            return await self.add_floor(name or FIRST_FLOOR_NAME)
         if not name:
             return min(self.house.floors.values(), key=lambda f: f.position)
+        return self.floor(name)
+
+    def floor(self, name: str) -> Floor:
+        """Raises NotFound."""
         for floor in self.house.floors.values():
             if floor.name == name:
                 return floor
-        raise NotFound(
-            f"no floor {name}; there are {', '.join(f.name for f in self.house.floors.values())}"
-        )
+        names = ", ".join(f.name for f in self.house.floors.values())
+        raise NotFound(f"no floor {name}; there are {names}")
 
-    def _changed(self) -> None:
-        self.live.publish("house", {"changed": "rooms"})
+    async def place(self, room: Room, floor: Floor, position: int | None) -> None:
+        """Put a room in its place on a floor, and the others beside it."""
+        moved = room.floor is not floor
+        room.floor = floor
+        beside = [r for r in self.house.rooms.values() if r.floor is floor and r is not room]
+        beside.sort(key=lambda r: r.position)
+        usual = len(beside) if moved else room.position
+        beside.insert(max(0, usual if position is None else position), room)
+        for place, other in enumerate(beside):
+            if other.position != place or other is room:
+                other.position = place
+                await self.context.thread.run(self.context.records.house.save_room, other)
 
 
-def _clip(position: int | None, otherwise: int) -> int:
-    return max(0, position if position is not None else otherwise)
+@dataclass(frozen=True, slots=True)
+class AddFloor(Change[Rooms, Floor]):
+    """Add a floor, on top unless a position says otherwise."""
+
+    name: str
+    position: int | None = None
+
+    part = Rooms
+    right = Right.ARRANGE
+
+    async def do(self, part: Rooms, by: Actor) -> Done[Floor]:
+        async with part.adding:
+            floor = await part.add_floor(self.name, self.position)
+        return Done(floor, FloorAdded(floor=floor.name))
+
+
+@dataclass(frozen=True, slots=True)
+class AddRoom(Change[Rooms, Room]):
+    """Add a room at the end of a floor, the lowest unless one is named."""
+
+    name: str
+    floor: str = ""
+
+    part = Rooms
+    right = Right.ARRANGE
+
+    async def do(self, part: Rooms, by: Actor) -> Done[Room]:
+        async with part.adding:
+            room = await part.add_room(self.name, self.floor)
+        return Done(room, RoomAdded(room=room.name, floor=room.floor.name))
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeRoom(Change[Rooms, Room]):
+    """Rename a room (its address stays), or move it to another place or floor."""
+
+    room: str
+    name: str | None = None
+    floor: str | None = None
+    position: int | None = None
+
+    part = Rooms
+    right = Right.ARRANGE
+
+    async def do(self, part: Rooms, by: Actor) -> Done[Room]:
+        room = part.house.room(self.room)
+        before = room.name
+        floor = room.floor if self.floor is None else part.floor(self.floor)
+        if self.name is not None:
+            if not self.name.strip():
+                raise Invalid("a room needs a name")
+            room.name = self.name.strip()
+        await part.place(room, floor, self.position)
+        return Done(room, RoomChanged(room=room.name, before=before, floor=floor.name))
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveRoom(Change[Rooms, None]):
+    """Take an empty room away."""
+
+    room: str
+
+    part = Rooms
+    right = Right.ARRANGE
+
+    async def do(self, part: Rooms, by: Actor) -> Done[None]:
+        room = part.house.room(self.room)
+        inside = [n.address for n in part.house.nodes.values() if n.room is room]
+        inside += [
+            e.address for e in part.house.entities.values() if e.node is None and e.room is room
+        ]
+        if inside:
+            raise Refused(f"{room.name} is not empty ({', '.join(inside)}); move its nodes first")
+        await part.context.thread.run(part.context.records.house.remove_room, room)
+        del part.house.rooms[self.room]
+        return Done(None, RoomRemoved(room=room.name))

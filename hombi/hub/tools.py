@@ -4,84 +4,33 @@ of its own."""
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from hombi.hub.clock import Clock
+from hombi.core.names import slug
+from hombi.core.topics import valid_filter
 from hombi.hub.errors import Invalid, NotFound
+from hombi.hub.events import ToolAdded, ToolChanged, ToolRemoved
 from hombi.hub.house import House, Tool, hash_key
-from hombi.hub.journal import Journal
-from hombi.hub.ports import Records
-from hombi.hub.records_thread import RecordsThread
-from hombi.links.thing_description import slug
-from hombi.links.wifi.mqtt.topics import valid_filter
+from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.links import Links
+from hombi.links.base import Welcomes
 
 MAX_FILTERS = 50
 
 
-@dataclass
-class Tools:
-    """The actions on tools. A key is told once, when it is made; what is kept is its
-    hash."""
+class Tools(Part):
+    """The tools. A key is told once, when it is made; what is kept is its hash."""
 
-    house: House
-    clock: Clock
-    records: Records
-    thread: RecordsThread
-    journal: Journal
-    cut_off: Callable[[str], None]
+    name = "tools"
 
-    async def add(
-        self, name: str, publish: Sequence[str], subscribe: Sequence[str]
-    ) -> tuple[Tool, str]:
-        """A new tool: (the tool, its key). Raises Invalid."""
-        if not name or slug(name) != name:
-            raise Invalid(
-                f"{name!r} is no name for a tool; use small letters, digits and "
-                f"hyphens, like mill-logger"
-            )
-        if name in self.house.tools or name in self.house.nodes:
-            raise Invalid(
-                f"there is a {'tool' if name in self.house.tools else 'node'} {name} already"
-            )
-        _check(publish, subscribe)
-        key = secrets.token_urlsafe(24)
-        tool = Tool(name, hash_key(key), list(publish), list(subscribe), self.clock.now_ms())
-        await self._save(tool)
-        self.journal.note("ToolAdded", f"the tool {name} may use the MQTT door")
-        return tool, key
+    def __init__(self, context: Context, house: House, links: Links) -> None:
+        super().__init__(context)
+        self.house, self._links = house, links
 
-    async def change(
-        self, name: str, publish: Sequence[str] | None, subscribe: Sequence[str] | None
-    ) -> Tool:
-        """Give a tool other topics. Raises NotFound, Invalid."""
-        tool = self.find(name)
-        new = replace(
-            tool,
-            publish=tool.publish if publish is None else list(publish),
-            subscribe=tool.subscribe if subscribe is None else list(subscribe),
-        )
-        _check(new.publish, new.subscribe)
-        await self._save(new)
-        self.cut_off(name)  # what it subscribed to before may not be its any more
-        self.journal.note("ToolChanged", f"the tool {name} has other topics")
-        return new
-
-    async def rotate(self, name: str) -> str:
-        """A new key; the one before is void at once. Raises NotFound."""
-        key = secrets.token_urlsafe(24)
-        await self._save(replace(self.find(name), key_hash=hash_key(key)))
-        self.cut_off(name)
-        self.journal.note("KeyChanged", f"the tool {name} has a new key")
-        return key
-
-    async def remove(self, name: str) -> None:
-        """Take a tool away. Raises NotFound."""
-        self.find(name)
-        await self.thread.run(self.records.remove_tool, name)
-        del self.house.tools[name]
-        self.cut_off(name)
-        self.journal.note("ToolRemoved", f"the tool {name} may not use the MQTT door any more")
+    async def open(self) -> None:
+        kept = await self.context.thread.run(self.context.records.tools.all)
+        self.house.tools = {tool.name: tool for tool in kept}
 
     def find(self, name: str) -> Tool:
         """Raises NotFound."""
@@ -89,9 +38,102 @@ class Tools:
             raise NotFound(f"no tool {name}")
         return self.house.tools[name]
 
-    async def _save(self, tool: Tool) -> None:
-        await self.thread.run(self.records.save_tool, tool)
+    async def save(self, tool: Tool) -> None:
+        """Keep a tool; what came in with another key or for other topics is ended."""
+        await self.context.thread.run(self.context.records.tools.save, tool)
+        known = tool.name in self.house.tools
         self.house.tools[tool.name] = tool
+        if known:
+            self.cut_off(tool.name)
+
+    def cut_off(self, name: str) -> None:
+        """End a tool's connections."""
+        for driver in self._links.that(Welcomes):
+            driver.cut_off(name)
+
+
+@dataclass(frozen=True, slots=True)
+class AddTool(Change[Tools, tuple[Tool, str]]):
+    """Let a tool in: (the tool, its key). Raises Invalid."""
+
+    name: str
+    publish: Sequence[str] = ()
+    subscribe: Sequence[str] = ()
+
+    part = Tools
+    right = Right.KEEP
+
+    async def do(self, part: Tools, by: Actor) -> Done[tuple[Tool, str]]:
+        name, house = self.name, part.house
+        if not name or slug(name) != name:
+            raise Invalid(
+                f"{name!r} is no name for a tool; use small letters, digits and hyphens, "
+                f"like mill-logger"
+            )
+        if name in house.tools or name in house.nodes:
+            what = "tool" if name in house.tools else "node"
+            raise Invalid(f"there is a {what} {name} already")
+        _check(self.publish, self.subscribe)
+        key, now = secrets.token_urlsafe(24), part.context.clock.now_ms()
+        tool = Tool(name, hash_key(key), list(self.publish), list(self.subscribe), now)
+        await part.save(tool)
+        return Done((tool, key), ToolAdded(tool=name))
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeTool(Change[Tools, Tool]):
+    """Give a tool other topics. Raises NotFound, Invalid."""
+
+    name: str
+    publish: Sequence[str] | None = None
+    subscribe: Sequence[str] | None = None
+
+    part = Tools
+    right = Right.KEEP
+
+    async def do(self, part: Tools, by: Actor) -> Done[Tool]:
+        tool = part.find(self.name)
+        new = replace(
+            tool,
+            publish=tool.publish if self.publish is None else list(self.publish),
+            subscribe=tool.subscribe if self.subscribe is None else list(self.subscribe),
+        )
+        _check(new.publish, new.subscribe)
+        await part.save(new)
+        return Done(new, ToolChanged(tool=self.name, has="other topics"))
+
+
+@dataclass(frozen=True, slots=True)
+class NewToolKey(Change[Tools, tuple[Tool, str]]):
+    """Give a tool a new key; the one before is void. Raises NotFound."""
+
+    name: str
+
+    part = Tools
+    right = Right.KEEP
+
+    async def do(self, part: Tools, by: Actor) -> Done[tuple[Tool, str]]:
+        key = secrets.token_urlsafe(24)
+        tool = replace(part.find(self.name), key_hash=hash_key(key))
+        await part.save(tool)
+        return Done((tool, key), ToolChanged(tool=self.name, has="a new key"))
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveTool(Change[Tools, None]):
+    """Shut a tool out. Raises NotFound."""
+
+    name: str
+
+    part = Tools
+    right = Right.KEEP
+
+    async def do(self, part: Tools, by: Actor) -> Done[None]:
+        part.find(self.name)
+        await part.context.thread.run(part.context.records.tools.remove, self.name)
+        del part.house.tools[self.name]
+        part.cut_off(self.name)
+        return Done(None, ToolRemoved(tool=self.name))
 
 
 def _check(publish: Sequence[str], subscribe: Sequence[str]) -> None:

@@ -13,13 +13,13 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from hombi.core.values import show_span, show_value
-from hombi.hub.clock import Clock, Timer
+from hombi.hub.events import WishChanged
 from hombi.hub.house import Entity, House
-from hombi.hub.live import Live
+from hombi.hub.kernel import Context, Timer
 from hombi.hub.writer import Writer
 
-# Under this name it is kept among the links' states; no link has it.
-KEPT = "hub/wanted/"
+# Under this name it is kept; no link has it.
+OWNER = "hub/wanted"
 PAUSES_MS = (5_000, 15_000, 60_000, 300_000, 900_000, 3_600_000)
 # A switch that has not confirmed for this long needs a person.
 NEEDS_MS = 60_000
@@ -47,22 +47,18 @@ class Wish:
 class Wishes:
     """All of them, by entity. `again` sends one once more."""
 
+    context: Context
     house: House
-    clock: Clock
-    live: Live
     writer: Writer
     again: Callable[[Wish], None]
     _all: dict[str, Wish] = field(default_factory=dict)
 
     def load(self, kept: Mapping[str, dict[str, Any]]) -> None:
-        """Take up those of before a restart; they are sent again."""
-        for key, state in kept.items():
-            if key.startswith(KEPT):
-                address = key.removeprefix(KEPT)
-                wish = self._all[address] = Wish(
-                    address, state["value"], state["by"], state["since"]
-                )
-                self.failed(wish, "the hub was started again before it was confirmed")
+        """Take up those of before a restart, by address; they are sent again."""
+        for address, state in kept.items():
+            wish = Wish(address, state["value"], state["by"], state["since"])
+            self._all[address] = wish
+            self.failed(wish, "the hub was started again before it was confirmed")
 
     def get(self, address: str) -> Wish | None:
         """What an entity is wanted to be, if it is not that yet."""
@@ -71,7 +67,8 @@ class Wishes:
     def want(self, entity: Entity, value: float, by: str) -> Wish:
         """Somebody wants this; what was wanted before is withdrawn."""
         self._cancel(self._all.get(entity.address))
-        wish = self._all[entity.address] = Wish(entity.address, value, by, self.clock.now_ms())
+        wish = Wish(entity.address, value, by, self.context.clock.now_ms())
+        self._all[entity.address] = wish
         self._keep(entity.address, wish.kept())
         return wish
 
@@ -95,14 +92,14 @@ class Wishes:
         self._cancel(wish)
         pause = PAUSES_MS[min(wish.tries, len(PAUSES_MS) - 1)]
         wish.tries += 1
-        wish.timer = self.clock.call_at_ms(self.clock.now_ms() + pause, lambda: self.again(wish))
+        at = self.context.clock.now_ms() + pause
+        wish.timer = self.context.tasks.at(at, lambda: self.again(wish), f"{wish.entity} again")
         self._changed(wish)
 
     def node_back(self, node: str) -> None:
         """A node is here again: what its entities are wanted to be is sent now."""
-        for wish in [
-            w for w in self._all.values() if w.entity.partition("/")[0] == node and w.problem
-        ]:
+        waiting = [w for w in self._all.values() if w.problem]
+        for wish in [w for w in waiting if w.entity.partition("/")[0] == node]:
             self._cancel(wish)
             wish.tries = 0
             self.again(wish)
@@ -115,10 +112,10 @@ class Wishes:
     def needs(self) -> list[tuple[Entity, str]]:
         """What needs a person: the entity, and in words what it is wanted to be and is
         not."""
-        now = self.clock.now_ms()
+        now = self.context.clock.now_ms()
         return [
             (entity, f"{entity.spoken} is {self.shown(wish)}")
-            for wish in list(self._all.values())
+            for wish in self._all.values()
             if wish.problem
             and now - wish.since_ms >= NEEDS_MS
             and (entity := self.house.entities.get(wish.entity))
@@ -127,7 +124,7 @@ class Wishes:
     def shown(self, wish: Wish) -> str:
         """In words: "wanted off for 3 min, not confirmed"."""
         kind = self.house.entities[wish.entity].kind
-        span = show_span(self.clock.now_ms() - wish.since_ms)
+        span = show_span(self.context.clock.now_ms() - wish.since_ms)
         return f"wanted {show_value(wish.value, kind)} for {span}, not confirmed"
 
     def close(self) -> None:
@@ -141,7 +138,9 @@ class Wishes:
             wish.timer = None
 
     def _keep(self, address: str, state: dict[str, Any] | None) -> None:
-        self.writer.also(lambda records: records.keep_link_states({KEPT + address: state}))
+        key = f"{OWNER}/{address}"
+        self.writer.also(lambda records: records.keeping.keep({key: state}))
 
     def _changed(self, wish: Wish) -> None:
-        self.live.publish("house", {"changed": "node", "node": wish.entity.partition("/")[0]})
+        node = wish.entity.partition("/")[0]
+        self.context.announce(WishChanged(node=node, entity=wish.entity))

@@ -10,14 +10,14 @@ from __future__ import annotations
 
 import asyncio
 import logging
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from hombi.hub.errors import Busy
-from hombi.hub.journal import Journal
+from hombi.hub.events import WritingFailed, WritingResumed
+from hombi.hub.kernel import Context, Need, Part
 from hombi.hub.ports import Records, Row
-from hombi.hub.records_thread import RecordsThread
 
 log = logging.getLogger(__name__)
 
@@ -37,13 +37,16 @@ class _Also:
     done: Callable[[Any], None]
 
 
-class Writer:
+class Writer(Part):
     """Holds readings until they are committed. Nothing is acknowledged before, and
     nothing is dropped: at the bound (`MAX_HELD` rows) `full` says so, and intake takes
     no more until there is room."""
 
-    def __init__(self, records: Records, thread: RecordsThread, journal: Journal) -> None:
-        self._records, self._thread, self._journal = records, thread, journal
+    name = "writer"
+
+    def __init__(self, context: Context) -> None:
+        super().__init__(context)
+        self._records, self._thread = context.records, context.thread
         self._rows: list[Row] = []
         self._told: list[tuple[int, Callable[[], None]]] = []
         self._also: list[_Also] = []
@@ -103,30 +106,36 @@ class Writer:
                     await asyncio.sleep(RETRY_S[min(failures, len(RETRY_S)) - 1])
                     continue
                 if failures:
-                    self._journal.note(
-                        "WritingResumed", f"readings are written again; {len(self._rows)} were held"
-                    )
+                    self.context.announce(WritingResumed(held=len(self._rows)))
                 failures, self.problem = 0, ""
                 self._settle(len(rows), also, answers)
             if self._closing:
                 return
 
+    async def open(self) -> None:
+        self._loop = self.context.tasks.watch(self.name, self.run)
+
     async def close(self) -> None:
-        """Write what is held, then end `run`."""
+        """Write what is held."""
         self._closing = True
         if self._gathering is not None:
             self._gathering.cancel()
         self._work.set()
+        await self._loop
+
+    def needs(self) -> Iterator[Need]:
+        if self.problem:
+            yield Need("disk", self.problem, "/journal")
 
     def _store(self, rows: list[Row], also: list[_Also]) -> list[Any]:
         """In the records thread: all of it as one."""
         if not also:
-            self._records.store_readings(rows)
+            self._records.history.store(rows)
             return []
         try:
             with self._records.together():
                 if rows:
-                    self._records.store_readings(rows)
+                    self._records.history.store(rows)
                 return [one.call(self._records) for one in also]
         except Busy:
             raise
@@ -136,7 +145,7 @@ class Writer:
             )
         # One that can never be stored must not hold up the others.
         if rows:
-            self._records.store_readings(rows)
+            self._records.history.store(rows)
         return [self._alone(one) for one in also]
 
     def _alone(self, one: _Also) -> Any:
@@ -167,9 +176,8 @@ class Writer:
         del self._told[:told]
         for one, answer in zip(also, answers, strict=True):
             if isinstance(answer, Exception):
-                self._journal.fault(
-                    "WritingFailed", f"something that was decided could not be stored: {answer}"
-                )
+                what = f"something that was decided could not be stored: {answer}"
+                self.context.announce(WritingFailed(what=what))
             else:
                 self._tell(one.done, answer)
 
@@ -185,7 +193,7 @@ class Writer:
             f"readings cannot be written ({error}); {len(self._rows)} are held in memory "
             f"and tried again"
         )
-        self._journal.fault("WritingFailed", self.problem)
+        self.context.announce(WritingFailed(what=self.problem))
 
 
 def _nobody() -> None:

@@ -128,7 +128,7 @@ async def run_demo(demo: Demo, say: Say) -> None:
                 if first:
                     await _let_in_radio(hub, zigbee, bluetooth, say)
                 if first:
-                    await hub.add_phone(
+                    await hub.phones.add(
                         phone.name,
                         f"http://127.0.0.1:{demo.lab_port}/push/{phone.channel}",
                         phone.keys(),
@@ -152,7 +152,7 @@ async def run_demo(demo: Demo, say: Say) -> None:
                 )
                 if first:
                     for text in sorted((Path(__file__).parent / "automations").glob("*.toml")):
-                        await hub.add_automation(text.read_text())
+                        await hub.automations.add(text.read_text())
                     demo.unfinished.unlink()
                 _say_ready(demo, url, say)
                 await _live(demo, mill)
@@ -247,21 +247,21 @@ async def _settle_in(
     path.touch(mode=0o600)
     path.write_text(json.dumps({"username": OWNER, "password": password}))
     for floor in FLOORS:
-        await hub.add_floor(floor)
+        await hub.floors.add(floor)
     for room, floor in ROOMS:
-        await hub.add_room(room, floor)
+        await hub.rooms.add(room, floor)
     say(f"Letting {len(nodes)} nodes in …")
-    await hub.open_pairing("5 min")
+    await hub.pairing.open("5 min")
     joining = [asyncio.create_task(node.join(http)) for node in nodes]
     plans = {plan.thing_id: plan for plan in PLANS}
     by_title = {plan.title: plan for plan in plans.values()}
     try:
         async with asyncio.timeout(PATIENCE_S):
             while any(node.letter is None for node in nodes):
-                for arrival in await hub.arrivals():
+                for arrival in await hub.pairing.arrivals():
                     if (plan := by_title.get(arrival.title)) is None:
                         continue  # of another demo beside this one
-                    await hub.admit(arrival.id, plan.setup_code, plan.title, plan.room)
+                    await hub.pairing.admit(arrival.id, plan.setup_code, plan.title, plan.room)
                 await asyncio.sleep(0.1)
             await asyncio.gather(*joining)
     except TimeoutError as error:
@@ -270,7 +270,7 @@ async def _settle_in(
             f"{outside} did not get in within {PATIENCE_S:.0f} s; remove {demo.data} "
             f"and start again"
         ) from error
-    await hub.close_pairing()
+    await hub.pairing.close()
     total = sum(len(records) for records in kept.values())
     say(f"Sending the {total:,} readings that the nodes kept …")
     for node in nodes:
@@ -285,15 +285,15 @@ async def _let_in_foreign(demo: Demo, hub: AsyncHub, vent: WebThing) -> None:
     async with asyncio.timeout(PATIENCE_S):
         while True:
             try:
-                arrival = await hub.look(f"http://127.0.0.1:{demo.lab_port}{vent.path}")
+                arrival = await hub.pairing.look(f"http://127.0.0.1:{demo.lab_port}{vent.path}")
                 break
             except HubProblem:  # the lab's own pages are not up yet
                 await asyncio.sleep(0.1)
-    await hub.admit(arrival.id, name=vent.plan.title, room=vent.plan.room)
-    tool = await hub.add_tool(TOOL, TOPICS, TOPICS)
-    posting = await hub.add_node(POSTING, "Workshop")
-    await hub.add_entity(posting.node, "Turns", "number")
-    await hub.pick(
+    await hub.pairing.admit(arrival.id, name=vent.plan.title, room=vent.plan.room)
+    tool = await hub.tools.add(TOOL, TOPICS, TOPICS)
+    posting = await hub.nodes.add(POSTING, "Workshop")
+    await hub.nodes.add_entity(posting.node, "Turns", "number")
+    await hub.messages.pick(
         topic="mill/{node}/state", pointer="/soil/moisture", kind="moisture",
         title="Soil moisture", nodes=["herb-bed"],
         name="Herb bed", room="Terrace",
@@ -311,26 +311,26 @@ async def _let_in_radio(
     radio = [*zigbee.nodes.values(), *(bluetooth.nodes.values() if bluetooth else ())]
     plans = {node.thing_id: node.plan for node in radio if not node.plan.waits}
     say(f"Pairing {len(plans)} radio nodes …")
-    await hub.open_pairing("3 min")
+    await hub.pairing.open("3 min")
     try:
         async with asyncio.timeout(PATIENCE_S):
             for node in radio:
                 if not node.plan.waits:
                     node.press()
             while plans:
-                for arrival in await hub.arrivals():
+                for arrival in await hub.pairing.arrivals():
                     if (
                         arrival.state == "waiting"
                         and (known := plans.pop(arrival.thing, None)) is not None
                     ):
-                        await hub.admit(arrival.id, name=known.title, room=known.room)
+                        await hub.pairing.admit(arrival.id, name=known.title, room=known.room)
                 await asyncio.sleep(0.1)
     except TimeoutError as error:
         outside = ", ".join(plan.title for plan in plans.values())
         raise DemoError(
             f"{outside} could not be paired within {PATIENCE_S:.0f} s; `hombi doctor` may say why"
         ) from error
-    await hub.close_pairing()
+    await hub.pairing.close()
 
 
 def _clear(demo: Demo) -> None:

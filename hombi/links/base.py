@@ -1,25 +1,44 @@
-"""The contract between a driver and the hub: what a driver does, and what it
-reports."""
+"""The contract between a link and the hub.
+
+A link is found by the entry point `hombi.links`, which names a `Link`: its name, the
+tables of `hombi.toml` that are its own, and how its driver is made. A driver has a
+small core of methods (`Driver`); what only some drivers can do are protocols of their
+own, and the hub asks whether a driver has them. docs/links.md has a whole link as an
+example.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+import asyncio
+from collections.abc import Callable, Coroutine, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any, Protocol, runtime_checkable
 
 import msgspec
 
 from hombi.core.kinds import Kind
 from hombi.core.senml import Resolved
+from hombi.core.settings import Tables, Values
+from hombi.core.toml_text import Mistake, TomlText
+from hombi.links.offer import Offer
 
 # Called once what a node sent is safe on disk: only then may its sender be told.
 Acknowledge = Callable[[], None]
+Kept = Mapping[str, dict[str, Any]]
 
 
 class LinkError(Exception):
     """A link could not do what was asked; the message says why, in words for the person
     who asked."""
+
+
+class ProfileMistakes(LinkError):
+    """A profile's text cannot be used; `mistakes` say where."""
+
+    def __init__(self, what: str, mistakes: Sequence[Mistake] = ()) -> None:
+        super().__init__(what)
+        self.mistakes = list(mistakes)
 
 
 class Unreachable(LinkError):
@@ -51,31 +70,33 @@ class Wired:
 
 @dataclass(frozen=True, slots=True)
 class OnLink:
-    """An admitted node as its link knows it. `reach` is what the driver gave when it
-    found the node."""
+    """An admitted node as its link knows it. `reach` and `offer` are what the driver
+    gave when it found the node; a `foreign` one does not know Hombi."""
 
     node: str
     reach: Mapping[str, Any]
     entities: tuple[Wired, ...]
+    offer: Offer
+    foreign: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """A node that a driver found by itself: its description, and how it is reached.
-    `asks` is what must be known to use it.
+    """A node that a driver found by itself: what it offers, and how it is reached.
 
-    `description` is a Thing Description on every link; where the node has none, its
-    driver writes it down after an interview. `notes` say what of the node cannot be
-    used, a sentence each.
+    `asks` is what must be known to use it. `link` is the driver's own name.
     """
 
     thing_id: str
-    title: str
-    description: dict[str, Any]
+    offer: Offer
     reach: dict[str, Any]
+    link: str
     asks: str = ""
-    link: str = "wifi"
-    notes: tuple[str, ...] = ()
+
+    @property
+    def title(self) -> str:
+        """What it calls itself."""
+        return self.offer.title
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,6 +170,10 @@ class Reports(Protocol):
     def trouble(self, link: str, what: str) -> None:
         """Something is wrong with the link itself; "" when it is well again."""
 
+
+class OwnReports(Reports, Protocol):
+    """What one driver is given: the same, and a place for what it wants kept."""
+
     def keep(self, key: str, state: dict[str, Any] | None) -> None:
         """State of the link's own that must outlive a restart; None when it is over. It
         is given back at the next start."""
@@ -157,10 +182,63 @@ class Reports(Protocol):
         """Call once all that was given to `keep` so far is on disk."""
 
 
+class Keys(Protocol):
+    """Who may come in: the hub's accounts, as a link's door asks for them."""
+
+    def fits(self, node: str, secret: str) -> bool:
+        """Whether this is the node's key."""
+
+    def tool(self, name: str, secret: str) -> tuple[Sequence[str], Sequence[str]] | None:
+        """The topic filters that a person's tool may publish and subscribe to; None
+        when this is not its key."""
+
+
+class Tasks(Protocol):
+    """Where a driver's work runs: what fails is said, and hurts nothing beside it."""
+
+    def start(self, work: Coroutine[Any, Any, Any], name: str) -> asyncio.Task[Any]:
+        """Begin work that ends by itself."""
+
+    def watch(self, name: str, run: Callable[[], Coroutine[Any, Any, None]]) -> asyncio.Task[None]:
+        """Run a loop until it is cancelled; one that fails is begun anew."""
+
+
+class Clock(Protocol):
+    """Time."""
+
+    def now_ms(self) -> int:
+        """Milliseconds since 1970."""
+
+
+@dataclass(frozen=True, slots=True)
+class Surroundings:
+    """What a link may know of the hub: its data folder, the house's name, and the port
+    of its API."""
+
+    data: Path
+    house_name: str = "Home"
+    http_port: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class LinkContext:
+    """What a driver is given: whom it reports to, the clock, where its work runs, who
+    may come in, and what it asked to be kept before a restart."""
+
+    reports: OwnReports
+    clock: Clock
+    tasks: Tasks
+    keys: Keys
+    kept: Kept = field(default_factory=dict)
+
+
 class Driver(Protocol):
-    """One link's code."""
+    """One link's code: what every driver can."""
 
     link: str
+    # Whether its nodes have connections, whose beginning and end it reports. A node of
+    # another link counts as here until it is silent.
+    connects: bool
 
     async def start(self) -> None:
         """Begin to listen. Raises LinkError when the link cannot listen."""
@@ -168,49 +246,15 @@ class Driver(Protocol):
     async def stop(self) -> None:
         """Stop listening and let go of everything."""
 
-    async def change(self, settings: Any) -> None:
-        """Take up those of the link's settings that need no restart. Raises
-        LinkError."""
-
     def follow(self, known: OnLink) -> None:
         """Take up an admitted node, or take note of how it has changed."""
-
-    async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
-        """Hand values over for a node. Returns when they are on their way; raises
-        Unreachable."""
-
-    async def settings(self, node: str) -> dict[str, Any]:
-        """How the node's own settings stand, by their names on the wire; those it does
-        not tell are left out. Raises LinkError."""
-
-    async def set_setting(self, node: str, name: str, value: Any) -> None:
-        """Change one of the node's own settings. Raises LinkError."""
-
-    async def act(self, node: str, action: str, given: Any) -> Any:
-        """Have the node do something; what it answers. Raises LinkError."""
-
-    def unsupported(self, description: dict[str, Any], url: str) -> tuple[str, ...]:
-        """What a node's description asks for that this link cannot do, one sentence
-        each."""
-
-    async def look(self, address: str) -> Found:
-        """Find out what is at this address. Raises LinkError."""
 
     async def remove(self, node: str) -> None:
         """Forget a node and cut it off."""
 
-    async def dismiss(self, thing_id: str) -> None:
-        """A node that was found, or is being asked what it has, is not to be let in."""
-
-    async def ask_again(self, thing_id: str) -> None:
-        """Ask a node anew what it has, an arrival or one that is in. Raises
-        LinkError."""
-
-    def cut_off(self, account: str) -> None:
-        """End the connections of an account whose key is not what it was."""
-
-    def pairing(self, is_open: bool) -> None:
-        """The pairing window was opened or closed."""
+    def way(self, known: OnLink) -> str:
+        """How a node speaks: "senml" by itself, "described" as its Thing Description
+        says, "foreign" as it likes, "paired" over a radio of its own."""
 
     def listening(self) -> str:
         """Where this link listens, or why it cannot, in words."""
@@ -219,66 +263,122 @@ class Driver(Protocol):
         """How the link is."""
 
 
+@runtime_checkable
+class Sends(Protocol):
+    """A driver whose nodes take values."""
+
+    async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
+        """Hand values over for a node. Returns when they are on their way; raises
+        LinkError."""
+
+
+@runtime_checkable
+class HasSettings(Protocol):
+    """A driver whose nodes have settings of their own."""
+
+    async def settings(self, node: str) -> dict[str, Any]:
+        """How the node's settings stand, by their names on the wire; those it does not
+        tell are left out. Raises LinkError."""
+
+    async def set_setting(self, node: str, name: str, value: Any) -> None:
+        """Change one of them. Raises LinkError."""
+
+
+@runtime_checkable
+class Acts(Protocol):
+    """A driver whose nodes can be asked to do something."""
+
+    async def act(self, node: str, action: str, given: Any) -> Any:
+        """Have the node do something; what it answers. Raises LinkError."""
+
+
+@runtime_checkable
+class Pairs(Protocol):
+    """A driver that finds nodes while the pairing window is open."""
+
+    def pairing(self, is_open: bool) -> None:
+        """The pairing window was opened or closed."""
+
+    async def dismiss(self, thing_id: str) -> None:
+        """A node that was found, or is being asked what it has, is not let in."""
+
+
+@runtime_checkable
+class Looks(Protocol):
+    """A driver whose nodes are at addresses that a person can type."""
+
+    async def look(self, address: str) -> Found:
+        """Find out what is at this address. Raises LinkError."""
+
+
+@runtime_checkable
+class AsksAgain(Protocol):
+    """A driver that can ask a node anew what it has."""
+
+    async def ask_again(self, thing_id: str) -> None:
+        """Ask an arrival, or a node that is in. Raises LinkError."""
+
+
+@runtime_checkable
+class Welcomes(Protocol):
+    """A driver with a door of its own: nodes ask to join by themselves, nodes that do
+    not know Hombi say what they like, and people's tools listen."""
+
+    link: str
+
+    def welcome(self, node: str) -> dict[str, Any]:
+        """What a node that was let in must know to use the door."""
+
+    def cut_off(self, account: str) -> None:
+        """End the connections of an account whose key is not what it was."""
+
+
+@runtime_checkable
+class HasStick(Protocol):
+    """A driver with a stick that carries a network of its own."""
+
+    async def choose(self, choice: str) -> None:
+        """What to do with a foreign network on the stick: "keep" or "clean". Raises
+        LinkError when there is none."""
+
+    def info(self) -> dict[str, Any]:
+        """What is known of the stick and its network."""
+
+
+@runtime_checkable
+class Profiles(Protocol):
+    """A driver whose nodes have profiles by make and model."""
+
+    def profile_of(self, node: str) -> tuple[Path, str, int]:
+        """A node's profile: (its file, its text with what the node says and nothing
+        names yet, how many those are). Raises LinkError."""
+
+    async def put_profile(self, node: str, text: str) -> Path:
+        """Keep a text as the profile of a node's make and model, and take it up; where
+        it is kept. Raises ProfileMistakes, LinkError."""
+
+
+@runtime_checkable
+class Reconfigures(Protocol):
+    """A driver that takes up some of its settings without a restart."""
+
+    async def change(self, settings: Any) -> None:
+        """Take up those that need no restart. Raises LinkError."""
+
+
 @dataclass(frozen=True, slots=True)
-class TlsFiles:
-    """Certificates as PEM files; "" where there is none."""
+class Link:
+    """A link, as its entry point names it.
 
-    ca: str = ""
-    certificate: str = ""
-    key: str = ""
+    `tables` are the tables of `hombi.toml` that are its own. `settings` makes its
+    settings of what those say (defaults filled in) and of the surroundings; it raises
+    SettingsError for what does not go together. `make` makes the driver of them.
+    `checks` know files of the link's own (as a node profile is one): each says what
+    such a file is for, noting what is wrong in it, or None for another file.
+    """
 
-
-@dataclass(frozen=True, slots=True)
-class BrokerSettings:
-    """An MQTT broker that the house has already."""
-
-    host: str
-    port: int = 1883
-    user: str = ""
-    password: str = field(default="", repr=False)
-    version: str = "5"
-    topics: tuple[str, ...] = ("#",)
-    tls: TlsFiles | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class WifiSettings:
-    """What can be set of the Wi-Fi link."""
-
-    host: str
-    port: int
-    tls_port: int = 0
-    tls: TlsFiles | None = None
-    broker: BrokerSettings | None = None
-    discovery: str = "all"
-    http_port: int = 0
-    name: str = "Home"
-    read_every_s: float = 30.0
-
-
-@dataclass(frozen=True, slots=True)
-class ZigbeeSettings:
-    """What can be set of the Zigbee link; without a port there is none. `profiles` is
-    the house's own folder of them."""
-
-    port: str = ""
-    baud: int = 115_200
-    profiles: Path | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class BluetoothSettings:
-    """What can be set of the Bluetooth link; an `adapter` of "" is the machine's
-    first."""
-
-    enabled: bool = True
-    adapter: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class LinkSettings:
-    """What can be set of all links."""
-
-    wifi: WifiSettings
-    zigbee: ZigbeeSettings = field(default_factory=ZigbeeSettings)
-    bluetooth: BluetoothSettings = field(default_factory=BluetoothSettings)
+    name: str
+    tables: Tables
+    settings: Callable[[Values, Surroundings], Any]
+    make: Callable[[LinkContext, Any], Driver]
+    checks: tuple[Callable[[TomlText], str | None], ...] = ()

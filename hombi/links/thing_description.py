@@ -1,5 +1,5 @@
-"""A node's Thing Description (W3C Web of Things TD 1.1): the entities, settings and
-actions it promises, and what is left out.
+"""A node's Thing Description (W3C Web of Things TD 1.1): what it offers, and what of
+that is left out.
 
 `forms.py` says how those are reached; here is what they are.
 """
@@ -11,12 +11,13 @@ from dataclasses import dataclass
 from typing import Any
 
 import msgspec
-from anyascii import anyascii
 
 from hombi.core.errors import UnitError
 from hombi.core.kinds import KINDS, Kind
+from hombi.core.names import slug
 from hombi.core.nesting import deeper_than
 from hombi.core.units import COUNTS, conversion, find_unit
+from hombi.links.offer import Action, Offer, OfferedValue, Setting
 
 MAX_PROPERTIES = 64
 MAX_DESCRIPTION, MAX_NESTING = 64 * 1024, 32
@@ -112,60 +113,11 @@ class _Thing(
 
 
 @dataclass(frozen=True, slots=True)
-class Promised:
-    """An entity that a node says it has. `wire_name` and `wire_unit` are the node's
-    own; limits are in `wire_unit`."""
-
-    name: str
-    title: str
-    kind: Kind
-    wire_name: str
-    wire_unit: str
-    low: float | None
-    high: float | None
-    writable: bool
-    hidden: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Setting:
-    """A value that says how a node works: `type` is number, integer, boolean or string;
-    `choices` are the allowed ones."""
-
-    name: str
-    title: str
-    wire_name: str
-    type: str
-    unit: str = ""
-    low: float | None = None
-    high: float | None = None
-    choices: tuple[Any, ...] = ()
-
-
-@dataclass(frozen=True, slots=True)
-class Action:
-    """Something that a node can be asked to do. `inputs` are what it wants to know; one
-    without a name is the whole input."""
-
-    name: str
-    title: str
-    about: str
-    wire_name: str
-    inputs: tuple[Setting, ...] = ()
-
-
-@dataclass(frozen=True, slots=True)
 class ThingDescription:
-    """What a description comes to: who the node is, what it has, and what of it the hub
-    leaves alone."""
+    """What a description comes to: which node it is, and what that offers."""
 
     thing_id: str
-    title: str
-    about: str
-    promised: tuple[Promised, ...]
-    settings: tuple[Setting, ...]
-    actions: tuple[Action, ...]
-    left_out: tuple[str, ...]
+    offer: Offer
 
 
 def check_size(source: object) -> None:
@@ -192,7 +144,7 @@ def read_description(source: object) -> ThingDescription:
     Raises DescriptionError with the place as a path ("$.properties.humidity.unit").
     """
     thing = _convert(source)
-    promised: list[Promised] = []
+    values: list[OfferedValue] = []
     settings: list[Setting] = []
     left_out: list[str] = []
     for name, found in thing.properties.items():
@@ -207,7 +159,7 @@ def read_description(source: object) -> ThingDescription:
                 f"property {name}: it can only be written, so nothing could confirm that it was"
             )
         else:
-            promised.append(_promised(name, found))
+            values.append(_value(name, found))
     actions = []
     for name, action in thing.actions.items():
         inputs = _inputs(action)
@@ -221,33 +173,24 @@ def read_description(source: object) -> ThingDescription:
         f"event {name}: events are not used; what it tells is read from the properties"
         for name in thing.events
     ]
-    names = [p.name for p in promised] + [s.name for s in settings]
+    names = [v.name for v in values] + [s.name for s in settings]
     if len(set(names)) != len(names):
         raise DescriptionError("two properties have names that differ only in capitals or signs")
-    if not promised:
+    if not values:
         why = f": {left_out[0]}" if left_out else ""
         raise DescriptionError(
             f"no property of this Thing Description is a number or a boolean that the "
             f"hub can take{why}"
         )
-    return ThingDescription(
-        thing.id,
+    offer = Offer(
         thing.title.strip(),
         thing.description[:MAX_ABOUT],
-        tuple(promised),
+        tuple(values),
         tuple(settings),
         tuple(actions),
         tuple(one[:MAX_LEFT_OUT] for one in left_out[:MAX_PROPERTIES]),
     )
-
-
-def slug(text: str) -> str:
-    """A text as an address uses it: small letters, digits and hyphens, other scripts
-    written in these ("Überlauf" is "uberlauf", "日本" is "ri-ben"); "" when nothing is
-    left."""
-    text = anyascii(text)
-    text = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "-", text)
-    return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:60]
+    return ThingDescription(thing.id, offer)
 
 
 def _convert(source: object) -> _Thing:
@@ -340,25 +283,21 @@ def _inputs(action: _Action) -> tuple[Setting, ...] | str:
     return tuple(_setting(name, part) for name, part in parts.items())
 
 
-def _promised(name: str, found: _Property) -> Promised:
+def _value(name: str, found: _Property) -> OfferedValue:
     kind = _kind(name, found)
-    unit = (found.unit or kind.unit) if kind.unit else ""
-    if found.minimum is not None and found.maximum is not None and found.minimum > found.maximum:
-        raise DescriptionError(
-            f"$.properties.{name}: minimum {found.minimum:g} is over maximum {found.maximum:g}"
-        )
-    title = found.title or name
-    called = slug(found.hombi_name) or slug(name)
-    return Promised(
-        called,
-        title,
-        kind,
+    low, high = found.minimum, found.maximum
+    if low is not None and high is not None and low > high:
+        raise DescriptionError(f"$.properties.{name}: minimum {low:g} is over maximum {high:g}")
+    return OfferedValue(
+        slug(found.hombi_name) or slug(name),
+        found.title or name,
+        kind.name,
         name,
-        unit,
-        found.minimum,
-        found.maximum,
-        not found.read_only,
-        found.hombi_hidden,
+        (found.unit or kind.unit) if kind.unit else "",
+        low,
+        high,
+        writable=not found.read_only,
+        hidden=found.hombi_hidden,
     )
 
 

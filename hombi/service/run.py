@@ -161,7 +161,7 @@ class _Server(uvicorn.Server):
         them."""
 
         def stop() -> None:
-            hub.live.close()
+            hub.context.live.close()
             self.should_exit = True
 
         for sign in (signal.SIGINT, signal.SIGTERM):
@@ -174,6 +174,7 @@ async def _serve(config: Config, sock: socket.socket) -> None:
 
     from hombi.service import bridge  # noqa: PLC0415
     from hombi.service.accounts.authentication import LocalToken  # noqa: PLC0415
+    from hombi.service.accounts.changes import Accounts  # noqa: PLC0415
     from hombi.service.accounts.claim import Claim  # noqa: PLC0415
     from hombi.service.accounts.models import fresh_token  # noqa: PLC0415
     from hombi.service.asgi import application  # noqa: PLC0415
@@ -202,6 +203,7 @@ async def _serve(config: Config, sock: socket.socket) -> None:
     try:
         async with open_hub(config, DatabaseRecords()) as hub:
             server.stop_with(hub)
+            Accounts(hub.context, hub.house)
             bridge.connect(hub)
             LocalToken.value = fresh_token()
             url = f"http://{_own_address(config)}:{config.http_port}"

@@ -91,7 +91,7 @@ SILENCED_SYSTEM_CHECKS = [
 ]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 8 * 1024 * 1024
 REST_FRAMEWORK = {
-    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_RENDERER_CLASSES": ["hombi.service.api.rendering.WireJson"],
     "DEFAULT_PARSER_CLASSES": ["hombi.service.api.parsing.JsonBody"],
     "DEFAULT_AUTHENTICATION_CLASSES": [
         "hombi.service.accounts.authentication.TokenAuthentication",
@@ -114,17 +114,9 @@ SPECTACULAR_SETTINGS = {
     "SWAGGER_UI_FAVICON_HREF": "SIDECAR",
     "COMPONENT_SPLIT_REQUEST": False,
     "SCHEMA_PATH_PREFIX": "/api",
-    "ENUM_NAME_OVERRIDES": {
-        "MessageVia": ["door", "broker", "http", "zigbee", "bluetooth"],
-        "PickVia": ["door", "broker"],
-        "CheckState": ["ok", "warning", "fault"],
-        "ArrivalState": ["waiting", "locked", "admitted", "admitting", "turned-away"],
-        "CommandState": ["asked", "confirmed", "unanswered", "unreachable"],
-        "NoticeState": ["waiting", "delivered", "failed"],
-    },
+    "OAS_VERSION": "3.1.0",
     "POSTPROCESSING_HOOKS": [
-        "drf_spectacular.hooks.postprocess_schema_enums",
-        "hombi.service.api.schema.add_live",
+        "hombi.service.api.schema.add_wire",
     ],
 }
 LOGGING = {

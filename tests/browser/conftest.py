@@ -93,7 +93,7 @@ def cellar(service: Service, rack: Joined, mister: Joined) -> Joined:
     rack.post([{"n": "temperature", "v": 11.25}, {"n": "humidity", "v": 84.5}])
     mister.post([{"n": "switch", "vb": False}, {"n": "power", "v": 0.4}])
     with service.hub() as hub:
-        hub.add_automation(
+        hub.automations.add(
             'name = "Cellar too dry"\nabout = "The rinds crack."\n\n'
             '[watch]\nentity = "cellar-rack/humidity"\nunder = "82 %"\nuntil = "86 %"\n\n'
             '[[starts]]\nswitch = "cellar-mister/switch"\nto = "on"\n'

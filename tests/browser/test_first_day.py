@@ -69,7 +69,7 @@ def test_claim_let_in_see_and_switch(page: Page, service: Service) -> None:
     assert violations(page) == []
     page.get_by_label("Setup code").fill("1234-5678")
     page.get_by_role("dialog").get_by_role("button", name="Let it in").click()
-    expect(page.get_by_role("row", name="Cellar rack Cheese cellar wifi")).to_be_visible()
+    expect(page.get_by_role("row", name="Cellar rack Cheese cellar Wi-Fi")).to_be_visible()
     page.get_by_role("button", name="Close it").click()
     expect(page.get_by_role("button", name="Open pairing")).to_be_visible()
 

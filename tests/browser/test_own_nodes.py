@@ -20,7 +20,7 @@ from tests.things import PASSWORD, USER, Vane
 @pytest.fixture(scope="module")
 def tool(service: Service) -> Tool:
     with service.hub() as hub:
-        return hub.add_tool("boards", publish=["mill/#"], subscribe=["mill/#"])
+        return hub.tools.add("boards", publish=["mill/#"], subscribe=["mill/#"])
 
 
 @pytest.fixture
@@ -141,7 +141,7 @@ def test_the_address_in_a_setup_code_lets_the_node_in(console: Page, service: Se
         "nothing heard yet"
     )
     with service.hub() as hub:
-        hub.close_pairing()
+        hub.pairing.close()
 
 
 def test_a_setup_code_is_drawn(console: Page) -> None:
@@ -190,7 +190,7 @@ def test_a_tool_is_let_in_and_shut_out(console: Page, service: Service) -> None:
     section.get_by_role("button", name="Shut weirside out").click()
     expect(section.get_by_text("publishes log/#")).to_have_count(0)
     with service.hub() as hub:
-        assert "weirside" not in [t.tool for t in hub.tools()]
+        assert "weirside" not in [t.tool for t in hub.tools.list()]
 
 
 def test_the_doctor_is_on_the_settings_page(

@@ -67,7 +67,7 @@ def test_a_chart_for_each_span_with_an_address_that_can_be_shared(
         expect(console.get_by_role("button", name=span)).to_have_attribute("aria-pressed", "true")
         expect(console).to_have_url(f"/readings/cellar-rack/humidity?span={span}")
         expect(console.get_by_role("img", name="Chart from").locator("canvas")).to_be_visible()
-    expect(console.get_by_text("sends “humidity” over wifi")).to_be_visible()
+    expect(console.get_by_text("sends “humidity” over Wi-Fi")).to_be_visible()
     expect(console.get_by_role("link", name="Cellar too dry")).to_be_visible()
     console.get_by_text("The latest readings, one by one").click()
     expect(console.get_by_role("row", name="84.5 %")).to_be_visible()
@@ -91,7 +91,7 @@ def test_anywhere_by_keyboard_alone(
         console.keyboard.press("Enter")
         expect(console.get_by_role("dialog")).to_have_count(0)
     with service.hub() as hub:
-        assert hub.entity("cellar-mister/switch").value == 1.0
+        assert hub.entities.get("cellar-mister/switch").value == 1.0
     console.keyboard.press("Control+k")
     console.keyboard.press("Escape")
     expect(console.get_by_role("dialog")).to_have_count(0)
@@ -121,7 +121,7 @@ def test_an_automation_from_the_form_then_by_its_text(
     console.get_by_role("button", name="Put on duty").click()
     expect(console.get_by_role("heading", level=1)).to_have_text("Cellar too warm")
     with service.hub() as hub:
-        assert hub.automation("cellar-too-warm").text == "# by hand\n" + text
+        assert hub.automations.get("cellar-too-warm").text == "# by hand\n" + text
     console.get_by_role("link", name="Automations").click()
     console.get_by_role("button", name="take off duty Cellar too warm").click()
     expect(console.get_by_role("button", name="put on duty Cellar too warm")).to_be_visible()

@@ -36,10 +36,11 @@ def test_window_press_interview_admit_and_its_value_in_the_room(
     node = air.nodes["loft-climate"]
     node.thinks_s = 0.15
     with service.hub() as hub:
-        until(lambda: hub.zigbee().state == "up")
+        until(lambda: hub.zigbee.info().state == "up")
     console.goto("/nodes")
     console.get_by_role("button", name="Open pairing").click()
-    expect(console.get_by_text("zigbee: Zigbee on channel")).to_be_visible()
+    console.get_by_text("Where the hub listens").click()
+    expect(console.get_by_text("Zigbee: Zigbee on channel")).to_be_visible()
     until(lambda: air.do(lambda: air.stick.permits))
     air.press("loft-climate")
     arrivals = console.get_by_role("list", name="Arrivals")
@@ -73,7 +74,7 @@ def test_a_lamp_is_set_to_a_level_with_the_keyboard(
 ) -> None:
     with service.hub() as hub:
         let_in(hub, air, "loft-lamp", "Loft")
-        until(lambda: hub.entity("loft-lamp/level").value == 100)
+        until(lambda: hub.entities.get("loft-lamp/level").value == 100)
     console.goto("/rooms/loft")
     slider = console.get_by_role("slider", name="Loft lamp level")
     slider.focus()
@@ -88,7 +89,7 @@ def test_a_value_without_a_name_is_named_in_the_nodes_profile(
 ) -> None:
     with service.hub() as hub:
         let_in(hub, air, "herb-probe", "Terrace")
-        until(lambda: hub.messages(via="zigbee", topic="herb-probe/1/EF00"))
+        until(lambda: hub.messages.list(via="zigbee", topic="herb-probe/1/EF00"))
     console.goto("/messages?via=zigbee")
     expect(console.get_by_label("Came in by")).to_have_value("zigbee")
     row = (
@@ -114,7 +115,7 @@ def test_a_value_without_a_name_is_named_in_the_nodes_profile(
 
 def test_a_node_that_has_left_is_marked(console: Page, service: Service, air: Air) -> None:
     with service.hub() as hub:
-        hub.close_pairing()
+        hub.pairing.close()
         until(lambda: not air.do(lambda: air.stick.permits))
     air.press("loft-lamp")
     console.goto("/")

@@ -47,9 +47,9 @@ def house(service: Service, rack: Joined, mister: Joined) -> Iterator[None]:
 def test_help_names_every_command(service: Service) -> None:
     text = service.hombi("--help").stdout
     for name in (
-        "serve", "demo", "status", "pair", "arrivals", "admit", "nodes", "entities", "now",
-        "history", "follow", "set",
-        "automation", "phones", "journal", "sign-in",
+        "serve", "demo", "status", "pair", "arrivals", "admit", "now", "history", "follow", "set",
+        "journal", "doctor", "check", "sign-in",
+        "node", "entity", "room", "automation", "phone", "tool", "token", "link",
     ):  # fmt: skip
         assert f" {name} " in text
 
@@ -81,10 +81,25 @@ def test_now_is_json_for_programs(service: Service) -> None:
 
 
 @pytest.mark.parametrize(
-    "command", ["status", "nodes", "entities", "now", "arrivals", "phones", "journal"]
+    "command",
+    [
+        "status",
+        "now",
+        "arrivals",
+        "journal",
+        "doctor",
+        "node list",
+        "entity list",
+        "room list",
+        "automation list",
+        "phone list",
+        "tool list",
+        "token list",
+        "link list",
+    ],
 )
 def test_every_listing_is_also_a_list_of_objects(service: Service, command: str) -> None:
-    rows = json.loads(service.hombi(command, "--json").stdout)
+    rows = json.loads(service.hombi(*command.split(), "--json").stdout)
     assert isinstance(rows, list)
     assert all(isinstance(row, dict) for row in rows)
 
@@ -108,16 +123,16 @@ def test_set_waits_for_the_nodes_word(service: Service) -> None:
 def test_set_that_is_not_done_is_said_so_with_its_own_code(service: Service) -> None:
     thing = description("Deaf plug", switch={"type": "boolean"})
     with service.hub() as hub:
-        hub.open_pairing("20 s")
+        hub.pairing.open("20 s")
         asked = ask(service, thing)
-        hub.admit(asked.json()["id"], "1234-5678")
-        hub.close_pairing()
+        hub.pairing.admit(asked.json()["id"], "1234-5678")
+        hub.pairing.close()
     done = service.hombi("set", "deaf-plug/switch", "on")
     assert done.returncode == 5
     assert "deaf-plug is not connected" in done.stderr
     assert done.stdout == ""
     with service.hub() as hub:
-        hub.remove_node("deaf-plug")
+        hub.nodes.remove("deaf-plug")
 
 
 @pytest.mark.parametrize(
@@ -133,7 +148,7 @@ def test_set_that_is_not_done_is_said_so_with_its_own_code(service: Service) -> 
         (("automation", "show", "nothing"), 1, "no automation nothing"),
         (("automation", "check", "/nowhere.toml"), 2, "does not exist"),
         (("automation", "duty", "x", "maybe"), 2, "duty is on or off"),
-        (("phones", "test", "7"), 1, "no phone 7"),
+        (("phone", "test", "7"), 1, "no phone 7"),
         (("nonsense",), 2, "No such command"),
     ],
 )
@@ -349,7 +364,7 @@ def test_serve_stops_at_ctrl_c_also_with_listeners(own_service: Service) -> None
     own_service.start()
     with own_service.hub() as hub:
         stream = hub.live()
-        hub.open_pairing("20 s")
+        hub.pairing.open("20 s")
         following = subprocess.Popen(
             [sys.executable, "-m", "hombi.cli.app", "follow"],
             env=own_service.environment,
@@ -374,7 +389,7 @@ def test_what_comes_from_outside_forges_no_line_on_the_terminal(
 ) -> None:
     with service.hub() as hub:
         # Of a node's name in the journal the same holds as of a person's.
-        hub.change_node("cellar-rack", title=FORGED)
+        hub.nodes.rename("cellar-rack", FORGED)
         until(
             lambda: any(FORGED in entry.text for entry in hub.journal()), 20
         )  # it is stored as it came
@@ -389,14 +404,14 @@ def test_what_comes_from_outside_forges_no_line_on_the_terminal(
     assert exported.isascii()
     assert any(FORGED in entry["text"] for entry in json.loads(exported))
     with service.hub() as hub:
-        hub.change_node("cellar-rack", title="Cellar rack")
+        hub.nodes.rename("cellar-rack", "Cellar rack")
     # A name that is drawn as a right-to-left one, and would end a markup, is no harm in
     # a table either.
     with service.hub() as hub:
-        hub.open_pairing("1 min")
+        hub.pairing.open("1 min")
         assert ask(service, description("Rack [/bold] two", **CLIMATE)).is_success
         assert "Rack [/bold] two" in service.hombi("arrivals").stdout
-        hub.close_pairing()
+        hub.pairing.close()
 
 
 def test_what_is_hardly_meant_is_warned_of_when_a_text_is_added(

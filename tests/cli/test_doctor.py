@@ -108,23 +108,23 @@ def test_doctor_without_a_hub_says_so(own_service: Service) -> None:
 
 def test_tools_come_and_go(service: Service) -> None:
     added = service.hombi(
-        "tools", "add", "bench", "--publish", "bench/#", "--subscribe", "bench/+/set"
+        "tool", "add", "bench", "--publish", "bench/#", "--subscribe", "bench/+/set"
     )
     assert "bench has the key" in added.stdout
     assert "It is not shown again" in added.stdout
-    (row,) = json.loads(service.hombi("tools", "list", "--json").stdout)
+    (row,) = json.loads(service.hombi("tool", "list", "--json").stdout)
     assert (row["tool"], row["publish"], row["subscribe"], "key" in row) == (
         "bench",
         ["bench/#"],
         ["bench/+/set"],
         False,
     )
-    changed = service.hombi("tools", "change", "bench", "--publish", "drill/#")
+    changed = service.hombi("tool", "change", "bench", "--publish", "drill/#")
     assert "bench may publish drill/#, subscribe to bench/+/set" in changed.stdout
-    assert "has the key" in service.hombi("tools", "key", "bench").stdout
-    assert "shut out" in service.hombi("tools", "remove", "bench").stdout
-    assert "No tools." in service.hombi("tools", "list").stdout
-    assert service.hombi("tools", "add", "bench", "--publish", "a/#/b").returncode == 1
+    assert "has the key" in service.hombi("tool", "key", "bench").stdout
+    assert "shut out" in service.hombi("tool", "remove", "bench").stdout
+    assert "No tools." in service.hombi("tool", "list").stdout
+    assert service.hombi("tool", "add", "bench", "--publish", "a/#/b").returncode == 1
 
 
 def test_programs_that_are_signed_in_are_listed_and_made_void(
@@ -141,9 +141,9 @@ def test_programs_that_are_signed_in_are_listed_and_made_void(
     )
     assert done.returncode == 0, done.stderr
     assert service.hombi("now", env=elsewhere).returncode == 0
-    (row,) = json.loads(service.hombi("tokens", "--json").stdout)
+    (row,) = json.loads(service.hombi("token", "list", "--json").stdout)
     assert row["username"] == OWNER
-    assert "void" in service.hombi("tokens", "--revoke", str(row["id"])).stdout
+    assert "void" in service.hombi("token", "revoke", str(row["id"])).stdout
     assert service.hombi("now", env=elsewhere).returncode != 0
 
 
@@ -152,6 +152,7 @@ def test_messages_are_followed_as_lines_of_json(service: Service, rack: Joined) 
         sys.executable,
         "-m",
         "hombi.cli.app",
+        "link",
         "messages",
         "--follow",
         "--json",

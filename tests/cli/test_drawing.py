@@ -9,7 +9,10 @@ from hombi.client import History
 
 
 def history(at: list[int], mean: list[float]) -> History:
-    return History("a/b", "%", 0, 1000, 10, at, mean, mean, mean, [1] * len(at))
+    return History(
+        entity="a/b", unit="%", start=0, end=1000, width_ms=10,
+        at=at, mean=mean, low=mean, high=mean, count=[1] * len(at),
+    )  # fmt: skip
 
 
 def test_a_course_is_drawn_from_its_lowest_to_its_highest() -> None:

@@ -8,22 +8,23 @@ import contextlib
 from collections.abc import AsyncIterator, Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from hombi.core.senml import Resolved
 from hombi.hub import lag
-from hombi.hub.clock import Timer
-from hombi.hub.config import Config
+from hombi.hub.admission import AdmitArrival
+from hombi.hub.config import make_config
 from hombi.hub.hub import Hub, open_hub
+from hombi.hub.kernel import Actor, Change, RecordsThread, Timer
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.notices.push import Fate, PushResult
 from hombi.hub.pairing import proof_of
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
-from hombi.hub.records_thread import RecordsThread
-from hombi.links.base import Check, Found, OnLink, Reports, Unreachable, Wanted
+from hombi.links.base import Check, Found, Link, LinkContext, OnLink, Unreachable, Wanted
 from tests.house import CLIMATE, PLUG, description
 
 START = 1_800_000_000_000
+T = TypeVar("T")
 
 
 @dataclass(order=True)
@@ -100,13 +101,14 @@ async def settle() -> None:
         await asyncio.sleep(0.002)
 
 
-class Link:
+class Wireless:
     """A link without wires: `obeys` confirms what is asked as a node would."""
 
     link = "wifi"
+    connects = True
 
-    def __init__(self, reports: Reports) -> None:
-        self.reports = reports
+    def __init__(self, context: LinkContext) -> None:
+        self.reports, self.clock = context.reports, context.clock
         self.sent: list[tuple[str, Wanted]] = []
         self.removed: list[str] = []
         self.known: dict[str, OnLink] = {}
@@ -123,16 +125,19 @@ class Link:
 
     async def stop(self) -> None: ...
 
-    async def change(self, settings: Any) -> None: ...
-
     def follow(self, known: OnLink) -> None:
         self.known[known.node] = known
 
     def pairing(self, is_open: bool) -> None:
         self.open = is_open
 
-    def unsupported(self, description: dict[str, Any], url: str) -> tuple[str, ...]:
-        return ()
+    def way(self, known: OnLink) -> str:
+        if known.reach.get("url"):
+            return "described"
+        return "foreign" if known.foreign else "senml"
+
+    def welcome(self, node: str) -> dict[str, Any]:
+        return {"port": 1, "readings": "r", "wanted": "w", "presence": "p"}
 
     def checks(self) -> list[Check]:
         return []
@@ -177,7 +182,7 @@ class Link:
 
     def say(self, node: str, values: list[Resolved]) -> None:
         """A node says values now."""
-        now = self.reports.clock.now_ms()  # type: ignore[attr-defined]
+        now = self.clock.now_ms()
         self.reports.observed(
             node,
             [
@@ -212,14 +217,18 @@ class Rig:
     hub: Hub
     clock: ManualClock
     records: MemoryRecords
-    link: Link
+    link: Wireless
     phones: Phones
 
     async def let_in(self, title: str, **properties: Any) -> None:
         thing = description(title, **properties)
-        self.hub.pairing.open(60_000)
+        self.hub.pairing.open_window(60_000)
         arrival, _ = await self.hub.pairing.ask(thing, proof_of("1234", thing["id"]))
-        await self.hub.admit(arrival.record.id, "1234", title, "Cheese cellar")
+        await self.do(AdmitArrival(arrival.record.id, "1234", title, "Cheese cellar"))
+
+    async def do(self, change: Change[Any, T], by: str = "ada") -> T:
+        """Make a change, as a person does."""
+        return await self.hub.context.changes.do(change, Actor.person(by))
 
     async def cellar(self) -> None:
         await self.let_in("Cellar rack", **CLIMATE)
@@ -231,7 +240,7 @@ class Rig:
         self.link.say(node, [Resolved(name, unit, at_ms, value)])
 
     def events(self) -> list[str]:
-        return [entry.event for entry in self.records.journal]
+        return [entry.event for entry in self.records.journal.all]
 
 
 @contextlib.asynccontextmanager
@@ -240,17 +249,18 @@ async def rig(
 ) -> AsyncIterator[Rig]:
     """An open hub in memory. Records and clock of an earlier one make it a restart."""
     records, clock, phones = records or MemoryRecords(), clock or ManualClock(), Phones()
-    links: list[Link] = []
+    made: list[Wireless] = []
 
-    def make(reports: Reports, *_: Any) -> list[Link]:
-        links.append(Link(reports))
-        return list(links)
+    def make(context: LinkContext, settings: Any) -> Wireless:
+        made.append(Wireless(context))
+        return made[-1]
+
+    links = [Link("wifi", {}, lambda *_: None, make)]
 
     # A clock that stands still until it is moved looks like one that is set again and
     # again.
     lag.LOOK_EVERY_S = 3_600.0
-    settings = Config(
-        config.pop("data", Path("/nowhere")), **{"time_zone": "UTC", "answer_s": 0.05, **config}
-    )
-    async with open_hub(settings, records, clock=clock, push=phones, make_drivers=make) as hub:  # type: ignore[arg-type]
-        yield Rig(hub, clock, records, links[0], phones)
+    given = {"house": {"time_zone": "UTC"}, "actuation": {"answer_within": 0.05}}
+    settings = make_config(config.pop("data", Path("/nowhere")), given, links)
+    async with open_hub(settings, records, clock=clock, push=phones, links=links) as hub:
+        yield Rig(hub, clock, records, made[0], phones)

@@ -2,13 +2,13 @@ from __future__ import annotations
 
 import pytest
 
+from hombi.hub.actuation import CommandEntity
 from hombi.hub.errors import Invalid, NotFound
 from tests.hub.parts import Rig, rig, settle
 
 
 async def command(r: Rig, to: str = "on", address: str = "cellar-mister/switch") -> tuple[str, str]:
-    entity, value = r.hub.actuation.check(address, to)
-    done = await r.hub.actuation.command(entity, value, "ada")
+    done = await r.do(CommandEntity(address, to))
     await settle()
     return done.state.value, done.problem
 
@@ -20,7 +20,7 @@ async def test_the_nodes_own_word_confirms_it() -> None:
         latest = r.hub.house.entity("cellar-mister/switch").latest
         assert latest is not None
         assert latest.value == 1.0
-        assert r.records.journal[-1].text == "cellar-mister/switch is on, asked by ada"
+        assert r.records.journal.all[-1].text == "cellar-mister/switch is on, asked by ada"
 
 
 async def test_a_node_that_does_not_answer_is_said_so() -> None:
@@ -29,7 +29,7 @@ async def test_a_node_that_does_not_answer_is_said_so() -> None:
         r.link.obeys = False
         assert await command(r) == ("unanswered", "cellar-mister did not confirm within 0.05 s")
         assert r.hub.house.entity("cellar-mister/switch").latest is None, "never shown as done"
-        assert r.records.journal[-1].event == "CommandFailed"
+        assert r.records.journal.all[-1].event == "CommandFailed"
 
 
 async def test_a_node_that_says_something_else_has_not_confirmed() -> None:
@@ -61,7 +61,7 @@ async def test_says_what_is_wrong_with_a_command(
     async with rig() as r:
         await r.cellar()
         with pytest.raises(error, match=said):
-            r.hub.actuation.check(address, to)
+            await r.do(CommandEntity(address, to))
 
 
 async def test_a_value_is_sent_in_the_nodes_own_unit() -> None:

@@ -9,7 +9,7 @@ from hombi.hub.config import ConfigError, load_config
 
 def test_everything_has_a_default(tmp_path: Path) -> None:
     config = load_config(tmp_path, {})
-    assert (config.http_port, config.nodes_port, config.answer_s) == (4662, 4663, 5.0)
+    assert (config.http_port, config.links["wifi"].port, config.answer_s) == (4662, 4663, 5.0)
     assert config.zone.key
 
 
@@ -23,7 +23,7 @@ def test_the_environment_goes_before_the_file(tmp_path: Path) -> None:
         config.house_name,
         config.zone.key,
         config.http_port,
-        config.mqtt_host,
+        config.links["wifi"].host,
         config.answer_s,
     ) == (
         "Heron Mill",
@@ -32,7 +32,7 @@ def test_the_environment_goes_before_the_file(tmp_path: Path) -> None:
         "127.0.0.1",
         2.0,
     )
-    assert config.nodes_port == 6001
+    assert config.links["wifi"].port == 6001
 
 
 @pytest.mark.parametrize(

@@ -1,11 +1,15 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Sequence
 
 import pytest
 
 from hombi.core.quality import Quality
 from hombi.core.senml import Resolved
+from hombi.hub.automations import AddAutomation
+from hombi.hub.nodes import RemoveNode
+from hombi.hub.ports import Row
 from tests.house import CLIMATE
 from tests.hub.parts import START, rig, settle
 
@@ -19,11 +23,11 @@ async def test_a_reading_is_converted_kept_raw_and_acknowledged_after_the_commit
         )
         entity = r.hub.house.entity("bench/temperature")
         assert entity.latest is not None
-        assert (entity.latest.raw, round(entity.latest.value, 6)) == (50.0, 10.0)
+        assert (entity.latest.sent, round(entity.latest.value, 6)) == (50.0, 10.0)
         assert said == [], "nothing is acknowledged before it is safe"
         await settle()
         assert said == ["safe"]
-        assert r.records.readings[entity.id, START][2] == 50.0
+        assert r.records.history.readings[entity.id, START].sent == 50.0
 
 
 @pytest.mark.parametrize(
@@ -58,8 +62,8 @@ async def test_a_post_that_comes_just_after_its_node_was_taken_out_is_answered()
     async with rig() as r:
         await r.let_in("Rack", **CLIMATE)
         node = r.hub.house.node("rack")
-        await r.hub.remove_node("rack", keep_history=True)
-        taken = await asyncio.wait_for(r.hub.post(node, b'[{"n":"humidity","v":50}]'), 30)
+        await r.do(RemoveNode("rack", keep_history=True))
+        taken = await asyncio.wait_for(r.hub.posts.pack(node, b'[{"n":"humidity","v":50}]'), 30)
         assert taken.refused == ["no node rack is admitted"]
 
 
@@ -74,23 +78,25 @@ async def test_the_sound_part_of_a_pack_is_kept() -> None:
         taken = r.hub.intake.observed("rack", values, lambda: None)
         assert (taken.stored, taken.refused) == (2, ["rack has no entity 'nothing'"])
         await settle()
-        assert len(r.records.readings) == 2
+        assert len(r.records.history.readings) == 2
 
 
 async def test_beyond_the_limits_is_kept_as_bad_and_nothing_acts_on_it() -> None:
     async with rig() as r:
         await r.let_in("Rack", **CLIMATE)
-        await r.hub.engine.add(
-            'name = "Damp"\n[watch]\nentity = "rack/humidity"\nover = "70 '
-            '%"\n[[starts]]\nnotify = "everyone"\ntitle = "Damp"\n'
+        await r.do(
+            AddAutomation(
+                'name = "Damp"\n[watch]\nentity = "rack/humidity"\nover = "70 '
+                '%"\n[[starts]]\nnotify = "everyone"\ntitle = "Damp"\n'
+            )
         )
         r.say("rack", "humidity", 140.0)
         latest = r.hub.house.entity("rack/humidity").latest
         assert latest is not None
         assert latest.quality is Quality.OUT_OF_RANGE
-        assert r.hub.engine.find("damp").state.phase == "idle"
+        assert r.hub.automations.find("damp").state.phase == "idle"
         r.say("rack", "humidity", 80.0)
-        assert r.hub.engine.find("damp").state.phase == "on"
+        assert r.hub.automations.find("damp").state.phase == "on"
 
 
 async def test_late_readings_are_stored_but_do_not_become_the_latest() -> None:
@@ -102,18 +108,20 @@ async def test_late_readings_are_stored_but_do_not_become_the_latest() -> None:
         assert latest is not None
         assert latest.value == 60.0
         await settle()
-        assert len(r.records.readings) == 2
+        assert len(r.records.history.readings) == 2
 
 
 async def test_buffered_readings_are_history_and_nothing_acts_on_them() -> None:
     async with rig() as r:
         await r.let_in("Rack", **CLIMATE)
-        await r.hub.engine.add(
-            'name = "Damp"\n[watch]\nentity = "rack/humidity"\nover = "70 '
-            '%"\n[[starts]]\nnotify = "everyone"\ntitle = "Damp"\n'
+        await r.do(
+            AddAutomation(
+                'name = "Damp"\n[watch]\nentity = "rack/humidity"\nover = "70 '
+                '%"\n[[starts]]\nnotify = "everyone"\ntitle = "Damp"\n'
+            )
         )
         r.say("rack", "humidity", 99.0, at_ms=START - 3_600_000)
-        assert r.hub.engine.find("damp").state.phase == "idle"
+        assert r.hub.automations.find("damp").state.phase == "idle"
 
 
 async def test_a_node_is_silent_after_three_usual_intervals_and_heard_again() -> None:
@@ -128,7 +136,7 @@ async def test_a_node_is_silent_after_three_usual_intervals_and_heard_again() ->
         await r.clock.forward(130_000)
         r.hub.nodes.look_for_silent()
         assert node.silent
-        assert r.hub.needs()[0]["text"] == "Rack is not heard any more"
+        assert r.hub.needs()[0].text == "Rack is not heard any more"
         r.say("rack", "humidity", 60.0)
         assert not node.silent
         await settle()
@@ -164,14 +172,14 @@ async def test_a_value_that_does_not_change_is_not_a_dead_node() -> None:
 async def test_a_disk_that_fails_holds_readings_and_writes_them_when_it_can() -> None:
     async with rig() as r:
         await r.let_in("Rack", **CLIMATE)
-        store, fail = r.records.store_readings, True
+        store, fail = r.records.history.store, True
 
-        def failing(rows: list[tuple[int, int, float, float, int]]) -> None:
+        def failing(rows: Sequence[Row]) -> None:
             if fail:
                 raise OSError("database or disk is full")
             store(rows)
 
-        r.records.store_readings = failing  # type: ignore[method-assign]
+        r.records.history.store = failing  # type: ignore[method-assign]
         said: list[str] = []
         r.hub.intake.observed(
             "rack", [Resolved("humidity", "", START, 60.0)], lambda: said.append("safe")
@@ -179,7 +187,7 @@ async def test_a_disk_that_fails_holds_readings_and_writes_them_when_it_can() ->
         await settle()
         assert said == []
         assert "disk is full" in r.hub.writer.problem
-        assert r.hub.needs()[0]["kind"] == "disk"
+        assert r.hub.needs()[0].kind == "disk"
         fail = False
         for _ in range(40):
             await settle()
@@ -187,7 +195,7 @@ async def test_a_disk_that_fails_holds_readings_and_writes_them_when_it_can() ->
                 break
         assert said == ["safe"]
         assert r.hub.writer.problem == ""
-        assert len(r.records.readings) == 1
+        assert len(r.records.history.readings) == 1
 
 
 async def test_at_the_bound_nothing_more_is_taken_and_nothing_is_acknowledged(

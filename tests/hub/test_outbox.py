@@ -7,6 +7,7 @@ import pytest
 
 from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.memory import MemoryRecords
+from hombi.hub.notices import AddPhone, RemovePhone
 from hombi.hub.notices.push import Fate, PushResult
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
 from tests.hub.parts import ManualClock, Rig, rig, settle
@@ -17,8 +18,8 @@ LATER = PushResult(Fate.LATER, "the push service asks to try again later (503)")
 async def phone(
     r: Rig, name: str = "Ada's phone", person: str = "ada", number: int = 1
 ) -> PhoneRecord:
-    return await r.hub.outbox.add_phone(
-        PhoneRecord(0, name, person, f"https://push.example/{number}", "k", "a", 0)
+    return await r.do(
+        AddPhone(PhoneRecord(0, name, person, f"https://push.example/{number}", "k", "a", 0))
     )
 
 
@@ -45,7 +46,7 @@ async def test_what_reaches_nobody_is_journaled() -> None:
     async with rig() as r:
         await tell(r, "everyone", "Dry", "", "/")
         await settle()
-        assert r.records.journal[-1].event == "NoticeUnsent"
+        assert r.records.journal.all[-1].event == "NoticeUnsent"
 
 
 async def test_it_is_tried_again_with_growing_pauses() -> None:
@@ -54,10 +55,10 @@ async def test_it_is_tried_again_with_growing_pauses() -> None:
         r.phones.answers = [LATER, LATER, LATER]
         await tell(r, "everyone", "Dry", "", "/")
         await r.clock.forward(0)
-        (delivery,) = r.records.deliveries.values()
+        (delivery,) = r.records.notices.deliveries.values()
         assert (delivery.attempts, delivery.next_ms - r.clock.now) == (1, 5_000)
         await r.clock.forward(5_000)
-        (delivery,) = r.records.deliveries.values()
+        (delivery,) = r.records.notices.deliveries.values()
         assert (delivery.attempts, delivery.next_ms - r.clock.now) == (2, 15_000)
         await r.clock.forward(14_999)
         assert r.phones.told == []
@@ -86,9 +87,9 @@ async def test_after_a_day_it_is_given_up_and_said() -> None:
         r.phones.answers = [LATER] * 100
         await tell(r, "everyone", "Dry", "", "/")
         await r.clock.forward(26 * 3_600_000)
-        (delivery,) = r.records.deliveries.values()
+        (delivery,) = r.records.notices.deliveries.values()
         assert delivery.state == "failed"
-        assert r.hub.needs()[0]["kind"] == "notice"
+        assert r.hub.needs()[0].kind == "notice"
 
 
 async def test_a_phone_that_is_gone_is_removed() -> None:
@@ -98,9 +99,9 @@ async def test_a_phone_that_is_gone_is_removed() -> None:
         await tell(r, "everyone", "Dry", "", "/")
         await r.clock.forward(0)
         assert r.hub.outbox.phones == {}
-        assert r.records.phones() == []
-        assert "gone (410)" in r.records.journal[-1].text
-        (delivery,) = r.records.deliveries.values()
+        assert r.records.notices.phones() == []
+        assert "gone (410)" in r.records.journal.all[-1].text
+        (delivery,) = r.records.notices.deliveries.values()
         assert (delivery.phone, delivery.state, delivery.problem) == (
             "Ada's phone",
             "failed",
@@ -166,9 +167,9 @@ async def test_a_notice_is_the_same_one_however_often_it_is_sent() -> None:
         r.phones.answers = [LATER, LATER]
         await tell(r, "everyone", "Dry", "", "/")
         await clock.forward(0)
-        (first,) = {d.identity for d in records.deliveries.values()}
+        (first,) = {d.identity for d in records.notices.deliveries.values()}
     async with rig(records, clock) as r:
-        assert {d.identity for d in records.waiting_deliveries()} == {first}
+        assert {d.identity for d in records.notices.waiting()} == {first}
         assert 0 < len(first) <= 32
         assert set(first) <= set(string.ascii_letters + string.digits + "-_")
 
@@ -194,6 +195,6 @@ async def test_a_notice_is_the_same_one_however_often_it_is_sent() -> None:
 async def test_an_endpoint_that_is_no_push_service_is_refused(endpoint: str) -> None:
     async with rig() as r:
         with pytest.raises(Invalid, match=r"https address|no public name|user name"):
-            await r.hub.outbox.add_phone(PhoneRecord(0, "x", "ada", endpoint, "k", "a", 0))
+            await r.do(AddPhone(PhoneRecord(0, "x", "ada", endpoint, "k", "a", 0)))
         with pytest.raises(NotFound):
-            await r.hub.outbox.remove_phone(99)
+            await r.do(RemovePhone(99))

@@ -9,14 +9,19 @@ from typing import Any
 
 import pytest
 
+from hombi.hub.admission import AdmitArrival
+from hombi.hub.automations import AddAutomation, ChangeAutomation
 from hombi.hub.doctor import look
 from hombi.hub.errors import Busy, Invalid, NotFound, Refused
-from hombi.hub.lag import Lag
+from hombi.hub.kernel import Event
 from hombi.hub.messages import BYTES, KEPT, PAYLOAD, TOPICS, Filter, Messages
-from hombi.hub.node_settings import setting_value
+from hombi.hub.node_settings import Act, ChangeSetting, setting_value
+from hombi.hub.nodes import NewNodeKey, RevokeNodeKey
+from hombi.hub.picks import AddNode
 from hombi.hub.ports import JournalEntry
+from hombi.hub.tools import AddTool, ChangeTool, NewToolKey, RemoveTool
 from hombi.links.base import Heard
-from hombi.links.thing_description import Setting
+from hombi.links.offer import Setting
 from tests.house import CLIMATE, description
 from tests.hub.parts import ManualClock, Rig, rig, settle
 
@@ -28,10 +33,10 @@ KEEPS = {
 
 async def settled_in(r: Rig, **actions: Any) -> None:
     thing = {**description("Rack", **CLIMATE, **KEEPS), "actions": actions}
-    r.hub.pairing.open(60_000)
+    r.hub.pairing.open_window(60_000)
     arrival, _ = await r.hub.pairing.ask(thing, "0" * 64)
     arrival.record.proof = ""
-    await r.hub.admit(arrival.record.id, "", "Rack", "")
+    await r.do(AdmitArrival(arrival.record.id, "", "Rack", ""))
 
 
 async def test_a_setting_is_changed_when_the_node_says_so() -> None:
@@ -39,13 +44,13 @@ async def test_a_setting_is_changed_when_the_node_says_so() -> None:
         await settled_in(r)
         r.say("rack", "interval", 30.0)
         assert r.hub.house.node("rack").told == {"interval": 30.0}, "a setting is no reading"
-        node = await r.hub.settings.change("rack", "interval", "5 s")
+        node = await r.do(ChangeSetting("rack", "interval", "5 s"))
         assert node.told["interval"] == 5
-        await r.hub.settings.change("rack", "mode", "brisk")
+        await r.do(ChangeSetting("rack", "mode", "brisk"))
         assert node.told["mode"] == "brisk"
         r.link.obeys = False
         with pytest.raises(Refused, match=r"rack did not confirm its Interval within 0\.05 s"):
-            await r.hub.settings.change("rack", "interval", 7)
+            await r.do(ChangeSetting("rack", "interval", 7))
         await settle()
         assert r.events().count("SettingChanged") == 2
 
@@ -63,13 +68,13 @@ async def test_wrong_settings_and_actions_are_named_with_what_there_is() -> None
             rest={},
         )
         with pytest.raises(NotFound, match="rack has no setting intervall; did you mean interval"):
-            await r.hub.settings.change("rack", "intervall", 5)
+            await r.do(ChangeSetting("rack", "intervall", 5))
         with pytest.raises(NotFound, match="rack has no action winc; did you mean wink"):
-            await r.hub.settings.act("rack", "winc", {})
+            await r.do(Act("rack", "winc", {}))
         with pytest.raises(Invalid, match="does not ask for speed; it asks for times"):
-            await r.hub.settings.act("rack", "wink", {"speed": 1})
-        await r.hub.settings.act("rack", "wink", {"times": "3"})
-        await r.hub.settings.act("rack", "rest", {})
+            await r.do(Act("rack", "wink", {"speed": 1}))
+        await r.do(Act("rack", "wink", {"times": "3"}))
+        await r.do(Act("rack", "rest", {}))
         assert r.link.acts == [("rack", "wink", {"times": 3}), ("rack", "rest", None)]
 
 
@@ -111,28 +116,28 @@ def test_settings_that_cannot_be_are_refused(setting: Setting, given: Any, said:
 async def test_keys_are_rotated_and_revoked_and_the_old_ones_void_at_once() -> None:
     async with rig() as r:
         await r.let_in("Rack", **CLIMATE)
-        first = await r.hub.nodes.new_key("rack")
-        second = await r.hub.nodes.new_key("rack")
+        first = await r.do(NewNodeKey("rack"))
+        second = await r.do(NewNodeKey("rack"))
         house = r.hub.house
         assert [house.fits("rack", key) for key in (first, second)] == [False, True]
         assert r.link.removed == ["rack", "rack"], "what came in with the old key is cut off"
-        await r.hub.nodes.revoke_key("rack")
+        await r.do(RevokeNodeKey("rack"))
         assert not house.fits("rack", second)
         assert second not in house.node("rack").key_hash
 
 
 async def test_tools_have_topics_and_keys_of_their_own() -> None:
     async with rig() as r:
-        tool, key = await r.hub.tools.add("logger", ["mill/#"], ["mill/+/set"])
+        tool, key = await r.do(AddTool("logger", ["mill/#"], ["mill/+/set"]))
         assert r.hub.house.tool("logger", key) == (["mill/#"], ["mill/+/set"])
         assert r.hub.house.tool("logger", "wrong") is None
         assert key not in str(tool), "only its hash is kept"
-        new = await r.hub.tools.rotate("logger")
+        _, new = await r.do(NewToolKey("logger"))
         assert (r.hub.house.tool("logger", key), bool(r.hub.house.tool("logger", new))) == (
             None,
             True,
         )
-        await r.hub.tools.change("logger", None, ["yard/#"])
+        await r.do(ChangeTool("logger", None, ["yard/#"]))
         assert r.hub.house.tool("logger", new) == (["mill/#"], ["yard/#"])
         for name, publish, said in [
             ("logger", ["a"], "there is a tool logger already"),
@@ -141,13 +146,13 @@ async def test_tools_have_topics_and_keys_of_their_own() -> None:
             ("odd", ["a/#/b"], "no topic filter"),
         ]:
             with pytest.raises(Invalid, match=said):
-                await r.hub.tools.add(name, publish, [])
+                await r.do(AddTool(name, publish, []))
         with pytest.raises(Invalid, match="a tool at the MQTT door is called logger"):
-            await r.hub.foreign.add_node("Logger", "")
-        await r.hub.tools.remove("logger")
+            await r.do(AddNode("Logger", ""))
+        await r.do(RemoveTool("logger"))
         assert r.hub.house.tool("logger", new) is None
         with pytest.raises(NotFound):
-            await r.hub.tools.rotate("logger")
+            await r.do(NewToolKey("logger"))
 
 
 def test_messages_are_bounded_by_number_size_and_topics() -> None:
@@ -207,22 +212,21 @@ async def test_a_clock_that_is_set_makes_nobody_silent_and_no_hold_shorter_or_lo
             '%"\nheld = "5 min"\n'
             '[[starts]]\nswitch = "cellar-mister/switch"\nto = "on"\n'
         )
-        runner = await r.hub.engine.add(text)
+        runner = await r.do(AddAutomation(text))
         for _ in range(5):
             r.say("cellar-rack", "humidity", 70.0)
             await r.clock.forward(150_000)
-        await r.hub.engine.change("dry", enabled=False)
-        await r.hub.engine.change("dry", enabled=True)
+        await r.do(ChangeAutomation("dry", enabled=False))
+        await r.do(ChangeAutomation("dry", enabled=True))
         await r.clock.forward(60_000)
         heard = r.hub.house.node("cellar-rack").heard_ms
         for jump in (3_600_000, -7_200_000):
             wall = r.clock.now
             r.clock.now += jump
-            lag = Lag(r.clock, r.hub.journal, r.hub.lag.clock_set)
-            lag.look(wall, __import__("time").monotonic())
+            r.hub.lag.look(wall, __import__("time").monotonic())
             heard += jump
             assert r.hub.house.node("cellar-rack").heard_ms == pytest.approx(heard, abs=50)
-            runner = r.hub.engine.find("dry")
+            runner = r.hub.automations.find("dry")
             assert runner.due == pytest.approx(r.clock.now + 240_000, abs=50)
         await settle()
         assert r.events().count("ClockSet") == 2
@@ -237,8 +241,8 @@ async def test_two_readings_in_the_same_millisecond_are_both_kept() -> None:
         await r.let_in("Rack", **CLIMATE)
         node = r.hub.house.node("rack")
         for value in (50, 51, 52):
-            await r.hub.post(node, b'[{"n":"humidity","v":%d}]' % value)
-        assert sorted(row[3] for row in r.records.readings.values()) == [50, 51, 52]
+            await r.hub.posts.pack(node, b'[{"n":"humidity","v":%d}]' % value)
+        assert sorted(one.value for one in r.records.history.readings.values()) == [50, 51, 52]
 
 
 async def test_a_settings_file_is_taken_up_while_the_hub_runs(tmp_path: Path) -> None:
@@ -251,7 +255,7 @@ async def test_a_settings_file_is_taken_up_while_the_hub_runs(tmp_path: Path) ->
         await r.hub.reload.take_up()
         assert (r.hub.config.house_name, r.hub.actuation.answer_s) == ("Heron Mill", 2.0)
         assert r.hub.reload.waiting == ["http.port"]
-        assert any("must be started again" in need["text"] for need in r.hub.needs())
+        assert any("must be started again" in need.text for need in r.hub.needs())
         path.write_text("[house]\nnmae = 3\n")
         await r.hub.reload.take_up()
         assert "did you mean name" in r.hub.reload.problem
@@ -292,12 +296,20 @@ async def test_the_doctor_looks_at_every_part() -> None:
         assert (checks["database"].state, bool(checks["database"].advice)) == ("fault", True)
 
 
+class Said(Event):
+    """An event by the name of its class."""
+
+    @property
+    def sentence(self) -> str:
+        return self.name
+
+
 async def test_an_entry_that_cannot_be_written_holds_up_no_other(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     async with rig() as r:
         await settle()  # what the start has to say
-        write, tries = r.records.add_journal, list[str]()
+        write, tries = r.records.journal.add, list[str]()
 
         def moody(entry: JournalEntry) -> int:
             tries.append(entry.event)
@@ -307,10 +319,10 @@ async def test_an_entry_that_cannot_be_written_holds_up_no_other(
                 raise Busy("the disk is full")
             return write(entry)
 
-        monkeypatch.setattr("hombi.hub.journal.AGAIN_S", 0.01)
-        monkeypatch.setattr(r.records, "add_journal", moody)
+        monkeypatch.setattr("hombi.hub.kernel.journal.AGAIN_S", 0.01)
+        monkeypatch.setattr(r.records.journal, "add", moody)
         for event in ("First", "Poison", "Last"):
-            r.hub.journal.note(event, event)
+            r.hub.context.announce(type(event, (Said,), {})())
         async with asyncio.timeout(30):
             while r.events()[-1] != "Last":
                 await settle()

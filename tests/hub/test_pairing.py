@@ -7,9 +7,11 @@ from typing import Any
 
 import pytest
 
+from hombi.hub.admission import MAX_WRONG_CODES, AdmitArrival, TurnAway
 from hombi.hub.errors import Invalid, NotFound, PairingClosed, Refused
 from hombi.hub.memory import MemoryRecords
-from hombi.hub.pairing import MAX_OF_AN_ADDRESS, MAX_WRONG_CODES, proof_of
+from hombi.hub.nodes import RemoveNode
+from hombi.hub.pairing import MAX_OF_AN_ADDRESS, proof_of
 from tests.house import CLIMATE, description
 from tests.hub.parts import ManualClock, Rig, rig, settle
 
@@ -25,7 +27,7 @@ async def ask(
 
 async def test_the_window_counts_down_and_closes_by_itself() -> None:
     async with rig() as r:
-        r.hub.pairing.open(120_000)
+        r.hub.pairing.open_window(120_000)
         await r.clock.forward(50_000)
         assert r.hub.pairing.left_ms == 70_000
         await r.clock.forward(70_000)
@@ -35,13 +37,13 @@ async def test_the_window_counts_down_and_closes_by_itself() -> None:
 
 async def test_opening_again_sets_the_end_anew() -> None:
     async with rig() as r:
-        r.hub.pairing.open(60_000)
+        r.hub.pairing.open_window(60_000)
         await r.clock.forward(50_000)
-        r.hub.pairing.open(60_000)
+        r.hub.pairing.open_window(60_000)
         await r.clock.forward(50_000)
         assert r.hub.pairing.left_ms == 10_000
         with pytest.raises(Invalid, match="1 s to 15 min"):
-            r.hub.pairing.open(16 * 60_000)
+            r.hub.pairing.open_window(16 * 60_000)
 
 
 async def test_nobody_arrives_while_it_is_closed() -> None:
@@ -52,10 +54,10 @@ async def test_nobody_arrives_while_it_is_closed() -> None:
 
 async def test_a_node_is_let_in_with_its_code_and_gets_its_own_key() -> None:
     async with rig() as r:
-        r.hub.pairing.open(60_000)
+        r.hub.pairing.open_window(60_000)
         arrival, ticket = await ask(r)
         assert await r.hub.pairing.outcome(arrival, ticket) == ("waiting", None)
-        node = await r.hub.admit(arrival, "12345678", "", "Cheese cellar")
+        node = await r.do(AdmitArrival(arrival, "12345678", "", "Cheese cellar"))
         assert (node.address, node.room and node.room.name) == ("cellar-rack", "Cheese cellar")
         assert list(node.entities) == ["temperature", "humidity"]
         state, joined = await r.hub.pairing.outcome(arrival, ticket)
@@ -70,16 +72,16 @@ async def test_a_node_is_let_in_with_its_code_and_gets_its_own_key() -> None:
 
 async def test_a_node_that_asks_while_it_is_being_let_in_is_told_to_wait() -> None:
     async with rig() as r:
-        r.hub.pairing.open(60_000)
+        r.hub.pairing.open_window(60_000)
         arrival, ticket = await ask(r)
-        store, slow = r.records.admit, threading.Event()
+        store, slow = r.records.house.admit, threading.Event()
 
         def admit(*given: Any) -> Any:
             slow.wait(30)
             return store(*given)
 
-        r.records.admit = admit  # type: ignore[method-assign]
-        letting_in = asyncio.ensure_future(r.hub.admit(arrival, "12345678", "", ""))
+        r.records.house.admit = admit  # type: ignore[method-assign]
+        letting_in = asyncio.ensure_future(r.do(AdmitArrival(arrival, "12345678", "", "")))
         await asyncio.sleep(0.05)
         assert await r.hub.pairing.outcome(arrival, ticket) == ("admitting", None)
         slow.set()
@@ -91,9 +93,9 @@ async def test_a_node_that_asks_while_it_is_being_let_in_is_told_to_wait() -> No
 
 async def test_the_ticket_is_of_no_use_once_the_node_has_used_its_key() -> None:
     async with rig() as r:
-        r.hub.pairing.open(60_000)
+        r.hub.pairing.open_window(60_000)
         arrival, ticket = await ask(r)
-        await r.hub.admit(arrival, "12345678", "", "")
+        await r.do(AdmitArrival(arrival, "12345678", "", ""))
         await r.hub.pairing.outcome(arrival, ticket)
         r.hub.nodes.presence("cellar-rack", here=True)
         await settle()
@@ -103,7 +105,7 @@ async def test_the_ticket_is_of_no_use_once_the_node_has_used_its_key() -> None:
 
 async def test_a_wrong_ticket_learns_nothing() -> None:
     async with rig() as r:
-        r.hub.pairing.open(60_000)
+        r.hub.pairing.open_window(60_000)
         arrival, _ = await ask(r)
         with pytest.raises(NotFound):
             await r.hub.pairing.outcome(arrival, "guessed")
@@ -111,28 +113,28 @@ async def test_a_wrong_ticket_learns_nothing() -> None:
 
 async def test_wrong_codes_are_limited() -> None:
     async with rig() as r:
-        r.hub.pairing.open(60_000)
+        r.hub.pairing.open_window(60_000)
         arrival, ticket = await ask(r)
         for left in range(MAX_WRONG_CODES - 1, 0, -1):
             with pytest.raises(Refused, match=f"{left} more"):
-                await r.hub.admit(arrival, "0000", "", "")
+                await r.do(AdmitArrival(arrival, "0000", "", ""))
         with pytest.raises(Refused, match="locked now"):
-            await r.hub.admit(arrival, "0000", "", "")
+            await r.do(AdmitArrival(arrival, "0000", "", ""))
         with pytest.raises(Refused, match="is locked"):
-            await r.hub.admit(arrival, "12345678", "", "")
+            await r.do(AdmitArrival(arrival, "12345678", "", ""))
         assert (await r.hub.pairing.outcome(arrival, ticket))[0] == "locked"
         with pytest.raises(Refused, match="turn it away first"):
             await ask(r)
-        await r.hub.pairing.turn_away(arrival)
+        await r.do(TurnAway(arrival))
         arrival, _ = await ask(r)
-        await r.hub.admit(arrival, "12345678", "", "")
+        await r.do(AdmitArrival(arrival, "12345678", "", ""))
 
 
 async def test_turned_away_is_told_and_gone() -> None:
     async with rig() as r:
-        r.hub.pairing.open(60_000)
+        r.hub.pairing.open_window(60_000)
         arrival, ticket = await ask(r)
-        await r.hub.pairing.turn_away(arrival)
+        await r.do(TurnAway(arrival))
         assert (await r.hub.pairing.outcome(arrival, ticket))[0] == "turned-away"
         assert r.hub.pairing.waiting() == []
         assert r.hub.house.nodes == {}
@@ -143,20 +145,20 @@ async def test_a_name_that_is_taken_is_refused_and_the_arrival_waits_on() -> Non
         await r.let_in("Cellar rack", **CLIMATE)
         other, _ = await ask(r, description("Another", "urn:test:another", **CLIMATE))
         with pytest.raises(Invalid, match="there is a node cellar-rack already"):
-            await r.hub.admit(other, "12345678", "Cellar rack", "")
+            await r.do(AdmitArrival(other, "12345678", "Cellar rack", ""))
         with pytest.raises(Invalid, match="no letter"):
-            await r.hub.admit(other, "12345678", "!!", "")
-        assert (await r.hub.admit(other, "12345678", "Loft rack", "")).address == "loft-rack"
+            await r.do(AdmitArrival(other, "12345678", "!!", ""))
+        assert (await r.do(AdmitArrival(other, "12345678", "Loft rack", ""))).address == "loft-rack"
 
 
 async def test_two_are_let_in_at_once_into_the_same_new_room_but_not_under_the_same_name() -> None:
     async with rig() as r:
-        r.hub.pairing.open(60_000)
+        r.hub.pairing.open_window(60_000)
         arrivals = [(await ask(r, description(f"Node {n}", **CLIMATE)))[0] for n in range(3)]
         names = ["one", "two", "two"]
         done = await asyncio.gather(
             *(
-                r.hub.admit(a, "12345678", name, "Gallery")
+                r.do(AdmitArrival(a, "12345678", name, "Gallery"))
                 for a, name in zip(arrivals, names, strict=True)
             ),
             return_exceptions=True,
@@ -174,7 +176,7 @@ async def test_a_node_that_joins_again_is_the_same_node() -> None:
         r.say("cellar-rack", "humidity", 71.0)
         arrival, _ = await ask(r)
         assert r.hub.pairing.find(arrival).known is before
-        node = await r.hub.admit(arrival, "12345678", "", "")
+        node = await r.do(AdmitArrival(arrival, "12345678", "", ""))
         assert node.id == before.id
         assert node.room is before.room
         latest = node.entities["humidity"].latest
@@ -187,14 +189,14 @@ async def test_a_node_that_joins_again_is_the_same_node() -> None:
 @pytest.mark.parametrize("proof", ["", "12345678", "Z" * 64])
 async def test_a_proof_that_cannot_be_one_is_refused(proof: str) -> None:
     async with rig() as r:
-        r.hub.pairing.open(60_000)
+        r.hub.pairing.open_window(60_000)
         with pytest.raises(Invalid, match="64 hex digits"):
             await r.hub.pairing.ask(RACK, proof)
 
 
 async def test_a_flood_from_one_address_counts_as_one() -> None:
     async with rig() as r:
-        r.hub.pairing.open(60_000)
+        r.hub.pairing.open_window(60_000)
         for number in range(60):
             await ask(r, description(f"Fake {number}", **CLIMATE), sender="10.0.0.66")
         arrival, ticket = await ask(r, sender="10.0.0.7")
@@ -204,7 +206,7 @@ async def test_a_flood_from_one_address_counts_as_one() -> None:
 
 async def test_who_asks_again_and_again_what_became_of_it_is_not_let_go() -> None:
     async with rig() as r:
-        r.hub.pairing.open(60_000)
+        r.hub.pairing.open_window(60_000)
         arrival, ticket = await ask(r, sender="10.0.0.66")
         for number in range(30):
             await r.clock.forward(10)
@@ -214,11 +216,11 @@ async def test_who_asks_again_and_again_what_became_of_it_is_not_let_go() -> Non
 
 async def test_a_stranger_with_a_waiting_nodes_id_and_the_code_that_tells_them_apart() -> None:
     async with rig() as r:
-        r.hub.pairing.open(60_000)
+        r.hub.pairing.open_window(60_000)
         real, ticket = await ask(r, sender="10.0.0.7")
         fake, fake_ticket = await ask(r, code="6666-6666", sender="10.0.0.66")
         assert [a.record.id for a in r.hub.pairing.waiting()] == [real, fake]
-        node = await r.hub.admit(fake, "1234-5678", "", "")
+        node = await r.do(AdmitArrival(fake, "1234-5678", "", ""))
         assert node.address == "cellar-rack"
         state, joined = await r.hub.pairing.outcome(real, ticket)
         assert state == "admitted"
@@ -229,7 +231,7 @@ async def test_a_stranger_with_a_waiting_nodes_id_and_the_code_that_tells_them_a
 
 async def test_a_node_that_asks_again_takes_its_own_place() -> None:
     async with rig() as r:
-        r.hub.pairing.open(60_000)
+        r.hub.pairing.open_window(60_000)
         await ask(r, sender="10.0.0.7")
         again, _ = await ask(r, sender="10.0.0.7")
         assert [a.record.id for a in r.hub.pairing.waiting()] == [again]
@@ -247,7 +249,7 @@ async def test_a_node_that_asks_again_takes_its_own_place() -> None:
 )
 async def test_descriptions_have_a_size(spoiled: dict[str, Any], said: str) -> None:
     async with rig() as r:
-        r.hub.pairing.open(60_000)
+        r.hub.pairing.open_window(60_000)
         with pytest.raises(Invalid, match=said):
             await ask(r, {**RACK, **spoiled})
 
@@ -255,12 +257,12 @@ async def test_descriptions_have_a_size(spoiled: dict[str, Any], said: str) -> N
 async def test_arrivals_outlive_a_restart() -> None:
     records, clock = MemoryRecords(), ManualClock()
     async with rig(records, clock) as r:
-        r.hub.pairing.open(60_000)
+        r.hub.pairing.open_window(60_000)
         arrival, ticket = await ask(r)
     async with rig(records, clock) as r:
         assert [a.record.id for a in r.hub.pairing.waiting()] == [arrival]
         assert (await r.hub.pairing.outcome(arrival, ticket))[0] == "waiting"
-        await r.hub.admit(arrival, "12345678", "", "")
+        await r.do(AdmitArrival(arrival, "12345678", "", ""))
 
 
 async def test_limits_are_kept_in_the_kinds_unit_and_never_wider_than_its_own() -> None:
@@ -281,11 +283,11 @@ async def test_limits_are_kept_in_the_kinds_unit_and_never_wider_than_its_own() 
 
 async def test_removing_a_node_makes_its_key_void() -> None:
     async with rig() as r:
-        r.hub.pairing.open(60_000)
+        r.hub.pairing.open_window(60_000)
         arrival, ticket = await ask(r)
-        await r.hub.admit(arrival, "12345678", "", "")
+        await r.do(AdmitArrival(arrival, "12345678", "", ""))
         _, joined = await r.hub.pairing.outcome(arrival, ticket)
-        await r.hub.remove_node("cellar-rack", keep_history=True)
+        await r.do(RemoveNode("cellar-rack", keep_history=True))
         assert joined is not None
         assert not r.hub.house.fits("cellar-rack", joined.key)
         with pytest.raises(NotFound, match="no node cellar-rack"):

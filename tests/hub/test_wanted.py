@@ -4,10 +4,10 @@ something else."""
 from __future__ import annotations
 
 from hombi.core.values import show_span
+from hombi.hub.nodes import RemoveNode
 from hombi.hub.wanted import PAUSES_MS
 from tests.hub.parts import Rig, rig, settle
 from tests.hub.test_actuation import command
-from tests.hub.test_engine import again
 
 SWITCH = "cellar-mister/switch"
 
@@ -41,8 +41,8 @@ async def test_it_is_sent_again_at_growing_intervals_and_after_a_minute_a_person
         assert [one.value for _, one in r.link.sent] == [1.0]
         assert tries(r) == -1
         assert needs(r) == []
-        assert r.records.journal[-1].event == "CommandConfirmed"
-        assert r.records.journal[-1].text == f"{SWITCH} is on, asked by ada 21 min 20 s before"
+        assert r.records.journal.all[-1].event == "CommandConfirmed"
+        assert r.records.journal.all[-1].text == f"{SWITCH} is on, asked by ada 21 min 20 s before"
 
 
 async def test_it_is_not_urgent_before_a_minute() -> None:
@@ -82,7 +82,7 @@ async def test_the_nodes_own_word_that_comes_late_confirms_it() -> None:
         r.say("cellar-mister", "switch", True)
         await settle()
         assert tries(r) == -1
-        assert "asked by ada" in r.records.journal[-1].text
+        assert "asked by ada" in r.records.journal.all[-1].text
 
 
 async def test_it_is_withdrawn_when_somebody_wants_something_else() -> None:
@@ -102,13 +102,11 @@ async def test_it_is_kept_over_a_restart() -> None:
         r.link.reachable = False
         await command(r)
         records, clock = r.records, r.clock
-        again(records, r.hub.house)
     clock.now += 120_000
     async with rig(records, clock) as r:
         assert "wanted on for 2 min, not confirmed" in needs(r)[0]
         await r.clock.forward(PAUSES_MS[0])
         assert [one.value for _, one in r.link.sent] == [1.0]
-        again(records, r.hub.house)
     async with rig(records, clock) as r:
         await r.clock.forward(PAUSES_MS[0])
         assert r.link.sent == [], "and not once more after it was confirmed"
@@ -119,7 +117,7 @@ async def test_of_a_node_that_is_taken_out_nothing_is_wanted() -> None:
         await r.cellar()
         r.link.reachable = False
         await command(r)
-        await r.hub.remove_node("cellar-mister", keep_history=True)
+        await r.do(RemoveNode("cellar-mister", keep_history=True))
         await r.clock.forward(3_600_000)
         assert needs(r) == []
         assert tries(r) == -1

@@ -47,7 +47,7 @@ def connected(service: Service) -> bool:
 
 def stored(service: Service, entity: str, start_ms: int) -> list[float]:
     with service.hub() as hub:
-        return [r.value for r in hub.readings(entity, start_ms)]
+        return [r.value for r in hub.entities.readings(entity, start_ms)]
 
 
 @pytest.mark.parametrize(("version", "over"), [("3.1.1", "TCP"), ("5", "TLS")])
@@ -66,11 +66,13 @@ def test_a_value_at_the_broker_becomes_an_entity_and_is_set_there(
         board.publish("mill/loft-fan/state", '{"fan":"OFF","t":21.5}', qos=1).wait_for_publish(30)
         with service.hub() as hub:
             until(
-                lambda: [m.topic for m in hub.messages(topic="mill/#")] == ["mill/loft-fan/state"]
+                lambda: (
+                    [m.topic for m in hub.messages.list(topic="mill/#")] == ["mill/loft-fan/state"]
+                )
             )
-            (seen,) = hub.messages(topic="mill/#")
+            (seen,) = hub.messages.list(topic="mill/#")
             assert (seen.via, seen.node, seen.payload) == ("broker", "", '{"fan":"OFF","t":21.5}')
-            assert [(v.pointer, v.shown) for v in hub.message(seen.number).values] == [
+            assert [(v.pointer, v.shown) for v in hub.messages.get(seen.number).values] == [
                 ("/fan", "OFF"),
                 ("/t", "21.5"),
             ]
@@ -80,11 +82,13 @@ def test_a_value_at_the_broker_becomes_an_entity_and_is_set_there(
                 "pointer": "/fan",
                 "kind": "switch",
             }
-            assert [(p.node, p.shown, p.problem) for p in hub.preview(**fan)] == [
+            assert [(p.node, p.shown, p.problem) for p in hub.messages.preview(**fan)] == [
                 ("loft-fan", "off", "")
             ]
             write = {"topic": "mill/{node}/set", "payload": '{"fan":"{ON|OFF}"}'}
-            (made,) = hub.pick(**fan, title="Fan", nodes=["loft-fan"], room="Loft", write=write)
+            (made,) = hub.messages.pick(
+                **fan, title="Fan", nodes=["loft-fan"], room="Loft", write=write
+            )
             assert (made.entity, made.room, made.writable) == ("loft-fan/fan", "loft", True)
 
             def obey(client: object, user: object, message: object) -> None:
@@ -93,8 +97,8 @@ def test_a_value_at_the_broker_becomes_an_entity_and_is_set_there(
             board.on_message = obey
             board.subscribe("mill/loft-fan/set", qos=1)
             time.sleep(0.2)
-            assert hub.command("loft-fan/fan", "on").state == "confirmed"
-            assert hub.entity("loft-fan/fan").shown == "on"
+            assert hub.entities.set("loft-fan/fan", "on").state == "confirmed"
+            assert hub.entities.get("loft-fan/fan").shown == "on"
     finally:
         board.disconnect()
         board.loop_stop()
@@ -109,8 +113,8 @@ def test_what_came_while_the_hub_was_away_is_there_afterwards(
     board = broker.client("herb-bed")
     board.publish("mill/herb-bed/state", '{"t": 20}', qos=1).wait_for_publish(30)
     with service.hub() as hub:
-        until(lambda: hub.messages(topic="mill/herb-bed/state"))
-        hub.pick(**TEMPERATURE, at="/at", nodes=["herb-bed"], room="Terrace")
+        until(lambda: hub.messages.list(topic="mill/herb-bed/state"))
+        hub.messages.pick(**TEMPERATURE, at="/at", nodes=["herb-bed"], room="Terrace")
     service.stop()
     start = round(time.time()) - 5000
     infos = [
@@ -155,16 +159,16 @@ def test_what_a_broker_kept_is_shown_and_taken_for_no_reading(
     board = broker.client("kept")
     board.publish("mill/kept/state", '{"t": 17}', qos=1).wait_for_publish(30)
     with service.hub() as hub:
-        until(lambda: hub.messages(topic="mill/kept/state"))
-        hub.pick(**TEMPERATURE, nodes=["kept"])
+        until(lambda: hub.messages.list(topic="mill/kept/state"))
+        hub.messages.pick(**TEMPERATURE, nodes=["kept"])
         board.publish("mill/kept/state", '{"t": 18}', qos=1, retain=True).wait_for_publish(30)
-        until(lambda: hub.entity("kept/temperature").value == 18)
+        until(lambda: hub.entities.get("kept/temperature").value == 18)
     began = round(time.time() * 1000)
     service.stop()
     service.start()
     until(lambda: connected(service))
     with service.hub() as hub:
-        until(lambda: any(m.retained for m in hub.messages(topic="mill/kept/state")))
+        until(lambda: any(m.retained for m in hub.messages.list(topic="mill/kept/state")))
         assert stored(service, "kept/temperature", began) == []
     board.disconnect()
     board.loop_stop()

@@ -23,7 +23,7 @@ SOIL = {"soil": {"moisture": 41.5, "temp_f": 50}, "bat": 87, "name": "herbs"}
 @pytest.fixture(scope="module")
 def tool(service: Service) -> Tool:
     with service.hub() as hub:
-        return hub.add_tool("boards", publish=["mill/#"], subscribe=["mill/#"])
+        return hub.tools.add("boards", publish=["mill/#"], subscribe=["mill/#"])
 
 
 def board(service: Service, tool: Tool, name: str) -> paho.Client:
@@ -48,7 +48,7 @@ def test_a_value_is_picked_from_the_command_line_and_lives_at_once(
     client = board(service, tool, "herbs")
     say(client, "mill/herb-bed/state", SOIL)
     say(client, "mill/fern-bed/state", {**SOIL, "soil": {"moisture": 60, "temp_f": 41}})
-    shown = service.hombi("messages", "--topic", "mill/+/state", "--text", "herbs").stdout
+    shown = service.hombi("link", "messages", "--topic", "mill/+/state", "--text", "herbs").stdout
     assert shown.count("mill/herb-bed/state") == 1
     assert "nobody's" in shown
     words = [
@@ -60,20 +60,22 @@ def test_a_value_is_picked_from_the_command_line_and_lives_at_once(
         "--unit",
         "°F",
     ]
-    tried = service.hombi("pick", *words, "--try").stdout
+    tried = service.hombi("entity", "pick", *words, "--try").stdout
     assert "10.0 °C" in tried
     assert "5.0 °C" in tried
-    done = service.hombi("pick", *words, "--title", "Soil", "--room", "Terrace")
+    done = service.hombi("entity", "pick", *words, "--title", "Soil", "--room", "Terrace")
     assert done.returncode == 0, done.stderr
     assert "herb-bed/soil is picked from mill/herb-bed/state" in done.stdout
     with service.hub() as hub:
-        assert {hub.entity(f"{bed}/soil").room for bed in ("herb-bed", "fern-bed")} == {"terrace"}
+        assert {hub.entities.get(f"{bed}/soil").room for bed in ("herb-bed", "fern-bed")} == {
+            "terrace"
+        }
         say(client, "mill/herb-bed/state", SOIL)
-        entity = hub.entity("herb-bed/soil")
+        entity = hub.entities.get("herb-bed/soil")
         assert (entity.value, entity.raw, entity.unit) == (pytest.approx(10), 50, "°C")
         assert entity.picked == "mill/herb-bed/state at /soil/temp_f"
         # One more value of a node that is there already.
-        hub.pick(
+        hub.messages.pick(
             topic="mill/{node}/state",
             pointer="/soil/moisture",
             kind="moisture",
@@ -81,8 +83,8 @@ def test_a_value_is_picked_from_the_command_line_and_lives_at_once(
             nodes=["herb-bed"],
         )
         say(client, "mill/herb-bed/state", SOIL)
-        assert hub.entity("herb-bed/moisture").value == 41.5
-        assert hub.messages(topic="mill/herb-bed/state")[0].node == "herb-bed"
+        assert hub.entities.get("herb-bed/moisture").value == 41.5
+        assert hub.messages.list(topic="mill/herb-bed/state")[0].node == "herb-bed"
         # What no longer fits is refused, said, and loses nothing else.
         say(client, "mill/herb-bed/state", {"soil": {"moisture": "wet"}})
         (entry,) = until(
@@ -91,10 +93,10 @@ def test_a_value_is_picked_from_the_command_line_and_lives_at_once(
             ][:1]
         )
         assert "herb-bed" in entry.text
-        assert hub.entity("herb-bed/moisture").value == 41.5
-        hub.remove_entity("herb-bed/moisture")
+        assert hub.entities.get("herb-bed/moisture").value == 41.5
+        hub.entities.remove("herb-bed/moisture")
         with pytest.raises(HubProblem, match="no entity herb-bed/moisture"):
-            hub.entity("herb-bed/moisture")
+            hub.entities.get("herb-bed/moisture")
     client.disconnect()
     client.loop_stop()
 
@@ -114,14 +116,14 @@ def test_a_bare_payload_with_its_own_time_and_a_way_to_set_it(service: Service, 
     say(client, "mill/sluice/gate", "40")
     with service.hub() as hub:
         write = {"topic": "mill/{node}/cmd", "payload": "go {value}"}
-        (made,) = hub.pick(
+        (made,) = hub.messages.pick(
             topic="mill/{node}/gate", kind="level", title="Gate", nodes=["sluice"], write=write
         )
         assert (made.entity, made.writable) == ("sluice/gate", True)
-        assert hub.command("sluice/gate", "75 %").state == "confirmed"
+        assert hub.entities.set("sluice/gate", "75 %").state == "confirmed"
         assert asked == [("mill/sluice/cmd", "go 75")]
         at = round(time.time()) - 7200
-        hub.pick(
+        hub.messages.pick(
             topic="mill/{node}/log",
             pointer="/v",
             at="/t",
@@ -131,7 +133,7 @@ def test_a_bare_payload_with_its_own_time_and_a_way_to_set_it(service: Service, 
         )
         for n in (2, 0, 1):
             say(client, "mill/wheel/log", {"v": n, "t": at + n})
-        assert [r.value for r in hub.readings("wheel/turns", at * 1000)] == [0, 1, 2]
+        assert [r.value for r in hub.entities.readings("wheel/turns", at * 1000)] == [0, 1, 2]
     client.disconnect()
     client.loop_stop()
 
@@ -163,9 +165,9 @@ def test_picks_that_cannot_be_are_said_and_change_nothing(
     }
     with service.hub() as hub:
         with pytest.raises(HubProblem) as caught:
-            hub.pick(**(right | picking))
+            hub.messages.pick(**(right | picking))
         assert said in str(caught.value)
-        assert "newcomer" not in [n.node for n in hub.nodes()]
+        assert "newcomer" not in [n.node for n in hub.nodes.list()]
 
 
 def test_the_stream_of_messages_is_bounded_and_filtered(service: Service, tool: Tool) -> None:
@@ -174,7 +176,7 @@ def test_the_stream_of_messages_is_bounded_and_filtered(service: Service, tool: 
 
     def follow() -> None:
         with service.hub() as hub:
-            for batch in hub.follow_messages(topic="mill/chatty/#"):
+            for batch in hub.messages.follow(topic="mill/chatty/#"):
                 batches.append(batch)
                 if sum(len(b.messages) + b.passed_over for b in batches) >= 300:
                     return
@@ -192,7 +194,7 @@ def test_the_stream_of_messages_is_bounded_and_filtered(service: Service, tool: 
     assert max(len(b.messages) for b in batches) <= 40
     assert sum(b.passed_over for b in batches) > 0, "what came too fast to read is counted"
     with service.hub() as hub:
-        assert [m.payload for m in hub.messages(topic="mill/chatty/+", each_topic=True)] == [
+        assert [m.payload for m in hub.messages.list(topic="mill/chatty/+", each_topic=True)] == [
             "299",
             "298",
             "297",
@@ -202,14 +204,15 @@ def test_the_stream_of_messages_is_bounded_and_filtered(service: Service, tool: 
 
 
 def test_a_node_that_posts_one_value(service: Service) -> None:
-    done = service.hombi("add-node", "Wheel house", "--room", "Workshop")
+    done = service.hombi("node", "add", "Wheel house", "--room", "Workshop")
     assert done.returncode == 0, done.stderr
     curl = next(
         line.strip() for line in done.stdout.splitlines() if line.strip().startswith("curl")
     )
     key = done.stdout.split("has the key ")[1].split(". It is")[0]
     done = service.hombi(
-        "add-entity",
+        "node",
+        "add-value",
         "wheel-house",
         "Bearing",
         "--kind",
@@ -223,7 +226,7 @@ def test_a_node_that_posts_one_value(service: Service) -> None:
     url = f"{service.url}/api/intake/wheel-house"
     basic, bearer = {"auth": ("wheel-house", key)}, {"headers": {"Authorization": f"Bearer {key}"}}
     with service.hub() as hub:
-        hub.add_entity("wheel-house", "Turns", "number")
+        hub.nodes.add_entity("wheel-house", "Turns", "number")
         for sent, value in (
             ({"content": "7.5", **basic}, 7.5),
             ({"json": {"value": 8.25}, **bearer}, 8.25),
@@ -231,11 +234,11 @@ def test_a_node_that_posts_one_value(service: Service) -> None:
         ):
             answer = httpx.post(f"{url}/turns", **sent)
             assert answer.json() == {"stored": 1, "refused": []}, answer.text
-            assert hub.entity("wheel-house/turns").value == value
+            assert hub.entities.get("wheel-house/turns").value == value
         assert httpx.get(f"{url}/turns", params={"key": key, "value": "6.5"}).json()["stored"] == 1
-        assert hub.entity("wheel-house/turns").value == 6.5
+        assert hub.entities.get("wheel-house/turns").value == 6.5
         assert httpx.post(f"{url}/bearing", json={"b": {"t": 212}}, **basic).json()["stored"] == 1
-        assert hub.entity("wheel-house/bearing").value == pytest.approx(100)
+        assert hub.entities.get("wheel-house/bearing").value == pytest.approx(100)
         # The line that is shown works as it stands.
         if shutil.which("curl"):
             line = curl.replace("ENTITY", "turns")
@@ -283,8 +286,8 @@ def test_posts_that_cannot_be_are_told_why(
 @pytest.fixture(scope="module")
 def posting(service: Service) -> str:
     with service.hub() as hub:
-        made = hub.add_node("Lathe house")
-        hub.add_entity(made.node, "Turns", "number")
+        made = hub.nodes.add("Lathe house")
+        hub.nodes.add_entity(made.node, "Turns", "number")
         return made.key
 
 
@@ -297,7 +300,7 @@ def test_a_post_for_what_is_not_there_is_seen_among_the_messages(
         headers={"Authorization": f"Bearer {posting}"},
     )
     with service.hub() as hub:
-        (message,) = hub.messages(node="lathe-house", text="/oil")
+        (message,) = hub.messages.list(node="lathe-house", text="/oil")
         assert (message.via, message.sender, message.payload) == ("http", "lathe-house", "3")
 
 
@@ -308,9 +311,13 @@ def test_keys_are_changed_and_taken_away(service: Service, posting: str) -> None
         return httpx.post(url, content="1", headers={"Authorization": f"Bearer {key}"}).status_code
 
     assert post(posting) == 200
-    newer = service.hombi("key", "lathe-house").stdout.split("has the key ")[1].split(". It is")[0]
+    newer = (
+        service.hombi("node", "key", "lathe-house")
+        .stdout.split("has the key ")[1]
+        .split(". It is")[0]
+    )
     assert (post(posting), post(newer)) == (401, 200)
-    assert "shut out" in service.hombi("key", "lathe-house", "--revoke").stdout
+    assert "shut out" in service.hombi("node", "key", "lathe-house", "--revoke").stdout
     assert post(newer) == 401
     with service.hub() as hub:
-        assert not next(n for n in hub.nodes() if n.node == "lathe-house").has_key
+        assert not next(n for n in hub.nodes.list() if n.node == "lathe-house").has_key

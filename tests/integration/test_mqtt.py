@@ -41,7 +41,7 @@ def mosquitto(
 
 def value(service: Service, entity: str) -> float | None:
     with service.hub() as hub:
-        return hub.entity(entity).value
+        return hub.entities.get(entity).value
 
 
 def test_mosquitto_pub_brings_a_reading_in(service: Service, rack: Joined) -> None:
@@ -71,7 +71,7 @@ def test_mosquitto_sub_hears_what_the_node_is_to_do(service: Service, mister: Jo
     listening.start()
     time.sleep(1.5)
     with service.hub() as hub:
-        command = hub.command("cellar-mister/switch", "on")
+        command = hub.entities.set("cellar-mister/switch", "on")
     listening.join()
     assert json.loads(heard[0].stdout) == [{"n": "switch", "vb": True}]
     assert command.state == "unanswered", "mosquitto_sub hears, but does not confirm"
@@ -88,7 +88,7 @@ def test_mosquitto_with_a_wrong_key_is_refused(rack: Joined) -> None:
 def test_a_command_is_confirmed_by_the_node(service: Service, mister: Joined) -> None:
     with mister.connected(), service.hub() as hub:
         for to, wanted in (("on", 1.0), ("off", 0.0)):
-            command = hub.command("cellar-mister/switch", to)
+            command = hub.entities.set("cellar-mister/switch", to)
             assert (command.state, command.problem) == ("confirmed", "")
             assert value(service, "cellar-mister/switch") == wanted
 
@@ -98,7 +98,7 @@ def test_a_sleeping_node_gets_its_command_when_it_wakes(service: Service) -> Non
     with node.connected(clean=False):
         pass
     with service.hub() as hub:
-        assert hub.command("sleepy-hatch/switch", "on").state == "unanswered"
+        assert hub.entities.set("sleepy-hatch/switch", "on").state == "unanswered"
     with node.connected(clean=False):
         until(lambda: value(service, "sleepy-hatch/switch") == 1.0)
 
@@ -108,7 +108,7 @@ def test_a_node_that_drops_is_seen_gone_by_its_last_will(service: Service) -> No
 
     def here() -> bool:
         with service.hub() as hub:
-            return next(n.here for n in hub.nodes() if n.node == "dropper")
+            return next(n.here for n in hub.nodes.list() if n.node == "dropper")
 
     client = node.mqtt()
     client.will_set(node.topics["presence"], "gone", qos=1, retain=True)
@@ -198,7 +198,7 @@ def test_a_refused_pack_over_mqtt_is_journaled_and_acknowledged(
 
     until(refused)
     with service.hub() as hub:
-        assert next(n.refused for n in hub.nodes() if n.node == "cellar-rack") > 0
+        assert next(n.refused for n in hub.nodes.list() if n.node == "cellar-rack") > 0
 
 
 @pytest.mark.parametrize("qos", [0, 1])
@@ -235,4 +235,6 @@ def test_paho_publishes_many_and_all_are_there(service: Service) -> None:
             info.wait_for_publish(20)
         assert all(info.rc == paho.MQTT_ERR_SUCCESS for info in infos)
     with service.hub() as hub:
-        assert [r.value for r in hub.readings("counter/count", start * 1000)] == list(range(1500))
+        assert [r.value for r in hub.entities.readings("counter/count", start * 1000)] == list(
+            range(1500)
+        )

@@ -123,7 +123,7 @@ def numbered(start_s: float, number: int) -> list[dict[str, Any]]:
 
 def stored(service: Service, entity: str, start_s: float) -> set[int]:
     with service.hub() as hub:
-        return {round(r.value) for r in hub.readings(entity, round(start_s * 1000))}
+        return {round(r.value) for r in hub.entities.readings(entity, round(start_s * 1000))}
 
 
 def kill_again_and_again(service: Service, broker: Broker, kills: int, wheel: str) -> None:
@@ -135,7 +135,7 @@ def kill_again_and_again(service: Service, broker: Broker, kills: int, wheel: st
     count = {"count": {"type": "number", "readOnly": True}}
     nodes = [let_in(service, description(name, **count)) for name in ("Knocker", "Poster")]
     with service.hub() as hub:
-        hub.pick(
+        hub.messages.pick(
             via="broker",
             topic="mill/{node}/turns",
             pointer="/v",
@@ -228,11 +228,11 @@ def test_kills_lose_nothing_of_what_waits_for_a_sleeper_or_is_retained(
                 Joined(
                     own_service,
                     name,
-                    hub.add_tool(name, ["bench/#"], []).key,
+                    hub.tools.add(name, ["bench/#"], []).key,
                     {"readings": f"bench/{name}"},
                 )
             )
-        sleeper = Joined(own_service, "logger", hub.add_tool("logger", [], ["bench/#"]).key, {})
+        sleeper = Joined(own_service, "logger", hub.tools.add("logger", [], ["bench/#"]).key, {})
     board, gauge = tools
     with hearing(own_service, sleeper, "bench/board", clean=False):
         pass
@@ -268,8 +268,8 @@ def test_kills_lose_nothing_of_what_waits_for_a_sleeper_or_is_retained(
 def gauge_reader(service: Service) -> Joined:
     """A tool that nobody knew before, so that it hears what is retained."""
     with service.hub() as hub:
-        name = f"reader-{len(hub.tools())}"
-        return Joined(service, name, hub.add_tool(name, [], ["bench/#"]).key, {})
+        name = f"reader-{len(hub.tools.list())}"
+        return Joined(service, name, hub.tools.add(name, [], ["bench/#"]).key, {})
 
 
 def test_a_sleeping_nodes_command_outlives_a_killed_hub(own_service: Service) -> None:
@@ -279,11 +279,11 @@ def test_a_sleeping_nodes_command_outlives_a_killed_hub(own_service: Service) ->
     with hatch.connected(clean=False):
         pass
     with own_service.hub() as hub:
-        assert hub.command("sleepy-hatch/switch", "on").state == "unanswered"
+        assert hub.entities.set("sleepy-hatch/switch", "on").state == "unanswered"
     own_service.kill()
     own_service.start()
     with hatch.connected(clean=False), own_service.hub() as hub:
-        until(lambda: hub.entity("sleepy-hatch/switch").value == 1.0)
+        until(lambda: hub.entities.get("sleepy-hatch/switch").value == 1.0)
 
 
 def test_a_killed_hub_comes_back_with_its_house_holds_and_latest_readings(
@@ -298,19 +298,19 @@ def test_a_killed_hub_comes_back_with_its_house_holds_and_latest_readings(
         '[[starts]]\nswitch = "cellar-mister/switch"\nto = "on"\n'
     )
     with own_service.hub() as hub:
-        hub.add_automation(text)
+        hub.automations.add(text)
     rack.post([{"n": "humidity", "v": 70}])
     began = time.time()
     with own_service.hub() as hub:
-        until(lambda: hub.automation("dry").phase == "holding")
+        until(lambda: hub.automations.get("dry").phase == "holding")
     own_service.kill()
     own_service.start()
     with mister.connected(), own_service.hub() as hub:
-        assert hub.entity("cellar-rack/humidity").value == 70
-        assert hub.automation("dry").text == text
-        until(lambda: hub.automation("dry").phase == "on")
+        assert hub.entities.get("cellar-rack/humidity").value == 70
+        assert hub.automations.get("dry").text == text
+        until(lambda: hub.automations.get("dry").phase == "on")
         assert time.time() - began > 5.5, "not before its hold"
-        until(lambda: hub.entity("cellar-mister/switch").value == 1.0)
+        until(lambda: hub.entities.get("cellar-mister/switch").value == 1.0)
         (start,) = until(lambda: list(hub.journal(event="AutomationStarted")))
         assert start.text == "Dry started: 70.0 % under 82 %, held for 6 s"
 
@@ -319,8 +319,8 @@ def test_a_subscriber_that_never_reads_costs_nobody_anything(own_service: Servic
     own_service.start()
     own_service.claim()
     with own_service.hub() as hub:
-        board = Joined(own_service, "board", hub.add_tool("board", ["bench/#"], []).key, {})
-        deaf = hub.add_tool("deaf", [], ["bench/#"]).key
+        board = Joined(own_service, "board", hub.tools.add("board", ["bench/#"], []).key, {})
+        deaf = hub.tools.add("deaf", [], ["bench/#"]).key
         reader = gauge_reader(own_service)
     with never_reads(own_service, "deaf", deaf, "bench/#"):
         before = resident_mb(own_service)

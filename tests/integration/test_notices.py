@@ -54,7 +54,7 @@ def push(tmp_path: Path) -> Iterator[tuple[LabPhone, int]]:
 
 def add(service: Service, phone: LabPhone, port: int) -> int:
     with service.hub() as hub:
-        return hub.add_phone(
+        return hub.phones.add(
             phone.name, f"http://127.0.0.1:{port}/push/{phone.channel}", phone.keys()
         ).id
 
@@ -65,7 +65,7 @@ def test_an_automation_tells_a_phone(
     phone, port = push
     add(service, phone, port)
     with service.hub() as hub:
-        hub.add_automation(
+        hub.automations.add(
             'name = "Damp"\n[watch]\nentity = "cellar-rack/humidity"\nover = "90 %"\n'
             '[[starts]]\nnotify = "ada"\ntitle = "Cellar is damp – Käse"\ntext = '
             '"{value}, limit {limit}"\n'
@@ -79,11 +79,11 @@ def test_an_automation_tells_a_phone(
             "/automations/damp",
         )
         assert phone.refused == 0
-        until(lambda: hub.notices()[0].state == "delivered")
+        until(lambda: hub.phones.notices()[0].state == "delivered")
         until(lambda: list(hub.journal(event="NoticeDelivered")))
-        hub.remove_automation("damp")
-        for known in hub.phones():
-            hub.remove_phone(known.id)
+        hub.automations.remove("damp")
+        for known in hub.phones.list():
+            hub.phones.remove(known.id)
 
 
 def test_a_busy_push_service_is_tried_again(service: Service, push: tuple[LabPhone, int]) -> None:
@@ -91,13 +91,13 @@ def test_a_busy_push_service_is_tried_again(service: Service, push: tuple[LabPho
     number = add(service, phone, port)
     phone.answer = 503
     with service.hub() as hub:
-        hub.test_phone(number)
-        until(lambda: hub.notices()[0].attempts == 1)
-        assert hub.notices()[0].state == "waiting"
-        assert "503" in hub.notices()[0].problem
+        hub.phones.test(number)
+        until(lambda: hub.phones.notices()[0].attempts == 1)
+        assert hub.phones.notices()[0].state == "waiting"
+        assert "503" in hub.phones.notices()[0].problem
         phone.answer = 201
         until(lambda: phone.notices)
-        hub.remove_phone(number)
+        hub.phones.remove(number)
 
 
 @pytest.mark.parametrize("status", [404, 410])
@@ -108,8 +108,8 @@ def test_a_phone_that_is_gone_is_removed(
     number = add(service, phone, port)
     phone.answer = status
     with service.hub() as hub:
-        hub.test_phone(number)
-        until(lambda: number not in [p.id for p in hub.phones()])
+        hub.phones.test(number)
+        until(lambda: number not in [p.id for p in hub.phones.list()])
         until(lambda: any(f"({status})" in e.text for e in hub.journal(event="PhoneRemoved")))
 
 
@@ -120,10 +120,10 @@ def test_what_the_push_service_refuses_is_said(
     number = add(service, phone, port)
     phone.answer = 403
     with service.hub() as hub:
-        hub.test_phone(number)
-        until(lambda: hub.notices()[0].state == "failed")
+        hub.phones.test(number)
+        until(lambda: hub.phones.notices()[0].state == "failed")
         assert any("did not reach" in need.text for need in hub.house().needs)
-        hub.remove_phone(number)
+        hub.phones.remove(number)
 
 
 def test_a_push_service_that_says_nothing_has_taken_it(
@@ -133,9 +133,9 @@ def test_a_push_service_that_says_nothing_has_taken_it(
     number = add(service, phone, port)
     phone.answer = 204
     with service.hub() as hub:
-        hub.test_phone(number)
-        until(lambda: hub.notices()[0].state == "delivered")
-        hub.remove_phone(number)
+        hub.phones.test(number)
+        until(lambda: hub.phones.notices()[0].state == "delivered")
+        hub.phones.remove(number)
 
 
 def test_a_push_service_that_sends_the_hub_elsewhere_is_not_followed(
@@ -150,11 +150,11 @@ def test_a_push_service_that_sends_the_hub_elsewhere_is_not_followed(
         {"Location": f"http://127.0.0.1:{port}/push/{phone.channel}?again"},
     )
     with service.hub() as hub:
-        hub.test_phone(number)
-        until(lambda: hub.notices()[0].state == "failed")
-        assert "not followed" in hub.notices()[0].problem
-        assert hub.notices()[0].attempts == 1
-        hub.remove_phone(number)
+        hub.phones.test(number)
+        until(lambda: hub.phones.notices()[0].state == "failed")
+        assert "not followed" in hub.phones.notices()[0].problem
+        assert hub.phones.notices()[0].attempts == 1
+        hub.phones.remove(number)
 
 
 def test_a_date_until_which_to_wait_is_waited_for(
@@ -168,12 +168,12 @@ def test_a_date_until_which_to_wait_is_waited_for(
         {"Retry-After": format_datetime(datetime.now(UTC) + timedelta(seconds=8), usegmt=True)},
     )
     with service.hub() as hub:
-        hub.test_phone(number)
-        until(lambda: hub.notices()[0].attempts == 1)
+        hub.phones.test(number)
+        until(lambda: hub.phones.notices()[0].attempts == 1)
         phone.answer = 201
         until(lambda: phone.notices)
         assert time.time() - begun > 6
-        hub.remove_phone(number)
+        hub.phones.remove(number)
 
 
 def test_a_hub_that_is_killed_while_a_phone_takes_its_notice_rings_once(
@@ -186,13 +186,13 @@ def test_a_hub_that_is_killed_while_a_phone_takes_its_notice_rings_once(
         number = add(own_service, phone, port)
         phone.slow_s = 5.0
         with own_service.hub() as hub:
-            hub.test_phone(number)
+            hub.phones.test(number)
             until(lambda: phone.taken == 1)
         own_service.kill()
         phone.slow_s = 0.0
         own_service.start()
         with own_service.hub() as hub:
-            until(lambda: hub.notices()[0].state == "delivered")
+            until(lambda: hub.phones.notices()[0].state == "delivered")
         assert (phone.taken, phone.rings, len(phone.notices)) == (2, 1, 1), (
             "it came twice, and is one notice"
         )
@@ -208,14 +208,14 @@ def test_a_phone_whose_service_hangs_holds_up_nobody_elses(
         phone.slow_s = 8.0
         with service.hub() as hub:
             for _ in range(3):
-                hub.test_phone(slow)
+                hub.phones.test(slow)
             until(lambda: phone.taken)
             begun = time.monotonic()
-            hub.test_phone(fast)
+            hub.phones.test(fast)
             until(lambda: quick.notices)
             assert time.monotonic() - begun < 5
             for number in (slow, fast):
-                hub.remove_phone(number)
+                hub.phones.remove(number)
 
 
 def test_a_notice_that_waits_outlives_a_killed_hub(own_service: Service, tmp_path: Path) -> None:
@@ -225,9 +225,9 @@ def test_a_notice_that_waits_outlives_a_killed_hub(own_service: Service, tmp_pat
     with phone_service(tmp_path / "phone.json", port) as phone:
         number = add(own_service, phone, port)
     with own_service.hub() as hub:  # nobody listens there now
-        hub.test_phone(number)
-        until(lambda: hub.notices()[0].attempts == 1)
-        assert "cannot be reached" in hub.notices()[0].problem
+        hub.phones.test(number)
+        until(lambda: hub.phones.notices()[0].attempts == 1)
+        assert "cannot be reached" in hub.phones.notices()[0].problem
     own_service.kill()
     own_service.start()
     with phone_service(tmp_path / "phone.json", port) as again:

@@ -33,14 +33,14 @@ def air(both: tuple[Service, Air]) -> Air:
 
 def test_one_window_takes_in_nodes_of_all_links(service: Service, air: Air) -> None:
     with service.hub() as hub:
-        until(lambda: hub.zigbee().state == "up")
-        until(lambda: "Bluetooth on hci0" in hub.pairing().listening["bluetooth"])
-        listening = hub.open_pairing("5 min").listening
+        until(lambda: hub.zigbee.info().state == "up")
+        until(lambda: "Bluetooth on hci0" in hub.pairing.window().listening["bluetooth"])
+        listening = hub.pairing.open("5 min").listening
         assert set(listening) == {"wifi", "zigbee", "bluetooth"}
         until(lambda: air.do(lambda: air.stick.permits))
         for name in ("loft-lamp", "loft-climate"):
             air.press(name)
-            node = hub.admit(
+            node = hub.pairing.admit(
                 waiting(hub, air.nodes[name].thing_id).id, name=air.nodes[name].title, room="Loft"
             )
             assert (node.node, node.link, node.way) == (name, "zigbee", "paired")
@@ -48,47 +48,51 @@ def test_one_window_takes_in_nodes_of_all_links(service: Service, air: Air) -> N
             tag = air.bluetooth.nodes[name]
             found = waiting(hub, tag.thing_id)
             assert (found.needs_code, found.asks) == (False, "")
-            assert hub.admit(found.id, name=tag.title, room=tag.plan.room).link == "bluetooth"
-        hub.close_pairing()
-        until(lambda: hub.entity("loft-climate/temperature").value is not None)
-        until(lambda: hub.entity("boathouse-tag/humidity").value is not None)
-        quality = hub.entity("loft-climate/link-quality")
+            assert (
+                hub.pairing.admit(found.id, name=tag.title, room=tag.plan.room).link == "bluetooth"
+            )
+        hub.pairing.close()
+        until(lambda: hub.entities.get("loft-climate/temperature").value is not None)
+        until(lambda: hub.entities.get("boathouse-tag/humidity").value is not None)
+        quality = hub.entities.get("loft-climate/link-quality")
         assert (quality.hidden, quality.unit) == (True, "%")
-        assert hub.change_entity("loft-climate/link-quality", hidden=False).hidden is False
-    done = service.hombi("nodes", "--json")
+        assert hub.entities.hide("loft-climate/link-quality", False).hidden is False
+    done = service.hombi("node", "list", "--json")
     assert {one["link"] for one in json.loads(done.stdout)} == {"zigbee", "bluetooth"}
 
 
 def test_switches_and_levels_are_confirmed_by_their_nodes(service: Service, air: Air) -> None:
     with service.hub() as hub:
-        assert hub.command("loft-lamp/level", "40 %").state == "confirmed"
-        assert hub.entity("loft-lamp/level").value == 40
-        before = until(lambda: hub.entity("loft-lamp/switch").value == 1.0)
+        assert hub.entities.set("loft-lamp/level", "40 %").state == "confirmed"
+        assert hub.entities.get("loft-lamp/level").value == 40
+        before = until(lambda: hub.entities.get("loft-lamp/switch").value == 1.0)
         assert before
-        assert hub.command("loft-lamp/switch", "toggle").value == 0.0
-        assert hub.command("hen-house-lamp/switch", "on").state == "confirmed"
+        assert hub.entities.set("loft-lamp/switch", "toggle").value == 0.0
+        assert hub.entities.set("hen-house-lamp/switch", "on").state == "confirmed"
     assert "loft-lamp/switch is on" in service.hombi("set", "loft-lamp/switch", "toggle").stdout
     assert air.do(lambda: air.nodes["loft-lamp"].on)
 
 
 def test_an_automation_switches_from_one_radio_to_the_other(service: Service, air: Air) -> None:
     with service.hub() as hub:
-        hub.add_automation(
+        hub.automations.add(
             'name = "Lamp"\n[watch]\nentity = "hen-house-lamp/switch"\nis = "on"\n'
             '[[starts]]\nswitch = "loft-lamp/switch"\nto = "off"\n[[ends]]\nswitch = '
             '"loft-lamp/switch"\nto = "on"\n'
         )
-        hub.command("hen-house-lamp/switch", "off")
-        until(lambda: hub.entity("loft-lamp/switch").value == 1.0)
-        hub.command("hen-house-lamp/switch", "on")
-        until(lambda: hub.entity("loft-lamp/switch").value == 0.0)
+        hub.entities.set("hen-house-lamp/switch", "off")
+        until(lambda: hub.entities.get("loft-lamp/switch").value == 1.0)
+        hub.entities.set("hen-house-lamp/switch", "on")
+        until(lambda: hub.entities.get("loft-lamp/switch").value == 0.0)
 
 
 def test_what_is_no_value_is_told_as_such(service: Service, air: Air) -> None:
     node = air.nodes["loft-climate"]
     with service.hub() as hub:
         air.do(lambda: node.report(1, 0x0402, [zcl.Attribute(0, zcl.S16, None)]))
-        entity = until(lambda: (e := hub.entity("loft-climate/temperature")).value is None and e)
+        entity = until(
+            lambda: (e := hub.entities.get("loft-climate/temperature")).value is None and e
+        )
         assert (entity.raw, entity.shown, entity.quality, entity.reason) == (
             None,
             "",
@@ -96,14 +100,17 @@ def test_what_is_no_value_is_told_as_such(service: Service, air: Air) -> None:
             "no value",
         )
         stored = until(
-            lambda: [r for r in hub.readings("loft-climate/temperature", 0) if r.value is None]
+            lambda: [
+                r for r in hub.entities.readings("loft-climate/temperature", 0) if r.value is None
+            ]
         )
         assert stored[0].reason == "no value"
         assert all(
-            mean is not None for mean in hub.history("loft-climate/temperature", "hour").mean
+            mean is not None
+            for mean in hub.entities.history("loft-climate/temperature", "hour").mean
         )
         air.do(lambda: node.report(1, 0x0402, [zcl.Attribute(0, zcl.S16, 1850)]))
-        until(lambda: hub.entity("loft-climate/temperature").value == 18.5)
+        until(lambda: hub.entities.get("loft-climate/temperature").value == 18.5)
 
 
 def test_what_nodes_say_is_seen_as_they_say_it_and_named(
@@ -111,18 +118,20 @@ def test_what_nodes_say_is_seen_as_they_say_it_and_named(
 ) -> None:
     with service.hub() as hub:
         let_in(hub, air, "herb-probe", "Terrace")
-        hub.close_pairing()
-        words = until(lambda: hub.messages(via="zigbee", topic="herb-probe/1/EF00", text='"21"'))[0]
+        hub.pairing.close()
+        words = until(
+            lambda: hub.messages.list(via="zigbee", topic="herb-probe/1/EF00", text='"21"')
+        )[0]
         assert json.loads(words.payload)["21"].keys() == {"value"}
-        (advert,) = hub.messages(via="bluetooth", node="boathouse-tag", each_topic=True)
+        (advert,) = hub.messages.list(via="bluetooth", node="boathouse-tag", each_topic=True)
         assert set(json.loads(advert.payload)["service data"]) == {"0x181A", "0x180F"}
         with pytest.raises(Wrong, match="door, broker, http, zigbee, bluetooth"):
-            hub.messages(via="post")
+            hub.messages.list(via="post")
         with pytest.raises(Conflict, match="boathouse-tag speaks over bluetooth"):
-            hub.node_profile("boathouse-tag")
+            hub.nodes.profile("boathouse-tag")
         with pytest.raises(Conflict, match="boathouse-tag speaks over bluetooth"):
-            hub.put_node_profile("boathouse-tag", "[profile]\n")
-    draft = service.hombi("zigbee", "profile", "herb-probe")
+            hub.nodes.put_profile("boathouse-tag", "[profile]\n")
+    draft = service.hombi("node", "profile", "herb-probe")
     assert "1 without a name" in draft.stderr
     assert 'name = "soil moisture"' in draft.stdout
     file = tmp_path / "soil.toml"
@@ -131,7 +140,7 @@ def test_what_nodes_say_is_seen_as_they_say_it_and_named(
             '"datapoint 21"\nkind = "number"', '"conductivity"\nkind = "condctivity"'
         )
     )
-    refused = service.hombi("zigbee", "profile", "herb-probe", str(file))
+    refused = service.hombi("node", "profile", "herb-probe", str(file))
     assert refused.returncode == 1
     assert "did you mean conductivity?" in refused.stderr
     file.write_text(
@@ -139,69 +148,76 @@ def test_what_nodes_say_is_seen_as_they_say_it_and_named(
             '"datapoint 21"\nkind = "number"', '"conductivity"\nkind = "conductivity"'
         )
     )
-    kept = service.hombi("zigbee", "profile", "herb-probe", str(file))
+    kept = service.hombi("node", "profile", "herb-probe", str(file))
     assert kept.returncode == 0, kept.stderr
     assert (service.data / "profiles" / "kelp-row-soil-s7.toml").read_text() == file.read_text()
     with service.hub() as hub:
-        entity = until(lambda: (e := hub.entity("herb-probe/conductivity")).value and e)
+        entity = until(lambda: (e := hub.entities.get("herb-probe/conductivity")).value and e)
         assert (entity.unit, entity.room) == ("µS/cm", "terrace")
-        assert hub.node_profile("herb-probe").unnamed == 0
+        assert hub.nodes.profile("herb-probe").unnamed == 0
         assert "NodeDescribed" in {entry.event for entry in hub.journal(node="herb-probe")}
 
 
 def test_a_killed_hub_goes_on_with_its_network_and_its_nodes(service: Service, air: Air) -> None:
     with service.hub() as hub:
-        before = hub.zigbee()
+        before = hub.zigbee.info()
     service.kill()
     service.start()
     with service.hub() as hub:
-        after = until(lambda: (z := hub.zigbee()).state == "up" and z)
+        after = until(lambda: (z := hub.zigbee.info()).state == "up" and z)
         assert (after.extended_pan_id, after.channel, after.nodes) == (
             before.extended_pan_id,
             before.channel,
             before.nodes,
         )
-        until(lambda: hub.command("loft-lamp/switch", "on").state == "confirmed")
-        until(lambda: hub.command("hen-house-lamp/switch", "off").state == "confirmed")
+        until(lambda: hub.entities.set("loft-lamp/switch", "on").state == "confirmed")
+        until(lambda: hub.entities.set("hen-house-lamp/switch", "off").state == "confirmed")
 
 
 def test_the_stick_in_words_and_a_foreign_network(service: Service, air: Air) -> None:
-    info = service.hombi("zigbee", "info")
+    info = service.hombi("link", "stick")
     assert "firmware 2.7.1" in info.stdout
-    refused = service.hombi("zigbee", "keep")
+    refused = service.hombi("link", "keep")
     assert refused.returncode == 1
     assert "carries no foreign network" in refused.stderr.replace("\n", " ")
     with service.hub() as hub:
-        ours = hub.zigbee().extended_pan_id
+        ours = hub.zigbee.info().extended_pan_id
         air.do(air.stick.unplug)
         until(lambda: any("Zigbee stick" in need.text for need in hub.house().needs))
-        assert hub.command("loft-lamp/switch", "off").state == "unreachable"
+        assert hub.entities.set("loft-lamp/switch", "off").state == "unreachable"
         assert any(c.part == "Zigbee stick" and c.state == "fault" for c in hub.doctor())
         air.stick.store[0x002D] = bytes(range(8))
         air.do(air.stick.plug)
-        until(lambda: hub.zigbee().state == "foreign")
-        assert "hombi zigbee keep" in service.hombi("doctor").stdout
-        assert "starts clean" in service.hombi("zigbee", "clean", "--yes").stdout
-        until(lambda: hub.zigbee().state == "up")
-        assert hub.zigbee().extended_pan_id == ours
-        until(lambda: hub.command("loft-lamp/switch", "off").state == "confirmed")
+        until(lambda: hub.zigbee.info().state == "foreign")
+        assert "hombi link keep" in service.hombi("doctor").stdout
+        assert "starts clean" in service.hombi("link", "clean", "--yes").stdout
+        until(lambda: hub.zigbee.info().state == "up")
+        assert hub.zigbee.info().extended_pan_id == ours
+        until(lambda: hub.entities.set("loft-lamp/switch", "off").state == "confirmed")
 
 
 def test_a_node_that_leaves_and_one_that_is_removed(service: Service, air: Air) -> None:
     with service.hub() as hub:
         air.press("loft-climate")
-        until(lambda: next(n for n in hub.nodes() if n.node == "loft-climate").left)
+        until(lambda: next(n for n in hub.nodes.list() if n.node == "loft-climate").left)
         assert any(need.kind == "left" for need in hub.house().needs)
         assert [e.node for e in until(lambda: list(hub.journal(event="NodeLeft")))] == [
             "loft-climate"
         ]
-    assert "is out; its history is kept" in service.hombi("remove", "loft-climate", "--yes").stdout
-    assert service.hombi("remove", "loft-lamp", "--yes").returncode == 0
+    assert (
+        "is out; its history is kept"
+        in service.hombi("node", "remove", "loft-climate", "--yes").stdout
+    )
+    assert service.hombi("node", "remove", "loft-lamp", "--yes").returncode == 0
     until(lambda: not air.do(lambda: air.nodes["loft-lamp"].joined))
     with service.hub() as hub:
-        assert {n.node for n in hub.nodes()} == {"boathouse-tag", "hen-house-lamp", "herb-probe"}
+        assert {n.node for n in hub.nodes.list()} == {
+            "boathouse-tag",
+            "hen-house-lamp",
+            "herb-probe",
+        }
         with pytest.raises(HubProblem):
-            hub.entity("loft-lamp/switch")
+            hub.entities.get("loft-lamp/switch")
 
 
 def test_a_node_that_was_silent_about_something_is_asked_again(service: Service, air: Air) -> None:
@@ -209,12 +225,17 @@ def test_a_node_that_was_silent_about_something_is_asked_again(service: Service,
     name = node.plan.address
     air.do(lambda: node.mute.update({0x0000}))
     with service.hub() as hub:
-        hub.open_pairing("5 min")
+        hub.pairing.open("5 min")
         until(lambda: air.do(lambda: air.stick.permits))
         air.press(name)
         arrival = until(
             lambda: next(
-                (one for one in hub.arrivals() if one.thing == node.thing_id and one.left_out), None
+                (
+                    one
+                    for one in hub.pairing.arrivals()
+                    if one.thing == node.thing_id and one.left_out
+                ),
+                None,
             ),
             90,
         )
@@ -222,16 +243,18 @@ def test_a_node_that_was_silent_about_something_is_asked_again(service: Service,
             "did not say its make and model; it is asked again" in one for one in arrival.left_out
         )
         air.do(node.mute.clear)
-        assert service.hombi("ask-again", arrival.id).returncode == 0
+        assert service.hombi("node", "ask-again", arrival.id).returncode == 0
         until(
             lambda: [
-                one for one in hub.arrivals() if one.thing == node.thing_id and not one.left_out
+                one
+                for one in hub.pairing.arrivals()
+                if one.thing == node.thing_id and not one.left_out
             ],
             60,
         )
-        admitted = hub.admit(arrival.id, name=node.title, room="Workshop")
-        hub.close_pairing()
-        assert service.hombi("ask-again", admitted.node).returncode == 0
-        refused = service.hombi("ask-again", "boathouse-tag")
+        admitted = hub.pairing.admit(arrival.id, name=node.title, room="Workshop")
+        hub.pairing.close()
+        assert service.hombi("node", "ask-again", admitted.node).returncode == 0
+        refused = service.hombi("node", "ask-again", "boathouse-tag")
         assert refused.returncode == 1
         assert "when the pairing window is opened" in refused.stderr

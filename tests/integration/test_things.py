@@ -30,7 +30,7 @@ def arrivals(service: Service, title: str = "Boathouse vane") -> list[Arrival]:
     """Those of this test: whatever else announces itself on this machine is found
     too."""
     with service.hub() as hub:
-        return [a for a in hub.arrivals() if a.title.startswith(title)]
+        return [a for a in hub.pairing.arrivals() if a.title.startswith(title)]
 
 
 @pytest.fixture(scope="module")
@@ -52,11 +52,11 @@ def vane(service: Service) -> Iterator[Vane]:
     """The vane, let in at the boathouse."""
     found = Vane().start()
     with service.hub() as hub:
-        arrival = hub.look(f"127.0.0.1:{found.port}")
-        hub.admit(arrival.id, room="Boathouse", secret=SECRET)
-        until(lambda: hub.entity("boathouse-vane/wind").quality == "good")
+        arrival = hub.pairing.look(f"127.0.0.1:{found.port}")
+        hub.pairing.admit(arrival.id, room="Boathouse", secret=SECRET)
+        until(lambda: hub.entities.get("boathouse-vane/wind").quality == "good")
         yield found
-        hub.remove_node("boathouse-vane", keep_history=False)
+        hub.nodes.remove("boathouse-vane", keep_history=False)
     found.stop()
 
 
@@ -65,7 +65,7 @@ def test_it_is_found_while_the_window_is_open_and_says_what_it_is(service: Servi
     with vane.announced(), service.hub() as hub:
         time.sleep(0.5)
         assert arrivals(service) == [], "nobody arrives while the window is closed"
-        hub.open_pairing("1 min")
+        hub.pairing.open("1 min")
         (arrival,) = until(lambda: arrivals(service))
         assert (arrival.title, arrival.link, arrival.state) == ("Boathouse vane", "wifi", "waiting")
         assert [(e.name, e.kind, e.unit, e.writable) for e in arrival.entities] == [
@@ -82,9 +82,9 @@ def test_it_is_found_while_the_window_is_open_and_says_what_it_is(service: Servi
         assert "Boathouse vane" in listed
         assert "neither http nor mqtt" in listed.replace("\n", " ")
         with pytest.raises(HubProblem, match="answers only to who knows its user and password"):
-            hub.admit(arrival.id, room="Boathouse")
-        hub.turn_away(arrival.id)
-        hub.close_pairing()
+            hub.pairing.admit(arrival.id, room="Boathouse")
+        hub.pairing.turn_away(arrival.id)
+        hub.pairing.close()
     vane.stop()
 
 
@@ -109,31 +109,31 @@ def test_the_hub_announces_itself(service: Service, tmp_path: Path) -> None:
 
 def test_values_come_by_events_and_by_reading(service: Service, vane: Vane) -> None:
     with service.hub() as hub:
-        assert next(n for n in hub.nodes() if n.node == "boathouse-vane").way == "described"
+        assert next(n for n in hub.nodes.list() if n.node == "boathouse-vane").way == "described"
         vane.values["wind"] = 9.5
-        until(lambda: hub.entity("boathouse-vane/wind").value == 9.5)
+        until(lambda: hub.entities.get("boathouse-vane/wind").value == 9.5)
         vane.values["rain"] = 1.4
-        until(lambda: hub.entity("boathouse-vane/rain").raw == 1.4)
+        until(lambda: hub.entities.get("boathouse-vane/rain").raw == 1.4)
 
 
 def test_its_lamp_is_switched_and_read_back(service: Service, vane: Vane) -> None:
     with service.hub() as hub:
-        assert hub.command("boathouse-vane/lamp", "on").state == "confirmed"
+        assert hub.entities.set("boathouse-vane/lamp", "on").state == "confirmed"
         assert vane.values["lamp"] is True
         vane.obeys = False
-        command = hub.command("boathouse-vane/lamp", "off")
+        command = hub.entities.set("boathouse-vane/lamp", "off")
         assert (command.state, vane.values["lamp"]) == ("unanswered", True)
         vane.stop()
-        command = hub.command("boathouse-vane/lamp", "off")
+        command = hub.entities.set("boathouse-vane/lamp", "off")
         assert command.state == "unreachable"
         assert "does not answer" in command.problem
-        until(lambda: not next(n for n in hub.nodes() if n.node == "boathouse-vane").here)
+        until(lambda: not next(n for n in hub.nodes.list() if n.node == "boathouse-vane").here)
         vane.start()
-        until(lambda: next(n for n in hub.nodes() if n.node == "boathouse-vane").here)
+        until(lambda: next(n for n in hub.nodes.list() if n.node == "boathouse-vane").here)
 
 
 def test_its_settings_and_actions_from_the_command_line(service: Service, vane: Vane) -> None:
-    (row,) = json.loads(service.hombi("settings", "boathouse-vane", "--json").stdout)
+    (row,) = json.loads(service.hombi("node", "settings", "boathouse-vane", "--json").stdout)
     assert (row["name"], row["value"], row["low"], row["high"], row["unit"]) == (
         "interval",
         10,
@@ -142,28 +142,29 @@ def test_its_settings_and_actions_from_the_command_line(service: Service, vane: 
         "s",
     )
     assert (
-        "Interval is 20 s" in service.hombi("settings", "boathouse-vane", "interval", "20 s").stdout
+        "Interval is 20 s"
+        in service.hombi("node", "settings", "boathouse-vane", "interval", "20 s").stdout
     )
     assert vane.values["interval"] == 20
-    wrong = service.hombi("settings", "boathouse-vane", "interval", "3")
+    wrong = service.hombi("node", "settings", "boathouse-vane", "interval", "3")
     assert (wrong.returncode, "Interval is 5 to 60 s, not 3" in wrong.stderr) == (1, True)
-    assert "minutes" in service.hombi("do", "boathouse-vane").stdout
-    done = service.hombi("do", "boathouse-vane", "park", "minutes=15")
+    assert "minutes" in service.hombi("node", "do", "boathouse-vane").stdout
+    done = service.hombi("node", "do", "boathouse-vane", "park", "minutes=15")
     assert "noon" in done.stdout
     assert vane.parked == [{"minutes": 15}]
 
 
 def test_at_another_address_it_is_the_same_node(service: Service, vane: Vane) -> None:
     with service.hub() as hub, vane.announced():
-        until(lambda: hub.entity("boathouse-vane/wind").value is not None)
+        until(lambda: hub.entities.get("boathouse-vane/wind").value is not None)
     vane.stop()
     vane.port = free_ports(1)[0]
     vane.values["wind"] = 3.25
     vane.start()
     with service.hub() as hub, vane.announced():
-        until(lambda: hub.entity("boathouse-vane/wind").value == 3.25)
-        assert str(vane.port) in next(n for n in hub.nodes() if n.node == "boathouse-vane").url
-        (moved,) = until(lambda: list(hub.journal(event="NodeMoved")))
+        until(lambda: hub.entities.get("boathouse-vane/wind").value == 3.25)
+        assert str(vane.port) in next(n for n in hub.nodes.list() if n.node == "boathouse-vane").url
+        (moved,) = until(lambda: list(hub.journal(event="NodeRelocated")))
         assert moved.node == "boathouse-vane"
 
 
@@ -171,8 +172,8 @@ def test_a_stranger_with_its_name_does_not_take_its_place(service: Service, vane
     stranger = Vane(values={**vane.values, "wind": 30.0}).start()
     with stranger.announced(), service.hub() as hub:
         until(lambda: list(hub.journal(event="NodeDoubled")))
-        assert hub.entity("boathouse-vane/wind").value != 30
-        assert str(vane.port) in next(n for n in hub.nodes() if n.node == "boathouse-vane").url
+        assert hub.entities.get("boathouse-vane/wind").value != 30
+        assert str(vane.port) in next(n for n in hub.nodes.list() if n.node == "boathouse-vane").url
     stranger.stop()
 
 
@@ -214,12 +215,12 @@ def test_a_description_with_forms_over_mqtt_is_followed_at_the_door(service: Ser
     buoy.mqtt_port = service.mqtt_port
     buoy.start()
     with service.hub() as hub:
-        arrival = hub.look(f"127.0.0.1:{buoy.port}")
+        arrival = hub.pairing.look(f"127.0.0.1:{buoy.port}")
         assert "192.0.2.9:1883 is not the one that the hub is connected to" in "".join(
             arrival.left_out
         )
-        hub.admit(arrival.id, room="Boathouse")
-        tool = hub.add_tool("buoys", publish=["mill/buoy/#"], subscribe=["mill/buoy/#"])
+        hub.pairing.admit(arrival.id, room="Boathouse")
+        tool = hub.tools.add("buoys", publish=["mill/buoy/#"], subscribe=["mill/buoy/#"])
         client, heard, ready = (
             paho.Client(paho.CallbackAPIVersion.VERSION2, "buoy"),
             list[tuple[str, bytes]](),
@@ -241,14 +242,14 @@ def test_a_description_with_forms_over_mqtt_is_followed_at_the_door(service: Ser
         client.loop_start()
         assert ready.wait(30)
         client.publish("mill/buoy/waves", "35", qos=1).wait_for_publish(30)
-        assert hub.entity("weir-buoy/waves").value == pytest.approx(0.35)
-        assert hub.command("weir-buoy/lamp", "on").state == "confirmed"
-        hub.act("weir-buoy", "blow")
+        assert hub.entities.get("weir-buoy/waves").value == pytest.approx(0.35)
+        assert hub.entities.set("weir-buoy/lamp", "on").state == "confirmed"
+        hub.nodes.act("weir-buoy", "blow")
         until(lambda: ("mill/buoy/blow", b"null") in heard)
         assert ("mill/buoy/lamp/set", b"true") in heard
         client.disconnect()
         client.loop_stop()
-        hub.remove_node("weir-buoy")
+        hub.nodes.remove("weir-buoy")
     buoy.stop()
 
 
@@ -265,7 +266,7 @@ def test_addresses_where_no_node_is_say_why(service: Service) -> None:
         ("ftp://vane.local", "is no address"),
         ("http://[::1", "no address"),
     ):
-        done = service.hombi("look", address)
+        done = service.hombi("node", "look", address)
         assert done.returncode == 1
         assert said in done.stderr.replace("\n", " "), done.stderr
 
@@ -273,11 +274,11 @@ def test_addresses_where_no_node_is_say_why(service: Service) -> None:
 def test_several_at_once_named_one_by_one_and_hidden(service: Service) -> None:
     things = [description(f"Shelf {n}", **CLIMATE) for n in range(3)]
     with service.hub() as hub:
-        hub.open_pairing("1 min")
+        hub.pairing.open("1 min")
         for thing in things:
             assert ask(service, thing).status_code == 202
         assert len(arrivals(service, "Shelf")) == 3
-        hub.close_pairing()
+        hub.pairing.close()
     words = (
         "--code",
         "1234-5678",
@@ -291,30 +292,32 @@ def test_several_at_once_named_one_by_one_and_hidden(service: Service) -> None:
     for n in (2, 0, 1):
         assert service.hombi("admit", f"Shelf {n}", *words).returncode == 0
     with service.hub() as hub:
-        assert {hub.entity(f"shelf-{n}/temperature").title for n in range(3)} == {"On the shelf"}
-        assert hub.entity("shelf-1/humidity").hidden
+        assert {hub.entities.get(f"shelf-{n}/temperature").title for n in range(3)} == {
+            "On the shelf"
+        }
+        assert hub.entities.get("shelf-1/humidity").hidden
         assert "shelf-1/humidity" not in service.hombi("now").stdout
-        assert "hidden" in service.hombi("entities", "--node", "shelf-1").stdout
-        assert (
-            "shelf-1/humidity is Humidity\n"
-            in service.hombi("change", "shelf-1/humidity", "--show").stdout
-        )
+        assert "hidden" in service.hombi("entity", "list", "--node", "shelf-1").stdout
+        said = service.hombi("entity", "hide", "shelf-1/humidity", "--show").stdout
+        assert said == "shelf-1/humidity is shown\n"
         assert "shelf-1/humidity" in service.hombi("now").stdout
 
 
 def test_a_setup_code_is_drawn_and_opens_the_admit_page(service: Service, tmp_path: Path) -> None:
-    shown = service.hombi("setup-code", "urn:test:mast", "--code", "1234-5678")
+    shown = service.hombi("node", "setup-code", "urn:test:mast", "--code", "1234-5678")
     assert "Setup code 1234-5678" in shown.stdout
     assert "/admit?thing=urn%3Atest%3Amast&code=1234-5678" in shown.stdout
     assert "█" in shown.stdout or "▀" in shown.stdout or "\x1b[7m" in shown.stdout
     assert (
-        service.hombi("setup-code", "urn:test:mast", "--png", str(tmp_path / "code.png")).returncode
+        service.hombi(
+            "node", "setup-code", "urn:test:mast", "--png", str(tmp_path / "code.png")
+        ).returncode
         == 0
     )
     assert (tmp_path / "code.png").read_bytes().startswith(b"\x89PNG")
     with service.hub() as hub:
-        made = hub.setup_code("urn:test:mast")
-        assert made.code != hub.setup_code("urn:test:mast").code, "a new one each time"
+        made = hub.pairing.setup_code("urn:test:mast")
+        assert made.code != hub.pairing.setup_code("urn:test:mast").code, "a new one each time"
         assert made.svg.startswith("<svg")
 
 
@@ -374,31 +377,31 @@ def test_forms_and_secrets_stay_at_the_nodes_own_origin_unless_it_is_ticked(
     sly.elsewhere = snare.url
     sly.start()
     with service.hub() as hub:
-        arrival = hub.look(f"127.0.0.1:{sly.port}")
+        arrival = hub.pairing.look(f"127.0.0.1:{sly.port}")
         assert arrival.elsewhere == [snare.url]
         assert "not ticked" in "\n".join(arrival.left_out)
         assert snare.url in service.hombi("arrivals").stdout.replace("\n", "")
         with pytest.raises(HubProblem, match="has nothing at http://other"):
-            hub.admit(
+            hub.pairing.admit(
                 arrival.id, room="Boathouse", secret=SECRET, name="Sly", origins=["http://other"]
             )
-        hub.admit(arrival.id, room="Boathouse", secret=SECRET, name="Sly")
-        until(lambda: hub.entity("sly/wind").quality == "good")
+        hub.pairing.admit(arrival.id, room="Boathouse", secret=SECRET, name="Sly")
+        until(lambda: hub.entities.get("sly/wind").quality == "good")
         with pytest.raises(HubProblem):
-            hub.act("sly", "park")
+            hub.nodes.act("sly", "park")
         sly.redirected = f"{snare.url}/moved"
         time.sleep(2.5)
         assert snare.asked == []
         sly.redirected = ""
-        hub.remove_node("sly", keep_history=False)
-        ticked = hub.look(f"127.0.0.1:{sly.port}")
+        hub.nodes.remove("sly", keep_history=False)
+        ticked = hub.pairing.look(f"127.0.0.1:{sly.port}")
         done = service.hombi(
             "admit", ticked.id, "--name", "Sly", "--secret", SECRET, "--origin", snare.url
         )
         assert done.returncode == 0, done.stderr
-        until(lambda: hub.entity("sly/rain").quality == "good")
+        until(lambda: hub.entities.get("sly/rain").quality == "good")
         assert snare.asked[0][0] == "DELETE"
-        hub.remove_node("sly", keep_history=False)
+        hub.nodes.remove("sly", keep_history=False)
     sly.stop()
     snare.server.shutdown()
 
@@ -408,13 +411,13 @@ def test_the_hub_itself_is_nobodys_form(service: Service) -> None:
     sly.elsewhere = f"http://localhost:{service.port}/api"
     sly.start()
     with service.hub() as hub:
-        arrival = hub.look(f"127.0.0.1:{sly.port}")
-        hub.admit(arrival.id, secret=SECRET, name="Sly two", origins=arrival.elsewhere)
+        arrival = hub.pairing.look(f"127.0.0.1:{sly.port}")
+        hub.pairing.admit(arrival.id, secret=SECRET, name="Sly two", origins=arrival.elsewhere)
         with pytest.raises(HubProblem, match="is the hub itself"):
-            hub.act("sly-two", "park")
+            hub.nodes.act("sly-two", "park")
         with pytest.raises(HubProblem, match="is the hub itself"):
-            hub.look(f"127.0.0.1:{service.port}")
-        hub.remove_node("sly-two", keep_history=False)
+            hub.pairing.look(f"127.0.0.1:{service.port}")
+        hub.nodes.remove("sly-two", keep_history=False)
     sly.stop()
 
 

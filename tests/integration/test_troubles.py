@@ -79,7 +79,7 @@ def test_a_node_that_floods_delays_nobody_and_is_named(service: Service, rack: J
         "of the flood only its share is taken"
     )
     with service.hub() as hub:
-        assert next(n.refused for n in hub.nodes() if n.node == "mad-counter") > 0
+        assert next(n.refused for n in hub.nodes.list() if n.node == "mad-counter") > 0
 
 
 def test_a_full_disk_holds_readings_says_so_and_writes_them_when_there_is_room(
@@ -113,9 +113,9 @@ def test_a_full_disk_holds_readings_says_so_and_writes_them_when_there_is_room(
             assert not answered, "nothing is acknowledged that is not safe"
             (check,) = [c for c in hub.doctor() if c.part == "database"]
             assert check.state == "fault"
-            assert hub.entity("counter/count").value == 2999, "it is seen all the same"
+            assert hub.entities.get("counter/count").value == 2999, "it is seen all the same"
             assert service.hombi("status").stdout.count("cannot be written") == 1
-            refused = service.hombi("change", "counter", "--room", "Loft")
+            refused = service.hombi("node", "move", "counter", "Loft")
             assert "the database cannot be written now" in refused.stderr.replace("\n", " "), (
                 refused.stderr
             )
@@ -123,7 +123,7 @@ def test_a_full_disk_holds_readings_says_so_and_writes_them_when_there_is_room(
             for sender in senders:
                 sender.join(30)
             assert [a.json()["stored"] for a in answered] == [100] * 30
-            assert [r.value for r in hub.readings("counter/count", begin * 1000)] == list(
+            assert [r.value for r in hub.entities.readings("counter/count", begin * 1000)] == list(
                 range(3000)
             )
             assert not [need for need in hub.house().needs if "cannot be written" in need.text]
@@ -167,7 +167,9 @@ def test_a_locked_database_is_waited_for(service: Service) -> None:
     sending.join(30)
     assert answered == list(range(20))
     with service.hub() as hub:
-        assert [r.value for r in hub.readings("patient/count", start * 1000)] == list(range(20))
+        assert [r.value for r in hub.entities.readings("patient/count", start * 1000)] == list(
+            range(20)
+        )
 
 
 def test_readings_kept_by_a_sender_come_in_with_their_own_times_in_any_order(
@@ -184,7 +186,8 @@ def test_readings_kept_by_a_sender_come_in_with_their_own_times_in_any_order(
     assert node.post(again).json()["stored"] == 10, "sent again, it changes nothing"
     with service.hub() as hub:
         found = [
-            (r.at // 1000 - start, r.value) for r in hub.readings("keeper/humidity", start * 1000)
+            (r.at // 1000 - start, r.value)
+            for r in hub.entities.readings("keeper/humidity", start * 1000)
         ]
         assert found[:10] == [(n * 60, 60 + n) for n in range(10)]
-        assert hub.entity("keeper/humidity").value == 50, "the latest is still the latest"
+        assert hub.entities.get("keeper/humidity").value == 50, "the latest is still the latest"

@@ -71,33 +71,33 @@ def test_the_house_is_there_with_its_past(demo: Demo) -> None:
         ]
         assert house.nodes == 24
         assert {"cellar-rack/humidity", "cellar-mister/switch"} <= {
-            e.entity for e in hub.entities()
+            e.entity for e in hub.entities.list()
         }
-        month = hub.history("cellar-rack/humidity", "month", points=30)
+        month = hub.entities.history("cellar-rack/humidity", "month", points=30)
         assert len(month.at) == 30
         assert all(60 < mean < 100 for mean in month.mean)
-        assert len(hub.automations()) == 4
-        assert all(not a.mistakes for a in hub.automations())
+        assert len(hub.automations.list()) == 4
+        assert all(not a.mistakes for a in hub.automations.list())
         assert house.phones == 1
 
 
 def test_its_nodes_report_and_its_plug_switches(demo: Demo) -> None:
     with service_of(demo).hub() as hub:
-        until(lambda: [e.entity for e in hub.entities() if e.quality != "good"] == [])
-        until(lambda: all(n.here for n in hub.nodes()))
-        before = hub.entity("cellar-rack/temperature").at
-        until(lambda: hub.entity("cellar-rack/temperature").at != before)
-        assert hub.command("workshop-plug/switch", "on").state == "confirmed"
-        until(lambda: (hub.entity("workshop-plug/power").value or 0) > 1000)
-        assert hub.command("workshop-plug/switch", "off").state == "confirmed"
+        until(lambda: [e.entity for e in hub.entities.list() if e.quality != "good"] == [])
+        until(lambda: all(n.here for n in hub.nodes.list()))
+        before = hub.entities.get("cellar-rack/temperature").at
+        until(lambda: hub.entities.get("cellar-rack/temperature").at != before)
+        assert hub.entities.set("workshop-plug/switch", "on").state == "confirmed"
+        until(lambda: (hub.entities.get("workshop-plug/power").value or 0) > 1000)
+        assert hub.entities.set("workshop-plug/switch", "off").state == "confirmed"
 
 
 def test_steam_is_seen_and_the_phone_is_told(demo: Demo) -> None:
     lab = f"http://127.0.0.1:{service_of(demo).port + 2}"
     httpx.post(f"{lab}/steam")
     with service_of(demo).hub() as hub:
-        until(lambda: (hub.entity("cellar-rack/humidity").value or 0) > 93)
-        hub.test_phone(hub.phones()[0].id)
+        until(lambda: (hub.entities.get("cellar-rack/humidity").value or 0) > 93)
+        hub.phones.test(hub.phones.list()[0].id)
     notices = until(lambda: httpx.get(f"{lab}/phone/notices").json())
     assert notices[0]["title"] == "Hombi can reach you"
     assert "Hombi can reach you" in httpx.get(f"{lab}/phone").text
@@ -113,7 +113,7 @@ def test_a_node_that_waits_outside_is_let_in_from_the_command_line(demo: Demo) -
     done = service.hombi("admit", "Hen house hatch", "--code", code[0], "--room", "Hen house")
     assert "hen-house-hatch/contact" in done.stdout, done.stderr
     with service.hub() as hub:
-        until(lambda: hub.entity("hen-house-hatch/contact").quality == "good")
+        until(lambda: hub.entities.get("hen-house-hatch/contact").quality == "good")
 
 
 def test_radio_nodes_are_in_the_hand(demo: Demo) -> None:
@@ -122,15 +122,17 @@ def test_radio_nodes_are_in_the_hand(demo: Demo) -> None:
     service.hombi("pair", "--for", "1m")
     assert "looking for a network" in service.hombi("lab", "press", "cellar-floor").stdout
     with service.hub() as hub:
-        until(lambda: any(a.state == "waiting" and a.link == "zigbee" for a in hub.arrivals()))
-        hub.close_pairing()
+        until(
+            lambda: any(a.state == "waiting" and a.link == "zigbee" for a in hub.pairing.arrivals())
+        )
+        hub.pairing.close()
         assert "no node cellar-flor" in service.hombi("lab", "press", "cellar-flor").stderr
         service.hombi("lab", "unplug")
         until(lambda: any("Zigbee stick" in need.text for need in hub.house().needs))
         service.hombi("lab", "plug")
-        until(lambda: hub.zigbee().state == "up")
+        until(lambda: hub.zigbee.info().state == "up")
         assert "out of reach" in service.hombi("lab", "away", "hen-lamp").stdout
-        until(lambda: not next(n for n in hub.nodes() if n.node == "hen-house-lamp").here)
+        until(lambda: not next(n for n in hub.nodes.list() if n.node == "hen-house-lamp").here)
         service.hombi("lab", "back", "hen-lamp")
         service.hombi("lab", "drain", "workshop-door")
         until(lambda: any(need.kind == "battery" for need in hub.house().needs))
@@ -149,11 +151,11 @@ def test_a_second_start_goes_on_where_it_stopped(demo: Demo) -> None:
     demo.stop()
     demo.start()
     with service_of(demo).hub() as hub:
-        until(lambda: len(hub.nodes()) == 25 and all(n.here for n in hub.nodes()))
-        assert {n.link for n in hub.nodes()} == {"wifi", "zigbee", "bluetooth"}
-        assert hub.command("loft-lamp/level", "40 %").state == "confirmed"
-        until(lambda: hub.command("hen-house-lamp/switch", "on").state == "confirmed")
-        assert len(hub.automations()) == 4
+        until(lambda: len(hub.nodes.list()) == 25 and all(n.here for n in hub.nodes.list()))
+        assert {n.link for n in hub.nodes.list()} == {"wifi", "zigbee", "bluetooth"}
+        assert hub.entities.set("loft-lamp/level", "40 %").state == "confirmed"
+        until(lambda: hub.entities.set("hen-house-lamp/switch", "on").state == "confirmed")
+        assert len(hub.automations.list()) == 4
         kept = json.loads((service_of(demo).data / "lab" / "mill.json").read_text())
         assert 5 < kept["rooms"]["cellar"][0] < 20
 
@@ -171,8 +173,8 @@ def test_a_second_demo_beside_it_that_was_interrupted_begins_anew(
     try:
         assert any("made anew" in line for line in second.said)
         with second.service.hub() as hub:
-            assert len(hub.nodes()) >= 24
-            assert len(hub.automations()) == 4
+            assert len(hub.nodes.list()) >= 24
+            assert len(hub.automations.list()) == 4
         assert (tmp_path / "notes.txt").exists()
     finally:
         second.stop()

@@ -67,8 +67,8 @@ def test_every_node_describes_itself_as_the_hub_understands() -> None:
     names = {name for name, _ in ROOMS}
     for plan in (*PLANS, OUTSIDE):
         thing = read_description(plan.description())
-        assert len(thing.promised) == len(plan.properties)
-        assert thing.left_out == ()
+        assert len(thing.offer.values) == len(plan.properties)
+        assert thing.offer.left_out == ()
         assert plan.room in names
     assert (
         len({p.thing_id for p in PLANS}) == len({p.setup_code for p in PLANS}) == len(PLANS) >= 10

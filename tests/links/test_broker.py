@@ -10,9 +10,11 @@ from dataclasses import dataclass, field
 
 import pytest
 
-from hombi.links.base import BrokerSettings
 from hombi.links.wifi import broker as b
 from hombi.links.wifi.mqtt import packets as p
+from hombi.links.wifi.settings import BrokerSettings
+from hombi.links.work import Work
+from tests.links.told import PlainTasks
 
 
 @dataclass
@@ -76,6 +78,7 @@ async def meeting(counter: Counter, **settings: object) -> AsyncIterator[Hub]:
             "hombi-test",
             lambda t, m, q, r, a: hub.messages.append((t, m, a)),
             lambda *how: hub.told.append(how),
+            Work(PlainTasks()),
         ),
         [],
         [],
@@ -213,7 +216,11 @@ async def test_one_message_that_fails_does_not_hold_up_those_behind_it() -> None
     port = server.sockets[0].getsockname()[1]
     asyncio.get_running_loop().set_exception_handler(lambda *_: None)
     broker = b.Broker(
-        BrokerSettings("127.0.0.1", port, version="3.1.1"), "x", take, lambda *_: None
+        BrokerSettings("127.0.0.1", port, version="3.1.1"),
+        "x",
+        take,
+        lambda *_: None,
+        Work(PlainTasks()),
     )
     await broker.start()
     await until(lambda: counter.of(p.Subscribe))

@@ -4,7 +4,8 @@ from typing import Any
 
 import pytest
 
-from hombi.links.thing_description import DescriptionError, read_description, slug
+from hombi.core.names import slug
+from hombi.links.thing_description import DescriptionError, read_description
 from tests.house import CLIMATE, PLUG, description
 
 
@@ -37,7 +38,7 @@ def test_reads_a_description_in_the_specifications_style() -> None:
             "events": {"overheating": {"data": {"type": "string"}}},
         }
     )
-    (level,) = thing.promised
+    (level,) = thing.offer.values
     assert (level.name, level.kind.name, level.wire_name, level.writable) == (
         "power-level",
         "level",
@@ -45,8 +46,8 @@ def test_reads_a_description_in_the_specifications_style() -> None:
         True,
     )
     assert (level.low, level.high) == (0, 100)
-    assert [action.name for action in thing.actions] == ["toggle"]
-    assert len(thing.left_out) == 2, "what is not used is named, never dropped in silence"
+    assert [action.name for action in thing.offer.actions] == ["toggle"]
+    assert len(thing.offer.left_out) == 2, "what is not used is named, never dropped in silence"
 
 
 @pytest.mark.parametrize(
@@ -68,7 +69,7 @@ def test_reads_a_description_in_the_specifications_style() -> None:
 def test_finds_the_kind_by_type_then_name_then_unit(
     name: str, prop: dict[str, Any], kind: str
 ) -> None:
-    assert read_description(description("Node", **{name: prop})).promised[0].kind.name == kind
+    assert read_description(description("Node", **{name: prop})).offer.values[0].kind.name == kind
 
 
 @pytest.mark.parametrize(

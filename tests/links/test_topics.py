@@ -4,7 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hombi.links.wifi.mqtt.topics import Subscriptions, matches, valid_filter, valid_name
+from hombi.core.topics import matches, valid_filter, valid_name
+from hombi.links.wifi.mqtt.topics import Subscriptions
 
 
 @pytest.mark.parametrize(

@@ -3,13 +3,22 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable, Sequence
+import time
+from collections.abc import Callable, Coroutine, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 from hombi.core.senml import Resolved
-from hombi.links.base import Acknowledge, Asking, Found, Heard, OnLink, Wired
-from hombi.links.thing_description import read_description
+from hombi.links.base import (
+    Acknowledge,
+    Asking,
+    Found,
+    Heard,
+    LinkContext,
+    OnLink,
+    OwnReports,
+    Wired,
+)
 
 
 @dataclass
@@ -89,6 +98,44 @@ async def until(ask: Callable[[], Any], within_s: float = 30.0) -> Any:
 
 def on_link(node: str, found: Found) -> OnLink:
     """An arrival, admitted as it was found."""
-    thing = read_description(found.description)
-    entities = tuple(Wired(p.wire_name, p.wire_unit, p.kind, {}, {}) for p in thing.promised)
-    return OnLink(node, {**found.reach, "description": found.description}, entities)
+    entities = tuple(Wired(one.wire_name, one.unit, one.kind, {}, {}) for one in found.offer.values)
+    return OnLink(node, found.reach, entities, found.offer)
+
+
+class PlainTasks:
+    """Tasks as asyncio has them."""
+
+    def start(self, work: Coroutine[Any, Any, Any], name: str) -> asyncio.Task[Any]:
+        return asyncio.create_task(work, name=name)
+
+    def watch(self, name: str, run: Callable[[], Coroutine[Any, Any, None]]) -> asyncio.Task[None]:
+        return asyncio.create_task(run(), name=name)
+
+
+class WallClock:
+    def now_ms(self) -> int:
+        return int(time.time() * 1000)
+
+
+class NoKeys:
+    """Nobody may come in."""
+
+    def fits(self, node: str, secret: str) -> bool:
+        return False
+
+    def tool(self, name: str, secret: str) -> None:
+        return None
+
+
+class LampKey(NoKeys):
+    """One node may: "lamp", whose key is "key"."""
+
+    def fits(self, node: str, secret: str) -> bool:
+        return (node, secret) == ("lamp", "key")
+
+
+def context_of(
+    told: OwnReports, kept: Mapping[str, dict[str, Any]] | None = None, keys: NoKeys | None = None
+) -> LinkContext:
+    """What a driver is given in a test."""
+    return LinkContext(told, WallClock(), PlainTasks(), keys or NoKeys(), dict(kept or {}))

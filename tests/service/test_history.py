@@ -29,21 +29,21 @@ def test_a_value_of_another_kind_begins_a_history_of_its_own(own_service: Servic
     sluice = let_in(service, thing("temperature", "Cel"))
     assert sluice.post([{"n": "level", "u": "Cel", "v": 11.5}]).is_success
     with service.hub() as hub:
-        until(lambda: hub.entity("sluice/level").value == 11.5)
-        hub.remove_node("sluice", keep_history=True)
+        until(lambda: hub.entities.get("sluice/level").value == 11.5)
+        hub.nodes.remove("sluice", keep_history=True)
     sluice = let_in(service, thing("humidity", "%RH"))
     with service.hub() as hub:
-        assert hub.entity("sluice/level").value is None
-        assert list(hub.readings("sluice/level", 0)) == []
+        assert hub.entities.get("sluice/level").value is None
+        assert list(hub.entities.readings("sluice/level", 0)) == []
         assert sluice.post([{"n": "level", "u": "%RH", "v": 63}]).is_success
-        until(lambda: [one.value for one in hub.readings("sluice/level", 0)] == [63.0])
-        hub.remove_node("sluice", keep_history=True)
+        until(lambda: [one.value for one in hub.entities.readings("sluice/level", 0)] == [63.0])
+        hub.nodes.remove("sluice", keep_history=True)
     service.kill()
     service.start()
     # The same kind again goes on where it was; a restart knows which of them it is.
     let_in(service, thing("humidity", "%RH"))
     with service.hub() as hub:
-        assert [one.value for one in hub.readings("sluice/level", 0)] == [63.0]
+        assert [one.value for one in hub.entities.readings("sluice/level", 0)] == [63.0]
 
 
 @pytest.fixture(scope="module")
@@ -71,22 +71,22 @@ def test_rows_follow_the_houses_clock_and_say_where_nothing_came(
     start = round(filled.timestamp() * 1000)
     with service.hub() as hub:
         zone = ZoneInfo(hub.house().time_zone)
-        until(lambda: sum(hub.history("cellar-rack/humidity", start=start).count) >= 42)
-        rows = hub.rows(
+        until(lambda: sum(hub.entities.history("cellar-rack/humidity", start=start).count) >= 42)
+        rows = hub.entities.rows(
             "cellar-rack/humidity", start=start, end=start + 47 * 3_600_000, rows="hours"
         )
         assert [row.count for row in rows] == [0 if 20 <= n < 25 else 1 for n in range(47)]
         assert all(row.mean is None for row in rows if not row.count)
-        days = hub.rows("cellar-rack/humidity", "week")
+        days = hub.entities.rows("cellar-rack/humidity", "week")
         begins = [datetime.fromtimestamp(row.start / 1000, zone) for row in days]
         assert all((one.hour, one.minute) == (0, 0) for one in begins)
         assert all(a.end == b.start for a, b in pairwise(days))
         with pytest.raises(HubProblem, match="more than 400 rows"):
-            hub.rows("cellar-rack/humidity", "month", rows="minutes")
+            hub.entities.rows("cellar-rack/humidity", "month", rows="minutes")
         with pytest.raises(HubProblem, match="out of range"):
-            hub.rows("cellar-rack/humidity", start=2**53 - 1000, end=2**53 - 1)
+            hub.entities.rows("cellar-rack/humidity", start=2**53 - 1000, end=2**53 - 1)
         with pytest.raises(HubProblem, match="use minutes, hours, days"):
-            hub.rows("cellar-rack/humidity", "month", rows="weeks")
+            hub.entities.rows("cellar-rack/humidity", "month", rows="weeks")
 
 
 def test_history_is_read_from_a_day_to_another(
@@ -126,12 +126,12 @@ def test_the_terminal_shows_the_time_of_the_house_and_not_the_machines(
     assert rack.post([{"n": "nobody", "v": 1}]).status_code == 422
     with service.hub() as hub:
         entry = next(iter(hub.journal()))
-        message = hub.messages()[-1]
+        message = hub.messages.list()[-1]
         started = hub.house().started_at
     elsewhere = {"TZ": "America/Lima"}
     for words, at_ms, pattern in (
         (("journal",), entry.at, "%d %b %H:%M:%S"),
-        (("messages",), message.at, "%H:%M:%S"),
+        (("link", "messages"), message.at, "%H:%M:%S"),
         (("status",), started, "%d %b %H:%M"),
         (("doctor",), round(datetime.now().timestamp() * 1000), "%d %B %Y %H:"),
     ):

@@ -10,6 +10,7 @@ import time
 import httpx
 
 from hombi.client import AsyncHub, HubUnreachable, LiveEvent
+from hombi.wire.live import PairingNews, ReadingNews
 from tests.house import Joined, Service, until
 
 
@@ -37,17 +38,19 @@ def test_a_reading_is_on_the_stream_at_once(service: Service, rack: Joined) -> N
     rack.post([{"n": "humidity", "v": 64.25}])
     until(lambda: ear.of("reading"))
     (event,) = ear.of("reading")
-    assert event.data["entity"] == "cellar-rack/humidity"
-    assert (event.data["value"], event.data["quality"]) == (64.25, "good")
+    assert isinstance(event.news, ReadingNews)
+    assert event.news.entity == "cellar-rack/humidity"
+    assert (event.news.value, event.news.quality) == (64.25, "good")
 
 
 def test_pairing_arrivals_and_the_journal_are_on_the_stream(service: Service) -> None:
     ear = Ear(service)
     with service.hub() as hub:
-        hub.open_pairing("20 s")
-        hub.close_pairing()
+        hub.pairing.open("20 s")
+        hub.pairing.close()
     until(lambda: len(ear.of("pairing")) == 2 and len(ear.of("journal")) >= 2)
-    assert [e.data["left_ms"] > 0 for e in ear.of("pairing")] == [True, False]
+    news = [e.news for e in ear.of("pairing") if isinstance(e.news, PairingNews)]
+    assert [one.until > 0 for one in news] == [True, False]
 
 
 def test_it_resumes_with_last_event_id(service: Service, rack: Joined) -> None:
@@ -88,16 +91,17 @@ async def test_the_asynchronous_client_iterates_too(service: Service, rack: Join
         stream = hub.live()
         first = asyncio.ensure_future(anext(stream))
         await asyncio.sleep(0.3)
-        await hub.open_pairing("20 s")
+        await hub.pairing.open("20 s")
         event = await first
         while event.kind != "pairing":
             event = await anext(stream)
-        assert event.data["left_ms"] > 0
+        assert isinstance(event.news, PairingNews)
+        assert event.news.until > time.time() * 1000
         await stream.aclose()
 
 
 async def _named(hub: AsyncHub):  # type: ignore[no-untyped-def]
-    for entity in await hub.entities(node="cellar-rack"):
+    for entity in await hub.entities.list(node="cellar-rack"):
         yield entity
 
 
@@ -109,12 +113,12 @@ def test_the_client_takes_the_stream_up_again_after_a_restart(own_service: Servi
     ear = Ear(own_service)
     ear.hub._http.headers["Authorization"] = f"Bearer {token}"
     with own_service.hub() as hub:
-        hub.open_pairing("20 s")
+        hub.pairing.open("20 s")
     until(lambda: ear.of("pairing"))
     own_service.stop()
     own_service.start()
     time.sleep(3)
     with own_service.hub() as hub:
-        hub.open_pairing("20 s")
+        hub.pairing.open("20 s")
     until(lambda: len(ear.of("pairing")) >= 2)
     assert ear.of("message") == []

@@ -16,10 +16,10 @@ def test_no_call_that_a_generator_thinks_of_ends_in_a_server_error(
 ) -> None:
     rack.post([{"n": "humidity", "v": 84.5}])
     with service.hub() as hub:
-        hub.open_pairing("1 min")
+        hub.pairing.open("1 min")
         ask(service, description("Loft beam", **CLIMATE, **PLUG))
-        hub.add_tool("bench", ["bench/#"])
-        hub.add_automation(
+        hub.tools.add("bench", ["bench/#"])
+        hub.automations.add(
             'name = "Dry"\n[watch]\nentity = "cellar-rack/humidity"\nunder = "20 %"\n'
             '[[starts]]\nswitch = "cellar-mister/switch"\nto = "on"\n'
         )
@@ -28,8 +28,8 @@ def test_no_call_that_a_generator_thinks_of_ends_in_a_server_error(
         [
             str(program), "run", f"{service.url}/api/schema?format=json", "-H",
             f"Authorization: Bearer {service.token}",
-            "--checks", "not_a_server_error", "--phases", "fuzzing", "--max-examples", "4",
-            "--workers", "2",
+            "--checks", "not_a_server_error,response_schema_conformance",
+            "--phases", "fuzzing", "--max-examples", "4", "--workers", "2",
             "--exclude-path-regex", "live$", "--suppress-health-check", "all", "--no-color",
         ],
         cwd=tmp_path, capture_output=True, text=True, timeout=300, check=False,

@@ -263,7 +263,7 @@ def test_foreign_names_are_refused_and_more_can_be_named(own_service: Service) -
 
 def test_wrong_codes_of_one_address_do_not_void_the_right_one(own_service: Service) -> None:
     own_service.start()
-    said = own_service.hombi("claim-code")
+    said = own_service.hombi("token", "claim-code")
     assert said.returncode == 0, said.stderr
     code = said.stdout.split()[-1]
     assert code != own_service.code
@@ -273,7 +273,7 @@ def test_wrong_codes_of_one_address_do_not_void_the_right_one(own_service: Servi
     ]
     assert set(answers) == {409, 429}
     # The throttle is the stranger's address's own; the code is what it was.
-    again = own_service.hombi("claim-code").stdout.split()[-1]
+    again = own_service.hombi("token", "claim-code").stdout.split()[-1]
     with httpx.Client(
         transport=httpx.HTTPTransport(local_address="127.0.0.9"), base_url=own_service.url
     ) as other:
@@ -286,7 +286,7 @@ def test_wrong_codes_of_one_address_do_not_void_the_right_one(own_service: Servi
             ).status_code
             == 201
         )
-    refused = own_service.hombi("claim-code")
+    refused = own_service.hombi("token", "claim-code")
     assert refused.returncode == 1
     assert "has an owner" in refused.stderr
 
@@ -403,8 +403,8 @@ def test_a_house_whose_key_is_lost_goes_on_without_its_secrets(
     shutil.copytree(made_data, own.data)
     own.start()
     with own.hub() as hub:
-        hub.add_room("Boathouse", hub.add_floor("At the water").name)
-        hub.add_phone(
+        hub.rooms.add("Boathouse", hub.floors.add("At the water").name)
+        hub.phones.add(
             "Ada's phone", "http://127.0.0.1:9/x", {"p256dh": "x" * 87, "auth": "y" * 22}, OWNER
         )
     own.stop()
@@ -420,7 +420,7 @@ def test_a_house_whose_key_is_lost_goes_on_without_its_secrets(
         assert serving.stdout is not None
         assert any("Ready" in line for line in serving.stdout)
         with own.hub() as hub:
-            assert hub.phones() == []
+            assert hub.phones.list() == []
             assert any(
                 room.name == "Boathouse" for floor in hub.house().floors for room in floor.rooms
             )
@@ -438,7 +438,7 @@ def test_a_text_that_looks_sealed_is_no_reason_not_to_start(
     shutil.copytree(made_data, own.data)
     own.start()
     with own.hub() as hub:
-        hub.add_phone(
+        hub.phones.add(
             "Odd phone",
             "http://127.0.0.1:9/x",
             {"p256dh": "x" * 87, "auth": "sealed:nothing"},
@@ -447,7 +447,7 @@ def test_a_text_that_looks_sealed_is_no_reason_not_to_start(
     own.kill()
     own.start()
     with own.hub() as hub:
-        assert [phone.name for phone in hub.phones()] == ["Odd phone"]
+        assert [phone.name for phone in hub.phones.list()] == ["Odd phone"]
     own.kill()
 
 

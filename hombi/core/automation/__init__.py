@@ -1,31 +1,64 @@
 """Automations: their text, their meaning, and the state machine that runs them."""
 
-from hombi.core.automation.model import Automation, Condition, Lost, Notify, Only, Switch, Watch
-from hombi.core.automation.parse import Parsed, fill, parse
-from hombi.core.automation.sentence import sentence
-from hombi.core.automation.step import Edge, EdgeKind, Phase, State, Why, due_ms, ended, step
+from hombi.core.automation.actions import ACTIONS, Action, Effect, Notify, Switch, SwitchTo, Tell
+from hombi.core.automation.comparisons import COMPARISONS, Comparison, Is, Over, Under
+from hombi.core.automation.machine import (
+    Began,
+    EdgeKind,
+    Event,
+    Passed,
+    Phase,
+    Seen,
+    Sight,
+    State,
+    Step,
+    Taken,
+    Why,
+    World,
+    due_ms,
+    patience_ms,
+    step,
+)
+from hombi.core.automation.only import DAY_NAMES, Only
+from hombi.core.automation.parse import Parsed, parse
+from hombi.core.automation.program import Lost, Program, Watch
 from hombi.core.automation.write import Threshold, write
 
 __all__ = [
-    "Automation",
-    "Condition",
-    "Edge",
+    "ACTIONS",
+    "COMPARISONS",
+    "DAY_NAMES",
+    "Action",
+    "Began",
+    "Comparison",
     "EdgeKind",
+    "Effect",
+    "Event",
+    "Is",
     "Lost",
     "Notify",
     "Only",
+    "Over",
     "Parsed",
+    "Passed",
     "Phase",
+    "Program",
+    "Seen",
+    "Sight",
     "State",
+    "Step",
     "Switch",
+    "SwitchTo",
+    "Taken",
+    "Tell",
     "Threshold",
+    "Under",
     "Watch",
     "Why",
+    "World",
     "due_ms",
-    "ended",
-    "fill",
     "parse",
-    "sentence",
+    "patience_ms",
     "step",
     "write",
 ]

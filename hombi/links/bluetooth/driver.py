@@ -7,7 +7,7 @@ import asyncio
 import contextlib
 import time
 from collections import OrderedDict
-from collections.abc import Coroutine, Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
@@ -18,16 +18,16 @@ from bleak.backends.device import BLEDevice
 from bleak.backends.scanner import AdvertisementData
 
 from hombi.core.kinds import KINDS
+from hombi.core.names import slug
 from hombi.core.senml import Resolved
 from hombi.links.base import (
     Asking,
-    BluetoothSettings,
     Check,
     Found,
     Heard,
+    LinkContext,
     LinkError,
     OnLink,
-    Reports,
     Unreachable,
     Wanted,
 )
@@ -36,6 +36,9 @@ from hombi.links.bluetooth.adapter import Adapter
 from hombi.links.bluetooth.decoders import Advert, Decoders, Value
 from hombi.links.bluetooth.errors import said
 from hombi.links.bluetooth.peer import CONNECT_S, TROUBLE, Peer, Signal, about, signals
+from hombi.links.bluetooth.settings import BluetoothSettings
+from hombi.links.offer import Offer, OfferedValue
+from hombi.links.work import Work
 
 SIGNAL = "signal"
 CONNECTIONS = 5
@@ -56,7 +59,7 @@ class Known:
     node: str
     connects: bool
     wires: frozenset[str]
-    description: Mapping[str, Any]
+    offer: Offer
     content: tuple[Any, Any] = (None, None)
     taken_s: float = -SAME_AGAIN_S
     rssi: int = 0
@@ -80,11 +83,16 @@ class BluetoothDriver:
     """The driver of the link `bluetooth`."""
 
     link = "bluetooth"
+    connects = False
 
     def __init__(
-        self, reports: Reports, settings: BluetoothSettings, decoders: Decoders | None = None
+        self,
+        context: LinkContext,
+        settings: BluetoothSettings,
+        decoders: Decoders | None = None,
     ) -> None:
-        self._reports, self._settings = reports, settings
+        self._reports, self._settings, self._clock = context.reports, settings, context.clock
+        self._work = Work(context.tasks)
         self._decoders = decoders or Decoders()
         self._adapter: Adapter | None = None
         self._problem = (
@@ -98,28 +106,18 @@ class BluetoothDriver:
         self._candidates: dict[str, Candidate] = {}
         self._slots = asyncio.Semaphore(CONNECTIONS)
         self._pairing = False
-        self._tasks: set[asyncio.Task[None]] = set()
 
     async def start(self) -> None:
         """Look for the adapter, and listen as long as there is one. Its absence is
         said, and looked for again."""
         if self._settings.enabled:
-            self._start(self._keep_up())
+            self._work.watch("the Bluetooth adapter", self._keep_up)
 
     async def stop(self) -> None:
         """Let go of every connection and of the adapter."""
-        tasks = [
-            *self._tasks,
-            *(known.task for known in self._by_address.values() if known.task is not None),
-        ]
-        for task in tasks:
-            task.cancel()
-        await asyncio.gather(*tasks, return_exceptions=True)
+        await self._work.end()
         if self._adapter is not None:
             await self._adapter.close()
-
-    async def change(self, settings: BluetoothSettings) -> None:
-        """Nothing of this link is changed without a restart."""
 
     async def _keep_up(self) -> None:
         pause = FIRST_PAUSE_S
@@ -204,23 +202,21 @@ class BluetoothDriver:
         except gatt.GattError as error:
             self._reports.refused(known.node, str(error))
             return []
-        if more := [one for one in found if one.name not in known.description["properties"]]:
+        offered = {one.wire_name for one in known.offer.values}
+        if more := [one for one in found if one.name not in offered]:
             # It broadcasts its values by turns, some of them seldom: this one was not
             # heard while it was an arrival.
-            properties = {
-                **known.description["properties"],
-                **{one.name: _value_property(one) for one in more},
-            }
-            known.description = {**known.description, "properties": properties}
-            self._found(device.address, known.description["title"], known.description, "broadcast")
-        at = _now_ms()
+            values = (*known.offer.values, *(_value(one) for one in more))
+            known.offer = msgspec.structs.replace(known.offer, values=values)
+            self._found(device.address, known.offer, "broadcast")
+        at = self._clock.now_ms()
         return [Resolved(v.name, v.unit, at, v.value, True) for v in found if v.name in known.wires]
 
     def _signal(self, known: Known, rssi: int, now_s: float) -> list[Resolved]:
         if abs(rssi - known.rssi) < SIGNAL_STEP_DB and now_s - known.rssi_s < SIGNAL_EVERY_S:
             return []
         known.rssi, known.rssi_s = rssi, now_s
-        return [Resolved(SIGNAL, "dBm", _now_ms(), float(rssi), True)]
+        return [Resolved(SIGNAL, "dBm", self._clock.now_ms(), float(rssi), True)]
 
     # Arrivals
 
@@ -239,24 +235,22 @@ class BluetoothDriver:
             return
         if values:
             if not candidate.values:
-                self._start(self._gather(device.address, candidate))
+                gathering = self._gather(device.address, candidate)
+                self._work.start(gathering, name=f"hearing out {device.address}")
             candidate.values.update({v.name: v for v in values})
         elif not candidate.asked and not candidate.values and gatt.known(data.service_uuids):
             candidate.asked = True
-            self._start(self._interview(device, candidate))
+            asking = self._interview(device, candidate)
+            self._work.start(asking, name=f"interview {device.address}")
 
     async def _gather(self, address: str, candidate: Candidate) -> None:
         """Nodes broadcast their values by turns: wait a little before saying what one
         has."""
         await asyncio.sleep(GATHER_S)
-        properties = {one.name: _value_property(one) for one in candidate.values.values()}
+        values = tuple(_value(one) for one in candidate.values.values())
         title = candidate.name or nameless(address)
-        self._found(
-            address,
-            title,
-            _description(address, title, "broadcasts its values", properties),
-            "broadcast",
-        )
+        offer = Offer(title, "broadcasts its values", (*values, _STRENGTH))
+        self._found(address, offer, "broadcast")
 
     async def _interview(self, device: BLEDevice, candidate: Candidate) -> None:
         title = candidate.name or nameless(device.address)
@@ -292,12 +286,11 @@ class BluetoothDriver:
                     )
                     return
             await asyncio.sleep(AGAIN_S)
-        properties = {one.wire: _signal_property(one) for one in has}
         what = ", ".join(
             filter(None, ("is connected to", f"software {told.firmware}" if told.firmware else ""))
         )
         made = " ".join(filter(None, (told.make, told.model)))
-        if not properties:
+        if not has:
             self._reports.asking(
                 Asking(
                     self.link,
@@ -307,23 +300,12 @@ class BluetoothDriver:
                 )
             )
             return
-        self._found(
-            device.address,
-            made or title,
-            _description(device.address, made or title, what, properties),
-            "connect",
-        )
+        values = tuple(_signal_value(one) for one in has)
+        self._found(device.address, Offer(made or title, what, (*values, _STRENGTH)), "connect")
 
-    def _found(self, address: str, title: str, description: dict[str, Any], way: str) -> None:
-        self._reports.found(
-            Found(
-                thing_id(address),
-                title,
-                description,
-                {"address": address, "way": way},
-                link=self.link,
-            )
-        )
+    def _found(self, address: str, offer: Offer, way: str) -> None:
+        reach = {"address": address, "way": way}
+        self._reports.found(Found(thing_id(address), offer, reach, self.link))
 
     # Connections
 
@@ -354,9 +336,7 @@ class BluetoothDriver:
                 0, sum(one.connects for one in self._by_address.values()) - CONNECTIONS
             ),
         )
-        known.task = asyncio.get_running_loop().create_task(
-            known.peer.run(), name=f"bluetooth {known.node}"
-        )
+        known.task = self._work.watch(f"Bluetooth: {known.node}", known.peer.run)
 
     def _told(self, known: Known, signal: Signal, value: float | bool | None) -> None:
         self._reports.alive(known.node)
@@ -364,7 +344,7 @@ class BluetoothDriver:
         self._reports.heard(Heard(self.link, f"{known.node}/{signal.wire}", said, node=known.node))
         unit = "" if KINDS[signal.kind].words else signal.unit
         self._reports.observed(
-            known.node, [Resolved(signal.wire, unit, _now_ms(), value, True)], None
+            known.node, [Resolved(signal.wire, unit, self._clock.now_ms(), value, True)], None
         )
 
     def _present(self, known: Known, here: bool) -> None:
@@ -380,15 +360,14 @@ class BluetoothDriver:
         """Take up an admitted node."""
         address = known.reach.get("address", "")
         wires = frozenset(one.name for one in known.entities)
-        description = known.reach["description"]
         found = self._by_address.get(address)
         if found is not None and found.node == known.node:
             if wires != found.wires:
                 found.taken_s = -SAME_AGAIN_S  # what is in the air already has more to say
-            found.wires, found.description = wires, description
+            found.wires, found.offer = wires, known.offer
             return
         found = self._by_address[address] = Known(
-            known.node, known.reach.get("way") == "connect", wires, description
+            known.node, known.reach.get("way") == "connect", wires, known.offer
         )
         self._candidates.pop(address, None)
         self._shown.pop(address, None)  # what it says is shown anew, under its name
@@ -404,25 +383,9 @@ class BluetoothDriver:
         for one in wanted:
             await known.peer.write(one.name, one.value >= 0.5)
 
-    async def settings(self, node: str) -> dict[str, Any]:
-        """No node of this link has settings that the hub knows."""
-        return {}
-
-    async def set_setting(self, node: str, name: str, value: Any) -> None:
-        """No node of this link has settings that the hub knows. Raises LinkError."""
-        raise LinkError(f"{node} has no setting {name}")
-
-    async def act(self, node: str, action: str, given: Any) -> Any:
-        """No node of this link has actions. Raises LinkError."""
-        raise LinkError(f"{node} has no action {action}")
-
-    def unsupported(self, description: dict[str, Any], url: str) -> tuple[str, ...]:
-        """Nothing: a description from here names only what there is."""
-        return ()
-
-    async def look(self, address: str) -> Found:
-        """Bluetooth nodes are found by listening. Raises LinkError."""
-        raise LinkError("a Bluetooth node is found by itself while the pairing window is open")
+    def way(self, known: OnLink) -> str:
+        """Nodes speak over the adapter's radio."""
+        return "paired"
 
     async def remove(self, node: str) -> None:
         """Forget a node and end its connection; BlueZ forgets it too, with the keys of
@@ -444,13 +407,6 @@ class BluetoothDriver:
     async def dismiss(self, thing_id: str) -> None:
         """An arrival that was turned away may come again when the window is next
         opened."""
-
-    async def ask_again(self, thing_id: str) -> None:
-        """A Bluetooth node is asked whenever the window is opened. Raises LinkError."""
-        raise LinkError("a Bluetooth node is asked what it has when the pairing window is opened")
-
-    def cut_off(self, account: str) -> None:
-        """Nodes of this link have no accounts."""
 
     def pairing(self, is_open: bool) -> None:
         """While the window is open, nodes that the hub can use are arrivals."""
@@ -497,11 +453,6 @@ class BluetoothDriver:
                 return address, known
         raise Unreachable(f"{node} is no Bluetooth node")
 
-    def _start(self, work: Coroutine[Any, Any, None]) -> None:
-        task = asyncio.get_running_loop().create_task(work)
-        self._tasks.add(task)
-        task.add_done_callback(self._tasks.discard)
-
 
 def thing_id(address: str) -> str:
     """A node's address of 48 bits as a URN of 64 (RFC 9039, 4.1)."""
@@ -533,20 +484,6 @@ def nameless(address: str) -> str:
     return f"Bluetooth node {address[-8:]}"
 
 
-def _description(
-    address: str, title: str, about_it: str, properties: Mapping[str, Any]
-) -> dict[str, Any]:
-    return {
-        "@context": "https://www.w3.org/2022/wot/td/v1.1",
-        "id": thing_id(address),
-        "title": title,
-        "description": about_it,
-        "securityDefinitions": {"none": {"scheme": "nosec"}},
-        "security": "none",
-        "properties": {**properties, SIGNAL: _strength()},
-    }
-
-
 def _advert(device: BLEDevice, data: AdvertisementData) -> Advert:
     return Advert(
         device.address,
@@ -558,37 +495,25 @@ def _advert(device: BLEDevice, data: AdvertisementData) -> Advert:
     )
 
 
-def _property(
-    title: str, kind: str, unit: str, *, binary: bool, writable: bool = False
-) -> dict[str, Any]:
-    shown = f"{title[:1].upper()}{title[1:]}"
-    found: dict[str, Any] = {
-        "title": shown,
-        "hombi:name": title,
-        "type": "boolean" if binary else "number",
-        "@type": kind,
-        "readOnly": not writable,
-    }
-    return found if binary or not unit else {**found, "unit": unit}
-
-
-def _value_property(value: Value) -> dict[str, Any]:
-    return _property(value.name, value.kind, value.unit, binary=KINDS[value.kind].words is not None)
-
-
-def _strength() -> dict[str, Any]:
-    return {**_property("signal strength", "signal", "dBm", binary=False), "hombi:hidden": True}
-
-
-def _signal_property(signal: Signal) -> dict[str, Any]:
-    return _property(
-        signal.name,
-        signal.kind,
-        signal.unit,
-        binary=signal.kind == "switch",
-        writable=signal.writable,
+def _offered(name: str, kind: str, wire: str, unit: str, *, writable: bool) -> OfferedValue:
+    shown = f"{name[:1].upper()}{name[1:]}"
+    usual = KINDS[kind].unit
+    return OfferedValue(
+        slug(name) or slug(wire),
+        shown,
+        kind,
+        wire,
+        (unit or usual) if usual else "",
+        writable=writable,
     )
 
 
-def _now_ms() -> int:
-    return time.time_ns() // 1_000_000
+def _value(value: Value) -> OfferedValue:
+    return _offered(value.name, value.kind, value.name, value.unit, writable=False)
+
+
+def _signal_value(signal: Signal) -> OfferedValue:
+    return _offered(signal.name, signal.kind, signal.wire, signal.unit, writable=signal.writable)
+
+
+_STRENGTH = OfferedValue("signal-strength", "Signal strength", "signal", SIGNAL, "dBm", hidden=True)

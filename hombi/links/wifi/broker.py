@@ -9,11 +9,13 @@ import contextlib
 import ssl
 from collections.abc import Callable
 
-from hombi.links.base import BrokerSettings, Check, LinkError
+from hombi.core.topics import covers
+from hombi.links.base import Check, LinkError
 from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt.client import Client, Refused
 from hombi.links.wifi.mqtt.properties import NONE
-from hombi.links.wifi.mqtt.topics import covers
+from hombi.links.wifi.settings import BrokerSettings
+from hombi.links.work import Work
 
 WINDOW = 4_000
 SESSION_S = 7 * 86_400
@@ -32,8 +34,9 @@ class Broker:
         client_id: str,
         received: Received,
         changed: Callable[[bool, str], None],
+        work: Work,
     ) -> None:
-        self.settings = settings
+        self.settings, self._work = settings, work
         self.connected = False
         self.problem = "it has not answered yet"
         self._received, self._changed = received, changed
@@ -71,7 +74,7 @@ class Broker:
                     f"the broker's certificates cannot be loaded ({error}); look at "
                     f"[broker] in hombi.toml"
                 ) from error
-        self._keeping = asyncio.create_task(self._keep_up(), name="broker")
+        self._keeping = self._work.watch("the broker", self._keep_up)
 
     async def stop(self) -> None:
         """Leave the broker; its session stays, and with it what is not acknowledged."""

@@ -3,7 +3,6 @@
 
 from __future__ import annotations
 
-import asyncio
 import ipaddress
 import logging
 import socket
@@ -14,6 +13,7 @@ from zeroconf import InterfaceChoice, ServiceStateChange, Zeroconf
 from zeroconf.asyncio import AsyncServiceBrowser, AsyncServiceInfo, AsyncZeroconf
 
 from hombi.links.wifi.web import WELL_KNOWN
+from hombi.links.work import Work
 
 log = logging.getLogger(__name__)
 NODES, HUBS = "_wot._tcp.local.", "_hombi._tcp.local."
@@ -46,11 +46,10 @@ class Discovery:
     `interfaces` is "all", "off", or the addresses to use, with commas between them.
     """
 
-    def __init__(self, interfaces: str, found: Callable[[str], None]) -> None:
-        self._interfaces, self._found = interfaces, found
+    def __init__(self, interfaces: str, found: Callable[[str], None], work: Work) -> None:
+        self._interfaces, self._found, self._work = interfaces, found, work
         self._known: dict[str, str] = {}
         self._zeroconf: AsyncZeroconf | None = None
-        self._tasks: set[asyncio.Task[None]] = set()
         self.problem = "switched off in hombi.toml (wifi.discovery)" if interfaces == "off" else ""
 
     async def start(self, name: str, port: int, properties: dict[str, str]) -> None:
@@ -83,8 +82,6 @@ class Discovery:
 
     async def stop(self) -> None:
         """Say goodbye."""
-        for task in self._tasks:
-            task.cancel()
         if self._zeroconf is not None:
             await self._zeroconf.async_unregister_all_services()
             await self._zeroconf.async_close()
@@ -100,9 +97,8 @@ class Discovery:
         if state_change is ServiceStateChange.Removed:
             self._known.pop(name, None)
             return
-        task = asyncio.get_running_loop().create_task(self._resolve(zeroconf, service_type, name))
-        self._tasks.add(task)
-        task.add_done_callback(self._tasks.discard)
+        resolving = self._resolve(zeroconf, service_type, name)
+        self._work.start(resolving, name=f"finding {name}")
 
     async def _resolve(self, zeroconf: Zeroconf, service_type: str, name: str) -> None:
         info = AsyncServiceInfo(service_type, name)

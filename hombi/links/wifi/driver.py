@@ -22,24 +22,23 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from functools import partial
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any
 
+import msgspec
 from cryptography import x509
 
 from hombi.core.errors import SenmlError
 from hombi.core.senml import Record, decode, encode, resolve
+from hombi.core.topics import covers, matches
 from hombi.links.base import (
-    BrokerSettings,
     Check,
     Found,
     Heard,
+    LinkContext,
     LinkError,
     OnLink,
-    Reports,
-    TlsFiles,
     Unreachable,
     Wanted,
-    WifiSettings,
     Wired,
 )
 from hombi.links.pace import Pace
@@ -51,27 +50,17 @@ from hombi.links.wifi.mqtt.contract import Rights as DoorRights
 from hombi.links.wifi.mqtt.door import Door
 from hombi.links.wifi.mqtt.listener import Listener
 from hombi.links.wifi.mqtt.packets import BAD_PAYLOAD, Publish
-from hombi.links.wifi.mqtt.topics import covers, matches
 from hombi.links.wifi.origins import Guard
 from hombi.links.wifi.picks import Picks, Sent
+from hombi.links.wifi.settings import BrokerSettings, TlsFiles, WifiSettings
 from hombi.links.wifi.web import Web
+from hombi.links.work import Work
 
 PREFIX = "hombi"
 CLIENT_KEY = "broker client"
 EXPIRES_SOON = timedelta(days=21)
 FLOODS_EVERY_S = 1.0
 REFUSALS_TOLD = 5
-
-
-class Keys(Protocol):
-    """Who knows the keys of nodes and tools."""
-
-    def fits(self, node: str, secret: str) -> bool:
-        """Whether this is the node's key."""
-
-    def tool(self, name: str, secret: str) -> tuple[Sequence[str], Sequence[str]] | None:
-        """The topic filters that a person's tool may publish and subscribe to; None
-        when this is not its key."""
 
 
 def readings_topic(node: str) -> str:
@@ -126,31 +115,32 @@ class WifiDriver:
     """The driver of the link `wifi`; it hosts the MQTT door."""
 
     link = "wifi"
+    connects = True
 
-    def __init__(
-        self,
-        reports: Reports,
-        keys: Keys,
-        settings: WifiSettings,
-        kept: Mapping[str, dict[str, Any]],
-    ) -> None:
-        self._reports, self._keys, self._settings = reports, keys, settings
+    def __init__(self, context: LinkContext, settings: WifiSettings) -> None:
+        self._reports, self._keys, self._settings = context.reports, context.keys, settings
+        self._clock, self._work = context.clock, Work(context.tasks)
+        kept = context.kept
         self._client_id = kept.get(CLIENT_KEY, {}).get("id", "")
         self.door = Door(self)
         self.door.restore(_with_what_is_left(kept), time.monotonic())
         self._listener = Listener(
-            self.door, settings.host, settings.port, settings.tls_port, _server_tls(settings.tls)
+            self.door,
+            self._work,
+            settings.host,
+            settings.port,
+            settings.tls_port,
+            _server_tls(settings.tls),
         )
         self._picks = Picks()
         self._paces: dict[str, Pace] = {}
         guard = Guard((settings.http_port, settings.port, settings.tls_port))
-        self._web = Web(reports, settings.read_every_s, guard)
+        self._web = Web(self._reports, self._clock, self._work, settings.read_every_s, guard)
         self._reaches: dict[str, Reach] = {}
         self._known: dict[str, OnLink] = {}
-        self._discovery = Discovery(settings.discovery, self._announced)
+        self._discovery = Discovery(settings.discovery, self._announced, self._work)
         self._broker: Broker | None = None
         self._pairing = False
-        self._tasks: set[asyncio.Task[None]] = set()
 
     @property
     def port(self) -> int:
@@ -172,12 +162,11 @@ class WifiDriver:
         await self._discovery.start(
             self._settings.name, self._settings.http_port, {"mqtt": str(self.port)}
         )
-        self._start(self._report_floods())
+        self._work.watch("floods of messages", self._report_floods)
 
     async def stop(self) -> None:
         """Close the door and every connection."""
-        for task in list(self._tasks):
-            task.cancel()
+        await self._work.end()
         await self._discovery.stop()
         if self._broker is not None:
             await self._broker.stop()
@@ -270,7 +259,9 @@ class WifiDriver:
     async def look(self, address: str) -> Found:
         """The node whose description is at an address. Raises LinkError."""
         found = await self._web.look(address)
-        return replace(found, reach={**found.reach, "description": found.description})
+        cannot = self._unsupported(found.reach["description"], found.reach["url"])
+        left_out = (*found.offer.left_out, *cannot)
+        return replace(found, offer=msgspec.structs.replace(found.offer, left_out=left_out))
 
     async def remove(self, node: str) -> None:
         """Cut a node off; its key no longer opens the door."""
@@ -284,13 +275,20 @@ class WifiDriver:
     async def dismiss(self, thing_id: str) -> None:
         """A node that was turned away has no key: there is nothing to undo."""
 
-    async def ask_again(self, thing_id: str) -> None:
-        """A Wi-Fi node is asked by its address, or says by itself what it has. Raises
-        LinkError."""
-        raise LinkError(
-            "a Wi-Fi node says by itself what it has; `hombi look` fetches the "
-            "description of one at an address"
-        )
+    def way(self, known: OnLink) -> str:
+        """How a node speaks."""
+        if known.reach.get("url"):
+            return "described"
+        return "foreign" if known.foreign else "senml"
+
+    def welcome(self, node: str) -> dict[str, Any]:
+        """What a node must know to use the door."""
+        return {
+            "port": self.port,
+            "readings": readings_topic(node),
+            "wanted": wanted_topic(node),
+            "presence": presence_topic(node),
+        }
 
     def cut_off(self, account: str) -> None:
         """End the connections and sessions of an account whose key is not what it
@@ -304,7 +302,7 @@ class WifiDriver:
             for url in self._discovery.known().values():
                 self._announced(url)
 
-    def unsupported(self, description: dict[str, Any], url: str) -> tuple[str, ...]:
+    def _unsupported(self, description: dict[str, Any], url: str) -> tuple[str, ...]:
         """What a description asks for that this link cannot do, one sentence each."""
         reach = read_forms(description, url)
         elsewhere = [
@@ -379,9 +377,7 @@ class WifiDriver:
         if not pace.allows(time.monotonic()) and qos == 0:
             pace.dropped += 1
             return
-        values = self._picks.pick(
-            via, topic, payload, time.time_ns() // 1_000_000, self._reports.refused
-        )
+        values = self._picks.pick(via, topic, payload, self._clock.now_ms(), self._reports.refused)
         waiting = len(values)
         if not waiting:
             acknowledge()
@@ -415,7 +411,11 @@ class WifiDriver:
             self._client_id = f"hombi-{secrets.token_hex(6)}"
             self._reports.keep(CLIENT_KEY, {"id": self._client_id})
         self._broker = Broker(
-            settings, self._client_id, partial(self._foreign, "broker", ""), self._broker_changed
+            settings,
+            self._client_id,
+            partial(self._foreign, "broker", ""),
+            self._broker_changed,
+            self._work,
         )
         self._listen()
         await self._broker.start()
@@ -486,7 +486,7 @@ class WifiDriver:
     def _announced(self, url: str) -> None:
         known = any(one.reach.get("url") for one in self._known.values())
         if self._pairing or known:
-            self._start(self._fetch(url))
+            self._work.start(self._fetch(url), name=f"fetching {url}")
 
     async def _fetch(self, url: str) -> None:
         try:
@@ -496,11 +496,6 @@ class WifiDriver:
                 self._reports.refused("", f"a node that announces itself cannot be used: {error}")
             return
         self._reports.found(found)
-
-    def _start(self, work: Any) -> None:
-        task = asyncio.get_running_loop().create_task(work)
-        self._tasks.add(task)
-        task.add_done_callback(self._tasks.discard)
 
     # The door's host
 
@@ -533,7 +528,7 @@ class WifiDriver:
         self._reports.heard(Heard("door", message.topic, message.payload, node, node, message.qos))
         if message.topic.endswith("/readings"):
             try:
-                values, refused = resolve(decode(message.payload), time.time_ns() // 1_000_000)
+                values, refused = resolve(decode(message.payload), self._clock.now_ms())
             except SenmlError as error:
                 values, refused = [], [str(error)]
             for what in refused[:REFUSALS_TOLD]:

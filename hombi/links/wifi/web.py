@@ -6,9 +6,9 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import json
-import time
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -18,7 +18,7 @@ import httpx_sse
 from hombi.core.kinds import Kind
 from hombi.core.picking import Pick, PickError, pick_value, read_payload
 from hombi.core.senml import Resolved
-from hombi.links.base import Found, LinkError, OnLink, Reports, Unreachable, Wanted
+from hombi.links.base import Clock, Found, LinkError, OnLink, Reports, Unreachable, Wanted
 from hombi.links.thing_description import (
     MAX_DESCRIPTION,
     DescriptionError,
@@ -27,6 +27,7 @@ from hombi.links.thing_description import (
 )
 from hombi.links.wifi.forms import HttpForm, Reach, Security, read_forms
 from hombi.links.wifi.origins import Guard
+from hombi.links.work import Work
 
 WELL_KNOWN = "/.well-known/wot"  # where a node keeps its description (W3C WoT Discovery, 5.2)
 MAX_BYTES = 256 * 1024
@@ -50,8 +51,11 @@ class _Thing:
 class Web:
     """All nodes over HTTP."""
 
-    def __init__(self, reports: Reports, read_every_s: float, guard: Guard) -> None:
-        self._reports, self._every_s, self._guard = reports, read_every_s, guard
+    def __init__(
+        self, reports: Reports, clock: Clock, work: Work, read_every_s: float, guard: Guard
+    ) -> None:
+        self._reports, self._clock, self._work = reports, clock, work
+        self._every_s, self._guard = read_every_s, guard
         self._things: dict[str, _Thing] = {}
 
     async def start(self) -> None:
@@ -134,8 +138,10 @@ class Web:
         except DescriptionError as error:
             raise LinkError(f"{url}: {error}") from error
         ways = read_forms(description, url)
-        reach = {"url": url, **({"elsewhere": list(ways.elsewhere)} if ways.elsewhere else {})}
-        return Found(thing.thing_id, thing.title, description, reach, ways.security.asks)
+        reach = {"url": url, "description": description}
+        if ways.elsewhere:
+            reach["elsewhere"] = list(ways.elsewhere)
+        return Found(thing.thing_id, thing.offer, reach, "wifi", ways.security.asks)
 
     async def send(self, node: str, wanted: Wanted) -> bool:
         """Write a value; False for an entity that has no form to be written with.
@@ -211,13 +217,11 @@ class Web:
         for name, ways in thing.reach.properties.items():
             if name in thing.kinds and isinstance(ways.observe, HttpForm):
                 streamed.add(name)
-                task = asyncio.create_task(
-                    self._stream(thing, name, ways.observe), name=f"events of {thing.node}/{name}"
-                )
+                events = partial(self._stream, thing, name, ways.observe)
+                task = self._work.watch(f"events of {thing.node}/{name}", events)
                 thing.tasks.append(task)
-        thing.tasks.append(
-            asyncio.create_task(self._poll(thing, streamed), name=f"reading {thing.node}")
-        )
+        reading = partial(self._poll, thing, streamed)
+        thing.tasks.append(self._work.watch(f"reading {thing.node}", reading))
 
     async def _poll(self, thing: _Thing, streamed: set[str]) -> None:
         """Read all values now and then; those that come by events only when that is
@@ -284,7 +288,7 @@ class Web:
 
     def _value(self, thing: _Thing, name: str, payload: bytes) -> Resolved | None:
         try:
-            return pick_value(payload, Pick(), thing.kinds[name], round(time.time() * 1000), name)
+            return pick_value(payload, Pick(), thing.kinds[name], self._clock.now_ms(), name)
         except PickError as error:
             self._reports.refused(thing.node, f"{name}: {error}")
             return None

@@ -9,7 +9,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from hombi.core.kinds import KINDS
+from hombi.core.names import slug
 from hombi.core.senml import Resolved
+from hombi.links.offer import Offer, OfferedValue, Setting
 from hombi.links.pace import Pace
 from hombi.links.zigbee import datapoints, zcl
 from hombi.links.zigbee.commands import Incoming
@@ -96,7 +98,7 @@ class Device:
     @property
     def key(self) -> str:
         """Where its state is kept."""
-        return f"zigbee/{self.ieee:016x}"
+        return f"{self.ieee:016x}"
 
     @property
     def tunnel(self) -> int:
@@ -143,29 +145,22 @@ class Device:
         for one in self.points.values():
             self._by_place.setdefault(_place(one), []).append(one)
 
-    def description(self) -> dict[str, Any]:
-        """What it has, as a Thing Description (W3C WoT TD 1.1): the form in which every
-        link says so."""
-        properties = {one.wire: _property(one) for one in self.points.values()}
-        properties[LINK_QUALITY] = {
-            "title": "Link quality", "type": "number", "@type": "reception", "unit": "%",
-            "readOnly": True, "hombi:hidden": True,
-        }  # fmt: skip
+    def offer(self) -> Offer:
+        """What it has, as every link says so."""
         manner = "passes on for others" if self.router else "always listens"
         about = ["sleeps" if self.sleepy and not self.router else manner]
         if self.software:
             about.append(f"software {self.software}")
         if self.power:
             about.append("on mains" if self.power & 0x7F in MAINS else "on a battery")
-        return {
-            "@context": "https://www.w3.org/2022/wot/td/v1.1",
-            "id": self.id,
-            "title": self.title,
-            "description": ", ".join(about),
-            "securityDefinitions": {"none": {"scheme": "nosec"}},
-            "security": "none",
-            "properties": properties,
-        }
+        points = self.points.values()
+        return Offer(
+            self.title,
+            ", ".join(about),
+            (*(_value(one) for one in points if not _is_setting(one)), _QUALITY),
+            tuple(_setting(one) for one in points if _is_setting(one)),
+            left_out=tuple(self.notes),
+        )
 
     def repeated(self, incoming: Incoming, now_s: float) -> bool:
         """Whether this is a frame that came already: what was not acknowledged in time
@@ -283,20 +278,32 @@ def now_ms() -> int:
     return time.time_ns() // 1_000_000
 
 
-def _property(point: Point) -> dict[str, Any]:
-    found: dict[str, Any] = {
-        "title": point.title,
-        "hombi:name": point.name,
-        "type": "boolean" if point.binary else "number",
-        "@type": [point.kind, "setting"] if point.setting else point.kind,
-        "readOnly": not point.writable,
-    }
-    if not point.binary and (point.unit or KINDS[point.kind].unit):
-        found["unit"] = point.unit
-    if point.hidden:
-        found["hombi:hidden"] = True
-    if point.low is not None:
-        found["minimum"] = point.low
-    if point.high is not None:
-        found["maximum"] = point.high
-    return found
+_QUALITY = OfferedValue(
+    slug(LINK_QUALITY), "Link quality", "reception", LINK_QUALITY, "%", hidden=True
+)
+
+
+def _is_setting(point: Point) -> bool:
+    return point.setting and point.writable
+
+
+def _value(point: Point) -> OfferedValue:
+    kind = KINDS[point.kind]
+    return OfferedValue(
+        slug(point.name),
+        point.title,
+        point.kind,
+        point.wire,
+        (point.unit or kind.unit) if kind.unit and not point.binary else "",
+        point.low,
+        point.high,
+        writable=point.writable,
+        hidden=point.hidden,
+    )
+
+
+def _setting(point: Point) -> Setting:
+    sort = "boolean" if point.binary else "number"
+    unit = "" if point.binary else point.unit
+    name = slug(point.name)
+    return Setting(name, point.title, point.wire, sort, unit, point.low, point.high)

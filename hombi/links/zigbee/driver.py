@@ -6,7 +6,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import time
-from collections.abc import Awaitable, Callable, Coroutine, Mapping, Sequence
+from collections.abc import Awaitable, Callable, Coroutine, Sequence
 from functools import partial
 from pathlib import Path
 from typing import Any, TypeVar
@@ -16,13 +16,13 @@ from hombi.links.base import (
     Check,
     Found,
     Heard,
+    LinkContext,
     LinkError,
     OnLink,
-    Reports,
     Unreachable,
     Wanted,
-    ZigbeeSettings,
 )
+from hombi.links.work import Work
 from hombi.links.zigbee import commands, datapoints, zcl
 from hombi.links.zigbee.commands import Announced, Confirm, Incoming, Joined, Left, Outcome
 from hombi.links.zigbee.device import Device, now_ms
@@ -32,6 +32,7 @@ from hombi.links.zigbee.interview import STEPS, Interview, enrolled
 from hombi.links.zigbee.points import IAS_ZONE, POLL_CONTROL, Point
 from hombi.links.zigbee.raw import draft, in_words
 from hombi.links.zigbee.replies import ENROL_REQUEST, answer, need_not_stay_awake
+from hombi.links.zigbee.settings import ZigbeeSettings
 from hombi.links.zigbee.shelf import Shelf
 from hombi.links.zigbee.stick import NETWORK_KEY, Stick
 from hombi.links.zigbee.whereabouts import Clearing, Whereabouts
@@ -51,15 +52,16 @@ class ZigbeeDriver:
     """The driver of the link `zigbee`."""
 
     link = "zigbee"
+    connects = False
 
-    def __init__(
-        self, reports: Reports, settings: ZigbeeSettings, kept: Mapping[str, dict[str, Any]]
-    ) -> None:
-        self._reports, self._settings = reports, settings
+    def __init__(self, context: LinkContext, settings: ZigbeeSettings) -> None:
+        self._reports, self._settings = context.reports, settings
+        self._work, kept = Work(context.tasks), context.kept
         self._shelf = Shelf(settings.profiles)
         self.devices: dict[int, Device] = {}
         self._by_short: dict[int, Device] = {}
         self._by_node: dict[str, Device] = {}
+        self._followed: dict[str, set[str]] = {}
         for key, state in kept.items():
             if key != NETWORK_KEY:
                 self._add(Device.of(state))
@@ -68,7 +70,6 @@ class ZigbeeDriver:
         self._joining: asyncio.Task[None] | None = None
         self._interviews: dict[int, asyncio.Task[None]] = {}
         self._agreeing: dict[int, float] = {}
-        self._tasks: set[asyncio.Task[Any]] = set()
         self._where = Whereabouts(self._stick, self._came, self._take, self._start)
         self._clearing = Clearing(self._over)
 
@@ -78,23 +79,18 @@ class ZigbeeDriver:
         """Open the stick, and keep it open. A stick that is not there is said, and
         looked for."""
         if self._settings.port:
-            self._start(self._stick.keep_up())
-            self._start(self._stick.watch())
-            self._start(self._report_floods())
-            self._start(self._read_what_is_not_reported())
-            self._start(self._watch_profiles())
+            watch = self._work.watch
+            watch("the Zigbee stick", self._stick.keep_up)
+            watch("watching the Zigbee stick", self._stick.watch)
+            watch("floods of Zigbee frames", self._report_floods)
+            watch("reading Zigbee nodes", self._read_what_is_not_reported)
+            watch("watching node profiles", self._watch_profiles)
 
     async def stop(self) -> None:
         """Let the stick go; its network goes on by itself."""
-        tasks = [*self._tasks, *self._interviews.values()]
-        for task in tasks:
-            task.cancel()
         self._clearing.close()
-        await asyncio.gather(*tasks, return_exceptions=True)
+        await self._work.end()
         self._stick.close()
-
-    async def change(self, settings: ZigbeeSettings) -> None:
-        """Nothing of this link is changed without a restart."""
 
     async def choose(self, choice: str) -> None:
         """What is to be done with the foreign network on the stick: "keep" or "clean".
@@ -156,6 +152,8 @@ class ZigbeeDriver:
             profile = self._shelf.find(device.make, device.model)
             if device.known and profile != device.profile:
                 device.settle(profile)
+                # A person waits for the values that have a name now.
+                self._agreeing.pop(device.ieee, None)
                 self._say_anew(device)
 
     def told(self, said: Any) -> None:
@@ -176,7 +174,7 @@ class ZigbeeDriver:
         device = self._by_short.get(message.source)
         if device is not None and device.checked:
             self._take(message)
-        elif not self._where.asks(message.source) or device is not None:
+        elif not self._where.in_vain(message.source) or device is not None:
             self._where.hold(message)
 
     def _take(self, message: Incoming) -> None:
@@ -389,9 +387,8 @@ class ZigbeeDriver:
     def _interview(self, device: Device) -> None:
         if (before := self._interviews.pop(device.ieee, None)) is not None:
             before.cancel()
-        task = self._interviews[device.ieee] = asyncio.get_running_loop().create_task(
-            self._ask(device), name=f"interview {device.ieee:016x}"
-        )
+        asking = self._work.start(self._ask(device), name=f"interview {device.ieee:016x}")
+        task = self._interviews[device.ieee] = asking
         task.add_done_callback(
             lambda done: (
                 self._interviews.pop(device.ieee)
@@ -434,16 +431,7 @@ class ZigbeeDriver:
 
     def _found(self, device: Device) -> None:
         reach = {"ieee": f"{device.ieee:016x}"}
-        self._reports.found(
-            Found(
-                device.id,
-                device.title,
-                device.description(),
-                reach,
-                link=self.link,
-                notes=tuple(device.notes),
-            )
-        )
+        self._reports.found(Found(device.id, device.offer(), reach, self.link))
 
     def _add(self, device: Device) -> None:
         self.devices[device.ieee] = self._by_short[device.short] = device
@@ -468,15 +456,20 @@ class ZigbeeDriver:
         if device is None:
             return
         new = not device.node
+        wires = {one.name for one in known.entities}
+        more = not wires <= self._followed.get(known.node, wires)
+        self._followed[known.node] = wires
         device.node = known.node
         self._by_node[known.node] = device
-        if new and known.reach.get("description") != device.description():
+        if new and known.offer != device.offer():
             self._say_anew(device)
         if new:
             for wire in device.points:
                 self._clearing.begin(device, wire)
         if new and self._stick.up is not None:
             self._reports.presence(known.node, here=True)
+        # What it said before the hub had a place for it is lost: it is asked.
+        if (new or more) and self._stick.up is not None:
             self._start(self._read_all(device))
 
     async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
@@ -532,19 +525,9 @@ class ZigbeeDriver:
             device, await self._wherever(device, partial(self._write, device, point, float(value)))
         )
 
-    async def act(self, node: str, action: str, given: Any) -> Any:
-        """No node of this link has actions. Raises LinkError."""
-        raise LinkError(f"{node} has no action {action}")
-
-    def unsupported(self, description: dict[str, Any], url: str) -> tuple[str, ...]:
-        """Nothing: a description from here names only what there is."""
-        return ()
-
-    async def look(self, address: str) -> Found:
-        """Zigbee nodes have no address that a person could type. Raises LinkError."""
-        raise LinkError(
-            "a Zigbee node is found by pressing its button while the pairing window is open"
-        )
+    def way(self, known: OnLink) -> str:
+        """Nodes speak over the stick's radio."""
+        return "paired"
 
     async def remove(self, node: str) -> None:
         """Tell a node to leave, and forget it, also when it does not answer."""
@@ -567,9 +550,6 @@ class ZigbeeDriver:
         if (task := self._interviews.pop(device.ieee, None)) is not None:
             task.cancel()
         self._forget(device)
-
-    def cut_off(self, account: str) -> None:
-        """Nodes of this link have no accounts."""
 
     def pairing(self, is_open: bool) -> None:
         """Let nodes join while the window is open."""
@@ -658,10 +638,7 @@ class ZigbeeDriver:
         self._start(read_points(self._stick, device, points))
 
     def _start(self, work: Coroutine[Any, Any, Any]) -> asyncio.Task[Any]:
-        task = asyncio.get_running_loop().create_task(work)
-        self._tasks.add(task)
-        task.add_done_callback(self._tasks.discard)
-        return task
+        return self._work.start(work, name="a word with a Zigbee node")
 
     async def ask_again(self, thing_id: str) -> None:
         """Ask a node anew what it has. Raises LinkError."""

@@ -5,23 +5,13 @@ from __future__ import annotations
 
 import contextlib
 import os
-from collections.abc import Sequence
 from pathlib import Path
 
-from hombi.core.toml_text import Mistake
-from hombi.links.base import LinkError
-from hombi.links.thing_description import slug
+from hombi.core.names import slug
+from hombi.links.base import ProfileMistakes
 from hombi.links.zigbee.profiles import PLAIN, Profile, read_profile
 
 OURS = Path(__file__).parent / "profiles"
-
-
-class ProfileError(LinkError):
-    """A profile's text cannot be used; `mistakes` say where."""
-
-    def __init__(self, what: str, mistakes: Sequence[Mistake] = ()) -> None:
-        super().__init__(what)
-        self.mistakes = list(mistakes)
 
 
 class Shelf:
@@ -51,13 +41,13 @@ class Shelf:
 
     def file_for(self, make: str, model: str) -> tuple[Path, str]:
         """Where the house keeps its profile for a make and model, or would, and the
-        text in use now. Raises ProfileError."""
+        text in use now. Raises ProfileMistakes."""
         if self._folder is None:
-            raise ProfileError("the hub has no folder for profiles")
+            raise ProfileMistakes("the hub has no folder for profiles")
         path, profile = self._fitting(make, model)
         name = slug(f"{make} {model}")
         if not name:
-            raise ProfileError(
+            raise ProfileMistakes(
                 "it does not say of what make and model it is, so no profile can be for it"
             )
         return (
@@ -66,7 +56,7 @@ class Shelf:
 
     def put(self, make: str, model: str, text: str) -> Path:
         """Keep a text as the house's profile for a make and model; all of it or
-        nothing. Raises ProfileError."""
+        nothing. Raises ProfileMistakes."""
         profile, toml = read_profile(text)
         if profile is not None and (profile.make != make or model not in profile.models):
             toml.blame(
@@ -76,7 +66,7 @@ class Shelf:
             )
         if toml.mistakes:
             count = len(toml.mistakes)
-            raise ProfileError(
+            raise ProfileMistakes(
                 f"the profile has {count} mistake{'s' * (count != 1)}", toml.mistakes
             )
         path, _ = self.file_for(make, model)

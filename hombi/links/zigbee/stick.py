@@ -11,7 +11,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Protocol
 
-from hombi.links.base import Check, LinkError, Unreachable, ZigbeeSettings
+from hombi.links.base import Check, LinkError, Unreachable
 from hombi.links.zigbee import commands
 from hombi.links.zigbee.commands import Reset, Version
 from hombi.links.zigbee.errors import Declined, ForeignNetwork
@@ -20,8 +20,9 @@ from hombi.links.zigbee.network import Network, bring_up
 from hombi.links.zigbee.processor import Processor
 from hombi.links.zigbee.radio import Radio
 from hombi.links.zigbee.serial_port import plugged_in
+from hombi.links.zigbee.settings import ZigbeeSettings
 
-NETWORK_KEY = "zigbee/network"
+NETWORK_KEY = "network"
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 0.5, 30.0
 QUIET_S, WATCH_EVERY_S = 30.0, 1.0
 LOOK_AGAIN_S = 1.0
@@ -204,7 +205,7 @@ class Stick:
             )
         advice = "plug it in again, or set zigbee.port in hombi.toml to where it is now"
         if self._foreign:
-            advice = "`hombi zigbee keep` or `hombi zigbee clean`"
+            advice = "`hombi link keep` or `hombi link clean`"
         return Check("Zigbee stick", "fault", self.listening(), advice)
 
     def info(self) -> dict[str, Any]:

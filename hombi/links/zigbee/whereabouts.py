@@ -24,6 +24,7 @@ from hombi.links.zigbee.frames import Frame
 from hombi.links.zigbee.stick import Stick
 
 ANSWER_S = 3.0
+TRIES = 3
 ASK_AGAIN_S, CALL_AGAIN_S = 30.0, 60.0
 MOST_ASKED = 1_000
 HELD = 16
@@ -59,18 +60,18 @@ class Whereabouts:
         if len(held) == 1:
             self._start(self._who_is(message.source))
 
-    def asks(self, short: int) -> bool:
-        """Whether this address is being asked, or was a moment ago in vain."""
-        return (
-            short in self._held
-            or time.monotonic() - self._asked.get(short, -ASK_AGAIN_S) < ASK_AGAIN_S
-        )
+    def in_vain(self, short: int) -> bool:
+        """Whether this address was asked a moment ago, and nobody knew it."""
+        asked = time.monotonic() - self._asked.get(short, -ASK_AGAIN_S) < ASK_AGAIN_S
+        return asked and short not in self._held
 
     async def _who_is(self, short: int) -> None:
         if len(self._asked) > MOST_ASKED:
             self._asked.clear()
         self._asked[short] = time.monotonic()
-        ieee = await self._ask(commands.ask_ieee(short), lambda a: a.short == short)
+        ieee = None
+        for _ in range(TRIES):  # a frame may be lost, and what was said is not said again
+            ieee = ieee or await self._ask(commands.ask_ieee(short), lambda a: a.short == short)
         held = self._held.pop(short, [])
         if ieee is not None:
             self._asked.pop(short, None)

@@ -15,7 +15,7 @@ from rest_framework.request import Request
 
 from hombi.hub.house import Node
 from hombi.service.accounts.models import AccessToken, hash_token
-from hombi.service.bridge import hub
+from hombi.service.bridge import read
 from hombi.service.connections import recognised
 
 COMMAND_LINE = "command line"
@@ -47,7 +47,8 @@ class LocalUser:
 
 
 class NodeUser:
-    """A node that showed its key."""
+    """A node that showed its key. `node` is a part of the hub's state: only what runs
+    in the loop looks into it."""
 
     is_authenticated = True
     is_active = True
@@ -91,6 +92,11 @@ class TokenAuthentication(BaseAuthentication):
         return 'Bearer realm="hombi"'
 
 
+def _node(address: str, key: str) -> Node | None:
+    """The node that has this key."""
+    return read(lambda h: h.house.nodes[address] if h.house.fits(address, key) else None)
+
+
 class NodeAuthentication(BaseAuthentication):
     """A node's address and key by HTTP Basic (RFC 7617), which every small board's HTTP
     library speaks."""
@@ -103,14 +109,14 @@ class NodeAuthentication(BaseAuthentication):
             address, _, key = base64.b64decode(encoded, validate=True).decode().partition(":")
         except (binascii.Error, UnicodeDecodeError) as error:
             raise AuthenticationFailed("the credentials are no valid Basic credentials") from error
-        house = hub().house
-        if not house.fits(address, key):
+        node = _node(address, key)
+        if node is None:
             raise AuthenticationFailed("no node of this name has this key")
         recognise(request)
-        return NodeUser(house.nodes[address]), "node"
+        return NodeUser(node), "node"
 
     def authenticate_header(self, request: Request) -> str:
-        return 'Basic realm="hombi nodes"'
+        return 'Basic realm="hombi node list"'
 
 
 class NodeKeyAuthentication(BaseAuthentication):
@@ -124,14 +130,14 @@ class NodeKeyAuthentication(BaseAuthentication):
         if not key:
             return None
         address = request.parser_context["kwargs"]["node"]
-        house = hub().house
-        if not house.fits(address, key):
+        node = _node(address, key)
+        if node is None:
             raise AuthenticationFailed(f"this is not the key of {address}")
         recognise(request)
-        return NodeUser(house.nodes[address]), "node"
+        return NodeUser(node), "node"
 
     def authenticate_header(self, request: Request) -> str:
-        return 'Bearer realm="hombi nodes"'
+        return 'Bearer realm="hombi node list"'
 
 
 class _PersonScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]

@@ -9,6 +9,8 @@ from typing import Any
 from django.contrib.sessions.backends import db
 from django.utils import timezone
 
+from hombi.service.bridge import written
+
 
 def hashed(session_key: str | None) -> str | None:
     """How a session's key is stored. It has 165 random bits, so one round of SHA-256 is
@@ -28,6 +30,9 @@ class SessionStore(db.SessionStore):
             self._session_key = None
         return found
 
+    def save(self, must_create: bool = False) -> None:
+        written(super().save, must_create)
+
     def exists(self, session_key: str) -> bool:
         return super().exists(hashed(session_key) or "")
 
@@ -39,4 +44,4 @@ class SessionStore(db.SessionStore):
     def delete(self, session_key: str | None = None) -> None:
         found = session_key if session_key is not None else self.session_key
         if found is not None:
-            super().delete(hashed(found))
+            written(super().delete, hashed(found))

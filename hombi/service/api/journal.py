@@ -2,62 +2,48 @@
 
 from __future__ import annotations
 
-from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import serializers as s
+from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 from rest_framework.response import Response
-from rest_framework.views import APIView
 
-from hombi.service.api.entities import whole_number
-from hombi.service.api.shapes import JournalShape, Shape
-from hombi.service.records import queries
+from hombi import wire
+from hombi.service.api import answers
+from hombi.service.api.schema import operation
+from hombi.service.api.views import View, whole_number
+from hombi.service.bridge import hub
 
 PAGE = 100
 MAX_PAGE = 500
+_WHICH = [
+    OpenApiParameter("before", int, description="entries with a smaller id"),
+    OpenApiParameter("after", int, description="entries with a larger id"),
+    OpenApiParameter("since", int, description="ms"),
+    OpenApiParameter("limit", int, default=PAGE),
+    *(OpenApiParameter(name, str) for name in ("event", "node", "automation")),
+]
 
 
-class JournalPageShape(Shape):
-    """A page of the journal, newest first; `next` is the `before` of the next page,
-    null on the last one."""
-
-    entries = JournalShape(many=True)
-    next = s.IntegerField(allow_null=True)
-
-
-class JournalView(APIView):
+class JournalView(View):
     """What happened."""
 
-    @extend_schema(
-        parameters=[
-            OpenApiParameter("before", int, description="entries with a smaller id"),
-            OpenApiParameter("after", int, description="entries with a larger id"),
-            OpenApiParameter("since", int, description="ms"),
-            OpenApiParameter("limit", int, default=PAGE),
-            *(OpenApiParameter(name, str) for name in ("event", "node", "automation")),
-        ],
-        responses=JournalPageShape,
-    )
+    @operation(gives=wire.JournalPage, parameters=_WHICH)
     def get(self, request: Request) -> Response:
         """What happened, newest first."""
         limit = min(MAX_PAGE, max(1, whole_number(request, "limit", PAGE)))
-        before, after, since = (
-            whole_number(request, name, -1) for name in ("before", "after", "since")
+        numbers = {n: whole_number(request, n, -1) for n in ("before", "after", "since")}
+        before, after, since = (n if n >= 0 else None for n in numbers.values())
+        found = hub().context.records.journal.entries(
+            limit + 1,
+            before=before,
+            after=after,
+            since_ms=since,
+            event=request.query_params.get("event", ""),
+            node=request.query_params.get("node", ""),
+            automation=request.query_params.get("automation", ""),
         )
-        words = {
-            name: request.query_params.get(name, "") for name in ("event", "node", "automation")
-        }
-        found = queries.journal(
-            before=before if before >= 0 else None,
-            after=after if after >= 0 else None,
-            since_ms=since if since >= 0 else None,
-            **words,
+        more, entries = len(found) > limit, found[:limit]
+        page = wire.JournalPage(
+            entries=[answers.entry(one) for one in entries],
+            next=entries[-1].id if more else None,
         )
-        entries = list(found[: limit + 1])
-        more = len(entries) > limit
-        entries = entries[:limit]
-        return Response(
-            {
-                "entries": JournalShape(entries, many=True).data,
-                "next": entries[-1].pk if more else None,
-            }
-        )
+        return Response(page)

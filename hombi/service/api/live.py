@@ -12,17 +12,18 @@ from rest_framework.request import Request
 
 from hombi.hub.errors import Invalid
 from hombi.service.accounts.authentication import TokenAuthentication, recognise
+from hombi.service.api.news import rendered
 from hombi.service.api.problems import problem
 from hombi.service.bridge import hub
 
 
 async def live(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
-    """`GET /api/live`. With `Last-Event-ID` it goes on where it stopped."""
+    """`GET /api/live`. With `Last-Event-ID` it goes on where it stopped; with `after`
+    it begins at the position that an answer had in its header Hombi-Live."""
     # Its place is taken before the answer begins: who asks for the present state when
     # the stream is open misses nothing.
-    return await streamed(
-        request, lambda: _events(request.headers.get("Last-Event-ID") or hub().live.here)
-    )
+    last = request.headers.get("Last-Event-ID") or request.GET.get("after", "")
+    return await streamed(request, lambda: _events(last or hub().context.live.here))
 
 
 async def streamed(
@@ -65,16 +66,12 @@ def _signed_in(request: HttpRequest) -> bool:
 
 
 async def _events(last_id: str) -> AsyncIterator[bytes]:
-    stream = hub().live
+    stream = hub().context.live
     yield b"retry: 1000\n\n"
     async for batch in stream.follow(last_id):
         if batch is None:
             yield b": still here\n\n"
         elif not batch:
             yield b"event: reset\ndata: {}\n\n"
-        else:
-            yield b"".join(
-                b"id: %s\nevent: %s\ndata: %s\n\n"
-                % (stream.event_id(e).encode(), e.kind.encode(), e.body)
-                for e in batch
-            )
+        elif told := b"".join(rendered(stream, event) for event in batch):
+            yield told

@@ -8,22 +8,25 @@ from typing import Any
 
 import msgspec
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
-from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import serializers as s
+from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 from rest_framework.response import Response
-from rest_framework.views import APIView
 
+from hombi import wire
 from hombi.core.kinds import KINDS
 from hombi.core.picking import candidates
+from hombi.core.topics import valid_filter
 from hombi.core.units import units_for
 from hombi.hub.errors import Invalid, NotFound
-from hombi.hub.foreign import Picking, Writing
-from hombi.hub.messages import Filter, Message
-from hombi.links.wifi.mqtt.topics import valid_filter
+from hombi.hub.hub import Hub
+from hombi.hub.messages import Filter
+from hombi.hub.picks import Picking, TakePick, Writing
+from hombi.service.api import answers
 from hombi.service.api.live import streamed
-from hombi.service.api.shapes import EntityShape, Shape, checked, entity_data
-from hombi.service.bridge import call, hub
+from hombi.service.api.parsing import body
+from hombi.service.api.schema import operation
+from hombi.service.api.views import View, actor, yes
+from hombi.service.bridge import change, hub, read
 
 LIMIT, MAX_LIMIT = 100, 1_000
 # A person reads no faster; what comes in between is counted, not sent.
@@ -37,117 +40,9 @@ _FILTERS = [
     ),
     OpenApiParameter("node", str, description="a node's or a tool's address"),
     OpenApiParameter("text", str, description="what stands in the topic or the payload"),
+    OpenApiParameter("each_topic", bool),
+    OpenApiParameter("limit", int, default=LIMIT),
 ]
-
-
-class MessageShape(Shape):
-    """One message. `node` is whose it is, "" when nothing is picked from it yet; `size`
-    is in bytes."""
-
-    number = s.IntegerField()
-    at = s.IntegerField()
-    via = s.ChoiceField(VIA)
-    topic = s.CharField()
-    sender = s.CharField(allow_blank=True)
-    node = s.CharField(allow_blank=True)
-    payload = s.CharField(
-        allow_blank=True,
-        help_text="as text, cut at 4096 bytes; bytes that are no text as hex digits",
-    )
-    binary = s.BooleanField()
-    size = s.IntegerField()
-    qos = s.IntegerField()
-    retained = s.BooleanField(help_text="a broker kept it; nobody knows since when")
-
-
-class PickableShape(Shape):
-    """A value in a message."""
-
-    pointer = s.CharField(allow_blank=True)
-    shown = s.CharField(allow_blank=True)
-
-
-class MessageDetailShape(MessageShape):
-    """A message with the values that could be picked out of it."""
-
-    values = PickableShape(many=True)
-
-
-class PickingRequest(Shape):
-    """What to pick: where the messages come in, their topic with `{node}` where the
-    node's name stands, JSON Pointers to the value and to its time (both may be empty),
-    the kind, and the unit that the node speaks."""
-
-    via = s.ChoiceField(VIA[:2], default="door")
-    topic = s.CharField(max_length=300)
-    pointer = s.CharField(max_length=300, default="", allow_blank=True)
-    at = s.CharField(max_length=300, default="", allow_blank=True)
-    kind = s.CharField(max_length=20)
-    unit = s.CharField(max_length=40, default="", allow_blank=True)
-
-
-class WritingRequest(Shape):
-    """How the entity is written: a topic (with `{node}`), and a payload with `{value}`
-    or `{ON|OFF}` in it."""
-
-    topic = s.CharField(max_length=300)
-    payload = s.CharField(max_length=2000)
-    retain = s.BooleanField(default=False)
-
-
-class PickRequest(PickingRequest):
-    """And what to call it: the value's name, for which nodes (what stands at `{node}`),
-    the node's name, the room."""
-
-    title = s.CharField(max_length=60)
-    nodes = s.ListField(child=s.CharField(max_length=80), default=list, max_length=50)
-    name = s.CharField(max_length=60, default="", allow_blank=True)
-    room = s.CharField(max_length=60, default="", allow_blank=True)
-    write = WritingRequest(required=False, allow_null=True, default=None)
-
-
-class PreviewedShape(Shape):
-    """What one message would have given: `shown`, or the `problem`."""
-
-    number = s.IntegerField()
-    at = s.IntegerField()
-    topic = s.CharField()
-    node = s.CharField(allow_blank=True)
-    shown = s.CharField(allow_blank=True)
-    problem = s.CharField(allow_blank=True)
-
-
-class KindShape(Shape):
-    """A kind of entity, with the units that its nodes may speak."""
-
-    kind = s.CharField()
-    unit = s.CharField(allow_blank=True)
-    units = s.ListField(child=s.CharField())
-    words = s.ListField(child=s.CharField(), allow_null=True)
-
-
-def message_data(message: Message) -> dict[str, Any]:
-    """A message as programs see it."""
-    heard = message.heard
-    try:
-        payload, binary = message.payload.decode(), False
-    except UnicodeDecodeError as error:
-        cut = message.size > len(message.payload) and error.start >= len(message.payload) - 4
-        payload = message.payload[: error.start].decode() if cut else message.payload.hex()
-        binary = not cut
-    return {
-        "number": message.number,
-        "at": message.at_ms,
-        "via": heard.via,
-        "topic": heard.topic,
-        "sender": heard.sender,
-        "node": heard.node,
-        "payload": payload,
-        "binary": binary,
-        "size": message.size,
-        "qos": heard.qos,
-        "retained": heard.retained,
-    }
 
 
 def wanted(params: Any) -> Filter:
@@ -164,95 +59,95 @@ def wanted(params: Any) -> Filter:
     return Filter(via, topic, params.get("node", "").strip(), params.get("text", ""))
 
 
-class MessagesView(APIView):
+def _picking(asked: wire.PickingRequest) -> Picking:
+    return Picking(asked.via, asked.topic, asked.pointer, asked.at, asked.kind, asked.unit)
+
+
+class MessagesView(View):
     """Messages."""
 
-    @extend_schema(
-        parameters=[
-            *_FILTERS,
-            OpenApiParameter("each_topic", bool),
-            OpenApiParameter("limit", int, default=LIMIT),
-        ],
-        responses=MessageShape(many=True),
-    )
+    @operation(name="messages_list", gives=list[wire.Message], parameters=_FILTERS)
     def get(self, request: Request) -> Response:
         """The latest messages, newest first; with `each_topic` the last one of each
         topic."""
         text = request.query_params.get("limit", str(LIMIT))
         if not text.isdigit() or not 1 <= int(text) <= MAX_LIMIT:
             raise Invalid(f"limit is a whole number from 1 to {MAX_LIMIT}")
-        each = request.query_params.get("each_topic", "") in ("1", "true", "yes")
-        found = hub().messages.find(wanted(request.query_params), int(text), each_topic=each)
-        return Response([message_data(message) for message in found])
+        which, each = wanted(request.query_params), yes(request, "each_topic")
+        # Messages are never changed: only finding them is done in the loop.
+        found = read(lambda h: h.messages.find(which, int(text), each_topic=each))
+        return Response([answers.message(one) for one in found])
 
 
-class MessageView(APIView):
+class MessageView(View):
     """One message."""
 
-    @extend_schema(responses=MessageDetailShape)
+    @operation(gives=wire.MessageDetail)
     def get(self, request: Request, number: int) -> Response:
         """The message, with the values that could be picked out of it. It is kept for a
         while only."""
-        message = hub().messages.get(number)
-        if message is None:
+        found = read(lambda h: h.messages.get(number))
+        if found is None:
             raise NotFound(f"message {number} is not kept any more")
         values = [
-            {"pointer": one.pointer, "shown": one.shown} for one in candidates(message.payload)
+            wire.Pickable(pointer=one.pointer, shown=one.shown) for one in candidates(found.payload)
         ]
-        return Response({**message_data(message), "values": values})
+        return Response(wire.MessageDetail(**answers.message_fields(found), values=values))
 
 
-class PreviewView(APIView):
+class PreviewView(View):
     """Trying a pick."""
 
-    @extend_schema(request=PickingRequest, responses=PreviewedShape(many=True))
+    @operation(takes=wire.PickingRequest, gives=list[wire.Previewed])
     def post(self, request: Request) -> Response:
         """What the last messages would have given. Nothing is kept."""
-        rows = hub().foreign.preview(Picking(**checked(request, PickingRequest)))
-        return Response(
-            [
-                {
-                    "number": row.message.number,
-                    "at": row.message.at_ms,
-                    "topic": row.message.heard.topic,
-                    "node": row.node,
-                    "shown": row.shown,
-                    "problem": row.problem,
-                }
-                for row in rows
+        picking = _picking(body(request, wire.PickingRequest))
+
+        def look(h: Hub) -> list[wire.Previewed]:
+            return [
+                wire.Previewed(
+                    number=row.message.number,
+                    at=row.message.at_ms,
+                    topic=row.message.heard.topic,
+                    node=row.node,
+                    shown=row.shown,
+                    problem=row.problem,
+                )
+                for row in h.picks.preview(picking)
             ]
-        )
+
+        return Response(read(look))
 
 
-class PicksView(APIView):
+class PicksView(View):
     """Picking."""
 
-    @extend_schema(request=PickRequest, responses={201: EntityShape(many=True)})
+    @operation(takes=wire.PickRequest, gives=list[wire.Entity], status=201)
     def post(self, request: Request) -> Response:
         """Make the value an entity of each of the nodes; from the next message on it
         has readings."""
-        given = checked(request, PickRequest)
-        write, title, nodes = given.pop("write"), given.pop("title"), given.pop("nodes")
-        name, room = given.pop("name"), given.pop("room")
-        writing = Writing(**write) if write else None
-        made = call(hub().foreign.take(Picking(**given), nodes, title, name, room, writing))
-        return Response([entity_data(entity) for entity in made], status=201)
+        asked = body(request, wire.PickRequest)
+        write = asked.write
+        writing = Writing(write.topic, write.payload, write.retain) if write else None
+        pick = TakePick(_picking(asked), asked.title, asked.nodes, asked.name, asked.room, writing)
+        made = change(actor(request), pick, lambda h, m: [answers.entity(h, e) for e in m])
+        return Response(made, status=201)
 
 
-class KindsView(APIView):
+class KindsView(View):
     """Kinds."""
 
-    @extend_schema(responses=KindShape(many=True))
+    @operation(gives=list[wire.KindOfEntity])
     def get(self, request: Request) -> Response:
         """The kinds of entities there are."""
         return Response(
             [
-                {
-                    "kind": k.name,
-                    "unit": k.unit,
-                    "units": units_for(k.unit),
-                    "words": list(k.words) if k.words else None,
-                }
+                wire.KindOfEntity(
+                    kind=k.name,
+                    unit=k.unit,
+                    units=units_for(k.unit),
+                    words=list(k.words) if k.words else None,
+                )
                 for k in KINDS.values()
             ]
         )
@@ -270,7 +165,7 @@ async def live_messages(request: HttpRequest) -> HttpResponse | StreamingHttpRes
 
 
 async def _follow(filter_: Filter, after: str) -> AsyncIterator[bytes]:
-    messages, stream = hub().messages, hub().live
+    messages, stream = hub().messages, hub().context.live
     seen = messages.seen
     if after.isdecimal() and len(after) < 16:
         # A number that is not reached yet is from before the hub was started again: all
@@ -289,8 +184,7 @@ async def _follow(filter_: Filter, after: str) -> AsyncIterator[bytes]:
                 yield b": still here\n\n"
             continue
         idle = 0.0
-        shown = [message_data(message) for message in reversed(found[:MOST_AT_ONCE])]
-        body = msgspec.json.encode(
-            {"messages": shown, "passed_over": max(0, len(found) - MOST_AT_ONCE)}
-        )
-        yield b"id: %d\nevent: messages\ndata: " % seen + body + b"\n\n"
+        shown = [answers.message(one) for one in reversed(found[:MOST_AT_ONCE])]
+        more = max(0, len(found) - MOST_AT_ONCE)
+        told = msgspec.json.encode(wire.Messages(messages=shown, passed_over=more))
+        yield b"id: %d\nevent: messages\ndata: " % seen + told + b"\n\n"

@@ -6,88 +6,35 @@ from io import BytesIO
 from urllib.parse import urlencode
 
 import segno
-from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import serializers as s
+from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 from rest_framework.response import Response
-from rest_framework.views import APIView
 
+from hombi import wire
 from hombi.hub.errors import Invalid
-from hombi.hub.pairing import fresh_setup_code
-from hombi.links.wifi.discovery import own_address
-from hombi.service.api.shapes import (
-    EntityShape,
-    NodeShape,
-    SettingShape,
-    Shape,
-    checked,
-    entity_data,
-    node_data,
+from hombi.hub.hub import Hub
+from hombi.hub.node_settings import Act, ChangeSetting
+from hombi.hub.nodes import (
+    AskAgain,
+    MoveNode,
+    NewNodeKey,
+    RemoveNode,
+    RenameNode,
+    RevokeNodeKey,
 )
-from hombi.service.bridge import call, hub
+from hombi.hub.pairing import fresh_setup_code
+from hombi.hub.picks import AddNode, AddPosted
+from hombi.links.wifi.discovery import own_address
+from hombi.service.api import answers
+from hombi.service.api.parsing import body
+from hombi.service.api.schema import operation
+from hombi.service.api.views import View, actor, done
+from hombi.service.bridge import call, change, hub, read
+from hombi.wire import UNSET
 
 MAX_THING, MAX_CODE = 200, 40
-
-
-class NodeChange(Shape):
-    """What to change of a node; a room that does not exist is made, "" is none."""
-
-    title = s.CharField(max_length=120, required=False)
-    room = s.CharField(max_length=80, required=False, allow_blank=True)
-
-
-class NodeRequest(Shape):
-    """A node that posts its values: its name, and its room."""
-
-    name = s.CharField(max_length=60)
-    room = s.CharField(max_length=60, default="", allow_blank=True)
-
-
-class NodeKeyShape(Shape):
-    """A node's key, shown this once, with what it types to post a value."""
-
-    node = s.CharField()
-    key = s.CharField()
-    curl = s.CharField(
-        help_text="a line that posts 21.5; put the entity's name in the place of ENTITY"
-    )
-    get = s.CharField(help_text="an address for boards that can only fetch one")
-
-
-class PostedRequest(Shape):
-    """A value that a node posts: its name, kind and unit; `pointer` is where it stands
-    when JSON is posted."""
-
-    title = s.CharField(max_length=60)
-    kind = s.CharField(max_length=20)
-    unit = s.CharField(max_length=40, default="", allow_blank=True)
-    pointer = s.CharField(max_length=300, default="", allow_blank=True)
-
-
-class SettingRequest(Shape):
-    """The value wanted."""
-
-    value = s.JSONField()
-
-
-class ActionRequest(Shape):
-    """What the action asks for, by name."""
-
-    inputs = s.DictField(child=s.JSONField(), default=dict)
-
-
-class ActedShape(Shape):
-    """What the node answered, if anything."""
-
-    answer = s.JSONField(allow_null=True)
-
-
-class SetupCodeShape(Shape):
-    """A setup code, the address in its QR code, and the QR code as SVG."""
-
-    code = s.CharField()
-    address = s.CharField()
-    svg = s.CharField()
+_HISTORY = [OpenApiParameter("history", str, enum=["keep", "delete"], default="keep")]
+_SETUP = [OpenApiParameter("thing", str, required=True), OpenApiParameter("code", str)]
 
 
 def house_address(request: Request) -> str:
@@ -97,153 +44,142 @@ def house_address(request: Request) -> str:
     host = host or request.get_host()
     if host in ("localhost", "127.0.0.1", "[::1]", "testserver"):
         h = hub().config
-        own = own_address(h.wifi_discovery) if h.http_host in ("0.0.0.0", "::") else h.http_host  # noqa: S104
+        interfaces = getattr(h.links.get("wifi"), "discovery", "all")
+        own = own_address(interfaces) if h.http_host in ("0.0.0.0", "::") else h.http_host  # noqa: S104
         return f"{request.scheme}://{own}:{h.http_port}"
     return f"{request.scheme}://{request.get_host()}" if port else f"{request.scheme}://{host}"
 
 
-def key_data(request: Request, node: str, key: str) -> dict[str, str]:
+def _key(request: Request, node: str, key: str) -> wire.NodeKey:
     """A node's key as it is shown once."""
     address = f"{house_address(request)}/api/intake/{node}/ENTITY"
-    return {
-        "node": node,
-        "key": key,
-        "curl": f"curl -u {node}:{key} -d 21.5 {address}",
-        "get": f"{address}?key={key}&value=21.5",
-    }
+    return wire.NodeKey(
+        node=node,
+        key=key,
+        curl=f"curl -u {node}:{key} -d 21.5 {address}",
+        get=f"{address}?key={key}&value=21.5",
+    )
 
 
-class NodesView(APIView):
+class NodesView(View):
     """All nodes."""
 
-    @extend_schema(request=NodeRequest, responses={201: NodeKeyShape})
+    @operation(takes=wire.NodeRequest, gives=wire.NodeKey, status=201)
     def post(self, request: Request) -> Response:
         """Add a node that posts its values; its key is in the answer, this once."""
-        node, key = call(hub().foreign.add_node(**checked(request, NodeRequest)))
-        return Response(key_data(request, node.address, key), status=201)
+        asked = body(request, wire.NodeRequest)
+        made = change(
+            actor(request), AddNode(asked.name, asked.room), lambda _, m: (m[0].address, m[1])
+        )
+        return Response(_key(request, *made), status=201)
 
-    @extend_schema(responses=NodeShape(many=True))
+    @operation(name="nodes_list", gives=list[wire.Node])
     def get(self, request: Request) -> Response:
         """All nodes, by address."""
-        return Response([node_data(n) for _, n in sorted(hub().house.nodes.items())])
+        return Response(
+            read(lambda h: [answers.node(h, n) for _, n in sorted(h.house.nodes.items())])
+        )
 
 
-class NodeView(APIView):
+class NodeView(View):
     """One node."""
 
-    @extend_schema(responses=NodeShape)
+    @operation(gives=wire.Node)
     def get(self, request: Request, node: str) -> Response:
         """The node."""
-        return Response(node_data(hub().house.node(node)))
+        return Response(read(lambda h: answers.node(h, h.house.node(node))))
 
-    @extend_schema(request=NodeChange, responses=NodeShape)
+    @operation(takes=wire.NodeChange, gives=wire.Node)
     def patch(self, request: Request, node: str) -> Response:
         """Rename it or move it."""
-        return Response(node_data(call(hub().nodes.change(node, **checked(request, NodeChange)))))
+        asked, who = body(request, wire.NodeChange), actor(request)
+        if asked.title is not UNSET:
+            change(who, RenameNode(node, str(asked.title)), answers.node)
+        if asked.room is not UNSET:
+            change(who, MoveNode(node, str(asked.room)), answers.node)
+        return Response(read(lambda h: answers.node(h, h.house.node(node))))
 
-    @extend_schema(
-        parameters=[OpenApiParameter("history", str, enum=["keep", "delete"], default="keep")],
-        responses={204: None},
-    )
+    @operation(parameters=_HISTORY)
     def delete(self, request: Request, node: str) -> Response:
         """Take it out of the house. Its history is kept unless `history=delete`."""
-        call(
-            hub().remove_node(
-                node, keep_history=request.query_params.get("history", "keep") != "delete"
-            )
-        )
-        return Response(status=204)
+        keep = request.query_params.get("history", "keep") != "delete"
+        return done(request, RemoveNode(node, keep_history=keep))
 
 
-class KeyView(APIView):
+class KeyView(View):
     """A node's key."""
 
-    @extend_schema(request=None, responses=NodeKeyShape)
+    @operation(gives=wire.NodeKey)
     def post(self, request: Request, node: str) -> Response:
         """Make a new key; the one before is void at once, and what came in with it is
         cut off."""
-        key = call(hub().nodes.new_key(node))
-        return Response(key_data(request, node, key))
+        key = change(actor(request), NewNodeKey(node), lambda _, made: made)
+        return Response(_key(request, node, key))
 
-    @extend_schema(responses={204: None})
+    @operation()
     def delete(self, request: Request, node: str) -> Response:
         """Take the key away: the node is shut out until it has a new one."""
-        call(hub().nodes.revoke_key(node))
-        return Response(status=204)
+        return done(request, RevokeNodeKey(node))
 
 
-class NodeAgainView(APIView):
+class NodeAgainView(View):
     """Asking a node again."""
 
-    @extend_schema(request=None, responses={204: None})
+    @operation()
     def post(self, request: Request, node: str) -> Response:
         """Ask it anew what it has; what it did not say before becomes entities."""
-        found = hub().house.node(node)
-        call(hub().nodes.ask_again(found.link, found.thing_id))
-        return Response(status=204)
+        return done(request, AskAgain(node=node))
 
 
-class NodeEntitiesView(APIView):
+class NodeEntitiesView(View):
     """What a node posts."""
 
-    @extend_schema(request=PostedRequest, responses={201: EntityShape})
+    @operation(takes=wire.PostedRequest, gives=wire.Entity, status=201)
     def post(self, request: Request, node: str) -> Response:
         """Add a value that the node posts to /api/intake/<node>/<entity>."""
-        given = checked(request, PostedRequest)
-        entity = call(
-            hub().foreign.add_entity(
-                node, given["title"], given["kind"], given["unit"], given["pointer"]
-            )
-        )
-        return Response(entity_data(entity), status=201)
+        asked = body(request, wire.PostedRequest)
+        wanted = AddPosted(node, asked.title, asked.kind, asked.unit, asked.pointer)
+        return Response(change(actor(request), wanted, answers.entity), status=201)
 
 
-class SettingsView(APIView):
+class SettingsView(View):
     """A node's own settings."""
 
-    @extend_schema(responses=SettingShape(many=True))
+    @operation(gives=list[wire.Setting])
     def get(self, request: Request, node: str) -> Response:
         """The settings, as the node tells them now."""
-        return Response(node_data(call(hub().settings.read(node)))["settings"])
+
+        async def asked(h: Hub) -> list[wire.Setting]:
+            return answers.node(h, await h.settings.read(node)).settings
+
+        return Response(call(asked(hub())))
 
 
-class SettingView(APIView):
+class SettingView(View):
     """One of a node's own settings."""
 
-    @extend_schema(request=SettingRequest, responses=NodeShape)
+    @operation(takes=wire.SettingRequest, gives=wire.Node)
     def put(self, request: Request, node: str, setting: str) -> Response:
         """Change it; answered when the node has confirmed it."""
-        return Response(
-            node_data(
-                call(
-                    hub().settings.change(node, setting, checked(request, SettingRequest)["value"])
-                )
-            )
-        )
+        value = body(request, wire.SettingRequest).value
+        wanted = ChangeSetting(node, setting, value)
+        return Response(change(actor(request), wanted, answers.node))
 
 
-class ActionView(APIView):
+class ActionView(View):
     """Something that a node can do."""
 
-    @extend_schema(request=ActionRequest, responses=ActedShape)
+    @operation(takes=wire.ActionRequest, gives=wire.Acted)
     def post(self, request: Request, node: str, action: str) -> Response:
         """Have it done."""
-        return Response(
-            {
-                "answer": call(
-                    hub().settings.act(node, action, checked(request, ActionRequest)["inputs"])
-                )
-            }
-        )
+        wanted = Act(node, action, body(request, wire.ActionRequest).inputs)
+        return Response(change(actor(request), wanted, lambda _, said: wire.Acted(answer=said)))
 
 
-class SetupCodeView(APIView):
+class SetupCodeView(View):
     """A setup code as a QR code."""
 
-    @extend_schema(
-        parameters=[OpenApiParameter("thing", str, required=True), OpenApiParameter("code", str)],
-        responses=SetupCodeShape,
-    )
+    @operation(gives=wire.SetupCode, parameters=_SETUP)
     def get(self, request: Request) -> Response:
         """A node's setup code as a QR code that a phone's camera opens as the page that
         lets the node in.
@@ -251,10 +187,7 @@ class SetupCodeView(APIView):
         `thing` is the id in the node's description. Without `code` a new one is made,
         to be given to the node.
         """
-        thing, code = (
-            request.query_params.get("thing", "").strip(),
-            request.query_params.get("code", "").strip(),
-        )
+        thing, code = (request.query_params.get(name, "").strip() for name in ("thing", "code"))
         if not thing or len(thing) > MAX_THING or len(code) > MAX_CODE:
             raise Invalid(
                 "thing is the id in the node's description, like urn:uuid:…; code is its setup code"
@@ -265,4 +198,4 @@ class SetupCodeView(APIView):
         segno.make(address, error="m").save(
             picture, kind="svg", scale=4, border=4, dark="#000", light="#fff", xmldecl=False
         )
-        return Response({"code": code, "address": address, "svg": picture.getvalue().decode()})
+        return Response(wire.SetupCode(code=code, address=address, svg=picture.getvalue().decode()))

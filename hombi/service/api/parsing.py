@@ -1,17 +1,34 @@
-"""Reading JSON bodies: strictly (RFC 8259), and never deeper than anything of ours is
-nested."""
+"""Reading JSON bodies: strictly (RFC 8259), never deeper than anything of ours is
+nested, and into the shape that is asked for."""
 
 from __future__ import annotations
 
-from typing import Any
+import re
+from typing import Any, TypeVar
 
 import msgspec
 from rest_framework.exceptions import ParseError
 from rest_framework.parsers import BaseParser
+from rest_framework.request import Request
 
+from hombi.core.house_facts import did_you_mean
 from hombi.core.nesting import deeper_than
+from hombi.wire.base import Ask
 
+A = TypeVar("A", bound=Ask)
 MAX_DEPTH = 64
+_MISSING = re.compile(r"Object missing required field `(.*?)`")
+_UNKNOWN = re.compile(r"Object contains unknown field `(.*?)`")
+_PLACE = re.compile(r" - at `\$(.*)`$")
+_WORDS = {
+    "`str`": "a text",
+    "`int`": "a whole number",
+    "`float`": "a number",
+    "`bool`": "true or false",
+    "`array`": "a list",
+    "`object`": "an object",
+    "`null`": "nothing",
+}
 
 
 class JsonBody(BaseParser):
@@ -30,3 +47,41 @@ class JsonBody(BaseParser):
         if deeper_than(found, MAX_DEPTH):
             raise ParseError(f"this JSON is nested deeper than {MAX_DEPTH} levels")
         return found
+
+
+def body(request: Request, shape: type[A]) -> A:
+    """The body of a request in this shape. Raises ParseError with the place and what
+    was expected there."""
+    data = request.data
+    if not isinstance(data, dict):
+        data = dict(data.items()) if hasattr(data, "items") else data
+    try:
+        return msgspec.convert(_stripped(data, shape.verbatim), shape)
+    except msgspec.ValidationError as error:
+        raise ParseError(_said(str(error), shape)) from error
+
+
+def _stripped(data: Any, verbatim: frozenset[str]) -> Any:
+    if not isinstance(data, dict):
+        return data
+    return {
+        name: value.strip() if isinstance(value, str) and name not in verbatim else value
+        for name, value in data.items()
+    }
+
+
+def _said(error: str, shape: type[Ask]) -> str:
+    """What is wrong with a body, in words."""
+    found = _PLACE.search(error)
+    place = found[1].lstrip(".") if found else ""
+    what = _PLACE.sub("", error)
+    if missing := _MISSING.search(what):
+        return f"{f'{place}.' if place else ''}{missing[1]} is missing"
+    if unknown := _UNKNOWN.search(what):
+        known = shape.__struct_fields__
+        hint = did_you_mean(unknown[1], known) or f"known here: {', '.join(known)}"
+        return f"{unknown[1]} means nothing here; {hint}"
+    for name, words in _WORDS.items():
+        what = what.replace(name, words)
+    what = what[:1].lower() + what[1:]
+    return f"{place}: {what}" if place else what

@@ -13,6 +13,7 @@ from rest_framework.response import Response
 from rest_framework.views import set_rollback
 
 from hombi.hub.errors import Busy, HubError, Invalid, NotFound, Refused
+from hombi.service.api.mistakes import mistake
 
 _STATUS: list[tuple[type[HubError], int]] = [
     (NotFound, 404),
@@ -46,7 +47,9 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
     set_rollback()
     if isinstance(error, HubError):
         status = next(code for kind, code in _STATUS if isinstance(error, kind))
-        more = {"mistakes": error.mistakes} if isinstance(error, Invalid) and error.mistakes else {}
+        more: dict[str, Any] = {}
+        if isinstance(error, Invalid) and error.mistakes:
+            more["mistakes"] = [mistake(one) for one in error.mistakes]
         return problem_response(status, str(error), **more)
     if isinstance(error, OperationalError):  # a full disk, a locked file
         detail = (

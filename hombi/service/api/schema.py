@@ -1,79 +1,108 @@
-"""The OpenAPI schema: what the generator cannot see by itself."""
+"""The OpenAPI schema: each operation says what it takes and gives by the shapes of
+`hombi.wire`, which are the only source of them."""
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable, Sequence
+from typing import Any, TypeVar, get_args, get_origin
+
+import msgspec
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+
+from hombi import wire
+from hombi.wire.live import NEWS
+
+F = TypeVar("F", bound=Callable[..., Any])
+_TEMPLATE = "#/components/schemas/{name}"
+_STREAM: list[dict[str, list[str]]] = [{"token": []}, {"cookieAuth": []}]
 
 
-def add_live(result: dict[str, Any], generator: Any, request: Any, public: bool) -> dict[str, Any]:
-    """Add the live stream, which is a plain view, and problem details as every
+def operation(
+    *,
+    takes: type[wire.Ask] | None = None,
+    gives: Any = None,
+    status: int = 200,
+    parameters: Sequence[OpenApiParameter] = (),
+    name: str | None = None,
+    open_to_all: bool = False,
+    body: dict[str, Any] | None = None,
+) -> Callable[[F], F]:
+    """What an operation takes as its body, what it gives, and with which status.
+    `gives` of None is an answer without a body; `body` is another one than JSON."""
+    more: dict[str, Any] = {"auth": []} if open_to_all else {}
+    if name is not None:
+        more["operation_id"] = name
+    if status == 200 and gives is None:
+        status = 204
+    taken = {"application/json": _ref(takes)} if takes is not None else body
+    decorate: Callable[[F], F] = extend_schema(
+        request=taken,
+        responses={status: _ref(gives)},
+        parameters=list(parameters),
+        **more,
+    )
+    return decorate
+
+
+def _ref(shape: Any) -> dict[str, Any] | None:
+    if shape is None:
+        return None
+    if get_origin(shape) is list:
+        return {"type": "array", "items": _ref(get_args(shape)[0])}
+    return {"$ref": _TEMPLATE.format(name=shape.__name__)}
+
+
+def add_wire(result: dict[str, Any], generator: Any, request: Any, public: bool) -> dict[str, Any]:
+    """Add the shapes, the streams, which are plain views, and problem details as every
     operation's error."""
-    result["paths"]["/api/live"] = {
-        "get": {
-            "operationId": "live",
-            "description": "Server-Sent Events: reading, node, arrival, "
-            "pairing, house, automation, "
-            "command, journal, notice, "
-            "phone. Resume with Last-Event-ID; the event `reset` means that some were "
-            "missed: fetch the present state anew.",
-            "tags": ["live"],
-            "security": [{"token": []}, {"cookieAuth": []}],
-            "responses": {
-                "200": {
-                    "description": "the stream",
-                    "content": {"text/event-stream": {"schema": {"type": "string"}}},
-                }
-            },
-        }
-    }
+    shapes = [getattr(wire, name) for name in wire.__all__]
+    structs = [one for one in shapes if isinstance(one, type) and issubclass(one, msgspec.Struct)]
+    _, components = msgspec.json.schema_components(
+        [*structs, *NEWS.values()], ref_template=_TEMPLATE
+    )
+    schemas = result["components"].setdefault("schemas", {})
+    schemas.update(sorted(components.items()))
+    kinds = "; ".join(f"`{kind}` is {shape.__name__}" for kind, shape in NEWS.items())
+    result["paths"]["/api/live"] = _stream(
+        "live",
+        f"Server-Sent Events. {kinds}. Begin after a position with `after` (each answer has "
+        "one in its header Hombi-Live), or resume with Last-Event-ID; the event `reset` means "
+        "that some were missed: fetch the present state anew.",
+        [{"in": "query", "name": "after", "schema": {"type": "string"}}],
+        {"oneOf": [{"$ref": _TEMPLATE.format(name=shape.__name__)} for shape in NEWS.values()]},
+    )
     filters: list[dict[str, Any]] = [
         {"in": "query", "name": n, "schema": {"type": "string"}} for n in ("topic", "node", "text")
     ]
-    filters.append(
-        {
-            "in": "query",
-            "name": "after",
-            "schema": {"type": "integer"},
-            "description": "a message's number",
-        }
+    number = {"type": "integer"}
+    filters.append({"in": "query", "name": "after", "schema": number})
+    result["paths"]["/api/messages/live"] = _stream(
+        "messages_live",
+        "Server-Sent Events: `messages`, each with the messages that fit and came since the "
+        "one before, and how many were passed over because more came than anybody can read.",
+        filters,
+        {"$ref": _TEMPLATE.format(name="Messages")},
     )
-    result["paths"]["/api/messages/live"] = {
+    problem = {"$ref": _TEMPLATE.format(name="Problem")}
+    content = {"application/problem+json": {"schema": problem}}
+    for path in result["paths"].values():
+        for one in path.values():
+            answer = {"description": "a problem", "content": content}
+            one.setdefault("responses", {})["default"] = answer
+    return result
+
+
+def _stream(
+    name: str, about: str, parameters: list[dict[str, Any]], schema: dict[str, Any]
+) -> dict[str, Any]:
+    content = {"text/event-stream": {"schema": schema}}
+    return {
         "get": {
-            "operationId": "messages_live",
-            "description": "Server-Sent Events: `messages`, each with "
-            "the messages that fit and came "
-            "since the one before, and how "
-            "many were passed over because more came than anybody can read.",
-            "tags": ["messages"],
-            "parameters": filters,
-            "security": [{"token": []}, {"cookieAuth": []}],
-            "responses": {
-                "200": {
-                    "description": "the stream",
-                    "content": {"text/event-stream": {"schema": {"type": "string"}}},
-                }
-            },
+            "operationId": name,
+            "description": about,
+            "tags": [name.split("_", maxsplit=1)[0]],
+            "parameters": parameters,
+            "security": _STREAM,
+            "responses": {"200": {"description": "the stream", "content": content}},
         }
     }
-    result["components"].setdefault("schemas", {})["Problem"] = {
-        "type": "object",
-        "description": "RFC 9457",
-        "required": ["title", "status", "detail"],
-        "properties": {
-            "type": {"type": "string"},
-            "title": {"type": "string"},
-            "status": {"type": "integer"},
-            "detail": {"type": "string"},
-            "mistakes": {"type": "array", "items": {"$ref": "#/components/schemas/Mistake"}},
-        },
-    }
-    answer = {
-        "description": "a problem",
-        "content": {
-            "application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}
-        },
-    }
-    for path in result["paths"].values():
-        for operation in path.values():
-            operation.setdefault("responses", {})["default"] = answer
-    return result

@@ -2,128 +2,88 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from django.db import connection
-from drf_spectacular.utils import extend_schema
-from rest_framework import serializers as s
 from rest_framework.request import Request
 from rest_framework.response import Response
-from rest_framework.views import APIView
 
+from hombi import wire
 from hombi.hub.doctor import look
-from hombi.hub.house import Tool
+from hombi.hub.tools import AddTool, ChangeTool, NewToolKey, RemoveTool
 from hombi.links.base import Check
-from hombi.service.api.shapes import Shape, checked
-from hombi.service.bridge import call, call_plain, hub
+from hombi.service.api import answers
+from hombi.service.api.parsing import body
+from hombi.service.api.schema import operation
+from hombi.service.api.views import View, actor, done, given
+from hombi.service.bridge import change, read
 
 # A database of years takes long to look through; this many steps are enough to find
 # what a broken disk does.
 STEPS, STEPS_AT_ONCE = 200, 100_000
 
 
-class ToolShape(Shape):
-    """A tool: it signs in to the MQTT door with its name and its key."""
-
-    tool = s.CharField()
-    publish = s.ListField(child=s.CharField())
-    subscribe = s.ListField(child=s.CharField())
-    added_at = s.IntegerField()
-
-
-class NewToolShape(ToolShape):
-    """A tool with its key, shown this once."""
-
-    key = s.CharField()
-
-
-class ToolRequest(Shape):
-    """A name, and the topic filters it may publish under and subscribe to."""
-
-    name = s.CharField(max_length=60)
-    publish = s.ListField(child=s.CharField(max_length=300), default=list)
-    subscribe = s.ListField(child=s.CharField(max_length=300), default=list)
-
-
-class ToolChange(Shape):
-    """Other topic filters."""
-
-    publish = s.ListField(child=s.CharField(max_length=300), required=False)
-    subscribe = s.ListField(child=s.CharField(max_length=300), required=False)
-
-
-class CheckShape(Shape):
-    """How one part is, and what to do about it."""
-
-    part = s.CharField()
-    state = s.ChoiceField(["ok", "warning", "fault"])
-    text = s.CharField()
-    advice = s.CharField(allow_blank=True)
-
-
-def tool_data(tool: Tool) -> dict[str, Any]:
-    """A tool as programs see it."""
-    return {
-        "tool": tool.name,
-        "publish": tool.publish,
-        "subscribe": tool.subscribe,
-        "added_at": tool.added_ms,
-    }
-
-
-class ToolsView(APIView):
+class ToolsView(View):
     """Tools."""
 
-    @extend_schema(responses=ToolShape(many=True))
+    @operation(gives=list[wire.Tool])
     def get(self, request: Request) -> Response:
         """All tools, by name."""
-        return Response([tool_data(tool) for _, tool in sorted(hub().house.tools.items())])
-
-    @extend_schema(request=ToolRequest, responses={201: NewToolShape})
-    def post(self, request: Request) -> Response:
-        """Let a tool in."""
-        tool, key = call(hub().tools.add(**checked(request, ToolRequest)))
-        return Response({**tool_data(tool), "key": key}, status=201)
-
-
-class ToolView(APIView):
-    """One tool."""
-
-    @extend_schema(request=ToolChange, responses=ToolShape)
-    def patch(self, request: Request, tool: str) -> Response:
-        """Give it other topics."""
-        given = checked(request, ToolChange)
         return Response(
-            tool_data(call(hub().tools.change(tool, given.get("publish"), given.get("subscribe"))))
+            read(lambda h: [answers.tool(one) for _, one in sorted(h.house.tools.items())])
         )
 
-    @extend_schema(responses={204: None})
+    @operation(takes=wire.ToolRequest, gives=wire.NewTool, status=201)
+    def post(self, request: Request) -> Response:
+        """Let a tool in."""
+        asked = body(request, wire.ToolRequest)
+        wanted = AddTool(asked.name, asked.publish, asked.subscribe)
+        made = change(actor(request), wanted, lambda _, m: answers.new_tool(m))
+        return Response(made, status=201)
+
+
+class ToolView(View):
+    """One tool."""
+
+    @operation(takes=wire.ToolChange, gives=wire.Tool)
+    def patch(self, request: Request, tool: str) -> Response:
+        """Give it other topics."""
+        asked = body(request, wire.ToolChange)
+        wanted = ChangeTool(tool, given(asked.publish), given(asked.subscribe))
+        return Response(change(actor(request), wanted, lambda _, t: answers.tool(t)))
+
+    @operation()
     def delete(self, request: Request, tool: str) -> Response:
         """Shut it out."""
-        call(hub().tools.remove(tool))
-        return Response(status=204)
+        return done(request, RemoveTool(tool))
 
 
-class ToolKeyView(APIView):
+class ToolKeyView(View):
     """A tool's key."""
 
-    @extend_schema(request=None, responses=NewToolShape)
+    @operation(gives=wire.NewTool)
     def post(self, request: Request, tool: str) -> Response:
         """Make a new key; the one before is void at once."""
-        key = call(hub().tools.rotate(tool))
-        return Response({**tool_data(hub().tools.find(tool)), "key": key})
+        made = change(actor(request), NewToolKey(tool), lambda _, m: answers.new_tool(m))
+        return Response(made)
 
 
-class DoctorView(APIView):
+class DoctorView(View):
     """How the hub is."""
 
-    @extend_schema(responses=CheckShape(many=True))
+    @operation(gives=list[wire.Check])
     def get(self, request: Request) -> Response:
         """A look at every part, and what to do."""
-        checks = call_plain(look, hub())
+        checks = read(look)
         checks.insert(3, _database())
         return Response(
-            [{"part": c.part, "state": c.state, "text": c.text, "advice": c.advice} for c in checks]
+            [
+                wire.Check(
+                    part=c.part,
+                    state=c.state,  # type: ignore[arg-type]
+                    text=c.text,
+                    advice=c.advice,
+                )
+                for c in checks
+            ]
         )
 
 
@@ -148,6 +108,5 @@ def _database() -> Check:
         connection.connection.set_progress_handler(None, 0)
     if said.startswith("ok"):
         return Check("database file", "ok", said)
-    return Check(
-        "database file", "fault", said, "stop the hub, copy the data folder, and look at the disk"
-    )
+    advice = "stop the hub, copy the data folder, and look at the disk"
+    return Check("database file", "fault", said, advice)

@@ -39,6 +39,7 @@ class Node(models.Model):
     admitted_ms = models.BigIntegerField()
     removed = models.BooleanField(default=False)
     reach = SealedJSONField(default=dict, members=("secret",))
+    offer = models.JSONField(default=dict)
 
     class Meta:
         constraints: ClassVar = [
@@ -49,18 +50,18 @@ class Node(models.Model):
 
 
 class Entity(models.Model):
-    """One value of a node. `low` and `high` are in the kind's unit, `wire_unit` is what
-    the node speaks.
+    """One value. `low` and `high` are in the kind's unit, `wire_unit` is what its node
+    speaks, `channel` the number of the channel over which it is sent now.
 
-    One that is `retired` keeps the history of what had this name before, and was of
-    another kind.
+    One that is derived from others has a `derivation`, and need not have a node.
     """
 
-    node = models.ForeignKey(Node, on_delete=models.CASCADE, related_name="entities")
+    node = models.ForeignKey(Node, null=True, on_delete=models.CASCADE, related_name="entities")
+    room = models.ForeignKey(Room, null=True, on_delete=models.PROTECT, related_name="entities")
     name = models.SlugField(max_length=60)
     title = models.CharField(max_length=120)
     kind = models.CharField(max_length=20)
-    wire_name = models.CharField(max_length=120)
+    wire_name = models.CharField(max_length=120, blank=True)
     wire_unit = models.CharField(max_length=40, blank=True)
     low = models.FloatField()
     high = models.FloatField()
@@ -68,29 +69,66 @@ class Entity(models.Model):
     hidden = models.BooleanField(default=False)
     source = models.JSONField(default=dict)
     sink = models.JSONField(default=dict)
-    retired = models.BooleanField(default=False)
+    channel = models.SmallIntegerField(default=0)
+    derivation = models.JSONField(default=dict)
 
     class Meta:
         constraints: ClassVar = [
-            models.UniqueConstraint(
-                fields=["node", "name"], condition=Q(retired=False), name="one_entity_a_name"
-            ),
+            models.UniqueConstraint(fields=["node", "name"], name="one_entity_a_name"),
             models.CheckConstraint(condition=Q(low__lte=models.F("high")), name="limits_in_order"),
         ]
 
 
+class Channel(models.Model):
+    """What an entity is sent, or was: kind and unit, and since when. `number` counts
+    from 0 within the entity."""
+
+    entity = models.ForeignKey(Entity, on_delete=models.CASCADE, related_name="channels")
+    number = models.SmallIntegerField()
+    kind = models.CharField(max_length=20)
+    unit = models.CharField(max_length=40, blank=True)
+    since_ms = models.BigIntegerField()
+
+    class Meta:
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["entity", "number"], name="one_channel_a_number"),
+        ]
+
+
 class Reading(models.Model):
-    """One reading. The table is WITHOUT ROWID (see the migration), so an entity's
-    history lies together on disk."""
+    """One reading, with the sample it was made of: `sent` in the unit of its channel,
+    `value` in that of its kind; NULL for no value.
+
+    The table is WITHOUT ROWID (see the migration), so an entity's history lies together
+    on disk.
+    """
 
     pk = models.CompositePrimaryKey("entity_id", "at_ms")
     entity = models.ForeignKey(
         Entity, on_delete=models.DO_NOTHING, related_name="readings", db_index=False
     )
     at_ms = models.BigIntegerField()
-    raw = models.FloatField()
-    value = models.FloatField()
+    channel = models.SmallIntegerField()
+    sent = models.FloatField(null=True)
+    value = models.FloatField(null=True)
     quality = models.SmallIntegerField()
+
+
+class Rollup(models.Model):
+    """What the readings of a stretch of time came to. The table is WITHOUT ROWID."""
+
+    pk = models.CompositePrimaryKey("entity_id", "width_ms", "start_ms")
+    entity = models.ForeignKey(
+        Entity, on_delete=models.DO_NOTHING, related_name="rollups", db_index=False
+    )
+    width_ms = models.BigIntegerField()
+    start_ms = models.BigIntegerField()
+    count = models.IntegerField()
+    low = models.FloatField()
+    mean = models.FloatField()
+    high = models.FloatField()
+    last = models.FloatField()
+    on_ms = models.BigIntegerField(default=0)
 
 
 class Arrival(models.Model):
@@ -99,7 +137,7 @@ class Arrival(models.Model):
     id = models.CharField(max_length=16, primary_key=True)
     thing_id = models.CharField(max_length=200)
     title = models.CharField(max_length=120)
-    description = models.JSONField()
+    offer = models.JSONField(default=dict)
     proof = models.CharField(max_length=64, blank=True)
     ticket_hash = models.CharField(max_length=64, blank=True)
     asked_ms = models.BigIntegerField()
@@ -137,6 +175,7 @@ class JournalEntry(models.Model):
     at_ms = models.BigIntegerField(db_index=True)
     event = models.CharField(max_length=40)
     text = models.TextField()
+    by = models.CharField(max_length=150, blank=True)
     node = models.CharField(max_length=60, blank=True)
     entity = models.CharField(max_length=130, blank=True)
     automation = models.CharField(max_length=60, blank=True)

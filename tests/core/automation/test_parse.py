@@ -2,7 +2,7 @@ from __future__ import annotations
 
 import pytest
 
-from hombi.core.automation import Condition, Notify, Switch, Threshold, parse, sentence, write
+from hombi.core.automation import Notify, Switch, Threshold, Under, parse, write
 from hombi.core.house_facts import EntityFacts, HouseFacts
 from hombi.core.kinds import KINDS
 
@@ -45,10 +45,14 @@ to = "off"
 
 
 def test_understands_the_format() -> None:
-    automation = parse(SOUND, FACTS).automation
+    automation = parse(SOUND, FACTS).program
     assert automation is not None
-    assert automation.watch.condition is Condition.UNDER
-    assert (automation.watch.limit, automation.watch.until, automation.watch.held_ms) == (
+    assert isinstance(automation.watch.comparison, Under)
+    assert (
+        automation.watch.comparison.limit,
+        automation.watch.comparison.until,
+        automation.watch.held_ms,
+    ) == (
         82.0,
         86.0,
         600_000,
@@ -63,13 +67,13 @@ def test_understands_the_format() -> None:
 
 
 def test_reads_as_a_sentence() -> None:
-    automation = parse(SOUND, FACTS).automation
+    automation = parse(SOUND, FACTS).program
     assert automation is not None
     names = {
         "cellar-rack/humidity": "Cellar rack humidity",
         "cellar-mister/switch": "Cellar mister",
     }
-    assert sentence(automation, names) == (
+    assert automation.sentence(names) == (
         "When Cellar rack humidity is under 82 % for 10 min, until it is back over 86 "
         "%, only from 06:00 to 22:00, "
         "only on Mon, Tue: Cellar mister on; tell everyone “Cellar is dry”. When it "
@@ -83,9 +87,11 @@ def test_converts_limits_into_the_unit_of_the_kind() -> None:
         .replace('"82 %"', '"41 °F"')
         .replace('"86 %"', '"50 °F"')
     )
-    automation = parse(text, FACTS).automation
+    automation = parse(text, FACTS).program
     assert automation is not None
-    assert (automation.watch.limit, automation.watch.until) == pytest.approx((5.0, 10.0))
+    assert (automation.watch.comparison.limit, automation.watch.comparison.until) == pytest.approx(
+        (5.0, 10.0)
+    )
 
 
 @pytest.mark.parametrize(
@@ -244,7 +250,7 @@ def test_names_every_mistake_with_its_place(
 ) -> None:
     assert old in SOUND
     parsed = parse(SOUND.replace(old, new, 1), FACTS)
-    assert parsed.automation is None
+    assert parsed.program is None
     mistake = parsed.mistakes[0]
     assert (mistake.place.line, mistake.place.column) == (line, column)
     assert any(part in mistake.what for part in what.split("|"))
@@ -264,9 +270,9 @@ def test_a_state_is_watched_with_is() -> None:
         "write is"
         in parse(text.replace('under = "82 %"', 'under = "open"'), FACTS).mistakes[0].hint
     )
-    automation = parse(text.replace('under = "82 %"', 'is = "open"'), FACTS).automation
+    automation = parse(text.replace('under = "82 %"', 'is = "open"'), FACTS).program
     assert automation is not None
-    assert automation.watch.limit == 1.0
+    assert automation.watch.comparison.limit == 1.0
     assert "until goes with" in parse(SOUND.replace("under =", "is ="), FACTS).mistakes[0].what
 
 
@@ -288,7 +294,7 @@ def test_the_form_writes_a_text_that_is_sound() -> None:
             switch="cellar-mister/switch", notify="ada", text="{value}",
         )
     )  # fmt: skip
-    automation = parse(text, FACTS).automation
+    automation = parse(text, FACTS).program
     assert automation is not None
     assert automation.name == 'Damp "herbs"'
     assert automation.starts == (
@@ -300,7 +306,7 @@ def test_the_form_writes_a_text_that_is_sound() -> None:
 
 def test_a_form_with_blanks_writes_a_text_whose_mistakes_are_named() -> None:
     parsed = parse(write(Threshold("", "", "over", "")), FACTS)
-    assert parsed.automation is None
+    assert parsed.program is None
     assert parsed.mistakes
 
 
@@ -308,11 +314,11 @@ def test_a_form_with_blanks_writes_a_text_whose_mistakes_are_named() -> None:
 def test_an_empty_list_of_actions_is_a_mistake(edge: str) -> None:
     text = f"{edge} = []\n" + SOUND.replace(SOUND[SOUND.index(f"[[{edge}]]") :], "")
     parsed = parse(text, FACTS)
-    assert parsed.automation is None
+    assert parsed.program is None
     assert any(f"{edge} = []" in one.what and f"[[{edge}]]" in one.hint for one in parsed.mistakes)
 
 
 def test_what_hides_in_a_text_in_quotes_is_the_authors() -> None:
-    automation = parse(SOUND.replace("Cellar is dry", "Cellar\u2028is dry"), FACTS).automation
+    automation = parse(SOUND.replace("Cellar is dry", "Cellar\u2028is dry"), FACTS).program
     assert automation is not None
     assert Notify("everyone", "Cellar\u2028is dry", "{value} for {held}") in automation.starts

@@ -13,9 +13,10 @@ import pytest
 from hombi.lab.bluetooth_nodes import BluetoothHouse, BluetoothNode
 from hombi.lab.heron_mill import BLUETOOTH
 from hombi.lab.physics import Mill
-from hombi.links.base import BluetoothSettings, Found
+from hombi.links.base import Found
 from hombi.links.bluetooth.driver import BluetoothDriver, thing_id
-from tests.links.told import Told, on_link, until
+from hombi.links.bluetooth.settings import BluetoothSettings
+from tests.links.told import Told, context_of, on_link, until
 
 MIDSUMMER_NOON_S = 1_782_043_200.0
 
@@ -28,7 +29,7 @@ class Rig:
     told: Told = field(default_factory=Told)
 
     def __post_init__(self) -> None:
-        self.driver = BluetoothDriver(self.told, BluetoothSettings())
+        self.driver = BluetoothDriver(context_of(self.told), BluetoothSettings())
 
     def node(self, address: str) -> BluetoothNode:
         return self.house.nodes[address]

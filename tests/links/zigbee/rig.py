@@ -13,9 +13,10 @@ from hombi.lab.heron_mill import ZIGBEE
 from hombi.lab.physics import Mill
 from hombi.lab.zigbee_nodes import ZigbeeNode, ZigbeePlan
 from hombi.lab.zigbee_stick import Stick
-from hombi.links.base import Found, ZigbeeSettings
+from hombi.links.base import Found
 from hombi.links.zigbee.driver import ZigbeeDriver
-from tests.links.told import Told, on_link, until
+from hombi.links.zigbee.settings import ZigbeeSettings
+from tests.links.told import Told, context_of, on_link, until
 
 PLANS = {plan.address: plan for plan in ZIGBEE}
 MIDSUMMER_NOON_S = 1_782_043_200.0
@@ -36,7 +37,7 @@ class Rig:
 
     def fresh_driver(self, kept: Mapping[str, dict[str, Any]] | None = None) -> ZigbeeDriver:
         settings = ZigbeeSettings(str(self.stick.path), profiles=self.folder / "profiles")
-        return ZigbeeDriver(self.told, settings, dict(kept or {}))
+        return ZigbeeDriver(context_of(self.told, kept), settings)
 
     def node(self, address: str) -> ZigbeeNode:
         if address not in self.nodes:

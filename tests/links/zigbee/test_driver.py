@@ -10,7 +10,6 @@ import pytest
 
 from hombi.lab.zigbee_nodes import ZigbeeNode
 from hombi.links.base import Found, Unreachable, Wanted
-from hombi.links.thing_description import read_description
 from hombi.links.zigbee import zcl
 from hombi.links.zigbee.commands import Id
 from tests.links.told import on_link, until
@@ -30,19 +29,19 @@ async def test_a_node_is_asked_what_it_has_step_by_step(tmp_path: Path) -> None:
         # counts.
         steps = list(dict.fromkeys(one.progress for one in rig.told.asked))
         assert steps == [f"asking what it has, {n} of 5" for n in range(1, 6)]
-        thing = read_description(found.description)
-        assert (thing.title, thing.about) == (
+        offer = found.offer
+        assert (offer.title, offer.about) == (
             "Alder & Finch Climate C3",
             "sleeps, software 1.4.2, on a battery",
         )
-        assert {p.name: (p.kind.name, p.wire_unit) for p in thing.promised} == {
+        assert {p.name: (p.kind.name, p.unit) for p in offer.values} == {
             "battery": ("battery", "%"),
             "temperature": ("temperature", "°C"),
             "humidity": ("humidity", "%"),
             "pressure": ("pressure", "hPa"),
             "link-quality": ("reception", "%"),
         }
-        assert found.notes == ()
+        assert found.offer.left_out == ()
 
 
 async def test_it_has_its_values_at_once_and_reports_when_they_change(tmp_path: Path) -> None:
@@ -82,10 +81,7 @@ async def test_a_plug_is_switched_and_read_back(tmp_path: Path) -> None:
         await until(lambda: rig.told.latest(f"terrace-plug/{SWITCH}") is True)
         assert node.on
         assert rig.mill.devices.lights
-        names = {
-            p.name: p.kind.name
-            for p in read_description(rig.told.arrived[_thing(node)].description).promised
-        }
+        names = {p.name: p.kind.name for p in rig.told.arrived[_thing(node)].offer.values}
         assert names["power"] == "power"
         assert names["energy"] == "energy"
         assert "demand" not in names, "the same power, measured better"
@@ -144,9 +140,9 @@ async def test_a_nodes_own_setting_and_a_renamed_value_come_from_its_profile(
 ) -> None:
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("boathouse-watch")
-        thing = read_description(rig.told.arrived[_thing(node)].description)
-        assert {"light", "occupancy"} <= {p.name for p in thing.promised}
-        assert [(s.name, s.unit, s.high) for s in thing.settings] == [("off-delay", "s", 3600)]
+        offer = rig.told.arrived[_thing(node)].offer
+        assert {"light", "occupancy"} <= {p.name for p in offer.values}
+        assert [(s.name, s.unit, s.high) for s in offer.settings] == [("off-delay", "s", 3600)]
         assert (await rig.driver.settings("boathouse-watch"))["1/0406/0010"] == 60
         await rig.driver.set_setting("boathouse-watch", "1/0406/0010", 90.0)
         assert node.written[1, 0x0406, 0x0010] == 90
@@ -154,7 +150,7 @@ async def test_a_nodes_own_setting_and_a_renamed_value_come_from_its_profile(
 
 
 def names(found: Found) -> set[str]:
-    return {one.name for one in read_description(found.description).promised}
+    return {one.name for one in found.offer.values}
 
 
 async def test_a_profile_is_taken_up_while_the_hub_runs_and_after_a_restart(tmp_path: Path) -> None:
@@ -198,7 +194,7 @@ async def test_it_keeps_its_place_with_a_new_short_address(tmp_path: Path) -> No
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("terrace-plug")
         node.join(short=0x4242)
-        await until(lambda: rig.told.kept["zigbee/00f15eed00000104"]["short"] == 0x4242)
+        await until(lambda: rig.told.kept["00f15eed00000104"]["short"] == 0x4242)
         await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
         assert node.on
 
@@ -224,7 +220,7 @@ async def test_removing_sends_it_away_and_works_without_an_answer(tmp_path: Path
         await until(lambda: not plug.joined)
         lamp.away = True
         await rig.driver.remove("loft-lamp")
-        assert {key for key in rig.told.kept if key != "zigbee/network"} == set()
+        assert {key for key in rig.told.kept if key != "network"} == set()
 
 
 async def test_an_arrival_that_is_turned_away_is_told_to_leave(tmp_path: Path) -> None:
@@ -350,7 +346,10 @@ async def test_a_node_that_waits_is_an_arrival_again_when_the_window_is_opened_a
         rig.driver.pairing(True)
         await until(lambda: rig.told.arrived)
         (again,) = rig.told.arrived.values()
-        assert (again.reach, again.notes) == (before.reach, ("not reported by itself: level",))
+        assert (again.reach, again.offer.left_out) == (
+            before.reach,
+            ("not reported by itself: level",),
+        )
 
 
 async def test_nobody_joins_while_the_window_is_closed(tmp_path: Path) -> None:
@@ -403,7 +402,7 @@ async def test_a_foreign_network_is_never_taken_or_lost_silently(
         await rig.driver.start()
         await until(lambda: rig.driver.info()["state"] == "foreign")
         assert "carries a network that is not this house's" in rig.told.wrong
-        assert rig.driver.checks()[0].advice == "`hombi zigbee keep` or `hombi zigbee clean`"
+        assert rig.driver.checks()[0].advice == "`hombi link keep` or `hombi link clean`"
         await rig.driver.choose(choice)
         await rig.up()
         same = rig.driver.info()["extended_pan_id"] == foreign["extended_pan_id"]

@@ -14,7 +14,6 @@ import pytest
 
 from hombi.lab.zigbee_nodes import Attr, Part, ZigbeeNode
 from hombi.links.base import Unreachable, Wanted
-from hombi.links.thing_description import read_description
 from hombi.links.zigbee import commands, points, radio, whereabouts, zcl
 from hombi.links.zigbee.commands import Id, Incoming, parse
 from hombi.links.zigbee.device import Device
@@ -210,13 +209,15 @@ async def test_what_a_node_does_not_say_is_named_and_the_rest_is_taken(tmp_path:
         node.mute = {0x0702}
         quick_interview()
         found = await rig.arrive("terrace-plug")
-        names = {one.name for one in read_description(found.description).promised}
+        names = {one.name for one in found.offer.values}
         assert {"switch", "power"} <= names
-        assert any("0702" in note for note in found.notes)
+        assert any("0702" in note for note in found.offer.left_out)
         node.mute = set()
         await rig.driver.ask_again(node.thing_id)
         await until(
-            lambda: not any("0702" in note for note in rig.told.arrived[node.thing_id].notes)
+            lambda: (
+                not any("0702" in note for note in rig.told.arrived[node.thing_id].offer.left_out)
+            )
         )
 
 
@@ -226,8 +227,8 @@ async def test_a_mute_basic_cluster_costs_the_name_only(tmp_path: Path) -> None:
         node.mute = {0x0000}
         quick_interview()
         found = await rig.arrive("loft-climate")
-        assert "temperature" in {one.name for one in read_description(found.description).promised}
-        assert any("its make and model" in note for note in found.notes)
+        assert "temperature" in {one.name for one in found.offer.values}
+        assert any("its make and model" in note for note in found.offer.left_out)
 
 
 @pytest.mark.parametrize("status", [0x80, 0x81])
@@ -242,8 +243,8 @@ async def test_a_status_once_is_no_answer_for_good(
         node.statuses = {question: [status]}
         quick_interview()
         found = await rig.arrive("loft-climate")
-        assert "temperature" in {one.name for one in read_description(found.description).promised}
-        assert found.notes == ()
+        assert "temperature" in {one.name for one in found.offer.values}
+        assert found.offer.left_out == ()
 
 
 async def test_a_zone_whose_owner_cannot_be_written_and_a_refused_binding_are_noted(
@@ -254,10 +255,10 @@ async def test_a_zone_whose_owner_cannot_be_written_and_a_refused_binding_are_no
         node.owner_is_fixed, node.binds_with = True, 0x8C
         quick_interview()
         found = await rig.arrive("workshop-door")
-        notes = " ".join(found.notes)
+        notes = " ".join(found.offer.left_out)
         assert "cannot be written down as its owner" in notes
         assert "not bound to the hub" in notes
-        assert "contact" in {one.name for one in read_description(found.description).promised}
+        assert "contact" in {one.name for one in found.offer.values}
 
 
 async def test_a_late_answer_for_another_endpoint_is_not_taken_for_this_one(tmp_path: Path) -> None:
@@ -283,7 +284,7 @@ async def test_a_late_answer_for_another_endpoint_is_not_taken_for_this_one(tmp_
         await until(lambda: rig.stick.permits)
         node.press()
         found = await until(lambda: rig.told.arrived.get(node.thing_id))
-        wires = {one.wire_name for one in read_description(found.description).promised}
+        wires = {one.wire_name for one in found.offer.values}
         assert "2/0006/0000" in wires
         assert "2/0B04/050B" not in wires
 
@@ -580,9 +581,7 @@ async def test_motion_that_is_never_said_to_be_over_is_over_after_its_time(
         await until(lambda: rig.stick.permits)
         node.press()
         found = await until(lambda: rig.told.arrived.get(node.thing_id))
-        assert "occupancy" in {
-            one.kind.name for one in read_description(found.description).promised
-        }
+        assert "occupancy" in {one.kind.name for one in found.offer.values}
         rig.driver.follow(on_link("motion", found))
         await asyncio.sleep(0.6)
         device = rig.driver.devices[node.ieee]

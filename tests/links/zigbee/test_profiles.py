@@ -6,9 +6,10 @@ from pathlib import Path
 
 import pytest
 
+from hombi.links.base import ProfileMistakes
 from hombi.links.zigbee.points import standard_points
 from hombi.links.zigbee.profiles import read_profile
-from hombi.links.zigbee.shelf import OURS, ProfileError, Shelf
+from hombi.links.zigbee.shelf import OURS, Shelf
 
 GOOD = """
 [profile]
@@ -118,7 +119,7 @@ def test_a_profile_is_put_on_the_shelf_whole_or_not_at_all(tmp_path: Path) -> No
             "this is for Wicker Works Hot box, the node is a Wicker Works Cool box",
         ),
     ):
-        with pytest.raises(ProfileError, match="mistake") as caught:
+        with pytest.raises(ProfileMistakes, match="mistake") as caught:
             shelf.put("Wicker Works", "Cool box", wrong)
         assert said in {mistake.what for mistake in caught.value.mistakes}
     assert not path.exists()
@@ -135,5 +136,5 @@ def test_a_profile_is_put_on_the_shelf_whole_or_not_at_all(tmp_path: Path) -> No
     path.unlink()
     assert shelf.changed()
     assert shelf.find("Wicker Works", "Cool box").added == ()
-    with pytest.raises(ProfileError, match="of what make and model"):
+    with pytest.raises(ProfileMistakes, match="of what make and model"):
         shelf.file_for("", "")

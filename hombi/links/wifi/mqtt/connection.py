@@ -9,12 +9,12 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 
+from hombi.core.topics import valid_filter, valid_name
 from hombi.links.pace import Pace
 from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt.contract import Acknowledge, Host, Rights, Sessions, Wire
 from hombi.links.wifi.mqtt.properties import Properties
 from hombi.links.wifi.mqtt.session import MAX_INFLIGHT, NEVER_S, Session, Subscription
-from hombi.links.wifi.mqtt.topics import valid_filter, valid_name
 from hombi.links.wifi.mqtt.wire import MalformedPacket
 
 # What a filter to subscribe to costs of an account's pace: it is looked up in all that

@@ -6,11 +6,13 @@ import asyncio
 import contextlib
 import socket
 import ssl
+from functools import partial
 from typing import cast
 
 from hombi.links.crowd import Crowd
 from hombi.links.wifi.mqtt.connection import Connection
 from hombi.links.wifi.mqtt.door import Door
+from hombi.links.work import Work
 
 # A client with this many messages on the way to the disk is not read from until some
 # are there.
@@ -129,12 +131,18 @@ class Listener:
     to `close`."""
 
     def __init__(
-        self, door: Door, host: str, port: int, tls_port: int = 0, tls: ssl.SSLContext | None = None
+        self,
+        door: Door,
+        work: Work,
+        host: str,
+        port: int,
+        tls_port: int = 0,
+        tls: ssl.SSLContext | None = None,
     ) -> None:
-        self._door, self._host, self.port = door, host, port
+        self._door, self._work, self._host, self.port = door, work, host, port
         self.tls_port, self._tls = tls_port, tls
         self._servers: list[asyncio.Server] = []
-        self._tasks: list[asyncio.Task[None]] = []
+        self._securing: list[socket.socket] = []
         self.crowd = Crowd()
 
     async def open(self) -> None:
@@ -143,7 +151,7 @@ class Listener:
         self.port = await self._listen(self.port)
         if self._tls is not None:
             self.tls_port = await self._listen_tls(self.tls_port, self._tls)
-        self._tasks.append(asyncio.create_task(self._sweep(), name="mqtt keep-alive"))
+        self._work.watch("the MQTT door's keep-alive", self._sweep)
 
     async def _listen(self, port: int) -> int:
         loop = asyncio.get_running_loop()
@@ -161,27 +169,23 @@ class Listener:
         family = socket.AF_INET6 if ":" in self._host else socket.AF_INET
         sock = socket.create_server((self._host, port), family=family, backlog=128)
         sock.setblocking(False)
-        self._tasks.append(asyncio.create_task(self._take_in(sock, tls), name="mqtt tls"))
+        self._work.watch("the MQTT door over TLS", partial(self._take_in, sock, tls))
+        self._securing.append(sock)
         return int(sock.getsockname()[1])
 
     async def _take_in(self, listening: socket.socket, tls: ssl.SSLContext) -> None:
-        loop, securing = asyncio.get_running_loop(), set[asyncio.Task[None]]()
-        with contextlib.closing(listening):
-            while True:
-                try:
-                    sock, peer = await loop.sock_accept(listening)
-                except OSError:  # no file is left for it
-                    await asyncio.sleep(NO_FILES_S)
-                    continue
-                handshake = _Handshake(sock)
-                if not self.crowd.enter(handshake, str(peer[0])):
-                    sock.close()
-                    continue
-                task = asyncio.create_task(
-                    self._secure(sock, handshake, tls), name="mqtt handshake"
-                )
-                securing.add(task)
-                task.add_done_callback(securing.discard)
+        loop = asyncio.get_running_loop()
+        while True:
+            try:
+                sock, peer = await loop.sock_accept(listening)
+            except OSError:  # no file is left for it
+                await asyncio.sleep(NO_FILES_S)
+                continue
+            handshake = _Handshake(sock)
+            if not self.crowd.enter(handshake, str(peer[0])):
+                sock.close()
+                continue
+            self._work.start(self._secure(sock, handshake, tls), name="a TLS handshake")
 
     async def _secure(
         self, sock: socket.socket, handshake: _Handshake, tls: ssl.SSLContext
@@ -200,12 +204,12 @@ class Listener:
 
     async def close(self) -> None:
         """Stop listening and end every connection."""
-        for task in self._tasks:
-            task.cancel()
+        await self._work.end()
         for server in self._servers:
             server.close()
+        for sock in self._securing:
+            sock.close()
         self._door.close()
-        await asyncio.gather(*self._tasks, return_exceptions=True)
 
     async def _sweep(self) -> None:
         loop = asyncio.get_running_loop()

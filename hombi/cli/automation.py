@@ -1,0 +1,127 @@
+"""`hombi automation`: what the house does by itself."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.text import Text
+
+from hombi.cli import complete
+from hombi.cli.drawing import ago, as_json, bold, err, mistakes, out, table
+from hombi.cli.run import SAID_NO, Json, hub, words
+from hombi.cli.texts import read_text
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    help="What the house does by itself.",
+)
+File = Annotated[
+    Path,
+    typer.Argument(
+        exists=True,
+        dir_okay=False,
+        readable=True,
+        help="A TOML text; docs/automations.md shows the format.",
+    ),
+]
+Name = Annotated[str, typer.Argument(help="The automation.", autocompletion=complete.automations)]
+
+Leave = Annotated[bool, typer.Option("--leave", help="Leave what it has switched as it is.")]
+
+
+@app.command("list")
+def list_(json: Json = False) -> None:
+    """All automations, and where each of them stands."""
+    with hub() as h:
+        found = h.automations.list()
+    if json:
+        as_json(a.as_dict() for a in found)
+        return
+    rows = []
+    for a in found:
+        phase = (
+            Text("off duty", style="dim")
+            if not a.enabled
+            else Text(a.phase, style="bold yellow" if a.phase == "on" else "")
+        )
+        if a.stopped:
+            phase = Text("stopped", style="red")
+        elif a.mistakes:
+            phase = Text("in part" if a.sentence else "cannot run", style="red")
+        rows.append((
+            a.automation, phase, ago(a.since) if a.since else "",
+            ago(a.started_at) if a.started_at else "never", str(a.started_lately),
+            a.sentence or a.mistakes[0].what,
+        ))  # fmt: skip
+    table(
+        ("AUTOMATION", "IS", "SINCE", "STARTED", "IN 7 D", "WHAT IT DOES"),
+        rows,
+        "The house does nothing by itself yet. `hombi automation add FILE` adds one.",
+    )
+
+
+@app.command()
+def check(file: File) -> None:
+    """Every mistake in a text, with its line and column. Nothing is kept."""
+    with hub() as h:
+        checked = h.automations.check(read_text(file))
+    if checked.ok:
+        out.print(f"{file} is sound. {checked.sentence}")
+        mistakes(checked.warnings, str(file))
+        return
+    mistakes(checked.mistakes, str(file))
+    raise typer.Exit(SAID_NO)
+
+
+@app.command()
+def add(file: File) -> None:
+    """Add an automation from its text, kept word for word."""
+    with hub() as h, words(str(file)):
+        text = read_text(file)
+        added = h.automations.add(text)
+        out.print(bold(added.automation), f"is on duty. {added.sentence}")
+        mistakes(h.automations.check(text).warnings, str(file))
+
+
+@app.command()
+def change(name: Name, file: File, leave: Leave = False) -> None:
+    """Give an automation another text. One that is on goes on if it watches the same as
+    before, else it ends first."""
+    with hub() as h, words(str(file)):
+        text = read_text(file)
+        changed = h.automations.change(name, text, leave=leave)
+        out.print(bold(changed.automation), f"has its new text. {changed.sentence}")
+        mistakes(h.automations.check(text).warnings, str(file))
+
+
+@app.command()
+def show(name: Name) -> None:
+    """An automation's text, as it was written."""
+    with hub() as h:
+        print(h.automations.get(name).text, end="")
+
+
+@app.command()
+def duty(
+    name: Name, to: Annotated[str, typer.Argument(help="on or off.")], leave: Leave = False
+) -> None:
+    """Put an automation on duty, or off it. One that is on ends first, as its text
+    says."""
+    if to not in ("on", "off"):
+        err.print(f"duty is on or off, not {to}", style="red")
+        raise typer.Exit(2)
+    with hub() as h:
+        h.automations.duty(name, to == "on", leave=leave)
+        out.print(f"{name} is {to} duty.")
+
+
+@app.command()
+def remove(name: Name, leave: Leave = False) -> None:
+    """Remove an automation. One that is on ends first, as its text says."""
+    with hub() as h:
+        h.automations.remove(name, leave=leave)
+        out.print(f"{name} is removed.")

@@ -1,0 +1,206 @@
+"""`hombi entity`: the values of the house."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import typer
+from rich.text import Text
+
+from hombi.cli import complete
+from hombi.cli.drawing import ago, as_json, bold, entity_row, err, out, table, value
+from hombi.cli.run import SAID_NO, Json, hub
+from hombi.client import Entity
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    help="The values of the house.",
+)
+Room = Annotated[str | None, typer.Option(help="Only this room.", autocompletion=complete.rooms)]
+Node = Annotated[str | None, typer.Option(help="Only this node.", autocompletion=complete.nodes)]
+Kind = Annotated[str | None, typer.Option(help="Only this kind, like temperature.")]
+Address = Annotated[
+    str, typer.Argument(help="Its address, node/entity.", autocompletion=complete.entities)
+]
+
+
+@app.command("list")
+def list_(room: Room = None, node: Node = None, kind: Kind = None, json: Json = False) -> None:
+    """All entities: what they are, which can be set, and which are hidden."""
+    listed(room, node, kind, json=json, now=False)
+
+
+def listed(room: str | None, node: str | None, kind: str | None, *, json: bool, now: bool) -> None:
+    """Entities as they are `now`, or what they are."""
+    with hub() as h:
+        found = h.entities.list(room=room, node=node, kind=kind)
+    if now:
+        found = [e for e in found if not e.hidden]
+    if json:
+        as_json(entity_row(e) for e in found)
+        return
+    found.sort(key=lambda e: (e.room or "~", e.entity))
+    headings: tuple[str, ...] = ("ENTITY", "NAME", "KIND", "UNIT", "ROOM", "LIMITS", "")
+    rows: list[tuple[str | Text, ...]] = [_about(e) for e in found]
+    if now:
+        headings = ("ROOM", "ENTITY", "VALUE", "HEARD")
+        rows = [(e.room or "–", e.entity, value(e), ago(e.heard_at)) for e in found]
+    empty = "There is nothing to see yet. `hombi pair` lets a node in."
+    table(headings, rows, empty, ("VALUE", "HEARD"))
+
+
+def _about(e: Entity) -> tuple[str | Text, ...]:
+    marks = [*(["can be set"] if e.writable else []), *(["hidden"] if e.hidden else [])]
+    limits = f"{e.low:g} to {e.high:g}"
+    return (e.entity, e.title, e.kind, e.unit or "–", e.room or "–", limits, ", ".join(marks))
+
+
+@app.command()
+def show(entity: Address, json: Json = False) -> None:
+    """One entity: its value, where it comes from, and which automations look at it."""
+    with hub() as h:
+        found = h.entities.get(entity)
+    if json:
+        as_json([found.as_dict()])
+        return
+    out.print(bold(found.spoken), value(found))
+    sent = f" ({found.raw:g} {found.wire_unit})" if found.converted and found.raw else ""
+    rows = [
+        ("address", found.entity),
+        ("kind", found.kind + (f", in {found.unit}" if found.unit else "")),
+        ("node", f"{found.node}, over {found.link}" if found.node else "none"),
+        ("room", found.room or "none"),
+        ("sent as", f"{found.wire_name}{sent}"),
+        ("picked from", found.picked),
+        ("believed", f"from {found.low:g} to {found.high:g} {found.unit}".rstrip()),
+        ("heard", f"{ago(found.heard_at)} ago" if found.heard_at else "never"),
+        ("watched by", ", ".join(one.automation for one in found.watchers)),
+    ]
+    table(("ENTITY", ""), [row for row in rows if row[1]], "")
+
+
+@app.command()
+def rename(entity: Address, title: Annotated[str, typer.Argument(help="What to call it.")]) -> None:
+    """Call an entity something else; its address stays."""
+    with hub() as h:
+        found = h.entities.rename(entity, title)
+    out.print(f"{found.entity} is {found.title}")
+
+
+@app.command()
+def hide(
+    entity: Address,
+    again: Annotated[bool, typer.Option("--show", help="Show it again.")] = False,
+) -> None:
+    """Leave an entity out in its room, or show it again; it is kept either way."""
+    with hub() as h:
+        found = h.entities.hide(entity, not again)
+    out.print(f"{found.entity} is {'hidden' if found.hidden else 'shown'}")
+
+
+@app.command()
+def remove(
+    entity: Address, yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False
+) -> None:
+    """Remove an entity that was picked, with its history."""
+    if not yes:
+        question = f"{entity} is removed, and its history with it. Remove it?"
+        typer.confirm(question, abort=True)
+    with hub() as h:
+        h.entities.remove(entity)
+    out.print(f"{entity} is removed, with its history.")
+
+
+@app.command()
+def pick(
+    topic: Annotated[
+        str,
+        typer.Argument(
+            help="The topic, with {node} where the node's name stands, like mill/{node}/state."
+        ),
+    ],
+    kind: Annotated[str, typer.Option(help="What it is: temperature, humidity, contact, switch …")],
+    title: Annotated[str, typer.Option(help="What to call the value; the kind unless given.")] = "",
+    pointer: Annotated[
+        str,
+        typer.Option(help="Where it stands in JSON, like /climate/t; the payload unless given."),
+    ] = "",
+    at: Annotated[str, typer.Option(help="Where its time stands in JSON, if anywhere.")] = "",
+    unit: Annotated[
+        str, typer.Option(help="The unit that the node speaks; the kind's own unless given.")
+    ] = "",
+    node: Annotated[
+        list[str] | None,
+        typer.Option(help="Which nodes, as they stand in the topic; all heard unless given."),
+    ] = None,
+    name: Annotated[str, typer.Option(help="What to call the node, when it is one.")] = "",
+    room: Annotated[
+        str,
+        typer.Option(
+            help="The room it is in; made when there is none.", autocompletion=complete.rooms
+        ),
+    ] = "",
+    write_topic: Annotated[
+        str, typer.Option(help="The topic that asks for a value, to be able to set it.")
+    ] = "",
+    write: Annotated[
+        str,
+        typer.Option(help="The payload that asks for it, like '{\"lamp\": {1|0}}' or {value}."),
+    ] = "",
+    via: Annotated[str, typer.Option(help="Where the messages come in: door or broker.")] = "door",
+    try_: Annotated[
+        bool, typer.Option("--try", help="Only show what the last messages would have given.")
+    ] = False,
+    json: Json = False,
+) -> None:
+    """Make a value in a node's messages an entity, for nodes that do not know Hombi."""
+    if via not in ("door", "broker"):
+        raise typer.BadParameter("messages are picked from door or broker", param_hint="--via")
+    picking: dict[str, Any] = {"via": via, "pointer": pointer, "at": at, "unit": unit}
+    with hub() as h:
+        rows = h.messages.preview(topic, kind, **picking)
+        if try_:
+            if json:
+                as_json(row.as_dict() for row in rows)
+                return
+            empty = "Nothing came under this topic yet. `hombi link messages` shows what does."
+            shown = [
+                (
+                    r.topic,
+                    r.node,
+                    Text(r.shown or "none"),
+                    Text(r.problem, style="yellow"),
+                    ago(r.at),
+                )
+                for r in rows
+            ]
+            table(
+                ("TOPIC", "NODE", "WOULD BE", "BUT", "HEARD"), shown, empty, ("WOULD BE", "HEARD")
+            )
+            return
+        heard = sorted({row.node for row in rows if row.node and row.shown})
+        nodes = node or heard
+        if "{node}" in topic.split("/") and not nodes:
+            err.print(
+                "Nothing came under this topic yet that gives a value; name the nodes with --node.",
+                style="red",
+            )
+            raise typer.Exit(SAID_NO)
+        writing = {"topic": write_topic, "payload": write} if write_topic or write else None
+        made = h.messages.pick(
+            topic,
+            kind,
+            title or kind.capitalize(),
+            **picking,
+            nodes=nodes,
+            name=name,
+            room=room,
+            write=writing,
+        )
+    if json:
+        as_json(entity.as_dict() for entity in made)
+        return
+    for entity in made:
+        out.print(bold(entity.entity), f"is picked from {entity.picked}")

@@ -1,0 +1,131 @@
+"""`hombi link`: the ways in which nodes are reached, what arrives over them, and the
+Zigbee stick."""
+
+from __future__ import annotations
+
+import contextlib
+import json as json_text
+from typing import Annotated
+
+import typer
+from rich.text import Text
+
+from hombi.cli import complete
+from hombi.cli.drawing import HouseTime, as_json, clock, err, moment, out, table
+from hombi.cli.run import Json, hub
+from hombi.client import Message
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    help="The ways in which nodes are reached.",
+)
+SHOWN = 20
+PAYLOAD_SHOWN = 200
+
+
+@app.command("list")
+def list_(json: Json = False) -> None:
+    """The links, and where each of them listens."""
+    with hub() as h:
+        found = h.house().links
+    if json:
+        as_json(one.as_dict() for one in found)
+        return
+    table(("LINK", "LISTENS"), [(one.link, one.listening) for one in found], "No links.")
+
+
+@app.command()
+def messages(
+    via: Annotated[
+        str,
+        typer.Option(help="Only those that came in by door, broker, http, zigbee or bluetooth."),
+    ] = "",
+    topic: Annotated[
+        str, typer.Option(help="Only topics under this filter, like mill/+/state or mill/#.")
+    ] = "",
+    node: Annotated[
+        str, typer.Option(help="Only those of this node or tool.", autocompletion=complete.nodes)
+    ] = "",
+    text: Annotated[
+        str, typer.Option(help="Only those with this in the topic or the payload.")
+    ] = "",
+    each: Annotated[bool, typer.Option("--each", help="The last message of each topic.")] = False,
+    follow: Annotated[
+        bool, typer.Option("--follow", help="Go on as they come, until Ctrl-C.")
+    ] = False,
+    limit: Annotated[int, typer.Option(help="How many.", min=1, max=1000)] = SHOWN,
+    json: Json = False,
+) -> None:
+    """What arrives, as it came: over the hub's MQTT door, from the broker, by HTTP,
+    over Zigbee and Bluetooth."""
+    with hub() as h, contextlib.suppress(KeyboardInterrupt):
+        HouseTime.of(h)
+        found = h.messages.list(
+            via=via, topic=topic, node=node, text=text, limit=limit, each_topic=each
+        )[::-1]
+        if json and not follow:
+            as_json(m.as_dict() for m in found)
+            return
+        if not found and not follow:
+            out.print("Nothing came yet that fits. `--follow` waits for it.")
+        for message in found:
+            _show(message, json)
+        if follow:
+            for batch in h.messages.follow(via=via, topic=topic, node=node, text=text):
+                for message in batch.messages:
+                    _show(message, json)
+                if batch.passed_over:
+                    err.print(f"… and {batch.passed_over} more in between", style="dim")
+
+
+def _show(message: Message, json: bool) -> None:
+    if json:
+        print(json_text.dumps({**message.as_dict(), "at": moment(message.at)}), flush=True)
+        return
+    line = Text(clock(message.at, "%H:%M:%S"), style="dim")
+    line.append(f"  {message.topic}", style="bold")
+    marks = [message.via, *(["retained"] if message.retained else []), message.node or "nobody's"]
+    line.append(f"  ({', '.join(marks)})", style="dim")
+    out.print(line)
+    cut = "…" if len(message.payload) > PAYLOAD_SHOWN else ""
+    out.print(Text(f"          {message.payload[:PAYLOAD_SHOWN]}{cut}"), soft_wrap=True)
+
+
+@app.command()
+def stick(json: Json = False) -> None:
+    """The stick, its firmware and its network."""
+    with hub() as h:
+        found = h.zigbee.info()
+    if json:
+        as_json([found.as_dict()])
+        return
+    pan = "" if found.pan_id is None else f"0x{found.pan_id:04X}, extended {found.extended_pan_id}"
+    rows = [
+        ("stick", found.port or "none is set"),
+        ("state", found.text),
+        ("network", pan),
+        ("own address", found.ieee),
+        ("nodes", str(found.nodes)),
+    ]
+    table(("ZIGBEE", ""), [row for row in rows if row[1]], "")
+
+
+@app.command()
+def keep() -> None:
+    """Keep the foreign network that the stick carries: its nodes stay in it, and may be
+    let in while the pairing window is open."""
+    with hub() as h:
+        h.zigbee.choose("keep")
+    out.print("The stick's network is taken over.")
+
+
+@app.command()
+def clean(yes: bool = typer.Option(False, "--yes", help="Do not ask.")) -> None:
+    """Wipe the foreign network from the stick, and go on with the house's own."""
+    if not yes:
+        typer.confirm("The network on the stick is lost for whoever used it. Wipe it?", abort=True)
+    with hub() as h:
+        h.zigbee.choose("clean")
+    out.print("The stick starts clean.")

@@ -1,0 +1,362 @@
+"""`hombi node`: the nodes of the house, and what is theirs."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import segno
+import typer
+
+from hombi.cli import complete
+from hombi.cli.drawing import ago, as_json, bold, err, out, table
+from hombi.cli.run import SAID_NO, Json, hub, words
+from hombi.client import Hub, Node, NodeKey, Setting
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    help="The nodes of the house, and what is theirs.",
+)
+Address = Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)]
+
+
+@app.command("list")
+def list_(json: Json = False) -> None:
+    """All nodes: where they are, and when they were last heard."""
+    with hub() as h:
+        found = h.nodes.list()
+    if json:
+        as_json(n.as_dict() for n in found)
+        return
+    rows = [(n.node, n.title, n.link, n.room or "–", _state(n), ago(n.heard_at)) for n in found]
+    empty = "No node is in the house yet. `hombi pair` opens the door."
+    table(("NODE", "NAME", "LINK", "ROOM", "STATE", "HEARD"), rows, empty, ("HEARD",))
+
+
+def _state(node: Node) -> str:
+    if node.left:
+        return "left"
+    return "silent" if node.silent else "connected" if node.here else "away"
+
+
+@app.command()
+def show(node: Address, json: Json = False) -> None:
+    """One node: what it is, how it is, and what it has."""
+    with hub() as h:
+        found = h.nodes.get(node)
+    if json:
+        as_json([found.as_dict()])
+        return
+    ways = {
+        "senml": "by itself, as SenML",
+        "described": "as its Thing Description says",
+        "foreign": "as it likes; values are picked out of it",
+        "paired": "over a radio of its own",
+    }
+    rows = [
+        ("address", found.node),
+        ("room", found.room or "none"),
+        ("link", f"{found.link}, {ways[found.way]}"),
+        ("state", f"{_state(found)}, heard {ago(found.heard_at)} ago"),
+        ("make", found.make),
+        ("at", found.url),
+        ("clock", found.clock),
+        ("refused", str(found.refused) if found.refused else ""),
+        ("entities", ", ".join(found.entities)),
+        ("settings", ", ".join(one.name for one in found.settings)),
+        ("actions", ", ".join(one.name for one in found.actions)),
+    ]
+    table((found.title.upper(), ""), [row for row in rows if row[1]], "")
+
+
+@app.command()
+def rename(node: Address, title: Annotated[str, typer.Argument(help="What to call it.")]) -> None:
+    """Call a node something else; its address stays."""
+    with hub() as h:
+        found = h.nodes.rename(node, title)
+    out.print(f"{found.node} is {found.title}")
+
+
+@app.command()
+def move(
+    node: Address,
+    room: Annotated[
+        str,
+        typer.Argument(
+            help="The room it is in now; made when there is none, '' for none.",
+            autocompletion=complete.rooms,
+        ),
+    ],
+) -> None:
+    """Put a node into another room."""
+    with hub() as h:
+        found = h.nodes.move(node, room)
+    out.print(f"{found.node} is in {found.room or 'no room'}")
+
+
+@app.command()
+def remove(
+    node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
+    with_history: Annotated[
+        bool, typer.Option("--with-history", help="Its history goes too; else it is kept.")
+    ] = False,
+    yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
+) -> None:
+    """Take a node out of the house, also one that no longer answers."""
+    if not yes:
+        lost = " Its history is lost too." if with_history else ""
+        typer.confirm(f"{node} is taken out and cut off.{lost} Remove it?", abort=True)
+    with hub() as h:
+        h.nodes.remove(node, keep_history=not with_history)
+    out.print(
+        f"{node} is out" + (", with its history." if with_history else "; its history is kept.")
+    )
+
+
+@app.command()
+def settings(
+    node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
+    name: Annotated[str | None, typer.Argument(help="The setting to change.")] = None,
+    value: Annotated[str | None, typer.Argument(help="Its new value.")] = None,
+    json: Json = False,
+) -> None:
+    """A node's own settings, and changing one."""
+    with hub() as h:
+        if name is not None and value is not None:
+            changed = next(
+                s for s in h.nodes.change_setting(node, name, value).settings if s.name == name
+            )
+            out.print(f"{changed.title} is {_told(changed)}")
+            return
+        found = [s for s in h.nodes.settings(node) if name in (None, s.name)]
+    if json:
+        as_json(s.as_dict() for s in found)
+        return
+    rows = [(s.name, s.title, _told(s), _allowed(s)) for s in found]
+    table(("SETTING", "NAME", "IS", "CAN BE"), rows, f"{node} has no settings of its own.", ("IS",))
+
+
+def _told(setting: Setting) -> str:
+    if setting.value is None:
+        return "not told yet"
+    value = (
+        {True: "on", False: "off"}[setting.value]
+        if isinstance(setting.value, bool)
+        else setting.value
+    )
+    return f"{value:g} {setting.unit}".strip() if isinstance(value, int | float) else f"{value}"
+
+
+def _allowed(setting: Setting) -> str:
+    if setting.choices:
+        return ", ".join(map(str, setting.choices))
+    if setting.type == "boolean":
+        return "on, off"
+    low, high = setting.low, setting.high
+    if low is None and high is None:
+        return f"a {setting.type} {setting.unit}".strip()
+    return (
+        f"{'' if low is None else f'{low:g}'} to {'' if high is None else f'{high:g}'} "
+        f"{setting.unit}".strip()
+    )
+
+
+@app.command()
+def do(
+    node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
+    action: Annotated[str | None, typer.Argument(help="What it is to do.")] = None,
+    given: Annotated[
+        list[str] | None, typer.Argument(help="What the action asks for, as name=value.")
+    ] = None,
+) -> None:
+    """Have a node do one of its actions; without one, what it can do."""
+    inputs = dict(one.partition("=")[::2] for one in given or [])
+    with hub() as h:
+        if action is None:
+            found = next((n for n in h.nodes.list() if n.node == node), None)
+            rows = [
+                (a.name, a.title, ", ".join(i.name for i in a.inputs), a.about)
+                for a in (found.actions if found else [])
+            ]
+            table(("ACTION", "NAME", "ASKS FOR", "ABOUT"), rows, f"{node} has no actions.")
+            return
+        answer = h.nodes.act(node, action, inputs).answer
+    out.print("Done." if answer is None else f"It answers: {answer}")
+
+
+@app.command()
+def key(
+    node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
+    revoke: Annotated[
+        bool, typer.Option("--revoke", help="Take its key away and shut it out.")
+    ] = False,
+) -> None:
+    """Make a new key for a node; the one before is void at once."""
+    with hub() as h:
+        if revoke:
+            h.nodes.revoke_key(node)
+            out.print(f"{node} has no key any more and is shut out.")
+        else:
+            _show_key(h.nodes.new_key(node))
+
+
+def _show_key(made: NodeKey) -> None:
+    out.print(bold(made.node), "has the key", bold(f"{made.key}."), "It is not shown again.")
+    out.print("It posts a value like this, with the entity's name in the place of ENTITY:")
+    out.print(f"  {made.curl}", soft_wrap=True)
+    out.print("A board that can only fetch an address:")
+    out.print(f"  {made.get}", soft_wrap=True)
+
+
+@app.command()
+def add(
+    name: Annotated[str, typer.Argument(help="What to call it.")],
+    room: Annotated[
+        str,
+        typer.Option(
+            help="The room it is in; made when there is none.", autocompletion=complete.rooms
+        ),
+    ] = "",
+) -> None:
+    """Add a node that posts its values over HTTP; its key is shown this once."""
+    with hub() as h:
+        made = h.nodes.add(name, room)
+    _show_key(made)
+    out.print(f"Say what it posts: hombi node add-value {made.node} Temperature --kind temperature")
+
+
+@app.command("add-value")
+def add_value(
+    node: Annotated[
+        str, typer.Argument(help="The node that posts it.", autocompletion=complete.nodes)
+    ],
+    title: Annotated[
+        str, typer.Argument(help="What to call the value; its address is made from it.")
+    ],
+    kind: Annotated[str, typer.Option(help="What it is: temperature, humidity, contact …")],
+    unit: Annotated[
+        str, typer.Option(help="The unit that the node speaks; the kind's own unless given.")
+    ] = "",
+    pointer: Annotated[
+        str, typer.Option(help="Where it stands when JSON is posted, like /climate/t.")
+    ] = "",
+) -> None:
+    """Add a value that a node posts to /api/intake/NODE/ENTITY."""
+    with hub() as h:
+        entity = h.nodes.add_entity(node, title, kind, unit, pointer)
+    out.print(bold(entity.entity), f"takes what is posted to /api/intake/{entity.entity}")
+
+
+@app.command()
+def look(
+    address: Annotated[
+        str,
+        typer.Argument(
+            help="The node's address, like 192.168.1.20 or http://loft.local:8080/thing."
+        ),
+    ],
+) -> None:
+    """Fetch the Thing Description of the node at an address; it is an arrival then."""
+    with hub() as h:
+        arrival = h.pairing.look(address)
+    has = ", ".join(e.name for e in arrival.entities)
+    out.print(bold(arrival.title), f"is there: {has}")
+    for left_out in arrival.left_out:
+        out.print(f"  {left_out}", style="yellow")
+    asked = f" It asks for its {arrival.asks} then." if arrival.asks else ""
+    out.print(f"Let it in: hombi admit {arrival.id} --room ROOM.{asked}")
+
+
+@app.command("ask-again")
+def ask_again(
+    named: Annotated[
+        str,
+        typer.Argument(
+            metavar="NODE", help="A node, or an arrival.", autocompletion=complete.nodes
+        ),
+    ],
+) -> None:
+    """Ask a Zigbee node anew what it has, where it did not say all of it."""
+    with hub() as h:
+        arrival = next((one for one in h.pairing.arrivals() if named in (one.id, one.title)), None)
+        if arrival is not None:
+            h.pairing.ask_again(arrival.id)
+        else:
+            h.nodes.ask_again(named)
+    out.print(f"{named} is asked again what it has. What it says comes up by itself.")
+
+
+@app.command("setup-code")
+def setup_code(
+    thing: Annotated[
+        str,
+        typer.Argument(
+            help="An arrival, or the id in a node's description.", autocompletion=complete.arrivals
+        ),
+    ],
+    code: Annotated[str, typer.Option(help="The node's setup code; a new one unless given.")] = "",
+    png: Annotated[
+        Path | None, typer.Option(help="Write the QR code to this file, to print it.")
+    ] = None,
+) -> None:
+    """Draw a node's setup code as a QR code: a phone's camera opens the page that lets
+    the node in."""
+    with hub() as h:
+        made = h.pairing.setup_code(_thing(h, thing), code)
+    drawn = segno.make(made.address, error="m")
+    if png is not None:
+        drawn.save(str(png), scale=8, border=4)
+        out.print(f"The QR code is in {png}.")
+    else:
+        drawn.terminal(compact=True, border=2)
+    out.print("Setup code", bold(made.code))
+    out.print(made.address, soft_wrap=True)
+
+
+def _thing(h: Hub, named: str) -> str:
+    if ":" in named:
+        return named
+    found = [a for a in h.pairing.arrivals() if named in (a.id, a.title)]
+    if len(found) != 1:
+        err.print(
+            f"no arrival is called {named}; give the id in the node's description, like urn:uuid:…",
+            style="red",
+        )
+        raise typer.Exit(SAID_NO)
+    return found[0].thing
+
+
+@app.command()
+def profile(
+    node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
+    file: Annotated[
+        Path | None,
+        typer.Argument(
+            exists=True,
+            dir_okay=False,
+            readable=True,
+            help="The profile to use from now on, in TOML.",
+        ),
+    ] = None,
+) -> None:
+    """The profile of a node's make and model, with what the node says and nothing names
+    yet; or, with FILE, another one.
+
+    Write it to a file, give the values their names, kinds and units, and give the file
+    to this command: they are there at once.
+    """
+    with hub() as h, words(str(file)):
+        if file is None:
+            found = h.nodes.profile(node)
+            print(found.text, end="")
+            left = (
+                f"{found.unnamed} without a name"
+                if found.unnamed
+                else "all that it says has a name"
+            )
+            err.print(f"# {left}; the house keeps it in {found.path}", style="dim", soft_wrap=True)
+            return
+        found = h.nodes.put_profile(node, file.read_text())
+    out.print(f"It is kept in {found.path}, and taken up.")

@@ -1,0 +1,77 @@
+"""`hombi room`: floors and rooms."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from hombi.cli import complete
+from hombi.cli.drawing import as_json, bold, out, table
+from hombi.cli.run import Json, hub
+
+app = typer.Typer(
+    add_completion=False, no_args_is_help=True, rich_markup_mode=None, help="Floors and rooms."
+)
+Room = Annotated[str, typer.Argument(help="The room.", autocompletion=complete.rooms)]
+Floor = Annotated[str | None, typer.Option(help="The floor, by its name.")]
+Place = Annotated[int | None, typer.Option("--position", help="Its place, counted from 0.")]
+
+
+@app.command("list")
+def list_(json: Json = False) -> None:
+    """The rooms, floor by floor from the top, and what is in them."""
+    with hub() as h:
+        house, nodes = h.house(), h.nodes.list()
+    rooms = [room for floor in reversed(house.floors) for room in floor.rooms]
+    if json:
+        as_json(room.as_dict() for room in rooms)
+        return
+    inside = {room.room: [n.node for n in nodes if n.room == room.room] for room in rooms}
+    rows = [(r.floor, r.room, r.name, ", ".join(inside[r.room])) for r in rooms]
+    empty = "There is no room yet. `hombi room add` adds one."
+    table(("FLOOR", "ROOM", "NAME", "NODES"), rows, empty)
+
+
+@app.command()
+def add(name: Annotated[str, typer.Argument(help="What to call it.")], floor: Floor = None) -> None:
+    """Add a room at the end of a floor, the lowest unless one is named."""
+    with hub() as h:
+        made = h.rooms.add(name, floor or "")
+    out.print(bold(made.room), f"is on the {made.floor.lower()}")
+
+
+@app.command("add-floor")
+def add_floor(
+    name: Annotated[str, typer.Argument(help="What to call it.")], position: Place = None
+) -> None:
+    """Add a floor, on top unless a position says otherwise."""
+    with hub() as h:
+        made = h.floors.add(name, position)
+    out.print(bold(made.name), "is in the house")
+
+
+@app.command()
+def rename(room: Room, name: Annotated[str, typer.Argument(help="What to call it.")]) -> None:
+    """Call a room something else; its address stays."""
+    with hub() as h:
+        found = h.rooms.rename(room, name)
+    out.print(f"{found.room} is {found.name}")
+
+
+@app.command()
+def move(room: Room, floor: Floor = None, position: Place = None) -> None:
+    """Put a room on another floor, or in another place on its own."""
+    if floor is None and position is None:
+        raise typer.BadParameter("say where it goes: --floor, --position, or both")
+    with hub() as h:
+        found = h.rooms.move(room, floor=floor, position=position)
+    out.print(f"{found.name} is on the {found.floor.lower()}, place {found.position}")
+
+
+@app.command()
+def remove(room: Room) -> None:
+    """Remove an empty room."""
+    with hub() as h:
+        h.rooms.remove(room)
+    out.print(f"{room} is removed.")

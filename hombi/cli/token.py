@@ -1,0 +1,46 @@
+"""`hombi token`: programs that are signed in."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from hombi.cli.drawing import ago, as_json, out, table
+from hombi.cli.run import Json, hub
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    rich_markup_mode=None,
+    help="Programs that are signed in.",
+)
+
+
+@app.command("list")
+def list_(json: Json = False) -> None:
+    """The programs that are signed in, newest first."""
+    with hub() as h:
+        found = h.tokens.list()
+    if json:
+        as_json(t.as_dict() for t in found)
+        return
+    rows = [(str(t.id), t.name, t.username, ago(t.made_at)) for t in found]
+    empty = "No program is signed in. `hombi sign-in` signs a machine in."
+    table(("TOKEN", "PROGRAM", "PERSON", "MADE"), rows, empty, ("MADE",))
+
+
+@app.command()
+def revoke(token: Annotated[int, typer.Argument(help="The token's number.")]) -> None:
+    """Make a token void: its program must sign in again."""
+    with hub() as h:
+        h.tokens.revoke(token)
+    out.print("It is void; the program must sign in again.")
+
+
+@app.command("claim-code")
+def claim_code() -> None:
+    """Make a new code for claiming this machine's hub, while nobody owns it."""
+    with hub() as found:
+        code = found.claim_code().code
+        out.print(f"Open {found.url}/claim and enter the code {code}", soft_wrap=True)

@@ -1,0 +1,302 @@
+"""The client with asynchronous calls, on the core in `calls`."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import AsyncIterator, Callable, Coroutine
+from types import TracebackType
+from typing import Any, Concatenate, ParamSpec, Self, TypeVar
+
+import httpx
+
+from hombi import wire
+from hombi.client.calls import (
+    automations,
+    entities,
+    general,
+    messages,
+    nodes,
+    pairing,
+    phones,
+    rooms,
+    tools,
+    zigbee,
+)
+from hombi.client.calls.base import Call, Pages
+from hombi.client.connection import (
+    QUIET_S,
+    RETRY_S,
+    TIMEOUT_S,
+    like,
+    needs_tls,
+    no_cookies,
+    request_of,
+    signed,
+)
+from hombi.client.errors import problem, unreachable
+from hombi.client.stream import MESSAGES_PATH, PATH, EventReader, LiveEvent
+
+P = ParamSpec("P")
+T = TypeVar("T")
+Page = TypeVar("Page")
+
+
+class _AsyncGroup:
+    """The calls of one noun."""
+
+    def __init__(self, hub: AsyncHub) -> None:
+        self._hub = hub
+
+    async def _run(self, call: Call[T]) -> T:
+        return await self._hub._run(call)
+
+    def _iterate(self, pages: Pages[Page, T]) -> AsyncIterator[T]:
+        return self._hub._iterate(pages)
+
+
+def _async_call(
+    make: Callable[P, Call[T]],
+) -> Callable[Concatenate[AsyncHub | _AsyncGroup, P], Coroutine[Any, Any, T]]:
+    @like(make)
+    async def method(group: AsyncHub | _AsyncGroup, /, *given: P.args, **named: P.kwargs) -> T:
+        return await group._run(make(*given, **named))
+
+    return method
+
+
+def _async_listing(
+    make: Callable[P, Pages[Page, T]],
+) -> Callable[Concatenate[AsyncHub | _AsyncGroup, P], AsyncIterator[T]]:
+    @like(make)
+    def method(
+        group: AsyncHub | _AsyncGroup, /, *given: P.args, **named: P.kwargs
+    ) -> AsyncIterator[T]:
+        return group._iterate(make(*given, **named))
+
+    return method
+
+
+class AsyncFloors(_AsyncGroup):
+    """The floors of the house."""
+
+    add = _async_call(rooms.add_floor)
+
+
+class AsyncRooms(_AsyncGroup):
+    """The rooms of the house."""
+
+    add = _async_call(rooms.add)
+    rename = _async_call(rooms.rename)
+    move = _async_call(rooms.move)
+    remove = _async_call(rooms.remove)
+
+
+class AsyncNodes(_AsyncGroup):
+    """The nodes that are in the house."""
+
+    list = _async_call(nodes.list_)
+    get = _async_call(nodes.get)
+    add = _async_call(nodes.add)
+    add_entity = _async_call(nodes.add_entity)
+    rename = _async_call(nodes.rename)
+    move = _async_call(nodes.move)
+    remove = _async_call(nodes.remove)
+    ask_again = _async_call(nodes.ask_again)
+    new_key = _async_call(nodes.new_key)
+    revoke_key = _async_call(nodes.revoke_key)
+    settings = _async_call(nodes.settings)
+    change_setting = _async_call(nodes.change_setting)
+    act = _async_call(nodes.act)
+    profile = _async_call(nodes.profile)
+    put_profile = _async_call(nodes.put_profile)
+
+
+class AsyncEntities(_AsyncGroup):
+    """The values of the house."""
+
+    list = _async_call(entities.list_)
+    get = _async_call(entities.get)
+    rename = _async_call(entities.rename)
+    hide = _async_call(entities.hide)
+    remove = _async_call(entities.remove)
+    history = _async_call(entities.history)
+    rows = _async_call(entities.rows)
+    readings = _async_listing(entities.readings)
+    set = _async_call(entities.set_)
+
+
+class AsyncPairing(_AsyncGroup):
+    """Letting nodes in."""
+
+    window = _async_call(pairing.window)
+    open = _async_call(pairing.open_)
+    close = _async_call(pairing.close)
+    arrivals = _async_call(pairing.arrivals)
+    look = _async_call(pairing.look)
+    admit = _async_call(pairing.admit)
+    ask_again = _async_call(pairing.ask_again)
+    turn_away = _async_call(pairing.turn_away)
+    setup_code = _async_call(pairing.setup_code)
+
+
+class AsyncAutomations(_AsyncGroup):
+    """What the house does by itself."""
+
+    list = _async_call(automations.list_)
+    get = _async_call(automations.get)
+    check = _async_call(automations.check)
+    add = _async_call(automations.add)
+    change = _async_call(automations.change)
+    duty = _async_call(automations.duty)
+    remove = _async_call(automations.remove)
+
+
+class AsyncPhones(_AsyncGroup):
+    """The household's phones, and their notices."""
+
+    list = _async_call(phones.list_)
+    add = _async_call(phones.add)
+    remove = _async_call(phones.remove)
+    test = _async_call(phones.test)
+    notices = _async_call(phones.notices)
+
+
+class AsyncTools(_AsyncGroup):
+    """A person's own tools at the MQTT door."""
+
+    list = _async_call(tools.list_)
+    add = _async_call(tools.add)
+    change = _async_call(tools.change)
+    new_key = _async_call(tools.new_key)
+    remove = _async_call(tools.remove)
+
+
+class AsyncTokens(_AsyncGroup):
+    """Programs that are signed in."""
+
+    list = _async_call(tools.tokens)
+    revoke = _async_call(tools.revoke_token)
+
+
+class AsyncMessages(_AsyncGroup):
+    """What arrives, as it came."""
+
+    list = _async_call(messages.list_)
+    get = _async_call(messages.get)
+    preview = _async_call(messages.preview)
+    pick = _async_call(messages.pick)
+
+    async def follow(
+        self, *, via: str = "", topic: str = "", node: str = "", text: str = ""
+    ) -> AsyncIterator[wire.Messages]:
+        """The messages that fit, as they come."""
+        wanted = messages.message_filter(via, topic, node, text)
+        async for event in self._hub._stream(MESSAGES_PATH, wanted):
+            if isinstance(event.news, wire.Messages):
+                yield event.news
+
+
+class AsyncZigbee(_AsyncGroup):
+    """The Zigbee stick and its network."""
+
+    info = _async_call(zigbee.info)
+    choose = _async_call(zigbee.choose)
+
+
+class AsyncHub:
+    """The hub at an address, asynchronously. Calls raise HubProblem or
+    HubUnreachable."""
+
+    def __init__(self, url: str = "http://127.0.0.1:4662", token: str | None = None) -> None:
+        self.url = url.rstrip("/")
+        self._http = httpx.AsyncClient(
+            base_url=self.url,
+            headers=signed(token),
+            cookies=no_cookies(),
+            timeout=TIMEOUT_S,
+            trust_env=False,
+            verify=needs_tls(self.url),
+        )
+        self.floors = AsyncFloors(self)
+        self.rooms = AsyncRooms(self)
+        self.nodes = AsyncNodes(self)
+        self.entities = AsyncEntities(self)
+        self.pairing = AsyncPairing(self)
+        self.automations = AsyncAutomations(self)
+        self.phones = AsyncPhones(self)
+        self.tools = AsyncTools(self)
+        self.tokens = AsyncTokens(self)
+        self.messages = AsyncMessages(self)
+        self.zigbee = AsyncZigbee(self)
+
+    async def __aenter__(self) -> Self:
+        return self
+
+    async def __aexit__(
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
+    ) -> None:
+        await self.close()
+
+    async def close(self) -> None:
+        """Close the connections."""
+        await self._http.aclose()
+
+    async def _run(self, call: Call[T]) -> T:
+        try:
+            response = await self._http.request(**request_of(call))
+        except httpx.TransportError as error:
+            raise unreachable(error, self.url) from error
+        return call.read(response.status_code, response.content)
+
+    async def _iterate(self, pages: Pages[Page, T]) -> AsyncIterator[T]:
+        place: int | None = None
+        while True:
+            page = await self._run(pages.page(place))
+            for item in pages.items(page):
+                yield item
+            place = pages.next(page)
+            if place is None:
+                return
+
+    def live(self) -> AsyncIterator[LiveEvent]:
+        """The live stream from now on. A connection that drops is taken up again where
+        it stopped; a hub that is gone for good raises HubUnreachable."""
+        return self._stream(PATH, {})
+
+    async def _stream(self, path: str, params: dict[str, str | int]) -> AsyncIterator[LiveEvent]:
+        reader, failures = EventReader(), 0
+        while True:
+            try:
+                timeout = httpx.Timeout(TIMEOUT_S, read=QUIET_S)
+                async with self._http.stream(
+                    "GET", path, params=params, headers=reader.headers, timeout=timeout
+                ) as response:
+                    if response.status_code >= 400:
+                        raise problem(response.status_code, await response.aread())
+                    failures = 0
+                    async for line in response.aiter_lines():
+                        if (event := reader.line(line)) is not None:
+                            yield event
+            except httpx.TransportError as error:
+                failures += 1
+                if failures > 10:
+                    raise unreachable(error, self.url) from error
+            await asyncio.sleep(RETRY_S)
+
+    async def sign_in(self, username: str, password: str, name: str = "client") -> wire.Token:
+        """A token for a person; this client uses it from now on."""
+        token = await self._run(general.sign_in(username, password, name))
+        self._http.headers.update(signed(token.token))
+        return token
+
+    house = _async_call(general.house)
+    doctor = _async_call(general.doctor)
+    kinds = _async_call(general.kinds)
+    journal = _async_listing(general.journal)
+    claimed = _async_call(general.claimed)
+    claim = _async_call(general.claim)
+    claim_code = _async_call(general.claim_code)
+    sign_out = _async_call(general.sign_out)

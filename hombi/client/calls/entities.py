@@ -1,0 +1,84 @@
+"""Entities: their readings, their history, and setting them."""
+
+from __future__ import annotations
+
+from hombi import wire
+from hombi.client.calls.base import Call, Pages, given, path
+
+
+def list_(
+    *, room: str | None = None, node: str | None = None, kind: str | None = None
+) -> Call[list[wire.Entity]]:
+    """All entities with their latest readings, or those of a room, a node, a kind."""
+    params = given(room=room, node=node, kind=kind)
+    return Call("GET", "/api/entities", list[wire.Entity], params=params)
+
+
+def get(address: str) -> Call[wire.EntityDetail]:
+    """One entity, by its address `node/entity`, with the automations that look at
+    it."""
+    return Call("GET", path("entities", address), wire.EntityDetail)
+
+
+def rename(address: str, title: str) -> Call[wire.Entity]:
+    """Call an entity something else; its address stays."""
+    body = wire.EntityChange(title=title)
+    return Call("PATCH", path("entities", address), wire.Entity, body=body)
+
+
+def hide(address: str, hidden: bool = True) -> Call[wire.Entity]:
+    """Hide an entity in its room, or show it again."""
+    body = wire.EntityChange(hidden=hidden)
+    return Call("PATCH", path("entities", address), wire.Entity, body=body)
+
+
+def remove(address: str) -> Call[None]:
+    """Take an entity that was picked away, with its history."""
+    return Call("DELETE", path("entities", address), None)
+
+
+def history(
+    address: str,
+    span: str = "day",
+    *,
+    start: int | None = None,
+    end: int | None = None,
+    points: int = 600,
+) -> Call[wire.History]:
+    """An entity's history: the last hour, day, week or month, or from `start` to `end`
+    in ms."""
+    params = given(span=span, start=start, end=end, points=points)
+    return Call("GET", path("entities", address, "history"), wire.History, params=params)
+
+
+def rows(
+    address: str,
+    span: str = "day",
+    *,
+    start: int | None = None,
+    end: int | None = None,
+    rows: str | None = None,
+) -> Call[list[wire.Row]]:
+    """An entity's history in rows of house time ("minutes", "hours", "days"; by the
+    span unless given), the empty ones too."""
+    params = given(span=span, start=start, end=end, rows=rows)
+    return Call("GET", path("entities", address, "rows"), list[wire.Row], params=params)
+
+
+def readings(
+    address: str, start: int, end: int | None = None
+) -> Pages[wire.Readings, wire.Reading]:
+    """Single readings, oldest first, fetched page by page."""
+
+    def page(at: int | None) -> Call[wire.Readings]:
+        params = given(start=start if at is None else at, end=end)
+        return Call("GET", path("entities", address, "readings"), wire.Readings, params=params)
+
+    return Pages(page, lambda p: p.readings, lambda p: p.next)
+
+
+def set_(address: str, to: str) -> Call[wire.Command]:
+    """Ask an entity to take a value ("on", "40 %"), and wait for its node. The answer's
+    `state` says whether it did."""
+    body = wire.CommandRequest(to=to)
+    return Call("POST", path("entities", address, "command"), wire.Command, body=body)

@@ -1,0 +1,97 @@
+"""Nodes that are in the house."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from types import MappingProxyType
+from typing import Any
+
+from hombi import wire
+from hombi.client.calls.base import Call, path
+
+NO_INPUTS: Mapping[str, Any] = MappingProxyType({})
+
+
+def list_() -> Call[list[wire.Node]]:
+    """All nodes."""
+    return Call("GET", "/api/nodes", list[wire.Node])
+
+
+def get(node: str) -> Call[wire.Node]:
+    """One node."""
+    return Call("GET", path("nodes", node), wire.Node)
+
+
+def add(name: str, room: str = "") -> Call[wire.NodeKey]:
+    """Add a node that posts its values; its key is told this once."""
+    return Call("POST", "/api/nodes", wire.NodeKey, body=wire.NodeRequest(name=name, room=room))
+
+
+def add_entity(
+    node: str, title: str, kind: str, unit: str = "", pointer: str = ""
+) -> Call[wire.Entity]:
+    """Add a value that a node posts."""
+    body = wire.PostedRequest(title=title, kind=kind, unit=unit, pointer=pointer)
+    return Call("POST", path("nodes", node, "entities"), wire.Entity, body=body)
+
+
+def rename(node: str, title: str) -> Call[wire.Node]:
+    """Call a node something else; its address stays."""
+    return Call("PATCH", path("nodes", node), wire.Node, body=wire.NodeChange(title=title))
+
+
+def move(node: str, room: str) -> Call[wire.Node]:
+    """Put a node into a room, which is made when there is none; "" is no room."""
+    return Call("PATCH", path("nodes", node), wire.Node, body=wire.NodeChange(room=room))
+
+
+def remove(node: str, *, keep_history: bool = True) -> Call[None]:
+    """Take a node out of the house."""
+    history = "keep" if keep_history else "delete"
+    return Call("DELETE", path("nodes", node), None, params={"history": history})
+
+
+def ask_again(node: str) -> Call[None]:
+    """Ask a node anew what it has."""
+    return Call("POST", path("nodes", node, "again"), None)
+
+
+def new_key(node: str) -> Call[wire.NodeKey]:
+    """A new key for a node; the one before is void at once."""
+    return Call("POST", path("nodes", node, "key"), wire.NodeKey)
+
+
+def revoke_key(node: str) -> Call[None]:
+    """Take a node's key away."""
+    return Call("DELETE", path("nodes", node, "key"), None)
+
+
+def settings(node: str) -> Call[list[wire.Setting]]:
+    """A node's own settings, as it tells them now."""
+    return Call("GET", path("nodes", node, "settings"), list[wire.Setting])
+
+
+def change_setting(node: str, name: str, value: Any) -> Call[wire.Node]:
+    """Change one of a node's own settings; returns when the node has confirmed it."""
+    body = wire.SettingRequest(value=value)
+    return Call("PUT", path("nodes", node, "settings", name), wire.Node, body=body)
+
+
+def act(node: str, action: str, inputs: Mapping[str, Any] = NO_INPUTS) -> Call[wire.Acted]:
+    """Have a node do something, with what the action asks for by name; what the node
+    answers, if anything."""
+    body = wire.ActionRequest(inputs=dict(inputs))
+    return Call("POST", path("nodes", node, "actions", action), wire.Acted, body=body)
+
+
+def profile(node: str) -> Call[wire.NodeProfile]:
+    """A Zigbee node's profile, with each value that it says and that has no name
+    yet."""
+    return Call("GET", path("nodes", node, "profile"), wire.NodeProfile)
+
+
+def put_profile(node: str, text: str) -> Call[wire.NodeProfile]:
+    """Keep a text as the profile of a Zigbee node's make and model; it is taken up at
+    once. Raises Wrong with its mistakes."""
+    body = wire.ProfileRequest(text=text)
+    return Call("PUT", path("nodes", node, "profile"), wire.NodeProfile, body=body)

@@ -1,0 +1,33 @@
+"""Floors and rooms."""
+
+from __future__ import annotations
+
+from hombi import wire
+from hombi.client.calls.base import Call, path, unless_none
+
+
+def add_floor(name: str, position: int | None = None) -> Call[wire.Floor]:
+    """Add a floor, on top unless a position says otherwise."""
+    body = wire.FloorRequest(name=name, position=unless_none(position))
+    return Call("POST", "/api/floors", wire.Floor, body=body)
+
+
+def add(name: str, floor: str = "") -> Call[wire.Room]:
+    """Add a room at the end of a floor, the lowest unless one is named."""
+    return Call("POST", "/api/rooms", wire.Room, body=wire.RoomRequest(name=name, floor=floor))
+
+
+def rename(room: str, name: str) -> Call[wire.Room]:
+    """Call a room something else; its address stays."""
+    return Call("PATCH", path("rooms", room), wire.Room, body=wire.RoomChange(name=name))
+
+
+def move(room: str, *, floor: str | None = None, position: int | None = None) -> Call[wire.Room]:
+    """Put a room on a floor, or in another place on its own, counted from the left."""
+    body = wire.RoomChange(floor=unless_none(floor), position=unless_none(position))
+    return Call("PATCH", path("rooms", room), wire.Room, body=body)
+
+
+def remove(room: str) -> Call[None]:
+    """Take an empty room away."""
+    return Call("DELETE", path("rooms", room), None)

@@ -1,0 +1,53 @@
+"""A person's own tools at the MQTT door, and the tokens of programs."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from hombi import wire
+from hombi.client.calls.base import Call, path
+from hombi.wire.base import UNSET
+
+
+def list_() -> Call[list[wire.Tool]]:
+    """The tools."""
+    return Call("GET", "/api/tools", list[wire.Tool])
+
+
+def add(
+    name: str, publish: Sequence[str] = (), subscribe: Sequence[str] = ()
+) -> Call[wire.NewTool]:
+    """Let a tool in; its key is told this once."""
+    body = wire.ToolRequest(name=name, publish=list(publish), subscribe=list(subscribe))
+    return Call("POST", "/api/tools", wire.NewTool, body=body)
+
+
+def change(
+    tool: str, *, publish: Sequence[str] | None = None, subscribe: Sequence[str] | None = None
+) -> Call[wire.Tool]:
+    """Give a tool other topics; what is not given stays."""
+    body = wire.ToolChange(
+        publish=UNSET if publish is None else list(publish),
+        subscribe=UNSET if subscribe is None else list(subscribe),
+    )
+    return Call("PATCH", path("tools", tool), wire.Tool, body=body)
+
+
+def new_key(tool: str) -> Call[wire.NewTool]:
+    """A new key for a tool; the one before is void at once."""
+    return Call("POST", path("tools", tool, "key"), wire.NewTool)
+
+
+def remove(tool: str) -> Call[None]:
+    """Shut a tool out."""
+    return Call("DELETE", path("tools", tool), None)
+
+
+def tokens() -> Call[list[wire.KnownToken]]:
+    """The programs that are signed in."""
+    return Call("GET", "/api/tokens", list[wire.KnownToken])
+
+
+def revoke_token(token: int) -> Call[None]:
+    """Make a token void."""
+    return Call("DELETE", path("tokens", str(token)), None)

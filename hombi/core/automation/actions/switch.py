@@ -1,0 +1,63 @@
+"""`switch`: put an entity that can be switched into a state."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from hombi.core.automation.text import entity, only_keys, quantity, text
+from hombi.core.house_facts import HouseFacts, did_you_mean
+from hombi.core.kinds import KINDS
+from hombi.core.toml_text import Path, TomlText
+
+
+@dataclass(frozen=True, slots=True)
+class SwitchTo:
+    """The effect: this entity is to be in this state (1.0 on, 0.0 off)."""
+
+    entity: str
+    to: float
+
+    def spoken(self, name: Callable[[str], str]) -> str:
+        return f"{name(self.entity)} {'on' if self.to else 'off'}"
+
+
+@dataclass(frozen=True, slots=True)
+class Switch:
+    """The action: `to` is 1.0 for on, 0.0 for off."""
+
+    entity: str
+    to: float
+
+    word: ClassVar[str] = "switch"
+
+    @classmethod
+    def parse(
+        cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
+    ) -> Switch | None:
+        """Understand it from its table."""
+        only_keys(toml, path, table, {"switch", "to"})
+        address = text(toml, path, table, "switch", required=True)
+        found = entity(toml, (*path, "switch"), address, facts)
+        if found is not None and not (found.writable and found.kind.name == "switch"):
+            what = f"{address} cannot be switched"
+            toml.blame((*path, "switch"), what, _switchable(address, facts))
+        to = text(toml, path, table, "to", required=True)
+        value = quantity(toml, (*path, "to"), to, KINDS["switch"]) if to else None
+        if found is None or value is None or not found.writable:
+            return None
+        return cls(address, value)
+
+    def effect(self, fields: Mapping[str, str]) -> SwitchTo:
+        return SwitchTo(self.entity, self.to)
+
+    def sentence(self, name: Callable[[str], str]) -> str:
+        return f"{name(self.entity)} {'on' if self.to else 'off'}"
+
+
+def _switchable(address: str, facts: HouseFacts) -> str:
+    switches = [a for a, f in facts.entities.items() if f.writable and f.kind.name == "switch"]
+    if near := did_you_mean(address, switches):
+        return near
+    return f"these can: {', '.join(sorted(switches)[:4])}" if switches else "nothing here can yet"

@@ -1,0 +1,102 @@
+"""Reading the tables of an automation's text: each helper notes what is wrong with its
+place, and gives what can be used."""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Collection
+from typing import Any
+
+from hombi.core.errors import ValueTextError
+from hombi.core.house_facts import EntityFacts, HouseFacts, did_you_mean
+from hombi.core.kinds import Kind
+from hombi.core.toml_text import Path, TomlText
+from hombi.core.values import parse_span_ms, parse_value
+
+# These are left out rather than left empty.
+_NOT_EMPTY = frozenset({"held", "until", "between", "lost"})
+
+
+def only_keys(toml: TomlText, path: Path, table: dict[str, Any], known: Collection[str]) -> None:
+    """Blame each key that is not known here."""
+    for key in table:
+        if key not in known:
+            hint = did_you_mean(key, known) or f"known here: {', '.join(sorted(known))}"
+            toml.blame((*path, key), f"{key!r} means nothing here", hint, at_value=False)
+
+
+def text(
+    toml: TomlText, path: Path, table: dict[str, Any], key: str, *, required: bool = False
+) -> str:
+    """The text of a key, "" for none."""
+    value = table.get(key)
+    if value is None:
+        if required:
+            toml.blame(path, f"{key} is missing", f'add {key} = "…"')
+        return ""
+    if not isinstance(value, str):
+        hint = f'write {key} = "{_instead(key, value)}"'
+        toml.blame((*path, key), f"{key} must be a text in quotes", hint)
+        return ""
+    if not value.strip() and (required or key in _NOT_EMPTY):
+        toml.blame((*path, key), f"{key} is empty", "" if required else f"leave {key} out")
+        return ""
+    controls = (sign for sign in value if unicodedata.category(sign) == "Cc")
+    if odd := next((sign for sign in controls if sign not in "\n\r\t"), None):
+        what = f"{key} holds a control character (U+{ord(odd):04X})"
+        toml.blame((*path, key), what, "delete it")
+        return ""
+    return value
+
+
+def _instead(key: str, value: object) -> str:
+    """What a person who wrote this probably meant."""
+    if isinstance(value, bool):
+        return ("off", "on")[value] if key == "to" else str(value).lower()
+    return f"{value} min" if key == "held" else str(value)
+
+
+def table(toml: TomlText, key: str) -> dict[str, Any] | None:
+    """The table of a key."""
+    found = toml.data.get(key)
+    if found is None:
+        return None
+    if not isinstance(found, dict):
+        hint = f"write [{key}] on a line of its own"
+        toml.blame((key,), f"{key} must be a table", hint, at_value=False)
+        return None
+    return found
+
+
+def entity(toml: TomlText, path: Path, address: str, facts: HouseFacts) -> EntityFacts | None:
+    """What is known of the entity at an address."""
+    found = facts.entities.get(address)
+    if found is None and address:
+        hint = did_you_mean(address, facts.entities) or "`hombi entity list` names them"
+        toml.blame(path, f"no entity {address}", hint)
+    return found
+
+
+def quantity(toml: TomlText, path: Path, value: object, kind: Kind) -> float | None:
+    """A value with its unit, in the kind's own."""
+    if not isinstance(value, str):
+        shown = f"{value} {kind.unit}".strip()
+        toml.blame(path, "a value is a text with its unit", f'write "{shown}"')
+        return None
+    try:
+        return parse_value(value, kind)
+    except ValueTextError as error:
+        toml.blame(path, str(error))
+        return None
+
+
+def span_ms(toml: TomlText, path: Path, table: dict[str, Any], key: str) -> int:
+    """A length of time in ms, 0 for none."""
+    written = text(toml, path, table, key)
+    if not written:
+        return 0
+    try:
+        return parse_span_ms(written)
+    except ValueTextError as error:
+        toml.blame((*path, key), str(error))
+        return 0

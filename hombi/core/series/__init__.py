@@ -1,0 +1,19 @@
+"""Series: what an entity is sent, and the readings that are made of it."""
+
+from hombi.core.series.chain import Chain, usual_chain
+from hombi.core.series.channel import Channel, Channels
+from hombi.core.series.derivation import Derivation, Origin
+from hombi.core.series.reading import Reading
+from hombi.core.series.sample import Sample, sample_of
+
+__all__ = [
+    "Chain",
+    "Channel",
+    "Channels",
+    "Derivation",
+    "Origin",
+    "Reading",
+    "Sample",
+    "sample_of",
+    "usual_chain",
+]

@@ -1,0 +1,55 @@
+"""Channels: what an entity is sent (kind and unit), and since when.
+
+A node that begins to send another unit, or another kind of value, begins another
+channel. Each sample names its channel, so past and present never mix.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from hombi.core.kinds import Kind
+
+
+@dataclass(frozen=True, slots=True)
+class Channel:
+    """One channel. `number` counts from 0 within its entity; `unit` is the one that
+    samples are sent in ("" for a kind without one)."""
+
+    number: int
+    kind: Kind
+    unit: str
+    since_ms: int
+
+
+class Channels:
+    """All channels of one entity; `now` is what it is sent at present."""
+
+    def __init__(self, known: Iterable[Channel]) -> None:
+        self._all = {channel.number: channel for channel in known}
+        self._by_unit = {(c.kind.name, c.unit): c for c in self._all.values()}
+        if not self._all:
+            raise ValueError("an entity has at least one channel")
+        self.now = max(self._all.values(), key=lambda channel: (channel.since_ms, channel.number))
+
+    def find(self, kind: Kind, unit: str) -> Channel | None:
+        """The channel of this kind and unit, if there was one."""
+        return self._by_unit.get((kind.name, unit))
+
+    def begin(self, kind: Kind, unit: str, since_ms: int) -> Channel:
+        """A channel of this kind and unit, which must be new, from a moment on."""
+        channel = Channel(max(self._all) + 1, kind, unit, since_ms)
+        self._all[channel.number] = self._by_unit[(kind.name, unit)] = channel
+        return channel
+
+    def unit_of(self, number: int) -> str:
+        """The unit in which the samples of a channel were sent."""
+        return self._all[number].unit
+
+    def of_kind(self, kind: Kind) -> list[int]:
+        """The numbers of all channels of a kind: what makes up its history."""
+        return [channel.number for channel in self._all.values() if channel.kind is kind]
+
+    def __len__(self) -> int:
+        return len(self._all)

@@ -1,0 +1,71 @@
+"""A sample: what a node sent, in the unit it was sent in. It is never changed."""
+
+from __future__ import annotations
+
+import math
+from functools import lru_cache
+
+import msgspec
+
+from hombi.core.errors import NotASample, UnitError
+from hombi.core.kinds import Kind
+from hombi.core.senml import Resolved
+from hombi.core.units import COUNTS, conversion, find_unit
+
+FUTURE_MS = 5 * 60_000
+OLDEST_MS = 400 * 86_400_000
+
+
+class Sample(msgspec.Struct, frozen=True):
+    """One sample: `value` in `unit`, None for no value; time in ms since 1970."""
+
+    at_ms: int
+    value: float | None
+    unit: str
+
+
+def sample_of(sent: Resolved, kind: Kind, usual_unit: str, now_ms: int) -> Sample:
+    """The sample in what a node sent for an entity of this kind.
+
+    A value without a unit is in the node's usual one. A kind with two states takes
+    their words, true and false, 0 and 1. Raises NotASample.
+    """
+    if sent.at_ms > now_ms + FUTURE_MS:
+        ahead = (sent.at_ms - now_ms) / 1000
+        raise NotASample(f"its time lies {ahead:.0f} s ahead of the hub's; check the node's clock")
+    if sent.at_ms < now_ms - OLDEST_MS:
+        raise NotASample(
+            "its time lies more than 400 days back; a node without a clock leaves the time out"
+        )
+    value = sent.value
+    if value is None:
+        return Sample(sent.at_ms, None, usual_unit)
+    if isinstance(value, str):
+        if kind.words is None or value not in kind.words:
+            raise NotASample(f"a number was expected, not the text {value!r}")
+        number = float(kind.words.index(value))
+    elif isinstance(value, bool) and kind.words is None:
+        raise NotASample("a number was expected, not true or false")
+    else:
+        number = float(value)
+    if not kind.unit:
+        if sent.unit and sent.unit not in COUNTS:
+            raise NotASample(f"a {kind.name} has no unit, but {sent.unit!r} was sent")
+        if kind.words is not None and number not in (0.0, 1.0):
+            raise NotASample(f"a {kind.name} is 0 or 1, not {number:g}")
+        return Sample(sent.at_ms, number, "")
+    try:
+        unit = _called(sent.unit, usual_unit) if sent.unit else usual_unit
+        factor, addend = conversion(unit, kind.unit)
+    except UnitError as error:
+        raise NotASample(str(error)) from error
+    if not math.isfinite(number * factor + addend):
+        raise NotASample("its value is no finite number")
+    return Sample(sent.at_ms, number, unit)
+
+
+@lru_cache(maxsize=256)
+def _called(unit: str, usual: str) -> str:
+    """The one name of a unit that has many: the usual one, or its symbol."""
+    found = find_unit(unit)
+    return usual if found is find_unit(usual) else found.symbol

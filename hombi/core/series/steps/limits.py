@@ -1,0 +1,32 @@
+"""The step that says which values are believed."""
+
+from __future__ import annotations
+
+from hombi.core.quality import Quality
+from hombi.core.series.steps.base import Measured
+
+
+class Limits:
+    """A value outside `low` to `high` (both in the kind's unit, both still believed) is
+    bad: out of range. No value is bad: no value. The value itself stays as it is."""
+
+    warm_ms = 0
+
+    def __init__(self, low: float, high: float) -> None:
+        if low > high:
+            raise ValueError("the lower limit is over the upper one")
+        self._low, self._high = low, high
+        self._last: Measured | None = None
+
+    def update(self, measured: Measured) -> None:
+        value = measured.value
+        if value is None:
+            self._last = Measured(measured.at_ms, None, Quality.NO_VALUE)
+        elif self._low <= value <= self._high:
+            self._last = measured
+        else:
+            quality = max(measured.quality, Quality.OUT_OF_RANGE)
+            self._last = Measured(measured.at_ms, value, quality)
+
+    def get(self) -> Measured | None:
+        return self._last

@@ -1,0 +1,122 @@
+"""The changes of automations: add one, give it another text or duty, remove it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from hombi.core.automation import Began, Passed, Phase, State, Taken
+from hombi.core.names import slug
+from hombi.hub.automations.part import Automations
+from hombi.hub.automations.runner import Runner
+from hombi.hub.errors import Invalid
+from hombi.hub.events import AutomationAdded, AutomationChanged, AutomationRemoved
+from hombi.hub.kernel import Actor, Change, Done, Right
+
+
+@dataclass(frozen=True, slots=True)
+class AddAutomation(Change[Automations, Runner]):
+    """Keep a new automation, its text word for word. Raises Invalid with every mistake,
+    or when there is one of this name."""
+
+    text: str
+
+    part = Automations
+    right = Right.WRITE
+
+    async def do(self, part: Automations, by: Actor) -> Done[Runner]:
+        async with part.changing:
+            program = part.sound(self.text)
+            address = slug(program.name)
+            if address in part.runners:
+                raise Invalid(
+                    f"there is an automation {program.name!r} already; give this one "
+                    f"another name, or change that one"
+                )
+            records = part.context.records.automations
+            record = await part.context.thread.run(records.add, address, self.text)
+            runner = part.take(record, State())
+        part.changed(runner)
+        part.step(runner, Began())
+        return Done(runner, AutomationAdded(automation=address, title=program.name))
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeAutomation(Change[Automations, Runner]):
+    """Give an automation another text (word for word), or put it on or off duty.
+
+    One that is on and watches the same thing as before goes on as it was. One that
+    watches another, or is taken off duty, ends first, as its text of before says; with
+    `leave` what it switched stays as it is. Raises NotFound, Invalid.
+    """
+
+    automation: str
+    text: str | None = None
+    enabled: bool | None = None
+    leave: bool = False
+
+    part = Automations
+    right = Right.WRITE
+
+    async def do(self, part: Automations, by: Actor) -> Done[Runner]:
+        async with part.changing:
+            after = await self._change(part)
+        if self.text is not None:
+            how = "was changed"
+        else:
+            how = "is on duty" if after.record.enabled else "is off duty"
+        part.changed(after)
+        if after.at_work:
+            on = after.state.phase is Phase.ON
+            part.step(after, Passed() if on else Began())
+        return Done(after, AutomationChanged(automation=self.automation, how=how))
+
+    async def _change(self, part: Automations) -> Runner:
+        runner = part.find(self.automation)
+        record = runner.record
+        if self.text is not None:
+            name = part.sound(self.text).name
+            if slug(name) != self.automation and slug(name) in part.runners:
+                raise Invalid(f"there is an automation {name!r} already")
+        new = replace(
+            record,
+            text=record.text if self.text is None else self.text,
+            enabled=record.enabled if self.enabled is None else self.enabled,
+        )
+        await part.context.thread.run(part.context.records.automations.save, new)
+        # It may have been stepped, or read again, meanwhile.
+        runner = part.find(self.automation)
+        before, off = runner.program, runner.record.enabled and not new.enabled
+        part.drop(runner)
+        after = part.take(new, runner.state)
+        same = before is not None and after.program is not None
+        same = same and before.watch == after.program.watch  # type: ignore[union-attr]
+        if before is not None and (off or not same):
+            off_duty = "it was taken off duty" if off else "it watches something else now"
+            part.step(after, Taken(off_duty, self.leave), before)
+        elif self.enabled and not record.enabled:
+            after.state = State()
+        part.save(after)
+        return after
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveAutomation(Change[Automations, None]):
+    """Remove an automation; what is on ends first, or with `leave` stays as it is.
+    Raises NotFound."""
+
+    automation: str
+    leave: bool = False
+
+    part = Automations
+    right = Right.WRITE
+
+    async def do(self, part: Automations, by: Actor) -> Done[None]:
+        async with part.changing:
+            runner = part.find(self.automation)
+            if runner.program is not None and runner.record.enabled:
+                part.step(runner, Taken("it was removed", self.leave))
+            part.drop(runner)
+            part.starts.forget(self.automation)
+            records = part.context.records.automations
+            await part.context.thread.run(records.remove, runner.record)
+        return Done(None, AutomationRemoved(automation=self.automation))

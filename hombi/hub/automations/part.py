@@ -1,0 +1,378 @@
+"""Automations at work: what their machine wants done is done, and kept together with
+the readings that caused it."""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+from collections.abc import Iterator
+from dataclasses import asdict, replace
+from datetime import tzinfo
+from typing import Protocol
+
+from hombi.core.automation import (
+    EdgeKind,
+    Effect,
+    Event,
+    Parsed,
+    Passed,
+    Phase,
+    Program,
+    Seen,
+    State,
+    Step,
+    SwitchTo,
+    Taken,
+    Tell,
+    Why,
+    due_ms,
+    parse,
+    step,
+)
+from hombi.core.names import slug
+from hombi.core.series import Reading
+from hombi.core.toml_text import Mistake, Place
+from hombi.hub.actuation import SwitchEntity
+from hombi.hub.automations.runner import HouseNow, Runner, state_of
+from hombi.hub.automations.starts import Starts
+from hombi.hub.errors import Invalid, NotFound
+from hombi.hub.events import (
+    AutomationBlind,
+    AutomationEnded,
+    AutomationStarted,
+    AutomationStopped,
+    ClockSet,
+    EntitiesChanged,
+    NodeBack,
+    PhaseChanged,
+    SettingsTakenUp,
+)
+from hombi.hub.house import Entity, House
+from hombi.hub.intake import Intake
+from hombi.hub.kernel import Actor, Context, Need, Part, Timer
+from hombi.hub.ports import AutomationRecord
+from hombi.hub.writer import Writer
+
+log = logging.getLogger(__name__)
+
+# Addresses beside those of the automations: /automations/new, /api/automations/check,
+# /api/automations/write.
+RESERVED = frozenset({"new", "check", "write"})
+LOOK_EVERY_S = 5.0
+# An automation that starts itself this often in one chain of causes is stopped.
+ROUNDS = 5
+# How long what an automation switched counts as the cause of what happens there.
+CAUSE_MS = 30_000
+_EVENTS = {
+    EdgeKind.START: AutomationStarted,
+    EdgeKind.END: AutomationEnded,
+    EdgeKind.LOST: AutomationBlind,
+}
+
+
+class Teller(Protocol):
+    """Who brings a notice to the phones."""
+
+    def tell(self, to: str, title: str, text: str, path: str) -> None:
+        """Send a notice to one person or to "everyone", after the commit; `path` is the
+        console's page it opens."""
+
+
+class Automations(Part):
+    """All automations."""
+
+    name = "automations"
+
+    def __init__(
+        self,
+        context: Context,
+        house: House,
+        writer: Writer,
+        intake: Intake,
+        teller: Teller,
+        zone: tzinfo,
+    ) -> None:
+        super().__init__(context)
+        self._house, self._writer, self._teller, self.zone = house, writer, teller, zone
+        self.runners: dict[str, Runner] = {}
+        self.starts = Starts()
+        self._by_entity: dict[str, list[Runner]] = {}
+        self._timer: Timer | None = None
+        # What automations switched lately: by which chain of them, when, and to what.
+        self._causes: dict[str, tuple[tuple[str, ...], int, float]] = {}
+        self.changing = asyncio.Lock()
+        intake.hear(self)
+        context.hear(EntitiesChanged, lambda _: self.read_again())
+        context.hear(SettingsTakenUp, lambda _: self.read_again())
+        context.hear(NodeBack, lambda event: self._node_back(event.node))
+        context.hear(ClockSet, lambda event: self._clock_set(event.by_ms))
+
+    async def open(self) -> None:
+        """Take up the automations of before a restart, where they stood; holds that
+        came due meanwhile act now, if their values were heard all the while."""
+        now = self.context.clock.now_ms()
+        records = self.context.records
+        stored = await self.context.thread.run(records.automations.all)
+        names = [record.slug for record in stored]
+        await self.context.thread.run(self.starts.load, records.journal, names, now)
+        for record in stored:
+            runner = self.take(record, state_of(record.state))
+            watched = runner.program.watch.entity if runner.program else ""
+            entity = self._house.entities.get(watched)
+            if entity is None or entity.latest is None or runner.state.value is None:
+                continue
+            # What is on has its usual time to be heard; what was held was heard when
+            # its last reading came.
+            heard = now if runner.state.phase is Phase.ON else entity.latest.at_ms
+            runner.state = replace(runner.state, heard_ms=heard)
+        self.time_passed()
+        self.context.tasks.watch("looking for what is not heard", self._watch)
+
+    async def close(self) -> None:
+        if self._timer is not None:
+            self._timer.cancel()
+
+    def world(self) -> HouseNow:
+        """What automations see now."""
+        return HouseNow(self._house, self.context.clock.now_ms(), self.zone)
+
+    # Their texts
+
+    def check(self, text: str) -> tuple[Parsed, str]:
+        """What a text comes to, without keeping it: (what was understood, the
+        sentence)."""
+        parsed = parse(text, self._house.facts())
+        return parsed, self.spoken(parsed.program) if parsed.program else ""
+
+    def spoken(self, program: Program) -> str:
+        """The automation as a sentence."""
+        names = {address: entity.spoken for address, entity in self._house.entities.items()}
+        return program.sentence(names)
+
+    def sound(self, text: str) -> Program:
+        """The program of a text. Raises Invalid with every mistake."""
+        parsed, _ = self.check(text)
+        program = parsed.program
+        if program is None:
+            count = len(parsed.mistakes)
+            raise Invalid(f"the text has {count} mistake{'s' * (count != 1)}", parsed.mistakes)
+        if not slug(program.name):
+            raise Invalid("the name has no letter and no digit")
+        if slug(program.name) in RESERVED:
+            raise Invalid(
+                f"{program.name!r} is an address of the console's or the API's own; give "
+                f"it a longer name"
+            )
+        return program
+
+    def find(self, address: str) -> Runner:
+        """Raises NotFound."""
+        runner = self.runners.get(address)
+        if runner is None:
+            raise NotFound(f"no automation {address}; `hombi automation list` names them")
+        return runner
+
+    def read_again(self) -> None:
+        """The house is another than before: read all texts again."""
+        for runner in list(self.runners.values()):
+            self.drop(runner)
+            self.take(runner.record, runner.state).broken = runner.broken
+
+    def take(self, record: AutomationRecord, state: State) -> Runner:
+        """Put an automation to work."""
+        try:
+            parsed = parse(record.text, self._house.facts())
+        except Exception:  # no text, however odd, keeps the others from running
+            log.exception("the text of %s cannot be understood", record.slug)
+            mistake = Mistake(Place(1, 1), "this text cannot be understood; write it anew")
+            parsed = Parsed(None, (mistake,))
+        runner = Runner(record, parsed.program or parsed.partly, parsed.mistakes, state)
+        self.runners[record.slug] = runner
+        if runner.program is not None and runner.at_work:
+            self._by_entity.setdefault(runner.program.watch.entity, []).append(runner)
+            self._plan(runner)
+        if runner.mistakes:
+            how = "cannot run" if runner.program is None else "cannot do all that it says"
+            what = f"{how}: {runner.mistakes[0]}"
+            self.context.announce(AutomationStopped(automation=record.slug, what=what))
+        return runner
+
+    def drop(self, runner: Runner) -> None:
+        """Take an automation from its work."""
+        self.runners.pop(runner.record.slug, None)
+        if runner.program is not None:
+            watching = self._by_entity.get(runner.program.watch.entity, [])
+            if runner in watching:
+                watching.remove(runner)
+
+    # Stepping them
+
+    def reading(self, entity: Entity, reading: Reading) -> None:
+        """A fresh reading."""
+        runners = self._by_entity.get(entity.address)
+        if runners:
+            seen = Seen(reading.value, reading.quality)
+            for runner in list(runners):
+                self.step(runner, seen)
+
+    def time_passed(self) -> None:
+        """Step every automation whose time has come, and set the timer for the next."""
+        now = self.context.clock.now_ms()
+        for runner in list(self.runners.values()):
+            if runner.due is not None and runner.due <= now:
+                runner.due = None
+                self.step(runner, Passed())
+        self._set_timer()
+
+    async def _watch(self) -> None:
+        while True:
+            await asyncio.sleep(LOOK_EVERY_S)
+            self.look()
+
+    def look(self) -> None:
+        """Look for what is on and not heard any more."""
+        for runner in list(self.runners.values()):
+            if runner.at_work and runner.state.phase is Phase.ON and not runner.state.blind:
+                self.step(runner, Passed())
+
+    def step(self, runner: Runner, event: Event, program: Program | None = None) -> None:
+        """Step one, by another program than its own if one is given; whatever fails in
+        it stops it alone."""
+        try:
+            self._step(runner, event, program or runner.program)
+        except Exception as error:
+            log.exception("%s failed", runner.record.slug)
+            self._stop(runner, f"it failed ({error!r})")
+
+    def _step(self, runner: Runner, event: Event, program: Program | None) -> None:
+        if program is None or not (runner.at_work or isinstance(event, Taken)):
+            return
+        before = runner.state
+        done = step(program, before, event, self.world())
+        runner.state = done.state
+        if done.why is not None and not self._may_act(runner, program, done.why):
+            return
+        self._act(runner, program, done)
+        after = runner.state
+        if isinstance(event, Taken):
+            return
+        moved = (after.phase, after.since_ms, after.blind)
+        if moved != (before.phase, before.since_ms, before.blind):
+            self.save(runner)
+            self._plan(runner)
+            self.changed(runner)
+        elif after.phase is Phase.HOLDING and runner.due is None:
+            self._plan(runner)  # it was suspended
+
+    def _may_act(self, runner: Runner, program: Program, why: Why) -> bool:
+        """Whether it may act; one that starts itself again and again is stopped."""
+        name, chain = runner.record.slug, self._chain(program, why)
+        if why.edge is not EdgeKind.START or chain.count(name) < ROUNDS:
+            return True
+        runner.state = State()
+        way = " → ".join(dict.fromkeys(chain))
+        self._stop(runner, f"it starts itself again and again ({way} → {name})")
+        return False
+
+    def _act(self, runner: Runner, program: Program, done: Step) -> None:
+        """Begin what is to be done, in its order, and say why."""
+        why, name = done.why, runner.record.slug
+        if why is None:
+            return
+        event = _EVENTS[why.edge](
+            automation=name,
+            entity=program.watch.entity,
+            title=program.name,
+            why=why.text,
+            value=why.seen,
+            limit=why.limit,
+            held_ms=why.held_ms,
+        )
+        self.context.announce(event, Actor.automation(program.name))
+        if why.edge is EdgeKind.START:
+            self.starts.add(name, self.context.clock.now_ms())
+        chain = (*self._chain(program, why), name)[-4 * ROUNDS :]
+        for effect in done.effects:
+            self._carry_out(effect, name, Actor.automation(program.name), chain, why.at_ms)
+
+    def _carry_out(
+        self, effect: Effect, name: str, actor: Actor, chain: tuple[str, ...], at_ms: int
+    ) -> None:
+        if isinstance(effect, SwitchTo):
+            entity = self._house.entities.get(effect.entity)
+            if entity is not None:
+                self._causes[effect.entity] = (chain, at_ms, effect.to)
+                asking = self.context.changes.begin(SwitchEntity(entity, effect.to), actor)
+                self.context.tasks.start(asking, name=f"{name} switches {effect.entity}")
+        elif isinstance(effect, Tell):
+            self._teller.tell(effect.to, effect.title, effect.text, f"/automations/{name}")
+
+    def _chain(self, program: Program, why: Why) -> tuple[str, ...]:
+        """The automations that led to what this one sees: those that switched it to
+        that a moment ago."""
+        chain, at_ms, value = self._causes.get(program.watch.entity, ((), 0, 0.0))
+        return chain if why.at_ms - at_ms <= CAUSE_MS and value == why.seen else ()
+
+    def _stop(self, runner: Runner, why: str) -> None:
+        runner.broken, runner.due = why, None
+        name = runner.record.slug
+        self.context.announce(AutomationStopped(automation=name, what=f"was stopped: {why}"))
+        self.changed(runner)
+
+    def _node_back(self, node: str) -> None:
+        """A node is heard again: what its states hold goes on."""
+        found = self._house.nodes.get(node)
+        for entity in found.entities.values() if found else ():
+            for runner in self._by_entity.get(entity.address, ()):
+                if runner.state.phase in (Phase.HOLDING, Phase.WAITING):
+                    self._plan(runner)
+
+    def _clock_set(self, by_ms: int) -> None:
+        """The machine's clock was set: what is held is held for as long as before, by
+        the new time."""
+        for runner in list(self.runners.values()):
+            state = runner.state
+            if runner.program is not None and state.since_ms:
+                since, heard = state.since_ms + by_ms, state.heard_ms + by_ms
+                runner.state = replace(state, since_ms=since, heard_ms=heard)
+                self.save(runner)
+            if runner.at_work:
+                self._plan(runner)
+
+    # Keeping them
+
+    def save(self, runner: Runner) -> None:
+        """Keep where it stands, with the readings and the effects that belong to it."""
+        runner.record.state = asdict(runner.state)
+        record = replace(runner.record)
+        self._writer.also(lambda records: records.automations.save(record))
+
+    def _plan(self, runner: Runner) -> None:
+        if runner.program is not None:
+            runner.due = due_ms(runner.program, runner.state, self.world())
+        self._set_timer()
+
+    def _set_timer(self) -> None:
+        if self._timer is not None:
+            self._timer.cancel()
+            self._timer = None
+        due = min((r.due for r in self.runners.values() if r.due is not None), default=None)
+        if due is not None:
+            self._timer = self.context.tasks.at(due, self.time_passed, "the time of automations")
+
+    def changed(self, runner: Runner) -> None:
+        """Tell who listens where it stands."""
+        state = runner.state
+        event = PhaseChanged(
+            automation=runner.record.slug, phase=state.phase.value, since_ms=state.since_ms
+        )
+        self.context.announce(event)
+
+    def needs(self) -> Iterator[Need]:
+        for name, runner in self.runners.items():
+            path = f"/automations/{name}"
+            if runner.broken:
+                yield Need("automation", f"{name} was stopped: {runner.broken}", path)
+            if runner.mistakes:
+                how = "cannot run" if runner.program is None else "cannot do all that it says"
+                yield Need("automation", f"{name} {how}: {runner.mistakes[0].what}", path)

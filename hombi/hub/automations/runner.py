@@ -1,0 +1,69 @@
+"""One automation at work, and the house as its machine sees it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import tzinfo
+from typing import Any, NamedTuple
+
+from hombi.core.automation import Phase, Program, Sight, State
+from hombi.core.toml_text import Mistake
+from hombi.hub.house import House
+from hombi.hub.kernel import Actor
+from hombi.hub.ports import AutomationRecord
+
+
+class HouseNow(NamedTuple):
+    """The world that the machine sees: the house at this moment."""
+
+    house: House
+    now_ms: int
+    zone: tzinfo
+
+    def sight(self, entity: str) -> Sight:
+        """What is known of an entity now."""
+        found = self.house.entities.get(entity)
+        if found is None:
+            return Sight(entity, present=False, silent=True)
+        node, latest = found.node, found.latest
+        present = node is None or (node.heard_in_this_run and not (node.silent or node.left))
+        known = () if latest is None else (latest.value, latest.quality, True)
+        room = found.room.name if found.room else ""
+        return Sight(found.spoken, room, *known)._replace(
+            present=present, silent=found.unheard, rhythm_ms=found.rhythm_ms
+        )
+
+
+@dataclass
+class Runner:
+    """One automation at work.
+
+    `program` is None while its text does not fit the house; `mistakes` may also name
+    what of it cannot be done while the rest is. `broken` says why it was stopped.
+    """
+
+    record: AutomationRecord
+    program: Program | None
+    mistakes: tuple[Mistake, ...]
+    state: State
+    due: int | None = None
+    broken: str = ""
+
+    @property
+    def at_work(self) -> bool:
+        """Whether it looks at its entity."""
+        return self.program is not None and self.record.enabled and not self.broken
+
+    @property
+    def actor(self) -> Actor:
+        """Who it is when it changes something."""
+        return Actor.automation(self.program.name if self.program else self.record.slug)
+
+
+def state_of(stored: dict[str, Any]) -> State:
+    """Where an automation stood; one that was stored in a way that is not known begins
+    anew."""
+    try:
+        return State(**{**stored, "phase": Phase(stored["phase"])}) if stored else State()
+    except (KeyError, TypeError, ValueError):
+        return State()

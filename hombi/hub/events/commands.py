@@ -1,0 +1,88 @@
+"""What becomes of what nodes are asked for."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from hombi.hub.kernel.events import Event, Quiet
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CommandChanged(Quiet):
+    """A command was asked, or has its answer. Times are ms since 1970."""
+
+    id: int
+    value: float
+    by: str
+    state: str
+    problem: str
+    asked_ms: int
+    answered_ms: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CommandConfirmed(Event):
+    """A node confirmed what it was asked for; `late` says how long after, if it was
+    late."""
+
+    shown: str
+    asked_by: str
+    late: str = ""
+
+    @property
+    def sentence(self) -> str:
+        before = f" {self.late} before" if self.late else ""
+        return f"{self.entity} is {self.shown}, asked by {self.asked_by}{before}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CommandFailed(Event):
+    """A node did not confirm what it was asked for; it stays wanted."""
+
+    shown: str
+    asked_by: str
+    problem: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.entity} was to be {self.shown}, asked by {self.asked_by}: {self.problem}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WishChanged(Quiet):
+    """What an entity is wanted to be has changed, or is so now."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SettingTold(Quiet):
+    """A node says how one of its settings stands."""
+
+    wire_name: str
+    value: Any
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SettingChanged(Event):
+    """A node confirmed that one of its settings is another."""
+
+    title: str
+    setting: str
+    value: Any
+    unit: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.title} has its {self.setting} at {self.value} {self.unit}".rstrip()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ThingDone(Event):
+    """A node was asked to do something."""
+
+    title: str
+    action: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.title} was asked for {self.action}"

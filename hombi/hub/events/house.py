@@ -1,0 +1,230 @@
+"""What happens to the house as a whole, and to the hub itself."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from hombi.hub.kernel.events import Event, Fault, Quiet
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HubStarted(Event):
+    """The hub is up."""
+
+    @property
+    def sentence(self) -> str:
+        return "the hub is up"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HubStopped(Event):
+    """The hub was told to stop."""
+
+    @property
+    def sentence(self) -> str:
+        return "the hub was stopped"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RoomsChanged(Event):
+    """The floors and rooms are others than before."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FloorAdded(RoomsChanged):
+    """There is one more floor."""
+
+    floor: str
+
+    @property
+    def sentence(self) -> str:
+        return f"the floor {self.floor} was added"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RoomAdded(RoomsChanged):
+    """There is one more room."""
+
+    room: str
+    floor: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.room} was added on the {self.floor.lower()}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RoomChanged(RoomsChanged):
+    """A room has another name or another place."""
+
+    room: str
+    before: str
+    floor: str
+
+    @property
+    def sentence(self) -> str:
+        if self.room != self.before:
+            return f"{self.before} is called {self.room} now"
+        return f"{self.room} has its place on the {self.floor.lower()}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RoomRemoved(RoomsChanged):
+    """A room was taken away."""
+
+    room: str
+
+    @property
+    def sentence(self) -> str:
+        return f"the room {self.room} was removed"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ClockSet(Event):
+    """The machine's clock was set."""
+
+    by_ms: int
+
+    @property
+    def sentence(self) -> str:
+        way = "forward" if self.by_ms > 0 else "back"
+        seconds = abs(self.by_ms) / 1000
+        return f"the machine's clock was set {way} by {seconds:.0f} s; what waits is reckoned anew"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SettingsTakenUp(Quiet):
+    """Settings of `hombi.toml` hold from now on."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SettingsChanged(Event):
+    """`hombi.toml` was read again: the keys that are others, and those of them that
+    need a restart."""
+
+    keys: tuple[str, ...]
+    waiting: tuple[str, ...] = ()
+
+    @property
+    def sentence(self) -> str:
+        later = f"; the hub must be started again for {', '.join(self.waiting)}"
+        return f"hombi.toml was taken up: {', '.join(self.keys)}{later if self.waiting else ''}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SettingsRefused(Event):
+    """`hombi.toml` has a mistake."""
+
+    problem: str
+
+    @property
+    def sentence(self) -> str:
+        return f"hombi.toml has a mistake, and nothing of it was taken up: {self.problem}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LinkTroubled(Event):
+    """Something is wrong with a link."""
+
+    link: str
+    problem: str
+
+    @property
+    def sentence(self) -> str:
+        return self.problem
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LinkWell(Event):
+    """A link that had been in trouble works again."""
+
+    link: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.link} is well again"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WritingFailed(Fault):
+    """The disk does not take what is to be stored; it is kept and tried again."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WritingResumed(Event):
+    """The disk takes readings again."""
+
+    held: int
+
+    @property
+    def sentence(self) -> str:
+        return f"readings are written again; {self.held} were held"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ToolAdded(Event):
+    """A person's tool may use the MQTT door."""
+
+    tool: str
+
+    @property
+    def sentence(self) -> str:
+        return f"the tool {self.tool} may use the MQTT door"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ToolChanged(Event):
+    """A tool has other topics, or another key."""
+
+    tool: str
+    has: str
+
+    @property
+    def sentence(self) -> str:
+        return f"the tool {self.tool} has {self.has}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ToolRemoved(Event):
+    """A tool is shut out."""
+
+    tool: str
+
+    @property
+    def sentence(self) -> str:
+        return f"the tool {self.tool} may not use the MQTT door any more"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OwnerClaimed(Event):
+    """Somebody made the hub theirs."""
+
+    person: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.person} made this hub theirs"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TokenMade(Event):
+    """A program was signed in."""
+
+    program: str
+    person: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.program} was signed in for {self.person}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TokenRevoked(Event):
+    """A program must sign in again."""
+
+    program: str
+    person: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.program} of {self.person} was signed out"

@@ -1,0 +1,111 @@
+"""What becomes of notices, and of the phones that take them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from hombi.hub.kernel.events import Event, Quiet
+from hombi.hub.ports import DeliveryRecord
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PhonesChanged(Event):
+    """There are other phones than before."""
+
+    phone: int
+    title: str
+    person: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PhoneAdded(PhonesChanged):
+    """A phone takes notices."""
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.title} of {self.person} takes notifications now"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PhoneRemoved(PhonesChanged):
+    """A phone takes no notices any more."""
+
+    why: str = ""
+
+    @property
+    def sentence(self) -> str:
+        because = f": {self.why}" if self.why else ""
+        return f"{self.title} of {self.person} was removed{because}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PhoneTested(Event):
+    """Somebody sent a phone a notice to try it."""
+
+    title: str
+    person: str
+
+    @property
+    def sentence(self) -> str:
+        return f"a notice was sent to {self.title} of {self.person} to try it"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NoticeDelivered(Event):
+    """A notice is on a phone."""
+
+    title: str
+    phone: str
+    person: str
+
+    @property
+    def sentence(self) -> str:
+        return f"“{self.title}” is on {self.phone} of {self.person}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NoticeDelayed(Event):
+    """A notice could not be brought yet; it is tried again."""
+
+    title: str
+    phone: str
+    problem: str
+
+    @property
+    def sentence(self) -> str:
+        return f"“{self.title}” for {self.phone} is tried again: {self.problem}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NoticeFailed(Event):
+    """A notice did not reach a phone."""
+
+    title: str
+    phone: str
+    problem: str
+
+    @property
+    def sentence(self) -> str:
+        return f"“{self.title}” did not reach {self.phone}: {self.problem}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NoticeUnsent(Event):
+    """A notice had nobody to go to."""
+
+    title: str
+    to: str
+
+    @property
+    def sentence(self) -> str:
+        return (
+            f"“{self.title}” reached nobody: {self.to} has no phone here; add one under "
+            f"Settings, Phones"
+        )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NoticeChanged(Quiet):
+    """A delivery is further than before."""
+
+    delivery: DeliveryRecord

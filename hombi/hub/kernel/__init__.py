@@ -1,0 +1,36 @@
+"""What every part of the hub stands on: its context, changes with an actor, events, and
+a supervisor that keeps the parts going."""
+
+from hombi.hub.kernel.actor import STRANGER
+from hombi.hub.kernel.change import Actor, ActorKind, Change, Changes, Done
+from hombi.hub.kernel.clock import Clock, RealClock, Timer
+from hombi.hub.kernel.context import Context, Need, Part
+from hombi.hub.kernel.events import HOUSE, Event
+from hombi.hub.kernel.journal import Journal
+from hombi.hub.kernel.live import Live, LiveEvent
+from hombi.hub.kernel.policy import Right
+from hombi.hub.kernel.records_thread import RecordsThread
+from hombi.hub.kernel.supervisor import Supervisor
+
+__all__ = [
+    "HOUSE",
+    "STRANGER",
+    "Actor",
+    "ActorKind",
+    "Change",
+    "Changes",
+    "Clock",
+    "Context",
+    "Done",
+    "Event",
+    "Journal",
+    "Live",
+    "LiveEvent",
+    "Need",
+    "Part",
+    "RealClock",
+    "RecordsThread",
+    "Right",
+    "Supervisor",
+    "Timer",
+]

@@ -1,0 +1,70 @@
+"""Changes: each alteration of the house is a value that says who may make it, does it,
+and ends in one event. The API, the command line and the automations use the same
+ones."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Awaitable, Callable, Coroutine
+from dataclasses import dataclass
+from typing import Any, ClassVar, Generic, TypeVar
+
+from hombi.hub.errors import Refused
+from hombi.hub.kernel.actor import Actor, ActorKind
+from hombi.hub.kernel.events import Event
+from hombi.hub.kernel.policy import Right, allows
+
+__all__ = ["Actor", "ActorKind", "Change", "Changes", "Done"]
+
+P = TypeVar("P")
+T = TypeVar("T")
+T_co = TypeVar("T_co", covariant=True)
+
+
+@dataclass(frozen=True, slots=True)
+class Done(Generic[T_co]):
+    """What a change came to, and the event that it ended in."""
+
+    result: T_co
+    event: Event
+
+
+class Change(ABC, Generic[P, T]):
+    """One alteration of the house. Subclasses are frozen dataclasses; `part` is who
+    makes it, `right` what an actor needs."""
+
+    part: ClassVar[type[Any]]
+    right: ClassVar[Right]
+
+    @abstractmethod
+    def do(self, part: P, by: Actor) -> Awaitable[Done[T]]:
+        """Make it. What is done before the first await is done at once. Raises
+        HubError."""
+
+
+class Changes:
+    """Brings each change to its part, and announces what it ended in."""
+
+    def __init__(self, announce: Callable[[Event, Actor], None]) -> None:
+        self._announce = announce
+        self._parts: dict[type[Any], Any] = {}
+
+    def made_by(self, part: object) -> None:
+        """This part makes the changes that name its type."""
+        self._parts[type(part)] = part
+
+    def begin(self, change: Change[P, T], by: Actor) -> Coroutine[Any, Any, T]:
+        """Begin a change now; the rest of it is done when the answer is awaited. Raises
+        Refused for an actor that may not."""
+        if not allows(by, change.right):
+            raise Refused(f"{by} may not {change.right}")
+        return self._finish(change.do(self._parts[change.part], by), by)
+
+    async def do(self, change: Change[P, T], by: Actor) -> T:
+        """Make a change. Raises HubError."""
+        return await self.begin(change, by)
+
+    async def _finish(self, doing: Awaitable[Done[T]], by: Actor) -> T:
+        done = await doing
+        self._announce(done.event, by)
+        return done.result

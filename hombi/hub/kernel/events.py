@@ -1,0 +1,72 @@
+"""Events: what happened, each as a frozen dataclass of its own, in the past tense.
+
+An event knows what it is about, and says itself in one sentence. The row in the
+journal, the message on the live stream and the notices are made from it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+from typing import Any, ClassVar
+
+from hombi.hub.kernel.actor import HOUSE, Actor
+
+__all__ = ["HOUSE", "Actor", "Event"]
+
+# What says what an event is about; everything else of it is its data.
+_ABOUT = frozenset({"node", "entity", "automation"})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Event:
+    """Something that happened.
+
+    One that is not `journaled` is only for who listens now. A `fault` may happen a
+    thousand times a second: ten a minute of one node are written, the rest counted.
+    """
+
+    journaled: ClassVar[bool] = True
+    fault: ClassVar[bool] = False
+
+    node: str = ""
+    entity: str = ""
+    automation: str = ""
+
+    @property
+    def name(self) -> str:
+        """What it is called in the journal, as in `AutomationStarted`."""
+        return type(self).__name__
+
+    @property
+    def sentence(self) -> str:
+        """What happened, for people."""
+        raise NotImplementedError
+
+    @property
+    def data(self) -> dict[str, Any]:
+        """The rest of it, for programs."""
+        return {f.name: getattr(self, f.name) for f in fields(self) if f.name not in _ABOUT}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Quiet(Event):
+    """An event that only those hear who listen now; the journal does not have it."""
+
+    journaled: ClassVar[bool] = False
+
+    @property
+    def sentence(self) -> str:
+        return self.name
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Fault(Event):
+    """Something that went wrong, in words."""
+
+    fault: ClassVar[bool] = True
+
+    what: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.node}: {self.what}" if self.node else self.what

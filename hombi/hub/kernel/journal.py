@@ -1,0 +1,108 @@
+"""The journal: what happened, in order, and who was behind it."""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+from collections import deque
+from dataclasses import dataclass
+
+from hombi.hub.errors import Busy
+from hombi.hub.kernel.actor import Actor
+from hombi.hub.kernel.clock import Clock
+from hombi.hub.kernel.events import Event, Quiet
+from hombi.hub.kernel.live import Live
+from hombi.hub.kernel.records_thread import RecordsThread
+from hombi.hub.ports import JournalEntry, Records
+
+log = logging.getLogger(__name__)
+BURST, BURST_MS = 10, 60_000
+# While the disk is full, this many entries wait for room; then the oldest go.
+MAX_KEPT = 1_000
+AGAIN_S = 1.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class EntryWritten(Quiet):
+    """An entry of the journal is stored."""
+
+    entry: JournalEntry
+
+
+class Journal:
+    """Writes events down. Faults of one kind about one node are written ten times a
+    minute at most, and counted."""
+
+    def __init__(self, clock: Clock, records: Records, thread: RecordsThread, live: Live) -> None:
+        self._clock, self._records, self._thread, self._live = clock, records, thread, live
+        self._kept: deque[JournalEntry] = deque(maxlen=MAX_KEPT)
+        self._work = asyncio.Event()
+        self._closing = False
+        self.running: asyncio.Task[None] | None = None
+        # (event, node): when its minute began, and how many there were in it
+        self._bursts: dict[tuple[str, str], tuple[int, int]] = {}
+
+    def write(self, event: Event, by: Actor) -> None:
+        """Write an event down soon."""
+        text = event.sentence
+        if event.fault:
+            more = self._more(event)
+            if more is None:
+                return
+            text += f" (and {more} more like it before)" if more else ""
+        entry = JournalEntry(
+            self._clock.now_ms(),
+            event.name,
+            text,
+            str(by),
+            event.node,
+            event.entity,
+            event.automation,
+            event.data,
+        )
+        self._kept.append(entry)
+        self._work.set()
+
+    def _more(self, event: Event) -> int | None:
+        """How many like it were left out before; None when this one is left out too."""
+        key, now = (event.name, event.node or event.automation), self._clock.now_ms()
+        began, seen = self._bursts.get(key, (now, 0))
+        more = 0
+        if now - began >= BURST_MS:
+            began, seen, more = now, 0, max(0, seen - BURST)
+        self._bursts[key] = (began, seen + 1)
+        return more if seen < BURST else None
+
+    async def run(self) -> None:
+        """Store what is written, until closed."""
+        while True:
+            await self._work.wait()
+            self._work.clear()
+            await self._store()
+            if self._closing:
+                return
+
+    async def _store(self) -> None:
+        while self._kept:
+            entry = self._kept[0]
+            try:
+                entry.id = await self._thread.run(self._records.journal.add, entry)
+            except Busy as error:
+                log.warning("the journal cannot be written: %s", error)
+                if self._closing:
+                    return
+                await asyncio.sleep(AGAIN_S)
+                continue
+            except Exception:  # one that can never be written must not hold up the others
+                log.exception("an entry of the journal is lost: %s", entry.text)
+            else:
+                self._live.publish(EntryWritten(entry=entry))
+            if self._kept and self._kept[0] is entry:
+                self._kept.popleft()
+
+    async def close(self) -> None:
+        """Store what is written, then end `run`."""
+        self._closing = True
+        self._work.set()
+        if self.running is not None:
+            await self.running

@@ -1,0 +1,233 @@
+"""The links of the hub: which there are, their drivers, and what of them needs a
+person.
+
+No link's name stands in the hub's logic: what a link can do beside the usual is asked
+of its driver, by the protocols in `links.base`.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from importlib.metadata import EntryPoint, entry_points
+from typing import Any, TypeVar
+
+from hombi.core.senml import Resolved
+from hombi.hub.errors import Refused
+from hombi.hub.events import LinkTroubled, LinkWell
+from hombi.hub.house import House, Node
+from hombi.hub.keeper import Keeper
+from hombi.hub.kernel import Context, Need, Part
+from hombi.links.base import (
+    Asking,
+    Driver,
+    Found,
+    Heard,
+    Link,
+    LinkContext,
+    LinkError,
+    Reconfigures,
+    Reports,
+)
+
+log = logging.getLogger(__name__)
+
+GROUP = "hombi.links"
+C = TypeVar("C")
+
+
+class UnusableLink(Exception):
+    """A link that is installed cannot be used; the message says why."""
+
+
+def installed() -> tuple[list[Link], list[str]]:
+    """The links that are installed, by name, and what is wrong with the others."""
+    found, wrong = [], []
+    for point in sorted(entry_points(group=GROUP), key=lambda one: one.name):
+        try:
+            found.append(_loaded(point))
+        except UnusableLink as error:
+            wrong.append(str(error))
+    return found, wrong
+
+
+def _loaded(point: EntryPoint) -> Link:
+    try:
+        link = point.load()
+    except Exception as error:
+        log.exception("the link %s cannot be loaded", point.name)
+        said = f"{type(error).__name__}: {error}"
+        raise UnusableLink(f"the link {point.name} cannot be loaded: {said}") from error
+    if not isinstance(link, Link) or link.name != point.name:
+        raise UnusableLink(f"the entry point {point.name} of {GROUP} names no link of this name")
+    return link
+
+
+class LinkReports:
+    """What one driver tells the hub. A failure of the hub's over one report reaches
+    neither the driver nor the next report."""
+
+    def __init__(self, link: str, context: Context, keeper: Keeper, to: Reports) -> None:
+        self._link, self._keeper, self._to = link, keeper, to
+        guarded = context.tasks.guarded
+        self._observed = guarded(f"{link}: readings", to.observed)
+        self._presence = guarded(f"{link}: a node that came or went", to.presence)
+        self._alive = guarded(f"{link}: a sign of life", to.alive)
+        self._left = guarded(f"{link}: a node that left", to.left)
+        self._refused = guarded(f"{link}: a refusal", to.refused)
+        self._heard = guarded(f"{link}: a message", to.heard)
+        self._found = guarded(f"{link}: a node that was found", to.found)
+        self._asking = guarded(f"{link}: an interview", to.asking)
+
+    def observed(
+        self, node: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None
+    ) -> None:
+        self._observed(node, values, acknowledge)
+
+    def presence(self, node: str, here: bool) -> None:
+        self._presence(node, here)
+
+    def alive(self, node: str) -> None:
+        self._alive(node)
+
+    def left(self, node: str) -> None:
+        self._left(node)
+
+    def refused(self, node: str, what: str) -> None:
+        self._refused(node, what)
+
+    def heard(self, message: Heard) -> None:
+        self._heard(message)
+
+    def found(self, found: Found) -> None:
+        self._found(found)
+
+    def asking(self, asking: Asking) -> None:
+        self._asking(asking)
+
+    def trouble(self, link: str, what: str) -> None:
+        self._to.trouble(link, what)
+
+    def keep(self, key: str, state: dict[str, Any] | None) -> None:
+        self._keeper.keep(f"{self._link}/{key}", state)
+
+    def when_kept(self, call: Callable[[], None]) -> None:
+        self._keeper.when_kept(call)
+
+
+class Links(Part):
+    """The drivers, by their link's name."""
+
+    name = "links"
+
+    def __init__(
+        self, context: Context, house: House, keeper: Keeper, settings: Mapping[str, Any]
+    ) -> None:
+        super().__init__(context)
+        self._house, self._keeper, self._settings = house, keeper, settings
+        self.drivers: dict[str, Driver] = {}
+        self.troubles: dict[str, str] = {}
+        self._opened: list[Driver] = []
+
+    def make(self, links: Sequence[Link], wrong: Sequence[str], reports: Reports) -> None:
+        """Make the drivers. One that cannot be made is said, and left out."""
+        for what in wrong:
+            self.trouble(what.split()[2], what)
+        for link in links:
+            own = LinkReports(link.name, self.context, self._keeper, reports)
+            given = LinkContext(
+                own,
+                self.context.clock,
+                self.context.tasks,
+                self._house,
+                self._keeper.of(link.name),
+            )
+            try:
+                self.drivers[link.name] = link.make(given, self._settings[link.name])
+            except LinkError:
+                raise
+            except Exception as error:  # noqa: BLE001 - one link does not keep the hub from starting
+                self.context.tasks.failed(f"the link {link.name}", error)
+                self.trouble(link.name, f"the link {link.name} cannot be used: {error}")
+
+    async def open(self) -> None:
+        """Tell the drivers of the nodes that are in, and start them. Raises LinkError
+        when one cannot listen."""
+        for node in self._house.nodes.values():
+            self.follow(node)
+            node.here = self.counts_as_here(node)
+        for name, driver in self.drivers.items():
+            try:
+                await driver.start()
+            except LinkError:
+                raise
+            except Exception as error:  # noqa: BLE001 - one link does not keep the hub from starting
+                self.context.tasks.failed(f"the link {name}", error)
+                self.trouble(name, f"the link {name} does not start: {error}")
+            else:
+                self._opened.append(driver)
+
+    async def close(self) -> None:
+        for driver in reversed(self._opened):
+            try:
+                await driver.stop()
+            except Exception as error:  # noqa: BLE001 - the others must be stopped too
+                self.context.tasks.failed(f"the link {driver.link}", error)
+
+    def of(self, node: Node) -> Driver:
+        """A node's driver. Raises Refused when its link is not there."""
+        driver = self.drivers.get(node.link)
+        if driver is None:
+            raise Refused(f"{node.title} speaks over {node.link}, and there is no such link here")
+        return driver
+
+    def able(self, node: Node, can: type[C], what: str) -> C:
+        """A node's driver as one that can do something. Raises Refused for another."""
+        driver = self.of(node)
+        if not isinstance(driver, can):
+            raise Refused(f"{node.title} speaks over {node.link}; {what}")
+        return driver
+
+    def that(self, can: type[C]) -> list[C]:
+        """All drivers that can do something."""
+        return [driver for driver in self.drivers.values() if isinstance(driver, can)]
+
+    def follow(self, node: Node) -> None:
+        """Tell a node's driver how it is now."""
+        driver = self.drivers.get(node.link)
+        if driver is not None:
+            self.context.tasks.guarded(f"following {node.address}", driver.follow)(node.on_link())
+
+    def counts_as_here(self, node: Node) -> bool:
+        """Whether a node is here until it is silent: it has no connection that could be
+        missing."""
+        driver = self.drivers.get(node.link)
+        return driver is not None and not driver.connects and not node.left
+
+    def way(self, node: Node) -> str:
+        """How a node speaks."""
+        driver = self.drivers.get(node.link)
+        return driver.way(node.on_link()) if driver is not None else "foreign"
+
+    async def change(self, settings: Mapping[str, Any]) -> None:
+        """Take up settings that need no restart. Raises LinkError."""
+        self._settings = settings
+        for name, driver in self.drivers.items():
+            if isinstance(driver, Reconfigures):
+                await driver.change(settings[name])
+
+    def trouble(self, link: str, what: str) -> None:
+        """What is wrong with a link, said once until it is something else; "" when it
+        is well again."""
+        before = self.troubles.get(link, "")
+        if what == before:
+            return
+        self.troubles[link] = what
+        if what:
+            self.context.announce(LinkTroubled(link=link, problem=what))
+        else:
+            self.context.announce(LinkWell(link=link))
+
+    def needs(self) -> Iterator[Need]:
+        for text in filter(None, self.troubles.values()):
+            yield Need("link", text, "/nodes")

@@ -1,0 +1,37 @@
+"""The records in memory: for tests, and for rehearsals that must leave no trace."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Iterator
+
+from hombi.hub.memory.history import MemoryHistory
+from hombi.hub.memory.house import MemoryHouse
+from hombi.hub.memory.others import (
+    MemoryAutomations,
+    MemoryJournal,
+    MemoryKeeping,
+    MemoryNotices,
+    MemoryPairing,
+    MemoryTools,
+)
+
+__all__ = ["MemoryRecords"]
+
+
+class MemoryRecords:
+    """`Records` without a disk. What it holds can be looked at."""
+
+    def __init__(self) -> None:
+        self.history = MemoryHistory()
+        self.pairing = MemoryPairing()
+        self.house = MemoryHouse(self.history, self.pairing)
+        self.automations = MemoryAutomations()
+        self.journal = MemoryJournal()
+        self.notices = MemoryNotices()
+        self.tools = MemoryTools()
+        self.keeping = MemoryKeeping()
+
+    @contextlib.contextmanager
+    def together(self) -> Iterator[None]:
+        yield

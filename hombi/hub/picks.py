@@ -1,0 +1,419 @@
+"""Nodes that do not know Hombi: looking at what they say, picking values out of it, and
+making them entities."""
+
+from __future__ import annotations
+
+import asyncio
+import secrets
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from hombi.core.errors import NotASample, UnitError
+from hombi.core.house_facts import did_you_mean
+from hombi.core.kinds import KINDS, Kind
+from hombi.core.names import slug
+from hombi.core.picking import (
+    PLACEHOLDER,
+    Pick,
+    PickError,
+    check_pointer,
+    check_template,
+    filter_of,
+    node_in,
+    pick_value,
+)
+from hombi.core.quality import Quality
+from hombi.core.series import Channel, Reading, sample_of, usual_chain
+from hombi.core.topics import valid_filter, valid_name
+from hombi.core.units import conversion
+from hombi.core.values import show_value
+from hombi.hub.errors import Invalid, Refused
+from hombi.hub.events import EntityAdded, EntityChanged, EntityRemoved, NodeAdmitted
+from hombi.hub.house import FOREIGN, Entity, House, Node, Room, hash_key
+from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.links import Links
+from hombi.hub.messages import Filter, Message, Messages
+from hombi.hub.ports import NewEntity, NewNode
+from hombi.hub.rooms import Rooms
+from hombi.links.base import Welcomes
+
+PREVIEWED = 12
+
+
+@dataclass(frozen=True, slots=True)
+class Picking:
+    """What a person picked: where the messages come in, their topic (with `{node}`
+    where the node's name stands), and what stands where in them. `unit` is the one that
+    the node speaks, "" for the kind's own."""
+
+    via: str
+    topic: str
+    pointer: str = ""
+    at: str = ""
+    kind: str = "number"
+    unit: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Writing:
+    """How the entity is written: a topic (with `{node}`) and a payload with `{value}`
+    or `{ON|OFF}` in it."""
+
+    topic: str
+    payload: str
+    retain: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Previewed:
+    """What one message would have given: a value as people read it, or why there is
+    none."""
+
+    message: Message
+    node: str
+    shown: str = ""
+    problem: str = ""
+
+
+class Picks(Part):
+    """Values that are picked out of messages, and what is done with them."""
+
+    name = "picks"
+
+    def __init__(
+        self, context: Context, house: House, links: Links, rooms: Rooms, messages: Messages
+    ) -> None:
+        super().__init__(context)
+        self.house, self.rooms, self._links, self._messages = house, rooms, links, messages
+        self._adding = asyncio.Lock()
+
+    def preview(self, picking: Picking) -> list[Previewed]:
+        """What the last messages would have given, newest first. Raises Invalid."""
+        kind = self.checked(picking)
+        wanted = Filter(picking.via, filter_of(picking.topic))
+        found = self._messages.find(wanted, PREVIEWED)
+        seen = {message.number for message in found}
+        # Nodes that were heard long ago have their last message too.
+        latest = self._messages.find(wanted, PREVIEWED, each_topic=True)
+        found += [message for message in latest if message.number not in seen]
+        rows = []
+        for message in found:
+            node = node_in(picking.topic, message.heard.topic)
+            if node is not None:
+                rows.append(_previewed(message, node, picking, kind))
+        return rows
+
+    async def take(self, wish: TakePick, by: Actor) -> list[Entity]:
+        """Raises as `TakePick` does."""
+        picking = wish.picking
+        kind = self.checked(picking)
+        if not slug(wish.title):
+            raise Invalid("the value needs a name with a letter or a digit in it")
+        wanted = _nodes_of(wish)
+        for topic, _, name in wanted:
+            if not slug(name):
+                raise Invalid(f"the node that sends {topic} needs a name")
+        room = await self.rooms.find_or_add(wish.room, by)
+        made = []
+        for topic, level, name in wanted:
+            sink: dict[str, Any] = {}
+            if wish.writing is not None:
+                sink = {
+                    "via": picking.via,
+                    "topic": _write_topic(wish.writing, level),
+                    "payload": wish.writing.payload,
+                    "retain": wish.writing.retain,
+                }
+            source = {
+                "via": picking.via,
+                "topic": topic,
+                "pointer": picking.pointer,
+                "at": picking.at,
+            }
+            new = _new(wish.title, kind, picking.unit, source, sink)
+            made.append(await self.add(name, room, new, by))
+        return made
+
+    async def add(self, node_name: str, room: Room | None, new: NewEntity, by: Actor) -> Entity:
+        """One more entity of a node, which is made when there is none. Raises
+        Invalid."""
+        async with self._adding:  # two values of a new node may be picked at once
+            node = self.house.nodes.get(slug(node_name))
+            if node is None:
+                node = await self.add_node(node_name, room, "")
+                where = room.name if room else ""
+                event = NodeAdmitted(node=node.address, title=node.title, room=where)
+                self.context.announce(event, by)
+            if new.name in node.entities:
+                raise Invalid(
+                    f"there is an entity {node.address}/{new.name} already; give this value "
+                    f"another name"
+                )
+            records, now = self.context.records.house, self.context.clock.now_ms()
+            number, channels = await self.context.thread.run(records.add_entity, node, new, now)
+            entity = new.placed(number, node, channels)
+            self.house.add_entity(entity)
+        self._links.follow(node)
+        return entity
+
+    async def add_node(self, name: str, room: Room | None, key_hash: str) -> Node:
+        """A node that does not know Hombi. Raises Invalid, Refused."""
+        address = slug(name)
+        if not address:
+            raise Invalid("the node needs a name with a letter or a digit in it")
+        if address in self.house.tools:
+            raise Invalid(
+                f"a tool at the MQTT door is called {address}; give this node another name"
+            )
+        doors = self._links.that(Welcomes)
+        if not doors:
+            raise Refused("no link here has a door that such a node could use")
+        link, now = doors[0].link, self.context.clock.now_ms()
+        title = name.strip() if name.strip() != address else name.replace("-", " ").capitalize()
+        new = NewNode(
+            address,
+            title,
+            link,
+            FOREIGN + address,
+            room.id if room else None,
+            now,
+            (),
+            key_hash=key_hash,
+        )
+        number, _ = await self.context.thread.run(self.context.records.house.admit, new, None)
+        node = Node(number, address, title, link, new.thing_id, key_hash, room, now, heard_ms=now)
+        self.house.add(node)
+        self._links.follow(node)
+        return node
+
+    def checked(self, picking: Picking) -> Kind:
+        """The kind, when all else is right too. Raises Invalid."""
+        levels = picking.topic.split("/")
+        if levels.count(PLACEHOLDER) > 1 or not valid_filter(filter_of(picking.topic)):
+            raise Invalid(
+                f"{picking.topic!r} is no topic to pick from; write it like "
+                f"mill/{{node}}/state, with + and # as in MQTT"
+            )
+        return checked_kind(picking.kind, picking.unit, picking.pointer, picking.at)
+
+    async def remove(self, entity: Entity) -> None:
+        """Take an entity away, with its history."""
+        await self.context.thread.run(self.context.records.house.remove_entity, entity)
+        self.house.take_out_entity(entity)
+        if entity.node is not None:
+            self._links.follow(entity.node)
+
+
+def checked_kind(name: str, unit: str, *pointers: str) -> Kind:
+    """The kind of this name, when the unit and the pointers are right too. Raises
+    Invalid."""
+    try:
+        for pointer in pointers:
+            check_pointer(pointer)
+    except PickError as error:
+        raise Invalid(str(error)) from error
+    kind = KINDS.get(name)
+    if kind is None:
+        hint = did_you_mean(name, KINDS) or f"kinds are {', '.join(KINDS)}"
+        raise Invalid(f"there is no kind {name}; {hint}")
+    if unit and not kind.unit:
+        raise Invalid(f"a {kind.name} has no unit; leave it empty")
+    try:
+        if unit:
+            conversion(unit, kind.unit)
+    except UnitError as error:
+        raise Invalid(str(error)) from error
+    return kind
+
+
+def _new(
+    title: str, kind: Kind, unit: str, source: dict[str, Any], sink: dict[str, Any]
+) -> NewEntity:
+    name = slug(title)
+    return NewEntity(
+        name,
+        title.strip(),
+        kind.name,
+        name,
+        unit or kind.unit,
+        kind.low,
+        kind.high,
+        bool(sink),
+        source=source,
+        sink=sink,
+    )
+
+
+def _nodes_of(wish: TakePick) -> list[tuple[str, str, str]]:
+    """For each node: its topic, what stands at the placeholder, and its name."""
+    topic = wish.picking.topic
+    if PLACEHOLDER not in topic.split("/"):
+        return [(topic, "", wish.name)]
+    if not wish.nodes:
+        raise Invalid(
+            "no node is chosen; name at least one that stands where {node} is in the topic"
+        )
+    one = wish.name if len(wish.nodes) == 1 else ""
+    return [(filter_of(topic, node), node, one or node) for node in wish.nodes]
+
+
+def _previewed(message: Message, node: str, picking: Picking, kind: Kind) -> Previewed:
+    unit, pick = picking.unit or kind.unit, Pick(picking.pointer, picking.at)
+    try:
+        sent = pick_value(message.payload, pick, kind, message.at_ms)
+        sample = sample_of(sent, kind, unit, message.at_ms)
+    except (PickError, NotASample) as error:
+        return Previewed(message, node, problem=str(error))
+    chain = usual_chain(kind, sample.unit, kind.low, kind.high)
+    reading: Reading = chain.reading(sample, Channel(0, kind, sample.unit, 0))
+    if reading.value is None:
+        return Previewed(message, node, problem="it says that there is no value")
+    shown = show_value(reading.value, kind)
+    beyond = f"{shown} is beyond what a {kind.name} can be"
+    return Previewed(message, node, shown, beyond if reading.quality >= Quality.STUCK else "")
+
+
+def _write_topic(writing: Writing, level: str) -> str:
+    topic = filter_of(writing.topic, level) if level else writing.topic
+    if not valid_name(topic):
+        raise Invalid(f"{topic!r} is no topic to publish under; it has no wildcards")
+    try:
+        check_template(writing.payload)
+    except PickError as error:
+        raise Invalid(str(error)) from error
+    return topic
+
+
+def origin_of(entity: Entity) -> str:
+    """Where an entity is picked from, in words."""
+    source = entity.source
+    where = source.get("topic") or "what it posts"
+    return where + (f" at {source['pointer']}" if source.get("pointer") else "")
+
+
+@dataclass(frozen=True, slots=True)
+class TakePick(Change[Picks, list[Entity]]):
+    """Make a value an entity of each of these nodes (what stands at the placeholder),
+    or of the node called `name`.
+
+    A node that is there already gets one more entity. Raises Invalid, Refused.
+    """
+
+    picking: Picking
+    title: str
+    nodes: Sequence[str] = ()
+    name: str = ""
+    room: str = ""
+    writing: Writing | None = None
+
+    part = Picks
+    right = Right.ADMIT
+
+    async def do(self, part: Picks, by: Actor) -> Done[list[Entity]]:
+        made = await part.take(self, by)
+        for entity in made[:-1]:
+            part.context.announce(_added(entity), by)
+        return Done(made, _added(made[-1]))
+
+
+def _added(entity: Entity) -> EntityAdded:
+    node = entity.node.address if entity.node else ""
+    return EntityAdded(node=node, entity=entity.address, origin=origin_of(entity))
+
+
+@dataclass(frozen=True, slots=True)
+class AddNode(Change[Picks, tuple[Node, str]]):
+    """Add a node that posts its values over HTTP: (the node, its key, told this once).
+    Raises Invalid."""
+
+    name: str
+    room: str = ""
+
+    part = Picks
+    right = Right.ADMIT
+
+    async def do(self, part: Picks, by: Actor) -> Done[tuple[Node, str]]:
+        if slug(self.name) in part.house.nodes:
+            raise Invalid(f"there is a node {slug(self.name)} already; give this one another name")
+        room = await part.rooms.find_or_add(self.room, by)
+        key = secrets.token_urlsafe(24)
+        node = await part.add_node(self.name, room, hash_key(key))
+        where = room.name if room else ""
+        return Done((node, key), NodeAdmitted(node=node.address, title=node.title, room=where))
+
+
+@dataclass(frozen=True, slots=True)
+class AddPosted(Change[Picks, Entity]):
+    """Add a value that a node posts to /api/intake/<node>/<entity>. Raises NotFound,
+    Invalid."""
+
+    node: str
+    title: str
+    kind: str
+    unit: str = ""
+    pointer: str = ""
+
+    part = Picks
+    right = Right.ADMIT
+
+    async def do(self, part: Picks, by: Actor) -> Done[Entity]:
+        known = part.house.node(self.node)
+        kind = checked_kind(self.kind, self.unit, self.pointer)
+        if not slug(self.title):
+            raise Invalid("the value needs a name with a letter or a digit in it")
+        source = {"via": "http", "pointer": self.pointer}
+        new = _new(self.title, kind, self.unit, source, {})
+        entity = await part.add(known.address, known.room, new, by)
+        return Done(entity, _added(entity))
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeEntity(Change[Picks, Entity]):
+    """Rename an entity (its address stays), hide or show it. Raises NotFound,
+    Invalid."""
+
+    entity: str
+    title: str | None = None
+    hidden: bool | None = None
+
+    part = Picks
+    right = Right.ARRANGE
+
+    async def do(self, part: Picks, by: Actor) -> Done[Entity]:
+        entity = part.house.entity(self.entity)
+        if self.title is not None:
+            if not self.title.strip():
+                raise Invalid("an entity needs a name")
+            entity.title = self.title.strip()
+        if self.hidden is not None:
+            entity.hidden = self.hidden
+        await part.context.thread.run(part.context.records.house.save_entity, entity)
+        event = EntityChanged(
+            node=entity.node.address if entity.node else "",
+            entity=entity.address,
+            title=entity.title,
+            hidden=entity.hidden,
+        )
+        return Done(entity, event)
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveEntity(Change[Picks, None]):
+    """Take an entity that was picked away, with its history. Raises NotFound,
+    Refused."""
+
+    entity: str
+
+    part = Picks
+    right = Right.ADMIT
+
+    async def do(self, part: Picks, by: Actor) -> Done[None]:
+        entity = part.house.entity(self.entity)
+        if not entity.source:
+            raise Refused(
+                f"{self.entity} is what its node says it has; it can be hidden, not removed"
+            )
+        await part.remove(entity)
+        node = entity.node.address if entity.node else ""
+        return Done(None, EntityRemoved(node=node, entity=entity.address))

@@ -1,0 +1,103 @@
+"""The history port: samples and readings, rollups, and changing the past."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Protocol
+
+from hombi.core.series import Channel, Reading
+
+# (entity id, time in ms since 1970, channel, sample, value, quality); None for no value
+Row = tuple[int, int, int, float | None, float | None, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Point:
+    """What the readings in one bucket of time come to, the bad ones left out."""
+
+    at_ms: int
+    mean: float
+    low: float
+    high: float
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
+class Numbers:
+    """What the readings of a stretch of time come to; None where there are none."""
+
+    mean: float | None
+    low: float | None
+    high: float | None
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
+class Rollup:
+    """What the readings of one entity came to from `start_ms` on, for `width_ms`.
+
+    `mean` is weighted by time; `on_ms` is how long a kind with two states was at 1.
+    """
+
+    entity: int
+    width_ms: int
+    start_ms: int
+    count: int
+    low: float
+    mean: float
+    high: float
+    last: float
+    on_ms: int = 0
+
+
+class HistoryPort(Protocol):
+    """What entities were sent, and what was made of it.
+
+    Times are ms since 1970; a span has its start in it and its end not. `channels` are
+    the numbers of those channels whose readings count.
+    """
+
+    def begin_channel(self, entity: int, channel: Channel) -> None:
+        """Store a channel; one that is there already is left as it is."""
+
+    def store(self, rows: Sequence[Row]) -> None:
+        """Commit readings in one transaction; one that is there already is left as it
+        is, one of an entity that is gone is left out."""
+
+    def series(
+        self, entities: Sequence[tuple[int, Sequence[int]]], start_ms: int, end_ms: int, points: int
+    ) -> tuple[list[list[Point]], int]:
+        """The histories of entities (id, channels) as at most `points` buckets each,
+        and a bucket's width in ms. A stretch without good readings has no point."""
+
+    def numbers(self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int) -> Numbers:
+        """What the good readings of a span come to."""
+
+    def single(self, entity: int, start_ms: int, end_ms: int, limit: int) -> list[Reading]:
+        """Single readings of all channels, oldest first, `limit` at most."""
+
+    def rewrite(
+        self,
+        entity: int,
+        start_ms: int,
+        end_ms: int,
+        make: Callable[[Sequence[Reading]], Sequence[Reading]],
+        at_once: int = 1_000,
+    ) -> int | None:
+        """Put other values and qualities in the place of some of an entity's readings,
+        in one small transaction: the first `at_once` of the span. Times, channels and
+        samples stay, whatever `make` gives.
+
+        Returns where to go on, or None at the end of the span.
+        """
+
+    def forget(self, entity: int, before_ms: int, at_most: int = 1_000) -> int:
+        """Delete the oldest readings of an entity from before a moment, in one small
+        transaction; how many those were."""
+
+    def write_rollups(self, rollups: Sequence[Rollup]) -> None:
+        """Store rollups; one for the same stretch of time is replaced."""
+
+    def rollups(self, entity: int, width_ms: int, start_ms: int, end_ms: int) -> list[Rollup]:
+        """The rollups of a width that begin in a span, oldest first."""

@@ -1,0 +1,42 @@
+"""The journal port."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+
+@dataclass(slots=True)
+class JournalEntry:
+    """Something that happened, and who was behind it. `id` is 0 until it is stored."""
+
+    at_ms: int
+    event: str
+    text: str
+    by: str = ""
+    node: str = ""
+    entity: str = ""
+    automation: str = ""
+    data: dict[str, Any] = field(default_factory=dict)
+    id: int = 0
+
+
+class JournalPort(Protocol):
+    """What happened."""
+
+    def add(self, entry: JournalEntry) -> int:
+        """Its number. Raises Busy while the disk does not take it."""
+
+    def entries(
+        self,
+        limit: int,
+        *,
+        before: int | None = None,
+        after: int | None = None,
+        since_ms: int | None = None,
+        event: str = "",
+        node: str = "",
+        automation: str = "",
+    ) -> list[JournalEntry]:
+        """Entries, newest first: those with an id below `before` and above `after`, of
+        one event, node or automation."""

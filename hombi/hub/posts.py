@@ -1,0 +1,100 @@
+"""What nodes post over HTTP: SenML packs, and single values."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Sequence
+
+from msgspec.structs import replace
+
+from hombi.core.errors import SenmlError
+from hombi.core.house_facts import did_you_mean
+from hombi.core.picking import PickError, pick_posted
+from hombi.core.senml import Resolved, decode, resolve
+from hombi.hub.errors import Busy, Invalid, NotFound
+from hombi.hub.house import Node
+from hombi.hub.intake import Intake, Taken
+from hombi.hub.kernel import Context, Part
+from hombi.hub.messages import Messages
+from hombi.hub.nodes import Nodes
+from hombi.hub.writer import Writer
+from hombi.links.base import Heard
+
+REFUSALS_TOLD = 5
+
+
+class Posts(Part):
+    """Takes what nodes post, and answers once it is committed."""
+
+    name = "posts"
+
+    def __init__(
+        self, context: Context, intake: Intake, nodes: Nodes, messages: Messages, writer: Writer
+    ) -> None:
+        super().__init__(context)
+        self._intake, self._nodes = intake, nodes
+        self._messages, self._writer = messages, writer
+
+    async def value(self, address: str, payload: bytes, node: Node) -> Taken:
+        """One value that a node posted for one of its entities; returns once it is
+        committed.
+
+        Raises NotFound for an entity that is none yet (what was posted is among the
+        messages, and can be picked there), Invalid for a payload without the value,
+        Busy when the disk does not keep up.
+        """
+        name = address.partition("/")[2]
+        self._heard(address, payload, node)
+        entity = node.entities.get(name)
+        if entity is None:
+            what = f"it posts {name}, which is no entity of its yet"
+            self._nodes.refused(node.address, what)
+            hint = did_you_mean(name, node.entities)
+            hint = hint or "it is shown under Messages, where it can be made one"
+            raise NotFound(f"{node.address} has no entity {name} yet; {hint}")
+        try:
+            pointer, now = entity.source.get("pointer", ""), self.context.clock.now_ms()
+            picked = pick_posted(payload, pointer, entity.kind, now)
+        except PickError as error:
+            self._nodes.refused(node.address, f"{name}: {error}")
+            raise Invalid(f"{address}: {error}") from error
+        return await self._commit(node, [replace(picked, name=entity.wire_name)])
+
+    async def pack(self, node: Node, payload: bytes) -> Taken:
+        """Readings that a node posted as SenML; returns once they are committed.
+
+        Raises Invalid for what is no SenML, Busy when the disk does not keep up.
+        """
+        self._heard(node.address, payload, node)
+        try:
+            values, refused = resolve(decode(payload), self.context.clock.now_ms())
+        except SenmlError as error:
+            self._nodes.refused(node.address, str(error))
+            raise Invalid(str(error)) from error
+        for what in refused[:REFUSALS_TOLD]:
+            self._nodes.refused(node.address, what)
+        taken = await self._commit(node, values)
+        taken.refused[:0] = refused
+        return taken
+
+    def _heard(self, address: str, payload: bytes, node: Node) -> None:
+        topic = f"intake/{address}"
+        self._messages.note(Heard("http", topic, payload, node.address, node.address))
+
+    async def _commit(self, node: Node, values: Sequence[Resolved]) -> Taken:
+        committed: asyncio.Future[None] = asyncio.get_running_loop().create_future()
+        if self._writer.full:
+            raise Busy(
+                "the hub holds as many readings as it can until the disk takes them; send "
+                "these again later"
+            )
+        self._nodes.presence(node.address, here=True)
+
+        def safe() -> None:
+            if not committed.done():
+                committed.set_result(None)
+
+        taken = self._intake.observed(node.address, values, safe)
+        if taken.stored:  # nothing is awaited for a node that was taken out a moment ago
+            await committed
+        return taken

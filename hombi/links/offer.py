@@ -1,0 +1,78 @@
+"""What a node offers, typed: its values, its settings, its actions, and what of it the
+hub cannot use. Every link says so in this form, whatever its nodes speak.
+
+It is kept as plain data (`as_data`, `offer_of`).
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from hombi.core.kinds import KINDS, Kind
+
+
+class OfferedValue(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A value that a node says it has. `wire_name` and `unit` are the node's own;
+    limits are in `unit`."""
+
+    name: str
+    title: str
+    kind_name: str
+    wire_name: str
+    unit: str
+    low: float | None = None
+    high: float | None = None
+    writable: bool = False
+    hidden: bool = False
+
+    @property
+    def kind(self) -> Kind:
+        """What it is."""
+        return KINDS[self.kind_name]
+
+
+class Setting(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A value that says how a node works: `type` is number, integer, boolean or string;
+    `choices` are the allowed ones."""
+
+    name: str
+    title: str
+    wire_name: str
+    type: str
+    unit: str = ""
+    low: float | None = None
+    high: float | None = None
+    choices: tuple[Any, ...] = ()
+
+
+class Action(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Something that a node can be asked to do. `inputs` are what it wants to know; one
+    without a name is the whole input."""
+
+    name: str
+    title: str
+    about: str
+    wire_name: str
+    inputs: tuple[Setting, ...] = ()
+
+
+class Offer(msgspec.Struct, frozen=True, omit_defaults=True):
+    """All that one node has. `left_out` says in sentences what the hub does not use."""
+
+    title: str
+    about: str = ""
+    values: tuple[OfferedValue, ...] = ()
+    settings: tuple[Setting, ...] = ()
+    actions: tuple[Action, ...] = ()
+    left_out: tuple[str, ...] = ()
+
+    def as_data(self) -> dict[str, Any]:
+        """As plain data, to be kept."""
+        return dict(msgspec.to_builtins(self))
+
+
+def offer_of(data: dict[str, Any]) -> Offer:
+    """What was kept; nothing for a node of which nothing is."""
+    return msgspec.convert(data, Offer) if data else Offer("")

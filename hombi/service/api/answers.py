@@ -1,0 +1,367 @@
+"""What the hub's own objects look like on the wire. All of it is made in the hub's
+loop."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from hombi import wire
+from hombi.core.units import conversion
+from hombi.core.values import show_limit, show_value
+from hombi.hub.actuation import Command
+from hombi.hub.automations import Runner
+from hombi.hub.house import Entity, Floor, Node, Room, Tool
+from hombi.hub.hub import Hub
+from hombi.hub.intake import clock_said
+from hombi.hub.messages import Message
+from hombi.hub.pairing import Arrival
+from hombi.hub.ports import DeliveryRecord, JournalEntry, PhoneRecord
+from hombi.links.offer import Action, Setting
+from hombi.service.api.mistakes import mistake
+
+
+def room(found: Room) -> wire.Room:
+    """A room."""
+    return wire.Room(
+        room=found.slug, name=found.name, floor=found.floor.name, position=found.position
+    )
+
+
+def floor(hub: Hub, found: Floor) -> wire.Floor:
+    """A floor with its rooms."""
+    rooms = [r for r in hub.house.rooms.values() if r.floor is found]
+    rooms.sort(key=lambda r: r.position)
+    return wire.Floor(
+        id=found.id,
+        name=found.name,
+        position=found.position,
+        rooms=[room(r) for r in rooms],
+    )
+
+
+def _wish(hub: Hub, found: Entity) -> wire.Wish | None:
+    wishes = hub.actuation.wishes
+    wish = wishes.get(found.address)
+    if wish is None:
+        return None
+    return wire.Wish(
+        value=wish.value,
+        by=wish.by,
+        since=wish.since_ms,
+        problem=wish.problem,
+        shown=wishes.shown(wish),
+    )
+
+
+def entity(hub: Hub, found: Entity) -> wire.Entity:
+    """An entity. One that is silent, or whose node is, is bad, whatever it said
+    last."""
+    return wire.Entity(**_entity(hub, found))
+
+
+def _entity(hub: Hub, found: Entity) -> dict[str, Any]:
+    latest, node, kind = found.latest, found.node, found.kind
+    value = latest.value if latest else None
+    quality, reason = "none", "nothing was heard yet"
+    if latest is not None:
+        quality, reason = latest.quality.level, latest.quality.reason
+        if found.unheard:
+            quality, reason = "bad", "silent"
+    return {
+        "entity": found.address,
+        "node": node.address if node else "",
+        "link": node.link if node else "",
+        "title": found.title,
+        "spoken": found.spoken,
+        "kind": kind.name,
+        "unit": kind.unit,
+        "decimals": kind.decimals,
+        "words": list(kind.words) if kind.words else None,
+        "room": found.room.slug if found.room else None,
+        "writable": found.writable,
+        "low": found.low,
+        "high": found.high,
+        "wire_name": found.wire_name,
+        "wire_unit": found.sent_unit,
+        "hidden": found.hidden,
+        "picked": picked_from(found),
+        "value": value,
+        "raw": latest.sent if latest else None,
+        "shown": "" if value is None else show_value(value, kind),
+        "quality": quality,
+        "reason": reason,
+        "at": latest.at_ms if latest else None,
+        "heard_at": found.heard_ms or None,
+        "wanted": _wish(hub, found),
+    }
+
+
+def entity_detail(hub: Hub, found: Entity) -> wire.EntityDetail:
+    """An entity with the automations that look at it."""
+    watchers = []
+    for name, runner in hub.automations.runners.items():
+        program = runner.program
+        if program is None or not runner.record.enabled:
+            continue
+        if program.watch.entity == found.address:
+            watched = _limit(runner)
+            watchers.append(wire.Watcher(automation=name, name=program.name, **watched))
+    unit = found.kind.unit
+    converted = bool(unit) and conversion(found.sent_unit, unit) != (1.0, 0.0)
+    return wire.EntityDetail(**_entity(hub, found), watchers=watchers, converted=converted)
+
+
+def picked_from(found: Entity) -> str:
+    """Where an entity's value is picked from, in words; "" for one that its node
+    describes itself."""
+    source = found.source
+    if not source:
+        return ""
+    where = source.get("topic") or f"/api/intake/{found.address}"
+    return where + (f" at {source['pointer']}" if source.get("pointer") else "")
+
+
+def setting(found: Setting, value: Any = None) -> wire.Setting:
+    """A setting, or an input of an action."""
+    return wire.Setting(
+        name=found.name or "input",
+        title=found.title or "input",
+        type=found.type,  # type: ignore[arg-type]
+        unit=found.unit,
+        low=found.low,
+        high=found.high,
+        choices=list(found.choices),
+        value=value,
+    )
+
+
+def _action(found: Action) -> wire.NodeAction:
+    return wire.NodeAction(
+        name=found.name,
+        title=found.title,
+        about=found.about,
+        inputs=[setting(one) for one in found.inputs],
+    )
+
+
+def node(hub: Hub, found: Node) -> wire.Node:
+    """A node."""
+    return wire.Node(
+        node=found.address,
+        title=found.title,
+        link=found.link,
+        room=found.room.slug if found.room else None,
+        here=found.here,
+        silent=found.silent,
+        heard_at=found.heard_ms,
+        admitted_at=found.admitted_ms,
+        refused=found.refused,
+        entities=[e.address for e in found.entities.values()],
+        way=hub.links.way(found),  # type: ignore[arg-type]
+        left=found.left,
+        make=found.make,
+        url=found.reach.get("url", ""),
+        has_key=bool(found.key_hash),
+        clock=clock_said(found.clock) if found.clock.wrong else "",
+        settings=[setting(one, found.told.get(one.wire_name)) for one in found.offer.settings],
+        actions=[_action(one) for one in found.offer.actions],
+    )
+
+
+def arrival(hub: Hub, found: Arrival) -> wire.Arrival:
+    """An arrival."""
+    record, offer = found.record, found.offer
+    return wire.Arrival(
+        id=record.id,
+        title=record.title,
+        about=offer.about,
+        link=record.link,
+        progress=found.progress,
+        state=record.state,  # type: ignore[arg-type]
+        asked_at=record.asked_ms,
+        heard_at=found.heard_ms,
+        known_as=found.known.address if found.known else None,
+        wrong_codes=record.wrong_codes,
+        entities=[
+            wire.Promised(
+                name=value.name,
+                title=value.title,
+                kind=value.kind.name,
+                unit=value.kind.unit,
+                writable=value.writable,
+                hidden=value.hidden,
+            )
+            for value in offer.values
+        ],
+        left_out=list(offer.left_out),
+        settings=[one.title for one in offer.settings],
+        actions=[one.title for one in offer.actions],
+        thing=record.thing_id,
+        url=record.reach.get("url", ""),
+        sender=record.sender,
+        elsewhere=list(record.reach.get("elsewhere", ())),
+        rivals=[one.record.id for one in hub.pairing.rivals(found)],
+        needs_code=bool(record.proof),
+        asks=record.asks,
+    )
+
+
+def window(hub: Hub) -> wire.Window:
+    """The pairing window."""
+    pairing = hub.pairing
+    return wire.Window(
+        open=pairing.left_ms > 0,
+        until=pairing.until_ms or None,
+        left_ms=pairing.left_ms,
+        listening={d.link: d.listening() for d in hub.links.drivers.values()},
+    )
+
+
+def _limit(runner: Runner) -> dict[str, Any]:
+    assert runner.program is not None
+    watch = runner.program.watch
+    return {
+        "entity": watch.entity,
+        "condition": watch.comparison.word,
+        "limit": watch.comparison.limit,
+        "until": watch.comparison.until,
+    }
+
+
+def automation(hub: Hub, runner: Runner) -> wire.Automation:
+    """An automation."""
+    program, record = runner.program, runner.record
+    shown = ""
+    if program is not None:
+        shown = show_limit(program.watch.comparison.limit, program.watch.kind)
+    return wire.Automation(
+        automation=record.slug,
+        name=program.name if program else record.slug,
+        about=program.about if program else "",
+        text=record.text,
+        sentence=hub.automations.spoken(program) if program else "",
+        enabled=record.enabled,
+        phase=runner.state.phase.value,
+        since=runner.state.since_ms or None,
+        due=runner.due,
+        started_at=hub.automations.starts.last(record.slug),
+        started_lately=hub.automations.starts.lately(record.slug, hub.context.clock.now_ms()),
+        watch=wire.Limit(**_limit(runner)) if program else None,
+        limit_shown=shown,
+        stopped=runner.broken,
+        mistakes=[mistake(one) for one in runner.mistakes],
+    )
+
+
+def checked(hub: Hub, text: str) -> dict[str, Any]:
+    """What the text of an automation comes to."""
+    parsed, sentence = hub.automations.check(text)
+    return {
+        "ok": parsed.program is not None,
+        "sentence": sentence,
+        "mistakes": [mistake(one) for one in parsed.mistakes],
+        "warnings": [mistake(one) for one in parsed.warnings],
+    }
+
+
+def command(found: Command) -> wire.Command:
+    """A command."""
+    return wire.Command(
+        id=found.id,
+        entity=found.entity.address,
+        value=found.value,
+        by=found.by,
+        state=found.state.value,
+        problem=found.problem,
+        asked_at=found.asked_ms,
+        answered_at=found.answered_ms or None,
+    )
+
+
+def entry(found: JournalEntry) -> wire.JournalEntry:
+    """An entry of the journal."""
+    return wire.JournalEntry(
+        id=found.id,
+        at=found.at_ms,
+        event=found.event,
+        text=found.text,
+        by=found.by,
+        node=found.node,
+        entity=found.entity,
+        automation=found.automation,
+        data=found.data,
+    )
+
+
+def phone(found: PhoneRecord) -> wire.Phone:
+    """A phone; the path of its endpoint is a secret."""
+    return wire.Phone(
+        id=found.id,
+        name=found.name,
+        person=found.person,
+        added_at=found.added_ms,
+        service=found.endpoint.split("/")[2],
+    )
+
+
+def notice(found: DeliveryRecord) -> wire.Notice:
+    """A notice on its way to a phone."""
+    return wire.Notice(
+        id=found.id,
+        phone=found.phone,
+        title=found.title,
+        text=found.text,
+        state=found.state,  # type: ignore[arg-type]
+        attempts=found.attempts,
+        problem=found.problem,
+        at=found.created_ms,
+    )
+
+
+def tool(found: Tool) -> wire.Tool:
+    """A tool."""
+    return wire.Tool(**_tool(found))
+
+
+def new_tool(made: tuple[Tool, str]) -> wire.NewTool:
+    """A tool with its key."""
+    found, key = made
+    return wire.NewTool(**_tool(found), key=key)
+
+
+def _tool(found: Tool) -> dict[str, Any]:
+    return {
+        "tool": found.name,
+        "publish": list(found.publish),
+        "subscribe": list(found.subscribe),
+        "added_at": found.added_ms,
+    }
+
+
+def message(found: Message) -> wire.Message:
+    """A message as it came."""
+    return wire.Message(**message_fields(found))
+
+
+def message_fields(found: Message) -> dict[str, Any]:
+    """All that a message has."""
+    heard = found.heard
+    try:
+        payload, binary = found.payload.decode(), False
+    except UnicodeDecodeError as error:
+        cut = found.size > len(found.payload) and error.start >= len(found.payload) - 4
+        payload = found.payload[: error.start].decode() if cut else found.payload.hex()
+        binary = not cut
+    return {
+        "number": found.number,
+        "at": found.at_ms,
+        "via": heard.via,
+        "topic": heard.topic,
+        "sender": heard.sender,
+        "node": heard.node,
+        "payload": payload,
+        "binary": binary,
+        "size": found.size,
+        "qos": heard.qos,
+        "retained": heard.retained,
+    }

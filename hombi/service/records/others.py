@@ -1,0 +1,188 @@
+"""The smaller ports on the ORM."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict
+from typing import Any
+
+from django.db import OperationalError, transaction
+
+from hombi.hub.errors import Busy
+from hombi.hub.house import Tool
+from hombi.hub.ports import (
+    ArrivalRecord,
+    AutomationRecord,
+    DeliveryRecord,
+    JournalEntry,
+    NewNotice,
+    PhoneRecord,
+)
+from hombi.service.records import models as m
+
+
+class DatabasePairing:
+    """`hombi.hub.ports.PairingPort`."""
+
+    def arrivals(self) -> list[ArrivalRecord]:
+        return [ArrivalRecord(**row) for row in m.Arrival.objects.values()]
+
+    def save(self, arrival: ArrivalRecord) -> None:
+        values = asdict(arrival)
+        m.Arrival.objects.update_or_create(id=values.pop("id"), defaults=values)
+
+    def remove(self, arrival_id: str) -> None:
+        m.Arrival.objects.filter(id=arrival_id).delete()
+
+
+class DatabaseTools:
+    """`hombi.hub.ports.ToolsPort`."""
+
+    def all(self) -> list[Tool]:
+        return [Tool(**row) for row in m.Tool.objects.order_by("name").values()]
+
+    def save(self, tool: Tool) -> None:
+        values = asdict(tool)
+        m.Tool.objects.update_or_create(name=values.pop("name"), defaults=values)
+
+    def remove(self, name: str) -> None:
+        m.Tool.objects.filter(pk=name).delete()
+
+
+class DatabaseAutomations:
+    """`hombi.hub.ports.AutomationsPort`."""
+
+    def all(self) -> list[AutomationRecord]:
+        return [
+            AutomationRecord(a.pk, a.slug, a.text, a.enabled, a.state)
+            for a in m.Automation.objects.order_by("pk")
+        ]
+
+    def add(self, slug: str, text: str) -> AutomationRecord:
+        made = m.Automation.objects.create(slug=slug, text=text)
+        return AutomationRecord(made.pk, slug, text)
+
+    def save(self, record: AutomationRecord) -> None:
+        m.Automation.objects.filter(pk=record.id).update(
+            text=record.text, enabled=record.enabled, state=record.state
+        )
+
+    def remove(self, record: AutomationRecord) -> None:
+        m.Automation.objects.filter(pk=record.id).delete()
+
+
+class DatabaseJournal:
+    """`hombi.hub.ports.JournalPort`."""
+
+    def add(self, entry: JournalEntry) -> int:
+        values = asdict(entry)
+        del values["id"]
+        try:
+            return m.JournalEntry.objects.create(**values).pk
+        except OperationalError as error:  # a full disk, a locked file
+            raise Busy(str(error)) from error
+
+    def entries(
+        self,
+        limit: int,
+        *,
+        before: int | None = None,
+        after: int | None = None,
+        since_ms: int | None = None,
+        event: str = "",
+        node: str = "",
+        automation: str = "",
+    ) -> list[JournalEntry]:
+        found = m.JournalEntry.objects.order_by("-id")
+        bounds = {"id__lt": before, "id__gt": after, "at_ms__gte": since_ms}
+        words = {"event": event, "node": node, "automation": automation}
+        wanted: dict[str, Any] = {n: value for n, value in bounds.items() if value is not None}
+        wanted |= {name: value for name, value in words.items() if value}
+        return [JournalEntry(**row) for row in found.filter(**wanted).values()[:limit]]
+
+
+class DatabaseNotices:
+    """`hombi.hub.ports.NoticesPort`."""
+
+    def phones(self) -> list[PhoneRecord]:
+        return [PhoneRecord(**row) for row in m.Phone.objects.values()]
+
+    def add_phone(self, phone: PhoneRecord) -> PhoneRecord:
+        values = asdict(phone)
+        del values["id"]
+        phone.id = m.Phone.objects.create(**values).pk
+        return phone
+
+    def remove_phone(self, phone_id: int) -> None:
+        with transaction.atomic():
+            waiting = m.Delivery.objects.filter(phone_id=phone_id, state="waiting")
+            waiting.update(state="failed", problem="the phone was removed")
+            m.Phone.objects.filter(pk=phone_id).delete()
+
+    def add_notice(self, notice: NewNotice, phones: Sequence[PhoneRecord]) -> list[DeliveryRecord]:
+        with transaction.atomic():
+            stored = m.Notice.objects.create(**asdict(notice))
+            wanted = m.Phone.objects.filter(pk__in=[p.id for p in phones])
+            known = set(wanted.values_list("pk", flat=True))
+            made = [
+                m.Delivery.objects.create(notice=stored, phone_id=phone.id, phone_name=phone.name)
+                for phone in phones
+                if phone.id in known  # one may have been removed a moment ago
+            ]
+        return [_delivery(delivery) for delivery in made]
+
+    def waiting(self) -> list[DeliveryRecord]:
+        found = m.Delivery.objects.filter(state="waiting").select_related("notice")
+        return [_delivery(delivery) for delivery in found.order_by("pk")]
+
+    def latest(self, limit: int) -> list[DeliveryRecord]:
+        found = m.Delivery.objects.select_related("notice", "phone").order_by("-id")
+        return [_delivery(delivery) for delivery in found[:limit]]
+
+    def save(self, delivery: DeliveryRecord) -> None:
+        m.Delivery.objects.filter(pk=delivery.id).update(
+            state=delivery.state,
+            attempts=delivery.attempts,
+            next_ms=delivery.next_ms,
+            problem=delivery.problem,
+        )
+
+    def push_key(self, fresh: str) -> str:
+        key, _ = m.HubKey.objects.get_or_create(name="vapid", defaults={"value": fresh})
+        return str(key.value)
+
+
+class DatabaseKeeping:
+    """`hombi.hub.ports.KeepingPort`."""
+
+    def all(self) -> dict[str, dict[str, Any]]:
+        return dict(m.LinkState.objects.values_list("key", "state"))
+
+    def keep(self, states: Mapping[str, dict[str, Any] | None]) -> None:
+        gone = [key for key, state in states.items() if state is None]
+        rows = [m.LinkState(key=k, state=s) for k, s in states.items() if s is not None]
+        with transaction.atomic():
+            if gone:
+                m.LinkState.objects.filter(key__in=gone).delete()
+            if rows:
+                m.LinkState.objects.bulk_create(
+                    rows, update_conflicts=True, unique_fields=["key"], update_fields=["state"]
+                )
+
+
+def _delivery(stored: m.Delivery) -> DeliveryRecord:
+    notice = stored.notice
+    return DeliveryRecord(
+        stored.pk,
+        stored.phone_id,
+        stored.phone_name or (stored.phone.name if stored.phone else ""),
+        notice.identity or f"notice-{notice.pk}",
+        notice.title,
+        notice.text,
+        notice.path,
+        notice.created_ms,
+        stored.attempts,
+        stored.next_ms,
+        stored.state,
+        stored.problem,
+    )

@@ -1,0 +1,161 @@
+"""Entities: their latest readings, their history, and commands."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from hombi.wire.base import UNSET, Ask, Meta, Ms, Name, Shape, UnsetType
+
+Quality = Literal["good", "uncertain", "bad"]
+
+
+class Wish(Shape, frozen=True, kw_only=True):
+    """What an entity is wanted to be: by whom and since when, why it is not yet, and
+    all of that in words."""
+
+    value: float
+    by: str
+    since: Ms
+    problem: str
+    shown: str
+
+
+class Entity(Shape, frozen=True, kw_only=True):
+    """An entity with its latest reading. `value` is in `unit`, `raw` in the unit that
+    the node sent it in; `shown` is the value as people read it."""
+
+    entity: str
+    node: str
+    link: str
+    title: str
+    spoken: Annotated[str, Meta(description="its name as it is said, with its node")]
+    kind: str
+    unit: str
+    decimals: int
+    words: Annotated[
+        list[str] | None, Meta(description="the names of 0 and 1, for a kind of two states")
+    ]
+    room: str | None
+    writable: bool
+    low: float
+    high: float
+    wire_name: str
+    wire_unit: str
+    hidden: Annotated[bool, Meta(description="kept, but not shown in its room")]
+    picked: Annotated[str, Meta(description="where it is picked from, if it is")]
+    value: float | None
+    raw: float | None
+    shown: str
+    quality: Literal["good", "uncertain", "bad", "none"]
+    reason: str
+    at: Annotated[Ms | None, Meta(description="time of the latest reading, ms")]
+    heard_at: Annotated[Ms | None, Meta(description="when this value was last heard, ms")]
+    wanted: Annotated[
+        Wish | None, Meta(description="what it is wanted to be, until its node confirms it")
+    ]
+
+
+class Limit(Shape, frozen=True, kw_only=True):
+    """What an automation watches for, for drawing it. Values in the kind's unit."""
+
+    entity: str
+    condition: str
+    limit: float
+    until: float | None
+
+
+class Watcher(Limit, frozen=True, kw_only=True):
+    """An automation's limit on an entity."""
+
+    automation: str
+    name: str
+
+
+class EntityDetail(Entity, frozen=True, kw_only=True):
+    """An entity with the automations that look at it."""
+
+    watchers: list[Watcher]
+    converted: Annotated[
+        bool, Meta(description="its node speaks another unit, not only another name of the unit")
+    ]
+
+
+class History(Shape, frozen=True, kw_only=True):
+    """An entity's history in buckets of `width_ms`: columns of the same length. `at` is
+    the middle of each bucket. Bad readings are left out."""
+
+    entity: str
+    unit: str
+    start: Ms
+    end: Ms
+    width_ms: int
+    at: list[int]
+    mean: list[float]
+    low: list[float]
+    high: list[float]
+    count: list[int]
+
+
+class Row(Shape, frozen=True, kw_only=True):
+    """What the readings of a stretch of house time come to, the bad ones left out; null
+    where there are none. `end` is excluded."""
+
+    start: Ms
+    end: Ms
+    mean: float | None
+    low: float | None
+    high: float | None
+    count: int
+
+
+class Reading(Shape, frozen=True, kw_only=True):
+    """One reading. `raw` is what was sent, in the unit that it was sent in."""
+
+    at: Ms
+    raw: float | None
+    value: float | None
+    quality: Quality
+    reason: str
+
+
+class Readings(Shape, frozen=True, kw_only=True):
+    """A page of readings; `next` is the `start` of the next page, null on the last
+    one."""
+
+    readings: list[Reading]
+    next: int | None
+
+
+class Command(Shape, frozen=True, kw_only=True):
+    """A command and what became of it."""
+
+    id: int
+    entity: str
+    value: float
+    by: str
+    state: Literal["asked", "confirmed", "unanswered", "unreachable"]
+    problem: str
+    asked_at: Ms
+    answered_at: Ms | None
+
+
+class KindOfEntity(Shape, frozen=True, kw_only=True):
+    """A kind of entity, with the units that its nodes may speak."""
+
+    kind: str
+    unit: str
+    units: list[str]
+    words: list[str] | None
+
+
+class EntityChange(Ask, frozen=True, kw_only=True):
+    """What to change of an entity."""
+
+    title: Name | UnsetType = UNSET
+    hidden: bool | UnsetType = UNSET
+
+
+class CommandRequest(Ask, frozen=True, kw_only=True):
+    """The value wanted, as people write it: "on", "40 %"."""
+
+    to: Annotated[str, Meta(min_length=1, max_length=100)]

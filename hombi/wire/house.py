@@ -1,0 +1,102 @@
+"""The house: its floors and rooms, what needs a person, and how the hub is."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from hombi.wire.base import UNSET, Ask, Meta, Ms, Shape, UnsetType
+
+RoomName = Annotated[str, Meta(min_length=1, max_length=80)]
+Position = Annotated[int, Meta(ge=0, le=1000)]
+
+
+class Room(Shape, frozen=True, kw_only=True):
+    """A room; `position` counts from the left on its floor."""
+
+    room: str
+    name: str
+    floor: str
+    position: int
+
+
+class Floor(Shape, frozen=True, kw_only=True):
+    """A floor, 0 the lowest, with its rooms in order."""
+
+    id: int
+    name: str
+    position: int
+    rooms: list[Room]
+
+
+class Need(Shape, frozen=True, kw_only=True):
+    """Something that needs a person; `path` is the console's page for it."""
+
+    kind: Literal[
+        "disk", "settings", "link", "part", "arrival", "silent", "left", "battery",
+        "automation", "notice", "wanted",
+    ]  # fmt: skip
+    text: str
+    path: str
+
+
+class Link(Shape, frozen=True, kw_only=True):
+    """A link and where it listens."""
+
+    link: str
+    listening: str
+
+
+class House(Shape, frozen=True, kw_only=True):
+    """The house at a glance. `readings_held` wait for the disk."""
+
+    name: str
+    time_zone: str
+    floors: list[Floor]
+    needs: list[Need]
+    nodes: int
+    entities: int
+    automations: int
+    phones: int
+    links: list[Link]
+    started_at: Ms
+    readings_committed: Annotated[int, Meta(description="since the hub started")]
+    readings_held: Annotated[int, Meta(description="waiting for the disk")]
+    version: str
+
+
+class Health(Shape, frozen=True, kw_only=True):
+    """Whether the hub works."""
+
+    status: Literal["ok", "impaired"]
+    version: str
+
+
+class Check(Shape, frozen=True, kw_only=True):
+    """How one part of the hub is, and what to do about it."""
+
+    part: str
+    state: Literal["ok", "warning", "fault"]
+    text: str
+    advice: str
+
+
+class RoomRequest(Ask, frozen=True, kw_only=True):
+    """A room to add, at the end of a floor; the lowest floor unless one is named."""
+
+    name: RoomName
+    floor: Annotated[str, Meta(max_length=80)] = ""
+
+
+class RoomChange(Ask, frozen=True, kw_only=True):
+    """What to change of a room."""
+
+    name: RoomName | UnsetType = UNSET
+    floor: RoomName | UnsetType = UNSET
+    position: Position | UnsetType = UNSET
+
+
+class FloorRequest(Ask, frozen=True, kw_only=True):
+    """A floor to add, on top unless `position` says otherwise."""
+
+    name: RoomName
+    position: Position | UnsetType = UNSET

@@ -1,0 +1,327 @@
+"""The contracts of the hub's ports: one suite, on the records in memory and on the
+database."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+
+import pytest
+
+from hombi.core.kinds import KINDS
+from hombi.core.quality import Quality
+from hombi.core.series import Channel, Reading
+from hombi.hub.house import House, Tool
+from hombi.hub.memory import MemoryRecords
+from hombi.hub.ports import (
+    ArrivalRecord,
+    JournalEntry,
+    NewEntity,
+    NewNode,
+    NewNotice,
+    PhoneRecord,
+    Records,
+    Rollup,
+    Row,
+)
+
+RACK = "urn:dev:mac:00005e0053000001"
+GOOD, NONE = int(Quality.GOOD), int(Quality.NO_VALUE)
+HUMIDITY = NewEntity("humidity", "Humidity", "humidity", "humidity", "%RH", 0.0, 100.0, False)
+
+
+@pytest.fixture(scope="module")
+def database(tmp_path_factory: pytest.TempPathFactory) -> Callable[[], Records]:
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("HOMBI_DATA", str(tmp_path_factory.mktemp("records")))
+        patch.setenv("DJANGO_SETTINGS_MODULE", "hombi.service.settings")
+        import django
+        from django.core.management import call_command
+
+        django.setup()
+        call_command("migrate", verbosity=0)
+
+    def fresh() -> Records:
+        # Their models need Django as it is only now.
+        from hombi.service.records.store import DatabaseRecords
+
+        call_command("flush", verbosity=0, interactive=False)
+        return DatabaseRecords()
+
+    return fresh
+
+
+@pytest.fixture(params=["memory", "database"])
+def records(request: pytest.FixtureRequest) -> Iterator[Records]:
+    if request.param == "memory":
+        yield MemoryRecords()
+    else:
+        yield request.getfixturevalue("database")()
+
+
+def admit(records: Records, *entities: NewEntity, **change: object) -> tuple[int, dict[str, int]]:
+    new = NewNode("cellar-rack", "Cellar rack", "wifi", RACK, None, 1_000, entities or (HUMIDITY,))
+    for name, value in change.items():
+        object.__setattr__(new, name, value)
+    node, found = records.house.admit(new, None)
+    return node, {name: number for name, (number, _) in found.items()}
+
+
+def loaded(records: Records) -> House:
+    house = House()
+    records.house.load(house)
+    return house
+
+
+def rows(entity: int, *values: float | None, start: int = 2_000, channel: int = 0) -> list[Row]:
+    return [
+        (entity, start + 10 * n, channel, value, value, NONE if value is None else GOOD)
+        for n, value in enumerate(values)
+    ]
+
+
+class TestHouse:
+    def test_what_is_stored_is_loaded_as_it_was(self, records: Records) -> None:
+        floor = records.house.add_floor("Ground", 0)
+        room = records.house.add_room("cheese-cellar", "Cheese cellar", floor, 0)
+        _, entities = admit(records, room_id=room.id, offer={"title": "Rack"}, reach={"a": [1]})
+        records.history.store(rows(entities["humidity"], 80.0, 81.5, None))
+        house = loaded(records)
+        node = house.nodes["cellar-rack"]
+        assert node.room is not None
+        assert (node.room.slug, node.room.floor.name) == ("cheese-cellar", "Ground")
+        assert (node.offer.title, node.reach, node.thing_id) == ("Rack", {"a": [1]}, RACK)
+        entity = node.entities["humidity"]
+        assert entity.latest == Reading(2_020, 0, None, None, Quality.NO_VALUE)
+        assert entity.wire_unit == "%RH"
+
+    def test_a_node_that_comes_again_goes_on_with_its_history(self, records: Records) -> None:
+        _, before = admit(records)
+        records.history.store(rows(before["humidity"], 80.0))
+        records.house.remove_node(loaded(records).nodes["cellar-rack"], keep_history=True)
+        assert loaded(records).nodes == {}
+        _, after = admit(records)
+        assert after == before
+        assert [r.value for r in records.history.single(after["humidity"], 0, 9_000, 9)] == [80.0]
+
+    def test_another_unit_is_another_channel_and_its_readings_stay(self, records: Records) -> None:
+        warm = NewEntity("air", "Air", "temperature", "air", "Cel", -40.0, 85.0, False)
+        _, entities = admit(records, warm)
+        node = loaded(records).nodes["cellar-rack"]
+        number = entities["air"]
+        records.history.store(rows(number, 11.0))
+        other = NewEntity("air", "Air", "temperature", "air", "[degF]", -40.0, 85.0, False)
+        again, channels = records.house.add_entity(node, other, 5_000)
+        assert again == number
+        assert (channels.now.number, channels.now.unit, len(channels)) == (1, "[degF]", 2)
+        back, channels = records.house.add_entity(node, warm, 6_000)
+        assert (back, channels.now.number, len(channels)) == (number, 0, 2)
+        assert [r.sent for r in records.history.single(number, 0, 9_000, 9)] == [11.0]
+
+    def test_without_its_history_nothing_of_a_node_is_left(self, records: Records) -> None:
+        _, entities = admit(records)
+        number = entities["humidity"]
+        records.history.store(rows(number, 80.0))
+        records.history.write_rollups([Rollup(number, 3_600_000, 0, 1, 80.0, 80.0, 80.0, 80.0)])
+        records.house.remove_node(loaded(records).nodes["cellar-rack"], keep_history=False)
+        assert loaded(records).nodes == {}
+        assert records.history.single(number, 0, 9_000, 9) == []
+        assert records.history.rollups(number, 3_600_000, 0, 9_000) == []
+
+    def test_an_entity_goes_with_its_history_and_its_neighbour_stays(
+        self, records: Records
+    ) -> None:
+        other = NewEntity("air", "Air", "temperature", "air", "Cel", -40.0, 85.0, False)
+        _, entities = admit(records, HUMIDITY, other)
+        records.history.store(rows(entities["humidity"], 80.0) + rows(entities["air"], 11.0))
+        records.house.remove_entity(loaded(records).nodes["cellar-rack"].entities["humidity"])
+        assert set(loaded(records).nodes["cellar-rack"].entities) == {"air"}
+        assert records.history.single(entities["humidity"], 0, 9_000, 9) == []
+        assert len(records.history.single(entities["air"], 0, 9_000, 9)) == 1
+
+
+class TestHistory:
+    def test_a_reading_is_stored_once_and_never_rewritten(self, records: Records) -> None:
+        _, entities = admit(records)
+        number = entities["humidity"]
+        records.history.store(rows(number, 80.0, None))
+        records.history.store(rows(number, 99.0, 99.0, 82.0))
+        found = records.history.single(number, 0, 9_000, 9)
+        assert [(r.at_ms, r.sent, r.value) for r in found] == [
+            (2_000, 80.0, 80.0),
+            (2_010, None, None),
+            (2_020, 82.0, 82.0),
+        ]
+        assert found[1].quality is Quality.NO_VALUE
+
+    def test_a_reading_of_an_entity_that_is_gone_costs_no_other(self, records: Records) -> None:
+        _, entities = admit(records)
+        number = entities["humidity"]
+        records.history.store(rows(number + 77, 1.0) + rows(number, 80.0))
+        assert len(records.history.single(number, 0, 9_000, 9)) == 1
+        records.history.begin_channel(number + 77, Channel(0, KINDS["humidity"], "%", 0))
+
+    def test_series_of_several_leave_bad_ones_and_other_channels_out(
+        self, records: Records
+    ) -> None:
+        other = NewEntity("air", "Air", "temperature", "air", "Cel", -40.0, 85.0, False)
+        _, entities = admit(records, HUMIDITY, other)
+        wet, air = entities["humidity"], entities["air"]
+        bad: list[Row] = [(wet, 2_500, 0, 200.0, 200.0, int(Quality.OUT_OF_RANGE))]
+        records.history.store(rows(wet, 80.0, 82.0, None) + bad + rows(air, 11.0, channel=1))
+        (first, second), width = records.history.series([(wet, [0]), (air, [0])], 2_000, 3_000, 2)
+        assert width == 500
+        assert [(p.at_ms, p.mean, p.low, p.high, p.count) for p in first] == [
+            (2_250, 81.0, 80.0, 82.0, 2)
+        ]
+        assert second == []
+        numbers = records.history.numbers(wet, [0], 0, 9_000)
+        assert (numbers.mean, numbers.low, numbers.high, numbers.count) == (81.0, 80.0, 82.0, 2)
+        empty = records.history.numbers(air, [0], 0, 9_000)
+        assert (empty.mean, empty.low, empty.high, empty.count) == (None, None, None, 0)
+
+    def test_the_past_is_rewritten_in_small_steps_and_samples_stay(self, records: Records) -> None:
+        _, entities = admit(records)
+        number = entities["humidity"]
+        records.history.store(rows(number, 1.0, 2.0, 3.0, 4.0, 5.0))
+        taken: list[int] = []
+
+        def twice(before: Sequence[Reading]) -> list[Reading]:
+            taken.append(len(before))
+            return [Reading(0, 9, -1.0, 2 * (old.value or 0), Quality.SPIKE) for old in before]
+
+        start: int | None = 2_010
+        while start is not None:
+            start = records.history.rewrite(number, start, 2_040, twice, at_once=2)
+        found = records.history.single(number, 0, 9_000, 9)
+        assert [r.value for r in found] == [1.0, 4.0, 6.0, 8.0, 5.0]
+        assert [r.sent for r in found] == [1.0, 2.0, 3.0, 4.0, 5.0]
+        assert {r.channel for r in found} == {0}
+        assert [r.quality is Quality.SPIKE for r in found] == [False, True, True, True, False]
+        assert taken[:1] == [2]
+        assert sum(taken) == 3
+
+    def test_a_failed_rewrite_changes_nothing(self, records: Records) -> None:
+        _, entities = admit(records)
+        number = entities["humidity"]
+        records.history.store(rows(number, 1.0, 2.0))
+        for make in (lambda before: before[:1], lambda before: 1 / 0):
+            with pytest.raises((ValueError, ZeroDivisionError)):
+                records.history.rewrite(number, 0, 9_000, make)
+        assert [r.value for r in records.history.single(number, 0, 9_000, 9)] == [1.0, 2.0]
+
+    def test_the_oldest_are_forgotten_in_small_steps(self, records: Records) -> None:
+        _, entities = admit(records)
+        number = entities["humidity"]
+        records.history.store(rows(number, 1.0, 2.0, 3.0, 4.0, 5.0))
+        gone = [records.history.forget(number, 2_030, at_most=2) for _ in range(3)]
+        assert gone == [2, 1, 0]
+        assert [r.value for r in records.history.single(number, 0, 9_000, 9)] == [4.0, 5.0]
+
+    def test_rollups_are_kept_and_replaced(self, records: Records) -> None:
+        _, entities = admit(records)
+        number = entities["humidity"]
+        hour = 3_600_000
+        first = Rollup(number, hour, 0, 3, 79.0, 80.0, 81.0, 80.5)
+        second = Rollup(number, hour, hour, 1, 70.0, 70.0, 70.0, 70.0, on_ms=5)
+        records.history.write_rollups([second, first, Rollup(number, 10 * hour, 0, 9, 1, 1, 1, 1)])
+        better = Rollup(number, hour, 0, 4, 78.0, 80.0, 82.0, 80.5)
+        records.history.write_rollups([better, Rollup(number + 77, hour, 0, 1, 1, 1, 1, 1)])
+        assert records.history.rollups(number, hour, 0, 2 * hour) == [better, second]
+        assert records.history.rollups(number, hour, 1, hour) == []
+
+
+class TestOthers:
+    def test_arrivals(self, records: Records) -> None:
+        arrival = ArrivalRecord("a1", RACK, "Rack", {"title": "Rack"}, "p", "t", 5, sender="x")
+        records.pairing.save(arrival)
+        arrival.state, arrival.wrong_codes = "admitted", 2
+        records.pairing.save(arrival)
+        assert records.pairing.arrivals() == [arrival]
+        records.pairing.remove("a1")
+        records.pairing.remove("a1")
+        assert records.pairing.arrivals() == []
+
+    def test_an_admission_and_its_arrival_are_one(self, records: Records) -> None:
+        arrival = ArrivalRecord("a1", RACK, "Rack", {}, "p", "t", 5, state="admitted")
+        new = NewNode("cellar-rack", "Rack", "wifi", RACK, None, 1_000, (HUMIDITY,))
+        records.house.admit(new, arrival)
+        assert [one.state for one in records.pairing.arrivals()] == ["admitted"]
+
+    def test_automations(self, records: Records) -> None:
+        first = records.automations.add("dry", "one")
+        second = records.automations.add("wet", "two")
+        first.text, first.enabled, first.state = "new", False, {"phase": "holding"}
+        records.automations.save(first)
+        records.automations.remove(second)
+        records.automations.save(second)
+        assert [
+            (one.slug, one.text, one.enabled, one.state) for one in records.automations.all()
+        ] == [("dry", "new", False, {"phase": "holding"})]
+
+    def test_the_journal(self, records: Records) -> None:
+        for number in range(6):
+            entry = JournalEntry(
+                1_000 + number,
+                "Even" if number % 2 == 0 else "Odd",
+                f"entry {number}",
+                by="ada",
+                node="cellar-rack" if number > 3 else "",
+                data={"n": number},
+            )
+            assert records.journal.add(entry) > 0
+        every = records.journal.entries(10)
+        assert [one.text for one in every] == [f"entry {n}" for n in (5, 4, 3, 2, 1, 0)]
+        assert (every[0].by, every[0].data) == ("ada", {"n": 5})
+        third = every[3].id
+        assert [one.data["n"] for one in records.journal.entries(2, before=third)] == [1, 0]
+        assert [one.data["n"] for one in records.journal.entries(9, after=third)] == [5, 4, 3]
+        assert [one.data["n"] for one in records.journal.entries(9, event="Odd")] == [5, 3, 1]
+        assert len(records.journal.entries(9, node="cellar-rack")) == 2
+        assert len(records.journal.entries(9, since_ms=1_004)) == 2
+
+    def test_notices(self, records: Records) -> None:
+        phone = records.notices.add_phone(
+            PhoneRecord(0, "Ada’s phone", "ada", "https://push.example/1", "k", "a", 1)
+        )
+        gone = records.notices.add_phone(
+            PhoneRecord(0, "Old phone", "ada", "https://push.example/2", "k", "a", 1)
+        )
+        assert 0 < phone.id != gone.id
+        notice = NewNotice("n1", "Dry", "The rack is dry.", "/", 5)
+        deliveries = records.notices.add_notice(notice, [phone, gone])
+        assert [one.phone for one in deliveries] == ["Ada’s phone", "Old phone"]
+        deliveries[0].state, deliveries[0].attempts = "delivered", 1
+        records.notices.save(deliveries[0])
+        assert [one.id for one in records.notices.waiting()] == [deliveries[1].id]
+        records.notices.remove_phone(gone.id)
+        assert records.notices.waiting() == []
+        assert {one.phone for one in records.notices.latest(9)} == {"Ada’s phone", "Old phone"}
+        assert [one.name for one in records.notices.phones()] == ["Ada’s phone"]
+        assert records.notices.push_key("first") == records.notices.push_key("second") == "first"
+
+    def test_tools(self, records: Records) -> None:
+        tool = Tool("boards", "hash", ["boards/#"], [], 5)
+        records.tools.save(tool)
+        tool.publish = ["boards/out"]
+        records.tools.save(tool)
+        assert records.tools.all() == [tool]
+        records.tools.remove("boards")
+        assert records.tools.all() == []
+
+    def test_what_is_kept(self, records: Records) -> None:
+        records.keeping.keep({"zigbee/network": {"pan": 7}, "wifi/x\0y": {"a": [1, None]}})
+        records.keeping.keep({"zigbee/network": {"pan": 8}, "wifi/x\0y": None, "nothing": None})
+        assert records.keeping.all() == {"zigbee/network": {"pan": 8}}
+
+
+def test_what_fails_together_leaves_nothing(database: Callable[[], Records]) -> None:
+    records = database()
+
+    def half() -> None:
+        with records.together():
+            records.tools.save(Tool("boards", "hash", [], [], 5))
+            raise ZeroDivisionError
+
+    with pytest.raises(ZeroDivisionError):
+        half()
+    assert records.tools.all() == []
