@@ -19,11 +19,11 @@ import uvloop
 
 from hombi.hub.kernel import RealClock, Supervisor
 from hombi.hub.ports import Row
-from hombi.links.wifi.driver import NodeRights
 from hombi.links.wifi.mqtt.contract import Acknowledge, Rights
 from hombi.links.wifi.mqtt.door import Door
 from hombi.links.wifi.mqtt.listener import Listener
 from hombi.links.wifi.mqtt.packets import Publish
+from hombi.links.wifi.rights import NodeRights
 from hombi.links.work import Work
 
 BATCH = 2_000

@@ -13,8 +13,8 @@ from typing import TypeVar
 
 from hombi.client import Arrival, Hub
 from hombi.lab.bluetooth_nodes import BluetoothHouse
-from hombi.lab.heron_mill import BLUETOOTH, ZIGBEE
 from hombi.lab.physics import Mill
+from hombi.lab.radio_plans import BLUETOOTH, ZIGBEE
 from hombi.lab.zigbee_nodes import ZigbeeNode
 from hombi.lab.zigbee_stick import Stick
 from tests.conftest import make_service

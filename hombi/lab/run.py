@@ -29,11 +29,13 @@ from hombi.lab.bluetooth_nodes import BluetoothHouse
 from hombi.lab.bluez import NoDaemon
 from hombi.lab.boards import POSTING, TOOL, TOPICS, Boards, post_for_ever
 from hombi.lab.controls import Controls
-from hombi.lab.heron_mill import BLUETOOTH, FLOORS, OUTSIDE, PLANS, ROOMS, web_things
+from hombi.lab.heron_mill import FLOORS, OUTSIDE, PLANS, ROOMS
 from hombi.lab.history import history
 from hombi.lab.node import LabNode
 from hombi.lab.phone import LabPhone
 from hombi.lab.physics import Mill
+from hombi.lab.radio_plans import BLUETOOTH
+from hombi.lab.thing_plans import web_things
 from hombi.lab.web_thing import WebThing, announced
 from hombi.lab.zigbee_house import ZigbeeHouse
 

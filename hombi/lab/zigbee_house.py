@@ -7,8 +7,8 @@ import asyncio
 import json
 from pathlib import Path
 
-from hombi.lab.heron_mill import ZIGBEE
 from hombi.lab.physics import Mill
+from hombi.lab.radio_plans import ZIGBEE
 from hombi.lab.zigbee_nodes import ZigbeeNode
 from hombi.lab.zigbee_stick import Stick
 

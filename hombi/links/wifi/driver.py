@@ -15,21 +15,16 @@ from __future__ import annotations
 import asyncio
 import json
 import secrets
-import ssl
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
-from datetime import UTC, datetime, timedelta
+from dataclasses import replace
 from functools import partial
-from pathlib import Path
 from typing import Any
 
 import msgspec
-from cryptography import x509
 
 from hombi.core.errors import SenmlError
 from hombi.core.senml import Record, decode, encode, resolve
-from hombi.core.topics import covers, matches
 from hombi.links.base import (
     Check,
     Found,
@@ -43,6 +38,7 @@ from hombi.links.base import (
 )
 from hombi.links.pace import Pace
 from hombi.links.wifi.broker import Broker
+from hombi.links.wifi.certificate import certificate_check, server_tls
 from hombi.links.wifi.discovery import Discovery
 from hombi.links.wifi.forms import HttpForm, MqttForm, Reach, read_forms
 from hombi.links.wifi.mqtt.contract import Acknowledge
@@ -52,63 +48,21 @@ from hombi.links.wifi.mqtt.listener import Listener
 from hombi.links.wifi.mqtt.packets import BAD_PAYLOAD, Publish
 from hombi.links.wifi.origins import Guard
 from hombi.links.wifi.picks import Picks, Sent
-from hombi.links.wifi.settings import BrokerSettings, TlsFiles, WifiSettings
+from hombi.links.wifi.rights import (
+    NodeRights,
+    ToolRights,
+    actions_topic,
+    presence_topic,
+    readings_topic,
+    wanted_topic,
+)
+from hombi.links.wifi.settings import BrokerSettings, WifiSettings
 from hombi.links.wifi.web import Web
 from hombi.links.work import Work
 
-PREFIX = "hombi"
 CLIENT_KEY = "broker client"
-EXPIRES_SOON = timedelta(days=21)
 FLOODS_EVERY_S = 1.0
 REFUSALS_TOLD = 5
-
-
-def readings_topic(node: str) -> str:
-    """Where a node publishes its readings."""
-    return f"{PREFIX}/{node}/readings"
-
-
-def wanted_topic(node: str) -> str:
-    """Where a node hears what it is to do."""
-    return f"{PREFIX}/{node}/wanted"
-
-
-def actions_topic(node: str) -> str:
-    """Where a node hears which of its actions it is to do."""
-    return f"{PREFIX}/{node}/actions"
-
-
-def presence_topic(node: str) -> str:
-    """Where a node says that it is here, and its last will that it is gone."""
-    return f"{PREFIX}/{node}/presence"
-
-
-@dataclass(frozen=True, slots=True)
-class NodeRights:
-    """A node may do what it likes under its own topics, and nothing elsewhere."""
-
-    account: str
-
-    def may_publish(self, topic: str) -> bool:
-        return topic in (readings_topic(self.account), presence_topic(self.account))
-
-    def may_subscribe(self, name_filter: str) -> bool:
-        return name_filter.startswith(f"{PREFIX}/{self.account}/")
-
-
-@dataclass(frozen=True, slots=True)
-class ToolRights:
-    """A person's tool may do what its filters say."""
-
-    account: str
-    publish: tuple[str, ...]
-    subscribe: tuple[str, ...]
-
-    def may_publish(self, topic: str) -> bool:
-        return any(matches(one, topic) for one in self.publish)
-
-    def may_subscribe(self, name_filter: str) -> bool:
-        return any(covers(one, name_filter) for one in self.subscribe)
 
 
 class WifiDriver:
@@ -130,7 +84,7 @@ class WifiDriver:
             settings.host,
             settings.port,
             settings.tls_port,
-            _server_tls(settings.tls),
+            server_tls(settings.tls),
         )
         self._picks = Picks()
         self._paces: dict[str, Pace] = {}
@@ -335,7 +289,7 @@ class WifiDriver:
         )
         found = [Check("MQTT door", "ok", f"open on port {self.port}; connected: {here}")]
         if self._settings.tls is not None:
-            found.append(_certificate_check(self._settings.tls))
+            found.append(certificate_check(self._settings.tls))
         if self._broker is not None:
             found.append(self._broker.check())
         if self._discovery.problem:
@@ -575,36 +529,3 @@ def _with_what_is_left(kept: Mapping[str, dict[str, Any]]) -> dict[str, dict[str
         gone = max(0.0, now - state.get("kept_at", now))
         found[key] = state if left is None else {**state, "left": max(0.0, left - gone)}
     return found
-
-
-def _server_tls(files: TlsFiles | None) -> ssl.SSLContext | None:
-    if files is None:
-        return None
-    context = ssl.create_default_context(ssl.Purpose.CLIENT_AUTH)
-    try:
-        context.load_cert_chain(files.certificate, files.key or None)
-    except (OSError, ssl.SSLError) as error:
-        raise LinkError(
-            f"the door's certificate cannot be loaded ({error}); look at [mqtt] in hombi.toml"
-        ) from error
-    return context
-
-
-def _certificate_check(files: TlsFiles) -> Check:
-    part = f"certificate {files.certificate}"
-    try:
-        ends = x509.load_pem_x509_certificate(
-            Path(files.certificate).read_bytes()
-        ).not_valid_after_utc
-    except (OSError, ValueError) as error:
-        return Check(part, "fault", f"it cannot be read ({error})", "look at [mqtt] in hombi.toml")
-    left = ends - datetime.now(UTC)
-    if left < timedelta(0):
-        return Check(
-            part, "fault", f"it ended on {ends:%d %B %Y}", "make a new one and start the hub again"
-        )
-    if left < EXPIRES_SOON:
-        return Check(
-            part, "warning", f"it ends on {ends:%d %B %Y}", "make a new one and start the hub again"
-        )
-    return Check(part, "ok", f"good until {ends:%d %B %Y}")

@@ -11,8 +11,8 @@ from pathlib import Path
 import pytest
 
 from hombi.lab.bluetooth_nodes import BluetoothHouse, BluetoothNode
-from hombi.lab.heron_mill import BLUETOOTH
 from hombi.lab.physics import Mill
+from hombi.lab.radio_plans import BLUETOOTH
 from hombi.links.base import Found
 from hombi.links.bluetooth.driver import BluetoothDriver, thing_id
 from hombi.links.bluetooth.settings import BluetoothSettings

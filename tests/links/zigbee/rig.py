@@ -9,8 +9,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from hombi.lab.heron_mill import ZIGBEE
 from hombi.lab.physics import Mill
+from hombi.lab.radio_plans import ZIGBEE
 from hombi.lab.zigbee_nodes import ZigbeeNode, ZigbeePlan
 from hombi.lab.zigbee_stick import Stick
 from hombi.links.base import Found

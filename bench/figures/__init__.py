@@ -1,0 +1,28 @@
+"""What is measured. Each returns rows: (what, measured, wanted, whether it holds)."""
+
+from __future__ import annotations
+
+from bench.figures.intake import broker, intake, steady
+from bench.figures.radio import bluetooth, zigbee
+from bench.figures.reaction import reaction, sleepers
+from bench.figures.use import command_line, first_load, footprint, month, screen
+
+__all__ = ["ALL"]
+
+ALL = {
+    f.__name__: f
+    for f in (
+        intake,
+        broker,
+        steady,
+        reaction,
+        sleepers,
+        zigbee,
+        bluetooth,
+        month,
+        screen,
+        footprint,
+        command_line,
+        first_load,
+    )
+}

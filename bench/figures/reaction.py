@@ -1,0 +1,165 @@
+"""Automations, and what slow clients cost the others."""
+
+from __future__ import annotations
+
+import json
+import statistics
+import threading
+import time
+
+import paho.mqtt.client as paho
+
+from bench import rig
+from bench.figures.measures import Row, memory_mb, traffic
+from tests.house import PLUG, Joined, description, let_in, never_reads
+
+
+class Pinger:
+    """Publishes, and measures until something arrives."""
+
+    def __init__(
+        self, port: int, joined: Joined, publish_to: str, hear: Joined, hear_on: str
+    ) -> None:
+        self.topic, self._arrived = publish_to, threading.Event()
+        self._at = 0.0
+        self.out, self.back = joined.mqtt("out"), hear.mqtt("in")
+        ready = threading.Event()
+        self.back.on_message = self._heard
+        self.back.on_subscribe = lambda *_: ready.set()
+        for client in (self.out, self.back):
+            client.connect("127.0.0.1", port)
+            client.socket().setsockopt(6, 1, 1)  # type: ignore[union-attr]
+            client.loop_start()
+        self.back.subscribe(hear_on, qos=1)
+        assert ready.wait(5)
+
+    def _heard(self, client: paho.Client, _: object, message: paho.MQTTMessage) -> None:
+        self._at = time.perf_counter()
+        self._arrived.set()
+
+    def ping(self, payload: str) -> float:
+        """Milliseconds from the publish to the arrival."""
+        self._arrived.clear()
+        begun = time.perf_counter()
+        self.out.publish(self.topic, payload, qos=1)
+        assert self._arrived.wait(5), "nothing arrived"
+        return (self._at - begun) * 1000
+
+    def close(self) -> None:
+        for client in (self.out, self.back):
+            client.disconnect()
+            client.loop_stop()
+
+
+def reaction(samples: int = 400) -> list[Row]:
+    """Publish that crosses a limit to the command at the switch, no hold, with 200
+    readings/s of other traffic."""
+    with rig.hub() as service:
+        others = rig.nodes(service, 10, 1)
+        rack = let_in(
+            service,
+            description("Rack", humidity={"type": "number", "unit": "%RH", "readOnly": True}),
+        )
+        plug = let_in(service, description("Plug", **PLUG))
+        text = (
+            'name = "{0}"\n[watch]\nentity = "rack/humidity"\n{0} = "50 '
+            '%"\n[[starts]]\nswitch = "plug/switch"\nto = "{1}"\n'
+        )
+        with service.hub() as hub:
+            hub.automations.add(text.format("over", "on"))
+            hub.automations.add(text.format("under", "off"))
+        stop = threading.Event()
+        thread = traffic(service.mqtt_port, others, stop)
+        pinger = Pinger(
+            service.mqtt_port, rack, rack.topics["readings"], plug, plug.topics["wanted"]
+        )
+        for n in range(20):
+            pinger.ping(json.dumps([{"n": "humidity", "v": 40 + 20 * (n % 2)}]))
+        times = []
+        for n in range(samples):
+            times.append(pinger.ping(json.dumps([{"n": "humidity", "v": 40 + 20 * (n % 2)}])))
+            time.sleep(0.005)
+        stop.set()
+        thread.join()
+        pinger.close()
+        service.stop()
+        with rig.bare(service) as port:
+            stop = threading.Event()
+            thread = traffic(port, others, stop)
+            echo = Pinger(port, rack, rack.topics["presence"], rack, rack.topics["presence"])
+            for _ in range(20):
+                echo.ping("x" * 30)
+            echoes = []
+            for _ in range(samples):
+                echoes.append(echo.ping("x" * 30))
+                time.sleep(0.005)
+            stop.set()
+            thread.join()
+            echo.close()
+    median, bare = statistics.median(times), statistics.median(echoes)
+    p99 = statistics.quantiles(times, n=100)[98]
+    return [
+        (
+            "automation, median, against a bare MQTT echo",
+            f"{median / bare:.2f} ({median:.2f} ms, echo {bare:.2f} ms)",
+            "3 or less",
+            median <= 3 * bare,
+        ),
+        ("automation, p99", f"{p99:.1f} ms", "under 25 ms", p99 < 25),
+    ]
+
+
+def sleepers(messages: int = 3_000, large: int = 400) -> list[Row]:
+    """What waits for a subscriber that sleeps, and for one that never reads: memory,
+    and how long another one waits meanwhile."""
+    with rig.hub() as service, service.hub() as hub:
+        assert service.process is not None
+        keys = {
+            name: hub.tools.add(name, ["bench/#"], ["bench/#"]).key
+            for name in ("board", "sleeper", "deaf")
+        }
+        sleeper, board = (Joined(service, name, keys[name], {}) for name in ("sleeper", "board"))
+        sleeping = sleeper.mqtt("sleeper", clean=False)
+        sleeping.on_connect = lambda client, *_: client.subscribe("bench/small", qos=1)
+        sleeping.on_subscribe = lambda client, *_: client.disconnect()
+        sleeping.connect("127.0.0.1", service.mqtt_port)
+        sleeping.loop_forever()
+        client = board.mqtt("board")
+        client.connect("127.0.0.1", service.mqtt_port)
+        client.loop_start()
+        before = memory_mb(service.process.pid)
+        for _ in range(messages):
+            client.publish("bench/small", b"x" * 1_000, qos=1).wait_for_publish(30)
+        small = memory_mb(service.process.pid) - before
+        node, waits = let_in(service, description("Rack", **PLUG)), list[float]()
+        with never_reads(service, "deaf", keys["deaf"], "bench/#"):
+            before = memory_mb(service.process.pid)
+            for number in range(large):
+                client.publish("bench/large", b"x" * 200_000, qos=1).wait_for_publish(30)
+                if number % 20 == 0:
+                    begun = time.perf_counter()
+                    assert node.post([{"n": "power", "v": number}]).is_success
+                    waits.append(1000 * (time.perf_counter() - begun))
+            deaf = memory_mb(service.process.pid) - before
+        client.disconnect()
+        client.loop_stop()
+    return [
+        (
+            f"{messages:,} messages of 1 kB for a sleeper, memory of the hub",
+            f"+{small:.1f} MB",
+            "under 10 MB",
+            small < 10,
+        ),
+        (
+            f"{large} of 200 kB for one that never reads, memory",
+            f"+{deaf:.1f} MB",
+            "under 20 MB",
+            deaf < 20,
+        ),
+        (
+            "the same, another node's reading meanwhile",
+            f"at most {max(waits):.0f} ms",
+            "under 500 ms",
+            max(waits) < 500,
+        ),
+    ]
