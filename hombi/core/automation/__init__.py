@@ -16,7 +16,6 @@ from hombi.core.automation.machine import (
     Why,
     World,
     due_ms,
-    patience_ms,
     step,
 )
 from hombi.core.automation.only import DAY_NAMES, Only
@@ -58,7 +57,6 @@ __all__ = [
     "World",
     "due_ms",
     "parse",
-    "patience_ms",
     "step",
     "write",
 ]

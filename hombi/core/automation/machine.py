@@ -12,10 +12,13 @@ begins anew. What is on ends then, or stays, as `lost` says.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import tzinfo
 from enum import StrEnum
 from typing import NamedTuple, Protocol
+
+import msgspec
+from msgspec.structs import replace
 
 from hombi.core.automation.actions import Effect, Notify, Tell
 from hombi.core.automation.program import Lost, Program
@@ -35,8 +38,7 @@ class Phase(StrEnum):
     ON = "on"
 
 
-@dataclass(frozen=True, slots=True)
-class State:
+class State(msgspec.Struct, frozen=True):
     """The whole state of an automation.
 
     `since_ms` is when the phase (for waiting: the hold before it) began, `heard_ms`
@@ -147,12 +149,13 @@ class Step(NamedTuple):
 
 def step(program: Program, state: State, event: Event, world: World) -> Step:
     """Step one automation."""
+    sight = world.sight(program.watch.entity)
     if isinstance(event, Taken):
         after, why = _taken(program, state, event, world)
-        return _told(program, after, why, world, silently=event.silently)
-    seen = _first_look(program, world) if isinstance(event, Began) else event
-    after, why = _step(program, state, seen, world)
-    return _told(program, after, why, world)
+        return _told(program, after, why, sight, silently=event.silently)
+    seen = _first_look(sight) if isinstance(event, Began) else event
+    after, why = _step(program, state, seen, world, sight)
+    return _told(program, after, why, sight)
 
 
 def due_ms(program: Program, state: State, world: World) -> int | None:
@@ -161,17 +164,16 @@ def due_ms(program: Program, state: State, world: World) -> int | None:
     now = world.now_ms
     if state.phase is Phase.HOLDING:
         due = max(now, state.since_ms + program.watch.held_ms)
-        patience = patience_ms(program, state, world)
+        patience = _patience_ms(program, state, world.sight(program.watch.entity))
         return due if patience is None or due - state.heard_ms <= patience else None
     if state.phase in (Phase.WAITING, Phase.ON):
         return program.only.next_change_ms(now, world.zone)
     return None
 
 
-def patience_ms(program: Program, state: State, world: World) -> int | None:
+def _patience_ms(program: Program, state: State, sight: Sight) -> int | None:
     """How long the watched value may go unheard before it counts as unknown; None for
     ever."""
-    sight = world.sight(program.watch.entity)
     if program.watch.kind.words is not None:
         # A door tells when it is opened, and then nothing for hours: it is known as
         # long as its node is.
@@ -181,15 +183,16 @@ def patience_ms(program: Program, state: State, world: World) -> int | None:
     return None if state.phase is Phase.ON else UNKNOWN_RHYTHM_MS
 
 
-def _first_look(program: Program, world: World) -> Event:
-    sight = world.sight(program.watch.entity)
+def _first_look(sight: Sight) -> Event:
     if not sight.known or sight.silent or sight.quality >= Quality.STUCK:
         return Passed()
     return Seen(sight.value, sight.quality)
 
 
-def _step(program: Program, state: State, event: Event, world: World) -> tuple[State, Why | None]:
-    now, patience = world.now_ms, patience_ms(program, state, world)
+def _step(
+    program: Program, state: State, event: Event, world: World, sight: Sight
+) -> tuple[State, Why | None]:
+    now, patience = world.now_ms, _patience_ms(program, state, sight)
     unheard = patience is not None and now - state.heard_ms > patience
     if isinstance(event, Seen) and event.value is not None and event.quality < Quality.STUCK:
         if unheard and state.phase in (Phase.HOLDING, Phase.WAITING):
@@ -274,13 +277,13 @@ def _lost(program: Program, state: State, now: int) -> tuple[State, Why]:
 
 
 def _told(
-    program: Program, state: State, why: Why | None, world: World, *, silently: bool = False
+    program: Program, state: State, why: Why | None, sight: Sight, *, silently: bool = False
 ) -> Step:
     """The step, with what is to be done at its edge. No effect waits for the one
     before: a notice about a mister is true whether or not the mister answers."""
     if why is None or silently:
         return Step(state, (), why)
-    watch, sight = program.watch, world.sight(program.watch.entity)
+    watch = program.watch
     fields = {
         "name": program.name,
         "entity": sight.spoken,

@@ -4,11 +4,14 @@ the readings that caused it."""
 from __future__ import annotations
 
 import asyncio
+import dataclasses
 import logging
 from collections.abc import Iterator
-from dataclasses import asdict, replace
 from datetime import tzinfo
 from typing import Protocol
+
+import msgspec
+from msgspec.structs import replace
 
 from hombi.core.automation import (
     EdgeKind,
@@ -343,8 +346,8 @@ class Automations(Part):
 
     def save(self, runner: Runner) -> None:
         """Keep where it stands, with the readings and the effects that belong to it."""
-        runner.record.state = asdict(runner.state)
-        record = replace(runner.record)
+        runner.record.state = msgspec.to_builtins(runner.state)
+        record = dataclasses.replace(runner.record)  # what is written must not change any more
         self._writer.also(lambda records: records.automations.save(record))
 
     def _plan(self, runner: Runner) -> None:

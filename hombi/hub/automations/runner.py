@@ -6,7 +6,10 @@ from dataclasses import dataclass
 from datetime import tzinfo
 from typing import Any, NamedTuple
 
-from hombi.core.automation import Phase, Program, Sight, State
+import msgspec
+
+from hombi.core.automation import Program, Sight, State
+from hombi.core.quality import Quality
 from hombi.core.toml_text import Mistake
 from hombi.hub.house import House
 from hombi.hub.kernel import Actor
@@ -27,11 +30,10 @@ class HouseNow(NamedTuple):
             return Sight(entity, present=False, silent=True)
         node, latest = found.node, found.latest
         present = node is None or (node.heard_in_this_run and not (node.silent or node.left))
-        known = () if latest is None else (latest.value, latest.quality, True)
         room = found.room.name if found.room else ""
-        return Sight(found.spoken, room, *known)._replace(
-            present=present, silent=found.unheard, rhythm_ms=found.rhythm_ms
-        )
+        value, quality = (None, Quality.GOOD) if latest is None else (latest.value, latest.quality)
+        known, silent, rhythm_ms = latest is not None, found.unheard, found.rhythm_ms
+        return Sight(found.spoken, room, value, quality, known, present, silent, rhythm_ms)
 
 
 @dataclass
@@ -64,6 +66,6 @@ def state_of(stored: dict[str, Any]) -> State:
     """Where an automation stood; one that was stored in a way that is not known begins
     anew."""
     try:
-        return State(**{**stored, "phase": Phase(stored["phase"])}) if stored else State()
-    except (KeyError, TypeError, ValueError):
+        return msgspec.convert(stored, State)
+    except msgspec.ValidationError:
         return State()

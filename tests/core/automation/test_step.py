@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from datetime import UTC, datetime, tzinfo
 from zoneinfo import ZoneInfo
 
+import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -246,7 +247,7 @@ def test_a_state_that_was_kept_goes_on_as_if_nothing_had_happened(
         now += pause
         whole.at(now, value)
         kept = broken.state
-        broken.state = State(**{**asdict(kept), "phase": Phase(str(kept.phase))})
+        broken.state = msgspec.convert(msgspec.to_builtins(kept), State)
         broken.at(now, value)
     assert whole.edges == broken.edges
 
