@@ -6,6 +6,7 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import hmac
+import itertools
 import json
 import os
 import signal
@@ -28,15 +29,22 @@ from hombi.client import Hub
 OWNER, PASSWORD = "ada", "three-geese-on-the-weir"
 
 
+# Begun where another run on the same machine hardly is.
+_ports = itertools.count(os.getpid() * 31)
+
+
 def free_ports(count: int = 3) -> list[int]:
-    """Ports that nobody uses now."""
-    with contextlib.ExitStack() as stack:
-        found = []
-        for _ in range(count):
-            sock = stack.enter_context(socket.socket())
-            sock.bind(("127.0.0.1", 0))
-            found.append(sock.getsockname()[1])
-        return found
+    """Ports that nobody uses now, below those that connections are made from and in a
+    stretch of this process's own: another one's must not take them before they are
+    used."""
+    worker = int(os.environ.get("PYTEST_XDIST_WORKER", "gw0").removeprefix("gw"))
+    found: list[int] = []
+    while len(found) < count:
+        port = 10_000 + worker % 10 * 2_000 + next(_ports) % 2_000
+        with contextlib.suppress(OSError), socket.socket() as sock:
+            sock.bind(("127.0.0.1", port))
+            found.append(port)
+    return found
 
 
 def until(ask: Callable[[], Any], within_s: float = 30.0) -> Any:

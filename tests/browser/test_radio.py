@@ -40,7 +40,7 @@ def test_window_press_interview_admit_and_its_value_in_the_room(
     console.goto("/nodes")
     console.get_by_role("button", name="Open pairing").click()
     console.get_by_text("Where the hub listens").click()
-    expect(console.get_by_text("Zigbee: Zigbee on channel")).to_be_visible()
+    expect(console.get_by_text("Zigbee on channel")).to_be_visible()
     until(lambda: air.do(lambda: air.stick.permits))
     air.press("loft-climate")
     arrivals = console.get_by_role("list", name="Arrivals")

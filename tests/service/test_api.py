@@ -478,3 +478,26 @@ def test_an_address_that_is_none_is_said_in_words(service: Service, address: str
         hub.pairing.look(address)
     assert error.value.status == 422
     assert error.value.detail
+
+
+@pytest.mark.parametrize(
+    ("body", "said"),
+    [
+        (b'{"title": "%s"}' % (b"x" * 200), "title: expected a text of at most 120 characters"),
+        (b'{"titel": "x"}', "titel means nothing here; did you mean title?"),
+        (b'{"%s": 1}' % (b"k" * 100_000), "k" * 60 + " means nothing here"),
+        (b'{"title": "\\ud800"}', "this is not JSON"),
+        (b'{"title": "\xff"}', "this is not JSON"),
+        (b'{"title": NaN}', "this is not JSON"),
+        (b'{"a":' * 3_000 + b"1" + b"}" * 3_000, "nested deeper than 64 levels"),
+        ('{"title": "x"}'.encode("utf-16"), "this is not JSON"),
+    ],
+)
+def test_a_body_that_is_wrong_is_said_in_words_and_briefly(
+    service: Service, rack: Joined, body: bytes, said: str
+) -> None:
+    headers = {"Authorization": f"Bearer {service.token}", "Content-Type": "application/json"}
+    answer = httpx.patch(f"{service.url}/api/nodes/cellar-rack", content=body, headers=headers)
+    assert answer.status_code == 400
+    assert said in answer.json()["detail"]
+    assert len(answer.content) < 500

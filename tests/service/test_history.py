@@ -137,3 +137,35 @@ def test_the_terminal_shows_the_time_of_the_house_and_not_the_machines(
     ):
         shown = datetime.fromtimestamp(at_ms / 1000, ZoneInfo("Asia/Kathmandu")).strftime(pattern)
         assert shown in service.hombi(*words, env=elsewhere).stdout, words
+
+
+def test_a_node_that_changes_its_unit_keeps_one_history_over_a_kill(own_service: Service) -> None:
+    """Bytes as other makers write them, each in another unit; the hub is killed then."""
+    service = own_service.start()
+    service.claim()
+    sluice = let_in(service, thing("temperature", "Cel"))
+    begun = round(datetime.now().timestamp()) - 60
+
+    def post(pack: str) -> Any:
+        return sluice.post(pack.encode(), raw=True)
+
+    for number, (unit, value) in enumerate(
+        [("Cel", 10), ("K", 283.15), ("[degF]", 50), ("Cel", 10.5), ("°F", 50)]
+    ):
+        said = post(f'[{{"n":"level","u":"{unit}","t":{begun + number},"v":{value}}}]')
+        assert said.status_code == 200, said.text
+    for unit in ("hPa", "furlong", "", "Cel\\u0000", "x" * 200):
+        said = post(f'[{{"n":"level","u":"{unit}","t":{begun + 30},"v":284.15}}]')
+        assert unit == "" or said.status_code == 422, said.text
+    service.kill()
+    service.start()
+    with service.hub() as hub:
+        single = list(hub.entities.readings("sluice/level", (begun - 1) * 1000))
+        assert [one.value for one in single][:3] == [pytest.approx(10.0)] * 3
+        assert single[1].raw == 283.15, "what was sent stays as it was sent"
+        assert post(f'[{{"n":"level","u":"K","t":{begun + 50},"v":274.15}}]').status_code == 200
+        until(lambda: hub.entities.get("sluice/level").shown == "1.0 °C")
+        history = hub.entities.history(
+            "sluice/level", start=begun * 1000, end=(begun + 20) * 1000, points=1
+        )
+        assert history.mean == [pytest.approx(10.1)]

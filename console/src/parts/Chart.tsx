@@ -30,6 +30,8 @@ export function Chart({
   const latest = useRef(history);
   latest.current = history;
 
+  const calm = isCalm(history, entity);
+
   // Made anew when what it is made of changes; new data alone is put into the one that
   // is there.
   // biome-ignore lint/correctness/useExhaustiveDependencies: readings change the entity every few seconds, its identity does not
@@ -39,8 +41,8 @@ export function Chart({
     const make = () => {
       plot.current?.destroy();
       plot.current = new uPlot(
-        options(target.clientWidth, entity, zone, limits, isCalm(latest.current)),
-        columns(latest.current),
+        options(target.clientWidth, entity, zone, limits, calm),
+        columns(latest.current, calm),
         target,
       );
     };
@@ -57,12 +59,12 @@ export function Chart({
       plot.current?.destroy();
       plot.current = null;
     };
-  }, [entity.entity, zone, isCalm(history)]);
+  }, [entity.entity, zone, calm]);
 
   useEffect(() => {
-    plot.current?.setData(columns(history));
+    plot.current?.setData(columns(history, calm));
     plot.current?.setScale("x", { min: history.start / 1000, max: history.end / 1000 });
-  }, [history]);
+  }, [history, calm]);
 
   const lowest = Math.min(...history.low);
   const highest = Math.max(...history.high);
@@ -147,7 +149,7 @@ function options(
         label: calm ? "mean of a day" : "mean",
         stroke: act,
         width: 1.75,
-        paths: binary && !calm ? uPlot.paths.stepped?.({ align: 1 }) : undefined,
+        paths: binary ? uPlot.paths.stepped?.({ align: 1 }) : undefined,
         value: (_, v) => shown(v, entity),
       },
       {

@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { columns, numbers } from "./numbers";
+import { columns, isCalm, numbers } from "./numbers";
 
 const history = {
   at: [1000, 2000, 3000, 60_000, 61_000],
@@ -20,7 +20,7 @@ it("draws mean, lowest and highest of a day over a long span", () => {
   const at = Array.from({ length: 24 * 10 }, (_, n) => n * hour);
   const mean = at.map((_, n) => 20 + 8 * Math.sin((n / 24) * 2 * Math.PI));
   const month = { at, mean, low: mean, high: mean, count: at.map(() => 1), width_ms: hour };
-  const [, ...drawn] = columns(month);
+  const [, ...drawn] = columns(month, true);
   const spread = drawn.map((column) => {
     const inner = column.slice(24, -24) as number[];
     return [Math.min(...inner), Math.max(...inner)].map(Math.round);
@@ -30,7 +30,13 @@ it("draws mean, lowest and highest of a day over a long span", () => {
     [12, 12],
     [28, 28],
   ]);
-  expect(columns({ ...month, width_ms: hour / 4 })[1]).toEqual(mean);
+  expect(columns(month)[1]).toEqual(mean);
+  const [day, hours, on] = [month, { width_ms: hour / 4 }, { words: ["off", "on"] }];
+  expect([isCalm(day, { words: null }), isCalm(hours, { words: null }), isCalm(day, on)]).toEqual([
+    true,
+    false,
+    false,
+  ]);
 });
 
 it("leaves a gap where nothing was heard", () => {

@@ -1,5 +1,5 @@
 // A history in numbers.
-import type { History } from "../api/client";
+import type { Entity, History } from "../api/client";
 
 export function numbers(history: Pick<History, "mean" | "low" | "high" | "count">) {
   const count = history.count.reduce((sum, n) => sum + n, 0);
@@ -19,14 +19,16 @@ const DAY_MS = 86_400_000;
 
 type Columns = Pick<History, "at" | "mean" | "low" | "high" | "count" | "width_ms">;
 
-/** Whether what is drawn is of a day: a line that swings each day hides a month. */
-export function isCalm(history: Pick<History, "width_ms">): boolean {
-  return history.width_ms >= DAY_MS / 24;
+/**
+ * Whether what is drawn is of a day, once buckets are an hour: a line that swings each
+ * day hides a month. Of a switch, a day's mean says nothing.
+ */
+export function isCalm(history: Pick<History, "width_ms">, entity: Pick<Entity, "words">): boolean {
+  return history.width_ms >= DAY_MS / 24 && !entity.words;
 }
 
-/** Mean, lowest and highest of the day around each moment, once buckets are an hour. */
-function calm(history: Columns): Pick<History, "mean" | "low" | "high"> {
-  if (!isCalm(history)) return history;
+/** Mean, lowest and highest of the day around each moment. */
+function ofDays(history: Columns): Pick<History, "mean" | "low" | "high"> {
   const days = history.at.map((time) => {
     const around = history.at.flatMap((at, n) => (Math.abs(at - time) <= DAY_MS / 2 ? [n] : []));
     const of = (column: number[]) => around.map((n) => column[n] ?? 0);
@@ -45,14 +47,14 @@ function calm(history: Columns): Pick<History, "mean" | "low" | "high"> {
 }
 
 /**
- * Columns for a chart, with a gap wherever nothing was heard for `gaps` bucket widths
- * or the usual distance, whichever is longer.
+ * Columns for a chart, `calm` ones of the day around each moment, with a gap wherever
+ * nothing was heard for four bucket widths or usual distances, whichever is longer.
  */
-export function columns(history: Columns, gaps = 4) {
+export function columns(history: Columns, calm = false) {
   const steps = history.at.slice(1).map((at, place) => at - (history.at[place] ?? at));
   const usual = [...steps].sort((a, b) => a - b)[Math.floor(steps.length * 0.9)] ?? 0;
-  const longest = gaps * Math.max(history.width_ms, usual);
-  const drawn = calm(history);
+  const longest = 4 * Math.max(history.width_ms, usual);
+  const drawn = calm ? ofDays(history) : history;
   const at: number[] = [];
   const series: (number | null)[][] = [[], [], []];
   history.at.forEach((time, place) => {

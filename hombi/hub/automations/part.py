@@ -66,7 +66,7 @@ LOOK_EVERY_S = 5.0
 ROUNDS = 5
 # How long what an automation switched counts as the cause of what happens there.
 CAUSE_MS = 30_000
-_EVENTS = {
+_EVENTS: dict[EdgeKind, type[AutomationStarted | AutomationEnded | AutomationBlind]] = {
     EdgeKind.START: AutomationStarted,
     EdgeKind.END: AutomationEnded,
     EdgeKind.LOST: AutomationBlind,

@@ -6,6 +6,7 @@ journal, the message on the live stream and the notices are made from it.
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from dataclasses import dataclass, fields
 from typing import Any, ClassVar
 
@@ -18,7 +19,7 @@ _ABOUT = frozenset({"node", "entity", "automation"})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Event:
+class Event(ABC):
     """Something that happened.
 
     One that is not `journaled` is only for who listens now. A `fault` may happen a
@@ -38,9 +39,9 @@ class Event:
         return type(self).__name__
 
     @property
+    @abstractmethod
     def sentence(self) -> str:
         """What happened, for people."""
-        raise NotImplementedError
 
     @property
     def data(self) -> dict[str, Any]:

@@ -17,9 +17,13 @@ from hombi.wire.base import Ask
 
 A = TypeVar("A", bound=Ask)
 MAX_DEPTH = 64
+# How much of a name that nobody knows is shown.
+MOST_SHOWN = 60
 _MISSING = re.compile(r"Object missing required field `(.*?)`")
 _UNKNOWN = re.compile(r"Object contains unknown field `(.*?)`")
 _PLACE = re.compile(r" - at `\$(.*)`$")
+_AT_MOST = re.compile(r"of length <= (\d+)")
+_AT_LEAST = re.compile(r"of length >= (\d+)")
 _WORDS = {
     "`str`": "a text",
     "`int`": "a whole number",
@@ -79,9 +83,12 @@ def _said(error: str, shape: type[Ask]) -> str:
         return f"{f'{place}.' if place else ''}{missing[1]} is missing"
     if unknown := _UNKNOWN.search(what):
         known = shape.__struct_fields__
-        hint = did_you_mean(unknown[1], known) or f"known here: {', '.join(known)}"
-        return f"{unknown[1]} means nothing here; {hint}"
+        name = unknown[1][:MOST_SHOWN]
+        hint = did_you_mean(name, known) or f"known here: {', '.join(known)}"
+        return f"{name} means nothing here; {hint}"
     for name, words in _WORDS.items():
         what = what.replace(name, words)
+    what = _AT_MOST.sub(r"of at most \1 characters", what)
+    what = _AT_LEAST.sub(r"of at least \1 characters", what)
     what = what[:1].lower() + what[1:]
     return f"{place}: {what}" if place else what

@@ -70,9 +70,7 @@ export function Window() {
                 <summary className="cursor-pointer">Where the hub listens</summary>
                 <ul>
                   {Object.entries(window.listening).map(([link, where]) => (
-                    <li key={link}>
-                      {linkTitle(link)}: {where}
-                    </li>
+                    <li key={link}>{where}</li>
                   ))}
                 </ul>
               </details>

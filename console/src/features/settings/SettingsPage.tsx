@@ -2,7 +2,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import * as changes from "../../api/changes";
 import { keys, useHouse } from "../../api/queries";
-import { linkTitle } from "../../ui/links";
 import { Await, Button, Failure, Page } from "../../ui/parts";
 import { exact } from "../../ui/time";
 import { Doctor } from "./Doctor";
@@ -54,9 +53,7 @@ function ThisHub() {
             </li>
             <li>House time is {found.time_zone}.</li>
             {found.links.map((link) => (
-              <li key={link.link}>
-                {linkTitle(link.link)}: {link.listening}
-              </li>
+              <li key={link.link}>{link.listening}</li>
             ))}
             <li>
               {found.readings_committed.toLocaleString("en")} readings were stored since the start.

@@ -1,10 +1,9 @@
-"""The comparisons of a watch, one file each: how it is written, what is wrong with one,
-what it says of a value, and how it reads."""
+"""The comparisons of a watch, a file for each sort: how it is written, what is wrong
+with one, what it says of a value, and how it reads."""
 
 from hombi.core.automation.comparisons.base import Comparison, ComparisonWord
 from hombi.core.automation.comparisons.is_ import Is
-from hombi.core.automation.comparisons.over import Over
-from hombi.core.automation.comparisons.under import Under
+from hombi.core.automation.comparisons.sides import Over, Under
 
 # By their word in a text; one more file is one more line here.
 COMPARISONS: dict[str, ComparisonWord] = {"over": Over, "under": Under, "is": Is}
