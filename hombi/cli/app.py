@@ -20,7 +20,7 @@ sys.modules.setdefault("httpx._main", ModuleType("httpx._main"))
 @dataclass(frozen=True, slots=True)
 class Command:
     """One command: the module and the function (or the Typer app) behind it, and what
-    it does in one sentence."""
+    it does, shorter than it says itself: to list it, it need not be loaded."""
 
     name: str
     place: str
@@ -91,7 +91,11 @@ BY_NAME = {command.name: command for group in GROUPS for command in group.comman
 class Lazy(TyperGroup):
     """The commands of `GROUPS`, each loaded when it is called."""
 
-    # Typer brings a Click of its own, whose types have no public name.
+    # Click is a matter of Typer's; its types are not named here.
+
+    def __init__(self, **given: Any) -> None:
+        super().__init__(**given)
+        self.commands = dict.fromkeys(BY_NAME, self)  # what a mistyped one may have meant
 
     def list_commands(self, ctx: Any) -> list[str]:
         return list(BY_NAME)
@@ -125,6 +129,7 @@ app = typer.Typer(
     cls=Lazy,
     no_args_is_help=True,
     rich_markup_mode=None,
+    suggest_commands=False,  # Click does
     # What a function held when it failed may be a secret.
     pretty_exceptions_enable=False,
     help="Hombi: a home hub that runs wholly in the house. HOMBI_DATA names its data "

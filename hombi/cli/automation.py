@@ -10,15 +10,10 @@ from rich.text import Text
 
 from hombi.cli import complete
 from hombi.cli.drawing import ago, as_json, bold, err, mistakes, out, table
-from hombi.cli.run import SAID_NO, Json, hub, words
+from hombi.cli.run import SAID_NO, Json, hub, noun, words
 from hombi.cli.texts import read_text
 
-app = typer.Typer(
-    add_completion=False,
-    no_args_is_help=True,
-    rich_markup_mode=None,
-    help="What the house does by itself.",
-)
+app = noun("What the house does by itself.")
 File = Annotated[
     Path,
     typer.Argument(

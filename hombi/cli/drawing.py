@@ -6,7 +6,7 @@ import json
 import time
 from collections.abc import Iterable, Sequence
 from datetime import UTC, datetime, tzinfo
-from typing import Any
+from typing import Any, Literal
 from zoneinfo import ZoneInfo
 
 from rich.console import Console
@@ -119,8 +119,10 @@ def table(
         out.print(empty)
         return
     drawn = Table(box=None, pad_edge=False, header_style="bold")
-    for heading in headings:
-        drawn.add_column(heading, justify="right" if heading in right else "left", overflow="fold")
+    for number, heading in enumerate(headings):
+        side: Literal["left", "right"] = "right" if heading in right else "left"
+        # The first is what the next command wants: it stays whole, to be copied.
+        drawn.add_column(heading, justify=side, overflow="fold", no_wrap=number == 0)
     for row in rows:
         drawn.add_row(*(shown(Text(cell) if isinstance(cell, str) else cell) for cell in row))
     out.print(drawn)

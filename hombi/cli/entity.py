@@ -9,15 +9,10 @@ from rich.text import Text
 
 from hombi.cli import complete
 from hombi.cli.drawing import ago, as_json, bold, entity_row, err, out, table, value
-from hombi.cli.run import SAID_NO, Json, hub
+from hombi.cli.run import SAID_NO, Json, hub, noun
 from hombi.client import Entity
 
-app = typer.Typer(
-    add_completion=False,
-    no_args_is_help=True,
-    rich_markup_mode=None,
-    help="The values of the house.",
-)
+app = noun("The values of the house.")
 Room = Annotated[str | None, typer.Option(help="Only this room.", autocompletion=complete.rooms)]
 Node = Annotated[str | None, typer.Option(help="Only this node.", autocompletion=complete.nodes)]
 Kind = Annotated[str | None, typer.Option(help="Only this kind, like temperature.")]
@@ -42,7 +37,7 @@ def listed(room: str | None, node: str | None, kind: str | None, *, json: bool, 
         as_json(entity_row(e) for e in found)
         return
     found.sort(key=lambda e: (e.room or "~", e.entity))
-    headings: tuple[str, ...] = ("ENTITY", "NAME", "KIND", "UNIT", "ROOM", "LIMITS", "")
+    headings: tuple[str, ...] = ("ENTITY", "NAME", "KIND", "UNIT", "ROOM", "")
     rows: list[tuple[str | Text, ...]] = [_about(e) for e in found]
     if now:
         headings = ("ROOM", "ENTITY", "VALUE", "HEARD")
@@ -53,8 +48,7 @@ def listed(room: str | None, node: str | None, kind: str | None, *, json: bool, 
 
 def _about(e: Entity) -> tuple[str | Text, ...]:
     marks = [*(["can be set"] if e.writable else []), *(["hidden"] if e.hidden else [])]
-    limits = f"{e.low:g} to {e.high:g}"
-    return (e.entity, e.title, e.kind, e.unit or "–", e.room or "–", limits, ", ".join(marks))
+    return (e.entity, e.title, e.kind, e.unit or "–", e.room or "–", ", ".join(marks))
 
 
 @app.command()
@@ -66,7 +60,8 @@ def show(entity: Address, json: Json = False) -> None:
         as_json([found.as_dict()])
         return
     out.print(bold(found.spoken), value(found))
-    sent = f" ({found.raw:g} {found.wire_unit})" if found.converted and found.raw else ""
+    said = found.converted and found.raw is not None
+    sent = f" ({found.raw:g} {found.wire_unit})" if said else ""
     rows = [
         ("address", found.entity),
         ("kind", found.kind + (f", in {found.unit}" if found.unit else "")),

@@ -9,15 +9,10 @@ import httpx
 import typer
 
 from hombi.cli.drawing import err, out, table
-from hombi.cli.run import SAID_NO
+from hombi.cli.run import SAID_NO, noun
 from hombi.cli.where import http_port
 
-app = typer.Typer(
-    add_completion=False,
-    no_args_is_help=True,
-    rich_markup_mode=None,
-    help="The demo's radio nodes, in your hand.",
-)
+app = noun("The demo's radio nodes, in your hand.")
 Node = Annotated[str, typer.Argument(help="The node, as `hombi lab nodes` calls it.")]
 
 

@@ -12,15 +12,10 @@ from rich.text import Text
 
 from hombi.cli import complete
 from hombi.cli.drawing import HouseTime, as_json, clock, err, moment, out, table
-from hombi.cli.run import Json, hub
+from hombi.cli.run import Json, hub, noun
 from hombi.client import Message
 
-app = typer.Typer(
-    add_completion=False,
-    no_args_is_help=True,
-    rich_markup_mode=None,
-    help="The ways in which nodes are reached.",
-)
+app = noun("The ways in which nodes are reached.")
 SHOWN = 20
 PAYLOAD_SHOWN = 200
 

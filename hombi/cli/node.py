@@ -10,15 +10,10 @@ import typer
 
 from hombi.cli import complete
 from hombi.cli.drawing import ago, as_json, bold, err, out, table
-from hombi.cli.run import SAID_NO, Json, hub, words
+from hombi.cli.run import SAID_NO, Json, hub, noun, words
 from hombi.client import Hub, Node, NodeKey, Setting
 
-app = typer.Typer(
-    add_completion=False,
-    no_args_is_help=True,
-    rich_markup_mode=None,
-    help="The nodes of the house, and what is theirs.",
-)
+app = noun("The nodes of the house, and what is theirs.")
 Address = Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)]
 
 

@@ -7,14 +7,9 @@ from typing import Annotated
 import typer
 
 from hombi.cli.drawing import HouseTime, as_json, clock, out, table
-from hombi.cli.run import Json, hub
+from hombi.cli.run import Json, hub, noun
 
-app = typer.Typer(
-    add_completion=False,
-    no_args_is_help=True,
-    rich_markup_mode=None,
-    help="The household's phones, and their notices.",
-)
+app = noun("The household's phones, and their notices.")
 
 
 @app.command("list")

@@ -8,11 +8,9 @@ import typer
 
 from hombi.cli import complete
 from hombi.cli.drawing import as_json, bold, out, table
-from hombi.cli.run import Json, hub
+from hombi.cli.run import Json, hub, noun
 
-app = typer.Typer(
-    add_completion=False, no_args_is_help=True, rich_markup_mode=None, help="Floors and rooms."
-)
+app = noun("Floors and rooms.")
 Room = Annotated[str, typer.Argument(help="The room.", autocompletion=complete.rooms)]
 Floor = Annotated[str | None, typer.Option(help="The floor, by its name.")]
 Place = Annotated[int | None, typer.Option("--position", help="Its place, counted from 0.")]

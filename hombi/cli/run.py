@@ -22,6 +22,17 @@ SAID_NO, UNREACHABLE, NOT_SIGNED_IN, UNANSWERED = 1, 3, 4, 5
 Json = Annotated[bool, typer.Option("--json", help="Print a list of JSON objects, for programs.")]
 
 
+def noun(about: str) -> typer.Typer:
+    """The commands of one noun."""
+    return typer.Typer(
+        add_completion=False,
+        no_args_is_help=True,
+        rich_markup_mode=None,
+        suggest_commands=False,  # Click does
+        help=about,
+    )
+
+
 @contextlib.contextmanager
 def hub() -> Iterator[Hub]:
     """The hub, for one command."""

@@ -7,14 +7,9 @@ from typing import Annotated
 import typer
 
 from hombi.cli.drawing import ago, as_json, out, table
-from hombi.cli.run import Json, hub
+from hombi.cli.run import Json, hub, noun
 
-app = typer.Typer(
-    add_completion=False,
-    no_args_is_help=True,
-    rich_markup_mode=None,
-    help="Programs that are signed in.",
-)
+app = noun("Programs that are signed in.")
 
 
 @app.command("list")

@@ -7,15 +7,10 @@ from typing import Annotated
 import typer
 
 from hombi.cli.drawing import ago, as_json, bold, out, table
-from hombi.cli.run import Json, hub
+from hombi.cli.run import Json, hub, noun
 from hombi.client import NewTool
 
-app = typer.Typer(
-    rich_markup_mode=None,
-    add_completion=False,
-    no_args_is_help=True,
-    help="A person's own tools at the MQTT door, each with topics of its own.",
-)
+app = noun("A person's own tools at the MQTT door, each with topics of its own.")
 Publish = Annotated[
     list[str] | None,
     typer.Option("--publish", help="A topic filter it may publish under, like mill/#; repeat it."),

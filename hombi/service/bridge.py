@@ -66,11 +66,6 @@ def change(by: Actor, made: Change[P, T], answer: Callable[[Hub, T], U]) -> U:
     return call(changing())
 
 
-def change_quietly(by: Actor, made: Change[Any, Any]) -> None:
-    """Make a change whose result nobody asks for. Raises HubError."""
-    change(by, made, lambda *_: None)
-
-
 def written(write: Callable[..., T], *args: Any) -> T:
     """Write to the database in the hub's one writer, and wait for it. Before the hub is
     open, and in the writer itself, here."""

@@ -426,3 +426,9 @@ def test_what_is_hardly_meant_is_warned_of_when_a_text_is_added(
         assert done.returncode == 0, done.stderr
         assert f"{path}:6:10: it switches what it watches" in done.stderr
     service.hombi("automation", "remove", "chase")
+
+
+def test_a_word_of_before_leads_to_the_command_of_now(service: Service) -> None:
+    for words, meant in ((("nodes",), "node"), (("statsu",), "status"), (("node", "lst"), "list")):
+        said = service.hombi(*words).stderr
+        assert said.count(f"Did you mean '{meant}'?") == 1, said

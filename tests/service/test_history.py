@@ -140,7 +140,7 @@ def test_the_terminal_shows_the_time_of_the_house_and_not_the_machines(
 
 
 def test_a_node_that_changes_its_unit_keeps_one_history_over_a_kill(own_service: Service) -> None:
-    """Bytes as other makers write them, each in another unit; the hub is killed then."""
+    """Bytes as other makers write them, each in another unit; then a kill."""
     service = own_service.start()
     service.claim()
     sluice = let_in(service, thing("temperature", "Cel"))

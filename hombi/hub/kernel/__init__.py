@@ -1,11 +1,11 @@
 """What every part of the hub stands on: its context, changes with an actor, events, and
 a supervisor that keeps the parts going."""
 
-from hombi.hub.kernel.actor import STRANGER
-from hombi.hub.kernel.change import Actor, ActorKind, Change, Changes, Done
+from hombi.hub.kernel.actor import HOUSE, STRANGER, Actor, ActorKind
+from hombi.hub.kernel.change import Change, Changes, Done
 from hombi.hub.kernel.clock import Clock, RealClock, Timer
 from hombi.hub.kernel.context import Context, Need, Part
-from hombi.hub.kernel.events import HOUSE, Event
+from hombi.hub.kernel.events import Event
 from hombi.hub.kernel.journal import Journal
 from hombi.hub.kernel.live import Live, LiveEvent
 from hombi.hub.kernel.policy import Right

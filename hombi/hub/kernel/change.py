@@ -10,11 +10,9 @@ from dataclasses import dataclass
 from typing import Any, ClassVar, Generic, TypeVar
 
 from hombi.hub.errors import Refused
-from hombi.hub.kernel.actor import Actor, ActorKind
+from hombi.hub.kernel.actor import Actor
 from hombi.hub.kernel.events import Event
 from hombi.hub.kernel.policy import Right, allows
-
-__all__ = ["Actor", "ActorKind", "Change", "Changes", "Done"]
 
 P = TypeVar("P")
 T = TypeVar("T")

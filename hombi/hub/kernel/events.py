@@ -10,10 +10,6 @@ from abc import ABC, abstractmethod
 from dataclasses import dataclass, fields
 from typing import Any, ClassVar
 
-from hombi.hub.kernel.actor import HOUSE, Actor
-
-__all__ = ["HOUSE", "Actor", "Event"]
-
 # What says what an event is about; everything else of it is its data.
 _ABOUT = frozenset({"node", "entity", "automation"})
 
