@@ -203,4 +203,7 @@ def journal_line(entry: JournalEntry) -> Text:
         ("Failed", "Silent", "Refused", "Locked", "Stopped", "Unsent", "Blind", "Wrong")
     )
     line.append(entry.text, style="red" if alarming and entry.event != "HubStopped" else "")
+    # What happens by itself, or names who did it already, needs no more.
+    if entry.by and entry.by != "the house" and entry.by not in entry.text:
+        line.append(f" · {shown(entry.by)}", style="dim")
     return line

@@ -300,7 +300,8 @@ def test_the_journal_is_in_order_the_latest_last(service: Service) -> None:
         service.hombi("pair", "--close")
     until(lambda: service.hombi("journal", "--event", "PairingClosed").stdout.count("closed") >= 2)
     text = service.hombi("journal", "-n", "2", "--event", "PairingClosed").stdout
-    assert [line.split("  ")[1] for line in text.splitlines()] == ["pairing is closed"] * 2
+    said = "pairing is closed · command line"
+    assert [line.split("  ")[1] for line in text.splitlines()] == [said] * 2
     assert "Nothing of that kind" in service.hombi("journal", "--event", "Nothing").stdout
 
 

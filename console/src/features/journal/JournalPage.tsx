@@ -114,11 +114,19 @@ function Text({ entry }: { entry: JournalEntry }) {
         ? `/nodes/${entry.node}`
         : "";
   const text = grave ? <Mark grave>{visible(entry.text)}</Mark> : visible(entry.text);
-  return path ? (
-    <Link to={path} className="hover:underline">
-      {text}
-    </Link>
-  ) : (
-    <span>{text}</span>
+  // What happens by itself, or names who did it already, needs no more.
+  const { by } = entry;
+  const who = by && by !== "the house" && !entry.text.includes(by) ? by : "";
+  return (
+    <span>
+      {path ? (
+        <Link to={path} className="hover:underline">
+          {text}
+        </Link>
+      ) : (
+        text
+      )}
+      {who && <span className="ml-2 text-faint text-sm">by {visible(who)}</span>}
+    </span>
   );
 }
