@@ -22,6 +22,7 @@ from typing import Any
 import uvloop
 
 from hombi.links.wifi.mqtt import packets as p
+from hombi.links.wifi.mqtt.encoding import encode
 
 TOPIC = "hombi/{}/readings"
 SENML = b'[{"n":"%s","u":"Cel","v":%.2f,"t":%.3f}]'
@@ -54,7 +55,7 @@ class Sender(asyncio.Protocol):
         self.transport = transport
         transport.get_extra_info("socket").setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         hello = p.Connect(self.node, keep_alive=60, username=self.user, password=self.key.encode())
-        transport.write(p.encode(hello))  # type: ignore[attr-defined]
+        transport.write(encode(hello))  # type: ignore[attr-defined]
 
     def connection_lost(self, exc: Exception | None) -> None:
         if not self.done.done():
@@ -78,7 +79,7 @@ class Sender(asyncio.Protocol):
                 at = (self.start_ms + self.sent * 10) / 1000
                 payload = self.payload % (name.encode(), 20 + self.sent % 100 / 10, at)
                 out.append(
-                    p.encode(p.Publish(self.topic, payload, 1, packet_id=self.sent % 65535 + 1))
+                    encode(p.Publish(self.topic, payload, 1, packet_id=self.sent % 65535 + 1))
                 )
                 self.sent += 1
         if out:

@@ -18,6 +18,7 @@ from pathlib import Path
 import uvloop
 
 from hombi.links.wifi.mqtt import packets as p
+from hombi.links.wifi.mqtt.encoding import encode
 
 
 class Node(asyncio.Protocol):
@@ -44,7 +45,7 @@ class Node(asyncio.Protocol):
         )
 
     def _write(self, packet: p.Packet) -> None:
-        self._transport.write(p.encode(packet))  # type: ignore[attr-defined]
+        self._transport.write(encode(packet))  # type: ignore[attr-defined]
 
 
 async def main(port: int, seconds: float, keys: dict[str, dict[str, str]]) -> None:

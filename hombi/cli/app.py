@@ -3,18 +3,12 @@ loaded when it is called, so that each answers at once."""
 
 from __future__ import annotations
 
-import sys
 from dataclasses import dataclass
 from importlib import import_module
-from types import ModuleType
 from typing import Any
 
 import typer
 from typer.core import TyperGroup
-
-# The HTTP library brings a command line of its own, which takes longer to load than all
-# the rest of it; it leaves it out where it is not there.
-sys.modules.setdefault("httpx._main", ModuleType("httpx._main"))
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import functools
 import inspect
 from collections.abc import Callable
-from http.cookiejar import CookieJar, DefaultCookiePolicy
 from typing import Any, TypeVar
 
 import msgspec
@@ -19,29 +18,11 @@ QUIET_S = 40.0
 RETRY_S = 1.0
 
 
-def request_of(call: Call[Any]) -> dict[str, Any]:
-    """A call as the HTTP library takes it."""
-    request: dict[str, Any] = {
-        "method": call.method,
-        "url": call.path,
-        "params": dict(call.params),
-    }
-    if call.body is not None:
-        request["content"] = msgspec.json.encode(call.body)
-        request["headers"] = {"Content-Type": "application/json"}
-    return request
-
-
-def needs_tls(url: str) -> bool:
-    """Whether certificates are checked. Reading all authorities takes longer than a
-    whole call without TLS, which has no use for them."""
-    return not url.startswith("http://")
-
-
-def no_cookies() -> CookieJar:
-    """Tokens say who is asking; a session's cookie beside them would only contradict
-    them."""
-    return CookieJar(DefaultCookiePolicy(allowed_domains=[]))
+def body_of(call: Call[Any]) -> tuple[bytes | None, dict[str, str]]:
+    """What a call sends, and the headers that go with it."""
+    if call.body is None:
+        return None, {}
+    return msgspec.json.encode(call.body), {"Content-Type": "application/json"}
 
 
 def signed(token: str | None) -> dict[str, str]:

@@ -12,7 +12,6 @@ HubUnreachable             no answer at all
 
 from __future__ import annotations
 
-import httpx
 import msgspec
 
 from hombi.wire.automations import Mistake
@@ -80,13 +79,9 @@ def problem(status: int, body: bytes) -> HubProblem:
     return _BY_STATUS.get(status, HubProblem)(status, said.detail, said.mistakes)
 
 
-def unreachable(error: httpx.TransportError, url: str) -> HubUnreachable:
-    """The error for a call that got no answer."""
-    what = (
-        "did not answer in time"
-        if isinstance(error, httpx.TimeoutException)
-        else "cannot be reached"
-    )
+def unreachable(url: str, *, late: bool) -> HubUnreachable:
+    """The error for a call that got no answer, or none in time."""
+    what = "did not answer in time" if late else "cannot be reached"
     return HubUnreachable(
         f"the hub at {url} {what}; is it running? (`hombi serve`, or HOMBI_PORT for another port)"
     )

@@ -7,8 +7,6 @@ from collections.abc import Callable, Iterator
 from types import TracebackType
 from typing import Concatenate, ParamSpec, Self, TypeVar
 
-import httpx
-
 from hombi import wire
 from hombi.client.calls import (
     automations,
@@ -27,13 +25,12 @@ from hombi.client.connection import (
     QUIET_S,
     RETRY_S,
     TIMEOUT_S,
+    body_of,
     like,
-    needs_tls,
-    no_cookies,
-    request_of,
     signed,
 )
-from hombi.client.errors import problem, unreachable
+from hombi.client.errors import HubUnreachable, problem
+from hombi.client.line import Line
 from hombi.client.stream import MESSAGES_PATH, PATH, EventReader, LiveEvent
 
 P = ParamSpec("P")
@@ -205,14 +202,7 @@ class Hub:
 
     def __init__(self, url: str = "http://127.0.0.1:4662", token: str | None = None) -> None:
         self.url = url.rstrip("/")
-        self._http = httpx.Client(
-            base_url=self.url,
-            headers=signed(token),
-            cookies=no_cookies(),
-            timeout=TIMEOUT_S,
-            trust_env=False,
-            verify=needs_tls(self.url),
-        )
+        self._line = Line(self.url, signed(token), TIMEOUT_S)
         self.floors = Floors(self)
         self.rooms = Rooms(self)
         self.nodes = Nodes(self)
@@ -238,14 +228,13 @@ class Hub:
 
     def close(self) -> None:
         """Close the connections."""
-        self._http.close()
+        self._line.close()
 
     def _run(self, call: Call[T]) -> T:
-        try:
-            response = self._http.request(**request_of(call))
-        except httpx.TransportError as error:
-            raise unreachable(error, self.url) from error
-        return call.read(response.status_code, response.content)
+        body, headers = body_of(call)
+        with self._line.ask(call.method, call.path, call.params, body, headers) as response:
+            content = response.read()
+        return call.read(response.status, content)
 
     def _iterate(self, pages: Pages[Page, T]) -> Iterator[T]:
         place: int | None = None
@@ -265,26 +254,25 @@ class Hub:
         reader, failures = EventReader(), 0
         while True:
             try:
-                timeout = httpx.Timeout(TIMEOUT_S, read=QUIET_S)
-                with self._http.stream(
-                    "GET", path, params=params, headers=reader.headers, timeout=timeout
+                with self._line.ask(
+                    "GET", path, params, headers=reader.headers, quiet_s=QUIET_S
                 ) as response:
-                    if response.status_code >= 400:
-                        raise problem(response.status_code, response.read())
+                    if response.status >= 400:
+                        raise problem(response.status, response.read())
                     failures = 0
-                    for line in response.iter_lines():
-                        if (event := reader.line(line)) is not None:
+                    for line in response:
+                        if (event := reader.line(line.decode().rstrip("\r\n"))) is not None:
                             yield event
-            except httpx.TransportError as error:
+            except HubUnreachable:
                 failures += 1
                 if failures > 10:
-                    raise unreachable(error, self.url) from error
+                    raise
             time.sleep(RETRY_S)
 
     def sign_in(self, username: str, password: str, name: str = "client") -> wire.Token:
         """A token for a person; this client uses it from now on."""
         token = self._run(general.sign_in(username, password, name))
-        self._http.headers.update(signed(token.token))
+        self._line.headers.update(signed(token.token))
         return token
 
     house = _call(general.house)

@@ -9,6 +9,8 @@ from collections.abc import AsyncIterator, Callable
 from itertools import count
 
 from hombi.links.wifi.mqtt import packets as p
+from hombi.links.wifi.mqtt.decoding import Reader
+from hombi.links.wifi.mqtt.encoding import encode
 
 
 class Refused(Exception):
@@ -40,7 +42,7 @@ class MqttClient:
         writer.get_extra_info("socket").setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         client = cls(reader, writer, heard)
         try:
-            writer.write(p.encode(hello))
+            writer.write(encode(hello))
             answer = await reader.readexactly(4)
             if answer[3] != p.ACCEPTED:
                 raise Refused(f"the door answered {answer[3]}")
@@ -50,7 +52,7 @@ class MqttClient:
             finally:
                 reading.cancel()
                 await asyncio.gather(reading, return_exceptions=True)
-                writer.write(p.encode(p.Disconnect()))
+                writer.write(encode(p.Disconnect()))
         except (asyncio.IncompleteReadError, ConnectionError) as error:
             raise OSError("the connection dropped") from error
         finally:
@@ -61,24 +63,24 @@ class MqttClient:
     ) -> None:
         """Publish, and at QoS 1 wait until it is acknowledged."""
         number = next(self._numbers) % 0xFFFF + 1 if qos else 0
-        self._writer.write(p.encode(p.Publish(topic, payload, qos, retain, number)))
+        self._writer.write(encode(p.Publish(topic, payload, qos, retain, number)))
         if qos:
             self._waiting[number] = asyncio.get_running_loop().create_future()
             await self._waiting[number]
 
     def subscribe(self, topic: str) -> None:
         """Subscribe at QoS 1."""
-        self._writer.write(p.encode(p.Subscribe(next(self._numbers) % 0xFFFF + 1, ((topic, 1),))))
+        self._writer.write(encode(p.Subscribe(next(self._numbers) % 0xFFFF + 1, ((topic, 1),))))
 
     async def _read(self, keep_alive: int) -> None:
-        reader = p.Reader()
+        reader = Reader()
         try:
             while True:
                 try:
                     async with asyncio.timeout(keep_alive * 0.7):
                         data = await self._reader.read(65536)
                 except TimeoutError:
-                    self._writer.write(p.encode(p.Pingreq()))
+                    self._writer.write(encode(p.Pingreq()))
                     continue
                 if not data:
                     raise ConnectionError("the door closed the connection")
@@ -97,5 +99,5 @@ class MqttClient:
                 waiting.set_result(None)
         elif isinstance(packet, p.Publish):
             if packet.qos:
-                self._writer.write(p.encode(p.Puback(packet.packet_id)))
+                self._writer.write(encode(p.Puback(packet.packet_id)))
             self._heard(packet)

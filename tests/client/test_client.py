@@ -1,14 +1,19 @@
 from __future__ import annotations
 
 import inspect
+import select
+import socket
 import subprocess
 import sys
+import threading
 import types
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager, suppress
 from importlib import import_module
 from pkgutil import iter_modules
 from typing import Any
 
-import httpx
 import msgspec
 import pytest
 
@@ -28,7 +33,7 @@ from hombi.client.errors import _BY_STATUS, problem
 from hombi.client.stream import EventReader
 from hombi.wire.automations import Mistake
 from hombi.wire.live import ReadingNews
-from tests.house import free_ports
+from tests.house import Service, free_ports
 
 
 def test_its_public_names_are_those_it_lists() -> None:
@@ -125,33 +130,86 @@ def test_a_hub_that_is_not_there_is_said_so() -> None:
         hub.house()
 
 
+@contextmanager
+def stand_in(*answers: bytes | None) -> Iterator[str]:
+    """A server that sends these bytes, one answer for each request; None ends the
+    connection, and the next connection gets the rest."""
+
+    def serve() -> None:
+        left = iter(answers)
+        for connection in iter(lambda: server.accept()[0], None):
+            with connection, suppress(ConnectionError):
+                for answer in left:
+                    if not connection.recv(65536) or answer is None:
+                        break
+                    connection.sendall(answer)
+                else:
+                    done.wait(5)
+                    return
+
+    done = threading.Event()
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        thread = threading.Thread(target=serve, daemon=True)
+        thread.start()
+        yield f"http://127.0.0.1:{server.getsockname()[1]}"
+        done.set()
+
+
+def said(body: bytes, more: bytes = b"") -> bytes:
+    return b"HTTP/1.1 200 OK\r\n%bContent-Length: %d\r\n\r\n%b" % (more, len(body), body)
+
+
 def test_a_hub_that_does_not_answer_in_time_is_said_so(monkeypatch: pytest.MonkeyPatch) -> None:
-    with Hub("http://127.0.0.1:1") as hub:
+    monkeypatch.setattr("hombi.client.hub.TIMEOUT_S", 0.1)
+    with (
+        stand_in(b"") as url,
+        Hub(url) as hub,
+        pytest.raises(HubUnreachable, match="did not answer in time"),
+    ):
+        hub.nodes.list()
 
-        def late(**_: object) -> httpx.Response:
-            raise httpx.ReadTimeout("late")
 
-        monkeypatch.setattr(hub._http, "request", late)
-        with pytest.raises(HubUnreachable, match="did not answer in time"):
+@pytest.mark.parametrize(
+    "answer",
+    [
+        None,
+        b"no HTTP at all\r\n\r\n",
+        b"HTTP/1.1 200 OK\r\nContent-Length: 99\r\n\r\n[",
+        b"HTTP/1.1 200 OK\r\nTransfer-Encoding: chunked\r\n\r\nzz\r\n",
+        b"HTTP/1.1 200 OK\r\n" + b"X: y\r\n" * 1_000,
+        b"HTTP/1.1 200 OK\r\nX: " + b"y" * 100_000,
+    ],
+)
+def test_an_answer_that_is_none_is_no_answer(answer: bytes | None) -> None:
+    with stand_in(answer, None, None) as url, Hub(url) as hub:
+        hub._line._timeout_s = 0.5
+        with pytest.raises(HubUnreachable):
             hub.nodes.list()
+        assert not hub._line._kept
 
 
-def test_every_transport_error_of_httpx_is_translated(monkeypatch: pytest.MonkeyPatch) -> None:
-    kinds = [
-        k
-        for k in vars(httpx).values()
-        if isinstance(k, type) and issubclass(k, httpx.TransportError)
-    ]
-    assert len(kinds) > 8
-    with Hub("http://127.0.0.1:1") as hub:
-        for kind in kinds:
+def test_a_connection_is_kept_and_one_that_the_hub_has_ended_is_not_used() -> None:
+    with stand_in(said(b"[]"), said(b"[]"), None, said(b"[]")) as url, Hub(url) as hub:
+        assert [hub.nodes.list(), hub.nodes.list()] == [[], []]
+        (kept,) = hub._line._kept
+        kept.sock.send(b"so that it ends")
+        select.select([kept.sock], [], [], 5)
+        assert hub.nodes.list() == []
+        assert hub._line._kept != [kept]
 
-            def broken(kind: type[httpx.TransportError] = kind, **_: object) -> httpx.Response:
-                raise kind("broken")
 
-            monkeypatch.setattr(hub._http, "request", broken)
-            with pytest.raises(HubUnreachable):
-                hub.house()
+def test_threads_have_connections_of_their_own(service: Service) -> None:
+    with Hub(service.url) as hub:
+        with ThreadPoolExecutor(8) as pool:
+            answers = list(pool.map(lambda _: hub.claimed(), range(64)))
+        assert answers == [answers[0]] * 64
+        assert 1 <= len(hub._line._kept) <= 8
+
+
+@pytest.mark.parametrize("url", ["mill", "ftp://mill", "http://", "http://mill:none", "http://[1"])
+def test_what_is_no_address_is_said_so(url: str) -> None:
+    with Hub(url) as hub, pytest.raises(HubUnreachable, match="write it as http://name:port"):
+        hub.nodes.list()
 
 
 def test_events_are_put_together_line_by_line() -> None:

@@ -12,6 +12,8 @@ from hombi.links.wifi.mqtt import connection as c
 from hombi.links.wifi.mqtt import contract as d
 from hombi.links.wifi.mqtt import door
 from hombi.links.wifi.mqtt import packets as p
+from hombi.links.wifi.mqtt.decoding import Reader
+from hombi.links.wifi.mqtt.encoding import encode
 
 
 class Wire:
@@ -20,7 +22,7 @@ class Wire:
     def __init__(self) -> None:
         self.sent: list[p.Packet] = []
         self.closed = False
-        self.reader = p.Reader()
+        self.reader = Reader()
 
     def write(self, data: bytes) -> None:
         self.sent += self.reader.feed(data)
@@ -108,7 +110,7 @@ class House:
     def say(self, connection: c.Connection, *packets: p.Packet | bytes, now: float = 0) -> None:
         for packet in packets:
             connection.receive(
-                packet if isinstance(packet, bytes) else p.encode(packet, connection.level), now
+                packet if isinstance(packet, bytes) else encode(packet, connection.level), now
             )
 
     def safe(self) -> None:

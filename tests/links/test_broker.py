@@ -12,6 +12,8 @@ import pytest
 
 from hombi.links.wifi import broker as b
 from hombi.links.wifi.mqtt import packets as p
+from hombi.links.wifi.mqtt.decoding import Reader
+from hombi.links.wifi.mqtt.encoding import encode
 from hombi.links.wifi.settings import BrokerSettings
 from hombi.links.work import Work
 from tests.links.told import PlainTasks
@@ -31,7 +33,7 @@ class Counter:
 
     async def serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         self.writers.append(writer)
-        packets = p.Reader()
+        packets = Reader()
         with contextlib.suppress(ConnectionError):
             while data := await reader.read(65536):
                 for packet in packets.feed(data):
@@ -52,7 +54,7 @@ class Counter:
         writer.close()
 
     def say(self, packet: p.Packet | bytes) -> None:
-        self.writers[-1].write(packet if isinstance(packet, bytes) else p.encode(packet, 4))
+        self.writers[-1].write(packet if isinstance(packet, bytes) else encode(packet, 4))
 
     def of(self, kind: type[p.Packet]) -> list[p.Packet]:
         return [one for one in self.heard if isinstance(one, kind)]
@@ -225,7 +227,7 @@ async def test_one_message_that_fails_does_not_hold_up_those_behind_it() -> None
     await broker.start()
     await until(lambda: counter.of(p.Subscribe))
     counter.say(
-        b"".join(p.encode(p.Publish(topic, b"", 0)) for topic in ("good", "bad", "better", "best"))
+        b"".join(encode(p.Publish(topic, b"", 0)) for topic in ("good", "bad", "better", "best"))
     )
     await until(lambda: taken == ["good", "bad", "better", "best"])
     counter.say(p.Publish("later", b""))

@@ -6,6 +6,7 @@ from __future__ import annotations
 import pytest
 
 from hombi.links.wifi.mqtt import packets as p
+from hombi.links.wifi.mqtt.encoding import encode
 from tests.links.door_rig import House
 
 
@@ -161,14 +162,14 @@ def test_3_1_4_2_the_same_identifier_again_ends_the_earlier_connection(house: Ho
 
 
 def test_3_1_4_5_and_3_2_2_4_who_is_refused_is_not_heard_and_has_no_session(house: House) -> None:
-    hello = p.encode(p.Connect("c", username="rack", password=b"wrong"))
-    _, wire = house.knock(hello + p.encode(p.Publish("rack/x", b"1")))
+    hello = encode(p.Connect("c", username="rack", password=b"wrong"))
+    _, wire = house.knock(hello + encode(p.Publish("rack/x", b"1")))
     assert wire.take() == [p.Connack(4, False)]
     assert house.host.heard == []
 
 
 def test_3_2_0_1_the_first_answer_is_the_connack(house: House) -> None:
-    hello = p.encode(p.Connect("c", username="rack", password=b"right")) + p.encode(p.Pingreq())
+    hello = encode(p.Connect("c", username="rack", password=b"right")) + encode(p.Pingreq())
     _, wire = house.knock(hello)
     assert wire.take() == [p.Connack(0), p.Pingresp()]
 

@@ -8,6 +8,8 @@ import pytest
 from hombi.links.pace import BURST
 from hombi.links.wifi.mqtt import connection as c
 from hombi.links.wifi.mqtt import packets as p
+from hombi.links.wifi.mqtt.decoding import MAX_PACKET
+from hombi.links.wifi.mqtt.encoding import encode
 from tests.links.door_rig import House, Wire
 
 
@@ -125,7 +127,7 @@ def test_3_1_2_2_a_later_version_is_told_0x84(house: House) -> None:
 def test_who_is_refused_hears_why_and_is_not_let_go_on(
     house: House, statement: str, connect: p.Connect, code: int
 ) -> None:
-    _, wire = house.knock(p.encode(connect) + p.encode(p.Pingreq()), level=5)
+    _, wire = house.knock(encode(connect) + encode(p.Pingreq()), level=5)
     (said,) = wire.take()
     assert isinstance(said, p.Connack), statement
     assert (said.code, said.session_present) == (code, False)  # 3.2.2-6
@@ -140,7 +142,7 @@ def test_3_2_2_the_connack_says_what_the_door_can(house: House) -> None:
     assert isinstance(said, p.Connack)
     assert said.properties["receive_maximum"] == c.RECEIVE_MAXIMUM
     assert said.properties["topic_alias_maximum"] == c.ALIASES
-    assert said.properties["maximum_packet_size"] == p.MAX_PACKET
+    assert said.properties["maximum_packet_size"] == MAX_PACKET
     assert said.properties["shared_available"] == 0
     assert len(said.properties["assigned_client_id"]) == 16, "3.1.3-7, 3.2.2-16"
 
@@ -335,8 +337,7 @@ def test_3_3_4_7_who_sends_more_at_once_than_was_offered_is_disconnected(house: 
     connection, wire = house.enter5("rack")
     wire.take()
     data = b"".join(
-        p.encode(p.Publish("rack/t", b"", 2, packet_id=n), 5)
-        for n in range(1, c.RECEIVE_MAXIMUM + 2)
+        encode(p.Publish("rack/t", b"", 2, packet_id=n), 5) for n in range(1, c.RECEIVE_MAXIMUM + 2)
     )
     wait, now = connection.receive(data, 1000.0), 1000.0
     while wait is not None:
@@ -458,7 +459,7 @@ def test_a_client_that_floods_is_read_more_slowly_and_loses_only_what_had_no_pro
     for qos, heard in ((0, int(BURST)), (1, sent)):
         house.host.heard.clear()
         data = b"".join(
-            p.encode(p.Publish("rack/t", b"", qos, packet_id=n + 1 if qos else 0), 5)
+            encode(p.Publish("rack/t", b"", qos, packet_id=n + 1 if qos else 0), 5)
             for n in range(sent)
         )
         now, waits = 1000.0 * (qos + 1), 0

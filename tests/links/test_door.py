@@ -7,6 +7,7 @@ import pytest
 from hombi.links.wifi.mqtt import door
 from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt import session as s
+from hombi.links.wifi.mqtt.encoding import encode
 from tests.links.door_rig import House
 
 
@@ -288,10 +289,10 @@ def test_closing_the_door_says_nothing_of_its_clients(house: House) -> None:
 # What a board may do with the same bytes, and what one account may have of the door
 
 
-CONNECT = p.encode(
+CONNECT = encode(
     p.Connect("c", username="rack", password=b"right", will=p.Publish("rack/presence", b"gone", 1))
 )
-CONNECT_5 = p.encode(
+CONNECT_5 = encode(
     p.Connect("c", 5, username="rack", password=b"right", properties={"session_expiry": 60}), 5
 )
 AFTER = (
@@ -307,7 +308,7 @@ AFTER = (
 
 @pytest.mark.parametrize(("hello", "level"), [(CONNECT, 4), (CONNECT_5, 5)])
 def test_packets_come_in_cut_at_every_byte(hello: bytes, level: int) -> None:
-    whole = hello + b"".join(p.encode(packet, level) for packet in AFTER)
+    whole = hello + b"".join(encode(packet, level) for packet in AFTER)
 
     def answers(*pieces: bytes) -> list[p.Packet]:
         house = House()

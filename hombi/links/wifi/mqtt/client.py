@@ -12,6 +12,8 @@ from collections.abc import Callable, Iterable
 from typing import cast
 
 from hombi.links.wifi.mqtt import packets as p
+from hombi.links.wifi.mqtt.decoding import Reader
+from hombi.links.wifi.mqtt.encoding import encode
 from hombi.links.wifi.mqtt.wire import MalformedPacket
 
 ANSWER_S = 10.0
@@ -44,7 +46,7 @@ class Client(asyncio.Protocol):
     def __init__(self, hello: p.Connect, received: Received) -> None:
         self._hello, self._received = hello, received
         self._loop = asyncio.get_running_loop()
-        self._reader = p.Reader(MAX_PACKET, hello.level)
+        self._reader = Reader(MAX_PACKET, hello.level)
         self._came: deque[p.Publish] = deque()
         self._out: list[bytes] = []
         self._number = 0
@@ -66,7 +68,7 @@ class Client(asyncio.Protocol):
             _, client = await loop.create_connection(
                 lambda: cls(hello, received), host, port, ssl=tls
             )
-            client._write(p.encode(hello))
+            client._write(encode(hello))
             try:
                 answer = await client._answer
             except BaseException:
@@ -85,7 +87,7 @@ class Client(asyncio.Protocol):
             number = self._next()
             self._asked[number] = names
             self._write(
-                p.encode(p.Subscribe(number, tuple((name, 1) for name in names)), self._hello.level)
+                encode(p.Subscribe(number, tuple((name, 1) for name in names)), self._hello.level)
             )
 
     def publish(self, message: p.Publish) -> None:
@@ -96,11 +98,11 @@ class Client(asyncio.Protocol):
         )
         if number:
             self.unacknowledged[number] = sent
-        self._write(p.encode(sent, self._hello.level))
+        self._write(encode(sent, self._hello.level))
 
     def close(self) -> None:
         """Say goodbye."""
-        self._write(p.encode(p.Disconnect(), self._hello.level))
+        self._write(encode(p.Disconnect(), self._hello.level))
         self._flush()
         self._transport.close()
 
@@ -165,7 +167,7 @@ class Client(asyncio.Protocol):
 
     def _acknowledge(self, number: int) -> None:
         if number and not self.ended.done():
-            self._write(p.encode(p.Puback(number), self._hello.level))
+            self._write(encode(p.Puback(number), self._hello.level))
 
     # What goes
 
@@ -197,7 +199,7 @@ class Client(asyncio.Protocol):
             self._transport.abort()
             return
         if quiet > self._hello.keep_alive / 2:
-            self._write(p.encode(p.Pingreq()))
+            self._write(encode(p.Pingreq()))
         self._loop.call_later(self._hello.keep_alive / 4, self._keep_alive)
 
     def _end(self, why: str) -> None:

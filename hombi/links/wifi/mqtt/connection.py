@@ -13,6 +13,8 @@ from hombi.core.topics import valid_filter, valid_name
 from hombi.links.pace import Pace
 from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt.contract import Acknowledge, Host, Rights, Sessions, Wire
+from hombi.links.wifi.mqtt.decoding import MAX_PACKET, Reader
+from hombi.links.wifi.mqtt.encoding import encode
 from hombi.links.wifi.mqtt.properties import Properties
 from hombi.links.wifi.mqtt.session import MAX_INFLIGHT, NEVER_S, Session, Subscription
 from hombi.links.wifi.mqtt.wire import MalformedPacket
@@ -57,7 +59,7 @@ class Connection:
         self.level = 4
         self.held_back = False
         self.will: p.Publish | None = None
-        self._reader = p.Reader()
+        self._reader = Reader()
         self._arrived: deque[p.Packet] = deque()
         self._pending: deque[_Pending] = deque()
         self._aliases: dict[int, str] = {}
@@ -136,7 +138,7 @@ class Connection:
         [MQTT 5, MQTT-3.1.2-24]."""
         if not self.open:
             return
-        data = p.encode(packet, self.level)
+        data = encode(packet, self.level)
         if self._largest and len(data) > self._largest:
             if isinstance(packet, p.Publish) and packet.qos and self.session is not None:
                 self._sent_on(packet.packet_id)  # as if it had been delivered [MQTT-3.1.2-25]
@@ -255,7 +257,7 @@ class Connection:
         offers: dict[str, object] = {
             "receive_maximum": RECEIVE_MAXIMUM,
             "topic_alias_maximum": ALIASES,
-            "maximum_packet_size": p.MAX_PACKET,
+            "maximum_packet_size": MAX_PACKET,
             "shared_available": 0,
         }
         if assigned:
@@ -367,7 +369,7 @@ class Connection:
         ready = bytearray()
         while self._pending and self._pending[0].done:
             first = self._pending.popleft()
-            ready += p.encode(first.answer(first.packet_id, first.reason), self.level)
+            ready += encode(first.answer(first.packet_id, first.reason), self.level)
         if ready and self.open:
             self.wire.write(bytes(ready))
 
