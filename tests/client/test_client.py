@@ -136,7 +136,10 @@ def stand_in(*answers: bytes | None) -> Iterator[str]:
     connection, and the next connection gets the rest."""
 
     def serve() -> None:
-        left = iter(answers)
+        with suppress(OSError):  # the test is over
+            serve_all(iter(answers))
+
+    def serve_all(left: Iterator[bytes | None]) -> None:
         for connection in iter(lambda: server.accept()[0], None):
             with connection, suppress(ConnectionError):
                 for answer in left:

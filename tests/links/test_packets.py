@@ -15,6 +15,7 @@ from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt.decoding import _ACKS, Reader
 from hombi.links.wifi.mqtt.encoding import encode
 from hombi.links.wifi.mqtt.properties import _TABLE, WILL
+from hombi.links.wifi.mqtt.wire import MalformedPacket
 
 EXAMPLES = [
     # 3.1: protocol name, level 4, flags clean+will qos1 retain+password+username,
@@ -89,7 +90,7 @@ def test_remaining_length_as_in_table_2_4(length: int, encoded: str) -> None:
     ],
 )
 def test_refuses_what_the_standard_forbids(written: str, said: str) -> None:
-    with pytest.raises(p.MalformedPacket, match=said):
+    with pytest.raises(MalformedPacket, match=said):
         Reader().feed(bytes.fromhex(written))
 
 
@@ -150,7 +151,7 @@ def test_a_stream_cut_anywhere_gives_the_same_packets(
 
 @given(st.binary(max_size=400), st.sampled_from([4, 5]))
 def test_any_bytes_are_packets_or_malformed(data: bytes, level: int) -> None:
-    with contextlib.suppress(p.MalformedPacket):
+    with contextlib.suppress(MalformedPacket):
         Reader(level=level).feed(data)
 
 
@@ -217,7 +218,7 @@ def test_a_packet_with_one_wrong_byte_is_a_packet_or_malformed(
 ) -> None:
     data = bytearray(encode(packet, 5))
     data[place % len(data)] = byte
-    with contextlib.suppress(p.MalformedPacket):
+    with contextlib.suppress(MalformedPacket):
         Reader(level=5).feed(bytes(data))
 
 

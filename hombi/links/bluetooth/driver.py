@@ -8,7 +8,7 @@ import contextlib
 import time
 from collections import OrderedDict
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
@@ -18,12 +18,9 @@ from bleak.backends.device import BLEDevice
 from bleak.backends.scanner import AdvertisementData
 
 from hombi.core.kinds import KINDS
-from hombi.core.names import slug
 from hombi.core.senml import Resolved
 from hombi.links.base import (
-    Asking,
     Check,
-    Found,
     Heard,
     LinkContext,
     LinkError,
@@ -33,21 +30,18 @@ from hombi.links.base import (
 )
 from hombi.links.bluetooth import gatt
 from hombi.links.bluetooth.adapter import Adapter
-from hombi.links.bluetooth.decoders import Advert, Decoders, Value
-from hombi.links.bluetooth.errors import said
-from hombi.links.bluetooth.peer import CONNECT_S, TROUBLE, Peer, Signal, about, signals
+from hombi.links.bluetooth.arrivals import MOST_REMEMBERED, Arrivals
+from hombi.links.bluetooth.decoders import Decoders
+from hombi.links.bluetooth.peer import TROUBLE, Peer, Signal
 from hombi.links.bluetooth.settings import BluetoothSettings
-from hombi.links.offer import Offer, OfferedValue
+from hombi.links.bluetooth.words import SIGNAL, advert_of, in_words, value_of
+from hombi.links.offer import Offer
 from hombi.links.work import Work
 
-SIGNAL = "signal"
 CONNECTIONS = 5
-GATHER_S = 1.5
-TRIES, AGAIN_S = 3, 1.0
 SAME_AGAIN_S, AT_MOST_EVERY_S = 60.0, 0.5
 SIGNAL_STEP_DB, SIGNAL_EVERY_S = 8, 300.0
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 1.0, 30.0
-MOST_REMEMBERED = 1_000
 FORGET_S = 2.0
 
 
@@ -67,16 +61,6 @@ class Known:
     connected: bool = False
     peer: Peer | None = None
     task: asyncio.Task[None] | None = None
-
-
-@dataclass
-class Candidate:
-    """A node that is no arrival yet: what it has broadcast since the window was
-    opened."""
-
-    name: str
-    values: dict[str, Value] = field(default_factory=dict)
-    asked: bool = False
 
 
 class BluetoothDriver:
@@ -103,8 +87,8 @@ class BluetoothDriver:
         self._by_address: dict[str, Known] = {}
         self._devices: OrderedDict[str, BLEDevice] = OrderedDict()
         self._shown: OrderedDict[str, tuple[Any, float]] = OrderedDict()
-        self._candidates: dict[str, Candidate] = {}
         self._slots = asyncio.Semaphore(CONNECTIONS)
+        self._arrivals = Arrivals(self.link, self._reports, self._work, self._decoders, self._slots)
         self._pairing = False
 
     async def start(self) -> None:
@@ -154,7 +138,7 @@ class BluetoothDriver:
         self._show(address, known.node if known is not None else "", data, now_s)
         if known is None:
             if self._pairing:
-                self._consider(device, data)
+                self._arrivals.consider(device, data)
             elif len(self._devices) > MOST_REMEMBERED:
                 self._devices.popitem(last=False)
             return
@@ -198,7 +182,7 @@ class BluetoothDriver:
 
     def _decoded(self, known: Known, device: BLEDevice, data: AdvertisementData) -> list[Resolved]:
         try:
-            found = self._decoders.decode(_advert(device, data))
+            found = self._decoders.decode(advert_of(device, data))
         except gatt.GattError as error:
             self._reports.refused(known.node, str(error))
             return []
@@ -206,9 +190,9 @@ class BluetoothDriver:
         if more := [one for one in found if one.name not in offered]:
             # It broadcasts its values by turns, some of them seldom: this one was not
             # heard while it was an arrival.
-            values = (*known.offer.values, *(_value(one) for one in more))
+            values = (*known.offer.values, *(value_of(one) for one in more))
             known.offer = msgspec.structs.replace(known.offer, values=values)
-            self._found(device.address, known.offer, "broadcast")
+            self._arrivals.found(device.address, known.offer, "broadcast")
         at = self._clock.now_ms()
         return [Resolved(v.name, v.unit, at, v.value, True) for v in found if v.name in known.wires]
 
@@ -217,95 +201,6 @@ class BluetoothDriver:
             return []
         known.rssi, known.rssi_s = rssi, now_s
         return [Resolved(SIGNAL, "dBm", self._clock.now_ms(), float(rssi), True)]
-
-    # Arrivals
-
-    def _consider(self, device: BLEDevice, data: AdvertisementData) -> None:
-        candidate = self._candidates.get(device.address)
-        if candidate is None:
-            if len(self._candidates) >= MOST_REMEMBERED:
-                return
-            candidate = self._candidates[device.address] = Candidate(
-                data.local_name or device.name or ""
-            )
-        candidate.name = data.local_name or candidate.name
-        try:
-            values = self._decoders.decode(_advert(device, data))
-        except gatt.GattError:
-            return
-        if values:
-            if not candidate.values:
-                gathering = self._gather(device.address, candidate)
-                self._work.start(gathering, name=f"hearing out {device.address}")
-            candidate.values.update({v.name: v for v in values})
-        elif not candidate.asked and not candidate.values and gatt.known(data.service_uuids):
-            candidate.asked = True
-            asking = self._interview(device, candidate)
-            self._work.start(asking, name=f"interview {device.address}")
-
-    async def _gather(self, address: str, candidate: Candidate) -> None:
-        """Nodes broadcast their values by turns: wait a little before saying what one
-        has."""
-        await asyncio.sleep(GATHER_S)
-        values = tuple(_value(one) for one in candidate.values.values())
-        title = candidate.name or nameless(address)
-        offer = Offer(title, "broadcasts its values", (*values, _STRENGTH))
-        self._found(address, offer, "broadcast")
-
-    async def _interview(self, device: BLEDevice, candidate: Candidate) -> None:
-        title = candidate.name or nameless(device.address)
-
-        def say(step: int) -> None:
-            self._reports.asking(
-                Asking(
-                    self.link, thing_id(device.address), title, f"asking what it has, {step} of 3"
-                )
-            )
-
-        for left in range(TRIES - 1, -1, -1):
-            try:
-                say(1)
-                async with (
-                    self._slots,
-                    asyncio.timeout(CONNECT_S + 2),
-                    BleakClient(device, timeout=CONNECT_S) as client,
-                ):
-                    say(2)
-                    told = await about(client)
-                    say(3)
-                    has = await signals(client)
-                break
-            except TROUBLE as error:
-                if not left:
-                    progress = (
-                        f"it does not answer: {said(error)}; bring it nearer and open the "
-                        f"window again"
-                    )
-                    self._reports.asking(
-                        Asking(self.link, thing_id(device.address), title, progress)
-                    )
-                    return
-            await asyncio.sleep(AGAIN_S)
-        what = ", ".join(
-            filter(None, ("is connected to", f"software {told.firmware}" if told.firmware else ""))
-        )
-        made = " ".join(filter(None, (told.make, told.model)))
-        if not has:
-            self._reports.asking(
-                Asking(
-                    self.link,
-                    thing_id(device.address),
-                    title,
-                    "it has nothing that the hub can use",
-                )
-            )
-            return
-        values = tuple(_signal_value(one) for one in has)
-        self._found(device.address, Offer(made or title, what, (*values, _STRENGTH)), "connect")
-
-    def _found(self, address: str, offer: Offer, way: str) -> None:
-        reach = {"address": address, "way": way}
-        self._reports.found(Found(thing_id(address), offer, reach, self.link))
 
     # Connections
 
@@ -369,7 +264,7 @@ class BluetoothDriver:
         found = self._by_address[address] = Known(
             known.node, known.reach.get("way") == "connect", wires, known.offer
         )
-        self._candidates.pop(address, None)
+        self._arrivals.forget(address)
         self._shown.pop(address, None)  # what it says is shown anew, under its name
         self._connect(address, found)
         if not self._problem:
@@ -411,7 +306,7 @@ class BluetoothDriver:
     def pairing(self, is_open: bool) -> None:
         """While the window is open, nodes that the hub can use are arrivals."""
         self._pairing = is_open
-        self._candidates.clear()
+        self._arrivals.forget()
         if not self._settings.enabled:
             return  # nobody misses an adapter that is not used
         if is_open and self._problem:
@@ -452,68 +347,3 @@ class BluetoothDriver:
             if known.node == node:
                 return address, known
         raise Unreachable(f"{node} is no Bluetooth node")
-
-
-def thing_id(address: str) -> str:
-    """A node's address of 48 bits as a URN of 64 (RFC 9039, 4.1)."""
-    digits = address.replace(":", "").lower()
-    return f"urn:dev:mac:{digits[:6]}fffe{digits[6:]}"
-
-
-def in_words(data: AdvertisementData) -> bytes:
-    """An advertisement as JSON: what is in it by UUID and by company, in hex digits."""
-    parts = {
-        "name": data.local_name,
-        "services": [_uuid(one) for one in data.service_uuids],
-        "service data": {_uuid(one): content.hex() for one, content in data.service_data.items()},
-        "manufacturer data": {
-            f"0x{one:04X}": content.hex() for one, content in data.manufacturer_data.items()
-        },
-        "signal": data.rssi,
-    }
-    return msgspec.json.encode({name: part for name, part in parts.items() if part})
-
-
-def _uuid(full: str) -> str:
-    short = gatt.short_uuid(full)
-    return full if short is None else f"0x{short:04X}"
-
-
-def nameless(address: str) -> str:
-    """What a node is called that says no name."""
-    return f"Bluetooth node {address[-8:]}"
-
-
-def _advert(device: BLEDevice, data: AdvertisementData) -> Advert:
-    return Advert(
-        device.address,
-        data.local_name or "",
-        data.rssi,
-        data.service_uuids,
-        data.service_data,
-        data.manufacturer_data,
-    )
-
-
-def _offered(name: str, kind: str, wire: str, unit: str, *, writable: bool) -> OfferedValue:
-    shown = f"{name[:1].upper()}{name[1:]}"
-    usual = KINDS[kind].unit
-    return OfferedValue(
-        slug(name) or slug(wire),
-        shown,
-        kind,
-        wire,
-        (unit or usual) if usual else "",
-        writable=writable,
-    )
-
-
-def _value(value: Value) -> OfferedValue:
-    return _offered(value.name, value.kind, value.name, value.unit, writable=False)
-
-
-def _signal_value(signal: Signal) -> OfferedValue:
-    return _offered(signal.name, signal.kind, signal.wire, signal.unit, writable=signal.writable)
-
-
-_STRENGTH = OfferedValue("signal-strength", "Signal strength", "signal", SIGNAL, "dBm", hidden=True)

@@ -54,6 +54,10 @@ class Broker:
             properties={"session_expiry": SESSION_S, "receive_maximum": WINDOW} if five else NONE,
         )
 
+    def is_at(self, host: str, port: int) -> bool:
+        """Whether this is where it is."""
+        return (host, port) == (self.settings.host, self.settings.port)
+
     @property
     def address(self) -> str:
         """Where it is, in words."""

@@ -7,10 +7,11 @@ import contextlib
 import struct
 from collections.abc import Sequence
 from functools import partial
+from typing import Any
 
 from hombi.links.base import LinkError
 from hombi.links.zigbee import datapoints, zcl
-from hombi.links.zigbee.device import Device
+from hombi.links.zigbee.device import Device, now_ms
 from hombi.links.zigbee.errors import NoAnswer
 from hombi.links.zigbee.points import LEVEL, ON_OFF, Point
 from hombi.links.zigbee.radio import Radio
@@ -19,9 +20,10 @@ from hombi.links.zigbee.stick import Stick
 OFF, ON, MOVE_TO_LEVEL_ON_OFF = 0x00, 0x01, 0x04
 
 
-async def write(radio: Radio, device: Device, point: Point, value: float) -> list[Point]:
+async def write(stick: Stick, device: Device, point: Point, value: float) -> list[Point]:
     """Have a node take a value, acknowledged from end to end; the points to read back.
     Raises LinkError."""
+    radio = stick.radio
     raw = point.raw(value)
     send = partial(radio.send, device.short, point.endpoint, point.cluster)
     sequence = radio.next_sequence()
@@ -57,6 +59,18 @@ async def write(radio: Radio, device: Device, point: Point, value: float) -> lis
     attribute = zcl.Attribute(point.attribute, point.type, raw)
     await radio.write(device.short, point.endpoint, point.cluster, attribute, point.manufacturer)
     return [point]
+
+
+async def read_settings(radio: Radio, device: Device) -> dict[str, Any]:
+    """How a node's own settings stand, by name. Raises LinkError."""
+    for one in device.points.values():
+        if one.setting and not one.datapoint:
+            attributes = [one.attribute]
+            found = await radio.read(
+                device.short, one.endpoint, one.cluster, attributes, one.manufacturer
+            )
+            device.attributes(one.endpoint, one.cluster, found, now_ms())
+    return {wire: value for wire, value in device.told.items() if value is not None}
 
 
 async def read_points(stick: Stick, device: Device, points: Sequence[Point]) -> bool:

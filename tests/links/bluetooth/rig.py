@@ -14,8 +14,9 @@ from hombi.lab.bluetooth_nodes import BluetoothHouse, BluetoothNode
 from hombi.lab.physics import Mill
 from hombi.lab.radio_plans import BLUETOOTH
 from hombi.links.base import Found
-from hombi.links.bluetooth.driver import BluetoothDriver, thing_id
+from hombi.links.bluetooth.driver import BluetoothDriver
 from hombi.links.bluetooth.settings import BluetoothSettings
+from hombi.links.bluetooth.words import thing_id
 from tests.links.told import Told, context_of, on_link, until
 
 MIDSUMMER_NOON_S = 1_782_043_200.0
@@ -59,9 +60,9 @@ class Rig:
 @contextlib.asynccontextmanager
 async def rig_at(folder: Path, monkeypatch: pytest.MonkeyPatch) -> AsyncIterator[Rig]:
     """A rig with its driver started."""
-    monkeypatch.setattr("hombi.links.bluetooth.driver.GATHER_S", 0.1)
+    monkeypatch.setattr("hombi.links.bluetooth.arrivals.GATHER_S", 0.1)
     monkeypatch.setattr("hombi.links.bluetooth.driver.FIRST_PAUSE_S", 0.1)
-    monkeypatch.setattr("hombi.links.bluetooth.driver.AGAIN_S", 0.05)
+    monkeypatch.setattr("hombi.links.bluetooth.arrivals.AGAIN_S", 0.05)
     monkeypatch.setattr("hombi.links.bluetooth.peer.FIRST_PAUSE_S", 0.05)
     house = BluetoothHouse(BLUETOOTH, Mill(7, MIDSUMMER_NOON_S), folder)
     monkeypatch.setenv("DBUS_SYSTEM_BUS_ADDRESS", house.bus.address)

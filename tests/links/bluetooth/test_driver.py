@@ -159,7 +159,7 @@ async def test_out_of_reach_and_back(tmp_path: Path, monkeypatch: pytest.MonkeyP
 async def test_a_connection_that_never_resolves_is_given_up(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("hombi.links.bluetooth.driver.CONNECT_S", 0.3)
+    monkeypatch.setattr("hombi.links.bluetooth.arrivals.CONNECT_S", 0.3)
     async with rig_at(tmp_path, monkeypatch) as rig:
         rig.node("hen-lamp").device.hangs = True
         rig.driver.pairing(True)

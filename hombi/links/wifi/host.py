@@ -1,0 +1,98 @@
+"""Who owns the MQTT door: signs accounts in, and takes what nodes publish under their
+own topics."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from hombi.core.errors import SenmlError
+from hombi.core.senml import decode, resolve
+from hombi.links.base import Clock, Heard, Keys, OwnReports
+from hombi.links.wifi.mqtt.contract import Acknowledge, Rights
+from hombi.links.wifi.mqtt.packets import BAD_PAYLOAD, Publish
+from hombi.links.wifi.rights import NodeRights, ToolRights
+
+REFUSALS_TOLD = 5
+
+
+class DoorHost:
+    """The door's host. `foreign` gets what others than nodes publish."""
+
+    def __init__(
+        self,
+        reports: OwnReports,
+        keys: Keys,
+        clock: Clock,
+        foreign: Callable[[str, Publish, Acknowledge], None],
+    ) -> None:
+        self._reports, self._keys, self._clock = reports, keys, clock
+        self._foreign = foreign
+
+    def sign_in(self, username: str | None, password: bytes | None) -> Rights | None:
+        if username is None or password is None:
+            return None
+        secret = password.decode(errors="replace")
+        if self._keys.fits(username, secret):
+            return NodeRights(username)
+        filters = self._keys.tool(username, secret)
+        return (
+            ToolRights(username, tuple(filters[0]), tuple(filters[1]))
+            if filters is not None
+            else None
+        )
+
+    def published(self, rights: Rights, message: Publish, acknowledge: Acknowledge) -> None:
+        if not isinstance(rights, NodeRights):
+            self._foreign(rights.account, message, acknowledge)
+            return
+        node = rights.account
+        self._reports.heard(Heard("door", message.topic, message.payload, node, node, message.qos))
+        if message.topic.endswith("/readings"):
+            try:
+                values, refused = resolve(decode(message.payload), self._clock.now_ms())
+            except SenmlError as error:
+                values, refused = [], [str(error)]
+            for what in refused[:REFUSALS_TOLD]:
+                self._reports.refused(node, what)
+            if not values:
+                # 3.1.1 has no way to tell the sender; without an acknowledgement it
+                # would send the same for ever.
+                acknowledge(BAD_PAYLOAD if refused else 0)
+                return
+            self._reports.observed(node, values, acknowledge)
+            return
+        if message.payload == b"gone":
+            self._reports.presence(node, here=False)
+        acknowledge()
+
+    def connected(self, rights: Rights) -> None:
+        if isinstance(rights, NodeRights):
+            self._reports.presence(rights.account, here=True)
+
+    def disconnected(self, rights: Rights) -> None:
+        if isinstance(rights, NodeRights):
+            self._reports.presence(rights.account, here=False)
+
+    def keep(self, key: str, state: dict[str, Any] | None) -> None:
+        self._reports.keep(
+            key, state if state is None else {**state, "kept_at": round(time.time())}
+        )
+
+    def when_kept(self, call: Callable[[], None]) -> None:
+        self._reports.when_kept(call)
+
+    def turned_away(self, account: str, why: str) -> None:
+        self._reports.refused(account, f"MQTT: {why}")
+
+
+def with_what_is_left(kept: Mapping[str, dict[str, Any]]) -> dict[str, dict[str, Any]]:
+    """What the door had kept; a message that expires has less time left by how long ago
+    that was."""
+    now, found = time.time(), {}
+    for key, state in kept.items():
+        left = state.get("left")
+        gone = max(0.0, now - state.get("kept_at", now))
+        found[key] = state if left is None else {**state, "left": max(0.0, left - gone)}
+    return found
