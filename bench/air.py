@@ -18,16 +18,19 @@ from typing import Any
 
 import uvloop
 
-from hombi.lab.bluez import Bluez, Device, PrivateBus
+from hombi.lab.bluez import Bluez, Device
+from hombi.lab.bus import PrivateBus
 from hombi.lab.physics import Mill
-from hombi.lab.zigbee_nodes import Attr, Part, ZigbeeNode, ZigbeePlan
+from hombi.lab.zigbee_nodes import ZigbeeNode
+from hombi.lab.zigbee_plan import Attr, Part, ZigbeePlan
 from hombi.lab.zigbee_stick import Stick
 from hombi.links.bluetooth import gatt
+from hombi.links.zigbee import datatypes as dt
 from hombi.links.zigbee import zcl
 
 IEEE = 0x00F1_5EED_0001_0000
-SENSOR = {1: Part(0x0302, {0x0000: {}, 0x0402: {0x0000: Attr(zcl.S16, 2000)}})}
-PLUG = {1: Part(0x0051, {0x0000: {}, 0x0006: {0x0000: Attr(zcl.BOOL)}})}
+SENSOR = {1: Part(0x0302, {0x0000: {}, 0x0402: {0x0000: Attr(dt.S16, 2000)}})}
+PLUG = {1: Part(0x0051, {0x0000: {}, 0x0006: {0x0000: Attr(dt.BOOL)}})}
 
 
 def plan(number: int, parts: Any) -> ZigbeePlan:
@@ -87,7 +90,7 @@ class Zigbee:
         return begun
 
     def _report(self, node: ZigbeeNode, value: int) -> None:
-        node.report(1, 0x0402, [zcl.Attribute(0, zcl.S16, 1000 + value % 1900)])
+        node.report(1, 0x0402, [zcl.Attribute(0, dt.S16, 1000 + value % 1900)])
 
     async def react(self, samples: str) -> list[float]:
         """Milliseconds from the frame that crosses a limit to the plug's command, with
@@ -99,9 +102,7 @@ class Zigbee:
                 await asyncio.sleep(0.005)
             self.switched.clear()
             begun = time.perf_counter()
-            self.nodes[0].report(
-                1, 0x0402, [zcl.Attribute(0, zcl.S16, 3000 if number % 2 else 500)]
-            )
+            self.nodes[0].report(1, 0x0402, [zcl.Attribute(0, dt.S16, 3000 if number % 2 else 500)])
             async with asyncio.timeout(5):
                 await self.switched.wait()
             times.append((time.perf_counter() - begun) * 1000)

@@ -290,3 +290,10 @@ def never_reads(service: Service, name: str, key: str, topic: str) -> Iterator[N
         deaf.sendall(bytes((0x10, len(head))) + head + bytes((0x82, len(wanted))) + wanted)
         time.sleep(0.5)  # it is not read whether that was taken
         yield
+
+
+def call(service: Service, method: str, path: str, **rest: Any) -> httpx.Response:
+    """A request of the service's owner."""
+    return httpx.request(
+        method, service.url + path, headers={"Authorization": f"Bearer {service.token}"}, **rest
+    )

@@ -11,6 +11,7 @@ import threading
 import time
 from collections.abc import AsyncIterator, Iterator
 from dataclasses import dataclass, field
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
 
 import uvicorn
@@ -162,3 +163,84 @@ class Vane:
             return Response(status_code=401)
         self.parked.append(await request.json())
         return JSONResponse({"until": "noon"})
+
+
+class Buoy(Vane):
+    """It describes itself over HTTP, and speaks over MQTT, on topics of its own."""
+
+    def description(self) -> dict[str, Any]:
+        at = f"mqtt://127.0.0.1:{self.mqtt_port}/mill/buoy"
+        away = "mqtt://192.0.2.9/mill/buoy/depth"
+        properties = {
+            "waves": {
+                "type": "number", "unit": "cm", "readOnly": True,
+                "forms": [{"href": f"{at}/waves", "op": "observeproperty",
+                           "mqv:controlPacket": "subscribe"}],
+            },
+            "lamp": {
+                "type": "boolean",
+                "forms": [{"href": f"{at}/lamp", "op": "observeproperty"},
+                          {"href": f"{at}/lamp/set", "op": "writeproperty"}],
+            },
+            "depth": {"type": "number", "unit": "m", "readOnly": True,
+                      "forms": [{"href": away, "op": "observeproperty"}]},
+        }  # fmt: skip
+        described = super().description()
+        actions = {"blow": {"title": "Blow", "forms": [{"href": f"{at}/blow"}]}}
+        return {
+            **described,
+            "title": "Weir buoy",
+            "properties": properties,
+            "actions": actions,
+            "security": [],
+        }
+
+    mqtt_port = 0
+
+
+class Snare:
+    """What listens elsewhere, and notes all that it is asked, with what credentials."""
+
+    def __init__(self) -> None:
+        self.asked: list[tuple[str, str, str]] = []
+        snare = self
+
+        class Handler(BaseHTTPRequestHandler):
+            def _take(self) -> None:
+                snare.asked.append((self.command, self.path, self.headers.get("Authorization", "")))
+                body = {"/.well-known/wot": b"hello", "/%7B%7D": b"{}", "/{}": b"{}"}.get(
+                    self.path, b"7.5"
+                )
+                self.send_response(int(self.path[1:]) if self.path[1:].isdigit() else 200)
+                self.send_header("Location", "http://elsewhere/")
+                self.send_header("Content-Length", str(len(body)))
+                self.end_headers()
+                self.wfile.write(body)
+
+            do_GET = do_PUT = do_POST = do_DELETE = _take  # noqa: N815
+
+            def log_message(self, *_: Any) -> None: ...
+
+        self.server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
+        self.url = f"http://127.0.0.1:{self.server.server_address[1]}"
+        threading.Thread(target=self.server.serve_forever, daemon=True).start()
+
+
+class Sly(Vane):
+    """A node whose description sends the hub elsewhere."""
+
+    elsewhere = ""
+    redirected = ""
+
+    def description(self) -> dict[str, Any]:
+        found = super().description()
+        found["properties"]["rain"]["forms"] = [
+            {"href": f"{self.elsewhere}/rain", "htv:methodName": "DELETE"}
+        ]
+        found["actions"]["park"]["forms"] = [{"href": f"{self.elsewhere}/park"}]
+        return found
+
+    async def _property(self, request: Request) -> Response:
+        if self.redirected:
+            return Response(status_code=307, headers={"Location": self.redirected})
+        return await super()._property(request)

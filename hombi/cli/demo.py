@@ -24,7 +24,8 @@ def demo(
     this machine. Ctrl-C stops it all."""
     # The lab brings a web server; only this command needs it.
     with installed("hub,lab"):
-        from hombi.lab.run import DemoError, demo as run  # noqa: I001, PLC0415
+        from hombi.lab.demo_house import DemoError  # noqa: PLC0415
+        from hombi.lab.run import demo as run  # noqa: PLC0415
 
     port = http_port()
     try:

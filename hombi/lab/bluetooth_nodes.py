@@ -9,7 +9,8 @@ from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
-from hombi.lab.bluez import Bluez, Characteristic, Device, PrivateBus
+from hombi.lab.bluez import Bluez, Characteristic, Device
+from hombi.lab.bus import PrivateBus
 from hombi.lab.physics import Mill
 from hombi.links.bluetooth import gatt
 

@@ -4,29 +4,37 @@ from __future__ import annotations
 
 from hombi.lab.bluetooth_nodes import BluetoothPlan
 from hombi.lab.heron_mill import of_room
-from hombi.lab.zigbee_nodes import Attr, Part, ZigbeePlan, lux
+from hombi.lab.zigbee_plan import Attr, Part, ZigbeePlan, lux
 from hombi.links.bluetooth import gatt
-from hombi.links.zigbee import datapoints, zcl
+from hombi.links.zigbee import datapoints
+from hombi.links.zigbee import datatypes as dt
 
 
 def _climate(room: str) -> dict[int, dict[int, Attr]]:
     return {
-        0x0402: {0x0000: Attr(zcl.S16, lambda m: 100 * of_room(room, "temperature")(m))},
+        0x0402: {0x0000: Attr(dt.S16, lambda m: 100 * of_room(room, "temperature")(m))},
         0x0405: {
             0x0000: Attr(
-                zcl.U16, lambda m: 100 * min(100.0, max(0.0, float(of_room(room, "humidity")(m))))
+                dt.U16,
+                lambda m: 100 * min(100.0, max(0.0, float(of_room(room, "humidity")(m)))),
             )
         },
     }
 
 
 _ABOUT: dict[int, dict[int, Attr]] = {0x0000: {}}
-_BATTERY: dict[int, dict[int, Attr]] = {0x0001: {0x0021: Attr(zcl.U8)}}
-_OWNER = Attr(zcl.IEEE, 0, writable=True)
+_BATTERY: dict[int, dict[int, Attr]] = {0x0001: {0x0021: Attr(dt.U8)}}
+_OWNER = Attr(dt.IEEE, 0, writable=True)
 
 
 def _zone(kind: int) -> dict[int, dict[int, Attr]]:
-    return {0x0500: {0x0000: Attr(zcl.ENUM8, 0), 0x0001: Attr(zcl.ENUM16, kind), 0x0010: _OWNER}}
+    return {
+        0x0500: {
+            0x0000: Attr(dt.ENUM8, 0),
+            0x0001: Attr(dt.ENUM16, kind),
+            0x0010: _OWNER,
+        }
+    }
 
 
 # The Zigbee nodes, all of made-up makes. Those that `waits` are not let in when the
@@ -36,7 +44,7 @@ ZIGBEE: tuple[ZigbeePlan, ...] = (
         "loft-climate", "Loft climate", "Loft", "Alder & Finch", "Climate C3",
         0x00F1_5EED_0000_0101,
         {1: Part(0x0302, _ABOUT | _BATTERY | _climate("loft") | {
-            0x0403: {0x0000: Attr(zcl.S16, lambda m: m.outdoor.pressure)},
+            0x0403: {0x0000: Attr(dt.S16, lambda m: m.outdoor.pressure)},
         })},
     ),
     ZigbeePlan(
@@ -50,43 +58,43 @@ ZIGBEE: tuple[ZigbeePlan, ...] = (
         0x00F1_5EED_0000_0103,
         {1: Part(0x0107, _ABOUT | _BATTERY | {
             0x0406: {
-                0x0000: Attr(zcl.BITMAP8, lambda m: int(m.somebody_at_the_boats)),
-                0x0001: Attr(zcl.ENUM8, 0),
-                0x0010: Attr(zcl.U16, 60, writable=True),
+                0x0000: Attr(dt.BITMAP8, lambda m: int(m.somebody_at_the_boats)),
+                0x0001: Attr(dt.ENUM8, 0),
+                0x0010: Attr(dt.U16, 60, writable=True),
             },
-            0x0400: {0x0000: Attr(zcl.U16, lambda m: lux(m.outdoor.light / 12))},
+            0x0400: {0x0000: Attr(dt.U16, lambda m: lux(m.outdoor.light / 12))},
         })},
     ),
     ZigbeePlan(
         "terrace-plug", "Terrace plug", "Terrace", "Weirside", "Plug P1", 0x00F1_5EED_0000_0104,
         {1: Part(0x0051, _ABOUT | {
-            0x0006: {0x0000: Attr(zcl.BOOL)},
+            0x0006: {0x0000: Attr(dt.BOOL)},
             0x0702: {
-                0x0000: Attr(zcl.U48, lambda m: m.lights_kwh * 1000),
-                0x0300: Attr(zcl.ENUM8, 0), 0x0301: Attr(zcl.U24, 1), 0x0302: Attr(zcl.U24, 1000),
+                0x0000: Attr(dt.U48, lambda m: m.lights_kwh * 1000),
+                0x0300: Attr(dt.ENUM8, 0), 0x0301: Attr(dt.U24, 1), 0x0302: Attr(dt.U24, 1000),
             },
             0x0B04: {
-                0x050B: Attr(zcl.S16, lambda m: 10 * m.lights_power),
-                0x0505: Attr(zcl.U16, lambda m: 10 * (231 + m.noise("mains", 0.6))),
-                0x0508: Attr(zcl.U16, lambda m: 1000 * m.lights_power / 231),
-                0x0600: Attr(zcl.U16, 1), 0x0601: Attr(zcl.U16, 10), 0x0602: Attr(zcl.U16, 1),
-                0x0603: Attr(zcl.U16, 1000),
-                0x0604: Attr(zcl.U16, 1), 0x0605: Attr(zcl.U16, 10),
+                0x050B: Attr(dt.S16, lambda m: 10 * m.lights_power),
+                0x0505: Attr(dt.U16, lambda m: 10 * (231 + m.noise("mains", 0.6))),
+                0x0508: Attr(dt.U16, lambda m: 1000 * m.lights_power / 231),
+                0x0600: Attr(dt.U16, 1), 0x0601: Attr(dt.U16, 10), 0x0602: Attr(dt.U16, 1),
+                0x0603: Attr(dt.U16, 1000),
+                0x0604: Attr(dt.U16, 1), 0x0605: Attr(dt.U16, 10),
             },
         }, (0x000A,))},
         sleepy=False, router=True, power=1, switches="lights",
     ),
     ZigbeePlan(
         "loft-lamp", "Loft lamp", "Loft", "Weirside", "Lamp L4", 0x00F1_5EED_0000_0105,
-        {1: Part(0x0101, _ABOUT | {0x0006: {0x0000: Attr(zcl.BOOL)},
-                                   0x0008: {0x0000: Attr(zcl.U8)}})},
+        {1: Part(0x0101, _ABOUT | {0x0006: {0x0000: Attr(dt.BOOL)},
+                                   0x0008: {0x0000: Attr(dt.U8)}})},
         sleepy=False, router=True, power=1,
     ),
     ZigbeePlan(
         "terrace-light", "Terrace light", "Terrace", "Alder & Finch", "Light L1",
         0x00F1_5EED_0000_0106,
         {1: Part(0x0106, _ABOUT | _BATTERY | {
-            0x0400: {0x0000: Attr(zcl.U16, lambda m: lux(m.outdoor.light))}})},
+            0x0400: {0x0000: Attr(dt.U16, lambda m: lux(m.outdoor.light))}})},
     ),
     ZigbeePlan(
         "cellar-floor", "Cellar floor", "Cheese cellar", "Alder & Finch", "Leak K1",
@@ -111,8 +119,8 @@ ZIGBEE: tuple[ZigbeePlan, ...] = (
     ZigbeePlan(
         "workshop-air", "Workshop air", "Workshop", "Weirside", "Air A2", 0x00F1_5EED_0000_0109,
         {1: Part(0x0302, _ABOUT | _climate("workshop") | {
-            0x040D: {0x0000: Attr(zcl.SINGLE, lambda m: m.co2 * 1e-6)},
-            0x042A: {0x0000: Attr(zcl.SINGLE, lambda m: max(1.0, 8 + m.noise("dust", 2)))},
+            0x040D: {0x0000: Attr(dt.SINGLE, lambda m: m.co2 * 1e-6)},
+            0x042A: {0x0000: Attr(dt.SINGLE, lambda m: max(1.0, 8 + m.noise("dust", 2)))},
         })},
         sleepy=False, router=True, power=1, waits=True,
     ),

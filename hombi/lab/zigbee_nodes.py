@@ -7,17 +7,18 @@ They know ZCL, and nothing of how a hub thinks.
 from __future__ import annotations
 
 import asyncio
-import math
 import random
 import struct
 from collections import deque
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
 from typing import Any
 
 from hombi.lab.physics import Mill
+from hombi.lab.zigbee_clusters import Agreed, Clusters
+from hombi.lab.zigbee_plan import ZigbeePlan
 from hombi.lab.zigbee_stick import EXPIRED, NO_ACK, NO_ROUTE, Stick
 from hombi.links.zigbee import datapoints, zcl
+from hombi.links.zigbee import datatypes as dt
 from hombi.links.zigbee.commands import Id
 from hombi.links.zigbee.errors import CodecError
 
@@ -26,88 +27,25 @@ ZONE_STATE, ZONE_TYPE, ZONE_STATUS, ZONE_OWNER = 0x0000, 0x0001, 0x0002, 0x0010
 PRESSED_S = 180.0
 AWAKE_AFTER_JOINING_S = 60.0
 FETCHED_S = 7.0
-Sense = Callable[[Mill], Any]
 
 
-@dataclass(frozen=True, slots=True)
-class Attr:
-    """One attribute: its type, how it is sensed (or its value), and whether it may be
-    written."""
-
-    type: int
-    sense: Sense | int | float | str | None = None
-    writable: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Part:
-    """One endpoint: what kind of device it is, its clusters with their attributes, and
-    those it uses."""
-
-    device: int
-    clusters: Mapping[int, Mapping[int, Attr]]
-    outputs: tuple[int, ...] = ()
-
-
-@dataclass(frozen=True, slots=True)
-class ZigbeePlan:
-    """One node as it is built. `switches` is the mill's device that its on/off cluster
-    sets, `tunnel` its datapoints by number with type and sense (or first value), on a
-    cluster of the maker's own."""
-
-    address: str
-    title: str
-    room: str
-    make: str
-    model: str
-    ieee: int
-    parts: Mapping[int, Part]
-    sleepy: bool = True
-    router: bool = False
-    power: int = 3
-    switches: str = ""
-    zone_alarm: Sense | None = None
-    tunnel_cluster: int = 0
-    tunnel: Mapping[int, tuple[int, Any]] = field(default_factory=dict)
-    waits: bool = False
-
-
-@dataclass(slots=True)
-class Agreed:
-    """What was agreed on the reports of one attribute, and what was reported last."""
-
-    shortest_s: int
-    longest_s: int
-    change: float
-    value: Any = None
-    at_s: float = -1e9
-
-
-class ZigbeeNode:
+class ZigbeeNode(Clusters):
     """One node. `polls_s` is how often it fetches what waits for it while it sleeps."""
 
     def __init__(self, plan: ZigbeePlan, mill: Mill, stick: Stick, polls_s: float = 2.0) -> None:
-        self.plan, self.mill, self.stick, self.polls_s = plan, mill, stick, polls_s
+        super().__init__(plan, mill)
+        self.stick, self.polls_s = stick, polls_s
         self.ieee, self.short, self.joined = plan.ieee, 0, False
         # How long it takes over an answer while it is awake.
         self.thinks_s = min(0.05, polls_s)
         self.away = False
-        self.drained: float | None = None
-        self.on, self.level = False, 254
         # What it does not do as it should: clusters that it does not answer for,
         # statuses that it gives to the next questions to its network layer, and one for
         # bindings.
         self.mute: set[int] = set()
         self.statuses: dict[int, list[int]] = {}
         self.binds_with = 0
-        self.owner_is_fixed = False
-        self.owner = 0
-        self.written: dict[tuple[int, int, int], Any] = {}
-        self.agreed: dict[tuple[int, int, int], Agreed] = {}
         self.bound: set[tuple[int, int]] = set()
-        self.tunnelled = {
-            number: value for number, (_, value) in plan.tunnel.items() if not callable(value)
-        }
         self._told: dict[int, Any] = {}
         self.answers: deque[tuple[int, zcl.Zcl]] = deque(maxlen=64)
         self._alarm: int | None = None
@@ -248,7 +186,7 @@ class ZigbeeNode:
         numbers = (
             isinstance(value, int | float)
             and isinstance(agreed.value, int | float)
-            and zcl.analog(attr.type)
+            and dt.analog(attr.type)
         )
         if (cluster, attribute) == (0x0001, 0x0021) and value < 20 and (agreed.value or 0) >= 20:
             waited = agreed.longest_s  # an empty battery is told at once
@@ -288,10 +226,6 @@ class ZigbeeNode:
                     ),
                 )
 
-    def _zone_status(self) -> int:
-        alarm = bool(self.plan.zone_alarm and self.plan.zone_alarm(self.mill))
-        return int(alarm) | (0x08 if self.battery < 10 else 0)
-
     def _tell_datapoints(self, every: bool = False) -> None:
         fresh = []
         for number, (kind, _) in self.plan.tunnel.items():
@@ -313,15 +247,6 @@ class ZigbeeNode:
             or abs(value - before) >= 2
             or (isinstance(value, bool) and value != before)
         )
-
-    def _datapoint(self, number: int) -> Any:
-        sense = self.plan.tunnel[number][1]
-        return sense(self.mill) if callable(sense) else self.tunnelled[number]
-
-    @property
-    def battery(self) -> float:
-        """% left."""
-        return self.drained if self.drained is not None else self.mill.battery(self.plan.address)
 
     # What it hears
 
@@ -412,9 +337,12 @@ class ZigbeeNode:
                 endpoint, cluster, frame, zcl.Command.READ_RESPONSE, zcl.read_response(found)
             )
         elif frame.command == zcl.Command.WRITE:
-            self._write(endpoint, cluster, frame)
+            written = self._write(endpoint, cluster, frame)
+            self._answer(endpoint, cluster, frame, zcl.Command.WRITE_RESPONSE, written)
         elif frame.command == zcl.Command.CONFIGURE_REPORTING:
-            self._configure(endpoint, cluster, frame)
+            agreed = self._configure(endpoint, cluster, frame)
+            command = zcl.Command.CONFIGURE_REPORTING_RESPONSE
+            self._answer(endpoint, cluster, frame, command, agreed)
 
     def _answer(
         self, endpoint: int, cluster: int, frame: zcl.Zcl, command: int, payload: bytes
@@ -428,72 +356,6 @@ class ZigbeeNode:
             no_default_response=True,
         )
         self.send(endpoint, cluster, answer)
-
-    def _attr(self, endpoint: int, cluster: int, attribute: int) -> Attr | None:
-        part = self.plan.parts.get(endpoint)
-        if part is None:
-            return None
-        if cluster == BASIC and part.clusters.get(BASIC) is not None:
-            texts = {0x0004: self.plan.make, 0x0005: self.plan.model, 0x4000: "1.4.2"}
-            if attribute in texts:
-                return Attr(zcl.TEXT, texts[attribute])
-            if attribute == 0x0007:
-                return Attr(zcl.ENUM8, self.plan.power)
-        if cluster == IAS_ZONE and attribute == ZONE_STATUS:
-            return Attr(zcl.BITMAP16, lambda _: self._zone_status())
-        return part.clusters.get(cluster, {}).get(attribute)
-
-    def _value(self, endpoint: int, cluster: int, attribute: int, attr: Attr) -> Any:
-        if (cluster, attribute) == (ON_OFF, 0):
-            return self.on
-        if (cluster, attribute) == (LEVEL, 0):
-            return self.level
-        if (cluster, attribute) == (0x0001, 0x0021):
-            return round(self.battery * 2)
-        if (cluster, attribute) == (IAS_ZONE, ZONE_OWNER):
-            return self.owner
-        if (endpoint, cluster, attribute) in self.written:
-            return self.written[endpoint, cluster, attribute]
-        value = attr.sense(self.mill) if callable(attr.sense) else attr.sense
-        if value is None or isinstance(value, str) or attr.type == zcl.SINGLE:
-            return value
-        return round(value)
-
-    def _read(self, endpoint: int, cluster: int, attribute: int) -> zcl.Attribute:
-        attr = self._attr(endpoint, cluster, attribute)
-        if attr is None:
-            return zcl.Attribute(attribute, 0, None, zcl.Status.UNSUPPORTED_ATTRIBUTE)
-        return zcl.Attribute(attribute, attr.type, self._value(endpoint, cluster, attribute, attr))
-
-    def _write(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> None:
-        refused = b""
-        for one in zcl.parse_report(frame.payload):
-            attr = self._attr(endpoint, cluster, one.id)
-            if attr is None or not attr.writable:
-                status = zcl.Status.READ_ONLY if attr else zcl.Status.UNSUPPORTED_ATTRIBUTE
-                refused += bytes((status,)) + struct.pack("<H", one.id)
-            elif (cluster, one.id) == (IAS_ZONE, ZONE_OWNER) and self.owner_is_fixed:
-                refused += bytes((zcl.Status.READ_ONLY,)) + struct.pack("<H", one.id)
-            elif (cluster, one.id) == (IAS_ZONE, ZONE_OWNER):
-                self.owner = one.value or 0
-            else:
-                self.written[endpoint, cluster, one.id] = one.value
-        self._answer(endpoint, cluster, frame, zcl.Command.WRITE_RESPONSE, refused or b"\0")
-
-    def _configure(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> None:
-        refused = b""
-        for one in zcl.parse_configure(frame.payload):
-            attr = self._attr(endpoint, cluster, one.attribute)
-            if attr is None:
-                refused += bytes((zcl.Status.UNSUPPORTED_ATTRIBUTE, 0)) + struct.pack(
-                    "<H", one.attribute
-                )
-            else:
-                agreed = Agreed(one.shortest_s, one.longest_s, one.change or 0)
-                self.agreed[endpoint, cluster, one.attribute] = agreed
-        self._answer(
-            endpoint, cluster, frame, zcl.Command.CONFIGURE_REPORTING_RESPONSE, refused or b"\0"
-        )
 
     def _command(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> None:
         if cluster == ON_OFF and frame.command in (0, 1, 2):
@@ -511,13 +373,3 @@ class ZigbeeNode:
                 self._tell_datapoints()
             elif frame.command == datapoints.ASK_ALL:
                 self._tell_datapoints(every=True)
-
-    def _switch(self, on: bool) -> None:
-        self.on = on
-        if self.plan.switches:
-            setattr(self.mill.devices, self.plan.switches, on)
-
-
-def lux(value: float) -> int:
-    """An illuminance as its cluster counts it (ZCL, 4.2.2.2.1.1)."""
-    return 0 if value < 1 else min(0xFFFE, round(10_000 * math.log10(value)) + 1)

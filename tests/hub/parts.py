@@ -17,6 +17,7 @@ from hombi.hub.config import make_config
 from hombi.hub.hub import Hub, open_hub
 from hombi.hub.kernel import Actor, Change, RecordsThread, Timer
 from hombi.hub.memory import MemoryRecords
+from hombi.hub.notices import AddPhone
 from hombi.hub.notices.push import Fate, PushResult
 from hombi.hub.pairing import proof_of
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
@@ -264,3 +265,42 @@ async def rig(
     settings = make_config(config.pop("data", Path("/nowhere")), given, links)
     async with open_hub(settings, records, clock=clock, push=phones, links=links) as hub:
         yield Rig(hub, clock, records, made[0], phones)
+
+
+DRY = """\
+name = "Cellar too dry"
+
+[watch]
+entity = "cellar-rack/humidity"
+under = "82 %"
+held = "10 min"
+until = "86 %"
+
+[[starts]]
+switch = "cellar-mister/switch"
+to = "on"
+
+[[starts]]
+notify = "everyone"
+title = "{room} is dry"
+text = "{entity}: {value} for {held}, limit {limit}"
+
+[[ends]]
+switch = "cellar-mister/switch"
+to = "off"
+"""
+
+
+async def hold(r: Rig, ms: int, value: float = 81.0, every_ms: int = 30_000) -> None:
+    """The cellar's humidity stays at a value for so long, heard all the while."""
+    ends = r.clock.now + ms
+    while r.clock.now < ends:
+        r.say("cellar-rack", "humidity", value)
+        await r.clock.forward(min(every_ms, ends - r.clock.now))
+
+
+async def with_phone(r: Rig) -> None:
+    """Ada has a phone."""
+    await r.do(
+        AddPhone(PhoneRecord(0, "Ada's phone", "ada", "https://push.example/1", "k", "a", 0))
+    )

@@ -11,8 +11,8 @@ from msgspec.structs import replace
 from hombi.core.quality import Quality
 from hombi.hub.admission import AdmitArrival, TurnAway
 from hombi.hub.automations import AddAutomation
+from hombi.hub.entities import ChangeEntity
 from hombi.hub.errors import Invalid, Refused
-from hombi.hub.picks import ChangeEntity
 from hombi.links.base import Asking, Found
 from hombi.links.thing_description import read_description
 from tests.house import CLIMATE, PLUG, description

@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from hombi.client import Conflict, HubProblem, Wrong
+from hombi.links.zigbee import datatypes as dt
 from hombi.links.zigbee import zcl
 from tests.air import Air, hub_in, let_in, waiting
 from tests.house import Service, until
@@ -89,7 +90,7 @@ def test_an_automation_switches_from_one_radio_to_the_other(service: Service, ai
 def test_what_is_no_value_is_told_as_such(service: Service, air: Air) -> None:
     node = air.nodes["loft-climate"]
     with service.hub() as hub:
-        air.do(lambda: node.report(1, 0x0402, [zcl.Attribute(0, zcl.S16, None)]))
+        air.do(lambda: node.report(1, 0x0402, [zcl.Attribute(0, dt.S16, None)]))
         entity = until(
             lambda: (e := hub.entities.get("loft-climate/temperature")).value is None and e
         )
@@ -109,7 +110,7 @@ def test_what_is_no_value_is_told_as_such(service: Service, air: Air) -> None:
             mean is not None
             for mean in hub.entities.history("loft-climate/temperature", "hour").mean
         )
-        air.do(lambda: node.report(1, 0x0402, [zcl.Attribute(0, zcl.S16, 1850)]))
+        air.do(lambda: node.report(1, 0x0402, [zcl.Attribute(0, dt.S16, 1850)]))
         until(lambda: hub.entities.get("loft-climate/temperature").value == 18.5)
 
 

@@ -7,21 +7,18 @@ import json
 import threading
 import time
 from collections.abc import Iterator
-from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any
 
 import paho.mqtt.client as paho
 import pytest
-from starlette.requests import Request
-from starlette.responses import Response
 
 from hombi.client import Arrival, HubProblem
 from hombi.links.base import LinkError
 from hombi.links.wifi.origins import Guard
 from tests.conftest import make_service
 from tests.house import CLIMATE, Service, ask, description, free_ports, until
-from tests.things import PASSWORD, USER, Vane
+from tests.things import PASSWORD, USER, Buoy, Sly, Snare, Vane
 
 SECRET = f"{USER}:{PASSWORD}"
 
@@ -177,39 +174,6 @@ def test_a_stranger_with_its_name_does_not_take_its_place(service: Service, vane
     stranger.stop()
 
 
-class Buoy(Vane):
-    """It describes itself over HTTP, and speaks over MQTT, on topics of its own."""
-
-    def description(self) -> dict[str, Any]:
-        at = f"mqtt://127.0.0.1:{self.mqtt_port}/mill/buoy"
-        away = "mqtt://192.0.2.9/mill/buoy/depth"
-        properties = {
-            "waves": {
-                "type": "number", "unit": "cm", "readOnly": True,
-                "forms": [{"href": f"{at}/waves", "op": "observeproperty",
-                           "mqv:controlPacket": "subscribe"}],
-            },
-            "lamp": {
-                "type": "boolean",
-                "forms": [{"href": f"{at}/lamp", "op": "observeproperty"},
-                          {"href": f"{at}/lamp/set", "op": "writeproperty"}],
-            },
-            "depth": {"type": "number", "unit": "m", "readOnly": True,
-                      "forms": [{"href": away, "op": "observeproperty"}]},
-        }  # fmt: skip
-        described = super().description()
-        actions = {"blow": {"title": "Blow", "forms": [{"href": f"{at}/blow"}]}}
-        return {
-            **described,
-            "title": "Weir buoy",
-            "properties": properties,
-            "actions": actions,
-            "security": [],
-        }
-
-    mqtt_port = 0
-
-
 def test_a_description_with_forms_over_mqtt_is_followed_at_the_door(service: Service) -> None:
     buoy = Buoy(thing_id="urn:test:buoy")
     buoy.mqtt_port = service.mqtt_port
@@ -319,54 +283,6 @@ def test_a_setup_code_is_drawn_and_opens_the_admit_page(service: Service, tmp_pa
         made = hub.pairing.setup_code("urn:test:mast")
         assert made.code != hub.pairing.setup_code("urn:test:mast").code, "a new one each time"
         assert made.svg.startswith("<svg")
-
-
-class Snare:
-    """What listens elsewhere, and notes all that it is asked, with what credentials."""
-
-    def __init__(self) -> None:
-        self.asked: list[tuple[str, str, str]] = []
-        snare = self
-
-        class Handler(BaseHTTPRequestHandler):
-            def _take(self) -> None:
-                snare.asked.append((self.command, self.path, self.headers.get("Authorization", "")))
-                body = {"/.well-known/wot": b"hello", "/%7B%7D": b"{}", "/{}": b"{}"}.get(
-                    self.path, b"7.5"
-                )
-                self.send_response(int(self.path[1:]) if self.path[1:].isdigit() else 200)
-                self.send_header("Location", "http://elsewhere/")
-                self.send_header("Content-Length", str(len(body)))
-                self.end_headers()
-                self.wfile.write(body)
-
-            do_GET = do_PUT = do_POST = do_DELETE = _take  # noqa: N815
-
-            def log_message(self, *_: Any) -> None: ...
-
-        self.server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
-        self.url = f"http://127.0.0.1:{self.server.server_address[1]}"
-        threading.Thread(target=self.server.serve_forever, daemon=True).start()
-
-
-class Sly(Vane):
-    """A node whose description sends the hub elsewhere."""
-
-    elsewhere = ""
-    redirected = ""
-
-    def description(self) -> dict[str, Any]:
-        found = super().description()
-        found["properties"]["rain"]["forms"] = [
-            {"href": f"{self.elsewhere}/rain", "htv:methodName": "DELETE"}
-        ]
-        found["actions"]["park"]["forms"] = [{"href": f"{self.elsewhere}/park"}]
-        return found
-
-    async def _property(self, request: Request) -> Response:
-        if self.redirected:
-            return Response(status_code=307, headers={"Location": self.redirected})
-        return await super()._property(request)
 
 
 def test_forms_and_secrets_stay_at_the_nodes_own_origin_unless_it_is_ticked(

@@ -6,8 +6,9 @@ from pathlib import Path
 
 import pytest
 
-from hombi.lab.bluez import NoDaemon, PrivateBus
-from hombi.lab.run import Demo, _bluetooth
+from hombi.lab.bus import NoDaemon, PrivateBus
+from hombi.lab.demo_house import Demo
+from hombi.lab.run import _bluetooth
 
 
 async def test_the_demo_goes_on_without_a_bus_daemon_and_says_so(

@@ -147,3 +147,8 @@ class House:
         assert isinstance(wire.sent[0], p.Connack)
         assert wire.sent[0].code == p.ACCEPTED
         return connection, wire
+
+
+def messages(wire: Wire) -> list[p.Publish]:
+    """The messages among what was sent."""
+    return [m for m in wire.take() if isinstance(m, p.Publish)]

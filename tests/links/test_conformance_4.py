@@ -10,11 +10,6 @@ from hombi.links.wifi.mqtt.encoding import encode
 from tests.links.door_rig import House
 
 
-@pytest.fixture
-def house() -> House:
-    return House()
-
-
 def raw(text: str) -> bytes:
     return bytes.fromhex(text.replace(" ", ""))
 

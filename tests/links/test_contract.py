@@ -31,6 +31,7 @@ from hombi.links.offer import Offer
 from hombi.links.wifi.driver import WifiDriver
 from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.settings import WifiSettings
+from hombi.links.zigbee import datatypes as dt
 from hombi.links.zigbee import zcl
 from tests.house import free_ports
 from tests.links.bluetooth import rig as bluetooth
@@ -82,7 +83,7 @@ async def over_zigbee(folder: Path, monkeypatch: pytest.MonkeyPatch) -> AsyncIte
         node = rig.node("loft-lamp")
 
         async def say() -> None:
-            node.report(1, 0x0008, [zcl.Attribute(0, zcl.U8, node.level)])
+            node.report(1, 0x0008, [zcl.Attribute(0, dt.U8, node.level)])
 
         yield Case(rig.driver, rig.told, known, say)
 

@@ -4,16 +4,10 @@ from __future__ import annotations
 
 import pytest
 
-from hombi.links.wifi.mqtt import door
 from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt import session as s
 from hombi.links.wifi.mqtt.encoding import encode
 from tests.links.door_rig import House
-
-
-@pytest.fixture
-def house() -> House:
-    return House()
 
 
 def test_a_wrong_password_is_refused_and_the_connection_closed(house: House) -> None:
@@ -286,15 +280,16 @@ def test_closing_the_door_says_nothing_of_its_clients(house: House) -> None:
     assert house.host.heard == []
 
 
-# What a board may do with the same bytes, and what one account may have of the door
-
-
 CONNECT = encode(
     p.Connect("c", username="rack", password=b"right", will=p.Publish("rack/presence", b"gone", 1))
 )
+
+
 CONNECT_5 = encode(
     p.Connect("c", 5, username="rack", password=b"right", properties={"session_expiry": 60}), 5
 )
+
+
 AFTER = (
     p.Subscribe(3, (("rack/#", 1),)),
     p.Publish("rack/readings", b"x" * 200, 1, packet_id=9),
@@ -372,136 +367,3 @@ def test_retained_messages_outlive_the_door(house: House) -> None:
     watcher, wire = again.enter("watcher")
     again.say(watcher, p.Subscribe(1, (("#", 1),)))
     assert wire.take()[2:] == [p.Publish("rack/presence", b"here", 1, True, 1)]
-
-
-def test_what_waits_is_bounded_in_bytes_for_a_session_an_account_and_in_all(house: House) -> None:
-    big = b"x" * 200_000
-    for client in range(8):
-        sleeper, _ = house.enter("watcher", clean=False, client=f"s{client}")
-        house.say(sleeper, p.Subscribe(1, (("rack/#", 1),)), p.Disconnect())
-    for _ in range(100):
-        house.door.route(p.Publish("rack/readings", big, 1))
-    assert house.door.ledger.total <= house.door.ledger.each
-    waiting = [key for key in house.host.kept if key.startswith("message/")]
-    assert 0 < len(waiting) <= house.door.ledger.each // len(big)
-    house.door.expel("watcher")
-    assert house.door.ledger.total == 0
-    assert house.host.kept == {}
-
-
-def test_a_deaf_client_is_sent_no_more_bytes_than_it_may_have_on_the_way(house: House) -> None:
-    deaf, wire = house.enter("mister")
-    house.say(deaf, p.Subscribe(1, (("mister/wanted", 1),)))
-    wire.take()
-    for _ in range(20):
-        house.door.route(p.Publish("mister/wanted", b"x" * 200_000, 1))
-    assert len(wire.take()) == s.MAX_INFLIGHT_BYTES // 200_000
-
-
-def test_one_account_ends_its_own_sessions_and_nobody_elses(house: House) -> None:
-    other, _ = house.enter("mister", clean=False)
-    house.say(other, p.Subscribe(1, (("mister/wanted", 1),)), p.Disconnect())
-    for number in range(door.MAX_SESSIONS + 50):
-        connection, _ = house.enter("rack", clean=False, client=f"c{number}")
-        house.say(connection, p.Disconnect())
-    _, wire = house.enter("mister", clean=False)
-    assert wire.take() == [p.Connack(0, True)]
-    assert (
-        len([key for key in house.host.kept if key.startswith("rack\0")])
-        == door.MAX_ACCOUNT_SESSIONS
-    )
-
-
-@pytest.mark.parametrize(("level", "code"), [(4, p.UNAVAILABLE), (5, p.QUOTA)])
-def test_an_account_has_only_so_many_connections(house: House, level: int, code: int) -> None:
-    for number in range(door.MAX_ACCOUNT_SESSIONS):
-        house.enter("rack", client=f"c{number}")
-    _, wire = house.knock(
-        p.Connect("one-more", level, username="rack", password=b"right"), level=level
-    )
-    refused = wire.take()[0]
-    assert isinstance(refused, p.Connack)
-    assert refused.code == code
-    assert wire.closed
-    house.enter("mister")
-
-
-def test_an_account_has_one_pace_over_all_its_connections(house: House) -> None:
-    connections = [house.enter("rack", client=f"c{number}")[0] for number in range(10)]
-    for connection in connections:
-        house.say(connection, *[p.Publish("rack/readings", b"1")] * 1_000)
-    assert len(house.host.heard) == 2_000
-
-
-def test_asking_again_and_again_costs_pace_too(house: House) -> None:
-    rack, wire = house.enter("rack")
-    wire.take()
-    for number in range(1, 1_000):
-        house.say(rack, p.Subscribe(number, (("rack/#", 1),)))
-    assert len(wire.take()) < 400
-    assert not wire.closed
-
-
-def test_an_account_has_only_so_many_subscriptions(house: House) -> None:
-    granted = []
-    for client in range(4):
-        rack, wire = house.enter("rack", client=f"c{client}")
-        wire.take()
-        house.say(rack, p.Subscribe(1, tuple((f"rack/{n}", 0) for n in range(99))))
-        (answer,) = wire.take()
-        assert isinstance(answer, p.Suback)
-        granted += [code for code in answer.codes if code == 0]
-    assert len(granted) == door.MAX_ACCOUNT_SUBSCRIPTIONS
-
-
-def test_a_session_that_is_not_to_be_kept_any_more_leaves_nothing_behind(house: House) -> None:
-    sleeper, _ = house.enter5("mister", clean=False, session_expiry=600)
-    house.say(sleeper, p.Subscribe(1, (("mister/wanted", 1),)))
-    sleeper.close()
-    house.door.route(p.Publish("mister/wanted", b"on", 1))
-    assert len(house.host.kept) == 2
-    back, wire = house.enter5("mister", clean=False)
-    assert any(isinstance(one, p.Publish) for one in wire.take())
-    assert house.host.kept == {}
-    back.close()
-    assert house.host.kept == {}
-
-
-def test_what_an_earlier_version_kept_for_a_sleeper_is_delivered(house: House) -> None:
-    """As 0.3 stored it: all messages within the session's snapshot, and a subscription
-    of 0.1 as a bare number."""
-    house.door.restore(
-        {
-            "mister\0c": {
-                "expiry": 0xFFFFFFFF,
-                "subscriptions": {"mister/wanted": [1, False, False, 0], "mister/other": 1},
-                "inflight": [["mister/wanted", "b24=", 1, 7, {}]],
-                "waiting": [
-                    ["mister/wanted", "b2Zm", 1, 0, {}, None],
-                    ["mister/wanted", "bGF0ZQ==", 1, 0, {}, 0.5],
-                ],
-                "received": [],
-                "last_id": 7,
-            }
-        },
-        0.0,
-    )
-    assert [
-        state["message"][1]
-        for key, state in sorted(house.host.kept.items())
-        if key.startswith("message/")
-    ] == [
-        "b24=",
-        "b2Zm",
-        "bGF0ZQ==",
-    ]
-    assert "waiting" not in house.host.kept["mister\0c"]
-    again = House()
-    again.door.restore(house.host.kept)
-    _, wire = again.enter("mister", clean=False)
-    payloads = [
-        (packet.payload, packet.duplicate)
-        for packet in wire.take()
-        if isinstance(packet, p.Publish)
-    ]
-    assert payloads == [(b"on", True), (b"off", False), (b"late", False)]

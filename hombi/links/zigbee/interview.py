@@ -12,6 +12,7 @@ from typing import Any, TypeVar
 
 from hombi.links.base import LinkError
 from hombi.links.zigbee import commands, zcl
+from hombi.links.zigbee import datatypes as dt
 from hombi.links.zigbee.commands import Endpoints, Id, NodeDescriptor, Outcome, SimpleDescriptor
 from hombi.links.zigbee.device import Device, Endpoint
 from hombi.links.zigbee.errors import CodecError, Refused
@@ -177,7 +178,7 @@ class Interview:
         and told that it is enrolled. A zone that does not let its owner be written
         (some have it fixed) may still be enrolled."""
         device, radio, missing = self._device, self._radio, []
-        owner = zcl.Attribute(ZONE_OWNER, zcl.IEEE, self._our_ieee)
+        owner = zcl.Attribute(ZONE_OWNER, dt.IEEE, self._our_ieee)
         for ask, what in (
             (
                 lambda: radio.write(device.short, number, IAS_ZONE, owner),

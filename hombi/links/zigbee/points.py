@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from hombi.core.kinds import KINDS
-from hombi.links.zigbee import zcl
+from hombi.links.zigbee import datatypes as dt
 
 BASIC, POWER, ON_OFF, LEVEL, TIME, POLL_CONTROL = 0x0000, 0x0001, 0x0006, 0x0008, 0x000A, 0x0020
 ILLUMINANCE, TEMPERATURE, PRESSURE, FLOW, HUMIDITY, OCCUPANCY = (
@@ -102,7 +102,7 @@ class Point:
     @property
     def binary(self) -> bool:
         """Whether it has two states only."""
-        return KINDS[self.kind].words is not None if not self.setting else self.type == zcl.BOOL
+        return KINDS[self.kind].words is not None if not self.setting else self.type == dt.BOOL
 
     def value(self, raw: Any) -> float | bool | None:
         """What a raw value comes to; None for one that is none."""
@@ -130,7 +130,7 @@ class Point:
         if self.binary:
             return int(value)
         raw = (value - self.addend) / self.scale
-        return raw if self.type in (zcl.SINGLE, zcl.DOUBLE) else round(raw)
+        return raw if self.type in (dt.SINGLE, dt.DOUBLE) else round(raw)
 
 
 def _p(
@@ -150,36 +150,36 @@ _SLOW = Reports(3600, 21_600, 2)
 _SOIL = Reports(60, 900, 100)
 
 SERVED: tuple[Point, ...] = (
-    _p("battery", "battery", POWER, 0x0021, zcl.U8, "%", 0.5, reports=_SLOW),
-    _p("battery voltage", "voltage", POWER, 0x0020, zcl.U8, "V", 0.1, reports=_SLOW, hidden=True),
-    _p("switch", "switch", ON_OFF, 0x0000, zcl.BOOL, writable=True, reports=Reports(0, 600)),
-    _p("level", "level", LEVEL, 0x0000, zcl.U8, "%", 100 / 254, whole=True, writable=True,
+    _p("battery", "battery", POWER, 0x0021, dt.U8, "%", 0.5, reports=_SLOW),
+    _p("battery voltage", "voltage", POWER, 0x0020, dt.U8, "V", 0.1, reports=_SLOW, hidden=True),
+    _p("switch", "switch", ON_OFF, 0x0000, dt.BOOL, writable=True, reports=Reports(0, 600)),
+    _p("level", "level", LEVEL, 0x0000, dt.U8, "%", 100 / 254, whole=True, writable=True,
         reports=Reports(1, 600, 3)),
-    _p("illuminance", "illuminance", ILLUMINANCE, 0x0000, zcl.U16, "lx", curve="lux",
+    _p("illuminance", "illuminance", ILLUMINANCE, 0x0000, dt.U16, "lx", curve="lux",
         reports=Reports(10, 600, 1000)),
-    _p("temperature", "temperature", TEMPERATURE, 0x0000, zcl.S16, "°C", 0.01,
+    _p("temperature", "temperature", TEMPERATURE, 0x0000, dt.S16, "°C", 0.01,
         reports=Reports(10, 600, 20)),
-    _p("pressure", "pressure", PRESSURE, 0x0000, zcl.S16, "hPa", reports=Reports(60, 900, 1)),
-    _p("flow", "flow", FLOW, 0x0000, zcl.U16, "m³/h", 0.1, reports=Reports(10, 600, 1)),
-    _p("humidity", "humidity", HUMIDITY, 0x0000, zcl.U16, "%", 0.01, reports=Reports(10, 600, 100)),
-    _p("occupancy", "occupancy", OCCUPANCY, 0x0000, zcl.BITMAP8, curve="bits", mask=1,
+    _p("pressure", "pressure", PRESSURE, 0x0000, dt.S16, "hPa", reports=Reports(60, 900, 1)),
+    _p("flow", "flow", FLOW, 0x0000, dt.U16, "m³/h", 0.1, reports=Reports(10, 600, 1)),
+    _p("humidity", "humidity", HUMIDITY, 0x0000, dt.U16, "%", 0.01, reports=Reports(10, 600, 100)),
+    _p("occupancy", "occupancy", OCCUPANCY, 0x0000, dt.BITMAP8, curve="bits", mask=1,
         reports=Reports(0, 600)),
-    _p("leaf wetness", "moisture", 0x0407, 0x0000, zcl.U16, "%", 0.01, reports=_SOIL),
-    _p("soil moisture", "moisture", 0x0408, 0x0000, zcl.U16, "%", 0.01, reports=_SOIL),
-    _p("acidity", "acidity", 0x0409, 0x0000, zcl.U16, "pH", 0.01, reports=Reports(60, 900, 5)),
-    _p("conductivity", "conductivity", 0x040A, 0x0000, zcl.U16, "µS/cm", 1.0,
+    _p("leaf wetness", "moisture", 0x0407, 0x0000, dt.U16, "%", 0.01, reports=_SOIL),
+    _p("soil moisture", "moisture", 0x0408, 0x0000, dt.U16, "%", 0.01, reports=_SOIL),
+    _p("acidity", "acidity", 0x0409, 0x0000, dt.U16, "pH", 0.01, reports=Reports(60, 900, 5)),
+    _p("conductivity", "conductivity", 0x040A, 0x0000, dt.U16, "µS/cm", 1.0,
         reports=Reports(60, 900, 5)),
-    _p("CO", "co", 0x040C, 0x0000, zcl.SINGLE, "ppm", 1e6, reports=Reports(30, 600, 5e-6)),
-    _p("CO2", "co2", 0x040D, 0x0000, zcl.SINGLE, "ppm", 1e6, reports=Reports(30, 600, 25e-6)),
-    _p("PM2.5", "pm25", 0x042A, 0x0000, zcl.SINGLE, "µg/m³", reports=Reports(30, 600, 1)),
-    _p("formaldehyde", "formaldehyde", 0x042B, 0x0000, zcl.SINGLE, "ppm", 1e6,
+    _p("CO", "co", 0x040C, 0x0000, dt.SINGLE, "ppm", 1e6, reports=Reports(30, 600, 5e-6)),
+    _p("CO2", "co2", 0x040D, 0x0000, dt.SINGLE, "ppm", 1e6, reports=Reports(30, 600, 25e-6)),
+    _p("PM2.5", "pm25", 0x042A, 0x0000, dt.SINGLE, "µg/m³", reports=Reports(30, 600, 1)),
+    _p("formaldehyde", "formaldehyde", 0x042B, 0x0000, dt.SINGLE, "ppm", 1e6,
         reports=Reports(30, 600, 1e-8)),
-    _p("PM10", "pm10", 0x042D, 0x0000, zcl.SINGLE, "µg/m³", reports=Reports(30, 600, 1)),
-    _p("energy", "energy", METERING, 0x0000, zcl.U48, "kWh", reports=Reports(60, 900, 1)),
-    _p("demand", "power", METERING, 0x0400, zcl.S24, "kW", reports=Reports(5, 300, 5)),
-    _p("power", "power", ELECTRICAL, 0x050B, zcl.S16, "W", reports=Reports(5, 300, 5)),
-    _p("voltage", "voltage", ELECTRICAL, 0x0505, zcl.U16, "V", reports=Reports(30, 600, 2)),
-    _p("current", "current", ELECTRICAL, 0x0508, zcl.U16, "A", reports=Reports(10, 600, 5)),
+    _p("PM10", "pm10", 0x042D, 0x0000, dt.SINGLE, "µg/m³", reports=Reports(30, 600, 1)),
+    _p("energy", "energy", METERING, 0x0000, dt.U48, "kWh", reports=Reports(60, 900, 1)),
+    _p("demand", "power", METERING, 0x0400, dt.S24, "kW", reports=Reports(5, 300, 5)),
+    _p("power", "power", ELECTRICAL, 0x050B, dt.S16, "W", reports=Reports(5, 300, 5)),
+    _p("voltage", "voltage", ELECTRICAL, 0x0505, dt.U16, "V", reports=Reports(30, 600, 2)),
+    _p("current", "current", ELECTRICAL, 0x0508, dt.U16, "A", reports=Reports(10, 600, 5)),
 )  # fmt: skip
 
 # Attributes that a value is multiplied with, and divided by; one that is missing or
@@ -235,7 +235,7 @@ def standard_points(
             kind,
             IAS_ZONE,
             ZONE_STATUS,
-            zcl.BITMAP16,
+            dt.BITMAP16,
             curve="bits",
             mask=0x0003,
             endpoint=endpoint,

@@ -10,10 +10,10 @@ from collections import deque
 from collections.abc import AsyncIterator, Callable
 from typing import Any, TypeVar
 
+from hombi.links.zigbee.answers import parse
 from hombi.links.zigbee.commands import (
     Id,
     Item,
-    parse,
     store_init,
     store_length,
     store_read,

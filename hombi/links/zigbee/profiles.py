@@ -18,7 +18,7 @@ from hombi.core.house_facts import did_you_mean
 from hombi.core.kinds import KINDS
 from hombi.core.toml_text import TomlText, read_toml
 from hombi.core.units import conversion
-from hombi.links.zigbee import zcl
+from hombi.links.zigbee import datatypes as dt
 from hombi.links.zigbee.datapoints import DATAPOINT_TYPES
 from hombi.links.zigbee.points import Point, Reports, name_apart
 
@@ -93,7 +93,8 @@ _CLUSTER = _Key("a cluster, like 0x0402", _whole(0xFFFF))
 _ATTRIBUTE = _Key("an attribute, like 0x0000", _whole(0xFFFF))
 _KIND = _Key(f"a kind: {', '.join(KINDS)}", lambda v: isinstance(v, str) and v in KINDS)
 _TYPE = _Key(
-    f"a type: {', '.join(zcl.TYPE_NAMES)}", lambda v: isinstance(v, str) and v in zcl.TYPE_NAMES
+    f"a type: {', '.join(dt.TYPE_NAMES)}",
+    lambda v: isinstance(v, str) and v in dt.TYPE_NAMES,
 )
 _NUMBER = _Key("a number", _number)
 _FACTOR = _Key("a number that is not 0", lambda v: _number(v) and v != 0)
@@ -303,7 +304,7 @@ def _point(table: Mapping[str, Any], *, setting: bool = False) -> Point:
         kind.name,
         table["cluster"],
         table["attribute"],
-        DATAPOINT_TYPES[table["type"]] if datapoint else zcl.TYPE_NAMES[table["type"]],
+        DATAPOINT_TYPES[table["type"]] if datapoint else dt.TYPE_NAMES[table["type"]],
         table.get("unit", kind.unit),
         float(table.get("scale", 1.0)),
         float(table.get("addend", 0.0)),

@@ -9,10 +9,11 @@ from typing import Any
 import msgspec
 
 from hombi.links.zigbee import datapoints, zcl
+from hombi.links.zigbee import datatypes as dt
 from hombi.links.zigbee.errors import CodecError
 from hombi.links.zigbee.profiles import DEFAULT_CLUSTER
 
-_TYPES = {number: name for name, number in zcl.TYPE_NAMES.items()}
+_TYPES = {number: name for name, number in dt.TYPE_NAMES.items()}
 _DATAPOINT_TYPES = {number: name for name, number in datapoints.DATAPOINT_TYPES.items()}
 
 
@@ -86,7 +87,7 @@ def draft(make: str, model: str, text: str, unnamed: Iterable[Unnamed]) -> str:
         types = _DATAPOINT_TYPES if one.datapoint else _TYPES
         where = f"datapoint {one.id}" if one.datapoint else f"0x{one.cluster:04X}/0x{one.id:04X}"
         lines.append("")
-        if one.type not in types or (one.type == zcl.TEXT and not one.datapoint):
+        if one.type not in types or (one.type == dt.TEXT and not one.datapoint):
             lines.append(f"# {where} is {_shown(one.value)!r}, which is no number")
             continue
         lines.append(f"# it was {_shown(one.value)}")

@@ -6,6 +6,7 @@ from __future__ import annotations
 import time
 
 from hombi.links.zigbee import datapoints, zcl
+from hombi.links.zigbee import datatypes as dt
 from hombi.links.zigbee.commands import Incoming
 from hombi.links.zigbee.errors import CodecError
 from hombi.links.zigbee.points import BASIC, IAS_ZONE, MAKE, MODEL, POLL_CONTROL, POWER_SOURCE, TIME
@@ -19,10 +20,10 @@ OURS: dict[int, dict[int, zcl.Attribute]] = {
     BASIC: {
         one.id: one
         for one in (
-            zcl.Attribute(0x0000, zcl.U8, 3),
-            zcl.Attribute(MAKE, zcl.TEXT, "Hombi"),
-            zcl.Attribute(MODEL, zcl.TEXT, "hub"),
-            zcl.Attribute(POWER_SOURCE, zcl.ENUM8, 1),
+            zcl.Attribute(0x0000, dt.U8, 3),
+            zcl.Attribute(MAKE, dt.TEXT, "Hombi"),
+            zcl.Attribute(MODEL, dt.TEXT, "hub"),
+            zcl.Attribute(POWER_SOURCE, dt.ENUM8, 1),
         )
     }
 }
@@ -116,7 +117,7 @@ def _have(cluster: int, frame: zcl.Zcl) -> dict[int, zcl.Attribute]:
     if frame.manufacturer:
         return {}
     if cluster == TIME:
-        return {0x0000: zcl.Attribute(0x0000, zcl.UTC, int(time.time()) - UTC_FROM)}
+        return {0x0000: zcl.Attribute(0x0000, dt.UTC, int(time.time()) - UTC_FROM)}
     return OURS.get(cluster, {})
 
 

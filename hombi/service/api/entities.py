@@ -11,9 +11,9 @@ from rest_framework.response import Response
 from hombi import wire
 from hombi.core.house_time import MOST_ROWS, ROWS_MS, bounds, rows_of
 from hombi.hub.actuation import CommandEntity
+from hombi.hub.entities import ChangeEntity, RemoveEntity
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
-from hombi.hub.picks import ChangeEntity, RemoveEntity
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation

@@ -9,16 +9,26 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+import pytest
+
 from hombi.lab.physics import Mill
 from hombi.lab.radio_plans import ZIGBEE
-from hombi.lab.zigbee_nodes import ZigbeeNode, ZigbeePlan
+from hombi.lab.zigbee_nodes import ZigbeeNode
+from hombi.lab.zigbee_plan import ZigbeePlan
 from hombi.lab.zigbee_stick import Stick
 from hombi.links.base import Found
+from hombi.links.zigbee import interview, radio, zcl
 from hombi.links.zigbee.driver import ZigbeeDriver
 from hombi.links.zigbee.settings import ZigbeeSettings
 from tests.links.told import Told, context_of, on_link, until
 
 PLANS = {plan.address: plan for plan in ZIGBEE}
+TEMPERATURE, SWITCH, CONTACT, LEVEL = (
+    "1/0402/0000",
+    "1/0006/0000",
+    "1/0500/0002/0003",
+    "1/0008/0000",
+)
 MIDSUMMER_NOON_S = 1_782_043_200.0
 
 
@@ -92,3 +102,20 @@ async def rig_at(folder: Path, *, plugged: bool = True) -> AsyncIterator[Rig]:
         await rig.driver.stop()
         living.cancel()
         rig.stick.unplug()
+
+
+def came(rig: Rig, address: str, value: float) -> bool:
+    """Whether this value came of the entity, among others: the hub reads nodes at times
+    of its own."""
+    return any(one.value == pytest.approx(value) for one in rig.told.values.get(address, []))
+
+
+def report(node: ZigbeeNode, cluster: int, attribute: zcl.Attribute) -> None:
+    """It reports one attribute."""
+    node.report(1, cluster, [attribute])
+
+
+def quick_interview() -> None:
+    """Nodes here answer at once or never."""
+    interview.PAUSE_S = 0.01
+    radio.ANSWER_S = 0.3

@@ -8,18 +8,12 @@ from pathlib import Path
 
 import pytest
 
-from hombi.lab.zigbee_nodes import ZigbeeNode
 from hombi.links.base import Found, Unreachable, Wanted
+from hombi.links.zigbee import datatypes as dt
 from hombi.links.zigbee import zcl
 from hombi.links.zigbee.commands import Id
 from tests.links.told import on_link, until
-from tests.links.zigbee.rig import MIDSUMMER_NOON_S, Rig, rig_at
-
-TEMPERATURE, SWITCH, LEVEL = "1/0402/0000", "1/0006/0000", "1/0008/0000"
-
-
-def report(node: ZigbeeNode, cluster: int, attribute: zcl.Attribute) -> None:
-    node.report(1, cluster, [attribute])
+from tests.links.zigbee.rig import LEVEL, MIDSUMMER_NOON_S, SWITCH, TEMPERATURE, Rig, report, rig_at
 
 
 async def test_a_node_is_asked_what_it_has_step_by_step(tmp_path: Path) -> None:
@@ -61,7 +55,7 @@ async def test_what_is_no_value_is_none_and_the_same_frame_counts_once(tmp_path:
         await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}"))
 
         def sent(sequence: int, value: int | None) -> None:
-            body = zcl.write([zcl.Attribute(0, zcl.S16, value)])
+            body = zcl.write([zcl.Attribute(0, dt.S16, value)])
             node.send(1, 0x0402, zcl.Zcl(sequence, zcl.Command.REPORT, body, from_server=True))
 
         def values() -> list[float | None]:
@@ -81,7 +75,7 @@ async def test_a_plug_is_switched_and_read_back(tmp_path: Path) -> None:
         await until(lambda: rig.told.latest(f"terrace-plug/{SWITCH}") is True)
         assert node.on
         assert rig.mill.devices.lights
-        names = {p.name: p.kind.name for p in rig.told.arrived[_thing(node)].offer.values}
+        names = {p.name: p.kind.name for p in rig.told.arrived[node.thing_id].offer.values}
         assert names["power"] == "power"
         assert names["energy"] == "energy"
         assert "demand" not in names, "the same power, measured better"
@@ -140,7 +134,7 @@ async def test_a_nodes_own_setting_and_a_renamed_value_come_from_its_profile(
 ) -> None:
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("boathouse-watch")
-        offer = rig.told.arrived[_thing(node)].offer
+        offer = rig.told.arrived[node.thing_id].offer
         assert {"light", "occupancy"} <= {p.name for p in offer.values}
         assert [(s.name, s.unit, s.high) for s in offer.settings] == [("off-delay", "s", 3600)]
         assert (await rig.driver.settings("boathouse-watch"))["1/0406/0010"] == 60
@@ -161,7 +155,7 @@ async def test_a_profile_is_taken_up_while_the_hub_runs_and_after_a_restart(tmp_
     own.write_text(head + moisture)
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("herb-probe")
-        first = rig.told.arrived[_thing(node)]
+        first = rig.told.arrived[node.thing_id]
         assert names(first) == {"moisture", "link-quality"}
         await until(lambda: rig.told.latest("herb-probe/1/dp3") is not None)
         own.write_text(
@@ -169,7 +163,7 @@ async def test_a_profile_is_taken_up_while_the_hub_runs_and_after_a_restart(tmp_
             '"temperature"\nscale = 0.1\n'
         )
         await until(
-            lambda: names(rig.told.arrived[_thing(node)]) == {"moisture", "warmth", "link-quality"}
+            lambda: names(rig.told.arrived[node.thing_id]) == {"moisture", "warmth", "link-quality"}
         )
         await until(lambda: rig.told.latest("herb-probe/1/dp5") is not None)
         assert rig.told.latest("herb-probe/1/dp5") == pytest.approx(
@@ -182,7 +176,7 @@ async def test_a_profile_is_taken_up_while_the_hub_runs_and_after_a_restart(tmp_
         assert "line 4" in rig.driver.checks()[1].text
         rig.told.arrived.clear()
         rig.fresh_driver(rig.told.kept).follow(on_link("herb-probe", first))
-        assert names(rig.told.arrived[_thing(node)]) == {
+        assert names(rig.told.arrived[node.thing_id]) == {
             "soil-moisture",
             "soil-temperature",
             "battery",
@@ -242,61 +236,6 @@ async def test_a_node_that_is_out_of_reach_is_said_to_be(tmp_path: Path) -> None
         assert node.on
 
 
-async def test_a_stick_that_is_unplugged_is_said_and_found_again(tmp_path: Path) -> None:
-    async with rig_at(tmp_path) as rig:
-        node = await rig.let_in("terrace-plug")
-        rig.stick.unplug()
-        await until(lambda: "unplugged" in rig.told.wrong)
-        with pytest.raises(Unreachable):
-            await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
-        assert rig.driver.checks()[0].state == "fault"
-        rig.stick.plug()
-        await rig.up()
-        assert rig.told.wrong == ""
-        await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
-        assert node.on
-
-
-async def test_a_stick_that_is_not_there_does_not_keep_the_hub_from_starting(
-    tmp_path: Path,
-) -> None:
-    async with rig_at(tmp_path, plugged=False) as rig:
-        await until(lambda: rig.told.troubles)
-        assert "there is no Zigbee stick at" in rig.told.troubles[0]
-        rig.stick.plug()
-        await rig.up()
-
-
-async def test_a_stick_that_answers_nothing_is_said(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    monkeypatch.setattr("hombi.links.zigbee.stick.QUIET_S", 0.1)
-    monkeypatch.setattr("hombi.links.zigbee.processor.ANSWER_S", 0.2)
-    monkeypatch.setattr("hombi.links.zigbee.processor.Processor.request.__defaults__", (0.2,))
-    monkeypatch.setattr("hombi.links.zigbee.processor.Processor.open.__defaults__", (115_200, 0.2))
-    async with rig_at(tmp_path) as rig:
-        rig.stick.mute = True
-        await until(lambda: "does not answer" in rig.told.wrong)
-        rig.stick.mute = False
-        await rig.up()
-
-
-async def test_garbage_on_the_line_costs_nothing_but_itself(tmp_path: Path) -> None:
-    async with rig_at(tmp_path) as rig:
-        node = await rig.let_in("loft-climate")
-        await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}"))
-        rig.stick.say(b"\x00\xfe\xff\x13" + b"\xfe\x30half a frame")
-        report(node, 0x0402, zcl.Attribute(0, zcl.S16, 1234))
-        await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}") == 12.34)
-        assert "not understood" in rig.driver.checks()[0].text
-        node.send(1, 0x0402, zcl.Zcl(5, zcl.Command.REPORT, b"\0\0\x29\x01", from_server=True))
-        await until(lambda: rig.told.refusals)
-        assert (
-            "loft-climate: cluster 0402: a value of type 0x29 ends after 1 of its 2 bytes"
-            in rig.told.refusals
-        )
-
-
 async def test_a_stick_that_begins_anew_in_an_interview_finishes_it_afterwards(
     tmp_path: Path,
 ) -> None:
@@ -308,7 +247,7 @@ async def test_a_stick_that_begins_anew_in_an_interview_finishes_it_afterwards(
         await until(lambda: len(rig.told.asked) == 2)
         rig.stick.begin_anew()
         await until(lambda: "begun anew" in "".join(rig.told.troubles))
-        assert await until(lambda: rig.told.arrived.get(_thing(node)))
+        assert await until(lambda: rig.told.arrived.get(node.thing_id))
 
 
 async def test_a_full_table_is_said_while_the_window_is_open(tmp_path: Path) -> None:
@@ -326,7 +265,7 @@ async def test_a_node_that_floods_is_held_back_and_named(tmp_path: Path) -> None
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("loft-climate")
         for n in range(1_000):
-            report(node, 0x0402, zcl.Attribute(0, zcl.S16, n))
+            report(node, 0x0402, zcl.Attribute(0, dt.S16, n))
             if n % 50 == 0:
                 await asyncio.sleep(0)
         await until(lambda: rig.told.refusals)
@@ -362,85 +301,6 @@ async def test_nobody_joins_while_the_window_is_closed(tmp_path: Path) -> None:
         assert not rig.told.asked
 
 
-async def test_the_network_is_kept_and_gone_on_with(tmp_path: Path) -> None:
-    async with rig_at(tmp_path) as rig:
-        await rig.let_in("terrace-plug")
-        before = rig.driver.info()
-        arrived = rig.told.arrived[_thing(rig.node("terrace-plug"))]
-        await rig.driver.stop()
-        rig.driver = rig.fresh_driver(rig.told.kept)
-        rig.driver.follow(on_link("terrace-plug", arrived))
-        await rig.driver.start()
-        await rig.up()
-        assert rig.driver.info() == before
-        await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
-        assert rig.node("terrace-plug").on
-
-
-async def test_a_blank_stick_takes_our_network_over(tmp_path: Path) -> None:
-    async with rig_at(tmp_path) as rig:
-        before = rig.driver.info()
-        key = rig.stick.store[0x62]
-        await rig.driver.stop()
-        rig.stick.store.clear()
-        rig.driver = rig.fresh_driver(rig.told.kept)
-        await rig.driver.start()
-        await rig.up()
-        assert rig.driver.info() == before
-        assert rig.stick.store[0x62] == key
-
-
-@pytest.mark.parametrize("choice", ["keep", "clean"])
-async def test_a_foreign_network_is_never_taken_or_lost_silently(
-    tmp_path: Path, choice: str
-) -> None:
-    async with rig_at(tmp_path) as rig:
-        foreign = rig.driver.info()
-        await rig.driver.stop()
-        rig.told.kept.clear()
-        rig.driver = rig.fresh_driver()
-        await rig.driver.start()
-        await until(lambda: rig.driver.info()["state"] == "foreign")
-        assert "carries a network that is not this house's" in rig.told.wrong
-        assert rig.driver.checks()[0].advice == "`hombi link keep` or `hombi link clean`"
-        await rig.driver.choose(choice)
-        await rig.up()
-        same = rig.driver.info()["extended_pan_id"] == foreign["extended_pan_id"]
-        assert same == (choice == "keep")
-
-
-async def test_another_stick_in_the_place_of_a_foreign_one_needs_no_word(tmp_path: Path) -> None:
-    async with rig_at(tmp_path) as rig:
-        ours = rig.stick.store[0x2D]
-        rig.stick.unplug()
-        rig.stick.store[0x2D] = bytes(range(8))
-        rig.stick.plug()
-        await until(lambda: rig.driver.info()["state"] == "foreign")
-        rig.stick.unplug()
-        await until(lambda: "there is no Zigbee stick" in rig.told.wrong)
-        rig.stick.store[0x2D] = ours
-        rig.stick.plug()
-        await rig.up()
-
-
-async def test_nodes_of_a_network_that_was_kept_arrive_as_soon_as_they_speak(
-    tmp_path: Path,
-) -> None:
-    async with rig_at(tmp_path) as rig:
-        node = await rig.let_in("terrace-plug")
-        await rig.driver.stop()
-        rig.told.kept.clear()
-        rig.told.arrived.clear()
-        rig.driver = rig.fresh_driver()
-        await rig.driver.start()
-        await until(lambda: rig.driver.info()["state"] == "foreign")
-        await rig.driver.choose("keep")
-        await rig.up()
-        rig.driver.pairing(True)
-        report(node, 0x0006, zcl.Attribute(0, zcl.BOOL, True))
-        assert await until(lambda: rig.told.arrived.get(_thing(node)))
-
-
 async def test_a_node_that_asks_the_time_is_told(tmp_path: Path) -> None:
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("terrace-plug")
@@ -454,21 +314,6 @@ async def test_a_node_that_asks_the_time_is_told(tmp_path: Path) -> None:
         assert (
             await until(lambda: next((a for a in answers if a.sequence == 22), None))
         ).payload == bytes(3)
-
-
-async def test_an_older_stick_forms_its_network_in_the_older_way(tmp_path: Path) -> None:
-    rig = Rig(tmp_path)
-    rig.stick._product = 0
-    rig.stick.plug()
-    await rig.driver.start()
-    await rig.up()
-    assert rig.driver.info()["firmware"] == "firmware 2.7.1, build 20260401"
-    await rig.driver.stop()
-    rig.stick.unplug()
-
-
-def _thing(node: ZigbeeNode) -> str:
-    return f"urn:dev:mac:{node.ieee:016x}"
 
 
 def test_the_ids_are_those_of_the_table() -> None:

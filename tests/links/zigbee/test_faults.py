@@ -12,20 +12,26 @@ from typing import Any
 
 import pytest
 
-from hombi.lab.zigbee_nodes import Attr, Part, ZigbeeNode
+from hombi.lab.zigbee_nodes import ZigbeeNode
+from hombi.lab.zigbee_plan import Attr, Part
 from hombi.links.base import Unreachable, Wanted
-from hombi.links.zigbee import commands, points, radio, whereabouts, zcl
-from hombi.links.zigbee.commands import Id, Incoming, parse
+from hombi.links.zigbee import commands, points, radio, zcl
+from hombi.links.zigbee import datatypes as dt
+from hombi.links.zigbee.commands import Id
 from hombi.links.zigbee.device import Device
-from hombi.links.zigbee.errors import CodecError
-from hombi.links.zigbee.frames import Frame
-from hombi.links.zigbee.points import SERVED, standard_points
 from hombi.links.zigbee.profiles import read_profile
-from hombi.links.zigbee.replies import answer
 from tests.links.told import on_link, until
-from tests.links.zigbee.rig import PLANS, Rig, rig_at
+from tests.links.zigbee.rig import (
+    CONTACT,
+    PLANS,
+    SWITCH,
+    TEMPERATURE,
+    Rig,
+    came,
+    quick_interview,
+    rig_at,
+)
 
-TEMPERATURE, SWITCH, CONTACT = "1/0402/0000", "1/0006/0000", "1/0500/0002/0003"
 EXTENDED, KEY, PAN, CHANNELS = 0x2D, 0x62, 0x83, 0x84
 
 
@@ -35,15 +41,6 @@ async def again(rig: Rig, *, kept: bool = True) -> None:
     rig.told.troubles.clear()
     rig.driver = rig.fresh_driver(rig.told.kept if kept else None)
     await rig.driver.start()
-
-
-def came(rig: Rig, address: str, value: float) -> bool:
-    """Whether this value came of the entity, among others: the hub reads nodes at times
-    of its own."""
-    return any(one.value == pytest.approx(value) for one in rig.told.values.get(address, []))
-
-
-# The stick's network (35)
 
 
 @pytest.mark.parametrize(
@@ -123,86 +120,6 @@ async def test_another_pan_id_than_the_one_kept_is_said(tmp_path: Path) -> None:
         assert any("PAN 0x1234 now" in one for one in rig.told.refusals)
 
 
-# Where nodes are (36)
-
-
-async def test_a_node_that_was_readdressed_while_the_hub_was_down_is_found_when_it_speaks(
-    tmp_path: Path,
-) -> None:
-    async with rig_at(tmp_path) as rig:
-        node = await rig.let_in("loft-climate")
-        arrived = rig.told.arrived[node.thing_id]
-        await rig.driver.stop()
-        node.move(0x4242)
-        rig.driver = rig.fresh_driver(rig.told.kept)
-        rig.driver.follow(on_link("loft-climate", arrived))
-        await rig.driver.start()
-        await rig.up()
-        rig.told.values.clear()
-        node.report(1, 0x0402, [zcl.Attribute(0, zcl.S16, 1234)])
-        await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}") == pytest.approx(12.34))
-
-
-async def test_a_node_that_does_not_answer_where_it_was_is_looked_for(tmp_path: Path) -> None:
-    async with rig_at(tmp_path) as rig:
-        plug = await rig.let_in("terrace-plug")
-        plug.move(0x4243)
-        await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
-        assert plug.on
-
-
-async def test_who_speaks_on_a_known_address_is_checked(tmp_path: Path) -> None:
-    async with rig_at(tmp_path) as rig:
-        loft = await rig.let_in("loft-climate")
-        air = await rig.let_in("workshop-air")
-        arrived = {
-            one: rig.told.arrived[rig.node(one).thing_id]
-            for one in ("loft-climate", "workshop-air")
-        }
-        await rig.driver.stop()
-        loft.short, air.short = air.short, loft.short
-        rig.driver = rig.fresh_driver(rig.told.kept)
-        for name, found in arrived.items():
-            rig.driver.follow(on_link(name, found))
-        rig.told.values.clear()
-        await rig.driver.start()
-        await rig.up()
-        loft.report(1, 0x0402, [zcl.Attribute(0, zcl.S16, 555)])
-        await until(lambda: came(rig, f"loft-climate/{TEMPERATURE}", 5.55))
-        assert not came(rig, f"workshop-air/{TEMPERATURE}", 5.55)
-
-
-async def test_a_node_that_was_reset_out_of_earshot_is_bound_and_configured_anew(
-    tmp_path: Path,
-) -> None:
-    async with rig_at(tmp_path) as rig:
-        node = await rig.let_in("loft-climate")
-        node.reset_unheard()
-        assert not node.agreed
-        await until(lambda: (1, 0x0402, 0) in node.agreed and (1, 0x0402) in node.bound)
-
-
-async def test_on_a_new_stick_all_nodes_are_bound_and_configured_anew(tmp_path: Path) -> None:
-    async with rig_at(tmp_path) as rig:
-        nodes = [await rig.let_in(one) for one in ("terrace-plug", "loft-climate")]
-        arrived = {node.plan.address: rig.told.arrived[node.thing_id] for node in nodes}
-        await rig.driver.stop()
-        rig.stick.store.clear()
-        rig.stick.ieee = 0x00F1_5EED_0000_00FF
-        for node in nodes:
-            node.bound.clear()
-            node.agreed.clear()
-        rig.driver = rig.fresh_driver(rig.told.kept)
-        for name, found in arrived.items():
-            rig.driver.follow(on_link(name, found))
-        await rig.driver.start()
-        await rig.up()
-        await until(lambda: all(node.bound and node.agreed for node in nodes))
-
-
-# The interview (37)
-
-
 async def test_what_a_node_does_not_say_is_named_and_the_rest_is_taken(tmp_path: Path) -> None:
     async with rig_at(tmp_path) as rig:
         node = rig.node("terrace-plug")
@@ -268,7 +185,7 @@ async def test_a_late_answer_for_another_endpoint_is_not_taken_for_this_one(tmp_
         ieee=0x00F1_5EED_0000_0777,
         parts={
             1: PLANS["terrace-plug"].parts[1],
-            2: Part(0x0051, {0x0006: {0x0000: Attr(zcl.BOOL)}}),
+            2: Part(0x0051, {0x0006: {0x0000: Attr(dt.BOOL)}}),
         },
     )
     async with rig_at(tmp_path) as rig:
@@ -295,26 +212,6 @@ async def test_who_joins_while_the_window_is_closed_is_told_to_leave(tmp_path: P
         node.join()
         await until(lambda: not node.joined)
         assert any("told to leave" in one for one in rig.told.refusals)
-
-
-def quick_interview() -> None:
-    """Nodes here answer at once or never."""
-    from hombi.links.zigbee import interview
-
-    interview.PAUSE_S = 0.01
-    radio.ANSWER_S = 0.3
-
-
-@pytest.fixture(autouse=True)
-def as_before(monkeypatch: pytest.MonkeyPatch) -> None:
-    from hombi.links.zigbee import interview
-
-    monkeypatch.setattr(interview, "PAUSE_S", interview.PAUSE_S)
-    monkeypatch.setattr(radio, "ANSWER_S", radio.ANSWER_S)
-    monkeypatch.setattr(whereabouts, "ANSWER_S", 1.0)
-
-
-# Frames (38, 39, 41, 42)
 
 
 def raw_report(
@@ -375,8 +272,8 @@ def test_a_profiles_makers_attribute_stands_beside_the_standard_point() -> None:
     device.endpoints[1] = Endpoint(0x0104, 0x0302, (0x0402,), ())
     device.settle(profile)
     assert set(device.points) == {TEMPERATURE, "1/0402/0000@115F"}
-    own = device.attributes(1, 0x0402, [zcl.Attribute(0, zcl.S16, 215)], 0, 0x115F)
-    standard = device.attributes(1, 0x0402, [zcl.Attribute(0, zcl.S16, 2150)], 0)
+    own = device.attributes(1, 0x0402, [zcl.Attribute(0, dt.S16, 215)], 0, 0x115F)
+    standard = device.attributes(1, 0x0402, [zcl.Attribute(0, dt.S16, 2150)], 0)
     assert [(one.name, one.value) for one in (*own, *standard)] == [
         ("1/0402/0000@115F", 21.5),
         (TEMPERATURE, 21.5),
@@ -404,116 +301,6 @@ async def test_open_closed_open_in_a_breath_are_three(tmp_path: Path) -> None:
         ]
 
 
-def heard(data: str, cluster: int = 0x0402, *, broadcast: bool = False, group: int = 0) -> Incoming:
-    return Incoming(cluster, 0x1234, 1, 200, broadcast, bytes.fromhex(data), group)
-
-
-@pytest.mark.parametrize(
-    ("message", "said"),
-    [
-        (
-            heard("08070a00002964 00".replace(" ", "")),
-            "10070b0a00",
-        ),  # a report from a server that wants a default response
-        (heard("18070a0000296400"), None),  # and one that does not
-        (heard("0c5f11070a0000296400"), "145f11070b0a00"),  # with the maker's code of the question
-        (
-            heard("0107 42", 0x0006),
-            "18070b4281",
-        ),  # a command that the hub does not know (81), the other way
-        (
-            heard("1107 42", 0x0006),
-            "18070b4281",
-        ),  # an error is said also to who wants no default response
-        (heard("010742", 0x0006, group=5), None),
-        (heard("010742", 0x0006, broadcast=True), None),
-        (heard("08070b0a00"), None),  # a default response has none
-        (
-            heard("0007 00 0000 0400 9900", 0x0000),
-            "180701" + "0000002003" + "0400004205486f6d6269" + "990086",
-        ),
-        (heard("0007 00 0100", 0x0402), "180701010086"),
-        (heard("0007 02 0400 42 0178", 0x0000), "180704880400"),
-        (heard("0007 02 9900 20 01", 0x0000), "180704869900"),
-        (heard("0007 05 0400 42 0178", 0x0000), None),
-        (heard("0007 0c 0000 02", 0x0000), "18070d00" + "000020" + "040042"),
-        (heard("0007 0c 0500 09", 0x0000), "18070d01" + "050042" + "070030"),
-        (heard("0007 06 00 0000 20 0a00 5802 01", 0x0000), "1807078c000000"),
-        (heard("0007 15", 0x0402), "18070b1581"),  # a general command that there is not
-    ],
-)
-def test_what_is_answered_is_as_the_standard_says(message: Incoming, said: str | None) -> None:
-    frame = zcl.decode(message.data)
-    found = answer(message, frame)
-    assert (None if found is None else zcl.encode(found).hex()) == said
-
-
-@pytest.mark.parametrize("short", [0x1234])
-def test_the_extended_form_of_what_comes_is_understood(short: int) -> None:
-    data = bytes.fromhex("18010a00002964 00".replace(" ", ""))
-    long = (
-        struct.pack(
-            "<HHBQBHBBBBIBH", 0, 0x0402, 2, short, 1, 0x1A62, 1, 0, 190, 0, 77, 5, len(data)
-        )
-        + data
-    )
-    assert parse(Frame(0x4482, long)) == Incoming(0x0402, short, 1, 190, False, data)
-    assert parse(Frame(0x4482, long + b"\x00\x1e")) == Incoming(0x0402, short, 1, 190, False, data)
-    plain = struct.pack("<HHHBBBBBIBB", 0, 0x0402, short, 1, 1, 0, 190, 0, 77, 5, len(data)) + data
-    assert parse(Frame(0x4481, plain)) == parse(Frame(0x4482, plain))
-    with pytest.raises(CodecError):
-        parse(Frame(0x4482, long[:15]))
-
-
-@pytest.mark.parametrize(
-    ("unit", "kind", "shown", "raw", "value"),
-    [
-        (0x00, "energy", "kWh", 1234, 1.234), (0x01, "volume", "m³", 1234, 1.234),
-        (0x02, "volume", "m³", 1000, 0.028316847),
-        (0x03, "volume", "m³", 1000, 2.831684659), (0x04, "volume", "l", 1000, 3.785411784),
-        (0x05, "volume", "l", 1000, 4.54609),
-        (0x06, "energy", "kWh", 1_000_000, 0.29307107), (0x07, "volume", "l", 1234, 1.234),
-        (0x08, "number", "", 1234, 1.234),
-        (0x0C, "energy", "kWh", 3600, 1.0), (0x0D, "number", "", 1234, 1.234),
-        (0x80, "energy", "kWh", 0x1234, 1.234),
-        (0x81, "volume", "m³", 0x1234, 1.234),
-    ],
-)  # fmt: skip
-def test_a_meter_counts_in_its_own_unit(
-    unit: int, kind: str, shown: str, raw: int, value: float
-) -> None:
-    facts = {"1/0702/0300": unit, "1/0702/0301": 1, "1/0702/0302": 1000}
-    point = next(one for one in standard_points(1, [0x0702], facts) if one.attribute == 0)
-    assert (point.kind, point.unit) == (kind, shown)
-    assert point.value(raw) == pytest.approx(value)
-
-
-@pytest.mark.parametrize("scale", [20, -128, 127])
-def test_a_pressure_scale_that_cannot_be_is_passed_over(scale: int) -> None:
-    (point,) = standard_points(1, [0x0403], {"1/0403/0010": 10132, "1/0403/0014": scale})
-    assert point.attribute == 0
-    assert zcl.configure([zcl.Reporting(0, zcl.S16, 10, 600, 5e20)])
-
-
-@pytest.mark.parametrize(
-    "report",
-    ["[10, 100000, 20]", "[-1, 600, 20]", "[600, 10, 20]", "[10, 600, -1]", "[10.5, 600, 1]"],
-)
-def test_a_report_that_does_not_fit_is_a_mistake(report: str) -> None:
-    text = (
-        f'[profile]\nmake = "A"\nmodel = "B"\n[[value]]\ncluster = 1\nattribute = 2\ntype = '
-        f'"u8"\nname = "x"\nreport = {report}\n'
-    )
-    profile, toml = read_profile(text)
-    assert profile is None
-    assert (toml.mistakes[0].place.line, toml.mistakes[0].place.column) == (9, 10)
-
-
-def test_the_lowest_level_is_not_off() -> None:
-    level = next(one for one in SERVED if one.name == "level")
-    assert [level.value(raw) for raw in (0, 1, 2, 3, 127, 254)] == [0.0, 1.0, 1.0, 1.0, 50.0, 100.0]
-
-
 async def test_an_answer_of_the_network_layer_may_take_as_long_as_a_sleeper_does() -> None:
     assert radio.ANSWER_S > 7.68
 
@@ -525,9 +312,6 @@ def test_datapoints_are_asked_of_their_own_endpoint() -> None:
     )
     assert profile is not None
     assert profile.datapoint_endpoint == 2
-
-
-# Sending (40)
 
 
 @pytest.mark.parametrize("status", [0xE9, 0xF0, 0xCD, 0xB7, 0xE1, 0x11, 0x10])
@@ -558,16 +342,13 @@ async def test_what_does_not_arrive_at_all_is_said_in_words_within_the_commands_
         assert all("0x" not in commands.status_words(one) for one in commands.AGAIN_S)
 
 
-# Motion (43)
-
-
 async def test_motion_that_is_never_said_to_be_over_is_over_after_its_time(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     assert points.CLEAR_S == 120
     monkeypatch.setattr(points, "CLEAR_S", 0.4)
     door = PLANS["workshop-door"].parts[1]
-    zone = {**door.clusters[0x0500], 0x0001: Attr(zcl.ENUM16, 0x000D)}
+    zone = {**door.clusters[0x0500], 0x0001: Attr(dt.ENUM16, 0x000D)}
     plan = replace(
         PLANS["workshop-door"],
         address="motion",

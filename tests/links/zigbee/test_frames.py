@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hombi.links.zigbee import commands
+from hombi.links.zigbee import answers, commands
 from hombi.links.zigbee.commands import Id
 from hombi.links.zigbee.errors import CodecError
 from hombi.links.zigbee.frames import MAX_DATA, Decoder, Frame, FrameError, encode
@@ -79,13 +79,13 @@ def test_sync_bytes_in_a_row_hold_up_nothing() -> None:
 @given(FRAMES)
 def test_any_frame_is_parsed_or_refused_with_the_declared_error(frame: Frame) -> None:
     with contextlib.suppress(CodecError):
-        commands.parse(frame)
+        answers.parse(frame)
 
 
-@given(st.sampled_from(sorted(commands._PARSERS)), st.binary(max_size=120))
+@given(st.sampled_from(sorted(answers._PARSERS)), st.binary(max_size=120))
 def test_any_data_of_a_known_command_is_parsed_or_refused(command: int, data: bytes) -> None:
     with contextlib.suppress(CodecError):
-        assert commands.parse(Frame(command, data)) is not None
+        assert answers.parse(Frame(command, data)) is not None
 
 
 # The commands' layouts, as the table in the facts has them.
@@ -112,7 +112,7 @@ def test_what_is_asked_is_laid_out_as_specified() -> None:
 
 def test_what_comes_is_read_as_specified() -> None:
     def parsed(command: int, data: str) -> object:
-        return commands.parse(Frame(command, bytes.fromhex(data)))
+        return answers.parse(Frame(command, bytes.fromhex(data)))
 
     announced = parsed(Id.ANNOUNCED, "3412 3412 7766554433221100 8e")
     assert announced == commands.Announced(0x1234, 0x0011223344556677, 0x8E)

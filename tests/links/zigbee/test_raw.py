@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from hombi.links.zigbee import datapoints, zcl
+from hombi.links.zigbee import datatypes as dt
 from hombi.links.zigbee.errors import CodecError
 from hombi.links.zigbee.profiles import read_profile
 from hombi.links.zigbee.raw import Unnamed, draft, in_words
@@ -62,8 +63,8 @@ def test_a_draft_is_a_profile_and_names_what_has_no_name() -> None:
     found = [
         Unnamed(1, 0xEF00, 21, datapoints.VALUE, 687, datapoint=True),
         Unnamed(1, 0xEF00, 22, datapoints.RAW, b"\x01\x02", datapoint=True),
-        Unnamed(2, 0xFC01, 7, zcl.U16, 12, 0x1399),
-        Unnamed(2, 0xFC01, 8, zcl.TEXT, "v2"),
+        Unnamed(2, 0xFC01, 7, dt.U16, 12, 0x1399),
+        Unnamed(2, 0xFC01, 8, dt.TEXT, "v2"),
     ]
     text = draft('Kelp "Row"', "S7", "", found)
     profile, toml = read_profile(text)

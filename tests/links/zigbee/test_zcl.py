@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hombi.links.zigbee import datapoints, zcl
+from hombi.links.zigbee import datapoints, datatypes, zcl
 from hombi.links.zigbee.errors import CodecError
 from hombi.links.zigbee.points import (
     LEVEL,
@@ -47,65 +47,74 @@ def test_what_is_no_frame_is_refused(data: str, why: str) -> None:
 @pytest.mark.parametrize(
     ("kind", "data", "value"),
     [
-        (zcl.BOOL, "01", True),
-        (zcl.BOOL, "ff", None),
-        (zcl.U8, "c8", 200),
-        (zcl.U8, "ff", None),
-        (zcl.BITMAP8, "ff", 255),
-        (zcl.U16, "3930", 12345),
-        (zcl.U16, "ffff", None),
-        (zcl.U24, "40420f", 1_000_000),
-        (zcl.U48, "00e40b540200", 10_000_000_000),
-        (zcl.S16, "3409", 2356),
-        (zcl.S16, "3ff9", -1729),
-        (zcl.S16, "0080", None),
-        (zcl.S24, "ffffff", -1),
-        (zcl.S24, "000080", None),
-        (zcl.ENUM8, "03", 3),
-        (zcl.ENUM8, "ff", None),
+        (datatypes.BOOL, "01", True),
+        (datatypes.BOOL, "ff", None),
+        (datatypes.U8, "c8", 200),
+        (datatypes.U8, "ff", None),
+        (datatypes.BITMAP8, "ff", 255),
+        (datatypes.U16, "3930", 12345),
+        (datatypes.U16, "ffff", None),
+        (datatypes.U24, "40420f", 1_000_000),
+        (datatypes.U48, "00e40b540200", 10_000_000_000),
+        (datatypes.S16, "3409", 2356),
+        (datatypes.S16, "3ff9", -1729),
+        (datatypes.S16, "0080", None),
+        (datatypes.S24, "ffffff", -1),
+        (datatypes.S24, "000080", None),
+        (datatypes.ENUM8, "03", 3),
+        (datatypes.ENUM8, "ff", None),
         (0x38, "0052", 48.0),
-        (zcl.SINGLE, "0000c03f", 1.5),
-        (zcl.SINGLE, "0000c07f", None),
-        (zcl.TEXT, "05 4c 6f 66 74 00", "Loft"),
-        (zcl.TEXT, "ff", None),
-        (zcl.OCTETS, "02 00ff", b"\x00\xff"),
-        (zcl.LONG_TEXT, "0200 6869", "hi"),
-        (zcl.UTC, "ffffffff", None),
-        (zcl.IEEE, "7766554433221100", 0x0011223344556677),
-        (zcl.ARRAY, "20 0200 01 ff", [1, None]),
-        (zcl.STRUCT, "0200 20 07 42 01 61", [7, "a"]),
+        (datatypes.SINGLE, "0000c03f", 1.5),
+        (datatypes.SINGLE, "0000c07f", None),
+        (datatypes.TEXT, "05 4c 6f 66 74 00", "Loft"),
+        (datatypes.TEXT, "ff", None),
+        (datatypes.OCTETS, "02 00ff", b"\x00\xff"),
+        (datatypes.LONG_TEXT, "0200 6869", "hi"),
+        (datatypes.UTC, "ffffffff", None),
+        (datatypes.IEEE, "7766554433221100", 0x0011223344556677),
+        (datatypes.ARRAY, "20 0200 01 ff", [1, None]),
+        (datatypes.STRUCT, "0200 20 07 42 01 61", [7, "a"]),
     ],
 )
 def test_values_of_each_type(kind: int, data: str, value: Any) -> None:
     given_bytes = bytes.fromhex(data)
-    assert zcl.decode_value(given_bytes, 0, kind) == (value, len(given_bytes))
-    if kind not in (zcl.ARRAY, zcl.STRUCT) and value != "Loft":
-        decoded = zcl.decode_value(zcl.encode_value(kind, value), 0, kind)[0]
+    assert datatypes.decode_value(given_bytes, 0, kind) == (value, len(given_bytes))
+    if kind not in (datatypes.ARRAY, datatypes.STRUCT) and value != "Loft":
+        decoded = datatypes.decode_value(datatypes.encode_value(kind, value), 0, kind)[0]
         assert decoded == value
 
 
 @pytest.mark.parametrize(
     ("kind", "data"),
-    [(zcl.U16, "01"), (zcl.TEXT, "05 41"), (zcl.SINGLE, "0000"), (0x77, "00"), (zcl.ARRAY, "20")],
+    [
+        (datatypes.U16, "01"),
+        (datatypes.TEXT, "05 41"),
+        (datatypes.SINGLE, "0000"),
+        (0x77, "00"),
+        (datatypes.ARRAY, "20"),
+    ],
 )
 def test_values_that_are_cut_off_are_refused(kind: int, data: str) -> None:
     with pytest.raises(CodecError):
-        zcl.decode_value(bytes.fromhex(data), 0, kind)
+        datatypes.decode_value(bytes.fromhex(data), 0, kind)
 
 
 def test_nesting_has_an_end() -> None:
     with pytest.raises(CodecError):
-        zcl.decode_value(bytes.fromhex("480100" * 40), 0, zcl.ARRAY)
+        datatypes.decode_value(bytes.fromhex("480100" * 40), 0, datatypes.ARRAY)
 
 
 def test_global_commands_are_laid_out_as_specified() -> None:
     assert zcl.read([0x0004, 0x0005]) == bytes.fromhex("0400 0500")
     assert zcl.parse_read_response(bytes.fromhex("0400 00 42 02 4f4b 0540 86")) == [
-        Attribute(4, zcl.TEXT, "OK"),
+        Attribute(4, datatypes.TEXT, "OK"),
         Attribute(0x4005, 0, None, 0x86),
     ]
-    assert zcl.write([Attribute(0x0010, zcl.U16, 90)]) == bytes.fromhex("1000 21 5a00")
-    temperature, contact = Reporting(0, zcl.S16, 10, 600, 20), Reporting(0, zcl.BOOL, 0, 600)
+    assert zcl.write([Attribute(0x0010, datatypes.U16, 90)]) == bytes.fromhex("1000 21 5a00")
+    temperature, contact = (
+        Reporting(0, datatypes.S16, 10, 600, 20),
+        Reporting(0, datatypes.BOOL, 0, 600),
+    )
     assert zcl.configure([temperature]) == bytes.fromhex("00 0000 29 0a00 5802 1400")
     assert zcl.configure([contact]) == bytes.fromhex("00 0000 10 0000 5802"), (
         "two states have no change to wait for"
@@ -133,7 +142,12 @@ def test_any_bytes_are_read_or_refused_with_the_declared_error(parser: Any, data
         parser(data)
 
 
-@given(st.sampled_from([zcl.U8, zcl.U16, zcl.U32, zcl.S8, zcl.S16, zcl.S32]), st.integers(0, 126))
+@given(
+    st.sampled_from(
+        [datatypes.U8, datatypes.U16, datatypes.U32, datatypes.S8, datatypes.S16, datatypes.S32]
+    ),
+    st.integers(0, 126),
+)
 def test_numbers_come_back_as_they_were(kind: int, value: int) -> None:
     payload = zcl.write([Attribute(7, kind, value)])
     assert zcl.parse_report(payload) == [Attribute(7, kind, value)]

@@ -5,16 +5,17 @@ from __future__ import annotations
 
 import secrets
 from collections import deque
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
 
 from hombi.core.topics import valid_filter, valid_name
 from hombi.links.pace import Pace
 from hombi.links.wifi.mqtt import packets as p
-from hombi.links.wifi.mqtt.contract import Acknowledge, Host, Rights, Sessions, Wire
+from hombi.links.wifi.mqtt.contract import Acknowledge, Rights, Sessions, Wire
 from hombi.links.wifi.mqtt.decoding import MAX_PACKET, Reader
+from hombi.links.wifi.mqtt.delivery import nobody, outgoing, received, when_both
 from hombi.links.wifi.mqtt.encoding import encode
+from hombi.links.wifi.mqtt.greeting import code_of_5, why_not
 from hombi.links.wifi.mqtt.properties import Properties
 from hombi.links.wifi.mqtt.session import MAX_INFLIGHT, NEVER_S, Session, Subscription
 from hombi.links.wifi.mqtt.wire import MalformedPacket
@@ -22,18 +23,10 @@ from hombi.links.wifi.mqtt.wire import MalformedPacket
 # What a filter to subscribe to costs of an account's pace: it is looked up in all that
 # is retained.
 FILTER_COST = 5.0
-MAX_CLIENT_ID = 256
 # How many packets of one client are handled before it is the others' turn.
 SLICE = 100
 RECEIVE_MAXIMUM = 2_048
 ALIASES = 32
-_REFUSALS = {
-    p.BAD_PROTOCOL: p.UNSUPPORTED_VERSION,
-    p.BAD_CLIENT_ID: p.CLIENT_ID_NOT_VALID,
-    p.BAD_CREDENTIALS: p.BAD_USER_OR_PASSWORD,
-    p.NOT_AUTHORISED: p.NOT_AUTHORIZED,
-    p.UNAVAILABLE: p.QUOTA,
-}
 
 
 @dataclass(slots=True)
@@ -180,9 +173,7 @@ class Connection:
             case p.Subscribe():
                 self._subscribe(packet, session)
             case p.Unsubscribe():
-                held = [
-                    self.door.unsubscribe(session, name_filter) for name_filter in packet.filters
-                ]
+                held = [self.door.unsubscribe(session, one) for one in packet.filters]
                 codes = tuple(0 if one else p.NO_SUBSCRIPTION_EXISTED for one in held)
                 self.send(p.Unsuback(packet.packet_id, codes))
             case p.Disconnect():
@@ -195,33 +186,10 @@ class Connection:
 
     def _connect(self, packet: p.Connect) -> None:
         said = packet.properties
-        if packet.level not in (4, 5):
-            self.level = 5 if packet.level > 5 else 4
-            self._refuse(
-                p.BAD_PROTOCOL, f"protocol level {packet.level}; this door speaks MQTT 3.1.1 and 5"
-            )
-            return
-        self.level = packet.level
+        self.level = 5 if packet.level >= 5 else 4
         self._explains = bool(said.get("request_problem", 1))
-        if self.level == 4 and not packet.client_id and not packet.clean:
-            self._refuse(
-                p.BAD_CLIENT_ID, "no client identifier, but a session to keep [MQTT-3.1.3-8]"
-            )
-            return
-        if "authentication_data" in said and "authentication_method" not in said:
-            raise MalformedPacket(
-                "authentication data without a method (3.1.2.11.10)", p.PROTOCOL_ERROR
-            )
-        if "authentication_method" in said:
-            self._refuse(
-                p.BAD_METHOD,
-                f"the authentication method {said['authentication_method']!r} is not known here",
-            )
-            return
-        if len(packet.client_id) > MAX_CLIENT_ID:
-            self._refuse(
-                p.BAD_CLIENT_ID, f"a client identifier of more than {MAX_CLIENT_ID} characters"
-            )
+        if (refusal := why_not(packet)) is not None:
+            self._refuse(*refusal)
             return
         rights = self.door.host.sign_in(packet.username, packet.password)
         if rights is None:
@@ -270,7 +238,7 @@ class Connection:
     def _refuse(self, code: int, why: str) -> None:
         self.send(
             p.Connack(
-                _REFUSALS.get(code, code) if self.level == 5 else code,
+                code_of_5(code) if self.level == 5 else code,
                 properties=self._because(why),
             )
         )
@@ -316,7 +284,7 @@ class Connection:
             waiting.append(partial(self._safe, self._await(p.Pubrec, message.packet_id)))
             if len(waiting) > 1:  # sent again while it is on its way to the disk
                 return
-            acknowledge = partial(_received, self.door, session, message.packet_id)
+            acknowledge = partial(received, self.door, session, message.packet_id)
         if self.level >= 5 and len(self._pending) + len(session.received) > RECEIVE_MAXIMUM:
             self.close(
                 f"more than {RECEIVE_MAXIMUM} messages at once [MQTT-3.3.4-7]",
@@ -408,9 +376,8 @@ class Connection:
         for name_filter, subscription in send_retained:
             for message in self.door.retained_under(name_filter):
                 copy = outgoing(message, [subscription], retain=True)
-                if (
-                    launched := session.offer(copy, connected=True, now_s=self.door.now_s)
-                ) is not None:
+                launched = session.offer(copy, connected=True, now_s=self.door.now_s)
+                if launched is not None:
                     self.send(launched)
 
     def _refusal(self, name_filter: str, session: Session) -> int:
@@ -426,56 +393,9 @@ class Connection:
         return 0
 
 
-def outgoing(message: p.Publish, subscriptions: list[Subscription], *, retain: bool) -> p.Publish:
-    """The copy of a message that goes to one subscriber: the lower QoS, and the numbers
-    it gave its subscriptions."""
-    qos = min(message.qos, max(s.qos for s in subscriptions))
-    numbers = tuple(s.identifier for s in subscriptions if s.identifier)
-    properties: Properties = (
-        {**message.properties, "subscription_id": numbers} if numbers else message.properties
-    )
-    return p.Publish(message.topic, message.payload, qos, retain, properties=properties)
-
-
-def when_both(acknowledge: Acknowledge, host: Host) -> Acknowledge:
-    """An acknowledgement that waits for what its message left in sessions too: both
-    must be on disk."""
-    worst, left = 0, 2
-
-    def one_more(reason: int = 0) -> None:
-        nonlocal worst, left
-        worst, left = max(worst, reason), left - 1
-        if not left:
-            acknowledge(worst)
-
-    host.when_kept(one_more)
-    return one_more
-
-
 def _cost(packet: p.Packet) -> float:
     """What a packet takes of its account's pace. The answers to what the hub sends are
     free."""
     if isinstance(packet, p.Subscribe | p.Unsubscribe):
         return 1.0 + FILTER_COST * len(packet.filters)
     return 0.0 if isinstance(packet, p.Puback | p.Disconnect | p.Connect) else 1.0
-
-
-def _received(door: Sessions, session: Session, packet_id: int, reason: int = 0) -> None:
-    """A QoS 2 message is safe (or refused): whoever sent it, perhaps over two
-    connections, is told."""
-    waiting: list[Callable[[int], None]] = session.receiving.pop(packet_id, [])
-
-    def answer() -> None:
-        for one in waiting:
-            one(reason)
-
-    if reason < 0x80:
-        session.received.add(packet_id)
-        door.changed(session)
-        door.host.when_kept(answer)
-    else:
-        answer()
-
-
-def nobody(reason: int = 0) -> None:
-    """QoS 0 and last wills have nobody to tell."""

@@ -8,15 +8,16 @@ door runs in a test without a socket.
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from hombi.links.pace import Pace
 from hombi.links.wifi.mqtt import packets as p
-from hombi.links.wifi.mqtt.connection import Connection, nobody, outgoing
+from hombi.links.wifi.mqtt.connection import Connection
 from hombi.links.wifi.mqtt.contract import Host, Rights, Wire
+from hombi.links.wifi.mqtt.delivery import nobody, outgoing
+from hombi.links.wifi.mqtt.retained import BEGINNING, RetainedMessages
 from hombi.links.wifi.mqtt.session import (
     MAX_QUEUED,
     NEVER_S,
@@ -24,30 +25,18 @@ from hombi.links.wifi.mqtt.session import (
     Queued,
     Session,
     Subscription,
-    expiring,
-    packed,
-    size_of,
     unpacked,
 )
-from hombi.links.wifi.mqtt.topics import Retained, Subscriptions
+from hombi.links.wifi.mqtt.topics import Subscriptions
 
-MAX_RETAINED = 10_000
 MAX_SESSIONS = 2_000
 # What one account may have: one node takes nothing from the others.
 MAX_ACCOUNT_SESSIONS = 16
 MAX_ACCOUNT_SUBSCRIPTIONS = 200
 MAX_SUBSCRIPTIONS = 100
-MAX_ACCOUNT_RETAINED = 2_000
 # What the keys of things that are kept begin with; a session's is its own key, which
 # has no such beginning.
-_MESSAGE, _RETAINED = "message/", "retained/"
-
-
-@dataclass(frozen=True, slots=True)
-class _Retained:
-    account: str
-    message: p.Publish
-    expires_s: float | None
+_MESSAGE = "message/"
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,8 +60,7 @@ class Door:
         self._by_account: dict[str, dict[str, Session]] = {}
         self._paces: dict[str, Pace] = {}
         self._subscriptions: Subscriptions[Subscription] = Subscriptions()
-        self._retained: Retained[_Retained] = Retained()
-        self._retained_by: dict[str, int] = {}
+        self._retained = RetainedMessages(host, self.ledger)
         self._late_wills: dict[str, _LateWill] = {}
         self._closing = False
 
@@ -89,10 +77,10 @@ class Door:
         last = max((queued.number for found in waiting.values() for queued in found), default=0)
         self.ledger.start_after(last)
         for key, state in kept.items():
-            if key.startswith(_RETAINED):
+            if key.startswith(BEGINNING):
                 left = state["left"]
                 expires_s = None if left is None else now_s + left
-                self._retain(state["account"], unpacked(state["message"]), expires_s)
+                self._retained.put(state["account"], unpacked(state["message"]), expires_s)
             elif not key.startswith(_MESSAGE):
                 session = self._add(key, NEVER_S)
                 session.restore(state, waiting.pop(key, []), now_s)
@@ -245,7 +233,8 @@ class Door:
         """
         kept = False
         if message.retain:
-            kept = self._retain_or_clear(origin.account if origin is not None else account, message)
+            whose = origin.account if origin is not None else account
+            kept = self._retained.take(whose, message, self.now_s)
         for key, subscriptions in self._subscriptions.find(message.topic).items():
             if origin is not None and origin.key == key:
                 subscriptions = [s for s in subscriptions if not s.no_local]  # noqa: PLW2901 [MQTT-3.8.3-3]
@@ -270,45 +259,6 @@ class Door:
         if launched is not None and connection is not None:
             connection.send(launched)
         return bool(copy.qos) and session.persistent
-
-    def _retain_or_clear(self, account: str, message: p.Publish) -> bool:
-        if not message.payload:
-            self._drop_retained(message.topic)  # [MQTT-3.3.1-10]
-            return True
-        earlier = self._drop_retained(message.topic)
-        full = len(self._retained) >= MAX_RETAINED
-        full = full or self._retained_by.get(account, 0) >= MAX_ACCOUNT_RETAINED
-        if full or not self.ledger.has_room(account, size_of(message)):
-            lost = "; the one before it is not kept either" if earlier else ""
-            self.host.turned_away(
-                account,
-                f"as many retained messages are kept for it as may be: "
-                f"{message.topic!r} is not{lost}",
-            )
-            return True
-        expiry = message.properties.get("message_expiry")
-        self._retain(account, message, None if expiry is None else self.now_s + expiry)
-        state = {"account": account, "message": packed(message), "left": expiry}
-        self.host.keep(_retained_key(message.topic), state)
-        return True
-
-    def _retain(self, account: str, message: p.Publish, expires_s: float | None) -> None:
-        self._retained.put(message.topic, _Retained(account, message, expires_s))
-        self._retained_by[account] = self._retained_by.get(account, 0) + 1
-        self.ledger.book(account, size_of(message))
-
-    def _drop_retained(self, topic: str) -> bool:
-        kept = self._retained.pop(topic)
-        if kept is None:
-            return False
-        left = self._retained_by[kept.account] - 1
-        if left:
-            self._retained_by[kept.account] = left
-        else:
-            del self._retained_by[kept.account]
-        self.ledger.book(kept.account, -size_of(kept.message))
-        self.host.keep(_retained_key(topic), None)
-        return True
 
     def reaches(self, topic: str) -> bool:
         """Whether somebody subscribed to this topic, connected or asleep with a session
@@ -340,15 +290,7 @@ class Door:
     def retained_under(self, name_filter: str) -> list[p.Publish]:
         """The retained messages that fall under a filter, with what is left of their
         time."""
-        found = []
-        for kept in self._retained.find(name_filter):
-            if kept.expires_s is None:
-                found.append(kept.message)
-            elif kept.expires_s > self.now_s:
-                found.append(expiring(kept.message, kept.expires_s - self.now_s))
-            else:
-                self._drop_retained(kept.message.topic)
-        return found
+        return self._retained.under(name_filter, self.now_s)
 
     def expel(self, account: str) -> None:
         """Cut an account off: its connections, sessions, and what it left behind under
@@ -413,7 +355,3 @@ class Door:
 
 def _message_key(session_key: str, number: int) -> str:
     return f"{_MESSAGE}{number:012d}/{session_key}"
-
-
-def _retained_key(topic: str) -> str:
-    return _RETAINED + hashlib.sha256(topic.encode()).hexdigest()

@@ -1,0 +1,127 @@
+"""What a simulated Zigbee node's clusters hold, and what is done to them. Nothing here
+knows of the radio."""
+
+from __future__ import annotations
+
+import struct
+from dataclasses import dataclass
+from typing import Any
+
+from hombi.lab.physics import Mill
+from hombi.lab.zigbee_plan import Attr, ZigbeePlan
+from hombi.links.zigbee import datatypes as dt
+from hombi.links.zigbee import zcl
+
+BASIC, ON_OFF, LEVEL, IAS_ZONE = 0x0000, 0x0006, 0x0008, 0x0500
+ZONE_STATUS, ZONE_OWNER = 0x0002, 0x0010
+
+
+@dataclass(slots=True)
+class Agreed:
+    """What was agreed on the reports of one attribute, and what was reported last."""
+
+    shortest_s: int
+    longest_s: int
+    change: float
+    value: Any = None
+    at_s: float = -1e9
+
+
+class Clusters:
+    """The application of one node."""
+
+    def __init__(self, plan: ZigbeePlan, mill: Mill) -> None:
+        self.plan, self.mill = plan, mill
+        self.drained: float | None = None
+        self.on, self.level = False, 254
+        self.owner_is_fixed = False
+        self.owner = 0
+        self.written: dict[tuple[int, int, int], Any] = {}
+        self.agreed: dict[tuple[int, int, int], Agreed] = {}
+        self.tunnelled = {
+            number: value for number, (_, value) in plan.tunnel.items() if not callable(value)
+        }
+
+    def _zone_status(self) -> int:
+        alarm = bool(self.plan.zone_alarm and self.plan.zone_alarm(self.mill))
+        return int(alarm) | (0x08 if self.battery < 10 else 0)
+
+    def _datapoint(self, number: int) -> Any:
+        sense = self.plan.tunnel[number][1]
+        return sense(self.mill) if callable(sense) else self.tunnelled[number]
+
+    @property
+    def battery(self) -> float:
+        """% left."""
+        return self.drained if self.drained is not None else self.mill.battery(self.plan.address)
+
+    def _attr(self, endpoint: int, cluster: int, attribute: int) -> Attr | None:
+        part = self.plan.parts.get(endpoint)
+        if part is None:
+            return None
+        if cluster == BASIC and part.clusters.get(BASIC) is not None:
+            texts = {0x0004: self.plan.make, 0x0005: self.plan.model, 0x4000: "1.4.2"}
+            if attribute in texts:
+                return Attr(dt.TEXT, texts[attribute])
+            if attribute == 0x0007:
+                return Attr(dt.ENUM8, self.plan.power)
+        if cluster == IAS_ZONE and attribute == ZONE_STATUS:
+            return Attr(dt.BITMAP16, lambda _: self._zone_status())
+        return part.clusters.get(cluster, {}).get(attribute)
+
+    def _value(self, endpoint: int, cluster: int, attribute: int, attr: Attr) -> Any:
+        if (cluster, attribute) == (ON_OFF, 0):
+            return self.on
+        if (cluster, attribute) == (LEVEL, 0):
+            return self.level
+        if (cluster, attribute) == (0x0001, 0x0021):
+            return round(self.battery * 2)
+        if (cluster, attribute) == (IAS_ZONE, ZONE_OWNER):
+            return self.owner
+        if (endpoint, cluster, attribute) in self.written:
+            return self.written[endpoint, cluster, attribute]
+        value = attr.sense(self.mill) if callable(attr.sense) else attr.sense
+        if value is None or isinstance(value, str) or attr.type == dt.SINGLE:
+            return value
+        return round(value)
+
+    def _read(self, endpoint: int, cluster: int, attribute: int) -> zcl.Attribute:
+        attr = self._attr(endpoint, cluster, attribute)
+        if attr is None:
+            return zcl.Attribute(attribute, 0, None, zcl.Status.UNSUPPORTED_ATTRIBUTE)
+        return zcl.Attribute(attribute, attr.type, self._value(endpoint, cluster, attribute, attr))
+
+    def _write(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> bytes:
+        """Take what is written; the answer to it."""
+        refused = b""
+        for one in zcl.parse_report(frame.payload):
+            attr = self._attr(endpoint, cluster, one.id)
+            if attr is None or not attr.writable:
+                status = zcl.Status.READ_ONLY if attr else zcl.Status.UNSUPPORTED_ATTRIBUTE
+                refused += bytes((status,)) + struct.pack("<H", one.id)
+            elif (cluster, one.id) == (IAS_ZONE, ZONE_OWNER) and self.owner_is_fixed:
+                refused += bytes((zcl.Status.READ_ONLY,)) + struct.pack("<H", one.id)
+            elif (cluster, one.id) == (IAS_ZONE, ZONE_OWNER):
+                self.owner = one.value or 0
+            else:
+                self.written[endpoint, cluster, one.id] = one.value
+        return refused or b"\0"
+
+    def _configure(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> bytes:
+        """Agree on reports; the answer to it."""
+        refused = b""
+        for one in zcl.parse_configure(frame.payload):
+            attr = self._attr(endpoint, cluster, one.attribute)
+            if attr is None:
+                refused += bytes((zcl.Status.UNSUPPORTED_ATTRIBUTE, 0)) + struct.pack(
+                    "<H", one.attribute
+                )
+            else:
+                agreed = Agreed(one.shortest_s, one.longest_s, one.change or 0)
+                self.agreed[endpoint, cluster, one.attribute] = agreed
+        return refused or b"\0"
+
+    def _switch(self, on: bool) -> None:
+        self.on = on
+        if self.plan.switches:
+            setattr(self.mill.devices, self.plan.switches, on)

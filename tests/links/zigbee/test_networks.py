@@ -1,0 +1,158 @@
+"""The stick comes and goes, and whose network is on it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from hombi.links.base import Unreachable, Wanted
+from hombi.links.zigbee import datatypes as dt
+from hombi.links.zigbee import zcl
+from tests.links.told import on_link, until
+from tests.links.zigbee.rig import SWITCH, TEMPERATURE, Rig, report, rig_at
+
+
+async def test_a_stick_that_is_unplugged_is_said_and_found_again(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("terrace-plug")
+        rig.stick.unplug()
+        await until(lambda: "unplugged" in rig.told.wrong)
+        with pytest.raises(Unreachable):
+            await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
+        assert rig.driver.checks()[0].state == "fault"
+        rig.stick.plug()
+        await rig.up()
+        assert rig.told.wrong == ""
+        await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
+        assert node.on
+
+
+async def test_a_stick_that_is_not_there_does_not_keep_the_hub_from_starting(
+    tmp_path: Path,
+) -> None:
+    async with rig_at(tmp_path, plugged=False) as rig:
+        await until(lambda: rig.told.troubles)
+        assert "there is no Zigbee stick at" in rig.told.troubles[0]
+        rig.stick.plug()
+        await rig.up()
+
+
+async def test_a_stick_that_answers_nothing_is_said(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("hombi.links.zigbee.stick.QUIET_S", 0.1)
+    monkeypatch.setattr("hombi.links.zigbee.processor.ANSWER_S", 0.2)
+    monkeypatch.setattr("hombi.links.zigbee.processor.Processor.request.__defaults__", (0.2,))
+    monkeypatch.setattr("hombi.links.zigbee.processor.Processor.open.__defaults__", (115_200, 0.2))
+    async with rig_at(tmp_path) as rig:
+        rig.stick.mute = True
+        await until(lambda: "does not answer" in rig.told.wrong)
+        rig.stick.mute = False
+        await rig.up()
+
+
+async def test_garbage_on_the_line_costs_nothing_but_itself(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("loft-climate")
+        await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}"))
+        rig.stick.say(b"\x00\xfe\xff\x13" + b"\xfe\x30half a frame")
+        report(node, 0x0402, zcl.Attribute(0, dt.S16, 1234))
+        await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}") == 12.34)
+        assert "not understood" in rig.driver.checks()[0].text
+        node.send(1, 0x0402, zcl.Zcl(5, zcl.Command.REPORT, b"\0\0\x29\x01", from_server=True))
+        await until(lambda: rig.told.refusals)
+        assert (
+            "loft-climate: cluster 0402: a value of type 0x29 ends after 1 of its 2 bytes"
+            in rig.told.refusals
+        )
+
+
+async def test_the_network_is_kept_and_gone_on_with(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        await rig.let_in("terrace-plug")
+        before = rig.driver.info()
+        arrived = rig.told.arrived[rig.node("terrace-plug").thing_id]
+        await rig.driver.stop()
+        rig.driver = rig.fresh_driver(rig.told.kept)
+        rig.driver.follow(on_link("terrace-plug", arrived))
+        await rig.driver.start()
+        await rig.up()
+        assert rig.driver.info() == before
+        await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
+        assert rig.node("terrace-plug").on
+
+
+async def test_a_blank_stick_takes_our_network_over(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        before = rig.driver.info()
+        key = rig.stick.store[0x62]
+        await rig.driver.stop()
+        rig.stick.store.clear()
+        rig.driver = rig.fresh_driver(rig.told.kept)
+        await rig.driver.start()
+        await rig.up()
+        assert rig.driver.info() == before
+        assert rig.stick.store[0x62] == key
+
+
+@pytest.mark.parametrize("choice", ["keep", "clean"])
+async def test_a_foreign_network_is_never_taken_or_lost_silently(
+    tmp_path: Path, choice: str
+) -> None:
+    async with rig_at(tmp_path) as rig:
+        foreign = rig.driver.info()
+        await rig.driver.stop()
+        rig.told.kept.clear()
+        rig.driver = rig.fresh_driver()
+        await rig.driver.start()
+        await until(lambda: rig.driver.info()["state"] == "foreign")
+        assert "carries a network that is not this house's" in rig.told.wrong
+        assert rig.driver.checks()[0].advice == "`hombi link keep` or `hombi link clean`"
+        await rig.driver.choose(choice)
+        await rig.up()
+        same = rig.driver.info()["extended_pan_id"] == foreign["extended_pan_id"]
+        assert same == (choice == "keep")
+
+
+async def test_another_stick_in_the_place_of_a_foreign_one_needs_no_word(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        ours = rig.stick.store[0x2D]
+        rig.stick.unplug()
+        rig.stick.store[0x2D] = bytes(range(8))
+        rig.stick.plug()
+        await until(lambda: rig.driver.info()["state"] == "foreign")
+        rig.stick.unplug()
+        await until(lambda: "there is no Zigbee stick" in rig.told.wrong)
+        rig.stick.store[0x2D] = ours
+        rig.stick.plug()
+        await rig.up()
+
+
+async def test_nodes_of_a_network_that_was_kept_arrive_as_soon_as_they_speak(
+    tmp_path: Path,
+) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("terrace-plug")
+        await rig.driver.stop()
+        rig.told.kept.clear()
+        rig.told.arrived.clear()
+        rig.driver = rig.fresh_driver()
+        await rig.driver.start()
+        await until(lambda: rig.driver.info()["state"] == "foreign")
+        await rig.driver.choose("keep")
+        await rig.up()
+        rig.driver.pairing(True)
+        report(node, 0x0006, zcl.Attribute(0, dt.BOOL, True))
+        assert await until(lambda: rig.told.arrived.get(node.thing_id))
+
+
+async def test_an_older_stick_forms_its_network_in_the_older_way(tmp_path: Path) -> None:
+    rig = Rig(tmp_path)
+    rig.stick._product = 0
+    rig.stick.plug()
+    await rig.driver.start()
+    await rig.up()
+    assert rig.driver.info()["firmware"] == "firmware 2.7.1, build 20260401"
+    await rig.driver.stop()
+    rig.stick.unplug()

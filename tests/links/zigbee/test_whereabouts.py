@@ -1,0 +1,92 @@
+"""Nodes that are elsewhere than they were, or have forgotten whose they are."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from hombi.links.base import Wanted
+from hombi.links.zigbee import datatypes as dt
+from hombi.links.zigbee import zcl
+from tests.links.told import on_link, until
+from tests.links.zigbee.rig import (
+    SWITCH,
+    TEMPERATURE,
+    came,
+    rig_at,
+)
+
+
+async def test_a_node_that_was_readdressed_while_the_hub_was_down_is_found_when_it_speaks(
+    tmp_path: Path,
+) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("loft-climate")
+        arrived = rig.told.arrived[node.thing_id]
+        await rig.driver.stop()
+        node.move(0x4242)
+        rig.driver = rig.fresh_driver(rig.told.kept)
+        rig.driver.follow(on_link("loft-climate", arrived))
+        await rig.driver.start()
+        await rig.up()
+        rig.told.values.clear()
+        node.report(1, 0x0402, [zcl.Attribute(0, dt.S16, 1234)])
+        await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}") == pytest.approx(12.34))
+
+
+async def test_a_node_that_does_not_answer_where_it_was_is_looked_for(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        plug = await rig.let_in("terrace-plug")
+        plug.move(0x4243)
+        await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
+        assert plug.on
+
+
+async def test_who_speaks_on_a_known_address_is_checked(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        loft = await rig.let_in("loft-climate")
+        air = await rig.let_in("workshop-air")
+        arrived = {
+            one: rig.told.arrived[rig.node(one).thing_id]
+            for one in ("loft-climate", "workshop-air")
+        }
+        await rig.driver.stop()
+        loft.short, air.short = air.short, loft.short
+        rig.driver = rig.fresh_driver(rig.told.kept)
+        for name, found in arrived.items():
+            rig.driver.follow(on_link(name, found))
+        rig.told.values.clear()
+        await rig.driver.start()
+        await rig.up()
+        loft.report(1, 0x0402, [zcl.Attribute(0, dt.S16, 555)])
+        await until(lambda: came(rig, f"loft-climate/{TEMPERATURE}", 5.55))
+        assert not came(rig, f"workshop-air/{TEMPERATURE}", 5.55)
+
+
+async def test_a_node_that_was_reset_out_of_earshot_is_bound_and_configured_anew(
+    tmp_path: Path,
+) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("loft-climate")
+        node.reset_unheard()
+        assert not node.agreed
+        await until(lambda: (1, 0x0402, 0) in node.agreed and (1, 0x0402) in node.bound)
+
+
+async def test_on_a_new_stick_all_nodes_are_bound_and_configured_anew(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        nodes = [await rig.let_in(one) for one in ("terrace-plug", "loft-climate")]
+        arrived = {node.plan.address: rig.told.arrived[node.thing_id] for node in nodes}
+        await rig.driver.stop()
+        rig.stick.store.clear()
+        rig.stick.ieee = 0x00F1_5EED_0000_00FF
+        for node in nodes:
+            node.bound.clear()
+            node.agreed.clear()
+        rig.driver = rig.fresh_driver(rig.told.kept)
+        for name, found in arrived.items():
+            rig.driver.follow(on_link(name, found))
+        await rig.driver.start()
+        await rig.up()
+        await until(lambda: all(node.bound and node.agreed for node in nodes))
