@@ -41,8 +41,7 @@ class Connection:
     """One client at the door, from its first byte to its last."""
 
     def __init__(self, door: Sessions, wire: Wire, now_s: float) -> None:
-        self.door = door
-        self.wire = wire
+        self.door, self.wire = door, wire
         self.rights: Rights | None = None
         self.session: Session | None = None
         self.open = True
