@@ -308,6 +308,7 @@ class AsyncHub:
     doctor = _async_call(general.doctor)
     kinds = _async_call(general.kinds)
     journal = _async_listing(general.journal)
+    journal_events = _async_call(general.journal_events)
     claimed = _async_call(general.claimed)
     claim = _async_call(general.claim)
     claim_code = _async_call(general.claim_code)

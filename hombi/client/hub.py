@@ -279,6 +279,7 @@ class Hub:
     doctor = _call(general.doctor)
     kinds = _call(general.kinds)
     journal = _listing(general.journal)
+    journal_events = _call(general.journal_events)
     claimed = _call(general.claimed)
     claim = _call(general.claim)
     claim_code = _call(general.claim_code)

@@ -12,7 +12,8 @@ class Kind:
 
     `unit` is the unit its readings are kept in ("" for none), `low` and `high` are the
     sensible limits in that unit. `words` names the two states of a kind that has only
-    two: (for 0, for 1).
+    two: (for 0, for 1). `title` is how people write its name, `called` are the words
+    that nodes call it by.
     """
 
     name: str
@@ -21,49 +22,79 @@ class Kind:
     high: float
     decimals: int = 1
     words: tuple[str, str] | None = None
+    title: str = ""
+    called: tuple[str, ...] = ()
+
+    @property
+    def shown(self) -> str:
+        """Its name as people write it."""
+        return self.title or self.name
+
+
+def _states(name: str, off: str, on: str, *called: str) -> Kind:
+    return Kind(name, "", 0, 1, 0, (off, on), called=called)
+
+
+def _measured(
+    name: str, unit: str, low: float, high: float, decimals: int, *called: str, title: str = ""
+) -> Kind:
+    return Kind(name, unit, low, high, decimals, title=title, called=called)
 
 
 KINDS: dict[str, Kind] = {
     kind.name: kind
     for kind in (
-        Kind("temperature", "°C", -90, 200),
-        Kind("humidity", "%", 0, 100),
-        Kind("pressure", "hPa", 300, 1200),
-        Kind("illuminance", "lx", 0, 200_000, 0),
-        Kind("co2", "ppm", 0, 50_000, 0),
-        Kind("co", "ppm", 0, 10_000, 1),
-        Kind("pm25", "µg/m³", 0, 5_000),
-        Kind("pm10", "µg/m³", 0, 5_000),
-        Kind("formaldehyde", "ppm", 0, 100, 3),
-        Kind("moisture", "%", 0, 100),
-        Kind("level", "%", 0, 100, 0),
-        Kind("power", "W", -50_000, 50_000),
-        Kind("energy", "kWh", 0, 10_000_000, 2),
-        Kind("voltage", "V", -1_000, 1_000, 2),
-        Kind("current", "A", -1_000, 1_000, 2),
-        Kind("distance", "m", 0, 10_000, 2),
-        Kind("battery", "%", 0, 100, 0),
-        Kind("signal", "dBm", -130, 20, 0),
-        Kind("speed", "m/s", 0, 150),
-        Kind("flow", "l/min", 0, 100_000),
-        Kind("volume", "l", 0, 10_000_000),
-        Kind("mass", "kg", -10_000, 1_000_000, 2),
-        Kind("sound", "dB", 0, 200),
-        Kind("angle", "°", -360, 360, 0),
-        Kind("frequency", "Hz", 0, 1e12, 2),
-        Kind("duration", "s", 0, 1e9, 0),
-        Kind("acidity", "pH", 0, 14, 2),
-        Kind("conductivity", "µS/cm", 0, 100_000, 0),
-        Kind("reception", "%", 0, 100, 0),
-        Kind("contact", "", 0, 1, 0, ("closed", "open")),
-        Kind("occupancy", "", 0, 1, 0, ("clear", "occupied")),
-        Kind("leak", "", 0, 1, 0, ("dry", "wet")),
-        Kind("smoke", "", 0, 1, 0, ("clear", "smoke")),
-        Kind("gas", "", 0, 1, 0, ("clear", "gas")),
-        Kind("vibration", "", 0, 1, 0, ("still", "moving")),
-        Kind("tamper", "", 0, 1, 0, ("untouched", "opened")),
-        Kind("alarm", "", 0, 1, 0, ("quiet", "alarm")),
-        Kind("switch", "", 0, 1, 0, ("off", "on")),
-        Kind("number", "", -1e15, 1e15, 2),
+        _measured("temperature", "°C", -90, 200, 1, "temp", "t", "tmp", "tempc", "celsius"),
+        _measured("humidity", "%", 0, 100, 1, "hum", "rh", "h"),
+        _measured("pressure", "hPa", 300, 1200, 1, "press", "baro", "barometer", "hpa"),
+        _measured("illuminance", "lx", 0, 200_000, 0, "lux", "lx", "light"),
+        _measured("co2", "ppm", 0, 50_000, 0, "eco2", "carbon-dioxide", "ppm", title="CO₂"),
+        _measured("co", "ppm", 0, 10_000, 1, "carbon-monoxide", title="CO"),
+        _measured("pm25", "µg/m³", 0, 5_000, 1, "pm2", "pm2-5", "dust", title="PM2.5"),
+        _measured("pm10", "µg/m³", 0, 5_000, 1, title="PM10"),
+        _measured("formaldehyde", "ppm", 0, 100, 3, "hcho"),
+        _measured("moisture", "%", 0, 100, 1, "soil", "wet", "wetness"),
+        _measured("level", "%", 0, 100, 0, "dim", "dimmer", "opening", "percent"),
+        _measured("power", "W", -50_000, 50_000, 1, "watt", "watts", "w"),
+        _measured("energy", "kWh", 0, 10_000_000, 2, "kwh", "wh"),
+        _measured("voltage", "V", -1_000, 1_000, 2, "volt", "volts", "v", "mv", "vcc"),
+        _measured("current", "A", -1_000, 1_000, 2, "amp", "amps", "ampere", "ma"),
+        _measured("distance", "m", 0, 10_000, 2, "depth", "dist", "height", "length"),
+        _measured("rain", "mm", 0, 100_000, 1, "rainfall", "precipitation"),
+        _measured("battery", "%", 0, 100, 0, "batt", "bat", "soc"),
+        _measured("signal", "dBm", -130, 20, 0, "rssi", "dbm"),
+        _measured("speed", "m/s", 0, 150, 1, "wind", "velocity"),
+        _measured("flow", "l/min", 0, 100_000, 1),
+        _measured("volume", "l", 0, 10_000_000, 1, "litres", "liters"),
+        _measured("mass", "kg", -10_000, 1_000_000, 2, "weight", "load"),
+        _measured("sound", "dB", 0, 200, 1, "noise", "loudness", "db"),
+        _measured("angle", "°", -360, 360, 0, "direction", "heading", "tilt", "bearing"),
+        _measured("frequency", "Hz", 0, 1e12, 2, "freq", "hz"),
+        _measured("duration", "s", 0, 1e9, 0, "uptime"),
+        _measured("acidity", "pH", 0, 14, 2, "ph"),
+        _measured("conductivity", "µS/cm", 0, 100_000, 0, "ec"),
+        _measured("reception", "%", 0, 100, 0, "lqi"),
+        _states("contact", "closed", "open", "door", "window", "gate", "hatch", "lid", "open"),
+        _states("occupancy", "clear", "occupied", "motion", "presence", "pir", "movement"),
+        _states("leak", "dry", "wet", "flood", "water"),
+        _states("smoke", "clear", "smoke", "fire"),
+        _states("gas", "clear", "gas"),
+        _states("vibration", "still", "moving", "shake", "shock"),
+        _states("tamper", "untouched", "opened"),
+        _states("alarm", "quiet", "alarm"),
+        _states("switch", "off", "on", "state", "relay", "output", "plug", "lamp", "power-state"),
+        _measured("number", "", -1e15, 1e15, 2),
     )
 }
+_CALLED = {word: kind for kind in KINDS.values() for word in kind.called}
+
+
+def kind_called(word: str, *, two_states: bool) -> Kind | None:
+    """The kind that a node means by a word: its name, or one of those that nodes call
+    it by. None when it is no such word, or when one of the two has two states and the
+    other measures."""
+    word = word.lower().replace("_", "-")
+    for kind in (KINDS.get(word), _CALLED.get(word)):
+        if kind is not None and (kind.words is not None) == two_states:
+            return kind
+    return None

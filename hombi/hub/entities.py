@@ -55,7 +55,7 @@ class RemoveEntity(Change[Picks, None]):
         entity = part.house.entity(self.entity)
         if not entity.source:
             raise Refused(
-                f"{self.entity} is what its node says it has; it can be hidden, not removed"
+                f"{entity.address} is what its node says it has; it can be hidden, not removed"
             )
         await part.remove(entity)
         node = entity.node.address if entity.node else ""

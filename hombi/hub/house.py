@@ -7,17 +7,16 @@ import hashlib
 import hmac
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, TypeVar
+from typing import Any
 
-from hombi.core.house_facts import EntityFacts, HouseFacts, did_you_mean
+from hombi.core.house_facts import EntityFacts, HouseFacts
 from hombi.core.kinds import Kind
+from hombi.core.names import meant
 from hombi.core.node_clock import NodeClock
 from hombi.core.series import Chain, Channel, Channels, Derivation, Origin, Reading, usual_chain
-from hombi.hub.errors import NotFound
+from hombi.hub.lookup import find, several
 from hombi.links.base import OnLink, Wired
 from hombi.links.offer import Action, Offer, Setting
-
-T = TypeVar("T")
 
 SILENT_AFTER_INTERVALS = 3
 SILENT_AT_LEAST_MS = 60_000
@@ -308,17 +307,30 @@ class House:
         for entity in node.entities.values():
             self.entities.pop(entity.address, None)
 
-    def node(self, address: str) -> Node:
-        """Raises NotFound, with the nearest name."""
-        return _find(self.nodes, address, "node")
+    def node(self, name: str) -> Node:
+        """The node with this address or name. Raises NotFound, with the nearest one;
+        Refused when several have the name."""
+        return find(self.nodes, name, "node", lambda node: (node.title,))
 
-    def entity(self, address: str) -> Entity:
-        """Raises NotFound, with the nearest name."""
-        return _find(self.entities, address, "entity")
+    def entity(self, name: str) -> Entity:
+        """The entity with this address; its node, itself, or both may be named as
+        people call them. Raises as `node` does."""
+        if (found := self.entities.get(name)) is not None:
+            return found
+        node, slash, own = name.partition("/")
+        if not slash:
+            return find(self.entities, name, "entity", _names_of)
+        nodes = [self.nodes[one] for one in meant(node, _titles(self.nodes))]
+        beside = {e.address: e for one in nodes for e in one.entities.values()}
+        within = {address: (e.name, e.title, e.spoken) for address, e in beside.items()}
+        addresses = meant(own, within)
+        if len(addresses) > 1:
+            raise several("entity", name, addresses)
+        return beside[addresses[0]] if addresses else find(self.entities, name, "entity")
 
-    def room(self, slug: str) -> Room:
-        """Raises NotFound, with the nearest name."""
-        return _find(self.rooms, slug, "room")
+    def room(self, name: str) -> Room:
+        """The room with this address or name. Raises as `node` does."""
+        return find(self.rooms, name, "room", lambda room: (room.name,))
 
     def node_by_thing(self, thing_id: str) -> Node | None:
         """The node that describes itself with this id."""
@@ -347,9 +359,10 @@ class House:
         return HouseFacts(entities, frozenset(self.people))
 
 
-def _find(known: dict[str, T], name: str, what: str) -> T:
-    found = known.get(name)
-    if found is None:
-        hint = did_you_mean(name, known)
-        raise NotFound(f"no {what} {name}" + (f"; {hint}" if hint else ""))
-    return found
+def _titles(nodes: Mapping[str, Node]) -> dict[str, tuple[str, ...]]:
+    return {address: (node.title,) for address, node in nodes.items()}
+
+
+def _names_of(entity: Entity) -> tuple[str, ...]:
+    both = f"{entity.node.title} {entity.title}" if entity.node else entity.title
+    return entity.title, entity.spoken, both

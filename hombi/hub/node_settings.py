@@ -6,16 +6,19 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, TypeVar
 
 from hombi.core.house_facts import did_you_mean
+from hombi.core.names import meant
 from hombi.hub.errors import Invalid, NotFound, Refused
 from hombi.hub.events import NodeUnanswering, SettingChanged, SettingTold, ThingDone
 from hombi.hub.house import House, Node
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
 from hombi.hub.links import Links
 from hombi.links.base import Acts, HasSettings, LinkError
-from hombi.links.offer import Setting
+from hombi.links.offer import Action, Setting
+
+T = TypeVar("T", Setting, Action)
 
 
 class NodeSettings(Part):
@@ -37,7 +40,7 @@ class NodeSettings(Part):
         driver = self.links.drivers.get(node.link)
         if node.settings and isinstance(driver, HasSettings):
             try:
-                node.told.update(await driver.settings(address))
+                node.told.update(await driver.settings(node.address))
             except LinkError as error:
                 self.context.announce(NodeUnanswering(node=address, what=str(error)))
         return node
@@ -52,7 +55,7 @@ class NodeSettings(Part):
         waiting.append(answer)
         try:
             await driver.set_setting(address, wire, value)
-            told = await driver.settings(address)
+            told = await driver.settings(node.address)
             if wire in told:
                 self.context.announce(SettingTold(node=address, wire_name=wire, value=told[wire]))
             async with asyncio.timeout(self.answer_s):
@@ -94,16 +97,11 @@ class ChangeSetting(Change[NodeSettings, Node]):
 
     async def do(self, part: NodeSettings, by: Actor) -> Done[Node]:
         node = part.house.node(self.node)
-        setting = next((one for one in node.offer.settings if one.name == self.setting), None)
-        if setting is None:
-            known = {one.name for one in node.offer.settings}
-            hint = did_you_mean(self.setting, known) or (
-                f"it has {', '.join(sorted(known))}" if known else "it has none"
-            )
-            raise NotFound(f"{self.node} has no setting {self.setting}; {hint}")
+        known = {one.name: one for one in node.offer.settings}
+        setting = _own(node, known, self.setting, "setting")
         now = await part.change(node, setting, setting_value(setting, self.value))
         event = SettingChanged(
-            node=self.node, title=node.title, setting=setting.title, value=now, unit=setting.unit
+            node=node.address, title=node.title, setting=setting.title, value=now, unit=setting.unit
         )
         return Done(node, event)
 
@@ -122,13 +120,7 @@ class Act(Change[NodeSettings, Any]):
 
     async def do(self, part: NodeSettings, by: Actor) -> Done[Any]:
         node = part.house.node(self.node)
-        action = node.actions.get(self.action)
-        if action is None:
-            known = node.actions
-            hint = did_you_mean(self.action, known) or (
-                f"it has {', '.join(known)}" if known else "it has none"
-            )
-            raise NotFound(f"{self.node} has no action {self.action}; {hint}")
+        action = _own(node, node.actions, self.action, "action")
         inputs = {one.name or "input": one for one in action.inputs}
         if unknown := set(self.inputs) - set(inputs):
             raise Invalid(
@@ -142,10 +134,12 @@ class Act(Change[NodeSettings, Any]):
         whole: Any = values if any(one.name for one in action.inputs) else values.get("")
         driver = part.links.able(node, Acts, "its nodes cannot be asked to do anything")
         try:
-            answer = await driver.act(self.node, action.wire_name, whole if action.inputs else None)
+            answer = await driver.act(
+                node.address, action.wire_name, whole if action.inputs else None
+            )
         except LinkError as error:
             raise Refused(str(error)) from error
-        return Done(answer, ThingDone(node=self.node, title=node.title, action=action.title))
+        return Done(answer, ThingDone(node=node.address, title=node.title, action=action.title))
 
 
 def setting_value(setting: Setting, given: Any) -> Any:
@@ -185,3 +179,15 @@ def _differ(told: Any, asked: Any) -> bool:
     both = (told, asked)
     numbers = all(isinstance(one, int | float) and not isinstance(one, bool) for one in both)
     return abs(told - asked) > 1e-6 * max(1.0, abs(asked)) if numbers else bool(told != asked)
+
+
+def _own(node: Node, known: Mapping[str, T], word: str, what: str) -> T:
+    """One of a node's own settings or actions, by its name or its title. Raises
+    NotFound."""
+    found = meant(word, {name: (one.title,) for name, one in known.items()})
+    if len(found) == 1:
+        return known[found[0]]
+    hint = did_you_mean(word, known) or (
+        f"it has {', '.join(sorted(known))}" if known else "it has none"
+    )
+    raise NotFound(f"{node.title} has no {what} {word}; {hint}")

@@ -372,9 +372,11 @@ class AskAgain(Change[Nodes, None]):
         if self.arrival:
             record = part.pairing.find(self.arrival).record
             link, thing_id, title = record.link, record.thing_id, record.title
+            address = ""
         else:
             node = part.house.node(self.node)
             link, thing_id, title = node.link, node.thing_id, node.title
+            address = node.address
         driver = part.links.drivers.get(link)
         if not isinstance(driver, AsksAgain):
             how = _how_it_says(driver)
@@ -383,7 +385,7 @@ class AskAgain(Change[Nodes, None]):
             await driver.ask_again(thing_id)
         except LinkError as error:
             raise Refused(str(error)) from error
-        return Done(None, NodeAsked(node=self.node, title=title))
+        return Done(None, NodeAsked(node=address, title=title))
 
 
 def _how_it_says(driver: object) -> str:

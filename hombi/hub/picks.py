@@ -11,7 +11,7 @@ from typing import Any
 
 from hombi.core.errors import NotASample, UnitError
 from hombi.core.house_facts import did_you_mean
-from hombi.core.kinds import KINDS, Kind
+from hombi.core.kinds import KINDS, Kind, kind_called
 from hombi.core.names import slug
 from hombi.core.picking import (
     PLACEHOLDER,
@@ -205,6 +205,15 @@ class Picks(Part):
             self._links.follow(entity.node)
 
 
+def kind_of(name: str) -> Kind:
+    """The kind of this name. Raises Invalid, with the nearest one."""
+    if (kind := KINDS.get(name)) is not None:
+        return kind
+    called = kind_called(name, two_states=False) or kind_called(name, two_states=True)
+    near = f"did you mean {called.name}?" if called else did_you_mean(name, KINDS)
+    raise Invalid(f"there is no kind {name}; {near or 'kinds are ' + ', '.join(KINDS)}")
+
+
 def checked_kind(name: str, unit: str, *pointers: str) -> Kind:
     """The kind of this name, when the unit and the pointers are right too. Raises
     Invalid."""
@@ -213,10 +222,7 @@ def checked_kind(name: str, unit: str, *pointers: str) -> Kind:
             check_pointer(pointer)
     except PickError as error:
         raise Invalid(str(error)) from error
-    kind = KINDS.get(name)
-    if kind is None:
-        hint = did_you_mean(name, KINDS) or f"kinds are {', '.join(KINDS)}"
-        raise Invalid(f"there is no kind {name}; {hint}")
+    kind = kind_of(name)
     if unit and not kind.unit:
         raise Invalid(f"a {kind.name} has no unit; leave it empty")
     try:

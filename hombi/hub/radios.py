@@ -81,9 +81,9 @@ class KeepProfile(Change[Radios, None]):
         node = part.house.node(self.node)
         driver = _profiles(part.links, node)
         try:
-            path = await driver.put_profile(self.node, self.text)
+            path = await driver.put_profile(node.address, self.text)
         except ProfileMistakes as error:
             raise Invalid(str(error), error.mistakes) from error
         except LinkError as error:
             raise Refused(str(error)) from error
-        return Done(None, ProfileKept(node=self.node, path=str(path)))
+        return Done(None, ProfileKept(node=node.address, path=str(path)))

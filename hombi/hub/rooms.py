@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 from dataclasses import dataclass
 
 from hombi.core.names import slug
@@ -31,8 +32,9 @@ class Rooms(Part):
         if not name.strip():
             return None
         async with self.adding:
-            found = self.house.rooms.get(slug(name))
-            if found is not None:
+            with contextlib.suppress(NotFound):
+                return self.house.room(name)
+            if (found := self.house.rooms.get(slug(name))) is not None:
                 return found
             room = await self.add_room(name)
             self.context.announce(RoomAdded(room=room.name, floor=room.floor.name), by)
@@ -77,7 +79,7 @@ class Rooms(Part):
     def floor(self, name: str) -> Floor:
         """Raises NotFound."""
         for floor in self.house.floors.values():
-            if floor.name == name:
+            if floor.name.casefold() == name.strip().casefold():
                 return floor
         names = ", ".join(f.name for f in self.house.floors.values())
         raise NotFound(f"no floor {name}; there are {names}")
@@ -170,5 +172,5 @@ class RemoveRoom(Change[Rooms, None]):
         if inside:
             raise Refused(f"{room.name} is not empty ({', '.join(inside)}); move its nodes first")
         await part.context.thread.run(part.context.records.house.remove_room, room)
-        del part.house.rooms[self.room]
+        del part.house.rooms[room.slug]
         return Done(None, RoomRemoved(room=room.name))

@@ -13,7 +13,7 @@ from typing import Any
 import msgspec
 
 from hombi.core.errors import UnitError
-from hombi.core.kinds import KINDS, Kind
+from hombi.core.kinds import KINDS, Kind, kind_called
 from hombi.core.names import slug
 from hombi.core.nesting import deeper_than
 from hombi.core.units import COUNTS, conversion, find_unit
@@ -315,8 +315,8 @@ def _kind(name: str, found: _Property) -> Kind:
     them is just a number."""
     binary = found.type == "boolean"
     for word in _words(name, found):
-        kind = KINDS.get(word)
-        if kind is not None and (kind.words is not None) == binary and _fits(found.unit, kind):
+        kind = kind_called(word, two_states=binary)
+        if kind is not None and _fits(found.unit, kind):
             return kind
     if binary:
         return KINDS["contact" if found.read_only else "switch"]

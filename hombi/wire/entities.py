@@ -140,12 +140,18 @@ class Command(Shape, frozen=True, kw_only=True):
 
 
 class KindOfEntity(Shape, frozen=True, kw_only=True):
-    """A kind of entity, with the units that its nodes may speak."""
+    """A kind of entity, with the units that its nodes may speak. `title` is how people
+    write it, `called` are the words that nodes call it by; a value beyond `low` and
+    `high` is not believed."""
 
     kind: str
+    title: str
     unit: str
     units: list[str]
     words: list[str] | None
+    low: float
+    high: float
+    called: list[str]
 
 
 class EntityChange(Ask, frozen=True, kw_only=True):

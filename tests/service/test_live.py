@@ -111,7 +111,7 @@ def test_the_client_takes_the_stream_up_again_after_a_restart(own_service: Servi
     with own_service.hub() as hub:
         token = hub.sign_in("ada", "three-geese-on-the-weir").token
     ear = Ear(own_service)
-    ear.hub._http.headers["Authorization"] = f"Bearer {token}"
+    ear.hub._line.headers["Authorization"] = f"Bearer {token}"
     with own_service.hub() as hub:
         hub.pairing.open("20 s")
     until(lambda: ear.of("pairing"))

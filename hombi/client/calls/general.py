@@ -45,6 +45,11 @@ def journal(
     return Pages(page, lambda p: p.entries, lambda p: p.next)
 
 
+def journal_events() -> Call[list[str]]:
+    """The names of all events that the journal tells of."""
+    return Call("GET", "/api/journal/events", list[str])
+
+
 def claimed() -> Call[wire.Claimed]:
     """Whether the hub has an owner."""
     return Call("GET", "/api/claim", wire.Claimed)

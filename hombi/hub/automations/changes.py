@@ -68,14 +68,14 @@ class ChangeAutomation(Change[Automations, Runner]):
         if after.at_work:
             on = after.state.phase is Phase.ON
             part.step(after, Passed() if on else Began())
-        return Done(after, AutomationChanged(automation=self.automation, how=how))
+        return Done(after, AutomationChanged(automation=after.record.slug, how=how))
 
     async def _change(self, part: Automations) -> Runner:
         runner = part.find(self.automation)
         record = runner.record
         if self.text is not None:
             name = part.sound(self.text).name
-            if slug(name) != self.automation and slug(name) in part.runners:
+            if slug(name) != runner.record.slug and slug(name) in part.runners:
                 raise Invalid(f"there is an automation {name!r} already")
         new = replace(
             record,
@@ -116,7 +116,7 @@ class RemoveAutomation(Change[Automations, None]):
             if runner.program is not None and runner.record.enabled:
                 part.step(runner, Taken("it was removed", self.leave))
             part.drop(runner)
-            part.starts.forget(self.automation)
+            part.starts.forget(runner.record.slug)
             records = part.context.records.automations
             await part.context.thread.run(records.remove, runner.record)
-        return Done(None, AutomationRemoved(automation=self.automation))
+        return Done(None, AutomationRemoved(automation=runner.record.slug))

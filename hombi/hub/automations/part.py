@@ -38,7 +38,7 @@ from hombi.core.toml_text import Mistake, Place
 from hombi.hub.actuation import SwitchEntity
 from hombi.hub.automations.runner import HouseNow, Runner, state_of
 from hombi.hub.automations.starts import Starts
-from hombi.hub.errors import Invalid, NotFound
+from hombi.hub.errors import Invalid
 from hombi.hub.events import (
     AutomationBlind,
     AutomationEnded,
@@ -53,6 +53,7 @@ from hombi.hub.events import (
 from hombi.hub.house import Entity, House
 from hombi.hub.intake import Intake
 from hombi.hub.kernel import Actor, Context, Need, Part, Timer
+from hombi.hub.lookup import find
 from hombi.hub.ports import AutomationRecord
 from hombi.hub.writer import Writer
 
@@ -169,11 +170,9 @@ class Automations(Part):
         return program
 
     def find(self, address: str) -> Runner:
-        """Raises NotFound."""
-        runner = self.runners.get(address)
-        if runner is None:
-            raise NotFound(f"no automation {address}; `hombi automation list` names them")
-        return runner
+        """The automation with this address or name. Raises NotFound; Refused when
+        several have the name."""
+        return find(self.runners, address, "automation", lambda one: one.names)
 
     def read_again(self) -> None:
         """The house is another than before: read all texts again."""

@@ -57,6 +57,11 @@ class Runner:
         return self.program is not None and self.record.enabled and not self.broken
 
     @property
+    def names(self) -> tuple[str, ...]:
+        """What it is called, beside its address."""
+        return (self.program.name,) if self.program else ()
+
+    @property
     def actor(self) -> Actor:
         """Who it is when it changes something."""
         return Actor.automation(self.program.name if self.program else self.record.slug)

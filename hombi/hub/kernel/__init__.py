@@ -5,7 +5,7 @@ from hombi.hub.kernel.actor import HOUSE, STRANGER, Actor, ActorKind
 from hombi.hub.kernel.change import Change, Changes, Done
 from hombi.hub.kernel.clock import Clock, RealClock, Timer
 from hombi.hub.kernel.context import Context, Need, Part
-from hombi.hub.kernel.events import Event
+from hombi.hub.kernel.events import Event, journaled
 from hombi.hub.kernel.journal import Journal
 from hombi.hub.kernel.live import Live, LiveEvent
 from hombi.hub.kernel.policy import Right
@@ -33,4 +33,5 @@ __all__ = [
     "Right",
     "Supervisor",
     "Timer",
+    "journaled",
 ]

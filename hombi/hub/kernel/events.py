@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from dataclasses import dataclass, fields
+from functools import cache
+from inspect import isabstract
 from typing import Any, ClassVar
 
 # What says what an event is about; everything else of it is its data.
@@ -67,3 +69,15 @@ class Fault(Event):
     @property
     def sentence(self) -> str:
         return f"{self.node}: {self.what}" if self.node else self.what
+
+
+@cache
+def journaled() -> frozenset[str]:
+    """The names of all events that the journal has."""
+    found, left = set(), [Event]
+    while left:
+        kind = left.pop()
+        left += kind.__subclasses__()
+        if kind.journaled and not isabstract(kind):
+            found.add(kind.__name__)
+    return frozenset(found)

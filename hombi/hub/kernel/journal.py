@@ -29,13 +29,28 @@ class EntryWritten(Quiet):
     entry: JournalEntry
 
 
+@dataclass(frozen=True, slots=True)
+class _Happened:
+    at_ms: int
+    event: Event
+    by: Actor
+    more: int
+
+    def entry(self) -> JournalEntry:
+        event, text = self.event, self.event.sentence
+        if self.more:
+            text += f" (and {self.more} more like it before)"
+        about = event.node, event.entity, event.automation
+        return JournalEntry(self.at_ms, event.name, text, str(self.by), *about, event.data)
+
+
 class Journal:
     """Writes events down. Faults of one kind about one node are written ten times a
     minute at most, and counted."""
 
     def __init__(self, clock: Clock, records: Records, thread: RecordsThread, live: Live) -> None:
         self._clock, self._records, self._thread, self._live = clock, records, thread, live
-        self._kept: deque[JournalEntry] = deque(maxlen=MAX_KEPT)
+        self._kept: deque[_Happened] = deque(maxlen=MAX_KEPT)
         self._work = asyncio.Event()
         self._closing = False
         self.running: asyncio.Task[None] | None = None
@@ -43,25 +58,12 @@ class Journal:
         self._bursts: dict[tuple[str, str], tuple[int, int]] = {}
 
     def write(self, event: Event, by: Actor) -> None:
-        """Write an event down soon."""
-        text = event.sentence
-        if event.fault:
-            more = self._more(event)
-            if more is None:
-                return
-            text += f" (and {more} more like it before)" if more else ""
-        entry = JournalEntry(
-            self._clock.now_ms(),
-            event.name,
-            text,
-            str(by),
-            event.node,
-            event.entity,
-            event.automation,
-            event.data,
-        )
-        self._kept.append(entry)
-        self._work.set()
+        """Write an event down soon: what is to be done at once does not wait for its
+        sentence."""
+        more = self._more(event) if event.fault else 0
+        if more is not None:
+            self._kept.append(_Happened(self._clock.now_ms(), event, by, more))
+            self._work.set()
 
     def _more(self, event: Event) -> int | None:
         """How many like it were left out before; None when this one is left out too."""
@@ -84,8 +86,9 @@ class Journal:
 
     async def _store(self) -> None:
         while self._kept:
-            entry = self._kept[0]
+            happened = self._kept[0]
             try:
+                entry = happened.entry()
                 entry.id = await self._thread.run(self._records.journal.add, entry)
             except Busy as error:
                 log.warning("the journal cannot be written: %s", error)
@@ -94,10 +97,10 @@ class Journal:
                 await asyncio.sleep(AGAIN_S)
                 continue
             except Exception:  # one that can never be written must not hold up the others
-                log.exception("an entry of the journal is lost: %s", entry.text)
+                log.exception("an entry of the journal is lost: %s", happened.event.name)
             else:
                 self._live.publish(EntryWritten(entry=entry))
-            if self._kept and self._kept[0] is entry:
+            if self._kept and self._kept[0] is happened:
                 self._kept.popleft()
 
     async def close(self) -> None:

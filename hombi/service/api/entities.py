@@ -14,6 +14,7 @@ from hombi.hub.actuation import CommandEntity
 from hombi.hub.entities import ChangeEntity, RemoveEntity
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
+from hombi.hub.picks import kind_of
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
@@ -75,13 +76,25 @@ class EntitiesView(View):
 
         def look(h: Hub) -> list[wire.Entity]:
             if "room" in wanted:
-                h.house.room(wanted["room"])
+                wanted["room"] = h.house.room(wanted["room"]).slug
             if "node" in wanted:
-                h.house.node(wanted["node"])
+                wanted["node"] = h.house.node(wanted["node"]).address
+            if "kind" in wanted:
+                wanted["kind"] = kind_of(wanted["kind"]).name
             found = (answers.entity(h, e) for _, e in sorted(h.house.entities.items()))
             return [e for e in found if all(getattr(e, n) == v for n, v in wanted.items())]
 
         return Response(read(look))
+
+
+class NamedEntityView(View):
+    """One entity by what it is called."""
+
+    @operation(name="entities_called", gives=wire.EntityDetail)
+    def get(self, request: Request, name: str) -> Response:
+        """The entity with this name, like "Cellar rack humidity"; its `entity` is its
+        address."""
+        return Response(read(lambda h: answers.entity_detail(h, h.house.entity(name))))
 
 
 class EntityView(View):

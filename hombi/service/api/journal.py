@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+import contextlib
+
 from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import wire
+from hombi.core.house_facts import did_you_mean
+from hombi.hub.errors import Invalid, NotFound
+from hombi.hub.hub import Hub
+from hombi.hub.kernel import journaled
 from hombi.service.api import answers
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, whole_number
-from hombi.service.bridge import hub
+from hombi.service.bridge import hub, read
 
 PAGE = 100
 MAX_PAGE = 500
@@ -32,14 +38,13 @@ class JournalView(View):
         limit = min(MAX_PAGE, max(1, whole_number(request, "limit", PAGE)))
         numbers = {n: whole_number(request, n, -1) for n in ("before", "after", "since")}
         before, after, since = (n if n >= 0 else None for n in numbers.values())
+        about = _about(request)
         found = hub().context.records.journal.entries(
             limit + 1,
             before=before,
             after=after,
             since_ms=since,
-            event=request.query_params.get("event", ""),
-            node=request.query_params.get("node", ""),
-            automation=request.query_params.get("automation", ""),
+            **about,
         )
         more, entries = len(found) > limit, found[:limit]
         page = wire.JournalPage(
@@ -47,3 +52,33 @@ class JournalView(View):
             next=entries[-1].id if more else None,
         )
         return Response(page)
+
+
+class JournalEventsView(View):
+    """What the journal can tell of."""
+
+    @operation(name="journal_events", gives=list[str])
+    def get(self, request: Request) -> Response:
+        """The names of all events that are written down, in the order of the
+        alphabet."""
+        return Response(sorted(journaled()))
+
+
+def _about(request: Request) -> dict[str, str]:
+    """What is asked for: an event, a node, an automation. One that is not in the house
+    any more is found by the address it had. Raises Invalid, Refused."""
+    given = {name: request.query_params.get(name, "") for name in ("event", "node", "automation")}
+    if (event := given["event"]) and event not in journaled():
+        hint = did_you_mean(event, journaled()) or "GET /api/journal/events lists them"
+        raise Invalid(f"there is no event {event}; {hint}")
+
+    def look(h: Hub) -> dict[str, str]:
+        with contextlib.suppress(NotFound):
+            if given["node"]:
+                given["node"] = h.house.node(given["node"]).address
+        with contextlib.suppress(NotFound):
+            if given["automation"]:
+                given["automation"] = h.automations.find(given["automation"]).record.slug
+        return given
+
+    return read(look)

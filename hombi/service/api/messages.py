@@ -144,9 +144,13 @@ class KindsView(View):
             [
                 wire.KindOfEntity(
                     kind=k.name,
+                    title=k.shown,
                     unit=k.unit,
                     units=units_for(k.unit),
                     words=list(k.words) if k.words else None,
+                    low=k.low,
+                    high=k.high,
+                    called=list(k.called),
                 )
                 for k in KINDS.values()
             ]
