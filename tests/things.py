@@ -37,6 +37,7 @@ class Vane:
     parked: list[Any] = field(default_factory=list)
     locked: bool = True
     obeys: bool = True
+    password: str = PASSWORD
     thing_id: str = "urn:uuid:4c1d0a3e-0000-4000-8000-00000000face"
     port: int = field(default_factory=lambda: free_ports(1)[0])
     _server: uvicorn.Server | None = None
@@ -128,7 +129,7 @@ class Vane:
             zeroconf.close()
 
     def _may(self, request: Request) -> bool:
-        wanted = "Basic " + base64.b64encode(f"{USER}:{PASSWORD}".encode()).decode()
+        wanted = "Basic " + base64.b64encode(f"{USER}:{self.password}".encode()).decode()
         return not self.locked or request.headers.get("authorization") == wanted
 
     async def _td(self, request: Request) -> Response:

@@ -5,10 +5,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from importlib import import_module
-from typing import Any
+from typing import Annotated, Any
 
 import typer
 from typer.core import TyperGroup
+
+from hombi.cli.noun import noun
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +43,7 @@ GROUPS = (
             Command("follow", "readings:follow", "Readings as they come in, until Ctrl-C."),
             Command("set", "readings:set_", "Switch an entity, and wait for its node's word."),
             Command("journal", "journal:journal", "What happened, in order, the latest last."),
+            Command("kinds", "kinds:kinds", "What a value can be, and in which units."),
         ),
     ),
     Group(
@@ -111,7 +114,7 @@ def load(command: Command) -> Any:
     module, _, name = command.place.partition(":")
     found = getattr(import_module(f"hombi.cli.{module}"), name)
     if not isinstance(found, typer.Typer):
-        one = typer.Typer(rich_markup_mode=None, add_completion=False)
+        one = noun("")
         one.command(command.name)(found)
         found = one
     made = typer.main.get_command(found)
@@ -123,7 +126,6 @@ app = typer.Typer(
     cls=Lazy,
     no_args_is_help=True,
     rich_markup_mode=None,
-    suggest_commands=False,  # Click does
     # What a function held when it failed may be a secret.
     pretty_exceptions_enable=False,
     help="Hombi: a home hub that runs wholly in the house. HOMBI_DATA names its data "
@@ -131,9 +133,21 @@ app = typer.Typer(
 )
 
 
+def _version(wanted: bool) -> None:
+    if wanted:
+        from hombi import __version__  # noqa: PLC0415
+
+        print(f"hombi {__version__}")
+        raise typer.Exit
+
+
 @app.callback()
-def hombi() -> None:
-    """What all commands have in common: nothing."""
+def hombi(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Say the version.")
+    ] = False,
+) -> None:
+    """What all commands have in common."""
 
 
 def main() -> None:

@@ -9,8 +9,9 @@ import typer
 from rich.text import Text
 
 from hombi.cli import complete
-from hombi.cli.drawing import ago, as_json, bold, err, mistakes, out, table
-from hombi.cli.run import SAID_NO, Json, hub, noun, words
+from hombi.cli.drawing import ago, as_json, bold, err, mistakes, out, said, table
+from hombi.cli.noun import noun
+from hombi.cli.run import SAID_NO, Json, hub, words
 from hombi.cli.texts import read_text
 
 app = noun("What the house does by itself.")
@@ -60,49 +61,62 @@ def list_(json: Json = False) -> None:
 
 
 @app.command()
-def check(file: File) -> None:
+def check(file: File, json: Json = False) -> None:
     """Every mistake in a text, with its line and column. Nothing is kept."""
     with hub() as h:
         checked = h.automations.check(read_text(file))
-    if checked.ok:
+    if json:
+        as_json([checked.as_dict()])
+    elif checked.ok:
         out.print(f"{file} is sound. {checked.sentence}")
         mistakes(checked.warnings, str(file))
-        return
-    mistakes(checked.mistakes, str(file))
-    raise typer.Exit(SAID_NO)
+    else:
+        mistakes(checked.mistakes, str(file))
+    if not checked.ok:
+        raise typer.Exit(SAID_NO)
 
 
 @app.command()
-def add(file: File) -> None:
+def add(file: File, json: Json = False) -> None:
     """Add an automation from its text, kept word for word."""
     with hub() as h, words(str(file)):
         text = read_text(file)
         added = h.automations.add(text)
-        out.print(bold(added.automation), f"is on duty. {added.sentence}")
+        said(json, [added], bold(added.automation), f"is on duty. {added.sentence}")
         mistakes(h.automations.check(text).warnings, str(file))
 
 
 @app.command()
-def change(name: Name, file: File, leave: Leave = False) -> None:
+def change(name: Name, file: File, leave: Leave = False, json: Json = False) -> None:
     """Give an automation another text. One that is on goes on if it watches the same as
     before, else it ends first."""
     with hub() as h, words(str(file)):
         text = read_text(file)
         changed = h.automations.change(name, text, leave=leave)
-        out.print(bold(changed.automation), f"has its new text. {changed.sentence}")
+        text_is = f"has its new text. {changed.sentence}"
+        said(json, [changed], bold(changed.automation), text_is)
         mistakes(h.automations.check(text).warnings, str(file))
 
 
 @app.command()
-def show(name: Name) -> None:
+def show(name: Name, json: Json = False) -> None:
     """An automation's text, as it was written."""
     with hub() as h:
-        print(h.automations.get(name).text, end="")
+        found = h.automations.get(name)
+    if json:
+        as_json([found.as_dict()])
+    else:
+        print(found.text, end="")
 
 
 @app.command()
 def duty(
-    name: Name, to: Annotated[str, typer.Argument(help="on or off.")], leave: Leave = False
+    name: Name,
+    to: Annotated[
+        str, typer.Argument(help="on or off.", autocompletion=complete.one_of("on", "off"))
+    ],
+    leave: Leave = False,
+    json: Json = False,
 ) -> None:
     """Put an automation on duty, or off it. One that is on ends first, as its text
     says."""
@@ -110,13 +124,14 @@ def duty(
         err.print(f"duty is on or off, not {to}", style="red")
         raise typer.Exit(2)
     with hub() as h:
-        h.automations.duty(name, to == "on", leave=leave)
-        out.print(f"{name} is {to} duty.")
+        found = h.automations.duty(name, to == "on", leave=leave)
+        said(json, [found], f"{found.name or name} is {to} duty.")
 
 
 @app.command()
-def remove(name: Name, leave: Leave = False) -> None:
+def remove(name: Name, leave: Leave = False, json: Json = False) -> None:
     """Remove an automation. One that is on ends first, as its text says."""
     with hub() as h:
+        was = h.automations.get(name)
         h.automations.remove(name, leave=leave)
-        out.print(f"{name} is removed.")
+        said(json, [was], f"{was.name or name} is removed.")

@@ -26,3 +26,11 @@ entities = _names(lambda hub: (e.entity for e in hub.entities.list()))
 settable = _names(lambda hub: (e.entity for e in hub.entities.list() if e.writable))
 automations = _names(lambda hub: (a.automation for a in hub.automations.list()))
 arrivals = _names(lambda hub: (a.id for a in hub.pairing.arrivals()))
+kinds = _names(lambda hub: (k.kind for k in hub.kinds()))
+events = _names(lambda hub: hub.journal_events().events)
+floors = _names(lambda hub: (floor.name for floor in hub.house().floors))
+
+
+def one_of(*words: str) -> Callable[[str], list[str]]:
+    """Complete one of a few words."""
+    return lambda incomplete: [word for word in words if word.startswith(incomplete)]

@@ -15,6 +15,7 @@ from rich.text import Text
 
 from hombi.client import Entity, History, Hub, JournalEntry, Mistake
 from hombi.core.outside import visible
+from hombi.wire.base import Shape
 
 
 class Terminal(Console):
@@ -22,6 +23,8 @@ class Terminal(Console):
     markup, and what hides is made visible."""
 
     def print(self, *objects: Any, **options: Any) -> None:
+        if not self.is_terminal and all(isinstance(one, str | Text) for one in objects):
+            options.setdefault("soft_wrap", True)
         super().print(*(shown(one) for one in objects), markup=False, **options)
 
 
@@ -47,6 +50,8 @@ _BLOCKS = "▁▂▃▄▅▆▇█"
 # A node that reports less often than the line has cells leaves no holes, only one that
 # was away.
 BRIDGED = 4
+# How wide a table may be that no terminal shows.
+WHOLE = 100_000
 
 
 def moment(ms: int | None) -> str | None:
@@ -95,6 +100,14 @@ def counted(number: int, what: str) -> str:
     return f"{number} {what[:-1]}ies" if what.endswith("y") else f"{number} {what}s"
 
 
+def said(json: bool, things: Iterable[Shape], *words: str | Text) -> None:
+    """What came of a command: the things themselves for programs, else in words."""
+    if json:
+        as_json(one.as_dict() for one in things)
+    else:
+        out.print(*words)
+
+
 def as_json(items: Iterable[dict[str, Any]]) -> None:
     """A list of objects, times as RFC 3339."""
     rows = [
@@ -125,7 +138,9 @@ def table(
         drawn.add_column(heading, justify=side, overflow="fold", no_wrap=number == 0)
     for row in rows:
         drawn.add_row(*(shown(Text(cell) if isinstance(cell, str) else cell) for cell in row))
-    out.print(drawn)
+    # A program that reads the table wants each row on one line, whole.
+    to = out if out.is_terminal else Terminal(highlight=False, width=WHOLE)
+    to.print(drawn)
 
 
 def value(entity: Entity) -> Text:
@@ -142,25 +157,6 @@ def value(entity: Entity) -> Text:
     if entity.wanted is not None:
         drawn.append(f" ! {entity.wanted.shown}", style="yellow")
     return drawn
-
-
-def entity_row(entity: Entity) -> dict[str, Any]:
-    """An entity for programs."""
-    return {
-        "node": entity.node,
-        "link": entity.link,
-        "entity": entity.entity,
-        "kind": entity.kind,
-        "room": entity.room,
-        "value": entity.value,
-        "unit": entity.unit,
-        "quality": entity.quality,
-        "reason": entity.reason,
-        "at": entity.at,
-        "heard_at": entity.heard_at,
-        "wanted": entity.wanted.as_dict() if entity.wanted else None,
-        "writable": entity.writable,
-    }
 
 
 def sparkline(history: History, width: int) -> str:

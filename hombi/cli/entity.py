@@ -8,16 +8,21 @@ import typer
 from rich.text import Text
 
 from hombi.cli import complete
-from hombi.cli.drawing import ago, as_json, bold, entity_row, err, out, table, value
-from hombi.cli.run import SAID_NO, Json, hub, noun
+from hombi.cli.drawing import ago, as_json, bold, err, out, said, table, value
+from hombi.cli.noun import noun
+from hombi.cli.run import SAID_NO, Json, entity_called, hub
 from hombi.client import Entity
 
 app = noun("The values of the house.")
 Room = Annotated[str | None, typer.Option(help="Only this room.", autocompletion=complete.rooms)]
 Node = Annotated[str | None, typer.Option(help="Only this node.", autocompletion=complete.nodes)]
-Kind = Annotated[str | None, typer.Option(help="Only this kind, like temperature.")]
+Kind = Annotated[
+    str | None,
+    typer.Option(help="Only this kind, like temperature.", autocompletion=complete.kinds),
+]
 Address = Annotated[
-    str, typer.Argument(help="Its address, node/entity.", autocompletion=complete.entities)
+    str,
+    typer.Argument(help="Its address, node/entity, or its name.", autocompletion=complete.entities),
 ]
 
 
@@ -31,10 +36,12 @@ def listed(room: str | None, node: str | None, kind: str | None, *, json: bool, 
     """Entities as they are `now`, or what they are."""
     with hub() as h:
         found = h.entities.list(room=room, node=node, kind=kind)
+        about = {e.node for e in found}
+        shut = [n for n in h.nodes.list() if n.shut_out and n.node in about] if now else []
     if now:
         found = [e for e in found if not e.hidden]
     if json:
-        as_json(entity_row(e) for e in found)
+        as_json(e.as_dict() for e in found)
         return
     found.sort(key=lambda e: (e.room or "~", e.entity))
     headings: tuple[str, ...] = ("ENTITY", "NAME", "KIND", "UNIT", "ROOM", "")
@@ -44,6 +51,9 @@ def listed(room: str | None, node: str | None, kind: str | None, *, json: bool, 
         rows = [(e.room or "–", e.entity, value(e), ago(e.heard_at)) for e in found]
     empty = "There is nothing to see yet. `hombi pair` lets a node in."
     table(headings, rows, empty, ("VALUE", "HEARD"))
+    for one in shut:
+        say = f"{one.title} refuses the hub; `hombi node secret {one.node}` gives it a new secret"
+        out.print(Text(f"! {say}", style="yellow"))
 
 
 def _about(e: Entity) -> tuple[str | Text, ...]:
@@ -77,35 +87,61 @@ def show(entity: Address, json: Json = False) -> None:
 
 
 @app.command()
-def rename(entity: Address, title: Annotated[str, typer.Argument(help="What to call it.")]) -> None:
+def rename(
+    entity: Address,
+    title: Annotated[str, typer.Argument(help="What to call it.")],
+    json: Json = False,
+) -> None:
     """Call an entity something else; its address stays."""
     with hub() as h:
-        found = h.entities.rename(entity, title)
-    out.print(f"{found.entity} is {found.title}")
+        found = h.entities.rename(entity_called(h, entity), title)
+    said(json, [found], f"{found.entity} is {found.title}")
 
 
 @app.command()
 def hide(
     entity: Address,
     again: Annotated[bool, typer.Option("--show", help="Show it again.")] = False,
+    json: Json = False,
 ) -> None:
     """Leave an entity out in its room, or show it again; it is kept either way."""
     with hub() as h:
-        found = h.entities.hide(entity, not again)
-    out.print(f"{found.entity} is {'hidden' if found.hidden else 'shown'}")
+        found = h.entities.hide(entity_called(h, entity), not again)
+    said(json, [found], f"{found.entity} is {'hidden' if found.hidden else 'shown'}")
+
+
+@app.command()
+def kind(
+    entity: Address,
+    kind: Annotated[
+        str,
+        typer.Argument(help="What it is; `hombi kinds` lists them.", autocompletion=complete.kinds),
+    ],
+    unit: Annotated[
+        str, typer.Option(help="The unit that its node speaks; the kind's own unless given.")
+    ] = "",
+    json: Json = False,
+) -> None:
+    """Say what an entity is, from now on; its past keeps what it was."""
+    with hub() as h:
+        found = h.entities.change_kind(entity_called(h, entity), kind, unit)
+    said(json, [found], f"{found.entity} is taken for {found.kind} now")
 
 
 @app.command()
 def remove(
-    entity: Address, yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False
+    entity: Address,
+    yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
+    json: Json = False,
 ) -> None:
     """Remove an entity that was picked, with its history."""
     if not yes:
         question = f"{entity} is removed, and its history with it. Remove it?"
         typer.confirm(question, abort=True)
     with hub() as h:
-        h.entities.remove(entity)
-    out.print(f"{entity} is removed, with its history.")
+        was = h.entities.get(entity)
+        h.entities.remove(was.entity)
+    said(json, [was], f"{was.entity} is removed, with its history.")
 
 
 @app.command()
@@ -116,7 +152,10 @@ def pick(
             help="The topic, with {node} where the node's name stands, like mill/{node}/state."
         ),
     ],
-    kind: Annotated[str, typer.Option(help="What it is: temperature, humidity, contact, switch …")],
+    kind: Annotated[
+        str,
+        typer.Option(help="What it is; `hombi kinds` lists them.", autocompletion=complete.kinds),
+    ],
     title: Annotated[str, typer.Option(help="What to call the value; the kind unless given.")] = "",
     pointer: Annotated[
         str,

@@ -20,7 +20,12 @@ def journal(
     automation: Annotated[
         str, typer.Option(help="Only about this automation.", autocompletion=complete.automations)
     ] = "",
-    event: Annotated[str, typer.Option(help="Only this event, like AutomationStarted.")] = "",
+    event: Annotated[
+        str,
+        typer.Option(
+            help="Only this event, like AutomationStarted.", autocompletion=complete.events
+        ),
+    ] = "",
     follow: Annotated[
         bool, typer.Option("--follow", "-f", help="Stay, and show what happens.")
     ] = False,
@@ -47,6 +52,8 @@ def journal(
                 out.print("Nothing of that kind has happened.")
         if not follow:
             return
+        node = h.nodes.get(node).node if node else ""
+        automation = h.automations.get(automation).automation if automation else ""
         try:
             for news in h.live():
                 if news.kind == "journal":

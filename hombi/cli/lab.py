@@ -8,8 +8,9 @@ from typing import Annotated, Any
 import httpx
 import typer
 
-from hombi.cli.drawing import err, out, table
-from hombi.cli.run import SAID_NO, noun
+from hombi.cli.drawing import as_json, err, out, table
+from hombi.cli.noun import noun
+from hombi.cli.run import SAID_NO, Json
 from hombi.cli.where import http_port
 
 app = noun("The demo's radio nodes, in your hand.")
@@ -30,13 +31,14 @@ def _ask(method: str, path: str) -> Any:
 
 
 @app.command()
-def nodes() -> None:
+def nodes(json: Json = False) -> None:
     """The radio nodes, and how they are."""
-    table(
-        ("NODE", "NAME", "LINK", "STATE"),
-        [(n["node"], n["title"], n["link"], n["state"]) for n in _ask("GET", "/radio")],
-        "No radio nodes.",
-    )
+    found = _ask("GET", "/radio")
+    if json:
+        as_json(found)
+        return
+    rows = [(n["node"], n["title"], n["link"], n["state"]) for n in found]
+    table(("NODE", "NAME", "LINK", "STATE"), rows, "No radio nodes.")
 
 
 def _do(node: str, what: str) -> None:

@@ -11,8 +11,9 @@ import typer
 from rich.text import Text
 
 from hombi.cli import complete
-from hombi.cli.drawing import HouseTime, as_json, clock, err, moment, out, table
-from hombi.cli.run import Json, hub, noun
+from hombi.cli.drawing import HouseTime, as_json, clock, err, moment, out, said, table
+from hombi.cli.noun import noun
+from hombi.cli.run import Json, hub
 from hombi.client import Message
 
 app = noun("The ways in which nodes are reached.")
@@ -35,7 +36,10 @@ def list_(json: Json = False) -> None:
 def messages(
     via: Annotated[
         str,
-        typer.Option(help="Only those that came in by door, broker, http, zigbee or bluetooth."),
+        typer.Option(
+            help="Only those that came in by door, broker, http, zigbee or bluetooth.",
+            autocompletion=complete.one_of("door", "broker", "http", "zigbee", "bluetooth"),
+        ),
     ] = "",
     topic: Annotated[
         str, typer.Option(help="Only topics under this filter, like mill/+/state or mill/#.")
@@ -108,19 +112,21 @@ def stick(json: Json = False) -> None:
 
 
 @app.command()
-def keep() -> None:
+def keep(json: Json = False) -> None:
     """Keep the foreign network that the stick carries: its nodes stay in it, and may be
     let in while the pairing window is open."""
     with hub() as h:
         h.zigbee.choose("keep")
-    out.print("The stick's network is taken over.")
+    said(json, [], "The stick's network is taken over.")
 
 
 @app.command()
-def clean(yes: bool = typer.Option(False, "--yes", help="Do not ask.")) -> None:
+def clean(
+    yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False, json: Json = False
+) -> None:
     """Wipe the foreign network from the stick, and go on with the house's own."""
     if not yes:
         typer.confirm("The network on the stick is lost for whoever used it. Wipe it?", abort=True)
     with hub() as h:
         h.zigbee.choose("clean")
-    out.print("The stick starts clean.")
+    said(json, [], "The stick starts clean.")

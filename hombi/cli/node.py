@@ -7,10 +7,12 @@ from typing import Annotated
 
 import segno
 import typer
+from rich.prompt import Prompt
 
 from hombi.cli import complete
-from hombi.cli.drawing import ago, as_json, bold, err, out, table
-from hombi.cli.run import SAID_NO, Json, hub, noun, words
+from hombi.cli.drawing import ago, as_json, bold, err, out, said, table
+from hombi.cli.noun import noun
+from hombi.cli.run import NOT_SAID, SAID_NO, UNANSWERED, Json, hub, words
 from hombi.client import Hub, Node, NodeKey, Setting
 
 app = noun("The nodes of the house, and what is theirs.")
@@ -33,6 +35,8 @@ def list_(json: Json = False) -> None:
 def _state(node: Node) -> str:
     if node.left:
         return "left"
+    if node.shut_out:
+        return "refuses the hub"
     return "silent" if node.silent else "connected" if node.here else "away"
 
 
@@ -57,6 +61,7 @@ def show(node: Address, json: Json = False) -> None:
         ("state", f"{_state(found)}, heard {ago(found.heard_at)} ago"),
         ("make", found.make),
         ("at", found.url),
+        ("refuses", found.shut_out and f"the hub: {found.shut_out}"),
         ("clock", found.clock),
         ("refused", str(found.refused) if found.refused else ""),
         ("entities", ", ".join(found.entities)),
@@ -67,11 +72,15 @@ def show(node: Address, json: Json = False) -> None:
 
 
 @app.command()
-def rename(node: Address, title: Annotated[str, typer.Argument(help="What to call it.")]) -> None:
+def rename(
+    node: Address,
+    title: Annotated[str, typer.Argument(help="What to call it.")],
+    json: Json = False,
+) -> None:
     """Call a node something else; its address stays."""
     with hub() as h:
         found = h.nodes.rename(node, title)
-    out.print(f"{found.node} is {found.title}")
+    said(json, [found], f"{found.node} is {found.title}")
 
 
 @app.command()
@@ -84,35 +93,37 @@ def move(
             autocompletion=complete.rooms,
         ),
     ],
+    json: Json = False,
 ) -> None:
     """Put a node into another room."""
     with hub() as h:
         found = h.nodes.move(node, room)
-    out.print(f"{found.node} is in {found.room or 'no room'}")
+    said(json, [found], f"{found.node} is in {found.room or 'no room'}")
 
 
 @app.command()
 def remove(
-    node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
+    node: Address,
     with_history: Annotated[
         bool, typer.Option("--with-history", help="Its history goes too; else it is kept.")
     ] = False,
     yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
+    json: Json = False,
 ) -> None:
     """Take a node out of the house, also one that no longer answers."""
     if not yes:
         lost = " Its history is lost too." if with_history else ""
         typer.confirm(f"{node} is taken out and cut off.{lost} Remove it?", abort=True)
     with hub() as h:
+        was = h.nodes.get(node)
         h.nodes.remove(node, keep_history=not with_history)
-    out.print(
-        f"{node} is out" + (", with its history." if with_history else "; its history is kept.")
-    )
+    history = ", with its history." if with_history else "; its history is kept."
+    said(json, [was], f"{was.title} is out{history}")
 
 
 @app.command()
 def settings(
-    node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
+    node: Address,
     name: Annotated[str | None, typer.Argument(help="The setting to change.")] = None,
     value: Annotated[str | None, typer.Argument(help="Its new value.")] = None,
     json: Json = False,
@@ -120,17 +131,20 @@ def settings(
     """A node's own settings, and changing one."""
     with hub() as h:
         if name is not None and value is not None:
-            changed = next(
-                s for s in h.nodes.change_setting(node, name, value).settings if s.name == name
-            )
-            out.print(f"{changed.title} is {_told(changed)}")
+            has = h.nodes.change_setting(node, name, value).settings
+            changed = next(s for s in has if _means(name, s))
+            said(json, [changed], f"{changed.title} is {_told(changed)}")
             return
-        found = [s for s in h.nodes.settings(node) if name in (None, s.name)]
+        found = [s for s in h.nodes.settings(node) if name is None or _means(name, s)]
     if json:
         as_json(s.as_dict() for s in found)
         return
     rows = [(s.name, s.title, _told(s), _allowed(s)) for s in found]
     table(("SETTING", "NAME", "IS", "CAN BE"), rows, f"{node} has no settings of its own.", ("IS",))
+
+
+def _means(name: str, setting: Setting) -> bool:
+    return name.casefold() in (setting.name.casefold(), setting.title.casefold())
 
 
 def _told(setting: Setting) -> str:
@@ -160,44 +174,68 @@ def _allowed(setting: Setting) -> str:
 
 @app.command()
 def do(
-    node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
+    node: Address,
     action: Annotated[str | None, typer.Argument(help="What it is to do.")] = None,
     given: Annotated[
         list[str] | None, typer.Argument(help="What the action asks for, as name=value.")
     ] = None,
+    json: Json = False,
 ) -> None:
     """Have a node do one of its actions; without one, what it can do."""
     inputs = dict(one.partition("=")[::2] for one in given or [])
     with hub() as h:
         if action is None:
-            found = next((n for n in h.nodes.list() if n.node == node), None)
-            rows = [
-                (a.name, a.title, ", ".join(i.name for i in a.inputs), a.about)
-                for a in (found.actions if found else [])
-            ]
+            has = h.nodes.get(node).actions
+            if json:
+                as_json(a.as_dict() for a in has)
+                return
+            rows = [(a.name, a.title, ", ".join(i.name for i in a.inputs), a.about) for a in has]
             table(("ACTION", "NAME", "ASKS FOR", "ABOUT"), rows, f"{node} has no actions.")
             return
-        answer = h.nodes.act(node, action, inputs).answer
-    out.print("Done." if answer is None else f"It answers: {answer}")
+        answered = h.nodes.act(node, action, inputs)
+    answer = "Done." if answered.answer is None else f"It answers: {answered.answer}"
+    said(json, [answered], answer if answered.done else f"{node} was asked; {NOT_SAID}")
+    if not answered.done:
+        raise typer.Exit(UNANSWERED)
+
+
+@app.command()
+def secret(
+    node: Address,
+    secret: Annotated[
+        str | None,
+        typer.Argument(help="user:password, or its token; asked for when it is not given."),
+    ] = None,
+    json: Json = False,
+) -> None:
+    """Give the hub another secret for a node that asks for one. It is tried first."""
+    with hub() as h:
+        given = secret or Prompt.ask("Its secret", password=True)
+        found = h.nodes.change_secret(node, given)
+    said(json, [found], f"{found.title} takes it.")
 
 
 @app.command()
 def key(
-    node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
+    node: Address,
     revoke: Annotated[
         bool, typer.Option("--revoke", help="Take its key away and shut it out.")
     ] = False,
+    json: Json = False,
 ) -> None:
     """Make a new key for a node; the one before is void at once."""
     with hub() as h:
         if revoke:
             h.nodes.revoke_key(node)
-            out.print(f"{node} has no key any more and is shut out.")
+            said(json, [h.nodes.get(node)], f"{node} has no key any more and is shut out.")
         else:
-            _show_key(h.nodes.new_key(node))
+            _show_key(h.nodes.new_key(node), json)
 
 
-def _show_key(made: NodeKey) -> None:
+def _show_key(made: NodeKey, json: bool) -> None:
+    if json:
+        as_json([made.as_dict()])
+        return
     out.print(bold(made.node), "has the key", bold(f"{made.key}."), "It is not shown again.")
     out.print("It posts a value like this, with the entity's name in the place of ENTITY:")
     out.print(f"  {made.curl}", soft_wrap=True)
@@ -214,11 +252,14 @@ def add(
             help="The room it is in; made when there is none.", autocompletion=complete.rooms
         ),
     ] = "",
+    json: Json = False,
 ) -> None:
     """Add a node that posts its values over HTTP; its key is shown this once."""
     with hub() as h:
         made = h.nodes.add(name, room)
-    _show_key(made)
+    _show_key(made, json)
+    if json:
+        return
     out.print(f"Say what it posts: hombi node add-value {made.node} Temperature --kind temperature")
 
 
@@ -230,18 +271,23 @@ def add_value(
     title: Annotated[
         str, typer.Argument(help="What to call the value; its address is made from it.")
     ],
-    kind: Annotated[str, typer.Option(help="What it is: temperature, humidity, contact …")],
+    kind: Annotated[
+        str,
+        typer.Option(help="What it is; `hombi kinds` lists them.", autocompletion=complete.kinds),
+    ],
     unit: Annotated[
         str, typer.Option(help="The unit that the node speaks; the kind's own unless given.")
     ] = "",
     pointer: Annotated[
         str, typer.Option(help="Where it stands when JSON is posted, like /climate/t.")
     ] = "",
+    json: Json = False,
 ) -> None:
     """Add a value that a node posts to /api/intake/NODE/ENTITY."""
     with hub() as h:
         entity = h.nodes.add_entity(node, title, kind, unit, pointer)
-    out.print(bold(entity.entity), f"takes what is posted to /api/intake/{entity.entity}")
+    posted = f"takes what is posted to /api/intake/{entity.entity}"
+    said(json, [entity], bold(entity.entity), posted)
 
 
 @app.command()
@@ -252,10 +298,14 @@ def look(
             help="The node's address, like 192.168.1.20 or http://loft.local:8080/thing."
         ),
     ],
+    json: Json = False,
 ) -> None:
     """Fetch the Thing Description of the node at an address; it is an arrival then."""
     with hub() as h:
         arrival = h.pairing.look(address)
+    if json:
+        as_json([arrival.as_dict()])
+        return
     has = ", ".join(e.name for e in arrival.entities)
     out.print(bold(arrival.title), f"is there: {has}")
     for left_out in arrival.left_out:
@@ -295,6 +345,7 @@ def setup_code(
     png: Annotated[
         Path | None, typer.Option(help="Write the QR code to this file, to print it.")
     ] = None,
+    json: Json = False,
 ) -> None:
     """Draw a node's setup code as a QR code: a phone's camera opens the page that lets
     the node in."""
@@ -303,6 +354,10 @@ def setup_code(
     drawn = segno.make(made.address, error="m")
     if png is not None:
         drawn.save(str(png), scale=8, border=4)
+    if json:
+        as_json([made.as_dict()])
+        return
+    if png is not None:
         out.print(f"The QR code is in {png}.")
     else:
         drawn.terminal(compact=True, border=2)
@@ -325,7 +380,7 @@ def _thing(h: Hub, named: str) -> str:
 
 @app.command()
 def profile(
-    node: Annotated[str, typer.Argument(help="The node.", autocompletion=complete.nodes)],
+    node: Address,
     file: Annotated[
         Path | None,
         typer.Argument(

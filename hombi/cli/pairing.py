@@ -11,7 +11,7 @@ from rich.progress import BarColumn, Progress, TextColumn
 from rich.prompt import Prompt
 
 from hombi.cli import complete
-from hombi.cli.drawing import ago, as_json, bold, err, out, table
+from hombi.cli.drawing import ago, as_json, bold, err, out, said, table
 from hombi.cli.run import SAID_NO, Json, hub
 from hombi.client import Arrival, Hub
 
@@ -27,14 +27,18 @@ def pair(
     ] = "2 min",
     watch: Annotated[bool, typer.Option(help="Stay, count down, and show who arrives.")] = True,
     close: Annotated[bool, typer.Option("--close", help="Close the window now.")] = False,
+    json: Json = False,
 ) -> None:
     """Open the pairing window; it closes by itself."""
     with hub() as h:
         if close:
             h.pairing.close()
-            out.print("Pairing is closed.")
+            said(json, [h.pairing.window()], "Pairing is closed.")
             return
         window = h.pairing.open(for_)
+        if json:
+            as_json([window.as_dict()])
+            return
         for link, where in window.listening.items():
             out.print(f"{link}: {where}")
         if not watch or not out.is_terminal:
@@ -139,11 +143,13 @@ def admit(
         ),
     ] = None,
     turn_away: Annotated[bool, typer.Option("--turn-away", help="Do not let it in.")] = False,
+    json: Json = False,
 ) -> None:
     """Let an arrival in, with the setup code that is on it, or with what it asks for
     when it was found."""
     with hub() as h:
-        found = [a for a in h.pairing.arrivals() if arrival in (a.id, a.title)]
+        word = arrival.casefold()
+        found = [a for a in h.pairing.arrivals() if word in (a.id, a.title.casefold())]
         if (
             len(found) > 1
             and len({a.thing for a in found}) == 1
@@ -161,7 +167,7 @@ def admit(
             raise typer.Exit(SAID_NO)
         if turn_away:
             h.pairing.turn_away(found[0].id)
-            out.print(f"{found[0].title} was turned away.")
+            said(json, found, f"{found[0].title} was turned away.")
             return
         arriving = found[0]
         if arriving.needs_code and code is None:
@@ -182,4 +188,5 @@ def admit(
             entities=choices,
             origins=origin or [],
         )
-        out.print(f"{node.title} is in as", bold(f"{node.node}:"), ", ".join(node.entities))
+        values = ", ".join(node.entities)
+        said(json, [node], f"{node.title} is in as", bold(f"{node.node}:"), values)

@@ -6,8 +6,11 @@ from typing import Annotated
 
 import typer
 
-from hombi.cli.drawing import HouseTime, as_json, clock, out, table
-from hombi.cli.run import Json, hub, noun
+from hombi.cli.drawing import HouseTime, as_json, clock, said, table
+from hombi.cli.noun import noun
+from hombi.cli.run import Json, hub
+
+Number = Annotated[int, typer.Argument(help="The phone's number, as `hombi phone list` shows it.")]
 
 app = noun("The household's phones, and their notices.")
 
@@ -31,20 +34,28 @@ def list_(json: Json = False) -> None:
     )
 
 
-@app.command()
-def test(phone: Annotated[int, typer.Argument(help="The phone's number.")]) -> None:
+@app.command("test")
+def send_test(phone: Number, json: Json = False) -> None:
     """Send a phone a notice."""
     with hub() as h:
         h.phones.test(phone)
-        out.print("A notice is on its way. `hombi phone notices` shows what became of it.")
+    said(json, [], "A notice is on its way. `hombi phone notices` shows what became of it.")
 
 
 @app.command()
-def remove(phone: Annotated[int, typer.Argument(help="The phone's number.")]) -> None:
-    """Remove a phone."""
+def remove(
+    phone: Number,
+    yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
+    json: Json = False,
+) -> None:
+    """Remove a phone: it gets no notices any more."""
     with hub() as h:
+        was = next((p for p in h.phones.list() if p.id == phone), None)
+        if was is not None and not yes:
+            question = f"{was.name} of {was.person} gets no notices then. Remove it?"
+            typer.confirm(question, abort=True)
         h.phones.remove(phone)
-        out.print("The phone is removed.")
+    said(json, [was] if was else [], f"{was.name if was else phone} is removed.")
 
 
 @app.command()

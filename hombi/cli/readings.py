@@ -11,13 +11,14 @@ from rich.text import Text
 
 from hombi.cli import complete
 from hombi.cli.drawing import HouseTime, as_json, clock, err, out, sparkline, table
-from hombi.cli.run import UNANSWERED, Json, hub
+from hombi.cli.run import UNANSWERED, Json, entity_called, hub
 from hombi.cli.texts import MOMENT_HELP, moment_of
 from hombi.client import Row
 
 HOUR_MS = 3_600_000
 Entity = Annotated[
-    str, typer.Argument(help="Its address, node/entity.", autocompletion=complete.entities)
+    str,
+    typer.Argument(help="Its address, node/entity, or its name.", autocompletion=complete.entities),
 ]
 
 
@@ -34,7 +35,7 @@ def history(
 ) -> None:
     """One entity over time: its course and numbers, in house time."""
     with hub() as h:
-        zone = HouseTime.of(h)
+        zone, entity = HouseTime.of(h), entity_called(h, entity)
         since = None if begin is None else moment_of(begin, zone, "--from")
         until = None if end is None else moment_of(end, zone, "--to")
         fine = h.entities.history(
@@ -101,9 +102,7 @@ def follow(
     with hub() as h:
         HouseTime.of(h)
         known = {e.entity: e for e in h.entities.list()}
-        for name in entity or []:
-            if name not in known:
-                h.entities.get(name)  # raises, with the nearest name
+        entity = [one if one in known else h.entities.get(one).entity for one in entity or []]
         try:
             for event in h.live():
                 news = event.news
@@ -136,13 +135,17 @@ def as_json_line(data: dict[str, object]) -> None:
 
 def set_(
     entity: Annotated[
-        str, typer.Argument(help="Its address, node/entity.", autocompletion=complete.settable)
+        str,
+        typer.Argument(
+            help="Its address, node/entity, or its name.", autocompletion=complete.settable
+        ),
     ],
-    to: Annotated[str, typer.Argument(help="The value wanted: on, off, toggle, '40 %'.")],
+    to: Annotated[str, typer.Argument(help="The value wanted: on, off, toggle, 40.")],
     json: Json = False,
 ) -> None:
     """Switch an entity, and wait for its node's word."""
     with hub() as h:
+        entity = entity_called(h, entity)
         command = h.entities.set(entity, to)
         became = (
             h.entities.get(entity).shown if to == "toggle" and command.state == "confirmed" else to

@@ -7,8 +7,9 @@ from typing import Annotated
 import typer
 
 from hombi.cli import complete
-from hombi.cli.drawing import as_json, bold, out, table
-from hombi.cli.run import Json, hub, noun
+from hombi.cli.drawing import as_json, bold, said, table
+from hombi.cli.noun import noun
+from hombi.cli.run import Json, hub
 
 app = noun("Floors and rooms.")
 Room = Annotated[str, typer.Argument(help="The room.", autocompletion=complete.rooms)]
@@ -32,44 +33,89 @@ def list_(json: Json = False) -> None:
 
 
 @app.command()
-def add(name: Annotated[str, typer.Argument(help="What to call it.")], floor: Floor = None) -> None:
+def add(
+    name: Annotated[str, typer.Argument(help="What to call it.")],
+    floor: Floor = None,
+    json: Json = False,
+) -> None:
     """Add a room at the end of a floor, the lowest unless one is named."""
     with hub() as h:
         made = h.rooms.add(name, floor or "")
-    out.print(bold(made.room), f"is on the {made.floor.lower()}")
+    said(json, [made], bold(made.room), f"is on the {made.floor.lower()}")
 
 
 @app.command("add-floor")
 def add_floor(
-    name: Annotated[str, typer.Argument(help="What to call it.")], position: Place = None
+    name: Annotated[str, typer.Argument(help="What to call it.")],
+    position: Place = None,
+    json: Json = False,
 ) -> None:
     """Add a floor, on top unless a position says otherwise."""
     with hub() as h:
         made = h.floors.add(name, position)
-    out.print(bold(made.name), "is in the house")
+    said(json, [made], bold(made.name), "is in the house")
 
 
 @app.command()
-def rename(room: Room, name: Annotated[str, typer.Argument(help="What to call it.")]) -> None:
+def rename(
+    room: Room,
+    name: Annotated[str, typer.Argument(help="What to call it.")],
+    json: Json = False,
+) -> None:
     """Call a room something else; its address stays."""
     with hub() as h:
         found = h.rooms.rename(room, name)
-    out.print(f"{found.room} is {found.name}")
+    said(json, [found], f"{found.room} is {found.name}")
 
 
 @app.command()
-def move(room: Room, floor: Floor = None, position: Place = None) -> None:
+def move(room: Room, floor: Floor = None, position: Place = None, json: Json = False) -> None:
     """Put a room on another floor, or in another place on its own."""
     if floor is None and position is None:
         raise typer.BadParameter("say where it goes: --floor, --position, or both")
     with hub() as h:
         found = h.rooms.move(room, floor=floor, position=position)
-    out.print(f"{found.name} is on the {found.floor.lower()}, place {found.position}")
+    where = f"{found.name} is on the {found.floor.lower()}, place {found.position}"
+    said(json, [found], where)
 
 
 @app.command()
-def remove(room: Room) -> None:
+def remove(room: Room, json: Json = False) -> None:
     """Remove an empty room."""
     with hub() as h:
         h.rooms.remove(room)
-    out.print(f"{room} is removed.")
+    said(json, [], f"{room} is removed.")
+
+
+@app.command("rename-floor")
+def rename_floor(
+    floor: Annotated[str, typer.Argument(help="The floor, by its name.")],
+    name: Annotated[str, typer.Argument(help="What to call it.")],
+    json: Json = False,
+) -> None:
+    """Call a floor something else."""
+    with hub() as h:
+        found = h.floors.rename(floor, name)
+    said(json, [found], f"{floor} is {found.name}")
+
+
+@app.command("move-floor")
+def move_floor(
+    floor: Annotated[str, typer.Argument(help="The floor, by its name.")],
+    position: Annotated[int, typer.Argument(help="Its place, 0 for the lowest.")],
+    json: Json = False,
+) -> None:
+    """Put a floor in another place; the others make room."""
+    with hub() as h:
+        found = h.floors.move(floor, position)
+    said(json, [found], f"{found.name} is at place {position}")
+
+
+@app.command("remove-floor")
+def remove_floor(
+    floor: Annotated[str, typer.Argument(help="The floor, by its name.")], json: Json = False
+) -> None:
+    """Remove a floor without rooms."""
+    with hub() as h:
+        h.floors.remove(floor)
+    said(json, [], f"{floor} is removed.")

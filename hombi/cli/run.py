@@ -18,19 +18,16 @@ from hombi.cli.where import find_hub
 from hombi.client import Hub, HubProblem, HubUnreachable, NotSignedIn
 
 SAID_NO, UNREACHABLE, NOT_SIGNED_IN, UNANSWERED = 1, 3, 4, 5
+# What is said of a node that was asked over a way that brings no answer.
+NOT_SAID = "it has not said whether it did it"
 
 Json = Annotated[bool, typer.Option("--json", help="Print a list of JSON objects, for programs.")]
 
 
-def noun(about: str) -> typer.Typer:
-    """The commands of one noun."""
-    return typer.Typer(
-        add_completion=False,
-        no_args_is_help=True,
-        rich_markup_mode=None,
-        suggest_commands=False,  # Click does
-        help=about,
-    )
+def entity_called(h: Hub, word: str) -> str:
+    """The address of an entity: what was typed, or the one with this name, like
+    "Cellar rack humidity"."""
+    return word if "/" in word else h.entities.get(word).entity
 
 
 @contextlib.contextmanager

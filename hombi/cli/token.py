@@ -6,8 +6,9 @@ from typing import Annotated
 
 import typer
 
-from hombi.cli.drawing import ago, as_json, out, table
-from hombi.cli.run import Json, hub, noun
+from hombi.cli.drawing import ago, as_json, said, table
+from hombi.cli.noun import noun
+from hombi.cli.run import Json, hub
 
 app = noun("Programs that are signed in.")
 
@@ -26,16 +27,18 @@ def list_(json: Json = False) -> None:
 
 
 @app.command()
-def revoke(token: Annotated[int, typer.Argument(help="The token's number.")]) -> None:
+def revoke(
+    token: Annotated[int, typer.Argument(help="The token's number.")], json: Json = False
+) -> None:
     """Make a token void: its program must sign in again."""
     with hub() as h:
         h.tokens.revoke(token)
-    out.print("It is void; the program must sign in again.")
+    said(json, [], "It is void; the program must sign in again.")
 
 
 @app.command("claim-code")
-def claim_code() -> None:
+def claim_code(json: Json = False) -> None:
     """Make a new code for claiming this machine's hub, while nobody owns it."""
     with hub() as found:
-        code = found.claim_code().code
-        out.print(f"Open {found.url}/claim and enter the code {code}", soft_wrap=True)
+        made = found.claim_code()
+        said(json, [made], f"Open {found.url}/claim and enter the code {made.code}")

@@ -6,8 +6,9 @@ from typing import Annotated
 
 import typer
 
-from hombi.cli.drawing import ago, as_json, bold, out, table
-from hombi.cli.run import Json, hub, noun
+from hombi.cli.drawing import ago, as_json, bold, said, table
+from hombi.cli.noun import noun
+from hombi.cli.run import Json, hub
 from hombi.client import NewTool
 
 app = noun("A person's own tools at the MQTT door, each with topics of its own.")
@@ -40,37 +41,47 @@ def list_(json: Json = False) -> None:
 
 
 @app.command()
-def add(name: Name, publish: Publish = None, subscribe: Subscribe = None) -> None:
+def add(
+    name: Name, publish: Publish = None, subscribe: Subscribe = None, json: Json = False
+) -> None:
     """Let a tool in; its key is shown this once."""
     with hub() as h:
-        _show_key(h.tools.add(name, publish or [], subscribe or []))
+        _show_key(h.tools.add(name, publish or [], subscribe or []), json)
 
 
 @app.command()
-def change(name: Name, publish: Publish = None, subscribe: Subscribe = None) -> None:
+def change(
+    name: Name, publish: Publish = None, subscribe: Subscribe = None, json: Json = False
+) -> None:
     """Give a tool other topics; what is not named stays."""
     with hub() as h:
         tool = h.tools.change(name, publish=publish, subscribe=subscribe)
-    out.print(
-        f"{tool.tool} may publish {', '.join(tool.publish) or 'nothing'}, subscribe to "
-        f"{', '.join(tool.subscribe) or 'nothing'}"
-    )
+    may = f"may publish {', '.join(tool.publish) or 'nothing'}"
+    hears = f"subscribe to {', '.join(tool.subscribe) or 'nothing'}"
+    said(json, [tool], f"{tool.tool} {may}, {hears}")
 
 
 @app.command()
-def key(name: Name) -> None:
+def key(name: Name, json: Json = False) -> None:
     """Make a new key; the one before is void at once."""
     with hub() as h:
-        _show_key(h.tools.new_key(name))
+        _show_key(h.tools.new_key(name), json)
 
 
 @app.command()
-def remove(name: Name) -> None:
-    """Shut a tool out."""
+def remove(
+    name: Name,
+    yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
+    json: Json = False,
+) -> None:
+    """Shut a tool out; its key is void."""
+    if not yes:
+        typer.confirm(f"{name} is shut out, and its key is void. Remove it?", abort=True)
     with hub() as h:
         h.tools.remove(name)
-    out.print(f"{name} is shut out.")
+    said(json, [], f"{name} is shut out.")
 
 
-def _show_key(tool: NewTool) -> None:
-    out.print(bold(tool.tool), "has the key", bold(f"{tool.key}."), "It is not shown again.")
+def _show_key(tool: NewTool, json: bool) -> None:
+    key = bold(f"{tool.key}.")
+    said(json, [tool], bold(tool.tool), "has the key", key, "It is not shown again.")

@@ -79,6 +79,9 @@ class AsyncFloors(_AsyncGroup):
     """The floors of the house."""
 
     add = _async_call(rooms.add_floor)
+    rename = _async_call(rooms.rename_floor)
+    move = _async_call(rooms.move_floor)
+    remove = _async_call(rooms.remove_floor)
 
 
 class AsyncRooms(_AsyncGroup):
@@ -101,6 +104,7 @@ class AsyncNodes(_AsyncGroup):
     move = _async_call(nodes.move)
     remove = _async_call(nodes.remove)
     ask_again = _async_call(nodes.ask_again)
+    change_secret = _async_call(nodes.change_secret)
     new_key = _async_call(nodes.new_key)
     revoke_key = _async_call(nodes.revoke_key)
     settings = _async_call(nodes.settings)
@@ -117,6 +121,7 @@ class AsyncEntities(_AsyncGroup):
     get = _async_call(entities.get)
     rename = _async_call(entities.rename)
     hide = _async_call(entities.hide)
+    change_kind = _async_call(entities.change_kind)
     remove = _async_call(entities.remove)
     history = _async_call(entities.history)
     rows = _async_call(entities.rows)

@@ -73,6 +73,9 @@ class Floors(_Group):
     """The floors of the house."""
 
     add = _call(rooms.add_floor)
+    rename = _call(rooms.rename_floor)
+    move = _call(rooms.move_floor)
+    remove = _call(rooms.remove_floor)
 
 
 class Rooms(_Group):
@@ -95,6 +98,7 @@ class Nodes(_Group):
     move = _call(nodes.move)
     remove = _call(nodes.remove)
     ask_again = _call(nodes.ask_again)
+    change_secret = _call(nodes.change_secret)
     new_key = _call(nodes.new_key)
     revoke_key = _call(nodes.revoke_key)
     settings = _call(nodes.settings)
@@ -111,6 +115,7 @@ class Entities(_Group):
     get = _call(entities.get)
     rename = _call(entities.rename)
     hide = _call(entities.hide)
+    change_kind = _call(entities.change_kind)
     remove = _call(entities.remove)
     history = _call(entities.history)
     rows = _call(entities.rows)

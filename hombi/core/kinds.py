@@ -76,7 +76,7 @@ KINDS: dict[str, Kind] = {
         _measured("reception", "%", 0, 100, 0, "lqi"),
         _states("contact", "closed", "open", "door", "window", "gate", "hatch", "lid", "open"),
         _states("occupancy", "clear", "occupied", "motion", "presence", "pir", "movement"),
-        _states("leak", "dry", "wet", "flood", "water"),
+        _states("leak", "dry", "wet", "flood", "water", "wet"),
         _states("smoke", "clear", "smoke", "fire"),
         _states("gas", "clear", "gas"),
         _states("vibration", "still", "moving", "shake", "shock"),
@@ -86,7 +86,7 @@ KINDS: dict[str, Kind] = {
         _measured("number", "", -1e15, 1e15, 2),
     )
 }
-_CALLED = {word: kind for kind in KINDS.values() for word in kind.called}
+_CALLED = {(word, kind.words is not None): kind for kind in KINDS.values() for word in kind.called}
 
 
 def kind_called(word: str, *, two_states: bool) -> Kind | None:
@@ -94,7 +94,7 @@ def kind_called(word: str, *, two_states: bool) -> Kind | None:
     it by. None when it is no such word, or when one of the two has two states and the
     other measures."""
     word = word.lower().replace("_", "-")
-    for kind in (KINDS.get(word), _CALLED.get(word)):
+    for kind in (KINDS.get(word), _CALLED.get((word, two_states))):
         if kind is not None and (kind.words is not None) == two_states:
             return kind
     return None

@@ -19,12 +19,20 @@ _SPAN_UNITS_MS = {
 }
 
 
-def parse_value(text: str, kind: Kind) -> float:
+def split_unit(text: str) -> tuple[str, str]:
+    """A number and the unit behind it: "1 min" is ("1", "min"), "40" is ("40", "");
+    what is no number with a unit is whole in the first."""
+    match = _QUANTITY.fullmatch(text)
+    return (match[1], match[2]) if match else (text.strip(), "")
+
+
+def parse_value(text: str, kind: Kind, *, bare: bool = False) -> float:
     """A value written for an entity of this kind, in the kind's own unit.
 
     "82 %" for a humidity is 82.0; "82 °F" for a temperature is 27.78; "open" for a
-    contact is 1.0. Raises ValueTextError when it cannot be read, has the wrong unit, or
-    lies beyond the kind's limits.
+    contact is 1.0. A number without its unit counts only where it may be `bare`. Raises
+    ValueTextError when it cannot be read, has the wrong unit, or lies beyond the kind's
+    limits.
     """
     if kind.words is not None:
         word = text.strip().lower()
@@ -42,7 +50,7 @@ def parse_value(text: str, kind: Kind) -> float:
     if match is None:
         raise ValueTextError(f"{text!r} is no number with a unit; write it like {example!r}")
     number, unit = float(match[1]), match[2]
-    if kind.unit and not unit:
+    if kind.unit and not unit and not bare:
         raise ValueTextError(
             f"{text!r} lacks its unit; write {text.strip()!r} with {kind.unit}, like {example!r}"
         )

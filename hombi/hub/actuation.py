@@ -30,7 +30,8 @@ from hombi.hub.kernel import Actor, Change, Context, Done, Event, Need, Part, Ri
 from hombi.hub.links import Links
 from hombi.hub.wanted import OWNER, Wish, Wishes
 from hombi.hub.writer import Writer
-from hombi.links.base import LinkError, Sends, Wanted
+from hombi.links.base import LinkError, Wanted
+from hombi.links.capabilities import Sends
 
 
 class CommandState(StrEnum):
@@ -115,7 +116,7 @@ class Actuation(Part):
                 raise Invalid(f"{address} has not said yet how it stands; say on or off")
             return entity, 1.0 - entity.latest.value
         try:
-            value = parse_value(text, entity.kind)
+            value = parse_value(text, entity.kind, bare=True)
         except ValueTextError as error:
             raise Invalid(str(error)) from error
         return entity, value

@@ -8,16 +8,18 @@ from dataclasses import dataclass, field, replace
 from types import MappingProxyType
 
 from hombi.core.names import slug
-from hombi.hub.described import as_stored
+from hombi.hub.described import CHOSEN, as_chosen, as_stored, with_chosen
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.events import ArrivalLocked, ArrivalTurnedAway, NodeAdmitted
 from hombi.hub.house import House, Node, Room
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
 from hombi.hub.links import Links
+from hombi.hub.node_secrets import try_secret
 from hombi.hub.pairing import Arrival, Pairing, proof_of
+from hombi.hub.picks import checked_kind
 from hombi.hub.ports import ArrivalRecord, NewEntity, NewNode
 from hombi.hub.rooms import Rooms
-from hombi.links.base import Pairs
+from hombi.links.capabilities import Pairs
 from hombi.links.offer import OfferedValue
 
 MAX_WRONG_CODES = 5
@@ -25,11 +27,13 @@ MAX_WRONG_CODES = 5
 
 @dataclass(frozen=True, slots=True)
 class EntityChoice:
-    """How an entity is to be called when its node is let in, and whether it is
-    hidden."""
+    """How an entity is to be called when its node is let in, whether it is hidden, and
+    what it is taken for where that is not what its node says."""
 
     title: str = ""
     hidden: bool = False
+    kind: str = ""
+    unit: str = ""
 
 
 NO_CHOICES: Mapping[str, EntityChoice] = MappingProxyType({})
@@ -60,6 +64,9 @@ class Admission(Part):
             await self._wrong_code(arrival)
         record.state, record.node = "admitting", address
         try:
+            if wish.secret:
+                reach = {**record.reach, "origins": list(wish.origins)}
+                await try_secret(self.links, record.link, reach, record.title, wish.secret)
             room = await self.rooms.find_or_add(wish.room, by)
             if room is None and arrival.known is not None:
                 room = arrival.known.room
@@ -121,8 +128,17 @@ class Admission(Part):
         record, known, offer = arrival.record, arrival.known, arrival.offer
         title = wish.name.strip() or record.title
         now = self.context.clock.now_ms()
+        reach = dict(record.reach)
+        if known is not None and CHOSEN in known.reach:
+            reach[CHOSEN] = known.reach[CHOSEN]
+        for offered in offer.values:
+            chosen = wish.entities.get(offered.name)
+            if chosen is not None and chosen.kind:
+                kind = checked_kind(chosen.kind, chosen.unit)
+                reach = with_chosen(reach, offered.wire_name, kind, chosen.unit or kind.unit)
         entities = tuple(
-            _as_chosen(offered, wish.entities.get(offered.name), known) for offered in offer.values
+            _as_wanted(as_chosen(offered, reach), wish.entities.get(offered.name), known)
+            for offered in offer.values
         )
         given = {"secret": wish.secret, "origins": list(wish.origins)}
         new = NewNode(
@@ -134,7 +150,7 @@ class Admission(Part):
             now,
             entities,
             known.id if known else 0,
-            {**record.reach, **{name: value for name, value in given.items() if value}},
+            {**reach, **{name: value for name, value in given.items() if value}},
             record.offer,
         )
         # The node asks what became of it all the while: it must not hear "admitted"
@@ -185,7 +201,7 @@ def _fits(record: ArrivalRecord, setup_code: str) -> bool:
     return bool(record.proof) and hmac.compare_digest(record.proof, proof)
 
 
-def _as_chosen(offered: OfferedValue, chosen: EntityChoice | None, known: Node | None) -> NewEntity:
+def _as_wanted(offered: OfferedValue, chosen: EntityChoice | None, known: Node | None) -> NewEntity:
     """An entity as the person wants it now, or wanted it when the node was here
     before."""
     before = known.entities.get(offered.name) if known else None

@@ -4,13 +4,21 @@ later (another profile, newer software, a value that it had not told before)."""
 from __future__ import annotations
 
 import asyncio
-from dataclasses import replace
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
 
-from hombi.core.units import convert
-from hombi.hub.events import NodeDescribed
+import msgspec
+
+from hombi.core.errors import UnitError
+from hombi.core.kinds import KINDS, Kind
+from hombi.core.units import conversion, convert
+from hombi.hub.errors import Refused
+from hombi.hub.events import EntityKindChanged, NodeDescribed
 from hombi.hub.house import Entity, House, Node
-from hombi.hub.kernel import Context, Part
+from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
 from hombi.hub.links import Links
+from hombi.hub.picks import checked_kind
 from hombi.hub.ports import NewEntity
 from hombi.links.base import Found
 from hombi.links.offer import OfferedValue
@@ -39,6 +47,25 @@ def as_stored(offered: OfferedValue, title: str, *, hidden: bool) -> NewEntity:
     )
 
 
+# Where a node's `reach` has the kinds that a person chose: {wire name: [kind, unit]}.
+CHOSEN = "kinds"
+
+
+def as_chosen(offered: OfferedValue, reach: Mapping[str, Any]) -> OfferedValue:
+    """A value with the kind and the unit that a person chose for it, in place of those
+    that its node says."""
+    kind, unit = reach.get(CHOSEN, {}).get(offered.wire_name, ("", ""))
+    if not kind:
+        return offered
+    return msgspec.structs.replace(offered, kind_name=kind, unit=unit, low=None, high=None)
+
+
+def with_chosen(reach: Mapping[str, Any], wire_name: str, kind: Kind, unit: str) -> dict[str, Any]:
+    """What is kept of a node, with the kind that a person chose for one of its
+    values."""
+    return {**reach, CHOSEN: {**reach.get(CHOSEN, {}), wire_name: [kind.name, unit]}}
+
+
 class Described(Part):
     """Takes up what an admitted node says anew. Nothing is taken away: what it does not
     name any more only falls silent."""
@@ -47,7 +74,7 @@ class Described(Part):
 
     def __init__(self, context: Context, house: House, links: Links) -> None:
         super().__init__(context)
-        self._house, self._links = house, links
+        self.house, self._links = house, links
         self._one_by_one = asyncio.Lock()
 
     async def take_up(self, node: Node, found: Found) -> None:
@@ -56,10 +83,11 @@ class Described(Part):
         records, run = self.context.records.house, self.context.thread.run
         async with self._one_by_one:
             same = found.offer == node.offer
-            if same or self._house.nodes.get(node.address) is not node:
+            if same or self.house.nodes.get(node.address) is not node:
                 return
             new, changed = [], False
-            for offered in found.offer.values:
+            for said in found.offer.values:
+                offered = as_chosen(said, node.reach)
                 entity = node.by_wire_name.get(offered.wire_name)
                 entity = entity or node.entities.get(offered.name)
                 if entity is None:
@@ -67,10 +95,11 @@ class Described(Part):
                     now = self.context.clock.now_ms()
                     number, channels = await run(records.add_entity, node, stored, now)
                     entity = stored.placed(number, node, channels)
-                    self._house.add_entity(entity)
+                    self.house.add_entity(entity)
                     new.append(entity)
                 elif not entity.source:
-                    changed |= await self._bring_up_to_date(node, entity, offered)
+                    stored = as_stored(offered, entity.title, hidden=entity.hidden)
+                    changed |= await self.become(entity, replace(stored, name=entity.name))
             node.offer = found.offer
             if "description" in found.reach:
                 node.reach = {**node.reach, "description": found.reach["description"]}
@@ -80,10 +109,12 @@ class Described(Part):
         event = NodeDescribed(node=node.address, title=node.title, more=more)
         self.context.announce(event)
 
-    async def _bring_up_to_date(self, node: Node, entity: Entity, offered: OfferedValue) -> bool:
-        """Whether anything about it is another now. What it was sent before stays what
-        it was: another kind or unit is another channel."""
-        stored = replace(as_stored(offered, entity.title, hidden=entity.hidden), name=entity.name)
+    async def become(self, entity: Entity, stored: NewEntity) -> bool:
+        """Make an entity what is to be stored of it; whether anything about it is
+        another now. What it was sent before stays what it was: another kind or unit is
+        another channel."""
+        node, kind = entity.node, KINDS[stored.kind]
+        assert node is not None, "a node says what its own entities are"
         before = (
             entity.kind,
             entity.wire_name,
@@ -93,7 +124,7 @@ class Described(Part):
             entity.writable,
         )
         after = (
-            offered.kind,
+            kind,
             stored.wire_name,
             stored.wire_unit,
             stored.low,
@@ -105,12 +136,72 @@ class Described(Part):
         now = self.context.clock.now_ms()
         records = self.context.records.house
         _, entity.origin = await self.context.thread.run(records.add_entity, node, stored, now)
-        self._house.take_out_entity(entity)
-        if entity.kind is not offered.kind:
+        self.house.take_out_entity(entity)
+        if entity.kind is not kind:
             # It begins anew: what it was before says nothing of what it is now.
             entity.latest, entity.interval_ms, entity.gaps = None, 0.0, 0
-        entity.become(offered.kind, stored.low, stored.high)
+        entity.become(kind, stored.low, stored.high)
         entity.wire_name, entity.wire_unit = stored.wire_name, stored.wire_unit
         entity.writable = stored.writable
-        self._house.add_entity(entity)
+        self.house.add_entity(entity)
         return True
+
+    async def choose_kind(self, entity: Entity, kind: Kind, unit: str) -> None:
+        """Take an entity for another kind from now on."""
+        node = entity.node
+        assert node is not None, "what is derived has no channel"
+        records = self.context.records.house
+        async with self._one_by_one:
+            if not entity.source:
+                node.reach = with_chosen(node.reach, entity.wire_name, kind, unit)
+                await self.context.thread.run(records.save_node, node)
+            stored = NewEntity(
+                entity.name,
+                entity.title,
+                kind.name,
+                entity.wire_name,
+                unit,
+                kind.low,
+                kind.high,
+                entity.writable,
+                entity.hidden,
+                source=entity.source,
+                sink=entity.sink,
+            )
+            await self.become(entity, stored)
+        self._links.follow(node)
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeKind(Change[Described, Entity]):
+    """Take an entity for another kind from now on; its past keeps what it was. `unit`
+    is the one that its node speaks, the kind's own unless given. Raises NotFound,
+    Invalid, Refused."""
+
+    entity: str
+    kind: str
+    unit: str = ""
+
+    part = Described
+    right = Right.ADMIT
+
+    async def do(self, part: Described, by: Actor) -> Done[Entity]:
+        entity = part.house.entity(self.entity)
+        kind = checked_kind(self.kind, self.unit)
+        if entity.node is None:
+            raise Refused(f"{entity.title} is derived; its kind follows from how")
+        before = entity.kind.shown
+        await part.choose_kind(entity, kind, self.unit or _unit(entity.wire_unit, kind))
+        event = EntityKindChanged(
+            node=entity.node.address, entity=entity.address, kind=kind.shown, before=before
+        )
+        return Done(entity, event)
+
+
+def _unit(sent: str, kind: Kind) -> str:
+    """The unit that a node goes on sending, if it fits the kind; else the kind's."""
+    try:
+        conversion(sent, kind.unit)
+    except UnitError:
+        return kind.unit
+    return sent if kind.unit else ""

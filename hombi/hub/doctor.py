@@ -155,7 +155,11 @@ def _nodes(hub: Hub) -> Check:
     nodes = hub.house.nodes.values()
     silent = [node.address for node in nodes if node.silent]
     refused = [node.address for node in nodes if node.refused]
+    shut = [f"{node.title} ({node.shut_out})" for node in nodes if node.shut_out]
     wrong = [f"{node.address}: {clock_said(node.clock)}" for node in nodes if node.clock.wrong]
+    if shut:
+        advice = "`hombi node secret NODE` gives the hub a node's new secret"
+        return Check("nodes", "warning", f"refuse the hub: {', '.join(shut)}", advice)
     if silent:
         return Check(
             "nodes",

@@ -23,7 +23,7 @@ SILENT_AT_LEAST_MS = 60_000
 # What the id of a node that does not know Hombi begins with.
 FOREIGN = "urn:hombi:foreign:"
 # How many distances between readings must be known before there is a usual one.
-GAPS_TO_KNOW = 3
+GAPS_TO_KNOW = 5
 
 
 @dataclass
@@ -201,6 +201,8 @@ class Node:
     reach: dict[str, Any] = field(default_factory=dict)
     offer: Offer = field(default_factory=lambda: Offer(""))
     told: dict[str, Any] = field(default_factory=dict)
+    # Why it refuses the hub; "" while it does not.
+    shut_out: str = ""
     heard_in_this_run: bool = False
     clock: NodeClock = field(default_factory=NodeClock)
 

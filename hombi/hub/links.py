@@ -18,17 +18,8 @@ from hombi.hub.events import LinkTroubled, LinkWell
 from hombi.hub.house import House, Node
 from hombi.hub.keeper import Keeper
 from hombi.hub.kernel import Context, Need, Part
-from hombi.links.base import (
-    Asking,
-    Driver,
-    Found,
-    Heard,
-    Link,
-    LinkContext,
-    LinkError,
-    Reconfigures,
-    Reports,
-)
+from hombi.links.base import Asking, Driver, Found, Heard, Link, LinkContext, LinkError, Reports
+from hombi.links.capabilities import KnowsConnected, Reconfigures
 
 log = logging.getLogger(__name__)
 
@@ -75,6 +66,7 @@ class LinkReports:
         self._alive = guarded(f"{link}: a sign of life", to.alive)
         self._left = guarded(f"{link}: a node that left", to.left)
         self._refused = guarded(f"{link}: a refusal", to.refused)
+        self._shut_out = guarded(f"{link}: a node that refuses the hub", to.shut_out)
         self._heard = guarded(f"{link}: a message", to.heard)
         self._found = guarded(f"{link}: a node that was found", to.found)
         self._asking = guarded(f"{link}: an interview", to.asking)
@@ -95,6 +87,9 @@ class LinkReports:
 
     def refused(self, node: str, what: str) -> None:
         self._refused(node, what)
+
+    def shut_out(self, node: str, why: str) -> None:
+        self._shut_out(node, why)
 
     def heard(self, message: Heard) -> None:
         self._heard(message)
@@ -203,6 +198,11 @@ class Links(Part):
         missing."""
         driver = self.drivers.get(node.link)
         return driver is not None and not driver.connects and not node.left
+
+    def connected(self, node: Node) -> bool:
+        """Whether a connection to a node stands."""
+        driver = self.drivers.get(node.link)
+        return isinstance(driver, KnowsConnected) and driver.connected(node.address)
 
     def way(self, node: Node) -> str:
         """How a node speaks."""

@@ -8,14 +8,18 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
+from hombi.core.errors import UnitError
 from hombi.core.house_facts import did_you_mean
 from hombi.core.names import meant
+from hombi.core.units import convert
+from hombi.core.values import split_unit
 from hombi.hub.errors import Invalid, NotFound, Refused
 from hombi.hub.events import NodeUnanswering, SettingChanged, SettingTold, ThingDone
 from hombi.hub.house import House, Node
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
 from hombi.hub.links import Links
-from hombi.links.base import Acts, HasSettings, LinkError
+from hombi.links.base import LinkError
+from hombi.links.capabilities import Acted, Acts, HasSettings
 from hombi.links.offer import Action, Setting
 
 T = TypeVar("T", Setting, Action)
@@ -107,9 +111,9 @@ class ChangeSetting(Change[NodeSettings, Node]):
 
 
 @dataclass(frozen=True, slots=True)
-class Act(Change[NodeSettings, Any]):
-    """Have a node do something, with inputs by name; what it answers. Raises NotFound,
-    Invalid, Refused."""
+class Act(Change[NodeSettings, Acted]):
+    """Have a node do something, with inputs by name; what became of it. Raises
+    NotFound, Invalid, Refused."""
 
     node: str
     action: str
@@ -118,7 +122,7 @@ class Act(Change[NodeSettings, Any]):
     part = NodeSettings
     right = Right.USE
 
-    async def do(self, part: NodeSettings, by: Actor) -> Done[Any]:
+    async def do(self, part: NodeSettings, by: Actor) -> Done[Acted]:
         node = part.house.node(self.node)
         action = _own(node, node.actions, self.action, "action")
         inputs = {one.name or "input": one for one in action.inputs}
@@ -139,7 +143,10 @@ class Act(Change[NodeSettings, Any]):
             )
         except LinkError as error:
             raise Refused(str(error)) from error
-        return Done(answer, ThingDone(node=node.address, title=node.title, action=action.title))
+        event = ThingDone(
+            node=node.address, title=node.title, action=action.title, done=answer.done
+        )
+        return Done(answer, event)
 
 
 def setting_value(setting: Setting, given: Any) -> Any:
@@ -160,7 +167,7 @@ def setting_value(setting: Setting, given: Any) -> Any:
 
 
 def _number(setting: Setting, title: str, given: Any) -> float | int:
-    text = given.removesuffix(setting.unit).strip() if isinstance(given, str) else given
+    text = _in_unit(given, setting.unit) if isinstance(given, str) else given
     try:
         value = float(text)
     except (TypeError, ValueError) as error:
@@ -173,6 +180,18 @@ def _number(setting: Setting, title: str, given: Any) -> float | int:
         limits = f"{first} to {last} {setting.unit}".strip()
         raise Invalid(f"{title} is {limits}, not {value:g}")
     return int(value) if setting.type == "integer" else value
+
+
+def _in_unit(text: str, unit: str) -> str | float:
+    """What a person typed, with or without a unit, in the setting's own: "1 min" is 60
+    where it counts seconds."""
+    number, own = split_unit(text)
+    if not own or own == unit:
+        return number
+    try:
+        return convert(float(number), own, unit)
+    except (UnitError, ValueError):
+        return text
 
 
 def _differ(told: Any, asked: Any) -> bool:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import secrets
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
@@ -14,8 +13,6 @@ from hombi.hub.events import (
     ArrivalRefused,
     ClockSet,
     EntitySilenceChanged,
-    KeyChanged,
-    KeyRevoked,
     MessageRefused,
     NodeAsked,
     NodeBack,
@@ -23,30 +20,24 @@ from hombi.hub.events import (
     NodeDoubled,
     NodeGone,
     NodeLeft,
+    NodeLetsIn,
     NodeLookedAt,
     NodeMoved,
     NodeRelocated,
     NodeRemoved,
     NodeRenamed,
+    NodeShutsOut,
     NodeSilent,
 )
-from hombi.hub.house import House, Node, hash_key
+from hombi.hub.house import House, Node
 from hombi.hub.intake import Intake
 from hombi.hub.kernel import Actor, Change, Context, Done, Need, Part, Right
 from hombi.hub.links import Links
 from hombi.hub.messages import Messages
 from hombi.hub.pairing import Arrival, Pairing
 from hombi.hub.rooms import Rooms
-from hombi.links.base import (
-    Asking,
-    AsksAgain,
-    Found,
-    Heard,
-    LinkError,
-    Looks,
-    Pairs,
-    Welcomes,
-)
+from hombi.links.base import Asking, Found, Heard, LinkError
+from hombi.links.capabilities import AsksAgain, Looks, Pairs, Welcomes
 
 LOOK_EVERY_S = 5.0
 
@@ -139,6 +130,14 @@ class Nodes(Part):
             found.refused += 1
         self.context.announce(MessageRefused(node=node, what=what))
 
+    def shut_out(self, node: str, why: str) -> None:
+        found = self.house.nodes.get(node)
+        if found is None or found.shut_out == why:
+            return
+        found.shut_out = why
+        event = NodeShutsOut if why else NodeLetsIn
+        self.context.announce(event(node=node, title=found.title, why=why))
+
     def heard(self, message: Heard) -> None:
         self._messages.note(message)
 
@@ -215,12 +214,17 @@ class Nodes(Part):
                         node=node.address, entity=entity.address, silent=True
                     )
                     self.context.announce(event)
-            if not node.silent and node.overdue(now):
+            if not node.silent and node.overdue(now) and not self.links.connected(node):
                 node.silent, node.here = True, False
                 unheard = now - node.heard_ms
                 self.context.announce(NodeSilent(node=node.address, unheard_ms=unheard))
 
     # Keys
+
+    def check_key(self, node: Node) -> None:
+        """Raises Refused for a node that speaks without a key."""
+        if self.links.way(node) in ("described", "paired"):
+            raise Refused(f"{node.title} has no key: the hub goes to it, not it to the hub")
 
     async def set_key(self, node: Node, key_hash: str) -> None:
         """Give a node another key ("" for none), and end what came in with the one
@@ -241,7 +245,10 @@ class Nodes(Part):
             if node.left:
                 text = f"{node.title} has left; let it join again, or remove it"
                 yield Need("left", text, path)
-            if node.silent:
+            if node.shut_out:
+                text = f"{node.title} refuses the hub ({node.shut_out}); give it its new secret"
+                yield Need("secret", text, path)
+            elif node.silent:
                 yield Need("silent", f"{node.title} is not heard any more", path)
 
 
@@ -301,36 +308,6 @@ class RemoveNode(Change[Nodes, None]):
         if (driver := part.links.drivers.get(node.link)) is not None:
             await driver.remove(node.address)
         return Done(None, NodeRemoved(node=node.address, title=node.title, history_kept=keep))
-
-
-@dataclass(frozen=True, slots=True)
-class NewNodeKey(Change[Nodes, str]):
-    """Give a node a new key, told this once; the one before is void."""
-
-    node: str
-
-    part = Nodes
-    right = Right.KEEP
-
-    async def do(self, part: Nodes, by: Actor) -> Done[str]:
-        node, key = part.house.node(self.node), secrets.token_urlsafe(24)
-        await part.set_key(node, hash_key(key))
-        return Done(key, KeyChanged(node=node.address, title=node.title))
-
-
-@dataclass(frozen=True, slots=True)
-class RevokeNodeKey(Change[Nodes, None]):
-    """Take a node's key away: it is shut out until it has a new one."""
-
-    node: str
-
-    part = Nodes
-    right = Right.KEEP
-
-    async def do(self, part: Nodes, by: Actor) -> Done[None]:
-        node = part.house.node(self.node)
-        await part.set_key(node, "")
-        return Done(None, KeyRevoked(node=node.address, title=node.title))
 
 
 @dataclass(frozen=True, slots=True)

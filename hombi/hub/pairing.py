@@ -26,7 +26,8 @@ from hombi.hub.house import House, Node, hash_key
 from hombi.hub.kernel import Actor, Change, Context, Done, Need, Part, Right, Timer
 from hombi.hub.links import Links
 from hombi.hub.ports import ArrivalRecord
-from hombi.links.base import Asking, Found, Pairs, Welcomes
+from hombi.links.base import Asking, Found
+from hombi.links.capabilities import Pairs, Welcomes
 from hombi.links.offer import Offer, offer_of
 from hombi.links.thing_description import (
     DescriptionError,

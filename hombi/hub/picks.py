@@ -36,7 +36,7 @@ from hombi.hub.links import Links
 from hombi.hub.messages import Filter, Message, Messages
 from hombi.hub.ports import NewEntity, NewNode
 from hombi.hub.rooms import Rooms
-from hombi.links.base import Welcomes
+from hombi.links.capabilities import Welcomes
 
 PREVIEWED = 12
 

@@ -11,7 +11,8 @@ from hombi.hub.events import NetworkChosen, ProfileKept
 from hombi.hub.house import House, Node
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
 from hombi.hub.links import Links
-from hombi.links.base import HasStick, LinkError, ProfileMistakes, Profiles
+from hombi.links.base import LinkError, ProfileMistakes
+from hombi.links.capabilities import HasStick, Profiles
 
 
 class Radios(Part):

@@ -8,7 +8,14 @@ from dataclasses import dataclass
 
 from hombi.core.names import slug
 from hombi.hub.errors import Invalid, NotFound, Refused
-from hombi.hub.events import FloorAdded, RoomAdded, RoomChanged, RoomRemoved
+from hombi.hub.events import (
+    FloorAdded,
+    FloorChanged,
+    FloorRemoved,
+    RoomAdded,
+    RoomChanged,
+    RoomRemoved,
+)
 from hombi.hub.house import Floor, House, Room
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
 
@@ -41,18 +48,34 @@ class Rooms(Part):
             return room
 
     async def add_floor(self, name: str, position: int | None = None) -> Floor:
-        """Add a floor. Raises Invalid."""
-        floors = self.house.floors.values()
+        """Add a floor, on top unless a position says otherwise. Raises Invalid."""
+        self.check_floor_name(name)
+        top = max((f.position for f in self.house.floors.values()), default=-1) + 1
+        records = self.context.records.house
+        floor = await self.context.thread.run(records.add_floor, name.strip(), top)
+        self.house.floors[floor.id] = floor
+        if position is not None and position < top:
+            await self.place_floor(floor, position)
+        return floor
+
+    def check_floor_name(self, name: str, besides: Floor | None = None) -> None:
+        """Raises Invalid for a name that no floor can have, or another one has."""
         if not name.strip():
             raise Invalid("a floor needs a name")
-        if any(f.name == name.strip() for f in floors):
+        plain = name.strip().casefold()
+        others = (f for f in self.house.floors.values() if f is not besides)
+        if any(f.name.casefold() == plain for f in others):
             raise Invalid(f"there is a floor {name.strip()} already")
-        if position is None:
-            position = max((f.position for f in floors), default=-1) + 1
-        records = self.context.records.house
-        floor = await self.context.thread.run(records.add_floor, name.strip(), position)
-        self.house.floors[floor.id] = floor
-        return floor
+
+    async def place_floor(self, floor: Floor, position: int) -> None:
+        """Put a floor in its place, and the others around it."""
+        others = [f for f in self.house.floors.values() if f is not floor]
+        others.sort(key=lambda f: f.position)
+        others.insert(max(0, position), floor)
+        for place, other in enumerate(others):
+            if other.position != place:
+                other.position = place
+                await self.context.thread.run(self.context.records.house.save_floor, other)
 
     async def add_room(self, name: str, floor: str = "") -> Room:
         """Add a room at the end of a floor. Raises Invalid, NotFound."""
@@ -112,6 +135,52 @@ class AddFloor(Change[Rooms, Floor]):
         async with part.adding:
             floor = await part.add_floor(self.name, self.position)
         return Done(floor, FloorAdded(floor=floor.name))
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeFloor(Change[Rooms, Floor]):
+    """Rename a floor, or put it in another place, 0 the lowest. Raises NotFound,
+    Invalid."""
+
+    floor: str
+    name: str | None = None
+    position: int | None = None
+
+    part = Rooms
+    right = Right.ARRANGE
+
+    async def do(self, part: Rooms, by: Actor) -> Done[Floor]:
+        async with part.adding:
+            floor = part.floor(self.floor)
+            before = floor.name
+            if self.name is not None:
+                part.check_floor_name(self.name, besides=floor)
+                floor.name = self.name.strip()
+                await part.context.thread.run(part.context.records.house.save_floor, floor)
+            if self.position is not None:
+                await part.place_floor(floor, self.position)
+        return Done(floor, FloorChanged(floor=floor.name, before=before))
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveFloor(Change[Rooms, None]):
+    """Take a floor without rooms away. Raises NotFound, Refused."""
+
+    floor: str
+
+    part = Rooms
+    right = Right.ARRANGE
+
+    async def do(self, part: Rooms, by: Actor) -> Done[None]:
+        async with part.adding:
+            floor = part.floor(self.floor)
+            inside = [r.name for r in part.house.rooms.values() if r.floor is floor]
+            if inside:
+                listed = ", ".join(inside)
+                raise Refused(f"{floor.name} has rooms ({listed}); move or remove them first")
+            await part.context.thread.run(part.context.records.house.remove_floor, floor)
+            del part.house.floors[floor.id]
+        return Done(None, FloorRemoved(floor=floor.name))
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,7 +14,7 @@ from hombi.hub.events import ToolAdded, ToolChanged, ToolRemoved
 from hombi.hub.house import House, Tool, hash_key
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
 from hombi.hub.links import Links
-from hombi.links.base import Welcomes
+from hombi.links.capabilities import Welcomes
 
 MAX_FILTERS = 50
 

@@ -155,10 +155,13 @@ class KindOfEntity(Shape, frozen=True, kw_only=True):
 
 
 class EntityChange(Ask, frozen=True, kw_only=True):
-    """What to change of an entity."""
+    """What to change of an entity. With another kind goes the unit that its node
+    speaks, the kind's own unless given; its past keeps what it was."""
 
     title: Name | UnsetType = UNSET
     hidden: bool | UnsetType = UNSET
+    kind: Name | UnsetType = UNSET
+    unit: str = ""
 
 
 class CommandRequest(Ask, frozen=True, kw_only=True):

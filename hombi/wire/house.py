@@ -32,7 +32,7 @@ class Need(Shape, frozen=True, kw_only=True):
     """Something that needs a person; `path` is the console's page for it."""
 
     kind: Literal[
-        "disk", "settings", "link", "part", "arrival", "silent", "left", "battery",
+        "disk", "settings", "link", "part", "arrival", "silent", "left", "battery", "secret",
         "automation", "notice", "wanted",
     ]  # fmt: skip
     text: str
@@ -92,6 +92,13 @@ class RoomChange(Ask, frozen=True, kw_only=True):
 
     name: RoomName | UnsetType = UNSET
     floor: RoomName | UnsetType = UNSET
+    position: Position | UnsetType = UNSET
+
+
+class FloorChange(Ask, frozen=True, kw_only=True):
+    """What to change of a floor; `position` 0 is the lowest."""
+
+    name: RoomName | UnsetType = UNSET
     position: Position | UnsetType = UNSET
 
 

@@ -57,9 +57,16 @@ class Node(Shape, frozen=True, kw_only=True):
     make: Annotated[str, Meta(description="what it says of itself: make, model, software")]
     url: Annotated[str, Meta(description="where its description is, if the hub reaches it")]
     has_key: bool
+    shut_out: Annotated[str, Meta(description="why it refuses the hub, in words; or empty")]
     clock: Annotated[str, Meta(description="how its clock is wrong, in words; or empty")]
     settings: list[Setting]
     actions: list[NodeAction]
+
+
+class NodeSecret(Ask, frozen=True, kw_only=True):
+    """What a node asks the hub for: user:password, or its token."""
+
+    secret: Annotated[str, Meta(min_length=1, max_length=1_000)]
 
 
 class NodeKey(Shape, frozen=True, kw_only=True):
@@ -72,8 +79,10 @@ class NodeKey(Shape, frozen=True, kw_only=True):
 
 
 class Acted(Shape, frozen=True, kw_only=True):
-    """What the node answered, if anything."""
+    """What became of an action. With `done` false the node was asked, over a way that
+    brings no answer; else `answer` is what it answered, if anything."""
 
+    done: bool
     answer: Any
 
 

@@ -72,7 +72,8 @@ class Door(Shape, frozen=True, kw_only=True):
 
     port: int
     readings: Annotated[str, Meta(description="the topic it publishes SenML to, QoS 1")]
-    wanted: Annotated[str, Meta(description="the topic on which it hears what it is to do")]
+    wanted: Annotated[str, Meta(description="the topic on which it hears values it is to take")]
+    actions: Annotated[str, Meta(description="the topic on which it hears actions it is to do")]
     presence: Annotated[
         str, Meta(description='the topic for "here" (retained), and "gone" as its last will')
     ]
@@ -112,11 +113,14 @@ class AskRequest(Ask, frozen=True, kw_only=True):
 
 
 class EntityChoice(Ask, frozen=True, kw_only=True):
-    """What an entity is to be called, and whether it is hidden."""
+    """What an entity is to be called, whether it is hidden, and what it is taken for:
+    the kind and the unit that its node speaks, where it is not what the node says."""
 
     name: str
     title: MaybeName = ""
     hidden: bool = False
+    kind: MaybeName = ""
+    unit: MaybeName = ""
 
 
 class LookRequest(Ask, frozen=True, kw_only=True):

@@ -106,6 +106,12 @@ class JournalEntry(Shape, frozen=True, kw_only=True):
     data: dict[str, Any]
 
 
+class JournalEvents(Shape, frozen=True, kw_only=True):
+    """The names of all events that the journal tells of."""
+
+    events: list[str]
+
+
 class JournalPage(Shape, frozen=True, kw_only=True):
     """A page of the journal, newest first; `next` is the `before` of the next page,
     null on the last one."""

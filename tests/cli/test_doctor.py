@@ -122,7 +122,7 @@ def test_tools_come_and_go(service: Service) -> None:
     changed = service.hombi("tool", "change", "bench", "--publish", "drill/#")
     assert "bench may publish drill/#, subscribe to bench/+/set" in changed.stdout
     assert "has the key" in service.hombi("tool", "key", "bench").stdout
-    assert "shut out" in service.hombi("tool", "remove", "bench").stdout
+    assert "shut out" in service.hombi("tool", "remove", "bench", "--yes").stdout
     assert "No tools." in service.hombi("tool", "list").stdout
     assert service.hombi("tool", "add", "bench", "--publish", "a/#/b").returncode == 1
 

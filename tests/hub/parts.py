@@ -22,6 +22,7 @@ from hombi.hub.notices.push import Fate, PushResult
 from hombi.hub.pairing import proof_of
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
 from hombi.links.base import Check, Found, Link, LinkContext, OnLink, Unreachable, Wanted
+from hombi.links.capabilities import Acted
 from tests.house import CLIMATE, PLUG, description
 
 START = 1_800_000_000_000
@@ -155,8 +156,9 @@ class Wireless:
         if self.obeys:
             asyncio.get_running_loop().call_soon(self.say, node, [Resolved(name, "", 0, value)])
 
-    async def act(self, node: str, action: str, given: Any) -> Any:
+    async def act(self, node: str, action: str, given: Any) -> Acted:
         self.acts.append((node, action, given))
+        return Acted(done=False)
 
     def cut_off(self, account: str) -> None:
         self.removed.append(account)

@@ -127,7 +127,7 @@ async def test_buffered_readings_are_history_and_nothing_acts_on_them() -> None:
 async def test_a_node_is_silent_after_three_usual_intervals_and_heard_again() -> None:
     async with rig() as r:
         await r.let_in("Rack", **CLIMATE)
-        for _ in range(5):
+        for _ in range(7):
             r.say("rack", "humidity", 60.0)
             await r.clock.forward(60_000)
         node = r.hub.house.node("rack")

@@ -15,8 +15,8 @@ from hombi.hub.doctor import look
 from hombi.hub.errors import Busy, Invalid, NotFound, Refused
 from hombi.hub.kernel import Event
 from hombi.hub.messages import BYTES, KEPT, PAYLOAD, TOPICS, Filter, Messages
+from hombi.hub.node_secrets import NewNodeKey, RevokeNodeKey
 from hombi.hub.node_settings import Act, ChangeSetting, setting_value
-from hombi.hub.nodes import NewNodeKey, RevokeNodeKey
 from hombi.hub.picks import AddNode
 from hombi.hub.ports import JournalEntry
 from hombi.hub.tools import AddTool, ChangeTool, NewToolKey, RemoveTool
@@ -67,9 +67,9 @@ async def test_wrong_settings_and_actions_are_named_with_what_there_is() -> None
             },
             rest={},
         )
-        with pytest.raises(NotFound, match="rack has no setting intervall; did you mean interval"):
+        with pytest.raises(NotFound, match="Rack has no setting intervall; did you mean interval"):
             await r.do(ChangeSetting("rack", "intervall", 5))
-        with pytest.raises(NotFound, match="rack has no action winc; did you mean wink"):
+        with pytest.raises(NotFound, match="Rack has no action winc; did you mean wink"):
             await r.do(Act("rack", "winc", {}))
         with pytest.raises(Invalid, match="does not ask for speed; it asks for times"):
             await r.do(Act("rack", "wink", {"speed": 1}))
@@ -213,7 +213,7 @@ async def test_a_clock_that_is_set_makes_nobody_silent_and_no_hold_shorter_or_lo
             '[[starts]]\nswitch = "cellar-mister/switch"\nto = "on"\n'
         )
         runner = await r.do(AddAutomation(text))
-        for _ in range(5):
+        for _ in range(7):
             r.say("cellar-rack", "humidity", 70.0)
             await r.clock.forward(150_000)
         await r.do(ChangeAutomation("dry", enabled=False))

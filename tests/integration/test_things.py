@@ -66,7 +66,7 @@ def test_it_is_found_while_the_window_is_open_and_says_what_it_is(service: Servi
         (arrival,) = until(lambda: arrivals(service))
         assert (arrival.title, arrival.link, arrival.state) == ("Boathouse vane", "wifi", "waiting")
         assert [(e.name, e.kind, e.unit, e.writable) for e in arrival.entities] == [
-            ("wind", "speed", "m/s", False), ("rain", "distance", "m", False),
+            ("wind", "speed", "m/s", False), ("rain", "rain", "mm", False),
             ("lamp", "switch", "", True)
         ]  # fmt: skip
         assert (arrival.settings, arrival.actions) == (["Interval"], ["Park"])
@@ -146,9 +146,45 @@ def test_its_settings_and_actions_from_the_command_line(service: Service, vane: 
     wrong = service.hombi("node", "settings", "boathouse-vane", "interval", "3")
     assert (wrong.returncode, "Interval is 5 to 60 s, not 3" in wrong.stderr) == (1, True)
     assert "minutes" in service.hombi("node", "do", "boathouse-vane").stdout
+    slow = service.hombi("node", "settings", "Boathouse vane", "Interval", "1 min")
+    assert "Interval is 60 s" in slow.stdout
     done = service.hombi("node", "do", "boathouse-vane", "park", "minutes=15")
     assert "noon" in done.stdout
     assert vane.parked == [{"minutes": 15}]
+
+
+def test_a_wrong_secret_is_found_out_at_the_door_and_a_new_one_is_given_in_place(
+    service: Service,
+) -> None:
+    vane = Vane().start()
+    try:
+        with service.hub() as hub:
+            arrival = hub.pairing.look(f"127.0.0.1:{vane.port}")
+            with pytest.raises(HubProblem, match="does not take this secret: it answers 401"):
+                hub.pairing.admit(arrival.id, secret="vane:south")
+            assert "boathouse-vane" not in [n.node for n in hub.nodes.list()]
+            hub.pairing.admit(arrival.id, room="Boathouse", secret=SECRET)
+            until(lambda: hub.entities.get("boathouse-vane/wind").quality == "good")
+            vane.password = "south-west"
+            vane.values["wind"] = 6.0
+            until(lambda: hub.nodes.get("boathouse-vane").shut_out)
+            (need,) = [n for n in hub.house().needs if n.kind == "secret"]
+            assert "Boathouse vane refuses the hub (it answers 401" in need.text
+            assert "refuses the hub" in service.hombi("now", "--node", "boathouse-vane").stdout
+            assert "refuses the hub" in service.hombi("node", "list").stdout
+            assert "`hombi node secret NODE`" in service.hombi("doctor").stdout
+            assert "NodeShutsOut" in [e.event for e in hub.journal(page_size=20)]
+            wrong = service.hombi("node", "secret", "Boathouse vane", "vane:north")
+            assert (wrong.returncode, "does not take this secret" in wrong.stderr) == (1, True)
+            told = service.hombi("node", "secret", "Boathouse vane", "vane:south-west")
+            assert "Boathouse vane takes it." in told.stdout
+            until(lambda: hub.entities.get("boathouse-vane/wind").value == 6.0)
+            assert not hub.nodes.get("boathouse-vane").shut_out
+            with pytest.raises(HubProblem, match="has no key: the hub goes to it"):
+                hub.nodes.new_key("boathouse-vane")
+            hub.nodes.remove("boathouse-vane", keep_history=False)
+    finally:
+        vane.stop()
 
 
 def test_at_another_address_it_is_the_same_node(service: Service, vane: Vane) -> None:

@@ -13,20 +13,8 @@ import pytest
 
 from hombi.core.kinds import KINDS
 from hombi.lab.mqtt_client import MqttClient
-from hombi.links.base import (
-    Acts,
-    AsksAgain,
-    Driver,
-    HasSettings,
-    LinkError,
-    Looks,
-    OnLink,
-    Pairs,
-    Sends,
-    Wanted,
-    Welcomes,
-    Wired,
-)
+from hombi.links.base import Driver, LinkError, OnLink, Wanted, Wired
+from hombi.links.capabilities import Acts, AsksAgain, HasSettings, Looks, Pairs, Sends, Welcomes
 from hombi.links.offer import Offer
 from hombi.links.wifi.driver import WifiDriver
 from hombi.links.wifi.mqtt import packets as p

@@ -260,6 +260,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/entities/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description The entity with this name, like "Cellar rack humidity"; its `entity` is its
+         *     address.
+         */
+        get: operations["entities_called"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/entities/{node}/{name}": {
         parameters: {
             query?: never;
@@ -275,7 +295,7 @@ export interface paths {
         delete: operations["entities_destroy"];
         options?: never;
         head?: never;
-        /** @description Rename it (its address stays), hide it or show it. */
+        /** @description Rename it (its address stays), hide it or show it, or say what it is. */
         patch: operations["entities_partial_update"];
         trace?: never;
     };
@@ -370,6 +390,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/floors/{floor}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Take it away; it must be without rooms. */
+        delete: operations["floors_destroy"];
+        options?: never;
+        head?: never;
+        /** @description Rename it, or put it in another place. */
+        patch: operations["floors_partial_update"];
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -460,6 +498,26 @@ export interface paths {
         };
         /** @description What happened, newest first. */
         get: operations["journal_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/journal/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description The names of all events that are written down, in the order of the
+         *     alphabet.
+         */
+        get: operations["journal_events"];
         put?: never;
         post?: never;
         delete?: never;
@@ -651,6 +709,23 @@ export interface paths {
          *     have its values at once.
          */
         put: operations["nodes_profile_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nodes/{node}/secret": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Give the hub another one; it is tried first. */
+        put: operations["nodes_secret_update"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1077,9 +1152,11 @@ export interface components {
     schemas: {
         /**
          * Acted
-         * @description What the node answered, if anything.
+         * @description What became of an action. With `done` false the node was asked, over a way that
+         *         brings no answer; else `answer` is what it answered, if anything.
          */
         Acted: {
+            done: boolean;
             answer: unknown;
         };
         /**
@@ -1319,8 +1396,10 @@ export interface components {
             port: number;
             /** @description the topic it publishes SenML to, QoS 1 */
             readings: string;
-            /** @description the topic on which it hears what it is to do */
+            /** @description the topic on which it hears values it is to take */
             wanted: string;
+            /** @description the topic on which it hears actions it is to do */
+            actions: string;
             /** @description the topic for "here" (retained), and "gone" as its last will */
             presence: string;
         };
@@ -1366,15 +1445,20 @@ export interface components {
         };
         /**
          * EntityChange
-         * @description What to change of an entity.
+         * @description What to change of an entity. With another kind goes the unit that its node
+         *         speaks, the kind's own unless given; its past keeps what it was.
          */
         EntityChange: {
             title?: string;
             hidden?: boolean;
+            kind?: string;
+            /** @default  */
+            unit?: string;
         };
         /**
          * EntityChoice
-         * @description What an entity is to be called, and whether it is hidden.
+         * @description What an entity is to be called, whether it is hidden, and what it is taken for:
+         *         the kind and the unit that its node speaks, where it is not what the node says.
          */
         EntityChoice: {
             name: string;
@@ -1382,6 +1466,10 @@ export interface components {
             title?: string;
             /** @default false */
             hidden?: boolean;
+            /** @default  */
+            kind?: string;
+            /** @default  */
+            unit?: string;
         };
         /**
          * EntityDetail
@@ -1434,6 +1522,14 @@ export interface components {
             name: string;
             position: number;
             rooms: components["schemas"]["Room"][];
+        };
+        /**
+         * FloorChange
+         * @description What to change of a floor; `position` 0 is the lowest.
+         */
+        FloorChange: {
+            name?: string;
+            position?: number;
         };
         /**
          * FloorRequest
@@ -1517,6 +1613,13 @@ export interface components {
             data: Record<string, unknown>;
         };
         /**
+         * JournalEvents
+         * @description The names of all events that the journal tells of.
+         */
+        JournalEvents: {
+            events: string[];
+        };
+        /**
          * JournalPage
          * @description A page of the journal, newest first; `next` is the `before` of the next page,
          *         null on the last one.
@@ -1527,13 +1630,19 @@ export interface components {
         };
         /**
          * KindOfEntity
-         * @description A kind of entity, with the units that its nodes may speak.
+         * @description A kind of entity, with the units that its nodes may speak. `title` is how people
+         *         write it, `called` are the words that nodes call it by; a value beyond `low` and
+         *         `high` is not believed.
          */
         KindOfEntity: {
             kind: string;
+            title: string;
             unit: string;
             units: string[];
             words: string[] | null;
+            low: number;
+            high: number;
+            called: string[];
         };
         /**
          * KnownToken
@@ -1640,7 +1749,7 @@ export interface components {
          */
         Need: {
             /** @enum {unknown} */
-            kind: "arrival" | "automation" | "battery" | "disk" | "left" | "link" | "notice" | "part" | "settings" | "silent" | "wanted";
+            kind: "arrival" | "automation" | "battery" | "disk" | "left" | "link" | "notice" | "part" | "secret" | "settings" | "silent" | "wanted";
             text: string;
             path: string;
         };
@@ -1687,6 +1796,8 @@ export interface components {
             /** @description where its description is, if the hub reaches it */
             url: string;
             has_key: boolean;
+            /** @description why it refuses the hub, in words; or empty */
+            shut_out: string;
             /** @description how its clock is wrong, in words; or empty */
             clock: string;
             settings: components["schemas"]["Setting"][];
@@ -1754,6 +1865,13 @@ export interface components {
             name: string;
             /** @default  */
             room?: string;
+        };
+        /**
+         * NodeSecret
+         * @description What a node asks the hub for: user:password, or its token.
+         */
+        NodeSecret: {
+            secret: string;
         };
         /**
          * Notice
@@ -2900,6 +3018,36 @@ export interface operations {
             };
         };
     };
+    entities_called: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntityDetail"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     entities_retrieve: {
         parameters: {
             query?: never;
@@ -3177,6 +3325,69 @@ export interface operations {
             };
         };
     };
+    floors_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                floor: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    floors_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                floor: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["FloorChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Floor"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     health_retrieve: {
         parameters: {
             query?: never;
@@ -3362,6 +3573,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JournalPage"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    journal_events: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JournalEvents"];
                 };
             };
             /** @description a problem */
@@ -3835,6 +4074,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NodeProfile"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    nodes_secret_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["NodeSecret"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Node"];
                 };
             };
             /** @description a problem */

@@ -32,6 +32,13 @@ def hide(address: str, hidden: bool = True) -> Call[wire.Entity]:
     return Call("PATCH", path("entities", address), wire.Entity, body=body)
 
 
+def change_kind(address: str, kind: str, unit: str = "") -> Call[wire.Entity]:
+    """Take an entity for another kind from now on; `unit` is the one that its node
+    speaks, the kind's own unless given. Its past keeps what it was."""
+    body = wire.EntityChange(kind=kind, unit=unit)
+    return Call("PATCH", path("entities", address), wire.Entity, body=body)
+
+
 def remove(address: str) -> Call[None]:
     """Take an entity that was picked away, with its history."""
     return Call("DELETE", path("entities", address), None)

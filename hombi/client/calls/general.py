@@ -45,9 +45,9 @@ def journal(
     return Pages(page, lambda p: p.entries, lambda p: p.next)
 
 
-def journal_events() -> Call[list[str]]:
+def journal_events() -> Call[wire.JournalEvents]:
     """The names of all events that the journal tells of."""
-    return Call("GET", "/api/journal/events", list[str])
+    return Call("GET", "/api/journal/events", wire.JournalEvents)
 
 
 def claimed() -> Call[wire.Claimed]:

@@ -56,6 +56,13 @@ def ask_again(node: str) -> Call[None]:
     return Call("POST", path("nodes", node, "again"), None)
 
 
+def change_secret(node: str, secret: str) -> Call[wire.Node]:
+    """Give the hub another secret for a node that asks for one; it is tried first."""
+    return Call(
+        "PUT", path("nodes", node, "secret"), wire.Node, body=wire.NodeSecret(secret=secret)
+    )
+
+
 def new_key(node: str) -> Call[wire.NodeKey]:
     """A new key for a node; the one before is void at once."""
     return Call("POST", path("nodes", node, "key"), wire.NodeKey)

@@ -12,6 +12,22 @@ def add_floor(name: str, position: int | None = None) -> Call[wire.Floor]:
     return Call("POST", "/api/floors", wire.Floor, body=body)
 
 
+def rename_floor(floor: str, name: str) -> Call[wire.Floor]:
+    """Call a floor something else."""
+    return Call("PATCH", path("floors", floor), wire.Floor, body=wire.FloorChange(name=name))
+
+
+def move_floor(floor: str, position: int) -> Call[wire.Floor]:
+    """Put a floor in another place, 0 the lowest; the others make room."""
+    body = wire.FloorChange(position=position)
+    return Call("PATCH", path("floors", floor), wire.Floor, body=body)
+
+
+def remove_floor(floor: str) -> Call[None]:
+    """Take a floor without rooms away."""
+    return Call("DELETE", path("floors", floor), None)
+
+
 def add(name: str, floor: str = "") -> Call[wire.Room]:
     """Add a room at the end of a floor, the lowest unless one is named."""
     return Call("POST", "/api/rooms", wire.Room, body=wire.RoomRequest(name=name, floor=floor))

@@ -78,11 +78,14 @@ class SettingChanged(Event):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ThingDone(Event):
-    """A node was asked to do something."""
+    """A node was asked to do something. Over a way that brings no answer nobody knows
+    whether it is `done`."""
 
     title: str
     action: str
+    done: bool = True
 
     @property
     def sentence(self) -> str:
-        return f"{self.title} was asked for {self.action}"
+        did = "" if self.done else "; it has not said whether it did it"
+        return f"{self.title} was asked for {self.action}{did}"

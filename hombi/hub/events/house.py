@@ -42,6 +42,31 @@ class FloorAdded(RoomsChanged):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class FloorChanged(RoomsChanged):
+    """A floor has another name or another place."""
+
+    floor: str
+    before: str
+
+    @property
+    def sentence(self) -> str:
+        if self.floor != self.before:
+            return f"the floor {self.before} is called {self.floor} now"
+        return f"the floor {self.floor} has another place"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FloorRemoved(RoomsChanged):
+    """A floor was taken away."""
+
+    floor: str
+
+    @property
+    def sentence(self) -> str:
+        return f"the floor {self.floor} was removed"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class RoomAdded(RoomsChanged):
     """There is one more room."""
 

@@ -138,6 +138,41 @@ class NodeHeardAgain(Event):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class NodeShutsOut(Event):
+    """A node refuses the hub: its secret is not the one that the hub knows."""
+
+    title: str
+    why: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.title} refuses the hub: {self.why}; give it its new secret"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NodeLetsIn(Event):
+    """A node that had refused the hub answers it again."""
+
+    title: str
+    why: str = ""
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.title} answers the hub again"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SecretChanged(Event):
+    """The hub has another secret for a node."""
+
+    title: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.title} has a new secret"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class NodeBack(Quiet):
     """A node is heard for the first time in this run of the hub, or again."""
 
@@ -268,6 +303,18 @@ class EntityChanged(Event):
     @property
     def sentence(self) -> str:
         return f"{self.entity} is called {self.title}{', and hidden' if self.hidden else ''}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class EntityKindChanged(EntitiesChanged):
+    """An entity is taken for another kind from now on."""
+
+    kind: str
+    before: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.entity} is taken for {self.kind} now, not for {self.before}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

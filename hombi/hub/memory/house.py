@@ -81,6 +81,12 @@ class MemoryHouse:
         self._floors[floor.id] = replace(floor)
         return floor
 
+    def save_floor(self, floor: Floor) -> None:
+        self._floors[floor.id] = replace(floor)
+
+    def remove_floor(self, floor: Floor) -> None:
+        del self._floors[floor.id]
+
     def add_room(self, slug: str, name: str, floor: Floor, position: int) -> Room:
         number = next(self._ids)
         self._rooms[number] = Room(number, slug, name, floor, position)

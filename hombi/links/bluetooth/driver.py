@@ -278,6 +278,10 @@ class BluetoothDriver:
         for one in wanted:
             await known.peer.write(one.name, one.value >= 0.5)
 
+    def connected(self, node: str) -> bool:
+        """Whether the node is connected to."""
+        return any(one.node == node and one.connected for one in self._by_address.values())
+
     def way(self, known: OnLink) -> str:
         """Nodes speak over the adapter's radio."""
         return "paired"

@@ -14,22 +14,15 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
 import msgspec
 
 from hombi.core.senml import Record, encode
-from hombi.links.base import (
-    Check,
-    Found,
-    LinkContext,
-    LinkError,
-    OnLink,
-    Unreachable,
-    Wanted,
-)
+from hombi.links.base import Check, Found, LinkContext, LinkError, OnLink, Unreachable, Wanted
+from hombi.links.capabilities import Acted
 from hombi.links.wifi.certificate import certificate_check, server_tls
 from hombi.links.wifi.discovery import Discovery
 from hombi.links.wifi.foreign import CLIENT_KEY, Foreign
@@ -185,26 +178,19 @@ class WifiDriver:
             record = Record(n=name, v=float(value))
         self._to_node(node, wanted_topic(node), encode([record]))
 
-    async def act(self, node: str, action: str, given: Any) -> Any:
+    async def act(self, node: str, action: str, given: Any) -> Acted:
         """Have the node do something. Raises LinkError."""
         form = self._reaches[node].actions.get(action) if node in self._reaches else None
         if isinstance(form, MqttForm):
-            self._foreign.publish(
-                Sent(
-                    self._foreign.via(form),
-                    form.topic,
-                    json.dumps(given).encode(),
-                    form.qos,
-                    form.retain,
-                )
-            )
-            return None
+            via, payload = self._foreign.via(form), json.dumps(given).encode()
+            self._foreign.publish(Sent(via, form.topic, payload, form.qos, form.retain))
+            return Acted(done=False)
         if node in self._web:
             return await self._web.act(node, action, given)
         self._to_node(
             node, actions_topic(node), json.dumps({"action": action, "input": given}).encode()
         )
-        return None
+        return Acted(done=False)
 
     async def look(self, address: str) -> Found:
         """The node whose description is at an address. Raises LinkError."""
@@ -212,6 +198,12 @@ class WifiDriver:
         cannot = self._unsupported(found.reach["description"], found.reach["url"])
         left_out = (*found.offer.left_out, *cannot)
         return replace(found, offer=msgspec.structs.replace(found.offer, left_out=left_out))
+
+    async def try_secret(self, reach: Mapping[str, Any], secret: str) -> None:
+        """Ask a described node something with a secret. Raises LinkError."""
+        if url := reach.get("url"):
+            forms = read_forms(reach["description"], url, reach.get("origins", ()))
+            await self._web.try_secret(forms, url, secret)
 
     async def remove(self, node: str) -> None:
         """Cut a node off; its key no longer opens the door."""
@@ -225,6 +217,10 @@ class WifiDriver:
     async def dismiss(self, thing_id: str) -> None:
         """A node that was turned away has no key: there is nothing to undo."""
 
+    def connected(self, node: str) -> bool:
+        """Whether the node has a connection at the door."""
+        return self.door.online(node)
+
     def way(self, known: OnLink) -> str:
         """How a node speaks."""
         if known.reach.get("url"):
@@ -237,6 +233,7 @@ class WifiDriver:
             "port": self.port,
             "readings": readings_topic(node),
             "wanted": wanted_topic(node),
+            "actions": actions_topic(node),
             "presence": presence_topic(node),
         }
 

@@ -18,7 +18,8 @@ import httpx_sse
 from hombi.core.kinds import Kind
 from hombi.core.picking import Pick, PickError, pick_value, read_payload
 from hombi.core.senml import Resolved
-from hombi.links.base import Clock, Found, LinkError, OnLink, Reports, Unreachable, Wanted
+from hombi.links.base import Clock, Found, LinkError, OnLink, Reports, ShutOut, Unreachable, Wanted
+from hombi.links.capabilities import Acted
 from hombi.links.thing_description import (
     MAX_DESCRIPTION,
     DescriptionError,
@@ -44,6 +45,7 @@ class _Thing:
     reach: Reach
     secret: str
     kinds: dict[str, Kind]
+    shut_out: str = ""
     tasks: list[asyncio.Task[None]] = field(default_factory=list)
     read_now: asyncio.Event = field(default_factory=asyncio.Event)
 
@@ -177,14 +179,24 @@ class Web:
             raise LinkError(f"{node} has no way to have its {name} changed")
         await self._ask(thing, ways.write, value)
 
-    async def act(self, node: str, action: str, given: Any) -> Any:
+    async def act(self, node: str, action: str, given: Any) -> Acted:
         """Raises LinkError."""
         thing = self._things[node]
         form = thing.reach.actions.get(action)
         if not isinstance(form, HttpForm):
             raise LinkError(f"{node} has no way to be asked for {action}")
         answer = await self._ask(thing, form, given)
-        return read_payload(answer) if answer.strip() else None
+        return Acted(True, read_payload(answer) if answer.strip() else None)
+
+    async def try_secret(self, reach: Reach, url: str, secret: str) -> None:
+        """Read something of a node with this secret. Raises LinkError."""
+        form = reach.read_all or next(
+            (ways.read for ways in reach.properties.values() if isinstance(ways.read, HttpForm)),
+            None,
+        )
+        if form is not None:
+            async with asyncio.timeout(TIMEOUT_S):
+                await self._ask(_Thing("the node", url, reach, secret, {}), form)
 
     async def _ask(self, thing: _Thing, form: HttpForm, body: Any = None) -> bytes:
         await self._guard.check(form.url, thing.url)
@@ -205,6 +217,8 @@ class Web:
             raise LinkError(
                 f"{thing.node} sends the hub on to another address; that is not followed"
             )
+        if answer.status_code in (401, 403):
+            raise ShutOut(f"it answers {answer.status_code} to {form.method} {form.url}")
         if answer.status_code >= 400:
             said = bytes(content[:120]).decode(errors="replace")
             raise LinkError(
@@ -233,7 +247,11 @@ class Web:
             try:
                 values = await self._read(thing, set() if asked or not failures else streamed)
                 failures = 0
+                self._shut_out(thing, "")
                 self._observed(thing, values)
+            except ShutOut as error:
+                failures += 1
+                self._shut_out(thing, str(error))
             except LinkError as error:
                 failures += 1
                 if failures == 2:
@@ -292,6 +310,11 @@ class Web:
         except PickError as error:
             self._reports.refused(thing.node, f"{name}: {error}")
             return None
+
+    def _shut_out(self, thing: _Thing, why: str) -> None:
+        if why != thing.shut_out:
+            thing.shut_out = why
+            self._reports.shut_out(thing.node, why)
 
     def _observed(self, thing: _Thing, values: list[Resolved]) -> None:
         self._reports.presence(thing.node, here=True)

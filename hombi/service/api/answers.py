@@ -162,6 +162,7 @@ def node(hub: Hub, found: Node) -> wire.Node:
         make=found.make,
         url=found.reach.get("url", ""),
         has_key=bool(found.key_hash),
+        shut_out=found.shut_out,
         clock=clock_said(found.clock) if found.clock.wrong else "",
         settings=[setting(one, found.told.get(one.wire_name)) for one in found.offer.settings],
         actions=[_action(one) for one in found.offer.actions],

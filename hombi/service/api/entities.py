@@ -11,6 +11,7 @@ from rest_framework.response import Response
 from hombi import wire
 from hombi.core.house_time import MOST_ROWS, ROWS_MS, bounds, rows_of
 from hombi.hub.actuation import CommandEntity
+from hombi.hub.described import ChangeKind
 from hombi.hub.entities import ChangeEntity, RemoveEntity
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
@@ -108,8 +109,14 @@ class EntityView(View):
 
     @operation(takes=wire.EntityChange, gives=wire.Entity)
     def patch(self, request: Request, node: str, name: str) -> Response:
-        """Rename it (its address stays), hide it or show it."""
+        """Rename it (its address stays), hide it or show it, or say what it is."""
         asked = body(request, wire.EntityChange)
+        if (kind := given(asked.kind)) is not None:
+            made = change(
+                actor(request), ChangeKind(f"{node}/{name}", kind, asked.unit), answers.entity
+            )
+            if given(asked.title) is None and given(asked.hidden) is None:
+                return Response(made)
         wanted = ChangeEntity(f"{node}/{name}", given(asked.title), given(asked.hidden))
         return Response(change(actor(request), wanted, answers.entity))
 

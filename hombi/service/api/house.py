@@ -8,7 +8,7 @@ from rest_framework.response import Response
 
 from hombi import __version__, wire
 from hombi.hub.hub import Hub
-from hombi.hub.rooms import AddFloor, AddRoom, ChangeRoom, RemoveRoom
+from hombi.hub.rooms import AddFloor, AddRoom, ChangeFloor, ChangeRoom, RemoveFloor, RemoveRoom
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
@@ -70,6 +70,22 @@ class FloorsView(View):
         asked = body(request, wire.FloorRequest)
         wanted = AddFloor(asked.name, given(asked.position))
         return Response(change(actor(request), wanted, answers.floor), status=201)
+
+
+class FloorView(View):
+    """One floor."""
+
+    @operation(takes=wire.FloorChange, gives=wire.Floor)
+    def patch(self, request: Request, floor: str) -> Response:
+        """Rename it, or put it in another place."""
+        asked = body(request, wire.FloorChange)
+        wanted = ChangeFloor(floor, given(asked.name), given(asked.position))
+        return Response(change(actor(request), wanted, answers.floor))
+
+    @operation()
+    def delete(self, request: Request, floor: str) -> Response:
+        """Take it away; it must be without rooms."""
+        return done(request, RemoveFloor(floor))
 
 
 class RoomsView(View):

@@ -57,11 +57,11 @@ class JournalView(View):
 class JournalEventsView(View):
     """What the journal can tell of."""
 
-    @operation(name="journal_events", gives=list[str])
+    @operation(name="journal_events", gives=wire.JournalEvents)
     def get(self, request: Request) -> Response:
         """The names of all events that are written down, in the order of the
         alphabet."""
-        return Response(sorted(journaled()))
+        return Response(wire.JournalEvents(events=sorted(journaled())))
 
 
 def _about(request: Request) -> dict[str, str]:

@@ -13,15 +13,9 @@ from rest_framework.response import Response
 from hombi import wire
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
+from hombi.hub.node_secrets import ChangeSecret, NewNodeKey, RevokeNodeKey
 from hombi.hub.node_settings import Act, ChangeSetting
-from hombi.hub.nodes import (
-    AskAgain,
-    MoveNode,
-    NewNodeKey,
-    RemoveNode,
-    RenameNode,
-    RevokeNodeKey,
-)
+from hombi.hub.nodes import AskAgain, MoveNode, RemoveNode, RenameNode
 from hombi.hub.pairing import fresh_setup_code
 from hombi.hub.picks import AddNode, AddPosted
 from hombi.links.wifi.discovery import own_address
@@ -106,6 +100,16 @@ class NodeView(View):
         return done(request, RemoveNode(node, keep_history=keep))
 
 
+class SecretView(View):
+    """The secret that a node asks the hub for."""
+
+    @operation(takes=wire.NodeSecret, gives=wire.Node)
+    def put(self, request: Request, node: str) -> Response:
+        """Give the hub another one; it is tried first."""
+        wanted = ChangeSecret(node, body(request, wire.NodeSecret).secret)
+        return Response(change(actor(request), wanted, answers.node))
+
+
 class KeyView(View):
     """A node's key."""
 
@@ -173,7 +177,9 @@ class ActionView(View):
     def post(self, request: Request, node: str, action: str) -> Response:
         """Have it done."""
         wanted = Act(node, action, body(request, wire.ActionRequest).inputs)
-        return Response(change(actor(request), wanted, lambda _, said: wire.Acted(answer=said)))
+        return Response(
+            change(actor(request), wanted, lambda _, a: wire.Acted(done=a.done, answer=a.answer))
+        )
 
 
 class SetupCodeView(View):

@@ -171,7 +171,10 @@ class AdmitView(View):
     def post(self, request: Request, arrival: str) -> Response:
         """Let it in with its setup code."""
         asked = body(request, wire.AdmitRequest)
-        choices = {one.name: EntityChoice(one.title, one.hidden) for one in asked.entities}
+        choices = {
+            one.name: EntityChoice(one.title, one.hidden, one.kind, one.unit)
+            for one in asked.entities
+        }
         wanted = AdmitArrival(
             arrival,
             asked.setup_code,

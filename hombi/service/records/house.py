@@ -59,6 +59,12 @@ class DatabaseHouse:
         floor = m.Floor.objects.create(name=name, position=position)
         return h.Floor(floor.pk, name, position)
 
+    def save_floor(self, floor: h.Floor) -> None:
+        m.Floor.objects.filter(pk=floor.id).update(name=floor.name, position=floor.position)
+
+    def remove_floor(self, floor: h.Floor) -> None:
+        m.Floor.objects.filter(pk=floor.id).delete()
+
     def add_room(self, slug: str, name: str, floor: h.Floor, position: int) -> h.Room:
         room = m.Room.objects.create(slug=slug, name=name, floor_id=floor.id, position=position)
         return h.Room(room.pk, slug, name, floor, position)

@@ -192,7 +192,7 @@ class Door:
                 session.ends_s = self.now_s + session.expiry_s
         if will is not None:
             self._publish_will(rights, will)
-        if not connection.replaced and not self._online(rights.account):
+        if not connection.replaced and not self.online(rights.account):
             self.host.disconnected(rights)
 
     def sweep(self, now_s: float) -> None:
@@ -312,7 +312,8 @@ class Door:
                 connection.send(p.Disconnect(p.SHUTTING_DOWN))
             connection.close()
 
-    def _online(self, account: str) -> bool:
+    def online(self, account: str) -> bool:
+        """Whether an account has a connection."""
         return any(key in self.connections for key in self._by_account.get(account, ()))
 
     def _add(self, key: str, expiry_s: int) -> Session:

@@ -1,0 +1,163 @@
+"""Two examples of each command, for its help. All of them work at Heron Mill."""
+
+from __future__ import annotations
+
+EXAMPLES: dict[str, tuple[str, ...]] = {
+    "now": ("hombi now --room cheese-cellar", "hombi now --kind temperature --json"),
+    "status": ("hombi status", "hombi status --json"),
+    "history": (
+        "hombi history cellar-rack/humidity --span week",
+        'hombi history "Loft beam temperature" --from 2026-11-20 --to 2026-11-22',
+    ),
+    "follow": ("hombi follow", "hombi follow cellar-rack/humidity --json"),
+    "set": ("hombi set cellar-mister/switch on", 'hombi set "Loft lamp/Level" 40'),
+    "journal": ("hombi journal -n 10", "hombi journal --event AutomationStarted --follow"),
+    "kinds": ("hombi kinds", "hombi kinds --json"),
+    "pair": ("hombi pair", "hombi pair --for '5 min' --no-watch"),
+    "arrivals": ("hombi arrivals", "hombi arrivals --json"),
+    "admit": (
+        'hombi admit "Hen house hatch" --code 4576-1943 --room "Hen house"',
+        'hombi admit "Race gauge" --turn-away',
+    ),
+    "node list": ("hombi node list", "hombi node list --json"),
+    "node show": ("hombi node show cellar-rack", 'hombi node show "Loft lamp" --json'),
+    "node rename": (
+        'hombi node rename cellar-rack "Rack by the door"',
+        'hombi node rename "Loft beam" "Loft beam, north"',
+    ),
+    "node move": ("hombi node move loft-lamp Loft", "hombi node move loft-lamp ''"),
+    "node remove": (
+        "hombi node remove loft-lamp",
+        "hombi node remove loft-lamp --with-history --yes",
+    ),
+    "node settings": (
+        "hombi node settings cellar-rack",
+        'hombi node settings cellar-rack interval "1 min"',
+    ),
+    "node do": ("hombi node do drying-vent", "hombi node do drying-vent air seconds=30"),
+    "node key": ("hombi node key wheel", "hombi node key wheel --revoke"),
+    "node add": ('hombi node add "Weir board" --room Terrace', 'hombi node add "Hen scales"'),
+    "node add-value": (
+        "hombi node add-value wheel Speed --kind frequency --unit 1/min",
+        "hombi node add-value wheel Bearing --kind temperature --pointer /bearing/t",
+    ),
+    "node look": ("hombi node look 192.0.2.20", "hombi node look http://192.0.2.20:8080/thing"),
+    "node ask-again": ("hombi node ask-again terrace-plug", "hombi node ask-again loft-climate"),
+    "node secret": ("hombi node secret drying-vent", "hombi node secret drying-vent vent:mild-air"),
+    "node setup-code": (
+        'hombi node setup-code "Hen house hatch"',
+        "hombi node setup-code urn:uuid:7d1c0f4e-55a3-4c8e-9f0b-2a6d51c7e901 --png code.png",
+    ),
+    "node profile": (
+        "hombi node profile terrace-plug > plug.toml",
+        "hombi node profile terrace-plug plug.toml",
+    ),
+    "entity list": ("hombi entity list --node cellar-rack", "hombi entity list --kind humidity"),
+    "entity show": (
+        "hombi entity show cellar-rack/humidity",
+        'hombi entity show "Cellar rack humidity" --json',
+    ),
+    "entity rename": (
+        'hombi entity rename wheel/turns "Wheel turns"',
+        'hombi entity rename "Cellar rack humidity" "Humidity at the rack"',
+    ),
+    "entity hide": ("hombi entity hide wheel/turns", "hombi entity hide wheel/turns --show"),
+    "entity kind": (
+        "hombi entity kind wheel/turns frequency --unit 1/min",
+        "hombi entity kind herb-bed/soil-moisture moisture",
+    ),
+    "entity remove": (
+        "hombi entity remove herb-bed/soil-moisture",
+        "hombi entity remove herb-bed/soil-moisture --yes",
+    ),
+    "entity pick": (
+        "hombi entity pick 'mill/{node}/state' --pointer /soil/moisture --kind moisture --try",
+        "hombi entity pick 'mill/{node}/lamp/is' --kind switch --pointer /lamp "
+        "--write-topic 'mill/{node}/lamp/want' --write '{\"lamp\": {1|0}}'",
+    ),
+    "room list": ("hombi room list", "hombi room list --json"),
+    "room add": ('hombi room add "Apple store"', 'hombi room add Attic --floor "Upper floor"'),
+    "room rename": (
+        'hombi room rename loft "Sleeping loft"',
+        'hombi room rename "Loft" "Top loft"',
+    ),
+    "room move": ("hombi room move loft --position 0", "hombi room move loft --floor 'Mill floor'"),
+    "room remove": ("hombi room remove apple-store", 'hombi room remove "Apple store"'),
+    "room add-floor": ("hombi room add-floor Attic", "hombi room add-floor Cellar --position 0"),
+    "room rename-floor": (
+        'hombi room rename-floor "Ground floor" "Mill floor"',
+        "hombi room rename-floor Attic Roof",
+    ),
+    "room move-floor": ("hombi room move-floor Cellar 0", "hombi room move-floor Attic 3"),
+    "room remove-floor": (
+        "hombi room remove-floor Attic",
+        'hombi room remove-floor "Ground floor" --json',
+    ),
+    "automation list": ("hombi automation list", "hombi automation list --json"),
+    "automation check": (
+        "hombi automation check too-dry.toml",
+        "hombi automation check too-dry.toml --json",
+    ),
+    "automation add": (
+        "hombi automation add too-dry.toml",
+        "hombi automation add door.toml --json",
+    ),
+    "automation change": (
+        "hombi automation change too-dry too-dry.toml",
+        'hombi automation change "Too dry" too-dry.toml --leave',
+    ),
+    "automation show": (
+        "hombi automation show too-dry > too-dry.toml",
+        'hombi automation show "Too dry" --json',
+    ),
+    "automation duty": (
+        "hombi automation duty too-dry off",
+        'hombi automation duty "Too dry" off --leave',
+    ),
+    "automation remove": (
+        "hombi automation remove too-dry",
+        'hombi automation remove "Too dry" --leave',
+    ),
+    "phone list": ("hombi phone list", "hombi phone list --json"),
+    "phone test": ("hombi phone test 1", "hombi phone test 1 --json"),
+    "phone remove": ("hombi phone remove 1", "hombi phone remove 1 --yes"),
+    "phone notices": ("hombi phone notices", "hombi phone notices --json"),
+    "tool list": ("hombi tool list", "hombi tool list --json"),
+    "tool add": (
+        "hombi tool add plotter --subscribe 'mill/#'",
+        "hombi tool add board --publish 'mill/#' --subscribe 'mill/#'",
+    ),
+    "tool change": (
+        "hombi tool change plotter --subscribe 'mill/+/state'",
+        "hombi tool change board --publish 'mill/board/#'",
+    ),
+    "tool key": ("hombi tool key plotter", "hombi tool key plotter --json"),
+    "tool remove": ("hombi tool remove plotter", "hombi tool remove plotter --yes"),
+    "token list": ("hombi token list", "hombi token list --json"),
+    "token revoke": ("hombi token revoke 2", "hombi token revoke 2 --json"),
+    "token claim-code": ("hombi token claim-code", "hombi token claim-code --json"),
+    "link list": ("hombi link list", "hombi link list --json"),
+    "link messages": (
+        "hombi link messages --follow",
+        "hombi link messages --topic 'mill/+/state' --each",
+    ),
+    "link stick": ("hombi link stick", "hombi link stick --json"),
+    "link keep": ("hombi link keep", "hombi link keep --json"),
+    "link clean": ("hombi link clean", "hombi link clean --yes"),
+    "serve": ("hombi serve", "HOMBI_PORT=4700 hombi serve"),
+    "demo": ("hombi demo", "hombi demo --speed 60"),
+    "lab nodes": ("hombi lab nodes", "hombi lab nodes --json"),
+    "lab press": ("hombi lab press cellar-floor", "hombi lab press workshop-air"),
+    "lab away": ("hombi lab away loft-climate", "hombi lab away hen-lamp"),
+    "lab back": ("hombi lab back loft-climate", "hombi lab back hen-lamp"),
+    "lab drain": ("hombi lab drain loft-climate", "hombi lab drain cellar-floor"),
+    "lab renew": ("hombi lab renew loft-climate", "hombi lab renew cellar-floor"),
+    "lab unplug": ("hombi lab unplug", "HOMBI_PORT=4700 hombi lab unplug"),
+    "lab plug": ("hombi lab plug", "HOMBI_PORT=4700 hombi lab plug"),
+    "doctor": ("hombi doctor", "hombi doctor --json"),
+    "check": ("hombi check", "hombi check profiles/plug.toml"),
+    "sign-in": (
+        "hombi sign-in --hub 192.0.2.7",
+        "HOMBI_PASSWORD=… hombi sign-in --hub mill.local --username ada",
+    ),
+}

@@ -1,0 +1,29 @@
+"""`hombi kinds`: what a value can be."""
+
+from __future__ import annotations
+
+from hombi.cli.drawing import as_json, table
+from hombi.cli.run import Json, hub
+from hombi.client import KindOfEntity
+
+
+def kinds(json: Json = False) -> None:
+    """The kinds of values there are: their units or words, and what nodes call them."""
+    with hub() as h:
+        found = h.kinds()
+    if json:
+        as_json(k.as_dict() for k in found)
+        return
+    rows = [(k.kind, k.title, _said_in(k), _believed(k), ", ".join(k.called)) for k in found]
+    table(("KIND", "NAME", "UNITS OR WORDS", "BELIEVED", "NODES ALSO CALL IT"), rows, "")
+
+
+def _said_in(kind: KindOfEntity) -> str:
+    if kind.words:
+        return " or ".join(kind.words)
+    others = [unit for unit in kind.units if unit != kind.unit]
+    return ", ".join(filter(None, (kind.unit, *others))) or "no unit"
+
+
+def _believed(kind: KindOfEntity) -> str:
+    return "" if kind.words else f"{kind.low:g} to {kind.high:g} {kind.unit}".rstrip()
