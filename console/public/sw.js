@@ -1,7 +1,92 @@
-// The service worker: shows the notices that the hub pushes, and opens the page that a notice is about.
+// The service worker. It keeps the console and the hub's last answers, so that a page is shown while the hub is away; it
+// shows the notices that the hub pushes, and opens the page that a notice is about.
+
+const SHELL = "hombi-shell-1";
+const ANSWERS = "hombi-answers-1";
+const PATIENCE_MS = 6_000;
+const MOST_FILES = 80;
+// What is enough to show the house. Everything else says that the hub does not answer.
+const KEPT = /^\/api\/(session|house|entities|nodes|automations|arrivals|pairing|courses|journal)$/;
 
 self.addEventListener("install", () => self.skipWaiting());
-self.addEventListener("activate", (event) => event.waitUntil(self.clients.claim()));
+self.addEventListener("activate", (event) => {
+  event.waitUntil(
+    (async () => {
+      for (const name of await caches.keys())
+        if (name !== SHELL && name !== ANSWERS) await caches.delete(name);
+      await self.clients.claim();
+    })(),
+  );
+});
+
+self.addEventListener("fetch", (event) => {
+  const { request } = event;
+  const url = new URL(request.url);
+  if (url.origin !== self.location.origin) return;
+  if (request.method === "DELETE" && url.pathname === "/api/session") {
+    // Whoever signs out leaves nothing on the device.
+    event.waitUntil(caches.delete(ANSWERS));
+    return;
+  }
+  if (request.method !== "GET") return;
+  if (request.mode === "navigate") event.respondWith(page(request));
+  else if (url.pathname.startsWith("/assets/")) event.respondWith(file(request));
+  else if (KEPT.test(url.pathname)) event.respondWith(answer(request));
+});
+
+/** The network's answer, or nothing when it does not come in time. */
+async function fetched(request) {
+  try {
+    return await fetch(request, { signal: AbortSignal.timeout(PATIENCE_MS) });
+  } catch {
+    return null;
+  }
+}
+
+/** A page: all of them are one document, and the last one that came is shown when none does. */
+async function page(request) {
+  const fresh = await fetched(request);
+  const cache = await caches.open(SHELL);
+  const isPage = fresh?.ok && (fresh.headers.get("Content-Type") ?? "").includes("text/html");
+  const path = new URL(request.url).pathname;
+  if (isPage && !path.startsWith("/api/")) {
+    await cache.put("/", fresh.clone());
+    return fresh;
+  }
+  return fresh ?? (await cache.match("/")) ?? Response.error();
+}
+
+/** A file of the console: its name changes with its content, so that it is never out of date. */
+async function file(request) {
+  const cache = await caches.open(SHELL);
+  const known = await cache.match(request);
+  if (known) return known;
+  const fresh = await fetch(request);
+  if (fresh.ok) {
+    await cache.put(request, fresh.clone());
+    const files = (await cache.keys()).filter((one) =>
+      new URL(one.url).pathname.startsWith("/assets/"),
+    );
+    for (const old of files.slice(0, Math.max(0, files.length - MOST_FILES)))
+      await cache.delete(old);
+  }
+  return fresh;
+}
+
+/** An answer of the hub's: the last one with its age, when none comes. */
+async function answer(request) {
+  const fresh = await fetched(request);
+  const cache = await caches.open(ANSWERS);
+  if (fresh?.status === 401) await caches.delete(ANSWERS);
+  if (fresh?.ok) {
+    const copy = fresh.clone();
+    const headers = new Headers(copy.headers);
+    headers.set("Hombi-Kept", String(Date.now()));
+    await cache.put(request, new Response(await copy.blob(), { status: copy.status, headers }));
+  }
+  if (fresh) return fresh;
+  return (await cache.match(request)) ?? Response.error();
+}
 
 self.addEventListener("push", (event) => {
   const notice = event.data ? event.data.json() : {};

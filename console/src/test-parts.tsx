@@ -55,6 +55,7 @@ export function node(address: string, change: Partial<HubNode> = {}): HubNode {
     make: "",
     url: "",
     has_key: true,
+    shut_out: "",
     clock: "",
     settings: [],
     actions: [],

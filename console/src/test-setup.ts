@@ -3,6 +3,8 @@ import { cleanup, configure } from "@testing-library/react";
 import { afterEach, vi } from "vitest";
 
 afterEach(cleanup);
+// What is kept on a device is no affair of the next test.
+afterEach(() => localStorage.clear());
 // What is expected is waited for: a busy machine draws late.
 configure({ asyncUtilTimeout: 20_000 });
 

@@ -125,6 +125,7 @@ class AsyncEntities(_AsyncGroup):
     remove = _async_call(entities.remove)
     history = _async_call(entities.history)
     rows = _async_call(entities.rows)
+    stretches = _async_call(entities.stretches)
     readings = _async_listing(entities.readings)
     set = _async_call(entities.set_)
 
@@ -310,6 +311,7 @@ class AsyncHub:
         return token
 
     house = _async_call(general.house)
+    change_house = _async_call(rooms.change_house)
     doctor = _async_call(general.doctor)
     kinds = _async_call(general.kinds)
     journal = _async_listing(general.journal)

@@ -119,6 +119,7 @@ class Entities(_Group):
     remove = _call(entities.remove)
     history = _call(entities.history)
     rows = _call(entities.rows)
+    stretches = _call(entities.stretches)
     readings = _listing(entities.readings)
     set = _call(entities.set_)
 
@@ -281,6 +282,7 @@ class Hub:
         return token
 
     house = _call(general.house)
+    change_house = _call(rooms.change_house)
     doctor = _call(general.doctor)
     kinds = _call(general.kinds)
     journal = _listing(general.journal)

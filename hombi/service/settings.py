@@ -33,6 +33,7 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "hombi.service.middleware.policy",
+    "hombi.service.once.once",
     "django.middleware.gzip.GZipMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",

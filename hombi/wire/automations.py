@@ -66,10 +66,12 @@ class TextRequest(Ask, frozen=True, kw_only=True):
 
 class AutomationChange(Ask, frozen=True, kw_only=True):
     """Another text, or whether it is on duty. With `leave` what is on now stays as it
-    is; else it ends first."""
+    is; else it ends first. `was` is the text that the new one was written over: it is
+    refused when that is another meanwhile."""
 
-    verbatim = frozenset({"text"})
+    verbatim = frozenset({"text", "was"})
     text: Text | UnsetType = UNSET
+    was: Text | UnsetType = UNSET
     enabled: bool | UnsetType = UNSET
     leave: bool = False
 

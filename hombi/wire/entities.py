@@ -108,6 +108,25 @@ class Row(Shape, frozen=True, kw_only=True):
     count: int
 
 
+class Stretch(Shape, frozen=True, kw_only=True):
+    """For how long a value was so."""
+
+    start: Ms
+    end: Ms
+    value: float
+
+
+class Stretches(Shape, frozen=True, kw_only=True):
+    """How an entity with states stood, one stretch after the other; it is so until it
+    says otherwise. `cut` is whether there were more than are told."""
+
+    entity: str
+    start: Ms
+    end: Ms
+    stretches: list[Stretch]
+    cut: bool
+
+
 class Reading(Shape, frozen=True, kw_only=True):
     """One reading. `raw` is what was sent, in the unit that it was sent in."""
 

@@ -95,6 +95,13 @@ class RoomChange(Ask, frozen=True, kw_only=True):
     position: Position | UnsetType = UNSET
 
 
+class HouseChange(Ask, frozen=True, kw_only=True):
+    """What to change of the house. It is written into `hombi.toml`."""
+
+    name: RoomName | UnsetType = UNSET
+    time_zone: Annotated[str, Meta(max_length=80)] | UnsetType = UNSET
+
+
 class FloorChange(Ask, frozen=True, kw_only=True):
     """What to change of a floor; `position` 0 is the lowest."""
 

@@ -73,7 +73,14 @@ class ToolNews(Shape, frozen=True, kw_only=True):
     tool: str
 
 
+class BeatNews(Shape, frozen=True, kw_only=True):
+    """A sign of life, every 15 s at least: the time of the hub's clock."""
+
+    now: Ms
+
+
 NEWS: dict[str, type[Shape]] = {
+    "beat": BeatNews,
     "reading": ReadingNews,
     "node": NodeNews,
     "rooms": RoomsNews,

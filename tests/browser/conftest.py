@@ -37,7 +37,13 @@ def base_url(service: Service) -> str:
 
 @pytest.fixture
 def browser_context_args(base_url: str) -> dict[str, Any]:
-    return {"base_url": base_url, "viewport": {"width": 1280, "height": 800}, "timezone_id": "UTC"}
+    # What a test puts in the network's place must be asked: no worker answers for it.
+    return {
+        "base_url": base_url,
+        "viewport": {"width": 1280, "height": 800},
+        "timezone_id": "UTC",
+        "service_workers": "block",
+    }
 
 
 @pytest.fixture(scope="module")
@@ -67,8 +73,9 @@ def console(context: BrowserContext, cookies: list[dict[str, Any]]) -> Iterator[
     complaints: list[str] = []
 
     def hear(message: ConsoleMessage) -> None:
-        # That the hub said no, or was gone, is the test's own doing.
-        if message.type in ("error", "warning") and not message.text.startswith("Failed to load"):
+        # That the hub said no, or was gone, or has no worker, is the test's own doing.
+        own = message.text.startswith(("Failed to load", "Service Worker registration blocked"))
+        if message.type in ("error", "warning") and not own:
             complaints.append(message.text)
 
     page.on("console", hear)

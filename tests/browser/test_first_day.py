@@ -48,10 +48,28 @@ def test_claim_let_in_see_and_switch(page: Page, service: Service) -> None:
     page.get_by_label("Code").fill(service.code)
     page.get_by_role("button", name="Make it mine").click()
 
-    # Empty is a good state, and says what to do.
-    expect(page.get_by_text("The house is empty.")).to_be_visible()
+    # An empty house asks for what it needs, a step at a time; each may be skipped.
     expect(page.get_by_text("Nothing. All is well.")).to_be_visible()
-    page.get_by_role("link", name="Let a node in").click()
+    expect(page.get_by_label("In which time zone")).to_have_value("UTC")
+    assert violations(page) == []
+    page.get_by_label("What is the house called?").fill("Heron Mill")
+    page.get_by_role("button", name="Keep it").click()
+    expect(page.get_by_role("alert")).to_contain_text("HOMBI_HOUSE_NAME sets it")
+    page.get_by_role("button", name="Skip this").click()
+    page.get_by_label("One floor a line").fill("Loft: Loft\nMill floor: Workshop, Drying room")
+    expect(page.get_by_role("heading", name="Drying room")).to_be_visible()
+    assert violations(page) == []
+    page.get_by_role("button", name="Build it").click()
+    expect(page.get_by_role("button", name="Open pairing")).to_be_visible()
+    with service.hub() as hub:
+        assert [
+            (floor.name, [room.name for room in floor.rooms]) for floor in hub.house().floors
+        ] == [("Mill floor", ["Workshop", "Drying room"]), ("Loft", ["Loft"])]
+    page.get_by_role("button", name="4. Notices").click()
+    expect(page.get_by_role("button", name="Take notifications here")).to_be_visible()
+    page.get_by_role("button", name="Go on").click()
+    expect(page.get_by_text("these steps stay under Settings")).to_be_visible()
+    page.get_by_role("link", name="Nodes").first.click()
     expect(page.get_by_text("No node is in the house yet.")).to_be_visible()
 
     # The window opens and counts down; a node that asks is seen at once.

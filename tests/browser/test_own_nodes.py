@@ -96,7 +96,7 @@ def test_a_node_at_an_address_is_let_in_named_and_set(console: Page, service: Se
     sheet.get_by_label("Its user and password").fill(f"{USER}:{PASSWORD}")
     sheet.get_by_label("Room").fill("Boathouse")
     sheet.get_by_label("Name of wind").fill("Wind over the weir")
-    sheet.get_by_role("listitem").filter(has_text="distance").get_by_label("shown").uncheck()
+    sheet.locator('input[name="shown rain"]').uncheck()
     assert violations(console) == []
     sheet.get_by_role("button", name="Let it in").click()
     console.get_by_role("row", name="Boathouse vane").get_by_role(
@@ -168,7 +168,7 @@ def test_a_node_that_posts_gets_its_key_and_its_values(console: Page, service: S
     sheet.get_by_role("link", name="its page").click()
     expect(console.get_by_role("heading", level=1)).to_have_text("Wheel house")
     console.get_by_label("One more value that it posts").fill("Bearing")
-    console.get_by_label("Kind").select_option("temperature")
+    console.get_by_label("What it is").select_option("temperature")
     console.get_by_label("The node’s unit").select_option("°F")
     console.get_by_role("button", name="Add it").click()
     expect(console.get_by_role("link", name="Bearing")).to_be_visible()
@@ -188,6 +188,8 @@ def test_a_tool_is_let_in_and_shut_out(console: Page, service: Service) -> None:
     expect(section.get_by_label("Key of weirside, shown this once")).to_be_visible()
     expect(section.get_by_text("publishes log/#, notes/+; hears nothing")).to_be_visible()
     section.get_by_role("button", name="Shut weirside out").click()
+    console.get_by_role("dialog").get_by_role("button", name="Shut out").click()
+    expect(console.get_by_role("dialog")).to_have_count(0)
     expect(section.get_by_text("publishes log/#")).to_have_count(0)
     with service.hub() as hub:
         assert "weirside" not in [t.tool for t in hub.tools.list()]

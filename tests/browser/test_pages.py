@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import Page, Route, expect
 
 from tests.browser.conftest import violations
-from tests.house import PLUG, Joined, Service, description, let_in
+from tests.house import PLUG, Joined, Service, description, let_in, until
 
 PAGES = {
     "/": "Test house",
@@ -38,9 +38,8 @@ def test_no_page_has_a_violation_or_scrolls_sideways(
     expect(console.get_by_role("status", name="Loading")).to_have_count(0)
     for width, height in ((1280, 800), (390, 844)):
         console.set_viewport_size({"width": width, "height": height})
-        console.wait_for_function(
-            "document.documentElement.scrollWidth <= window.innerWidth", timeout=3000
-        )  # charts follow a moment later
+        fits = "document.documentElement.scrollWidth <= window.innerWidth"
+        until(lambda: console.evaluate(fits), within_s=3)  # charts follow a moment later
         for scheme in ("light", "dark") if width > height else ("light",):
             console.emulate_media(color_scheme=scheme)  # type: ignore[arg-type]
             assert violations(console) == [], f"{path} at {width} in the {scheme}"
@@ -66,7 +65,7 @@ def test_a_chart_for_each_span_with_an_address_that_can_be_shared(
         console.get_by_role("button", name=span).click()
         expect(console.get_by_role("button", name=span)).to_have_attribute("aria-pressed", "true")
         expect(console).to_have_url(f"/readings/cellar-rack/humidity?span={span}")
-        expect(console.get_by_role("img", name="Chart from").locator("canvas")).to_be_visible()
+        expect(console.get_by_role("figure", name="Chart").locator("canvas")).to_be_visible()
     expect(console.get_by_text("sends “humidity” over Wi-Fi")).to_be_visible()
     expect(console.get_by_role("link", name="Cellar too dry")).to_be_visible()
     console.get_by_text("The latest readings, one by one").click()
@@ -184,9 +183,18 @@ def test_rooms_are_added_and_put_in_order(console: Page, service: Service, cella
     assert names().index("Pantry") < names().index("Alcove")
     for name in ("Alcove", "Pantry"):
         console.get_by_role("button", name=f"Remove {name}").click()
+        console.get_by_role("dialog").get_by_role("button", name="Remove").click()
         expect(console.get_by_text(name, exact=True)).to_have_count(0)
     console.get_by_role("button", name="Remove Cheese cellar").click()
+    console.get_by_role("dialog").get_by_role("button", name="Remove").click()
     expect(console.get_by_role("alert")).to_contain_text("not empty")
+    console.get_by_role("button", name="Keep it").click()
+    console.get_by_role("button", name="Rename Cheese cellar").click()
+    console.get_by_role("dialog").get_by_role("textbox").fill("Cheese vault")
+    console.get_by_role("dialog").get_by_role("button", name="Save").click()
+    expect(console.get_by_text("Cheese vault", exact=True)).to_be_visible()
+    with service.hub() as hub:
+        hub.rooms.rename("cheese-cellar", "Cheese cellar")
 
 
 def test_readings_are_found_by_typing(console: Page, cellar: Joined) -> None:

@@ -18,6 +18,12 @@ from tests.integration.test_notices import phone_service
 
 
 @pytest.fixture
+def browser_context_args(browser_context_args: dict[str, Any]) -> dict[str, Any]:
+    """Notices are shown by the worker."""
+    return {**browser_context_args, "service_workers": "allow"}
+
+
+@pytest.fixture
 def allowed(context: BrowserContext, base_url: str) -> BrowserContext:
     context.grant_permissions(["notifications"], origin=base_url)
     return context
@@ -56,6 +62,7 @@ def test_the_browsers_subscription_reaches_the_hub_and_a_notice_reaches_it(
         assert phone.notices[0]["text"] == "This is Ada's phone."
         expect(console.get_by_text("delivered")).to_be_visible()
         console.get_by_role("button", name="Remove Ada's phone").click()
+        console.get_by_role("dialog").get_by_role("button", name="Remove").click()
         expect(console.get_by_text("No phone takes notifications yet.")).to_be_visible()
 
 

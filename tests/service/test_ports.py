@@ -179,6 +179,25 @@ class TestHistory:
         empty = records.history.numbers(air, [0], 0, 9_000)
         assert (empty.mean, empty.low, empty.high, empty.count) == (None, None, None, 0)
 
+    def test_changes_begin_with_what_was_so_and_leave_repeats_and_bad_ones_out(
+        self, records: Records
+    ) -> None:
+        number = admit(records, HUMIDITY)[1]["humidity"]
+        values = [(50, 0.0), (100, 0.0), (150, 1.0), (200, 1.0), (250, 1.0), (300, 0.0)]
+        stored: list[Row] = [(number, at, 0, v, v, int(Quality.GOOD)) for at, v in values]
+        stored += [(number, 170, 0, 0.0, 0.0, int(Quality.STUCK)), (number, 180, 7, 0.0, 0.0, 0)]
+        stored += [(number, 190, 0, None, None, int(Quality.NO_VALUE))]
+        records.history.store(stored)
+
+        def changes(start: int, end: int, limit: int = 9) -> list[tuple[int, float]]:
+            return records.history.changes(number, [0], start, end, limit)
+
+        assert changes(0, 400) == [(50, 0.0), (150, 1.0), (300, 0.0)]
+        assert changes(160, 400) == [(160, 1.0), (300, 0.0)]
+        assert changes(210, 240) == [(210, 1.0)]
+        assert changes(0, 40) == []
+        assert changes(0, 400, 2) == [(50, 0.0), (150, 1.0)]
+
     def test_the_past_is_rewritten_in_small_steps_and_samples_stay(self, records: Records) -> None:
         _, entities = admit(records)
         number = entities["humidity"]

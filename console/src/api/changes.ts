@@ -41,6 +41,8 @@ export const removeNode = (node: string, keep: { history: "keep" | "delete" }) =
   ask(api.DELETE("/api/nodes/{node}", { params: { path: { node }, query: keep } }));
 export const askNodeAgain = (node: string) =>
   ask(api.POST("/api/nodes/{node}/again", one("node", node)));
+export const changeSecret = (node: string, secret: string) =>
+  ask(api.PUT("/api/nodes/{node}/secret", { ...one("node", node), body: { secret } }));
 export const newNodeKey = (node: string) =>
   ask(api.POST("/api/nodes/{node}/key", one("node", node)));
 export const revokeNodeKey = (node: string) =>
@@ -76,7 +78,7 @@ export const takePick = (body: Schemas["PickRequest"]) => ask(api.POST("/api/pic
 
 export const addAutomation = (text: string) =>
   ask(api.POST("/api/automations", { body: { text } }));
-export const changeAutomation = (automation: string, body: { text?: string; enabled?: boolean }) =>
+export const changeAutomation = (automation: string, body: Schemas["AutomationChange"]) =>
   ask(api.PATCH("/api/automations/{automation}", { ...one("automation", automation), body }));
 export const removeAutomation = (automation: string) =>
   ask(api.DELETE("/api/automations/{automation}", one("automation", automation)));
@@ -86,7 +88,12 @@ export const writeAutomation = (body: Threshold) =>
 
 // Rooms
 
+export const changeHouse = (body: Schemas["HouseChange"]) => ask(api.PATCH("/api/house", { body }));
 export const addFloor = (name: string) => ask(api.POST("/api/floors", { body: { name } }));
+export const changeFloor = (floor: string, body: Schemas["FloorChange"]) =>
+  ask(api.PATCH("/api/floors/{floor}", { ...one("floor", floor), body }));
+export const removeFloor = (floor: string) =>
+  ask(api.DELETE("/api/floors/{floor}", one("floor", floor)));
 export const addRoom = (body: { name: string; floor: string }) =>
   ask(api.POST("/api/rooms", { body }));
 export const changeRoom = (room: string, body: Schemas["RoomChange"]) =>

@@ -1,6 +1,6 @@
 import { expect, it, vi } from "vitest";
 import { fakeHub } from "../test-parts";
-import { addressParts, api, ask, csrfToken, HubError } from "./client";
+import { addressParts, age, api, ask, csrfToken, HubError, position } from "./client";
 
 it("finds the token among the cookies", () => {
   expect(csrfToken("a=b; csrftoken=xyz; c=d")).toBe("xyz");
@@ -40,4 +40,60 @@ it("says that nobody answers", async () => {
     status: 0,
     message: /does not answer/,
   });
+});
+
+it("says of a change that it was not sent, and sends it never", async () => {
+  const asked = fakeHub({});
+  await expect(ask(api.DELETE("/api/pairing"))).rejects.toThrow(/^Not sent\. The hub does not/);
+  expect(asked).toHaveLength(1);
+});
+
+it("tells a device that is offline from a hub that is away", async () => {
+  vi.spyOn(navigator, "onLine", "get").mockReturnValue(false);
+  fakeHub({});
+  await expect(ask(api.GET("/api/house"))).rejects.toThrow("This device is offline.");
+  vi.restoreAllMocks();
+});
+
+it("tells a hub that hangs from one that is away", async () => {
+  vi.stubGlobal("fetch", () => Promise.reject(new DOMException("late", "TimeoutError")));
+  await expect(ask(api.GET("/api/house"))).rejects.toThrow(/does not answer in time/);
+  await expect(ask(api.DELETE("/api/pairing"))).rejects.toThrow(/Look whether it was done/);
+});
+
+it("takes the sign-in page of a network for no house", async () => {
+  vi.stubGlobal(
+    "fetch",
+    async () => new Response("<html>Welcome", { headers: { "Content-Type": "text/html" } }),
+  );
+  await expect(ask(api.GET("/api/house"))).rejects.toThrow(/Something answers that is not the hub/);
+});
+
+it("names each change once, so that it is made once", async () => {
+  const names: string[] = [];
+  vi.stubGlobal("fetch", async (input: Request) => {
+    names.push(input.headers.get("Idempotency-Key") ?? "");
+    return new Response(null, { status: 204 });
+  });
+  await ask(api.DELETE("/api/pairing"));
+  await ask(api.DELETE("/api/pairing"));
+  await ask(api.GET("/api/house"));
+  expect(names[0]).toMatch(/^[0-9a-f]{24}$/);
+  expect(names[1]).not.toBe(names[0]);
+  expect(names[2]).toBe("");
+});
+
+it("remembers how old an answer is that the device had kept", async () => {
+  vi.stubGlobal(
+    "fetch",
+    async () =>
+      new Response("{}", {
+        headers: { "Content-Type": "application/json", "Hombi-Kept": "1000", "Hombi-Live": "x-1" },
+      }),
+  );
+  position.first = "";
+  await ask(api.GET("/api/house"));
+  expect(age.since).toBe(1000);
+  expect(position.first).toBe("");
+  age.since = 0;
 });

@@ -52,6 +52,14 @@ export function csrfToken(cookies: string = document.cookie): string {
   return /(?:^|;\s*)csrftoken=([^;]*)/.exec(cookies)?.[1] ?? "";
 }
 
+/** Since when what is shown was not fetched anew: the device kept it while the hub was away. */
+export const age = {
+  since: 0,
+  kept(at: number) {
+    if (!age.since || at < age.since) age.since = at;
+  },
+};
+
 /**
  * Where the live stream stood when the first answer was made: whoever follows it from
  * there misses nothing, and needs to fetch nothing twice.
@@ -63,32 +71,84 @@ export const position = {
   },
 };
 
-export const api = createClient<paths>({
-  baseUrl: window.location.origin,
-  // Looked up at each call, so that it can be replaced.
-  fetch: (request) => globalThis.fetch(request),
-});
+/** How long a question may take, and a change: that one waits for a node's word. */
+const READ_MS = 10_000;
+const CHANGE_MS = 30_000;
+
+async function limited(request: Request): Promise<Response> {
+  const asks = request.method === "GET";
+  const limit = AbortSignal.timeout(asks ? READ_MS : CHANGE_MS);
+  try {
+    // Looked up at each call, so that it can be replaced.
+    return await globalThis.fetch(request, {
+      signal: AbortSignal.any([request.signal, limit]),
+    });
+  } catch (error) {
+    throw unanswered(error, asks);
+  }
+}
+
+export const api = createClient<paths>({ baseUrl: window.location.origin, fetch: limited });
 api.use({
   onRequest({ request }) {
-    if (request.method !== "GET") request.headers.set("X-CSRFToken", csrfToken());
+    if (request.method !== "GET") {
+      request.headers.set("X-CSRFToken", csrfToken());
+      // Sent twice, it is done once.
+      request.headers.set("Idempotency-Key", submission());
+    }
     return request;
   },
   onResponse({ response }) {
-    position.heard(response.headers.get("Hombi-Live"));
+    const kept = response.headers.get("Hombi-Kept");
+    if (kept) age.kept(Number(kept));
+    else position.heard(response.headers.get("Hombi-Live"));
   },
 });
 
 type Answer<T> = { data?: T; error?: unknown; response: Response };
+
+/** A name for one change: by it the hub knows a second press from a second wish. */
+function submission(): string {
+  const digits = crypto.getRandomValues(new Uint8Array(12));
+  return Array.from(digits, (one) => one.toString(16).padStart(2, "0")).join("");
+}
+
+/** What is said of a request without an answer; a change is dropped, never sent later. */
+function unanswered(error: unknown, asks: boolean): unknown {
+  const name = (error as { name?: string }).name;
+  if (name === "AbortError") return error;
+  if (name === "TimeoutError")
+    return new HubError(
+      0,
+      asks
+        ? "The hub is there, but does not answer in time. It may be busy, or hang."
+        : "The hub did not answer in time. Look whether it was done before you try again.",
+    );
+  const sent = asks ? "" : "Not sent. ";
+  if (navigator.onLine === false) return new HubError(0, `${sent}This device is offline.`);
+  return new HubError(
+    0,
+    `${sent}The hub does not answer. Is it running, and are you in its network?`,
+  );
+}
+
+const NOT_THE_HUB =
+  "Something answers that is not the hub, perhaps the sign-in page of this network. Open it in another tab.";
 
 /** The answer of a call, or a HubError. */
 export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
   let answer: Answer<T>;
   try {
     answer = await call;
-  } catch {
-    throw new HubError(0, "The hub does not answer. Is it running, and are you in its network?");
+  } catch (error) {
+    // An answer that is no JSON where one was promised.
+    throw error instanceof SyntaxError ? new HubError(0, NOT_THE_HUB) : error;
   }
-  if (answer.response.ok) return answer.data as T;
+  if (answer.response.ok) {
+    const type = answer.response.headers.get("Content-Type") ?? "json";
+    if (answer.response.status === 204 || type.includes("json")) return answer.data as T;
+    throw new HubError(0, NOT_THE_HUB);
+  }
   const problem = (answer.error ?? {}) as { detail?: string; mistakes?: Mistake[] };
   throw new HubError(
     answer.response.status,

@@ -1,6 +1,7 @@
 import { QueryClient } from "@tanstack/react-query";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import { entity, fakeHub, node, plug } from "../test-parts";
+import { hubNow, hubTime } from "../ui/time";
 import { type Entity, type HubNode, position } from "./client";
 import { followLive } from "./live";
 import { keys } from "./queries";
@@ -104,6 +105,60 @@ it("asks for everything anew only after events were missed", () => {
   Source.last.say("reset");
   expect(stale).toHaveBeenCalledTimes(1);
   expect(states).toEqual(["open", "lost", "open"]);
+});
+
+it("opens a stream again that the browser gave up, with growing pauses", () => {
+  const opened = [Source.last];
+  for (const pause of [1_000, 2_000, 5_000, 10_000, 30_000, 30_000]) {
+    Source.last.onerror?.();
+    vi.advanceTimersByTime(pause * 0.7);
+    expect(Source.last).toBe(opened.at(-1));
+    vi.advanceTimersByTime(pause * 0.6);
+    expect(Source.last).not.toBe(opened.at(-1));
+    opened.push(Source.last);
+  }
+  expect(opened.slice(0, -1).every((one) => one.closed)).toBe(true);
+  Source.last.onopen?.();
+  Source.last.onerror?.();
+  vi.advanceTimersByTime(1_300);
+  expect(Source.last).not.toBe(opened.at(-1));
+});
+
+it("takes a hub that says nothing for one that hangs", () => {
+  const first = Source.last;
+  first.onopen?.();
+  for (let n = 0; n < 4; n++) {
+    vi.advanceTimersByTime(15_000);
+    first.say("beat", { now: Date.now() });
+  }
+  expect(states).toEqual(["open"]);
+  vi.advanceTimersByTime(41_000);
+  expect(states).toEqual(["open", "lost"]);
+  vi.advanceTimersByTime(1_300);
+  expect(Source.last).not.toBe(first);
+});
+
+it("learns how far the hub's clock is ahead", () => {
+  Source.last.say("beat", { now: Date.now() + 90_000 });
+  expect(hubNow() - Date.now()).toBe(90_000);
+  hubTime.aheadMs = 0;
+});
+
+it("shows a stream of readings four times a second, and a lone one at once", () => {
+  cache.setQueryData(keys.entities, [entity("rack/humidity")]);
+  const drawn = vi.spyOn(cache, "setQueryData");
+  const count = () => drawn.mock.calls.filter(([key]) => key === keys.entities).length;
+  for (let n = 0; n < 200; n++) {
+    Source.last.say("reading", reading("rack/humidity", n));
+    vi.advanceTimersByTime(10);
+  }
+  expect(count()).toBeGreaterThan(6);
+  expect(count()).toBeLessThanOrEqual(9);
+  vi.advanceTimersByTime(5_000);
+  const before = count();
+  Source.last.say("reading", reading("rack/humidity", 1));
+  vi.advanceTimersByTime(31);
+  expect(count()).toBe(before + 1);
 });
 
 it("gives its connection back while nobody looks, and goes on where it was", () => {

@@ -1,6 +1,7 @@
 // What the hub is asked, and under which key the answer is kept. The live stream keeps
 // the answers fresh.
 import { useQuery } from "@tanstack/react-query";
+import { hubTime } from "../ui/time";
 import { addressParts, api, ask, type Span } from "./client";
 import { notOlder } from "./readings";
 
@@ -29,7 +30,14 @@ export const keys = {
 };
 
 export const useHouse = () =>
-  useQuery({ queryKey: keys.house, queryFn: () => ask(api.GET("/api/house")) });
+  useQuery({
+    queryKey: keys.house,
+    queryFn: async () => {
+      const house = await ask(api.GET("/api/house"));
+      hubTime.zone = house.time_zone;
+      return house;
+    },
+  });
 
 export const useEntities = () =>
   useQuery({
@@ -59,6 +67,21 @@ export const useHistory = (address: string, span: Span, points = 600) =>
       ),
     staleTime: 20_000,
     refetchInterval: span === "hour" ? 15_000 : 60_000,
+  });
+
+/** How something with states stood; asked anew when it stands otherwise. */
+export const useStretches = (address: string, span: Span, value: number | null) =>
+  useQuery({
+    queryKey: [...keys.history(address, span), "stretches", value],
+    queryFn: () =>
+      ask(
+        api.GET("/api/entities/{node}/{name}/stretches", {
+          params: { path: addressParts(address), query: { span } },
+        }),
+      ),
+    staleTime: 20_000,
+    refetchInterval: 60_000,
+    placeholderData: (before) => before,
   });
 
 export const useNodes = () =>

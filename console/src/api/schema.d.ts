@@ -226,6 +226,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/courses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One history for each `entity`, in the order in which they are named. */
+        get: operations["courses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/doctor": {
         parameters: {
             query?: never;
@@ -373,6 +390,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/entities/{node}/{name}/stretches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description One stretch for each state, oldest first; it is so until it says
+         *     otherwise.
+         */
+        get: operations["entities_stretches_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/floors": {
         parameters: {
             query?: never;
@@ -439,7 +476,8 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** @description Name it, or say in which time zone it stands. */
+        patch: operations["house_partial_update"];
         trace?: never;
     };
     "/api/intake": {
@@ -1119,7 +1157,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Server-Sent Events. `reading` is ReadingNews; `node` is NodeNews; `rooms` is RoomsNews; `house` is HouseNews; `arrival` is ArrivalNews; `pairing` is PairingNews; `automation` is AutomationNews; `command` is Command; `journal` is JournalEntry; `notice` is Notice; `phone` is PhoneNews; `tool` is ToolNews. Begin after a position with `after` (each answer has one in its header Hombi-Live), or resume with Last-Event-ID; the event `reset` means that some were missed: fetch the present state anew. */
+        /** @description Server-Sent Events. `beat` is BeatNews; `reading` is ReadingNews; `node` is NodeNews; `rooms` is RoomsNews; `house` is HouseNews; `arrival` is ArrivalNews; `pairing` is PairingNews; `automation` is AutomationNews; `command` is Command; `journal` is JournalEntry; `notice` is Notice; `phone` is PhoneNews; `tool` is ToolNews. Begin after a position with `after` (each answer has one in its header Hombi-Live), or resume with Last-Event-ID; the event `reset` means that some were missed: fetch the present state anew. */
         get: operations["live"];
         put?: never;
         post?: never;
@@ -1295,10 +1333,12 @@ export interface components {
         /**
          * AutomationChange
          * @description Another text, or whether it is on duty. With `leave` what is on now stays as it
-         *         is; else it ends first.
+         *         is; else it ends first. `was` is the text that the new one was written over: it is
+         *         refused when that is another meanwhile.
          */
         AutomationChange: {
             text?: string;
+            was?: string;
             enabled?: boolean;
             /** @default false */
             leave?: boolean;
@@ -1311,6 +1351,14 @@ export interface components {
             automation: string;
             /** @enum {unknown} */
             change: "added" | "changed" | "removed";
+        };
+        /**
+         * BeatNews
+         * @description A sign of life, every 15 s at least: the time of the hub's clock.
+         */
+        BeatNews: {
+            /** @description milliseconds since 1970 */
+            now: number;
         };
         /**
          * Check
@@ -1588,6 +1636,14 @@ export interface components {
             /** @description waiting for the disk */
             readings_held: number;
             version: string;
+        };
+        /**
+         * HouseChange
+         * @description What to change of the house. It is written into `hombi.toml`.
+         */
+        HouseChange: {
+            name?: string;
+            time_zone?: string;
         };
         /**
          * HouseNews
@@ -2211,6 +2267,31 @@ export interface components {
         SignInRequest: {
             username: string;
             password: string;
+        };
+        /**
+         * Stretch
+         * @description For how long a value was so.
+         */
+        Stretch: {
+            /** @description milliseconds since 1970 */
+            start: number;
+            /** @description milliseconds since 1970 */
+            end: number;
+            value: number;
+        };
+        /**
+         * Stretches
+         * @description How an entity with states stood, one stretch after the other; it is so until it
+         *         says otherwise. `cut` is whether there were more than are told.
+         */
+        Stretches: {
+            entity: string;
+            /** @description milliseconds since 1970 */
+            start: number;
+            /** @description milliseconds since 1970 */
+            end: number;
+            stretches: components["schemas"]["Stretch"][];
+            cut: boolean;
         };
         /**
          * Taken
@@ -2958,6 +3039,42 @@ export interface operations {
             };
         };
     };
+    courses: {
+        parameters: {
+            query: {
+                /** @description ms; now unless given */
+                end?: number;
+                entity: string[];
+                points?: number;
+                span?: "day" | "hour" | "month" | "week";
+                /** @description ms; instead of span */
+                start?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["History"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     doctor_retrieve: {
         parameters: {
             query?: never;
@@ -3293,6 +3410,43 @@ export interface operations {
             };
         };
     };
+    entities_stretches_retrieve: {
+        parameters: {
+            query?: {
+                /** @description ms; now unless given */
+                end?: number;
+                span?: "day" | "hour" | "month" | "week";
+                /** @description ms; instead of span */
+                start?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stretches"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     floors_create: {
         parameters: {
             query?: never;
@@ -3424,6 +3578,38 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["House"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    house_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["HouseChange"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -5070,7 +5256,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": components["schemas"]["ReadingNews"] | components["schemas"]["NodeNews"] | components["schemas"]["RoomsNews"] | components["schemas"]["HouseNews"] | components["schemas"]["ArrivalNews"] | components["schemas"]["PairingNews"] | components["schemas"]["AutomationNews"] | components["schemas"]["Command"] | components["schemas"]["JournalEntry"] | components["schemas"]["Notice"] | components["schemas"]["PhoneNews"] | components["schemas"]["ToolNews"];
+                    "text/event-stream": components["schemas"]["BeatNews"] | components["schemas"]["ReadingNews"] | components["schemas"]["NodeNews"] | components["schemas"]["RoomsNews"] | components["schemas"]["HouseNews"] | components["schemas"]["ArrivalNews"] | components["schemas"]["PairingNews"] | components["schemas"]["AutomationNews"] | components["schemas"]["Command"] | components["schemas"]["JournalEntry"] | components["schemas"]["Notice"] | components["schemas"]["PhoneNews"] | components["schemas"]["ToolNews"];
                 };
             };
             /** @description a problem */

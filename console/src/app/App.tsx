@@ -6,14 +6,16 @@ import {
   QueryClientProvider,
   useQuery,
 } from "@tanstack/react-query";
-import { lazy, Suspense } from "react";
+import { lazy, Suspense, useEffect, useState } from "react";
 import { BrowserRouter, Navigate, Outlet, Route, Routes, useLocation } from "react-router";
 import { api, ask, HubError } from "../api/client";
 import { keys } from "../api/queries";
 import { ClaimPage } from "../features/account/ClaimPage";
+import { SignInAgain } from "../features/account/SignInAgain";
 import { SignInPage } from "../features/account/SignInPage";
 import { AutomationPage } from "../features/automations/AutomationPage";
 import { AutomationsPage } from "../features/automations/AutomationsPage";
+import { FirstStepsPage } from "../features/house/FirstSteps";
 import { HousePage } from "../features/house/HousePage";
 import { JournalPage } from "../features/journal/JournalPage";
 import { AdmitPage } from "../features/nodes/AdmitPage";
@@ -24,16 +26,18 @@ import { RoomPage } from "../features/room/RoomPage";
 import { SettingsPage } from "../features/settings/SettingsPage";
 import { Failure, Page, Shape } from "../ui/parts";
 import { visible } from "../ui/visible";
-import { Shell } from "./Shell";
+import { Boundary } from "./Boundary";
+import { whenIdle } from "./idle";
+import { fetchPalette, Shell } from "./Shell";
 
-// The chart library comes only with the page that draws one.
-const EntityPage = lazy(() =>
-  import("../features/entity/EntityPage").then((m) => ({ default: m.EntityPage })),
-);
+// The chart library comes with the page that draws one, and with nothing before it.
+const fetchEntityPage = () => import("../features/entity/EntityPage");
+const EntityPage = lazy(() => fetchEntityPage().then((m) => ({ default: m.EntityPage })));
 // Seldom needed once the house is set up.
-const MessagesPage = lazy(() =>
-  import("../features/messages/MessagesPage").then((m) => ({ default: m.MessagesPage })),
-);
+const fetchMessagesPage = () => import("../features/messages/MessagesPage");
+const MessagesPage = lazy(() => fetchMessagesPage().then((m) => ({ default: m.MessagesPage })));
+// They are fetched while nothing else is, so that they are there when the hub is not.
+whenIdle(fetchEntityPage, fetchMessagesPage, fetchPalette);
 
 function onError(error: Error) {
   if (error instanceof HubError && error.status === 401) cache.setQueryData(keys.session, null);
@@ -43,7 +47,11 @@ const cache: QueryClient = new QueryClient({
   queryCache: new QueryCache({ onError }),
   mutationCache: new MutationCache({ onError }),
   defaultOptions: {
+    // The hub is in the house: whether this device is "online" says nothing about it. And
+    // what cannot be sent now is said and dropped: a switch that acts later frightens.
+    mutations: { networkMode: "always" },
     queries: {
+      networkMode: "always",
       staleTime: 10_000,
       retry: (count, error) => !(error instanceof HubError && error.status > 0) && count < 2,
     },
@@ -70,6 +78,12 @@ function useSession() {
 function SignedIn() {
   const session = useSession();
   const here = useLocation();
+  // Who was in keeps the page, and what was typed on it, when the session ends.
+  const [person, setPerson] = useState("");
+  const inside = session.data?.username;
+  useEffect(() => {
+    if (inside) setPerson(inside);
+  }, [inside]);
   if (session.error) {
     return (
       <main className="p-8">
@@ -78,13 +92,16 @@ function SignedIn() {
     );
   }
   if (session.data === undefined) return <main className="p-8">{<Shape />}</main>;
-  if (session.data === null)
+  if (session.data === null && !person)
     return <Navigate to="/sign-in" state={{ from: here.pathname + here.search }} replace />;
   return (
-    <Shell person={visible(session.data.username)}>
-      <Suspense fallback={<Shape lines={8} />}>
-        <Outlet />
-      </Suspense>
+    <Shell person={visible(session.data?.username ?? person)}>
+      {session.data === null && <SignInAgain person={person} />}
+      <Boundary place={here.pathname}>
+        <Suspense fallback={<Shape lines={8} />}>
+          <Outlet />
+        </Suspense>
+      </Boundary>
     </Shell>
   );
 }
@@ -117,6 +134,7 @@ export function App() {
             <Route path="/admit" element={<AdmitPage />} />
             <Route path="/journal" element={<JournalPage />} />
             <Route path="/settings" element={<SettingsPage />} />
+            <Route path="/first-steps" element={<FirstStepsPage />} />
             <Route path="*" element={<Nowhere />} />
           </Route>
         </Routes>

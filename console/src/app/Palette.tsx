@@ -1,10 +1,10 @@
 // Go anywhere, or switch anything, by typing.
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/react";
-import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import * as changes from "../api/changes";
 import { useAutomations, useEntities, useHouse, useNodes } from "../api/queries";
+import { useChange } from "../api/useChange";
 import { Failure } from "../ui/parts";
 import { Sheet } from "../ui/Sheet";
 import { visible } from "../ui/visible";
@@ -25,7 +25,7 @@ export function Palette({ close }: { close: () => void }) {
   );
   const found = matching(all, typed).slice(0, 12);
 
-  const command = useMutation({
+  const command = useChange({
     mutationFn: async ({ entity, to }: { entity: string; to: string }) => {
       const done = await changes.command(entity, to);
       if (done.state !== "confirmed") throw new Error(`Not done: ${done.problem}`);

@@ -4,11 +4,14 @@ import { useQueryClient } from "@tanstack/react-query";
 import { Search } from "lucide-react";
 import { lazy, type ReactNode, Suspense, useEffect, useRef, useState } from "react";
 import { NavLink, useLocation, useNavigate } from "react-router";
+import { age } from "../api/client";
 import { followLive, type LiveState } from "../api/live";
 import { useHouse } from "../api/queries";
-import { ago, useNow } from "../ui/time";
+import { ago, hubNow, useNow } from "../ui/time";
+import { Boundary } from "./Boundary";
 
-const Palette = lazy(() => import("./Palette").then((m) => ({ default: m.Palette })));
+export const fetchPalette = () => import("./Palette");
+const Palette = lazy(() => fetchPalette().then((m) => ({ default: m.Palette })));
 
 const PLACES = [
   ["/", "House"],
@@ -34,8 +37,13 @@ export function Shell({ person, children }: { person: string; children: ReactNod
     () =>
       followLive(cache, (state) => {
         setLive(state);
-        if (state === "lost") setLostAt((before) => before || Date.now());
-        else setLostAt(0);
+        if (state === "lost") setLostAt((before) => before || age.since || hubNow());
+        else {
+          // What the device had kept is fetched anew as soon as the hub is there.
+          if (age.since) void cache.invalidateQueries();
+          age.since = 0;
+          setLostAt(0);
+        }
       }),
     [cache],
   );
@@ -105,14 +113,22 @@ export function Shell({ person, children }: { person: string; children: ReactNod
             </kbd>
           </button>
         </header>
-        <main id="main" ref={main} tabIndex={-1} className="outline-none">
+        <main
+          id="main"
+          ref={main}
+          tabIndex={-1}
+          data-old={live === "lost" ? "" : undefined}
+          className="outline-none"
+        >
           {children}
         </main>
       </div>
       {finding && (
-        <Suspense>
-          <Palette close={() => setFinding(false)} />
-        </Suspense>
+        <Boundary place={here.pathname}>
+          <Suspense>
+            <Palette close={() => setFinding(false)} />
+          </Suspense>
+        </Boundary>
       )}
     </>
   );

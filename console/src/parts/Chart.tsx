@@ -1,50 +1,32 @@
-// The chart: the mean as a line, lowest and highest as a band, the limits of
-// automations as fine lines.
-import { useEffect, useRef } from "react";
+// The chart: the courses of some entities over one span. Arrow keys move its cursor.
+import { type KeyboardEvent, useEffect, useRef } from "react";
 import uPlot from "uplot";
 import "uplot/dist/uPlot.min.css";
-import type { EntityDetail, History } from "../api/client";
 import { shown } from "../api/readings";
 import { clock, day } from "../ui/time";
-import { columns, isCalm } from "./numbers";
+import { type Course, HEIGHT, joined, type Limits, MOST_UNITS, options, unitsOf } from "./plot";
 
-const HEIGHT = 340;
+const NO_LIMITS: Limits = [];
 
-function colour(name: string): string {
-  return getComputedStyle(document.documentElement).getPropertyValue(`--${name}`).trim();
-}
-
-export function Chart({
-  history,
-  entity,
-  zone,
-}: {
-  history: History;
-  entity: EntityDetail;
-  zone?: string;
-}) {
+export function Chart({ courses, limits = NO_LIMITS }: { courses: Course[]; limits?: Limits }) {
   const box = useRef<HTMLDivElement>(null);
   const plot = useRef<uPlot | null>(null);
-  const limits = useRef(entity.watchers);
-  limits.current = entity.watchers;
-  const latest = useRef(history);
-  latest.current = history;
-
-  const calm = isCalm(history, entity);
-
+  const wanted = useRef(limits);
+  wanted.current = limits;
+  const latest = useRef(courses);
+  latest.current = courses;
   // Made anew when what it is made of changes; new data alone is put into the one that
   // is there.
-  // biome-ignore lint/correctness/useExhaustiveDependencies: readings change the entity every few seconds, its identity does not
+  const made = courses.map((one) => `${one.entity.entity} ${one.history.width_ms}`).join(" ");
+
+  // biome-ignore lint/correctness/useExhaustiveDependencies: readings change the entities every few seconds, their identity does not
   useEffect(() => {
     const target = box.current;
     if (!target) return;
     const make = () => {
       plot.current?.destroy();
-      plot.current = new uPlot(
-        options(target.clientWidth, entity, zone, limits, calm),
-        columns(latest.current, calm),
-        target,
-      );
+      const how = options(target.clientWidth, latest.current, wanted);
+      plot.current = new uPlot(how, joined(latest.current), target);
     };
     make();
     const resized = new ResizeObserver(() =>
@@ -59,139 +41,45 @@ export function Chart({
       plot.current?.destroy();
       plot.current = null;
     };
-  }, [entity.entity, zone, calm]);
+  }, [made]);
 
   useEffect(() => {
-    plot.current?.setData(columns(history, calm));
-    plot.current?.setScale("x", { min: history.start / 1000, max: history.end / 1000 });
-  }, [history, calm]);
+    const first = courses[0]?.history;
+    if (!plot.current || !first) return;
+    plot.current.setData(joined(courses));
+    plot.current.setScale("x", { min: first.start / 1000, max: first.end / 1000 });
+  }, [courses]);
 
-  const lowest = Math.min(...history.low);
-  const highest = Math.max(...history.high);
+  function onKey(event: KeyboardEvent) {
+    const found = plot.current;
+    const step = { ArrowLeft: -1, ArrowRight: 1, PageUp: -12, PageDown: 12 }[event.key];
+    if (!found || !step) return;
+    event.preventDefault();
+    const times = found.data[0];
+    const from = found.cursor.idx ?? (step > 0 ? -1 : times.length);
+    const to = Math.max(0, Math.min(times.length - 1, from + step));
+    const left = found.valToPos(times[to] ?? 0, "x");
+    found.setCursor({ left, top: HEIGHT / 2 });
+  }
+
+  if (unitsOf(courses).length > MOST_UNITS)
+    return <p>A chart has room for two units. Take out what is in another.</p>;
   return (
+    // biome-ignore lint/a11y/useSemanticElements: it is drawn, and read with the arrow keys
     <div
       ref={box}
-      role="img"
-      aria-label={`Chart from ${day(history.start, zone)} ${clock(history.start, zone)}: between ${shown(lowest, entity)} and ${shown(highest, entity)}`}
+      role="figure"
+      // biome-ignore lint/a11y/noNoninteractiveTabindex: it is read with the arrow keys
+      tabIndex={0}
+      onKeyDown={onKey}
+      aria-label={`Chart. ${courses.map(inWords).join("; ")}. Arrow keys move its cursor.`}
       className="rule min-h-[340px] border-y py-2"
     />
   );
 }
 
-function options(
-  width: number,
-  entity: EntityDetail,
-  zone: string | undefined,
-  limits: { current: EntityDetail["watchers"] },
-  calm: boolean,
-): uPlot.Options {
-  const act = colour("act");
-  const axis = {
-    stroke: colour("faint"),
-    grid: { stroke: colour("rule"), width: 1 },
-    ticks: { show: false },
-  };
-  const font = '13px "Source Sans 3 Variable", sans-serif';
-  const binary = entity.words !== null;
-  return {
-    width,
-    height: HEIGHT,
-    tzDate: (seconds) =>
-      zone ? uPlot.tzDate(new Date(seconds * 1000), zone) : new Date(seconds * 1000),
-    cursor: { y: false, points: { size: 7 } },
-    legend: { show: true, live: true },
-    scales: {
-      y: {
-        range: (_, low, high) => {
-          if (binary) return [-0.1, 1.1];
-          const wanted = limits.current.flatMap((l) =>
-            l.until === null ? [l.limit] : [l.limit, l.until],
-          );
-          const [min, max] = [Math.min(low, ...wanted), Math.max(high, ...wanted)];
-          const room = (max - min || 1) * 0.08;
-          return [min - room, max + room];
-        },
-      },
-    },
-    axes: [
-      {
-        ...axis,
-        font,
-        values: [
-          // How times are written for each distance between ticks, with 24 hours a day.
-          [86_400 * 28, "{MMM}", "\n{YYYY}", null, null, null, null, null, 1],
-          [86_400, "{D} {MMM}", null, null, null, null, null, null, 1],
-          [60, "{HH}:{mm}", "\n{D} {MMM}", null, "\n{D} {MMM}", null, null, null, 1],
-          [1, ":{ss}", "\n{D} {MMM} {HH}:{mm}", null, null, null, "\n{HH}:{mm}", null, 1],
-        ],
-      },
-      {
-        ...axis,
-        font,
-        size: 64,
-        values: (_, ticks) =>
-          ticks.map((tick) =>
-            binary
-              ? tick === 0 || tick === 1
-                ? (entity.words?.[tick] ?? "")
-                : ""
-              : `${Number(tick.toFixed(4))}`,
-          ),
-        splits: binary ? () => [0, 1] : undefined,
-      },
-    ],
-    series: [
-      {
-        label: "at",
-        value: (_, at) => (at === null ? "–" : `${day(at * 1000, zone)} ${clock(at * 1000, zone)}`),
-      },
-      {
-        label: calm ? "mean of a day" : "mean",
-        stroke: act,
-        width: 1.75,
-        paths: binary ? uPlot.paths.stepped?.({ align: 1 }) : undefined,
-        value: (_, v) => shown(v, entity),
-      },
-      {
-        label: calm ? "lowest of a day" : "lowest",
-        stroke: "transparent",
-        value: (_, v) => shown(v, entity),
-        points: { show: false },
-      },
-      {
-        label: calm ? "highest of a day" : "highest",
-        stroke: "transparent",
-        value: (_, v) => shown(v, entity),
-        points: { show: false },
-      },
-    ],
-    bands: [{ series: [3, 2], fill: `${act}2e` }],
-    hooks: { draw: [(plot) => drawLimits(plot, limits.current)] },
-  };
-}
-
-function drawLimits(plot: uPlot, limits: EntityDetail["watchers"]) {
-  const { ctx, bbox } = plot;
-  ctx.save();
-  ctx.strokeStyle = colour("amber");
-  ctx.fillStyle = colour("amber");
-  ctx.font = `${12 * devicePixelRatio}px "Source Sans 3 Variable", sans-serif`;
-  ctx.textAlign = "left";
-  ctx.textBaseline = "alphabetic";
-  ctx.setLineDash([5 * devicePixelRatio, 4 * devicePixelRatio]);
-  for (const watcher of limits) {
-    for (const [value, word] of [
-      [watcher.limit, watcher.name],
-      [watcher.until, "until"],
-    ] as const) {
-      if (value === null) continue;
-      const y = Math.round(plot.valToPos(value, "y", true));
-      ctx.beginPath();
-      ctx.moveTo(bbox.left, y);
-      ctx.lineTo(bbox.left + bbox.width, y);
-      ctx.stroke();
-      ctx.fillText(word, bbox.left + 6 * devicePixelRatio, y - 4 * devicePixelRatio);
-    }
-  }
-  ctx.restore();
+function inWords({ history, entity }: Course): string {
+  const low = shown(Math.min(...history.low), entity);
+  const high = shown(Math.max(...history.high), entity);
+  return `${entity.spoken} from ${day(history.start)} ${clock(history.start)}: between ${low} and ${high}`;
 }

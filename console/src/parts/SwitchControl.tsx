@@ -1,13 +1,13 @@
 // A switch that waits for its node: it shows what was asked, and says when it was not
 // done.
 import { Switch } from "@headlessui/react";
-import { useMutation } from "@tanstack/react-query";
 import * as changes from "../api/changes";
 import type { Command, Entity } from "../api/client";
+import { useChange } from "../api/useChange";
 import { Mark, Wanted } from "../ui/parts";
 
 export function SwitchControl({ entity, label }: { entity: Entity; label: string }) {
-  const command = useMutation({
+  const command = useChange({
     mutationFn: (on: boolean) => changes.command(entity.entity, on ? "on" : "off"),
   });
   const isOn = entity.value === 1;
@@ -15,12 +15,12 @@ export function SwitchControl({ entity, label }: { entity: Entity; label: string
     <div className="flex flex-wrap items-center gap-3">
       <Switch
         checked={isOn}
-        disabled={command.isPending}
+        aria-busy={command.isPending}
         onChange={(on) => command.mutate(on)}
         aria-label={label}
-        className="group relative h-7 w-14 rounded-full border-2 border-act data-checked:bg-act disabled:border-dashed"
+        className="group relative h-7 w-14 rounded-full border-2 border-act after:absolute after:-inset-2.5 aria-busy:border-dashed data-checked:bg-act"
       >
-        <span className="absolute top-0.5 left-0.5 size-5 rounded-full bg-act transition-transform group-data-checked:translate-x-7 group-data-checked:bg-on-act" />
+        <span className="absolute top-0.5 left-0.5 size-5 rounded-full bg-act transition-transform forced-colors:bg-[ButtonText] group-data-checked:translate-x-7 group-data-checked:bg-on-act" />
       </Switch>
       <span aria-live="polite" className="text-sm">
         {command.isPending ? (

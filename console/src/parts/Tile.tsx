@@ -1,12 +1,14 @@
 // A tile: one value with its unit and freshness, its course drawn quietly below, and the
 // limits put on it.
+import { memo } from "react";
 import { Link } from "react-router";
 import type { Entity } from "../api/client";
 import { Ago, Mark } from "../ui/parts";
+import { hubNow } from "../ui/time";
 import { visible } from "../ui/visible";
 import { faceOf, type Limit } from "./faces";
 
-export function Tile({
+export const Tile = memo(function Tile({
   entity,
   nodeTitle,
   limits,
@@ -24,10 +26,16 @@ export function Tile({
       {/* A new key starts the glow again; it must not take the switch's state with it. */}
       <Glow key={`${entity.value}`} at={entity.at} />
       <div className="relative">
-        <Link to={`/readings/${entity.entity}`} className="text-act hover:underline">
+        <Link
+          to={`/readings/${entity.entity}`}
+          className="break-words text-act after:absolute after:-inset-4 hover:underline"
+        >
           {visible(entity.title)}
+          <span className="sr-only">, {visible(nodeTitle)}</span>
         </Link>
-        <div className="text-faint text-sm">{visible(nodeTitle)}</div>
+        <div aria-hidden className="break-words text-faint text-sm">
+          {visible(nodeTitle)}
+        </div>
       </div>
       <div className="relative">
         <Face entity={entity} limits={limits} />
@@ -42,9 +50,9 @@ export function Tile({
       </div>
     </li>
   );
-}
+});
 
 function Glow({ at }: { at: number | null }) {
-  const fresh = at !== null && Date.now() - at < 3000;
+  const fresh = at !== null && hubNow() - at < 3000;
   return fresh ? <span aria-hidden className="glow absolute inset-0" /> : null;
 }

@@ -2,7 +2,7 @@
 // changed with. A kind that is not here is a word, or a figure with its course.
 import type { ComponentType } from "react";
 import type { Automation, Entity } from "../api/client";
-import { useHistory } from "../api/queries";
+import { useCourse } from "../api/courses";
 import { LevelControl } from "./LevelControl";
 import { SwitchControl } from "./SwitchControl";
 import { trend } from "./trend";
@@ -45,13 +45,17 @@ function Nothing({ entity }: { entity: Entity }) {
 
 function Word({ entity }: { entity: Entity }) {
   if (entity.value === null) return <Nothing entity={entity} />;
-  return <div className="mb-1 font-light text-3xl">{entity.shown}</div>;
+  return (
+    <div data-value className="mb-1 font-light text-3xl">
+      {entity.shown}
+    </div>
+  );
 }
 
 function Figure({ entity }: { entity: Entity }) {
   if (entity.value === null) return <Nothing entity={entity} />;
   return (
-    <div className={entity.quality === "bad" ? "text-faint" : ""}>
+    <div data-value className={entity.quality === "bad" ? "text-faint" : ""}>
       <span className="font-light text-5xl">{entity.value.toFixed(entity.decimals)}</span>
       <span className="ml-1 text-faint text-lg">{entity.unit}</span>
     </div>
@@ -59,9 +63,9 @@ function Figure({ entity }: { entity: Entity }) {
 }
 
 function Trend({ address, limits }: { address: string; limits: Limit[] }) {
-  const history = useHistory(address, "day", 96);
-  if (!history.data || history.data.at.length < 2) return null;
-  const drawn = trend(history.data, limits);
+  const history = useCourse(address);
+  if (!history || history.at.length < 2) return null;
+  const drawn = trend(history, limits);
   return (
     <svg
       aria-hidden="true"

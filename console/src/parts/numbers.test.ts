@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { columns, isCalm, numbers } from "./numbers";
+import { columns, isCalm, numbers, stood } from "./numbers";
 
 const history = {
   at: [1000, 2000, 3000, 60_000, 61_000],
@@ -56,4 +56,14 @@ it("does not take a slow node's usual distance for a gap", () => {
   const four = [1, 2, 3, 4];
   const [times] = columns({ at, mean: four, low: four, high: four, count: four, width_ms: 1000 });
   expect(times).toHaveLength(4);
+});
+
+it("counts how long and how often something was so", () => {
+  const stretches = [
+    { start: 0, end: 10, value: 1 },
+    { start: 10, end: 40, value: 0 },
+    { start: 40, end: 45, value: 1 },
+  ];
+  expect(stood(stretches)).toEqual({ onMs: 15, ofMs: 45, times: 2 });
+  expect(stood([])).toEqual({ onMs: 0, ofMs: 0, times: 0 });
 });

@@ -70,3 +70,11 @@ export function columns(history: Columns, calm = false) {
   });
   return [at, ...series] as [number[], ...(number | null)[][]];
 }
+
+/** What entities with states come to: for how long each was at 1, and how often it began. */
+export function stood(stretches: { start: number; end: number; value: number }[]) {
+  const on = stretches.filter((one) => one.value >= 0.5);
+  const length = (some: typeof stretches) =>
+    some.reduce((sum, one) => sum + one.end - one.start, 0);
+  return { onMs: length(on), ofMs: length(stretches), times: on.length };
+}

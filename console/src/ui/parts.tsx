@@ -3,7 +3,7 @@ import { CircleAlert, TriangleAlert } from "lucide-react";
 import type { ButtonHTMLAttributes, ReactNode } from "react";
 import { type Entity, HubError } from "../api/client";
 import { shown } from "../api/readings";
-import { ago, exact, span, useNow } from "./time";
+import { exact, span, useAgo, useNow } from "./time";
 
 type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { look?: "main" | "plain" | "grave" };
 
@@ -16,7 +16,7 @@ export function Button({ look = "plain", className = "", ...rest }: ButtonProps)
   return (
     <button
       type="button"
-      className={`rounded-sm border px-3 py-1 font-medium aria-pressed:bg-act aria-pressed:text-on-act disabled:opacity-50 ${looks[look]} ${className}`}
+      className={`min-h-9 rounded-sm border px-3 py-1 font-medium pointer-coarse:min-h-11 aria-pressed:bg-act aria-pressed:text-on-act disabled:opacity-50 ${looks[look]} ${className}`}
       {...rest}
     />
   );
@@ -105,11 +105,10 @@ export function Await<T>({
   return <Shape lines={lines} />;
 }
 
-export function Ago({ at, zone }: { at: number | null | undefined; zone?: string }) {
-  const now = useNow();
+export function Ago({ at }: { at: number | null | undefined }) {
   return (
-    <time title={exact(at, zone)} className="whitespace-nowrap">
-      {ago(at, now)}
+    <time title={exact(at)} className="whitespace-nowrap">
+      {useAgo(at)}
     </time>
   );
 }
@@ -157,6 +156,7 @@ export function Heads({
         {names.map((name) => (
           <th
             key={name}
+            scope="col"
             className={`pr-4 pb-1 font-normal last:pr-0 ${right.includes(name) ? "text-right" : ""} ${wide.includes(name) ? "max-sm:hidden" : ""}`}
           >
             {name}

@@ -1,5 +1,14 @@
 // Times and lengths of time, as people read them; in house time where a zone is given.
-import { useEffect, useState } from "react";
+import { useEffect, useState, useSyncExternalStore } from "react";
+
+/**
+ * How the hub tells the time: how far its clock is ahead of this device's, and the
+ * house's zone. Ages are counted from its clock, and times are the house's.
+ */
+export const hubTime = { aheadMs: 0, zone: undefined as string | undefined };
+
+/** The present by the hub's clock. */
+export const hubNow = () => Date.now() + hubTime.aheadMs;
 
 /** How long ago: "12 s ago", "3 min ago". */
 export function ago(at: number | null | undefined, now: number): string {
@@ -17,7 +26,7 @@ export function span(seconds: number): string {
 }
 
 /** The exact moment, for a tooltip. */
-export function exact(at: number | null | undefined, timeZone?: string): string {
+export function exact(at: number | null | undefined, timeZone = hubTime.zone): string {
   if (!at) return "";
   return new Intl.DateTimeFormat("en-GB", {
     dateStyle: "medium",
@@ -27,12 +36,12 @@ export function exact(at: number | null | undefined, timeZone?: string): string 
 }
 
 /** Hours and minutes of the day. */
-export function clock(at: number, timeZone?: string): string {
+export function clock(at: number, timeZone = hubTime.zone): string {
   return new Intl.DateTimeFormat("en-GB", { timeStyle: "medium", timeZone }).format(at);
 }
 
 /** The day, for a heading. */
-export function day(at: number, timeZone?: string): string {
+export function day(at: number, timeZone = hubTime.zone): string {
   return new Intl.DateTimeFormat("en-GB", {
     weekday: "long",
     day: "numeric",
@@ -42,7 +51,7 @@ export function day(at: number, timeZone?: string): string {
 }
 
 /** The hour of the day as a fraction of 24, in house time. */
-export function hourOf(at: number, timeZone?: string): number {
+export function hourOf(at: number, timeZone = hubTime.zone): number {
   const parts = new Intl.DateTimeFormat("en-GB", {
     hour: "numeric",
     minute: "numeric",
@@ -54,12 +63,36 @@ export function hourOf(at: number, timeZone?: string): number {
   return part("hour") + part("minute") / 60 + part("second") / 3600;
 }
 
-/** The present, moved on every `every` ms. */
+/** The present by the hub's clock, moved on every `every` ms. */
 export function useNow(every = 1000): number {
-  const [now, setNow] = useState(Date.now);
+  const [now, setNow] = useState(hubNow);
   useEffect(() => {
-    const timer = window.setInterval(() => setNow(Date.now()), every);
+    const timer = window.setInterval(() => setNow(hubNow()), every);
     return () => window.clearInterval(timer);
   }, [every]);
   return now;
+}
+
+/** One timer for all ages on a page. */
+const ticks = {
+  listeners: new Set<() => void>(),
+  timer: 0,
+  listen(call: () => void) {
+    ticks.listeners.add(call);
+    ticks.timer ||= window.setInterval(() => {
+      for (const one of ticks.listeners) one();
+    }, 1000);
+    return () => {
+      ticks.listeners.delete(call);
+      if (ticks.listeners.size === 0) {
+        window.clearInterval(ticks.timer);
+        ticks.timer = 0;
+      }
+    };
+  },
+};
+
+/** How long ago, moved on by itself; drawn again only when it reads otherwise. */
+export function useAgo(at: number | null | undefined): string {
+  return useSyncExternalStore(ticks.listen, () => ago(at, hubNow()));
 }

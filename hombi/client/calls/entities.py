@@ -72,6 +72,14 @@ def rows(
     return Call("GET", path("entities", address, "rows"), list[wire.Row], params=params)
 
 
+def stretches(
+    address: str, span: str = "day", *, start: int | None = None, end: int | None = None
+) -> Call[wire.Stretches]:
+    """How an entity with states stood: one stretch after the other."""
+    params = given(span=span, start=start, end=end)
+    return Call("GET", path("entities", address, "stretches"), wire.Stretches, params=params)
+
+
 def readings(
     address: str, start: int, end: int | None = None
 ) -> Pages[wire.Readings, wire.Reading]:

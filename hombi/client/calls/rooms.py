@@ -12,6 +12,12 @@ def add_floor(name: str, position: int | None = None) -> Call[wire.Floor]:
     return Call("POST", "/api/floors", wire.Floor, body=body)
 
 
+def change_house(*, name: str | None = None, time_zone: str | None = None) -> Call[wire.House]:
+    """Name the house, or say in which time zone it stands."""
+    body = wire.HouseChange(name=unless_none(name), time_zone=unless_none(time_zone))
+    return Call("PATCH", "/api/house", wire.House, body=body)
+
+
 def rename_floor(floor: str, name: str) -> Call[wire.Floor]:
     """Call a floor something else."""
     return Call("PATCH", path("floors", floor), wire.Floor, body=wire.FloorChange(name=name))

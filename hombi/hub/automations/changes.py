@@ -8,7 +8,7 @@ from hombi.core.automation import Began, Passed, Phase, State, Taken
 from hombi.core.names import slug
 from hombi.hub.automations.part import Automations
 from hombi.hub.automations.runner import Runner
-from hombi.hub.errors import Invalid
+from hombi.hub.errors import Invalid, Refused
 from hombi.hub.events import AutomationAdded, AutomationChanged, AutomationRemoved
 from hombi.hub.kernel import Actor, Change, Done, Right
 
@@ -46,13 +46,15 @@ class ChangeAutomation(Change[Automations, Runner]):
 
     One that is on and watches the same thing as before goes on as it was. One that
     watches another, or is taken off duty, ends first, as its text of before says; with
-    `leave` what it switched stays as it is. Raises NotFound, Invalid.
+    `leave` what it switched stays as it is. `was` is the text that the new one was
+    written over. Raises NotFound, Invalid, Refused when that is another meanwhile.
     """
 
     automation: str
     text: str | None = None
     enabled: bool | None = None
     leave: bool = False
+    was: str | None = None
 
     part = Automations
     right = Right.WRITE
@@ -73,6 +75,10 @@ class ChangeAutomation(Change[Automations, Runner]):
     async def _change(self, part: Automations) -> Runner:
         runner = part.find(self.automation)
         record = runner.record
+        if self.was is not None and self.was != record.text:
+            raise Refused(
+                f"{record.slug} was changed elsewhere since you began; look at its text as it is"
+            )
         if self.text is not None:
             name = part.sound(self.text).name
             if slug(name) != runner.record.slug and slug(name) in part.runners:

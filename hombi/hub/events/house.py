@@ -31,6 +31,17 @@ class RoomsChanged(Event):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class HouseNamed(Event):
+    """The house has another name, or stands in another time zone."""
+
+    house: str
+
+    @property
+    def sentence(self) -> str:
+        return f"the house is called {self.house}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class FloorAdded(RoomsChanged):
     """There is one more floor."""
 

@@ -76,6 +76,16 @@ class MemoryHistory:
             if owner == entity and start_ms <= at_ms < end_ms
         ]
 
+    def changes(
+        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
+    ) -> list[tuple[int, float]]:
+        before = self._good(entity, channels, -(2**63), start_ms)
+        found = [(start_ms, value) for _, value in before[-1:]]
+        for at_ms, value in self._good(entity, channels, start_ms, end_ms):
+            if not found or found[-1][1] != value:
+                found.append((at_ms, value))
+        return found[:limit]
+
     def single(self, entity: int, start_ms: int, end_ms: int, limit: int) -> list[Reading]:
         return self._of(entity, start_ms, end_ms)[:limit]
 

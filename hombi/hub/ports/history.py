@@ -74,6 +74,13 @@ class HistoryPort(Protocol):
     def numbers(self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int) -> Numbers:
         """What the good readings of a span come to."""
 
+    def changes(
+        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
+    ) -> list[tuple[int, float]]:
+        """When the good readings of a span became another value: (time, value), oldest
+        first, `limit` at most. The first says what was so at the start, if that is
+        known."""
+
     def single(self, entity: int, start_ms: int, end_ms: int, limit: int) -> list[Reading]:
         """Single readings of all channels, oldest first, `limit` at most."""
 

@@ -112,14 +112,18 @@ class Broker:
                 f"not connected: {self.problem}",
                 "see that it runs, and look at [broker] in hombi.toml",
             )
-        if refused := self._client.refused_filters:
-            said = f"it does not let the hub hear {', '.join(refused)}"
-            return Check(
-                part,
-                "warning",
-                said,
-                "give the hub's user the right to, or name other topics in [broker]",
+        denied = [
+            f"{what} {', '.join(topics)}"
+            for what, topics in (
+                ("hear", self._client.refused_filters),
+                ("publish under", self._client.refused_topics),
             )
+            if topics
+        ]
+        if denied:
+            said = f"it does not let the hub {' or '.join(denied)}"
+            advice = "give the hub's user the right to, or name other topics in [broker]"
+            return Check(part, "warning", said, advice)
         return Check(
             part,
             "ok",

@@ -3,6 +3,7 @@ loop."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from hombi import wire
@@ -15,7 +16,7 @@ from hombi.hub.hub import Hub
 from hombi.hub.intake import clock_said
 from hombi.hub.messages import Message
 from hombi.hub.pairing import Arrival
-from hombi.hub.ports import DeliveryRecord, JournalEntry, PhoneRecord
+from hombi.hub.ports import DeliveryRecord, JournalEntry, PhoneRecord, Point
 from hombi.links.offer import Action, Setting
 from hombi.service.api.mistakes import mistake
 
@@ -166,6 +167,24 @@ def node(hub: Hub, found: Node) -> wire.Node:
         clock=clock_said(found.clock) if found.clock.wrong else "",
         settings=[setting(one, found.told.get(one.wire_name)) for one in found.offer.settings],
         actions=[_action(one) for one in found.offer.actions],
+    )
+
+
+def history(
+    found: Sequence[Point], entity: str, unit: str, start: int, end: int, width: int
+) -> wire.History:
+    """A course in buckets of `width` ms."""
+    return wire.History(
+        entity=entity,
+        unit=unit,
+        start=start,
+        end=end,
+        width_ms=width,
+        at=[p.at_ms for p in found],
+        mean=[p.mean for p in found],
+        low=[p.low for p in found],
+        high=[p.high for p in found],
+        count=[p.count for p in found],
     )
 
 

@@ -72,7 +72,9 @@ class AutomationView(View):
     def patch(self, request: Request, automation: str) -> Response:
         """Give it another text, or put it on or off duty."""
         asked = body(request, wire.AutomationChange)
-        wanted = ChangeAutomation(automation, given(asked.text), given(asked.enabled), asked.leave)
+        wanted = ChangeAutomation(
+            automation, given(asked.text), given(asked.enabled), asked.leave, given(asked.was)
+        )
         return Response(change(actor(request), wanted, answers.automation))
 
     @operation(parameters=_LEAVE)

@@ -29,6 +29,8 @@ SPANS_MS = {
     "month": 30 * 86_400_000,
 }
 MAX_POINTS = 2_000
+MAX_COURSES, MAX_COURSE_POINTS = 100, 200
+MAX_STRETCHES = 2_000
 # The year 3000: a calendar has days only so far.
 LATEST_MS = 32_503_680_000_000
 PAGE = 1_000
@@ -141,19 +143,64 @@ class HistoryView(View):
             raise Invalid(f"points must be 1 to {MAX_POINTS}")
         history = hub().context.records.history
         (found,), width = history.series([(number, channels)], start, end, points)
+        about = (f"{node}/{name}", unit, start, end, width)
+        return Response(answers.history(found, *about))
+
+
+class StretchesView(View):
+    """How an entity with states stood."""
+
+    @operation(gives=wire.Stretches, parameters=_SPAN)
+    def get(self, request: Request, node: str, name: str) -> Response:
+        """One stretch for each state, oldest first; it is so until it says
+        otherwise."""
+        number, channels, _ = _series(f"{node}/{name}")
+        start, end = _span(request)
+        history = hub().context.records.history
+        found = history.changes(number, channels, start, end, MAX_STRETCHES + 1)
+        cut = len(found) > MAX_STRETCHES
+        last = min(end, hub().context.clock.now_ms())
+        ends = [at for at, _ in found[1:]] + [last]
+        made = [
+            wire.Stretch(start=at, end=max(at, until), value=value)
+            for (at, value), until in zip(found, ends, strict=False)
+        ][:MAX_STRETCHES]
         return Response(
-            wire.History(
-                entity=f"{node}/{name}",
-                unit=unit,
-                start=start,
-                end=end,
-                width_ms=width,
-                at=[p.at_ms for p in found],
-                mean=[p.mean for p in found],
-                low=[p.low for p in found],
-                high=[p.high for p in found],
-                count=[p.count for p in found],
-            )
+            wire.Stretches(entity=f"{node}/{name}", start=start, end=end, stretches=made, cut=cut)
+        )
+
+
+class CoursesView(View):
+    """The histories of several entities at once, for a page of tiles."""
+
+    @operation(
+        name="courses",
+        gives=list[wire.History],
+        parameters=[
+            *_SPAN,
+            OpenApiParameter("entity", str, many=True, required=True),
+            OpenApiParameter("points", int, default=96),
+        ],
+    )
+    def get(self, request: Request) -> Response:
+        """One history for each `entity`, in the order in which they are named."""
+        named = request.query_params.getlist("entity")
+        points = whole_number(request, "points", 96)
+        if not 1 <= len(named) <= MAX_COURSES:
+            raise Invalid(f"name 1 to {MAX_COURSES} entities, not {len(named)}")
+        if not 1 <= points <= MAX_COURSE_POINTS:
+            raise Invalid(f"points={points} is not between 1 and {MAX_COURSE_POINTS}")
+        start, end = _span(request)
+        about = [_series(one) for one in named]
+        series, width = hub().context.records.history.series(
+            [(number, channels) for number, channels, _ in about], start, end, points
+        )
+        units = [unit for _, _, unit in about]
+        return Response(
+            [
+                answers.history(found, one, unit, start, end, width)
+                for found, one, unit in zip(series, named, units, strict=True)
+            ]
         )
 
 

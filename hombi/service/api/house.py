@@ -7,6 +7,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import __version__, wire
+from hombi.hub.house_settings import ChangeHouse
 from hombi.hub.hub import Hub
 from hombi.hub.rooms import AddFloor, AddRoom, ChangeFloor, ChangeRoom, RemoveFloor, RemoveRoom
 from hombi.service.api import answers
@@ -59,6 +60,13 @@ class HouseView(View):
     def get(self, request: Request) -> Response:
         """The house at a glance."""
         return Response(read(house))
+
+    @operation(takes=wire.HouseChange, gives=wire.House)
+    def patch(self, request: Request) -> Response:
+        """Name it, or say in which time zone it stands."""
+        asked = body(request, wire.HouseChange)
+        wanted = ChangeHouse(given(asked.name), given(asked.time_zone))
+        return Response(change(actor(request), wanted, lambda h, _: house(h)))
 
 
 class FloorsView(View):

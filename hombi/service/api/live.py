@@ -3,8 +3,10 @@ none."""
 
 from __future__ import annotations
 
+import time
 from collections.abc import AsyncIterator, Callable
 
+import msgspec
 from asgiref.sync import sync_to_async
 from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 from rest_framework.exceptions import AuthenticationFailed
@@ -15,6 +17,10 @@ from hombi.service.accounts.authentication import TokenAuthentication, recognise
 from hombi.service.api.news import rendered
 from hombi.service.api.problems import problem
 from hombi.service.bridge import hub
+from hombi.wire.live import BeatNews
+
+# A little under what the ring waits when nothing happens.
+BEAT_S = 14.0
 
 
 async def live(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
@@ -67,11 +73,21 @@ def _signed_in(request: HttpRequest) -> bool:
 
 async def _events(last_id: str) -> AsyncIterator[bytes]:
     stream = hub().context.live
-    yield b"retry: 1000\n\n"
+    yield b"retry: 1000\n\n" + _beat()
+    beat_s = time.monotonic()
     async for batch in stream.follow(last_id):
-        if batch is None:
-            yield b": still here\n\n"
-        elif not batch:
-            yield b"event: reset\ndata: {}\n\n"
-        elif told := b"".join(rendered(stream, event) for event in batch):
+        told = b""
+        if batch is not None and not batch:
+            told = b"event: reset\ndata: {}\n\n"
+        elif batch:
+            told = b"".join(rendered(stream, event) for event in batch)
+        if time.monotonic() - beat_s >= BEAT_S:
+            beat_s, told = time.monotonic(), told + _beat()
+        if told:
             yield told
+
+
+def _beat() -> bytes:
+    """A sign of life. It has no place in the stream: nobody resumes there."""
+    news = BeatNews(now=hub().context.clock.now_ms())
+    return b"event: beat\ndata: " + msgspec.json.encode(news) + b"\n\n"

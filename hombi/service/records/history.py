@@ -9,8 +9,8 @@ from itertools import starmap
 from typing import Any
 
 from django.db import IntegrityError, transaction
-from django.db.models import Avg, Count, F, IntegerField, Max, Min, QuerySet
-from django.db.models.functions import Cast
+from django.db.models import Avg, Count, F, IntegerField, Max, Min, Q, QuerySet, Window
+from django.db.models.functions import Cast, Lag
 
 from hombi.core.quality import Quality
 from hombi.core.series import Channel, Reading
@@ -91,6 +91,22 @@ class DatabaseHistory:
     def numbers(self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int) -> Numbers:
         found = _good(entity, channels, start_ms, end_ms).aggregate(**_NUMBERS)
         return Numbers(found["mean"], found["least"], found["most"], found["number"])
+
+    def changes(
+        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
+    ) -> list[tuple[int, float]]:
+        known = _good(entity, channels, 0, start_ms).exclude(value=None)
+        first = known.order_by("-at_ms").values_list("value", flat=True)[:1]
+        within = _good(entity, channels, start_ms, end_ms).exclude(value=None)
+        before = Window(Lag("value"), order_by="at_ms")
+        other = Q(before=None) | ~Q(before=F("value"))
+        changed = within.annotate(before=before).filter(other)
+        rows = changed.order_by("at_ms").values_list("at_ms", "value")[: limit + 1]
+        found: list[tuple[int, float]] = []
+        for at_ms, value in (*((start_ms, one) for one in first), *rows):
+            if value is not None and (not found or found[-1][1] != value):
+                found.append((at_ms, value))
+        return found[:limit]
 
     def single(self, entity: int, start_ms: int, end_ms: int, limit: int) -> list[Reading]:
         rows = _of(entity, start_ms, end_ms).order_by("at_ms").values_list(*READING)

@@ -1,8 +1,9 @@
 // Claiming a new hub.
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Navigate } from "react-router";
 import * as changes from "../../api/changes";
 import { api, ask } from "../../api/client";
+import { useChange } from "../../api/useChange";
 import { Labelled } from "../../ui/parts";
 import { Door } from "./Door";
 import { useEnter } from "./useEnter";
@@ -10,7 +11,7 @@ import { useEnter } from "./useEnter";
 export function ClaimPage() {
   const enter = useEnter("/");
   const claimed = useQuery({ queryKey: ["claimed"], queryFn: () => ask(api.GET("/api/claim")) });
-  const claim = useMutation({
+  const claim = useChange({
     mutationFn: (body: { code: string; username: string; password: string }) => changes.claim(body),
     onSuccess: enter,
   });

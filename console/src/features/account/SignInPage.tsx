@@ -1,8 +1,9 @@
 // Signing in.
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Navigate, useLocation } from "react-router";
 import * as changes from "../../api/changes";
 import { api, ask } from "../../api/client";
+import { useChange } from "../../api/useChange";
 import { Labelled } from "../../ui/parts";
 import { Door } from "./Door";
 import { useEnter } from "./useEnter";
@@ -11,7 +12,7 @@ export function SignInPage() {
   const from = (useLocation().state as { from?: string } | null)?.from ?? "/";
   const enter = useEnter(from);
   const claimed = useQuery({ queryKey: ["claimed"], queryFn: () => ask(api.GET("/api/claim")) });
-  const signIn = useMutation({
+  const signIn = useChange({
     mutationFn: (body: { username: string; password: string }) => changes.signIn(body),
     onSuccess: enter,
   });

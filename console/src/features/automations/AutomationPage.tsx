@@ -1,13 +1,15 @@
 // One automation: the sentence, then form and text side by side.
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import * as changes from "../../api/changes";
 import { type Automation, HubError } from "../../api/client";
 import { keys, useAutomations } from "../../api/queries";
+import { useChange } from "../../api/useChange";
 import { Await, Button, Failure, Page } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
 import { TextEditor } from "../../ui/TextEditor";
+import { useDraft } from "../../ui/useDraft";
 import { Standing } from "./AutomationsPage";
 import { History } from "./History";
 import { ThresholdForm } from "./ThresholdForm";
@@ -35,25 +37,27 @@ function Edit({ automation }: { automation: Automation | null }) {
   const cache = useQueryClient();
   const navigate = useNavigate();
   const [search] = useSearchParams();
-  const [text, setText] = useState(automation?.text ?? "");
+  const kept = automation?.text ?? "";
+  const draft = useDraft(`automation.${automation?.automation ?? "new"}`, kept);
+  const { text, changed } = draft;
   // What the form wrote last may be written over; what a person typed only when they
   // say so.
   const [written, setWritten] = useState("");
   const [offered, setOffered] = useState<string | null>(null);
   const checked = useChecked(text);
-  const changed = text !== (automation?.text ?? "");
-  const save = useMutation({
+  const save = useChange({
     mutationFn: () =>
       automation
-        ? changes.changeAutomation(automation.automation, { text })
+        ? changes.changeAutomation(automation.automation, { text, was: draft.base })
         : changes.addAutomation(text),
-    onSuccess: (kept) => {
+    onSuccess: (saved) => {
+      draft.settle(automation ? saved.text : "");
       void cache.invalidateQueries({ queryKey: keys.automations });
-      if (!automation) void navigate(`/automations/${kept.automation}`, { replace: true });
+      if (!automation) void navigate(`/automations/${saved.automation}`, { replace: true });
     },
   });
   function write(fresh: string) {
-    setText(fresh);
+    draft.write(fresh);
     setWritten(fresh);
     setOffered(null);
   }
@@ -95,7 +99,7 @@ function Edit({ automation }: { automation: Automation | null }) {
           <TextEditor
             label="The automation's text"
             text={text}
-            setText={setText}
+            setText={draft.write}
             mistakes={text.trim() ? (checked.data?.mistakes ?? []) : []}
             warnings={text.trim() ? (checked.data?.warnings ?? []) : []}
           />
@@ -112,19 +116,38 @@ function Edit({ automation }: { automation: Automation | null }) {
               </Button>
             </div>
           </Sheet>
+          {draft.overtaken && (
+            <div role="status" className="mt-3 border-amber border-l-4 py-2 pl-4">
+              <p className="mb-2">It was changed elsewhere since you began to write.</p>
+              <div className="flex flex-wrap gap-3">
+                <Button onClick={draft.rebase}>Keep mine</Button>
+                <Button onClick={() => draft.settle(kept)}>Take the other</Button>
+              </div>
+            </div>
+          )}
           {refused && <Failure error={refused} />}
           {checked.error && <Failure error={checked.error} />}
           <div className="mt-4 flex flex-wrap items-center gap-4">
             <Button
               look="main"
-              disabled={!changed || !checked.data?.ok || save.isPending}
+              disabled={!changed || draft.overtaken || !checked.data?.ok || save.isPending}
               onClick={() => save.mutate()}
             >
               {automation ? "Save" : "Put on duty"}
             </Button>
+            {changed && (
+              <Button
+                onClick={() => {
+                  save.reset();
+                  draft.settle(kept);
+                }}
+              >
+                Give up the changes
+              </Button>
+            )}
             {automation && <Remove automation={automation} />}
             <span aria-live="polite" className="text-faint">
-              {save.isSuccess && !changed && "saved"}
+              {changed ? "not saved; kept on this device" : save.isSuccess && "saved"}
             </span>
           </div>
         </section>
@@ -137,7 +160,7 @@ function Remove({ automation }: { automation: Automation }) {
   const cache = useQueryClient();
   const navigate = useNavigate();
   const [asking, setAsking] = useState(false);
-  const remove = useMutation({
+  const remove = useChange({
     mutationFn: () => changes.removeAutomation(automation.automation),
     onSuccess: () => {
       void cache.invalidateQueries({ queryKey: keys.automations });

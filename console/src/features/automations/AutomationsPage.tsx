@@ -1,9 +1,10 @@
 // What the house does by itself: each automation as a sentence, and where it stands.
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import * as changes from "../../api/changes";
 import type { Automation } from "../../api/client";
 import { keys, useAutomations } from "../../api/queries";
+import { useChange } from "../../api/useChange";
 import { Ago, Await, Empty, Mark, Page } from "../../ui/parts";
 
 export function AutomationsPage() {
@@ -39,7 +40,7 @@ export function AutomationsPage() {
 
 function Row({ automation }: { automation: Automation }) {
   const cache = useQueryClient();
-  const duty = useMutation({
+  const duty = useChange({
     mutationFn: (enabled: boolean) => changes.changeAutomation(automation.automation, { enabled }),
     onSettled: () => cache.invalidateQueries({ queryKey: keys.automations }),
   });

@@ -1,9 +1,9 @@
 // The form for a simple threshold: it writes the text, and the text is what counts.
-import { useMutation } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import * as changes from "../../api/changes";
 import type { Threshold } from "../../api/client";
 import { useEntities } from "../../api/queries";
+import { useChange } from "../../api/useChange";
 import { Button, Failure, Labelled } from "../../ui/parts";
 
 export function ThresholdForm({
@@ -18,7 +18,7 @@ export function ThresholdForm({
   const all = [...(entities.data ?? [])].sort((a, b) => a.spoken.localeCompare(b.spoken));
   const found = all.find((e) => e.entity === watched);
   const words = found?.words ?? null;
-  const write = useMutation({
+  const write = useChange({
     mutationFn: (body: Threshold) => changes.writeAutomation(body),
     onSuccess: (written) => onText(written.text),
   });

@@ -1,24 +1,19 @@
 // An entity: its chart, where its value comes from, which automations look at it, and
 // its numbers for the span.
 import { useQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
-import {
-  addressParts,
-  api,
-  ask,
-  type EntityDetail,
-  type History,
-  type Span,
-} from "../../api/client";
-import { useEntity, useHistory, useHouse, useNodes } from "../../api/queries";
+import { addressParts, api, ask, type EntityDetail, type Span } from "../../api/client";
+import { useEntity, useHistory, useNodes, useStretches } from "../../api/queries";
 import { shown } from "../../api/readings";
 import { Chart } from "../../parts/Chart";
 import { LevelControl } from "../../parts/LevelControl";
-import { numbers } from "../../parts/numbers";
+import { numbers, stood } from "../../parts/numbers";
+import { States } from "../../parts/States";
 import { SwitchControl } from "../../parts/SwitchControl";
 import { linkTitle } from "../../ui/links";
 import { Ago, Await, Empty, Heads, Mark, Page } from "../../ui/parts";
-import { exact } from "../../ui/time";
+import { exact, hubNow, span as length } from "../../ui/time";
 import { visible } from "../../ui/visible";
 
 const SPANS: Span[] = ["hour", "day", "week", "month"];
@@ -29,11 +24,8 @@ export function EntityPage() {
   const [search, setSearch] = useSearchParams();
   const span = SPANS.find((s) => s === search.get("span")) ?? "day";
   const entity = useEntity(address);
-  const history = useHistory(address, span);
-  const house = useHouse();
   const nodes = useNodes();
   const nodeTitle = nodes.data?.find((n) => n.node === node)?.title ?? node;
-  const zone = house.data?.time_zone;
   return (
     <Await of={entity} lines={8}>
       {(found) => (
@@ -55,36 +47,31 @@ export function EntityPage() {
             </fieldset>
           }
         >
-          <Now entity={found} zone={zone} />
-          <Await of={history} lines={6}>
-            {(course) =>
-              course.at.length === 0 ? (
-                <Empty>Nothing was heard in this {span}.</Empty>
-              ) : (
-                <>
-                  <Chart history={course} entity={found} zone={zone} />
-                  <Numbers course={course} entity={found} span={span} />
-                </>
-              )
-            }
-          </Await>
+          <Now entity={found} />
+          {found.words ? (
+            <Stood entity={found} span={span} />
+          ) : (
+            <Drawn entity={found} span={span} />
+          )}
           <div className="mt-10 grid gap-8 md:grid-cols-2">
             <Origin entity={found} nodeTitle={nodeTitle} />
             <Watchers entity={found} />
           </div>
-          <LatestReadings address={address} entity={found} zone={zone} />
+          <LatestReadings address={address} entity={found} />
         </Page>
       )}
     </Await>
   );
 }
 
-function Now({ entity, zone }: { entity: EntityDetail; zone?: string }) {
+function Now({ entity }: { entity: EntityDetail }) {
   return (
     <div className="mb-4 flex flex-wrap items-baseline gap-x-6 gap-y-2">
-      <span className="font-light text-5xl">{entity.shown || "–"}</span>
+      <span data-value className="font-light text-5xl">
+        {entity.shown || "–"}
+      </span>
       <span className="text-faint">
-        heard <Ago at={entity.heard_at} zone={zone} />
+        heard <Ago at={entity.heard_at} />
       </span>
       {entity.quality !== "good" && <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>}
       {entity.writable && entity.kind === "switch" && (
@@ -95,19 +82,68 @@ function Now({ entity, zone }: { entity: EntityDetail; zone?: string }) {
   );
 }
 
-function Numbers({ course, entity, span }: { course: History; entity: EntityDetail; span: Span }) {
-  const of = numbers(course);
-  const rows: [string, string][] = entity.words
-    ? [
-        [`${entity.words[1]} for`, `${(of.mean * 100).toFixed(1)} % of what was heard`],
-        ["readings", of.count.toLocaleString("en")],
-      ]
-    : [
-        ["lowest", shown(of.low, entity)],
-        ["mean", shown(of.mean, entity)],
-        ["highest", shown(of.high, entity)],
-        ["readings", of.count.toLocaleString("en")],
-      ];
+/** The course of a figure, and its numbers. */
+function Drawn({ entity, span }: { entity: EntityDetail; span: Span }) {
+  const history = useHistory(entity.entity, span);
+  // Its readings change every few seconds; what is drawn does only with its history.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: see above
+  const courses = useMemo(
+    () => (history.data ? [{ history: history.data, entity }] : []),
+    [history.data, entity.entity],
+  );
+  return (
+    <Await of={history} lines={6}>
+      {(course) => {
+        if (course.at.length === 0) return <Empty>Nothing was heard in this {span}.</Empty>;
+        const of = numbers(course);
+        return (
+          <>
+            <Chart courses={courses} limits={entity.watchers} />
+            <Numbers
+              span={span}
+              rows={[
+                ["lowest", shown(of.low, entity)],
+                ["mean", shown(of.mean, entity)],
+                ["highest", shown(of.high, entity)],
+                ["readings", of.count.toLocaleString("en")],
+              ]}
+            />
+          </>
+        );
+      }}
+    </Await>
+  );
+}
+
+/** How something with two states stood, and for how long. */
+function Stood({ entity, span }: { entity: EntityDetail; span: Span }) {
+  const stretches = useStretches(entity.entity, span, entity.value);
+  const [, on = "on"] = entity.words ?? [];
+  return (
+    <Await of={stretches} lines={4}>
+      {(course) => {
+        if (course.stretches.length === 0)
+          return <Empty>How it stood in this {span} is not known.</Empty>;
+        const of = stood(course.stretches);
+        const share = of.ofMs ? ((100 * of.onMs) / of.ofMs).toFixed(1) : "0.0";
+        return (
+          <>
+            <States course={course} entity={entity} />
+            <Numbers
+              span={span}
+              rows={[
+                [`${on} for`, `${length(Math.round(of.onMs / 1000))}, ${share} % of the time`],
+                [`became ${on}`, of.times === 1 ? "once" : `${of.times} times`],
+              ]}
+            />
+          </>
+        );
+      }}
+    </Await>
+  );
+}
+
+function Numbers({ rows, span }: { rows: [string, string][]; span: Span }) {
   return (
     <dl aria-label={`This ${span} in numbers`} className="mt-3 flex flex-wrap gap-x-10 gap-y-1">
       {rows.map(([name, value]) => (
@@ -133,21 +169,29 @@ function Origin({ entity, nodeTitle }: { entity: EntityDetail; nodeTitle: string
           </Link>{" "}
           sends “{entity.wire_name}” over {linkTitle(entity.link)}.
         </li>
-        <li>
-          The raw value is{" "}
-          {entity.raw === null
-            ? "not known yet"
-            : `${Number(entity.raw.toPrecision(6))} ${entity.wire_unit}`}
-          .
-        </li>
+        {entity.words === null && (
+          <li>
+            The raw value is{" "}
+            {entity.raw === null
+              ? "not known yet"
+              : `${Number(entity.raw.toPrecision(6))} ${entity.wire_unit}`}
+            .
+          </li>
+        )}
         {entity.converted && (
           <li>
             It is converted from {entity.wire_unit} to {entity.unit}.
           </li>
         )}
-        <li>
-          From {entity.low} to {entity.high} {entity.unit} it is believed; beyond that it is bad.
-        </li>
+        {entity.words ? (
+          <li>
+            It is {entity.words[0]} or {entity.words[1]}.
+          </li>
+        ) : (
+          <li>
+            From {entity.low} to {entity.high} {entity.unit} it is believed; beyond that it is bad.
+          </li>
+        )}
       </ol>
     </section>
   );
@@ -184,19 +228,11 @@ function Watchers({ entity }: { entity: EntityDetail }) {
   );
 }
 
-function LatestReadings({
-  address,
-  entity,
-  zone,
-}: {
-  address: string;
-  entity: EntityDetail;
-  zone?: string;
-}) {
+function LatestReadings({ address, entity }: { address: string; entity: EntityDetail }) {
   const latest = useQuery({
     queryKey: ["readings", address, entity.at],
     queryFn: () => {
-      const end = (entity.at ?? Date.now()) + 1;
+      const end = (entity.at ?? hubNow()) + 1;
       return ask(
         api.GET("/api/entities/{node}/{name}/readings", {
           params: { path: addressParts(address), query: { start: end - 30 * 60_000, end } },
@@ -216,7 +252,7 @@ function LatestReadings({
             .slice(0, 20)
             .map((reading) => (
               <tr key={reading.at} className="rule border-t">
-                <td className="pr-4">{exact(reading.at, zone)}</td>
+                <td className="pr-4">{exact(reading.at)}</td>
                 <td className="pr-4 text-right">{shown(reading.value, entity)}</td>
                 <td className="pr-4 text-right">
                   {reading.raw === null ? "–" : Number(reading.raw.toPrecision(6))}

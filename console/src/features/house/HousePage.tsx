@@ -1,29 +1,31 @@
 // The house in section, what needs you beside it, and the day beneath.
+import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import type { Automation, House } from "../../api/client";
 import { useAutomations, useEntities, useHouse } from "../../api/queries";
-import { Await, Empty, Mark, Page } from "../../ui/parts";
+import { Await, Mark, Page } from "../../ui/parts";
 import { visible } from "../../ui/visible";
 import { Day } from "./Day";
+import { FirstSteps } from "./FirstSteps";
 import { Section } from "./Section";
 
 export function HousePage() {
   const house = useHouse();
   const entities = useEntities();
   const automations = useAutomations();
+  // They go on while the house is being built, until the person is through with them.
+  const [first, setFirst] = useState(false);
+  const empty = house.data?.floors.length === 0;
+  useEffect(() => {
+    if (empty) setFirst(true);
+  }, [empty]);
   return (
     <Page title={house.data?.name ?? "The house"}>
       <div className="grid gap-8 lg:grid-cols-[minmax(0,3fr)_minmax(15rem,1fr)]">
         <Await of={house} lines={8}>
           {(found) =>
-            found.floors.length === 0 ? (
-              <Empty>
-                The house is empty.{" "}
-                <Link className="text-act underline" to="/nodes">
-                  Let a node in
-                </Link>
-                , and it gets its first room.
-              </Empty>
+            first || empty ? (
+              <FirstSteps done={() => setFirst(false)} />
             ) : (
               <Section floors={found.floors} entities={entities.data ?? []} />
             )
@@ -31,7 +33,18 @@ export function HousePage() {
         </Await>
         <Needs house={house.data} automations={automations.data ?? []} />
       </div>
-      <Day zone={house.data?.time_zone} automations={automations.data ?? []} />
+      {house.data && !first && house.data.nodes === 0 && (
+        <p className="mt-6">
+          No node is in the house yet.{" "}
+          <Link className="text-act underline" to="/first-steps">
+            Go on with the first steps
+          </Link>
+          .
+        </p>
+      )}
+      {house.data && !first && house.data.nodes > 0 && (
+        <Day zone={house.data.time_zone} automations={automations.data ?? []} />
+      )}
     </Page>
   );
 }
@@ -51,7 +64,7 @@ function Needs({ house, automations }: { house: House | undefined; automations: 
           {house.needs.map((need) => (
             <li key={need.text}>
               <Link to={need.path} className="hover:underline">
-                <Mark grave={["disk", "silent", "link", "left"].includes(need.kind)}>
+                <Mark grave={["disk", "silent", "link", "left", "secret"].includes(need.kind)}>
                   {visible(need.text)}
                 </Mark>
               </Link>

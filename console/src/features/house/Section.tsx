@@ -7,9 +7,7 @@ import { visible } from "../../ui/visible";
 import { leading, trouble } from "./leading";
 
 export function Section({ floors, entities }: { floors: Floor[]; entities: Entity[] }) {
-  const fromTheTop = [...floors]
-    .sort((a, b) => b.position - a.position)
-    .filter((floor) => floor.rooms.length > 0);
+  const fromTheTop = [...floors].sort((a, b) => b.position - a.position);
   return (
     <section aria-label="The house in section">
       <svg
@@ -92,9 +90,14 @@ function Cell({ room, entities, alone }: { room: Room; entities: Entity[]; alone
 
 function Figure({ entity }: { entity: Entity }) {
   const look = entity.quality === "good" ? "" : "text-faint line-through decoration-1";
-  if (entity.words) return <span className={`text-lg ${look}`}>{entity.shown}</span>;
+  if (entity.words)
+    return (
+      <span data-value className={`text-lg ${look}`}>
+        {entity.shown}
+      </span>
+    );
   return (
-    <span className={look}>
+    <span data-value className={look}>
       <span className="font-light text-3xl">{entity.value?.toFixed(entity.decimals)}</span>
       <span className="ml-1 text-faint text-sm">{entity.unit}</span>
     </span>

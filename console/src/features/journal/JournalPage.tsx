@@ -2,7 +2,7 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 import { api, ask, type JournalEntry } from "../../api/client";
-import { keys, useHouse } from "../../api/queries";
+import { keys } from "../../api/queries";
 import { Await, Button, Empty, Mark, Page } from "../../ui/parts";
 import { clock, day, exact } from "../../ui/time";
 import { visible } from "../../ui/visible";
@@ -21,8 +21,6 @@ export function JournalPage() {
   const [search, setSearch] = useSearchParams();
   const event = search.get("event") ?? "";
   const node = search.get("node") ?? "";
-  const house = useHouse();
-  const zone = house.data?.time_zone;
   const journal = useInfiniteQuery({
     queryKey: [...keys.journal, "pages", event, node],
     queryFn: ({ pageParam }) =>
@@ -64,14 +62,14 @@ export function JournalPage() {
           if (entries.length === 0) return <Empty>Nothing of that kind has happened.</Empty>;
           return (
             <>
-              {byDay(entries, zone).map(([name, group]) => (
+              {byDay(entries).map(([name, group]) => (
                 <section key={name} aria-label={name} className="mb-8">
                   <h2 className="mb-2 text-xl">{name}</h2>
                   <ol>
                     {group.map((entry) => (
                       <li key={entry.id} className="rule flex gap-4 border-t py-1.5">
-                        <time title={exact(entry.at, zone)} className="w-20 shrink-0 text-faint">
-                          {clock(entry.at, zone)}
+                        <time title={exact(entry.at)} className="w-20 shrink-0 text-faint">
+                          {clock(entry.at)}
                         </time>
                         <Text entry={entry} />
                       </li>
@@ -95,10 +93,10 @@ export function JournalPage() {
   );
 }
 
-function byDay(entries: JournalEntry[], zone: string | undefined): [string, JournalEntry[]][] {
+function byDay(entries: JournalEntry[]): [string, JournalEntry[]][] {
   const days = new Map<string, JournalEntry[]>();
   for (const entry of entries) {
-    const name = day(entry.at, zone);
+    const name = day(entry.at);
     days.set(name, [...(days.get(name) ?? []), entry]);
   }
   return [...days];

@@ -2,7 +2,7 @@
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import type { Message } from "../../api/client";
-import { useHouse } from "../../api/queries";
+
 import { Await, Button, Empty, Labelled, Mark, Page } from "../../ui/parts";
 import { clock } from "../../ui/time";
 import { visible } from "../../ui/visible";
@@ -22,7 +22,6 @@ export function MessagesPage() {
   const [each, setEach] = useState(true);
   const [paused, setPaused] = useState(false);
   const [picking, setPicking] = useState<Message | null>(null);
-  const house = useHouse();
   const text = (name: string) => params.get(name) ?? "";
   const messages = useMessages(
     { via: text("via"), topic: text("topic"), node: text("node"), text: text("text") },
@@ -102,7 +101,6 @@ export function MessagesPage() {
                 <Row
                   key={each ? `${message.via} ${message.topic}` : message.number}
                   message={message}
-                  zone={house.data?.time_zone}
                   pick={() => setPicking(message)}
                 />
               ))}
@@ -115,21 +113,13 @@ export function MessagesPage() {
   );
 }
 
-function Row({
-  message,
-  zone,
-  pick,
-}: {
-  message: Message;
-  zone: string | undefined;
-  pick: () => void;
-}) {
+function Row({ message, pick }: { message: Message; pick: () => void }) {
   const own = message.sender !== "" && message.sender === message.node;
   return (
     <li className="rule grid grid-cols-[1fr_auto] gap-x-4 border-t py-2">
       <div className="min-w-0">
         <div className="flex flex-wrap items-baseline gap-x-4">
-          <time className="text-faint text-sm">{clock(message.at, zone)}</time>
+          <time className="text-faint text-sm">{clock(message.at)}</time>
           <span className="break-all font-medium">{visible(message.topic)}</span>
           <span className="text-faint text-sm">{WAYS[message.via]}</span>
           {message.node ? (

@@ -1,6 +1,6 @@
 // Out of one message a value is picked: where it stands, what it is, whose it is.
 // Below, what the last messages would give.
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useNavigate } from "react-router";
 import * as changes from "../../api/changes";
@@ -14,6 +14,7 @@ import {
   type Previewed,
 } from "../../api/client";
 import { keys, useKinds } from "../../api/queries";
+import { useChange } from "../../api/useChange";
 import { Ago, Await, Button, Failure, Heads, Labelled, Mark } from "../../ui/parts";
 import { RoomField } from "../../ui/RoomField";
 import { Sheet } from "../../ui/Sheet";
@@ -49,7 +50,7 @@ interface Choice {
 
 function chosen(message: MessageDetail, pointer: string, kinds: Kind[]): Choice {
   const value = message.values.find((one) => one.pointer === pointer);
-  const kind = guessKind(message.topic, pointer, value?.shown ?? "");
+  const kind = guessKind(message.topic, pointer, value?.shown ?? "", kinds);
   const units = kinds.find((one) => one.kind === kind)?.units ?? [];
   return {
     pointer,
@@ -92,7 +93,7 @@ function Form({
     refetchInterval: 2000,
     retry: false,
   });
-  const take = useMutation({
+  const take = useChange({
     mutationFn: (body: Parameters<typeof pickBody>[1]) => changes.takePick(pickBody(picking, body)),
     onSuccess: (made) => {
       for (const queryKey of [keys.entities, keys.nodes, keys.house])
@@ -188,7 +189,9 @@ function Form({
             onChange={(event) => setChoice({ ...choice, kind: event.target.value, unit: "" })}
           >
             {kinds.map((one) => (
-              <option key={one.kind}>{one.kind}</option>
+              <option key={one.kind} value={one.kind}>
+                {one.title}
+              </option>
             ))}
           </select>
         </Labelled>

@@ -1,40 +1,21 @@
 // First guesses about a picked value, for the person to correct.
-
-const CALLED: Record<string, string[]> = {
-  temperature: ["temperature", "temp", "t", "tmp", "tempc", "celsius"],
-  humidity: ["humidity", "hum", "rh", "h"],
-  moisture: ["moisture", "soil", "wet"],
-  pressure: ["pressure", "press", "hpa", "baro"],
-  illuminance: ["illuminance", "lux", "lx", "light"],
-  co2: ["co2", "ppm"],
-  pm25: ["pm25", "pm2", "dust"],
-  battery: ["battery", "batt", "bat"],
-  voltage: ["voltage", "volt", "v", "mv", "vcc"],
-  power: ["power", "watt", "w"],
-  energy: ["energy", "kwh"],
-  signal: ["rssi", "signal", "dbm"],
-  distance: ["distance", "depth", "dist"],
-  switch: ["state", "relay", "switch", "power_state", "output"],
-  contact: ["contact", "door", "window", "open"],
-  occupancy: ["occupancy", "motion", "presence", "pir"],
-};
-const TWO_STATES = new Set(["switch", "contact", "occupancy"]);
+import type { Kind } from "../../api/client";
 
 /**
  * What a value most likely is, by the words in its pointer and topic, the last ones
  * first.
  */
-export function guessKind(topic: string, pointer: string, shown: string): string {
+export function guessKind(topic: string, pointer: string, shown: string, kinds: Kind[]): string {
   const number = /^\s*[-+]?\d/.test(shown);
+  const fits = kinds.filter((kind) => (kind.words === null) === number);
   const words = `${topic}/${pointer}`
     .toLowerCase()
     .split(/[^a-z0-9]+/)
     .filter(Boolean)
     .reverse();
   for (const word of words) {
-    for (const [kind, names] of Object.entries(CALLED)) {
-      if (names.includes(word) && TWO_STATES.has(kind) !== number) return kind;
-    }
+    const found = fits.find((kind) => kind.kind === word || kind.called.includes(word));
+    if (found) return found.kind;
   }
   return number ? "number" : "switch";
 }

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import type { Message } from "../../api/client";
+import type { Kind, Message } from "../../api/client";
 import { guessKind, guessLevel, guessTitle, guessUnit, withPlaceholder } from "./guess";
 import { merged, SHOWN } from "./stream";
 
@@ -22,6 +22,24 @@ test("the last one of each topic replaces the one before", () => {
   ]);
 });
 
+const kind = (name: string, called: string[], words: string[] | null = null): Kind => ({
+  kind: name,
+  title: name,
+  unit: "",
+  units: [],
+  words,
+  low: 0,
+  high: 1,
+  called,
+});
+const KINDS = [
+  kind("temperature", ["temp", "t"]),
+  kind("moisture", ["soil"]),
+  kind("voltage", ["mv"]),
+  kind("switch", ["state", "lamp"], ["off", "on"]),
+  kind("contact", ["door", "open"], ["closed", "open"]),
+];
+
 test.each([
   ["mill/bed/state", "/soil/moisture", "41", "moisture"],
   ["mill/bed/state", "/temp_c", "12", "temperature"],
@@ -30,7 +48,7 @@ test.each([
   ["mill/gate/door", "", "open", "contact"],
   ["mill/x/y", "", "7", "number"],
 ])("the kind of %s %s %s is guessed", (topic, pointer, shown, kind) => {
-  expect(guessKind(topic, pointer, shown)).toBe(kind);
+  expect(guessKind(topic, pointer, shown, KINDS)).toBe(kind);
 });
 
 test("units, names and the node's level are guessed", () => {

@@ -1,11 +1,12 @@
 // Nodes that do not ask by themselves: one at an address, one that posts its values,
 // and setup codes for those yet to be built.
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { Link } from "react-router";
 import * as changes from "../../api/changes";
 import { type Arrival, api, ask } from "../../api/client";
 import { keys } from "../../api/queries";
+import { useChange } from "../../api/useChange";
 import { Button, Failure, Labelled } from "../../ui/parts";
 import { RoomField } from "../../ui/RoomField";
 import { Sheet } from "../../ui/Sheet";
@@ -44,7 +45,7 @@ function Opener({ text, open }: { text: string; open: () => void }) {
 function ByAddress({ close }: { close: () => void }) {
   const cache = useQueryClient();
   const [found, setFound] = useState<Arrival | null>(null);
-  const look = useMutation({
+  const look = useChange({
     mutationFn: (address: string) => changes.lookAt(address),
     onSuccess: (arrival) => {
       void cache.invalidateQueries({ queryKey: keys.arrivals });
@@ -79,7 +80,7 @@ function ByAddress({ close }: { close: () => void }) {
 
 function Posting({ close }: { close: () => void }) {
   const cache = useQueryClient();
-  const add = useMutation({
+  const add = useChange({
     mutationFn: (body: { name: string; room: string }) => changes.addNode(body),
     onSuccess: () => {
       for (const queryKey of [keys.nodes, keys.house]) void cache.invalidateQueries({ queryKey });
@@ -128,7 +129,7 @@ function Posting({ close }: { close: () => void }) {
 }
 
 function SetupCode({ close }: { close: () => void }) {
-  const make = useMutation({
+  const make = useChange({
     mutationFn: (query: { thing: string; code: string }) =>
       ask(api.GET("/api/setup-code", { params: { query } })),
   });

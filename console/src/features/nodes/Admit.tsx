@@ -1,14 +1,16 @@
 // Letting one arrival in: what it is, its setup code or its secret, its name and room,
 // and how each of its values is called.
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import type { FormEvent } from "react";
 import * as changes from "../../api/changes";
 import type { Arrival, HubNode } from "../../api/client";
 import { keys } from "../../api/queries";
+import { useChange } from "../../api/useChange";
 import { Button, Failure, Labelled, Mark } from "../../ui/parts";
 import { RoomField } from "../../ui/RoomField";
 import { Sheet } from "../../ui/Sheet";
 import { visible } from "../../ui/visible";
+import { KindField } from "./KindField";
 
 export function Admit({ arrival, close }: { arrival: Arrival; close: () => void }) {
   return (
@@ -27,14 +29,14 @@ interface FormProps {
 
 export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
   const cache = useQueryClient();
-  const admit = useMutation({
+  const admit = useChange({
     mutationFn: (body: {
       setup_code: string;
       secret: string;
       name: string;
       room: string;
       origins: string[];
-      entities: { name: string; title: string; hidden: boolean }[];
+      entities: { name: string; title: string; hidden: boolean; kind: string; unit: string }[];
     }) => changes.admit(arrival.id, body),
     onSuccess: (node) => {
       for (const queryKey of [keys.arrivals, keys.nodes, keys.entities, keys.house])
@@ -52,11 +54,16 @@ export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
       name: text("name"),
       room: text("room"),
       origins: values.getAll("origin").map(String),
-      entities: arrival.entities.map(({ name }) => ({
-        name,
-        title: text(`title ${name}`),
-        hidden: !values.has(`shown ${name}`),
-      })),
+      entities: arrival.entities.map(({ name, kind, unit }) => {
+        const chosen = { kind: text(`kind ${name}`), unit: text(`unit ${name}`) };
+        const other = chosen.kind !== kind || chosen.unit !== unit;
+        return {
+          name,
+          title: text(`title ${name}`),
+          hidden: !values.has(`shown ${name}`),
+          ...(other && chosen.kind ? chosen : { kind: "", unit: "" }),
+        };
+      }),
     });
   }
   return (
@@ -121,11 +128,15 @@ export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
                   required
                   className="field"
                 />
-                <span className="text-faint text-sm">
-                  {entity.kind}
-                  {entity.unit && ` in ${entity.unit}`}
-                  {entity.writable && ", can be set"}
-                </span>
+                <div>
+                  <KindField
+                    kind={entity.kind}
+                    unit={entity.unit}
+                    name={` ${entity.name}`}
+                    bare={entity.title}
+                  />
+                  {entity.writable && <span className="text-faint text-sm">can be set</span>}
+                </div>
               </div>
               <label className="flex items-center gap-2">
                 <input

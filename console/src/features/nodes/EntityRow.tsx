@@ -1,14 +1,16 @@
 // One value of a node: what it is now, and what is kept behind "change": its name,
 // hidden or shown, taking it away.
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { Link } from "react-router";
 import * as changes from "../../api/changes";
 import type { Entity } from "../../api/client";
-import { keys, useKinds } from "../../api/queries";
+import { keys } from "../../api/queries";
+import { useChange } from "../../api/useChange";
 import { Button, Failure, Labelled } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
 import { visible } from "../../ui/visible";
+import { KindField } from "./KindField";
 
 export function EntityRow({ entity }: { entity: Entity }) {
   const [changing, setChanging] = useState(false);
@@ -46,19 +48,27 @@ function Change({ entity, close }: { entity: Entity; close: () => void }) {
     for (const queryKey of [keys.entities, keys.nodes]) void cache.invalidateQueries({ queryKey });
     close();
   };
-  const change = useMutation({
-    mutationFn: (body: { title: string; hidden: boolean }) =>
+  const change = useChange({
+    mutationFn: (body: { title: string; hidden: boolean; kind?: string; unit: string }) =>
       changes.changeEntity(entity.entity, body),
     onSuccess: done,
   });
-  const remove = useMutation({
+  const remove = useChange({
     mutationFn: () => changes.removeEntity(entity.entity),
     onSuccess: done,
   });
   function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();
     const values = new FormData(event.currentTarget);
-    change.mutate({ title: String(values.get("title")), hidden: !values.has("shown") });
+    const kind = String(values.get("kind") ?? entity.kind);
+    const unit = String(values.get("unit") ?? "");
+    const other = kind !== entity.kind || unit !== entity.wire_unit;
+    change.mutate({
+      title: String(values.get("title")),
+      hidden: !values.has("shown"),
+      // Its past keeps what it was: only what is another is said.
+      ...(other ? { kind, unit } : { unit: "" }),
+    });
   }
   return (
     <Sheet open close={close} title={entity.spoken}>
@@ -66,6 +76,7 @@ function Change({ entity, close }: { entity: Entity; close: () => void }) {
         <Labelled label="Name" hint={`Its address stays ${entity.entity}.`}>
           <input name="title" required defaultValue={entity.title} className="field" />
         </Labelled>
+        <KindField kind={entity.kind} unit={entity.wire_unit} hint="Its past keeps what it was." />
         <label className="flex items-center gap-2">
           <input type="checkbox" name="shown" defaultChecked={!entity.hidden} /> shown in its room
         </label>
@@ -91,48 +102,33 @@ function Change({ entity, close }: { entity: Entity; close: () => void }) {
 /** One more value that a node posts. */
 export function AddPosted({ node }: { node: string }) {
   const cache = useQueryClient();
-  const kinds = useKinds();
-  const [kind, setKind] = useState("number");
-  const known = kinds.data?.find((one) => one.kind === kind);
-  const add = useMutation({
+  const [round, setRound] = useState(0);
+  const add = useChange({
     mutationFn: (body: { title: string; kind: string; unit: string; pointer: string }) =>
       changes.addEntity(node, body),
     onSuccess: () => {
       for (const queryKey of [keys.entities, keys.nodes])
         void cache.invalidateQueries({ queryKey });
+      setRound(round + 1);
     },
   });
   function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();
-    const form = event.currentTarget;
-    const values = new FormData(form);
+    const values = new FormData(event.currentTarget);
     const text = (name: string) => String(values.get(name) ?? "").trim();
-    add.mutate(
-      { title: text("title"), kind, unit: text("unit"), pointer: text("pointer") },
-      { onSuccess: () => form.reset() },
-    );
+    add.mutate({
+      title: text("title"),
+      kind: text("kind"),
+      unit: text("unit"),
+      pointer: text("pointer"),
+    });
   }
   return (
-    <form onSubmit={submit} className="flex flex-wrap items-end gap-4">
+    <form key={round} onSubmit={submit} className="flex flex-wrap items-end gap-4">
       <Labelled label="One more value that it posts">
         <input name="title" required className="field" placeholder="Temperature" />
       </Labelled>
-      <Labelled label="Kind">
-        <select className="field" value={kind} onChange={(event) => setKind(event.target.value)}>
-          {kinds.data?.map((one) => (
-            <option key={one.kind}>{one.kind}</option>
-          ))}
-        </select>
-      </Labelled>
-      {known?.unit && (
-        <Labelled label="The node’s unit">
-          <select name="unit" className="field" defaultValue={known.unit} key={kind}>
-            {known.units.map((unit) => (
-              <option key={unit}>{unit}</option>
-            ))}
-          </select>
-        </Labelled>
-      )}
+      <KindField kind="" unit="" />
       <Labelled label="Stands in JSON at">
         <input
           name="pointer"

@@ -1,10 +1,11 @@
 // A node's key: a new one, shown once with the line that posts a value; or none, which
 // shuts the node out.
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import * as changes from "../../api/changes";
 import type { HubNode, NodeKey } from "../../api/client";
 import { keys } from "../../api/queries";
+import { useChange } from "../../api/useChange";
 import { Button, Failure } from "../../ui/parts";
 import { Secret } from "../../ui/Secret";
 import { Sheet } from "../../ui/Sheet";
@@ -13,11 +14,11 @@ export function Key({ node }: { node: HubNode }) {
   const cache = useQueryClient();
   const [asking, setAsking] = useState(false);
   const refresh = () => cache.invalidateQueries({ queryKey: keys.nodes });
-  const fresh = useMutation({
+  const fresh = useChange({
     mutationFn: () => changes.newNodeKey(node.node),
     onSuccess: refresh,
   });
-  const revoke = useMutation({
+  const revoke = useChange({
     mutationFn: () => changes.revokeNodeKey(node.node),
     onSuccess: () => {
       void refresh();

@@ -1,10 +1,11 @@
 // One node: where it is, what it has, and taking it out.
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import * as changes from "../../api/changes";
 import type { HubNode } from "../../api/client";
 import { keys, useEntities, useNodes } from "../../api/queries";
+import { useChange } from "../../api/useChange";
 import { linkTitle } from "../../ui/links";
 import { Ago, Await, Button, Failure, Labelled, Mark, Page } from "../../ui/parts";
 import { RoomField } from "../../ui/RoomField";
@@ -13,6 +14,7 @@ import { exact } from "../../ui/time";
 import { visible } from "../../ui/visible";
 import { AddPosted, EntityRow } from "./EntityRow";
 import { Key } from "./Key";
+import { NewSecret } from "./NewSecret";
 import { Actions, OwnSettings } from "./OwnSettings";
 import { Profile } from "./Profile";
 import { State } from "./State";
@@ -86,6 +88,7 @@ function Found({ node }: { node: HubNode }) {
           <Actions node={node} />
         </div>
       )}
+      {node.way === "described" && (node.shut_out || node.url) && <NewSecret node={node} />}
       {(node.way === "senml" || node.way === "foreign") && <Key node={node} />}
       {node.link === "zigbee" && <Profile node={node} />}
       {node.link === "zigbee" && <Again node={node} />}
@@ -99,7 +102,7 @@ function Found({ node }: { node: HubNode }) {
 
 /** A node may have been silent about some of what it has: it is asked once more. */
 function Again({ node }: { node: HubNode }) {
-  const again = useMutation({
+  const again = useChange({
     mutationFn: () => changes.askNodeAgain(node.node),
   });
   return (
@@ -136,7 +139,7 @@ function useRefresh() {
 
 function Place({ node }: { node: HubNode }) {
   const refresh = useRefresh();
-  const change = useMutation({
+  const change = useChange({
     mutationFn: (body: { title: string; room: string }) => changes.changeNode(node.node, body),
     onSuccess: refresh,
   });
@@ -166,7 +169,7 @@ function Remove({ node }: { node: HubNode }) {
   const [asking, setAsking] = useState(false);
   const refresh = useRefresh();
   const navigate = useNavigate();
-  const remove = useMutation({
+  const remove = useChange({
     mutationFn: (history: "keep" | "delete") => changes.removeNode(node.node, { history }),
     onSuccess: () => {
       refresh();

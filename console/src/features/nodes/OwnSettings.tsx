@@ -1,10 +1,11 @@
 // What a node lets be changed of itself, and what it can be asked to do. What the node
 // answers is what is shown.
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useId } from "react";
 import * as changes from "../../api/changes";
 import type { HubNode, NodeAction, Setting } from "../../api/client";
 import { keys, useSettings } from "../../api/queries";
+import { useChange } from "../../api/useChange";
 import { Await, Button, Failure } from "../../ui/parts";
 
 export function OwnSettings({ node }: { node: HubNode }) {
@@ -33,7 +34,7 @@ export function OwnSettings({ node }: { node: HubNode }) {
 function One({ node, setting }: { node: string; setting: Setting }) {
   const cache = useQueryClient();
   const id = useId();
-  const change = useMutation({
+  const change = useChange({
     mutationFn: (value: string) => changes.changeSetting(node, setting.name, value),
     onSuccess: () => {
       for (const queryKey of [keys.nodes, keys.settings(node)])
@@ -121,7 +122,7 @@ export function Actions({ node }: { node: HubNode }) {
 
 function OneAction({ node, action }: { node: string; action: NodeAction }) {
   const id = useId();
-  const act = useMutation({
+  const act = useChange({
     mutationFn: (inputs: Record<string, unknown>) => changes.act(node, action.name, inputs),
   });
   function submit(event: FormEvent<HTMLFormElement>) {

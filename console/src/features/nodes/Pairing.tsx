@@ -1,9 +1,10 @@
 // The pairing window: open it, see what is left of it, and who asks to join.
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import * as changes from "../../api/changes";
 import type { Arrival } from "../../api/client";
 import { keys, useArrivals, usePairing } from "../../api/queries";
+import { useChange } from "../../api/useChange";
 import { linkTitle } from "../../ui/links";
 import { Ago, Await, Button, Failure, Mark } from "../../ui/parts";
 import { useNow } from "../../ui/time";
@@ -23,11 +24,11 @@ export function Window() {
   const pairing = usePairing();
   const now = useNow(500);
   const refresh = () => cache.invalidateQueries({ queryKey: keys.pairing });
-  const open = useMutation({
+  const open = useChange({
     mutationFn: () => changes.openPairing("2 min"),
     onSuccess: (window) => cache.setQueryData(keys.pairing, window),
   });
-  const close = useMutation({
+  const close = useChange({
     mutationFn: () => changes.closePairing(),
     onSuccess: refresh,
   });
@@ -87,11 +88,11 @@ export function Pairing() {
   const cache = useQueryClient();
   const arrivals = useArrivals();
   const [admitting, setAdmitting] = useState<Arrival | null>(null);
-  const turnAway = useMutation({
+  const turnAway = useChange({
     mutationFn: (id: string) => changes.turnAway(id),
     onSuccess: () => cache.invalidateQueries({ queryKey: keys.arrivals }),
   });
-  const again = useMutation({
+  const again = useChange({
     mutationFn: (id: string) => changes.askArrivalAgain(id),
     onSettled: () => cache.invalidateQueries({ queryKey: keys.arrivals }),
   });

@@ -1,14 +1,16 @@
 // What a Zigbee node says and nothing names yet, and the profile in which a person
 // names it.
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import * as changes from "../../api/changes";
 import { api, ask, HubError, type HubNode, type NodeProfile } from "../../api/client";
 import { keys } from "../../api/queries";
+import { useChange } from "../../api/useChange";
 import { Await, Button, Failure } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
 import { TextEditor } from "../../ui/TextEditor";
+import { useDraft } from "../../ui/useDraft";
 
 export function Profile({ node }: { node: HubNode }) {
   const [params, setParams] = useSearchParams();
@@ -42,13 +44,14 @@ function Editor({ node, latest, close }: { node: string; latest: NodeProfile; cl
   // It is asked for again and again, and its values move on: what a person is writing
   // stays.
   const [profile] = useState(latest);
-  const [text, setText] = useState(profile.text);
+  const draft = useDraft(`profile.${node}`, profile.text);
   const cache = useQueryClient();
-  const save = useMutation({
-    mutationFn: () => changes.keepProfile(node, text),
+  const save = useChange({
+    mutationFn: () => changes.keepProfile(node, draft.text),
     onSuccess: () => {
       for (const queryKey of [keys.nodes, keys.entities, keys.house, keys.profile(node)])
         void cache.invalidateQueries({ queryKey });
+      draft.settle(draft.text);
       close();
     },
   });
@@ -64,7 +67,12 @@ function Editor({ node, latest, close }: { node: string; latest: NodeProfile; cl
         Give each value a name, a kind and a unit, and take out what you do not need. Every node of
         this make and model has them at once.
       </p>
-      <TextEditor label="The profile's text" text={text} setText={setText} mistakes={mistakes} />
+      <TextEditor
+        label="The profile's text"
+        text={draft.text}
+        setText={draft.write}
+        mistakes={mistakes}
+      />
       {save.error && mistakes.length === 0 && <Failure error={save.error} />}
       <div ref={foot} className="mt-4 flex flex-wrap items-center justify-end gap-3">
         <span className="mr-auto break-all text-faint text-sm" title={profile.path}>
@@ -74,7 +82,7 @@ function Editor({ node, latest, close }: { node: string; latest: NodeProfile; cl
         <Button onClick={close}>Leave it as it was</Button>
         <Button
           look="main"
-          disabled={save.isPending || text === profile.text}
+          disabled={save.isPending || !draft.changed}
           onClick={() => save.mutate()}
         >
           Use it

@@ -1,9 +1,10 @@
 // A stick that carries somebody else's network: it is neither taken nor wiped before a
 // person says so.
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import * as changes from "../../api/changes";
 import { keys, useZigbee } from "../../api/queries";
+import { useChange } from "../../api/useChange";
 import { Button, Failure, Mark } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
 
@@ -11,7 +12,7 @@ export function ForeignNetwork() {
   const cache = useQueryClient();
   const zigbee = useZigbee();
   const [wiping, setWiping] = useState(false);
-  const choose = useMutation({
+  const choose = useChange({
     mutationFn: (choice: "keep" | "clean") => changes.chooseNetwork(choice),
     onSuccess: () => {
       setWiping(false);

@@ -1,6 +1,7 @@
 // Every value of the house in one table, found by typing.
-import { useState } from "react";
+import { memo, useMemo, useState } from "react";
 import { Link } from "react-router";
+import type { Entity } from "../../api/client";
 import { useEntities, useHouse, useNodes } from "../../api/queries";
 import { Ago, Await, Empty, Heads, Mark, Page } from "../../ui/parts";
 import { visible } from "../../ui/visible";
@@ -10,10 +11,14 @@ export function ReadingsPage() {
   const house = useHouse();
   const nodes = useNodes();
   const [typed, setTyped] = useState("");
-  const rooms = new Map(
-    house.data?.floors.flatMap((f) => f.rooms).map((room) => [room.room, room.name]),
+  const rooms = useMemo(
+    () => new Map(house.data?.floors.flatMap((f) => f.rooms).map((room) => [room.room, room.name])),
+    [house.data],
   );
-  const titles = new Map(nodes.data?.map((node) => [node.node, node.title]));
+  const titles = useMemo(
+    () => new Map(nodes.data?.map((node) => [node.node, node.title])),
+    [nodes.data],
+  );
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
   return (
     <Page
@@ -58,37 +63,7 @@ export function ReadingsPage() {
                 />
                 <tbody>
                   {rows.map(({ entity, room, node }) => (
-                    <tr key={entity.entity} className="rule border-t">
-                      <td className="py-1.5 pr-4 max-sm:hidden">{room}</td>
-                      <td className="py-1.5 pr-4">{node}</td>
-                      <td className="pr-4">
-                        <Link
-                          className="text-act hover:underline"
-                          to={`/readings/${entity.entity}`}
-                        >
-                          {visible(entity.title)}
-                        </Link>
-                        {entity.hidden && <span className="block text-faint text-sm">hidden</span>}
-                      </td>
-                      <td className="pr-4 text-right font-semibold">
-                        {entity.shown || "–"}
-                        {entity.quality !== "good" && (
-                          <span className="block font-normal text-sm sm:hidden">
-                            <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>
-                          </span>
-                        )}
-                      </td>
-                      <td className="pr-4 max-sm:hidden">
-                        {entity.quality === "good" ? (
-                          "good"
-                        ) : (
-                          <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>
-                        )}
-                      </td>
-                      <td>
-                        <Ago at={entity.heard_at} />
-                      </td>
-                    </tr>
+                    <Row key={entity.entity} entity={entity} room={room} node={node} />
                   ))}
                 </tbody>
               </table>
@@ -99,3 +74,44 @@ export function ReadingsPage() {
     </Page>
   );
 }
+
+const Row = memo(function Row({
+  entity,
+  room,
+  node,
+}: {
+  entity: Entity;
+  room: string;
+  node: string;
+}) {
+  return (
+    <tr className="rule border-t">
+      <td className="py-1.5 pr-4 max-sm:hidden">{room}</td>
+      <td className="py-1.5 pr-4">{node}</td>
+      <td className="pr-4">
+        <Link className="text-act hover:underline" to={`/readings/${entity.entity}`}>
+          {visible(entity.title)}
+        </Link>
+        {entity.hidden && <span className="block text-faint text-sm">hidden</span>}
+      </td>
+      <td data-value className="pr-4 text-right font-semibold">
+        {entity.shown || "–"}
+        {entity.quality !== "good" && (
+          <span className="block font-normal text-sm sm:hidden">
+            <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>
+          </span>
+        )}
+      </td>
+      <td className="pr-4 max-sm:hidden">
+        {entity.quality === "good" ? (
+          "good"
+        ) : (
+          <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>
+        )}
+      </td>
+      <td>
+        <Ago at={entity.heard_at} />
+      </td>
+    </tr>
+  );
+});

@@ -1,10 +1,13 @@
 // A room: its tiles, one value each.
+import { useMemo } from "react";
 import { Link, useParams } from "react-router";
 import type { Entity } from "../../api/client";
 import { useAutomations, useEntities, useHouse, useNodes } from "../../api/queries";
+import type { Limit } from "../../parts/faces";
 import { Tile } from "../../parts/Tile";
 import { Await, Empty, Failure, Page } from "../../ui/parts";
 
+const NO_LIMITS: Limit[] = [];
 const ORDER = ["switch", "temperature", "humidity", "co2", "contact", "occupancy"];
 
 function byKind(a: Entity, b: Entity): number {
@@ -20,6 +23,12 @@ export function RoomPage() {
   const automations = useAutomations();
   const room = house.data?.floors.flatMap((floor) => floor.rooms).find((r) => r.room === address);
   const titles = new Map(nodes.data?.map((node) => [node.node, node.title]));
+  const limits = useMemo(() => {
+    const found = new Map<string, Limit[]>();
+    for (const { enabled, watch } of automations.data ?? [])
+      if (enabled && watch) found.set(watch.entity, [...(found.get(watch.entity) ?? []), watch]);
+    return found;
+  }, [automations.data]);
   if (house.data && !room)
     return <Failure error={new Error(`There is no room ${address} in this house.`)} />;
   return (
@@ -47,9 +56,7 @@ export function RoomPage() {
                   key={entity.entity}
                   entity={entity}
                   nodeTitle={titles.get(entity.node) ?? entity.node}
-                  limits={(automations.data ?? []).flatMap((a) =>
-                    a.enabled && a.watch && a.watch.entity === entity.entity ? [a.watch] : [],
-                  )}
+                  limits={limits.get(entity.entity) ?? NO_LIMITS}
                 />
               ))}
             </ul>

@@ -1,8 +1,10 @@
 // The household's phones, and what they were told lately.
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import type { FormEvent } from "react";
 import * as changes from "../../api/changes";
 import { keys, useNotices, usePhones } from "../../api/queries";
+import { useChange } from "../../api/useChange";
+import { Asked } from "../../ui/Asked";
 import { Ago, Await, Button, Failure, Labelled, Mark } from "../../ui/parts";
 import { visible } from "../../ui/visible";
 import { addThisPhone, obstacle } from "./push";
@@ -11,11 +13,11 @@ export function Phones() {
   const cache = useQueryClient();
   const phones = usePhones();
   const refresh = () => cache.invalidateQueries({ queryKey: keys.phones });
-  const add = useMutation({ mutationFn: addThisPhone, onSuccess: refresh });
-  const test = useMutation({
+  const add = useChange({ mutationFn: addThisPhone, onSuccess: refresh });
+  const test = useChange({
     mutationFn: (phone: number) => changes.testPhone(phone),
   });
-  const remove = useMutation({
+  const remove = useChange({
     mutationFn: (phone: number) => changes.removePhone(phone),
     onSuccess: refresh,
   });
@@ -46,16 +48,23 @@ export function Phones() {
                   <Button onClick={() => test.mutate(phone.id)}>
                     Try it<span className="sr-only"> {phone.name}</span>
                   </Button>
-                  <Button look="grave" onClick={() => remove.mutate(phone.id)}>
-                    Remove<span className="sr-only"> {phone.name}</span>
-                  </Button>
+                  <Asked
+                    title={`Remove ${phone.name}?`}
+                    label={`Remove ${phone.name}`}
+                    yes="Remove"
+                    busy={remove.isPending}
+                    error={remove.error}
+                    onYes={(done) => remove.mutate(phone.id, { onSuccess: done })}
+                  >
+                    <p>It gets no notices any more. It can be added again on the phone itself.</p>
+                  </Asked>
                 </li>
               ))}
             </ul>
           )
         }
       </Await>
-      {(test.error ?? remove.error) && <Failure error={(test.error ?? remove.error) as Error} />}
+      {test.error && <Failure error={test.error} />}
       <form onSubmit={submit} className="mt-4 space-y-3">
         <Labelled
           label="Make this device one of them"

@@ -1,14 +1,16 @@
 // Programs that are signed in with a token, and making one void.
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import * as changes from "../../api/changes";
 import { keys, useTokens } from "../../api/queries";
-import { Ago, Await, Button, Failure } from "../../ui/parts";
+import { useChange } from "../../api/useChange";
+import { Asked } from "../../ui/Asked";
+import { Ago, Await } from "../../ui/parts";
 import { visible } from "../../ui/visible";
 
 export function Programs() {
   const cache = useQueryClient();
   const tokens = useTokens();
-  const revoke = useMutation({
+  const revoke = useChange({
     mutationFn: (token: number) => changes.revokeToken(token),
     onSuccess: () => cache.invalidateQueries({ queryKey: keys.tokens }),
   });
@@ -36,20 +38,22 @@ export function Programs() {
                       {visible(token.username)}, <Ago at={token.made_at} />
                     </span>
                   </span>
-                  <Button
-                    look="grave"
-                    onClick={() => revoke.mutate(token.id)}
-                    aria-label={`Make the token of ${token.name} void`}
+                  <Asked
+                    title={`Sign ${token.name} out?`}
+                    label={`Make the token of ${token.name} void`}
+                    yes="Make void"
+                    busy={revoke.isPending}
+                    error={revoke.error}
+                    onYes={(done) => revoke.mutate(token.id, { onSuccess: done })}
                   >
-                    Make void
-                  </Button>
+                    <p>Its token is void at once. The program must sign in again.</p>
+                  </Asked>
                 </li>
               ))}
             </ul>
           )
         }
       </Await>
-      {revoke.error && <Failure error={revoke.error} />}
     </section>
   );
 }

@@ -1,7 +1,9 @@
 // Settings: the household's phones, the house's rooms, this hub, and signing out.
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
+import { Link } from "react-router";
 import * as changes from "../../api/changes";
 import { keys, useHouse } from "../../api/queries";
+import { useChange } from "../../api/useChange";
 import { Await, Button, Failure, Page } from "../../ui/parts";
 import { exact } from "../../ui/time";
 import { Doctor } from "./Doctor";
@@ -32,7 +34,7 @@ export function SettingsPage() {
 function ThisHub() {
   const cache = useQueryClient();
   const house = useHouse();
-  const signOut = useMutation({
+  const signOut = useChange({
     mutationFn: () => changes.signOut(),
     onSuccess: () => {
       cache.clear();
@@ -49,7 +51,7 @@ function ThisHub() {
         {(found) => (
           <ul className="mb-4 space-y-1">
             <li>
-              Hombi {found.version}, up since {exact(found.started_at, found.time_zone)}
+              Hombi {found.version}, up since {exact(found.started_at)}
             </li>
             <li>House time is {found.time_zone}.</li>
             {found.links.map((link) => (
@@ -57,6 +59,11 @@ function ThisHub() {
             ))}
             <li>
               {found.readings_committed.toLocaleString("en")} readings were stored since the start.
+            </li>
+            <li>
+              <Link className="text-act underline" to="/first-steps">
+                The first steps, once more
+              </Link>
             </li>
             <li>
               <a className="text-act underline" href="/api/docs">

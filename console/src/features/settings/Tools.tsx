@@ -1,9 +1,11 @@
 // A person's own tools at the MQTT door: which topics each may use, its key, and
 // shutting it out.
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import type { FormEvent } from "react";
 import * as changes from "../../api/changes";
 import { keys, useTools } from "../../api/queries";
+import { useChange } from "../../api/useChange";
+import { Asked } from "../../ui/Asked";
 import { Await, Button, Failure, Labelled } from "../../ui/parts";
 import { Secret } from "../../ui/Secret";
 
@@ -17,20 +19,20 @@ export function Tools() {
   const cache = useQueryClient();
   const tools = useTools();
   const refresh = () => cache.invalidateQueries({ queryKey: keys.tools });
-  const add = useMutation({
+  const add = useChange({
     mutationFn: (body: { name: string; publish: string[]; subscribe: string[] }) =>
       changes.addTool(body),
     onSuccess: refresh,
   });
-  const rotate = useMutation({
+  const rotate = useChange({
     mutationFn: (tool: string) => changes.newToolKey(tool),
   });
-  const remove = useMutation({
+  const remove = useChange({
     mutationFn: (tool: string) => changes.removeTool(tool),
     onSuccess: refresh,
   });
   const made = rotate.data ?? add.data;
-  const error = add.error ?? rotate.error ?? remove.error;
+  const error = add.error ?? rotate.error;
   function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();
     const form = event.currentTarget;
@@ -75,13 +77,16 @@ export function Tools() {
                 >
                   New key
                 </Button>
-                <Button
-                  look="grave"
-                  onClick={() => remove.mutate(tool.tool)}
-                  aria-label={`Shut ${tool.tool} out`}
+                <Asked
+                  title={`Shut ${tool.tool} out?`}
+                  label={`Shut ${tool.tool} out`}
+                  yes="Shut out"
+                  busy={remove.isPending}
+                  error={remove.error}
+                  onYes={(done) => remove.mutate(tool.tool, { onSuccess: done })}
                 >
-                  Shut out
-                </Button>
+                  <p>Its key is void at once, and whatever uses it is disconnected.</p>
+                </Asked>
               </li>
             ))}
           </ul>

@@ -18,6 +18,7 @@ from hombi.links.wifi.mqtt.wire import MalformedPacket
 
 ANSWER_S = 10.0
 SLICE = 100
+REFUSED_TOLD = 5
 MAX_PACKET = 16 * 1024 * 1024  # a broker carries pictures too
 Received = Callable[[p.Publish, Callable[[], None]], None]
 
@@ -56,6 +57,8 @@ class Client(asyncio.Protocol):
         # Sent at QoS 1 and not acknowledged yet, by packet identifier.
         self.unacknowledged: dict[int, p.Publish] = {}
         self.refused_filters: list[str] = []
+        # Topics under which the broker did not take what was published, the last ones.
+        self.refused_topics: deque[str] = deque(maxlen=REFUSED_TOLD)
         self._asked: dict[int, list[str]] = {}
 
     @classmethod
@@ -139,7 +142,9 @@ class Client(asyncio.Protocol):
             case p.Publish():
                 self._came.append(packet)
             case p.Puback():
-                self.unacknowledged.pop(packet.packet_id, None)
+                sent = self.unacknowledged.pop(packet.packet_id, None)
+                if sent is not None and packet.reason >= p.SUBSCRIBE_REFUSED:
+                    self._not_taken(sent.topic)
             case p.Suback():
                 names = self._asked.pop(packet.packet_id, [])
                 self.refused_filters += [
@@ -151,6 +156,10 @@ class Client(asyncio.Protocol):
                 self._answer.set_result(packet)
             case p.Disconnect():
                 self._end(f"it ended the connection, reason {packet.reason:#04x}")
+
+    def _not_taken(self, topic: str) -> None:
+        if topic not in self.refused_topics:
+            self.refused_topics.append(topic)
 
     def _work(self) -> None:
         try:

@@ -1,0 +1,163 @@
+// How courses are drawn: one axis for each unit, a line for each mean, a band from lowest
+// to highest, and the limits of automations as fine lines.
+import uPlot from "uplot";
+import type { Entity, EntityDetail, History } from "../api/client";
+import { shown } from "../api/readings";
+import { clock, day, hubTime } from "../ui/time";
+import { columns, isCalm } from "./numbers";
+
+export type Limits = EntityDetail["watchers"];
+
+/** One entity's history, as a line of a chart. */
+export interface Course {
+  history: History;
+  entity: Pick<Entity, "entity" | "spoken" | "unit" | "decimals" | "words">;
+}
+
+export const HEIGHT = 340;
+export const MOST_UNITS = 2;
+const COLOURS = ["act", "madder", "amber", "faint"];
+const DASHES = [[], [7, 4], [2, 3]];
+
+export function colour(name: string): string {
+  return getComputedStyle(document.documentElement).getPropertyValue(`--${name}`).trim();
+}
+
+/** The units of some courses, in their order; a chart has room for two. */
+export function unitsOf(courses: Course[]): string[] {
+  return [...new Set(courses.map((one) => one.entity.unit))];
+}
+
+/** The courses on one line of times: mean, lowest and highest of each. */
+export function joined(courses: Course[]): uPlot.AlignedData {
+  const tables = courses.map((one) => columns(one.history, isCalm(one.history, one.entity)));
+  return uPlot.join(
+    tables,
+    // A gap in one course is a gap, also where another has a reading.
+    tables.map((table) => table.map(() => 2)),
+  );
+}
+
+export function options(
+  width: number,
+  courses: Course[],
+  limits: { current: Limits },
+): uPlot.Options {
+  const axis = {
+    stroke: colour("faint"),
+    grid: { stroke: colour("rule"), width: 1 },
+    ticks: { show: false },
+    font: '13px "Source Sans 3 Variable", sans-serif',
+  };
+  const units = unitsOf(courses);
+  const scale = (unit: string) => `y ${unit}`;
+  const alone = courses.length === 1;
+  return {
+    width,
+    height: HEIGHT,
+    tzDate: (seconds) =>
+      hubTime.zone
+        ? uPlot.tzDate(new Date(seconds * 1000), hubTime.zone)
+        : new Date(seconds * 1000),
+    cursor: { y: false, points: { size: 7 } },
+    legend: { show: true, live: true },
+    scales: Object.fromEntries(
+      units.map((unit, place) => [
+        scale(unit),
+        {
+          range: (_: uPlot, low: number | null, high: number | null) => {
+            const wanted =
+              place > 0
+                ? []
+                : limits.current.flatMap((l) =>
+                    l.until === null ? [l.limit] : [l.limit, l.until],
+                  );
+            const [min, max] = [Math.min(low ?? 0, ...wanted), Math.max(high ?? 1, ...wanted)];
+            const room = (max - min || 1) * 0.08;
+            return [min - room, max + room] as [number, number];
+          },
+        },
+      ]),
+    ),
+    axes: [
+      {
+        ...axis,
+        values: [
+          // How times are written for each distance between ticks, with 24 hours a day.
+          [86_400 * 28, "{MMM}", "\n{YYYY}", null, null, null, null, null, 1],
+          [86_400, "{D} {MMM}", null, null, null, null, null, null, 1],
+          [60, "{HH}:{mm}", "\n{D} {MMM}", null, "\n{D} {MMM}", null, null, null, 1],
+          [1, ":{ss}", "\n{D} {MMM} {HH}:{mm}", null, null, null, "\n{HH}:{mm}", null, 1],
+        ],
+      },
+      ...units.map((unit, place) => ({
+        ...axis,
+        scale: scale(unit),
+        side: place === 0 ? 3 : 1,
+        grid: place === 0 ? axis.grid : { show: false },
+        size: 64,
+        values: (_: uPlot, ticks: number[]) => ticks.map((tick) => `${Number(tick.toFixed(4))}`),
+      })),
+    ],
+    series: [
+      {
+        label: "at",
+        value: (_, at) => (at === null ? "–" : `${day(at * 1000)} ${clock(at * 1000)}`),
+      },
+      ...courses.flatMap(({ history, entity }, place) => {
+        const of = isCalm(history, entity) ? " of a day" : "";
+        const name = (what: string) => (alone ? `${what}${of}` : `${entity.spoken}, ${what}${of}`);
+        const value = (_: uPlot, v: number) => shown(v, entity);
+        const edge = {
+          scale: scale(entity.unit),
+          stroke: "transparent",
+          value,
+          points: { show: false },
+        };
+        return [
+          {
+            label: name("mean"),
+            scale: scale(entity.unit),
+            stroke: colour(COLOURS[place % COLOURS.length] ?? "act"),
+            dash: DASHES[Math.floor(place / COLOURS.length)],
+            width: 1.75,
+            value,
+          },
+          { ...edge, label: name("lowest") },
+          { ...edge, label: name("highest") },
+        ];
+      }),
+    ],
+    bands: courses.map((_, place) => ({
+      series: [3 * place + 3, 3 * place + 2],
+      fill: `${colour(COLOURS[place % COLOURS.length] ?? "act")}${alone ? "2e" : "18"}`,
+    })),
+    hooks: { draw: [(plot) => drawLimits(plot, scale(units[0] ?? ""), limits.current)] },
+  };
+}
+
+function drawLimits(plot: uPlot, scale: string, limits: Limits) {
+  const { ctx, bbox } = plot;
+  ctx.save();
+  ctx.strokeStyle = colour("amber");
+  ctx.fillStyle = colour("amber");
+  ctx.font = `${12 * devicePixelRatio}px "Source Sans 3 Variable", sans-serif`;
+  ctx.textAlign = "left";
+  ctx.textBaseline = "alphabetic";
+  ctx.setLineDash([5 * devicePixelRatio, 4 * devicePixelRatio]);
+  for (const watcher of limits) {
+    for (const [value, word] of [
+      [watcher.limit, watcher.name],
+      [watcher.until, "until"],
+    ] as const) {
+      if (value === null) continue;
+      const y = Math.round(plot.valToPos(value, scale, true));
+      ctx.beginPath();
+      ctx.moveTo(bbox.left, y);
+      ctx.lineTo(bbox.left + bbox.width, y);
+      ctx.stroke();
+      ctx.fillText(word, bbox.left + 6 * devicePixelRatio, y - 4 * devicePixelRatio);
+    }
+  }
+  ctx.restore();
+}

@@ -1,0 +1,62 @@
+"""What a person sets of the house without an editor: its name and its time zone. They
+are written into `hombi.toml`, which keeps its comments and its order."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+import tomlkit
+from tomlkit.exceptions import TOMLKitError
+
+from hombi.hub.config import FILE_NAME
+from hombi.hub.errors import Invalid, Refused
+from hombi.hub.events import HouseNamed
+from hombi.hub.kernel import Actor, Change, Done, Right
+from hombi.hub.reload import Reload
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeHouse(Change[Reload, None]):
+    """Name the house, or say in which time zone it stands. Raises Invalid, Refused
+    where the environment or a mistake in the file stands in the way."""
+
+    name: str | None = None
+    time_zone: str | None = None
+
+    part = Reload
+    right = Right.ARRANGE
+
+    async def do(self, part: Reload, by: Actor) -> Done[None]:
+        given = (("name", self.name), ("time_zone", self.time_zone))
+        wanted = {key: value for key, value in given if value is not None}
+        for key in wanted:
+            if (variable := f"HOMBI_HOUSE_{key.upper()}") in os.environ:
+                raise Refused(f"the environment variable {variable} sets it; change it there")
+        path = part.config.data / FILE_NAME
+        before = await asyncio.to_thread(_write, path, wanted)
+        await part.take_up()
+        if part.problem:
+            problem = part.problem
+            await asyncio.to_thread(path.write_text, before)
+            await part.take_up()
+            raise Invalid(problem)
+        return Done(None, HouseNamed(house=part.config.house_name))
+
+
+def _write(path: Path, wanted: dict[str, str]) -> str:
+    """Put these into the file's table `house`; its text of before."""
+    before = path.read_text() if path.exists() else ""
+    try:
+        document = tomlkit.parse(before)
+    except TOMLKitError as error:
+        raise Refused(f"{path} has a mistake and is left alone: {error}") from error
+    house = document.setdefault("house", tomlkit.table())
+    for key, value in wanted.items():
+        house[key] = value
+    fresh = path.with_suffix(".new")
+    fresh.write_text(tomlkit.dumps(document))
+    fresh.replace(path)
+    return before

@@ -1,0 +1,87 @@
+"""A change that is sent twice is made once: a second press, or a request that a browser
+repeats, gets the first one's answer.
+
+The sender names its wish in the header `Idempotency-Key` (IETF draft of that name). A
+name counts for one session or token, one method and one address, for ten minutes.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import hashlib
+import time
+from collections import OrderedDict
+from collections.abc import Callable
+from typing import Any
+
+from asgiref.sync import iscoroutinefunction
+from django.http import HttpRequest, HttpResponse
+from django.utils.decorators import sync_and_async_middleware
+
+HEADER = "Idempotency-Key"
+KEPT_S = 600.0
+MOST_KEPT = 500
+MOST_BYTES = 64 * 1024
+MOST_KEY = 100
+
+_Answer = asyncio.Future[HttpResponse | None]
+_answers: OrderedDict[str, tuple[float, _Answer]] = OrderedDict()
+
+
+@sync_and_async_middleware
+def once(get_response: Callable[[HttpRequest], Any]) -> Callable[[HttpRequest], Any]:
+    """Give the same wish the same answer. Only the hub's own server is asynchronous; a
+    test's plain client has no second press."""
+    if not iscoroutinefunction(get_response):
+        return get_response
+
+    async def asynchronous(request: HttpRequest) -> HttpResponse:
+        name = _name(request)
+        if not name:
+            answer: HttpResponse = await get_response(request)
+            return answer
+        _forget_old()
+        if (known := _answers.get(name)) is not None:
+            first = await asyncio.shield(known[1])
+            if first is not None:
+                return _copy(first)
+        made: _Answer = asyncio.get_running_loop().create_future()
+        _answers[name] = (time.monotonic(), made)
+        kept: HttpResponse | None = None
+        try:
+            answer = await get_response(request)
+            # What failed may be tried again under the same name.
+            if answer.status_code < 400 and len(answer.content) <= MOST_BYTES:
+                kept = answer
+            return answer
+        finally:
+            if kept is None:
+                _answers.pop(name, None)
+            made.set_result(kept)
+
+    return asynchronous
+
+
+def _name(request: HttpRequest) -> str:
+    key = request.headers.get(HEADER, "")
+    if request.method in ("GET", "HEAD", "OPTIONS") or not 0 < len(key) <= MOST_KEY:
+        return ""
+    who = request.headers.get("Authorization", "") + "\0" + request.headers.get("Cookie", "")
+    parts = (key, request.method or "", request.path, hashlib.sha256(who.encode()).hexdigest())
+    return "\0".join(parts)
+
+
+def _forget_old() -> None:
+    now = time.monotonic()
+    while _answers:
+        name, (at_s, made) = next(iter(_answers.items()))
+        if not made.done() or (now - at_s < KEPT_S and len(_answers) < MOST_KEPT):
+            return
+        del _answers[name]
+
+
+def _copy(first: HttpResponse) -> HttpResponse:
+    answer = HttpResponse(first.content, status=first.status_code)
+    for name, value in first.items():
+        answer[name] = value
+    return answer
