@@ -9,6 +9,7 @@ from playwright.sync_api import Page, Route, expect
 from tests.browser.conftest import violations
 from tests.house import PLUG, Joined, Service, description, let_in, until
 
+FITS = "document.documentElement.scrollWidth <= window.innerWidth"
 PAGES = {
     "/": "Test house",
     "/rooms/cheese-cellar": "Cheese cellar",
@@ -38,8 +39,7 @@ def test_no_page_has_a_violation_or_scrolls_sideways(
     expect(console.get_by_role("status", name="Loading")).to_have_count(0)
     for width, height in ((1280, 800), (390, 844)):
         console.set_viewport_size({"width": width, "height": height})
-        fits = "document.documentElement.scrollWidth <= window.innerWidth"
-        until(lambda: console.evaluate(fits), within_s=3)  # charts follow a moment later
+        until(lambda: console.evaluate(FITS), within_s=3)  # charts follow a moment later
         for scheme in ("light", "dark") if width > height else ("light",):
             console.emulate_media(color_scheme=scheme)  # type: ignore[arg-type]
             assert violations(console) == [], f"{path} at {width} in the {scheme}"
