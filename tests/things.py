@@ -78,11 +78,15 @@ class Vane:
                                 "forms": [{"href": "/e/gust", "subprotocol": "longpoll"}]}},
         }  # fmt: skip
 
+    def more_routes(self) -> list[Route]:
+        return []
+
     def start(self) -> Vane:
         routes = [
             Route("/.well-known/wot", self._td),
             Route("/p/{name}", self._property, methods=["GET", "PUT"]),
             Route("/e/wind", self._events),
+            *self.more_routes(),
             Route("/a/park", self._park, methods=["POST"]),
         ]
         self._server = uvicorn.Server(
@@ -245,3 +249,46 @@ class Sly(Vane):
         if self.redirected:
             return Response(status_code=307, headers={"Location": self.redirected})
         return await super()._property(request)
+
+
+class Station(Vane):
+    """It tells its climate in one object, in the unit that its address asks for, and of
+    squalls as they come."""
+
+    squalls: tuple[str, ...] = ()
+
+    def description(self) -> dict[str, Any]:
+        found = super().description()
+        climate = {"t": {"type": "number", "unit": "Cel"}, "rh": {"type": "number", "unit": "%"}}
+        found["properties"] = {
+            "climate": {
+                "type": "object", "title": "Climate", "readOnly": True, "properties": climate,
+                "uriVariables": {"unit": {"type": "string", "default": "Cel"}},
+                "forms": [{"href": "/climate{?unit}"}],
+            },
+            "unreached": {"type": "number", "readOnly": True},
+        }  # fmt: skip
+        found["actions"] = {}
+        found["events"] = {
+            "squall": {"forms": [{"href": "/e/squall", "subprotocol": "sse"}]},
+            "gust": {"forms": [{"href": "/e/gust", "subprotocol": "longpoll"}]},
+        }
+        return {**found, "title": "Terrace station", "security": []}
+
+    def more_routes(self) -> list[Route]:
+        return [Route("/climate", self._climate), Route("/e/squall", self._squalls)]
+
+    async def _climate(self, request: Request) -> Response:
+        warm = {"Cel": 11.5}[request.query_params["unit"]]
+        return JSONResponse({"t": warm, "rh": 81})
+
+    async def _squalls(self, request: Request) -> Response:
+        async def events() -> AsyncIterator[str]:
+            told = 0
+            while self._server is not None and not self._server.should_exit:
+                for text in self.squalls[told:]:
+                    yield f"data: {text}\n\n"
+                told = len(self.squalls)
+                await asyncio.sleep(0.02)
+
+        return StreamingResponse(events(), media_type="text/event-stream")

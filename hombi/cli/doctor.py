@@ -23,20 +23,19 @@ def check(
         typer.Argument(help="hombi.toml in the data folder unless given; or a node profile."),
     ] = None,
 ) -> None:
-    """Check hombi.toml or a node profile: every mistake with its line and column. The
-    hub need not run."""
+    """Check hombi.toml, with the environment variables, or a node profile: every
+    mistake with its line and column. The hub need not run."""
     with installed("hub"):
         from hombi.hub.config import FILE_NAME, ConfigError, check_config  # noqa: PLC0415
 
     path = file or data_folder() / FILE_NAME
-    if not path.exists():
-        if file is not None:
-            err.print(f"there is no {path}", style="red")
-            raise typer.Exit(SAID_NO)
-        out.print(f"There is no {path}; every setting has its default.")
-        return
+    if file is not None and not path.exists():
+        err.print(f"there is no {path}", style="red")
+        raise typer.Exit(SAID_NO)
     try:
-        said = check_config(path)
+        said = check_config(path) if path.exists() else ""
+        if file is None:
+            _check_environment()
     except ConfigError as error:
         if not error.mistakes:
             err.print(str(error), style="red")
@@ -52,7 +51,22 @@ def check(
         ]
         mistakes(found, str(path))
         raise typer.Exit(SAID_NO) from error
-    out.print(f"{path} is in order: {said}.")
+    out.print(
+        f"{path} is in order: {said}."
+        if said
+        else f"There is no {path}; every setting has its default."
+    )
+
+
+def _check_environment() -> None:
+    """Say what is wrong with the environment variables. Raises ConfigError for one that
+    cannot be read."""
+    from hombi.hub.config import load_config, stray_variables  # noqa: PLC0415
+
+    load_config(data_folder())
+    for name, hint in stray_variables().items():
+        more = f"; {hint}" if hint else ""
+        err.print(f"the environment variable {name} means nothing here{more}", style="yellow")
 
 
 def doctor(json: Json = False) -> None:

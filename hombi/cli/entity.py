@@ -183,18 +183,26 @@ def pick(
         str,
         typer.Option(help="The payload that asks for it, like '{\"lamp\": {1|0}}' or {value}."),
     ] = "",
-    via: Annotated[str, typer.Option(help="Where the messages come in: door or broker.")] = "door",
+    via: Annotated[
+        str,
+        typer.Option(
+            help="Where the messages come in: door or broker; wherever they do unless given.",
+            autocompletion=complete.one_of("door", "broker"),
+        ),
+    ] = "",
     try_: Annotated[
         bool, typer.Option("--try", help="Only show what the last messages would have given.")
     ] = False,
     json: Json = False,
 ) -> None:
     """Make a value in a node's messages an entity, for nodes that do not know Hombi."""
-    if via not in ("door", "broker"):
+    if via not in ("", "door", "broker"):
         raise typer.BadParameter("messages are picked from door or broker", param_hint="--via")
     picking: dict[str, Any] = {"via": via, "pointer": pointer, "at": at, "unit": unit}
     with hub() as h:
         rows = h.messages.preview(topic, kind, **picking)
+        if node:
+            rows = [row for row in rows if row.node in node]
         if try_:
             if json:
                 as_json(row.as_dict() for row in rows)
@@ -226,7 +234,7 @@ def pick(
         made = h.messages.pick(
             topic,
             kind,
-            title or kind.capitalize(),
+            title or next((k.title for k in h.kinds() if k.kind == kind), kind),
             **picking,
             nodes=nodes,
             name=name,

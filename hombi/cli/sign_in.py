@@ -12,7 +12,7 @@ from rich.prompt import Prompt
 from hombi.cli.discover import hubs_nearby
 from hombi.cli.drawing import out
 from hombi.cli.run import words
-from hombi.cli.where import Where, find_hub, keep_sign_in
+from hombi.cli.where import DEFAULT_PORT, Where, find_hub, keep_sign_in
 from hombi.client import Hub
 
 SEARCH_S = 1.5
@@ -28,12 +28,29 @@ def _nearest() -> str:
         return here.url
     if len(found) == 1:
         return found[0]
-    return Prompt.ask("Which hub", choices=found)
+    for number, address in enumerate(found, 1):
+        out.print(f"{number}  {address}")
+    numbers = [str(number) for number in range(1, len(found) + 1)]
+    return found[int(Prompt.ask("Which hub", choices=numbers)) - 1]
+
+
+def address_of(text: str) -> str:
+    """A hub's address as a person types it: a host, a host and port, or all of it."""
+    text = text.strip().rstrip("/")
+    if "://" in text:
+        return text
+    if text.count(":") > 1 and not text.startswith("["):
+        text = f"[{text}]"  # an address of IPv6 alone
+    has_port = text.rpartition("]")[2].count(":") == 1
+    return f"http://{text}" if has_port else f"http://{text}:{DEFAULT_PORT}"
 
 
 def sign_in(
     hub: Annotated[
-        str | None, typer.Option(help="The hub's address, like http://192.0.2.7:4662.")
+        str | None,
+        typer.Option(
+            help="The hub's host, host:port or address, like 192.0.2.7 or http://mill.local:4662."
+        ),
     ] = None,
     username: Annotated[
         str | None, typer.Option(help="Your name there; asked for when it is not given.")
@@ -43,7 +60,7 @@ def sign_in(
     ] = None,
 ) -> None:
     """Sign this machine in to a hub. On the hub's own machine there is no need to."""
-    url = hub or _nearest()
+    url = address_of(hub) if hub else _nearest()
     with words(), Hub(url) as h:
         name = username or Prompt.ask("Name")
         token = h.sign_in(

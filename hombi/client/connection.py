@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import inspect
+import re
 from collections.abc import Callable
 from typing import Any, TypeVar
 
@@ -30,15 +31,22 @@ def signed(token: str | None) -> dict[str, str]:
     return {"Authorization": f"Bearer {token}"} if token else {}
 
 
+_ANSWER = re.compile(r"Call\[(.*)\]|Pages\[[^,]*, (.*)\]")
+
+
 def like(make: Callable[..., Any]) -> Callable[[F], F]:
     """Give a client's method the name, the text and the signature of the call that it
-    makes."""
+    makes; what it returns is the call's answer."""
 
     def dress(method: F) -> F:
         functools.update_wrapper(method, make)
         signature = inspect.signature(make)
         client = inspect.Parameter("self", inspect.Parameter.POSITIONAL_ONLY)
-        signature = signature.replace(parameters=[client, *signature.parameters.values()])
+        told = _ANSWER.fullmatch(str(signature.return_annotation))
+        answer = (told[1] or f"Iterator[{told[2]}]") if told else signature.return_annotation
+        signature = signature.replace(
+            parameters=[client, *signature.parameters.values()], return_annotation=answer
+        )
         method.__signature__ = signature  # type: ignore[attr-defined]
         return method
 

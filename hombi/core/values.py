@@ -38,7 +38,8 @@ def parse_value(text: str, kind: Kind, *, bare: bool = False) -> float:
         word = text.strip().lower()
         if word not in kind.words:
             raise ValueTextError(
-                f"{text!r} is no state of a {kind.name}; use {kind.words[1]!r} or {kind.words[0]!r}"
+                f"{text!r} is no state of a {kind.shown}; "
+                f"use {kind.words[1]!r} or {kind.words[0]!r}"
             )
         return float(kind.words.index(word))
     match = _QUANTITY.fullmatch(text)
@@ -55,14 +56,14 @@ def parse_value(text: str, kind: Kind, *, bare: bool = False) -> float:
             f"{text!r} lacks its unit; write {text.strip()!r} with {kind.unit}, like {example!r}"
         )
     if unit and not kind.unit:
-        raise ValueTextError(f"a {kind.name} has no unit; write {match[1]!r} alone")
+        raise ValueTextError(f"a {kind.shown} has no unit; write {match[1]!r} alone")
     try:
         value = convert(number, unit, kind.unit) if unit else number
     except UnitError as error:
-        raise ValueTextError(f"{text!r} does not fit a {kind.name}: {error}") from error
+        raise ValueTextError(f"{text!r} does not fit a {kind.shown}: {error}") from error
     if not kind.low <= value <= kind.high:
         raise ValueTextError(
-            f"{text!r} is beyond what a {kind.name} can be ({kind.low:g} to "
+            f"{text!r} is beyond what a {kind.shown} can be ({kind.low:g} to "
             f"{kind.high:g} {kind.unit})".replace(" )", ")")
         )
     return value

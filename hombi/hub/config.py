@@ -151,6 +151,25 @@ def is_live(table: str, key: str) -> bool:
     return all_tables(known_links())[table][key].live
 
 
+# Those that are no setting of the hub's: where it is, and how to sign in to it.
+_OTHERS = ("HOMBI_DATA", "HOMBI_PORT", "HOMBI_PASSWORD")
+
+
+def variables() -> list[str]:
+    """The names of all environment variables that mean something here."""
+    tables = all_tables(known_links())
+    named = (f"HOMBI_{table}_{key}".upper() for table, keys in tables.items() for key in keys)
+    return [*named, *_OTHERS]
+
+
+def stray_variables(environ: Mapping[str, str] = os.environ) -> dict[str, str]:
+    """The variables that begin as ours do and mean nothing, each with the hint that
+    goes with it."""
+    known = variables()
+    stray = [one for one in environ if one.startswith("HOMBI_") and one not in known]
+    return {one: did_you_mean(one, known) for one in stray}
+
+
 def load_config(data: Path, environ: Mapping[str, str] = os.environ) -> Config:
     """The settings of a data folder: the environment before the file, the file before
     the defaults.

@@ -66,6 +66,7 @@ class LinkReports:
         self._alive = guarded(f"{link}: a sign of life", to.alive)
         self._left = guarded(f"{link}: a node that left", to.left)
         self._refused = guarded(f"{link}: a refusal", to.refused)
+        self._said = guarded(f"{link}: what a node told", to.said)
         self._shut_out = guarded(f"{link}: a node that refuses the hub", to.shut_out)
         self._heard = guarded(f"{link}: a message", to.heard)
         self._found = guarded(f"{link}: a node that was found", to.found)
@@ -87,6 +88,9 @@ class LinkReports:
 
     def refused(self, node: str, what: str) -> None:
         self._refused(node, what)
+
+    def said(self, node: str, event: str, text: str) -> None:
+        self._said(node, event, text)
 
     def shut_out(self, node: str, why: str) -> None:
         self._shut_out(node, why)

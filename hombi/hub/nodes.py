@@ -28,6 +28,7 @@ from hombi.hub.events import (
     NodeRenamed,
     NodeShutsOut,
     NodeSilent,
+    NodeTold,
 )
 from hombi.hub.house import House, Node
 from hombi.hub.intake import Intake
@@ -129,6 +130,11 @@ class Nodes(Part):
         if (found := self.house.nodes.get(node)) is not None:
             found.refused += 1
         self.context.announce(MessageRefused(node=node, what=what))
+
+    def said(self, node: str, event: str, text: str) -> None:
+        if (found := self.house.nodes.get(node)) is not None:
+            told = NodeTold(node=node, title=found.title, event=event, text=text)
+            self.context.announce(told)
 
     def shut_out(self, node: str, why: str) -> None:
         found = self.house.nodes.get(node)

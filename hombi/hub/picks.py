@@ -6,7 +6,7 @@ from __future__ import annotations
 import asyncio
 import secrets
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from hombi.core.errors import NotASample, UnitError
@@ -39,13 +39,15 @@ from hombi.hub.rooms import Rooms
 from hombi.links.capabilities import Welcomes
 
 PREVIEWED = 12
+# The ways in over which topics are somebody else's.
+PICKED_FROM = ("door", "broker")
 
 
 @dataclass(frozen=True, slots=True)
 class Picking:
-    """What a person picked: where the messages come in, their topic (with `{node}`
-    where the node's name stands), and what stands where in them. `unit` is the one that
-    the node speaks, "" for the kind's own."""
+    """What a person picked: where the messages come in ("" for wherever they do), their
+    topic (with `{node}` where the node's name stands), and what stands where in them.
+    `unit` is the one that the node speaks, "" for the kind's own."""
 
     via: str
     topic: str
@@ -91,22 +93,34 @@ class Picks(Part):
     def preview(self, picking: Picking) -> list[Previewed]:
         """What the last messages would have given, newest first. Raises Invalid."""
         kind = self.checked(picking)
-        wanted = Filter(picking.via, filter_of(picking.topic))
-        found = self._messages.find(wanted, PREVIEWED)
-        seen = {message.number for message in found}
-        # Nodes that were heard long ago have their last message too.
-        latest = self._messages.find(wanted, PREVIEWED, each_topic=True)
-        found += [message for message in latest if message.number not in seen]
+        found: dict[int, Message] = {}
+        for via in (picking.via,) if picking.via else PICKED_FROM:
+            wanted = Filter(via, filter_of(picking.topic))
+            # Nodes that were heard long ago have their last message too.
+            for each_topic in (False, True):
+                messages = self._messages.find(wanted, PREVIEWED, each_topic=each_topic)
+                found |= {message.number: message for message in messages}
         rows = []
-        for message in found:
+        for message in sorted(found.values(), key=lambda one: -one.number):
             node = node_in(picking.topic, message.heard.topic)
             if node is not None:
                 rows.append(_previewed(message, node, picking, kind))
         return rows
 
+    def _way_in(self, picking: Picking) -> str:
+        """Where the messages come in that a value is picked from. Raises Refused when
+        they come in by several ways."""
+        if picking.via:
+            return picking.via
+        wanted = filter_of(picking.topic)
+        ways = [via for via in PICKED_FROM if self._messages.find(Filter(via, wanted), 1)]
+        if len(ways) > 1:
+            raise Refused(f"{wanted} comes in by {' and by '.join(ways)}; say which one is meant")
+        return ways[0] if ways else PICKED_FROM[0]
+
     async def take(self, wish: TakePick, by: Actor) -> list[Entity]:
         """Raises as `TakePick` does."""
-        picking = wish.picking
+        picking = replace(wish.picking, via=self._way_in(wish.picking))
         kind = self.checked(picking)
         if not slug(wish.title):
             raise Invalid("the value needs a name with a letter or a digit in it")
@@ -224,7 +238,7 @@ def checked_kind(name: str, unit: str, *pointers: str) -> Kind:
         raise Invalid(str(error)) from error
     kind = kind_of(name)
     if unit and not kind.unit:
-        raise Invalid(f"a {kind.name} has no unit; leave it empty")
+        raise Invalid(f"a {kind.shown} has no unit; leave it empty")
     try:
         if unit:
             conversion(unit, kind.unit)
@@ -276,7 +290,7 @@ def _previewed(message: Message, node: str, picking: Picking, kind: Kind) -> Pre
     if reading.value is None:
         return Previewed(message, node, problem="it says that there is no value")
     shown = show_value(reading.value, kind)
-    beyond = f"{shown} is beyond what a {kind.name} can be"
+    beyond = f"{shown} is beyond what a {kind.shown} can be"
     return Previewed(message, node, shown, beyond if reading.quality >= Quality.STUCK else "")
 
 

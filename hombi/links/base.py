@@ -161,6 +161,9 @@ class Reports(Protocol):
     def refused(self, node: str, what: str) -> None:
         """A node sent something that could not be understood."""
 
+    def said(self, node: str, event: str, text: str) -> None:
+        """A node told of something that happened: the event's name, and its text."""
+
     def shut_out(self, node: str, why: str) -> None:
         """A node refuses the hub: its secret is another now; "" when it takes it
         again."""

@@ -76,7 +76,6 @@ class _Schema(
 class _Property(
     _Schema,
     rename={
-        "uri_variables": "uriVariables",
         "hombi_name": "hombi:name",
         "hombi_hidden": "hombi:hidden",
     },
@@ -88,14 +87,12 @@ class _Property(
     hombi_name: str = ""
     hombi_hidden: bool = False
     forms: list[Any] = msgspec.field(default_factory=list)
-    uri_variables: dict[str, Any] = msgspec.field(default_factory=dict)
 
 
-class _Action(msgspec.Struct, rename={"uri_variables": "uriVariables"}):
+class _Action(msgspec.Struct):
     title: str = ""
     description: str = ""
     input: _Schema | None = None
-    uri_variables: dict[str, Any] = msgspec.field(default_factory=dict)
 
 
 class _Thing(
@@ -150,7 +147,11 @@ def read_description(source: object) -> ThingDescription:
     for name, found in thing.properties.items():
         if found.unit in COUNTS:
             found.unit = ""
-        if problem := _unusable(name, found):
+        if found.type == "object" and found.properties:
+            parts, problems = _parts(name, found)
+            values += parts
+            left_out += problems
+        elif problem := _unusable(name, found):
             left_out.append(f"property {name}: {problem}")
         elif _is_setting(name, found):
             settings.append(_setting(name, found, found.hombi_name))
@@ -170,8 +171,9 @@ def read_description(source: object) -> ThingDescription:
                 Action(slug(name), action.title or name, action.description, name, inputs)
             )
     left_out += [
-        f"event {name}: events are not used; what it tells is read from the properties"
-        for name in thing.events
+        f"event {name}: no form says how it is followed"
+        for name, event in thing.events.items()
+        if not (isinstance(event, dict) and event.get("forms"))
     ]
     names = [v.name for v in values] + [s.name for s in settings]
     if len(set(names)) != len(names):
@@ -229,8 +231,6 @@ def _convert(source: object) -> _Thing:
 
 def _unusable(name: str, found: _Property) -> str:
     """Why the hub cannot use a property, or ""."""
-    if found.uri_variables:
-        return "its address has variables to fill in"
     if found.type == "string" and (found.read_only or not found.enum):
         return "a text without a list of choices is neither a reading nor a setting"
     if found.type not in ("number", "integer", "boolean", "string"):
@@ -269,8 +269,6 @@ def _setting(name: str, found: _Schema, called: str = "") -> Setting:
 
 def _inputs(action: _Action) -> tuple[Setting, ...] | str:
     """What an action wants to know, or why the hub cannot ask for it."""
-    if action.uri_variables:
-        return "its address has variables to fill in"
     wanted = action.input
     if wanted is None:
         return ()
@@ -281,6 +279,41 @@ def _inputs(action: _Action) -> tuple[Setting, ...] | str:
                 f"its input {name or 'is'} {part.type or '(no type)'}, no number, boolean or text"
             )
     return tuple(_setting(name, part) for name, part in parts.items())
+
+
+def part_of(wire_name: str) -> tuple[str, str]:
+    """The property that a value is part of, and the JSON Pointer to it there:
+    "climate/t" is ("climate", "/t"), "climate" is ("climate", "")."""
+    name, slash, rest = wire_name.partition("/")
+    return name, slash + rest
+
+
+def _parts(name: str, found: _Property) -> tuple[list[OfferedValue], list[str]]:
+    """Each number and boolean in an object is a value; the object is read as a whole,
+    so none of them can be set alone. What cannot be used is said."""
+    values, problems = [], []
+    for inner, schema in found.properties.items():
+        if schema.unit in COUNTS:
+            schema.unit = ""
+        title = schema.title or f"{found.title or name} {inner}"
+        part = _Property(
+            schema.type,
+            title,
+            schema.description,
+            schema.unit,
+            schema.minimum,
+            schema.maximum,
+            read_only=True,
+            semantic_type=schema.semantic_type,
+        )
+        if problem := _unusable(inner, part):
+            problems.append(f"property {name}, its {inner}: {problem}")
+            continue
+        offered = _value(inner, part)
+        wire_name = f"{name}/{inner.replace('~', '~0').replace('/', '~1')}"
+        address = f"{slug(found.hombi_name) or slug(name)}-{offered.name}"
+        values.append(msgspec.structs.replace(offered, name=address, wire_name=wire_name))
+    return values, problems
 
 
 def _value(name: str, found: _Property) -> OfferedValue:

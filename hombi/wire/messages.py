@@ -65,7 +65,7 @@ class PickingRequest(Ask, frozen=True, kw_only=True):
     node's name stands, JSON Pointers to the value and to its time (both may be empty),
     the kind, and the unit that the node speaks."""
 
-    via: Literal["door", "broker"] = "door"
+    via: Literal["", "door", "broker"] = ""
     topic: Topic
     pointer: Pointer = ""
     at: Pointer = ""

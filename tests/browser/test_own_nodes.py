@@ -92,7 +92,9 @@ def test_a_node_at_an_address_is_let_in_named_and_set(console: Page, service: Se
     sheet = console.get_by_role("dialog")
     expect(sheet).to_contain_text("settings of its own: Interval")
     expect(sheet).to_contain_text("can be asked to: Park")
-    expect(sheet).to_contain_text("coap://vane.local/picture is neither http nor mqtt")
+    expect(sheet).to_contain_text(
+        "property picture: a text without a list of choices is neither a reading nor a setting"
+    )
     sheet.get_by_label("Its user and password").fill(f"{USER}:{PASSWORD}")
     sheet.get_by_label("Room").fill("Boathouse")
     sheet.get_by_label("Name of wind").fill("Wind over the weir")

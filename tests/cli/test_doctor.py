@@ -184,3 +184,16 @@ def test_messages_are_followed_as_lines_of_json(service: Service, rack: Joined) 
         rack.topics["readings"],
     )
     assert row["at"].endswith("Z")
+
+
+def test_a_variable_that_cannot_be_read_or_means_nothing_is_found_by_check(
+    service: Service, tmp_path: Path
+) -> None:
+    env = {"HOMBI_DATA": str(tmp_path), "HOMBI_MQTT_PORT": "none"}
+    wrong = service.hombi("check", env=env)
+    assert wrong.returncode == 1
+    assert "HOMBI_MQTT_PORT='none': expected a port number" in wrong.stderr
+    env = {"HOMBI_DATA": str(tmp_path), "HOMBI_MQTT_PROT": "1883"}
+    stray = service.hombi("check", env=env)
+    assert stray.returncode == 0
+    assert "HOMBI_MQTT_PROT means nothing here; did you mean HOMBI_MQTT_PORT?" in stray.stderr

@@ -243,3 +243,11 @@ def test_events_are_put_together_line_by_line() -> None:
         ("of a newer hub", None, "x-7"),
     ]
     assert reader.headers["Last-Event-ID"] == "x-7"
+
+
+def test_the_help_of_a_call_says_what_it_returns() -> None:
+    assert str(inspect.signature(Hub.house)).endswith("-> 'wire.House'")
+    with Hub("http://127.0.0.1:1") as hub:
+        assert str(inspect.signature(hub.nodes.list)) == "() -> 'list[wire.Node]'"
+        told = str(inspect.signature(hub.entities.readings))
+        assert told.endswith("-> 'Iterator[wire.Reading]'")

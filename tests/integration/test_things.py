@@ -18,7 +18,7 @@ from hombi.links.base import LinkError
 from hombi.links.wifi.origins import Guard
 from tests.conftest import make_service
 from tests.house import CLIMATE, Service, ask, description, free_ports, until
-from tests.things import PASSWORD, USER, Buoy, Sly, Snare, Vane
+from tests.things import PASSWORD, USER, Buoy, Sly, Snare, Station, Vane
 
 SECRET = f"{USER}:{PASSWORD}"
 
@@ -73,11 +73,11 @@ def test_it_is_found_while_the_window_is_open_and_says_what_it_is(service: Servi
         assert (arrival.needs_code, arrival.asks) == (False, "user and password")
         left_out = "\n".join(arrival.left_out)
         assert "picture" in left_out
-        assert "neither http nor mqtt" in left_out
+        assert "neither a reading nor a setting" in left_out
         assert "gust" in left_out
         listed = service.hombi("arrivals").stdout
         assert "Boathouse vane" in listed
-        assert "neither http nor mqtt" in listed.replace("\n", " ")
+        assert "neither a reading nor a setting" in listed.replace("\n", " ")
         with pytest.raises(HubProblem, match="answers only to who knows its user and password"):
             hub.pairing.admit(arrival.id, room="Boathouse")
         hub.pairing.turn_away(arrival.id)
@@ -388,3 +388,27 @@ async def test_nobody_elsewhere_sends_the_hub_to_its_own_machine() -> None:
             await guard.check(url, "http://192.0.2.8/td")
     with pytest.raises(LinkError, match="hub itself"):
         await guard.check("http://127.8.8.8:4662/api", "http://127.0.0.1/td")
+
+
+def test_parts_of_an_object_addresses_with_variables_and_events(service: Service) -> None:
+    station = Station(thing_id="urn:uuid:4c1d0a3e-0000-4000-8000-0000000057a7").start()
+    try:
+        with service.hub() as hub:
+            arrival = hub.pairing.look(f"127.0.0.1:{station.port}")
+            assert [(e.name, e.kind) for e in arrival.entities] == [
+                ("climate-t", "temperature"),
+                ("climate-rh", "humidity"),
+            ]
+            said = [text.partition(":")[0] for text in arrival.left_out]
+            assert said == ["event gust", "property unreached"], "each is named once"
+            hub.pairing.admit(arrival.id, room="Terrace")
+            until(lambda: hub.entities.get("terrace-station/climate-t").value == 11.5)
+            until(lambda: hub.entities.get("terrace-station/climate-rh").value == 81.0)
+            station.squalls = ("over the weir", "x" * 2_000)
+            until(lambda: len(list(hub.journal(event="NodeTold"))) == 2)
+            longest, first = hub.journal(event="NodeTold")
+            assert first.text == "Terrace station tells squall: over the weir"
+            assert len(longest.text) < 600
+            hub.nodes.remove("terrace-station", keep_history=False)
+    finally:
+        station.stop()

@@ -27,13 +27,15 @@ class Counter:
     code: int = 0
     granted: int = 1
     acknowledges: bool = True
+    published: int = 0
+    level: int = 4
     port: int = 0
     heard: list[p.Packet] = field(default_factory=list)
     writers: list[asyncio.StreamWriter] = field(default_factory=list)
 
     async def serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         self.writers.append(writer)
-        packets = Reader()
+        packets = Reader(level=self.level)
         with contextlib.suppress(ConnectionError):
             while data := await reader.read(65536):
                 for packet in packets.feed(data):
@@ -48,13 +50,13 @@ class Counter:
                                 )
                             )
                         case p.Publish() if packet.qos and self.acknowledges:
-                            self.say(p.Puback(packet.packet_id))
+                            self.say(p.Puback(packet.packet_id, self.published))
                         case p.Pingreq():
                             self.say(p.Pingresp())
         writer.close()
 
     def say(self, packet: p.Packet | bytes) -> None:
-        self.writers[-1].write(packet if isinstance(packet, bytes) else encode(packet, 4))
+        self.writers[-1].write(packet if isinstance(packet, bytes) else encode(packet, self.level))
 
     def of(self, kind: type[p.Packet]) -> list[p.Packet]:
         return [one for one in self.heard if isinstance(one, kind)]
@@ -73,7 +75,8 @@ class Hub:
 async def meeting(counter: Counter, **settings: object) -> AsyncIterator[Hub]:
     server = await asyncio.start_server(counter.serve, "127.0.0.1", 0)
     counter.port = server.sockets[0].getsockname()[1]
-    found = BrokerSettings("127.0.0.1", counter.port, version="3.1.1", **settings)  # type: ignore[arg-type]
+    version = "5" if counter.level == 5 else "3.1.1"
+    found = BrokerSettings("127.0.0.1", counter.port, version=version, **settings)  # type: ignore[arg-type]
     hub = Hub(
         b.Broker(
             found,
@@ -166,6 +169,15 @@ async def test_a_right_that_is_missing_is_named() -> None:
     async with meeting(Counter(granted=0x80), topics=("mill/#",)) as hub:
         await until(lambda: hub.broker.check().state == "warning")
         assert hub.broker.check().text == "it does not let the hub hear mill/#"
+
+
+async def test_a_right_to_publish_that_is_missing_is_named() -> None:
+    counter = Counter(published=0x87, level=5)
+    async with meeting(counter, topics=("mill/#",)) as hub:
+        await until(lambda: counter.of(p.Subscribe))
+        hub.broker.publish("mill/lamp/want", b"1", 1, False)
+        await until(lambda: hub.broker.check().state == "warning")
+        assert "it does not let the hub publish under mill/lamp/want" in hub.broker.check().text
 
 
 async def test_what_is_no_mqtt_ends_the_connection_and_it_is_tried_again(

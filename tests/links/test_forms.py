@@ -24,12 +24,6 @@ def lamp(**change: Any) -> dict[str, Any]:
             "status": {"type": "string", "forms": [{"href": "https://mylamp.example.com/status"}]}
         },
         "actions": {"toggle": {"forms": [{"href": "https://mylamp.example.com/toggle"}]}},
-        "events": {
-            "overheating": {
-                "data": {"type": "string"},
-                "forms": [{"href": "https://mylamp.example.com/oh", "subprotocol": "longpoll"}],
-            }
-        },
         **change,
     }
 
@@ -114,7 +108,7 @@ def test_forms_over_mqtt_name_their_topic_in_the_address_or_beside_it() -> None:
     ("forms", "said"),
     [
         ([{"href": "coap://lamp/level"}], "neither http nor mqtt"),
-        ([{"href": "http://lamp/{unit}"}], "variables to fill in"),
+        ([{"href": "http://lamp/{unit}"}], "variables without a default: unit"),
         (
             [{"href": "http://lamp/level", "contentType": "application/cbor"}],
             "application/cbor is not JSON",
@@ -129,6 +123,44 @@ def test_what_cannot_be_done_is_named(forms: list[dict[str, Any]], said: str) ->
     assert len(reach.left_out) == 1
     assert said in reach.left_out[0]
     assert reach.left_out[0].startswith("property level: ")
+
+
+def test_a_variable_stands_for_its_default() -> None:
+    forms = [
+        {"href": "/level{?unit,digits}", "op": "readproperty"},
+        {"href": "/{zone}/level", "op": "writeproperty"},
+    ]
+    level = {"forms": forms, "uriVariables": {"digits": {"type": "integer", "default": 2}}}
+    thing = lamp(
+        base="http://lamp/",
+        properties={"level": level},
+        uriVariables={"unit": {"default": "%"}, "zone": {"default": "loft 1"}},
+    )
+    ways = read_forms(thing).properties["level"]
+    assert isinstance(ways.read, HttpForm)
+    assert isinstance(ways.write, HttpForm)
+    assert ways.read.url == "http://lamp/level?unit=%25&digits=2"
+    assert ways.write.url == "http://lamp/loft%201/level"
+
+
+def test_events_are_taken_where_long_polling_is_offered_too() -> None:
+    forms = [
+        {"href": "http://lamp/l"},
+        {"href": "http://lamp/poll", "op": "observeproperty", "subprotocol": "longpoll"},
+        {"href": "http://lamp/sse", "op": "observeproperty", "subprotocol": "sse"},
+    ]
+    reach = read_forms(lamp(properties={"level": {"forms": forms}}))
+    assert reach.properties["level"].observe == HttpForm("http://lamp/sse", "GET", events=True)
+    assert reach.left_out == ()
+
+
+def test_events_are_followed_where_they_have_a_stream() -> None:
+    sse = {"href": "http://lamp/e", "op": "subscribeevent", "subprotocol": "sse"}
+    poll = {**sse, "subprotocol": "longpoll"}
+    events = {"fallen": {"forms": [poll, sse]}, "hot": {"forms": [poll]}, "wet": {}}
+    reach = read_forms(lamp(events=events))
+    assert reach.events == {"fallen": HttpForm("http://lamp/e", "GET", events=True)}
+    assert [text.partition(":")[0] for text in reach.left_out] == ["event hot", "event wet"]
 
 
 def test_long_polling_is_read_again_and_again_and_that_is_said() -> None:

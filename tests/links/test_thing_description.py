@@ -5,7 +5,7 @@ from typing import Any
 import pytest
 
 from hombi.core.names import slug
-from hombi.links.thing_description import DescriptionError, read_description
+from hombi.links.thing_description import DescriptionError, part_of, read_description
 from tests.house import CLIMATE, PLUG, description
 
 
@@ -131,3 +131,44 @@ def test_refuses_what_is_no_object(source: object) -> None:
 )
 def test_addresses(text: str, address: str) -> None:
     assert slug(text) == address
+
+
+def test_each_number_in_an_object_is_a_value() -> None:
+    climate = {
+        "type": "object",
+        "title": "Air",
+        "readOnly": True,
+        "properties": {
+            "t": {"type": "number", "unit": "Cel", "title": "Air temperature"},
+            "motion": {"type": "boolean"},
+            "a/b": {"type": "integer", "unit": "ppm"},
+            "note": {"type": "string"},
+            "deep": {"type": "object"},
+        },
+    }
+    offer = read_description(description("Weir", climate=climate)).offer
+    assert [(v.name, v.wire_name, v.title, v.kind_name, v.writable) for v in offer.values] == [
+        ("climate-t", "climate/t", "Air temperature", "temperature", False),
+        ("climate-motion", "climate/motion", "Air motion", "occupancy", False),
+        ("climate-a-b", "climate/a~1b", "Air a/b", "co2", False),
+    ]
+    assert part_of("climate/a~1b") == ("climate", "/a~1b")
+    assert part_of("climate") == ("climate", "")
+    assert [text.partition(", ")[0] for text in offer.left_out] == ["property climate"] * 2
+
+
+@pytest.mark.parametrize(
+    ("name", "schema", "kind"),
+    [
+        ("motion", {"type": "boolean", "readOnly": True}, "occupancy"),
+        ("batt", {"type": "number", "readOnly": True}, "battery"),
+        ("rainfall", {"type": "number", "unit": "mm", "readOnly": True}, "rain"),
+        ("depth", {"type": "number", "unit": "mm", "readOnly": True}, "distance"),
+        ("window", {"type": "boolean", "readOnly": True}, "contact"),
+    ],
+)
+def test_kinds_are_known_by_the_words_that_nodes_use(
+    name: str, schema: dict[str, Any], kind: str
+) -> None:
+    (value,) = read_description(description("Weir", **{name: schema})).offer.values
+    assert value.kind_name == kind

@@ -32,6 +32,7 @@ class Told:
     asked: list[Asking] = field(default_factory=list)
     arrived: dict[str, Found] = field(default_factory=dict)
     refusals: list[str] = field(default_factory=list)
+    told: list[tuple[str, str, str]] = field(default_factory=list)
     shut: list[tuple[str, str]] = field(default_factory=list)
     troubles: list[str] = field(default_factory=list)
     kept: dict[str, dict[str, Any]] = field(default_factory=dict)
@@ -56,6 +57,9 @@ class Told:
 
     def refused(self, node: str, what: str) -> None:
         self.refusals.append(f"{node}: {what}")
+
+    def said(self, node: str, event: str, text: str) -> None:
+        self.told.append((node, event, text))
 
     def shut_out(self, node: str, why: str) -> None:
         self.shut.append((node, why))

@@ -2009,10 +2009,10 @@ export interface components {
          */
         PickRequest: {
             /**
-             * @default door
+             * @default
              * @enum {unknown}
              */
-            via?: "broker" | "door";
+            via?: "" | "broker" | "door";
             topic: string;
             /** @default  */
             pointer?: string;
@@ -2047,10 +2047,10 @@ export interface components {
          */
         PickingRequest: {
             /**
-             * @default door
+             * @default
              * @enum {unknown}
              */
-            via?: "broker" | "door";
+            via?: "" | "broker" | "door";
             topic: string;
             /** @default  */
             pointer?: string;

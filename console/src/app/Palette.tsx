@@ -33,9 +33,16 @@ export function Palette({ close }: { close: () => void }) {
     onSuccess: close,
   });
 
+  const duty = useChange({
+    mutationFn: ({ automation, enabled }: { automation: string; enabled: boolean }) =>
+      changes.changeAutomation(automation, { enabled, leave: false }),
+    onSuccess: close,
+  });
+
   function choose(choice: Choice | null) {
     if (!choice) return;
     if (choice.command) command.mutate(choice.command);
+    else if (choice.duty) duty.mutate(choice.duty);
     else {
       void navigate(choice.path);
       close();
@@ -70,7 +77,7 @@ export function Palette({ close }: { close: () => void }) {
       </Combobox>
       {found.length === 0 && <p className="mt-3 text-faint">Nothing here is called that.</p>}
       {command.isPending && <p className="mt-3 text-faint">Asked; waiting for the node …</p>}
-      {command.error && <Failure error={command.error} />}
+      {(command.error ?? duty.error) && <Failure error={(command.error ?? duty.error) as Error} />}
     </Sheet>
   );
 }

@@ -9,6 +9,7 @@ import { followLive, type LiveState } from "../api/live";
 import { useHouse } from "../api/queries";
 import { ago, hubNow, useNow } from "../ui/time";
 import { Boundary } from "./Boundary";
+import { ThumbBar } from "./ThumbBar";
 
 export const fetchPalette = () => import("./Palette");
 const Palette = lazy(() => fetchPalette().then((m) => ({ default: m.Palette })));
@@ -67,11 +68,19 @@ export function Shell({ person, children }: { person: string; children: ReactNod
   }, [navigate]);
 
   const name = house.data?.name ?? "Hombi";
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the page changes with the address
+  // The page's own heading is the tab's title, also when it comes a moment later.
   useEffect(() => {
-    const heading = main.current?.querySelector("h1")?.textContent;
-    document.title = heading && heading !== name ? `${heading} · ${name}` : name;
-  }, [here.pathname, name]);
+    const target = main.current;
+    if (!target) return;
+    const retitle = () => {
+      const heading = target.querySelector("h1")?.textContent;
+      document.title = heading && heading !== name ? `${heading} · ${name}` : name;
+    };
+    retitle();
+    const changed = new MutationObserver(retitle);
+    changed.observe(target, { childList: true, subtree: true, characterData: true });
+    return () => changed.disconnect();
+  }, [name]);
 
   return (
     <>
@@ -82,13 +91,10 @@ export function Shell({ person, children }: { person: string; children: ReactNod
         Skip to the page
       </a>
       {live === "lost" && <LostLine since={lostAt} />}
-      <div className="mx-auto max-w-7xl px-4 pb-16 sm:px-8">
+      <div className="mx-auto max-w-7xl px-4 pb-24 sm:px-8 sm:pb-16">
         <header className="rule mb-8 flex flex-wrap items-baseline gap-x-6 gap-y-1 border-b py-3">
           <span className="font-serif font-semibold text-lg">{name}</span>
-          <nav
-            aria-label="Places"
-            className="order-last flex w-full flex-wrap gap-x-5 gap-y-1 sm:order-none sm:w-auto"
-          >
+          <nav aria-label="Places" className="flex flex-wrap gap-x-5 gap-y-1 max-sm:hidden">
             {PLACES.map(([path, label]) => (
               <NavLink
                 key={path}
@@ -103,7 +109,7 @@ export function Shell({ person, children }: { person: string; children: ReactNod
           <button
             type="button"
             onClick={() => setFinding(true)}
-            className="ml-auto inline-flex items-center gap-2 text-act"
+            className="ml-auto inline-flex min-h-9 items-center gap-2 text-act pointer-coarse:min-h-11"
             title={`Signed in as ${person}`}
           >
             <Search aria-hidden className="size-4" />
@@ -123,6 +129,7 @@ export function Shell({ person, children }: { person: string; children: ReactNod
           {children}
         </main>
       </div>
+      <ThumbBar />
       {finding && (
         <Boundary place={here.pathname}>
           <Suspense>

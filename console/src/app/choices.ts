@@ -7,7 +7,17 @@ export interface Choice {
   what: string;
   path: string;
   command?: { entity: string; to: string };
+  duty?: { automation: string; enabled: boolean };
 }
+
+/** What else people look for, beside places and things. */
+const DEEDS: [string, string][] = [
+  ["Let a node in (pairing)", "/nodes#pairing"],
+  ["Add or rename a room", "/settings#rooms"],
+  ["Take notifications here", "/settings#phones"],
+  ["First steps", "/first-steps"],
+  ["Sign out", "/settings#hub"],
+];
 
 const PAGES: [string, string][] = [
   ["House", "/"],
@@ -47,6 +57,7 @@ export function choices(
           command: { entity: entity.entity, to },
         };
       }),
+    ...DEEDS.map(([label, path]) => ({ key: path, label, what: "to do", path })),
     ...PAGES.map(([label, path]) => ({ key: path, label, what: "page", path })),
     ...entities.map((entity) => ({
       key: entity.entity,
@@ -55,10 +66,23 @@ export function choices(
       path: `/readings/${entity.entity}`,
     })),
     ...nodes.map((node) => ({
+      key: `rename ${node.node}`,
+      label: `${node.title}: rename or move`,
+      what: "node",
+      path: `/nodes/${node.node}#place`,
+    })),
+    ...nodes.map((node) => ({
       key: `node ${node.node}`,
       label: node.title,
       what: "node",
       path: `/nodes/${node.node}`,
+    })),
+    ...automations.map((a) => ({
+      key: `duty ${a.automation}`,
+      label: `${a.name}: ${a.enabled ? "take off" : "put on"} duty`,
+      what: a.enabled ? "is on duty" : "is off duty",
+      path: "",
+      duty: { automation: a.automation, enabled: !a.enabled },
     })),
     ...automations.map((a) => ({
       key: `a ${a.automation}`,

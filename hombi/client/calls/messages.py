@@ -8,7 +8,7 @@ from typing import Any, Literal
 from hombi import wire
 from hombi.client.calls.base import Call, given, path
 
-Via = Literal["door", "broker"]
+Via = Literal["", "door", "broker"]
 
 
 def message_filter(via: str, topic: str, node: str, text: str) -> dict[str, str | int]:
@@ -39,7 +39,7 @@ def get(number: int) -> Call[wire.MessageDetail]:
 
 
 def preview(
-    topic: str, kind: str, *, via: Via = "door", pointer: str = "", at: str = "", unit: str = ""
+    topic: str, kind: str, *, via: Via = "", pointer: str = "", at: str = "", unit: str = ""
 ) -> Call[list[wire.Previewed]]:
     """What the last messages would have given: the value at a JSON Pointer in them, of
     this kind, in this unit."""
@@ -52,7 +52,7 @@ def pick(
     kind: str,
     title: str,
     *,
-    via: Via = "door",
+    via: Via = "",
     pointer: str = "",
     at: str = "",
     unit: str = "",

@@ -50,9 +50,9 @@ def sample_of(sent: Resolved, kind: Kind, usual_unit: str, now_ms: int) -> Sampl
         number = float(value)
     if not kind.unit:
         if sent.unit and sent.unit not in COUNTS:
-            raise NotASample(f"a {kind.name} has no unit, but {sent.unit!r} was sent")
+            raise NotASample(f"a {kind.shown} has no unit, but {sent.unit!r} was sent")
         if kind.words is not None and number not in (0.0, 1.0):
-            raise NotASample(f"a {kind.name} is 0 or 1, not {number:g}")
+            raise NotASample(f"a {kind.shown} is 0 or 1, not {number:g}")
         return Sample(sent.at_ms, number, "")
     try:
         unit = _called(sent.unit, usual_unit) if sent.unit else usual_unit

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import ClassVar
 
 import msgspec
 
@@ -159,6 +160,22 @@ class NodeLetsIn(Event):
     @property
     def sentence(self) -> str:
         return f"{self.title} answers the hub again"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NodeTold(Event):
+    """A node told of something that happened, as its description says it does."""
+
+    # A node may do that as often as it likes.
+    fault: ClassVar[bool] = True
+
+    title: str
+    event: str
+    text: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.title} tells {self.event}" + (f": {self.text}" if self.text else "")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -23,6 +23,8 @@ import msgspec
 from hombi.core.senml import Record, encode
 from hombi.links.base import Check, Found, LinkContext, LinkError, OnLink, Unreachable, Wanted
 from hombi.links.capabilities import Acted
+from hombi.links.offer import Offer
+from hombi.links.thing_description import part_of
 from hombi.links.wifi.certificate import certificate_check, server_tls
 from hombi.links.wifi.discovery import Discovery
 from hombi.links.wifi.foreign import CLIENT_KEY, Foreign
@@ -195,9 +197,10 @@ class WifiDriver:
     async def look(self, address: str) -> Found:
         """The node whose description is at an address. Raises LinkError."""
         found = await self._web.look(address)
-        cannot = self._unsupported(found.reach["description"], found.reach["url"])
-        left_out = (*found.offer.left_out, *cannot)
-        return replace(found, offer=msgspec.structs.replace(found.offer, left_out=left_out))
+        description, url = found.reach["description"], found.reach["url"]
+        # What leads elsewhere is there too: a person may tick it.
+        reach = read_forms(description, url, found.reach.get("elsewhere", ()))
+        return replace(found, offer=self._reached(found.offer, reach, description, url))
 
     async def try_secret(self, reach: Mapping[str, Any], secret: str) -> None:
         """Ask a described node something with a secret. Raises LinkError."""
@@ -249,16 +252,41 @@ class WifiDriver:
             for url in self._discovery.known().values():
                 self._announced(url)
 
-    def _unsupported(self, description: dict[str, Any], url: str) -> tuple[str, ...]:
-        """What a description asks for that this link cannot do, one sentence each."""
-        reach = read_forms(description, url)
-        elsewhere = [
+    def _reached(self, offer: Offer, reach: Reach, description: dict[str, Any], url: str) -> Offer:
+        """What of an offer the forms of its description lead to; the rest is left out,
+        and said once."""
+        if not reach.described:
+            return offer
+        here = {
+            name
+            for name, ways in reach.properties.items()
+            if not isinstance(ways.observe, MqttForm) or self._foreign.via(ways.observe)
+        }
+        brokers = [
             f"property {name}: its broker {ways.observe.host}:{ways.observe.port} is "
             f"not the one that the hub is connected to"
             for name, ways in reach.properties.items()
-            if isinstance(ways.observe, MqttForm) and not self._foreign.via(ways.observe)
+            if name not in here and isinstance(ways.observe, MqttForm)
         ]
-        return (*reach.left_out, *elsewhere)
+        unreached = [
+            f"property {name}: no form of its description leads to it"
+            for name in (
+                *(v.wire_name for v in offer.values),
+                *(s.wire_name for s in offer.settings),
+            )
+            if part_of(name)[0] not in reach.properties
+        ]
+        said: dict[str, str] = {}
+        strict = read_forms(description, url).left_out
+        for text in (*offer.left_out, *strict, *brokers, *unreached):
+            said.setdefault(text.partition(":")[0], text)
+        return msgspec.structs.replace(
+            offer,
+            values=tuple(v for v in offer.values if part_of(v.wire_name)[0] in here),
+            settings=tuple(s for s in offer.settings if s.wire_name in here),
+            actions=tuple(a for a in offer.actions if a.wire_name in reach.actions),
+            left_out=tuple(said.values()),
+        )
 
     def listening(self) -> str:
         """Where nodes connect."""

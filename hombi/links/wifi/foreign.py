@@ -13,6 +13,7 @@ from functools import partial
 
 from hombi.links.base import Clock, Heard, LinkError, OwnReports, Unreachable, Wired
 from hombi.links.pace import Pace
+from hombi.links.thing_description import part_of
 from hombi.links.wifi.broker import Broker
 from hombi.links.wifi.forms import MqttForm, Reach
 from hombi.links.wifi.mqtt.door import Door
@@ -138,13 +139,14 @@ class Foreign:
 
     def over_mqtt(self, one: Wired, reach: Reach) -> Wired:
         """The entity with what the forms over MQTT of its description come to."""
-        ways, source, sink = reach.properties.get(one.name), one.source, one.sink
+        whole, pointer = part_of(one.name)
+        ways, source, sink = reach.properties.get(whole), one.source, one.sink
         if (
             ways is not None
             and isinstance(ways.observe, MqttForm)
             and (via := self.via(ways.observe))
         ):
-            source = {"via": via, "topic": ways.observe.topic, "pointer": ""}
+            source = {"via": via, "topic": ways.observe.topic, "pointer": pointer}
         if ways is not None and isinstance(ways.write, MqttForm) and (via := self.via(ways.write)):
             template = "{true|false}" if one.kind.words is not None else "{value}"
             sink = {

@@ -8,21 +8,26 @@ on the broker that it is connected to).
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from types import MappingProxyType
 from typing import Any
 from urllib.parse import unquote, urljoin, urlsplit
 
+import uritemplate
+
 from hombi.links.wifi.origins import origin_of
 
-READ, OBSERVE, WRITE, INVOKE, READ_ALL = (
+READ, OBSERVE, WRITE, INVOKE, READ_ALL, SUBSCRIBE = (
     "readproperty",
     "observeproperty",
     "writeproperty",
     "invokeaction",
     "readallproperties",
+    "subscribeevent",
 )
-_DEFAULT_METHOD = {READ: "GET", OBSERVE: "GET", WRITE: "PUT", INVOKE: "POST", READ_ALL: "GET"}
+_DEFAULT_METHOD = {WRITE: "PUT", INVOKE: "POST"}
+_FOLLOWED = (OBSERVE, SUBSCRIBE)
 _JSON = "application/json"
 # What a form may have the hub do; anything else is no request that a node needs.
 _METHODS = frozenset({"GET", "PUT", "POST", "PATCH", "DELETE"})
@@ -88,6 +93,7 @@ class Reach:
     properties: dict[str, Ways] = field(default_factory=dict)
     actions: dict[str, HttpForm | MqttForm] = field(default_factory=dict)
     read_all: HttpForm | None = None
+    events: dict[str, HttpForm] = field(default_factory=dict)
     left_out: tuple[str, ...] = ()
     elsewhere: tuple[str, ...] = ()
 
@@ -100,11 +106,22 @@ class Reach:
 
 @dataclass(frozen=True, slots=True)
 class _Base:
-    """What addresses are resolved against, and the origins that they may lead to; None
-    for any."""
+    """What addresses are resolved against, the origins that they may lead to (None for
+    any), and what stands for the variables in them."""
 
     url: str
     origins: frozenset[str] | None
+    variables: Mapping[str, Any] = field(default_factory=lambda: MappingProxyType({}))
+
+    def of(self, affordance: Mapping[str, Any]) -> _Base:
+        """The same for one property, action or event, which may have variables of its
+        own. Each stands for its default (TD 1.1, 5.3.1.1)."""
+        own = {
+            name: one["default"]
+            for name, one in _named(affordance.get("uriVariables"))
+            if "default" in one
+        }
+        return replace(self, variables={**self.variables, **own})
 
 
 def read_forms(source: dict[str, Any], found_at: str = "", origins: Iterable[str] = ()) -> Reach:
@@ -112,23 +129,30 @@ def read_forms(source: dict[str, Any], found_at: str = "", origins: Iterable[str
     found at. Never raises: what is not understood is named in `left_out`. Forms at
     other origins than that address's are used only where those are in `origins`."""
     allowed = frozenset({origin_of(found_at), *origins}) if found_at else None
-    base = _Base(_join(found_at, source.get("base")) or found_at, allowed)
+    base = _Base(_join(found_at, source.get("base")) or found_at, allowed).of(source)
     left_out: list[str] = []
     security = _security(source, left_out)
     properties: dict[str, Ways] = {}
     for name, one in _named(source.get("properties")):
-        ways = _ways(name, _forms(one), base, left_out)
+        ways = _ways(name, _forms(one), base.of(one), left_out)
         if ways != Ways():
             properties[name] = ways
     actions: dict[str, HttpForm | MqttForm] = {}
     for name, one in _named(source.get("actions")):
-        found = [
-            f for f in (_form(form, INVOKE, base) for form in _forms(one)) if not isinstance(f, str)
-        ]
+        forms, own = _forms(one), base.of(one)
+        found = [f for f in (_form(form, INVOKE, own) for form in forms) if not isinstance(f, str)]
         if found:
             actions[name] = found[0]
-        elif _forms(one):
-            left_out.append(f"action {name}: {_why_not(_forms(one), INVOKE, base)}")
+        elif forms:
+            left_out.append(f"action {name}: {_why_not(forms, INVOKE, own)}")
+    events: dict[str, HttpForm] = {}
+    for name, one in _named(source.get("events")):
+        forms, own = _forms(one), base.of(one)
+        streams = [f for form in forms if isinstance(f := _form(form, SUBSCRIBE, own), HttpForm)]
+        if streams:
+            events[name] = streams[0]
+        else:
+            left_out.append(f"event {name}: {_why_not(forms, SUBSCRIBE, own)}")
     read_all = next(
         (f for form in _forms(source) if isinstance(f := _form(form, READ_ALL, base), HttpForm)),
         None,
@@ -138,6 +162,7 @@ def read_forms(source: dict[str, Any], found_at: str = "", origins: Iterable[str
         properties,
         actions,
         read_all,
+        events,
         tuple(left_out),
         _elsewhere(source, base, origin_of(found_at)),
     )
@@ -149,6 +174,7 @@ def _elsewhere(source: dict[str, Any], base: _Base, own: str) -> tuple[str, ...]
         source,
         *(one for _, one in _named(source.get("properties"))),
         *(one for _, one in _named(source.get("actions"))),
+        *(one for _, one in _named(source.get("events"))),
     ]
     urls = [_join(base.url, form.get("href")) for one in affordances for form in _forms(one)]
     return tuple(dict.fromkeys(found for url in urls if (found := origin_of(url)) and found != own))
@@ -184,7 +210,9 @@ def _form(form: dict[str, Any], op: str, base: _Base) -> HttpForm | MqttForm | s
     except ValueError:
         return f"its address {url} is none"
     if "{" in url:
-        return f"its address {url} has variables to fill in"
+        if missing := uritemplate.variables(url) - base.variables.keys():
+            return f"its address {url} has variables without a default: {', '.join(missing)}"
+        url = uritemplate.expand(url, dict(base.variables))
     if split.scheme in ("mqtt", "mqtts"):
         return _mqtt(form, split.hostname or "", port, split.path, op)
     if split.scheme not in ("http", "https"):
@@ -195,12 +223,12 @@ def _form(form: dict[str, Any], op: str, base: _Base) -> HttpForm | MqttForm | s
     if not any(one in content_type for one in ("json", "text/plain")):
         return f"its content type {content_type} is not JSON and not plain text"
     protocol = _text(form.get("subprotocol"))
-    if op == OBSERVE and protocol != "sse":
+    if op in _FOLLOWED and protocol != "sse":
         return f"the hub follows by events (sse), not by {protocol or 'an unnamed way'}"
-    method = (_text(form.get("htv:methodName")) or _DEFAULT_METHOD[op]).upper()
+    method = (_text(form.get("htv:methodName")) or _DEFAULT_METHOD.get(op, "GET")).upper()
     if method not in _METHODS:
         return f"its method {method} is none that the hub uses"
-    return HttpForm(url, method, content_type, events=op == OBSERVE)
+    return HttpForm(url, method, content_type, events=op in _FOLLOWED)
 
 
 def _mqtt(form: dict[str, Any], host: str, port: int | None, path: str, op: str) -> MqttForm | str:
@@ -210,6 +238,8 @@ def _mqtt(form: dict[str, Any], host: str, port: int | None, path: str, op: str)
     control = _text(form.get("mqv:controlPacket"))
     if op == READ:
         return "over MQTT a value is followed, not read"
+    if op == SUBSCRIBE:
+        return "events are followed over HTTP (sse), not over MQTT"
     if not topic:
         return "its MQTT form names no topic"
     if control and (control in ("subscribe", "mqv:subscribe")) != (op == OBSERVE):
@@ -261,7 +291,7 @@ def _ops(form: dict[str, Any]) -> Iterable[str]:
     control = _text(form.get("mqv:controlPacket"))
     if control:
         return (OBSERVE,) if "subscribe" in control else (WRITE, INVOKE)
-    return (READ, WRITE, INVOKE)
+    return (READ, WRITE, INVOKE, SUBSCRIBE)
 
 
 def _forms(one: dict[str, Any]) -> list[dict[str, Any]]:

@@ -6,7 +6,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
@@ -24,6 +24,7 @@ from hombi.links.thing_description import (
     MAX_DESCRIPTION,
     DescriptionError,
     check_size,
+    part_of,
     read_description,
 )
 from hombi.links.wifi.forms import HttpForm, Reach, Security, read_forms
@@ -33,6 +34,7 @@ from hombi.links.work import Work
 WELL_KNOWN = "/.well-known/wot"  # where a node keeps its description (W3C WoT Discovery, 5.2)
 MAX_BYTES = 256 * 1024
 TIMEOUT_S = 5.0
+MOST_SAID = 500
 PAUSES_S = (1.0, 2.0, 5.0, 15.0, 30.0, 60.0)
 
 
@@ -228,12 +230,16 @@ class Web:
 
     def _begin(self, thing: _Thing) -> None:
         streamed = set()
+        followed = {part_of(wire)[0] for wire in thing.kinds}
         for name, ways in thing.reach.properties.items():
-            if name in thing.kinds and isinstance(ways.observe, HttpForm):
+            if name in followed and isinstance(ways.observe, HttpForm):
                 streamed.add(name)
                 events = partial(self._stream, thing, name, ways.observe)
                 task = self._work.watch(f"events of {thing.node}/{name}", events)
                 thing.tasks.append(task)
+        for name, form in thing.reach.events.items():
+            hearing = partial(self._hear, thing, name, form)
+            thing.tasks.append(self._work.watch(f"events of {thing.node}: {name}", hearing))
         reading = partial(self._poll, thing, streamed)
         thing.tasks.append(self._work.watch(f"reading {thing.node}", reading))
 
@@ -264,9 +270,8 @@ class Web:
                     await thing.read_now.wait()
 
     async def _read(self, thing: _Thing, without: set[str]) -> list[Resolved]:
-        names = [
-            name for name in thing.kinds if name in thing.reach.properties and name not in without
-        ]
+        wanted = dict.fromkeys(part_of(wire)[0] for wire in thing.kinds)
+        names = [one for one in wanted if one in thing.reach.properties and one not in without]
         if thing.reach.read_all is not None:
             content = read_payload(await self._ask(thing, thing.reach.read_all))
             if not isinstance(content, Mapping):
@@ -283,12 +288,26 @@ class Web:
                 if form is not None:
                     payloads[name] = await self._ask(thing, form)
         return [
-            value
-            for name, payload in payloads.items()
-            if (value := self._value(thing, name, payload)) is not None
+            one for name, payload in payloads.items() for one in self._values(thing, name, payload)
         ]
 
     async def _stream(self, thing: _Thing, name: str, form: HttpForm) -> None:
+        """Follow a property."""
+
+        def said(data: str) -> None:
+            if values := self._values(thing, name, data.encode()):
+                self._observed(thing, values)
+
+        await self._follow(thing, form, said)
+
+    async def _hear(self, thing: _Thing, name: str, form: HttpForm) -> None:
+        """Follow an event: what it says is told as a text."""
+        await self._follow(
+            thing, form, lambda data: self._reports.said(thing.node, name, data[:MOST_SAID])
+        )
+
+    async def _follow(self, thing: _Thing, form: HttpForm, said: Callable[[str], None]) -> None:
+        """Hear a stream of events, for ever; one that ends is taken up again."""
         failures = 0
         while True:
             with contextlib.suppress(httpx.HTTPError, httpx_sse.SSEError, LinkError):
@@ -299,17 +318,22 @@ class Web:
                 ) as source:
                     async for event in source.aiter_sse():
                         failures = 0
-                        if (value := self._value(thing, name, event.data.encode())) is not None:
-                            self._observed(thing, [value])
+                        said(event.data)
             failures += 1
             await asyncio.sleep(PAUSES_S[min(failures, len(PAUSES_S)) - 1])
 
-    def _value(self, thing: _Thing, name: str, payload: bytes) -> Resolved | None:
-        try:
-            return pick_value(payload, Pick(), thing.kinds[name], self._clock.now_ms(), name)
-        except PickError as error:
-            self._reports.refused(thing.node, f"{name}: {error}")
-            return None
+    def _values(self, thing: _Thing, name: str, payload: bytes) -> list[Resolved]:
+        """What a property's payload has: one value, or those that are parts of it."""
+        found = []
+        for wire, kind in thing.kinds.items():
+            whole, pointer = part_of(wire)
+            if whole != name:
+                continue
+            try:
+                found.append(pick_value(payload, Pick(pointer), kind, self._clock.now_ms(), wire))
+            except PickError as error:
+                self._reports.refused(thing.node, f"{wire}: {error}")
+        return found
 
     def _shut_out(self, thing: _Thing, why: str) -> None:
         if why != thing.shut_out:

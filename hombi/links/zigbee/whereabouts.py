@@ -44,6 +44,7 @@ class Whereabouts:
         self._stick, self._found, self._heard, self._start = stick, found, heard, start
         self._asked: dict[int, float] = {}
         self._called: dict[int, float] = {}
+        self._calling: dict[int, asyncio.Future[bool]] = {}
         self._held: dict[int, list[Incoming]] = {}
 
     def forget(self) -> None:
@@ -82,10 +83,22 @@ class Whereabouts:
     async def call(self, device: Device) -> bool:
         """Look up where a node is that does not answer; whether it is elsewhere than
         was thought."""
+        if (calling := self._calling.get(device.ieee)) is not None:
+            return await calling  # somebody else looks for it already
         now = time.monotonic()
         if now - self._called.get(device.ieee, -CALL_AGAIN_S) < CALL_AGAIN_S:
             return False
         self._called[device.ieee] = now
+        self._calling[device.ieee] = found = asyncio.get_running_loop().create_future()
+        moved = False
+        try:
+            moved = await self._look_up(device)
+        finally:
+            del self._calling[device.ieee]
+            found.set_result(moved)
+        return moved
+
+    async def _look_up(self, device: Device) -> bool:
         before = device.short
         found = await self._ask(commands.ask_short(device.ieee), lambda a: a.ieee == device.ieee)
         if found is None or found.short == before:

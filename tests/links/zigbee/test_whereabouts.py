@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 from pathlib import Path
 
 import pytest
@@ -40,6 +41,15 @@ async def test_a_node_that_does_not_answer_where_it_was_is_looked_for(tmp_path: 
         plug = await rig.let_in("terrace-plug")
         plug.move(0x4243)
         await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
+        assert plug.on
+
+
+async def test_two_that_look_for_a_node_at_once_both_find_it(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        plug = await rig.let_in("terrace-plug")
+        plug.move(0x4243)
+        wanted = [Wanted(SWITCH, 1.0, "", True)]
+        await asyncio.gather(*(rig.driver.send("terrace-plug", wanted) for _ in range(2)))
         assert plug.on
 
 

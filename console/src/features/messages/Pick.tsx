@@ -56,7 +56,7 @@ function chosen(message: MessageDetail, pointer: string, kinds: Kind[]): Choice 
     pointer,
     kind,
     unit: guessUnit(pointer, units),
-    title: guessTitle(message.topic, pointer, kind),
+    title: guessTitle(message.topic, pointer, kind, kinds.find((k) => k.kind === kind)?.title),
   };
 }
 

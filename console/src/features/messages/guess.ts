@@ -29,8 +29,8 @@ export function guessUnit(pointer: string, units: string[]): string {
 }
 
 /** A name for the value: the last word of its pointer, else of its topic. */
-export function guessTitle(topic: string, pointer: string, kind: string): string {
-  if (kind !== "number" && kind !== "switch") return kind.charAt(0).toUpperCase() + kind.slice(1);
+export function guessTitle(topic: string, pointer: string, kind: string, title = kind): string {
+  if (kind !== "number" && kind !== "switch") return title.charAt(0).toUpperCase() + title.slice(1);
   const last = (pointer || topic).split("/").filter(Boolean).at(-1) ?? kind;
   const words = last.replace(/[_-]+/g, " ");
   return words.charAt(0).toUpperCase() + words.slice(1);

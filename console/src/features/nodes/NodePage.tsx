@@ -11,6 +11,7 @@ import { Ago, Await, Button, Failure, Labelled, Mark, Page } from "../../ui/part
 import { RoomField } from "../../ui/RoomField";
 import { Sheet } from "../../ui/Sheet";
 import { exact } from "../../ui/time";
+import { useAnchor } from "../../ui/useAnchor";
 import { visible } from "../../ui/visible";
 import { AddPosted, EntityRow } from "./EntityRow";
 import { Key } from "./Key";
@@ -38,6 +39,7 @@ export function NodePage() {
 
 function Found({ node }: { node: HubNode }) {
   const entities = useEntities();
+  useAnchor(true);
   const mine = entities.data?.filter((e) => e.node === node.node) ?? [];
   return (
     <Page title={visible(node.title)} aside={<code className="text-faint">{node.node}</code>}>
@@ -149,7 +151,7 @@ function Place({ node }: { node: HubNode }) {
     change.mutate({ title: String(values.get("title")), room: String(values.get("room")) });
   }
   return (
-    <form onSubmit={submit} className="flex flex-wrap items-end gap-4">
+    <form id="place" onSubmit={submit} className="flex flex-wrap items-end gap-4">
       <Labelled label="Name">
         <input name="title" required defaultValue={node.title} className="field" />
       </Labelled>

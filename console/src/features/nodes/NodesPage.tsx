@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import { useEntities, useHouse, useNodes } from "../../api/queries";
 import { linkTitle } from "../../ui/links";
 import { Ago, Await, Empty, Heads, Page } from "../../ui/parts";
+import { useAnchor } from "../../ui/useAnchor";
 import { visible } from "../../ui/visible";
 import { AddNode } from "./AddNode";
 import { Pairing } from "./Pairing";
@@ -11,6 +12,7 @@ import { ForeignNetwork } from "./Zigbee";
 
 export function NodesPage() {
   const nodes = useNodes();
+  useAnchor(nodes.data !== undefined);
   const house = useHouse();
   const entities = useEntities();
   const told = (node: string, ...kinds: string[]) =>

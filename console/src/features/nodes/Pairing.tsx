@@ -7,7 +7,7 @@ import { keys, useArrivals, usePairing } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { linkTitle } from "../../ui/links";
 import { Ago, Await, Button, Failure, Mark } from "../../ui/parts";
-import { useNow } from "../../ui/time";
+import { hubTime, useNow } from "../../ui/time";
 import { visible } from "../../ui/visible";
 import { Admit, Also } from "./Admit";
 
@@ -38,7 +38,10 @@ export function Window() {
         {(window) => {
           // The hub says how much is left; from then on it is counted here, so that
           // differing clocks do no harm.
-          const left = Math.max(0, window.left_ms - Math.max(0, now - pairing.dataUpdatedAt));
+          const left = Math.max(
+            0,
+            window.left_ms - Math.max(0, now - hubTime.aheadMs - pairing.dataUpdatedAt),
+          );
           const isOpen = window.open && left > 0;
           return (
             <>

@@ -6,6 +6,7 @@ import { keys, useHouse } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { Await, Button, Failure, Page } from "../../ui/parts";
 import { exact } from "../../ui/time";
+import { useAnchor } from "../../ui/useAnchor";
 import { Doctor } from "./Doctor";
 import { Phones } from "./Phones";
 import { Programs } from "./Programs";
@@ -13,6 +14,8 @@ import { Rooms } from "./Rooms";
 import { Tools } from "./Tools";
 
 export function SettingsPage() {
+  const house = useHouse();
+  useAnchor(house.data !== undefined);
   return (
     <Page title="Settings">
       <div className="grid gap-12 lg:grid-cols-2">
