@@ -56,7 +56,7 @@ def list_(json: Json = False) -> None:
     table(
         ("AUTOMATION", "IS", "SINCE", "STARTED", "IN 7 D", "WHAT IT DOES"),
         rows,
-        "The house does nothing by itself yet. `hombi automation add FILE` adds one.",
+        "There are no automations yet. `hombi automation add FILE` adds one.",
     )
 
 

@@ -207,7 +207,7 @@ def pick(
             if json:
                 as_json(row.as_dict() for row in rows)
                 return
-            empty = "Nothing came under this topic yet. `hombi link messages` shows what does."
+            empty = "No message has this topic yet. `hombi link messages` shows all messages."
             shown = [
                 (
                     r.topic,
@@ -218,9 +218,7 @@ def pick(
                 )
                 for r in rows
             ]
-            table(
-                ("TOPIC", "NODE", "WOULD BE", "BUT", "HEARD"), shown, empty, ("WOULD BE", "HEARD")
-            )
+            table(("TOPIC", "NODE", "VALUE", "PROBLEM", "HEARD"), shown, empty, ("VALUE", "HEARD"))
             return
         heard = sorted({row.node for row in rows if row.node and row.shown})
         nodes = node or heard

@@ -49,7 +49,7 @@ def journal(
             for entry in found:
                 out.print(journal_line(entry), soft_wrap=True)
             if not found:
-                out.print("Nothing of that kind has happened.")
+                out.print("No events of this kind.")
         if not follow:
             return
         node = h.nodes.get(node).node if node else ""

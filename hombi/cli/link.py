@@ -85,7 +85,7 @@ def _show(message: Message, json: bool) -> None:
         return
     line = Text(clock(message.at, "%H:%M:%S"), style="dim")
     line.append(f"  {message.topic}", style="bold")
-    marks = [message.via, *(["retained"] if message.retained else []), message.node or "nobody's"]
+    marks = [message.via, *(["retained"] if message.retained else []), message.node or "no node"]
     line.append(f"  ({', '.join(marks)})", style="dim")
     out.print(line)
     cut = "…" if len(message.payload) > PAYLOAD_SHOWN else ""

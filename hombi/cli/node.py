@@ -28,7 +28,7 @@ def list_(json: Json = False) -> None:
         as_json(n.as_dict() for n in found)
         return
     rows = [(n.node, n.title, n.link, n.room or "–", _state(n), ago(n.heard_at)) for n in found]
-    empty = "No node is in the house yet. `hombi pair` opens the door."
+    empty = "No node is in the house yet. `hombi pair` opens the pairing window."
     table(("NODE", "NAME", "LINK", "ROOM", "STATE", "HEARD"), rows, empty, ("HEARD",))
 
 
@@ -37,7 +37,11 @@ def _state(node: Node) -> str:
         return "left"
     if node.shut_out:
         return "refuses the hub"
-    return "silent" if node.silent else "connected" if node.here else "away"
+    if node.silent:
+        return "silent"
+    if not node.here:
+        return "away"
+    return "connected" if node.link == "wifi" else "here"
 
 
 @app.command()

@@ -49,8 +49,9 @@ def history(
         out.print(f"{entity} has no readings {_within(span, begin, end)}.")
         return
     total = sum(fine.count)
+    counted = "1 reading" if total == 1 else f"{total} readings"
     mean = sum(m * c for m, c in zip(fine.mean, fine.count, strict=True)) / total
-    out.print(Text(entity, style="bold"), f"· {_within(span, begin, end)} · {total} readings")
+    out.print(Text(entity, style="bold"), f"· {_within(span, begin, end)} · {counted}")
     out.print(sparkline(fine, max(20, out.width - 4)))
     out.print(
         f"lowest {min(fine.low):.1f} · mean {mean:.1f} · highest {max(fine.high):.1f} "

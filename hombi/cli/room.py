@@ -41,7 +41,7 @@ def add(
     """Add a room at the end of a floor, the lowest unless one is named."""
     with hub() as h:
         made = h.rooms.add(name, floor or "")
-    said(json, [made], bold(made.room), f"is on the {made.floor.lower()}")
+    said(json, [made], bold(made.room), f"is a room of {made.floor} now")
 
 
 @app.command("add-floor")
@@ -53,7 +53,7 @@ def add_floor(
     """Add a floor, on top unless a position says otherwise."""
     with hub() as h:
         made = h.floors.add(name, position)
-    said(json, [made], bold(made.name), "is in the house")
+    said(json, [made], bold(made.name), "is a floor of the house now")
 
 
 @app.command()
@@ -75,7 +75,7 @@ def move(room: Room, floor: Floor = None, position: Place = None, json: Json = F
         raise typer.BadParameter("say where it goes: --floor, --position, or both")
     with hub() as h:
         found = h.rooms.move(room, floor=floor, position=position)
-    where = f"{found.name} is on the {found.floor.lower()}, place {found.position}"
+    where = f"{found.name} is on {found.floor}, place {found.position}"
     said(json, [found], where)
 
 

@@ -110,10 +110,10 @@ class Actuation(Part):
         """What a command written by a person means. Raises NotFound, Invalid."""
         entity = self._house.entity(address)
         if not entity.writable:
-            raise Invalid(f"{address} is only read; it cannot be set")
+            raise Invalid(f"{address} is read-only; it cannot be set")
         if text.strip().lower() == "toggle" and entity.kind.words is not None:
             if entity.latest is None or entity.latest.value is None:
-                raise Invalid(f"{address} has not said yet how it stands; say on or off")
+                raise Invalid(f"{address} has not told its state yet; say on or off")
             return entity, 1.0 - entity.latest.value
         try:
             value = parse_value(text, entity.kind, bare=True)

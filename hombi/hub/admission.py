@@ -85,7 +85,7 @@ class Admission(Part):
         usual = arrival.known.address if arrival.known else record.title
         address = slug(wish.name or usual)
         if not address:
-            raise Invalid("the name has no letter and no digit")
+            raise Invalid("the name needs a letter or a digit")
         taken = self.house.nodes.get(address)
         on_its_way = any(
             a.record.state == "admitting" and a.record.node == address
@@ -255,7 +255,7 @@ class TurnAway(Change[Admission, None]):
         arrival = part.pairing.find(self.arrival)
         record = arrival.record
         if record.state == "admitted":
-            raise Refused(f"{record.title} is let in already; remove the node instead")
+            raise Refused(f"{record.title} is already let in; remove the node instead")
         asking = record.state == "asking"
         record.state = "turned-away"
         driver = part.links.drivers.get(record.link)

@@ -52,7 +52,7 @@ def _write(path: Path, wanted: dict[str, str]) -> str:
     try:
         document = tomlkit.parse(before)
     except TOMLKitError as error:
-        raise Refused(f"{path} has a mistake and is left alone: {error}") from error
+        raise Refused(f"{path} has a mistake, so the hub did not change it: {error}") from error
     house = document.setdefault("house", tomlkit.table())
     for key, value in wanted.items():
         house[key] = value

@@ -28,7 +28,7 @@ class Lag(Part):
         self.context.tasks.watch(self.name, self.watch)
 
     async def watch(self) -> None:
-        """Look again and again."""
+        """Check again and again."""
         wall, steady = self.context.clock.now_ms(), time.monotonic()
         while True:
             await asyncio.sleep(LOOK_EVERY_S)

@@ -196,7 +196,7 @@ class Nodes(Part):
     # Silence
 
     async def watch_silence(self) -> None:
-        """Look again and again for nodes that are heard no more."""
+        """Check again and again for nodes that are heard no more."""
         while True:
             await asyncio.sleep(LOOK_EVERY_S)
             self.look_for_silent()
@@ -329,7 +329,7 @@ class LookAt(Change[Nodes, Arrival]):
     async def do(self, part: Nodes, by: Actor) -> Done[Arrival]:
         looking = part.links.that(Looks)
         if not looking:
-            raise Refused("no link here reaches nodes at an address")
+            raise Refused("no link of this hub reaches nodes at an address")
         try:
             found = await looking[0].look(self.address)
         except LinkError as error:

@@ -182,7 +182,7 @@ class Picks(Part):
             )
         doors = self._links.that(Welcomes)
         if not doors:
-            raise Refused("no link here has a door that such a node could use")
+            raise Refused("no link of this hub takes such nodes")
         link, now = doors[0].link, self.context.clock.now_ms()
         title = name.strip() if name.strip() != address else name.replace("-", " ").capitalize()
         new = NewNode(
@@ -288,7 +288,7 @@ def _previewed(message: Message, node: str, picking: Picking, kind: Kind) -> Pre
     chain = usual_chain(kind, sample.unit, kind.low, kind.high)
     reading: Reading = chain.reading(sample, Channel(0, kind, sample.unit, 0))
     if reading.value is None:
-        return Previewed(message, node, problem="it says that there is no value")
+        return Previewed(message, node, problem="the node says that it has no value")
     shown = show_value(reading.value, kind)
     beyond = f"{shown} is beyond what a {kind.shown} can be"
     return Previewed(message, node, shown, beyond if reading.quality >= Quality.STUCK else "")
@@ -297,7 +297,7 @@ def _previewed(message: Message, node: str, picking: Picking, kind: Kind) -> Pre
 def _write_topic(writing: Writing, level: str) -> str:
     topic = filter_of(writing.topic, level) if level else writing.topic
     if not valid_name(topic):
-        raise Invalid(f"{topic!r} is no topic to publish under; it has no wildcards")
+        raise Invalid(f"{topic!r} cannot be published under; use a topic without wildcards")
     try:
         check_template(writing.payload)
     except PickError as error:

@@ -29,7 +29,7 @@ def stick_of(links: Links) -> HasStick:
     """The driver that has a stick. Raises Refused when none has."""
     found = links.that(HasStick)
     if not found:
-        raise Refused("no link here has a stick")
+        raise Refused("no link of this hub has a stick")
     return found[0]
 
 

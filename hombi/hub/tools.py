@@ -141,6 +141,6 @@ def _check(publish: Sequence[str], subscribe: Sequence[str]) -> None:
         raise Invalid("a tool needs at least one topic filter to publish under or to subscribe to")
     for one in (*publish, *subscribe):
         if not valid_filter(one):
-            raise Invalid(f"{one!r} is no topic filter; write it like mill/+/state or mill/#")
+            raise Invalid(f"{one!r} is not a topic filter; write it like mill/+/state or mill/#")
     if max(len(publish), len(subscribe)) > MAX_FILTERS:
         raise Invalid(f"a tool has at most {MAX_FILTERS} topic filters of each sort")

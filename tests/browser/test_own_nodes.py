@@ -210,6 +210,6 @@ def test_the_doctor_is_on_the_settings_page(
             if any(c.part == "hombi.toml" and c.state != "ok" for c in hub.doctor()):
                 break
             console.wait_for_timeout(50)
-    section.get_by_role("button", name="Look again").click()
+    section.get_by_role("button", name="Check again").click()
     expect(section).to_contain_text("did you mean port")
     (service.data / "hombi.toml").unlink()

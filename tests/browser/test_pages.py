@@ -159,7 +159,7 @@ def test_a_node_is_renamed_moved_and_taken_out(
     expect(console.get_by_role("heading", level=1)).to_have_text("Kettle")
     console.get_by_role("button", name="Take it out …").click()
     assert violations(console) == []
-    console.get_by_role("button", name="Take out, keep history").click()
+    console.get_by_role("button", name="Remove and keep its history").click()
     expect(console.get_by_role("heading", level=1)).to_have_text("Nodes")
     expect(console.get_by_role("link", name="Kettle")).to_have_count(0)
 
@@ -203,7 +203,7 @@ def test_readings_are_found_by_typing(console: Page, cellar: Joined) -> None:
     console.get_by_label("Find readings").fill("cheese power")
     expect(console.get_by_role("row")).to_have_count(2)
     console.get_by_label("Find readings").fill("zzz")
-    expect(console.get_by_text("Nothing here is called that.")).to_be_visible()
+    expect(console.get_by_text("Nothing matches.")).to_be_visible()
 
 
 def test_a_page_that_cannot_be_loaded_says_so_and_tries_again(

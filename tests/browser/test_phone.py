@@ -54,7 +54,7 @@ def test_the_browsers_subscription_reaches_the_hub_and_a_notice_reaches_it(
             f"({json.dumps(given)}) }})"
         )
         console.goto("/settings")
-        console.get_by_label("Make this device one of them").fill("Ada's phone")
+        console.get_by_label("Name of this device").fill("Ada's phone")
         console.get_by_role("button", name="Take notifications here").click()
         expect(console.get_by_text("Ada's phone of ada")).to_be_visible()
         console.get_by_role("button", name="Try it Ada's phone").click()
@@ -73,7 +73,7 @@ def test_without_a_push_service_it_says_so(
         "PushManager.prototype.subscribe = async () => { throw new Error('no service') }"
     )
     console.goto("/settings")
-    console.get_by_label("Make this device one of them").fill("Ada's phone")
+    console.get_by_label("Name of this device").fill("Ada's phone")
     console.get_by_role("button", name="Take notifications here").click()
     expect(console.get_by_role("alert")).to_contain_text("push service cannot be reached")
 

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import re
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
 
 from hombi.cli.app import BY_NAME, load
+from tests.house import PASSWORD, Joined, Service, until
 
 TOP = Path(__file__).parents[2]
 DOCUMENTS = [TOP / "README.md", *sorted((TOP / "docs").glob("*.md"))]
@@ -35,3 +38,19 @@ def test_the_commands_in_a_document_are_there(path: Path) -> None:
 
 def test_there_are_commands_to_look_for() -> None:
     assert len([one for path in DOCUMENTS for one in named(path)]) > 60
+
+
+def test_the_program_in_the_readme_runs(service: Service, rack: Joined) -> None:
+    rack.post([{"n": "humidity", "v": 81.5}])
+    program = re.search(r"```python\n(.*?)```", (TOP / "README.md").read_text(), re.DOTALL)
+    assert program is not None
+    text = program[1].replace("http://127.0.0.1:4662", service.url).replace('"…"', repr(PASSWORD))
+    # It goes on for ever; the first event is enough.
+    text += "        break\n"
+    done = subprocess.Popen([sys.executable, "-c", text], stdout=subprocess.PIPE, text=True)
+    assert done.stdout is not None
+    with done, done.stdout:
+        assert done.stdout.readline() == "81.5 %\n"
+        until(lambda: rack.post([{"n": "humidity", "v": 82.5}]) and done.poll() is not None)
+        assert done.returncode == 0
+        assert done.stdout.read().split()

@@ -1088,7 +1088,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** @description Shut it out. */
+        /** @description Revoke the key. */
         delete: operations["tools_destroy"];
         options?: never;
         head?: never;

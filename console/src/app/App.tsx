@@ -109,7 +109,7 @@ function SignedIn() {
 function Nowhere() {
   return (
     <Page title="There is no such page">
-      <p>The address may be old. The house is where everything starts.</p>
+      <p>The address may be out of date. Start from the house page.</p>
     </Page>
   );
 }

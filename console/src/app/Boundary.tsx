@@ -82,7 +82,7 @@ function Broken({ again }: { again: () => void }) {
   return (
     <section role="alert" className="border-madder border-l-4 py-2 pl-4">
       <h1 className="text-2xl">This page failed</h1>
-      <p className="mt-2">The fault is the console's, not yours. The rest of it still works.</p>
+      <p className="mt-2">This is a fault in the console. The other pages still work.</p>
       <div className="mt-4 flex gap-3">
         <Button onClick={again}>Try again</Button>
         <Button onClick={() => window.location.reload()}>Load the page again</Button>

@@ -75,7 +75,7 @@ export function Palette({ close }: { close: () => void }) {
           ))}
         </ComboboxOptions>
       </Combobox>
-      {found.length === 0 && <p className="mt-3 text-faint">Nothing here is called that.</p>}
+      {found.length === 0 && <p className="mt-3 text-faint">Nothing matches.</p>}
       {command.isPending && <p className="mt-3 text-faint">Asked; waiting for the node …</p>}
       {(command.error ?? duty.error) && <Failure error={(command.error ?? duty.error) as Error} />}
     </Sheet>

@@ -63,7 +63,7 @@ export function Chart({ courses, limits = NO_LIMITS }: { courses: Course[]; limi
   }
 
   if (unitsOf(courses).length > MOST_UNITS)
-    return <p>A chart has room for two units. Take out what is in another.</p>;
+    return <p>A chart shows at most two units. Remove a value that has another unit.</p>;
   return (
     // biome-ignore lint/a11y/useSemanticElements: it is drawn, and read with the arrow keys
     <div

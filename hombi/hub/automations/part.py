@@ -161,7 +161,7 @@ class Automations(Part):
             count = len(parsed.mistakes)
             raise Invalid(f"the text has {count} mistake{'s' * (count != 1)}", parsed.mistakes)
         if not slug(program.name):
-            raise Invalid("the name has no letter and no digit")
+            raise Invalid("the name needs a letter or a digit")
         if slug(program.name) in RESERVED:
             raise Invalid(
                 f"{program.name!r} is an address of the console's or the API's own; give "

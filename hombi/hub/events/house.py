@@ -86,7 +86,7 @@ class RoomAdded(RoomsChanged):
 
     @property
     def sentence(self) -> str:
-        return f"{self.room} was added on the {self.floor.lower()}"
+        return f"{self.room} was added to {self.floor}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -101,7 +101,7 @@ class RoomChanged(RoomsChanged):
     def sentence(self) -> str:
         if self.room != self.before:
             return f"{self.before} is called {self.room} now"
-        return f"{self.room} has its place on the {self.floor.lower()}"
+        return f"{self.room} was moved to {self.floor}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -53,7 +53,7 @@ def leads_inside(host: str) -> bool:
     try:
         answers = socket.getaddrinfo(host, None, type=socket.SOCK_STREAM)
     except UnicodeError as error:  # letters that no name has, or a part that is empty or too long
-        raise OSError(f"{host[:60]!r} is no name of a machine") from error
+        raise OSError(f"{host[:60]!r} is not the name of a machine") from error
     found = {str(one[4][0]).partition("%")[0] for one in answers}
     return any(not ipaddress.ip_address(one).is_global for one in found)
 

@@ -92,5 +92,5 @@ class Guard:
         except (
             UnicodeError
         ) as error:  # letters that no name has, or a part that is empty or too long
-            raise LinkError(f"{host[:60]!r} is no name of a machine") from error
+            raise LinkError(f"{host[:60]!r} is not the name of a machine") from error
         return {ipaddress.ip_address(str(one[4][0]).partition("%")[0]) for one in found}

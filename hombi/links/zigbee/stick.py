@@ -1,4 +1,4 @@
-"""The stick, kept up: opened, its network brought up, watched, and opened again when it
+"""The stick: opened, its network brought up, watched, and opened again when it
 is gone."""
 
 from __future__ import annotations
@@ -104,8 +104,16 @@ class Stick:
             except LinkError as error:
                 self._say(str(error))
             self.close()
-            await asyncio.sleep(pause)
+            await self._pause(pause)
             pause = min(2 * pause, LONGEST_PAUSE_S)
+
+    async def _pause(self, longest_s: float) -> None:
+        """Wait before the next try, but not when another stick was plugged in."""
+        before, end = _identity(self._settings.port), time.monotonic() + longest_s
+        while (left := end - time.monotonic()) > 0:
+            await asyncio.sleep(min(left, LOOK_AGAIN_S))
+            if _identity(self._settings.port) not in (before, None):
+                return
 
     async def _choice_or_another(self) -> None:
         """Wait until a person has said what to do with the foreign network, or until

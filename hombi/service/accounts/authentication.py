@@ -84,7 +84,7 @@ class TokenAuthentication(BaseAuthentication):
             .first()
         )
         if found is None:
-            raise AuthenticationFailed("this token is not known here; sign in again")
+            raise AuthenticationFailed("this token is not valid any more; sign in again")
         recognise(request)
         return found.user, found
 
@@ -108,7 +108,7 @@ class NodeAuthentication(BaseAuthentication):
         try:
             address, _, key = base64.b64decode(encoded, validate=True).decode().partition(":")
         except (binascii.Error, UnicodeDecodeError) as error:
-            raise AuthenticationFailed("the credentials are no valid Basic credentials") from error
+            raise AuthenticationFailed("the Basic credentials are not valid") from error
         node = _node(address, key)
         if node is None:
             raise AuthenticationFailed("no node of this name has this key")

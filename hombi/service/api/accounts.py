@@ -29,7 +29,7 @@ from hombi.service.throttles import AddressThrottle
 def _sign_in(request: Request, username: str, password: str) -> User:
     user = authenticate(request._request, username=username, password=password)
     if user is None:
-        raise AuthenticationFailed("this name and password do not go together")
+        raise AuthenticationFailed("wrong name or password")
     assert isinstance(user, User)
     return user
 

@@ -88,7 +88,7 @@ class MessageView(View):
         while only."""
         found = read(lambda h: h.messages.get(number))
         if found is None:
-            raise NotFound(f"message {number} is not kept any more")
+            raise NotFound(f"message {number} is no longer stored")
         values = [
             wire.Pickable(pointer=one.pointer, shown=one.shown) for one in candidates(found.payload)
         ]

@@ -52,7 +52,7 @@ class ToolView(View):
 
     @operation()
     def delete(self, request: Request, tool: str) -> Response:
-        """Shut it out."""
+        """Revoke the key."""
         return done(request, RemoveTool(tool))
 
 

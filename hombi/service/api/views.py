@@ -60,7 +60,7 @@ def whole_number(request: Request, name: str, otherwise: int) -> int:
     try:
         number = int(text)
     except ValueError as error:
-        raise Invalid(f"{name}={text} is no whole number") from error
+        raise Invalid(f"{name}={text} is not a whole number") from error
     if not 0 <= number < 2**53:
         raise Invalid(f"{name}={text} is out of range")
     return number

@@ -19,7 +19,7 @@ export function ClaimPage() {
   return (
     <Door
       title="This hub is new"
-      about="It printed a code when it started. Whoever has the code becomes the owner."
+      about="It printed a code when it started. The person who enters the code becomes the owner."
       action="Make it mine"
       busy={claim.isPending}
       error={claim.error}

@@ -72,9 +72,7 @@ function Edit({ automation }: { automation: Automation | null }) {
     >
       <p className="mb-6 max-w-[75ch] font-serif text-lg" aria-live="polite">
         {sentence ||
-          (text.trim()
-            ? "This text cannot be understood yet."
-            : "Fill in the form, or write the text.")}
+          (text.trim() ? "This text has mistakes." : "Fill in the form, or write the text.")}
       </p>
       <div className="grid gap-8 lg:grid-cols-2">
         <section aria-labelledby="form" className={automation ? "max-lg:order-last" : ""}>
@@ -108,7 +106,7 @@ function Edit({ automation }: { automation: Automation | null }) {
             close={() => setOffered(null)}
             title="Replace what you typed?"
           >
-            <p className="mb-4">The form writes a whole text. What you typed would be lost.</p>
+            <p className="mb-4">The form writes a new text. It replaces what you typed.</p>
             <div className="flex justify-end gap-3">
               <Button onClick={() => setOffered(null)}>Keep mine</Button>
               <Button look="grave" onClick={() => write(offered ?? "")}>
@@ -118,7 +116,7 @@ function Edit({ automation }: { automation: Automation | null }) {
           </Sheet>
           {draft.overtaken && (
             <div role="status" className="mt-3 border-amber border-l-4 py-2 pl-4">
-              <p className="mb-2">It was changed elsewhere since you began to write.</p>
+              <p className="mb-2">Somebody changed this automation while you were editing.</p>
               <div className="flex flex-wrap gap-3">
                 <Button onClick={draft.rebase}>Keep mine</Button>
                 <Button onClick={() => draft.settle(kept)}>Take the other</Button>
@@ -142,7 +140,7 @@ function Edit({ automation }: { automation: Automation | null }) {
                   draft.settle(kept);
                 }}
               >
-                Give up the changes
+                Discard changes
               </Button>
             )}
             {automation && <Remove automation={automation} />}
@@ -174,8 +172,8 @@ function Remove({ automation }: { automation: Automation }) {
       </Button>
       <Sheet open={asking} close={() => setAsking(false)} title={`Remove ${automation.name}?`}>
         <p className="mb-4">
-          Removing it also deletes its text; take it off duty to keep it. If it is on, it does what
-          it does at its end first.
+          Removing it also deletes its text; take it off duty to keep it. If it is on, its end
+          actions run first.
         </p>
         {remove.error && <Failure error={remove.error} />}
         <div className="flex justify-end gap-3">

@@ -24,7 +24,7 @@ export function AutomationsPage() {
       <Await of={automations} lines={6}>
         {(found) =>
           found.length === 0 ? (
-            <Empty>The house does nothing by itself yet.</Empty>
+            <Empty>There are no automations yet.</Empty>
           ) : (
             <ul>
               {found.map((automation) => (

@@ -92,11 +92,11 @@ export function ThresholdForm({
             </Labelled>
           </>
         )}
-        <Labelled label="Held for" hint="Shorter does not count.">
+        <Labelled label="Held for" hint="Shorter times do not count.">
           <input name="held" placeholder="like 10 min" className="field" />
         </Labelled>
         {!words && (
-          <Labelled label="Until" hint="Where it ends, if not at the limit.">
+          <Labelled label="Until" hint="The value at which it ends. The limit, if empty.">
             <input name="until" placeholder={`like 86 ${found?.unit ?? "%"}`} className="field" />
           </Labelled>
         )}

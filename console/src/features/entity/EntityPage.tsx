@@ -94,7 +94,7 @@ function Drawn({ entity, span }: { entity: EntityDetail; span: Span }) {
   return (
     <Await of={history} lines={6}>
       {(course) => {
-        if (course.at.length === 0) return <Empty>Nothing was heard in this {span}.</Empty>;
+        if (course.at.length === 0) return <Empty>No readings in this {span}.</Empty>;
         const of = numbers(course);
         return (
           <>
@@ -201,7 +201,7 @@ function Watchers({ entity }: { entity: EntityDetail }) {
   return (
     <section aria-labelledby="watchers">
       <h2 id="watchers" className="mb-3 text-xl">
-        Who looks at it
+        Automations that watch it
       </h2>
       {entity.watchers.length === 0 ? (
         <p className="text-faint">

@@ -88,12 +88,12 @@ function NameIt({ house, next }: { house: House; next: () => void }) {
   }
   return (
     <form onSubmit={submit} className="space-y-4">
-      <Labelled label="What is the house called?" hint="It stands on every page and every notice.">
+      <Labelled label="What is the house called?" hint="Every page and notice shows it.">
         <input name="name" required maxLength={80} defaultValue={house.name} className="field" />
       </Labelled>
       <Labelled
-        label="In which time zone does it stand?"
-        hint="Days, hours and sunsets are the house’s, wherever you look from."
+        label="Which time zone is it in?"
+        hint="All times are shown in this zone, wherever you are."
       >
         <select
           name="zone"
@@ -138,7 +138,7 @@ function DrawIt({ floors, next }: { floors: Floor[]; next: () => void }) {
     <form onSubmit={submit}>
       <div className="grid gap-8 md:grid-cols-2">
         <Labelled
-          label="One floor a line, from the top; its rooms behind a colon"
+          label="One line per floor, from the top, with its rooms after a colon"
           hint="Rooms can be added, renamed and moved later, under Settings."
         >
           <textarea
@@ -183,8 +183,8 @@ function FirstNode({ next }: { next: () => void }) {
   return (
     <>
       <p className="mb-4">
-        Open pairing, and hold a node’s button until it blinks. It comes up here by itself. Nodes on
-        Wi-Fi may have an address or a setup code instead:{" "}
+        Open pairing, and hold a node’s button until it blinks. It then appears here. Nodes on Wi-Fi
+        may have an address or a setup code instead:{" "}
         <Link className="text-act underline" to="/nodes">
           the page of nodes
         </Link>{" "}

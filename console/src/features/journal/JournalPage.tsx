@@ -59,7 +59,7 @@ export function JournalPage() {
       <Await of={{ data: journal.data, error: journal.error, refetch: journal.refetch }} lines={10}>
         {({ pages }) => {
           const entries = pages.flatMap((page) => page.entries);
-          if (entries.length === 0) return <Empty>Nothing of that kind has happened.</Empty>;
+          if (entries.length === 0) return <Empty>No events of this kind.</Empty>;
           return (
             <>
               {byDay(entries).map(([name, group]) => (
@@ -82,7 +82,7 @@ export function JournalPage() {
                   onClick={() => void journal.fetchNextPage()}
                   disabled={journal.isFetchingNextPage}
                 >
-                  Further back
+                  Older
                 </Button>
               )}
             </>

@@ -52,10 +52,7 @@ export function MessagesPage() {
   }
 
   return (
-    <Page
-      title="Messages"
-      aside={<span className="text-faint">as they came, over whatever link</span>}
-    >
+    <Page title="Messages" aside={<span className="text-faint">as received, over any link</span>}>
       <form
         className="mb-5 grid gap-x-4 gap-y-3 sm:grid-cols-[1fr_2fr_1fr_1fr_auto] sm:items-end"
         onSubmit={(e) => e.preventDefault()}
@@ -94,7 +91,7 @@ export function MessagesPage() {
       <Await of={messages} lines={8}>
         {(found) =>
           found.length === 0 ? (
-            <Empty>Nothing came yet that fits. Whatever a node sends shows here at once.</Empty>
+            <Empty>No message matches yet. New messages appear here at once.</Empty>
           ) : (
             <ul aria-label="Messages" className="rule border-b">
               {found.map((message) => (
@@ -129,7 +126,7 @@ function Row({ message, pick }: { message: Message; pick: () => void }) {
           ) : (
             <span className="text-faint text-sm">nobody’s yet</span>
           )}
-          {message.retained && <Mark>kept by the broker, of unknown age</Mark>}
+          {message.retained && <Mark>retained by the broker, age unknown</Mark>}
         </div>
         <code
           key={message.number}

@@ -223,7 +223,7 @@ function Form({
         {!message.node && <RoomField />}
         <Labelled label="Its time stands at">
           <select className="field" value={at} onChange={(event) => setAt(event.target.value)}>
-            <option value="">nowhere: when it arrives</option>
+            <option value="">none: use the time of arrival</option>
             {message.values.map(
               (one) => one.pointer && <option key={one.pointer}>{one.pointer}</option>,
             )}
@@ -233,7 +233,7 @@ function Form({
 
       {heard.length > 0 && (
         <fieldset className="flex flex-wrap gap-x-5">
-          <legend className="mb-1 font-medium">The same for these nodes too</legend>
+          <legend className="mb-1 font-medium">Do the same for these nodes</legend>
           {heard.map((one) => (
             <label key={one} className="flex items-center gap-2">
               <input

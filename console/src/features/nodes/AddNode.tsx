@@ -20,7 +20,7 @@ export function AddNode() {
   const close = () => setWay(null);
   return (
     <div className="mt-4 flex flex-wrap items-baseline gap-x-5 gap-y-2 text-sm">
-      <span className="text-faint">It does not ask by itself?</span>
+      <span className="text-faint">The node does not ask to join?</span>
       <Opener text="It has an address" open={() => setWay("address")} />
       <Opener text="It posts its values" open={() => setWay("posting")} />
       <Link className="text-act underline" to="/messages">

@@ -102,7 +102,7 @@ export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
         </Labelled>
       )}
       <div className="grid gap-4 sm:grid-cols-2">
-        <Labelled label="Name" hint="Its values are called after it.">
+        <Labelled label="Name" hint="Its values are named after it.">
           <input
             name="name"
             required
@@ -155,8 +155,8 @@ export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
         <fieldset>
           <legend className="mb-1 font-medium">Other addresses</legend>
           <p className="text-faint text-sm">
-            The node sends the hub to addresses that are not its own. The hub asks nothing there,
-            and tells its secret to nobody there, unless you tick them.
+            The node’s description points to other addresses. The hub sends nothing to them, secrets
+            included, unless you tick them.
           </p>
           {arrival.elsewhere.map((origin) => (
             <label key={origin} className="flex items-center gap-2">

@@ -86,7 +86,7 @@ function Change({ entity, close }: { entity: Entity; close: () => void }) {
         <div className="flex flex-wrap justify-end gap-3">
           {entity.picked && (
             <Button look="grave" className="mr-auto" onClick={() => remove.mutate()}>
-              Take it away, with its history
+              Remove it and its history
             </Button>
           )}
           <Button onClick={close}>Leave it</Button>

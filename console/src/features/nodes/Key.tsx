@@ -35,8 +35,8 @@ export function Key({ node }: { node: HubNode }) {
       ) : (
         <p className="mb-3 text-faint">
           {node.has_key
-            ? "It has one; only its hash is kept here."
-            : "It has none, and cannot send by itself."}
+            ? "It has a key. The hub stores only its hash."
+            : "It has no key and sends nothing by itself."}
         </p>
       )}
       {(fresh.error ?? revoke.error) && <Failure error={(fresh.error ?? revoke.error) as Error} />}
@@ -47,14 +47,14 @@ export function Key({ node }: { node: HubNode }) {
       </div>
       <Sheet open={asking} close={() => setAsking(false)} title={`${node.title}’s key`}>
         <p className="mb-4">
-          A new key makes the one before void at once: the node must be given the new one before it
-          is heard again.
+          A new key replaces the old one at once. The node cannot send again until it has the new
+          key.
         </p>
         <div className="flex flex-wrap justify-end gap-3">
           <Button onClick={() => setAsking(false)}>Leave it</Button>
           {node.has_key && (
             <Button look="grave" onClick={() => revoke.mutate()}>
-              Shut it out
+              Revoke the key
             </Button>
           )}
           <Button

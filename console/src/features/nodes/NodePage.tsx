@@ -115,7 +115,7 @@ function Again({ node }: { node: HubNode }) {
       <span aria-live="polite" className="text-faint">
         {again.isSuccess
           ? "asked; what it says comes up by itself"
-          : "The hub asks the node once more what it has."}
+          : "The hub asks the node again what it has."}
       </span>
       {again.error && <Failure error={again.error} />}
     </section>
@@ -193,10 +193,10 @@ function Remove({ node }: { node: HubNode }) {
         <div className="flex flex-wrap justify-end gap-3">
           <Button onClick={() => setAsking(false)}>Leave it in</Button>
           <Button look="grave" onClick={() => remove.mutate("delete")}>
-            Take out, delete history
+            Remove and delete its history
           </Button>
           <Button look="main" onClick={() => remove.mutate("keep")}>
-            Take out, keep history
+            Remove and keep its history
           </Button>
         </div>
       </Sheet>

@@ -128,7 +128,8 @@ export function Pairing() {
               {arrival.rivals.length > 0 && (
                 <div className="text-sm">
                   <Mark>
-                    Another one says that it is this node. The setup code shows which one is.
+                    Another device claims to be this node. The setup code shows which one is
+                    genuine.
                   </Mark>
                 </div>
               )}

@@ -64,8 +64,8 @@ function Editor({ node, latest, close }: { node: string; latest: NodeProfile; cl
   return (
     <>
       <p className="mb-3">
-        Give each value a name, a kind and a unit, and take out what you do not need. Every node of
-        this make and model has them at once.
+        Give each value a name, a kind and a unit, and remove what you do not need. The change
+        applies at once to every node of this make and model.
       </p>
       <TextEditor
         label="The profile's text"

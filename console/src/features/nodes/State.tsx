@@ -5,12 +5,12 @@ import { Mark } from "../../ui/parts";
 
 /** docs/nodes.md explains the same words. */
 const MEANS = {
-  left: "It has left the house by itself: it was reset, or let into another house.",
-  refuses: "It wants another secret than the one that the hub knows.",
-  silent: "Nothing was heard for three times as long as is usual for it.",
-  away: "It has no connection to the hub now. What it sleeps through waits for it.",
-  connected: "Its connection to the hub stands.",
-  here: "It is heard as often as is usual for it. It keeps no connection that could stand.",
+  left: "The node left: it was reset, or let into another house.",
+  refuses: "The node no longer accepts the hub’s secret.",
+  silent: "Nothing heard for three times the usual interval.",
+  away: "It has no connection to the hub now. Commands wait for it if it sleeps.",
+  connected: "The node and the hub reach each other.",
+  here: "The hub hears it at its usual intervals. It keeps no open connection.",
 };
 
 export function State({ node }: { node: HubNode }) {

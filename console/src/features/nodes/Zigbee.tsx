@@ -35,13 +35,13 @@ export function ForeignNetwork() {
           Keep its network
         </Button>
         <Button look="grave" onClick={() => setWiping(true)}>
-          Start clean …
+          Wipe the network …
         </Button>
       </div>
       {choose.error && <Failure error={choose.error} />}
       <Sheet open={wiping} close={() => setWiping(false)} title="Wipe the network on the stick?">
         <p className="mb-4">
-          It is lost for whoever used it, and cannot be brought back from here.
+          Every node in that network loses its connection. This cannot be undone.
         </p>
         <div className="flex justify-end gap-3">
           <Button onClick={() => setWiping(false)}>Leave it</Button>

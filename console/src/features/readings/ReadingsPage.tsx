@@ -36,7 +36,8 @@ export function ReadingsPage() {
     >
       <Await of={entities} lines={10}>
         {(all) => {
-          if (all.length === 0) return <Empty>Nothing is read yet. Let a node in first.</Empty>;
+          if (all.length === 0)
+            return <Empty>There are no readings yet. Let a node in first.</Empty>;
           const rows = all
             .map((entity) => ({
               entity,
@@ -52,7 +53,7 @@ export function ReadingsPage() {
               (a, b) =>
                 a.room.localeCompare(b.room) || a.entity.entity.localeCompare(b.entity.entity),
             );
-          if (rows.length === 0) return <Empty>Nothing here is called that.</Empty>;
+          if (rows.length === 0) return <Empty>Nothing matches.</Empty>;
           return (
             <div className="overflow-x-auto">
               <table className="w-full text-left">

@@ -13,7 +13,7 @@ export function Doctor() {
           How it is
         </h2>
         <Button onClick={() => void doctor.refetch()} disabled={doctor.isFetching}>
-          Look again
+          Check again
         </Button>
       </div>
       <Await of={doctor} lines={6}>

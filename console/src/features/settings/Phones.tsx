@@ -56,7 +56,7 @@ export function Phones() {
                     error={remove.error}
                     onYes={(done) => remove.mutate(phone.id, { onSuccess: done })}
                   >
-                    <p>It gets no notices any more. It can be added again on the phone itself.</p>
+                    <p>It stops getting notices. You can add it again on the phone itself.</p>
                   </Asked>
                 </li>
               ))}
@@ -67,8 +67,8 @@ export function Phones() {
       {test.error && <Failure error={test.error} />}
       <form onSubmit={submit} className="mt-4 space-y-3">
         <Labelled
-          label="Make this device one of them"
-          hint={blocked || "The browser asks whether it may show notifications."}
+          label="Name of this device"
+          hint={blocked || "The browser asks for permission to show notifications."}
         >
           <input
             name="name"
@@ -92,7 +92,7 @@ function Told() {
   const notices = useNotices();
   return (
     <>
-      <h3 className="mt-8 mb-2 text-lg">What was told</h3>
+      <h3 className="mt-8 mb-2 text-lg">Notices sent</h3>
       <Await of={notices} lines={3}>
         {(found) =>
           found.length === 0 ? (

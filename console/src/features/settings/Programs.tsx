@@ -46,7 +46,7 @@ export function Programs() {
                     error={revoke.error}
                     onYes={(done) => revoke.mutate(token.id, { onSuccess: done })}
                   >
-                    <p>Its token is void at once. The program must sign in again.</p>
+                    <p>Its token stops working at once. The program must sign in again.</p>
                   </Asked>
                 </li>
               ))}

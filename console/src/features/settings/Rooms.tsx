@@ -84,7 +84,7 @@ function OneFloor({ floor, floors }: { floor: Floor; floors: Floor[] }) {
             error={remove.error}
             onYes={(done) => remove.mutate(undefined, { onSuccess: done })}
           >
-            <p>It has no rooms, so nothing else is lost.</p>
+            <p>It has no rooms. Nothing else changes.</p>
           </Asked>
         )}
       </div>
@@ -156,7 +156,10 @@ function OneRoom({
           error={remove.error}
           onYes={(done) => remove.mutate(undefined, { onSuccess: done })}
         >
-          <p>A room can be removed when no node is in it. Its nodes can be moved on their pages.</p>
+          <p>
+            You can remove a room when it has no nodes. Move a node to another room on the node’s
+            page.
+          </p>
         </Asked>
       </div>
       {change.error && <Failure error={change.error} />}

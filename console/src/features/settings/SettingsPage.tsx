@@ -65,12 +65,12 @@ function ThisHub() {
             </li>
             <li>
               <Link className="text-act underline" to="/first-steps">
-                The first steps, once more
+                Repeat the first steps
               </Link>
             </li>
             <li>
               <a className="text-act underline" href="/api/docs">
-                The API, to read
+                API documentation
               </a>
             </li>
           </ul>

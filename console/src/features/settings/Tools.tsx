@@ -53,8 +53,8 @@ export function Tools() {
         Tools at the MQTT door
       </h2>
       <p className="mb-3 text-faint">
-        Boards and programs of your own that publish and subscribe as you let them. Each signs in
-        with its name and its key.
+        Your own boards and programs that may publish and subscribe. Each signs in with its name and
+        key.
       </p>
       <Await of={tools} lines={2}>
         {(found) => (
@@ -85,7 +85,7 @@ export function Tools() {
                   error={remove.error}
                   onYes={(done) => remove.mutate(tool.tool, { onSuccess: done })}
                 >
-                  <p>Its key is void at once, and whatever uses it is disconnected.</p>
+                  <p>Its key stops working at once, and everything that uses it is disconnected.</p>
                 </Asked>
               </li>
             ))}

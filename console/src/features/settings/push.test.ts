@@ -45,7 +45,7 @@ it("subscribes with the hub's key and tells the hub", async () => {
 
 it("says that permission was not given", async () => {
   vi.stubGlobal("Notification", { requestPermission: async () => "denied" });
-  await expect(addThisPhone("x")).rejects.toThrow(/told not to show notifications/);
+  await expect(addThisPhone("x")).rejects.toThrow(/Notifications from this site are blocked/);
 });
 
 it("does not wait for ever for a push service that cannot be reached", async () => {

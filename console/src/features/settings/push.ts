@@ -16,9 +16,9 @@ export function bytes(base64url: string): Uint8Array<ArrayBuffer> {
 /** Why this browser cannot take notifications; empty when it can. */
 export function obstacle(): string {
   if (!window.isSecureContext)
-    return "Browsers take notifications over HTTPS only, or on the hub's own machine. Open the console there.";
+    return "Browsers allow notifications only over HTTPS or on the hub's own machine. Open the console there.";
   if (!("serviceWorker" in navigator) || !("PushManager" in window))
-    return "This browser takes no notifications.";
+    return "This browser does not support notifications.";
   return "";
 }
 
@@ -40,7 +40,7 @@ export async function addThisPhone(name: string) {
   if (blocked) throw new Error(blocked);
   if ((await Notification.requestPermission()) !== "granted") {
     throw new Error(
-      "This browser was told not to show notifications from here; allow them in its settings for this site.",
+      "Notifications from this site are blocked. Allow them in the browser's settings for this site.",
     );
   }
   const { key } = await ask(api.GET("/api/phones/key"));
