@@ -41,14 +41,18 @@ def nodes(service: Service, count: int, entities: int) -> dict[str, Joined]:
     return found
 
 
-def quick_nodes(service: Service, count: int) -> dict[str, Joined]:
-    """`count` nodes with one temperature `t0` each, added without asking to join: that
-    is limited to what people need."""
+def quick_nodes(
+    service: Service, count: int, entities: int = 1, rooms: int = 0
+) -> dict[str, Joined]:
+    """`count` nodes with temperatures `t0`, `t1` …, added without asking to join: that
+    is limited to what people need. With `rooms` they are spread over so many."""
     found = {}
     with service.hub() as hub:
         for number in range(count):
-            made = hub.nodes.add(f"Node {number}")
-            hub.nodes.add_entity(made.node, "t0", "temperature")
+            room = f"Room {number % rooms}" if rooms else ""
+            made = hub.nodes.add(f"Node {number}", room)
+            for entity in range(entities):
+                hub.nodes.add_entity(made.node, f"t{entity}", "temperature")
             found[made.node] = Joined(service, made.node, made.key, {})
     return found
 

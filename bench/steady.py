@@ -1,5 +1,4 @@
-"""Two hundred nodes at the door, each with one message a second, spread evenly over the
-second.
+"""Nodes at the door, each with one message a second, spread evenly over the second.
 
 python -m bench.steady PORT SECONDS KEYS.json
 
@@ -14,6 +13,7 @@ import socket
 import sys
 import time
 from pathlib import Path
+from typing import Any
 
 import uvloop
 
@@ -22,10 +22,10 @@ from hombi.links.wifi.mqtt.encoding import encode
 
 
 class Node(asyncio.Protocol):
-    """One node that says its value once a second."""
+    """One node that says one of its values once a second, each in turn."""
 
-    def __init__(self, name: str, key: str) -> None:
-        self.name, self._key = name, key
+    def __init__(self, name: str, key: str, entities: list[str]) -> None:
+        self.name, self._key, self._entities = name, key, entities
 
     def connection_made(self, transport: asyncio.BaseTransport) -> None:
         self._transport = transport
@@ -37,8 +37,9 @@ class Node(asyncio.Protocol):
     def data_received(self, data: bytes) -> None: ...
 
     def say(self, number: int) -> None:
+        entity = self._entities[number % len(self._entities)]
         payload = json.dumps(
-            [{"n": "t0", "u": "Cel", "v": number % 30, "t": round(time.time(), 3)}]
+            [{"n": entity, "u": "Cel", "v": number % 30, "t": round(time.time(), 3)}]
         ).encode()
         self._write(
             p.Publish(f"hombi/{self.name}/readings", payload, 1, packet_id=number % 65535 + 1)
@@ -48,12 +49,14 @@ class Node(asyncio.Protocol):
         self._transport.write(encode(packet))  # type: ignore[attr-defined]
 
 
-async def main(port: int, seconds: float, keys: dict[str, dict[str, str]]) -> None:
+async def main(port: int, seconds: float, keys: dict[str, dict[str, Any]]) -> None:
     loop = asyncio.get_running_loop()
     nodes = [
         (
             await loop.create_connection(
-                lambda name=name, known=known: Node(name, known["key"]), "127.0.0.1", port
+                lambda name=name, known=known: Node(name, known["key"], known["entities"]),
+                "127.0.0.1",
+                port,
             )
         )[1]  # type: ignore[misc]
         for name, known in keys.items()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bench.figures.crowd import crowd
 from bench.figures.intake import broker, intake, steady
 from bench.figures.radio import bluetooth, zigbee
 from bench.figures.reaction import reaction, sleepers
@@ -21,6 +22,7 @@ ALL = {
         bluetooth,
         month,
         screen,
+        crowd,
         footprint,
         command_line,
         first_load,

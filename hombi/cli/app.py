@@ -37,11 +37,11 @@ GROUPS = (
         "Every day",
         "what is so now, what it was, and switching it",
         (
-            Command("now", "house:now", "Every value as it is now, by room."),
+            Command("now", "house:now", "Every current value, by room."),
             Command("status", "house:status", "The hub at a glance, and what needs you."),
             Command("history", "readings:history", "One entity over time."),
             Command("follow", "readings:follow", "Readings as they come in, until Ctrl-C."),
-            Command("set", "readings:set_", "Switch an entity, and wait for its node's word."),
+            Command("set", "readings:set_", "Set an entity, and wait until its node confirms it."),
             Command("journal", "journal:journal", "What happened, in order, the latest last."),
             Command("kinds", "kinds:kinds", "What a value can be, and in which units."),
         ),
@@ -76,7 +76,7 @@ GROUPS = (
             Command("serve", "serve:serve", "Run the hub, until Ctrl-C."),
             Command("demo", "demo:demo", "Run the hub with a whole house to try things in."),
             Command("lab", "lab:app", "The demo's radio nodes, in your hand."),
-            Command("doctor", "doctor:doctor", "Look at every part of the hub."),
+            Command("doctor", "doctor:doctor", "Check every part of the hub."),
             Command("check", "doctor:check", "Check hombi.toml, or a node profile."),
             Command("sign-in", "sign_in:sign_in", "Use a hub on another machine."),
         ),
@@ -144,7 +144,7 @@ def _version(wanted: bool) -> None:
 @app.callback()
 def hombi(
     version: Annotated[
-        bool, typer.Option("--version", callback=_version, is_eager=True, help="Say the version.")
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version.")
     ] = False,
 ) -> None:
     """What all commands have in common."""

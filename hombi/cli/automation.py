@@ -26,12 +26,12 @@ File = Annotated[
 ]
 Name = Annotated[str, typer.Argument(help="The automation.", autocompletion=complete.automations)]
 
-Leave = Annotated[bool, typer.Option("--leave", help="Leave what it has switched as it is.")]
+Leave = Annotated[bool, typer.Option("--leave", help="Do not run its end actions.")]
 
 
 @app.command("list")
 def list_(json: Json = False) -> None:
-    """All automations, and where each of them stands."""
+    """List the automations and their states."""
     with hub() as h:
         found = h.automations.list()
     if json:
@@ -62,7 +62,7 @@ def list_(json: Json = False) -> None:
 
 @app.command()
 def check(file: File, json: Json = False) -> None:
-    """Every mistake in a text, with its line and column. Nothing is kept."""
+    """Check a text: every mistake with its line and column. Nothing is stored."""
     with hub() as h:
         checked = h.automations.check(read_text(file))
     if json:

@@ -14,9 +14,7 @@ from hombi.cli.where import demo_folder, http_port
 def demo(
     speed: Annotated[
         float,
-        typer.Option(
-            min=0.1, max=1000, help="How many times faster than the clock the mill lives."
-        ),
+        typer.Option(min=0.1, max=1000, help="How many times faster than real time the demo runs."),
     ] = 1.0,
     seed: Annotated[int, typer.Option(help="The same seed makes the same house.")] = 7,
 ) -> None:

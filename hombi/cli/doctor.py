@@ -70,7 +70,7 @@ def _check_environment() -> None:
 
 
 def doctor(json: Json = False) -> None:
-    """Look at every part of the hub, and say what to do."""
+    """Check every part of the hub, and say what to do."""
     with hub() as h:
         found = h.doctor()
     if json:

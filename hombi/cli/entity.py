@@ -28,7 +28,7 @@ Address = Annotated[
 
 @app.command("list")
 def list_(room: Room = None, node: Node = None, kind: Kind = None, json: Json = False) -> None:
-    """All entities: what they are, which can be set, and which are hidden."""
+    """List the entities: what they are, which can be set, and which are hidden."""
     listed(room, node, kind, json=json, now=False)
 
 
@@ -63,7 +63,7 @@ def _about(e: Entity) -> tuple[str | Text, ...]:
 
 @app.command()
 def show(entity: Address, json: Json = False) -> None:
-    """One entity: its value, where it comes from, and which automations look at it."""
+    """Show one entity: its value, its source, and the automations that watch it."""
     with hub() as h:
         found = h.entities.get(entity)
     if json:
@@ -92,10 +92,10 @@ def rename(
     title: Annotated[str, typer.Argument(help="What to call it.")],
     json: Json = False,
 ) -> None:
-    """Call an entity something else; its address stays."""
+    """Rename an entity; its address stays."""
     with hub() as h:
         found = h.entities.rename(entity_called(h, entity), title)
-    said(json, [found], f"{found.entity} is {found.title}")
+    said(json, [found], f"{found.entity} is now called {found.title}")
 
 
 @app.command()
@@ -104,7 +104,7 @@ def hide(
     again: Annotated[bool, typer.Option("--show", help="Show it again.")] = False,
     json: Json = False,
 ) -> None:
-    """Leave an entity out in its room, or show it again; it is kept either way."""
+    """Hide an entity in its room, or show it again. It goes on recording."""
     with hub() as h:
         found = h.entities.hide(entity_called(h, entity), not again)
     said(json, [found], f"{found.entity} is {'hidden' if found.hidden else 'shown'}")
@@ -122,10 +122,10 @@ def kind(
     ] = "",
     json: Json = False,
 ) -> None:
-    """Say what an entity is, from now on; its past keeps what it was."""
+    """Change an entity's kind from now on; its history keeps the old kind."""
     with hub() as h:
         found = h.entities.change_kind(entity_called(h, entity), kind, unit)
-    said(json, [found], f"{found.entity} is taken for {found.kind} now")
+    said(json, [found], f"{found.entity} is now of kind {found.kind}")
 
 
 @app.command()

@@ -44,5 +44,5 @@ def status(json: Json = False) -> None:
 
 
 def now(room: Room = None, node: Node = None, kind: Kind = None, json: Json = False) -> None:
-    """Every value as it is now, by room; hidden ones are left out."""
+    """Every current value, by room; hidden ones are left out."""
     listed(room, node, kind, json=json, now=True)

@@ -61,19 +61,19 @@ def away(node: Node) -> None:
 
 @app.command()
 def back(node: Node) -> None:
-    """Bring it back."""
+    """Bring a node back into reach."""
     _do(node, "back")
 
 
 @app.command()
 def drain(node: Node) -> None:
-    """Run its battery down."""
+    """Run a node's battery down."""
     _do(node, "drain")
 
 
 @app.command()
 def renew(node: Node) -> None:
-    """Give it a new battery."""
+    """Give a node a new battery."""
     _do(node, "renew")
 
 

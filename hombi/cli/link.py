@@ -52,7 +52,7 @@ def messages(
     ] = "",
     each: Annotated[bool, typer.Option("--each", help="The last message of each topic.")] = False,
     follow: Annotated[
-        bool, typer.Option("--follow", help="Go on as they come, until Ctrl-C.")
+        bool, typer.Option("--follow", help="Print new ones as they come, until Ctrl-C.")
     ] = False,
     limit: Annotated[int, typer.Option(help="How many.", min=1, max=1000)] = SHOWN,
     json: Json = False,
@@ -68,7 +68,7 @@ def messages(
             as_json(m.as_dict() for m in found)
             return
         if not found and not follow:
-            out.print("Nothing came yet that fits. `--follow` waits for it.")
+            out.print("No message matches yet. `--follow` waits for one.")
         for message in found:
             _show(message, json)
         if follow:
@@ -129,4 +129,4 @@ def clean(
         typer.confirm("The network on the stick is lost for whoever used it. Wipe it?", abort=True)
     with hub() as h:
         h.zigbee.choose("clean")
-    said(json, [], "The stick starts clean.")
+    said(json, [], "The stick's old network is wiped.")

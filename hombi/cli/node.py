@@ -21,7 +21,7 @@ Address = Annotated[str, typer.Argument(help="The node.", autocompletion=complet
 
 @app.command("list")
 def list_(json: Json = False) -> None:
-    """All nodes: where they are, and when they were last heard."""
+    """List the nodes: where they are, and when they were last heard."""
     with hub() as h:
         found = h.nodes.list()
     if json:
@@ -46,7 +46,7 @@ def _state(node: Node) -> str:
 
 @app.command()
 def show(node: Address, json: Json = False) -> None:
-    """One node: what it is, how it is, and what it has."""
+    """Show one node: what it is, its state, and its values."""
     with hub() as h:
         found = h.nodes.get(node)
     if json:
@@ -81,10 +81,10 @@ def rename(
     title: Annotated[str, typer.Argument(help="What to call it.")],
     json: Json = False,
 ) -> None:
-    """Call a node something else; its address stays."""
+    """Rename a node; its address stays."""
     with hub() as h:
         found = h.nodes.rename(node, title)
-    said(json, [found], f"{found.node} is {found.title}")
+    said(json, [found], f"{found.node} is now called {found.title}")
 
 
 @app.command()
@@ -109,12 +109,12 @@ def move(
 def remove(
     node: Address,
     with_history: Annotated[
-        bool, typer.Option("--with-history", help="Its history goes too; else it is kept.")
+        bool, typer.Option("--with-history", help="Delete its history too; otherwise it is kept.")
     ] = False,
     yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
     json: Json = False,
 ) -> None:
-    """Take a node out of the house, also one that no longer answers."""
+    """Remove a node, even one that no longer answers."""
     if not yes:
         lost = " Its history is lost too." if with_history else ""
         typer.confirm(f"{node} is taken out and cut off.{lost} Remove it?", abort=True)
@@ -122,7 +122,7 @@ def remove(
         was = h.nodes.get(node)
         h.nodes.remove(node, keep_history=not with_history)
     history = ", with its history." if with_history else "; its history is kept."
-    said(json, [was], f"{was.title} is out{history}")
+    said(json, [was], f"{was.title} is removed{history}")
 
 
 @app.command()
@@ -185,7 +185,7 @@ def do(
     ] = None,
     json: Json = False,
 ) -> None:
-    """Have a node do one of its actions; without one, what it can do."""
+    """Run one of a node's actions; without one, list them."""
     inputs = dict(one.partition("=")[::2] for one in given or [])
     with hub() as h:
         if action is None:
@@ -208,7 +208,7 @@ def secret(
     node: Address,
     secret: Annotated[
         str | None,
-        typer.Argument(help="user:password, or its token; asked for when it is not given."),
+        typer.Argument(help="user:password, or its token; prompted for if not given."),
     ] = None,
     json: Json = False,
 ) -> None:
@@ -216,22 +216,22 @@ def secret(
     with hub() as h:
         given = secret or Prompt.ask("Its secret", password=True)
         found = h.nodes.change_secret(node, given)
-    said(json, [found], f"{found.title} takes it.")
+    said(json, [found], f"{found.title} accepts the secret.")
 
 
 @app.command()
 def key(
     node: Address,
     revoke: Annotated[
-        bool, typer.Option("--revoke", help="Take its key away and shut it out.")
+        bool, typer.Option("--revoke", help="Revoke its key without making a new one.")
     ] = False,
     json: Json = False,
 ) -> None:
-    """Make a new key for a node; the one before is void at once."""
+    """Make a new key for a node; the old one stops working at once."""
     with hub() as h:
         if revoke:
             h.nodes.revoke_key(node)
-            said(json, [h.nodes.get(node)], f"{node} has no key any more and is shut out.")
+            said(json, [h.nodes.get(node)], f"{node} has no key any more and cannot sign in.")
         else:
             _show_key(h.nodes.new_key(node), json)
 
@@ -258,7 +258,7 @@ def add(
     ] = "",
     json: Json = False,
 ) -> None:
-    """Add a node that posts its values over HTTP; its key is shown this once."""
+    """Add a node that posts its values over HTTP; its key is shown only once."""
     with hub() as h:
         made = h.nodes.add(name, room)
     _show_key(made, json)
@@ -304,7 +304,7 @@ def look(
     ],
     json: Json = False,
 ) -> None:
-    """Fetch the Thing Description of the node at an address; it is an arrival then."""
+    """Fetch the Thing Description at an address; its node becomes an arrival."""
     with hub() as h:
         arrival = h.pairing.look(address)
     if json:
@@ -327,14 +327,14 @@ def ask_again(
         ),
     ],
 ) -> None:
-    """Ask a Zigbee node anew what it has, where it did not say all of it."""
+    """Ask a Zigbee node again what it has, when something is missing."""
     with hub() as h:
         arrival = next((one for one in h.pairing.arrivals() if named in (one.id, one.title)), None)
         if arrival is not None:
             h.pairing.ask_again(arrival.id)
         else:
             h.nodes.ask_again(named)
-    out.print(f"{named} is asked again what it has. What it says comes up by itself.")
+    out.print(f"{named} is asked again what it has. New values appear by themselves.")
 
 
 @app.command("setup-code")
@@ -413,4 +413,4 @@ def profile(
             err.print(f"# {left}; the house keeps it in {found.path}", style="dim", soft_wrap=True)
             return
         found = h.nodes.put_profile(node, file.read_text())
-    out.print(f"It is kept in {found.path}, and taken up.")
+    out.print(f"Saved in {found.path}. The hub uses it now.")

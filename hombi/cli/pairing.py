@@ -112,7 +112,7 @@ def admit(
         str, typer.Argument(help="The arrival's id, or its name.", autocompletion=complete.arrivals)
     ],
     code: Annotated[
-        str | None, typer.Option(help="The setup code on the node; asked for when it is not given.")
+        str | None, typer.Option(help="The setup code on the node; prompted for if not given.")
     ] = None,
     name: Annotated[
         str, typer.Option(help="What to call it; the name it gives itself unless given.")

@@ -17,7 +17,7 @@ app = noun("The household's phones, and their notices.")
 
 @app.command("list")
 def list_(json: Json = False) -> None:
-    """All phones that take notifications."""
+    """List the phones that get notices."""
     with hub() as h:
         HouseTime.of(h)
         found = h.phones.list()
@@ -48,7 +48,7 @@ def remove(
     yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
     json: Json = False,
 ) -> None:
-    """Remove a phone: it gets no notices any more."""
+    """Remove a phone; it stops getting notices."""
     with hub() as h:
         was = next((p for p in h.phones.list() if p.id == phone), None)
         if was is not None and not yes:
@@ -60,7 +60,7 @@ def remove(
 
 @app.command()
 def notices(json: Json = False) -> None:
-    """What the household was told, newest first."""
+    """The notices that were sent, newest first."""
     with hub() as h:
         HouseTime.of(h)
         found = h.phones.notices()

@@ -33,7 +33,7 @@ def history(
     ] = None,
     json: Json = False,
 ) -> None:
-    """One entity over time: its course and numbers, in house time."""
+    """One entity over time: a curve and its numbers, in house time."""
     with hub() as h:
         zone, entity = HouseTime.of(h), entity_called(h, entity)
         since = None if begin is None else moment_of(begin, zone, "--from")
@@ -144,7 +144,7 @@ def set_(
     to: Annotated[str, typer.Argument(help="The value wanted: on, off, toggle, 40.")],
     json: Json = False,
 ) -> None:
-    """Switch an entity, and wait for its node's word."""
+    """Set an entity, and wait until its node confirms it."""
     with hub() as h:
         entity = entity_called(h, entity)
         command = h.entities.set(entity, to)

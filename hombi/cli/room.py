@@ -62,10 +62,10 @@ def rename(
     name: Annotated[str, typer.Argument(help="What to call it.")],
     json: Json = False,
 ) -> None:
-    """Call a room something else; its address stays."""
+    """Rename a room; its address stays."""
     with hub() as h:
         found = h.rooms.rename(room, name)
-    said(json, [found], f"{found.room} is {found.name}")
+    said(json, [found], f"{found.room} is now called {found.name}")
 
 
 @app.command()
@@ -93,10 +93,10 @@ def rename_floor(
     name: Annotated[str, typer.Argument(help="What to call it.")],
     json: Json = False,
 ) -> None:
-    """Call a floor something else."""
+    """Rename a floor."""
     with hub() as h:
         found = h.floors.rename(floor, name)
-    said(json, [found], f"{floor} is {found.name}")
+    said(json, [found], f"{floor} is now called {found.name}")
 
 
 @app.command("move-floor")

@@ -53,10 +53,10 @@ def sign_in(
         ),
     ] = None,
     username: Annotated[
-        str | None, typer.Option(help="Your name there; asked for when it is not given.")
+        str | None, typer.Option(help="Your name there; prompted for if not given.")
     ] = None,
     password: Annotated[
-        str | None, typer.Option(help="Asked for when it is not given.", envvar="HOMBI_PASSWORD")
+        str | None, typer.Option(help="Prompted for if not given.", envvar="HOMBI_PASSWORD")
     ] = None,
 ) -> None:
     """Sign this machine in to a hub. On the hub's own machine there is no need to."""

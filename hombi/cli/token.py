@@ -30,10 +30,10 @@ def list_(json: Json = False) -> None:
 def revoke(
     token: Annotated[int, typer.Argument(help="The token's number.")], json: Json = False
 ) -> None:
-    """Make a token void: its program must sign in again."""
+    """Revoke a token: its program must sign in again."""
     with hub() as h:
         h.tokens.revoke(token)
-    said(json, [], "It is void; the program must sign in again.")
+    said(json, [], "The token is revoked; the program must sign in again.")
 
 
 @app.command("claim-code")

@@ -44,7 +44,7 @@ def list_(json: Json = False) -> None:
 def add(
     name: Name, publish: Publish = None, subscribe: Subscribe = None, json: Json = False
 ) -> None:
-    """Let a tool in; its key is shown this once."""
+    """Add a tool; its key is shown only once."""
     with hub() as h:
         _show_key(h.tools.add(name, publish or [], subscribe or []), json)
 
@@ -53,7 +53,7 @@ def add(
 def change(
     name: Name, publish: Publish = None, subscribe: Subscribe = None, json: Json = False
 ) -> None:
-    """Give a tool other topics; what is not named stays."""
+    """Change a tool's topics; those not named stay."""
     with hub() as h:
         tool = h.tools.change(name, publish=publish, subscribe=subscribe)
     may = f"may publish {', '.join(tool.publish) or 'nothing'}"
@@ -63,7 +63,7 @@ def change(
 
 @app.command()
 def key(name: Name, json: Json = False) -> None:
-    """Make a new key; the one before is void at once."""
+    """Make a new key; the old one stops working at once."""
     with hub() as h:
         _show_key(h.tools.new_key(name), json)
 
@@ -74,12 +74,12 @@ def remove(
     yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
     json: Json = False,
 ) -> None:
-    """Shut a tool out; its key is void."""
+    """Remove a tool; its key stops working."""
     if not yes:
         typer.confirm(f"{name} is shut out, and its key is void. Remove it?", abort=True)
     with hub() as h:
         h.tools.remove(name)
-    said(json, [], f"{name} is shut out.")
+    said(json, [], f"{name} is removed.")
 
 
 def _show_key(tool: NewTool, json: bool) -> None:

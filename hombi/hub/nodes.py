@@ -260,7 +260,7 @@ class Nodes(Part):
 
 @dataclass(frozen=True, slots=True)
 class RenameNode(Change[Nodes, Node]):
-    """Call a node something else; its address stays."""
+    """Rename a node; its address stays."""
 
     node: str
     title: str

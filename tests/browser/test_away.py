@@ -142,7 +142,7 @@ def test_a_draft_outlives_a_reload_and_another_tab_is_not_written_over(
     with service.hub() as hub:
         theirs = hub.automations.get("too-dry").text + "# theirs\n"
         hub.automations.change("too-dry", theirs)
-    expect(console.get_by_text("It was changed elsewhere since you began")).to_be_visible()
+    expect(console.get_by_text("Somebody changed this automation")).to_be_visible()
     expect(console.get_by_role("button", name="Save")).to_be_disabled()
     console.get_by_role("button", name="Take the other").click()
     expect(area).to_have_value(theirs)

@@ -50,13 +50,13 @@ def test_claim_let_in_see_and_switch(page: Page, service: Service) -> None:
 
     # An empty house asks for what it needs, a step at a time; each may be skipped.
     expect(page.get_by_text("Nothing. All is well.")).to_be_visible()
-    expect(page.get_by_label("In which time zone")).to_have_value("UTC")
+    expect(page.get_by_label("Which time zone")).to_have_value("UTC")
     assert violations(page) == []
     page.get_by_label("What is the house called?").fill("Heron Mill")
     page.get_by_role("button", name="Keep it").click()
     expect(page.get_by_role("alert")).to_contain_text("HOMBI_HOUSE_NAME sets it")
     page.get_by_role("button", name="Skip this").click()
-    page.get_by_label("One floor a line").fill("Loft: Loft\nMill floor: Workshop, Drying room")
+    page.get_by_label("One line per floor").fill("Loft: Loft\nMill floor: Workshop, Drying room")
     expect(page.get_by_role("heading", name="Drying room")).to_be_visible()
     assert violations(page) == []
     page.get_by_role("button", name="Build it").click()
@@ -142,7 +142,7 @@ def test_a_stranger_is_sent_to_the_door_and_back_to_where_they_wanted(
     page.get_by_label("Name").fill(OWNER)
     page.get_by_label("Password").fill("wrong")
     page.get_by_role("button", name="Sign in").click()
-    expect(page.get_by_role("alert")).to_contain_text("do not go together")
+    expect(page.get_by_role("alert")).to_contain_text("wrong name or password")
     page.get_by_label("Password").fill(PASSWORD)
     page.get_by_role("button", name="Sign in").click()
     expect(page.get_by_role("heading", name="Journal")).to_be_visible()

@@ -140,7 +140,7 @@ def test_set_that_is_not_done_is_said_so_with_its_own_code(service: Service) -> 
     [
         (("set", "cellar-mister/swich", "on"), 1, "did you mean cellar-mister/switch?"),
         (("set", "cellar-mister/switch", "onn"), 1, "use 'on' or 'off'"),
-        (("set", "cellar-rack/humidity", "80 %"), 1, "only read"),
+        (("set", "cellar-rack/humidity", "80 %"), 1, "read-only"),
         (("history", "cellar-rack/humidity", "--span", "year"), 1, "use hour, day, week, month"),
         (("now", "--room", "cheese-celar"), 1, "did you mean cheese-cellar?"),
         (("admit", "nobody"), 1, "no arrival is called nobody"),
@@ -176,7 +176,7 @@ def test_no_hub_is_code_3_and_no_token_is_code_4(service: Service, tmp_path: Pat
 def test_a_port_that_is_none_is_named(service: Service, tmp_path: Path, command: str) -> None:
     done = service.hombi(command, env={"HOMBI_DATA": str(tmp_path), "HOMBI_PORT": "none"})
     assert done.returncode == 2
-    assert "HOMBI_PORT='none' is no port number" in done.stderr
+    assert "HOMBI_PORT='none' is not a port number" in done.stderr
 
 
 def test_sign_in_keeps_a_token_for_later_commands(service: Service, tmp_path: Path) -> None:
@@ -302,7 +302,7 @@ def test_the_journal_is_in_order_the_latest_last(service: Service) -> None:
     text = service.hombi("journal", "-n", "2", "--event", "PairingClosed").stdout
     said = "pairing is closed · command line"
     assert [line.split("  ")[1] for line in text.splitlines()] == [said] * 2
-    assert "Nothing of that kind" in service.hombi("journal", "--event", "BatteryLow").stdout
+    assert "No events of this kind" in service.hombi("journal", "--event", "BatteryLow").stdout
 
 
 def test_the_shell_completes_names_that_the_hub_knows(service: Service) -> None:

@@ -122,7 +122,7 @@ def test_tools_come_and_go(service: Service) -> None:
     changed = service.hombi("tool", "change", "bench", "--publish", "drill/#")
     assert "bench may publish drill/#, subscribe to bench/+/set" in changed.stdout
     assert "has the key" in service.hombi("tool", "key", "bench").stdout
-    assert "shut out" in service.hombi("tool", "remove", "bench", "--yes").stdout
+    assert "is removed" in service.hombi("tool", "remove", "bench", "--yes").stdout
     assert "No tools." in service.hombi("tool", "list").stdout
     assert service.hombi("tool", "add", "bench", "--publish", "a/#/b").returncode == 1
 
@@ -143,7 +143,7 @@ def test_programs_that_are_signed_in_are_listed_and_made_void(
     assert service.hombi("now", env=elsewhere).returncode == 0
     (row,) = json.loads(service.hombi("token", "list", "--json").stdout)
     assert row["username"] == OWNER
-    assert "void" in service.hombi("token", "revoke", str(row["id"])).stdout
+    assert "is revoked" in service.hombi("token", "revoke", str(row["id"])).stdout
     assert service.hombi("now", env=elsewhere).returncode != 0
 
 

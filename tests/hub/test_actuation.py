@@ -51,7 +51,7 @@ async def test_a_node_that_is_not_there_is_unreachable() -> None:
     ("address", "to", "error", "said"),
     [
         ("cellar-mister/swich", "on", NotFound, "did you mean cellar-mister/switch?"),
-        ("cellar-rack/humidity", "80 %", Invalid, "only read"),
+        ("cellar-rack/humidity", "80 %", Invalid, "read-only"),
         ("cellar-mister/switch", "onn", Invalid, "use 'on' or 'off'"),
     ],
 )

@@ -143,7 +143,7 @@ async def test_tools_have_topics_and_keys_of_their_own() -> None:
             ("logger", ["a"], "there is a tool logger already"),
             ("Logger 2", ["a"], "no name for a tool"),
             ("empty", [], "at least one topic filter"),
-            ("odd", ["a/#/b"], "no topic filter"),
+            ("odd", ["a/#/b"], "not a topic filter"),
         ]:
             with pytest.raises(Invalid, match=said):
                 await r.do(AddTool(name, publish, []))

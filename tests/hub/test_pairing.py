@@ -146,7 +146,7 @@ async def test_a_name_that_is_taken_is_refused_and_the_arrival_waits_on() -> Non
         other, _ = await ask(r, description("Another", "urn:test:another", **CLIMATE))
         with pytest.raises(Invalid, match="there is a node cellar-rack already"):
             await r.do(AdmitArrival(other, "12345678", "Cellar rack", ""))
-        with pytest.raises(Invalid, match="no letter"):
+        with pytest.raises(Invalid, match="needs a letter or a digit"):
             await r.do(AdmitArrival(other, "12345678", "!!", ""))
         assert (await r.do(AdmitArrival(other, "12345678", "Loft rack", ""))).address == "loft-rack"
 

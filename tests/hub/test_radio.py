@@ -158,7 +158,7 @@ async def test_a_low_battery_is_said_once() -> None:
 async def test_toggle_is_the_other_state() -> None:
     async with rig() as r:
         await r.cellar()
-        with pytest.raises(Invalid, match="has not said yet how it stands"):
+        with pytest.raises(Invalid, match="has not told its state yet"):
             r.hub.actuation.check("cellar-mister/switch", "toggle")
         r.say("cellar-mister", "switch", True)
         assert r.hub.actuation.check("cellar-mister/switch", "toggle")[1] == 0.0

@@ -148,7 +148,7 @@ def test_a_bare_payload_with_its_own_time_and_a_way_to_set_it(service: Service, 
         ({"unit": "bar"}, "bar"),
         ({"nodes": []}, "no node is chosen"),
         ({"title": "…"}, "needs a name"),
-        ({"write": {"topic": "mill/+/set", "payload": "{value}"}}, "no wildcards"),
+        ({"write": {"topic": "mill/+/set", "payload": "{value}"}}, "without wildcards"),
         ({"write": {"topic": "mill/{node}/set", "payload": "on"}}, "{value}"),
         ({"nodes": ["boards"]}, "a tool at the MQTT door is called boards"),
     ],
@@ -317,7 +317,7 @@ def test_keys_are_changed_and_taken_away(service: Service, posting: str) -> None
         .split(". It is")[0]
     )
     assert (post(posting), post(newer)) == (401, 200)
-    assert "shut out" in service.hombi("node", "key", "lathe-house", "--revoke").stdout
+    assert "cannot sign in" in service.hombi("node", "key", "lathe-house", "--revoke").stdout
     assert post(newer) == 401
     with service.hub() as hub:
         assert not next(n for n in hub.nodes.list() if n.node == "lathe-house").has_key

@@ -206,7 +206,7 @@ def test_a_node_that_leaves_and_one_that_is_removed(service: Service, air: Air) 
             "loft-climate"
         ]
     assert (
-        "is out; its history is kept"
+        "is removed; its history is kept"
         in service.hombi("node", "remove", "loft-climate", "--yes").stdout
     )
     assert service.hombi("node", "remove", "loft-lamp", "--yes").returncode == 0

@@ -177,7 +177,7 @@ def test_a_wrong_secret_is_found_out_at_the_door_and_a_new_one_is_given_in_place
             wrong = service.hombi("node", "secret", "Boathouse vane", "vane:north")
             assert (wrong.returncode, "does not take this secret" in wrong.stderr) == (1, True)
             told = service.hombi("node", "secret", "Boathouse vane", "vane:south-west")
-            assert "Boathouse vane takes it." in told.stdout
+            assert "Boathouse vane accepts the secret." in told.stdout
             until(lambda: hub.entities.get("boathouse-vane/wind").value == 6.0)
             assert not hub.nodes.get("boathouse-vane").shut_out
             with pytest.raises(HubProblem, match="has no key: the hub goes to it"):

@@ -56,7 +56,7 @@ def test_readings_come_page_by_page(service: Service) -> None:
     [
         ("span=year", "span=year is not known; use hour, day, week, month"),
         ("points=0", "points must be 1 to 2000"),
-        ("points=many", "no whole number"),
+        ("points=many", "not a whole number"),
         ("start=5&end=5", "start must come before end"),
         ("start=-1", "out of range"),
         ("end=99999999999999999999", "out of range"),

@@ -848,7 +848,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description All phones that take notifications. */
+        /** @description List the phones that get notices. */
         get: operations["phones_retrieve"];
         put?: never;
         /** @description Add one; the same subscription again replaces it. */
@@ -1105,7 +1105,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Make a new key; the one before is void at once. */
+        /** @description Make a new key; the old one stops working at once. */
         post: operations["tools_key_create"];
         delete?: never;
         options?: never;

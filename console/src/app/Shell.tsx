@@ -9,6 +9,7 @@ import { followLive, type LiveState } from "../api/live";
 import { useHouse } from "../api/queries";
 import { ago, hubNow, useNow } from "../ui/time";
 import { Boundary } from "./Boundary";
+import { keepFocus } from "./keepFocus";
 import { ThumbBar } from "./ThumbBar";
 
 export const fetchPalette = () => import("./Palette");
@@ -66,6 +67,8 @@ export function Shell({ person, children }: { person: string; children: ReactNod
       navigator.serviceWorker?.removeEventListener("message", onWorker);
     };
   }, [navigate]);
+
+  useEffect(() => keepFocus(), []);
 
   const name = house.data?.name ?? "Hombi";
   // The page's own heading is the tab's title, also when it comes a moment later.

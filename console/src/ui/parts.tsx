@@ -138,32 +138,37 @@ export function Mark({ grave = false, children }: { grave?: boolean; children: R
 }
 
 /**
- * A table's heading; columns named in `right` are set to the right, those in `wide`
+ * A table's caption, for those who hear it, and its heading; columns named in `right` are set to the right, those in `wide`
  * stay away on a phone.
  */
 export function Heads({
+  of,
   names,
   right = [],
   wide = [],
 }: {
+  of: string;
   names: string[];
   right?: string[];
   wide?: string[];
 }) {
   return (
-    <thead className="text-faint">
-      <tr>
-        {names.map((name) => (
-          <th
-            key={name}
-            scope="col"
-            className={`pr-4 pb-1 font-normal last:pr-0 ${right.includes(name) ? "text-right" : ""} ${wide.includes(name) ? "max-sm:hidden" : ""}`}
-          >
-            {name}
-          </th>
-        ))}
-      </tr>
-    </thead>
+    <>
+      <caption className="sr-only">{of}</caption>
+      <thead className="text-faint">
+        <tr>
+          {names.map((name) => (
+            <th
+              key={name}
+              scope="col"
+              className={`pr-4 pb-1 font-normal last:pr-0 ${right.includes(name) ? "text-right" : ""} ${wide.includes(name) ? "max-sm:hidden" : ""}`}
+            >
+              {name}
+            </th>
+          ))}
+        </tr>
+      </thead>
+    </>
   );
 }
 

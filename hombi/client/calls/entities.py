@@ -21,7 +21,7 @@ def get(address: str) -> Call[wire.EntityDetail]:
 
 
 def rename(address: str, title: str) -> Call[wire.Entity]:
-    """Call an entity something else; its address stays."""
+    """Rename an entity; its address stays."""
     body = wire.EntityChange(title=title)
     return Call("PATCH", path("entities", address), wire.Entity, body=body)
 

@@ -36,7 +36,7 @@ def add_entity(
 
 
 def rename(node: str, title: str) -> Call[wire.Node]:
-    """Call a node something else; its address stays."""
+    """Rename a node; its address stays."""
     return Call("PATCH", path("nodes", node), wire.Node, body=wire.NodeChange(title=title))
 
 

@@ -19,7 +19,7 @@ def change_house(*, name: str | None = None, time_zone: str | None = None) -> Ca
 
 
 def rename_floor(floor: str, name: str) -> Call[wire.Floor]:
-    """Call a floor something else."""
+    """Rename a floor."""
     return Call("PATCH", path("floors", floor), wire.Floor, body=wire.FloorChange(name=name))
 
 
@@ -40,7 +40,7 @@ def add(name: str, floor: str = "") -> Call[wire.Room]:
 
 
 def rename(room: str, name: str) -> Call[wire.Room]:
-    """Call a room something else; its address stays."""
+    """Rename a room; its address stays."""
     return Call("PATCH", path("rooms", room), wire.Room, body=wire.RoomChange(name=name))
 
 

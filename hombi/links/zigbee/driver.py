@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from collections.abc import Awaitable, Callable, Coroutine, Sequence
+from collections.abc import Coroutine, Sequence
 from functools import partial
 from pathlib import Path
 from typing import Any, TypeVar
@@ -279,18 +279,8 @@ class ZigbeeDriver:
     async def _set(self, node: str, wire: str, value: float) -> None:
         device, point = self._roster.point(node, wire)
         told = partial(write, self._stick, device, point, value)
-        changed = await self._wherever(device, told)
+        changed = await self._where.reach(device, told)
         self._start(read_points(self._stick, device, changed))
-
-    async def _wherever(self, device: Device, ask: Callable[[], Awaitable[T]]) -> T:
-        """Ask a node; one that does not answer where it was is looked for, and asked
-        there. Raises LinkError."""
-        try:
-            return await ask()
-        except Unreachable:
-            if device.sleepy or not await self._where.call(device):
-                raise
-            return await ask()
 
     async def _read_all(self, device: Device) -> None:
         answered = await read_all(self._stick, device)

@@ -13,16 +13,17 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import time
-from collections.abc import Callable, Coroutine
-from typing import Any
+from collections.abc import Awaitable, Callable, Coroutine
+from typing import Any, TypeVar
 
-from hombi.links.base import LinkError
+from hombi.links.base import LinkError, Unreachable
 from hombi.links.zigbee import commands
 from hombi.links.zigbee.commands import Incoming
 from hombi.links.zigbee.device import Device
 from hombi.links.zigbee.frames import Frame
 from hombi.links.zigbee.stick import Stick
 
+T = TypeVar("T")
 ANSWER_S = 3.0
 TRIES = 3
 ASK_AGAIN_S, CALL_AGAIN_S = 30.0, 60.0
@@ -79,6 +80,19 @@ class Whereabouts:
             self._found(ieee.ieee, short)
         for message in held:
             self._heard(message)
+
+    async def reach(self, device: Device, ask: Callable[[], Awaitable[T]]) -> T:
+        """Ask a node; one that does not answer where it was is looked for, and asked
+        there. Raises LinkError."""
+        before = device.short
+        try:
+            return await ask()
+        except Unreachable:
+            # Somebody else may have found it meanwhile.
+            found = device.short != before
+            if not found and (device.sleepy or not await self.call(device)):
+                raise
+            return await ask()
 
     async def call(self, device: Device) -> bool:
         """Look up where a node is that does not answer; whether it is elsewhere than

@@ -24,7 +24,7 @@ class PhonesView(View):
 
     @operation(gives=list[wire.Phone])
     def get(self, request: Request) -> Response:
-        """All phones that take notifications."""
+        """List the phones that get notices."""
         return Response(read(lambda h: [answers.phone(p) for p in h.outbox.phones.values()]))
 
     @operation(takes=wire.PhoneRequest, gives=wire.Phone, status=201)

@@ -61,7 +61,7 @@ class ToolKeyView(View):
 
     @operation(gives=wire.NewTool)
     def post(self, request: Request, tool: str) -> Response:
-        """Make a new key; the one before is void at once."""
+        """Make a new key; the old one stops working at once."""
         made = change(actor(request), NewToolKey(tool), lambda _, m: answers.new_tool(m))
         return Response(made)
 

@@ -245,7 +245,11 @@ function LatestReadings({ address, entity }: { address: string; entity: EntityDe
     <details className="rule mt-10 border-t pt-3">
       <summary className="cursor-pointer text-act">The latest readings, one by one</summary>
       <table className="mt-3 w-full max-w-2xl text-left">
-        <Heads names={["when", "value", "raw", "quality"]} right={["value", "raw"]} />
+        <Heads
+          of="Latest readings"
+          names={["when", "value", "raw", "quality"]}
+          right={["value", "raw"]}
+        />
         <tbody>
           {[...(latest.data?.readings ?? [])]
             .reverse()

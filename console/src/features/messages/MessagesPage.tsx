@@ -124,7 +124,7 @@ function Row({ message, pick }: { message: Message; pick: () => void }) {
               {message.node}
             </Link>
           ) : (
-            <span className="text-faint text-sm">nobody’s yet</span>
+            <span className="text-faint text-sm">no node’s yet</span>
           )}
           {message.retained && <Mark>retained by the broker, age unknown</Mark>}
         </div>

@@ -315,7 +315,11 @@ function Outlook({ rows }: { rows: { data: Previewed[] | undefined; error: Error
             <p className="text-faint">No message under this topic is known.</p>
           ) : (
             <table className="w-full text-left text-sm">
-              <Heads names={["node", "would be", "heard"]} right={["would be"]} />
+              <Heads
+                of="Values in the last messages"
+                names={["node", "value", "heard"]}
+                right={["value"]}
+              />
               <tbody>
                 {found.slice(0, 5).map((row) => (
                   <tr key={row.number} className="rule border-t">

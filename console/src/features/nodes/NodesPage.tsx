@@ -37,6 +37,7 @@ export function NodesPage() {
             <div className="overflow-x-auto">
               <table className="w-full text-left">
                 <Heads
+                  of="Nodes"
                   names={["name", "room", "link", "battery", "signal", "state", "heard"]}
                   wide={["room", "link", "battery", "signal"]}
                 />

@@ -105,6 +105,11 @@ export function Pairing() {
       <Window />
       {turnAway.error && <Failure error={turnAway.error} />}
       {again.error && <Failure error={again.error} />}
+      <p aria-live="polite" className="sr-only">
+        {arrivals.data?.length
+          ? `Waiting: ${arrivals.data.map((arrival) => visible(arrival.title)).join(", ")}`
+          : ""}
+      </p>
       <ul aria-label="Arrivals" className="mt-3">
         {arrivals.data?.map((arrival) => (
           <li

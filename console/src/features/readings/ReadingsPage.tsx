@@ -58,6 +58,7 @@ export function ReadingsPage() {
             <div className="overflow-x-auto">
               <table className="w-full text-left">
                 <Heads
+                  of="All readings"
                   names={["room", "node", "value of", "now", "quality", "heard"]}
                   right={["now"]}
                   wide={["room", "quality"]}
