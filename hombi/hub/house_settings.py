@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import asyncio
 import os
+import shutil
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -47,16 +48,23 @@ class ChangeHouse(Change[Reload, None]):
 
 
 def _write(path: Path, wanted: dict[str, str]) -> str:
-    """Put these into the file's table `house`; its text of before."""
-    before = path.read_text() if path.exists() else ""
+    """Put these into the file's table `house`; its text of before. The file may hold
+    passwords: nobody else may read the new one who could not read the old one."""
+    path = path.resolve()
     try:
+        before = path.read_text() if path.exists() else ""
         document = tomlkit.parse(before)
-    except TOMLKitError as error:
+        house = document.setdefault("house", tomlkit.table())
+        for key, value in wanted.items():
+            house[key] = value
+        fresh = path.with_suffix(".new")
+        fresh.touch(0o600)
+        if path.exists():
+            shutil.copymode(path, fresh)
+        fresh.write_text(tomlkit.dumps(document))
+        fresh.replace(path)
+    except (TOMLKitError, UnicodeDecodeError, TypeError) as error:
         raise Refused(f"{path} has a mistake, so the hub did not change it: {error}") from error
-    house = document.setdefault("house", tomlkit.table())
-    for key, value in wanted.items():
-        house[key] = value
-    fresh = path.with_suffix(".new")
-    fresh.write_text(tomlkit.dumps(document))
-    fresh.replace(path)
+    except OSError as error:
+        raise Refused(f"{path} cannot be written: {error.strerror or error}") from error
     return before
