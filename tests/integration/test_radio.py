@@ -191,7 +191,7 @@ def test_the_stick_in_words_and_a_foreign_network(service: Service, air: Air) ->
         air.do(air.stick.plug)
         until(lambda: hub.zigbee.info().state == "foreign")
         assert "hombi link keep" in service.hombi("doctor").stdout
-        assert "starts clean" in service.hombi("link", "clean", "--yes").stdout
+        assert "network is wiped" in service.hombi("link", "clean", "--yes").stdout
         until(lambda: hub.zigbee.info().state == "up")
         assert hub.zigbee.info().extended_pan_id == ours
         until(lambda: hub.entities.set("loft-lamp/switch", "off").state == "confirmed")
