@@ -4,6 +4,7 @@ own, or post a number."""
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import json
 
 import httpx
@@ -36,7 +37,7 @@ class Boards:
                     client,
                     ended,
                 ):
-                    client.subscribe("mill/terrace-lamp/cmd")
+                    client.subscribe("mill/terrace/lamp/want")
                     while not ended.done():
                         for topic, payload in self.says():
                             await client.publish(topic, payload)
@@ -55,15 +56,16 @@ class Boards:
             "bat_mv": 2987,
             "rssi": round(-67 + mill.noise("rssi", 2)),
         }
-        lamp = {"state": "ON" if self.lamp else "OFF", "uptime_s": round(mill.time_s % 1e6)}
+        lamp = {"lamp": int(self.lamp), "uptime_s": round(mill.time_s % 1e6)}
         return [
             ("mill/herb-bed/state", json.dumps(soil).encode()),
-            ("mill/terrace-lamp/state", json.dumps(lamp).encode()),
+            ("mill/terrace/lamp/is", json.dumps(lamp).encode()),
             ("mill/race/depth", f"{0.82 + mill.noise('race', 0.01):.2f}".encode()),
         ]
 
     def _heard(self, message: p.Publish) -> None:
-        self.lamp = b"ON" in message.payload
+        with contextlib.suppress(ValueError, TypeError, KeyError):  # not meant for a lamp
+            self.lamp = bool(json.loads(message.payload)["lamp"])
 
 
 async def post_for_ever(

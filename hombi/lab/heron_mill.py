@@ -164,7 +164,7 @@ PLANS: tuple[NodePlan, ...] = (
             Property("humidity", "Humidity", "number", _humidity("workshop").sense, "%RH", 0, 100),
             Property(
                 "co2",
-                "CO2",
+                "CO₂",
                 "number",
                 lambda mill: round(mill.co2 + mill.noise("co2", 6)),
                 "ppm",

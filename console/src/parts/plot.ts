@@ -132,7 +132,11 @@ export function options(
       series: [3 * place + 3, 3 * place + 2],
       fill: `${colour(COLOURS[place % COLOURS.length] ?? "act")}${alone ? "2e" : "18"}`,
     })),
-    hooks: { draw: [(plot) => drawLimits(plot, scale(units[0] ?? ""), limits.current)] },
+    hooks: {
+      draw: [(plot) => drawLimits(plot, scale(units[0] ?? ""), limits.current)],
+      // Before one points at a time, dashes would say that its numbers are missing.
+      setCursor: [(plot) => void plot.root.classList.toggle("pointed", plot.cursor.idx != null)],
+    },
   };
 }
 

@@ -97,6 +97,8 @@ class Point:
     @property
     def title(self) -> str:
         """Its name as it is shown."""
+        if self.name.casefold() == self.kind and (title := KINDS[self.kind].title):
+            return title
         return self.name[:1].upper() + self.name[1:]
 
     @property
