@@ -41,7 +41,8 @@ def once(get_response: Callable[[HttpRequest], Any]) -> Callable[[HttpRequest], 
             answer: HttpResponse = await get_response(request)
             return answer
         _forget_old()
-        if (known := _answers.get(name)) is not None:
+        # When the first one fails, one of those that wait tries; the rest wait on.
+        while (known := _answers.get(name)) is not None:
             first = await asyncio.shield(known[1])
             if first is not None:
                 return _copy(first)
@@ -67,17 +68,22 @@ def _name(request: HttpRequest) -> str:
     if request.method in ("GET", "HEAD", "OPTIONS") or not 0 < len(key) <= MOST_KEY:
         return ""
     who = request.headers.get("Authorization", "") + "\0" + request.headers.get("Cookie", "")
+    if who == "\0":
+        # A stranger who hits upon a name must not get the answer to somebody's sign-in.
+        return ""
     parts = (key, request.method or "", request.path, hashlib.sha256(who.encode()).hexdigest())
     return "\0".join(parts)
 
 
 def _forget_old() -> None:
-    now = time.monotonic()
-    while _answers:
-        name, (at_s, made) = next(iter(_answers.items()))
-        if not made.done() or (now - at_s < KEPT_S and len(_answers) < MOST_KEPT):
+    """Oldest first. One that hangs stays, and keeps none of the others."""
+    now, spare = time.monotonic(), len(_answers) - MOST_KEPT
+    for name, (at_s, made) in list(_answers.items()):
+        if now - at_s < KEPT_S and spare < 0:
             return
-        del _answers[name]
+        if made.done():
+            del _answers[name]
+            spare -= 1
 
 
 def _copy(first: HttpResponse) -> HttpResponse:

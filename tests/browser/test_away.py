@@ -3,7 +3,6 @@ nothing typed is lost, and it comes back by itself."""
 
 from __future__ import annotations
 
-import json
 import time
 from collections.abc import Iterator
 
@@ -12,7 +11,7 @@ from playwright.sync_api import BrowserContext, Page, Route, expect
 
 from tests.browser.conftest import sign_in
 from tests.conftest import make_service
-from tests.house import OWNER, PASSWORD, Joined, Service, until
+from tests.house import PASSWORD, Joined, Service, until
 
 DRY = (
     'name = "Too dry"\n\n[watch]\nentity = "cellar-rack/humidity"\nunder = "20 %"\n\n'
@@ -171,26 +170,3 @@ def test_the_page_is_shown_with_its_age_while_the_hub_restarts(
     expect(page.get_by_text("The hub does not answer; what you see is from")).to_have_count(0)
     context.close()
     service.stop()
-
-
-def test_the_same_wish_sent_twice_is_done_once(service: Service) -> None:
-    import httpx
-
-    headers = {"Authorization": f"Bearer {service.token}", "Idempotency-Key": "ab" * 12}
-    name = {"name": "Weir board"}
-    first, again = (
-        httpx.post(f"{service.url}/api/nodes", json=name, headers=headers) for _ in range(2)
-    )
-    assert (first.status_code, again.status_code) == (201, 201)
-    assert first.json()["key"] == again.json()["key"], "the shown key is the one that counts"
-    other = httpx.post(
-        f"{service.url}/api/nodes", json=name, headers={**headers, "Idempotency-Key": "cd" * 12}
-    )
-    assert (other.status_code, "already" in json.dumps(other.json())) == (422, True)
-    again = httpx.post(
-        f"{service.url}/api/nodes",
-        json=name,
-        headers={**headers, "Authorization": "Bearer nobody"},
-    )
-    assert again.status_code == 401, "nobody gets another's answer"
-    assert OWNER

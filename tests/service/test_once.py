@@ -1,0 +1,56 @@
+"""A change that is sent twice is made once."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+
+import httpx
+import pytest
+
+from hombi.service import once
+from tests.house import OWNER, PASSWORD, Service
+
+
+def test_the_same_wish_sent_twice_is_done_once(service: Service) -> None:
+    headers = {"Authorization": f"Bearer {service.token}", "Idempotency-Key": "ab" * 12}
+    name = {"name": "Weir board"}
+    first, again = (
+        httpx.post(f"{service.url}/api/nodes", json=name, headers=headers) for _ in range(2)
+    )
+    assert (first.status_code, again.status_code) == (201, 201)
+    assert first.json()["key"] == again.json()["key"], "the shown key is the one that counts"
+    other = httpx.post(
+        f"{service.url}/api/nodes", json=name, headers={**headers, "Idempotency-Key": "cd" * 12}
+    )
+    assert (other.status_code, "already" in json.dumps(other.json())) == (422, True)
+    again = httpx.post(
+        f"{service.url}/api/nodes",
+        json=name,
+        headers={**headers, "Authorization": "Bearer nobody"},
+    )
+    assert again.status_code == 401, "nobody gets another's answer"
+
+
+def test_a_stranger_with_the_same_name_gets_no_answer_of_another(service: Service) -> None:
+    url, headers = f"{service.url}/api/tokens", {"Idempotency-Key": "1"}
+    right = {"username": OWNER, "password": PASSWORD, "name": "bench"}
+    first = httpx.post(url, json=right, headers=headers)
+    assert first.status_code == 201
+    wrong = httpx.post(url, json={**right, "password": "four geese"}, headers=headers)
+    assert wrong.status_code == 401
+    assert first.json()["token"] not in wrong.text
+
+
+async def test_one_that_hangs_does_not_keep_the_others(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(once, "_answers", once.OrderedDict())
+    hangs = asyncio.get_running_loop().create_future()
+    once._answers["hangs"] = (0.0, hangs)
+    for number in range(once.MOST_KEPT + 100):
+        done = asyncio.get_running_loop().create_future()
+        done.set_result(None)
+        once._answers[str(number)] = (once.time.monotonic(), done)
+    once._forget_old()
+    assert len(once._answers) < once.MOST_KEPT
+    assert next(iter(once._answers)) == "hangs"
+    assert str(once.MOST_KEPT + 99) in once._answers, "the latest stay"
