@@ -126,7 +126,9 @@ def clean(
 ) -> None:
     """Wipe the foreign network from the stick, and go on with the house's own."""
     if not yes:
-        typer.confirm("The network on the stick is lost for whoever used it. Wipe it?", abort=True)
+        typer.confirm(
+            "Every node in the network on the stick loses it. Wipe the network?", abort=True
+        )
     with hub() as h:
         h.zigbee.choose("clean")
     said(json, [], "The stick's old network is wiped.")

@@ -76,7 +76,7 @@ def remove(
 ) -> None:
     """Remove a tool; its key stops working."""
     if not yes:
-        typer.confirm(f"{name} is shut out, and its key is void. Remove it?", abort=True)
+        typer.confirm(f"The key of {name} stops working at once. Remove the tool?", abort=True)
     with hub() as h:
         h.tools.remove(name)
     said(json, [], f"{name} is removed.")

@@ -189,8 +189,8 @@ def test_a_tool_is_let_in_and_shut_out(console: Page, service: Service) -> None:
     section.get_by_role("button", name="Let it in").click()
     expect(section.get_by_label("Key of weirside, shown this once")).to_be_visible()
     expect(section.get_by_text("publishes log/#, notes/+; hears nothing")).to_be_visible()
-    section.get_by_role("button", name="Shut weirside out").click()
-    console.get_by_role("dialog").get_by_role("button", name="Shut out").click()
+    section.get_by_role("button", name="Remove weirside").click()
+    console.get_by_role("dialog").get_by_role("button", name="Remove", exact=True).click()
     expect(console.get_by_role("dialog")).to_have_count(0)
     expect(section.get_by_text("publishes log/#")).to_have_count(0)
     with service.hub() as hub:

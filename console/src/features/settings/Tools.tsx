@@ -78,9 +78,9 @@ export function Tools() {
                   New key
                 </Button>
                 <Asked
-                  title={`Shut ${tool.tool} out?`}
-                  label={`Shut ${tool.tool} out`}
-                  yes="Shut out"
+                  title={`Remove ${tool.tool}?`}
+                  label={`Remove ${tool.tool}`}
+                  yes="Remove"
                   busy={remove.isPending}
                   error={remove.error}
                   onYes={(done) => remove.mutate(tool.tool, { onSuccess: done })}
