@@ -206,6 +206,30 @@ def test_readings_are_found_by_typing(console: Page, cellar: Joined) -> None:
     expect(console.get_by_text("Nothing matches.")).to_be_visible()
 
 
+def test_a_long_table_of_readings_makes_the_rows_on_the_screen(
+    console: Page, cellar: Joined
+) -> None:
+    def many(route: Route) -> None:
+        told = route.fetch()
+        one = next(e for e in told.json() if e["entity"] == "cellar-rack/humidity")
+        copies = [one | {"entity": f"rack-{at:03}/humidity"} for at in range(400)]
+        route.fulfill(response=told, json=copies)
+
+    console.route("**/api/entities", many)
+    console.goto("/readings")
+    table = console.get_by_role("table")
+    expect(table).to_have_attribute("aria-rowcount", "401")
+    expect(table.locator("[aria-rowindex='2']")).to_be_visible()
+    assert console.get_by_role("row").count() < 80
+    console.evaluate("window.scrollTo(0, document.body.scrollHeight)")
+    expect(table.locator("[aria-rowindex='401']")).to_be_in_viewport()
+    expect(table.locator("[aria-rowindex='401'] a")).to_have_attribute(
+        "href", "/readings/rack-399/humidity"
+    )
+    expect(table.locator("[aria-rowindex='2']")).to_have_count(0)
+    assert violations(console) == []
+
+
 def test_a_page_that_cannot_be_loaded_says_so_and_tries_again(
     console: Page, cellar: Joined
 ) -> None:

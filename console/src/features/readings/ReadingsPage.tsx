@@ -1,24 +1,15 @@
 // Every value of the house in one table, found by typing.
-import { memo, useMemo, useState } from "react";
-import { Link } from "react-router";
+import { useMemo, useState } from "react";
 import type { Entity } from "../../api/client";
 import { useEntities, useHouse, useNodes } from "../../api/queries";
-import { Ago, Await, Empty, Heads, Mark, Page } from "../../ui/parts";
+import { Await, Empty, Page } from "../../ui/parts";
 import { visible } from "../../ui/visible";
+import { type Place, Table } from "./Table";
 
 export function ReadingsPage() {
   const entities = useEntities();
-  const house = useHouse();
-  const nodes = useNodes();
+  const places = usePlaces(entities.data);
   const [typed, setTyped] = useState("");
-  const rooms = useMemo(
-    () => new Map(house.data?.floors.flatMap((f) => f.rooms).map((room) => [room.room, room.name])),
-    [house.data],
-  );
-  const titles = useMemo(
-    () => new Map(nodes.data?.map((node) => [node.node, node.title])),
-    [nodes.data],
-  );
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
   return (
     <Page
@@ -38,82 +29,43 @@ export function ReadingsPage() {
         {(all) => {
           if (all.length === 0)
             return <Empty>There are no readings yet. Let a node in first.</Empty>;
-          const rows = all
-            .map((entity) => ({
-              entity,
-              room: rooms.get(entity.room ?? "") ?? "–",
-              node: visible(titles.get(entity.node) ?? entity.node),
-            }))
-            .filter(({ entity, room, node }) => {
-              const text =
-                `${room} ${node} ${entity.title} ${entity.kind} ${entity.entity} ${entity.quality}`.toLowerCase();
-              return words.every((word) => text.includes(word));
-            })
-            .sort(
-              (a, b) =>
-                a.room.localeCompare(b.room) || a.entity.entity.localeCompare(b.entity.entity),
-            );
-          if (rows.length === 0) return <Empty>Nothing matches.</Empty>;
-          return (
-            <div className="overflow-x-auto">
-              <table className="w-full text-left">
-                <Heads
-                  of="All readings"
-                  names={["room", "node", "value of", "now", "quality", "heard"]}
-                  right={["now"]}
-                  wide={["room", "quality"]}
-                />
-                <tbody>
-                  {rows.map(({ entity, room, node }) => (
-                    <Row key={entity.entity} entity={entity} room={room} node={node} />
-                  ))}
-                </tbody>
-              </table>
-            </div>
-          );
+          const now = new Map(all.map((entity) => [entity.entity, entity]));
+          const found = places.filter(({ entity, text }) => {
+            const quality = now.get(entity)?.quality ?? "";
+            return words.every((word) => text.includes(word) || quality.includes(word));
+          });
+          if (found.length === 0) return <Empty>Nothing matches.</Empty>;
+          return <Table places={found} now={now} />;
         }}
       </Await>
     </Page>
   );
 }
 
-const Row = memo(function Row({
-  entity,
-  room,
-  node,
-}: {
-  entity: Entity;
-  room: string;
-  node: string;
-}) {
-  return (
-    <tr className="rule border-t">
-      <td className="py-1.5 pr-4 max-sm:hidden">{room}</td>
-      <td className="py-1.5 pr-4">{node}</td>
-      <td className="pr-4">
-        <Link className="text-act hover:underline" to={`/readings/${entity.entity}`}>
-          {visible(entity.title)}
-        </Link>
-        {entity.hidden && <span className="block text-faint text-sm">hidden</span>}
-      </td>
-      <td data-value className="pr-4 text-right font-semibold">
-        {entity.shown || "–"}
-        {entity.quality !== "good" && (
-          <span className="block font-normal text-sm sm:hidden">
-            <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>
-          </span>
-        )}
-      </td>
-      <td className="pr-4 max-sm:hidden">
-        {entity.quality === "good" ? (
-          "good"
-        ) : (
-          <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>
-        )}
-      </td>
-      <td>
-        <Ago at={entity.heard_at} />
-      </td>
-    </tr>
+const order = new Intl.Collator("en");
+
+/**
+ * Where each entity stands, by room and address. Readings do not move anything: it is
+ * made anew only when names or rooms change.
+ */
+function usePlaces(entities: Entity[] | undefined): Place[] {
+  const house = useHouse().data;
+  const nodes = useNodes().data;
+  const named = JSON.stringify(
+    entities?.map(({ entity, node, room, title, kind }) => [entity, node, room, title, kind]) ?? [],
   );
-});
+  return useMemo(() => {
+    const rooms = new Map(
+      house?.floors.flatMap((f) => f.rooms).map((room) => [room.room, room.name]),
+    );
+    const titles = new Map(nodes?.map((node) => [node.node, node.title]));
+    return (JSON.parse(named) as [string, string, string | null, string, string][])
+      .map(([entity, node, at, title, kind]) => {
+        const room = rooms.get(at ?? "") ?? "–";
+        const of = visible(titles.get(node) ?? node);
+        const text = `${room} ${of} ${title} ${kind} ${entity}`.toLowerCase();
+        return { entity, room, node: of, text };
+      })
+      .sort((a, b) => order.compare(a.room, b.room) || order.compare(a.entity, b.entity));
+  }, [named, house, nodes]);
+}
