@@ -114,6 +114,7 @@ def test_a_node_at_an_address_is_let_in_named_and_set(console: Page, service: Se
     console.get_by_role("button", name="Set Interval").click()
     expect(console.get_by_role("alert")).to_have_count(0)
     expect(console.get_by_role("textbox", name="Interval")).to_have_value("30")
+    expect(console.get_by_text("Interval is set to 30 s.")).to_have_attribute("aria-live", "polite")
     until(lambda: vane.values["interval"] == 30)
     console.get_by_label("minutes").fill("15")
     console.get_by_role("button", name="Park").click()

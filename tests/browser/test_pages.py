@@ -3,8 +3,12 @@ wrong."""
 
 from __future__ import annotations
 
+import re
+from collections.abc import Iterator
+from typing import Any
+
 import pytest
-from playwright.sync_api import Page, Route, expect
+from playwright.sync_api import BrowserType, Page, Route, expect
 
 from tests.browser.conftest import violations
 from tests.house import PLUG, Joined, Service, description, let_in, until
@@ -45,6 +49,51 @@ def test_no_page_has_a_violation_or_scrolls_sideways(
             assert violations(console) == [], f"{path} at {width} in the {scheme}"
 
 
+@pytest.fixture(scope="module")
+def large_text(
+    browser_type: BrowserType,
+    browser_type_launch_args: dict[str, Any],
+    service: Service,
+    cookies: list[dict[str, Any]],
+) -> Iterator[Page]:
+    """A narrow phone whose owner has set all text to twice its size."""
+    words = browser_type_launch_args | {
+        "args": [*browser_type_launch_args["args"], "--blink-settings=defaultFontSize=32"]
+    }
+    browser = browser_type.launch(**words)
+    context = browser.new_context(
+        base_url=service.url, viewport={"width": 360, "height": 740}, service_workers="block"
+    )
+    context.add_cookies(cookies)  # type: ignore[arg-type]
+    yield context.new_page()
+    browser.close()
+
+
+@pytest.mark.parametrize("path", PAGES)
+def test_text_of_twice_the_size_fits_a_narrow_phone(
+    large_text: Page, cellar: Joined, path: str
+) -> None:
+    large_text.goto(path)
+    expect(large_text.get_by_role("heading", level=1)).to_have_text(PAGES[path])
+    expect(large_text.get_by_role("status", name="Loading")).to_have_count(0)
+    assert large_text.evaluate("parseFloat(getComputedStyle(document.body).fontSize)") == 32
+    until(lambda: large_text.evaluate(FITS), within_s=3)
+
+
+def test_a_persons_own_colours_leave_dots_and_choices_to_be_seen(
+    console: Page, cellar: Joined
+) -> None:
+    console.emulate_media(forced_colors="active")
+    console.goto("/readings/cellar-rack/humidity")
+    paper = console.evaluate("getComputedStyle(document.documentElement).backgroundColor")
+    edge = "e => getComputedStyle(e).borderBottomColor"
+    assert console.get_by_role("button", name="day", pressed=True).evaluate(edge) != paper
+    assert console.get_by_role("button", name="hour", pressed=False).evaluate(edge) == paper
+    console.goto("/")
+    dot = console.get_by_role("link", name=re.compile(r"^\d\d:\d\d:\d\d: ")).first
+    assert dot.evaluate("e => getComputedStyle(e).backgroundColor") != paper
+
+
 def test_the_house_is_the_way_to_its_rooms(console: Page, cellar: Joined) -> None:
     console.goto("/")
     cell = console.get_by_role("region", name="The house in section").get_by_role(
@@ -66,6 +115,12 @@ def test_a_chart_for_each_span_with_an_address_that_can_be_shared(
         expect(console.get_by_role("button", name=span)).to_have_attribute("aria-pressed", "true")
         expect(console).to_have_url(f"/readings/cellar-rack/humidity?span={span}")
         expect(console.get_by_role("figure", name="Chart").locator("canvas")).to_be_visible()
+    chart = console.get_by_role("figure", name="Chart")
+    numbers = chart.locator(".u-legend")
+    expect(numbers).not_to_be_visible()  # no row of dashes before one points at a time
+    chart.locator(".u-over").hover()
+    expect(numbers).to_be_visible()
+    expect(numbers).to_contain_text("84.5 %")
     expect(console.get_by_text("sends “humidity” over Wi-Fi")).to_be_visible()
     expect(console.get_by_role("link", name="Cellar too dry")).to_be_visible()
     console.get_by_text("The latest readings, one by one").click()

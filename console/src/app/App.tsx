@@ -7,7 +7,7 @@ import {
   useQuery,
 } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useState } from "react";
-import { BrowserRouter, Navigate, Outlet, Route, Routes, useLocation } from "react-router";
+import { BrowserRouter, Link, Navigate, Outlet, Route, Routes, useLocation } from "react-router";
 import { api, ask, HubError } from "../api/client";
 import { keys } from "../api/queries";
 import { ClaimPage } from "../features/account/ClaimPage";
@@ -109,7 +109,13 @@ function SignedIn() {
 function Nowhere() {
   return (
     <Page title="There is no such page">
-      <p>The address may be out of date. Start from the house page.</p>
+      <p>
+        The address may be out of date. Start from{" "}
+        <Link className="text-act underline" to="/">
+          the house page
+        </Link>
+        .
+      </p>
     </Page>
   );
 }

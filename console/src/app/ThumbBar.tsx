@@ -17,6 +17,9 @@ const MORE = [
 const LOOK =
   "flex min-h-14 min-w-0 flex-1 flex-col items-center justify-center gap-0.5 border-transparent border-t-2 text-act text-xs aria-[current=page]:border-act aria-[current=page]:text-ink";
 
+// However large the text is set, five words have to fit beside each other.
+const WORD = "max-w-full truncate text-[min(1em,3.4vw)]";
+
 export function ThumbBar() {
   const here = useLocation().pathname;
   const inMore = MORE.some(([path]) => here.startsWith(path));
@@ -28,13 +31,13 @@ export function ThumbBar() {
       {FIRST.map(([path, label, Sign]) => (
         <NavLink key={path} to={path} end={path === "/"} className={LOOK}>
           <Sign aria-hidden className="size-5" />
-          <span className="max-w-full truncate">{label}</span>
+          <span className={WORD}>{label}</span>
         </NavLink>
       ))}
       <Menu>
         <MenuButton aria-current={inMore ? "page" : undefined} className={LOOK}>
           <Ellipsis aria-hidden className="size-5" />
-          More
+          <span className={WORD}>More</span>
         </MenuButton>
         <MenuItems
           anchor="top end"

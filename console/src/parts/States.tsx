@@ -22,7 +22,7 @@ export function States({ course, entity }: { course: Stretches; entity: Entity }
           <span
             key={one.start}
             title={`${one.value >= 0.5 ? on : off} for ${long(one.end - one.start)}, from ${exact(one.start)}`}
-            className={`absolute inset-y-0 min-w-px ${one.value >= 0.5 ? "bg-act forced-colors:bg-[Highlight]" : "border-rule border-b-2"}`}
+            className={`absolute inset-y-0 min-w-px ${one.value >= 0.5 ? "bg-act" : "border-rule border-b-2"}`}
             style={{
               left: place(one.start),
               width: `calc(${place(one.end)} - ${place(one.start)})`,

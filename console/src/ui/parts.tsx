@@ -34,7 +34,7 @@ export function Page({
   return (
     <>
       <header className="mb-6 flex flex-wrap items-baseline justify-between gap-x-6 gap-y-2">
-        <h1 className="text-3xl">{title}</h1>
+        <h1 className="text-[min(1.875rem,11vw)] leading-tight">{title}</h1>
         {aside}
       </header>
       {children}
@@ -106,11 +106,7 @@ export function Await<T>({
 }
 
 export function Ago({ at }: { at: number | null | undefined }) {
-  return (
-    <time title={exact(at)} className="whitespace-nowrap">
-      {useAgo(at)}
-    </time>
-  );
+  return <time title={exact(at)}>{useAgo(at)}</time>;
 }
 
 /** What an entity is asked to be, for as long as its node has not confirmed it. */

@@ -32,7 +32,7 @@ export function EntityPage() {
         <Page
           title={visible(found.spoken)}
           aside={
-            <fieldset aria-label="Span" className="flex gap-4">
+            <fieldset aria-label="Span" className="flex flex-wrap gap-x-4">
               {SPANS.map((s) => (
                 <button
                   key={s}
@@ -249,6 +249,7 @@ function LatestReadings({ address, entity }: { address: string; entity: EntityDe
           of="Latest readings"
           names={["when", "value", "raw", "quality"]}
           right={["value", "raw"]}
+          wide={["raw"]}
         />
         <tbody>
           {[...(latest.data?.readings ?? [])]
@@ -258,7 +259,7 @@ function LatestReadings({ address, entity }: { address: string; entity: EntityDe
               <tr key={reading.at} className="rule border-t">
                 <td className="pr-4">{exact(reading.at)}</td>
                 <td className="pr-4 text-right">{shown(reading.value, entity)}</td>
-                <td className="pr-4 text-right">
+                <td className="pr-4 text-right max-sm:hidden">
                   {reading.raw === null ? "–" : Number(reading.raw.toPrecision(6))}
                 </td>
                 <td>{reading.reason || reading.quality}</td>

@@ -52,7 +52,7 @@ export function Day({ zone, automations }: { zone: string; automations: Automati
                           <span
                             key={bar.from}
                             title={`${clock(bar.from)} to ${clock(bar.to)}: ${visible(bar.text)}`}
-                            className="absolute top-1 h-5 min-w-1 bg-act/35"
+                            className="absolute top-1 h-5 min-w-1 bg-act/35 forced-colors:border"
                             style={{
                               left: place(bar.from),
                               width: `calc(${place(bar.to)} - ${place(bar.from)})`,

@@ -37,7 +37,7 @@ export function Section({ floors, entities }: { floors: Floor[]; entities: Entit
             <h2 className="px-4 pt-2 font-sans text-faint text-xs uppercase tracking-wider">
               {floor.name}
             </h2>
-            <div className="grid grid-cols-[repeat(auto-fit,minmax(13rem,1fr))] gap-px bg-rule">
+            <div className="grid grid-cols-[repeat(auto-fit,minmax(min(13rem,100%),1fr))] gap-px bg-rule">
               {floor.rooms.map((room) => (
                 <Cell
                   key={room.room}

@@ -67,7 +67,7 @@ export function JournalPage() {
                   <h2 className="mb-2 text-xl">{name}</h2>
                   <ol>
                     {group.map((entry) => (
-                      <li key={entry.id} className="rule flex gap-4 border-t py-1.5">
+                      <li key={entry.id} className="rule flex flex-wrap gap-x-4 border-t py-1.5">
                         <time title={exact(entry.at)} className="w-20 shrink-0 text-faint">
                           {clock(entry.at)}
                         </time>
@@ -116,7 +116,7 @@ function Text({ entry }: { entry: JournalEntry }) {
   const { by } = entry;
   const who = by && by !== "the house" && !entry.text.includes(by) ? by : "";
   return (
-    <span>
+    <span className="min-w-0 flex-1 basis-40 break-words">
       {path ? (
         <Link to={path} className="hover:underline">
           {text}

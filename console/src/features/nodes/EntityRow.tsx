@@ -15,8 +15,8 @@ import { KindField } from "./KindField";
 export function EntityRow({ entity }: { entity: Entity }) {
   const [changing, setChanging] = useState(false);
   return (
-    <li className="rule grid grid-cols-[1fr_auto_auto] items-baseline gap-x-4 border-t py-1.5">
-      <span>
+    <li className="rule flex flex-wrap items-baseline gap-x-4 border-t py-1.5">
+      <span className="min-w-0 flex-1 basis-32 break-words">
         <Link className="text-act hover:underline" to={`/readings/${entity.entity}`}>
           {visible(entity.title)}
         </Link>
@@ -31,7 +31,7 @@ export function EntityRow({ entity }: { entity: Entity }) {
       </span>
       <button
         type="button"
-        className="text-act text-sm underline"
+        className="text-act text-sm underline pointer-coarse:min-h-11"
         aria-label={`Change ${entity.title}`}
         onClick={() => setChanging(true)}
       >

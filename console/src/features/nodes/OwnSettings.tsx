@@ -1,7 +1,7 @@
 // What a node lets be changed of itself, and what it can be asked to do. What the node
 // answers is what is shown.
 import { useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useId } from "react";
+import { type FormEvent, useId, useState } from "react";
 import * as changes from "../../api/changes";
 import type { HubNode, NodeAction, Setting } from "../../api/client";
 import { keys, useSettings } from "../../api/queries";
@@ -10,19 +10,28 @@ import { Await, Button, Failure } from "../../ui/parts";
 
 export function OwnSettings({ node }: { node: HubNode }) {
   const settings = useSettings(node.node);
+  const [said, setSaid] = useState("");
   if (node.settings.length === 0) return null;
   return (
     <section aria-labelledby="own-settings">
       <h2 id="own-settings" className="mb-3 text-xl">
         Its own settings
       </h2>
+      <p aria-live="polite" className="sr-only">
+        {said}
+      </p>
       <Await of={settings} lines={2}>
         {(found) => (
           <ul className="rule border-b">
             {found.map((one) => (
               // The value is part of the key: what the node says now goes before what
               // was typed.
-              <One key={`${one.name} ${one.value}`} node={node.node} setting={one} />
+              <One
+                key={`${one.name} ${one.value}`}
+                node={node.node}
+                setting={one}
+                onSet={(to) => setSaid(`${one.title} is set to ${to}.`)}
+              />
             ))}
           </ul>
         )}
@@ -31,12 +40,21 @@ export function OwnSettings({ node }: { node: HubNode }) {
   );
 }
 
-function One({ node, setting }: { node: string; setting: Setting }) {
+function One({
+  node,
+  setting,
+  onSet,
+}: {
+  node: string;
+  setting: Setting;
+  onSet: (to: string) => void;
+}) {
   const cache = useQueryClient();
   const id = useId();
   const change = useChange({
     mutationFn: (value: string) => changes.changeSetting(node, setting.name, value),
-    onSuccess: () => {
+    onSuccess: (_, value) => {
+      onSet(`${value} ${setting.unit}`.trim());
       for (const queryKey of [keys.nodes, keys.settings(node)])
         void cache.invalidateQueries({ queryKey });
     },
@@ -47,8 +65,8 @@ function One({ node, setting }: { node: string; setting: Setting }) {
   }
   return (
     <li className="rule border-t py-2">
-      <form onSubmit={submit} className="grid grid-cols-[1fr_auto_auto] items-center gap-3">
-        <label htmlFor={id}>
+      <form onSubmit={submit} className="flex flex-wrap items-center gap-3">
+        <label htmlFor={id} className="min-w-0 flex-1 basis-32 break-words">
           {setting.title}
           <span className="block text-faint text-sm">{limits(setting)}</span>
         </label>
@@ -84,7 +102,7 @@ function Field({ id, name, setting }: { id: string; name: string; setting: Setti
   const choices = setting.type === "boolean" ? ["on", "off"] : setting.choices.map(String);
   if (choices.length > 0) {
     return (
-      <select id={id} name={name} defaultValue={value} className="field max-w-40">
+      <select id={id} name={name} defaultValue={value} className="field max-w-40 flex-[1_1_6rem]">
         {value === "" && <option value="">–</option>}
         {choices.map((one) => (
           <option key={one}>{one}</option>
@@ -99,7 +117,7 @@ function Field({ id, name, setting }: { id: string; name: string; setting: Setti
       defaultValue={value}
       required
       inputMode={setting.type === "string" ? "text" : "decimal"}
-      className="field max-w-40"
+      className="field max-w-40 flex-[1_1_6rem]"
     />
   );
 }

@@ -116,7 +116,7 @@ export function Pairing() {
             key={arrival.id}
             className="rule flex flex-wrap items-center gap-x-4 gap-y-1 border-t py-3"
           >
-            <div className="grow">
+            <div className="min-w-0 grow basis-40 break-words">
               <span className="font-serif text-lg">{visible(arrival.title)}</span>{" "}
               <span className="text-faint text-sm">
                 {linkTitle(arrival.link)}, heard <Ago at={arrival.heard_at} />

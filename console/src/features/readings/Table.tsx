@@ -17,6 +17,17 @@ export interface Place {
 
 const ROW_PX = 37;
 
+// The widths are fixed, so that a row that comes or changes moves no other. Where the
+// screen has room for two columns of large text, the node stands under the value's name,
+// and the age stays away.
+const LOOK = [
+  "w-full table-fixed text-left",
+  "[&_th:nth-child(2)]:w-[27%] [&_th:nth-child(3)]:w-[29%]",
+  "sm:[&_th:nth-child(2)]:w-1/5 sm:[&_th:nth-child(3)]:w-1/5",
+  "max-[16rem]:[&_tr>:nth-child(2)]:hidden max-[16rem]:[&_tr>:nth-child(6)]:hidden",
+  "max-[16rem]:[&_th:nth-child(3)]:w-3/5",
+].join(" ");
+
 export function Table({ places, now }: { places: Place[]; now: Map<string, Entity> }) {
   const body = useRef<HTMLTableSectionElement>(null);
   const [above, setAbove] = useState(0);
@@ -35,7 +46,7 @@ export function Table({ places, now }: { places: Place[]; now: Map<string, Entit
   const before = (seen[0]?.start ?? above) - above;
   const after = rows.getTotalSize() - ((seen.at(-1)?.end ?? above) - above);
   return (
-    <table className="w-full table-fixed text-left" aria-rowcount={places.length + 1}>
+    <table className={LOOK} aria-rowcount={places.length + 1}>
       <Heads
         of="All readings"
         names={["room", "node", "value of", "now", "quality", "heard"]}
@@ -95,6 +106,7 @@ const Row = memo(function Row({
         <Link className="text-act hover:underline" to={`/readings/${entity.entity}`}>
           {visible(entity.title)}
         </Link>
+        <span className="hidden text-faint text-sm max-[16rem]:block">{place.node}</span>
         {entity.hidden && <span className="block text-faint text-sm">hidden</span>}
       </td>
       <td data-value className="pr-4 text-right font-semibold">

@@ -50,7 +50,7 @@ export function RoomPage() {
             );
           }
           return (
-            <ul className="grid grid-cols-[repeat(auto-fill,minmax(15rem,1fr))] gap-4">
+            <ul className="grid grid-cols-[repeat(auto-fill,minmax(min(15rem,100%),1fr))] gap-4">
               {here.map((entity) => (
                 <Tile
                   key={entity.entity}

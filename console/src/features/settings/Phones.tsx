@@ -39,7 +39,7 @@ export function Phones() {
             <ul>
               {found.map((phone) => (
                 <li key={phone.id} className="rule flex flex-wrap items-center gap-3 border-t py-2">
-                  <span className="grow">
+                  <span className="min-w-0 grow basis-40 break-words">
                     {phone.name}{" "}
                     <span className="text-faint text-sm">
                       of {phone.person}, by {phone.service}

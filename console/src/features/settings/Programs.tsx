@@ -32,7 +32,7 @@ export function Programs() {
                   key={token.id}
                   className="rule flex flex-wrap items-center gap-x-4 border-t py-2"
                 >
-                  <span className="grow">
+                  <span className="min-w-0 grow basis-40 break-words">
                     {token.name}{" "}
                     <span className="text-faint text-sm">
                       {visible(token.username)}, <Ago at={token.made_at} />

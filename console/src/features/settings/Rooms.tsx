@@ -115,7 +115,7 @@ function OneRoom({
   return (
     <li className="py-0.5">
       <div className="flex flex-wrap items-center gap-x-3">
-        <span className="grow">{visible(room.name)}</span>
+        <span className="min-w-0 grow basis-40 break-words">{visible(room.name)}</span>
         <Rename
           what={room.name}
           save={(name, done) => change.mutate({ name }, { onSuccess: done })}

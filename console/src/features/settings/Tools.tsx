@@ -64,7 +64,7 @@ export function Tools() {
                 key={tool.tool}
                 className="rule flex flex-wrap items-center gap-x-4 gap-y-1 border-t py-2"
               >
-                <div className="grow">
+                <div className="min-w-0 grow basis-40 break-words">
                   <span className="font-medium">{tool.tool}</span>
                   <div className="text-faint text-sm">
                     publishes {tool.publish.join(", ") || "nothing"}; hears{" "}
