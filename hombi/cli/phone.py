@@ -30,7 +30,7 @@ def list_(json: Json = False) -> None:
     table(
         ("PHONE", "NAME", "OF", "PUSH SERVICE", "SINCE"),
         rows,
-        "No phone takes notifications yet. Open the console on one: Settings, Phones.",
+        "No phone gets notifications yet. Open the console on one: Settings, Phones.",
     )
 
 

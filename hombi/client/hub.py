@@ -252,7 +252,7 @@ class Hub:
                 return
 
     def live(self) -> Iterator[LiveEvent]:
-        """The live stream from now on. A connection that drops is taken up again where
+        """The live stream from now on. a connection that drops is resumed where
         it stopped; a hub that is gone for good raises HubUnreachable."""
         return self._stream(PATH, {})
 

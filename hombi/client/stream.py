@@ -20,7 +20,7 @@ class LiveEvent:
     """One event of the live stream. `news` is what happened, in the shape of its kind
     (`hombi.wire.live`); None for one of a kind that only a newer hub knows.
 
-    `kind` "reset" means that some were missed: fetch the present state anew.
+    `kind` "reset" means that some were missed: fetch the present state again.
     """
 
     kind: str

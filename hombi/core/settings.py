@@ -22,7 +22,7 @@ class Key:
     """One key: what is expected of it, how it is read, and what it is unless it is set.
 
     `read` takes the value from TOML or the text of an environment variable, and raises
-    ValueError. One that is `live` is taken up without a restart; one that is
+    ValueError. One that is `live` applies without a restart; one that is
     `required` must be in the file when its table is.
     """
 

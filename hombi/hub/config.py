@@ -147,7 +147,7 @@ class Config:
 
 
 def is_live(table: str, key: str) -> bool:
-    """Whether a key is taken up without a restart."""
+    """Whether a key applies without a restart."""
     return all_tables(known_links())[table][key].live
 
 

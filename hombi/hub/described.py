@@ -1,4 +1,4 @@
-"""What a node says it has becomes entities: when it is let in, and when it says so anew
+"""What a node says it has becomes entities: when it is let in, and when it says so again
 later (another profile, newer software, a value that it had not told before)."""
 
 from __future__ import annotations
@@ -67,7 +67,7 @@ def with_chosen(reach: Mapping[str, Any], wire_name: str, kind: Kind, unit: str)
 
 
 class Described(Part):
-    """Takes up what an admitted node says anew. Nothing is taken away: what it does not
+    """Takes up what an admitted node says again. Nothing is taken away: what it does not
     name any more only falls silent."""
 
     name = "descriptions"
@@ -138,7 +138,7 @@ class Described(Part):
         _, entity.origin = await self.context.thread.run(records.add_entity, node, stored, now)
         self.house.take_out_entity(entity)
         if entity.kind is not kind:
-            # It begins anew: what it was before says nothing of what it is now.
+            # It begins again: what it was before says nothing of what it is now.
             entity.latest, entity.interval_ms, entity.gaps = None, 0.0, 0
         entity.become(kind, stored.low, stored.high)
         entity.wire_name, entity.wire_unit = stored.wire_name, stored.wire_unit

@@ -38,7 +38,7 @@ def _link(driver: Driver) -> list[Check]:
         return driver.checks()
     except Exception as error:  # noqa: BLE001 - whatever it is, it is the finding
         advice = "the hub's log has more"
-        return [Check(driver.link, "fault", f"it cannot say how it is: {error}", advice)]
+        return [Check(driver.link, "fault", f"its check failed: {error}", advice)]
 
 
 def _parts(hub: Hub) -> Check:
@@ -48,7 +48,7 @@ def _parts(hub: Hub) -> Check:
         return Check(
             "parts", "fault", text, "the hub starts them again by itself; its log has more"
         )
-    return Check("parts", "ok", "all of them run")
+    return Check("parts", "ok", "all running")
 
 
 def _settings(hub: Hub) -> Check:
@@ -57,7 +57,7 @@ def _settings(hub: Hub) -> Check:
             "hombi.toml",
             "fault",
             hub.reload.problem,
-            "`hombi check` shows the place; what was before goes on",
+            "`hombi check` shows the place; the hub keeps its earlier settings",
         )
     if hub.reload.waiting:
         return Check(
@@ -66,7 +66,7 @@ def _settings(hub: Hub) -> Check:
             f"waiting for a restart: {', '.join(hub.reload.waiting)}",
             "start the hub again",
         )
-    return Check("hombi.toml", "ok", "in order, and taken up")
+    return Check("hombi.toml", "ok", "read without mistakes")
 
 
 def _disk(hub: Hub) -> Check:
@@ -164,8 +164,8 @@ def _nodes(hub: Hub) -> Check:
         return Check(
             "nodes",
             "warning",
-            f"not heard any more: {', '.join(silent)}",
-            "look at their batteries and their reach",
+            f"no longer heard: {', '.join(silent)}",
+            "check their batteries and how far away they are",
         )
     if refused:
         text = f"what they send is partly refused: {', '.join(refused)}"
@@ -175,9 +175,9 @@ def _nodes(hub: Hub) -> Check:
             "nodes",
             "warning",
             "; ".join(wrong),
-            "set their clocks; until then their values are taken at their arrival",
+            "set their clocks; until then the hub dates their values by their arrival",
         )
-    return Check("nodes", "ok", f"{len(nodes)}, all of them heard")
+    return Check("nodes", "ok", f"{len(nodes)}, all heard")
 
 
 def _automations(hub: Hub) -> Check:
@@ -187,8 +187,10 @@ def _automations(hub: Hub) -> Check:
         if runner.broken or runner.mistakes
     ]
     if broken:
-        return Check("automations", "fault", "; ".join(broken), "mend their texts in the console")
-    return Check("automations", "ok", f"{len(hub.automations.runners)} in order")
+        return Check(
+            "automations", "fault", "; ".join(broken), "correct their texts in the console"
+        )
+    return Check("automations", "ok", f"{len(hub.automations.runners)}, all without mistakes")
 
 
 def _phones(hub: Hub) -> Check:
@@ -203,7 +205,7 @@ def _phones(hub: Hub) -> Check:
         return Check(
             "phones",
             "warning",
-            "none: nobody can be told anything",
+            "none, so nobody can get notifications",
             "open the console on a phone, under Settings",
         )
     return Check("phones", "ok", f"{len(hub.outbox.phones)}")

@@ -140,7 +140,7 @@ class Entity:
 
     @property
     def unheard(self) -> bool:
-        """Whether it, or its node, is not heard any more."""
+        """Whether it, or its node, is no longer heard."""
         return self.silent or (self.node is not None and self.node.silent)
 
     def overdue(self, now_ms: int, since_ms: int) -> bool:

@@ -252,10 +252,10 @@ class Nodes(Part):
                 text = f"{node.title} has left; let it join again, or remove it"
                 yield Need("left", text, path)
             if node.shut_out:
-                text = f"{node.title} refuses the hub ({node.shut_out}); give it its new secret"
+                text = f"{node.title} refuses the hub ({node.shut_out}); enter its new secret"
                 yield Need("secret", text, path)
             elif node.silent:
-                yield Need("silent", f"{node.title} is not heard any more", path)
+                yield Need("silent", f"{node.title} is no longer heard", path)
 
 
 @dataclass(frozen=True, slots=True)
@@ -343,7 +343,7 @@ class LookAt(Change[Nodes, Arrival]):
 
 @dataclass(frozen=True, slots=True)
 class AskAgain(Change[Nodes, None]):
-    """Ask a node anew what it has: one that is in, or an arrival by its id."""
+    """Ask a node again what it has: one that is in, or an arrival by its id."""
 
     node: str = ""
     arrival: str = ""

@@ -109,7 +109,7 @@ class Pairing(Part):
         return max(0, self.until_ms - self._clock.now_ms())
 
     def open_window(self, for_ms: int) -> None:
-        """Open the window, or set its end anew. Raises Invalid beyond fifteen
+        """Open the window, or set its end again. Raises Invalid beyond fifteen
         minutes."""
         if not 0 < for_ms <= MAX_WINDOW_MS:
             raise Invalid("a pairing window is open for 1 s to 15 min")
@@ -119,7 +119,7 @@ class Pairing(Part):
             self._closing.cancel()
         self._closing = self.context.tasks.at(self.until_ms, self._ran_out, "the pairing window")
         if not was_open:
-            # What did not answer when the window was open before is asked anew.
+            # What did not answer when the window was open before is asked again.
             for arrival in [a for a in self.arrivals.values() if a.record.state == "asking"]:
                 del self.arrivals[arrival.record.id]
                 arrival.record.state = "turned-away"
@@ -273,7 +273,7 @@ class Pairing(Part):
         """What became of an arrival, for the node that holds its ticket: its state, and
         once admitted its key.
 
-        The key is made anew each time it is collected, and the one before is void; so a
+        The key is made afresh each time it is collected, and the one before is void; so a
         node that lost the answer asks again.
         """
         arrival = self.find(arrival_id)
@@ -347,7 +347,7 @@ def _same_node(one: ArrivalRecord, other: ArrivalRecord) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class OpenPairing(Change[Pairing, None]):
-    """Open the pairing window, or set its end anew; 15 min at most."""
+    """Open the pairing window, or set its end again; 15 min at most."""
 
     for_ms: int
 

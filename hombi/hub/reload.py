@@ -1,4 +1,4 @@
-"""`hombi.toml` is taken up while the hub runs: what can be changed is changed, what
+"""Applies changes in `hombi.toml` while the hub runs: what can be changed is changed, what
 cannot is said."""
 
 from __future__ import annotations

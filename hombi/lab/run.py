@@ -45,7 +45,7 @@ async def run_demo(demo: Demo, say: Say) -> None:
             f"{demo.data} holds a house of its own; set HOMBI_DATA to another folder for the demo"
         )
     if demo.unfinished.exists():
-        say("The demo's house was not finished the last time; it is made anew.")
+        say("The demo's house was not finished the last time; it is made afresh.")
         clear(demo)
     demo.lab.mkdir(parents=True, exist_ok=True, mode=0o700)
     if not (demo.data / "hub.sqlite3").exists():

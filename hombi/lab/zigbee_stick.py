@@ -2,7 +2,7 @@
 and the nodes that are in it.
 
 What it says to the hub goes through the same bytes as a real one's. It can be
-unplugged, fall silent, talk rubbish and begin anew.
+unplugged, fall silent, talk rubbish and begin again.
 """
 
 from __future__ import annotations

@@ -211,7 +211,7 @@ class Tasks(Protocol):
         """Begin work that ends by itself."""
 
     def watch(self, name: str, run: Callable[[], Coroutine[Any, Any, None]]) -> asyncio.Task[None]:
-        """Run a loop until it is cancelled; one that fails is begun anew."""
+        """Run a loop until it is cancelled; one that fails is restarted."""
 
 
 class Clock(Protocol):

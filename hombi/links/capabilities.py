@@ -87,7 +87,7 @@ class Looks(Protocol):
 
 @runtime_checkable
 class AsksAgain(Protocol):
-    """A driver that can ask a node anew what it has."""
+    """A driver that can ask a node again what it has."""
 
     async def ask_again(self, thing_id: str) -> None:
         """Ask an arrival, or a node that is in. Raises LinkError."""
@@ -134,7 +134,7 @@ class Profiles(Protocol):
 
 @runtime_checkable
 class Reconfigures(Protocol):
-    """A driver that takes up some of its settings without a restart."""
+    """A driver that applies some of its settings without a restart."""
 
     async def change(self, settings: Any) -> None:
         """Take up those that need no restart. Raises LinkError."""

@@ -22,7 +22,7 @@ class Work:
         return self._kept(self._tasks.start(work, name))
 
     def watch(self, name: str, run: Callable[[], Coroutine[Any, Any, None]]) -> asyncio.Task[None]:
-        """Run a loop until it is cancelled; one that fails is begun anew."""
+        """Run a loop until it is cancelled; one that fails is restarted."""
         return self._kept(self._tasks.watch(name, run))
 
     def _kept(self, task: asyncio.Task[Any]) -> asyncio.Task[Any]:

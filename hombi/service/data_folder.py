@@ -56,7 +56,7 @@ def read_secret(data: Path) -> str:
             f"{path} is empty or cut short. Put it back from a backup. Without one, "
             f"delete it and start once with "
             "`hombi serve --new-secrets`: what was sealed with it is forgotten and must "
-            "be set up anew"
+            "be set up again"
         )
     return found
 

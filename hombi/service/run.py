@@ -38,7 +38,7 @@ _WRONG_KEY = (
     "{}: put back the secret.key that belongs to this database. If it is lost, start "
     "once with `hombi serve --new-secrets`: "
     "phones, the secrets of nodes and the kept Zigbee network are forgotten and must be "
-    "set up anew; everything else stays"
+    "set up again; everything else stays"
 )
 
 

@@ -222,7 +222,7 @@ def test_a_node_is_renamed_moved_and_taken_out(
 def test_rooms_are_added_and_put_in_order(console: Page, service: Service, cellar: Joined) -> None:
     console.goto("/settings")
     expect(
-        console.get_by_text("in order, and taken up")
+        console.get_by_text("read without mistakes")
     ).to_be_visible()  # all of the page is there, and stands still
     for name in ("Alcove", "Pantry"):
         console.get_by_label("Add").fill(name)

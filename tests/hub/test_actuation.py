@@ -20,7 +20,7 @@ async def test_the_nodes_own_word_confirms_it() -> None:
         latest = r.hub.house.entity("cellar-mister/switch").latest
         assert latest is not None
         assert latest.value == 1.0
-        assert r.records.journal.all[-1].text == "cellar-mister/switch is on, asked by ada"
+        assert r.records.journal.all[-1].text == "cellar-mister/switch is on, as ada asked"
 
 
 async def test_a_node_that_does_not_answer_is_said_so() -> None:

@@ -305,7 +305,6 @@ async def test_an_action_that_fails_does_not_stop_the_others() -> None:
         assert len(r.phones.told) == 1
         failed = next(e for e in r.records.journal.all if e.event == "CommandFailed")
         assert (
-            failed.text
-            == "cellar-mister/switch was to be on, asked by Cellar too dry: cellar-mister "
+            failed.text == "cellar-mister/switch is not on, as Cellar too dry asked: cellar-mister "
             "is not connected"
         )

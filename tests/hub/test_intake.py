@@ -136,7 +136,7 @@ async def test_a_node_is_silent_after_three_usual_intervals_and_heard_again() ->
         await r.clock.forward(130_000)
         r.hub.nodes.look_for_silent()
         assert node.silent
-        assert r.hub.needs()[0].text == "Rack is not heard any more"
+        assert r.hub.needs()[0].text == "Rack is no longer heard"
         r.say("rack", "humidity", 60.0)
         assert not node.silent
         await settle()

@@ -292,7 +292,7 @@ async def test_the_doctor_looks_at_every_part() -> None:
         r.hub.house.node("cellar-rack").silent = True
         r.hub.writer.problem = "readings cannot be written (disk is full)"
         checks = {c.part: c for c in look(r.hub)}
-        assert checks["nodes"].text == "not heard any more: cellar-rack"
+        assert checks["nodes"].text == "no longer heard: cellar-rack"
         assert (checks["database"].state, bool(checks["database"].advice)) == ("fault", True)
 
 

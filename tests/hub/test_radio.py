@@ -42,7 +42,7 @@ async def test_an_interview_is_watched_and_becomes_the_same_arrival() -> None:
         r.hub.nodes.asking(asking("asking what it has, 3 of 5"))
         assert (arrival.record.state, arrival.progress) == ("asking", "asking what it has, 3 of 5")
         assert r.hub.needs()[0].text == "Zigbee node 000105 is being asked what it has"
-        assert r.records.pairing.arrivals() == [], "a restart begins it anew"
+        assert r.records.pairing.arrivals() == [], "a restart begins it again"
         with pytest.raises(
             Refused, match="still being asked what it has: asking what it has, 3 of 5"
         ):
@@ -199,7 +199,7 @@ async def test_a_node_that_says_more_than_before_has_more_entities_and_keeps_the
             r.hub.nodes.found(saying(more))
         await settle()
         assert [(e.text, e.node) for e in r.records.journal.all if e.event == "NodeDescribed"] == [
-            ("Loft lamp has more values now: level", "loft-lamp")
+            ("Loft lamp has new values: level", "loft-lamp")
         ]
         assert node.entities["power"].title == "Draw"
         assert {one.name for one in r.link.known["loft-lamp"].entities} == {

@@ -42,7 +42,7 @@ async def test_it_is_sent_again_at_growing_intervals_and_after_a_minute_a_person
         assert tries(r) == -1
         assert needs(r) == []
         assert r.records.journal.all[-1].event == "CommandConfirmed"
-        assert r.records.journal.all[-1].text == f"{SWITCH} is on, asked by ada 21 min 20 s before"
+        assert r.records.journal.all[-1].text == f"{SWITCH} is on, as ada asked 21 min 20 s before"
 
 
 async def test_it_is_not_urgent_before_a_minute() -> None:
@@ -82,7 +82,7 @@ async def test_the_nodes_own_word_that_comes_late_confirms_it() -> None:
         r.say("cellar-mister", "switch", True)
         await settle()
         assert tries(r) == -1
-        assert "asked by ada" in r.records.journal.all[-1].text
+        assert "as ada asked" in r.records.journal.all[-1].text
 
 
 async def test_it_is_withdrawn_when_somebody_wants_something_else() -> None:

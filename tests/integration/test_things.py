@@ -407,7 +407,7 @@ def test_parts_of_an_object_addresses_with_variables_and_events(service: Service
             station.squalls = ("over the weir", "x" * 2_000)
             until(lambda: len(list(hub.journal(event="NodeTold"))) == 2)
             longest, first = hub.journal(event="NodeTold")
-            assert first.text == "Terrace station tells squall: over the weir"
+            assert first.text == "Terrace station reports squall: over the weir"
             assert len(longest.text) < 600
             hub.nodes.remove("terrace-station", keep_history=False)
     finally:

@@ -130,7 +130,7 @@ def test_a_full_disk_holds_readings_says_so_and_writes_them_when_there_is_room(
             resumed, *failed = until(
                 lambda: [e for e in hub.journal() if e.event.startswith("Writing")][:5]
             )
-            assert resumed.text == "readings are written again; 3000 were held"
+            assert resumed.text == "readings are saved again; 3000 were held in memory"
             assert {e.event for e in failed} == {"WritingFailed"}, (
                 "what the full disk kept out of the journal came in after it"
             )

@@ -171,7 +171,7 @@ def test_a_second_demo_beside_it_that_was_interrupted_begins_anew(
     (tmp_path / "notes.txt").write_text("somebody's own")
     second.start()
     try:
-        assert any("made anew" in line for line in second.said)
+        assert any("made afresh" in line for line in second.said)
         with second.service.hub() as hub:
             assert len(hub.nodes.list()) >= 24
             assert len(hub.automations.list()) == 4

@@ -52,7 +52,7 @@ export function csrfToken(cookies: string = document.cookie): string {
   return /(?:^|;\s*)csrftoken=([^;]*)/.exec(cookies)?.[1] ?? "";
 }
 
-/** Since when what is shown was not fetched anew: the device kept it while the hub was away. */
+/** Since when what is shown was not fetched again: the device kept it while the hub was away. */
 export const age = {
   since: 0,
   kept(at: number) {

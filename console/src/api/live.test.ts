@@ -83,7 +83,7 @@ it("draws once for many readings", () => {
   expect(cache.getQueryData<Entity[]>(keys.entities)?.[0]?.value).toBe(99);
 });
 
-it("asks anew for what an event made stale", () => {
+it("asks again for what an event made stale", () => {
   const stale = vi.spyOn(cache, "invalidateQueries");
   Source.last.say("arrival");
   expect(stale.mock.calls.map(([filter]) => filter?.queryKey)).toEqual([keys.arrivals, keys.house]);
@@ -96,7 +96,7 @@ it("begins where the first answer was made, and fetches nothing twice", () => {
   expect(stale).not.toHaveBeenCalled();
 });
 
-it("asks for everything anew only after events were missed", () => {
+it("asks for everything again only after events were missed", () => {
   Source.last.onopen?.();
   const stale = vi.spyOn(cache, "invalidateQueries");
   Source.last.onerror?.();
@@ -171,7 +171,7 @@ it("gives its connection back while nobody looks, and goes on where it was", () 
   expect(Source.last.url).toBe("/api/live?after=cafe-31");
 });
 
-it("asks anew for the node that changed, and for no other", async () => {
+it("asks again for the node that changed, and for no other", async () => {
   const rack = node("rack", { title: "Rack" });
   const before = [node("plug", { title: "Plug" }), rack];
   cache.setQueryData(keys.nodes, before);

@@ -120,7 +120,7 @@ export function followLive(
     lifeless = window.setTimeout(lost, LIFELESS_MS);
   }
 
-  /** A browser gives a stream up for good after some failures: it is opened anew. */
+  /** A browser gives a stream up for good after some failures: it is opened again. */
   function lost() {
     close();
     onState("lost");

@@ -69,7 +69,7 @@ export const useHistory = (address: string, span: Span, points = 600) =>
     refetchInterval: span === "hour" ? 15_000 : 60_000,
   });
 
-/** How something with states stood; asked anew when it stands otherwise. */
+/** How something with states stood; asked again when it stands otherwise. */
 export const useStretches = (address: string, span: Span, value: number | null) =>
   useQuery({
     queryKey: [...keys.history(address, span), "stretches", value],

@@ -1,4 +1,4 @@
-// What is fetched anew of one node, when something about it changed.
+// What is fetched again of one node, when something about it changed.
 import type { QueryClient } from "@tanstack/react-query";
 import { api, ask, type Entity, HubError, type HubNode } from "./client";
 import { keys } from "./queries";

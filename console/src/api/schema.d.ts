@@ -66,7 +66,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Ask it anew what it has. */
+        /** @description Ask it again what it has. */
         post: operations["arrivals_again_create"];
         delete?: never;
         options?: never;
@@ -684,7 +684,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Ask it anew what it has; what it did not say before becomes entities. */
+        /** @description Ask it again what it has; what it did not say before becomes entities. */
         post: operations["nodes_again_create"];
         delete?: never;
         options?: never;
@@ -832,7 +832,7 @@ export interface paths {
         /** @description Whether it is open, and for how long. */
         get: operations["pairing_retrieve"];
         put?: never;
-        /** @description Open it, or set its end anew. */
+        /** @description Open it, or set its end again. */
         post: operations["pairing_create"];
         /** @description Close it. */
         delete: operations["pairing_destroy"];
@@ -1157,7 +1157,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Server-Sent Events. `beat` is BeatNews; `reading` is ReadingNews; `node` is NodeNews; `rooms` is RoomsNews; `house` is HouseNews; `arrival` is ArrivalNews; `pairing` is PairingNews; `automation` is AutomationNews; `command` is Command; `journal` is JournalEntry; `notice` is Notice; `phone` is PhoneNews; `tool` is ToolNews. Begin after a position with `after` (each answer has one in its header Hombi-Live), or resume with Last-Event-ID; the event `reset` means that some were missed: fetch the present state anew. */
+        /** @description Server-Sent Events. `beat` is BeatNews; `reading` is ReadingNews; `node` is NodeNews; `rooms` is RoomsNews; `house` is HouseNews; `arrival` is ArrivalNews; `pairing` is PairingNews; `automation` is AutomationNews; `command` is Command; `journal` is JournalEntry; `notice` is Notice; `phone` is PhoneNews; `tool` is ToolNews. Begin after a position with `after` (each answer has one in its header Hombi-Live), or resume with Last-Event-ID; the event `reset` means that some were missed: fetch the present state again. */
         get: operations["live"];
         put?: never;
         post?: never;

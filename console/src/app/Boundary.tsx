@@ -34,7 +34,7 @@ export class Boundary extends Component<Props, { error: unknown; place: string }
 const RELOADED = "hombi.reloaded";
 const PAUSES_MS = [1_000, 2_000, 4_000, 8_000, 15_000];
 
-/** Waits until the hub answers, then loads the page anew: it may be another version. */
+/** Waits until the hub answers, then loads the page again: it may be another version. */
 function Unfetched() {
   const [tries, setTries] = useState(0);
   useEffect(() => {

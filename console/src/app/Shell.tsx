@@ -41,7 +41,7 @@ export function Shell({ person, children }: { person: string; children: ReactNod
         setLive(state);
         if (state === "lost") setLostAt((before) => before || age.since || hubNow());
         else {
-          // What the device had kept is fetched anew as soon as the hub is there.
+          // What the device had kept is fetched again as soon as the hub is there.
           if (age.since) void cache.invalidateQueries();
           age.since = 0;
           setLostAt(0);

@@ -15,7 +15,7 @@ export function Chart({ courses, limits = NO_LIMITS }: { courses: Course[]; limi
   wanted.current = limits;
   const latest = useRef(courses);
   latest.current = courses;
-  // Made anew when what it is made of changes; new data alone is put into the one that
+  // Made again when what it is made of changes; new data alone is put into the one that
   // is there.
   const made = courses.map((one) => `${one.entity.entity} ${one.history.width_ms}`).join(" ");
 

@@ -1,4 +1,4 @@
-// A room to choose or to name anew.
+// A room to choose or to name again.
 import { useHouse } from "../api/queries";
 import { Labelled } from "./parts";
 

@@ -52,7 +52,7 @@ def remove(node: str, *, keep_history: bool = True) -> Call[None]:
 
 
 def ask_again(node: str) -> Call[None]:
-    """Ask a node anew what it has."""
+    """Ask a node again what it has."""
     return Call("POST", path("nodes", node, "again"), None)
 
 
@@ -98,7 +98,7 @@ def profile(node: str) -> Call[wire.NodeProfile]:
 
 
 def put_profile(node: str, text: str) -> Call[wire.NodeProfile]:
-    """Keep a text as the profile of a Zigbee node's make and model; it is taken up at
+    """Keep a text as the profile of a Zigbee node's make and model; it applies at
     once. Raises Wrong with its mistakes."""
     body = wire.ProfileRequest(text=text)
     return Call("PUT", path("nodes", node, "profile"), wire.NodeProfile, body=body)

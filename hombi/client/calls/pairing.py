@@ -65,7 +65,7 @@ def admit(
 
 
 def ask_again(arrival: str) -> Call[None]:
-    """Ask an arrival anew what it has."""
+    """Ask an arrival again what it has."""
     return Call("POST", path("arrivals", arrival, "again"), None)
 
 

@@ -7,7 +7,7 @@ one: `step(program, state, event, world) -> (state, effects, why)`.
 Once on, it ends when its value ends it, or when the circumstances of `only` are over,
 whichever comes first: what was switched on for the day is switched off in the evening.
 A value that is bad, or not heard for too long, holds nothing: a hold waits for it and
-begins anew. What is on ends then, or stays, as `lost` says.
+begins again. What is on ends then, or stays, as `lost` says.
 """
 
 from __future__ import annotations
@@ -127,7 +127,7 @@ class EdgeKind(StrEnum):
 class Why:
     """The account of one decision: which edge it was, what was seen, what it was
     compared with, and how long it had been so. `lost` says that it came of a value that
-    is not heard any more."""
+    is no longer heard."""
 
     edge: EdgeKind
     at_ms: int
@@ -204,7 +204,7 @@ def _step(
             return _lost(program, state, now)
     elif isinstance(event, Seen):
         # A bad value is no ground to act on. What is held must be seen all the while:
-        # the hold begins anew with the next good value.
+        # the hold begins again with the next good value.
         return replace(state if state.phase is Phase.IDLE else _idle(state, now), value=None), None
     elif unheard and state.phase is not Phase.IDLE:
         return state, None  # suspended
@@ -267,7 +267,7 @@ def _lost(program: Program, state: State, now: int) -> tuple[State, Why]:
     watch, held = program.watch, now - state.since_ms
     limit = watch.comparison.limit
     seen = limit if state.value is None else state.value
-    unheard = f"its value is not heard any more, for {show_span(now - state.heard_ms)}"
+    unheard = f"its value is no longer heard, for {show_span(now - state.heard_ms)}"
     if watch.lost is Lost.END:
         said = f"{unheard}; it ended after {show_span(held)}"
         why = Why(EdgeKind.END, now, seen, limit, held, said, lost=True)

@@ -186,7 +186,7 @@ class Automations(Part):
             parsed = parse(record.text, self._house.facts())
         except Exception:  # no text, however odd, keeps the others from running
             log.exception("the text of %s cannot be understood", record.slug)
-            mistake = Mistake(Place(1, 1), "this text cannot be understood; write it anew")
+            mistake = Mistake(Place(1, 1), "this text cannot be understood; write it again")
             parsed = Parsed(None, (mistake,))
         runner = Runner(record, parsed.program or parsed.partly, parsed.mistakes, state)
         self.runners[record.slug] = runner

@@ -69,7 +69,7 @@ class Runner:
 
 def state_of(stored: dict[str, Any]) -> State:
     """Where an automation stood; one that was stored in a way that is not known begins
-    anew."""
+    again."""
     try:
         return msgspec.convert(stored, State)
     except msgspec.ValidationError:

@@ -33,7 +33,7 @@ class CommandConfirmed(Event):
     @property
     def sentence(self) -> str:
         before = f" {self.late} before" if self.late else ""
-        return f"{self.entity} is {self.shown}, asked by {self.asked_by}{before}"
+        return f"{self.entity} is {self.shown}, as {self.asked_by} asked{before}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -46,7 +46,7 @@ class CommandFailed(Event):
 
     @property
     def sentence(self) -> str:
-        return f"{self.entity} was to be {self.shown}, asked by {self.asked_by}: {self.problem}"
+        return f"{self.entity} is not {self.shown}, as {self.asked_by} asked: {self.problem}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -73,7 +73,7 @@ class SettingChanged(Event):
 
     @property
     def sentence(self) -> str:
-        return f"{self.title} has its {self.setting} at {self.value} {self.unit}".rstrip()
+        return f"{self.title} now has {self.setting} {self.value} {self.unit}".rstrip()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -38,7 +38,7 @@ class HouseNamed(Event):
 
     @property
     def sentence(self) -> str:
-        return f"the house is called {self.house}"
+        return f"the house is now called {self.house}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -62,8 +62,8 @@ class FloorChanged(RoomsChanged):
     @property
     def sentence(self) -> str:
         if self.floor != self.before:
-            return f"the floor {self.before} is called {self.floor} now"
-        return f"the floor {self.floor} has another place"
+            return f"the floor {self.before} is now called {self.floor}"
+        return f"the floor {self.floor} was moved"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -100,7 +100,7 @@ class RoomChanged(RoomsChanged):
     @property
     def sentence(self) -> str:
         if self.room != self.before:
-            return f"{self.before} is called {self.room} now"
+            return f"{self.before} is now called {self.room}"
         return f"{self.room} was moved to {self.floor}"
 
 
@@ -125,7 +125,9 @@ class ClockSet(Event):
     def sentence(self) -> str:
         way = "forward" if self.by_ms > 0 else "back"
         seconds = abs(self.by_ms) / 1000
-        return f"the machine's clock was set {way} by {seconds:.0f} s; what waits is reckoned anew"
+        return (
+            f"the machine's clock was set {way} by {seconds:.0f} s; waiting times are counted again"
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -143,8 +145,10 @@ class SettingsChanged(Event):
 
     @property
     def sentence(self) -> str:
-        later = f"; the hub must be started again for {', '.join(self.waiting)}"
-        return f"hombi.toml was taken up: {', '.join(self.keys)}{later if self.waiting else ''}"
+        later = f"; restart the hub for {', '.join(self.waiting)}"
+        return (
+            f"new settings from hombi.toml: {', '.join(self.keys)}{later if self.waiting else ''}"
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -155,7 +159,7 @@ class SettingsRefused(Event):
 
     @property
     def sentence(self) -> str:
-        return f"hombi.toml has a mistake, and nothing of it was taken up: {self.problem}"
+        return f"hombi.toml contains a mistake and was ignored: {self.problem}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -178,7 +182,7 @@ class LinkWell(Event):
 
     @property
     def sentence(self) -> str:
-        return f"{self.link} is well again"
+        return f"{self.link} works again"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -194,7 +198,7 @@ class WritingResumed(Event):
 
     @property
     def sentence(self) -> str:
-        return f"readings are written again; {self.held} were held"
+        return f"readings are saved again; {self.held} were held in memory"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -205,7 +209,7 @@ class ToolAdded(Event):
 
     @property
     def sentence(self) -> str:
-        return f"the tool {self.tool} may use the MQTT door"
+        return f"the tool {self.tool} may sign in at the MQTT door"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -228,7 +232,7 @@ class ToolRemoved(Event):
 
     @property
     def sentence(self) -> str:
-        return f"the tool {self.tool} may not use the MQTT door any more"
+        return f"the tool {self.tool} can no longer sign in at the MQTT door"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -239,7 +243,7 @@ class OwnerClaimed(Event):
 
     @property
     def sentence(self) -> str:
-        return f"{self.person} made this hub theirs"
+        return f"{self.person} claimed this hub"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -251,7 +255,7 @@ class TokenMade(Event):
 
     @property
     def sentence(self) -> str:
-        return f"{self.program} was signed in for {self.person}"
+        return f"{self.program} signed in as {self.person}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -52,7 +52,7 @@ class NodeRemoved(EntitiesChanged):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NodeDescribed(EntitiesChanged):
-    """A node says anew what it has."""
+    """A node says again what it has."""
 
     title: str
     more: tuple[str, ...]
@@ -60,8 +60,8 @@ class NodeDescribed(EntitiesChanged):
     @property
     def sentence(self) -> str:
         if not self.more:
-            return f"{self.title} says anew what it has"
-        return f"{self.title} has more values now: {', '.join(self.more)}"
+            return f"{self.title} described itself again"
+        return f"{self.title} has new values: {', '.join(self.more)}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -73,7 +73,7 @@ class NodeRenamed(Event):
 
     @property
     def sentence(self) -> str:
-        return f"{self.before} is called {self.title} now"
+        return f"{self.before} is now called {self.title}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -85,7 +85,7 @@ class NodeMoved(Event):
 
     @property
     def sentence(self) -> str:
-        return f"{self.title} is in {self.room or 'no room'} now"
+        return f"{self.title} is now in {self.room or 'no room'}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -97,7 +97,7 @@ class NodeRelocated(Event):
 
     @property
     def sentence(self) -> str:
-        return f"{self.title} is at {self.url} now"
+        return f"{self.title} is now at {self.url}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -115,7 +115,7 @@ class NodeGone(Event):
 
     @property
     def sentence(self) -> str:
-        return f"{self.node} is gone"
+        return f"{self.node} is disconnected"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -126,7 +126,7 @@ class NodeSilent(Event):
 
     @property
     def sentence(self) -> str:
-        return f"{self.node} was not heard for {self.unheard_ms // 1000} s"
+        return f"{self.node} has not been heard for {self.unheard_ms // 1000} s"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -147,7 +147,7 @@ class NodeShutsOut(Event):
 
     @property
     def sentence(self) -> str:
-        return f"{self.title} refuses the hub: {self.why}; give it its new secret"
+        return f"{self.title} refuses the hub: {self.why}; enter its new secret"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -175,7 +175,7 @@ class NodeTold(Event):
 
     @property
     def sentence(self) -> str:
-        return f"{self.title} tells {self.event}" + (f": {self.text}" if self.text else "")
+        return f"{self.title} reports {self.event}" + (f": {self.text}" if self.text else "")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -207,13 +207,13 @@ class NodeLeft(Event):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NodeAsked(Event):
-    """A node, or an arrival, is asked anew what it has."""
+    """A node, or an arrival, is asked again what it has."""
 
     title: str
 
     @property
     def sentence(self) -> str:
-        return f"{self.title} is asked again what it has"
+        return f"{self.title} was asked again what it has"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -225,7 +225,7 @@ class NodeLookedAt(Event):
 
     @property
     def sentence(self) -> str:
-        return f"{self.title} was found at {self.address}, which somebody typed"
+        return f"{self.title} was found at {self.address}, an address that somebody entered"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -262,7 +262,7 @@ class ClockWrong(Event):
 
     @property
     def sentence(self) -> str:
-        return f"{self.title}: {self.how}. What it sends is taken at its arrival"
+        return f"{self.title}: {self.how}. Its values are dated by their arrival"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -296,7 +296,7 @@ class KeyRevoked(Event):
 
     @property
     def sentence(self) -> str:
-        return f"{self.title} has no key any more and is shut out"
+        return f"{self.title} no longer has a key and is shut out"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -319,7 +319,7 @@ class EntityChanged(Event):
 
     @property
     def sentence(self) -> str:
-        return f"{self.entity} is called {self.title}{', and hidden' if self.hidden else ''}"
+        return f"{self.entity} is now called {self.title}{' and hidden' if self.hidden else ''}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -331,7 +331,7 @@ class EntityKindChanged(EntitiesChanged):
 
     @property
     def sentence(self) -> str:
-        return f"{self.entity} is taken for {self.kind} now, not for {self.before}"
+        return f"{self.entity} now counts as {self.kind}, not as {self.before}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -345,7 +345,7 @@ class EntityRemoved(EntitiesChanged):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class EntitySilenceChanged(Quiet):
-    """An entity is not heard any more, or heard again."""
+    """An entity is no longer heard, or heard again."""
 
     silent: bool
 
@@ -358,7 +358,7 @@ class ProfileKept(Event):
 
     @property
     def sentence(self) -> str:
-        return f"the profile of {self.node} is kept in {self.path}"
+        return f"the profile of {self.node} was saved in {self.path}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -370,5 +370,5 @@ class NetworkChosen(Event):
     @property
     def sentence(self) -> str:
         if self.choice == "keep":
-            return "the network on the stick is taken over"
-        return "the network on the stick is wiped"
+            return "the network on the stick was taken over"
+        return "the network on the stick was erased"

@@ -23,7 +23,7 @@ class PhoneAdded(PhonesChanged):
 
     @property
     def sentence(self) -> str:
-        return f"{self.title} of {self.person} takes notifications now"
+        return f"{self.title} of {self.person} now gets notifications"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -47,7 +47,7 @@ class PhoneTested(Event):
 
     @property
     def sentence(self) -> str:
-        return f"a notice was sent to {self.title} of {self.person} to try it"
+        return f"a test notice was sent to {self.title} of {self.person}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -60,7 +60,7 @@ class NoticeDelivered(Event):
 
     @property
     def sentence(self) -> str:
-        return f"“{self.title}” is on {self.phone} of {self.person}"
+        return f"“{self.title}” reached {self.phone} of {self.person}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -73,7 +73,9 @@ class NoticeDelayed(Event):
 
     @property
     def sentence(self) -> str:
-        return f"“{self.title}” for {self.phone} is tried again: {self.problem}"
+        return (
+            f"“{self.title}” did not reach {self.phone} yet and will be sent again: {self.problem}"
+        )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -2,7 +2,7 @@
 their own pace.
 
 A listener holds nothing but its place in the ring. One that falls behind by the whole
-ring is told so (`Reset`), and fetches the present state anew; so no listener costs
+ring is told so (`Reset`), and fetches the present state again; so no listener costs
 memory, and none holds up the hub.
 """
 

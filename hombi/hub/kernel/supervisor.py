@@ -1,6 +1,6 @@
 """The supervisor: keeps what runs beside the hub's calls going.
 
-A loop that ends by an exception is announced, told, and begun anew with growing pauses.
+A loop that ends by an exception is announced, told, and restarted with growing pauses.
 Work that nobody waits for, and calls that a timer makes, are announced when they fail,
 and hurt nothing beside them.
 """
@@ -25,7 +25,7 @@ WELL_AFTER_S = 120.0
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PartFailed(Event):
-    """A part of the hub failed; it is begun anew in `pause_s`, or was a single call."""
+    """A part of the hub failed; it is restarted in `pause_s`, or was a single call."""
 
     part: str
     error: str
@@ -49,7 +49,7 @@ class PartRecovered(Event):
 
 
 class Supervisor:
-    """Starts and watches tasks. `failing` has the loops that wait to be begun anew: the
+    """Starts and watches tasks. `failing` has the loops that wait to be restarted: the
     part's name and what went wrong."""
 
     def __init__(self, clock: Clock, announce: Callable[[Event], None]) -> None:
@@ -72,7 +72,7 @@ class Supervisor:
             self.failed(task.get_name(), error)
 
     def watch(self, name: str, run: Callable[[], Coroutine[Any, Any, None]]) -> asyncio.Task[None]:
-        """Run a loop until it returns or is cancelled; one that fails is begun anew."""
+        """Run a loop until it returns or is cancelled; one that fails is restarted."""
         task = asyncio.create_task(self._keep_going(name, run), name=name)
         self._watched.add(task)
         task.add_done_callback(self._watched.discard)
@@ -86,7 +86,7 @@ class Supervisor:
             try:
                 await run()
                 return
-            except Exception as error:  # noqa: BLE001 - whatever it is, the loop is begun anew
+            except Exception as error:  # noqa: BLE001 - whatever it is, the loop is restarted
                 ran_s = asyncio.get_running_loop().time() - begun
                 failures = 1 if ran_s > WELL_AFTER_S else failures + 1
                 pause_s = self.pauses_s[min(failures, len(self.pauses_s)) - 1]

@@ -147,7 +147,7 @@ class Adapter:
             self._lose(
                 "no Bluetooth: BlueZ has stopped"
                 if not message.body[2]
-                else "BlueZ was started anew"
+                else "BlueZ was started again"
             )
         elif (
             message.member == "PropertiesChanged"

@@ -53,7 +53,7 @@ class Arrivals:
         self._candidates: dict[str, Candidate] = {}
 
     def forget(self, address: str = "") -> None:
-        """One is in the house now; without an address, all begin anew."""
+        """One is in the house now; without an address, all begin again."""
         if address:
             self._candidates.pop(address, None)
         else:

@@ -265,7 +265,7 @@ class BluetoothDriver:
             known.node, known.reach.get("way") == "connect", wires, known.offer
         )
         self._arrivals.forget(address)
-        self._shown.pop(address, None)  # what it says is shown anew, under its name
+        self._shown.pop(address, None)  # what it says is shown again, under its name
         self._connect(address, found)
         if not self._problem:
             self._reports.presence(known.node, here=not found.connects)
@@ -335,9 +335,9 @@ class BluetoothDriver:
         else:
             missed = self._settings.enabled and bool(self._by_address)
             advice = (
-                "it is looked for again by itself"
+                "the hub keeps looking for it"
                 if missed
-                else "leave it so when the house has no Bluetooth nodes"
+                else "nothing to do if the house has no Bluetooth nodes"
             )
             found.append(Check("Bluetooth", "fault" if missed else "ok", self.listening(), advice))
         found += [

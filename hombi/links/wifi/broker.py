@@ -110,7 +110,7 @@ class Broker:
                 part,
                 "fault",
                 f"not connected: {self.problem}",
-                "see that it runs, and look at [broker] in hombi.toml",
+                "check that it is running, and look at [broker] in hombi.toml",
             )
         denied = [
             f"{what} {', '.join(topics)}"

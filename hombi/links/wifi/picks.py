@@ -37,7 +37,7 @@ class Sent:
     retain: bool = False
 
 
-# Topics whose picks are remembered; beyond it they are looked up anew.
+# Topics whose picks are remembered; beyond it they are looked up again.
 REMEMBERED = 10_000
 
 

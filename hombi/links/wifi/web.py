@@ -307,7 +307,7 @@ class Web:
         )
 
     async def _follow(self, thing: _Thing, form: HttpForm, said: Callable[[str], None]) -> None:
-        """Hear a stream of events, for ever; one that ends is taken up again."""
+        """Hear a stream of events, for ever; one that ends is opened again."""
         failures = 0
         while True:
             with contextlib.suppress(httpx.HTTPError, httpx_sse.SSEError, LinkError):

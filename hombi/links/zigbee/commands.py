@@ -130,7 +130,7 @@ class Version(msgspec.Struct, frozen=True):
 
 
 class Reset(msgspec.Struct, frozen=True):
-    """The stick has begun anew: it was told to, or it did so by itself."""
+    """The stick has restarted: it was told to, or it did so by itself."""
 
     reason: int
 

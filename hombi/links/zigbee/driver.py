@@ -94,7 +94,7 @@ class ZigbeeDriver:
 
     def is_up(self, *, new_stick: bool) -> None:
         """The network is up: go on where it was left. To a new stick all nodes must be
-        bound anew."""
+        bound again."""
         self._where.forget()
         self._set_joining()
         for device in self.devices.values():
@@ -381,7 +381,7 @@ class ZigbeeDriver:
         return self._work.start(work, name="a word with a Zigbee node")
 
     async def ask_again(self, thing_id: str) -> None:
-        """Ask a node anew what it has. Raises LinkError."""
+        """Ask a node again what it has. Raises LinkError."""
         device = self._roster.arrival(thing_id)
         if device is None:
             raise Unreachable("it is not in the Zigbee network any more")

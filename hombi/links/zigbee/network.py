@@ -162,7 +162,7 @@ async def bring_up(
             raise ForeignNetwork(
                 f"the Zigbee stick carries a network that is not this house's ({carried}); "
                 "keep it with `hombi link keep`, or start clean with `hombi link clean`: "
-                f"then all nodes of the network on the stick must be let in anew{lost}"
+                f"then all nodes of the network on the stick must be let in again{lost}"
             )
     if ours is None:
         await _write(processor, kept or Network.fresh())

@@ -109,7 +109,7 @@ class Shelf:
                 profile, toml = read_profile(text)
                 if profile is None:
                     wrong += [f"{path}, {mistake}" for mistake in toml.mistakes]
-                    if path in before:  # of a text with a mistake nothing is taken up
+                    if path in before:  # a text with a mistake is ignored as a whole
                         found.append((path, before[path]))
                 else:
                     found.append((path, profile))

@@ -209,7 +209,7 @@ class Stick:
                 "Zigbee stick",
                 "ok",
                 self.listening(),
-                "leave it so when the house has no Zigbee nodes",
+                "nothing to do if the house has no Zigbee nodes",
             )
         advice = "plug it in again, or set zigbee.port in hombi.toml to where it is now"
         if self._foreign:
@@ -255,7 +255,7 @@ class Stick:
         self._heard_s = time.monotonic()
         if isinstance(said, Reset):
             if self.up is not None:
-                self._say("the Zigbee stick has begun anew; its network is brought up again")
+                self._say("the Zigbee stick has restarted; its network is brought up again")
                 self._lost.set()
             return
         self._owner.told(said)
@@ -271,7 +271,7 @@ class Stick:
 
 
 def _identity(port: str) -> tuple[int, int] | None:
-    """Which device is at a port, None while there is none; one that was plugged in anew
+    """Which device is at a port, None while there is none; one that was plugged in again
     is another."""
     try:
         found = os.stat(port)

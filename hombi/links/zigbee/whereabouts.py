@@ -49,7 +49,7 @@ class Whereabouts:
         self._held: dict[int, list[Incoming]] = {}
 
     def forget(self) -> None:
-        """The network is up anew: nothing is sure any more."""
+        """The network is up again: nothing is sure any more."""
         self._asked.clear()
         self._called.clear()
         self._held.clear()
@@ -138,7 +138,7 @@ class Whereabouts:
 
 class Clearing:
     """Ends what a node says has begun and never that it is over: motion, vibration.
-    Each new report begins its time anew."""
+    Each new report begins its time again."""
 
     def __init__(self, over: Callable[[Device, Any], None]) -> None:
         self._over = over

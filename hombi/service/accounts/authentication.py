@@ -58,7 +58,7 @@ class NodeUser:
 
 
 class LocalToken:
-    """The token of the command line on this machine, made anew at each start."""
+    """The token of the command line on this machine, made afresh at each start."""
 
     value = ""
 

@@ -131,7 +131,7 @@ class NodeAgainView(View):
 
     @operation()
     def post(self, request: Request, node: str) -> Response:
-        """Ask it anew what it has; what it did not say before becomes entities."""
+        """Ask it again what it has; what it did not say before becomes entities."""
         return done(request, AskAgain(node=node))
 
 

@@ -54,7 +54,7 @@ class PairingView(View):
 
     @operation(takes=wire.WindowRequest, gives=wire.Window)
     def post(self, request: Request) -> Response:
-        """Open it, or set its end anew."""
+        """Open it, or set its end again."""
         try:
             for_ms = parse_span_ms(body(request, wire.WindowRequest).length)
         except ValueTextError as error:
@@ -160,7 +160,7 @@ class AgainView(View):
 
     @operation()
     def post(self, request: Request, arrival: str) -> Response:
-        """Ask it anew what it has."""
+        """Ask it again what it has."""
         return done(request, AskAgain(arrival=arrival))
 
 

@@ -67,7 +67,7 @@ def add_wire(result: dict[str, Any], generator: Any, request: Any, public: bool)
         "live",
         f"Server-Sent Events. {kinds}. Begin after a position with `after` (each answer has "
         "one in its header Hombi-Live), or resume with Last-Event-ID; the event `reset` means "
-        "that some were missed: fetch the present state anew.",
+        "that some were missed: fetch the present state again.",
         [{"in": "query", "name": "after", "schema": {"type": "string"}}],
         {"oneOf": [{"$ref": _TEMPLATE.format(name=shape.__name__)} for shape in NEWS.values()]},
     )

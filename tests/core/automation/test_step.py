@@ -127,7 +127,7 @@ def test_a_short_excursion_does_not_count() -> None:
     run.at(0, 81)
     run.at(9, 82)
     assert run.at(12, 81) is Phase.HOLDING
-    assert run.due(12) == 22, "the hold begins anew"
+    assert run.due(12) == 22, "the hold begins again"
     assert run.edges == []
 
 

@@ -204,7 +204,7 @@ async def test_a_node_that_is_reset_has_left_and_comes_back_as_it_was(tmp_path: 
             )
         rig.driver.pairing(True)
         await until(lambda: rig.told.here.get("workshop-door") and node.joined)
-        await until(lambda: node.owner == rig.stick.ieee), "what was agreed is agreed anew"
+        await until(lambda: node.owner == rig.stick.ieee), "what was agreed is agreed again"
 
 
 async def test_removing_sends_it_away_and_works_without_an_answer(tmp_path: Path) -> None:
@@ -246,7 +246,7 @@ async def test_a_stick_that_begins_anew_in_an_interview_finishes_it_afterwards(
         node.press()
         await until(lambda: len(rig.told.asked) == 2)
         rig.stick.begin_anew()
-        await until(lambda: "begun anew" in "".join(rig.told.troubles))
+        await until(lambda: "restarted" in "".join(rig.told.troubles))
         assert await until(lambda: rig.told.arrived.get(node.thing_id))
 
 

@@ -76,7 +76,7 @@ async def test_a_network_is_never_wiped_because_something_cannot_be_read(
         )
         if not kept:
             assert rig.driver.info()["state"] == "foreign"
-            assert "must be let in anew" in rig.told.wrong, "what would be lost is in sight"
+            assert "must be let in again" in rig.told.wrong, "what would be lost is in sight"
             with_all = item == KEY or how != "is"
             assert with_all or "PAN" in rig.told.wrong
         elif rig.driver.info()["state"] == "foreign":
@@ -378,5 +378,5 @@ async def test_motion_that_is_never_said_to_be_over_is_over_after_its_time(
         await asyncio.sleep(0.25)
         moves()
         await asyncio.sleep(0.25)
-        assert rig.told.latest(f"motion/{CONTACT}") is True, "each report begins the time anew"
+        assert rig.told.latest(f"motion/{CONTACT}") is True, "each report begins the time again"
         await until(lambda: rig.told.latest(f"motion/{CONTACT}") is False)

@@ -130,7 +130,7 @@ def test_a_profile_is_put_on_the_shelf_whole_or_not_at_all(tmp_path: Path) -> No
     path.write_text(GOOD + "[[vlaue]]\n")
     assert shelf.changed()
     assert shelf.find("Wicker Works", "Cool box").added, (
-        "of a text with a mistake nothing is taken up"
+        "a text with a mistake is ignored as a whole"
     )
     assert len(shelf.wrong) == 1
     path.unlink()

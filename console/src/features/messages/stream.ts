@@ -50,13 +50,13 @@ export function useMessages(wanted: Wanted, each: boolean, paused: boolean) {
   // two.
   const after = first.data?.[0]?.number ?? 0;
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: another filter begins anew
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another filter begins again
   useEffect(() => {
     setCame([]);
     setPassedOver(0);
   }, [key, each]);
 
-  // biome-ignore lint/correctness/useExhaustiveDependencies: a stream that runs is not begun anew for a later look
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a stream that runs is not restarted for a later look
   useEffect(() => {
     if (paused || !fetched) return;
     const from = new URLSearchParams({ ...JSON.parse(key), after: String(after) });

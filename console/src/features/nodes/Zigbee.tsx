@@ -28,7 +28,7 @@ export function ForeignNetwork() {
       </h2>
       <p className="mt-2 max-w-prose">
         It is not this house’s. Keep it, and the nodes in it can be let in while pairing is open; or
-        start clean, and they must be joined anew.
+        start clean, and they must be joined again.
       </p>
       <div className="mt-4 flex flex-wrap gap-3">
         <Button look="main" onClick={() => choose.mutate("keep")} disabled={choose.isPending}>

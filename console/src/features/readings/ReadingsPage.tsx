@@ -46,7 +46,7 @@ const order = new Intl.Collator("en");
 
 /**
  * Where each entity stands, by room and address. Readings do not move anything: it is
- * made anew only when names or rooms change.
+ * made afresh only when names or rooms change.
  */
 function usePlaces(entities: Entity[] | undefined): Place[] {
   const house = useHouse().data;

@@ -34,7 +34,7 @@ export function Phones() {
       <Await of={phones} lines={2}>
         {(found) =>
           found.length === 0 ? (
-            <p className="text-faint">No phone takes notifications yet.</p>
+            <p className="text-faint">No phone gets notifications yet.</p>
           ) : (
             <ul>
               {found.map((phone) => (

@@ -32,7 +32,7 @@ export function Rooms() {
   );
 }
 
-/** What changes the house's plan, and fetches it anew. */
+/** What changes the house's plan, and fetches it again. */
 function usePlan<Given>(make: (given: Given) => Promise<unknown>) {
   const cache = useQueryClient();
   return useChange<unknown, Given>({

@@ -206,7 +206,7 @@ class Session:
 
     def restore(self, kept: Mapping[str, Any], messages: list[Queued], now_s: float) -> None:
         """Take up what a snapshot says, and these messages; the time until the
-        session's end begins anew."""
+        session's end begins again."""
         self.expiry_s = kept.get("expiry", NEVER_S)
         self.received = set(kept.get("received", ()))
         for name, options in kept["subscriptions"].items():
