@@ -1,5 +1,5 @@
-"""What a node says it has becomes entities: when it is let in, and when it says so again
-later (another profile, newer software, a value that it had not told before)."""
+"""What a node says it has becomes entities: when it is let in, and when it says so
+again later (another profile, newer software, a value that it had not told before)."""
 
 from __future__ import annotations
 
@@ -67,8 +67,8 @@ def with_chosen(reach: Mapping[str, Any], wire_name: str, kind: Kind, unit: str)
 
 
 class Described(Part):
-    """Takes up what an admitted node says again. Nothing is taken away: what it does not
-    name any more only falls silent."""
+    """Adds what an admitted node says again. Nothing is taken away: what it does not name
+    any more only falls silent."""
 
     name = "descriptions"
 
