@@ -67,8 +67,8 @@ def with_chosen(reach: Mapping[str, Any], wire_name: str, kind: Kind, unit: str)
 
 
 class Described(Part):
-    """Adds what an admitted node says again. Nothing is taken away: what it does not name
-    any more only falls silent."""
+    """Adds what an admitted node says again. Nothing is taken away: what it does not
+    name any more only falls silent."""
 
     name = "descriptions"
 

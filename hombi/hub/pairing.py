@@ -273,8 +273,8 @@ class Pairing(Part):
         """What became of an arrival, for the node that holds its ticket: its state, and
         once admitted its key.
 
-        The key is made afresh each time it is collected, and the one before is void; so a
-        node that lost the answer asks again.
+        The key is made afresh each time it is collected, and the one before is void; so
+        a node that lost the answer asks again.
         """
         arrival = self.find(arrival_id)
         record = arrival.record

@@ -1,5 +1,5 @@
-"""Applies changes in `hombi.toml` while the hub runs: what can be changed is changed, what
-cannot is said."""
+"""Applies changes in `hombi.toml` while the hub runs: what can be changed is
+changed, what cannot is said."""
 
 from __future__ import annotations
 

@@ -271,8 +271,8 @@ class Stick:
 
 
 def _identity(port: str) -> tuple[int, int] | None:
-    """Which device is at a port, None while there is none; one that was plugged in again
-    is another."""
+    """Which device is at a port, None while there is none; one that was plugged in
+    again is another."""
     try:
         found = os.stat(port)
     except OSError:
