@@ -47,13 +47,13 @@ async function fetched(request) {
 async function page(request) {
   const fresh = await fetched(request);
   const cache = await caches.open(SHELL);
-  const isPage = fresh?.ok && (fresh.headers.get("Content-Type") ?? "").includes("text/html");
-  const path = new URL(request.url).pathname;
-  if (isPage && !path.startsWith("/api/")) {
+  if (fresh?.ok && fresh.headers.has("Hombi-Page")) {
     await cache.put("/", fresh.clone());
     return fresh;
   }
-  return fresh ?? (await cache.match("/")) ?? Response.error();
+  if (new URL(request.url).pathname.startsWith("/api/")) return fresh ?? Response.error();
+  // What comes may be the sign-in page of a network: the console says so, when it is kept.
+  return (await cache.match("/")) ?? fresh ?? Response.error();
 }
 
 /** A file of the console: its name changes with its content, so that it is never out of date. */

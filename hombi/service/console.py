@@ -14,6 +14,9 @@ from django.views.decorators.csrf import csrf_exempt
 from hombi.service.api.problems import problem
 
 FILES = Path(__file__).resolve().parent / "console_files"
+# By this header the service worker knows the hub's page from the sign-in page of some
+# network.
+PAGE = "Hombi-Page"
 mimetypes.add_type("application/manifest+json", ".webmanifest")
 
 
@@ -42,6 +45,8 @@ def console(request: HttpRequest, path: str) -> HttpResponseBase:
     response["Cache-Control"] = (
         "public, max-age=31536000, immutable" if path.startswith("assets/") else "no-cache"
     )
+    if found.name == "index.html":
+        response[PAGE] = "console"
     return response
 
 

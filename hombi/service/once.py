@@ -2,7 +2,8 @@
 repeats, gets the first one's answer.
 
 The sender names its wish in the header `Idempotency-Key` (IETF draft of that name). A
-name counts for one session or token, one method and one address, for ten minutes.
+name counts for one session or token, one method, one address and one body, for ten
+minutes.
 """
 
 from __future__ import annotations
@@ -15,6 +16,7 @@ from collections.abc import Callable
 from typing import Any
 
 from asgiref.sync import iscoroutinefunction
+from django.core.exceptions import RequestDataTooBig
 from django.http import HttpRequest, HttpResponse
 from django.utils.decorators import sync_and_async_middleware
 
@@ -71,8 +73,12 @@ def _name(request: HttpRequest) -> str:
     if who == "\0":
         # A stranger who hits upon a name must not get the answer to somebody's sign-in.
         return ""
-    parts = (key, request.method or "", request.path, hashlib.sha256(who.encode()).hexdigest())
-    return "\0".join(parts)
+    try:
+        what = hashlib.sha256(request.body)
+    except RequestDataTooBig:
+        return ""  # it is refused, and need not be remembered
+    what.update(who.encode())
+    return "\0".join((key, request.method or "", request.path, what.hexdigest()))
 
 
 def _forget_old() -> None:

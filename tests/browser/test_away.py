@@ -3,8 +3,11 @@ nothing typed is lost, and it comes back by itself."""
 
 from __future__ import annotations
 
+import contextlib
+import threading
 import time
 from collections.abc import Iterator
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
 import pytest
 from playwright.sync_api import BrowserContext, Page, Route, expect
@@ -147,6 +150,26 @@ def test_a_draft_outlives_a_reload_and_another_tab_is_not_written_over(
     expect(area).to_have_value(theirs)
 
 
+@contextlib.contextmanager
+def portal(port: int) -> Iterator[None]:
+    """A network that answers every address with its own sign-in page."""
+
+    class Inn(BaseHTTPRequestHandler):
+        def do_GET(self) -> None:
+            self.send_response(200)
+            self.send_header("Content-Type", "text/html")
+            self.end_headers()
+            self.wfile.write(b"<h1>Welcome to the inn</h1>")
+
+        def log_message(self, *what: object) -> None:
+            pass
+
+    with ThreadingHTTPServer(("127.0.0.1", port), Inn) as server:
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        yield
+        server.shutdown()
+
+
 def test_the_page_is_shown_with_its_age_while_the_hub_restarts(
     browser: object, tmp_path_factory: pytest.TempPathFactory
 ) -> None:
@@ -166,7 +189,13 @@ def test_the_page_is_shown_with_its_age_while_the_hub_restarts(
     page.reload()
     expect(page.get_by_role("heading", name="Cheese cellar")).to_be_visible()
     expect(page.get_by_text("The hub does not answer; what you see is from")).to_be_visible()
+    with portal(service.port):
+        page.reload()
+        expect(page.get_by_text("Something answers that is not the hub")).to_be_visible()
+        expect(page.get_by_text("Welcome to the inn")).to_have_count(0)
     service.start()
+    page.reload()
+    expect(page.get_by_role("heading", name="Cheese cellar")).to_be_visible()
     expect(page.get_by_text("The hub does not answer; what you see is from")).to_have_count(0)
     context.close()
     service.stop()

@@ -24,6 +24,8 @@ def test_the_same_wish_sent_twice_is_done_once(service: Service) -> None:
         f"{service.url}/api/nodes", json=name, headers={**headers, "Idempotency-Key": "cd" * 12}
     )
     assert (other.status_code, "already" in json.dumps(other.json())) == (422, True)
+    weir = httpx.post(f"{service.url}/api/nodes", json={"name": "Weir gauge"}, headers=headers)
+    assert weir.json()["node"] == "weir-gauge", "another body is another wish"
     again = httpx.post(
         f"{service.url}/api/nodes",
         json=name,

@@ -1,5 +1,6 @@
 // The typed way to the hub. Types come from its OpenAPI schema.
 import createClient from "openapi-fetch";
+import { hubTime } from "../ui/time";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -100,7 +101,8 @@ api.use({
   },
   onResponse({ response }) {
     const kept = response.headers.get("Hombi-Kept");
-    if (kept) age.kept(Number(kept));
+    // The device wrote it down by its own clock; ages are counted by the hub's.
+    if (kept) age.kept(Number(kept) + hubTime.aheadMs);
     else position.heard(response.headers.get("Hombi-Live"));
   },
 });
