@@ -50,6 +50,14 @@ def _zone(value: Any) -> str:
     return str(value)
 
 
+def _days(value: Any) -> float:
+    """A length of time in seconds, a day at least: less would leave no chart whole."""
+    found = seconds(value)
+    if found < 86_400:
+        raise ValueError
+    return found
+
+
 # The tables of the hub's own. The keys of the links are in `hombi.links`.
 OWN: Tables = {
     "house": {
@@ -65,6 +73,11 @@ OWN: Tables = {
     "notices": {
         "push_services": Key(
             'a list of addresses, like ["https://push.mill.example"]', origins, ()
+        ),
+    },
+    "readings": {
+        "keep": Key(
+            'a length of time of a day or more, like "90 d"', _days, 90 * 86_400.0, live=True
         ),
     },
     "actuation": {
@@ -130,6 +143,11 @@ class Config:
     def answer_s(self) -> float:
         """How long a node has to answer."""
         return float(self.values["actuation"]["answer_within"])
+
+    @property
+    def keep_ms(self) -> int:
+        """How long single readings are kept; rollups are kept for ever."""
+        return round(float(self.values["readings"]["keep"]) * 1000)
 
     @property
     def push_services(self) -> tuple[str, ...]:

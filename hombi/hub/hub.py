@@ -29,6 +29,7 @@ from hombi.hub.ports import Records
 from hombi.hub.posts import Posts
 from hombi.hub.radios import Radios
 from hombi.hub.reload import Reload
+from hombi.hub.rollups import Rollups
 from hombi.hub.rooms import Rooms
 from hombi.hub.tools import Tools
 from hombi.hub.writer import Writer
@@ -47,6 +48,7 @@ class Hub:
     house: House
     writer: Writer
     keeper: Keeper
+    rollups: Rollups
     links: Links
     rooms: Rooms
     messages: Messages
@@ -78,10 +80,10 @@ class Hub:
         """All parts, in the order in which they are opened; the doors open when
         everything behind them is ready."""
         return [
-            self.writer, self.keeper, self.rooms, self.tools, self.pairing, self.admission,
-            self.intake, self.nodes, self.picks, self.posts, self.settings, self.radios,
-            self.batteries,
-            self.actuation, self.outbox, self.reload, self.lag, self.links, self.automations,
+            self.writer, self.keeper, self.rollups, self.rooms, self.tools, self.pairing,
+            self.admission, self.intake, self.nodes, self.picks, self.posts, self.settings,
+            self.radios, self.batteries, self.actuation, self.outbox, self.reload, self.lag,
+            self.links, self.automations,
         ]  # fmt: skip
 
     def needs(self) -> list[Need]:
@@ -135,6 +137,7 @@ async def _made(
     await context.thread.run(context.records.house.load, house)
     writer, keeper = Writer(context), Keeper(context)
     await keeper.load()
+    rollups = Rollups(context, house, writer, config.zone, config.keep_ms)
     found, wrong = installed() if links is None else (list(links), [])
     all_links = Links(context, house, keeper, config.links)
     rooms = Rooms(context, house)
@@ -160,7 +163,8 @@ async def _made(
     async def apply(new: Config) -> None:
         """What of `hombi.toml` can be changed while the hub runs."""
         await all_links.change(new.links)
-        automations.zone = new.zone
+        automations.zone = rollups.zone = new.zone
+        rollups.keep_ms = new.keep_ms
         actuation.answer_s = settings.answer_s = new.answer_s
         context.announce(SettingsTakenUp())
 
@@ -169,6 +173,7 @@ async def _made(
         house,
         writer,
         keeper,
+        rollups,
         all_links,
         rooms,
         messages,

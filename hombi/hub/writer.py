@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
@@ -53,6 +53,7 @@ class Writer(Part):
         self._work = asyncio.Event()
         self._gathering: asyncio.TimerHandle | None = None
         self._closing = False
+        self._hearers: list[Callable[[Sequence[Row]], None]] = []
         self.committed = 0
         self.problem = ""
 
@@ -71,11 +72,17 @@ class Writer(Part):
         waits for are gathered for a moment first: a commit costs as much for one
         reading as for fifty."""
         self._rows += rows
+        for hear in self._hearers:
+            hear(rows)
         self._told.append((len(rows), committed or _nobody))
         if committed is not None:
             self._work.set()
         elif self._gathering is None:
             self._gathering = asyncio.get_running_loop().call_later(GATHER_S, self._gathered)
+
+    def hear(self, call: Callable[[Sequence[Row]], None]) -> None:
+        """Have this called with all rows that are to be written."""
+        self._hearers.append(call)
 
     def also(self, call: Callable[[Records], T], done: Callable[[T], None] | None = None) -> None:
         """Store something else, in the transaction of the readings that were put before

@@ -161,7 +161,8 @@ def test_what_a_broker_kept_is_shown_and_taken_for_no_reading(
     with service.hub() as hub:
         until(lambda: hub.messages.list(topic="mill/kept/state"))
         hub.messages.pick(**TEMPERATURE, nodes=["kept"])
-        board.publish("mill/kept/state", '{"t": 18}', qos=1, retain=True).wait_for_publish(30)
+        # Once at most: what is not acknowledged when the hub stops comes once more.
+        board.publish("mill/kept/state", '{"t": 18}', qos=0, retain=True).wait_for_publish(30)
         until(lambda: hub.entities.get("kept/temperature").value == 18)
     began = round(time.time() * 1000)
     service.stop()

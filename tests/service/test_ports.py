@@ -9,7 +9,8 @@ import pytest
 
 from hombi.core.kinds import KINDS
 from hombi.core.quality import Quality
-from hombi.core.series import Channel, Reading
+from hombi.core.series import FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
+from hombi.core.series.rollup import roll
 from hombi.hub.house import House, Tool
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.ports import (
@@ -20,7 +21,6 @@ from hombi.hub.ports import (
     NewNotice,
     PhoneRecord,
     Records,
-    Rollup,
     Row,
 )
 
@@ -121,11 +121,14 @@ class TestHouse:
         _, entities = admit(records)
         number = entities["humidity"]
         records.history.store(rows(number, 80.0))
-        records.history.write_rollups([Rollup(number, 3_600_000, 0, 1, 80.0, 80.0, 80.0, 80.0)])
+        hour = Rollup(0, 0, 1, 80.0, 80.0, 80.0, 80.0, 9)
+        records.history.put_rollups(number, HOUR_MS, 0, 1, [hour])
+        records.history.mark_stale([(number, 0)])
         records.house.remove_node(loaded(records).nodes["cellar-rack"], keep_history=False)
         assert loaded(records).nodes == {}
         assert records.history.single(number, 0, 9_000, 9) == []
-        assert records.history.rollups(number, 3_600_000, 0, 9_000) == []
+        assert records.history.rollups(number, HOUR_MS, 0, 9_000) == []
+        assert records.history.stale(9) == []
 
     def test_an_entity_goes_with_its_history_and_its_neighbour_stays(
         self, records: Records
@@ -236,17 +239,46 @@ class TestHistory:
         assert gone == [2, 1, 0]
         assert [r.value for r in records.history.single(number, 0, 9_000, 9)] == [4.0, 5.0]
 
-    def test_rollups_are_kept_and_replaced(self, records: Records) -> None:
+    def test_the_latest_reading_is_never_forgotten(self, records: Records) -> None:
         _, entities = admit(records)
         number = entities["humidity"]
-        hour = 3_600_000
-        first = Rollup(number, hour, 0, 3, 79.0, 80.0, 81.0, 80.5)
-        second = Rollup(number, hour, hour, 1, 70.0, 70.0, 70.0, 70.0, on_ms=5)
-        records.history.write_rollups([second, first, Rollup(number, 10 * hour, 0, 9, 1, 1, 1, 1)])
-        better = Rollup(number, hour, 0, 4, 78.0, 80.0, 82.0, 80.5)
-        records.history.write_rollups([better, Rollup(number + 77, hour, 0, 1, 1, 1, 1, 1)])
-        assert records.history.rollups(number, hour, 0, 2 * hour) == [better, second]
-        assert records.history.rollups(number, hour, 1, hour) == []
+        records.history.store(rows(number, 1.0, 2.0))
+        assert records.history.forget(number, 9_000) == 1
+        assert records.history.forget(number, 9_000) == 0
+        assert [r.value for r in records.history.single(number, 0, 9_000, 9)] == [2.0]
+        found = records.history.before(number, 9_000)
+        assert (found and found.value, records.history.before(number, 2_010)) == (2.0, None)
+        assert [records.history.first_at(number, at) for at in (0, 2_010, 2_011)] == [
+            2_010, 2_010, None,
+        ]  # fmt: skip
+
+    def test_rollups_are_kept_and_replaced(self, records: Records) -> None:
+        _, entities = admit(records)
+        number, history = entities["humidity"], records.history
+        first = Rollup(0, 0, 3, 79.0, 80.0, 81.0, 80.5, 9)
+        second = Rollup(HOUR_MS, 0, 1, 70.0, 70.0, 70.0, 70.0, 5)
+        other = Rollup(HOUR_MS, 1, 1, 71.0, 71.0, 71.0, 71.0, 5)
+        history.put_rollups(number, HOUR_MS, 0, 3 * HOUR_MS, [second, other, first])
+        history.put_rollups(number, 10 * HOUR_MS, 0, 1, [first])
+        assert history.rollups(number, HOUR_MS, 0, 2 * HOUR_MS) == [first, second, other]
+        assert history.rolled_until(number) == 2 * HOUR_MS
+        better = Rollup(0, 0, 4, 78.0, 80.0, 82.0, 80.5, 9)
+        history.put_rollups(number, HOUR_MS, 0, HOUR_MS, [better])
+        history.put_rollups(number + 77, HOUR_MS, 0, HOUR_MS, [better])
+        assert history.rollups(number, HOUR_MS, 0, 2 * HOUR_MS) == [better, second, other]
+        assert history.rollups(number, HOUR_MS, 1, HOUR_MS) == []
+        history.put_rollups(number, HOUR_MS, 0, 9 * HOUR_MS, [])
+        assert history.rolled_until(number) == 0
+
+    def test_hours_are_marked_once_and_their_entity_must_be_there(self, records: Records) -> None:
+        _, entities = admit(records)
+        number, history = entities["humidity"], records.history
+        history.mark_stale([(number, HOUR_MS), (number, 0), (number + 77, 0)])
+        history.mark_stale([(number, 0)])
+        assert history.stale(9) == [(number, 0), (number, HOUR_MS)]
+        assert history.stale(1) == [(number, 0)]
+        history.forget_stale([(number, 0), (number, 5)])
+        assert history.stale(9) == [(number, HOUR_MS)]
 
 
 class TestOthers:
@@ -344,3 +376,42 @@ def test_what_fails_together_leaves_nothing(database: Callable[[], Records]) -> 
     with pytest.raises(ZeroDivisionError):
         half()
     assert records.tools.all() == []
+
+
+def test_series_of_rollups_are_those_of_the_readings(
+    database: Callable[[], Records],
+) -> None:
+    records = database()
+    _, entities = admit(records)
+    number, history = entities["humidity"], records.history
+    step, end = 10_000, 6 * HOUR_MS
+    readings = [
+        Reading(at, 0, 50.0 + (at // step) % 7, 50.0 + (at // step) % 7)
+        for at in range(0, end, step)
+    ]
+    history.store([(number, r.at_ms, 0, r.sent, r.value, GOOD) for r in readings])
+    spans = [(0, end, 36), (0, end, 6), (HOUR_MS // 2, end - 7_000, 300)]
+    plain = [history.series([(number, [0])], *span) for span in spans]
+    sums = history.numbers(number, [0], 1_000, end - 1_000)
+    # Rolled up to four hours; the other two are still made of readings.
+    for width in (FIVE_MINUTES_MS, HOUR_MS):
+        found = roll(readings, range(0, 4 * HOUR_MS + 1, width), 60_000)
+        history.put_rollups(number, width, 0, 4 * HOUR_MS, found)
+    for span, ((points,), width) in zip(spans, plain, strict=True):
+        ((now,), same) = history.series([(number, [0])], *span)
+        assert same == width
+        assert [p.at_ms for p in now] == [p.at_ms for p in points]
+        for a, b in zip(now, points, strict=True):
+            assert a.mean == pytest.approx(b.mean, abs=0.2)
+            assert (a.low, a.high) == (b.low, b.high)
+        assert sum(p.count for p in now) == sum(p.count for p in points)
+    again = history.numbers(number, [0], 1_000, end - 1_000)
+    assert (again.low, again.high, again.count) == (sums.low, sums.high, sums.count)
+    assert again.mean == pytest.approx(sums.mean, abs=1e-2)
+    # When the readings are gone, what is left is the rollups.
+    while history.forget(number, 3 * HOUR_MS):
+        pass
+    ((left,), _) = history.series([(number, [0])], 0, end, 5_000)
+    assert min(p.at_ms for p in left) < HOUR_MS
+    assert sum(p.count for p in left) == len(readings)
+    assert history.numbers(number, [0], 0, end).count == len(readings)

@@ -5,6 +5,8 @@ import { clock, day, exact, hubTime, span } from "../ui/time";
 
 type Stretches = Schemas["Stretches"];
 const TOLD = 40;
+// The part of the width that the time under a tick takes: none begins too near the edge.
+const LABEL = 0.06;
 
 export function States({ course, entity }: { course: Stretches; entity: Entity }) {
   const [off = "0", on = "1"] = entity.words ?? [];
@@ -30,8 +32,8 @@ export function States({ course, entity }: { course: Stretches; entity: Entity }
           />
         ))}
       </div>
-      <div className="relative mt-1 h-5 text-faint text-xs">
-        {ticks(course.start, course.end).map((at) => (
+      <div className="relative mt-1 h-5 overflow-hidden text-faint text-xs">
+        {ticks(course.start, course.end - length * LABEL).map((at) => (
           <span key={at} className="rule absolute border-l pl-1" style={{ left: place(at) }}>
             {length > 3 * 86_400_000 ? day(at).replace(/^\w+,? /, "") : clock(at).slice(0, 5)}
           </span>

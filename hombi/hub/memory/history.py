@@ -5,18 +5,19 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from hombi.core.quality import Quality
-from hombi.core.series import Channel, Reading
-from hombi.hub.ports import Numbers, Point, Rollup, Row
+from hombi.core.series import HOUR_MS, Channel, Reading, Rollup
+from hombi.hub.ports import Numbers, Point, Row
 
 
 class MemoryHistory:
-    """`HistoryPort` without a disk."""
+    """`HistoryPort` without a disk. Its series are always made of readings."""
 
     def __init__(self) -> None:
         self.entities: set[int] = set()
         self.readings: dict[tuple[int, int], Reading] = {}
         self.channels: dict[int, dict[int, Channel]] = {}
-        self._rollups: dict[tuple[int, int, int], Rollup] = {}
+        self._rollups: dict[tuple[int, int, int, int], Rollup] = {}
+        self._stale: dict[tuple[int, int], None] = {}
 
     def begin_channel(self, entity: int, channel: Channel) -> None:
         self.channels.setdefault(entity, {}).setdefault(channel.number, channel)
@@ -104,10 +105,17 @@ class MemoryHistory:
         return before[-1].at_ms + 1 if len(before) == at_once else None
 
     def forget(self, entity: int, before_ms: int, at_most: int = 1_000) -> int:
-        gone = self.single(entity, -(2**63), before_ms, at_most)
+        latest = max((r.at_ms for r in self.readings_of(entity)), default=0)
+        gone = self.single(entity, -(2**63), min(before_ms, latest), at_most)
         for reading in gone:
             del self.readings[(entity, reading.at_ms)]
         return len(gone)
+
+    def before(self, entity: int, at_ms: int) -> Reading | None:
+        return next(reversed(self._of(entity, -(2**63), at_ms)), None)
+
+    def first_at(self, entity: int, from_ms: int) -> int | None:
+        return next((r.at_ms for r in self._of(entity, from_ms, 2**63)), None)
 
     def forget_entity(self, entity: int) -> None:
         """All of an entity's history."""
@@ -115,15 +123,35 @@ class MemoryHistory:
         self.channels.pop(entity, None)
         self.readings = {key: r for key, r in self.readings.items() if key[0] != entity}
         self._rollups = {key: r for key, r in self._rollups.items() if key[0] != entity}
+        self.forget_stale([one for one in self._stale if one[0] == entity])
 
-    def write_rollups(self, rollups: Sequence[Rollup]) -> None:
+    def put_rollups(
+        self, entity: int, width_ms: int, start_ms: int, end_ms: int, rollups: Sequence[Rollup]
+    ) -> None:
+        if entity not in self.entities:
+            return
+        for one in self.rollups(entity, width_ms, start_ms, end_ms):
+            del self._rollups[(entity, width_ms, one.start_ms, one.channel)]
         for one in rollups:
-            if one.entity in self.entities:
-                self._rollups[(one.entity, one.width_ms, one.start_ms)] = one
+            self._rollups[(entity, width_ms, one.start_ms, one.channel)] = one
 
     def rollups(self, entity: int, width_ms: int, start_ms: int, end_ms: int) -> list[Rollup]:
         return [
             one
-            for key, one in sorted(self._rollups.items())
+            for key, one in sorted(self._rollups.items(), key=lambda item: item[0])
             if key[:2] == (entity, width_ms) and start_ms <= one.start_ms < end_ms
         ]
+
+    def rolled_until(self, entity: int) -> int:
+        hours = self.rollups(entity, HOUR_MS, -(2**63), 2**63)
+        return hours[-1].start_ms + HOUR_MS if hours else 0
+
+    def mark_stale(self, hours: Sequence[tuple[int, int]]) -> None:
+        self._stale.update(dict.fromkeys(one for one in hours if one[0] in self.entities))
+
+    def stale(self, limit: int) -> list[tuple[int, int]]:
+        return sorted(self._stale)[:limit]
+
+    def forget_stale(self, hours: Sequence[tuple[int, int]]) -> None:
+        for one in hours:
+            self._stale.pop(one, None)

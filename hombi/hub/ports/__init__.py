@@ -12,7 +12,7 @@ from contextlib import AbstractContextManager
 from typing import Protocol
 
 from hombi.hub.ports.automations import AutomationRecord, AutomationsPort
-from hombi.hub.ports.history import HistoryPort, Numbers, Point, Rollup, Row
+from hombi.hub.ports.history import HistoryPort, Numbers, Point, Row
 from hombi.hub.ports.house import HousePort, NewEntity, NewNode
 from hombi.hub.ports.journal import JournalEntry, JournalPort
 from hombi.hub.ports.keeping import KeepingPort
@@ -39,7 +39,6 @@ __all__ = [
     "PhoneRecord",
     "Point",
     "Records",
-    "Rollup",
     "Row",
     "ToolsPort",
 ]

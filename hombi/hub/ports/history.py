@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
-from hombi.core.series import Channel, Reading
+from hombi.core.series import Channel, Reading, Rollup
 
 # (entity id, time in ms since 1970, channel, sample, value, quality); None for no value
 Row = tuple[int, int, int, float | None, float | None, int]
@@ -33,24 +33,6 @@ class Numbers:
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class Rollup:
-    """What the readings of one entity came to from `start_ms` on, for `width_ms`.
-
-    `mean` is weighted by time; `on_ms` is how long a kind with two states was at 1.
-    """
-
-    entity: int
-    width_ms: int
-    start_ms: int
-    count: int
-    low: float
-    mean: float
-    high: float
-    last: float
-    on_ms: int = 0
-
-
 class HistoryPort(Protocol):
     """What entities were sent, and what was made of it.
 
@@ -69,7 +51,10 @@ class HistoryPort(Protocol):
         self, entities: Sequence[tuple[int, Sequence[int]]], start_ms: int, end_ms: int, points: int
     ) -> tuple[list[list[Point]], int]:
         """The histories of entities (id, channels) as at most `points` buckets each,
-        and a bucket's width in ms. A stretch without good readings has no point."""
+        and a bucket's width in ms. A stretch without good readings has no point.
+
+        Where there are rollups that are narrow enough, or no readings any more, points
+        come from those."""
 
     def numbers(self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int) -> Numbers:
         """What the good readings of a span come to."""
@@ -101,10 +86,31 @@ class HistoryPort(Protocol):
 
     def forget(self, entity: int, before_ms: int, at_most: int = 1_000) -> int:
         """Delete the oldest readings of an entity from before a moment, in one small
-        transaction; how many those were."""
+        transaction; how many those were. Its latest reading stays: it says how the
+        entity is."""
 
-    def write_rollups(self, rollups: Sequence[Rollup]) -> None:
-        """Store rollups; one for the same stretch of time is replaced."""
+    def before(self, entity: int, at_ms: int) -> Reading | None:
+        """The last reading from before a moment, whatever its channel and quality."""
+
+    def first_at(self, entity: int, from_ms: int) -> int | None:
+        """When the first reading from a moment on was."""
+
+    def put_rollups(
+        self, entity: int, width_ms: int, start_ms: int, end_ms: int, rollups: Sequence[Rollup]
+    ) -> None:
+        """Store these rollups of a width in the place of all that begin in a span."""
 
     def rollups(self, entity: int, width_ms: int, start_ms: int, end_ms: int) -> list[Rollup]:
         """The rollups of a width that begin in a span, oldest first."""
+
+    def rolled_until(self, entity: int) -> int:
+        """Until when there are rollups of hours; 0 where there are none."""
+
+    def mark_stale(self, hours: Sequence[tuple[int, int]]) -> None:
+        """Note that rollups are to be made again: (entity, when an hour begins)."""
+
+    def stale(self, limit: int) -> list[tuple[int, int]]:
+        """Some of the hours that are marked, by entity, oldest first."""
+
+    def forget_stale(self, hours: Sequence[tuple[int, int]]) -> None:
+        """These hours are in order again."""

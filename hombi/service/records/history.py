@@ -3,20 +3,24 @@ objects."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import asdict
 from itertools import starmap
-from typing import Any
+from typing import Any, NamedTuple
 
 from django.db import IntegrityError, transaction
-from django.db.models import Avg, Count, F, IntegerField, Max, Min, Q, QuerySet, Window
-from django.db.models.functions import Cast, Lag
+from django.db.models import Avg, Count, F, IntegerField, Max, Min, Q, QuerySet, Sum, Window
+from django.db.models.functions import Cast, Greatest, Lag
 
 from hombi.core.quality import Quality
-from hombi.core.series import Channel, Reading
-from hombi.hub.ports import Numbers, Point, Rollup, Row
+from hombi.core.series import FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
+from hombi.core.series.rollup import narrow_enough
+from hombi.hub.ports import Numbers, Point, Row
 from hombi.service.records import models as m
 
+# From this length on, numbers are made of hours.
+MONTHS_MS = 40 * 86_400_000
+ROLLUP = ("start_ms", "channel", "count", "low", "mean", "high", "last", "held_ms")
 READING = ("at_ms", "channel", "sent", "value", "quality")
 _NUMBERS = {
     "mean": Avg("value"),
@@ -76,21 +80,37 @@ class DatabaseHistory:
     def _series(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, width: int
     ) -> list[Point]:
-        bucket = Cast((F("at_ms") - start_ms) / width, IntegerField())
-        rows = (
-            _good(entity, channels, start_ms, end_ms)
-            .annotate(bucket=bucket)
-            .values("bucket")
-            .annotate(**_NUMBERS)
-            .order_by("bucket")
-            .values_list("bucket", *_NUMBERS)
-        )
+        base, split = self._rolled(entity, start_ms, end_ms, narrow_enough(width))
+        buckets = _of_rollups(entity, channels, base, (start_ms, split), start_ms, width)
+        for number, *numbers in _of_readings(entity, channels, (split, end_ms), start_ms, width):
+            found = _Bucket(*numbers)
+            before = buckets.get(number)
+            buckets[number] = found if before is None else before.and_(found)
         middle = start_ms + width // 2
-        return [Point(middle + number * width, *numbers) for number, *numbers in rows]
+        return [Point(middle + at * width, *buckets[at]) for at in sorted(buckets)]
+
+    def _rolled(self, entity: int, start_ms: int, end_ms: int, base: int) -> tuple[int, int]:
+        """(width, until when) the rollups of which make up the first part of a span;
+        the rest is made of readings. Without a width, that part is the one whose
+        readings were forgotten."""
+        if base:
+            return base, min(end_ms, max(start_ms, self.rolled_until(entity)))
+        first = self.first_at(entity, start_ms)
+        kept_from = (end_ms if first is None else min(first, end_ms)) // HOUR_MS * HOUR_MS
+        return FIVE_MINUTES_MS, max(start_ms, kept_from)
 
     def numbers(self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int) -> Numbers:
-        found = _good(entity, channels, start_ms, end_ms).aggregate(**_NUMBERS)
-        return Numbers(found["mean"], found["least"], found["most"], found["number"])
+        span = max(1, end_ms - start_ms)
+        base, split = self._rolled(entity, start_ms, end_ms, _base_of_numbers(span))
+        edge = min(split, -(-start_ms // base) * base)
+        last = max(edge, split // base * base)
+        found = _Bucket(0.0, 0.0, 0.0, 0)
+        for piece in ((start_ms, edge), (last, end_ms)):
+            for _, *numbers in _of_readings(entity, channels, piece, start_ms, span):
+                found = found.and_(_Bucket(*numbers))
+        for one in _of_rollups(entity, channels, base, (edge, last), start_ms, span).values():
+            found = found.and_(one)
+        return Numbers(*found) if found.number else Numbers(None, None, None, 0)
 
     def changes(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
@@ -143,37 +163,137 @@ class DatabaseHistory:
 
     def forget(self, entity: int, before_ms: int, at_most: int = 1_000) -> int:
         with transaction.atomic():
-            oldest = m.Reading.objects.filter(entity_id=entity, at_ms__lt=before_ms)
+            all_of_it = m.Reading.objects.filter(entity_id=entity)
+            latest = all_of_it.aggregate(at=Max("at_ms"))["at"]
+            if latest is None:
+                return 0
+            oldest = all_of_it.filter(at_ms__lt=min(before_ms, latest))
             times = list(oldest.order_by("at_ms").values_list("at_ms", flat=True)[:at_most])
             if times:
                 # One stretch of the table: the oldest lie together.
                 oldest.filter(at_ms__lte=times[-1]).delete()
         return len(times)
 
-    def write_rollups(self, rollups: Sequence[Rollup]) -> None:
+    def before(self, entity: int, at_ms: int) -> Reading | None:
+        rows = m.Reading.objects.filter(entity_id=entity, at_ms__lt=at_ms)
+        row = rows.order_by("-at_ms").values_list(*READING).first()
+        return None if row is None else reading_of(row)
+
+    def first_at(self, entity: int, from_ms: int) -> int | None:
+        rows = m.Reading.objects.filter(entity_id=entity, at_ms__gte=from_ms)
+        return rows.order_by("at_ms").values_list("at_ms", flat=True).first()
+
+    def put_rollups(
+        self, entity: int, width_ms: int, start_ms: int, end_ms: int, rollups: Sequence[Rollup]
+    ) -> None:
+        if not m.Entity.objects.filter(pk=entity).exists():
+            return
+        with transaction.atomic():
+            _rollups(entity, width_ms, start_ms, end_ms).delete()
+            rows = [m.Rollup(entity_id=entity, width_ms=width_ms, **asdict(one)) for one in rollups]
+            m.Rollup.objects.bulk_create(rows)
+
+    def rollups(self, entity: int, width_ms: int, start_ms: int, end_ms: int) -> list[Rollup]:
+        rows = _rollups(entity, width_ms, start_ms, end_ms).order_by("start_ms", "channel")
+        return [Rollup(*row) for row in rows.values_list(*ROLLUP)]
+
+    def rolled_until(self, entity: int) -> int:
+        rows = m.Rollup.objects.filter(entity_id=entity, width_ms=HOUR_MS)
+        last = rows.aggregate(at=Max("start_ms"))["at"]
+        return 0 if last is None else last + HOUR_MS
+
+    def mark_stale(self, hours: Sequence[tuple[int, int]]) -> None:
         known = set(
-            m.Entity.objects.filter(pk__in={one.entity for one in rollups}).values_list(
+            m.Entity.objects.filter(pk__in={entity for entity, _ in hours}).values_list(
                 "pk", flat=True
             )
         )
-        rows = []
-        for one in rollups:
-            if one.entity in known:
-                values = asdict(one)
-                rows.append(m.Rollup(entity_id=values.pop("entity"), **values))
-        m.Rollup.objects.bulk_create(
-            rows,
-            update_conflicts=True,
-            unique_fields=["entity_id", "width_ms", "start_ms"],
-            update_fields=["count", "low", "mean", "high", "last", "on_ms"],
-        )
+        rows = [m.Stale(entity_id=one, start_ms=at) for one, at in hours if one in known]
+        m.Stale.objects.bulk_create(rows, ignore_conflicts=True)
 
-    def rollups(self, entity: int, width_ms: int, start_ms: int, end_ms: int) -> list[Rollup]:
-        rows = m.Rollup.objects.filter(
-            entity_id=entity, width_ms=width_ms, start_ms__gte=start_ms, start_ms__lt=end_ms
-        ).order_by("start_ms")
-        names = ("entity_id", "width_ms", "start_ms", "count", "low", "mean", "high", "last")
-        return [Rollup(*row) for row in rows.values_list(*names, "on_ms")]
+    def stale(self, limit: int) -> list[tuple[int, int]]:
+        rows = m.Stale.objects.order_by("entity_id", "start_ms")
+        return list(rows.values_list("entity_id", "start_ms")[:limit])
+
+    def forget_stale(self, hours: Sequence[tuple[int, int]]) -> None:
+        for entity, at_ms in hours:
+            m.Stale.objects.filter(entity_id=entity, start_ms=at_ms).delete()
+
+
+class _Bucket(NamedTuple):
+    """What one bucket comes to, while it is put together."""
+
+    mean: float
+    low: float
+    high: float
+    number: int
+
+    def and_(self, other: _Bucket) -> _Bucket:
+        """Both as one; where only one has readings, that one."""
+        if not self.number or not other.number:
+            return self if self.number else other
+        number = self.number + other.number
+        mean = (self.mean * self.number + other.mean * other.number) / number
+        return _Bucket(mean, min(self.low, other.low), max(self.high, other.high), number)
+
+
+def _base_of_numbers(span_ms: int) -> int:
+    """The rollups that numbers over a span are made of."""
+    if span_ms < 2 * HOUR_MS:
+        return 0
+    return FIVE_MINUTES_MS if span_ms < MONTHS_MS else HOUR_MS
+
+
+def _of_readings(
+    entity: int, channels: Sequence[int], piece: tuple[int, int], start_ms: int, width: int
+) -> Iterable[tuple[Any, ...]]:
+    """(bucket, mean, lowest, highest, count) of the good readings in a piece."""
+    if piece[0] >= piece[1]:
+        return ()
+    bucket = Cast((F("at_ms") - start_ms) / width, IntegerField())
+    return (
+        _good(entity, channels, *piece)
+        .annotate(bucket=bucket)
+        .values("bucket")
+        .annotate(**_NUMBERS)
+        .order_by("bucket")
+        .values_list("bucket", *_NUMBERS)
+    )
+
+
+def _of_rollups(
+    entity: int,
+    channels: Sequence[int],
+    base: int,
+    piece: tuple[int, int],
+    start_ms: int,
+    width: int,
+) -> dict[int, _Bucket]:
+    """The buckets that rollups come to; each falls into that of its middle."""
+    if piece[0] >= piece[1]:
+        return {}
+    middle = F("start_ms") + base // 2
+    held = Greatest(F("held_ms"), 1)
+    rows = (
+        _rollups(entity, base, piece[0] - base // 2, piece[1] - base // 2)
+        .filter(channel__in=channels)
+        .annotate(bucket=Cast((middle - start_ms) / width, IntegerField()))
+        .values("bucket")
+        .annotate(
+            weighted=Sum(F("mean") * held) / Sum(held),
+            least=Min("low"),
+            most=Max("high"),
+            number=Sum("count"),
+        )
+        .values_list("bucket", "weighted", "least", "most", "number")
+    )
+    return {number: _Bucket(*numbers) for number, *numbers in rows}
+
+
+def _rollups(entity: int, width_ms: int, start_ms: int, end_ms: int) -> QuerySet[m.Rollup]:
+    return m.Rollup.objects.filter(
+        entity_id=entity, width_ms=width_ms, start_ms__gte=start_ms, start_ms__lt=end_ms
+    )
 
 
 def _of(entity: int, start_ms: int, end_ms: int) -> QuerySet[m.Reading]:

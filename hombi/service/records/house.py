@@ -121,6 +121,7 @@ class DatabaseHouse:
                 return
             m.Reading.objects.filter(entity__node_id=node.id).delete()
             m.Rollup.objects.filter(entity__node_id=node.id).delete()
+            m.Stale.objects.filter(entity__node_id=node.id).delete()
             m.Node.objects.filter(pk=node.id).delete()
 
     def add_entity(self, node: h.Node, new: NewEntity, since_ms: int) -> tuple[int, Channels]:
@@ -140,6 +141,7 @@ class DatabaseHouse:
         with transaction.atomic():
             m.Reading.objects.filter(entity_id=entity.id).delete()
             m.Rollup.objects.filter(entity_id=entity.id).delete()
+            m.Stale.objects.filter(entity_id=entity.id).delete()
             m.Entity.objects.filter(pk=entity.id).delete()
 
 

@@ -115,20 +115,33 @@ class Reading(models.Model):
 
 
 class Rollup(models.Model):
-    """What the readings of a stretch of time came to. The table is WITHOUT ROWID."""
+    """What the readings of a stretch of time came to, by channel. The table is WITHOUT
+    ROWID."""
 
-    pk = models.CompositePrimaryKey("entity_id", "width_ms", "start_ms")
+    pk = models.CompositePrimaryKey("entity_id", "width_ms", "start_ms", "channel")
     entity = models.ForeignKey(
         Entity, on_delete=models.DO_NOTHING, related_name="rollups", db_index=False
     )
     width_ms = models.BigIntegerField()
     start_ms = models.BigIntegerField()
+    channel = models.SmallIntegerField()
     count = models.IntegerField()
     low = models.FloatField()
     mean = models.FloatField()
     high = models.FloatField()
     last = models.FloatField()
-    on_ms = models.BigIntegerField(default=0)
+    held_ms = models.BigIntegerField()
+
+
+class Stale(models.Model):
+    """An hour of an entity whose past has changed: its rollups are made again. The
+    table is WITHOUT ROWID."""
+
+    pk = models.CompositePrimaryKey("entity_id", "start_ms")
+    entity = models.ForeignKey(
+        Entity, on_delete=models.DO_NOTHING, related_name="+", db_index=False
+    )
+    start_ms = models.BigIntegerField()
 
 
 class Arrival(models.Model):

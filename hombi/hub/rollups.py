@@ -1,0 +1,194 @@
+"""Rollups of five minutes, hours and days, kept for ever; readings are kept for a set
+time.
+
+An hour is rolled up when it is over. Where its past changes after that (a late reading,
+another chain), it is marked in the transaction of the change, and made again soon.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import math
+from collections.abc import Sequence
+from itertools import pairwise
+from zoneinfo import ZoneInfo
+
+from hombi.core.house_time import bounds
+from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Reading, Rollup
+from hombi.core.series.rollup import hold_ms, merge, roll
+from hombi.hub.house import Entity, House
+from hombi.hub.kernel import Context, Part
+from hombi.hub.ports import HistoryPort, Row
+from hombi.hub.writer import Writer
+
+LOOK_S = 20.0
+# Packs that are a little late still belong to their hour.
+GRACE_MS = 30_000
+# How much is done at once, before others get their turn at the disk.
+AT_ONCE_HOURS = 6
+STALE_AT_ONCE = 24
+FORGOTTEN_AT_ONCE = 1_000
+PAUSE_S = 0.01
+MOST_READINGS = 200_000
+
+
+class Rollups(Part):
+    """Makes the rollups, and forgets readings that are older than `keep_ms`."""
+
+    name = "rollups"
+
+    def __init__(
+        self, context: Context, house: House, writer: Writer, zone: ZoneInfo, keep_ms: int
+    ) -> None:
+        super().__init__(context)
+        self._house, self._writer = house, writer
+        self.zone, self.keep_ms = zone, keep_ms
+        # Until when each entity is rolled up, and until when all are, or are being.
+        self._until: dict[int, int] = {}
+        self._due = 0
+        writer.hear(self._put)
+
+    async def open(self) -> None:
+        self._until = await self.context.thread.run(self._known, self._entities())
+        self._due = max(self._until.values(), default=0)
+        self._loop = self.context.tasks.watch(self.name, self.run)
+
+    async def close(self) -> None:
+        self._loop.cancel()
+        await asyncio.gather(self._loop, return_exceptions=True)
+
+    async def run(self) -> None:
+        """Roll up what is due, again and again."""
+        while True:
+            await self.catch_up()
+            await asyncio.sleep(LOOK_S)
+
+    async def catch_up(self) -> None:
+        """Roll up all hours that are over, then what was marked, then forget."""
+        due = (self.context.clock.now_ms() - GRACE_MS) // HOUR_MS * HOUR_MS
+        # From here on, what belongs to these hours is late; what came before goes first.
+        self._due = max(due, self._due)
+        await self._written()
+        for entity in self._entities():
+            while (until := self._until.get(entity.id, 0)) < due:
+                again = entity.kind.words is not None
+                made = await self.context.thread.run(
+                    self._roll_on, entity.id, until, due, states=again
+                )
+                self._until[entity.id] = max(made, until)
+                await asyncio.sleep(PAUSE_S)
+        mended = STALE_AT_ONCE
+        while mended == STALE_AT_ONCE:
+            mended = await self.context.thread.run(self._mend, self._states(), dict(self._until))
+            await asyncio.sleep(PAUSE_S)
+        await self._forget()
+
+    async def _written(self) -> None:
+        """Wait until all that was put so far is on the disk."""
+        done = asyncio.Event()
+        self._writer.also(lambda _: None, lambda _: done.set())
+        await done.wait()
+
+    async def _forget(self) -> None:
+        oldest = self.context.clock.now_ms() - self.keep_ms
+        for entity in self._entities():
+            # What is not rolled up yet is not forgotten.
+            before = min(oldest, self._until.get(entity.id, 0))
+            gone = FORGOTTEN_AT_ONCE
+            while gone == FORGOTTEN_AT_ONCE:
+                gone = await self.context.thread.run(
+                    self.context.records.history.forget, entity.id, before, FORGOTTEN_AT_ONCE
+                )
+                await asyncio.sleep(PAUSE_S if gone else 0)
+
+    def _put(self, rows: Sequence[Row]) -> None:
+        """These go to the disk: those of hours that were rolled up already are late."""
+        due = self._due
+        late = {(row[0], row[1] // HOUR_MS * HOUR_MS) for row in rows if row[1] < due}
+        if late:
+            hours = sorted(late)
+            self._writer.also(lambda records: records.history.mark_stale(hours))
+
+    def _entities(self) -> list[Entity]:
+        return [entity for node in self._house.nodes.values() for entity in node.entities.values()]
+
+    def _states(self) -> set[int]:
+        return {entity.id for entity in self._entities() if entity.kind.words is not None}
+
+    # In the records thread
+
+    def _known(self, entities: Sequence[Entity]) -> dict[int, int]:
+        history = self.context.records.history
+        return {entity.id: history.rolled_until(entity.id) for entity in entities}
+
+    def _roll_on(self, number: int, until: int, due: int, *, states: bool) -> int:
+        """Roll up the next hours of an entity; until when that is done."""
+        records = self.context.records
+        history = records.history
+        before = history.before(number, until) if until else None
+        holds = before is not None and (states or until - before.at_ms < AT_ONCE_HOURS * HOUR_MS)
+        if not holds:
+            first = history.first_at(number, until)
+            if until:
+                self._end_day(history, number, until, due)
+            if first is None or first >= due:
+                return due
+            until = first // HOUR_MS * HOUR_MS
+        end = min(due, until + AT_ONCE_HOURS * HOUR_MS)
+        with records.together():
+            self._make(history, number, until, end, states=states)
+        return end
+
+    def _end_day(self, history: HistoryPort, number: int, until: int, due: int) -> None:
+        """An entity fell silent: the day of its last hour ends without another."""
+        a, b = bounds(until - 1, until, "days", self.zone)
+        if b <= due:
+            history.put_rollups(number, DAY_MS, a, b, self._day(history, number, a, b))
+
+    def _mend(self, states: set[int], until: dict[int, int]) -> int:
+        """Make some of the marked hours again; how many those were."""
+        records = self.context.records
+        history = records.history
+        hours = history.stale(STALE_AT_ONCE)
+        oldest = self.context.clock.now_ms() - self.keep_ms
+        with records.together():
+            for number, start in hours:
+                # Where readings were forgotten, the rollup says more than a late one
+                # alone. An hour that is not rolled up yet will be.
+                if oldest <= start < until.get(number, 0):
+                    self._make(history, number, start, start + HOUR_MS, states=number in states)
+            history.forget_stale(hours)
+        return len(hours)
+
+    def _make(
+        self, history: HistoryPort, number: int, start: int, end: int, *, states: bool
+    ) -> None:
+        readings = _with_before(history, number, start, end)
+        hold = math.inf if states else hold_ms(readings)
+        for width in (FIVE_MINUTES_MS, HOUR_MS):
+            found = roll(readings, range(start, end + width, width), hold)
+            if width == FIVE_MINUTES_MS:
+                # Where a value only held, the hour says so.
+                found = [one for one in found if one.count]
+            history.put_rollups(number, width, start, end, found)
+        for a, b in pairwise(bounds(start, end, "days", self.zone)):
+            if b <= end or b <= self._until.get(number, 0):
+                history.put_rollups(
+                    number, DAY_MS, a, b, self._day(history, number, a, b, states=states)
+                )
+
+    def _day(
+        self, history: HistoryPort, number: int, start: int, end: int, *, states: bool = False
+    ) -> list[Rollup]:
+        if start % HOUR_MS or end % HOUR_MS:
+            # Where the house's clock is not whole hours away, one lies across midnight.
+            readings = _with_before(history, number, start, end)
+            return roll(readings, (start, end), math.inf if states else hold_ms(readings))
+        return merge(history.rollups(number, HOUR_MS, start, end), start)
+
+
+def _with_before(history: HistoryPort, number: int, start: int, end: int) -> list[Reading]:
+    """The readings of a span, and the one before it."""
+    before = history.before(number, start)
+    found = history.single(number, start, end, MOST_READINGS)
+    return found if before is None else [before, *found]

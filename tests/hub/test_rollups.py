@@ -1,0 +1,111 @@
+"""Rollups are made of what came, made again when that changes, and outlive it."""
+
+from __future__ import annotations
+
+from zoneinfo import ZoneInfo
+
+from hombi.core.house_time import bounds
+from hombi.core.senml import Resolved
+from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS
+from tests.house import CLIMATE
+from tests.hub.parts import START, Rig, rig, settle
+
+MIN = 60_000
+FIRST = START // HOUR_MS * HOUR_MS
+
+
+async def hear(r: Rig, at_ms: int, value: float, name: str = "temperature") -> None:
+    r.hub.intake.observed("bench", [Resolved(name, "", at_ms, value)], None)
+
+
+async def every_ten_minutes(r: Rig, hours: int) -> int:
+    """A reading every ten minutes, as 0, 1, 2 …; the number of the entity."""
+    r.clock.now = FIRST + hours * HOUR_MS + MIN
+    for number in range(6 * hours):
+        await hear(r, FIRST + number * 10 * MIN, float(number))
+    await settle()
+    await r.hub.rollups.catch_up()
+    return r.hub.house.entity("bench/temperature").id
+
+
+async def test_an_hour_is_rolled_up_when_it_is_over() -> None:
+    async with rig() as r:
+        await r.let_in("Bench", **CLIMATE)
+        number = await every_ten_minutes(r, 3)
+        history = r.records.history
+        first, second, third = history.rollups(number, HOUR_MS, FIRST, FIRST + 9 * HOUR_MS)
+        assert (first.count, first.low, first.mean, first.high) == (6, 0.0, 2.5, 5.0)
+        assert (second.mean, third.mean, third.last) == (8.5, 14.5, 17.0)
+        assert first.held_ms == HOUR_MS
+        fives = history.rollups(number, FIVE_MINUTES_MS, FIRST, FIRST + HOUR_MS)
+        assert [(one.start_ms - FIRST) // MIN for one in fives] == [0, 10, 20, 30, 40, 50]
+        await hear(r, FIRST + 3 * HOUR_MS, 50.0)
+        await settle()
+        await r.hub.rollups.catch_up()
+        later = history.rollups(number, HOUR_MS, FIRST + 3 * HOUR_MS, FIRST + 9 * HOUR_MS)
+        assert later == [], "this hour is not over"
+
+
+async def test_a_late_reading_puts_its_hour_and_its_day_right() -> None:
+    async with rig() as r:
+        await r.let_in("Bench", **CLIMATE)
+        number = await every_ten_minutes(r, 30)
+        history = r.records.history
+        await hear(r, FIRST + 65 * MIN, -30.0)
+        await settle()
+        assert history.stale(9) == [(number, FIRST + HOUR_MS)], "noted with the reading"
+        await r.hub.rollups.catch_up()
+        assert history.stale(9) == []
+        (hour,) = history.rollups(number, HOUR_MS, FIRST + HOUR_MS, FIRST + 2 * HOUR_MS)
+        assert (hour.count, hour.low) == (7, -30.0)
+        start = bounds(FIRST, FIRST + 1, "days", r.hub.rollups.zone)[0]
+        (day,) = history.rollups(number, DAY_MS, start, start + 1)
+        assert day.low == -30.0
+
+
+async def test_a_day_is_the_houses_with_25_hours_where_it_has_them() -> None:
+    async with rig() as r:
+        await r.let_in("Bench", **CLIMATE)
+        r.hub.rollups.zone = ZoneInfo("Europe/Berlin")
+        # The clocks go back on 31 October 2027; the day's own midnight is 22:00 UTC.
+        midnight = 1_824_933_600_000
+        r.clock.now = midnight - HOUR_MS
+        for at in range(midnight - HOUR_MS, midnight + 27 * HOUR_MS, 30 * MIN):
+            r.clock.now = at
+            await hear(r, at, 1.0)
+        await settle()
+        r.clock.now = midnight + 27 * HOUR_MS
+        await r.hub.rollups.catch_up()
+        number = r.hub.house.entity("bench/temperature").id
+        days = r.records.history.rollups(number, DAY_MS, midnight, midnight + 26 * HOUR_MS)
+        assert [(one.start_ms, one.count, one.held_ms) for one in days] == [
+            (midnight, 50, 25 * HOUR_MS)
+        ]
+
+
+async def test_the_last_day_of_a_node_that_falls_silent_ends_too() -> None:
+    async with rig() as r:
+        await r.let_in("Bench", **CLIMATE)
+        number = await every_ten_minutes(r, 2)
+        r.clock.now = FIRST + 3 * DAY_MS
+        await r.hub.rollups.catch_up()
+        days = r.records.history.rollups(number, DAY_MS, FIRST - DAY_MS, r.clock.now)
+        assert sum(day.count for day in days) == 12
+
+
+async def test_old_readings_go_their_rollups_and_the_latest_stay() -> None:
+    async with rig() as r:
+        await r.let_in("Bench", **CLIMATE)
+        number = await every_ten_minutes(r, 3)
+        history = r.records.history
+        r.hub.rollups.keep_ms = 2 * DAY_MS
+        r.clock.now = FIRST + 5 * DAY_MS
+        before = history.rollups(number, HOUR_MS, FIRST, FIRST + 3 * HOUR_MS)
+        await r.hub.rollups.catch_up()
+        assert [one.value for one in history.readings_of(number)] == [17.0]
+        assert history.rollups(number, HOUR_MS, FIRST, FIRST + 3 * HOUR_MS) == before
+        # One that comes later still does not take the place of what is known.
+        await hear(r, FIRST + 5 * MIN, 99.0)
+        await settle()
+        await r.hub.rollups.catch_up()
+        assert history.rollups(number, HOUR_MS, FIRST, FIRST + 3 * HOUR_MS) == before
