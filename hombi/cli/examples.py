@@ -9,6 +9,10 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         "hombi history cellar-rack/humidity --span week",
         'hombi history "Loft beam temperature" --from 2026-11-20 --to 2026-11-22',
     ),
+    "compare": (
+        "hombi compare cellar-rack/humidity drying-vent/humidity --span week",
+        'hombi compare "Loft beam temperature" --earlier year --span month',
+    ),
     "follow": ("hombi follow", "hombi follow cellar-rack/humidity --json"),
     "set": ("hombi set cellar-mister/switch on", 'hombi set "Loft lamp/Level" 40'),
     "journal": ("hombi journal -n 10", "hombi journal --event AutomationStarted --follow"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from datetime import tzinfo
 from itertools import groupby
 from typing import Annotated
 
@@ -16,52 +17,82 @@ from hombi.cli.texts import MOMENT_HELP, moment_of
 from hombi.client import Row
 
 HOUR_MS = 3_600_000
+SPANS = ("hour", "day", "week", "month", "year")
 Entity = Annotated[
     str,
     typer.Argument(help="Its address, node/entity, or its name.", autocompletion=complete.entities),
 ]
 
 
+Span = Annotated[
+    str,
+    typer.Option(
+        help="The last hour, day, week, month or year.", autocompletion=complete.one_of(*SPANS)
+    ),
+]
+Begin = Annotated[
+    str | None, typer.Option("--from", help=f"In place of --span: from when on, {MOMENT_HELP}.")
+]
+End = Annotated[
+    str | None, typer.Option("--to", help=f"Until when, {MOMENT_HELP}; now unless given.")
+]
+
+
 def history(
     entity: Entity,
-    span: Annotated[str, typer.Option(help="The last hour, day, week or month.")] = "day",
-    begin: Annotated[
-        str | None, typer.Option("--from", help=f"In place of --span: from when on, {MOMENT_HELP}.")
-    ] = None,
-    end: Annotated[
-        str | None, typer.Option("--to", help=f"Until when, {MOMENT_HELP}; now unless given.")
+    span: Span = "day",
+    begin: Begin = None,
+    end: End = None,
+    over: Annotated[
+        str | None, typer.Option(help='Also say for how long it was over this, like "82 %".')
     ] = None,
     json: Json = False,
 ) -> None:
     """One entity over time: a curve and its numbers, in house time."""
     with hub() as h:
         zone, entity = HouseTime.of(h), entity_called(h, entity)
-        since = None if begin is None else moment_of(begin, zone, "--from")
-        until = None if end is None else moment_of(end, zone, "--to")
+        since, until = moments(begin, end, zone)
         fine = h.entities.history(
             entity, span, points=max(20, out.width - 4), start=since, end=until
         )
         rows = h.entities.rows(entity, span, start=since, end=until)
+        of = h.entities.numbers(entity, span, start=since, end=until, over=over)
     if json:
         as_json({"entity": entity, "unit": fine.unit, **row.as_dict()} for row in rows)
         return
-    if not fine.count:
-        out.print(f"{entity} has no readings {_within(span, begin, end)}.")
+    if not fine.at:
+        out.print(f"{entity} has no readings {within(span, begin, end)}.")
         return
-    total = sum(fine.count)
-    counted = "1 reading" if total == 1 else f"{total} readings"
-    mean = sum(m * c for m, c in zip(fine.mean, fine.count, strict=True)) / total
-    out.print(Text(entity, style="bold"), f"· {_within(span, begin, end)} · {counted}")
+    counted = "1 reading" if of.count == 1 else f"{of.count} readings"
+    out.print(Text(entity, style="bold"), f"· {within(span, begin, end)} · {counted}")
     out.print(sparkline(fine, max(20, out.width - 4)))
-    out.print(
-        f"lowest {min(fine.low):.1f} · mean {mean:.1f} · highest {max(fine.high):.1f} "
-        f"{fine.unit}".rstrip()
-    )
+    shown = [("lowest", of.low), ("mean", of.mean), ("median", of.median), ("highest", of.high)]
+    said = " · ".join(f"{name} {number:.1f}" for name, number in shown if number is not None)
+    out.print(f"{said} {fine.unit}".rstrip())
+    if of.over_ms is not None:
+        share = 100 * of.over_ms / of.known_ms if of.known_ms else 0.0
+        out.print(f"over {over} for {length(of.over_ms)}, {share:.1f} % of the time")
     numbers = ("MEAN", "LOWEST", "HIGHEST", "READINGS")
     table(("FROM", *numbers), _drawn(rows), "", numbers)
 
 
-def _within(span: str, begin: str | None, end: str | None) -> str:
+def moments(begin: str | None, end: str | None, zone: tzinfo) -> tuple[int | None, int | None]:
+    """What --from and --to name, in ms."""
+    since = None if begin is None else moment_of(begin, zone, "--from")
+    return since, None if end is None else moment_of(end, zone, "--to")
+
+
+def length(ms: int) -> str:
+    """A length of time in its two largest units."""
+    minutes, seconds = divmod(ms // 1000, 60)
+    hours, minutes = divmod(minutes, 60)
+    if not hours:
+        return f"{minutes} min" if minutes else f"{seconds} s"
+    return f"{hours} h {minutes} min" if minutes else f"{hours} h"
+
+
+def within(span: str, begin: str | None, end: str | None) -> str:
+    """The span in words: "in the last day", "since 2026-11-20"."""
     if begin is None and end is None:
         return f"in the last {span}"
     since = f"since {begin}" if begin is not None else f"in a {span}"
@@ -74,19 +105,20 @@ def _drawn(rows: Sequence[Row]) -> Iterator[tuple[str, ...]]:
     for empty, group in groupby(rows, key=lambda row: not row.count):
         some = list(group)
         if empty:
-            until = clock(some[-1].end, _pattern(some[-1]))
-            yield clock(some[0].start, _pattern(some[0])), "–", "–", "–", f"none until {until}"
+            until = clock(some[-1].end, pattern(some[-1]))
+            yield clock(some[0].start, pattern(some[0])), "–", "–", "–", f"none until {until}"
             continue
         for row in some:
             numbers = (row.mean, row.low, row.high)
             yield (
-                clock(row.start, _pattern(row)),
+                clock(row.start, pattern(row)),
                 *(f"{n:.1f}" for n in numbers if n is not None),
                 str(row.count),
             )
 
 
-def _pattern(row: Row) -> str:
+def pattern(row: Row) -> str:
+    """How the time of a row is written: days without their hour."""
     return "%d %b %H:%M" if row.end - row.start <= HOUR_MS else "%a %d %b %Y"
 
 

@@ -52,6 +52,7 @@ from hombi.wire import (
     Row,
     Setting,
     SetupCode,
+    SpanNumbers,
     Tool,
     Window,
 )
@@ -100,6 +101,7 @@ __all__ = [
     "Row",
     "Setting",
     "SetupCode",
+    "SpanNumbers",
     "TooMany",
     "Tool",
     "Window",

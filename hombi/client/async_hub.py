@@ -23,7 +23,7 @@ from hombi.client.calls import (
     tools,
     zigbee,
 )
-from hombi.client.calls.base import Call, Pages
+from hombi.client.calls.base import Call, Pages, Param
 from hombi.client.connection import (
     QUIET_S,
     RETRY_S,
@@ -124,6 +124,8 @@ class AsyncEntities(_AsyncGroup):
     change_kind = _async_call(entities.change_kind)
     remove = _async_call(entities.remove)
     history = _async_call(entities.history)
+    courses = _async_call(entities.courses)
+    numbers = _async_call(entities.numbers)
     rows = _async_call(entities.rows)
     stretches = _async_call(entities.stretches)
     readings = _async_listing(entities.readings)
@@ -284,7 +286,7 @@ class AsyncHub:
         it stopped; a hub that is gone for good raises HubUnreachable."""
         return self._stream(PATH, {})
 
-    async def _stream(self, path: str, params: dict[str, str | int]) -> AsyncIterator[LiveEvent]:
+    async def _stream(self, path: str, params: dict[str, Param]) -> AsyncIterator[LiveEvent]:
         reader, failures = EventReader(), 0
         while True:
             try:

@@ -20,7 +20,7 @@ from hombi.client.calls import (
     tools,
     zigbee,
 )
-from hombi.client.calls.base import Call, Pages
+from hombi.client.calls.base import Call, Pages, Param
 from hombi.client.connection import (
     QUIET_S,
     RETRY_S,
@@ -118,6 +118,8 @@ class Entities(_Group):
     change_kind = _call(entities.change_kind)
     remove = _call(entities.remove)
     history = _call(entities.history)
+    courses = _call(entities.courses)
+    numbers = _call(entities.numbers)
     rows = _call(entities.rows)
     stretches = _call(entities.stretches)
     readings = _listing(entities.readings)
@@ -256,7 +258,7 @@ class Hub:
         it stopped; a hub that is gone for good raises HubUnreachable."""
         return self._stream(PATH, {})
 
-    def _stream(self, path: str, params: dict[str, str | int]) -> Iterator[LiveEvent]:
+    def _stream(self, path: str, params: dict[str, Param]) -> Iterator[LiveEvent]:
         reader, failures = EventReader(), 0
         while True:
             try:

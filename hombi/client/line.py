@@ -11,6 +11,7 @@ from contextlib import contextmanager
 from http.client import HTTPConnection, HTTPException, HTTPResponse, HTTPSConnection
 from urllib.parse import urlencode, urlsplit
 
+from hombi.client.calls.base import Param
 from hombi.client.errors import HubUnreachable, unreachable
 
 
@@ -33,7 +34,7 @@ class Line:
         self,
         method: str,
         path: str,
-        params: Mapping[str, str | int],
+        params: Mapping[str, Param],
         body: bytes | None = None,
         headers: Mapping[str, str] | None = None,
         quiet_s: float | None = None,
@@ -45,7 +46,7 @@ class Line:
         keep = False
         try:
             prefix = urlsplit(self._url).path
-            target = f"{prefix}{path}{'?' if params else ''}{urlencode(params)}"
+            target = f"{prefix}{path}{'?' if params else ''}{urlencode(params, doseq=True)}"
             connection.request(method, target, body, {**self.headers, **(headers or {})})
             if quiet_s is not None and connection.sock is not None:
                 connection.sock.settimeout(quiet_s)

@@ -3,6 +3,7 @@ into rows. No I/O."""
 
 from __future__ import annotations
 
+import calendar
 from datetime import date, datetime, time, timedelta, tzinfo
 
 ROWS_MS = {"minutes": 300_000, "hours": 3_600_000, "days": 86_400_000}
@@ -65,3 +66,23 @@ def bounds(start_ms: int, end_ms: int, rows: str, zone: tzinfo) -> list[int]:
         found.append(at)
         at += step
     return [*found, at]
+
+
+EARLIER = ("day", "week", "month", "year")
+
+
+def earlier(at_ms: int, by: str, zone: tzinfo) -> int:
+    """The same time of the house's clock a day, week, month or year before, in ms.
+
+    A day of a month that the earlier month does not have is its last one. A time that
+    the clocks leap over on that day is the one after the leap.
+    """
+    wall = datetime.fromtimestamp(at_ms / 1000, zone)
+    if by in ("month", "year"):
+        months = wall.year * 12 + wall.month - 1 - (1 if by == "month" else 12)
+        year, month = months // 12, months % 12 + 1
+        day = min(wall.day, calendar.monthrange(year, month)[1])
+        before = wall.replace(year=year, month=month, day=day)
+    else:
+        before = wall - timedelta(days=1 if by == "day" else 7)
+    return round(before.timestamp() * 1000)

@@ -76,9 +76,7 @@ OWN: Tables = {
         ),
     },
     "readings": {
-        "keep": Key(
-            'a length of time of a day or more, like "90 d"', _days, 90 * 86_400.0, live=True
-        ),
+        "keep": Key('a day or more, like "90 d"', _days, 90 * 86_400.0, live=True),
     },
     "actuation": {
         "answer_within": Key('a length of time, like "5 s"', seconds, 5.0, live=True),

@@ -67,6 +67,7 @@ urlpatterns = [
     path("api/entities", entities.EntitiesView.as_view()),
     path("api/entities/<str:name>", entities.NamedEntityView.as_view()),
     path("api/entities/<str:node>/<str:name>", entities.EntityView.as_view()),
+    path("api/entities/<str:node>/<str:name>/numbers", entities.NumbersView.as_view()),
     path("api/entities/<str:node>/<str:name>/history", entities.HistoryView.as_view()),
     path("api/entities/<str:node>/<str:name>/stretches", entities.StretchesView.as_view()),
     path("api/entities/<str:node>/<str:name>/rows", entities.RowsView.as_view()),

@@ -96,6 +96,31 @@ class History(Shape, frozen=True, kw_only=True):
     count: list[int]
 
 
+class SpanNumbers(Shape, frozen=True, kw_only=True):
+    """What an entity comes to over a span, bad readings left out; null where there are
+    none.
+
+    `mean`, `median`, `p5` and `p95` (the value that was not exceeded for 5 or 95 % of
+    the time) are weighted by time. `known_ms` is for how long a value was known,
+    `over_ms` for how long it was over the limit `over`.
+    """
+
+    entity: str
+    unit: str
+    start: Ms
+    end: Ms
+    count: int
+    low: float | None
+    mean: float | None
+    median: float | None
+    high: float | None
+    p5: float | None
+    p95: float | None
+    known_ms: int
+    over: float | None
+    over_ms: int | None
+
+
 class Row(Shape, frozen=True, kw_only=True):
     """What the readings of a stretch of house time come to, the bad ones left out; null
     where there are none. `end` is excluded."""

@@ -51,6 +51,7 @@ def test_the_environment_goes_before_the_file(tmp_path: Path) -> None:
         ('[http]\nport = "80"\n', "http.port is '80'; expected a port number"),
         ("[house]\n\nname = 3\n", "line 3, column 8: house.name is 3; expected a text"),
         ('[house]\ntime_zone = "Berlin"\n', "expected a time zone"),
+        ('[readings]\nkeep = "20 h"\n', 'expected a day or more, like "90 d"'),
         ('[actuation]\nanswer_within = "soon"\n', 'expected a length of time, like "5 s"'),
         ("port = 1\n", "line 1, column 1: 'port' means nothing here"),
     ],

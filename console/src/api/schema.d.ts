@@ -353,6 +353,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/entities/{node}/{name}/numbers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Lowest, mean, median, highest, and how long it was over a limit. */
+        get: operations["entities_numbers_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/entities/{node}/{name}/readings": {
         parameters: {
             query?: never;
@@ -2269,6 +2286,33 @@ export interface components {
             password: string;
         };
         /**
+         * SpanNumbers
+         * @description What an entity comes to over a span, bad readings left out; null where there are
+         *         none.
+         *
+         *         `mean`, `median`, `p5` and `p95` (the value that was not exceeded for 5 or 95 % of
+         *         the time) are weighted by time. `known_ms` is for how long a value was known,
+         *         `over_ms` for how long it was over the limit `over`.
+         */
+        SpanNumbers: {
+            entity: string;
+            unit: string;
+            /** @description milliseconds since 1970 */
+            start: number;
+            /** @description milliseconds since 1970 */
+            end: number;
+            count: number;
+            low: number | null;
+            mean: number | null;
+            median: number | null;
+            high: number | null;
+            p5: number | null;
+            p95: number | null;
+            known_ms: number;
+            over: number | null;
+            over_ms: number | null;
+        };
+        /**
          * Stretch
          * @description For how long a value was so.
          */
@@ -3042,11 +3086,13 @@ export interface operations {
     courses: {
         parameters: {
             query: {
+                /** @description the same span, so much earlier */
+                earlier?: "day" | "month" | "week" | "year";
                 /** @description ms; now unless given */
                 end?: number;
                 entity: string[];
                 points?: number;
-                span?: "day" | "hour" | "month" | "week";
+                span?: "day" | "hour" | "month" | "week" | "year";
                 /** @description ms; instead of span */
                 start?: number;
             };
@@ -3299,10 +3345,12 @@ export interface operations {
     entities_history_retrieve: {
         parameters: {
             query?: {
+                /** @description the same span, so much earlier */
+                earlier?: "day" | "month" | "week" | "year";
                 /** @description ms; now unless given */
                 end?: number;
                 points?: number;
-                span?: "day" | "hour" | "month" | "week";
+                span?: "day" | "hour" | "month" | "week" | "year";
                 /** @description ms; instead of span */
                 start?: number;
             };
@@ -3334,12 +3382,55 @@ export interface operations {
             };
         };
     };
+    entities_numbers_retrieve: {
+        parameters: {
+            query?: {
+                /** @description the same span, so much earlier */
+                earlier?: "day" | "month" | "week" | "year";
+                /** @description ms; now unless given */
+                end?: number;
+                /** @description a limit, like "82 %", or a number */
+                over?: string;
+                span?: "day" | "hour" | "month" | "week" | "year";
+                /** @description ms; instead of span */
+                start?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpanNumbers"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     entities_readings_retrieve: {
         parameters: {
             query?: {
+                /** @description the same span, so much earlier */
+                earlier?: "day" | "month" | "week" | "year";
                 /** @description ms; now unless given */
                 end?: number;
-                span?: "day" | "hour" | "month" | "week";
+                span?: "day" | "hour" | "month" | "week" | "year";
                 /** @description ms; instead of span */
                 start?: number;
             };
@@ -3374,11 +3465,13 @@ export interface operations {
     entities_rows_retrieve: {
         parameters: {
             query?: {
+                /** @description the same span, so much earlier */
+                earlier?: "day" | "month" | "week" | "year";
                 /** @description ms; now unless given */
                 end?: number;
                 /** @description by the span unless given */
                 rows?: "days" | "hours" | "minutes";
-                span?: "day" | "hour" | "month" | "week";
+                span?: "day" | "hour" | "month" | "week" | "year";
                 /** @description ms; instead of span */
                 start?: number;
             };
@@ -3413,9 +3506,11 @@ export interface operations {
     entities_stretches_retrieve: {
         parameters: {
             query?: {
+                /** @description the same span, so much earlier */
+                earlier?: "day" | "month" | "week" | "year";
                 /** @description ms; now unless given */
                 end?: number;
-                span?: "day" | "hour" | "month" | "week";
+                span?: "day" | "hour" | "month" | "week" | "year";
                 /** @description ms; instead of span */
                 start?: number;
             };

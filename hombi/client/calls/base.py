@@ -16,6 +16,10 @@ T = TypeVar("T")
 Page = TypeVar("Page")
 
 
+# What a parameter of an address can be; a list is named once for each.
+Param = str | int | float | list[str]
+
+
 @dataclass(frozen=True, slots=True)
 class Call(Generic[T]):
     """One request, and the type of its answer."""
@@ -23,7 +27,7 @@ class Call(Generic[T]):
     method: str
     path: str
     answer: Any
-    params: Mapping[str, str | int] = field(default_factory=dict)
+    params: Mapping[str, Param] = field(default_factory=dict)
     body: Ask | Mapping[str, Any] | None = None
 
     def read(self, status: int, content: bytes) -> T:
@@ -51,7 +55,7 @@ def path(*parts: str) -> str:
     return "/api/" + "/".join(quote(part, safe="/") for part in parts)
 
 
-def given(**params: str | int | None) -> dict[str, str | int]:
+def given(**params: Param | None) -> dict[str, Param]:
     """The parameters that were given."""
     return {name: value for name, value in params.items() if value is not None and value != ""}
 

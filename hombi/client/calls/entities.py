@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from hombi import wire
 from hombi.client.calls.base import Call, Pages, given, path
 
@@ -50,12 +52,44 @@ def history(
     *,
     start: int | None = None,
     end: int | None = None,
+    earlier: str | None = None,
     points: int = 600,
 ) -> Call[wire.History]:
-    """An entity's history: the last hour, day, week or month, or from `start` to `end`
-    in ms."""
-    params = given(span=span, start=start, end=end, points=points)
+    """An entity's history: the last hour, day, week, month or year, or from `start` to
+    `end` in ms; the same span a day, a week, a month or a year `earlier`."""
+    params = given(span=span, start=start, end=end, earlier=earlier, points=points)
     return Call("GET", path("entities", address, "history"), wire.History, params=params)
+
+
+def numbers(
+    address: str,
+    span: str = "day",
+    *,
+    start: int | None = None,
+    end: int | None = None,
+    earlier: str | None = None,
+    over: str | float | None = None,
+) -> Call[wire.SpanNumbers]:
+    """What an entity comes to over a span: lowest, mean, median, highest, 5 and 95 %;
+    for how long it was over a limit, like "82 %"."""
+    params = given(span=span, start=start, end=end, earlier=earlier, over=over)
+    return Call("GET", path("entities", address, "numbers"), wire.SpanNumbers, params=params)
+
+
+def courses(
+    addresses: Sequence[str],
+    span: str = "day",
+    *,
+    start: int | None = None,
+    end: int | None = None,
+    earlier: str | None = None,
+    points: int = 96,
+) -> Call[list[wire.History]]:
+    """The histories of several entities over one span, in the same buckets."""
+    params = given(
+        entity=list(addresses), span=span, start=start, end=end, earlier=earlier, points=points
+    )
+    return Call("GET", "/api/courses", list[wire.History], params=params)
 
 
 def rows(
@@ -64,11 +98,12 @@ def rows(
     *,
     start: int | None = None,
     end: int | None = None,
+    earlier: str | None = None,
     rows: str | None = None,
 ) -> Call[list[wire.Row]]:
     """An entity's history in rows of house time ("minutes", "hours", "days"; by the
     span unless given), the empty ones too."""
-    params = given(span=span, start=start, end=end, rows=rows)
+    params = given(span=span, start=start, end=end, earlier=earlier, rows=rows)
     return Call("GET", path("entities", address, "rows"), list[wire.Row], params=params)
 
 

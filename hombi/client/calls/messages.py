@@ -6,12 +6,12 @@ from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
 from hombi import wire
-from hombi.client.calls.base import Call, given, path
+from hombi.client.calls.base import Call, Param, given, path
 
 Via = Literal["", "door", "broker"]
 
 
-def message_filter(via: str, topic: str, node: str, text: str) -> dict[str, str | int]:
+def message_filter(via: str, topic: str, node: str, text: str) -> dict[str, Param]:
     """Which messages are wanted."""
     return given(via=via, topic=topic, node=node, text=text)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 from statistics import median
@@ -72,16 +72,9 @@ def roll(readings: Sequence[Reading], bounds: Sequence[int], hold: float) -> lis
     states, which is told when it changes). A bad reading ends what held before it.
     """
     found: dict[tuple[int, int], _Sum] = {}
-    place, end = 0, bounds[-1]
-    for number, reading in enumerate(readings):
-        at_ms, value = reading.at_ms, reading.value
-        if at_ms >= end:
-            break
-        if value is None or reading.quality >= Quality.STUCK:
-            continue
-        until: float = min(at_ms + hold, end)
-        if number + 1 < len(readings):
-            until = min(until, readings[number + 1].at_ms)
+    place = 0
+    for reading, value, until in holding(readings, bounds[-1], hold):
+        at_ms = reading.at_ms
         while place < len(bounds) - 1 and bounds[place + 1] <= at_ms:
             place += 1
         at, start = place, float(at_ms)
@@ -97,6 +90,22 @@ def roll(readings: Sequence[Reading], bounds: Sequence[int], hold: float) -> lis
                     sums.counted(value)
             start, at = stop, at + 1
     return [sums.rollup(*key) for key, sums in sorted(found.items())]
+
+
+def holding(
+    readings: Sequence[Reading], end_ms: int, hold: float
+) -> Iterator[tuple[Reading, float, float]]:
+    """Each good reading with its value and until when it holds."""
+    for number, reading in enumerate(readings):
+        value = reading.value
+        if reading.at_ms >= end_ms:
+            return
+        if value is None or reading.quality >= Quality.STUCK:
+            continue
+        until: float = min(reading.at_ms + hold, end_ms)
+        if number + 1 < len(readings):
+            until = min(until, readings[number + 1].at_ms)
+        yield reading, value, until
 
 
 def merge(parts: Iterable[Rollup], start_ms: int) -> list[Rollup]:

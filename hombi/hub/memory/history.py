@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Sequence
 
 from hombi.core.quality import Quality
 from hombi.core.series import HOUR_MS, Channel, Reading, Rollup
+from hombi.core.series.rollup import hold_ms, holding
+from hombi.core.series.statistics import Held
 from hombi.hub.ports import Numbers, Point, Row
 
 
@@ -56,6 +59,18 @@ class MemoryHistory:
         if not values:
             return Numbers(None, None, None, 0)
         return Numbers(sum(values) / len(values), min(values), max(values), len(values))
+
+    def held(
+        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, *, states: bool
+    ) -> list[Held]:
+        before = self.before(entity, start_ms)
+        readings = [*([before] if before else []), *self._of(entity, start_ms, end_ms)]
+        hold = math.inf if states else hold_ms(readings)
+        return [
+            (value, until - max(start_ms, reading.at_ms))
+            for reading, value, until in holding(readings, end_ms, hold)
+            if reading.channel in channels and until > start_ms
+        ]
 
     def _good(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from hombi.core.series import Channel, Reading, Rollup
+from hombi.core.series.statistics import Held
 
 # (entity id, time in ms since 1970, channel, sample, value, quality); None for no value
 Row = tuple[int, int, int, float | None, float | None, int]
@@ -58,6 +59,12 @@ class HistoryPort(Protocol):
 
     def numbers(self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int) -> Numbers:
         """What the good readings of a span come to."""
+
+    def held(
+        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, *, states: bool
+    ) -> list[Held]:
+        """The values of a span with how long each held, in no order; means of rollups
+        where there are many readings. What has `states` holds until the next one."""
 
     def changes(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int

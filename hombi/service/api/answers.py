@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from hombi import wire
+from hombi.core.series.statistics import Held, quantiles, time_over
 from hombi.core.units import conversion
 from hombi.core.values import show_limit, show_value
 from hombi.hub.actuation import Command
@@ -16,7 +17,7 @@ from hombi.hub.hub import Hub
 from hombi.hub.intake import clock_said
 from hombi.hub.messages import Message
 from hombi.hub.pairing import Arrival
-from hombi.hub.ports import DeliveryRecord, JournalEntry, PhoneRecord, Point
+from hombi.hub.ports import DeliveryRecord, JournalEntry, Numbers, PhoneRecord, Point
 from hombi.links.offer import Action, Setting
 from hombi.service.api.mistakes import mistake
 
@@ -185,6 +186,36 @@ def history(
         low=[p.low for p in found],
         high=[p.high for p in found],
         count=[p.count for p in found],
+    )
+
+
+def span_numbers(
+    sums: Numbers,
+    held: Sequence[Held],
+    entity: str,
+    unit: str,
+    span: tuple[int, int],
+    over: float | None,
+) -> wire.SpanNumbers:
+    """What an entity comes to over a span."""
+    known = sum(ms for _, ms in held)
+    p5, median, p95 = quantiles(held, (0.05, 0.5, 0.95)) if known else (None, None, None)
+    mean = sum(value * ms for value, ms in held) / known if known else sums.mean
+    return wire.SpanNumbers(
+        entity=entity,
+        unit=unit,
+        start=span[0],
+        end=span[1],
+        count=sums.count,
+        low=sums.low,
+        mean=mean,
+        median=median,
+        high=sums.high,
+        p5=p5,
+        p95=p95,
+        known_ms=round(known),
+        over=over,
+        over_ms=None if over is None else round(time_over(held, over)),
     )
 
 

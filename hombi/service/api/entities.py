@@ -9,7 +9,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import wire
-from hombi.core.house_time import MOST_ROWS, ROWS_MS, bounds, rows_of
+from hombi.core.errors import ValueTextError
+from hombi.core.house_time import EARLIER, MOST_ROWS, ROWS_MS, bounds, earlier, rows_of
+from hombi.core.values import parse_value
 from hombi.hub.actuation import CommandEntity
 from hombi.hub.described import ChangeKind
 from hombi.hub.entities import ChangeEntity, RemoveEntity
@@ -27,18 +29,24 @@ SPANS_MS = {
     "day": 86_400_000,
     "week": 7 * 86_400_000,
     "month": 30 * 86_400_000,
+    "year": 365 * 86_400_000,
 }
 MAX_POINTS = 2_000
-MAX_COURSES, MAX_COURSE_POINTS = 100, 200
+MAX_COURSES, MOST_TOGETHER = 100, 20_000
 MAX_STRETCHES = 2_000
 # The year 3000: a calendar has days only so far.
 LATEST_MS = 32_503_680_000_000
+# A year before this there was no time to count.
+EARLIEST_MS = 2 * 366 * 86_400_000
 PAGE = 1_000
 
 _SPAN = [
     OpenApiParameter("span", str, enum=list(SPANS_MS), default="day"),
     OpenApiParameter("start", int, description="ms; instead of span"),
     OpenApiParameter("end", int, description="ms; now unless given"),
+    OpenApiParameter(
+        "earlier", str, enum=list(EARLIER), description="the same span, so much earlier"
+    ),
 ]
 _WHICH = [OpenApiParameter(name, str) for name in ("room", "node", "kind")]
 
@@ -54,6 +62,13 @@ def _span(request: Request) -> tuple[int, int]:
         raise Invalid("start must come before end")
     if end > LATEST_MS:
         raise Invalid(f"end={end} is out of range; it is ms since 1970")
+    by = request.query_params.get("earlier", "")
+    if by and by not in EARLIER:
+        raise Invalid(f"earlier={by} is not known; use {', '.join(EARLIER)}")
+    if by and start > EARLIEST_MS:
+        zone = hub().config.zone
+        start, end = earlier(start, by, zone), earlier(end, by, zone)
+        end = max(end, start + 1)
     return start, end
 
 
@@ -147,6 +162,35 @@ class HistoryView(View):
         return Response(answers.history(found, *about))
 
 
+class NumbersView(View):
+    """What an entity comes to over a span."""
+
+    @operation(
+        gives=wire.SpanNumbers,
+        parameters=[
+            *_SPAN,
+            OpenApiParameter("over", str, description='a limit, like "82 %", or a number'),
+        ],
+    )
+    def get(self, request: Request, node: str, name: str) -> Response:
+        """Lowest, mean, median, highest, and how long it was over a limit."""
+        address = f"{node}/{name}"
+        number, channels, unit = _series(address)
+        kind = read(lambda h: h.house.entity(address).kind)
+        start, end = _span(request)
+        asked = request.query_params.get("over", "").strip()
+        try:
+            over = parse_value(asked, kind, bare=True) if asked else None
+        except ValueTextError as error:
+            raise Invalid(f"over: {error}") from error
+        history, states = hub().context.records.history, kind.words is not None
+        now = hub().context.clock.now_ms()
+        sums = history.numbers(number, channels, start, end)
+        # What is still to come holds no value.
+        held = history.held(number, channels, start, min(end, max(now, start + 1)), states=states)
+        return Response(answers.span_numbers(sums, held, address, unit, (start, end), over))
+
+
 class StretchesView(View):
     """How an entity with states stood."""
 
@@ -188,8 +232,9 @@ class CoursesView(View):
         points = whole_number(request, "points", 96)
         if not 1 <= len(named) <= MAX_COURSES:
             raise Invalid(f"name 1 to {MAX_COURSES} entities, not {len(named)}")
-        if not 1 <= points <= MAX_COURSE_POINTS:
-            raise Invalid(f"points={points} is not between 1 and {MAX_COURSE_POINTS}")
+        most = min(MAX_POINTS, MOST_TOGETHER // len(named))
+        if not 1 <= points <= most:
+            raise Invalid(f"points={points} is not between 1 and {most} for {len(named)} entities")
         start, end = _span(request)
         about = [_series(one) for one in named]
         series, width = hub().context.records.history.series(

@@ -3,6 +3,7 @@ objects."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import asdict
 from itertools import starmap
@@ -14,12 +15,14 @@ from django.db.models.functions import Cast, Greatest, Lag
 
 from hombi.core.quality import Quality
 from hombi.core.series import FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
-from hombi.core.series.rollup import narrow_enough
+from hombi.core.series.rollup import hold_ms, holding, narrow_enough
+from hombi.core.series.statistics import Held
 from hombi.hub.ports import Numbers, Point, Row
 from hombi.service.records import models as m
 
 # From this length on, numbers are made of hours.
 MONTHS_MS = 40 * 86_400_000
+MOST_HELD = 200_000
 ROLLUP = ("start_ms", "channel", "count", "low", "mean", "high", "last", "held_ms")
 READING = ("at_ms", "channel", "sent", "value", "quality")
 _NUMBERS = {
@@ -111,6 +114,22 @@ class DatabaseHistory:
         for one in _of_rollups(entity, channels, base, (edge, last), start_ms, span).values():
             found = found.and_(one)
         return Numbers(*found) if found.number else Numbers(None, None, None, 0)
+
+    def held(
+        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, *, states: bool
+    ) -> list[Held]:
+        base, split = self._rolled(entity, start_ms, end_ms, _base_of_held(end_ms - start_ms))
+        rows = _rollups(entity, base, start_ms, split).filter(channel__in=channels)
+        found: list[Held] = list(rows.values_list("mean", "held_ms"))
+        if split >= end_ms:
+            return found
+        before = self.before(entity, split)
+        readings = [*([before] if before else []), *self.single(entity, split, end_ms, MOST_HELD)]
+        hold = math.inf if states else hold_ms(readings)
+        for reading, value, until in holding(readings, end_ms, hold):
+            if reading.channel in channels and until > split:
+                found.append((value, until - max(split, reading.at_ms)))
+        return found
 
     def changes(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
@@ -240,6 +259,13 @@ class _Bucket(NamedTuple):
 def _base_of_numbers(span_ms: int) -> int:
     """The rollups that numbers over a span are made of."""
     if span_ms < 2 * HOUR_MS:
+        return 0
+    return FIVE_MINUTES_MS if span_ms < MONTHS_MS else HOUR_MS
+
+
+def _base_of_held(span_ms: int) -> int:
+    """The rollups that how long a value held is taken from: none up to a day."""
+    if span_ms <= 30 * HOUR_MS:
         return 0
     return FIVE_MINUTES_MS if span_ms < MONTHS_MS else HOUR_MS
 
