@@ -20,6 +20,7 @@ PAGES = {
     "/readings": "Readings",
     "/readings/cellar-rack/humidity": "Cellar rack humidity",
     "/readings/cellar-mister/switch": "Cellar mister",
+    "/compare?of=cellar-rack/humidity&of=cellar-rack/temperature": "Compare",
     "/nodes": "Nodes",
     "/nodes/cellar-rack": "Cellar rack",
     "/messages": "Messages",

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hombi.core.house_time import ROWS_MS, bounds, rows_of
+from hombi.core.house_time import ROWS_MS, bounds, earlier, rows_of
 
 ZONES = (
     "Europe/Berlin",
@@ -62,3 +62,29 @@ def test_rows_follow_one_another_and_hold_what_was_asked_for(
         assert len({datetime.fromtimestamp(one / 1000, zone).date() for one in found}) == len(found)
     else:
         assert {b - a for a, b in pairwise(found)} == {ROWS_MS[rows]}
+
+
+@pytest.mark.parametrize(
+    ("at", "by", "before"),
+    [
+        ("2026-11-20 14:30", "day", "2026-11-19 14:30"),
+        ("2026-11-20 14:30", "week", "2026-11-13 14:30"),
+        ("2026-11-20 14:30", "year", "2025-11-20 14:30"),
+        # The clocks go back on 25 October 2026: that day has 25 hours.
+        ("2026-10-26 00:00", "day", "2026-10-25 00:00"),
+        ("2026-11-01 12:00", "week", "2026-10-25 12:00"),
+        # A day that the earlier month, or year, does not have is its last.
+        ("2026-03-31 08:00", "month", "2026-02-28 08:00"),
+        ("2026-01-15 08:00", "month", "2025-12-15 08:00"),
+        ("2024-02-29 08:00", "year", "2023-02-28 08:00"),
+    ],
+)
+def test_so_much_earlier_is_the_same_time_of_the_houses_clock(
+    at: str, by: str, before: str
+) -> None:
+    zone = ZoneInfo("Europe/Berlin")
+
+    def ms(text: str) -> int:
+        return round(datetime.fromisoformat(text).replace(tzinfo=zone).timestamp() * 1000)
+
+    assert earlier(ms(at), by, zone) == ms(before)

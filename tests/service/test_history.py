@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from datetime import datetime, timedelta
 from itertools import pairwise
 from typing import Any
@@ -12,6 +13,7 @@ import pytest
 from hombi.client import HubProblem
 from tests.house import Joined, Service, description, let_in, until
 
+HOUR = 3_600_000
 BERLIN = ZoneInfo("Europe/Berlin")
 
 
@@ -169,3 +171,67 @@ def test_a_node_that_changes_its_unit_keeps_one_history_over_a_kill(own_service:
             "sluice/level", start=begun * 1000, end=(begun + 20) * 1000, points=1
         )
         assert history.mean == [pytest.approx(10.1)]
+
+
+def test_a_span_in_numbers_each_value_weighted_by_its_time(
+    service: Service, rack: Joined, filled: datetime
+) -> None:
+    start = round(filled.timestamp() * 1000)
+    with service.hub() as hub:
+        whole = hub.entities.numbers("cellar-rack/humidity", start=start, end=start + 47 * HOUR)
+        assert whole.count == 42
+        parts = [whole.low, whole.p5, whole.median, whole.p95, whole.high]
+        known = [one for one in parts if one is not None]
+        assert known == sorted(parts, key=lambda one: one or 0.0)
+        assert (whole.over, whole.over_ms) == (None, None)
+        low = f"{known[0] - 1} %"
+        always = hub.entities.numbers(
+            "cellar-rack/humidity", start=start, end=start + 47 * HOUR, over=low
+        )
+        assert always.over_ms == always.known_ms > 40 * HOUR
+        nothing = hub.entities.numbers("cellar-rack/humidity", start=1_000, end=2_000)
+        assert (nothing.count, nothing.median, nothing.known_ms) == (0, None, 0)
+        with pytest.raises(HubProblem, match="does not fit a humidity"):
+            hub.entities.numbers("cellar-rack/humidity", over="3 furlong")
+
+
+def test_a_span_so_much_earlier_is_the_same_span_of_then(
+    service: Service, rack: Joined, filled: datetime
+) -> None:
+    start = round(filled.timestamp() * 1000)
+    day = {"start": start + 24 * HOUR, "end": start + 25 * HOUR}
+    with service.hub() as hub:
+        then = hub.entities.history("cellar-rack/humidity", earlier="day", **day)
+        same = hub.entities.history("cellar-rack/humidity", start=start, end=start + HOUR)
+        assert (then.start, then.at, then.mean) == (start, same.at, same.mean)
+        assert sum(then.count) == 1
+        (course,) = hub.entities.courses(["cellar-rack/humidity"], earlier="day", points=600, **day)
+        assert course == then
+        with pytest.raises(HubProblem, match="earlier=century is not known"):
+            hub.entities.rows("cellar-rack/humidity", earlier="century")
+        with pytest.raises(HubProblem, match="not between 1 and 2000 for 2 entities"):
+            hub.entities.courses(["cellar-rack/humidity", "cellar-rack/temperature"], points=9_999)
+
+
+def test_compare_on_the_command_line(service: Service, rack: Joined, filled: datetime) -> None:
+    zone = ["--from", f"{filled:%Y-%m-%d %H:%M}+00:00", "--to"]
+    zone.append(f"{filled + timedelta(hours=47):%Y-%m-%d %H:%M}+00:00")
+    two = service.hombi("compare", "cellar-rack/humidity", "Cellar rack temperature", *zone)
+    assert two.returncode == 0, two.stderr
+    assert "cellar-rack/humidity in %" in two.stdout
+    assert "cellar-rack/temperature in °C" in two.stdout
+    assert "DIFFERENCE" not in two.stdout, "units differ"
+    before = service.hombi("compare", "cellar-rack/humidity", "--earlier", "day", *zone, "--json")
+    now, then = json.loads(before.stdout)
+    assert (now["earlier"], then["earlier"]) == (None, "day")
+    assert now["count"] == 42
+    starts = [datetime.fromisoformat(one["start"]) for one in (then, now)]
+    assert starts[1] - starts[0] == timedelta(days=1)
+    assert sum(row["count"] for row in now["rows"]) == 42
+    shown = service.hombi("compare", "cellar-rack/humidity", "--earlier", "day", *zone).stdout
+    assert "cellar-rack/humidity, a day earlier" in shown
+    assert "DIFFERENCE" in shown
+    alone = service.hombi("compare", "cellar-rack/humidity")
+    assert (alone.returncode, "add --earlier" in alone.stderr) == (2, True)
+    many = service.hombi("compare", *["cellar-rack/humidity"] * 9)
+    assert (many.returncode, "more than 8 curves" in many.stderr) == (2, True)

@@ -33,7 +33,8 @@ export type NodeKey = Schemas["NodeKey"];
 export type NodeProfile = Schemas["NodeProfile"];
 export type Tool = Schemas["Tool"];
 export type Check = Schemas["Check"];
-export type Span = "hour" | "day" | "week" | "month";
+export type Span = "hour" | "day" | "week" | "month" | "year";
+export type Earlier = "day" | "week" | "month" | "year";
 
 /**
  * The hub said no. `message` says what and what to do; `status` 0 means that it did not

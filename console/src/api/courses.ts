@@ -1,6 +1,6 @@
 // The courses on tiles: what a page shows of them is asked for at once, in one question.
 import { useQuery } from "@tanstack/react-query";
-import { api, ask, type History } from "./client";
+import { addressParts, api, ask, type Earlier, type History, type Span } from "./client";
 import { keys } from "./queries";
 
 const POINTS = 96;
@@ -47,3 +47,68 @@ export function useCourse(address: string): History | undefined {
     refetchInterval: 60_000,
   }).data;
 }
+
+/** What is asked of a chart: a usual span that ends now, or any other. */
+export type Asked = { span: Span } | { start: number; end: number };
+
+const CHART_POINTS = 600;
+const again = (when: Asked) =>
+  "span" in when ? (when.span === "hour" ? 15_000 : 60_000) : (false as const);
+
+/** The courses of a chart, in the same buckets; the last ones while others are fetched. */
+export const useCourses = (entity: string[], when: Asked, earlier?: Earlier) =>
+  useQuery({
+    queryKey: ["courses", entity, when, earlier],
+    queryFn: () =>
+      ask(
+        api.GET("/api/courses", {
+          params: { query: { entity, ...when, points: CHART_POINTS, earlier } },
+        }),
+      ),
+    enabled: entity.length > 0,
+    staleTime: 20_000,
+    refetchInterval: again(when),
+    placeholderData: (before) => (before?.length === entity.length ? before : undefined),
+  });
+
+/** What an entity comes to over a span. */
+export const useNumbers = (
+  entity: string,
+  when: Asked,
+  over: string | undefined,
+  earlier?: Earlier,
+) =>
+  useQuery({
+    queryKey: ["numbers", entity, when, over, earlier],
+    queryFn: () =>
+      ask(
+        api.GET("/api/entities/{node}/{name}/numbers", {
+          params: { path: addressParts(entity), query: { ...when, over, earlier } },
+        }),
+      ),
+    staleTime: 20_000,
+    refetchInterval: again(when),
+    placeholderData: (before) => before,
+  });
+
+/** When automations started and ended in a span. */
+export const useMarks = (automations: string[], start: number, end: number) =>
+  useQuery({
+    // To the minute: a span that ends now moves on all the time.
+    queryKey: [...keys.journal, "marks", automations, Math.floor(start / 60_000)],
+    queryFn: async () => {
+      const of = ["AutomationStarted", "AutomationEnded"] as const;
+      const found = await Promise.all(
+        of.map((event) =>
+          ask(api.GET("/api/journal", { params: { query: { event, since: start, limit: 500 } } })),
+        ),
+      );
+      return found
+        .flatMap((page) => page.entries)
+        .filter((entry) => automations.includes(entry.automation ?? ""))
+        .map(({ at, event, text }) => ({ at, start: event === "AutomationStarted", text }));
+    },
+    enabled: automations.length > 0,
+    select: (marks) => marks.filter((mark) => mark.at <= end),
+    placeholderData: (before) => before,
+  });

@@ -3,6 +3,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { hubTime } from "../ui/time";
 import { addressParts, api, ask, type Span } from "./client";
+import type { Asked } from "./courses";
 import { notOlder } from "./readings";
 
 export const keys = {
@@ -56,27 +57,14 @@ export const useEntity = (address: string) =>
       ),
   });
 
-export const useHistory = (address: string, span: Span, points = 600) =>
-  useQuery({
-    queryKey: [...keys.history(address, span), points],
-    queryFn: () =>
-      ask(
-        api.GET("/api/entities/{node}/{name}/history", {
-          params: { path: addressParts(address), query: { span, points } },
-        }),
-      ),
-    staleTime: 20_000,
-    refetchInterval: span === "hour" ? 15_000 : 60_000,
-  });
-
 /** How something with states stood; asked again when it stands otherwise. */
-export const useStretches = (address: string, span: Span, value: number | null) =>
+export const useStretches = (address: string, when: Asked, value: number | null) =>
   useQuery({
-    queryKey: [...keys.history(address, span), "stretches", value],
+    queryKey: ["stretches", address, when, value],
     queryFn: () =>
       ask(
         api.GET("/api/entities/{node}/{name}/stretches", {
-          params: { path: addressParts(address), query: { span } },
+          params: { path: addressParts(address), query: when },
         }),
       ),
     staleTime: 20_000,

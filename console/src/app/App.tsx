@@ -33,11 +33,13 @@ import { fetchPalette, Shell } from "./Shell";
 // The chart library comes with the page that draws one, and with nothing before it.
 const fetchEntityPage = () => import("../features/entity/EntityPage");
 const EntityPage = lazy(() => fetchEntityPage().then((m) => ({ default: m.EntityPage })));
+const fetchComparePage = () => import("../features/compare/ComparePage");
+const ComparePage = lazy(() => fetchComparePage().then((m) => ({ default: m.ComparePage })));
 // Seldom needed once the house is set up.
 const fetchMessagesPage = () => import("../features/messages/MessagesPage");
 const MessagesPage = lazy(() => fetchMessagesPage().then((m) => ({ default: m.MessagesPage })));
 // They are fetched while nothing else is, so that they are there when the hub is not.
-whenIdle(fetchEntityPage, fetchMessagesPage, fetchPalette);
+whenIdle(fetchEntityPage, fetchComparePage, fetchMessagesPage, fetchPalette);
 
 function onError(error: Error) {
   if (error instanceof HubError && error.status === 401) cache.setQueryData(keys.session, null);
@@ -133,6 +135,7 @@ export function App() {
             <Route path="/nodes" element={<NodesPage />} />
             <Route path="/nodes/:node" element={<NodePage />} />
             <Route path="/readings" element={<ReadingsPage />} />
+            <Route path="/compare" element={<ComparePage />} />
             <Route path="/readings/:node/:name" element={<EntityPage />} />
             <Route path="/automations" element={<AutomationsPage />} />
             <Route path="/automations/:automation" element={<AutomationPage />} />

@@ -25,6 +25,7 @@ const PAGES: [string, string][] = [
   ["Automations", "/automations"],
   ["New automation", "/automations/new"],
   ["Readings", "/readings"],
+  ["Compare", "/compare"],
   ["Messages", "/messages"],
   ["Journal", "/journal"],
   ["Settings", "/settings"],

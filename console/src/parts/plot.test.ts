@@ -21,6 +21,8 @@ const air = course("loft/air", "°C", [1000, 2000, 3000], [20, 21, 22]);
 const cellar = course("cellar/air", "°C", [2000, 4000], [11, 12]);
 const damp = course("cellar/damp", "%", [1000, 2000, 3000], [80, 81, 82]);
 
+const NOTHING = { limits: [], marks: [], over: null };
+
 beforeAll(() => {
   vi.stubGlobal("getComputedStyle", () => ({ getPropertyValue: () => "#123456" }));
 });
@@ -38,7 +40,7 @@ it("puts several courses on one line of times", () => {
 });
 
 it("has an axis for each unit, and a line and a band for each course", () => {
-  const how = options(600, [air, cellar, damp], { current: [] });
+  const how = options(600, [air, cellar, damp], { current: NOTHING });
   expect(unitsOf([air, cellar, damp])).toEqual(["°C", "%"]);
   expect(how.axes?.map((one) => one.scale)).toEqual([undefined, "y °C", "y %"]);
   expect(how.series).toHaveLength(10);
@@ -49,5 +51,5 @@ it("has an axis for each unit, and a line and a band for each course", () => {
     [6, 5],
     [9, 8],
   ]);
-  expect(options(600, [air], { current: [] }).series[1]?.label).toBe("mean");
+  expect(options(600, [air], { current: NOTHING }).series[1]?.label).toBe("mean");
 });

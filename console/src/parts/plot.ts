@@ -8,13 +8,23 @@ import { columns, isCalm } from "./numbers";
 
 export type Limits = EntityDetail["watchers"];
 
-/** One entity's history, as a line of a chart. */
+/** One entity's history, as a line of a chart; `name` where it is not the entity's. */
 export interface Course {
   history: History;
   entity: Pick<Entity, "entity" | "spoken" | "unit" | "decimals" | "words">;
+  name?: string;
+}
+
+/** A moment that is marked at the foot of a chart: an automation started, or ended. */
+export interface ChartMark {
+  at: number;
+  start: boolean;
+  text: string;
 }
 
 export const HEIGHT = 340;
+// Less is a click that slipped.
+const LEAST_PX = 6;
 export const MOST_UNITS = 2;
 const COLOURS = ["act", "madder", "amber", "faint"];
 const DASHES = [[], [7, 4], [2, 3]];
@@ -38,10 +48,24 @@ export function joined(courses: Course[]): uPlot.AlignedData {
   );
 }
 
+/** What is drawn over the courses. */
+export interface Drawn {
+  limits: Limits;
+  marks: ChartMark[];
+  over: number | null;
+}
+
+/** A course's name in words. */
+export const nameOf = (course: Course) => course.name ?? course.entity.spoken;
+
+/** The line's colour of the course at a place, as a CSS colour. */
+export const toneOf = (place: number) => `var(--${COLOURS[place % COLOURS.length] ?? "act"})`;
+
 export function options(
   width: number,
   courses: Course[],
-  limits: { current: Limits },
+  drawn: { current: Drawn },
+  onSpan: (start: number, end: number) => void = () => undefined,
 ): uPlot.Options {
   const axis = {
     stroke: colour("faint"),
@@ -59,7 +83,7 @@ export function options(
       hubTime.zone
         ? uPlot.tzDate(new Date(seconds * 1000), hubTime.zone)
         : new Date(seconds * 1000),
-    cursor: { y: false, points: { size: 7 } },
+    cursor: { y: false, points: { size: 7 }, drag: { x: true, y: false, setScale: false } },
     legend: { show: true, live: true },
     scales: Object.fromEntries(
       units.map((unit, place) => [
@@ -69,9 +93,12 @@ export function options(
             const wanted =
               place > 0
                 ? []
-                : limits.current.flatMap((l) =>
-                    l.until === null ? [l.limit] : [l.limit, l.until],
-                  );
+                : [
+                    ...drawn.current.limits.flatMap((l) =>
+                      l.until === null ? [l.limit] : [l.limit, l.until],
+                    ),
+                    ...(drawn.current.over === null ? [] : [drawn.current.over]),
+                  ];
             const [min, max] = [Math.min(low ?? 0, ...wanted), Math.max(high ?? 1, ...wanted)];
             const room = (max - min || 1) * 0.08;
             return [min - room, max + room] as [number, number];
@@ -104,9 +131,10 @@ export function options(
         label: "at",
         value: (_, at) => (at === null ? "–" : `${day(at * 1000)} ${clock(at * 1000)}`),
       },
-      ...courses.flatMap(({ history, entity }, place) => {
+      ...courses.flatMap((course, place) => {
+        const { history, entity } = course;
         const of = isCalm(history, entity) ? " of a day" : "";
-        const name = (what: string) => (alone ? `${what}${of}` : `${entity.spoken}, ${what}${of}`);
+        const name = (what: string) => (alone ? `${what}${of}` : `${nameOf(course)}, ${what}${of}`);
         const value = (_: uPlot, v: number) => shown(v, entity);
         const edge = {
           scale: scale(entity.unit),
@@ -133,7 +161,22 @@ export function options(
       fill: `${colour(COLOURS[place % COLOURS.length] ?? "act")}${alone ? "2e" : "18"}`,
     })),
     hooks: {
-      draw: [(plot) => drawLimits(plot, scale(units[0] ?? ""), limits.current)],
+      draw: [
+        (plot) => {
+          drawLimits(plot, scale(units[0] ?? ""), drawn.current.limits);
+          drawMarks(plot, drawn.current.marks);
+        },
+      ],
+      // A stretch was chosen with the mouse.
+      setSelect: [
+        (plot) => {
+          const { left, width: chosen } = plot.select;
+          if (chosen < LEAST_PX) return;
+          const at = (x: number) => Math.round(plot.posToVal(x, "x") * 1000);
+          plot.setSelect({ left: 0, top: 0, width: 0, height: 0 }, false);
+          onSpan(at(left), at(left + chosen));
+        },
+      ],
       // Before one points at a time, dashes would say that its numbers are missing.
       setCursor: [(plot) => void plot.root.classList.toggle("pointed", plot.cursor.idx != null)],
     },
@@ -162,6 +205,26 @@ function drawLimits(plot: uPlot, scale: string, limits: Limits) {
       ctx.stroke();
       ctx.fillText(word, bbox.left + 6 * devicePixelRatio, y - 4 * devicePixelRatio);
     }
+  }
+  ctx.restore();
+}
+
+/** Starts point up, ends point down, both at the foot. */
+function drawMarks(plot: uPlot, marks: ChartMark[]) {
+  const { ctx, bbox } = plot;
+  const size = 5 * devicePixelRatio;
+  ctx.save();
+  for (const mark of marks) {
+    const x = plot.valToPos(mark.at / 1000, "x", true);
+    if (x < bbox.left || x > bbox.left + bbox.width) continue;
+    const foot = bbox.top + bbox.height;
+    const [base, tip] = mark.start ? [foot, foot - 2 * size] : [foot - 2 * size, foot];
+    ctx.fillStyle = colour(mark.start ? "act" : "faint");
+    ctx.beginPath();
+    ctx.moveTo(x - size, base);
+    ctx.lineTo(x + size, base);
+    ctx.lineTo(x, tip);
+    ctx.fill();
   }
   ctx.restore();
 }

@@ -134,19 +134,22 @@ export function Mark({ grave = false, children }: { grave?: boolean; children: R
 }
 
 /**
- * A table's caption, for those who hear it, and its heading; columns named in `right` are set to the right, those in `wide`
- * stay away on a phone.
+ * A table's caption, for those who hear it, and its heading; columns named in `right` are
+ * set to the right, those in `wide` stay away on a phone, those in `tiny` where
+ * little large text fits.
  */
 export function Heads({
   of,
   names,
   right = [],
   wide = [],
+  tiny = [],
 }: {
   of: string;
   names: string[];
   right?: string[];
   wide?: string[];
+  tiny?: string[];
 }) {
   return (
     <>
@@ -157,7 +160,7 @@ export function Heads({
             <th
               key={name}
               scope="col"
-              className={`pr-4 pb-1 font-normal last:pr-0 ${right.includes(name) ? "text-right" : ""} ${wide.includes(name) ? "max-sm:hidden" : ""}`}
+              className={`pr-4 pb-1 font-normal last:pr-0 ${right.includes(name) ? "text-right" : ""} ${wide.includes(name) ? "max-sm:hidden" : ""} ${tiny.includes(name) ? "max-[20rem]:hidden" : ""}`}
             >
               {name}
             </th>

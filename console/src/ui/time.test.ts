@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { ago, clock, day, exact, hourOf } from "./time";
+import { ago, clock, day, exact, hourOf, length } from "./time";
 
 const AT = Date.UTC(2026, 10, 25, 22, 30, 15);
 
@@ -26,4 +26,15 @@ it("tells times in house time", () => {
   expect(day(AT, "Asia/Tokyo")).toBe("Thursday 26 November");
   expect(hourOf(AT, "Europe/Berlin")).toBeCloseTo(23.504, 3);
   expect(exact(AT, "UTC")).toContain("25 Nov 2026");
+});
+
+it("writes a length in its two largest units", () => {
+  expect([0, 5_000, 65_000, 3_600_000, 3_605_000, 295_200_000].map(length)).toEqual([
+    "0 s",
+    "5 s",
+    "1 min 5 s",
+    "1 h",
+    "1 h",
+    "3 d 10 h",
+  ]);
 });

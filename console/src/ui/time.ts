@@ -45,6 +45,24 @@ function format(form: keyof typeof FORMS, timeZone: string | undefined): Intl.Da
   return made;
 }
 
+/** A length of time in its two largest units: "3 d 10 h", "12 min 5 s". */
+export function length(ms: number): string {
+  let rest = Math.round(ms / 1000);
+  const parts: string[] = [];
+  for (const [unit, size] of [
+    ["d", 86_400],
+    ["h", 3600],
+    ["min", 60],
+    ["s", 1],
+  ] as const) {
+    const count = Math.floor(rest / size);
+    rest -= count * size;
+    if (count > 0) parts.push(`${count} ${unit}`);
+    else if (parts.length > 0) break;
+  }
+  return parts.slice(0, 2).join(" ") || "0 s";
+}
+
 /** The exact moment, for a tooltip. */
 export function exact(at: number | null | undefined, timeZone = hubTime.zone): string {
   return at ? format("exact", timeZone).format(at) : "";

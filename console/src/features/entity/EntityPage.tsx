@@ -3,55 +3,38 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
-import { addressParts, api, ask, type EntityDetail, type Span } from "../../api/client";
-import { useEntity, useHistory, useNodes, useStretches } from "../../api/queries";
+import { addressParts, api, ask, type EntityDetail, type Schemas } from "../../api/client";
+import { useCourses, useMarks, useNumbers } from "../../api/courses";
+import { useEntity, useNodes, useStretches } from "../../api/queries";
 import { shown } from "../../api/readings";
 import { Chart } from "../../parts/Chart";
 import { LevelControl } from "../../parts/LevelControl";
-import { numbers, stood } from "../../parts/numbers";
+import { stood } from "../../parts/numbers";
+import { Spans } from "../../parts/Spans";
 import { States } from "../../parts/States";
 import { SwitchControl } from "../../parts/SwitchControl";
+import { asked, useWindow, type Window } from "../../parts/window";
 import { linkTitle } from "../../ui/links";
-import { Ago, Await, Empty, Heads, Mark, Page } from "../../ui/parts";
-import { exact, hubNow, span as length } from "../../ui/time";
+import { Ago, Await, Empty, Failure, Heads, Mark, Page } from "../../ui/parts";
+import { exact, hubNow, length } from "../../ui/time";
 import { visible } from "../../ui/visible";
-
-const SPANS: Span[] = ["hour", "day", "week", "month"];
 
 export function EntityPage() {
   const { node = "", name = "" } = useParams();
   const address = `${node}/${name}`;
-  const [search, setSearch] = useSearchParams();
-  const span = SPANS.find((s) => s === search.get("span")) ?? "day";
+  const [window, setWindow] = useWindow();
   const entity = useEntity(address);
   const nodes = useNodes();
   const nodeTitle = nodes.data?.find((n) => n.node === node)?.title ?? node;
   return (
     <Await of={entity} lines={8}>
       {(found) => (
-        <Page
-          title={visible(found.spoken)}
-          aside={
-            <fieldset aria-label="Span" className="flex flex-wrap gap-x-4">
-              {SPANS.map((s) => (
-                <button
-                  key={s}
-                  type="button"
-                  aria-pressed={s === span}
-                  onClick={() => setSearch({ span: s }, { replace: true })}
-                  className="border-transparent border-b-2 text-act aria-pressed:border-act aria-pressed:text-ink"
-                >
-                  {s}
-                </button>
-              ))}
-            </fieldset>
-          }
-        >
+        <Page title={visible(found.spoken)} aside={<Spans window={window} onWindow={setWindow} />}>
           <Now entity={found} />
           {found.words ? (
-            <Stood entity={found} span={span} />
+            <Stood entity={found} window={window} />
           ) : (
-            <Drawn entity={found} span={span} />
+            <Drawn entity={found} window={window} onWindow={setWindow} />
           )}
           <div className="mt-10 grid gap-8 md:grid-cols-2">
             <Origin entity={found} nodeTitle={nodeTitle} />
@@ -83,56 +66,160 @@ function Now({ entity }: { entity: EntityDetail }) {
 }
 
 /** The course of a figure, and its numbers. */
-function Drawn({ entity, span }: { entity: EntityDetail; span: Span }) {
-  const history = useHistory(entity.entity, span);
+function Drawn({
+  entity,
+  window,
+  onWindow,
+}: {
+  entity: EntityDetail;
+  window: Window;
+  onWindow: (to: Window) => void;
+}) {
+  const [search, setSearch] = useSearchParams();
+  const over = search.get("over") ?? "";
+  const found = useCourses([entity.entity], asked(window));
+  const numbers = useNumbers(entity.entity, asked(window), over || undefined);
+  const marks = useMarks(
+    entity.watchers.map((one) => one.automation),
+    window.start,
+    window.end,
+  );
   // Its readings change every few seconds; what is drawn does only with its history.
   // biome-ignore lint/correctness/useExhaustiveDependencies: see above
   const courses = useMemo(
-    () => (history.data ? [{ history: history.data, entity }] : []),
-    [history.data, entity.entity],
+    () => (found.data ?? []).map((history) => ({ history, entity })),
+    [found.data, entity.entity],
   );
+  const setOver = (text: string) =>
+    setSearch(
+      (before) => {
+        const after = new URLSearchParams(before);
+        if (text) after.set("over", text);
+        else after.delete("over");
+        return after;
+      },
+      { replace: true },
+    );
+  const day = { span: "day" as const, start: window.end - 86_400_000, end: window.end };
   return (
-    <Await of={history} lines={6}>
-      {(course) => {
-        if (course.at.length === 0) return <Empty>No readings in this {span}.</Empty>;
-        const of = numbers(course);
-        return (
-          <>
-            <Chart courses={courses} limits={entity.watchers} />
-            <Numbers
-              span={span}
-              rows={[
-                ["lowest", shown(of.low, entity)],
-                ["mean", shown(of.mean, entity)],
-                ["highest", shown(of.high, entity)],
-                ["readings", of.count.toLocaleString("en")],
-              ]}
+    <Await of={found} lines={6}>
+      {([course]) => (
+        <>
+          {course?.at.length === 0 && <Empty>No readings in this {window.span ?? "time"}.</Empty>}
+          {/* It stays where nothing was heard: one may have moved too far. */}
+          {course && (
+            <Chart
+              courses={courses}
+              window={window}
+              onWindow={onWindow}
+              onReset={() => onWindow(day)}
+              limits={entity.watchers}
+              marks={marks.data}
+              over={numbers.data?.over ?? null}
+              onOver={(value) => setOver(String(value))}
             />
-          </>
-        );
-      }}
+          )}
+          <SpanNumbers
+            entity={entity}
+            numbers={numbers.data}
+            error={numbers.error}
+            over={over}
+            onOver={setOver}
+          />
+          <p className="mt-3">
+            <Link
+              className="text-act underline"
+              to={`/compare?of=${encodeURIComponent(entity.entity)}&${search}`}
+            >
+              Compare it
+            </Link>{" "}
+            with others, or with what it was before.
+          </p>
+        </>
+      )}
     </Await>
   );
 }
 
+/** The span in numbers, and for how long the value was over a limit. */
+function SpanNumbers({
+  entity,
+  numbers,
+  error,
+  over,
+  onOver,
+}: {
+  entity: EntityDetail;
+  numbers: Schemas["SpanNumbers"] | undefined;
+  error: Error | null;
+  over: string;
+  onOver: (text: string) => void;
+}) {
+  const rows: [string, string][] = numbers
+    ? [
+        ["lowest", shown(numbers.low, entity)],
+        ["5 %", shown(numbers.p5, entity)],
+        ["mean", shown(numbers.mean, entity)],
+        ["median", shown(numbers.median, entity)],
+        ["95 %", shown(numbers.p95, entity)],
+        ["highest", shown(numbers.high, entity)],
+        ["readings", numbers.count.toLocaleString("en")],
+      ]
+    : [];
+  return (
+    <>
+      <Numbers rows={rows} />
+      <form
+        className="mt-3 flex flex-wrap items-center gap-x-4 gap-y-1"
+        onSubmit={(event) => {
+          event.preventDefault();
+          onOver(String(new FormData(event.currentTarget).get("over") ?? "").trim());
+        }}
+      >
+        <label className="flex flex-wrap items-center gap-2">
+          <span className="text-faint">time over</span>
+          <input
+            key={over}
+            name="over"
+            defaultValue={over}
+            onBlur={(event) => onOver(event.currentTarget.value.trim())}
+            placeholder={`like ${shown(numbers?.median ?? entity.high, entity)}`}
+            autoComplete="off"
+            className="field w-36"
+          />
+        </label>
+        <output aria-live="polite">
+          {over && numbers?.over != null && numbers.over_ms !== null && (
+            <>
+              {length(numbers.over_ms)},{" "}
+              {numbers.known_ms ? ((100 * numbers.over_ms) / numbers.known_ms).toFixed(1) : "0.0"} %
+              of the time. Drag the line, or type another limit.
+            </>
+          )}
+        </output>
+      </form>
+      {error && <Failure error={error} />}
+    </>
+  );
+}
+
 /** How something with two states stood, and for how long. */
-function Stood({ entity, span }: { entity: EntityDetail; span: Span }) {
-  const stretches = useStretches(entity.entity, span, entity.value);
+function Stood({ entity, window }: { entity: EntityDetail; window: Window }) {
+  const stretches = useStretches(entity.entity, asked(window), entity.value);
   const [, on = "on"] = entity.words ?? [];
   return (
     <Await of={stretches} lines={4}>
       {(course) => {
         if (course.stretches.length === 0)
-          return <Empty>How it stood in this {span} is not known.</Empty>;
+          return <Empty>How it stood in this {window.span ?? "time"} is not known.</Empty>;
         const of = stood(course.stretches);
         const share = of.ofMs ? ((100 * of.onMs) / of.ofMs).toFixed(1) : "0.0";
         return (
           <>
             <States course={course} entity={entity} />
             <Numbers
-              span={span}
               rows={[
-                [`${on} for`, `${length(Math.round(of.onMs / 1000))}, ${share} % of the time`],
+                [`${on} for`, `${length(of.onMs)}, ${share} % of the time`],
                 [`became ${on}`, of.times === 1 ? "once" : `${of.times} times`],
               ]}
             />
@@ -143,9 +230,9 @@ function Stood({ entity, span }: { entity: EntityDetail; span: Span }) {
   );
 }
 
-function Numbers({ rows, span }: { rows: [string, string][]; span: Span }) {
+function Numbers({ rows }: { rows: [string, string][] }) {
   return (
-    <dl aria-label={`This ${span} in numbers`} className="mt-3 flex flex-wrap gap-x-10 gap-y-1">
+    <dl aria-label="This span in numbers" className="mt-3 flex flex-wrap gap-x-10 gap-y-1">
       {rows.map(([name, value]) => (
         <div key={name} className="flex gap-2">
           <dt className="text-faint">{name}</dt>

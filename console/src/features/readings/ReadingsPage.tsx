@@ -1,5 +1,6 @@
 // Every value of the house in one table, found by typing.
 import { useMemo, useState } from "react";
+import { Link } from "react-router";
 import type { Entity } from "../../api/client";
 import { useEntities, useHouse, useNodes } from "../../api/queries";
 import { Await, Empty, Page } from "../../ui/parts";
@@ -15,14 +16,19 @@ export function ReadingsPage() {
     <Page
       title="Readings"
       aside={
-        <input
-          type="search"
-          aria-label="Find readings"
-          placeholder="room, node, kind …"
-          value={typed}
-          onChange={(event) => setTyped(event.target.value)}
-          className="field max-w-64"
-        />
+        <div className="flex flex-wrap items-center gap-x-6 gap-y-2">
+          <Link className="text-act underline" to="/compare">
+            Compare
+          </Link>
+          <input
+            type="search"
+            aria-label="Find readings"
+            placeholder="room, node, kind …"
+            value={typed}
+            onChange={(event) => setTyped(event.target.value)}
+            className="field max-w-64"
+          />
+        </div>
       }
     >
       <Await of={entities} lines={10}>

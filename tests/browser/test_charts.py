@@ -1,0 +1,158 @@
+"""Looking at the past: spans, zoom, limits, and several values in one chart."""
+
+from __future__ import annotations
+
+import re
+import time
+from urllib.parse import parse_qs, urlsplit
+
+import pytest
+from playwright.sync_api import Locator, Page, expect
+
+from tests.browser.conftest import violations
+from tests.house import Joined, Service, until
+
+HOUR = 3_600_000
+RACK = "/readings/cellar-rack/humidity"
+
+
+@pytest.fixture(scope="module", autouse=True)
+def past(service: Service, rack: Joined, mister: Joined) -> int:
+    """Ten hours of the cellar, with one short spike; when they begin."""
+    start = round(time.time() * 1000) - 10 * HOUR
+    for hour in range(10):
+        pack = []
+        for minute in range(0, 60, 5):
+            at = (start + hour * HOUR) / 1000 + 60 * minute
+            spike = (hour, minute) == (5, 25)
+            pack.append({"n": "humidity", "v": 97.5 if spike else 80 + hour / 2, "t": at})
+            pack.append({"n": "temperature", "v": 10 + hour / 4, "t": at})
+        rack.post(pack)
+    mister.post([{"n": "power", "v": 0.4}])
+    with service.hub() as hub:
+        until(lambda: sum(hub.entities.history("cellar-rack/humidity").count) >= 120)
+    return start
+
+
+def drag(page: Page, chart: Locator, begin: float, end: float) -> None:
+    box = chart.locator(".u-over").bounding_box()
+    assert box is not None
+    y = box["y"] + box["height"] / 2
+    page.mouse.move(box["x"] + begin * box["width"], y)
+    page.mouse.down()
+    page.mouse.move(box["x"] + end * box["width"], y, steps=8)
+    page.mouse.up()
+
+
+def shown(page: Page) -> tuple[int, int]:
+    """The span in the page's address."""
+    asked = parse_qs(urlsplit(page.url).query)
+    return int(asked["from"][0]), int(asked["to"][0])
+
+
+def test_a_spike_is_seen_from_afar_and_zoomed_to(console: Page, past: int) -> None:
+    console.goto(f"{RACK}?span=year")
+    chart = console.get_by_role("figure", name=re.compile("Chart"))
+    expect(chart).to_have_attribute("aria-label", re.compile("and 97.5 %"))
+    console.goto(RACK)
+    expect(chart.locator("canvas")).to_be_visible()
+    console.wait_for_timeout(300)
+    # The last day is drawn; the spike was 5 h after the start, 4.6 h before now.
+    spike, now = past + 5 * HOUR + 25 * 60_000, round(time.time() * 1000)
+    part = 1 - (now - spike) / (24 * HOUR)
+    drag(console, chart, part - 0.03, part + 0.03)
+    expect(console).to_have_url(re.compile(r"from=\d+&to=\d+"))
+    start, end = shown(console)
+    assert start < spike < end
+    assert 0.03 * 24 * HOUR < end - start < 0.1 * 24 * HOUR
+    numbers = console.get_by_label("This span in numbers")
+    expect(numbers).to_contain_text("highest97.5 %")
+    expect(numbers).to_contain_text("median82.5 %")
+    # The address can be shared, and Back is where one was before.
+    console.reload()
+    expect(numbers).to_contain_text("highest97.5 %")
+    chart.locator(".u-over").dblclick()
+    expect(console).to_have_url(re.compile("span=day"))
+    assert violations(console) == []
+
+
+def test_spans_by_wheel_buttons_and_keys(console: Page) -> None:
+    console.goto(RACK)
+    chart = console.get_by_role("figure", name=re.compile("Chart"))
+    over = chart.locator(".u-over")
+    over.hover()
+    before = console.evaluate("scrollY")
+    console.mouse.wheel(0, 300)
+    until(lambda: console.evaluate("scrollY") > before)  # it scrolls the page
+    expect(console).not_to_have_url(re.compile("from="))
+    console.evaluate("scrollTo(0, 0)")
+    over.hover()
+    console.keyboard.down("Control")
+    console.mouse.wheel(0, -400)
+    console.keyboard.up("Control")
+    expect(console).to_have_url(re.compile("from="))
+    narrow = shown(console)
+    assert narrow[1] - narrow[0] < 20 * HOUR
+    console.get_by_role("button", name="Earlier").click()
+    until(lambda: shown(console) != narrow)
+    assert shown(console)[1] < narrow[1]
+    console.get_by_role("button", name="Further").click()
+    chart.focus()
+    wide = shown(console)
+    console.keyboard.press("+")
+    until(lambda: shown(console) != wide)
+    assert shown(console)[1] - shown(console)[0] < wide[1] - wide[0]
+    moved = shown(console)
+    console.keyboard.press("Shift+ArrowLeft")
+    until(lambda: shown(console) != moved)
+    assert shown(console)[0] < moved[0]
+    console.keyboard.press("0")
+    expect(console).to_have_url(re.compile("span=day"))
+
+
+def test_the_time_over_a_limit_that_is_typed_moved_and_dragged(console: Page) -> None:
+    console.goto(RACK)
+    console.get_by_label("time over").fill("82.2 %")
+    console.get_by_label("time over").press("Enter")
+    said = console.get_by_role("status").filter(has_text="of the time")
+    expect(said).to_contain_text(re.compile(r"^5 h, 50"))
+    limit = console.get_by_role("slider", name="Limit")
+    expect(limit).to_have_attribute("aria-valuetext", "82.2 %")
+    limit.press("ArrowUp")
+    expect(limit).to_have_attribute("aria-valuetext", "82.3 %")
+    box = limit.bounding_box()
+    assert box is not None
+    console.mouse.move(box["x"] + 200, box["y"] + box["height"] / 2)
+    console.mouse.down()
+    console.mouse.move(box["x"] + 200, box["y"] - 60, steps=6)
+    console.mouse.up()
+    expect(limit).to_have_attribute("aria-valuetext", re.compile("^8[4-9]"), timeout=3_000)
+    expect(console).to_have_url(re.compile("over=8[4-9]"))
+    console.get_by_label("time over").fill("82 furlong")
+    console.get_by_label("time over").press("Enter")
+    expect(console.get_by_role("alert")).to_contain_text("over: '82 furlong' does not fit")
+    assert violations(console) == []
+
+
+def test_values_are_compared_in_one_chart(console: Page) -> None:
+    console.goto(RACK)
+    console.get_by_role("link", name="Compare it").click()
+    expect(console.get_by_role("heading", level=1)).to_have_text("Compare")
+    chart = console.get_by_role("figure", name=re.compile("Chart"))
+    console.get_by_label("Add a value").select_option("cellar-rack/temperature")
+    expect(chart).to_have_attribute("aria-label", re.compile("humidity .*Cellar rack temperature "))
+    rows = console.get_by_role("row")
+    expect(rows.nth(1)).to_contain_text("Cellar rack humidity")
+    expect(rows.nth(2)).to_contain_text("12.3 °C")
+    console.get_by_label("With itself").select_option("week")
+    expect(rows.nth(2)).to_contain_text("Cellar rack humidity, a week earlier")
+    expect(console).to_have_url(re.compile("earlier=week"))
+    assert violations(console) == []
+    console.reload()
+    expect(rows).to_have_count(5)
+    console.get_by_label("Add a value").select_option("cellar-mister/power")
+    expect(console.get_by_text("a chart has room for two. Take one out.")).to_be_visible()
+    console.get_by_role("button", name="Take Cellar mister power out").click()
+    expect(chart.locator("canvas")).to_be_visible()
+    console.goto("/compare?of=cellar-rack/humidity&of=gone/away")
+    expect(console.get_by_role("alert")).to_contain_text("There is no value gone/away any more.")
