@@ -164,17 +164,30 @@ def sparkline(history: History, width: int) -> str:
     blank."""
     if not history.at:
         return ""
-    low, high = min(history.mean), max(history.mean)
+    bounds = (min(history.mean), max(history.mean))
+    return blocks(history.at, history.mean, (history.start, history.end), width, bounds)
+
+
+def blocks(
+    at: Sequence[int],
+    values: Sequence[float | None],
+    span: tuple[int, int],
+    width: int,
+    bounds: tuple[float, float],
+) -> str:
+    """Values over a span as one line of blocks, the lowest bound the lowest block."""
+    (start, end), (low, high) = span, bounds
     cells: list[list[float]] = [[] for _ in range(width)]
-    for at, mean in zip(history.at, history.mean, strict=True):
-        place = (at - history.start) * width // max(1, history.end - history.start)
-        cells[min(width - 1, max(0, place))].append(mean)
-    span, drawn, last = (high - low) or 1.0, "", -BRIDGED
+    for moment, value in zip(at, values, strict=True):
+        if value is not None:
+            place = (moment - start) * width // max(1, end - start)
+            cells[min(width - 1, max(0, place))].append(value)
+    room, drawn, last = (high - low) or 1.0, "", -BRIDGED
     for place, cell in enumerate(cells):
         if cell:
             last = place
         shown = cells[last] if place - last < BRIDGED and last >= 0 else []
-        drawn += _BLOCKS[int((sum(shown) / len(shown) - low) / span * 7.999)] if shown else " "
+        drawn += _BLOCKS[int((sum(shown) / len(shown) - low) / room * 7.999)] if shown else " "
     return drawn
 
 

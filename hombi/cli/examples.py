@@ -56,6 +56,23 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         "hombi node profile terrace-plug > plug.toml",
         "hombi node profile terrace-plug plug.toml",
     ),
+    "condition show": (
+        "hombi condition show cellar-rack/humidity",
+        "hombi condition show loft-beam/temperature --json",
+    ),
+    "condition steps": ("hombi condition steps", "hombi condition steps --json"),
+    "condition try": (
+        "hombi condition try cellar-rack/humidity 'low-pass time=\"5 min\"'",
+        "hombi condition try loft-beam/temperature 'linear offset=-0.7' --span week",
+    ),
+    "condition set": (
+        "hombi condition set cellar-rack/humidity 'linear offset=1.5' --past",
+        "hombi condition set cellar-rack/humidity 'despike floor=0.5' 'low-pass time=\"5 min\"'",
+    ),
+    "condition undo": (
+        "hombi condition undo cellar-rack/humidity",
+        "hombi condition undo loft-beam/temperature --json",
+    ),
     "entity list": ("hombi entity list --node cellar-rack", "hombi entity list --kind humidity"),
     "entity show": (
         "hombi entity show cellar-rack/humidity",

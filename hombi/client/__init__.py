@@ -26,6 +26,7 @@ from hombi.wire import (
     Check,
     Checked,
     Command,
+    Conditioning,
     Entity,
     EntityDetail,
     Floor,
@@ -54,6 +55,7 @@ from hombi.wire import (
     SetupCode,
     SpanNumbers,
     Tool,
+    TriedConditioning,
     Window,
 )
 
@@ -67,6 +69,7 @@ __all__ = [
     "Check",
     "Checked",
     "Command",
+    "Conditioning",
     "Conflict",
     "Entity",
     "EntityDetail",
@@ -104,6 +107,7 @@ __all__ = [
     "SpanNumbers",
     "TooMany",
     "Tool",
+    "TriedConditioning",
     "Window",
     "Wrong",
 ]

@@ -13,6 +13,7 @@ import httpx
 from hombi import wire
 from hombi.client.calls import (
     automations,
+    conditioning,
     entities,
     general,
     messages,
@@ -112,6 +113,15 @@ class AsyncNodes(_AsyncGroup):
     act = _async_call(nodes.act)
     profile = _async_call(nodes.profile)
     put_profile = _async_call(nodes.put_profile)
+
+
+class AsyncConditioning(_AsyncGroup):
+    """The steps that entities' values go through."""
+
+    show = _async_call(conditioning.show)
+    set = _async_call(conditioning.set_)
+    undo = _async_call(conditioning.undo)
+    try_ = _async_call(conditioning.try_)
 
 
 class AsyncEntities(_AsyncGroup):
@@ -235,6 +245,7 @@ class AsyncHub:
         self.rooms = AsyncRooms(self)
         self.nodes = AsyncNodes(self)
         self.entities = AsyncEntities(self)
+        self.conditioning = AsyncConditioning(self)
         self.pairing = AsyncPairing(self)
         self.automations = AsyncAutomations(self)
         self.phones = AsyncPhones(self)

@@ -10,6 +10,7 @@ from typing import Concatenate, ParamSpec, Self, TypeVar
 from hombi import wire
 from hombi.client.calls import (
     automations,
+    conditioning,
     entities,
     general,
     messages,
@@ -106,6 +107,15 @@ class Nodes(_Group):
     act = _call(nodes.act)
     profile = _call(nodes.profile)
     put_profile = _call(nodes.put_profile)
+
+
+class Conditioning(_Group):
+    """The steps that entities' values go through."""
+
+    show = _call(conditioning.show)
+    set = _call(conditioning.set_)
+    undo = _call(conditioning.undo)
+    try_ = _call(conditioning.try_)
 
 
 class Entities(_Group):
@@ -215,6 +225,7 @@ class Hub:
         self.rooms = Rooms(self)
         self.nodes = Nodes(self)
         self.entities = Entities(self)
+        self.conditioning = Conditioning(self)
         self.pairing = Pairing(self)
         self.automations = Automations(self)
         self.phones = Phones(self)

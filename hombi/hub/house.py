@@ -13,7 +13,8 @@ from hombi.core.house_facts import EntityFacts, HouseFacts
 from hombi.core.kinds import Kind
 from hombi.core.names import meant
 from hombi.core.node_clock import NodeClock
-from hombi.core.series import Chain, Channel, Channels, Derivation, Origin, Reading, usual_chain
+from hombi.core.series import Chain, Channel, Channels, Derivation, Origin, Reading, chain_of
+from hombi.core.series.conditioning import Plan
 from hombi.hub.lookup import find, several
 from hombi.links.base import OnLink, Wired
 from hombi.links.offer import Action, Offer, Setting
@@ -80,6 +81,8 @@ class Entity:
     # The latest readings by their time, to tell one that is sent again from another of
     # the same millisecond.
     recent: dict[int, float | None] = field(default_factory=dict)
+    # How its values are conditioned at present.
+    plan: Plan = ()
     _chains: dict[int, Chain] = field(default_factory=dict, repr=False)
 
     @property
@@ -117,12 +120,25 @@ class Entity:
         """The steps that make readings of what comes over a channel."""
         found = self._chains.get(channel.number)
         if found is None:
-            made = usual_chain(self.kind, channel.unit, self.low, self.high)
+            made = self.fresh_chain(channel)
             found = self._chains[channel.number] = made
         return found
 
+    def fresh_chain(self, channel: Channel, plan: Plan | None = None) -> Chain:
+        """A chain that has seen nothing, by its plan or another one."""
+        wanted = self.plan if plan is None else plan
+        return chain_of(wanted, self.kind, channel.unit, self.low, self.high)
+
+    def follow_plan(self, plan: Plan, chains: Mapping[int, Chain]) -> None:
+        """From now on its values are conditioned so; these chains know its past."""
+        self.plan = plan
+        self._chains = dict(chains)
+
     def become(self, kind: Kind, low: float, high: float) -> None:
         """It is something else from now on, or has other limits."""
+        if kind is not self.kind:
+            # What corrects one sort of value says nothing of another.
+            self.plan = ()
         self.kind, self.low, self.high = kind, low, high
         self._chains.clear()
 

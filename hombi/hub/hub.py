@@ -10,6 +10,7 @@ from hombi.hub.actuation import Actuation
 from hombi.hub.admission import Admission
 from hombi.hub.automations import Automations
 from hombi.hub.batteries import Batteries
+from hombi.hub.conditioning import Conditioning
 from hombi.hub.config import Config
 from hombi.hub.described import Described
 from hombi.hub.events import HubStarted, HubStopped, SettingsTakenUp
@@ -49,6 +50,7 @@ class Hub:
     writer: Writer
     keeper: Keeper
     rollups: Rollups
+    conditioning: Conditioning
     links: Links
     rooms: Rooms
     messages: Messages
@@ -81,9 +83,9 @@ class Hub:
         everything behind them is ready."""
         return [
             self.writer, self.keeper, self.rollups, self.rooms, self.tools, self.pairing,
-            self.admission, self.intake, self.nodes, self.picks, self.posts, self.settings,
-            self.radios, self.batteries, self.actuation, self.outbox, self.reload, self.lag,
-            self.links, self.automations,
+            self.admission, self.intake, self.conditioning, self.nodes, self.picks, self.posts,
+            self.settings, self.radios, self.batteries, self.actuation, self.outbox,
+            self.reload, self.lag, self.links, self.automations,
         ]  # fmt: skip
 
     def needs(self) -> list[Need]:
@@ -174,6 +176,7 @@ async def _made(
         writer,
         keeper,
         rollups,
+        Conditioning(context, house, intake, rollups),
         all_links,
         rooms,
         messages,

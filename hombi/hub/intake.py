@@ -63,11 +63,17 @@ class Intake(Part):
         self._house, self._writer = house, writer
         self._clock, self._live = context.clock, context.live
         self._listeners: list[Listener] = []
+        self._late: list[Callable[[Entity, int], None]] = []
         self.dropped = 0
 
     def hear(self, listener: Listener) -> None:
         """From now on this hears each fresh reading."""
         self._listeners.append(listener)
+
+    def hear_late(self, call: Callable[[Entity, int], None]) -> None:
+        """Have this called with each reading that came after later ones, where the
+        chain of its entity looks back."""
+        self._late.append(call)
 
     def observed(
         self,
@@ -114,7 +120,13 @@ class Intake(Part):
                 continue
             sample = _apart(entity, sample, now, stamped=value.stamped)
             channel = self._channel(entity, sample)
-            reading = entity.chain(channel).reading(sample, channel)
+            chain = entity.chain(channel)
+            if chain.warm_ms and sample.at_ms < chain.last_ms:
+                # A chain's times never go back: this one is put in its place later.
+                chain = entity.fresh_chain(channel)
+                for call in self._late:
+                    call(entity, sample.at_ms)
+            reading = chain.reading(sample, channel)
             entity.heard_ms = now
             rows.append(
                 (

@@ -27,7 +27,7 @@ GRACE_MS = 30_000
 # How much is done at once, before others get their turn at the disk.
 AT_ONCE_HOURS = 24
 AT_ONCE_READINGS = 5_000
-STALE_AT_ONCE = 24
+STALE_AT_ONCE = 48
 FORGOTTEN_AT_ONCE = 1_000
 PAUSE_S = 0.002
 MOST_READINGS = 200_000
@@ -79,11 +79,15 @@ class Rollups(Part):
                 )
                 self._until[entity.id] = max(made, until)
                 await asyncio.sleep(PAUSE_S)
+        await self.mend()
+        await self._forget()
+
+    async def mend(self) -> None:
+        """Make all hours again that are marked."""
         mended = STALE_AT_ONCE
         while mended == STALE_AT_ONCE:
             mended = await self.context.thread.run(self._mend, self._states(), dict(self._until))
             await asyncio.sleep(PAUSE_S)
-        await self._forget()
 
     async def _written(self) -> None:
         """Wait until all that was put so far is on the disk."""
@@ -155,13 +159,14 @@ class Rollups(Part):
         records = self.context.records
         history = records.history
         hours = history.stale(STALE_AT_ONCE)
-        oldest = self.context.clock.now_ms() - self.keep_ms
+        oldest = -(-(self.context.clock.now_ms() - self.keep_ms) // HOUR_MS) * HOUR_MS
         with records.together():
-            for number, start in hours:
+            for number, first, last in _runs(hours):
                 # Where readings were forgotten, the rollup says more than a late one
                 # alone. An hour that is not rolled up yet will be.
-                if oldest <= start < until.get(number, 0):
-                    self._make(history, number, start, start + HOUR_MS, states=number in states)
+                start, end = max(first, oldest), min(last, until.get(number, 0))
+                if start < end:
+                    self._make(history, number, start, end, states=number in states)
             history.forget_stale(hours)
         return len(hours)
 
@@ -197,3 +202,15 @@ def _with_before(history: HistoryPort, number: int, start: int, end: int) -> lis
     before = history.before(number, start)
     found = history.single(number, start, end, MOST_READINGS)
     return found if before is None else [before, *found]
+
+
+def _runs(hours: Sequence[tuple[int, int]]) -> list[tuple[int, int, int]]:
+    """Hours of entities as runs of hours that follow one another: (entity, from,
+    until)."""
+    found: list[tuple[int, int, int]] = []
+    for number, start in hours:
+        if found and found[-1][0] == number and found[-1][2] == start:
+            found[-1] = (number, found[-1][1], start + HOUR_MS)
+        else:
+            found.append((number, start, start + HOUR_MS))
+    return found

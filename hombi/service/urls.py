@@ -10,6 +10,7 @@ from rest_framework.permissions import AllowAny
 from hombi.service.api import (
     accounts,
     automations,
+    conditioning,
     entities,
     house,
     journal,
@@ -67,6 +68,10 @@ urlpatterns = [
     path("api/entities", entities.EntitiesView.as_view()),
     path("api/entities/<str:name>", entities.NamedEntityView.as_view()),
     path("api/entities/<str:node>/<str:name>", entities.EntityView.as_view()),
+    path(
+        "api/entities/<str:node>/<str:name>/conditioning", conditioning.ConditioningView.as_view()
+    ),
+    path("api/entities/<str:node>/<str:name>/conditioning/try", conditioning.TryView.as_view()),
     path("api/entities/<str:node>/<str:name>/numbers", entities.NumbersView.as_view()),
     path("api/entities/<str:node>/<str:name>/history", entities.HistoryView.as_view()),
     path("api/entities/<str:node>/<str:name>/stretches", entities.StretchesView.as_view()),

@@ -11,6 +11,15 @@ from hombi.wire.automations import (
     Written,
 )
 from hombi.wire.base import UNSET, Ask, Shape, UnsetType
+from hombi.wire.conditioning import (
+    Conditioning,
+    ConditioningRequest,
+    PlanVersion,
+    StepParameterShape,
+    StepSort,
+    TriedConditioning,
+    TryRequest,
+)
 from hombi.wire.entities import (
     Command,
     CommandRequest,
@@ -143,6 +152,8 @@ __all__ = [
     "Claimed",
     "Command",
     "CommandRequest",
+    "Conditioning",
+    "ConditioningRequest",
     "Door",
     "Entity",
     "EntityChange",
@@ -188,6 +199,7 @@ __all__ = [
     "PickRequest",
     "Pickable",
     "PickingRequest",
+    "PlanVersion",
     "PostedRequest",
     "Previewed",
     "Problem",
@@ -209,6 +221,8 @@ __all__ = [
     "Shape",
     "SignInRequest",
     "SpanNumbers",
+    "StepParameterShape",
+    "StepSort",
     "Stretch",
     "Stretches",
     "Taken",
@@ -220,6 +234,8 @@ __all__ = [
     "ToolChange",
     "ToolNews",
     "ToolRequest",
+    "TriedConditioning",
+    "TryRequest",
     "UnsetType",
     "Watcher",
     "Window",

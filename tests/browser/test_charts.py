@@ -156,3 +156,37 @@ def test_values_are_compared_in_one_chart(console: Page) -> None:
     expect(chart.locator("canvas")).to_be_visible()
     console.goto("/compare?of=cellar-rack/humidity&of=gone/away")
     expect(console.get_by_role("alert")).to_contain_text("There is no value gone/away any more.")
+
+
+def test_a_value_is_corrected_over_its_past_seen_before_and_taken_back(
+    console: Page, service: Service
+) -> None:
+    console.goto("/readings/cellar-rack/temperature")
+    numbers = console.get_by_label("This span in numbers")
+    expect(numbers).to_contain_text("highest12.3 °C")
+    console.get_by_role("button", name="Correct or smooth it").click()
+    being = console.get_by_role("list", name="Steps being changed")
+    for sort in ("despike", "low-pass"):  # what was suggested
+        being.get_by_role("button", name=f"Remove {sort}").click()
+    console.get_by_label("Add a step").select_option("linear")
+    tried = console.get_by_role("figure", name=re.compile("with the steps"))
+    expect(tried).to_have_attribute("aria-label", re.compile("with the steps from .* and 12.3 °C"))
+    being.get_by_label("offset (what is added)").fill("warm")
+    expect(console.get_by_role("alert")).to_contain_text("offset: 'warm' is no number")
+    being.get_by_label("offset (what is added)").fill("-0.7")
+    expect(tried).to_have_attribute("aria-label", re.compile("with the steps from .* and 11.6 °C"))
+    being.get_by_label("offset of linear").press("ArrowLeft")
+    expect(being.get_by_label("offset (what is added)")).to_have_value("-0.8")
+    assert violations(console) == []
+    expect(numbers).to_contain_text("highest12.3 °C")
+    console.get_by_role("button", name="Save for the past too").click()
+    steps = console.get_by_role("list", name="Steps", exact=True)
+    expect(steps).to_contain_text("linear offset=-0.8 gain=1")
+    expect(numbers).to_contain_text("highest11.4 °C")
+    console.get_by_role("button", name="Undo the latest change of the steps").click()
+    expect(console.get_by_role("dialog")).to_contain_text("to hold over the whole past")
+    console.get_by_role("dialog").get_by_role("button", name="Undo").click()
+    expect(numbers).to_contain_text("highest12.3 °C")
+    expect(console.get_by_text("No steps. Each value")).to_be_visible()
+    with service.hub() as hub:
+        assert hub.conditioning.show("cellar-rack/temperature").versions == []

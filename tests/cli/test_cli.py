@@ -141,7 +141,11 @@ def test_set_that_is_not_done_is_said_so_with_its_own_code(service: Service) -> 
         (("set", "cellar-mister/swich", "on"), 1, "did you mean cellar-mister/switch?"),
         (("set", "cellar-mister/switch", "onn"), 1, "use 'on' or 'off'"),
         (("set", "cellar-rack/humidity", "80 %"), 1, "read-only"),
-        (("history", "cellar-rack/humidity", "--span", "year"), 1, "use hour, day, week, month"),
+        (
+            ("history", "cellar-rack/humidity", "--span", "century"),
+            1,
+            "use hour, day, week, month, year",
+        ),
         (("now", "--room", "cheese-celar"), 1, "did you mean cheese-cellar?"),
         (("admit", "nobody"), 1, "no arrival is called nobody"),
         (("pair", "--for", "2 hours"), 1, "15 min"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 
 import pytest
@@ -11,12 +12,29 @@ from hypothesis import strategies as st
 from hombi.core.errors import UnitError
 from hombi.core.kinds import KINDS
 from hombi.core.quality import Quality
-from hombi.core.series import Channel, Sample, usual_chain
-from hombi.core.series.steps import Convert, Limits, Measured, Step
+from hombi.core.series import Channel, Sample, chain_of, usual_chain
+from hombi.core.series.steps import (
+    Clamp,
+    Convert,
+    Despike,
+    Limits,
+    Linear,
+    LowPass,
+    Measured,
+    Median,
+    NoValue,
+    Step,
+)
 
 STEPS: dict[str, Callable[[], Step]] = {
     "convert": lambda: Convert("[degF]", "°C"),
     "limits": lambda: Limits(-40.0, 85.0),
+    "linear": lambda: Linear(1.02, -0.7),
+    "clamp": lambda: Clamp(0.0, 50.0),
+    "no value": lambda: NoValue(85.0),
+    "despike": lambda: Despike(60_000, 3.0, 0.1),
+    "median": lambda: Median(60_000),
+    "low-pass": lambda: LowPass(30_000),
 }
 VALUES = st.lists(
     st.tuples(
@@ -110,3 +128,111 @@ def test_a_reading_keeps_its_sample_as_it_was_sent() -> None:
     assert (reading.at_ms, reading.channel, reading.sent) == (5, 2, 50.0)
     assert reading.value == pytest.approx(10.0)
     assert reading.quality is Quality.GOOD
+
+
+def fed(step: Step, *values: float | None, every_ms: int = 60_000) -> list[Measured]:
+    found = []
+    for number, value in enumerate(values):
+        none = Quality.NO_VALUE if value is None else Quality.GOOD
+        step.update(Measured(number * every_ms, value, none))
+        given_back = step.get()
+        assert given_back is not None
+        found.append(given_back)
+    return found
+
+
+def test_hampel_by_hand() -> None:
+    # 20, 21, 22, 21, 60: median 21, deviations 1 0 1 0 39, their median 1; 39 > 4.45.
+    *_, spike = fed(Despike(600_000), 20.0, 21.0, 22.0, 21.0, 60.0)
+    assert (spike.value, spike.quality) == (60.0, Quality.SPIKE)
+    # 20, 21, 22, 21, 25: 4 is under 4.45.
+    assert fed(Despike(600_000), 20.0, 21.0, 22.0, 21.0, 25.0)[-1].quality is Quality.GOOD
+    # What stands still needs a floor, or each flicker is a spike.
+    assert fed(Despike(600_000), 5.0, 5.0, 5.0, 5.1)[-1].quality is Quality.SPIKE
+    assert fed(Despike(600_000, floor=0.1), 5.0, 5.0, 5.0, 5.1)[-1].quality is Quality.GOOD
+    # A level that stays is believed after half the window.
+    qualities = [m.quality for m in fed(Despike(300_000), *[20.0, 20.1] * 3, *[30.0] * 5)]
+    assert qualities[6] is Quality.SPIKE
+    assert qualities[-1] is Quality.GOOD
+
+
+def test_a_median_leaves_no_trace_of_one_odd_value_and_keeps_edges() -> None:
+    values = [m.value for m in fed(Median(180_000), 1.0, 1.0, 9.0, 1.0, 5.0, 5.0, 5.0)]
+    assert values == [1.0, 1.0, 1.0, 1.0, 5.0, 5.0, 5.0]
+    assert fed(Median(120_000), 1.0, 2.0)[-1].value == 1.5
+
+
+@pytest.mark.parametrize("every_ms", [1_000, 7_000, 60_000])
+def test_a_low_pass_follows_a_jump_alike_however_often_it_is_sampled(every_ms: int) -> None:
+    values = fed(LowPass(60_000), 0.0, *[1.0] * (60_000 // every_ms), every_ms=every_ms)
+    gone = (60_000 // every_ms) * every_ms / 60_000
+    assert values[-1].value == pytest.approx(1 - math.exp(-gone))
+
+
+def test_a_low_pass_begins_again_after_a_gap() -> None:
+    assert fed(LowPass(1_000), 0.0, 100.0)[-1].value == 100.0
+
+
+def test_clamp_and_no_value() -> None:
+    assert [m.value for m in fed(Clamp(0.0, 100.0), -1.0, 50.0, 101.0)] == [0.0, 50.0, 100.0]
+    none, some = fed(NoValue(85.0), 85.0, 84.9)
+    assert (none.value, none.quality) == (None, Quality.NO_VALUE)
+    assert (some.value, some.quality) == (84.9, Quality.GOOD)
+
+
+@pytest.mark.parametrize(
+    "make",
+    [lambda: Clamp(2, 1), lambda: LowPass(0), lambda: Median(-1), lambda: Despike(60, 0),
+     lambda: Despike(60, 3, -1)],
+)  # fmt: skip
+def test_a_step_that_cannot_be_is_refused(make: Callable[[], Step]) -> None:
+    with pytest.raises(ValueError, match=r"over|than nothing"):
+        make()
+
+
+PLAN = (
+    {"step": "despike", "window": "2 min", "times": 3.0, "floor": 0.2},
+    {"step": "median", "window": "1 min"},
+    {"step": "low-pass", "time": "30 s"},
+    {"step": "linear", "offset": -0.7, "gain": 1.01},
+)
+
+
+@given(
+    rows=st.lists(st.tuples(st.integers(1, 90_000), st.floats(-30, 80)), min_size=5, max_size=60),
+    part=st.floats(0, 1),
+)
+def test_a_chain_that_is_warmed_gives_what_it_would_have_given(
+    rows: list[tuple[int, float]], part: float
+) -> None:
+    temperature = KINDS["temperature"]
+    channel = Channel(0, temperature, "°C", 0)
+    at_ms, samples = 0, []
+    for gap, value in rows:
+        at_ms += gap
+        samples.append(Sample(at_ms, value, "°C"))
+    whole = chain_of(PLAN, temperature, "°C", -40.0, 85.0)
+    readings = [whole.reading(sample, channel) for sample in samples]
+    cut = int(part * (len(samples) - 1))
+    again = chain_of(PLAN, temperature, "°C", -40.0, 85.0)
+    reach = 4 * again.warm_ms
+    for sample in samples[:cut]:
+        if sample.at_ms >= samples[cut].at_ms - reach:
+            again.reading(sample, channel)
+    for sample, reading in zip(samples[cut:], readings[cut:], strict=True):
+        made = again.reading(sample, channel)
+        assert made.value == pytest.approx(reading.value, abs=1e-6)
+
+
+def test_a_chain_warms_up_and_what_it_makes_must_be_believed() -> None:
+    temperature = KINDS["temperature"]
+    channel = Channel(0, temperature, "°C", 0)
+    chain = chain_of(({"step": "low-pass", "time": "1 min"},), temperature, "°C", -40.0, 85.0)
+    qualities = [
+        chain.reading(Sample(minute * 60_000, 20.0, "°C"), channel).quality for minute in range(7)
+    ]
+    assert qualities == [Quality.WARMING_UP] * 5 + [Quality.GOOD] * 2
+    plus = chain_of(
+        ({"step": "linear", "offset": 70.0, "gain": 1.0},), temperature, "°C", -40.0, 85.0
+    )
+    assert plus.reading(Sample(0, 20.0, "°C"), channel).quality is Quality.OUT_OF_RANGE

@@ -103,6 +103,15 @@ async def settle() -> None:
         await asyncio.sleep(0.002)
 
 
+async def until(ask: Callable[[], Any], within_s: float = 10.0) -> None:
+    """Let the hub work until the answer is true."""
+    ends = asyncio.get_running_loop().time() + within_s
+    while not ask():
+        assert asyncio.get_running_loop().time() < ends, "it did not come about in time"
+        await asyncio.sleep(0.005)
+    await settle()
+
+
 class Wireless:
     """A link without wires: `obeys` confirms what is asked as a node would."""
 

@@ -54,7 +54,7 @@ def test_readings_come_page_by_page(service: Service) -> None:
 @pytest.mark.parametrize(
     ("query", "said"),
     [
-        ("span=year", "span=year is not known; use hour, day, week, month"),
+        ("span=century", "span=century is not known; use hour, day, week, month, year"),
         ("points=0", "points must be 1 to 2000"),
         ("points=many", "not a whole number"),
         ("start=5&end=5", "start must come before end"),

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import re
+import time
 from datetime import datetime, timedelta
 from itertools import pairwise
 from typing import Any
@@ -235,3 +237,56 @@ def test_compare_on_the_command_line(service: Service, rack: Joined, filled: dat
     assert (alone.returncode, "add --earlier" in alone.stderr) == (2, True)
     many = service.hombi("compare", *["cellar-rack/humidity"] * 9)
     assert (many.returncode, "more than 8 curves" in many.stderr) == (2, True)
+
+
+def test_conditioning_by_command_over_the_past_and_back(own_service: Service) -> None:
+    service = own_service.start()
+    service.claim()
+    rack = let_in(service, thing("temperature", "Cel"))
+    now = round(time.time())
+    pack = [{"n": "level", "t": now - 60 * n, "v": 20 + n % 3} for n in range(180, 0, -1)]
+    assert rack.post(pack).is_success
+    with service.hub() as hub:
+        until(lambda: hub.entities.numbers("sluice/level").count == 180)
+        before = [(r.at, r.value) for r in hub.entities.readings("sluice/level", 0)]
+        assert hub.entities.numbers("sluice/level").high == 22
+    shown = service.hombi("condition", "show", "Sluice level")
+    assert "No steps" in shown.stdout
+    assert "hombi condition try sluice/level 'despike window=" in shown.stdout
+    tried = service.hombi("condition", "try", "sluice/level", 'low-pass time="10 min"')
+    assert "with them" in tried.stdout
+    flicker = re.search(r"next: ([\d.]+) without, ([\d.]+) with", tried.stdout)
+    assert flicker is not None
+    assert float(flicker[2]) < float(flicker[1]) / 5
+    made = service.hombi("condition", "set", "sluice/level", "linear offset=-0.5", "--past")
+    assert made.stdout == (
+        "sluice/level is conditioned, over its whole past: linear offset=-0.5 gain=1.\n"
+    )
+    with service.hub() as hub:
+        after = [(r.at, r.value) for r in hub.entities.readings("sluice/level", 0)]
+        assert after == [(at, (value or 0) - 0.5) for at, value in before]
+        assert hub.entities.numbers("sluice/level").high == 21.5, "its rollups too"
+        assert hub.entities.get("sluice/level").value == after[-1][1]
+    service.kill()
+    service.start()
+    assert rack.post([{"n": "level", "v": 30}]).is_success
+    with service.hub() as hub:
+        until(lambda: hub.entities.get("sluice/level").value == 29.5)
+        assert hub.conditioning.show("sluice/level").words == ["linear offset=-0.5 gain=1"]
+    gone = service.hombi("condition", "undo", "sluice/level", "--json")
+    assert json.loads(gone.stdout)[0]["steps"] == []
+    with service.hub() as hub:
+        back = [(r.at, r.value) for r in hub.entities.readings("sluice/level", 0)]
+        assert back[:-1] == before
+        assert hub.entities.get("sluice/level").value == 30
+    for words, said in (
+        (("set", "sluice/level"), "Name the steps"),
+        (("set", "sluice/level", "linear offset"), "as parameter=value"),
+        (("set", "sluice/level", "linar offset=1"), "did you mean linear?"),
+        (("set", "sluice/level", "median window='"), "quotation mark"),
+        (("try", "sluice/level", "--span", "century"), "use hour, day, week, month"),
+        (("undo", "sluice/level"), "nothing to undo"),
+    ):
+        refused = service.hombi("condition", *words)
+        assert refused.returncode != 0
+        assert said in refused.stderr, words

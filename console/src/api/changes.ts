@@ -74,6 +74,30 @@ export const removeEntity = (entity: string) =>
   ask(api.DELETE("/api/entities/{node}/{name}", { params: { path: addressParts(entity) } }));
 export const takePick = (body: Schemas["PickRequest"]) => ask(api.POST("/api/picks", { body }));
 
+// Conditioning
+
+export const condition = (entity: string, body: Schemas["ConditioningRequest"]) =>
+  ask(
+    api.PUT("/api/entities/{node}/{name}/conditioning", {
+      params: { path: addressParts(entity) },
+      body,
+    }),
+  );
+export const undoConditioning = (entity: string) =>
+  ask(
+    api.DELETE("/api/entities/{node}/{name}/conditioning", {
+      params: { path: addressParts(entity) },
+    }),
+  );
+/** What steps would make of the past; nothing is kept. */
+export const tryConditioning = (entity: string, body: Schemas["TryRequest"]) =>
+  ask(
+    api.POST("/api/entities/{node}/{name}/conditioning/try", {
+      params: { path: addressParts(entity) },
+      body,
+    }),
+  );
+
 // Automations
 
 export const addAutomation = (text: string) =>

@@ -27,6 +27,7 @@ export const keys = {
   doctor: ["doctor"] as const,
   zigbee: ["zigbee"] as const,
   settings: (node: string) => ["settings", node] as const,
+  conditioning: (address: string) => ["conditioning", address] as const,
   profile: (node: string) => ["profile", node] as const,
 };
 
@@ -114,6 +115,19 @@ export const useDoctor = () =>
 
 export const useZigbee = () =>
   useQuery({ queryKey: keys.zigbee, queryFn: () => ask(api.GET("/api/zigbee")) });
+
+/** How an entity's values are conditioned; asked again while its past is being made. */
+export const useConditioning = (address: string) =>
+  useQuery({
+    queryKey: keys.conditioning(address),
+    queryFn: () =>
+      ask(
+        api.GET("/api/entities/{node}/{name}/conditioning", {
+          params: { path: addressParts(address) },
+        }),
+      ),
+    refetchInterval: (query) => (query.state.data?.progress != null ? 500 : false),
+  });
 
 /** A node's own settings, as it tells them now. */
 export const useSettings = (node: string) =>

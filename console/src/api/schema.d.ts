@@ -336,6 +336,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/entities/{node}/{name}/conditioning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The steps, all plans, and what would be a beginning. */
+        get: operations["entities_conditioning_retrieve"];
+        /**
+         * @description Condition it by these steps from now on, or over its past too. The past is
+         *     made again in the background; `progress` says how far that is.
+         */
+        put: operations["entities_conditioning_update"];
+        post?: never;
+        /** @description Take the latest plan back; the past becomes what it was before. */
+        delete: operations["entities_conditioning_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entities/{node}/{name}/conditioning/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Try steps on a stretch of the past; nothing is stored. */
+        post: operations["entities_conditioning_try_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/entities/{node}/{name}/history": {
         parameters: {
             query?: never;
@@ -1453,6 +1492,38 @@ export interface components {
             to: string;
         };
         /**
+         * Conditioning
+         * @description How an entity's values are conditioned. `versions` are the latest first;
+         *         `progress` is how much of the past is made again, 0 to 1, null when nothing is to be
+         *         done. `suggested` are first steps from how its samples come and flicker.
+         */
+        Conditioning: {
+            entity: string;
+            unit: string;
+            steps: {
+                [key: string]: number | string;
+            }[];
+            words: string[];
+            versions: components["schemas"]["PlanVersion"][];
+            progress: number | null;
+            suggested: {
+                [key: string]: number | string;
+            }[];
+            sorts: components["schemas"]["StepSort"][];
+        };
+        /**
+         * ConditioningRequest
+         * @description Condition an entity by these steps from now on or, with `past`, over its whole
+         *         past too.
+         */
+        ConditioningRequest: {
+            steps: {
+                [key: string]: number | string;
+            }[];
+            /** @default false */
+            past?: boolean;
+        };
+        /**
          * Door
          * @description The hub's MQTT door, for one node. It signs in with its address and its key, also
          *         for HTTP (Basic).
@@ -2078,6 +2149,22 @@ export interface components {
             unit?: string;
         };
         /**
+         * PlanVersion
+         * @description One plan of an entity: its steps as data and in words, who made it when, and
+         *         since when it holds; 0: over the whole past.
+         */
+        PlanVersion: {
+            steps: {
+                [key: string]: number | string;
+            }[];
+            words: string[];
+            by: string;
+            /** @description milliseconds since 1970 */
+            made_at: number;
+            /** @description milliseconds since 1970 */
+            since: number;
+        };
+        /**
          * PostedRequest
          * @description A value that a node posts: its name, kind and unit; `pointer` is where it stands
          *         when JSON is posted.
@@ -2313,6 +2400,26 @@ export interface components {
             over_ms: number | null;
         };
         /**
+         * StepParameterShape
+         * @description One number of a sort of step; `default` null: it must be given. One that is a
+         *         `time` is written like "2 min".
+         */
+        StepParameterShape: {
+            name: string;
+            about: string;
+            default: number | string | null;
+            time: boolean;
+        };
+        /**
+         * StepSort
+         * @description One sort of step of a chain.
+         */
+        StepSort: {
+            step: string;
+            about: string;
+            parameters: components["schemas"]["StepParameterShape"][];
+        };
+        /**
          * Stretch
          * @description For how long a value was so.
          */
@@ -2434,6 +2541,38 @@ export interface components {
             publish?: string[];
             /** @default [] */
             subscribe?: string[];
+        };
+        /**
+         * TriedConditioning
+         * @description What steps would make of a stretch of the past, in columns of one length: the
+         *         value without them and with them, null where it is bad. `spikes` would be bad that
+         *         were not; `cut` says that there were more readings than were tried.
+         */
+        TriedConditioning: {
+            entity: string;
+            unit: string;
+            /** @description milliseconds since 1970 */
+            start: number;
+            /** @description milliseconds since 1970 */
+            end: number;
+            at: number[];
+            plain: (number | null)[];
+            made: (number | null)[];
+            spikes: number;
+            cut: boolean;
+        };
+        /**
+         * TryRequest
+         * @description Try steps on a stretch of the past, in ms; the last day unless given.
+         */
+        TryRequest: {
+            steps: {
+                [key: string]: number | string;
+            }[];
+            /** @default 0 */
+            start?: number;
+            /** @default 0 */
+            end?: number;
         };
         /**
          * Watcher
@@ -3329,6 +3468,138 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Command"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    entities_conditioning_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Conditioning"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    entities_conditioning_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ConditioningRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Conditioning"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    entities_conditioning_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Conditioning"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    entities_conditioning_try_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["TryRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedConditioning"];
                 };
             };
             /** @description a problem */

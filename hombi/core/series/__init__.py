@@ -1,6 +1,6 @@
 """Series: what an entity is sent, and the readings that are made of it."""
 
-from hombi.core.series.chain import Chain, usual_chain
+from hombi.core.series.chain import Chain, chain_of, usual_chain
 from hombi.core.series.channel import Channel, Channels
 from hombi.core.series.derivation import Derivation, Origin
 from hombi.core.series.reading import Reading
@@ -19,6 +19,7 @@ __all__ = [
     "Reading",
     "Rollup",
     "Sample",
+    "chain_of",
     "sample_of",
     "usual_chain",
 ]

@@ -47,6 +47,10 @@ class Channels:
         """The unit in which the samples of a channel were sent."""
         return self._all[number].unit
 
+    def numbered(self, number: int) -> Channel:
+        """The channel of a number."""
+        return self._all[number]
+
     def of_kind(self, kind: Kind) -> list[int]:
         """The numbers of all channels of a kind: what makes up its history."""
         return [channel.number for channel in self._all.values() if channel.kind is kind]

@@ -323,6 +323,32 @@ class EntityChanged(Event):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class EntityConditioned(Event):
+    """An entity's values are conditioned otherwise: from now on, or its past too."""
+
+    words: str
+    past: bool
+    undone: bool = False
+
+    @property
+    def sentence(self) -> str:
+        since = "over its whole past" if self.past else "from now on"
+        how = "is conditioned as before" if self.undone else "is conditioned"
+        return f"{self.entity} {how}, {since}: {self.words}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PastConditioned(Event):
+    """The past of an entity was made again by its present conditioning."""
+
+    count: int
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.count} past readings of {self.entity} were conditioned again"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class EntityKindChanged(EntitiesChanged):
     """An entity is taken for another kind from now on."""
 

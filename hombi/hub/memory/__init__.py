@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Iterator
 
+from hombi.hub.memory.conditioning import MemoryConditioning
 from hombi.hub.memory.history import MemoryHistory
 from hombi.hub.memory.house import MemoryHouse
 from hombi.hub.memory.others import (
@@ -24,6 +25,7 @@ class MemoryRecords:
 
     def __init__(self) -> None:
         self.history = MemoryHistory()
+        self.conditioning = MemoryConditioning(self.history)
         self.pairing = MemoryPairing()
         self.house = MemoryHouse(self.history, self.pairing)
         self.automations = MemoryAutomations()

@@ -12,6 +12,7 @@ from contextlib import AbstractContextManager
 from typing import Protocol
 
 from hombi.hub.ports.automations import AutomationRecord, AutomationsPort
+from hombi.hub.ports.conditioning import ConditioningPort
 from hombi.hub.ports.history import HistoryPort, Numbers, Point, Row
 from hombi.hub.ports.house import HousePort, NewEntity, NewNode
 from hombi.hub.ports.journal import JournalEntry, JournalPort
@@ -24,6 +25,7 @@ __all__ = [
     "ArrivalRecord",
     "AutomationRecord",
     "AutomationsPort",
+    "ConditioningPort",
     "DeliveryRecord",
     "HistoryPort",
     "HousePort",
@@ -52,6 +54,9 @@ class Records(Protocol):
 
     @property
     def history(self) -> HistoryPort: ...
+
+    @property
+    def conditioning(self) -> ConditioningPort: ...
 
     @property
     def pairing(self) -> PairingPort: ...

@@ -144,6 +144,16 @@ class Stale(models.Model):
     start_ms = models.BigIntegerField()
 
 
+class Conditioning(models.Model):
+    """How an entity's values are conditioned, and were: its plans, and since when each
+    holds."""
+
+    entity = models.OneToOneField(
+        Entity, on_delete=models.CASCADE, primary_key=True, related_name="conditioning"
+    )
+    data = models.JSONField()
+
+
 class Arrival(models.Model):
     """A node that asked to join."""
 

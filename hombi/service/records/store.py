@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from django.db import OperationalError, transaction
 
 from hombi.hub.errors import Busy
+from hombi.service.records.conditioning import DatabaseConditioning
 from hombi.service.records.history import DatabaseHistory
 from hombi.service.records.house import DatabaseHouse
 from hombi.service.records.others import (
@@ -27,6 +28,7 @@ class DatabaseRecords:
         self.pairing = DatabasePairing()
         self.house = DatabaseHouse(self.pairing)
         self.history = DatabaseHistory()
+        self.conditioning = DatabaseConditioning()
         self.automations = DatabaseAutomations()
         self.journal = DatabaseJournal()
         self.notices = DatabaseNotices()

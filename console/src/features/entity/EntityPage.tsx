@@ -18,6 +18,7 @@ import { linkTitle } from "../../ui/links";
 import { Ago, Await, Empty, Failure, Heads, Mark, Page } from "../../ui/parts";
 import { exact, hubNow, length } from "../../ui/time";
 import { visible } from "../../ui/visible";
+import { ConditioningSection } from "./ConditioningSection";
 
 export function EntityPage() {
   const { node = "", name = "" } = useParams();
@@ -40,6 +41,9 @@ export function EntityPage() {
             <Origin entity={found} nodeTitle={nodeTitle} />
             <Watchers entity={found} />
           </div>
+          {found.words === null && (
+            <ConditioningSection entity={found} window={window} onWindow={setWindow} />
+          )}
           <LatestReadings address={address} entity={found} />
         </Page>
       )}

@@ -1,7 +1,24 @@
 """The steps of a chain, one file each."""
 
 from hombi.core.series.steps.base import Measured, Step
+from hombi.core.series.steps.clamp import Clamp
 from hombi.core.series.steps.convert import Convert
+from hombi.core.series.steps.despike import Despike
 from hombi.core.series.steps.limits import Limits
+from hombi.core.series.steps.linear import Linear
+from hombi.core.series.steps.low_pass import LowPass
+from hombi.core.series.steps.median import Median
+from hombi.core.series.steps.no_value import NoValue
 
-__all__ = ["Convert", "Limits", "Measured", "Step"]
+__all__ = [
+    "Clamp",
+    "Convert",
+    "Despike",
+    "Limits",
+    "Linear",
+    "LowPass",
+    "Measured",
+    "Median",
+    "NoValue",
+    "Step",
+]

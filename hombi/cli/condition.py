@@ -1,0 +1,211 @@
+"""`hombi condition`: the steps that an entity's values go through."""
+
+from __future__ import annotations
+
+import shlex
+import time
+from collections.abc import Iterable, Sequence
+from itertools import pairwise
+from typing import Annotated
+
+import typer
+from rich.text import Text
+
+from hombi.cli import complete
+from hombi.cli.drawing import HouseTime, as_json, blocks, clock, err, out, table
+from hombi.cli.noun import noun
+from hombi.cli.run import Json, entity_called, hub
+from hombi.client import Conditioning, Hub
+
+app = noun("The steps that an entity's values go through.")
+Entity = Annotated[
+    str,
+    typer.Argument(help="Its address, node/entity, or its name.", autocompletion=complete.entities),
+]
+Steps = Annotated[
+    list[str] | None,
+    typer.Argument(metavar="STEP…", help="Each like 'linear offset=-0.7'; in their order."),
+]
+Step = dict[str, float | str]
+SPAN_MS = {"hour": 3_600_000, "day": 86_400_000, "week": 604_800_000, "month": 2_592_000_000}
+WRONG, LOOK_S = 2, 0.3
+
+
+@app.command()
+def show(entity: Entity, json: Json = False) -> None:
+    """Show the steps of an entity, the plans before, and what would be a beginning."""
+    with hub() as h:
+        HouseTime.of(h)
+        found = h.conditioning.show(entity_called(h, entity))
+    if json:
+        as_json([found.as_dict()])
+        return
+    out.print(Text(found.entity, style="bold"), f"in {found.unit}" if found.unit else "")
+    if found.progress is not None:
+        out.print(f"Its past is being made again: {found.progress:.0%}.")
+    for number, words in enumerate(found.words, start=1):
+        out.print(Text(f"  {number}. {words}"))
+    if not found.words:
+        out.print("  No steps: each value is converted and checked, and kept as it is.")
+    if found.versions:
+        rows = [
+            (
+                clock(one.made_at, "%d %b %Y %H:%M"),
+                clock(one.since, "%d %b %Y %H:%M") if one.since else "the beginning",
+                one.by,
+                "; ".join(one.words) or "no steps",
+            )
+            for one in found.versions
+        ]
+        table(("MADE", "HOLDS FROM", "BY", "STEPS"), rows, "")
+    if not found.words and found.suggested:
+        words = " ".join(f"'{_written(one)}'" for one in found.suggested)
+        out.print("A beginning, from how its values come and flicker:")
+        out.print(Text(f"  hombi condition try {found.entity} {words}"), soft_wrap=True)
+
+
+@app.command(name="steps")
+def steps_(json: Json = False) -> None:
+    """List the sorts of steps, and their numbers."""
+    with hub() as h:
+        some = next((e.entity for e in h.entities.list() if e.words is None), None)
+        found = h.conditioning.show(some).sorts if some else []
+    if json:
+        as_json(one.as_dict() for one in found)
+        return
+    rows = [
+        (
+            one.step if not place else "",
+            f"{p.name}={'' if p.default is None else p.default}",
+            p.about,
+        )
+        for one in found
+        for place, p in enumerate(one.parameters)
+    ]
+    table(("STEP", "NUMBER", "WHAT IT IS"), rows, "There is no value to condition yet.")
+
+
+@app.command(name="try")
+def try_(
+    entity: Entity,
+    steps: Steps = None,
+    span: Annotated[
+        str,
+        typer.Option(
+            help="The last hour, day, week or month.", autocompletion=complete.one_of(*SPAN_MS)
+        ),
+    ] = "day",
+    json: Json = False,
+) -> None:
+    """Draw what steps would make of the past; nothing is stored."""
+    if span not in SPAN_MS:
+        _refuse(f"{span} cannot be tried; use {', '.join(SPAN_MS)}")
+    with hub() as h:
+        wanted = _steps(steps)
+        end = round(time.time() * 1000)
+        found = h.conditioning.try_(
+            entity_called(h, entity), wanted, start=end - SPAN_MS[span], end=end
+        )
+    if json:
+        as_json([found.as_dict()])
+        return
+    if not found.at:
+        out.print(f"{found.entity} has no readings in the last {span}.")
+        return
+    width = max(20, out.width - 4)
+    known = [v for v in (*found.plain, *found.made) if v is not None]
+    low, high = min(known, default=0.0), max(known, default=1.0)
+    for name, values in (("without the steps", found.plain), ("with them", found.made)):
+        out.print(Text(name, style="bold"))
+        out.print(blocks(found.at, values, (found.start, found.end), width, (low, high)))
+    out.print(f"between {low:.2f} and {high:.2f} {found.unit}".rstrip())
+    flicker = [_flicker(values) for values in (found.plain, found.made)]
+    out.print(f"from one value to the next: {flicker[0]:.3f} without, {flicker[1]:.3f} with")
+    if found.spikes:
+        out.print(f"{found.spikes} of {len(found.at)} values would be bad.")
+    if found.cut:
+        out.print("The span has more readings than were tried; the first ones are drawn.")
+
+
+@app.command(name="set")
+def set_(
+    entity: Entity,
+    steps: Steps = None,
+    past: Annotated[
+        bool, typer.Option("--past", help="Over its whole past too, not only from now on.")
+    ] = False,
+    none: Annotated[bool, typer.Option("--none", help="No steps at all.")] = False,
+    json: Json = False,
+) -> None:
+    """Condition an entity by these steps, from now on or over its past too."""
+    if bool(steps) == none:
+        _refuse("Name the steps, like 'linear offset=-0.7'; or none of them, with --none.")
+    with hub() as h:
+        found = h.conditioning.set(entity_called(h, entity), _steps(steps), past=past)
+        found = _waited(h, found, quiet=json)
+    _tell(found, json=json, past=past)
+
+
+@app.command()
+def undo(entity: Entity, json: Json = False) -> None:
+    """Take the latest plan back; the past becomes what it was before."""
+    with hub() as h:
+        found = h.conditioning.undo(entity_called(h, entity))
+        found = _waited(h, found, quiet=json)
+    _tell(found, json=json, past=False)
+
+
+def _waited(h: Hub, found: Conditioning, *, quiet: bool) -> Conditioning:
+    """Wait until the past is made again."""
+    with err.status("The past is made again …") as status:
+        while found.progress is not None:
+            if not quiet:
+                status.update(f"The past is made again: {found.progress:.0%}")
+            time.sleep(LOOK_S)
+            found = h.conditioning.show(found.entity)
+    return found
+
+
+def _tell(found: Conditioning, *, json: bool, past: bool) -> None:
+    if json:
+        as_json([found.as_dict()])
+        return
+    words = "; ".join(found.words) or "no steps"
+    since = ", over its whole past" if past else ""
+    out.print(f"{found.entity} is conditioned{since}: {words}.")
+
+
+def _steps(words: Sequence[str] | None) -> list[Step]:
+    return [_step(one) for one in words or ()]
+
+
+def _step(words: str) -> Step:
+    """A step from how it is written: a name, then parameter=value."""
+    try:
+        name, *rest = shlex.split(words) or [""]
+    except ValueError:
+        _refuse(f"{words}: a quotation mark is not closed")
+    found: Step = {"step": name}
+    for part in rest:
+        key, sign, value = part.partition("=")
+        if not sign or not key:
+            _refuse(f"{words}: write {part!r} as parameter=value, like 'linear offset=-0.7'")
+        found[key] = value
+    return found
+
+
+def _written(step: Step) -> str:
+    parts = [f'{key}="{v}"' if isinstance(v, str) else f"{key}={v:g}" for key, v in step.items()]
+    return " ".join([str(step["step"]), *parts[1:]])
+
+
+def _flicker(values: Iterable[float | None]) -> float:
+    """The mean step from one value to the next."""
+    known = [one for one in values if one is not None]
+    steps = [abs(b - a) for a, b in pairwise(known)]
+    return sum(steps) / len(steps) if steps else 0.0
+
+
+def _refuse(why: str) -> None:
+    err.print(why, style="red")
+    raise typer.Exit(WRONG)

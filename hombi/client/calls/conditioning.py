@@ -1,0 +1,39 @@
+"""Conditioning: the steps that an entity's values go through."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from hombi import wire
+from hombi.client.calls.base import Call, path
+
+Step = dict[str, float | str]
+
+
+def show(address: str) -> Call[wire.Conditioning]:
+    """How an entity's values are conditioned, all plans, and what would be a
+    beginning."""
+    return Call("GET", path("entities", address, "conditioning"), wire.Conditioning)
+
+
+def set_(address: str, steps: Sequence[Step], *, past: bool = False) -> Call[wire.Conditioning]:
+    """Condition an entity by these steps from now on, or over its whole past too. A
+    step is {"step": "linear", "offset": -0.7}."""
+    body = wire.ConditioningRequest(steps=list(steps), past=past)
+    return Call("PUT", path("entities", address, "conditioning"), wire.Conditioning, body=body)
+
+
+def undo(address: str) -> Call[wire.Conditioning]:
+    """Take the latest plan back; the past becomes what it was before."""
+    return Call("DELETE", path("entities", address, "conditioning"), wire.Conditioning)
+
+
+def try_(
+    address: str, steps: Sequence[Step], *, start: int = 0, end: int = 0
+) -> Call[wire.TriedConditioning]:
+    """What steps would make of a stretch of the past, the last day unless given;
+    nothing is stored."""
+    body = wire.TryRequest(steps=list(steps), start=start, end=end)
+    return Call(
+        "POST", path("entities", address, "conditioning/try"), wire.TriedConditioning, body=body
+    )

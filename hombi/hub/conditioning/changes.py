@@ -1,0 +1,70 @@
+"""What a person changes of how an entity is conditioned."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from hombi.core.series import Derivation
+from hombi.core.series.conditioning import PlanError, checked, in_words
+from hombi.hub.conditioning.part import Conditioning
+from hombi.hub.conditioning.plans import Conditioned
+from hombi.hub.errors import Invalid, Refused
+from hombi.hub.events import EntityConditioned
+from hombi.hub.house import Entity, House
+from hombi.hub.kernel import Actor, Change, Done, Right
+
+
+@dataclass(frozen=True, slots=True)
+class ConditionEntity(Change[Conditioning, Conditioned]):
+    """Condition an entity's values by these steps from now on, or over its whole past
+    too. Raises NotFound, Invalid, Refused."""
+
+    entity: str
+    steps: Sequence[Mapping[str, object]]
+    past: bool = False
+
+    part = Conditioning
+    right = Right.TUNE
+
+    async def do(self, part: Conditioning, by: Actor) -> Done[Conditioned]:
+        entity = conditionable(part.house, self.entity)
+        try:
+            plan = checked(self.steps, entity.kind)
+        except PlanError as error:
+            raise Invalid(str(error)) from error
+        made = await part.set_plan(entity, plan, past=self.past, by=str(by))
+        words = "; ".join(in_words(step) for step in plan) or "no steps"
+        return Done(made, _told(entity, words, past=self.past))
+
+
+@dataclass(frozen=True, slots=True)
+class UndoConditioning(Change[Conditioning, Conditioned]):
+    """Take the latest conditioning of an entity back; its past becomes what it was.
+    Raises NotFound, Refused."""
+
+    entity: str
+
+    part = Conditioning
+    right = Right.TUNE
+
+    async def do(self, part: Conditioning, by: Actor) -> Done[Conditioned]:
+        entity = conditionable(part.house, self.entity)
+        gone = await part.take_back(entity)
+        words = "; ".join(in_words(step) for step in entity.plan) or "no steps"
+        return Done(part.of(entity), _told(entity, words, past=not gone.since_ms, undone=True))
+
+
+def conditionable(house: House, name: str) -> Entity:
+    """An entity whose values a node sends. Raises NotFound, Refused."""
+    entity = house.entity(name)
+    if isinstance(entity.origin, Derivation):
+        raise Refused(f"{entity.address} is derived; condition what it is derived from")
+    return entity
+
+
+def _told(entity: Entity, words: str, *, past: bool, undone: bool = False) -> EntityConditioned:
+    node = entity.node.address if entity.node else ""
+    return EntityConditioned(
+        node=node, entity=entity.address, words=words, past=past, undone=undone
+    )

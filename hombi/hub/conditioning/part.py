@@ -1,0 +1,237 @@
+"""The part that conditions: it keeps the plans, sets up the chains, and makes the past
+again."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Sequence
+from typing import Any
+
+from hombi.core.series import HOUR_MS, Chain, Reading, Sample
+from hombi.core.series.conditioning import Plan
+from hombi.hub.conditioning.plans import Conditioned, Version
+from hombi.hub.conditioning.trying import WARMED_WITH, warm
+from hombi.hub.errors import Refused
+from hombi.hub.events import EntitiesChanged, PastConditioned
+from hombi.hub.house import Entity, House
+from hombi.hub.intake import Intake
+from hombi.hub.kernel import Context, Part
+from hombi.hub.rollups import Rollups
+
+AT_ONCE = 1_000
+PAUSE_S = 0.002
+# Late readings come in packs: their past is put right once for all of them.
+LATE_AFTER_S = 2.0
+MOST_VERSIONS = 50
+
+
+class Conditioning(Part):
+    """Keeps the plans, sets up the chains, and makes the past again."""
+
+    name = "conditioning"
+
+    def __init__(self, context: Context, house: House, intake: Intake, rollups: Rollups) -> None:
+        super().__init__(context)
+        self.house, self._rollups = house, rollups
+        self._all: dict[int, Conditioned] = {}
+        self._jobs: dict[int, asyncio.Task[Any]] = {}
+        self._late: dict[int, tuple[Entity, int, int]] = {}
+        intake.hear_late(self._came_late)
+        context.hear(EntitiesChanged, self._came)
+
+    async def open(self) -> None:
+        stored = await self.context.thread.run(self.context.records.conditioning.all)
+        self._all = {number: Conditioned.of(data) for number, data in stored.items()}
+        await self._take_up()
+        for entity in self._entities():
+            found = self._all.get(entity.id)
+            if found is not None and found.redo is not None:
+                self._begin(entity, found, *found.redo)
+
+    def _came(self, _: EntitiesChanged) -> None:
+        self.context.tasks.start(self._take_up(), "conditioning")
+
+    async def close(self) -> None:
+        for job in self._jobs.values():
+            job.cancel()
+        await asyncio.gather(*self._jobs.values(), return_exceptions=True)
+
+    def of(self, entity: Entity) -> Conditioned:
+        """The plans of an entity."""
+        return self._all.get(entity.id) or Conditioned()
+
+    def _entities(self) -> list[Entity]:
+        return [entity for node in self.house.nodes.values() for entity in node.entities.values()]
+
+    async def _take_up(self) -> None:
+        """Entities that came, or came again, go on as they were conditioned."""
+        for entity in self._entities():
+            found = self._all.get(entity.id)
+            if found is None or not found.versions:
+                continue
+            last = found.versions[-1]
+            if last.plan and last.plan != entity.plan and last.kind == entity.kind.name:
+                chain = await self._warmed(entity, last.plan)
+                entity.follow_plan(last.plan, {entity.channels.now.number: chain})
+
+    async def set_plan(self, entity: Entity, plan: Plan, *, past: bool, by: str) -> Conditioned:
+        """Condition an entity so from now on, or its whole past too."""
+        found = self._all.get(entity.id) or Conditioned()
+        chain = await self._warmed(entity, plan)
+        now = self.context.clock.now_ms()
+        # What is stored already was made by the plan before.
+        since = 0 if past else max(now, entity.latest.at_ms + 1 if entity.latest else 0)
+        version = Version(plan, since, now, by, entity.kind.name)
+        versions = [*found.versions, version][-MOST_VERSIONS:]
+        return await self._follow(entity, versions, chain, 0 if past else None)
+
+    async def take_back(self, entity: Entity) -> Version:
+        """Undo the latest plan; the past is made again as it was before. Raises
+        Refused."""
+        found = self.of(entity)
+        if not found.versions:
+            raise Refused(f"{entity.address} is not conditioned; there is nothing to undo")
+        *versions, gone = found.versions
+        plan = versions[-1].plan if versions else ()
+        chain = await self._warmed(entity, plan)
+        await self._follow(entity, versions, chain, gone.since_ms)
+        return gone
+
+    async def _follow(
+        self, entity: Entity, versions: list[Version], chain: Chain, redo_from: int | None
+    ) -> Conditioned:
+        """Take these plans up, once they are stored."""
+        now = self.context.clock.now_ms()
+        before = self.of(entity)
+        starts = [one for one in (redo_from, before.redo[0] if before.redo else None)
+                  if one is not None]  # fmt: skip
+        made = Conditioned(versions, (min(starts), now + 1) if starts else None)
+        await self._save(entity, made)
+        self._all[entity.id] = made
+        entity.follow_plan(
+            versions[-1].plan if versions else (), {entity.channels.now.number: chain}
+        )
+        if made.redo is not None:
+            self._begin(entity, made, *made.redo)
+        return made
+
+    async def _save(self, entity: Entity, found: Conditioned) -> None:
+        port = self.context.records.conditioning
+        await self.context.thread.run(port.save, entity.id, found.as_data())
+
+    async def _warmed(self, entity: Entity, plan: Plan) -> Chain:
+        channel = entity.channels.now
+        end = entity.latest.at_ms + 1 if entity.latest else 0
+        chain = entity.fresh_chain(channel, plan)
+        await self.context.thread.run(
+            warm, self.context.records.history, entity.id, chain, channel, end
+        )
+        return chain
+
+    # The past
+
+    def _begin(self, entity: Entity, found: Conditioned, start: int, end: int) -> None:
+        job = self._jobs.pop(entity.id, None)
+        if job is not None:
+            job.cancel()
+        first = entity.latest.at_ms if entity.latest and not start else start
+        found.redo, found.begun_ms = (start, end), first
+        work = self._run(entity, found, start, end)
+        self._jobs[entity.id] = self.context.tasks.start(work, "conditioning of the past")
+
+    async def _run(self, entity: Entity, found: Conditioned, start: int, end: int) -> None:
+        chains: dict[tuple[int, int], Chain] = {}
+        first = await self.context.thread.run(
+            self.context.records.history.first_at, entity.id, start
+        )
+        at: int | None = start
+        found.begun_ms = first if first is not None else start
+        made = 0
+        while at is not None:
+            at, count = await self.context.thread.run(self._chunk, entity, found, chains, (at, end))
+            made += count
+            if at is not None:
+                found.redo = (at, end)
+            await asyncio.sleep(PAUSE_S)
+        await self._rollups.mend()
+        found.redo = None
+        await self._save(entity, found)
+        await self._show_latest(entity)
+        self._jobs.pop(entity.id, None)
+        node = entity.node.address if entity.node else ""
+        self.context.announce(PastConditioned(node=node, entity=entity.address, count=made))
+
+    async def _show_latest(self, entity: Entity) -> None:
+        """What is shown now is what the past ends with."""
+        latest = entity.latest
+        if latest is None:
+            return
+        stored = await self.context.thread.run(
+            self.context.records.history.before, entity.id, latest.at_ms + 1
+        )
+        if entity.latest is latest and stored is not None and stored.at_ms == latest.at_ms:
+            entity.latest = stored
+
+    def _chunk(
+        self,
+        entity: Entity,
+        found: Conditioned,
+        chains: dict[tuple[int, int], Chain],
+        span: tuple[int, int],
+    ) -> tuple[int | None, int]:
+        """In the records thread: make some of the past again; where to go on, and how
+        many readings those were."""
+        records, hours, count = self.context.records, set[int](), 0
+
+        def make(readings: Sequence[Reading]) -> list[Reading]:
+            nonlocal count
+            count = len(readings)
+            hours.update(reading.at_ms // HOUR_MS * HOUR_MS for reading in readings)
+            return [self._again(entity, found, chains, reading) for reading in readings]
+
+        with records.together():
+            after = records.history.rewrite(entity.id, *span, make, AT_ONCE)
+            records.history.mark_stale([(entity.id, hour) for hour in sorted(hours)])
+        return after, count
+
+    def _again(
+        self,
+        entity: Entity,
+        found: Conditioned,
+        chains: dict[tuple[int, int], Chain],
+        reading: Reading,
+    ) -> Reading:
+        channel = entity.channels.numbered(reading.channel)
+        if channel.kind is not entity.kind:
+            return reading
+        plan = found.at(reading.at_ms)
+        key = (hash_of(plan), channel.number)
+        chain = chains.get(key)
+        if chain is None:
+            chain = chains[key] = entity.fresh_chain(channel, plan)
+            warm(self.context.records.history, entity.id, chain, channel, reading.at_ms)
+        return chain.reading(Sample(reading.at_ms, reading.sent, channel.unit), channel)
+
+    def _came_late(self, entity: Entity, at_ms: int) -> None:
+        """A reading came after later ones: what follows it is made again soon."""
+        reach = WARMED_WITH * entity.chain(entity.channels.now).warm_ms
+        known = self._late.get(entity.id)
+        if known is None:
+            loop = asyncio.get_running_loop()
+            loop.call_later(LATE_AFTER_S, self._put_right, entity.id)
+        start, end = (at_ms, at_ms) if known is None else known[1:]
+        self._late[entity.id] = (entity, min(start, at_ms), max(end, at_ms + reach + 1))
+
+    def _put_right(self, number: int) -> None:
+        entity, start, end = self._late.pop(number)
+        found = self._all.get(number)
+        if found is not None and found.redo is None:
+            self._begin(entity, found, start, end)
+        elif found is not None and found.redo is not None:
+            redo = found.redo
+            self._begin(entity, found, min(redo[0], start), max(redo[1], end))
+
+
+def hash_of(plan: Plan) -> int:
+    """A plan's name within one run."""
+    return hash(tuple(tuple(sorted(step.items())) for step in plan))

@@ -1,0 +1,68 @@
+"""The plans of an entity, and how they are stored."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from hombi.core.series.conditioning import Plan
+
+
+@dataclass(frozen=True, slots=True)
+class Version:
+    """One plan: since when it holds (0: over the whole past), and who made it when."""
+
+    plan: Plan
+    since_ms: int
+    made_ms: int
+    by: str
+    kind: str
+
+
+@dataclass(slots=True)
+class Conditioned:
+    """All plans of an entity, and what of its past is still to be made again."""
+
+    versions: list[Version] = field(default_factory=list)
+    redo: tuple[int, int] | None = None
+    begun_ms: int = 0
+
+    @property
+    def progress(self) -> float | None:
+        """How much of the past is made again, 0 to 1; None when there is nothing to
+        do."""
+        if self.redo is None:
+            return None
+        at, to = self.redo
+        return min(1.0, max(0.0, (at - self.begun_ms) / max(1, to - self.begun_ms)))
+
+    def at(self, at_ms: int) -> Plan:
+        """The plan that counts at a moment."""
+        for version in reversed(self.versions):
+            if version.since_ms <= at_ms:
+                return version.plan
+        return ()
+
+    def as_data(self) -> dict[str, Any]:
+        """As it is stored."""
+        return {
+            "redo": list(self.redo) if self.redo else None,
+            "versions": [
+                {
+                    "plan": [dict(step) for step in one.plan],
+                    "since_ms": one.since_ms,
+                    "made_ms": one.made_ms,
+                    "by": one.by,
+                    "kind": one.kind,
+                }
+                for one in self.versions
+            ],
+        }
+
+    @classmethod
+    def of(cls, data: Mapping[str, Any]) -> Conditioned:
+        """From how it was stored."""
+        versions = [Version(**{**one, "plan": tuple(one["plan"])}) for one in data["versions"]]
+        redo = data.get("redo")
+        return cls(versions, (redo[0], redo[1]) if redo else None, redo[0] if redo else 0)

@@ -1,0 +1,139 @@
+"""Conditioning: the steps that an entity's values go through, tried, set and undone."""
+
+from __future__ import annotations
+
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from hombi import wire
+from hombi.core.series.conditioning import STEP_KINDS, Plan, PlanError, checked, in_words
+from hombi.hub.conditioning import (
+    Conditioned,
+    ConditionEntity,
+    UndoConditioning,
+    conditionable,
+    suggested,
+    tried,
+)
+from hombi.hub.errors import Invalid
+from hombi.hub.hub import Hub
+from hombi.service.api.parsing import body
+from hombi.service.api.schema import operation
+from hombi.service.api.views import View, actor
+from hombi.service.bridge import change, hub, read
+
+DAY_MS = 86_400_000
+MOST_LOOKED_AT = 2_000
+SORTS = [
+    wire.StepSort(
+        step=kind.name,
+        about=kind.about,
+        parameters=[
+            wire.StepParameterShape(
+                name=one.name, about=one.about, default=one.default, time=one.time
+            )
+            for one in kind.parameters
+        ],
+    )
+    for kind in STEP_KINDS.values()
+]
+
+
+class ConditioningView(View):
+    """How an entity's values are conditioned."""
+
+    @operation(gives=wire.Conditioning)
+    def get(self, request: Request, node: str, name: str) -> Response:
+        """The steps, all plans, and what would be a beginning."""
+        return Response(_answer(f"{node}/{name}"))
+
+    @operation(takes=wire.ConditioningRequest, gives=wire.Conditioning)
+    def put(self, request: Request, node: str, name: str) -> Response:
+        """Condition it by these steps from now on, or over its past too. The past is
+        made again in the background; `progress` says how far that is."""
+        asked = body(request, wire.ConditioningRequest)
+        address = f"{node}/{name}"
+        change(actor(request), ConditionEntity(address, asked.steps, asked.past), lambda *_: None)
+        return Response(_answer(address))
+
+    @operation(gives=wire.Conditioning)
+    def delete(self, request: Request, node: str, name: str) -> Response:
+        """Take the latest plan back; the past becomes what it was before."""
+        address = f"{node}/{name}"
+        change(actor(request), UndoConditioning(address), lambda *_: None)
+        return Response(_answer(address))
+
+
+class TryView(View):
+    """What steps would make of the past."""
+
+    @operation(takes=wire.TryRequest, gives=wire.TriedConditioning)
+    def post(self, request: Request, node: str, name: str) -> Response:
+        """Try steps on a stretch of the past; nothing is stored."""
+        asked = body(request, wire.TryRequest)
+        entity = read(lambda h: conditionable(h.house, f"{node}/{name}"))
+        plan = _plan(asked.steps, f"{node}/{name}")
+        now = hub().context.clock.now_ms()
+        end = asked.end or now
+        start = asked.start or end - DAY_MS
+        if not 0 <= start < end <= now + DAY_MS:
+            raise Invalid("start must come before end, and end must not lie ahead")
+        found = tried(hub().context.records.history, entity, plan, start, end)
+        return Response(
+            wire.TriedConditioning(
+                entity=entity.address,
+                unit=entity.kind.unit,
+                start=start,
+                end=end,
+                at=found.at,
+                plain=found.plain,
+                made=found.made,
+                spikes=found.spikes,
+                cut=found.cut,
+            )
+        )
+
+
+def _plan(steps: list[dict[str, float | str]], address: str) -> Plan:
+    kind = read(lambda h: h.house.entity(address).kind)
+    try:
+        return checked(steps, kind)
+    except PlanError as error:
+        raise Invalid(str(error)) from error
+
+
+def _answer(address: str) -> wire.Conditioning:
+    def look(h: Hub) -> tuple[int, str, str, Plan, Conditioned, int, bool]:
+        entity = conditionable(h.house, address)
+        latest = entity.latest.at_ms + 1 if entity.latest else 0
+        states = entity.kind.words is not None
+        found = h.conditioning.of(entity)
+        return entity.id, entity.address, entity.kind.unit, entity.plan, found, latest, states
+
+    number, address, unit, plan, found, latest, states = read(look)
+    # What is suggested comes from the last samples, however far back they are.
+    first = [] if states else _suggested(number, latest)
+    return wire.Conditioning(
+        entity=address,
+        unit=unit,
+        steps=[dict(step) for step in plan],
+        words=[in_words(step) for step in plan],
+        versions=[
+            wire.PlanVersion(
+                steps=[dict(step) for step in one.plan],
+                words=[in_words(step) for step in one.plan],
+                by=one.by,
+                made_at=one.made_ms,
+                since=one.since_ms,
+            )
+            for one in reversed(found.versions)
+        ],
+        progress=found.progress,
+        suggested=first,
+        sorts=[] if states else SORTS,
+    )
+
+
+def _suggested(number: int, latest_ms: int) -> list[dict[str, float | str]]:
+    history = hub().context.records.history
+    return suggested(history.single(number, latest_ms - DAY_MS, latest_ms, MOST_LOOKED_AT))

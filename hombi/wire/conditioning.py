@@ -1,0 +1,81 @@
+"""Conditioning on the wire: steps, plans, and what they would make of the past."""
+
+from __future__ import annotations
+
+from hombi.wire.base import Ask, Ms, Shape
+
+
+class StepParameterShape(Shape, frozen=True, kw_only=True):
+    """One number of a sort of step; `default` null: it must be given. One that is a
+    `time` is written like "2 min"."""
+
+    name: str
+    about: str
+    default: float | str | None
+    time: bool
+
+
+class StepSort(Shape, frozen=True, kw_only=True):
+    """One sort of step of a chain."""
+
+    step: str
+    about: str
+    parameters: list[StepParameterShape]
+
+
+class PlanVersion(Shape, frozen=True, kw_only=True):
+    """One plan of an entity: its steps as data and in words, who made it when, and
+    since when it holds; 0: over the whole past."""
+
+    steps: list[dict[str, float | str]]
+    words: list[str]
+    by: str
+    made_at: Ms
+    since: Ms
+
+
+class Conditioning(Shape, frozen=True, kw_only=True):
+    """How an entity's values are conditioned. `versions` are the latest first;
+    `progress` is how much of the past is made again, 0 to 1, null when nothing is to be
+    done. `suggested` are first steps from how its samples come and flicker."""
+
+    entity: str
+    unit: str
+    steps: list[dict[str, float | str]]
+    words: list[str]
+    versions: list[PlanVersion]
+    progress: float | None
+    suggested: list[dict[str, float | str]]
+    sorts: list[StepSort]
+
+
+class ConditioningRequest(Ask, frozen=True, kw_only=True):
+    """Condition an entity by these steps from now on or, with `past`, over its whole
+    past too."""
+
+    steps: list[dict[str, float | str]]
+    past: bool = False
+
+
+class TryRequest(Ask, frozen=True, kw_only=True):
+    """Try steps on a stretch of the past, in ms; the last day unless given."""
+
+    steps: list[dict[str, float | str]]
+    start: int = 0
+    end: int = 0
+
+
+class TriedConditioning(Shape, frozen=True, kw_only=True):
+    """What steps would make of a stretch of the past, in columns of one length: the
+    value without them and with them, null where it is bad. `spikes` would be bad that
+    were not; `cut` says that there were more readings than were tried."""
+
+    entity: str
+    unit: str
+    start: Ms
+    end: Ms
+    at: list[int]
+    plain: list[float | None]
+    made: list[float | None]
+    spikes: int
+    cut: bool
