@@ -13,6 +13,10 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         "hombi compare cellar-rack/humidity drying-vent/humidity --span week",
         'hombi compare "Loft beam temperature" --earlier year --span month',
     ),
+    "export": (
+        "hombi export cellar-rack/humidity --span month --file humidity.csv",
+        'hombi export "Loft beam temperature" --from 2026-11-01 --format senml',
+    ),
     "follow": ("hombi follow", "hombi follow cellar-rack/humidity --json"),
     "set": ("hombi set cellar-mister/switch on", 'hombi set "Loft lamp/Level" 40'),
     "journal": ("hombi journal -n 10", "hombi journal --event AutomationStarted --follow"),

@@ -127,6 +127,20 @@ class AsyncConditioning(_AsyncGroup):
 class AsyncEntities(_AsyncGroup):
     """The values of the house."""
 
+    def export(
+        self,
+        address: str,
+        span: str = "day",
+        *,
+        start: int | None = None,
+        end: int | None = None,
+        format: str = "csv",
+    ) -> AsyncIterator[bytes]:
+        """An entity's single readings of a span as a file, piece by piece: "csv", or
+        "senml" (RFC 8428)."""
+        asked = entities.export(address, span, start=start, end=end, format=format)
+        return self._hub._pieces(asked)
+
     list = _async_call(entities.list_)
     get = _async_call(entities.get)
     rename = _async_call(entities.rename)
@@ -292,8 +306,21 @@ class AsyncHub:
             if place is None:
                 return
 
+    async def _pieces(self, call: Call[bytes]) -> AsyncIterator[bytes]:
+        timeout = httpx.Timeout(TIMEOUT_S, read=QUIET_S)
+        try:
+            async with self._http.stream(
+                call.method, call.path, params=dict(call.params), timeout=timeout
+            ) as response:
+                if response.status_code >= 400:
+                    raise problem(response.status_code, await response.aread())
+                async for piece in response.aiter_bytes():
+                    yield piece
+        except httpx.TransportError as error:
+            raise self._unreachable(error) from error
+
     def live(self) -> AsyncIterator[LiveEvent]:
-        """The live stream from now on. a connection that drops is resumed where
+        """The live stream from now on. A connection that drops is resumed where
         it stopped; a hub that is gone for good raises HubUnreachable."""
         return self._stream(PATH, {})
 

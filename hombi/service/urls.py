@@ -21,6 +21,7 @@ from hombi.service.api import (
     tools,
     zigbee,
 )
+from hombi.service.api.export import export
 from hombi.service.api.live import live
 from hombi.service.console import console
 
@@ -72,6 +73,7 @@ urlpatterns = [
         "api/entities/<str:node>/<str:name>/conditioning", conditioning.ConditioningView.as_view()
     ),
     path("api/entities/<str:node>/<str:name>/conditioning/try", conditioning.TryView.as_view()),
+    path("api/entities/<str:node>/<str:name>/export", export),
     path("api/entities/<str:node>/<str:name>/numbers", entities.NumbersView.as_view()),
     path("api/entities/<str:node>/<str:name>/history", entities.HistoryView.as_view()),
     path("api/entities/<str:node>/<str:name>/stretches", entities.StretchesView.as_view()),

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import csv
+import io
 import json
 import re
 import time
 from datetime import datetime, timedelta
 from itertools import pairwise
+from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
+import httpx
 import pytest
 
 from hombi.client import HubProblem
@@ -290,3 +294,44 @@ def test_conditioning_by_command_over_the_past_and_back(own_service: Service) ->
         refused = service.hombi("condition", *words)
         assert refused.returncode != 0
         assert said in refused.stderr, words
+
+
+def test_readings_are_exported_page_by_page(
+    service: Service, rack: Joined, filled: datetime, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    start = round(filled.timestamp() * 1000)
+    span = {"start": start, "end": start + 47 * HOUR}
+    with service.hub() as hub:
+        text = b"".join(hub.entities.export("cellar-rack/humidity", **span)).decode()
+        rows = list(csv.DictReader(io.StringIO(text, newline="")))
+        single = list(hub.entities.readings("cellar-rack/humidity", start, start + 47 * HOUR))
+        assert [float(row["value"]) for row in rows] == [one.value for one in single]
+        pack = b"".join(hub.entities.export("cellar-rack/humidity", format="senml", **span))
+        assert len(json.loads(pack)) == 42
+        for wrong, said in (
+            ({"format": "xls"}, "format=xls is not known; use csv, senml"),
+            ({"span": "century"}, "span=century is not known"),
+        ):
+            with pytest.raises(HubProblem, match=said):
+                list(hub.entities.export("cellar-rack/humidity", **wrong))
+        with pytest.raises(HubProblem, match="no entity cellar-rack/colour"):
+            list(hub.entities.export("cellar-rack/colour"))
+    stranger = httpx.get(f"{service.url}/api/entities/cellar-rack/humidity/export")
+    assert stranger.status_code == 401
+
+
+def test_export_on_the_command_line(
+    service: Service, rack: Joined, filled: datetime, tmp_path: Path
+) -> None:
+    since = ["--from", f"{filled:%Y-%m-%d %H:%M}+00:00"]
+    file = tmp_path / "humidity.csv"
+    done = service.hombi("export", "cellar rack humidity", *since, "--file", str(file))
+    assert done.returncode == 0, done.stderr
+    assert f"cellar-rack/humidity is in {file}" in done.stderr
+    printed = service.hombi("export", "cellar-rack/humidity", *since)
+    assert printed.stdout.splitlines() == file.read_text().splitlines()
+    before = file.read_bytes()
+    for words in (("--span", "century"), ("--format", "xls")):
+        refused = service.hombi("export", "cellar-rack/humidity", *words, "--file", str(file))
+        assert refused.returncode != 0
+        assert file.read_bytes() == before, "what was there stays"

@@ -1240,6 +1240,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/entities/{node}/{name}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description An entity's single readings of a span as a file, the bad ones too; any number of them. */
+        get: operations["entities_export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -5657,6 +5674,44 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": components["schemas"]["Messages"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    entities_export: {
+        parameters: {
+            query?: {
+                format?: "csv" | "senml";
+                span?: string;
+                start?: number;
+                end?: number;
+            };
+            header?: never;
+            path: {
+                node: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                    "application/senml+json": string;
                 };
             };
             /** @description a problem */

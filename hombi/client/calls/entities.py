@@ -92,6 +92,20 @@ def courses(
     return Call("GET", "/api/courses", list[wire.History], params=params)
 
 
+def export(
+    address: str,
+    span: str = "day",
+    *,
+    start: int | None = None,
+    end: int | None = None,
+    format: str = "csv",
+) -> Call[bytes]:
+    """An entity's single readings of a span as a file, piece by piece: "csv", or "senml"
+    (RFC 8428)."""
+    params = given(span=span, start=start, end=end, format=format)
+    return Call("GET", path("entities", address, "export"), bytes, params=params)
+
+
 def rows(
     address: str,
     span: str = "day",

@@ -51,7 +51,7 @@ _SPAN = [
 _WHICH = [OpenApiParameter(name, str) for name in ("room", "node", "kind")]
 
 
-def _span(request: Request) -> tuple[int, int]:
+def span_of(request: Request) -> tuple[int, int]:
     """From `span` (ending now), or from `start` and `end` in ms."""
     span, now = request.query_params.get("span", "day"), hub().context.clock.now_ms()
     if span not in SPANS_MS:
@@ -152,7 +152,7 @@ class HistoryView(View):
     def get(self, request: Request, node: str, name: str) -> Response:
         """At most `points` buckets with their mean, lowest and highest value."""
         number, channels, unit = _series(f"{node}/{name}")
-        start, end = _span(request)
+        start, end = span_of(request)
         points = whole_number(request, "points", 600)
         if not 1 <= points <= MAX_POINTS:
             raise Invalid(f"points must be 1 to {MAX_POINTS}")
@@ -177,7 +177,7 @@ class NumbersView(View):
         address = f"{node}/{name}"
         number, channels, unit = _series(address)
         kind = read(lambda h: h.house.entity(address).kind)
-        start, end = _span(request)
+        start, end = span_of(request)
         asked = request.query_params.get("over", "").strip()
         try:
             over = parse_value(asked, kind, bare=True) if asked else None
@@ -199,7 +199,7 @@ class StretchesView(View):
         """One stretch for each state, oldest first; it is so until it says
         otherwise."""
         number, channels, _ = _series(f"{node}/{name}")
-        start, end = _span(request)
+        start, end = span_of(request)
         history = hub().context.records.history
         found = history.changes(number, channels, start, end, MAX_STRETCHES + 1)
         cut = len(found) > MAX_STRETCHES
@@ -235,7 +235,7 @@ class CoursesView(View):
         most = min(MAX_POINTS, MOST_TOGETHER // len(named))
         if not 1 <= points <= most:
             raise Invalid(f"points={points} is not between 1 and {most} for {len(named)} entities")
-        start, end = _span(request)
+        start, end = span_of(request)
         about = [_series(one) for one in named]
         series, width = hub().context.records.history.series(
             [(number, channels) for number, channels, _ in about], start, end, points
@@ -265,7 +265,7 @@ class RowsView(View):
         """Rows of five minutes, hours or days as the house's clock shows them; one
         without readings is there and empty."""
         number, channels, _ = _series(f"{node}/{name}")
-        start, end = _span(request)
+        start, end = span_of(request)
         rows = request.query_params.get("rows") or rows_of(end - start)
         if rows not in ROWS_MS:
             raise Invalid(f"rows={rows} is not known; use {', '.join(ROWS_MS)}")
@@ -298,7 +298,7 @@ class ReadingsView(View):
     def get(self, request: Request, node: str, name: str) -> Response:
         """Single readings, oldest first, a thousand a page; the bad ones too."""
         number, channels, _ = _series(f"{node}/{name}")
-        start, end = _span(request)
+        start, end = span_of(request)
         found = hub().context.records.history.single(number, start, end, PAGE)
         readings = [
             wire.Reading(

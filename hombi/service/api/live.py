@@ -37,13 +37,13 @@ async def streamed(
 ) -> HttpResponse | StreamingHttpResponse:
     """These events for who is signed in, as Server-Sent Events."""
     if request.method != "GET":
-        return _refused(405, "the live stream is read with GET")
-    if not await sync_to_async(_signed_in)(request):
-        return _refused(401, "sign in, or send a token")
+        return refused(405, "the live stream is read with GET")
+    if not await sync_to_async(signed_in)(request):
+        return refused(401, "sign in, or send a token")
     try:
         response = StreamingHttpResponse(events(), content_type="text/event-stream")
     except Invalid as error:
-        return _refused(422, str(error))
+        return refused(422, str(error))
     response["Cache-Control"] = "no-store"
     response["Content-Encoding"] = (
         "identity"  # the compressing middleware would hold the stream back
@@ -52,13 +52,15 @@ async def streamed(
     return response
 
 
-def _refused(status: int, detail: str) -> JsonResponse:
+def refused(status: int, detail: str) -> JsonResponse:
+    """No, and why."""
     return JsonResponse(
         problem(status, detail), status=status, content_type="application/problem+json"
     )
 
 
-def _signed_in(request: HttpRequest) -> bool:
+def signed_in(request: HttpRequest) -> bool:
+    """Whether this is asked by somebody who has signed in."""
     asked = Request(request)
     try:
         if TokenAuthentication().authenticate(asked) is not None:

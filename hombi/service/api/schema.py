@@ -10,6 +10,7 @@ import msgspec
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 
 from hombi import wire
+from hombi.core.series.export import FORMATS
 from hombi.wire.live import NEWS
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -83,6 +84,7 @@ def add_wire(result: dict[str, Any], generator: Any, request: Any, public: bool)
         filters,
         {"$ref": _TEMPLATE.format(name="Messages")},
     )
+    result["paths"]["/api/entities/{node}/{name}/export"] = _file()
     problem = {"$ref": _TEMPLATE.format(name="Problem")}
     content = {"application/problem+json": {"schema": problem}}
     for path in result["paths"].values():
@@ -90,6 +92,28 @@ def add_wire(result: dict[str, Any], generator: Any, request: Any, public: bool)
             answer = {"description": "a problem", "content": content}
             one.setdefault("responses", {})["default"] = answer
     return result
+
+
+def _file() -> dict[str, Any]:
+    text, number = {"type": "string"}, {"type": "integer"}
+    query: list[dict[str, Any]] = [
+        {"in": "query", "name": "format", "schema": {"enum": list(FORMATS), "type": "string"}},
+        {"in": "query", "name": "span", "schema": text},
+        {"in": "query", "name": "start", "schema": number},
+        {"in": "query", "name": "end", "schema": number},
+    ]
+    place = [{"in": "path", "name": n, "schema": text, "required": True} for n in ("node", "name")]
+    content = {one.media_type.partition(";")[0]: {"schema": text} for one in FORMATS.values()}
+    about = "An entity's single readings of a span as a file, the bad ones too; any number of them."
+    return {
+        "get": {
+            "operationId": "entities_export",
+            "description": about,
+            "parameters": [*place, *query],
+            "tags": ["api"],
+            "responses": {"200": {"description": "the file", "content": content}},
+        }
+    }
 
 
 def _stream(

@@ -137,12 +137,34 @@ function Drawn({
             >
               Compare it
             </Link>{" "}
-            with others, or with what it was before.
+            with others, or with what it was before. Download this span as{" "}
+            <a className="text-act underline" href={fileOf(entity.entity, window, "csv")} download>
+              CSV
+            </a>{" "}
+            or{" "}
+            <a
+              className="text-act underline"
+              href={fileOf(entity.entity, window, "senml")}
+              download
+            >
+              SenML
+            </a>
+            .
           </p>
         </>
       )}
     </Await>
   );
+}
+
+function fileOf(entity: string, window: Window, format: "csv" | "senml"): string {
+  const { node, name } = addressParts(entity);
+  const asked = new URLSearchParams({
+    format,
+    start: String(Math.floor(window.start)),
+    end: String(Math.ceil(window.end)),
+  });
+  return `/api/entities/${node}/${name}/export?${asked}`;
 }
 
 /** The span in numbers, and for how long the value was over a limit. */
