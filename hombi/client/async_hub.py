@@ -136,8 +136,7 @@ class AsyncEntities(_AsyncGroup):
         end: int | None = None,
         format: str = "csv",
     ) -> AsyncIterator[bytes]:
-        """An entity's single readings of a span as a file, piece by piece: "csv", or
-        "senml" (RFC 8428)."""
+        """An entity's readings of a span as a file: csv, or senml (RFC 8428)."""
         asked = entities.export(address, span, start=start, end=end, format=format)
         return self._hub._pieces(asked)
 

@@ -134,8 +134,7 @@ class Entities(_Group):
         end: int | None = None,
         format: str = "csv",
     ) -> Iterator[bytes]:
-        """An entity's single readings of a span as a file, piece by piece: "csv", or
-        "senml" (RFC 8428)."""
+        """An entity's readings of a span as a file: csv, or senml (RFC 8428)."""
         asked = entities.export(address, span, start=start, end=end, format=format)
         return self._hub._pieces(asked)
 

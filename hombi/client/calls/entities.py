@@ -100,8 +100,7 @@ def export(
     end: int | None = None,
     format: str = "csv",
 ) -> Call[bytes]:
-    """An entity's single readings of a span as a file, piece by piece: "csv", or "senml"
-    (RFC 8428)."""
+    """An entity's readings of a span as a file: csv, or senml (RFC 8428)."""
     params = given(span=span, start=start, end=end, format=format)
     return Call("GET", path("entities", address, "export"), bytes, params=params)
 
