@@ -11,7 +11,7 @@ from hombi.cli import complete
 from hombi.cli.drawing import ago, as_json, bold, err, out, said, table, value
 from hombi.cli.noun import noun
 from hombi.cli.run import SAID_NO, Json, entity_called, hub
-from hombi.client import Entity
+from hombi.client import Entity, EntityDetail
 
 app = noun("The values of the house.")
 Room = Annotated[str | None, typer.Option(help="Only this room.", autocompletion=complete.rooms)]
@@ -77,13 +77,22 @@ def show(entity: Address, json: Json = False) -> None:
         ("kind", found.kind + (f", in {found.unit}" if found.unit else "")),
         ("node", f"{found.node}, over {found.link}" if found.node else "none"),
         ("room", found.room or "none"),
-        ("sent as", f"{found.wire_name}{sent}"),
+        ("sent as", f"{found.wire_name}{sent}" if found.node else ""),
+        ("computed", _computed(found)),
         ("picked from", found.picked),
         ("believed", f"from {found.low:g} to {found.high:g} {found.unit}".rstrip()),
         ("heard", f"{ago(found.heard_at)} ago" if found.heard_at else "never"),
         ("watched by", ", ".join(one.automation for one in found.watchers)),
     ]
     table(("ENTITY", ""), [row for row in rows if row[1]], "")
+
+
+def _computed(e: EntityDetail) -> str:
+    """How a value is computed from others, in words."""
+    if e.derived is None:
+        return ""
+    given = ", ".join(f"{name}={value}" for name, value in e.derived.parameters.items())
+    return f"{e.derived.method} of {', '.join(e.derived.sources)}" + (f", {given}" if given else "")
 
 
 @app.command()

@@ -14,6 +14,7 @@ from hombi import wire
 from hombi.client.calls import (
     automations,
     conditioning,
+    derived,
     entities,
     general,
     messages,
@@ -122,6 +123,14 @@ class AsyncConditioning(_AsyncGroup):
     set = _async_call(conditioning.set_)
     undo = _async_call(conditioning.undo)
     try_ = _async_call(conditioning.try_)
+
+
+class AsyncDerived(_AsyncGroup):
+    """Values that are computed from others."""
+
+    methods = _async_call(derived.methods)
+    make = _async_call(derived.make)
+    remove = _async_call(derived.remove)
 
 
 class AsyncEntities(_AsyncGroup):
@@ -259,6 +268,7 @@ class AsyncHub:
         self.nodes = AsyncNodes(self)
         self.entities = AsyncEntities(self)
         self.conditioning = AsyncConditioning(self)
+        self.derived = AsyncDerived(self)
         self.pairing = AsyncPairing(self)
         self.automations = AsyncAutomations(self)
         self.phones = AsyncPhones(self)

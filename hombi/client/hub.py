@@ -11,6 +11,7 @@ from hombi import wire
 from hombi.client.calls import (
     automations,
     conditioning,
+    derived,
     entities,
     general,
     messages,
@@ -120,6 +121,14 @@ class Conditioning(_Group):
     set = _call(conditioning.set_)
     undo = _call(conditioning.undo)
     try_ = _call(conditioning.try_)
+
+
+class Derived(_Group):
+    """Values that are computed from others."""
+
+    methods = _call(derived.methods)
+    make = _call(derived.make)
+    remove = _call(derived.remove)
 
 
 class Entities(_Group):
@@ -243,6 +252,7 @@ class Hub:
         self.nodes = Nodes(self)
         self.entities = Entities(self)
         self.conditioning = Conditioning(self)
+        self.derived = Derived(self)
         self.pairing = Pairing(self)
         self.automations = Automations(self)
         self.phones = Phones(self)

@@ -73,6 +73,8 @@ KINDS: dict[str, Kind] = {
         _measured("duration", "s", 0, 1e9, 0, "uptime"),
         _measured("acidity", "pH", 0, 14, 2, "ph"),
         _measured("conductivity", "µS/cm", 0, 100_000, 0, "ec"),
+        _measured("water-content", "g/m³", 0, 500, 1, title="water content"),
+        _measured("vapour-deficit", "kPa", 0, 20, 2, title="vapour deficit"),
         _measured("reception", "%", 0, 100, 0, "lqi"),
         _states("contact", "closed", "open", "door", "window", "gate", "hatch", "lid", "open"),
         _states("occupancy", "clear", "occupied", "motion", "presence", "pir", "movement"),

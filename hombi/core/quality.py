@@ -16,6 +16,7 @@ class Quality(IntEnum):
     GOOD = 0
     WARMING_UP = 10
     CLIPPED = 11
+    INPUT_MISSING = 12
     STUCK = 20
     SPIKE = 21
     OUT_OF_RANGE = 22

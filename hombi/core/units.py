@@ -50,6 +50,7 @@ _TABLE: list[tuple[Unit, tuple[str, ...]]] = [
     (Unit("ppb", "concentration", 0.001), ("[ppb]",)),
     (Unit("µg/m³", "density"), ("ug/m3", "μg/m³", "ug.m-3")),
     (Unit("mg/m³", "density", 1000.0), ("mg/m3",)),
+    (Unit("g/m³", "density", 1e6), ("g/m3",)),
     (Unit("W", "power"), ("om2:watt", "watt", "VA", "var")),
     (Unit("mW", "power", 0.001), ()),
     (Unit("kW", "power", 1000.0), ("om2:kilowatt", "kVA", "kvar")),

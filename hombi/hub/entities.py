@@ -57,6 +57,9 @@ class RemoveEntity(Change[Picks, None]):
             raise Refused(
                 f"{entity.address} is what its node says it has; it can be hidden, not removed"
             )
+        others = part.house.derived_from([entity.address])
+        if others:
+            raise Refused(f"{', '.join(others)} is derived from it; remove that first")
         await part.remove(entity)
         node = entity.node.address if entity.node else ""
         return Done(None, EntityRemoved(node=node, entity=entity.address))

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import hashlib
 import hmac
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -324,6 +324,17 @@ class House:
         self.nodes.pop(node.address, None)
         for entity in node.entities.values():
             self.entities.pop(entity.address, None)
+
+    def derived_from(self, addresses: Iterable[str]) -> list[str]:
+        """The addresses of what is computed from one of these."""
+        given = set(addresses)
+        return [
+            entity.address
+            for entity in self.entities.values()
+            if isinstance(entity.origin, Derivation)
+            and entity.address not in given
+            and given.intersection(entity.origin.sources)
+        ]
 
     def node(self, name: str) -> Node:
         """The node with this address or name. Raises NotFound, with the nearest one;

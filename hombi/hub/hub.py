@@ -12,6 +12,7 @@ from hombi.hub.automations import Automations
 from hombi.hub.batteries import Batteries
 from hombi.hub.conditioning import Conditioning
 from hombi.hub.config import Config
+from hombi.hub.derived import Derived
 from hombi.hub.described import Described
 from hombi.hub.events import HubStarted, HubStopped, SettingsTakenUp
 from hombi.hub.house import House
@@ -51,6 +52,7 @@ class Hub:
     keeper: Keeper
     rollups: Rollups
     conditioning: Conditioning
+    derived: Derived
     links: Links
     rooms: Rooms
     messages: Messages
@@ -83,9 +85,9 @@ class Hub:
         everything behind them is ready."""
         return [
             self.writer, self.keeper, self.rollups, self.rooms, self.tools, self.pairing,
-            self.admission, self.intake, self.conditioning, self.nodes, self.picks, self.posts,
-            self.settings, self.radios, self.batteries, self.actuation, self.outbox,
-            self.reload, self.lag, self.links, self.automations,
+            self.admission, self.intake, self.conditioning, self.derived, self.nodes,
+            self.picks, self.posts, self.settings, self.radios, self.batteries,
+            self.actuation, self.outbox, self.reload, self.lag, self.links, self.automations,
         ]  # fmt: skip
 
     def needs(self) -> list[Need]:
@@ -177,6 +179,7 @@ async def _made(
         keeper,
         rollups,
         Conditioning(context, house, intake, rollups),
+        Derived(context, house, writer, intake, rollups),
         all_links,
         rooms,
         messages,

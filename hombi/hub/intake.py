@@ -214,6 +214,14 @@ class Intake(Part):
             entity.latest = reading
             return
         entity.heard(reading)
+        self.tell(entity, reading)
+        if was_silent:
+            node = entity.node.address if entity.node else ""
+            changed = EntitySilenceChanged(node=node, entity=entity.address, silent=False)
+            self.context.announce(changed)
+
+    def tell(self, entity: Entity, reading: Reading) -> None:
+        """A fresh reading is there: everything that waits for it hears of it."""
         for listener in self._listeners:
             try:
                 listener.reading(entity, reading)
@@ -221,10 +229,6 @@ class Intake(Part):
                 who = f"{type(listener).__name__}, with a reading of {entity.address},"
                 self.context.tasks.failed(who, error)
         self._live.publish(ReadingTaken(entity.address, reading))
-        if was_silent:
-            node = entity.node.address if entity.node else ""
-            changed = EntitySilenceChanged(node=node, entity=entity.address, silent=False)
-            self.context.announce(changed)
 
 
 def clock_said(clock: NodeClock) -> str:

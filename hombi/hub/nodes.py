@@ -308,6 +308,9 @@ class RemoveNode(Change[Nodes, None]):
 
     async def do(self, part: Nodes, by: Actor) -> Done[None]:
         node = part.house.node(self.node)
+        others = part.house.derived_from(one.address for one in node.entities.values())
+        if others:
+            raise Refused(f"{', '.join(others)} is derived from its values; remove that first")
         records, keep = part.context.records.house, self.keep_history
         await part.context.thread.run(records.remove_node, node, keep_history=keep)
         part.house.take_out(node)

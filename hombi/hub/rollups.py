@@ -116,7 +116,7 @@ class Rollups(Part):
             self._writer.also(lambda records: records.history.mark_stale(hours))
 
     def _entities(self) -> list[Entity]:
-        return [entity for node in self._house.nodes.values() for entity in node.entities.values()]
+        return list(self._house.entities.values())
 
     def _states(self) -> set[int]:
         return {entity.id for entity in self._entities() if entity.kind.words is not None}
@@ -177,8 +177,8 @@ class Rollups(Part):
         hold = math.inf if states else hold_ms(readings)
         for width in (FIVE_MINUTES_MS, HOUR_MS):
             found = roll(readings, range(start, end + width, width), hold)
-            if width == FIVE_MINUTES_MS:
-                # Where a value only held, the hour says so.
+            if width == FIVE_MINUTES_MS and states:
+                # What has two states can hold for weeks: the hours say so.
                 found = [one for one in found if one.count]
             history.put_rollups(number, width, start, end, found)
         for a, b in pairwise(bounds(start, end, "days", self.zone)):

@@ -11,6 +11,7 @@ from hombi.service.api import (
     accounts,
     automations,
     conditioning,
+    derived,
     entities,
     house,
     journal,
@@ -73,6 +74,9 @@ urlpatterns = [
         "api/entities/<str:node>/<str:name>/conditioning", conditioning.ConditioningView.as_view()
     ),
     path("api/entities/<str:node>/<str:name>/conditioning/try", conditioning.TryView.as_view()),
+    path("api/methods", derived.MethodsView.as_view()),
+    path("api/derived", derived.DerivedView.as_view()),
+    path("api/derived/<str:node>/<str:name>", derived.OneDerivedView.as_view()),
     path("api/entities/<str:node>/<str:name>/export", export),
     path("api/entities/<str:node>/<str:name>/numbers", entities.NumbersView.as_view()),
     path("api/entities/<str:node>/<str:name>/history", entities.HistoryView.as_view()),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from hombi.wire.base import UNSET, Ask, Meta, Ms, Name, Shape, UnsetType
+from hombi.wire.base import UNSET, Ask, MaybeName, Meta, Ms, Name, Shape, UnsetType
 
 Quality = Literal["good", "uncertain", "bad"]
 
@@ -71,12 +71,52 @@ class Watcher(Limit, frozen=True, kw_only=True):
     name: str
 
 
+class HowDerived(Shape, frozen=True, kw_only=True):
+    """How a value is computed: the method, in words and with where its formula comes
+    from, its sources in their order, and its parameters."""
+
+    method: str
+    title: str
+    about: str
+    source: str
+    sources: list[str]
+    parameters: dict[str, str]
+
+
+class DerivedRequest(Ask, frozen=True, kw_only=True):
+    """A value to compute from others. It stands in the room of its first source unless
+    one is named."""
+
+    method: str
+    sources: list[str]
+    parameters: dict[str, float | str] = {}
+    title: MaybeName = ""
+    room: str = ""
+
+
+class MethodSort(Shape, frozen=True, kw_only=True):
+    """One way to compute a value. `sources` are the kinds of its sources in their
+    order; empty: two or more of one kind. `kind` is what it gives; empty: that of its
+    sources. A parameter that is null must be given."""
+
+    method: str
+    title: str
+    about: str
+    source: str
+    sources: list[str]
+    kind: str
+    parameters: dict[str, float | None]
+
+
 class EntityDetail(Entity, frozen=True, kw_only=True):
     """An entity with the automations that look at it."""
 
     watchers: list[Watcher]
     converted: Annotated[
         bool, Meta(description="its node speaks another unit, not only another name of the unit")
+    ]
+    derived: Annotated[
+        HowDerived | None, Meta(description="how it is computed; null for what a node sends")
     ]
 
 

@@ -190,3 +190,39 @@ def test_a_value_is_corrected_over_its_past_seen_before_and_taken_back(
     expect(console.get_by_text("No steps. Each value")).to_be_visible()
     with service.hub() as hub:
         assert hub.conditioning.show("cellar-rack/temperature").versions == []
+
+
+def test_a_computed_value_is_added_to_a_room_and_removed(console: Page) -> None:
+    console.goto("/rooms/cheese-cellar")
+    console.get_by_role("button", name="Add a computed value").click()
+    sheet = console.get_by_role("dialog")
+    expect(sheet.get_by_label("What")).to_have_value("dew-point")
+    assert violations(console) == []
+    sheet.get_by_label("From the temperature").select_option("cellar-rack/temperature")
+    sheet.get_by_label("From the humidity").select_option("cellar-rack/humidity")
+    sheet.get_by_role("button", name="Add it").click()
+    expect(console).to_have_url(re.compile("/readings/cheese-cellar/dew-point"))
+    expect(console.get_by_role("heading", level=1)).to_have_text("Cheese cellar dew point")
+    expect(console.locator("[data-value]")).to_contain_text("9.7 °C")
+    sources = console.get_by_role("list", name="Computed from").get_by_role("listitem")
+    expect(sources).to_have_text(["Cellar rack temperature", "Cellar rack humidity"])
+    expect(console.get_by_label("This span in numbers")).to_contain_text("readings12")
+    assert violations(console) == []
+    console.goto("/rooms/cheese-cellar")
+    tile = console.locator('[data-entity="cheese-cellar/dew-point"]')
+    expect(tile).to_contain_text("computed")
+    console.get_by_role("button", name="Add a computed value").click()
+    sheet.get_by_label("From the temperature").select_option("cellar-rack/temperature")
+    sheet.get_by_label("From the humidity").select_option("cellar-rack/humidity")
+    sheet.get_by_role("button", name="Add it").click()
+    expect(sheet.get_by_role("alert")).to_contain_text("is there already; give this one another")
+    sheet.get_by_label("What").select_option("mean")
+    sheet.get_by_label("Value 1").select_option("cellar-rack/temperature")
+    kinds = sheet.get_by_label("Value 2").locator("option")
+    expect(kinds).to_have_text(["choose a value …", "Cheese cellar dew point"])
+    sheet.get_by_role("button", name="Leave it").click()
+    tile.get_by_role("link").click()
+    console.get_by_role("button", name="Remove Cheese cellar dew point").click()
+    console.get_by_role("dialog").get_by_role("button", name="Remove").click()
+    expect(console).to_have_url(re.compile("/rooms/cheese-cellar"))
+    expect(tile).to_have_count(0)

@@ -335,3 +335,42 @@ def test_export_on_the_command_line(
         refused = service.hombi("export", "cellar-rack/humidity", *words, "--file", str(file))
         assert refused.returncode != 0
         assert file.read_bytes() == before, "what was there stays"
+
+
+def test_a_derived_value_by_command_over_a_kill(own_service: Service) -> None:
+    service = own_service.start()
+    service.claim()
+    air = {
+        name: {"type": "number", "readOnly": True, "@type": name, "unit": unit}
+        for name, unit in (("temperature", "Cel"), ("humidity", "%RH"))
+    }
+    rack = let_in(service, description("Sluice", **air))
+    now = round(time.time())
+    pack = [
+        {"n": name, "t": now - 600 * n, "v": value}
+        for n in range(30, 0, -1)
+        for name, value in (("temperature", 20.0), ("humidity", 50.0))
+    ]
+    assert rack.post(pack).is_success
+    words = ("dew-point", "sluice/temperature", "Sluice humidity", "--json")
+    made = json.loads(service.hombi("derive", "add", *words).stdout)[0]
+    address = made["entity"]
+    with service.hub() as hub:
+        until(lambda: hub.entities.numbers(address).count >= 30)
+        assert hub.entities.numbers(address).median == pytest.approx(9.26, abs=0.02)
+        service.kill()
+    service.start()
+    assert rack.post([{"n": "temperature", "v": 20}, {"n": "humidity", "v": 100}]).is_success
+    with service.hub() as hub:
+        until(lambda: hub.entities.get(address).value == pytest.approx(20.0))
+        assert b"20.0" in b"".join(hub.entities.export(address))
+    assert "dew-point of sluice/temperature, sluice/humidity" in (
+        service.hombi("entity", "show", address).stdout
+    )
+    assert "surface-humidity" in service.hombi("derive", "methods").stdout
+    refused = service.hombi("derive", "add", "dew-pont", "sluice/temperature", "sluice/humidity")
+    assert (refused.returncode, "did you mean dew-point?" in refused.stderr) == (1, True)
+    kept = service.hombi("node", "remove", "sluice", "--yes")
+    assert (kept.returncode, "remove that first" in kept.stderr) == (1, True)
+    assert service.hombi("derive", "remove", address, "--yes").returncode == 0
+    assert service.hombi("node", "remove", "sluice", "--yes").returncode == 0

@@ -74,6 +74,13 @@ export const removeEntity = (entity: string) =>
   ask(api.DELETE("/api/entities/{node}/{name}", { params: { path: addressParts(entity) } }));
 export const takePick = (body: Schemas["PickRequest"]) => ask(api.POST("/api/picks", { body }));
 
+// Derived values
+
+export const makeDerived = (body: Schemas["DerivedRequest"]) =>
+  ask(api.POST("/api/derived", { body }));
+export const removeDerived = (entity: string) =>
+  ask(api.DELETE("/api/derived/{node}/{name}", { params: { path: addressParts(entity) } }));
+
 // Conditioning
 
 export const condition = (entity: string, body: Schemas["ConditioningRequest"]) =>

@@ -104,6 +104,14 @@ export const useKinds = () =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
+/** The ways to compute a value. */
+export const useMethods = () =>
+  useQuery({
+    queryKey: ["methods"],
+    queryFn: () => ask(api.GET("/api/methods")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
 export const useTools = () =>
   useQuery({ queryKey: keys.tools, queryFn: () => ask(api.GET("/api/tools")) });
 

@@ -243,6 +243,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/derived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make one; its past is computed in the background. */
+        post: operations["derived_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/derived/{node}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Take it away, with its history. */
+        delete: operations["derived_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/doctor": {
         parameters: {
             query?: never;
@@ -669,6 +703,23 @@ export interface paths {
          *     while only.
          */
         get: operations["messages_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/methods": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All methods, with what they take and give. */
+        get: operations["methods_list"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1541,6 +1592,23 @@ export interface components {
             past?: boolean;
         };
         /**
+         * DerivedRequest
+         * @description A value to compute from others. It stands in the room of its first source unless
+         *         one is named.
+         */
+        DerivedRequest: {
+            method: string;
+            sources: string[];
+            /** @default {} */
+            parameters?: {
+                [key: string]: number | string;
+            };
+            /** @default  */
+            title?: string;
+            /** @default  */
+            room?: string;
+        };
+        /**
          * Door
          * @description The hub's MQTT door, for one node. It signs in with its address and its key, also
          *         for HTTP (Basic).
@@ -1665,6 +1733,8 @@ export interface components {
             watchers: components["schemas"]["Watcher"][];
             /** @description its node speaks another unit, not only another name of the unit */
             converted: boolean;
+            /** @description how it is computed; null for what a node sends */
+            derived: components["schemas"]["HowDerived"] | null;
         };
         /**
          * Floor
@@ -1756,6 +1826,21 @@ export interface components {
          */
         HouseNews: {
             what: string;
+        };
+        /**
+         * HowDerived
+         * @description How a value is computed: the method, in words and with where its formula comes
+         *         from, its sources in their order, and its parameters.
+         */
+        HowDerived: {
+            method: string;
+            title: string;
+            about: string;
+            source: string;
+            sources: string[];
+            parameters: {
+                [key: string]: string;
+            };
         };
         /**
          * JournalEntry
@@ -1892,6 +1977,23 @@ export interface components {
         Messages: {
             messages: components["schemas"]["Message"][];
             passed_over: number;
+        };
+        /**
+         * MethodSort
+         * @description One way to compute a value. `sources` are the kinds of its sources in their
+         *         order; empty: two or more of one kind. `kind` is what it gives; empty: that of its
+         *         sources. A parameter that is null must be given.
+         */
+        MethodSort: {
+            method: string;
+            title: string;
+            about: string;
+            source: string;
+            sources: string[];
+            kind: string;
+            parameters: {
+                [key: string]: number | null;
+            };
         };
         /**
          * Mistake
@@ -3277,6 +3379,68 @@ export interface operations {
             };
         };
     };
+    derived_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["DerivedRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntityDetail"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    derived_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     doctor_retrieve: {
         parameters: {
             query?: never;
@@ -4267,6 +4431,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MessageDetail"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    methods_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MethodSort"][];
                 };
             };
             /** @description a problem */

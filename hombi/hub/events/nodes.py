@@ -361,6 +361,27 @@ class EntityKindChanged(EntitiesChanged):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class EntityDerived(EntitiesChanged):
+    """A value is computed from others from now on, and for the past."""
+
+    method: str
+    sources: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.entity} is the {self.method.replace('-', ' ')} of {self.sources}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DerivedRemoved(EntitiesChanged):
+    """A derived value was taken away, with its history."""
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.entity} was removed"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class EntityRemoved(EntitiesChanged):
     """An entity was taken away, with its history."""
 

@@ -119,6 +119,11 @@ class MemoryHistory:
             self.readings[(entity, old.at_ms)] = kept
         return before[-1].at_ms + 1 if len(before) == at_once else None
 
+    def replace(self, entity: int, start_ms: int, end_ms: int, rows: Sequence[Row]) -> None:
+        for one in self._of(entity, start_ms, end_ms):
+            del self.readings[(entity, one.at_ms)]
+        self.store(rows)
+
     def forget(self, entity: int, before_ms: int, at_most: int = 1_000) -> int:
         latest = max((r.at_ms for r in self.readings_of(entity)), default=0)
         gone = self.single(entity, -(2**63), min(before_ms, latest), at_most)

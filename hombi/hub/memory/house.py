@@ -34,6 +34,7 @@ class MemoryHouse:
         self._floors: dict[int, Floor] = {}
         self._rooms: dict[int, Room] = {}
         self._nodes: dict[str, _StoredNode] = {}
+        self._derived: dict[int, Entity] = {}
         self.people: set[str] = set()
 
     def load(self, house: House) -> None:
@@ -44,6 +45,11 @@ class MemoryHouse:
         for stored in self._nodes.values():
             if not stored.removed:
                 house.add(self._node(stored, rooms))
+        for one in self._derived.values():
+            readings = self._history.readings_of(one.id)[-1:]
+            own = rooms.get(one.own_room.id) if one.own_room else None
+            latest = readings[0] if readings else None
+            house.add_entity(replace(one, own_room=own, latest=latest))
         house.people = set(self.people)
 
     def _node(self, stored: _StoredNode, rooms: dict[int, Room]) -> Node:
@@ -133,7 +139,15 @@ class MemoryHouse:
         channels.now = channel
         return number, channels
 
+    def add_derived(self, entity: Entity) -> int:
+        number = next(self._ids)
+        self._derived[number] = replace(entity, id=number)
+        self._history.entities.add(number)
+        return number
+
     def save_entity(self, entity: Entity) -> None:
+        if entity.id in self._derived:
+            self._derived[entity.id] = replace(entity)
         stored = self._of(entity)
         if stored is not None and entity.name in stored.entities:
             number, new = stored.entities[entity.name]
@@ -150,6 +164,7 @@ class MemoryHouse:
         stored = self._of(entity)
         if stored is not None:
             stored.entities.pop(entity.name, None)
+        self._derived.pop(entity.id, None)
         self._history.forget_entity(entity.id)
 
     def _of(self, entity: Entity) -> _StoredNode | None:

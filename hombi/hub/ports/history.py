@@ -91,6 +91,10 @@ class HistoryPort(Protocol):
         Returns where to go on, or None at the end of the span.
         """
 
+    def replace(self, entity: int, start_ms: int, end_ms: int, rows: Sequence[Row]) -> None:
+        """Store these rows in the place of all readings of an entity in a span, in one
+        transaction. For what is derived: nothing that a node sent is replaced."""
+
     def forget(self, entity: int, before_ms: int, at_most: int = 1_000) -> int:
         """Delete the oldest readings of an entity from before a moment, in one small
         transaction; how many those were. Its latest reading stays: it says how the

@@ -101,6 +101,9 @@ class HousePort(Protocol):
         """Store one more entity of a node: its id, and its channels. One of this name
         that was there before goes on; of another kind or unit, in another channel."""
 
+    def add_derived(self, entity: Entity) -> int:
+        """Store an entity that is computed from others; its id."""
+
     def save_entity(self, entity: Entity) -> None:
         """Store what an entity is called, whether it is hidden, and how it is picked
         and written."""

@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from typing import Any
 
 from hombi import wire
+from hombi.core.series import Derivation
+from hombi.core.series.derived import METHODS
 from hombi.core.series.statistics import Held, quantiles, time_over
 from hombi.core.units import conversion
 from hombi.core.values import show_limit, show_value
@@ -109,8 +111,24 @@ def entity_detail(hub: Hub, found: Entity) -> wire.EntityDetail:
             watched = _limit(runner)
             watchers.append(wire.Watcher(automation=name, name=program.name, **watched))
     unit = found.kind.unit
-    converted = bool(unit) and conversion(found.sent_unit, unit) != (1.0, 0.0)
-    return wire.EntityDetail(**_entity(hub, found), watchers=watchers, converted=converted)
+    sent = found.sent_unit
+    converted = bool(unit and sent) and conversion(sent, unit) != (1.0, 0.0)
+    how = found.origin if isinstance(found.origin, Derivation) else None
+    return wire.EntityDetail(
+        **_entity(hub, found),
+        watchers=watchers,
+        converted=converted,
+        derived=wire.HowDerived(
+            method=how.method,
+            title=METHODS[how.method].title,
+            about=METHODS[how.method].about,
+            source=METHODS[how.method].source,
+            sources=list(how.sources),
+            parameters=dict(how.parameters),
+        )
+        if how
+        else None,
+    )
 
 
 def picked_from(found: Entity) -> str:

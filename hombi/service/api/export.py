@@ -8,6 +8,7 @@ from asgiref.sync import sync_to_async
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from rest_framework.request import Request
 
+from hombi.core.series import Derivation
 from hombi.core.series.export import FORMATS, Exported, Format
 from hombi.hub.errors import HubError, Invalid, NotFound
 from hombi.hub.hub import Hub
@@ -52,7 +53,8 @@ def _asked(request: HttpRequest, address: str) -> tuple[int, Exported, Format, t
     def look(h: Hub) -> tuple[int, Exported]:
         entity = h.house.entity(address)
         numbers = entity.history_channels()
-        units = {n: entity.channels.unit_of(n) for n in numbers}
+        derived = isinstance(entity.origin, Derivation)
+        units = {n: "" if derived else entity.channels.unit_of(n) for n in numbers}
         return entity.id, Exported(entity.address, entity.kind, units, h.config.zone)
 
     number, of = read(look)

@@ -88,6 +88,8 @@ _TOLD: dict[type[Any], Callable[[Any], Told]] = {
     e.ReadingTaken: _reading,
     EntryWritten: lambda event: ("journal", answers.entry(event.entry)),
     RoomsChanged: lambda _: ("rooms", RoomsNews()),
+    e.EntityDerived: lambda _: ("rooms", RoomsNews()),
+    e.DerivedRemoved: lambda _: ("rooms", RoomsNews()),
     e.NodeAdmitted: _node("added"),
     e.NodeRemoved: _node("removed"),
     **dict.fromkeys(

@@ -118,7 +118,9 @@ class DatabaseHistory:
     def held(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, *, states: bool
     ) -> list[Held]:
-        base, split = self._rolled(entity, start_ms, end_ms, _base_of_held(end_ms - start_ms))
+        base, split = self._rolled(
+            entity, start_ms, end_ms, _base_of_held(end_ms - start_ms, states=states)
+        )
         rows = _rollups(entity, base, start_ms, split).filter(channel__in=channels)
         found: list[Held] = list(rows.values_list("mean", "held_ms"))
         if split >= end_ms:
@@ -179,6 +181,11 @@ class DatabaseHistory:
                 update_fields=["value", "quality"],
             )
         return before[-1].at_ms + 1 if len(before) == at_once else None
+
+    def replace(self, entity: int, start_ms: int, end_ms: int, rows: Sequence[Row]) -> None:
+        with transaction.atomic():
+            _of(entity, start_ms, end_ms).delete()
+            self.store(rows)
 
     def forget(self, entity: int, before_ms: int, at_most: int = 1_000) -> int:
         with transaction.atomic():
@@ -263,11 +270,11 @@ def _base_of_numbers(span_ms: int) -> int:
     return FIVE_MINUTES_MS if span_ms < MONTHS_MS else HOUR_MS
 
 
-def _base_of_held(span_ms: int) -> int:
+def _base_of_held(span_ms: int, *, states: bool) -> int:
     """The rollups that how long a value held is taken from: none up to a day."""
     if span_ms <= 30 * HOUR_MS:
         return 0
-    return FIVE_MINUTES_MS if span_ms < MONTHS_MS else HOUR_MS
+    return HOUR_MS if states or span_ms >= MONTHS_MS else FIVE_MINUTES_MS
 
 
 def _of_readings(

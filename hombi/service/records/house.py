@@ -128,6 +128,25 @@ class DatabaseHouse:
         with transaction.atomic():
             return _stored(node.id, new, since_ms)
 
+    def add_derived(self, entity: h.Entity) -> int:
+        how = entity.origin
+        assert isinstance(how, Derivation), "what a node sends is stored with its node"
+        stored = m.Entity.objects.create(
+            room_id=entity.own_room.id if entity.own_room else None,
+            name=entity.name,
+            title=entity.title,
+            kind=entity.kind.name,
+            low=entity.low,
+            high=entity.high,
+            writable=False,
+            derivation={
+                "method": how.method,
+                "sources": list(how.sources),
+                "parameters": dict(how.parameters),
+            },
+        )
+        return int(stored.pk)
+
     def save_entity(self, entity: h.Entity) -> None:
         m.Entity.objects.filter(pk=entity.id).update(
             title=entity.title,

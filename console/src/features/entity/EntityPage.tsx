@@ -18,6 +18,7 @@ import { linkTitle } from "../../ui/links";
 import { Ago, Await, Empty, Failure, Heads, Mark, Page } from "../../ui/parts";
 import { exact, hubNow, length } from "../../ui/time";
 import { visible } from "../../ui/visible";
+import { Computed } from "./Computed";
 import { ConditioningSection } from "./ConditioningSection";
 
 export function EntityPage() {
@@ -38,10 +39,14 @@ export function EntityPage() {
             <Drawn entity={found} window={window} onWindow={setWindow} />
           )}
           <div className="mt-10 grid gap-8 md:grid-cols-2">
-            <Origin entity={found} nodeTitle={nodeTitle} />
+            {found.derived ? (
+              <Computed entity={found} how={found.derived} />
+            ) : (
+              <Origin entity={found} nodeTitle={nodeTitle} />
+            )}
             <Watchers entity={found} />
           </div>
-          {found.words === null && (
+          {found.words === null && !found.derived && (
             <ConditioningSection entity={found} window={window} onWindow={setWindow} />
           )}
           <LatestReadings address={address} entity={found} />

@@ -68,7 +68,7 @@ function usePlaces(entities: Entity[] | undefined): Place[] {
     return (JSON.parse(named) as [string, string, string | null, string, string][])
       .map(([entity, node, at, title, kind]) => {
         const room = rooms.get(at ?? "") ?? "–";
-        const of = visible(titles.get(node) ?? node);
+        const of = visible(titles.get(node) ?? (node || "computed"));
         const text = `${room} ${of} ${title} ${kind} ${entity}`.toLowerCase();
         return { entity, room, node: of, text };
       })

@@ -6,6 +6,7 @@ import { useAutomations, useEntities, useHouse, useNodes } from "../../api/queri
 import type { Limit } from "../../parts/faces";
 import { Tile } from "../../parts/Tile";
 import { Await, Empty, Failure, Page } from "../../ui/parts";
+import { Derive } from "./Derive";
 
 const NO_LIMITS: Limit[] = [];
 const ORDER = ["switch", "temperature", "humidity", "co2", "contact", "occupancy"];
@@ -50,16 +51,19 @@ export function RoomPage() {
             );
           }
           return (
-            <ul className="grid grid-cols-[repeat(auto-fill,minmax(min(15rem,100%),1fr))] gap-4">
-              {here.map((entity) => (
-                <Tile
-                  key={entity.entity}
-                  entity={entity}
-                  nodeTitle={titles.get(entity.node) ?? entity.node}
-                  limits={limits.get(entity.entity) ?? NO_LIMITS}
-                />
-              ))}
-            </ul>
+            <>
+              <ul className="grid grid-cols-[repeat(auto-fill,minmax(min(15rem,100%),1fr))] gap-4">
+                {here.map((entity) => (
+                  <Tile
+                    key={entity.entity}
+                    entity={entity}
+                    nodeTitle={titles.get(entity.node) ?? (entity.node || "computed")}
+                    limits={limits.get(entity.entity) ?? NO_LIMITS}
+                  />
+                ))}
+              </ul>
+              <Derive room={address} entities={all} />
+            </>
           );
         }}
       </Await>

@@ -1,0 +1,165 @@
+// Adding a value to a room that is computed from others.
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import * as changes from "../../api/changes";
+import type { Entity, Schemas } from "../../api/client";
+import { keys, useMethods } from "../../api/queries";
+import { useChange } from "../../api/useChange";
+import { Await, Button, Failure, Labelled } from "../../ui/parts";
+import { Sheet } from "../../ui/Sheet";
+
+type Method = Schemas["MethodSort"];
+const MOST = 20;
+
+export function Derive({ room, entities }: { room: string; entities: Entity[] }) {
+  const [open, setOpen] = useState(false);
+  const methods = useMethods();
+  return (
+    <div className="mt-6">
+      <Button onClick={() => setOpen(true)}>Add a computed value</Button>
+      <Sheet open={open} close={() => setOpen(false)} title="Add a computed value">
+        <Await of={methods} lines={4}>
+          {(all) => (
+            <Form room={room} entities={entities} methods={all} close={() => setOpen(false)} />
+          )}
+        </Await>
+      </Sheet>
+    </div>
+  );
+}
+
+function Form({
+  room,
+  entities,
+  methods,
+  close,
+}: {
+  room: string;
+  entities: Entity[];
+  methods: Method[];
+  close: () => void;
+}) {
+  const cache = useQueryClient();
+  const navigate = useNavigate();
+  const [name, setName] = useState(methods[0]?.method ?? "");
+  const [sources, setSources] = useState<string[]>([]);
+  const [title, setTitle] = useState("");
+  const [parameters, setParameters] = useState<Record<string, string>>({});
+  const method = methods.find((one) => one.method === name);
+  const add = useChange({
+    mutationFn: (body: Schemas["DerivedRequest"]) => changes.makeDerived(body),
+    onSuccess: (made) => {
+      void cache.invalidateQueries({ queryKey: keys.entities });
+      void navigate(`/readings/${made.entity}`);
+    },
+  });
+  if (!method) return null;
+  const fixed = method.sources.length > 0;
+  const first = entities.find((one) => one.entity === sources[0]);
+  // What there is to choose for each place; for several of one kind, the first one says it.
+  const places = fixed
+    ? method.sources
+    : Array.from({ length: Math.min(MOST, Math.max(2, sources.length + 1)) }, () => first?.kind);
+  const fitting = (kind: string | undefined) =>
+    entities
+      .filter((one) => one.words === null && (!kind || one.kind === kind))
+      .sort(
+        (a, b) =>
+          Number(b.room === room) - Number(a.room === room) || a.spoken.localeCompare(b.spoken),
+      );
+  const put = (place: number, entity: string) =>
+    setSources((before) => {
+      const after = [...before];
+      after[place] = entity;
+      return fixed ? after : after.filter(Boolean);
+    });
+  return (
+    <form
+      className="space-y-4"
+      onSubmit={(event) => {
+        event.preventDefault();
+        add.mutate({
+          method: method.method,
+          sources: sources.filter(Boolean),
+          title: title.trim(),
+          room,
+          parameters,
+        });
+      }}
+    >
+      <Labelled label="What" hint={method.about}>
+        <select
+          value={name}
+          onChange={(event) => {
+            setName(event.target.value);
+            setSources([]);
+            setParameters({});
+          }}
+          className="field"
+        >
+          {methods.map((one) => (
+            <option key={one.method} value={one.method}>
+              {one.title}
+            </option>
+          ))}
+        </select>
+      </Labelled>
+      {places.map((kind, place) => (
+        <Labelled
+          // biome-ignore lint/suspicious/noArrayIndexKey: a source is its place
+          key={place}
+          label={fixed ? `From the ${kind}${place === 2 ? " outside" : ""}` : `Value ${place + 1}`}
+        >
+          <select
+            required={fixed || place < 2}
+            value={sources[place] ?? ""}
+            onChange={(event) => put(place, event.target.value)}
+            className="field"
+          >
+            <option value="">{fixed || place < 2 ? "choose a value …" : "no more"}</option>
+            {fitting(fixed || place > 0 ? kind : undefined)
+              .filter((one) => sources[place] === one.entity || !sources.includes(one.entity))
+              .map((one) => (
+                <option key={one.entity} value={one.entity}>
+                  {one.spoken}
+                </option>
+              ))}
+          </select>
+        </Labelled>
+      ))}
+      {Object.entries(method.parameters).map(([key, usual]) => (
+        <Labelled key={key} label={PARAMETERS[key]?.[0] ?? key} hint={PARAMETERS[key]?.[1]}>
+          <input
+            value={parameters[key] ?? String(usual ?? "")}
+            inputMode="decimal"
+            onChange={(event) => setParameters({ ...parameters, [key]: event.target.value })}
+            className="field"
+          />
+        </Labelled>
+      ))}
+      <Labelled label="Name">
+        <input
+          value={title}
+          placeholder={method.title}
+          onChange={(event) => setTitle(event.target.value)}
+          className="field"
+        />
+      </Labelled>
+      {add.error && <Failure error={add.error} />}
+      <div className="flex flex-wrap justify-end gap-3">
+        <Button onClick={close}>Leave it</Button>
+        <Button type="submit" look="main" disabled={add.isPending}>
+          Add it
+        </Button>
+      </div>
+    </form>
+  );
+}
+
+const PARAMETERS: Record<string, [string, string]> = {
+  frsi: [
+    "fRsi",
+    "The temperature factor of the coldest surface, 0 to 1: about 0.9 for a well insulated wall, 0.7 for an old one, 0.5 for a cold corner.",
+  ],
+};

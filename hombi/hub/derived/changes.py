@@ -1,0 +1,87 @@
+"""What a person makes of values that are there."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from hombi.core.names import slug
+from hombi.core.series import Derivation
+from hombi.core.series.derived import DerivedError, checked, limits_of
+from hombi.hub.derived.part import Derived, how_of
+from hombi.hub.errors import Invalid, Refused
+from hombi.hub.events import DerivedRemoved, EntityDerived
+from hombi.hub.house import Entity
+from hombi.hub.kernel import Actor, Change, Done, Right
+
+HOUSE = "house"
+
+
+@dataclass(frozen=True, slots=True)
+class MakeDerived(Change[Derived, Entity]):
+    """Make an entity that is computed from others, with its past. It stands in the room
+    of its first source unless one is named. Raises NotFound, Invalid."""
+
+    method: str
+    sources: Sequence[str]
+    parameters: Mapping[str, float | str] = field(default_factory=dict)
+    title: str = ""
+    room: str = ""
+
+    part = Derived
+    right = Right.ARRANGE
+
+    async def do(self, part: Derived, by: Actor) -> Done[Entity]:
+        house = part.house
+        found = [house.entity(one) for one in self.sources]
+        if len({one.address for one in found}) < len(found):
+            raise Invalid("a source is named twice")
+        try:
+            method, kind, parameters = checked(
+                self.method, [one.kind for one in found], self.parameters
+            )
+        except DerivedError as error:
+            raise Invalid(str(error)) from error
+        room = house.room(self.room) if self.room else found[0].room
+        title = self.title.strip() or method.title
+        address = f"{room.slug if room else HOUSE}/{slug(title)}"
+        if address in house.entities:
+            raise Invalid(f"{address} is there already; give this one another name")
+        how = Derivation(
+            method.name,
+            tuple(one.address for one in found),
+            {name: f"{value:g}" for name, value in parameters.items()},
+        )
+        low, high = limits_of(method.name, kind)
+        entity = Entity(0, address, title, kind, how, low, high, own_room=room)
+        port = part.context.records.house
+        entity.id = await part.context.thread.run(port.add_derived, entity)
+        house.add_entity(entity)
+        part.look()
+        part.touch(how.sources)
+        part.derive_past(entity)
+        sources = ", ".join(how.sources)
+        return Done(entity, EntityDerived(entity=address, method=method.name, sources=sources))
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveDerived(Change[Derived, None]):
+    """Take a derived entity away, with its history. Raises NotFound; Refused when
+    others are derived from it."""
+
+    entity: str
+
+    part = Derived
+    right = Right.ARRANGE
+
+    async def do(self, part: Derived, by: Actor) -> Done[None]:
+        entity = part.house.entity(self.entity)
+        if how_of(entity) is None:
+            raise Refused(f"{entity.address} is not derived")
+        others = [one.address for one in part.dependants([entity.address])]
+        if others:
+            raise Refused(f"{', '.join(others)} is derived from it; remove that first")
+        await part.context.thread.run(part.context.records.house.remove_entity, entity)
+        part.house.take_out_entity(entity)
+        part.look()
+        return Done(None, DerivedRemoved(entity=entity.address))

@@ -1,0 +1,218 @@
+"""The part that derives: it computes what follows from each reading, and the past of
+what is new."""
+
+from __future__ import annotations
+
+import asyncio
+import math
+from collections.abc import Iterable
+from typing import Any
+
+from hombi.core.series import DAY_MS, HOUR_MS, Derivation, Reading
+from hombi.core.series.rollup import hold_ms
+from hombi.hub.derived.computing import over_the_past, value_of
+from hombi.hub.events import EntitySilenceChanged, NodeSilent, PastConditioned
+from hombi.hub.house import Entity, House
+from hombi.hub.intake import Intake
+from hombi.hub.kernel import Context, Part
+from hombi.hub.ports import HistoryPort, Row
+from hombi.hub.rollups import Rollups
+from hombi.hub.writer import Writer
+
+PAUSE_S = 0.002
+AT_ONCE_MS = DAY_MS
+MOST_AT_ONCE = 200_000
+
+
+class Derived(Part):
+    """Hears each fresh reading, and computes the values that follow from it, each once,
+    those that others follow from first."""
+
+    name = "derived"
+
+    def __init__(
+        self, context: Context, house: House, writer: Writer, intake: Intake, rollups: Rollups
+    ) -> None:
+        super().__init__(context)
+        self.house = house
+        self._writer, self._intake, self._rollups = writer, intake, rollups
+        self._order: list[Entity] = []
+        self._of: dict[str, list[Entity]] = {}
+        self._touched: dict[str, int] = {}
+        self._jobs: dict[int, asyncio.Task[Any]] = {}
+        intake.hear(self)
+        context.hear(EntitySilenceChanged, lambda event: self.touch([event.entity]))
+        context.hear(NodeSilent, self._node_silent)
+        context.hear(PastConditioned, self._past_changed)
+
+    async def open(self) -> None:
+        self.look()
+
+    async def close(self) -> None:
+        for job in self._jobs.values():
+            job.cancel()
+        await asyncio.gather(*self._jobs.values(), return_exceptions=True)
+
+    def look(self) -> None:
+        """See anew what is derived from what."""
+        found = {e.address: e for e in self.house.entities.values() if how_of(e) is not None}
+        self._of = {}
+        for entity in found.values():
+            for source in _how(entity).sources:
+                self._of.setdefault(source, []).append(entity)
+        self._order = sorted(found.values(), key=self.level)
+
+    def level(self, entity: Entity) -> int:
+        """How many computations lie between it and what nodes send."""
+        how = how_of(entity)
+        if how is None:
+            return 0
+        known = self.house.entities
+        return 1 + max((self.level(known[s]) for s in how.sources if s in known), default=0)
+
+    def dependants(self, addresses: Iterable[str]) -> list[Entity]:
+        """What is derived from these, directly or over others, in the order of
+        computing."""
+        wanted, todo = set[str](), list(addresses)
+        while todo:
+            for entity in self._of.get(todo.pop(), ()):
+                if entity.address not in wanted:
+                    wanted.add(entity.address)
+                    todo.append(entity.address)
+        return [entity for entity in self._order if entity.address in wanted]
+
+    def reading(self, entity: Entity, reading: Reading) -> None:
+        """A fresh reading. What a pack brings at once is computed with once."""
+        if entity.address in self._of and how_of(entity) is None:
+            self.touch([entity.address], reading.at_ms)
+
+    def _node_silent(self, event: NodeSilent) -> None:
+        node = self.house.nodes.get(event.node)
+        if node is not None:
+            self.touch(entity.address for entity in node.entities.values())
+
+    def touch(self, addresses: Iterable[str], at_ms: int | None = None) -> None:
+        """Something about these entities is otherwise: compute what follows, soon."""
+        now = self.context.clock.now_ms() if at_ms is None else at_ms
+        some = [one for one in addresses if one in self._of]
+        if some and not self._touched:
+            asyncio.get_running_loop().call_soon(
+                self.context.tasks.guarded("what is derived", self._compute)
+            )
+        for address in some:
+            self._touched[address] = max(now, self._touched.get(address, 0))
+
+    def _compute(self) -> None:
+        touched, self._touched = self._touched, {}
+        at_ms = max(touched.values())
+        rows: list[Row] = []
+        made: list[tuple[Entity, Reading]] = []
+        for entity in self.dependants(touched):
+            latest = entity.latest
+            inputs = [self._input(source) for source in _how(entity).sources]
+            found = value_of(_how(entity), inputs, latest.value if latest else None)
+            if found is None:
+                continue
+            at = at_ms if latest is None else max(at_ms, latest.at_ms + 1)
+            reading = Reading(at, 0, None, *found)
+            rows.append((entity.id, at, 0, None, reading.value, reading.quality))
+            made.append((entity, reading))
+            # What follows from it is computed with it.
+            entity.heard(reading)
+            entity.heard_ms = self.context.clock.now_ms()
+        if rows:
+            self._writer.put(rows, None)
+        for entity, reading in made:
+            self._intake.tell(entity, reading)
+
+    def _input(self, source: str) -> Reading | None:
+        entity = self.house.entities.get(source)
+        return None if entity is None or entity.unheard else entity.latest
+
+    # The past
+
+    def _past_changed(self, event: PastConditioned) -> None:
+        for entity in self.dependants([event.entity]):
+            self.derive_past(entity)
+
+    def derive_past(self, entity: Entity) -> None:
+        """Compute the past of an entity, again where it was computed before; after
+        those that it follows from."""
+        before = [
+            self._jobs[source.id]
+            for source in map(self.house.entities.get, _how(entity).sources)
+            if source is not None and source.id in self._jobs
+        ]
+        old = self._jobs.pop(entity.id, None)
+        if old is not None:
+            old.cancel()
+        work = self._past(entity, before)
+        self._jobs[entity.id] = self.context.tasks.start(work, "what was derived")
+
+    async def _past(self, entity: Entity, first: list[asyncio.Task[Any]]) -> None:
+        await asyncio.gather(*first, return_exceptions=True)
+        history = self.context.records.history
+        run = self.context.thread.run
+        sources = [
+            one for one in map(self.house.entities.get, _how(entity).sources) if one is not None
+        ]
+        begins = [await run(history.first_at, one.id, 0) for one in sources]
+        starts = [one for one in begins if one is not None]
+        # What is computed live from now on is not touched.
+        end = entity.latest.at_ms if entity.latest else self.context.clock.now_ms()
+        at = min(starts, default=end) // HOUR_MS * HOUR_MS
+        known: dict[int, Reading] = {}
+        value: float | None = None
+        while at < end and len(sources) == len(_how(entity).sources):
+            until = min(end, at + AT_ONCE_MS)
+            value = await run(self._stretch, entity, sources, known, value, (at, until))
+            at = until
+            await asyncio.sleep(PAUSE_S)
+        await self._rollups.mend()
+        self._jobs.pop(entity.id, None)
+
+    def _stretch(
+        self,
+        entity: Entity,
+        sources: list[Entity],
+        known: dict[int, Reading],
+        before: float | None,
+        span: tuple[int, int],
+    ) -> float | None:
+        """In the records thread: the readings of a stretch, stored in the place of
+        those that were there; the last value."""
+        records = self.context.records
+        found = [_readings(records.history, one, *span) for one in sources]
+        holds = {
+            place: math.inf if source.kind.words is not None else hold_ms(some)
+            for place, (source, some) in enumerate(zip(sources, found, strict=True))
+        }
+        made = list(over_the_past(_how(entity), found, known, before, holds))
+        with records.together():
+            records.history.replace(
+                entity.id,
+                *span,
+                [(entity.id, one.at_ms, 0, None, one.value, int(one.quality)) for one in made],
+            )
+            hours = sorted({one.at_ms // HOUR_MS * HOUR_MS for one in made})
+            records.history.mark_stale([(entity.id, hour) for hour in hours])
+        return made[-1].value if made else before
+
+
+def how_of(entity: Entity) -> Derivation | None:
+    """How an entity is derived; None for one that a node sends."""
+    return entity.origin if isinstance(entity.origin, Derivation) else None
+
+
+def _how(entity: Entity) -> Derivation:
+    assert isinstance(entity.origin, Derivation)
+    return entity.origin
+
+
+def _readings(history: HistoryPort, entity: Entity, start: int, end: int) -> list[Reading]:
+    channels = set(entity.history_channels())
+    return [
+        one
+        for one in history.single(entity.id, start, end, MOST_AT_ONCE)
+        if one.channel in channels
+    ]

@@ -1,0 +1,57 @@
+"""Derived values: the methods, making one, taking one away."""
+
+from __future__ import annotations
+
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from hombi import wire
+from hombi.core.series.derived import METHODS
+from hombi.hub.derived import MakeDerived, RemoveDerived
+from hombi.service.api import answers
+from hombi.service.api.parsing import body
+from hombi.service.api.schema import operation
+from hombi.service.api.views import View, actor, done
+from hombi.service.bridge import change
+
+
+class MethodsView(View):
+    """The ways to compute a value."""
+
+    @operation(name="methods_list", gives=list[wire.MethodSort])
+    def get(self, request: Request) -> Response:
+        """All methods, with what they take and give."""
+        return Response(
+            [
+                wire.MethodSort(
+                    method=one.name,
+                    title=one.title,
+                    about=one.about,
+                    source=one.source,
+                    sources=list(one.sources),
+                    kind=one.kind,
+                    parameters=dict(one.parameters or {}),
+                )
+                for one in METHODS.values()
+            ]
+        )
+
+
+class DerivedView(View):
+    """Values that are computed from others."""
+
+    @operation(takes=wire.DerivedRequest, gives=wire.EntityDetail, status=201)
+    def post(self, request: Request) -> Response:
+        """Make one; its past is computed in the background."""
+        asked = body(request, wire.DerivedRequest)
+        made = MakeDerived(asked.method, asked.sources, asked.parameters, asked.title, asked.room)
+        return Response(change(actor(request), made, answers.entity_detail), 201)
+
+
+class OneDerivedView(View):
+    """One value that is computed from others."""
+
+    @operation()
+    def delete(self, request: Request, node: str, name: str) -> Response:
+        """Take it away, with its history."""
+        return done(request, RemoveDerived(f"{node}/{name}"))

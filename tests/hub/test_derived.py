@@ -1,0 +1,189 @@
+"""Derived values: live and over the past by the same code, uncertain when an input is
+missing, and never in the way of what they come from."""
+
+from __future__ import annotations
+
+import pytest
+
+from hombi.core.quality import Quality
+from hombi.core.senml import Resolved
+from hombi.core.series import Reading
+from hombi.core.series.derived import dew_point
+from hombi.hub.automations import AddAutomation
+from hombi.hub.conditioning import ConditionEntity
+from hombi.hub.derived import MakeDerived, RemoveDerived
+from hombi.hub.errors import Invalid, Refused
+from hombi.hub.nodes import RemoveNode
+from hombi.hub.rooms import RemoveRoom
+from tests.house import CLIMATE, PLUG
+from tests.hub.parts import START, Rig, rig, settle, until
+
+MIN = 60_000
+AIR = ("bench/temperature", "bench/humidity")
+POINT = "cheese-cellar/dew-point"
+
+
+async def say(r: Rig, minute: int, node: str = "bench", **values: float | None) -> None:
+    r.clock.now = max(r.clock.now, START + minute * MIN)
+    pack = [Resolved(name, "", START + minute * MIN, value) for name, value in values.items()]
+    r.hub.intake.observed(node, pack, lambda: None)
+    await settle()
+    await until(lambda: not r.hub.writer.held)
+
+
+async def bench(r: Rig, minutes: int = 20) -> None:
+    await r.let_in("Bench", **CLIMATE)
+    for minute in range(minutes):
+        await say(r, minute, temperature=20.0 + minute % 3, humidity=50.0 + minute % 5)
+
+
+def stored(r: Rig, address: str = POINT) -> list[Reading]:
+    return r.records.history.readings_of(r.hub.house.entity(address).id)
+
+
+async def at_rest(r: Rig) -> None:
+    await until(lambda: not r.hub.derived._jobs and not r.hub.writer.held)
+
+
+async def test_it_is_computed_live_and_its_past_by_the_same_code() -> None:
+    async with rig() as r:
+        await bench(r)
+        made = await r.do(MakeDerived("dew-point", AIR))
+        assert (made.address, made.title, made.kind.name) == (POINT, "Dew point", "temperature")
+        await at_rest(r)
+        past = stored(r)
+        assert len(past) == 20
+        assert past[4].value == dew_point(20.0 + 4 % 3, 50.0 + 4 % 5)
+        await say(r, 21, temperature=22.0, humidity=60.0)
+        live = stored(r)[-1]
+        assert (live.at_ms, live.value) == (START + 21 * MIN, dew_point(22.0, 60.0))
+        assert len(stored(r)) == 21, "one pack, one value"
+        assert made.latest == live
+        r.hub.derived.derive_past(made)
+        await at_rest(r)
+        assert stored(r) == [*past, live], "live equals replayed"
+
+
+async def test_a_missing_or_bad_input_makes_it_uncertain_and_never_wrong() -> None:
+    async with rig() as r:
+        await r.let_in("Bench", **CLIMATE)
+        made = await r.do(MakeDerived("dew-point", AIR))
+        await say(r, 0, temperature=20.0)
+        assert made.latest is None, "there is nothing to compute from yet"
+        await say(r, 1, temperature=20.0, humidity=50.0)
+        good = made.latest
+        assert good is not None
+        assert good.quality is Quality.GOOD
+        await say(r, 2, temperature=25.0, humidity=None)
+        assert made.latest is not None
+        assert (made.latest.value, made.latest.quality) == (good.value, Quality.INPUT_MISSING)
+        assert made.latest.quality.level == "uncertain"
+        await say(r, 3, humidity=55.0)
+        assert (made.latest.value, made.latest.quality) == (dew_point(25.0, 55.0), Quality.GOOD)
+
+
+async def test_a_mean_is_that_of_the_rest_when_one_node_falls_silent() -> None:
+    async with rig() as r:
+        await r.let_in("Bench", **CLIMATE)
+        await r.let_in("Rack", **CLIMATE)
+        sources = ("bench/temperature", "rack/temperature")
+        made = await r.do(MakeDerived("mean", sources, title="Air"))
+        for minute in range(8):
+            await say(r, minute, temperature=20.0)
+            await say(r, minute, node="rack", temperature=24.0)
+        assert made.latest is not None
+        assert made.latest.value == 22.0
+        rack = r.hub.house.entity("rack/temperature")
+        rack.silent = True
+        await say(r, 21, temperature=19.0)
+        assert (made.latest.value, made.latest.quality) == (19.0, Quality.INPUT_MISSING)
+
+
+async def test_ten_levels_settle_in_one_step_and_each_is_computed_once() -> None:
+    async with rig() as r:
+        await r.let_in("Bench", **CLIMATE)
+        await r.let_in("Rack", **CLIMATE)
+        await say(r, 0, node="rack", temperature=10.0)
+        below = "bench/temperature"
+        for level in range(10):
+            made = await r.do(
+                MakeDerived("mean", (below, "rack/temperature"), title=f"Level {level}")
+            )
+            below = made.address
+        await at_rest(r)
+        await say(r, 5, temperature=1034.0 - 1000.0)
+        value = 34.0
+        for level in range(10):
+            value = (value + 10.0) / 2
+            readings = stored(r, f"cheese-cellar/level-{level}")
+            now = [one.value for one in readings if one.at_ms >= START + 5 * MIN]
+            assert now == [value], "once, and at once"
+
+
+async def test_an_automation_acts_on_it() -> None:
+    async with rig() as r:
+        await r.let_in("Bench", **CLIMATE)
+        await r.let_in("Mister", **PLUG)
+        await r.do(MakeDerived("dew-point", AIR))
+        text = (
+            'name = "Damp"\n\n[watch]\nentity = "cheese-cellar/dew-point"\nover = "15 °C"\n\n'
+            '[[starts]]\nswitch = "mister/switch"\nto = "on"\n'
+        )
+        await r.do(AddAutomation(text))
+        await say(r, 1, temperature=20.0, humidity=50.0)
+        assert r.link.sent == []
+        await say(r, 2, temperature=25.0, humidity=80.0)
+        assert [wanted.value for _, wanted in r.link.sent] == [1.0]
+
+
+async def test_it_outlives_a_restart_and_follows_a_past_that_is_conditioned() -> None:
+    async with rig() as r:
+        await bench(r)
+        await r.do(MakeDerived("dew-point", AIR))
+        await at_rest(r)
+        before = stored(r)
+    async with rig(r.records, r.clock) as again:
+        assert again.hub.house.entity(POINT).latest == before[-1]
+        warmer = [{"step": "linear", "offset": 2.0}]
+        await again.do(ConditionEntity("bench/temperature", warmer, past=True))
+        await until(lambda: stored(again)[4].value == dew_point(23.0, 54.0))
+        await say(again, 30, temperature=18.0, humidity=50.0)
+        assert stored(again)[-1].value == dew_point(20.0, 50.0)
+
+
+async def test_what_others_are_derived_from_is_named_before_it_goes() -> None:
+    async with rig() as r:
+        await bench(r, 2)
+        await r.do(MakeDerived("dew-point", AIR))
+        sources = (POINT, "bench/temperature")
+        await r.do(MakeDerived("difference", sources, title="Gap"))
+        await at_rest(r)
+        with pytest.raises(Refused, match="cheese-cellar/dew-point, cheese-cellar/gap is derived"):
+            await r.do(RemoveNode("bench"))
+        with pytest.raises(Refused, match="cheese-cellar/gap is derived from it; remove that"):
+            await r.do(RemoveDerived(POINT))
+        with pytest.raises(Refused, match="is not derived"):
+            await r.do(RemoveDerived("bench/temperature"))
+        number = r.hub.house.entity("cheese-cellar/gap").id
+        await r.do(RemoveDerived("cheese-cellar/gap"))
+        await r.do(RemoveDerived(POINT))
+        assert r.records.history.readings_of(number) == []
+        await r.do(RemoveNode("bench"))
+        await r.do(RemoveRoom("cheese-cellar"))
+
+
+async def test_what_cannot_be_is_refused() -> None:
+    async with rig() as r:
+        await bench(r, 2)
+        await r.do(MakeDerived("dew-point", AIR))
+        for made, said in (
+            (MakeDerived("dew-point", AIR), "is there already; give this one another name"),
+            (MakeDerived("mean", (AIR[0], AIR[0])), "a source is named twice"),
+            (MakeDerived("mean", AIR), "sources of one kind"),
+            (MakeDerived("dew-point", AIR[::-1], title="X"), "in this order"),
+        ):
+            with pytest.raises(Invalid) as refused:
+                await r.do(made)
+            assert said in str(refused.value)
+        with pytest.raises(Refused, match="condition what it is derived from"):
+            await r.do(ConditionEntity(POINT, []))
