@@ -157,6 +157,7 @@ class AsyncEntities(_AsyncGroup):
     remove = _async_call(entities.remove)
     history = _async_call(entities.history)
     courses = _async_call(entities.courses)
+    doubts = _async_call(entities.doubts)
     numbers = _async_call(entities.numbers)
     rows = _async_call(entities.rows)
     stretches = _async_call(entities.stretches)

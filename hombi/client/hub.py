@@ -155,6 +155,7 @@ class Entities(_Group):
     remove = _call(entities.remove)
     history = _call(entities.history)
     courses = _call(entities.courses)
+    doubts = _call(entities.doubts)
     numbers = _call(entities.numbers)
     rows = _call(entities.rows)
     stretches = _call(entities.stretches)

@@ -22,6 +22,18 @@ ROOMS = (
 )
 
 
+# What the house computes from its nodes' values: method, sources, name, parameters.
+DERIVED: tuple[tuple[str, tuple[str, ...], str, Mapping[str, float]], ...] = (
+    ("dew-point", ("cellar-rack/temperature", "cellar-rack/humidity"), "", {}),
+    (
+        "surface-humidity",
+        ("loft-beam/temperature", "loft-beam/humidity", "terrace-mast/temperature"),
+        "Cold corner",
+        {"frsi": 0.6},
+    ),
+)
+
+
 @dataclass(frozen=True, slots=True)
 class NodePlan:
     """One node: its name, room, how it talks ("mqtt" or "http"), how often in s, and

@@ -22,7 +22,7 @@ from hombi.lab.bus import NoDaemon
 from hombi.lab.controls import Controls
 from hombi.lab.demo_house import Demo, DemoError, Say, clear, keep_mill, kept_mill
 from hombi.lab.first_start import OWNER, let_in_foreign, let_in_radio, settle_in
-from hombi.lab.heron_mill import OUTSIDE, PLANS
+from hombi.lab.heron_mill import DERIVED, OUTSIDE, PLANS
 from hombi.lab.history import history
 from hombi.lab.node import LabNode
 from hombi.lab.pages import serve_pages
@@ -114,6 +114,8 @@ async def run_demo(demo: Demo, say: Say) -> None:
                 if first:
                     for text in sorted((Path(__file__).parent / "automations").glob("*.toml")):
                         await hub.automations.add(text.read_text())
+                    for method, sources, title, parameters in DERIVED:
+                        await hub.derived.make(method, sources, title=title, parameters=parameters)
                     demo.unfinished.unlink()
                 _say_ready(demo, url, say)
                 await _live(demo, mill)

@@ -78,6 +78,7 @@ urlpatterns = [
     path("api/derived", derived.DerivedView.as_view()),
     path("api/derived/<str:node>/<str:name>", derived.OneDerivedView.as_view()),
     path("api/entities/<str:node>/<str:name>/export", export),
+    path("api/entities/<str:node>/<str:name>/doubts", entities.DoubtsView.as_view()),
     path("api/entities/<str:node>/<str:name>/numbers", entities.NumbersView.as_view()),
     path("api/entities/<str:node>/<str:name>/history", entities.HistoryView.as_view()),
     path("api/entities/<str:node>/<str:name>/stretches", entities.StretchesView.as_view()),

@@ -161,6 +161,19 @@ class SpanNumbers(Shape, frozen=True, kw_only=True):
     over_ms: int | None
 
 
+class Doubts(Shape, frozen=True, kw_only=True):
+    """The readings of a span that are not good, in columns of one length; `cut` says
+    that there are more."""
+
+    entity: str
+    start: Ms
+    end: Ms
+    at: list[int]
+    quality: list[Quality]
+    reason: list[str]
+    cut: bool
+
+
 class Row(Shape, frozen=True, kw_only=True):
     """What the readings of a stretch of house time come to, the bad ones left out; null
     where there are none. `end` is excluded."""

@@ -134,6 +134,14 @@ def test_the_time_over_a_limit_that_is_typed_moved_and_dragged(console: Page) ->
     assert violations(console) == []
 
 
+def test_what_is_doubted_is_said_with_its_reason(console: Page, rack: Joined) -> None:
+    rack.post([{"n": "temperature", "v": None}, {"n": "humidity", "v": 140}])
+    console.goto("/readings/cellar-rack/humidity")
+    expect(console.get_by_text("1 bad: out of range")).to_be_visible()
+    expect(console.get_by_label("This span in numbers")).to_contain_text("highest97.5 %")
+    rack.post([{"n": "temperature", "v": 12.25}, {"n": "humidity", "v": 84.5}])
+
+
 def test_values_are_compared_in_one_chart(console: Page) -> None:
     console.goto(RACK)
     console.get_by_role("link", name="Compare it").click()

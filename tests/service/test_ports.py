@@ -239,6 +239,27 @@ class TestHistory:
         assert gone == [2, 1, 0]
         assert [r.value for r in records.history.single(number, 0, 9_000, 9)] == [4.0, 5.0]
 
+    def test_what_is_doubted_is_told_with_its_reason(self, records: Records) -> None:
+        _, entities = admit(records)
+        number, history = entities["humidity"], records.history
+        found = [Quality.GOOD, Quality.SPIKE, Quality.WARMING_UP, Quality.NO_VALUE]
+        history.store(
+            [(number, 2_000 + n, n % 3, 1.0, 1.0, int(one)) for n, one in enumerate(found)]
+        )
+        assert history.doubts(number, [0, 1], 0, 9_000, 9) == [
+            (2_001, Quality.SPIKE),
+            (2_003, Quality.NO_VALUE),
+        ]
+        assert history.doubts(number, [0, 1, 2], 2_002, 9_000, 1) == [(2_002, Quality.WARMING_UP)]
+
+    def test_a_span_is_replaced_as_a_whole(self, records: Records) -> None:
+        _, entities = admit(records)
+        number, history = entities["humidity"], records.history
+        history.store(rows(number, 1.0, 2.0, 3.0, 4.0))
+        history.replace(number, 2_010, 2_030, rows(number, 9.0, start=2_015))
+        found = [(r.at_ms, r.value) for r in history.single(number, 0, 9_000, 9)]
+        assert found == [(2_000, 1.0), (2_015, 9.0), (2_030, 4.0)]
+
     def test_the_latest_reading_is_never_forgotten(self, records: Records) -> None:
         _, entities = admit(records)
         number = entities["humidity"]

@@ -91,6 +91,21 @@ export const useNumbers = (
     placeholderData: (before) => before,
   });
 
+/** The readings of a span that are not good. */
+export const useDoubts = (entity: string, when: Asked) =>
+  useQuery({
+    queryKey: ["doubts", entity, when],
+    queryFn: () =>
+      ask(
+        api.GET("/api/entities/{node}/{name}/doubts", {
+          params: { path: addressParts(entity), query: when },
+        }),
+      ),
+    staleTime: 20_000,
+    refetchInterval: again(when),
+    placeholderData: (before) => before,
+  });
+
 /** When automations started and ended in a span. */
 export const useMarks = (automations: string[], start: number, end: number) =>
   useQuery({

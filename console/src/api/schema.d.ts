@@ -409,6 +409,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/entities/{node}/{name}/doubts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description When they were, and why they are uncertain or bad. */
+        get: operations["entities_doubts_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/entities/{node}/{name}/history": {
         parameters: {
             query?: never;
@@ -1623,6 +1640,22 @@ export interface components {
             actions: string;
             /** @description the topic for "here" (retained), and "gone" as its last will */
             presence: string;
+        };
+        /**
+         * Doubts
+         * @description The readings of a span that are not good, in columns of one length; `cut` says
+         *         that there are more.
+         */
+        Doubts: {
+            entity: string;
+            /** @description milliseconds since 1970 */
+            start: number;
+            /** @description milliseconds since 1970 */
+            end: number;
+            at: number[];
+            quality: ("bad" | "good" | "uncertain")[];
+            reason: string[];
+            cut: boolean;
         };
         /**
          * Entity
@@ -3781,6 +3814,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TriedConditioning"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    entities_doubts_retrieve: {
+        parameters: {
+            query?: {
+                /** @description the same span, so much earlier */
+                earlier?: "day" | "month" | "week" | "year";
+                /** @description ms; now unless given */
+                end?: number;
+                span?: "day" | "hour" | "month" | "week" | "year";
+                /** @description ms; instead of span */
+                start?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Doubts"];
                 };
             };
             /** @description a problem */

@@ -10,6 +10,7 @@ import { LimitHandle } from "./LimitHandle";
 import {
   type ChartMark,
   type Course,
+  type Doubt,
   HEIGHT,
   joined,
   type Limits,
@@ -22,6 +23,7 @@ import { fitted, panned, type Window, zoomed } from "./window";
 
 const NO_LIMITS: Limits = [];
 const NO_MARKS: ChartMark[] = [];
+const NO_DOUBTS: Doubt[] = [];
 
 export function Chart({
   courses,
@@ -30,6 +32,7 @@ export function Chart({
   onReset,
   limits = NO_LIMITS,
   marks = NO_MARKS,
+  doubts = NO_DOUBTS,
   over = null,
   onOver,
 }: {
@@ -39,14 +42,15 @@ export function Chart({
   onReset: () => void;
   limits?: Limits;
   marks?: ChartMark[];
+  doubts?: Doubt[];
   over?: number | null;
   onOver?: (value: number) => void;
 }) {
   const box = useRef<HTMLDivElement>(null);
   const plot = useRef<uPlot | null>(null);
   const [ready, setReady] = useState<uPlot | null>(null);
-  const drawn = useRef({ limits, marks, over });
-  drawn.current = { limits, marks, over };
+  const drawn = useRef({ limits, marks, doubts, over });
+  drawn.current = { limits, marks, doubts, over };
   const latest = useRef({ courses, shownWindow, onWindow, onReset });
   latest.current = { courses, shownWindow, onWindow, onReset };
   // Made again when what it is made of changes; new data alone is put into the one that
@@ -107,7 +111,7 @@ export function Chart({
   }, [start, end, courses, made]);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: drawn again when what lies over the courses changes
-  useEffect(() => plot.current?.redraw(false, true), [limits, marks, over]);
+  useEffect(() => plot.current?.redraw(false, true), [limits, marks, doubts, over]);
 
   function onKey(event: KeyboardEvent) {
     const found = plot.current;

@@ -21,7 +21,7 @@ const air = course("loft/air", "°C", [1000, 2000, 3000], [20, 21, 22]);
 const cellar = course("cellar/air", "°C", [2000, 4000], [11, 12]);
 const damp = course("cellar/damp", "%", [1000, 2000, 3000], [80, 81, 82]);
 
-const NOTHING = { limits: [], marks: [], over: null };
+const NOTHING = { limits: [], marks: [], doubts: [], over: null };
 
 beforeAll(() => {
   vi.stubGlobal("getComputedStyle", () => ({ getPropertyValue: () => "#123456" }));

@@ -48,10 +48,17 @@ export function joined(courses: Course[]): uPlot.AlignedData {
   );
 }
 
+/** When a reading was not good, and whether it was bad. */
+export interface Doubt {
+  at: number;
+  bad: boolean;
+}
+
 /** What is drawn over the courses. */
 export interface Drawn {
   limits: Limits;
   marks: ChartMark[];
+  doubts: Doubt[];
   over: number | null;
 }
 
@@ -165,6 +172,7 @@ export function options(
         (plot) => {
           drawLimits(plot, scale(units[0] ?? ""), drawn.current.limits);
           drawMarks(plot, drawn.current.marks);
+          drawDoubts(plot, drawn.current.doubts);
         },
       ],
       // A stretch was chosen with the mouse.
@@ -225,6 +233,23 @@ function drawMarks(plot: uPlot, marks: ChartMark[]) {
     ctx.lineTo(x + size, base);
     ctx.lineTo(x, tip);
     ctx.fill();
+  }
+  ctx.restore();
+}
+
+/** Ticks at the head: short ones for uncertain readings, long ones for bad ones. */
+function drawDoubts(plot: uPlot, doubts: Doubt[]) {
+  const { ctx, bbox } = plot;
+  ctx.save();
+  ctx.lineWidth = Math.max(1, devicePixelRatio);
+  for (const one of doubts) {
+    const x = plot.valToPos(one.at / 1000, "x", true);
+    if (x < bbox.left || x > bbox.left + bbox.width) continue;
+    ctx.strokeStyle = colour(one.bad ? "madder" : "amber");
+    ctx.beginPath();
+    ctx.moveTo(x, bbox.top);
+    ctx.lineTo(x, bbox.top + (one.bad ? 14 : 7) * devicePixelRatio);
+    ctx.stroke();
   }
   ctx.restore();
 }

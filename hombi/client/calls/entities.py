@@ -76,6 +76,18 @@ def numbers(
     return Call("GET", path("entities", address, "numbers"), wire.SpanNumbers, params=params)
 
 
+def doubts(
+    address: str,
+    span: str = "day",
+    *,
+    start: int | None = None,
+    end: int | None = None,
+) -> Call[wire.Doubts]:
+    """The readings of a span that are not good: when they were, and why."""
+    params = given(span=span, start=start, end=end)
+    return Call("GET", path("entities", address, "doubts"), wire.Doubts, params=params)
+
+
 def courses(
     addresses: Sequence[str],
     span: str = "day",

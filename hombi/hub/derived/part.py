@@ -169,6 +169,9 @@ class Derived(Part):
             at = until
             await asyncio.sleep(PAUSE_S)
         await self._rollups.mend()
+        if entity.latest is None:
+            # Nothing can be computed now; what it was last is known all the same.
+            entity.latest = await run(history.before, entity.id, end)
         self._jobs.pop(entity.id, None)
 
     def _stretch(

@@ -102,6 +102,15 @@ class MemoryHistory:
                 found.append((at_ms, value))
         return found[:limit]
 
+    def doubts(
+        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
+    ) -> list[tuple[int, Quality]]:
+        return [
+            (one.at_ms, one.quality)
+            for one in self._of(entity, start_ms, end_ms)
+            if one.channel in channels and one.quality > Quality.GOOD
+        ][:limit]
+
     def single(self, entity: int, start_ms: int, end_ms: int, limit: int) -> list[Reading]:
         return self._of(entity, start_ms, end_ms)[:limit]
 

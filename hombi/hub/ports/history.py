@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
+from hombi.core.quality import Quality
 from hombi.core.series import Channel, Reading, Rollup
 from hombi.core.series.statistics import Held
 
@@ -72,6 +73,12 @@ class HistoryPort(Protocol):
         """When the good readings of a span became another value: (time, value), oldest
         first, `limit` at most. The first says what was so at the start, if that is
         known."""
+
+    def doubts(
+        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
+    ) -> list[tuple[int, Quality]]:
+        """The readings of a span that are not good: (time, quality), oldest first,
+        `limit` at most."""
 
     def single(self, entity: int, start_ms: int, end_ms: int, limit: int) -> list[Reading]:
         """Single readings of all channels, oldest first, `limit` at most."""

@@ -34,6 +34,7 @@ SPANS_MS = {
 MAX_POINTS = 2_000
 MAX_COURSES, MOST_TOGETHER = 100, 20_000
 MAX_STRETCHES = 2_000
+MOST_DOUBTS = 2_000
 # The year 3000: a calendar has days only so far.
 LATEST_MS = 32_503_680_000_000
 # A year before this there was no time to count.
@@ -189,6 +190,31 @@ class NumbersView(View):
         # What is still to come holds no value.
         held = history.held(number, channels, start, min(end, max(now, start + 1)), states=states)
         return Response(answers.span_numbers(sums, held, address, unit, (start, end), over))
+
+
+class DoubtsView(View):
+    """The readings of a span that are not good."""
+
+    @operation(gives=wire.Doubts, parameters=_SPAN)
+    def get(self, request: Request, node: str, name: str) -> Response:
+        """When they were, and why they are uncertain or bad."""
+        address = f"{node}/{name}"
+        number, channels, _ = _series(address)
+        start, end = span_of(request)
+        history = hub().context.records.history
+        found = history.doubts(number, channels, start, end, MOST_DOUBTS + 1)
+        some = found[:MOST_DOUBTS]
+        return Response(
+            wire.Doubts(
+                entity=address,
+                start=start,
+                end=end,
+                at=[at for at, _ in some],
+                quality=[quality.level for _, quality in some],
+                reason=[quality.reason for _, quality in some],
+                cut=len(found) > MOST_DOUBTS,
+            )
+        )
 
 
 class StretchesView(View):

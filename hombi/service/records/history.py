@@ -149,6 +149,13 @@ class DatabaseHistory:
                 found.append((at_ms, value))
         return found[:limit]
 
+    def doubts(
+        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
+    ) -> list[tuple[int, Quality]]:
+        rows = _of(entity, start_ms, end_ms).filter(channel__in=channels, quality__gt=Quality.GOOD)
+        found = rows.order_by("at_ms").values_list("at_ms", "quality")[:limit]
+        return [(at_ms, Quality(quality)) for at_ms, quality in found]
+
     def single(self, entity: int, start_ms: int, end_ms: int, limit: int) -> list[Reading]:
         rows = _of(entity, start_ms, end_ms).order_by("at_ms").values_list(*READING)
         return [reading_of(row) for row in rows[:limit]]

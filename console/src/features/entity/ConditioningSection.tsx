@@ -36,7 +36,13 @@ export function ConditioningSection({
   // When the past is made again, what is drawn of it is fetched again.
   useEffect(() => {
     if (was.current !== null && progress === null)
-      for (const queryKey of [["courses"], ["numbers"], ["history"], keys.entity(entity.entity)])
+      for (const queryKey of [
+        ["courses"],
+        ["numbers"],
+        ["doubts"],
+        ["history"],
+        keys.entity(entity.entity),
+      ])
         void cache.invalidateQueries({ queryKey });
     was.current = progress;
   }, [progress, cache, entity.entity]);

@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { addressParts, api, ask, type EntityDetail, type Schemas } from "../../api/client";
-import { useCourses, useMarks, useNumbers } from "../../api/courses";
+import { useCourses, useDoubts, useMarks, useNumbers } from "../../api/courses";
 import { useEntity, useNodes, useStretches } from "../../api/queries";
 import { shown } from "../../api/readings";
 import { Chart } from "../../parts/Chart";
@@ -88,6 +88,12 @@ function Drawn({
   const over = search.get("over") ?? "";
   const found = useCourses([entity.entity], asked(window));
   const numbers = useNumbers(entity.entity, asked(window), over || undefined);
+  const doubts = useDoubts(entity.entity, asked(window)).data;
+  const doubted = useMemo(
+    () =>
+      doubts?.at.map((at, place) => ({ at, bad: doubts.quality[place] === "bad" })) ?? undefined,
+    [doubts],
+  );
   const marks = useMarks(
     entity.watchers.map((one) => one.automation),
     window.start,
@@ -124,9 +130,20 @@ function Drawn({
               onReset={() => onWindow(day)}
               limits={entity.watchers}
               marks={marks.data}
+              doubts={doubted}
               over={numbers.data?.over ?? null}
               onOver={(value) => setOver(String(value))}
             />
+          )}
+          {doubts && doubts.at.length > 0 && (
+            <p className="mt-3 flex flex-wrap gap-x-6">
+              {byReason(doubts).map(([reason, count, bad]) => (
+                <Mark key={reason} grave={bad}>
+                  {count}
+                  {doubts.cut && " or more"} {bad ? "bad" : "uncertain"}: {reason}
+                </Mark>
+              ))}
+            </p>
           )}
           <SpanNumbers
             entity={entity}
@@ -160,6 +177,17 @@ function Drawn({
       )}
     </Await>
   );
+}
+
+/** How many readings were not good, by why. */
+function byReason(doubts: Schemas["Doubts"]): [string, number, boolean][] {
+  const counts = new Map<string, number>();
+  const bad = new Set<string>();
+  doubts.reason.forEach((reason, place) => {
+    counts.set(reason, (counts.get(reason) ?? 0) + 1);
+    if (doubts.quality[place] === "bad") bad.add(reason);
+  });
+  return [...counts].map(([reason, count]) => [reason, count, bad.has(reason)]);
 }
 
 function fileOf(entity: string, window: Window, format: "csv" | "senml"): string {
