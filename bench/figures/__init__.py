@@ -6,6 +6,7 @@ from bench.figures.crowd import crowd
 from bench.figures.intake import broker, intake, steady
 from bench.figures.radio import bluetooth, zigbee
 from bench.figures.reaction import reaction, sleepers
+from bench.figures.readings import chains
 from bench.figures.use import command_line, first_load, footprint, month, screen
 
 __all__ = ["ALL"]
@@ -21,6 +22,7 @@ ALL = {
         zigbee,
         bluetooth,
         month,
+        chains,
         screen,
         crowd,
         footprint,
