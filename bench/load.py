@@ -48,7 +48,7 @@ class Sender(asyncio.Protocol):
         self.topic = known.get("topic", TOPIC.format(node))
         # Single readings with a time of their own, about 80 bytes, as a node sends
         # them.
-        self.start_ms = round(time.time() * 1000) - 300 * 86_400_000
+        self.start_ms = round(time.time() * 1000) - 30 * 86_400_000
         self._rest = b""
 
     def connection_made(self, transport: asyncio.BaseTransport) -> None:

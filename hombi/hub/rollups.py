@@ -10,7 +10,7 @@ from __future__ import annotations
 import asyncio
 import math
 from collections.abc import Sequence
-from itertools import pairwise
+from itertools import groupby, pairwise
 from zoneinfo import ZoneInfo
 
 from hombi.core.house_time import bounds
@@ -22,6 +22,10 @@ from hombi.hub.ports import HistoryPort, Row
 from hombi.hub.writer import Writer
 
 LOOK_S = 20.0
+# Late readings come in packs: their hours are made again when no more came for so long,
+# or after so long in any case.
+REST_MS = 15_000
+PATIENCE_MS = 300_000
 # Packs that are a little late still belong to their hour.
 GRACE_MS = 30_000
 # How much is done at once, before others get their turn at the disk.
@@ -47,6 +51,9 @@ class Rollups(Part):
         # Until when each entity is rolled up, and until when all are, or are being.
         self._until: dict[int, int] = {}
         self._due = 0
+        # The hours that were marked since they were looked at, and when one was last.
+        self._marked: set[tuple[int, int]] = set()
+        self._late_ms = self._mended_ms = 0
         writer.hear(self._put)
 
     async def open(self) -> None:
@@ -79,13 +86,19 @@ class Rollups(Part):
                 )
                 self._until[entity.id] = max(made, until)
                 await asyncio.sleep(PAUSE_S)
-        await self.mend()
+        now = self.context.clock.now_ms()
+        # While a node empties its buffer, each hour would be made again and again.
+        if now - self._late_ms >= REST_MS or now - self._mended_ms >= PATIENCE_MS:
+            await self.mend()
         await self._forget()
 
     async def mend(self) -> None:
         """Make all hours again that are marked."""
+        self._mended_ms = self.context.clock.now_ms()
         mended = STALE_AT_ONCE
         while mended == STALE_AT_ONCE:
+            # What comes from here on is marked again: it may come after the look.
+            self._marked.clear()
             mended = await self.context.thread.run(self._mend, self._states(), dict(self._until))
             await asyncio.sleep(PAUSE_S)
 
@@ -109,9 +122,15 @@ class Rollups(Part):
 
     def _put(self, rows: Sequence[Row]) -> None:
         """These go to the disk: those of hours that were rolled up already are late."""
-        due = self._due
-        late = {(row[0], row[1] // HOUR_MS * HOUR_MS) for row in rows if row[1] < due}
+        due, marked = self._due, self._marked
+        late = {
+            hour
+            for row in rows
+            if row[1] < due and (hour := (row[0], row[1] // HOUR_MS * HOUR_MS)) not in marked
+        }
         if late:
+            self._late_ms = self.context.clock.now_ms()
+            marked |= late
             hours = sorted(late)
             self._writer.also(lambda records: records.history.mark_stale(hours))
 
@@ -175,12 +194,17 @@ class Rollups(Part):
     ) -> None:
         readings = _with_before(history, number, start, end)
         hold = math.inf if states else hold_ms(readings)
-        for width in (FIVE_MINUTES_MS, HOUR_MS):
-            found = roll(readings, range(start, end + width, width), hold)
-            if width == FIVE_MINUTES_MS and states:
-                # What has two states can hold for weeks: the hours say so.
-                found = [one for one in found if one.count]
-            history.put_rollups(number, width, start, end, found)
+        fives = roll(readings, range(start, end + FIVE_MINUTES_MS, FIVE_MINUTES_MS), hold)
+        hours = [
+            whole
+            for hour, parts in groupby(fives, lambda one: one.start_ms // HOUR_MS)
+            for whole in merge(parts, hour * HOUR_MS)
+        ]
+        history.put_rollups(number, HOUR_MS, start, end, hours)
+        if states:
+            # What has two states can hold for weeks: the hours say so.
+            fives = [one for one in fives if one.count]
+        history.put_rollups(number, FIVE_MINUTES_MS, start, end, fives)
         for a, b in pairwise(bounds(start, end, "days", self.zone)):
             if b <= end or b <= self._until.get(number, 0):
                 history.put_rollups(

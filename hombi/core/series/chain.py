@@ -19,8 +19,8 @@ class Chain:
     a good reading is uncertain: it warms up."""
 
     def __init__(self, steps: Sequence[Step]) -> None:
-        self._steps = tuple(steps)
-        self.warm_ms = sum(step.warm_ms for step in self._steps)
+        self._calls = tuple((step.update, step.get) for step in steps)
+        self.warm_ms = sum(step.warm_ms for step in steps)
         self._first_ms: int | None = None
         self._last_ms = 0
 
@@ -33,9 +33,9 @@ class Chain:
         """The reading that this sample makes, after all that came before it."""
         at_ms = sample.at_ms
         measured = Measured(at_ms, sample.value, Quality.GOOD)
-        for step in self._steps:
-            step.update(measured)
-            measured = step.get() or measured
+        for update, get in self._calls:
+            update(measured)
+            measured = get() or measured
         quality = measured.quality
         if self.warm_ms:
             if self._first_ms is None:

@@ -170,15 +170,9 @@ class DatabaseHistory:
     ) -> int | None:
         with transaction.atomic():
             before = self.single(entity, start_ms, end_ms, at_once)
+            # Filled in the order of the columns, as in `_insert`.
             rows = [
-                m.Reading(
-                    entity_id=entity,
-                    at_ms=old.at_ms,
-                    channel=old.channel,
-                    sent=old.sent,
-                    value=new.value,
-                    quality=new.quality,
-                )
+                m.Reading(entity, old.at_ms, old.channel, old.sent, new.value, int(new.quality))
                 for old, new in zip(before, make(before), strict=True)
             ]
             m.Reading.objects.bulk_create(
