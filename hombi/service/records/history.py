@@ -170,11 +170,15 @@ class DatabaseHistory:
     ) -> int | None:
         with transaction.atomic():
             before = self.single(entity, start_ms, end_ms, at_once)
+            after = zip(before, make(before), strict=True)
             # Filled in the order of the columns, as in `_insert`.
-            rows = [
-                m.Reading(entity, old.at_ms, old.channel, old.sent, new.value, int(new.quality))
-                for old, new in zip(before, make(before), strict=True)
-            ]
+            rows = starmap(
+                m.Reading,
+                (
+                    (entity, old.at_ms, old.channel, old.sent, new.value, int(new.quality))
+                    for old, new in after
+                ),
+            )
             m.Reading.objects.bulk_create(
                 rows,
                 update_conflicts=True,
