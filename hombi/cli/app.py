@@ -64,6 +64,7 @@ GROUPS = (
             Command("node", "node:app", "The nodes of the house, and what is theirs."),
             Command("entity", "entity:app", "The values of the house."),
             Command("condition", "condition:app", "The steps that values go through."),
+            Command("calibrate", "calibrate:calibrate", "A sensor beside a reference."),
             Command("derive", "derive:app", "Values that are computed from others."),
             Command("room", "room:app", "Floors and rooms."),
             Command("automation", "automation:app", "What the house does by itself."),

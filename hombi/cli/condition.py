@@ -142,8 +142,8 @@ def set_(
         _refuse("Name the steps, like 'linear offset=-0.7'; or none of them, with --none.")
     with hub() as h:
         found = h.conditioning.set(entity_called(h, entity), _steps(steps), past=past)
-        found = _waited(h, found, quiet=json)
-    _tell(found, json=json, past=past)
+        found = waited(h, found, quiet=json)
+    told(found, json=json, past=past)
 
 
 @app.command()
@@ -151,11 +151,11 @@ def undo(entity: Entity, json: Json = False) -> None:
     """Take the latest plan back; the past becomes what it was before."""
     with hub() as h:
         found = h.conditioning.undo(entity_called(h, entity))
-        found = _waited(h, found, quiet=json)
-    _tell(found, json=json, past=False)
+        found = waited(h, found, quiet=json)
+    told(found, json=json, past=False)
 
 
-def _waited(h: Hub, found: Conditioning, *, quiet: bool) -> Conditioning:
+def waited(h: Hub, found: Conditioning, *, quiet: bool) -> Conditioning:
     """Wait until the past is made again."""
     with err.status("The past is made again …") as status:
         while found.progress is not None:
@@ -166,7 +166,8 @@ def _waited(h: Hub, found: Conditioning, *, quiet: bool) -> Conditioning:
     return found
 
 
-def _tell(found: Conditioning, *, json: bool, past: bool) -> None:
+def told(found: Conditioning, *, json: bool, past: bool) -> None:
+    """How an entity is conditioned now."""
     if json:
         as_json([found.as_dict()])
         return

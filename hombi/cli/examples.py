@@ -77,6 +77,10 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         "hombi condition undo cellar-rack/humidity",
         "hombi condition undo loft-beam/temperature --json",
     ),
+    "calibrate": (
+        "hombi calibrate loft-climate/temperature loft-beam/temperature --span day",
+        "hombi calibrate loft-climate/temperature loft-beam/temperature --apply offset --past",
+    ),
     "derive methods": ("hombi derive methods", "hombi derive methods --json"),
     "derive add": (
         "hombi derive add dew-point cellar-rack/temperature cellar-rack/humidity",

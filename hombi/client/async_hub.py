@@ -123,6 +123,8 @@ class AsyncConditioning(_AsyncGroup):
     set = _async_call(conditioning.set_)
     undo = _async_call(conditioning.undo)
     try_ = _async_call(conditioning.try_)
+    compare = _async_call(conditioning.compare)
+    calibrate = _async_call(conditioning.calibrate)
 
 
 class AsyncDerived(_AsyncGroup):

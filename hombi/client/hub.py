@@ -121,6 +121,8 @@ class Conditioning(_Group):
     set = _call(conditioning.set_)
     undo = _call(conditioning.undo)
     try_ = _call(conditioning.try_)
+    compare = _call(conditioning.compare)
+    calibrate = _call(conditioning.calibrate)
 
 
 class Derived(_Group):

@@ -10,6 +10,7 @@ from rest_framework.permissions import AllowAny
 from hombi.service.api import (
     accounts,
     automations,
+    calibration,
     conditioning,
     derived,
     entities,
@@ -74,6 +75,8 @@ urlpatterns = [
         "api/entities/<str:node>/<str:name>/conditioning", conditioning.ConditioningView.as_view()
     ),
     path("api/entities/<str:node>/<str:name>/conditioning/try", conditioning.TryView.as_view()),
+    path("api/entities/<str:node>/<str:name>/compare", calibration.CompareView.as_view()),
+    path("api/entities/<str:node>/<str:name>/calibration", calibration.CalibrationView.as_view()),
     path("api/methods", derived.MethodsView.as_view()),
     path("api/derived", derived.DerivedView.as_view()),
     path("api/derived/<str:node>/<str:name>", derived.OneDerivedView.as_view()),

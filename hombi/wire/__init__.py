@@ -12,8 +12,12 @@ from hombi.wire.automations import (
 )
 from hombi.wire.base import UNSET, Ask, Shape, UnsetType
 from hombi.wire.conditioning import (
+    CalibrationRequest,
+    CompareRequest,
+    Comparison,
     Conditioning,
     ConditioningRequest,
+    Fit,
     PlanVersion,
     StepParameterShape,
     StepSort,
@@ -148,6 +152,7 @@ __all__ = [
     "Automation",
     "AutomationChange",
     "AutomationNews",
+    "CalibrationRequest",
     "Check",
     "Checked",
     "ChoiceRequest",
@@ -156,6 +161,8 @@ __all__ = [
     "Claimed",
     "Command",
     "CommandRequest",
+    "CompareRequest",
+    "Comparison",
     "Conditioning",
     "ConditioningRequest",
     "DerivedRequest",
@@ -165,6 +172,7 @@ __all__ = [
     "EntityChange",
     "EntityChoice",
     "EntityDetail",
+    "Fit",
     "Floor",
     "FloorChange",
     "FloorRequest",

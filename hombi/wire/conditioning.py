@@ -79,3 +79,51 @@ class TriedConditioning(Shape, frozen=True, kw_only=True):
     made: list[float | None]
     spikes: int
     cut: bool
+
+
+class Fit(Shape, frozen=True, kw_only=True):
+    """A correction: reference = gain * sensor + offset. `low` and `high` are the 95 %
+    interval of the offset, `gain_low` and `gain_high` that of the gain; `residual` is
+    what is left, as a standard deviation."""
+
+    gain: float
+    offset: float
+    low: float
+    high: float
+    gain_low: float
+    gain_high: float
+    residual: float
+
+
+class Comparison(Shape, frozen=True, kw_only=True):
+    """A sensor beside a reference: the means of each hour in which both were heard, in
+    columns of one length; the fit of an offset, that of gain and offset where the range
+    supports one, and what is to be said of them."""
+
+    entity: str
+    reference: str
+    unit: str
+    start: Ms
+    end: Ms
+    at: list[int]
+    sensor: list[float]
+    beside: list[float]
+    offset: Fit | None
+    both: Fit | None
+    remarks: list[str]
+
+
+class CompareRequest(Ask, frozen=True, kw_only=True):
+    """Compare with this entity over a span, in ms."""
+
+    reference: str
+    start: int
+    end: int
+
+
+class CalibrationRequest(CompareRequest, frozen=True, kw_only=True):
+    """Correct by what the comparison comes to: by the offset, or with `gain` by gain
+    and offset; from now on or, with `past`, over the whole past too."""
+
+    gain: bool = False
+    past: bool = False

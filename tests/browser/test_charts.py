@@ -10,7 +10,7 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 
 from tests.browser.conftest import violations
-from tests.house import Joined, Service, until
+from tests.house import Joined, Service, description, let_in, until
 
 HOUR = 3_600_000
 RACK = "/readings/cellar-rack/humidity"
@@ -234,3 +234,30 @@ def test_a_computed_value_is_added_to_a_room_and_removed(console: Page) -> None:
     console.get_by_role("dialog").get_by_role("button", name="Remove").click()
     expect(console).to_have_url(re.compile("/rooms/cheese-cellar"))
     expect(tile).to_have_count(0)
+
+
+def test_a_sensor_is_compared_with_a_reference_and_corrected(
+    console: Page, service: Service, past: int
+) -> None:
+    beside = description("Glass", temperature={"type": "number", "unit": "Cel", "readOnly": True})
+    glass = let_in(service, beside)
+    pack = [
+        {"n": "temperature", "v": 9.5 + hour / 4, "t": (past + hour * HOUR) / 1000 + 60 * minute}
+        for hour in range(10)
+        for minute in range(0, 60, 5)
+    ]
+    assert glass.post(pack).is_success
+    console.goto("/readings/cellar-rack/temperature")
+    console.get_by_role("button", name="Compare with a reference").click()
+    sheet = console.get_by_role("dialog")
+    sheet.get_by_label("Reference").select_option("glass/temperature")
+    expect(sheet.get_by_text("a gain needs 24 hours, and")).to_be_visible()
+    expect(sheet.get_by_text("95 % between −0.500 and −0.500")).to_be_visible()
+    expect(sheet.get_by_role("figure")).to_have_attribute("aria-label", re.compile("the reference"))
+    assert violations(console) == []
+    sheet.get_by_role("button", name="Correct by the offset").click()
+    steps = console.get_by_role("list", name="Steps", exact=True)
+    expect(steps).to_contain_text("linear offset=-0.5 gain=1")
+    expect(console.get_by_label("This span in numbers")).to_contain_text("highest11.8 °C")
+    with service.hub() as hub:
+        hub.conditioning.undo("cellar-rack/temperature")

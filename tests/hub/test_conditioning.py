@@ -2,12 +2,20 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 
 from hombi.core.quality import Quality
 from hombi.core.senml import Resolved
 from hombi.core.series import HOUR_MS, Reading
-from hombi.hub.conditioning import ConditionEntity, UndoConditioning
+from hombi.core.series.conditioning import corrected
+from hombi.hub.conditioning import (
+    CalibrateEntity,
+    ConditionEntity,
+    UndoConditioning,
+    calibrated,
+)
 from hombi.hub.described import ChangeKind
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.nodes import RemoveNode
@@ -231,3 +239,49 @@ async def test_what_has_two_states_has_no_numbers_to_condition() -> None:
         await r.let_in("Mister", **PLUG)
         with pytest.raises(Invalid, match="has two states"):
             await r.do(ConditionEntity("mister/switch", [COLD]))
+
+
+async def test_a_sensor_is_corrected_by_what_stands_beside_it_and_checked_again() -> None:
+    async with rig() as r:
+        await r.let_in("Bench", **CLIMATE)
+        await r.let_in("Rack", **CLIMATE)
+        for minute in range(0, 30 * 60, 10):
+            r.clock.now = START + minute * MIN
+            truth = 18.0 + 4.0 * math.sin(minute / 720)
+            for node, value in (("bench", truth + 0.7), ("rack", truth)):
+                pack = [Resolved("temperature", "", r.clock.now, value)]
+                r.hub.intake.observed(node, pack, lambda: None)
+        await settle()
+        await until(lambda: not r.hub.writer.held)
+        span = (START, START + 30 * HOUR_MS)
+        beside = CalibrateEntity(AIR, "rack/temperature", *span, past=True)
+        await r.do(beside)
+        await at_rest(r)
+        (step,) = r.hub.house.entity(AIR).plan
+        assert step["step"] == "linear"
+        assert step["offset"] == pytest.approx(-0.7, abs=0.01)
+        # A second comparison finds no more to correct; corrections do not pile up.
+        history = r.records.history
+        sensor, reference = (r.hub.house.entity(one) for one in (AIR, "rack/temperature"))
+        again = calibrated(history, sensor, reference, *span)
+        assert again.offset is not None
+        assert again.offset.offset == pytest.approx(0.0, abs=0.01)
+        await r.do(beside)
+        assert len(r.hub.house.entity(AIR).plan) == 1
+        for other, said in (
+            (AIR, "not with itself"),
+            ("rack/humidity", "compare values of one kind"),
+        ):
+            with pytest.raises(Invalid, match=said):
+                await r.do(CalibrateEntity(AIR, other, *span))
+        with pytest.raises(Refused, match="there is not enough yet"):
+            await r.do(CalibrateEntity(AIR, "rack/temperature", START, START + HOUR_MS))
+
+
+def test_corrections_are_put_together() -> None:
+    plan = ({"step": "median", "window": "5 min"}, {"step": "linear", "offset": 1.0, "gain": 2.0})
+    assert corrected(plan, 3.0, 0.5) == [
+        {"step": "median", "window": "5 min"},
+        {"step": "linear", "offset": 3.5, "gain": 6.0},
+    ]
+    assert corrected((), 1.0, -0.7) == [{"step": "linear", "offset": -0.7, "gain": 1.0}]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import math
 import re
 import time
 from datetime import datetime, timedelta
@@ -374,3 +375,42 @@ def test_a_derived_value_by_command_over_a_kill(own_service: Service) -> None:
     assert (kept.returncode, "remove that first" in kept.stderr) == (1, True)
     assert service.hombi("derive", "remove", address, "--yes").returncode == 0
     assert service.hombi("node", "remove", "sluice", "--yes").returncode == 0
+
+
+def test_calibrating_by_command(own_service: Service) -> None:
+    service = own_service.start()
+    service.claim()
+    now = round(time.time())
+    for title, wrong in (("Sluice", 0.6), ("Glass", 0.0)):
+        value = {"type": "number", "readOnly": True, "@type": "temperature", "unit": "Cel"}
+        node = let_in(service, description(title, level=value))
+        pack = [
+            {"n": "level", "t": now - 600 * n, "v": 20 + 3 * math.sin(n / 20) + wrong}
+            for n in range(200, 0, -1)
+        ]
+        assert node.post(pack).is_success
+    with service.hub() as hub:
+        for node in ("sluice", "glass"):
+            until(lambda node=node: hub.entities.numbers(f"{node}/level", "week").count == 200)
+    words = ("calibrate", "sluice/level", "Glass level")
+    shown = service.hombi(*words).stdout
+    assert "sluice/level beside glass/level in °C" in shown
+    assert "offset -0.6 °C (-0.6 to -0.6), leaves" in shown
+    assert "gain 1 (1 to 1)" in shown
+    assert "--apply offset" in shown
+    assert json.loads(service.hombi(*words, "--json").stdout)[0]["both"]["gain"] == pytest.approx(1)
+    applied = service.hombi(*words, "--apply", "offset", "--past")
+    assert applied.stdout == (
+        "sluice/level is conditioned, over its whole past: linear offset=-0.6 gain=1.\n"
+    )
+    again = service.hombi(*words).stdout
+    assert "! the sensor does not differ from the reference by more than chance" in again
+    for wrong_words, said in (
+        (("sluice/level", "sluice/level"), "not with itself"),
+        (("sluice/level", "glass/level", "--apply", "all"), "use offset, gain"),
+        (("sluice/level", "glass/level", "--span", "year"), "use hour, day, week, month"),
+        (("sluice/level", "glass/level", "--span", "hour", "--apply", "offset"), "not enough yet"),
+    ):
+        refused = service.hombi("calibrate", *wrong_words)
+        assert refused.returncode != 0
+        assert said in refused.stderr, wrong_words

@@ -105,6 +105,24 @@ export const tryConditioning = (entity: string, body: Schemas["TryRequest"]) =>
     }),
   );
 
+// Calibration
+
+/** A sensor beside a reference; nothing is changed. */
+export const compareBeside = (entity: string, body: Schemas["CompareRequest"]) =>
+  ask(
+    api.POST("/api/entities/{node}/{name}/compare", {
+      params: { path: addressParts(entity) },
+      body,
+    }),
+  );
+export const calibrate = (entity: string, body: Schemas["CalibrationRequest"]) =>
+  ask(
+    api.POST("/api/entities/{node}/{name}/calibration", {
+      params: { path: addressParts(entity) },
+      body,
+    }),
+  );
+
 // Automations
 
 export const addAutomation = (text: string) =>

@@ -350,6 +350,23 @@ export interface paths {
         patch: operations["entities_partial_update"];
         trace?: never;
     };
+    "/api/entities/{node}/{name}/calibration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Correct it by what the comparison comes to, as the last step of its chain. */
+        post: operations["entities_calibration_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/entities/{node}/{name}/command": {
         parameters: {
             query?: never;
@@ -364,6 +381,23 @@ export interface paths {
          *     is up. The answer's `state` says which.
          */
         post: operations["entities_command_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entities/{node}/{name}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What the two come to over a span; nothing is changed. */
+        post: operations["entities_compare_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1502,6 +1536,20 @@ export interface components {
             now: number;
         };
         /**
+         * CalibrationRequest
+         * @description Correct by what the comparison comes to: by the offset, or with `gain` by gain
+         *         and offset; from now on or, with `past`, over the whole past too.
+         */
+        CalibrationRequest: {
+            reference: string;
+            start: number;
+            end: number;
+            /** @default false */
+            gain?: boolean;
+            /** @default false */
+            past?: boolean;
+        };
+        /**
          * Check
          * @description How one part of the hub is, and what to do about it.
          */
@@ -1575,6 +1623,36 @@ export interface components {
          */
         CommandRequest: {
             to: string;
+        };
+        /**
+         * CompareRequest
+         * @description Compare with this entity over a span, in ms.
+         */
+        CompareRequest: {
+            reference: string;
+            start: number;
+            end: number;
+        };
+        /**
+         * Comparison
+         * @description A sensor beside a reference: the means of each hour in which both were heard, in
+         *         columns of one length; the fit of an offset, that of gain and offset where the range
+         *         supports one, and what is to be said of them.
+         */
+        Comparison: {
+            entity: string;
+            reference: string;
+            unit: string;
+            /** @description milliseconds since 1970 */
+            start: number;
+            /** @description milliseconds since 1970 */
+            end: number;
+            at: number[];
+            sensor: number[];
+            beside: number[];
+            offset: components["schemas"]["Fit"] | null;
+            both: components["schemas"]["Fit"] | null;
+            remarks: string[];
         };
         /**
          * Conditioning
@@ -1768,6 +1846,21 @@ export interface components {
             converted: boolean;
             /** @description how it is computed; null for what a node sends */
             derived: components["schemas"]["HowDerived"] | null;
+        };
+        /**
+         * Fit
+         * @description A correction: reference = gain * sensor + offset. `low` and `high` are the 95 %
+         *         interval of the offset, `gain_low` and `gain_high` that of the gain; `residual` is
+         *         what is left, as a standard deviation.
+         */
+        Fit: {
+            gain: number;
+            offset: number;
+            low: number;
+            high: number;
+            gain_low: number;
+            gain_high: number;
+            residual: number;
         };
         /**
          * Floor
@@ -3660,6 +3753,41 @@ export interface operations {
             };
         };
     };
+    entities_calibration_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["CalibrationRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Conditioning"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     entities_command_create: {
         parameters: {
             query?: never;
@@ -3682,6 +3810,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Command"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    entities_compare_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["CompareRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
                 };
             };
             /** @description a problem */

@@ -37,3 +37,25 @@ def try_(
     return Call(
         "POST", path("entities", address, "conditioning/try"), wire.TriedConditioning, body=body
     )
+
+
+def compare(address: str, reference: str, *, start: int, end: int) -> Call[wire.Comparison]:
+    """A sensor beside a reference over a span, in ms: hour by hour, with the correction
+    that follows. Nothing is changed."""
+    body = wire.CompareRequest(reference=reference, start=start, end=end)
+    return Call("POST", path("entities", address, "compare"), wire.Comparison, body=body)
+
+
+def calibrate(
+    address: str,
+    reference: str,
+    *,
+    start: int,
+    end: int,
+    gain: bool = False,
+    past: bool = False,
+) -> Call[wire.Conditioning]:
+    """Correct a sensor by what the comparison comes to: by the offset, or with `gain`
+    by gain and offset; from now on, or over its whole past too."""
+    body = wire.CalibrationRequest(reference=reference, start=start, end=end, gain=gain, past=past)
+    return Call("POST", path("entities", address, "calibration"), wire.Conditioning, body=body)

@@ -185,3 +185,16 @@ def in_words(one: Mapping[str, Parameter]) -> str:
         for p in kind.parameters
     ]
     return " ".join([kind.name, *parts])
+
+
+def corrected(plan: Plan, gain: float, offset: float) -> list[dict[str, Parameter]]:
+    """The plan with a correction at its end; one that stands there already is corrected
+    itself, so that corrections do not pile up."""
+    steps = [dict(step) for step in plan]
+    if steps and steps[-1]["step"] == "linear":
+        last = steps.pop()
+        offset += gain * float(last["offset"])
+        gain *= float(last["gain"])
+    # A correction to the last digit of a number that is estimated says nothing.
+    rounded = {"offset": float(f"{offset:.6g}"), "gain": float(f"{gain:.6g}")}
+    return [*steps, {"step": "linear", **rounded}]

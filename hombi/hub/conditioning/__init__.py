@@ -5,18 +5,21 @@ latest one counts: one that holds from the beginning corrects the whole past. Sa
 are never changed, so a plan can be taken back, and what was before comes back with it.
 """
 
+from hombi.hub.conditioning.calibrating import CalibrateEntity, calibrated
 from hombi.hub.conditioning.changes import ConditionEntity, UndoConditioning, conditionable
 from hombi.hub.conditioning.part import Conditioning
 from hombi.hub.conditioning.plans import Conditioned, Version
 from hombi.hub.conditioning.trying import Tried, suggested, tried
 
 __all__ = [
+    "CalibrateEntity",
     "ConditionEntity",
     "Conditioned",
     "Conditioning",
     "Tried",
     "UndoConditioning",
     "Version",
+    "calibrated",
     "conditionable",
     "suggested",
     "tried",

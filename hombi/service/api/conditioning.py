@@ -45,7 +45,7 @@ class ConditioningView(View):
     @operation(gives=wire.Conditioning)
     def get(self, request: Request, node: str, name: str) -> Response:
         """The steps, all plans, and what would be a beginning."""
-        return Response(_answer(f"{node}/{name}"))
+        return Response(conditioning_of(f"{node}/{name}"))
 
     @operation(takes=wire.ConditioningRequest, gives=wire.Conditioning)
     def put(self, request: Request, node: str, name: str) -> Response:
@@ -54,14 +54,14 @@ class ConditioningView(View):
         asked = body(request, wire.ConditioningRequest)
         address = f"{node}/{name}"
         change(actor(request), ConditionEntity(address, asked.steps, asked.past), lambda *_: None)
-        return Response(_answer(address))
+        return Response(conditioning_of(address))
 
     @operation(gives=wire.Conditioning)
     def delete(self, request: Request, node: str, name: str) -> Response:
         """Take the latest plan back; the past becomes what it was before."""
         address = f"{node}/{name}"
         change(actor(request), UndoConditioning(address), lambda *_: None)
-        return Response(_answer(address))
+        return Response(conditioning_of(address))
 
 
 class TryView(View):
@@ -102,7 +102,9 @@ def _plan(steps: list[dict[str, float | str]], address: str) -> Plan:
         raise Invalid(str(error)) from error
 
 
-def _answer(address: str) -> wire.Conditioning:
+def conditioning_of(address: str) -> wire.Conditioning:
+    """How an entity is conditioned, as an answer."""
+
     def look(h: Hub) -> tuple[int, str, str, Plan, Conditioned, int, bool]:
         entity = conditionable(h.house, address)
         latest = entity.latest.at_ms + 1 if entity.latest else 0

@@ -13,6 +13,7 @@ import type { Window } from "../../parts/window";
 import { Asked } from "../../ui/Asked";
 import { Await, Button, Failure } from "../../ui/parts";
 import { exact } from "../../ui/time";
+import { Calibrate } from "./Calibrate";
 import { courseOf, freshStep, moved, type Step, type StepSort } from "./steps";
 
 type Found = Schemas["Conditioning"];
@@ -94,6 +95,7 @@ export function ConditioningSection({
                 <Button onClick={() => setEditing(true)}>
                   {now.words.length > 0 ? "Change the steps" : "Correct or smooth it"}
                 </Button>
+                <Calibrate entity={entity} window={window} onWindow={onWindow} done={done} />
                 {now.versions.length > 0 && (
                   <Asked
                     title="Undo the latest change?"

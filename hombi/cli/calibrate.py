@@ -1,0 +1,91 @@
+"""`hombi calibrate`: a sensor beside a reference, and its correction."""
+
+from __future__ import annotations
+
+import time
+from typing import Annotated
+
+import typer
+from rich.text import Text
+
+from hombi.cli import complete
+from hombi.cli.condition import SPAN_MS, told, waited
+from hombi.cli.drawing import HouseTime, as_json, blocks, err, out
+from hombi.cli.readings import Begin, End, Entity, moments
+from hombi.cli.run import Json, entity_called, hub
+from hombi.wire import Fit
+
+WRONG = 2
+FITS = ("offset", "gain")
+
+
+def calibrate(
+    entity: Entity,
+    reference: Annotated[
+        str,
+        typer.Argument(
+            help="The entity to compare it with, of the same kind.",
+            autocompletion=complete.entities,
+        ),
+    ],
+    span: Annotated[
+        str,
+        typer.Option(
+            help="The last hour, day, week or month.", autocompletion=complete.one_of(*SPAN_MS)
+        ),
+    ] = "week",
+    begin: Begin = None,
+    end: End = None,
+    apply: Annotated[
+        str,
+        typer.Option(
+            help="Correct it: by the offset, or by gain and offset (gain).",
+            autocompletion=complete.one_of(*FITS),
+        ),
+    ] = "",
+    past: Annotated[
+        bool, typer.Option("--past", help="Correct its whole past too, not only from now on.")
+    ] = False,
+    json: Json = False,
+) -> None:
+    """Compare a sensor with a reference beside it, and correct it."""
+    if span not in SPAN_MS or (apply and apply not in FITS):
+        wrong, right = (span, SPAN_MS) if span not in SPAN_MS else (apply, FITS)
+        err.print(f"{wrong} is not known; use {', '.join(right)}", style="red")
+        raise typer.Exit(WRONG)
+    with hub() as h:
+        since, until = moments(begin, end, HouseTime.of(h))
+        until = until or round(time.time() * 1000)
+        since = since if since is not None else until - SPAN_MS[span]
+        named, beside = entity_called(h, entity), entity_called(h, reference)
+        if apply:
+            made = h.conditioning.calibrate(
+                named, beside, start=since, end=until, gain=apply == "gain", past=past
+            )
+            told(waited(h, made, quiet=json), json=json, past=past)
+            return
+        found = h.conditioning.compare(named, beside, start=since, end=until)
+    if json:
+        as_json([found.as_dict()])
+        return
+    out.print(Text(named, style="bold"), "beside", Text(beside, style="bold"), f"in {found.unit}")
+    if found.at:
+        width = max(20, out.width - 4)
+        known = [*found.sensor, *found.beside]
+        bounds = (min(known), max(known))
+        for name, values in (("the sensor", found.sensor), ("the reference", found.beside)):
+            out.print(name)
+            out.print(blocks(found.at, values, (found.start, found.end), width, bounds))
+        out.print(f"{len(found.at)} hours in which both were heard")
+    for name, fit in (("offset", found.offset), ("gain", found.both)):
+        if fit is not None:
+            out.print(f"{_in_words(fit, found.unit, gain=name == 'gain')}  (--apply {name})")
+    for remark in found.remarks:
+        out.print(Text(f"! {remark}", style="yellow"))
+
+
+def _in_words(fit: Fit, unit: str, *, gain: bool) -> str:
+    said = f"offset {fit.offset:+.3g} {unit} ({fit.low:+.3g} to {fit.high:+.3g})"
+    if gain:
+        said = f"gain {fit.gain:.4g} ({fit.gain_low:.4g} to {fit.gain_high:.4g}), {said}"
+    return f"{said}, leaves {fit.residual:.2g} {unit}"

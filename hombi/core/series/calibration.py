@@ -1,0 +1,181 @@
+"""Calibration: a sensor beside a reference, and the correction that follows.
+
+Readings are paired in time, odd ones left out, and brought to means of an hour:
+readings a minute apart are not independent of each other.
+"""
+
+from __future__ import annotations
+
+import random
+from bisect import bisect_left
+from collections.abc import Sequence
+from dataclasses import dataclass
+from statistics import fmean, median
+
+from hombi.core.quality import Quality
+from hombi.core.series.reading import Reading
+from hombi.core.series.rollup import HOUR_MS, hold_ms
+from hombi.core.series.steps.despike import NORMAL
+
+LEAST_HOURS = 6
+LEAST_HOURS_FOR_GAIN = 24
+# A gain is supported when the reference spans so many times the residual.
+SPANS_NOISE = 6.0
+ODD = 4.0
+DRAWS = 500
+# Theil-Sen looks at all pairs; more hours than this are thinned.
+MOST_HOURS = 400
+
+
+@dataclass(frozen=True, slots=True)
+class Hour:
+    """One hour: the means of sensor and reference over the moments that both have."""
+
+    start_ms: int
+    sensor: float
+    reference: float
+
+
+@dataclass(frozen=True, slots=True)
+class Fit:
+    """A correction: reference ≈ gain * sensor + offset. `low` and `high` are the 95 %
+    interval of the offset, `gain_low` and `gain_high` that of the gain; `residual` is
+    what is left, as a standard deviation."""
+
+    gain: float
+    offset: float
+    low: float
+    high: float
+    gain_low: float
+    gain_high: float
+    residual: float
+
+
+@dataclass(frozen=True, slots=True)
+class Calibration:
+    """What a comparison comes to: its hours, the fit of an offset alone, that of gain
+    and offset where the range seen supports one, and what is to be said of them."""
+
+    hours: tuple[Hour, ...]
+    offset: Fit | None
+    both: Fit | None
+    remarks: tuple[str, ...]
+
+
+def compared(sensor: Sequence[Reading], reference: Sequence[Reading], unit: str) -> Calibration:
+    """Compare a sensor with a reference over the same time, in the same unit."""
+    hours = hours_of(sensor, reference)
+    if len(hours) < LEAST_HOURS:
+        return Calibration(
+            tuple(hours),
+            None,
+            None,
+            (
+                f"there is not enough yet: {len(hours)} hours in which both were heard, "
+                f"{LEAST_HOURS} at least",
+            ),
+        )
+    offset = _fitted(hours, gain=False)
+    span = max(h.reference for h in hours) - min(h.reference for h in hours)
+    remarks = []
+    both = None
+    if len(hours) < LEAST_HOURS_FOR_GAIN:
+        remarks.append(f"a gain needs {LEAST_HOURS_FOR_GAIN} hours, and {len(hours)} are there")
+    elif span < SPANS_NOISE * max(offset.residual, 1e-9):
+        remarks.append(
+            f"a gain is not supported: the reference spans {span:.2g} {unit}, and single hours "
+            f"differ by {offset.residual:.2g} {unit}"
+        )
+    else:
+        both = _fitted(hours, gain=True)
+    if offset.low <= 0 <= offset.high:
+        remarks.append("the sensor does not differ from the reference by more than chance")
+    if offset.residual > max(abs(offset.offset), 1e-9) and (
+        both is None or both.residual > 0.7 * offset.residual
+    ):
+        remarks.append(
+            f"the fit is poor: what is left ({offset.residual:.2g} {unit}) is more than what is "
+            f"corrected; are both in the same place?"
+        )
+    return Calibration(tuple(hours), offset, both, tuple(remarks))
+
+
+def hours_of(sensor: Sequence[Reading], reference: Sequence[Reading]) -> list[Hour]:
+    """The hours in which both were heard, from readings oldest first. The reference is
+    interpolated, between readings no further apart than it usually holds."""
+    known = [(r.at_ms, r.value) for r in reference if _good(r) and r.value is not None]
+    times = [at for at, _ in known]
+    reach = hold_ms(reference)
+    pairs: list[tuple[int, float, float]] = []
+    for one in sensor:
+        if not _good(one) or one.value is None:
+            continue
+        place = bisect_left(times, one.at_ms)
+        if place == len(times) or (place == 0 and times[0] != one.at_ms):
+            continue
+        after_at, after = known[place]
+        before_at, before = known[place - 1] if place else known[0]
+        if after_at - before_at > reach:
+            continue
+        width = after_at - before_at
+        part = (one.at_ms - before_at) / width if width else 0.0
+        pairs.append((one.at_ms, one.value, before + part * (after - before)))
+    pairs = _without_odd(pairs)
+    hours: dict[int, list[tuple[float, float]]] = {}
+    for at_ms, ours, theirs in pairs:
+        hours.setdefault(at_ms // HOUR_MS * HOUR_MS, []).append((ours, theirs))
+    return [
+        Hour(start, fmean(a for a, _ in some), fmean(b for _, b in some))
+        for start, some in sorted(hours.items())
+    ]
+
+
+def _good(reading: Reading) -> bool:
+    return reading.value is not None and reading.quality < Quality.STUCK
+
+
+def _without_odd(pairs: list[tuple[int, float, float]]) -> list[tuple[int, float, float]]:
+    """Without those whose difference lies far from all others (Hampel's identifier)."""
+    if not pairs:
+        return pairs
+    differences = [theirs - ours for _, ours, theirs in pairs]
+    middle = median(differences)
+    spread = NORMAL * median(abs(one - middle) for one in differences)
+    if not spread:
+        return pairs
+    near = zip(pairs, differences, strict=True)
+    return [pair for pair, one in near if abs(one - middle) <= ODD * spread]
+
+
+def _fitted(hours: Sequence[Hour], *, gain: bool) -> Fit:
+    slope, offset = _fit(hours, gain=gain)
+    left = [h.reference - slope * h.sensor - offset for h in hours]
+    middle = median(left)
+    residual = NORMAL * median(abs(one - middle) for one in left)
+    draw = random.Random(len(hours))  # noqa: S311 - the same hours give the same interval
+    drawn = sorted(
+        _fit(draw.choices(hours, k=len(hours)), gain=gain) for _ in range(DRAWS if not gain else 60)
+    )
+    offsets = sorted(one for _, one in drawn)
+    gains = [one for one, _ in drawn]
+    cut = max(1, round(0.025 * len(drawn)))
+    return Fit(
+        slope, offset, offsets[cut - 1], offsets[-cut], gains[cut - 1], gains[-cut], residual
+    )
+
+
+def _fit(hours: Sequence[Hour], *, gain: bool) -> tuple[float, float]:
+    """(gain, offset): the median of the differences (robust to half of them being
+    wrong), or the median of all slopes (Theil 1950, Sen 1968) and of what is left."""
+    if not gain:
+        return 1.0, median(h.reference - h.sensor for h in hours)
+    step = -(-len(hours) // MOST_HOURS)
+    some = hours[::step]
+    slopes = [
+        (b.reference - a.reference) / (b.sensor - a.sensor)
+        for n, a in enumerate(some)
+        for b in some[n + 1 :]
+        if abs(b.sensor - a.sensor) > 1e-12
+    ]
+    slope = median(slopes) if slopes else 1.0
+    return slope, median(h.reference - slope * h.sensor for h in hours)

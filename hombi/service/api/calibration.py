@@ -1,0 +1,76 @@
+"""Calibration: a sensor beside a reference, and the correction that follows."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from hombi import wire
+from hombi.core.series import calibration as core
+from hombi.hub.conditioning import CalibrateEntity, calibrated, conditionable
+from hombi.hub.errors import Invalid
+from hombi.service.api.conditioning import conditioning_of
+from hombi.service.api.parsing import body
+from hombi.service.api.schema import operation
+from hombi.service.api.views import View, actor
+from hombi.service.bridge import change, hub, read
+
+
+class CompareView(View):
+    """A sensor beside a reference."""
+
+    @operation(takes=wire.CompareRequest, gives=wire.Comparison)
+    def post(self, request: Request, node: str, name: str) -> Response:
+        """What the two come to over a span; nothing is changed."""
+        asked = body(request, wire.CompareRequest)
+        _checked(asked)
+        sensor, reference = read(
+            lambda h: (
+                conditionable(h.house, f"{node}/{name}"),
+                h.house.entity(asked.reference),
+            )
+        )
+        history = hub().context.records.history
+        found = calibrated(history, sensor, reference, asked.start, asked.end)
+        return Response(
+            wire.Comparison(
+                entity=sensor.address,
+                reference=reference.address,
+                unit=sensor.kind.unit,
+                start=asked.start,
+                end=asked.end,
+                at=[hour.start_ms for hour in found.hours],
+                sensor=[hour.sensor for hour in found.hours],
+                beside=[hour.reference for hour in found.hours],
+                offset=_fit(found.offset),
+                both=_fit(found.both),
+                remarks=list(found.remarks),
+            )
+        )
+
+
+class CalibrationView(View):
+    """The correction of a sensor."""
+
+    @operation(takes=wire.CalibrationRequest, gives=wire.Conditioning)
+    def post(self, request: Request, node: str, name: str) -> Response:
+        """Correct it by what the comparison comes to, as the last step of its chain."""
+        asked = body(request, wire.CalibrationRequest)
+        _checked(asked)
+        address = f"{node}/{name}"
+        made = CalibrateEntity(
+            address, asked.reference, asked.start, asked.end, asked.gain, asked.past
+        )
+        change(actor(request), made, lambda *_: None)
+        return Response(conditioning_of(address))
+
+
+def _fit(found: core.Fit | None) -> wire.Fit | None:
+    return None if found is None else wire.Fit(**asdict(found))
+
+
+def _checked(asked: wire.CompareRequest) -> None:
+    if not 0 <= asked.start < asked.end:
+        raise Invalid("start must come before end")

@@ -1,0 +1,81 @@
+"""A sensor beside a reference: the correction is found, and said when it is not to be
+trusted."""
+
+from __future__ import annotations
+
+import math
+import random
+
+import pytest
+
+from hombi.core.quality import Quality
+from hombi.core.series import HOUR_MS, Reading
+from hombi.core.series.calibration import compared, hours_of
+
+MIN = 60_000
+
+
+def course(values: list[float], every_ms: int = 10 * MIN, start: int = 0) -> list[Reading]:
+    return [Reading(start + n * every_ms, 0, v, v) for n, v in enumerate(values)]
+
+
+def day(n: int) -> float:
+    """A temperature that swings by five degrees in a day."""
+    return 18 + 5 * math.sin(n / 144 * 2 * math.pi)
+
+
+def noisy(hours: int, gain: float = 1.0, offset: float = 0.0, noise: float = 0.05) -> list[float]:
+    draw = random.Random(3)
+    return [(day(n) - offset) / gain + draw.gauss(0, noise) for n in range(hours * 6)]
+
+
+def test_an_offset_is_found_within_its_interval_whatever_single_values_do() -> None:
+    truth = [day(n) for n in range(72 * 6)]
+    wrong = noisy(72, offset=-0.7)
+    for spiked in range(0, len(wrong), 37):
+        wrong[spiked] += 30.0
+    found = compared(course(wrong), course(truth), "°C")
+    assert found.offset is not None
+    assert found.offset.offset == pytest.approx(-0.7, abs=0.02)
+    assert found.offset.low <= -0.7 + 0.02
+    assert found.offset.high >= -0.7 - 0.02
+    assert found.offset.high - found.offset.low < 0.05
+    assert found.offset.residual < 0.1
+    assert len(found.hours) == 72
+
+
+def test_a_gain_is_found_where_the_range_supports_one() -> None:
+    truth = [day(n) for n in range(72 * 6)]
+    found = compared(course(noisy(72, gain=1.1, offset=-2.0)), course(truth), "°C")
+    assert found.both is not None
+    assert found.both.gain == pytest.approx(1.1, abs=0.02)
+    assert found.both.offset == pytest.approx(-2.0, abs=0.3)
+    assert found.both.gain_low <= 1.1 <= found.both.gain_high + 0.01
+    still = [20.0 + random.Random(n).gauss(0, 0.05) for n in range(72 * 6)]
+    flat = compared(course(still), course([20.5] * len(still)), "°C")
+    assert flat.both is None
+    assert any("a gain is not supported" in one for one in flat.remarks)
+
+
+def test_it_says_when_there_is_not_enough_or_nothing_to_correct() -> None:
+    few = compared(course([20.0] * 12), course([21.0] * 12), "°C")
+    assert few.offset is None
+    assert few.remarks == ("there is not enough yet: 2 hours in which both were heard, 6 at least",)
+    assert compared([], [], "°C").offset is None
+    same = compared(course(noisy(48)), course([day(n) for n in range(48 * 6)]), "°C")
+    assert "the sensor does not differ from the reference by more than chance" in same.remarks
+    draw = random.Random(1)
+    elsewhere = [draw.uniform(10, 30) for _ in range(48)]
+    poor = compared(course(elsewhere, HOUR_MS), course([20.0] * 48, HOUR_MS), "°C")
+    assert any("the fit is poor" in one for one in poor.remarks)
+
+
+def test_the_reference_is_interpolated_and_never_over_a_gap() -> None:
+    reference = course([0.0, 60.0, 120.0, 180.0], HOUR_MS)
+    (one,) = hours_of([Reading(HOUR_MS + 30 * MIN, 0, 1.0, 1.0)], reference)
+    assert one.reference == 90.0
+    gap = [*course([0.0] * 5, MIN), *course([9.0] * 5, MIN, 5 * HOUR_MS)]
+    assert hours_of([Reading(2 * HOUR_MS, 0, 1.0, 1.0)], gap) == []
+    bad = [Reading(HOUR_MS, 0, 1.0, 1.0, Quality.SPIKE), Reading(HOUR_MS + 1, 0, None, None)]
+    assert hours_of(bad, reference) == []
+    assert hours_of([Reading(9 * HOUR_MS, 0, 1.0, 1.0)], reference) == []
