@@ -5,9 +5,6 @@ from __future__ import annotations
 import csv
 import io
 import json
-import math
-import re
-import time
 from datetime import datetime, timedelta
 from itertools import pairwise
 from pathlib import Path
@@ -244,59 +241,6 @@ def test_compare_on_the_command_line(service: Service, rack: Joined, filled: dat
     assert (many.returncode, "more than 8 curves" in many.stderr) == (2, True)
 
 
-def test_conditioning_by_command_over_the_past_and_back(own_service: Service) -> None:
-    service = own_service.start()
-    service.claim()
-    rack = let_in(service, thing("temperature", "Cel"))
-    now = round(time.time())
-    pack = [{"n": "level", "t": now - 60 * n, "v": 20 + n % 3} for n in range(180, 0, -1)]
-    assert rack.post(pack).is_success
-    with service.hub() as hub:
-        until(lambda: hub.entities.numbers("sluice/level").count == 180)
-        before = [(r.at, r.value) for r in hub.entities.readings("sluice/level", 0)]
-        assert hub.entities.numbers("sluice/level").high == 22
-    shown = service.hombi("condition", "show", "Sluice level")
-    assert "No steps" in shown.stdout
-    assert "hombi condition try sluice/level 'despike window=" in shown.stdout
-    tried = service.hombi("condition", "try", "sluice/level", 'low-pass time="10 min"')
-    assert "with them" in tried.stdout
-    flicker = re.search(r"next: ([\d.]+) without, ([\d.]+) with", tried.stdout)
-    assert flicker is not None
-    assert float(flicker[2]) < float(flicker[1]) / 5
-    made = service.hombi("condition", "set", "sluice/level", "linear offset=-0.5", "--past")
-    assert made.stdout == (
-        "sluice/level is conditioned, over its whole past: linear offset=-0.5 gain=1.\n"
-    )
-    with service.hub() as hub:
-        after = [(r.at, r.value) for r in hub.entities.readings("sluice/level", 0)]
-        assert after == [(at, (value or 0) - 0.5) for at, value in before]
-        assert hub.entities.numbers("sluice/level").high == 21.5, "its rollups too"
-        assert hub.entities.get("sluice/level").value == after[-1][1]
-    service.kill()
-    service.start()
-    assert rack.post([{"n": "level", "v": 30}]).is_success
-    with service.hub() as hub:
-        until(lambda: hub.entities.get("sluice/level").value == 29.5)
-        assert hub.conditioning.show("sluice/level").words == ["linear offset=-0.5 gain=1"]
-    gone = service.hombi("condition", "undo", "sluice/level", "--json")
-    assert json.loads(gone.stdout)[0]["steps"] == []
-    with service.hub() as hub:
-        back = [(r.at, r.value) for r in hub.entities.readings("sluice/level", 0)]
-        assert back[:-1] == before
-        assert hub.entities.get("sluice/level").value == 30
-    for words, said in (
-        (("set", "sluice/level"), "Name the steps"),
-        (("set", "sluice/level", "linear offset"), "as parameter=value"),
-        (("set", "sluice/level", "linar offset=1"), "did you mean linear?"),
-        (("set", "sluice/level", "median window='"), "quotation mark"),
-        (("try", "sluice/level", "--span", "century"), "use hour, day, week, month"),
-        (("undo", "sluice/level"), "nothing to undo"),
-    ):
-        refused = service.hombi("condition", *words)
-        assert refused.returncode != 0
-        assert said in refused.stderr, words
-
-
 def test_readings_are_exported_page_by_page(
     service: Service, rack: Joined, filled: datetime, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -336,81 +280,3 @@ def test_export_on_the_command_line(
         refused = service.hombi("export", "cellar-rack/humidity", *words, "--file", str(file))
         assert refused.returncode != 0
         assert file.read_bytes() == before, "what was there stays"
-
-
-def test_a_derived_value_by_command_over_a_kill(own_service: Service) -> None:
-    service = own_service.start()
-    service.claim()
-    air = {
-        name: {"type": "number", "readOnly": True, "@type": name, "unit": unit}
-        for name, unit in (("temperature", "Cel"), ("humidity", "%RH"))
-    }
-    rack = let_in(service, description("Sluice", **air))
-    now = round(time.time())
-    pack = [
-        {"n": name, "t": now - 600 * n, "v": value}
-        for n in range(30, 0, -1)
-        for name, value in (("temperature", 20.0), ("humidity", 50.0))
-    ]
-    assert rack.post(pack).is_success
-    words = ("dew-point", "sluice/temperature", "Sluice humidity", "--json")
-    made = json.loads(service.hombi("derive", "add", *words).stdout)[0]
-    address = made["entity"]
-    with service.hub() as hub:
-        until(lambda: hub.entities.numbers(address).count >= 30)
-        assert hub.entities.numbers(address).median == pytest.approx(9.26, abs=0.02)
-        service.kill()
-    service.start()
-    assert rack.post([{"n": "temperature", "v": 20}, {"n": "humidity", "v": 100}]).is_success
-    with service.hub() as hub:
-        until(lambda: hub.entities.get(address).value == pytest.approx(20.0))
-        assert b"20.0" in b"".join(hub.entities.export(address))
-    assert "dew-point of sluice/temperature, sluice/humidity" in (
-        service.hombi("entity", "show", address).stdout
-    )
-    assert "surface-humidity" in service.hombi("derive", "methods").stdout
-    refused = service.hombi("derive", "add", "dew-pont", "sluice/temperature", "sluice/humidity")
-    assert (refused.returncode, "did you mean dew-point?" in refused.stderr) == (1, True)
-    kept = service.hombi("node", "remove", "sluice", "--yes")
-    assert (kept.returncode, "remove that first" in kept.stderr) == (1, True)
-    assert service.hombi("derive", "remove", address, "--yes").returncode == 0
-    assert service.hombi("node", "remove", "sluice", "--yes").returncode == 0
-
-
-def test_calibrating_by_command(own_service: Service) -> None:
-    service = own_service.start()
-    service.claim()
-    now = round(time.time())
-    for title, wrong in (("Sluice", 0.6), ("Glass", 0.0)):
-        value = {"type": "number", "readOnly": True, "@type": "temperature", "unit": "Cel"}
-        node = let_in(service, description(title, level=value))
-        pack = [
-            {"n": "level", "t": now - 600 * n, "v": 20 + 3 * math.sin(n / 20) + wrong}
-            for n in range(200, 0, -1)
-        ]
-        assert node.post(pack).is_success
-    with service.hub() as hub:
-        for node in ("sluice", "glass"):
-            until(lambda node=node: hub.entities.numbers(f"{node}/level", "week").count == 200)
-    words = ("calibrate", "sluice/level", "Glass level")
-    shown = service.hombi(*words).stdout
-    assert "sluice/level beside glass/level in °C" in shown
-    assert "offset -0.6 °C (-0.6 to -0.6), leaves" in shown
-    assert "gain 1 (1 to 1)" in shown
-    assert "--apply offset" in shown
-    assert json.loads(service.hombi(*words, "--json").stdout)[0]["both"]["gain"] == pytest.approx(1)
-    applied = service.hombi(*words, "--apply", "offset", "--past")
-    assert applied.stdout == (
-        "sluice/level is conditioned, over its whole past: linear offset=-0.6 gain=1.\n"
-    )
-    again = service.hombi(*words).stdout
-    assert "! the sensor does not differ from the reference by more than chance" in again
-    for wrong_words, said in (
-        (("sluice/level", "sluice/level"), "not with itself"),
-        (("sluice/level", "glass/level", "--apply", "all"), "use offset, gain"),
-        (("sluice/level", "glass/level", "--span", "year"), "use hour, day, week, month"),
-        (("sluice/level", "glass/level", "--span", "hour", "--apply", "offset"), "not enough yet"),
-    ):
-        refused = service.hombi("calibrate", *wrong_words)
-        assert refused.returncode != 0
-        assert said in refused.stderr, wrong_words

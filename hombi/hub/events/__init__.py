@@ -47,12 +47,9 @@ from hombi.hub.events.house import (
 from hombi.hub.events.nodes import (
     BatteryLow,
     ClockWrong,
-    DerivedRemoved,
     EntitiesChanged,
     EntityAdded,
     EntityChanged,
-    EntityConditioned,
-    EntityDerived,
     EntityKindChanged,
     EntityRemoved,
     EntitySilenceChanged,
@@ -79,7 +76,6 @@ from hombi.hub.events.nodes import (
     NodeSilent,
     NodeTold,
     NodeUnanswering,
-    PastConditioned,
     ProfileKept,
     ReadingRefused,
     ReadingsRefused,
@@ -105,6 +101,12 @@ from hombi.hub.events.pairing import (
     NodeArrived,
     PairingClosed,
     PairingOpened,
+)
+from hombi.hub.events.values import (
+    DerivedRemoved,
+    EntityConditioned,
+    EntityDerived,
+    PastConditioned,
 )
 
 __all__ = [
