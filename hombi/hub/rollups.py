@@ -53,7 +53,7 @@ class Rollups(Part):
         self._due = 0
         # The hours that were marked since they were looked at, and when one was last.
         self._marked: set[tuple[int, int]] = set()
-        self._late_ms = self._mended_ms = 0
+        self._late_ms = self._mended_ms = self._forgot_ms = 0
         writer.hear(self._put)
 
     async def open(self) -> None:
@@ -90,7 +90,9 @@ class Rollups(Part):
         # While a node empties its buffer, each hour would be made again and again.
         if now - self._late_ms >= REST_MS or now - self._mended_ms >= PATIENCE_MS:
             await self.mend()
-        await self._forget()
+        if now - self._forgot_ms >= HOUR_MS:
+            self._forgot_ms = now
+            await self._forget()
 
     async def mend(self) -> None:
         """Make all hours again that are marked."""

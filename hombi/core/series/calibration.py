@@ -24,7 +24,7 @@ SPANS_NOISE = 6.0
 ODD = 4.0
 DRAWS = 500
 # Theil-Sen looks at all pairs; more hours than this are thinned.
-MOST_HOURS = 400
+MOST_HOURS = 200
 
 
 @dataclass(frozen=True, slots=True)
