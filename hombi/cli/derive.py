@@ -76,22 +76,3 @@ def add(
         parameters = {} if frsi is None else {"frsi": frsi}
         made = h.derived.make(method, named, title=title, room=room, parameters=parameters)
     said(json, [made], f"{made.entity} is the {method} of {', '.join(named)}.")
-
-
-@app.command()
-def remove(
-    entity: Annotated[
-        str,
-        typer.Argument(help="Its address, or its name.", autocompletion=complete.entities),
-    ],
-    yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
-    json: Json = False,
-) -> None:
-    """Remove a derived value, with its history."""
-    if not yes:
-        question = f"{entity} is removed, and its history with it. Remove it?"
-        typer.confirm(question, abort=True)
-    with hub() as h:
-        was = h.entities.get(entity)
-        h.derived.remove(was.entity)
-    said(json, [was], f"{was.entity} is removed, with its history.")

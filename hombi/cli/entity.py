@@ -143,7 +143,7 @@ def remove(
     yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
     json: Json = False,
 ) -> None:
-    """Remove an entity that was picked, with its history."""
+    """Remove an entity that was picked or is derived, with its history."""
     if not yes:
         question = f"{entity} is removed, and its history with it. Remove it?"
         typer.confirm(question, abort=True)

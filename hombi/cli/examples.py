@@ -86,10 +86,6 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         "hombi derive add dew-point cellar-rack/temperature cellar-rack/humidity",
         'hombi derive add mean loft-beam/humidity loft-climate/humidity --name "Loft air"',
     ),
-    "derive remove": (
-        "hombi derive remove cheese-cellar/dew-point",
-        "hombi derive remove cheese-cellar/dew-point --yes",
-    ),
     "entity list": ("hombi entity list --node cellar-rack", "hombi entity list --kind humidity"),
     "entity show": (
         "hombi entity show cellar-rack/humidity",

@@ -132,7 +132,6 @@ class AsyncDerived(_AsyncGroup):
 
     methods = _async_call(derived.methods)
     make = _async_call(derived.make)
-    remove = _async_call(derived.remove)
 
 
 class AsyncEntities(_AsyncGroup):

@@ -130,7 +130,6 @@ class Derived(_Group):
 
     methods = _call(derived.methods)
     make = _call(derived.make)
-    remove = _call(derived.remove)
 
 
 class Entities(_Group):

@@ -10,6 +10,8 @@ from hombi.core.units import convert
 
 _QUANTITY = re.compile(r"\s*([+-]?\d+(?:\.\d+)?)\s*(.*?)\s*")
 _SPAN_PART = re.compile(r"(\d+(?:\.\d+)?)\s*([a-z]+)")
+# A length of time that can still be counted: some three thousand years.
+LONGEST_MS = 1e14
 _SPAN_UNITS_MS = {
     "ms": 1,
     **dict.fromkeys(("s", "sec", "second", "seconds"), 1_000),
@@ -97,7 +99,7 @@ def parse_span_ms(text: str) -> int:
             )
         total += float(part[1]) * _SPAN_UNITS_MS[part[2]]
         rest = rest[part.end() :].lstrip(" ,")
-    if total <= 0:
+    if not 0 < total <= LONGEST_MS:
         raise ValueTextError(
             f"{text!r} is no length of time; write it like '10 min', '90 s' or '1 h 30 min'"
         )

@@ -50,10 +50,14 @@ def _zone(value: Any) -> str:
     return str(value)
 
 
+# What is kept longer is kept for ever, and must still be a time that can be counted.
+LONGEST_S = 100 * 366 * 86_400.0
+
+
 def _days(value: Any) -> float:
     """A length of time in seconds, a day at least: less would leave no chart whole."""
     found = seconds(value)
-    if found < 86_400:
+    if not 86_400 <= found <= LONGEST_S:
         raise ValueError
     return found
 

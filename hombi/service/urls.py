@@ -79,7 +79,6 @@ urlpatterns = [
     path("api/entities/<str:node>/<str:name>/calibration", calibration.CalibrationView.as_view()),
     path("api/methods", derived.MethodsView.as_view()),
     path("api/derived", derived.DerivedView.as_view()),
-    path("api/derived/<str:node>/<str:name>", derived.OneDerivedView.as_view()),
     path("api/entities/<str:node>/<str:name>/export", export),
     path("api/entities/<str:node>/<str:name>/doubts", entities.DoubtsView.as_view()),
     path("api/entities/<str:node>/<str:name>/numbers", entities.NumbersView.as_view()),

@@ -236,8 +236,12 @@ async def test_steps_that_cannot_be_are_refused_and_change_nothing(
 
 async def test_what_has_two_states_has_no_numbers_to_condition() -> None:
     async with rig() as r:
+        door = {"type": "boolean", "readOnly": True, "@type": "contact"}
         await r.let_in("Mister", **PLUG)
+        await r.let_in("Door", contact=door)
         with pytest.raises(Invalid, match="has two states"):
+            await r.do(ConditionEntity("door/contact", [COLD]))
+        with pytest.raises(Refused, match="a command would never be confirmed"):
             await r.do(ConditionEntity("mister/switch", [COLD]))
 
 

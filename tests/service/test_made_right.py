@@ -101,7 +101,7 @@ def test_a_derived_value_by_command_over_a_kill(own_service: Service) -> None:
     assert (refused.returncode, "did you mean dew-point?" in refused.stderr) == (1, True)
     kept = service.hombi("node", "remove", "sluice", "--yes")
     assert (kept.returncode, "remove that first" in kept.stderr) == (1, True)
-    assert service.hombi("derive", "remove", address, "--yes").returncode == 0
+    assert service.hombi("entity", "remove", address, "--yes").returncode == 0
     assert service.hombi("node", "remove", "sluice", "--yes").returncode == 0
 
 

@@ -78,8 +78,6 @@ export const takePick = (body: Schemas["PickRequest"]) => ask(api.POST("/api/pic
 
 export const makeDerived = (body: Schemas["DerivedRequest"]) =>
   ask(api.POST("/api/derived", { body }));
-export const removeDerived = (entity: string) =>
-  ask(api.DELETE("/api/derived/{node}/{name}", { params: { path: addressParts(entity) } }));
 
 // Conditioning
 

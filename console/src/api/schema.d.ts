@@ -260,23 +260,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/derived/{node}/{name}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** @description Take it away, with its history. */
-        delete: operations["derived_destroy"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/doctor": {
         parameters: {
             query?: never;
@@ -342,7 +325,10 @@ export interface paths {
         get: operations["entities_retrieve"];
         put?: never;
         post?: never;
-        /** @description Take one that was picked from messages away, with its history. */
+        /**
+         * @description Take one that was picked from messages, or that is derived, away with its
+         *     history.
+         */
         delete: operations["entities_destroy"];
         options?: never;
         head?: never;
@@ -3525,36 +3511,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["EntityDetail"];
                 };
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    derived_destroy: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                name: string;
-                node: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             /** @description a problem */
             default: {

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from hombi import wire
-from hombi.client.calls.base import Call, path
+from hombi.client.calls.base import Call
 
 
 def methods() -> Call[list[wire.MethodSort]]:
@@ -31,8 +31,3 @@ def make(
         parameters=dict(parameters or {}),
     )
     return Call("POST", "/api/derived", wire.EntityDetail, body=body)
-
-
-def remove(address: str) -> Call[None]:
-    """Take a derived value away, with its history."""
-    return Call("DELETE", path("derived", address), None)

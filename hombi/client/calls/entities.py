@@ -42,7 +42,7 @@ def change_kind(address: str, kind: str, unit: str = "") -> Call[wire.Entity]:
 
 
 def remove(address: str) -> Call[None]:
-    """Take an entity that was picked away, with its history."""
+    """Take an entity that was picked, or is derived, away with its history."""
     return Call("DELETE", path("entities", address), None)
 
 

@@ -15,7 +15,6 @@ HOUR_MS = 3_600_000
 # The name of a day's width. A day begins at the house's midnight, so it can have 23 or
 # 25 hours.
 DAY_MS = 86_400_000
-WIDTHS_MS = (FIVE_MINUTES_MS, HOUR_MS, DAY_MS)
 
 # A reading counts until the next one, but no longer than this many usual intervals.
 HOLDS_INTERVALS = 3

@@ -60,6 +60,11 @@ def conditionable(house: House, name: str) -> Entity:
     entity = house.entity(name)
     if isinstance(entity.origin, Derivation):
         raise Refused(f"{entity.address} is derived; condition what it is derived from")
+    if entity.writable:
+        # A command is confirmed by a reading of the wanted value.
+        raise Refused(
+            f"{entity.address} is set from here; conditioned, a command would never be confirmed"
+        )
     return entity
 
 

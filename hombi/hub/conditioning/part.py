@@ -36,6 +36,8 @@ class Conditioning(Part):
         self._all: dict[int, Conditioned] = {}
         self._jobs: dict[int, asyncio.Task[Any]] = {}
         self._late: dict[int, tuple[Entity, int, int]] = {}
+        # Two who change one entity's plans at once must not lose one of both.
+        self._one_by_one = asyncio.Lock()
         intake.hear_late(self._came_late)
         context.hear(EntitiesChanged, self._came)
 
@@ -66,36 +68,41 @@ class Conditioning(Part):
     async def _take_up(self) -> None:
         """Entities that came, or came again, go on as they were conditioned."""
         for entity in self._entities():
-            found = self._all.get(entity.id)
-            if found is None or not found.versions:
-                continue
-            last = found.versions[-1]
-            if last.plan and last.plan != entity.plan and last.kind == entity.kind.name:
-                chain = await self._warmed(entity, last.plan)
-                entity.follow_plan(last.plan, {entity.channels.now.number: chain})
+            plan = self._present(entity, self.of(entity))
+            if plan and plan != entity.plan:
+                chain = await self._warmed(entity, plan)
+                entity.follow_plan(plan, {entity.channels.now.number: chain})
+
+    @staticmethod
+    def _present(entity: Entity, found: Conditioned) -> Plan:
+        """The plan by which an entity is conditioned now."""
+        versions = found.of_kind(entity.kind.name)
+        return versions[-1].plan if versions else ()
 
     async def set_plan(self, entity: Entity, plan: Plan, *, past: bool, by: str) -> Conditioned:
         """Condition an entity so from now on, or its whole past too."""
-        found = self._all.get(entity.id) or Conditioned()
-        chain = await self._warmed(entity, plan)
-        now = self.context.clock.now_ms()
-        # What is stored already was made by the plan before.
-        since = 0 if past else max(now, entity.latest.at_ms + 1 if entity.latest else 0)
-        version = Version(plan, since, now, by, entity.kind.name)
-        versions = [*found.versions, version][-MOST_VERSIONS:]
-        return await self._follow(entity, versions, chain, 0 if past else None)
+        async with self._one_by_one:
+            chain = await self._warmed(entity, plan)
+            now = self.context.clock.now_ms()
+            # What is stored already was made by the plan before.
+            since = 0 if past else max(now, entity.latest.at_ms + 1 if entity.latest else 0)
+            version = Version(plan, since, now, by, entity.kind.name)
+            versions = [*self.of(entity).versions, version][-MOST_VERSIONS:]
+            return await self._follow(entity, versions, chain, 0 if past else None)
 
     async def take_back(self, entity: Entity) -> Version:
         """Undo the latest plan; the past is made again as it was before. Raises
         Refused."""
-        found = self.of(entity)
-        if not found.versions:
-            raise Refused(f"{entity.address} is not conditioned; there is nothing to undo")
-        *versions, gone = found.versions
-        plan = versions[-1].plan if versions else ()
-        chain = await self._warmed(entity, plan)
-        await self._follow(entity, versions, chain, gone.since_ms)
-        return gone
+        async with self._one_by_one:
+            found = self.of(entity)
+            known = found.of_kind(entity.kind.name)
+            if not known:
+                raise Refused(f"{entity.address} is not conditioned; there is nothing to undo")
+            gone = known[-1]
+            versions = [one for one in found.versions if one is not gone]
+            chain = await self._warmed(entity, known[-2].plan if len(known) > 1 else ())
+            await self._follow(entity, versions, chain, gone.since_ms)
+            return gone
 
     async def _follow(
         self, entity: Entity, versions: list[Version], chain: Chain, redo_from: int | None
@@ -108,9 +115,7 @@ class Conditioning(Part):
         made = Conditioned(versions, (min(starts), now + 1) if starts else None)
         await self._save(entity, made)
         self._all[entity.id] = made
-        entity.follow_plan(
-            versions[-1].plan if versions else (), {entity.channels.now.number: chain}
-        )
+        entity.follow_plan(self._present(entity, made), {entity.channels.now.number: chain})
         if made.redo is not None:
             self._begin(entity, made, *made.redo)
         return made
@@ -204,7 +209,7 @@ class Conditioning(Part):
         channel = entity.channels.numbered(reading.channel)
         if channel.kind is not entity.kind:
             return reading
-        plan = found.at(reading.at_ms)
+        plan = found.at(reading.at_ms, entity.kind.name)
         key = (hash_of(plan), channel.number)
         chain = chains.get(key)
         if chain is None:

@@ -37,9 +37,14 @@ class Conditioned:
         at, to = self.redo
         return min(1.0, max(0.0, (at - self.begun_ms) / max(1, to - self.begun_ms)))
 
-    def at(self, at_ms: int) -> Plan:
-        """The plan that counts at a moment."""
-        for version in reversed(self.versions):
+    def of_kind(self, kind: str) -> list[Version]:
+        """The plans for one kind: what corrects a temperature says nothing of what the
+        entity became later."""
+        return [version for version in self.versions if version.kind == kind]
+
+    def at(self, at_ms: int, kind: str) -> Plan:
+        """The plan that counts at a moment for a kind."""
+        for version in reversed(self.of_kind(kind)):
             if version.since_ms <= at_ms:
                 return version.plan
         return ()

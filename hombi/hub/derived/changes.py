@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from hombi.core.names import slug
 from hombi.core.series import Derivation
-from hombi.core.series.derived import DerivedError, checked, limits_of
+from hombi.core.series.derived import MOST_SOURCES, DerivedError, checked, limits_of
 from hombi.hub.derived.part import Derived, how_of
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.events import DerivedRemoved, EntityDerived
@@ -32,7 +32,13 @@ class MakeDerived(Change[Derived, Entity]):
     right = Right.ARRANGE
 
     async def do(self, part: Derived, by: Actor) -> Done[Entity]:
+        async with part.one_by_one:
+            return await self._made(part)
+
+    async def _made(self, part: Derived) -> Done[Entity]:
         house = part.house
+        if len(self.sources) > MOST_SOURCES:
+            raise Invalid(f"a value is computed from {MOST_SOURCES} others at most")
         found = [house.entity(one) for one in self.sources]
         if len({one.address for one in found}) < len(found):
             raise Invalid("a source is named twice")
@@ -44,6 +50,8 @@ class MakeDerived(Change[Derived, Entity]):
             raise Invalid(str(error)) from error
         room = house.room(self.room) if self.room else found[0].room
         title = self.title.strip() or method.title
+        if not slug(title):
+            raise Invalid("a value needs a name with a letter or a digit")
         address = f"{room.slug if room else HOUSE}/{slug(title)}"
         if address in house.entities:
             raise Invalid(f"{address} is there already; give this one another name")

@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from hombi.core.series import DAY_MS, HOUR_MS, Derivation, Reading
+from hombi.core.series.derived import METHODS
 from hombi.core.series.rollup import hold_ms
 from hombi.hub.derived.computing import over_the_past, value_of
 from hombi.hub.events import EntitySilenceChanged, NodeSilent, PastConditioned
@@ -40,6 +41,8 @@ class Derived(Part):
         self._of: dict[str, list[Entity]] = {}
         self._touched: dict[str, int] = {}
         self._jobs: dict[int, asyncio.Task[Any]] = {}
+        # Two that make the same value at once would both find its place free.
+        self.one_by_one = asyncio.Lock()
         intake.hear(self)
         context.hear(EntitySilenceChanged, lambda event: self.touch([event.entity]))
         context.hear(NodeSilent, self._node_silent)
@@ -54,7 +57,7 @@ class Derived(Part):
         await asyncio.gather(*self._jobs.values(), return_exceptions=True)
 
     def look(self) -> None:
-        """See anew what is derived from what."""
+        """See again what is derived from what."""
         found = {e.address: e for e in self.house.entities.values() if how_of(e) is not None}
         self._of = {}
         for entity in found.values():
@@ -109,7 +112,11 @@ class Derived(Part):
         made: list[tuple[Entity, Reading]] = []
         for entity in self.dependants(touched):
             latest = entity.latest
-            inputs = [self._input(source) for source in _how(entity).sources]
+            kinds = METHODS[_how(entity).method].sources
+            inputs = [
+                self._input(source, kinds[place] if kinds else entity.kind.name)
+                for place, source in enumerate(_how(entity).sources)
+            ]
             found = value_of(_how(entity), inputs, latest.value if latest else None)
             if found is None:
                 continue
@@ -125,9 +132,13 @@ class Derived(Part):
         for entity, reading in made:
             self._intake.tell(entity, reading)
 
-    def _input(self, source: str) -> Reading | None:
+    def _input(self, source: str, kind: str) -> Reading | None:
+        """The latest reading of a source; None where it is no longer heard, or has
+        become something else."""
         entity = self.house.entities.get(source)
-        return None if entity is None or entity.unheard else entity.latest
+        if entity is None or entity.unheard or entity.kind.name != kind:
+            return None
+        return entity.latest
 
     # The past
 

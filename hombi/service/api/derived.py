@@ -1,4 +1,4 @@
-"""Derived values: the methods, making one, taking one away."""
+"""Derived values: the methods, and making one."""
 
 from __future__ import annotations
 
@@ -7,11 +7,11 @@ from rest_framework.response import Response
 
 from hombi import wire
 from hombi.core.series.derived import METHODS
-from hombi.hub.derived import MakeDerived, RemoveDerived
+from hombi.hub.derived import MakeDerived
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
-from hombi.service.api.views import View, actor, done
+from hombi.service.api.views import View, actor
 from hombi.service.bridge import change
 
 
@@ -46,12 +46,3 @@ class DerivedView(View):
         asked = body(request, wire.DerivedRequest)
         made = MakeDerived(asked.method, asked.sources, asked.parameters, asked.title, asked.room)
         return Response(change(actor(request), made, answers.entity_detail), 201)
-
-
-class OneDerivedView(View):
-    """One value that is computed from others."""
-
-    @operation()
-    def delete(self, request: Request, node: str, name: str) -> Response:
-        """Take it away, with its history."""
-        return done(request, RemoveDerived(f"{node}/{name}"))

@@ -11,8 +11,10 @@ from rest_framework.response import Response
 from hombi import wire
 from hombi.core.errors import ValueTextError
 from hombi.core.house_time import EARLIER, MOST_ROWS, ROWS_MS, bounds, earlier, rows_of
+from hombi.core.series import Derivation
 from hombi.core.values import parse_value
 from hombi.hub.actuation import CommandEntity
+from hombi.hub.derived import RemoveDerived
 from hombi.hub.described import ChangeKind
 from hombi.hub.entities import ChangeEntity, RemoveEntity
 from hombi.hub.errors import Invalid
@@ -140,8 +142,11 @@ class EntityView(View):
 
     @operation()
     def delete(self, request: Request, node: str, name: str) -> Response:
-        """Take one that was picked from messages away, with its history."""
-        return done(request, RemoveEntity(f"{node}/{name}"))
+        """Take one that was picked from messages, or that is derived, away with its
+        history."""
+        address = f"{node}/{name}"
+        derived = read(lambda h: isinstance(h.house.entity(address).origin, Derivation))
+        return done(request, RemoveDerived(address) if derived else RemoveEntity(address))
 
 
 class HistoryView(View):

@@ -37,7 +37,7 @@ async def export(
     response = StreamingHttpResponse(
         _written(number, of, wanted, span), content_type=wanted.media_type
     )
-    file = f"{node}-{name}.{wanted.name}" + (".json" if wanted.name == "senml" else "")
+    file = of.entity.replace("/", "-") + (".senml.json" if wanted.name == "senml" else ".csv")
     response["Content-Disposition"] = f'attachment; filename="{file}"'
     response["Cache-Control"] = "no-store"
     # The compressing middleware would gather it all first.

@@ -20,7 +20,7 @@ export function Computed({
   const navigate = useNavigate();
   const spoken = new Map(entities.data?.map((one) => [one.entity, one.spoken]));
   const remove = useChange({
-    mutationFn: () => changes.removeDerived(entity.entity),
+    mutationFn: () => changes.removeEntity(entity.entity),
     onSuccess: () => {
       for (const queryKey of [keys.entities, keys.house])
         void cache.invalidateQueries({ queryKey });

@@ -45,7 +45,7 @@ export function EntityPage() {
             )}
             <Watchers entity={found} />
           </div>
-          {found.words === null && !found.derived && (
+          {found.words === null && !found.derived && !found.writable && (
             <ConditioningSection entity={found} window={window} onWindow={setWindow} />
           )}
           <LatestReadings address={address} entity={found} />
