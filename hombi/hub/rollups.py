@@ -30,7 +30,7 @@ PATIENCE_MS = 300_000
 GRACE_MS = 30_000
 # How much is done at once, before others get their turn at the disk.
 AT_ONCE_HOURS = 24
-AT_ONCE_READINGS = 5_000
+AT_ONCE_READINGS = 2_000
 STALE_AT_ONCE = 48
 FORGOTTEN_AT_ONCE = 1_000
 PAUSE_S = 0.002
@@ -97,11 +97,11 @@ class Rollups(Part):
     async def mend(self) -> None:
         """Make all hours again that are marked."""
         self._mended_ms = self.context.clock.now_ms()
-        mended = STALE_AT_ONCE
-        while mended == STALE_AT_ONCE:
+        more = True
+        while more:
             # What comes from here on is marked again: it may come after the look.
             self._marked.clear()
-            mended = await self.context.thread.run(self._mend, self._states(), dict(self._until))
+            more = await self.context.thread.run(self._mend, self._states(), dict(self._until))
             await asyncio.sleep(PAUSE_S)
 
     async def _written(self) -> None:
@@ -162,9 +162,7 @@ class Rollups(Part):
                 return due
             until = first // HOUR_MS * HOUR_MS
         end = min(due, until + AT_ONCE_HOURS * HOUR_MS)
-        found = history.single(number, until, end, AT_ONCE_READINGS)
-        if len(found) == AT_ONCE_READINGS:
-            end = max(until + HOUR_MS, found[-1].at_ms // HOUR_MS * HOUR_MS)
+        end, _ = _as_far(history, number, until, end)
         with records.together():
             self._make(history, number, until, end, states=states)
         return end
@@ -175,21 +173,30 @@ class Rollups(Part):
         if b <= due:
             history.put_rollups(number, DAY_MS, a, b, self._day(history, number, a, b))
 
-    def _mend(self, states: set[int], until: dict[int, int]) -> int:
-        """Make some of the marked hours again; how many those were."""
+    def _mend(self, states: set[int], until: dict[int, int]) -> bool:
+        """Make some of the marked hours again; whether there are more."""
         records = self.context.records
         history = records.history
         hours = history.stale(STALE_AT_ONCE)
         oldest = -(-(self.context.clock.now_ms() - self.keep_ms) // HOUR_MS) * HOUR_MS
+        done: list[tuple[int, int]] = []
+        left = AT_ONCE_READINGS
         with records.together():
             for number, first, last in _runs(hours):
                 # Where readings were forgotten, the rollup says more than a late one
                 # alone. An hour that is not rolled up yet will be.
                 start, end = max(first, oldest), min(last, until.get(number, 0))
+                stop = last
                 if start < end:
-                    self._make(history, number, start, end, states=number in states)
-            history.forget_stale(hours)
-        return len(hours)
+                    reach, count = _as_far(history, number, start, end)
+                    self._make(history, number, start, reach, states=number in states)
+                    stop = last if reach == end else reach
+                    left -= count
+                done += [(number, at) for at in range(first, stop, HOUR_MS)]
+                if left <= 0 or stop < last:
+                    break
+            history.forget_stale(done)
+        return len(hours) == STALE_AT_ONCE or len(done) < len(hours)
 
     def _make(
         self, history: HistoryPort, number: int, start: int, end: int, *, states: bool
@@ -240,3 +247,12 @@ def _runs(hours: Sequence[tuple[int, int]]) -> list[tuple[int, int, int]]:
         else:
             found.append((number, start, start + HOUR_MS))
     return found
+
+
+def _as_far(history: HistoryPort, number: int, start: int, end: int) -> tuple[int, int]:
+    """As many hours of a span as are rolled up at once, one at least: their end, and
+    how many readings they have. The disk must not wait long for one entity."""
+    found = history.single(number, start, end, AT_ONCE_READINGS)
+    if len(found) < AT_ONCE_READINGS:
+        return end, len(found)
+    return min(end, max(start + HOUR_MS, found[-1].at_ms // HOUR_MS * HOUR_MS)), len(found)

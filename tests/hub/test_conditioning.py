@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import math
 
 import pytest
@@ -17,7 +18,7 @@ from hombi.hub.conditioning import (
     calibrated,
 )
 from hombi.hub.described import ChangeKind
-from hombi.hub.errors import Invalid, Refused
+from hombi.hub.errors import Busy, Invalid, Refused
 from hombi.hub.nodes import RemoveNode
 from tests.house import CLIMATE, PLUG
 from tests.hub.parts import START, Rig, rig, settle, until
@@ -216,6 +217,7 @@ async def test_it_stays_with_a_node_that_comes_again_and_not_with_another_kind()
         ([{"step": "linear", "offset": "warm"}], "linear offset: 'warm' is no number"),
         ([{"step": "linear", "offset": float("nan")}], "is no number"),
         ([{"step": "linear", "gain": True}], "is no number"),
+        ([{"step": "linear", "gain": 1e300}], "more than anything measures"),
         ([{"step": "median", "window": "soon"}], "is no length of time"),
         ([{"step": "low-pass", "time": "900 d"}], "1 d is the longest"),
         ([{"step": "despike", "times": 0}], "must be more than nothing"),
@@ -289,3 +291,49 @@ def test_corrections_are_put_together() -> None:
         {"step": "linear", "offset": 3.5, "gain": 6.0},
     ]
     assert corrected((), 1.0, -0.7) == [{"step": "linear", "offset": -0.7, "gain": 1.0}]
+
+
+async def test_two_who_change_the_steps_at_once_lose_none() -> None:
+    async with rig() as r:
+        await bench(r, 3)
+        steps = [{"step": "linear", "offset": float(n)} for n in range(4)]
+        await asyncio.gather(*(r.do(ConditionEntity(AIR, [one])) for one in steps))
+        assert len(r.hub.conditioning.of(r.hub.house.entity(AIR)).versions) == 4
+
+
+async def test_undoing_after_another_kind_touches_none_of_the_first() -> None:
+    async with rig() as r:
+        await bench(r, 3)
+        await r.do(ConditionEntity(AIR, [COLD]))
+        await r.do(ChangeKind(AIR, "humidity"))
+        with pytest.raises(Refused, match="nothing to undo"):
+            await r.do(UndoConditioning(AIR))
+        await r.do(ConditionEntity(AIR, [{"step": "linear", "offset": 5.0}], past=True))
+        await at_rest(r)
+        await r.do(ChangeKind(AIR, "temperature"))
+        await settle()
+        await until(lambda: r.hub.house.entity(AIR).plan)
+        assert r.hub.house.entity(AIR).plan[0]["offset"] == -0.7
+
+
+async def test_the_past_goes_on_when_the_disk_does_not_take_it_for_a_while(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr("hombi.hub.conditioning.part.RETRY_S", 0.01)
+    async with rig() as r:
+        number = await bench(r)
+        rewrite, failures = r.records.history.rewrite, [Busy("the disk is full")] * 3
+
+        def refuses(*words: object) -> int | None:
+            if failures:
+                raise failures.pop()
+            return rewrite(*words)  # type: ignore[arg-type]
+
+        monkeypatch.setattr(r.records.history, "rewrite", refuses)
+        await r.do(ConditionEntity(AIR, [SMOOTH, COLD], past=True))
+        await at_rest(r)
+        assert failures == []
+        smooth = stored(r, number)
+        await r.do(ConditionEntity(AIR, [SMOOTH, COLD], past=True))
+        await at_rest(r)
+        assert stored(r, number) == smooth

@@ -3,6 +3,8 @@ missing, and never in the way of what they come from."""
 
 from __future__ import annotations
 
+import asyncio
+
 import pytest
 
 from hombi.core.quality import Quality
@@ -12,6 +14,7 @@ from hombi.core.series.derived import dew_point
 from hombi.hub.automations import AddAutomation
 from hombi.hub.conditioning import ConditionEntity
 from hombi.hub.derived import MakeDerived, RemoveDerived
+from hombi.hub.described import ChangeKind
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.nodes import RemoveNode
 from hombi.hub.rooms import RemoveRoom
@@ -187,3 +190,48 @@ async def test_what_cannot_be_is_refused() -> None:
             assert said in str(refused.value)
         with pytest.raises(Refused, match="condition what it is derived from"):
             await r.do(ConditionEntity(POINT, []))
+
+
+async def test_what_a_node_had_kept_is_computed_with_too(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("hombi.hub.derived.part.BUFFERED_AFTER_S", 0.01)
+    async with rig() as r:
+        await bench(r, 3)
+        await r.do(MakeDerived("dew-point", AIR))
+        await at_rest(r)
+        r.clock.now = START + 600 * MIN
+        for minute in range(100, 400, 100):  # hours late, pack by pack
+            pack = [
+                Resolved(name, "", START + minute * MIN, value)
+                for name, value in (("temperature", 25.0), ("humidity", 60.0))
+            ]
+            r.hub.intake.observed("bench", pack, lambda: None)
+        await say(r, 600, temperature=20.0, humidity=50.0)
+        await until(lambda: len(stored(r)) == 7)
+        late = [one for one in stored(r) if START + 50 * MIN < one.at_ms < START + 500 * MIN]
+        assert [(one.at_ms - START) // MIN for one in late] == [100, 200, 300]
+        assert {one.value for one in late} == {dew_point(25.0, 60.0)}
+
+
+async def test_a_source_that_has_become_something_else_is_missing() -> None:
+    async with rig() as r:
+        await bench(r, 3)
+        made = await r.do(MakeDerived("dew-point", AIR))
+        await at_rest(r)
+        before = made.latest
+        await r.do(ChangeKind("bench/humidity", "moisture"))
+        await say(r, 30, temperature=21.0, humidity=90.0)
+        assert before is not None
+        assert made.latest is not None
+        assert (made.latest.value, made.latest.quality) == (before.value, Quality.INPUT_MISSING)
+
+
+async def test_two_that_make_the_same_value_at_once_make_one() -> None:
+    async with rig() as r:
+        await bench(r, 3)
+        wish = MakeDerived("dew-point", AIR)
+        done = await asyncio.gather(r.do(wish), r.do(wish), return_exceptions=True)
+        assert sorted(type(one).__name__ for one in done) == ["Entity", "Invalid"]
+        await at_rest(r)
+        for title in ("!!!", "\u2003 "):
+            with pytest.raises(Invalid, match=r"a letter or a digit|is there already"):
+                await r.do(MakeDerived("dew-point", AIR, title=title))

@@ -21,6 +21,8 @@ from hombi.core.values import parse_span_ms, show_span
 
 MOST_STEPS = 8
 LONGEST_MS = 86_400_000
+# With larger numbers a value would run out of what a number can be.
+LARGEST = 1e12
 
 Parameter = float | str
 # The steps in their order: each its name under "step", and its parameters.
@@ -150,6 +152,8 @@ def _number(value: object, where: str) -> float:
         raise PlanError(f"{where}: {str(value)[:40]!r} is no number") from error
     if isinstance(value, bool) or not math.isfinite(number):
         raise PlanError(f"{where}: {str(value)[:40]!r} is no number")
+    if abs(number) > LARGEST:
+        raise PlanError(f"{where}: {str(value)[:40]!r} is more than anything measures")
     return number
 
 

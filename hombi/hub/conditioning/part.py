@@ -11,7 +11,7 @@ from hombi.core.series import HOUR_MS, Chain, Reading, Sample
 from hombi.core.series.conditioning import Plan
 from hombi.hub.conditioning.plans import Conditioned, Version
 from hombi.hub.conditioning.trying import WARMED_WITH, warm
-from hombi.hub.errors import Refused
+from hombi.hub.errors import Busy, Refused
 from hombi.hub.events import EntitiesChanged, PastConditioned
 from hombi.hub.house import Entity, House
 from hombi.hub.intake import Intake
@@ -20,6 +20,8 @@ from hombi.hub.rollups import Rollups
 
 AT_ONCE = 1_000
 PAUSE_S = 0.002
+# The disk does not take it: a while later it may.
+RETRY_S = 5.0
 # Late readings come in packs: their past is put right once for all of them.
 LATE_AFTER_S = 2.0
 MOST_VERSIONS = 50
@@ -145,6 +147,8 @@ class Conditioning(Part):
         self._jobs[entity.id] = self.context.tasks.start(work, "conditioning of the past")
 
     async def _run(self, entity: Entity, found: Conditioned, start: int, end: int) -> None:
+        # From here on a restart goes on with it.
+        await self._save(entity, found)
         chains: dict[tuple[int, int], Chain] = {}
         first = await self.context.thread.run(
             self.context.records.history.first_at, entity.id, start
@@ -153,7 +157,15 @@ class Conditioning(Part):
         found.begun_ms = first if first is not None else start
         made = 0
         while at is not None:
-            at, count = await self.context.thread.run(self._chunk, entity, found, chains, (at, end))
+            try:
+                at, count = await self.context.thread.run(
+                    self._chunk, entity, found, chains, (at, end)
+                )
+            except Busy as error:  # nothing of it was stored: the chains must see it again
+                self.context.tasks.failed("conditioning of the past", error)
+                chains.clear()
+                await asyncio.sleep(RETRY_S)
+                continue
             made += count
             if at is not None:
                 found.redo = (at, end)

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import asyncio
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 from hombi.core.series import DAY_MS, HOUR_MS, Derivation, Reading
@@ -14,7 +14,7 @@ from hombi.core.series.rollup import hold_ms
 from hombi.hub.derived.computing import over_the_past, value_of
 from hombi.hub.events import EntitySilenceChanged, NodeSilent, PastConditioned
 from hombi.hub.house import Entity, House
-from hombi.hub.intake import Intake
+from hombi.hub.intake import FRESH_MS, Intake
 from hombi.hub.kernel import Context, Part
 from hombi.hub.ports import HistoryPort, Row
 from hombi.hub.rollups import Rollups
@@ -22,6 +22,8 @@ from hombi.hub.writer import Writer
 
 PAUSE_S = 0.002
 AT_ONCE_MS = DAY_MS
+# A node empties its buffer pack by pack: what follows is computed once for all of them.
+BUFFERED_AFTER_S = 5.0
 MOST_AT_ONCE = 200_000
 
 
@@ -38,12 +40,17 @@ class Derived(Part):
         self.house = house
         self._writer, self._intake, self._rollups = writer, intake, rollups
         self._order: list[Entity] = []
+        self._numbers: dict[int, str] = {}
         self._of: dict[str, list[Entity]] = {}
         self._touched: dict[str, int] = {}
         self._jobs: dict[int, asyncio.Task[Any]] = {}
+        self._since: dict[int, int] = {}
         # Two that make the same value at once would both find its place free.
         self.one_by_one = asyncio.Lock()
+        # Since when sources have a past that came later, by their number.
+        self._buffered: dict[int, int] = {}
         intake.hear(self)
+        writer.hear(self._put)
         context.hear(EntitySilenceChanged, lambda event: self.touch([event.entity]))
         context.hear(NodeSilent, self._node_silent)
         context.hear(PastConditioned, self._past_changed)
@@ -64,6 +71,8 @@ class Derived(Part):
             for source in _how(entity).sources:
                 self._of.setdefault(source, []).append(entity)
         self._order = sorted(found.values(), key=self.level)
+        known = self.house.entities
+        self._numbers = {known[one].id: one for one in self._of if one in known}
 
     def level(self, entity: Entity) -> int:
         """How many computations lie between it and what nodes send."""
@@ -88,6 +97,29 @@ class Derived(Part):
         """A fresh reading. What a pack brings at once is computed with once."""
         if entity.address in self._of and how_of(entity) is None:
             self.touch([entity.address], reading.at_ms)
+
+    def _put(self, rows: Sequence[Row]) -> None:
+        """These go to the disk: what a node had kept is history, and what follows from
+        it is computed again."""
+        old = self.context.clock.now_ms() - FRESH_MS
+        for row in rows:
+            if row[1] < old and row[0] in self._numbers:
+                if not self._buffered:
+                    asyncio.get_running_loop().call_later(
+                        BUFFERED_AFTER_S,
+                        self.context.tasks.guarded("what is derived", self._from_buffers),
+                    )
+                self._buffered[row[0]] = min(row[1], self._buffered.get(row[0], row[1]))
+
+    def _from_buffers(self) -> None:
+        since, self._buffered = self._buffered, {}
+        start: dict[str, int] = {}
+        for number, at_ms in since.items():
+            for entity in self.dependants([self._numbers.get(number, "")]):
+                start[entity.address] = min(at_ms, start.get(entity.address, at_ms))
+        for entity in self._order:
+            if entity.address in start:
+                self.derive_past(entity, start[entity.address])
 
     def _node_silent(self, event: NodeSilent) -> None:
         node = self.house.nodes.get(event.node)
@@ -146,9 +178,9 @@ class Derived(Part):
         for entity in self.dependants([event.entity]):
             self.derive_past(entity)
 
-    def derive_past(self, entity: Entity) -> None:
-        """Compute the past of an entity, again where it was computed before; after
-        those that it follows from."""
+    def derive_past(self, entity: Entity, since_ms: int = 0) -> None:
+        """Compute the past of an entity from a moment on, again where it was computed
+        before; after those that it follows from."""
         before = [
             self._jobs[source.id]
             for source in map(self.house.entities.get, _how(entity).sources)
@@ -157,23 +189,32 @@ class Derived(Part):
         old = self._jobs.pop(entity.id, None)
         if old is not None:
             old.cancel()
-        work = self._past(entity, before)
+        if old is not None:
+            # What it had still to do is done with this.
+            since_ms = min(since_ms, self._since.get(entity.id, since_ms))
+        self._since[entity.id] = since_ms
+        work = self._past(entity, before, since_ms)
         self._jobs[entity.id] = self.context.tasks.start(work, "what was derived")
 
-    async def _past(self, entity: Entity, first: list[asyncio.Task[Any]]) -> None:
+    async def _past(self, entity: Entity, first: list[asyncio.Task[Any]], since_ms: int) -> None:
         await asyncio.gather(*first, return_exceptions=True)
         history = self.context.records.history
         run = self.context.thread.run
         sources = [
             one for one in map(self.house.entities.get, _how(entity).sources) if one is not None
         ]
-        begins = [await run(history.first_at, one.id, 0) for one in sources]
+        begins = [await run(history.first_at, one.id, since_ms) for one in sources]
         starts = [one for one in begins if one is not None]
         # What is computed live from now on is not touched.
         end = entity.latest.at_ms if entity.latest else self.context.clock.now_ms()
         at = min(starts, default=end) // HOUR_MS * HOUR_MS
         known: dict[int, Reading] = {}
-        value: float | None = None
+        for place, one in enumerate(sources):
+            reading = await run(history.before, one.id, at)
+            if reading is not None and reading.channel in one.history_channels():
+                known[place] = reading
+        last = await run(history.before, entity.id, at)
+        value = last.value if last is not None else None
         while at < end and len(sources) == len(_how(entity).sources):
             until = min(end, at + AT_ONCE_MS)
             value = await run(self._stretch, entity, sources, known, value, (at, until))

@@ -12,6 +12,7 @@ from hombi.core.series import calibration as core
 from hombi.hub.conditioning import CalibrateEntity, calibrated, conditionable
 from hombi.hub.errors import Invalid
 from hombi.service.api.conditioning import conditioning_of
+from hombi.service.api.entities import LATEST_MS
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor
@@ -72,5 +73,5 @@ def _fit(found: core.Fit | None) -> wire.Fit | None:
 
 
 def _checked(asked: wire.CompareRequest) -> None:
-    if not 0 <= asked.start < asked.end:
-        raise Invalid("start must come before end")
+    if not 0 <= asked.start < asked.end <= LATEST_MS:
+        raise Invalid("start must come before end, and both are ms since 1970")
