@@ -68,8 +68,7 @@ def show(entity: Entity, json: Json = False) -> None:
 def steps_(json: Json = False) -> None:
     """List the sorts of steps, and their numbers."""
     with hub() as h:
-        some = next((e.entity for e in h.entities.list() if e.words is None), None)
-        found = h.conditioning.show(some).sorts if some else []
+        found = h.conditioning.steps()
     if json:
         as_json(one.as_dict() for one in found)
         return
@@ -82,7 +81,7 @@ def steps_(json: Json = False) -> None:
         for one in found
         for place, p in enumerate(one.parameters)
     ]
-    table(("STEP", "NUMBER", "WHAT IT IS"), rows, "There is no value to condition yet.")
+    table(("STEP", "NUMBER", "WHAT IT IS"), rows, "")
 
 
 @app.command(name="try")

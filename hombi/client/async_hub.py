@@ -119,6 +119,7 @@ class AsyncNodes(_AsyncGroup):
 class AsyncConditioning(_AsyncGroup):
     """The steps that entities' values go through."""
 
+    steps = _async_call(conditioning.steps)
     show = _async_call(conditioning.show)
     set = _async_call(conditioning.set_)
     undo = _async_call(conditioning.undo)

@@ -117,6 +117,7 @@ class Nodes(_Group):
 class Conditioning(_Group):
     """The steps that entities' values go through."""
 
+    steps = _call(conditioning.steps)
     show = _call(conditioning.show)
     set = _call(conditioning.set_)
     undo = _call(conditioning.undo)

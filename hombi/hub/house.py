@@ -6,7 +6,7 @@ from __future__ import annotations
 import hashlib
 import hmac
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from hombi.core.house_facts import EntityFacts, HouseFacts
@@ -128,6 +128,12 @@ class Entity:
         """A chain that has seen nothing, by its plan or another one."""
         wanted = self.plan if plan is None else plan
         return chain_of(wanted, self.kind, channel.unit, self.low, self.high)
+
+    def snapshot(self) -> Entity:
+        """A copy that nobody changes, for other threads: what is so lives in the
+        loop."""
+        origin = self.origin if isinstance(self.origin, Derivation) else self.origin.copy()
+        return replace(self, origin=origin, recent={}, _chains={})
 
     def follow_plan(self, plan: Plan, chains: Mapping[int, Chain]) -> None:
         """From now on its values are conditioned so; these chains know its past."""

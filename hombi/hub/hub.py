@@ -167,7 +167,8 @@ async def _made(
     async def apply(new: Config) -> None:
         """What of `hombi.toml` can be changed while the hub runs."""
         await all_links.change(new.links)
-        automations.zone = rollups.zone = new.zone
+        automations.zone = new.zone
+        context.tasks.start(rollups.move_to(new.zone), "the days of another zone")
         rollups.keep_ms = new.keep_ms
         actuation.answer_s = settings.answer_s = new.answer_s
         context.announce(SettingsTakenUp())

@@ -104,6 +104,16 @@ class Rollups(Part):
             more = await self.context.thread.run(self._mend, self._states(), dict(self._until))
             await asyncio.sleep(PAUSE_S)
 
+    async def move_to(self, zone: ZoneInfo) -> None:
+        """The house's days begin at another midnight: make all of them again."""
+        if zone.key == self.zone.key:
+            return
+        self.zone = zone
+        for entity in self._entities():
+            until = self._until.get(entity.id, 0)
+            await self.context.thread.run(self._days_again, entity.id, until)
+            await asyncio.sleep(PAUSE_S)
+
     async def _written(self) -> None:
         """Wait until all that was put so far is on the disk."""
         done = asyncio.Event()
@@ -164,7 +174,7 @@ class Rollups(Part):
         end = min(due, until + AT_ONCE_HOURS * HOUR_MS)
         end, _ = _as_far(history, number, until, end)
         with records.together():
-            self._make(history, number, until, end, states=states)
+            self._make(history, number, until, end, end, states=states)
         return end
 
     def _end_day(self, history: HistoryPort, number: int, until: int, due: int) -> None:
@@ -172,6 +182,17 @@ class Rollups(Part):
         a, b = bounds(until - 1, until, "days", self.zone)
         if b <= due:
             history.put_rollups(number, DAY_MS, a, b, self._day(history, number, a, b))
+
+    def _days_again(self, number: int, until: int) -> None:
+        history = self.context.records.history
+        hours = history.rollups(number, HOUR_MS, 0, until)
+        with self.context.records.together():
+            history.put_rollups(number, DAY_MS, 0, until, [])
+            if not hours:
+                return
+            for a, b in pairwise(bounds(hours[0].start_ms, until, "days", self.zone)):
+                if b <= until:
+                    history.put_rollups(number, DAY_MS, a, b, self._day(history, number, a, b))
 
     def _mend(self, states: set[int], until: dict[int, int]) -> bool:
         """Make some of the marked hours again; whether there are more."""
@@ -189,7 +210,9 @@ class Rollups(Part):
                 stop = last
                 if start < end:
                     reach, count = _as_far(history, number, start, end)
-                    self._make(history, number, start, reach, states=number in states)
+                    self._make(
+                        history, number, start, reach, until[number], states=number in states
+                    )
                     stop = last if reach == end else reach
                     left -= count
                 done += [(number, at) for at in range(first, stop, HOUR_MS)]
@@ -199,8 +222,9 @@ class Rollups(Part):
         return len(hours) == STALE_AT_ONCE or len(done) < len(hours)
 
     def _make(
-        self, history: HistoryPort, number: int, start: int, end: int, *, states: bool
+        self, history: HistoryPort, number: int, start: int, end: int, until: int, *, states: bool
     ) -> None:
+        """Roll up a span of hours, and the days that end in it or before `until`."""
         readings = _with_before(history, number, start, end)
         hold = math.inf if states else hold_ms(readings)
         fives = roll(readings, range(start, end + FIVE_MINUTES_MS, FIVE_MINUTES_MS), hold)
@@ -215,7 +239,7 @@ class Rollups(Part):
             fives = [one for one in fives if one.count]
         history.put_rollups(number, FIVE_MINUTES_MS, start, end, fives)
         for a, b in pairwise(bounds(start, end, "days", self.zone)):
-            if b <= end or b <= self._until.get(number, 0):
+            if b <= max(end, until):
                 history.put_rollups(
                     number, DAY_MS, a, b, self._day(history, number, a, b, states=states)
                 )

@@ -77,6 +77,7 @@ urlpatterns = [
     path("api/entities/<str:node>/<str:name>/conditioning/try", conditioning.TryView.as_view()),
     path("api/entities/<str:node>/<str:name>/compare", calibration.CompareView.as_view()),
     path("api/entities/<str:node>/<str:name>/calibration", calibration.CalibrationView.as_view()),
+    path("api/steps", conditioning.StepsView.as_view()),
     path("api/methods", derived.MethodsView.as_view()),
     path("api/derived", derived.DerivedView.as_view()),
     path("api/entities/<str:node>/<str:name>/export", export),

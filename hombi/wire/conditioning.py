@@ -5,7 +5,7 @@ from __future__ import annotations
 from hombi.wire.base import Ask, Ms, Shape
 
 
-class StepParameterShape(Shape, frozen=True, kw_only=True):
+class StepNumber(Shape, frozen=True, kw_only=True):
     """One number of a sort of step; `default` null: it must be given. One that is a
     `time` is written like "2 min"."""
 
@@ -20,7 +20,7 @@ class StepSort(Shape, frozen=True, kw_only=True):
 
     step: str
     about: str
-    parameters: list[StepParameterShape]
+    parameters: list[StepNumber]
 
 
 class PlanVersion(Shape, frozen=True, kw_only=True):
@@ -46,7 +46,6 @@ class Conditioning(Shape, frozen=True, kw_only=True):
     versions: list[PlanVersion]
     progress: float | None
     suggested: list[dict[str, float | str]]
-    sorts: list[StepSort]
 
 
 class ConditioningRequest(Ask, frozen=True, kw_only=True):

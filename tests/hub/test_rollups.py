@@ -118,3 +118,18 @@ async def test_old_readings_go_their_rollups_and_the_latest_stay() -> None:
         await settle()
         await r.hub.rollups.catch_up()
         assert history.rollups(number, HOUR_MS, FIRST, FIRST + 3 * HOUR_MS) == before
+
+
+async def test_days_follow_the_house_into_another_zone() -> None:
+    async with rig() as r:
+        await r.let_in("Bench", **CLIMATE)
+        number = await every_ten_minutes(r, 60)
+        history = r.records.history
+        before = history.rollups(number, DAY_MS, 0, r.clock.now)
+        await r.hub.rollups.move_to(ZoneInfo("Asia/Tokyo"))
+        after = history.rollups(number, DAY_MS, 0, r.clock.now)
+        starts = {(one.start_ms // HOUR_MS) % 24 for one in after}
+        assert starts == {15}, "midnight in Tokyo"
+        assert {(one.start_ms // HOUR_MS) % 24 for one in before} == {0}
+        whole = [one for one in after if one.held_ms == DAY_MS]
+        assert [one.count for one in whole] == [144]

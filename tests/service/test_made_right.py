@@ -7,6 +7,7 @@ import math
 import re
 import time
 
+import httpx
 import pytest
 
 from tests.house import Service, description, let_in, until
@@ -142,3 +143,51 @@ def test_calibrating_by_command(own_service: Service) -> None:
         refused = service.hombi("calibrate", *wrong_words)
         assert refused.returncode != 0
         assert said in refused.stderr, wrong_words
+
+
+ODD = [
+    ("PUT", "conditioning", b'{"steps":[{"step":"linear","offset":1e400}]}', 400),
+    ("PUT", "conditioning", b'{"steps":[{"step":"linear","offset":1e308}]}', 422),
+    ("PUT", "conditioning", b'{"steps":[{"step":["x"]}]}', 400),
+    ("PUT", "conditioning", b'{"steps":[{}]}', 422),
+    ("PUT", "conditioning", b'{"steps":[{"step":"linear\xff"}]}', 400),
+    ("PUT", "conditioning", b'{"steps":[{"step":"median","window":"%s d"}]}' % (b"9" * 400), 422),
+    ("PUT", "conditioning", b'{"steps":[%s{}]}' % (b'{"step":"median"},' * 20_000), 413),
+    ("PUT", "conditioning", b"[]", 400),
+    ("PUT", "conditioning", b"", 400),
+    ("POST", "conditioning/try", b'{"steps":[],"end":9223372036854775807}', 422),
+    ("POST", "conditioning/try", b'{"steps":[],"start":99999999999999999999999}', 422),
+    ("POST", "compare", b'{"reference":"sluice/other","start":0,"end":9223372036854775808}', 422),
+    ("POST", "compare", b'{"reference":"sluice/other","start":-1,"end":5}', 422),
+    ("POST", "calibration", b'{"reference":"sluice/level","start":0,"end":5}', 422),
+    ("GET", "numbers?over=" + "9" * 400, b"", 422),
+    ("GET", "export?start=99999999999999999999", b"", 422),
+    ("GET", "export?format=%00", b"", 422),
+]
+
+
+def test_odd_bytes_are_refused_in_words_and_change_nothing(own_service: Service) -> None:
+    service = own_service.start()
+    service.claim()
+    value = {"type": "number", "readOnly": True, "@type": "temperature", "unit": "Cel"}
+    node = let_in(service, description("Sluice", level=value, other=value))
+    assert node.post([{"n": "level", "v": 20.5}]).is_success
+    signed = {"Authorization": f"Bearer {service.token}", "Content-Type": "application/json"}
+    entity = f"{service.url}/api/entities/sluice/level"
+    for method, path, body, status in ODD:
+        answer = httpx.request(method, f"{entity}/{path}", content=body, headers=signed)
+        assert answer.status_code == status, (path, body[:60], answer.text[:200])
+        assert answer.json()["detail"], path
+    for body in (
+        b'{"method":"mean","sources":["sluice/level","sluice/other"],"title":"!!!"}',
+        b'{"method":"mean","sources":[%s"x"]}' % (b'"sluice/level",' * 50),
+    ):
+        answer = httpx.post(f"{service.url}/api/derived", content=body, headers=signed)
+        assert answer.status_code == 422, answer.text[:200]
+    # A name is not written into a header as somebody wrote it.
+    file = httpx.get(f"{service.url}/api/entities/SLUICE/Level/export", headers=signed)
+    assert file.headers["Content-Disposition"] == 'attachment; filename="sluice-level.csv"'
+    with service.hub() as hub:
+        assert hub.conditioning.show("sluice/level").versions == []
+        assert hub.entities.get("sluice/level").value == 20.5
+        assert [one.entity for one in hub.entities.list()] == ["sluice/level", "sluice/other"]

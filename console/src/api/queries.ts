@@ -104,6 +104,14 @@ export const useKinds = () =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
+/** The sorts of steps. */
+export const useSteps = () =>
+  useQuery({
+    queryKey: ["steps"],
+    queryFn: () => ask(api.GET("/api/steps")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
 /** The ways to compute a value. */
 export const useMethods = () =>
   useQuery({

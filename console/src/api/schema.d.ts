@@ -1168,6 +1168,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All sorts, with their numbers. */
+        get: operations["steps_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tokens": {
         parameters: {
             query?: never;
@@ -1658,7 +1675,6 @@ export interface components {
             suggested: {
                 [key: string]: number | string;
             }[];
-            sorts: components["schemas"]["StepSort"][];
         };
         /**
          * ConditioningRequest
@@ -2631,11 +2647,11 @@ export interface components {
             over_ms: number | null;
         };
         /**
-         * StepParameterShape
+         * StepNumber
          * @description One number of a sort of step; `default` null: it must be given. One that is a
          *         `time` is written like "2 min".
          */
-        StepParameterShape: {
+        StepNumber: {
             name: string;
             about: string;
             default: number | string | null;
@@ -2648,7 +2664,7 @@ export interface components {
         StepSort: {
             step: string;
             about: string;
-            parameters: components["schemas"]["StepParameterShape"][];
+            parameters: components["schemas"]["StepNumber"][];
         };
         /**
          * Stretch
@@ -5663,6 +5679,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SetupCode"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    steps_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepSort"][];
                 };
             };
             /** @description a problem */

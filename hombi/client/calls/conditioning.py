@@ -10,6 +10,11 @@ from hombi.client.calls.base import Call, path
 Step = dict[str, float | str]
 
 
+def steps() -> Call[list[wire.StepSort]]:
+    """The sorts of steps, with their numbers."""
+    return Call("GET", "/api/steps", list[wire.StepSort])
+
+
 def show(address: str) -> Call[wire.Conditioning]:
     """How an entity's values are conditioned, all plans, and what would be a
     beginning."""

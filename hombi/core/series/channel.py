@@ -33,6 +33,12 @@ class Channels:
             raise ValueError("an entity has at least one channel")
         self.now = max(self._all.values(), key=lambda channel: (channel.since_ms, channel.number))
 
+    def copy(self) -> Channels:
+        """The same channels, that begin no other with these."""
+        made = Channels(self._all.values())
+        made.now = self.now
+        return made
+
     def find(self, kind: Kind, unit: str) -> Channel | None:
         """The channel of this kind and unit, if there was one."""
         return self._by_unit.get((kind.name, unit))

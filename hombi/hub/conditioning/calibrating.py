@@ -63,7 +63,12 @@ class CalibrateEntity(Change[Conditioning, Conditioned]):
         history = part.context.records.history
         # It takes a while, and only reads: the writer must not wait for it.
         found = await asyncio.to_thread(
-            calibrated, history, entity, reference, self.start_ms, self.end_ms
+            calibrated,
+            history,
+            entity.snapshot(),
+            reference.snapshot(),
+            self.start_ms,
+            self.end_ms,
         )
         fit: Fit | None = found.both if self.gain else found.offset
         if fit is None:

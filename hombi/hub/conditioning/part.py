@@ -153,13 +153,14 @@ class Conditioning(Part):
         first = await self.context.thread.run(
             self.context.records.history.first_at, entity.id, start
         )
+        seen = entity.snapshot()
         at: int | None = start
         found.begun_ms = first if first is not None else start
         made = 0
         while at is not None:
             try:
                 at, count = await self.context.thread.run(
-                    self._chunk, entity, found, chains, (at, end)
+                    self._chunk, seen, found, chains, (at, end)
                 )
             except Busy as error:  # nothing of it was stored: the chains must see it again
                 self.context.tasks.failed("conditioning of the past", error)

@@ -215,9 +215,10 @@ class Derived(Part):
                 known[place] = reading
         last = await run(history.before, entity.id, at)
         value = last.value if last is not None else None
+        seen, seen_sources = entity.snapshot(), [one.snapshot() for one in sources]
         while at < end and len(sources) == len(_how(entity).sources):
             until = min(end, at + AT_ONCE_MS)
-            value = await run(self._stretch, entity, sources, known, value, (at, until))
+            value = await run(self._stretch, seen, seen_sources, known, value, (at, until))
             at = until
             await asyncio.sleep(PAUSE_S)
         await self._rollups.mend()
@@ -237,7 +238,11 @@ class Derived(Part):
         """In the records thread: the readings of a stretch, stored in the place of
         those that were there; the last value."""
         records = self.context.records
-        found = [_readings(records.history, one, *span) for one in sources]
+        kinds = METHODS[_how(entity).method].sources or (entity.kind.name,) * len(sources)
+        found = [
+            _readings(records.history, one, *span) if one.kind.name == kind else []
+            for one, kind in zip(sources, kinds, strict=True)
+        ]
         holds = {
             place: math.inf if source.kind.words is not None else hold_ms(some)
             for place, (source, some) in enumerate(zip(sources, found, strict=True))

@@ -29,8 +29,8 @@ class CompareView(View):
         _checked(asked)
         sensor, reference = read(
             lambda h: (
-                conditionable(h.house, f"{node}/{name}"),
-                h.house.entity(asked.reference),
+                conditionable(h.house, f"{node}/{name}").snapshot(),
+                h.house.entity(asked.reference).snapshot(),
             )
         )
         history = hub().context.records.history

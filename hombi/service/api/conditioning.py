@@ -8,9 +8,9 @@ from rest_framework.response import Response
 from hombi import wire
 from hombi.core.series.conditioning import STEP_KINDS, Plan, PlanError, checked, in_words
 from hombi.hub.conditioning import (
-    Conditioned,
     ConditionEntity,
     UndoConditioning,
+    Version,
     conditionable,
     suggested,
     tried,
@@ -29,14 +29,21 @@ SORTS = [
         step=kind.name,
         about=kind.about,
         parameters=[
-            wire.StepParameterShape(
-                name=one.name, about=one.about, default=one.default, time=one.time
-            )
+            wire.StepNumber(name=one.name, about=one.about, default=one.default, time=one.time)
             for one in kind.parameters
         ],
     )
     for kind in STEP_KINDS.values()
 ]
+
+
+class StepsView(View):
+    """The sorts of steps."""
+
+    @operation(name="steps_list", gives=list[wire.StepSort])
+    def get(self, request: Request) -> Response:
+        """All sorts, with their numbers."""
+        return Response(SORTS)
 
 
 class ConditioningView(View):
@@ -71,7 +78,7 @@ class TryView(View):
     def post(self, request: Request, node: str, name: str) -> Response:
         """Try steps on a stretch of the past; nothing is stored."""
         asked = body(request, wire.TryRequest)
-        entity = read(lambda h: conditionable(h.house, f"{node}/{name}"))
+        entity = read(lambda h: conditionable(h.house, f"{node}/{name}").snapshot())
         plan = _plan(asked.steps, f"{node}/{name}")
         now = hub().context.clock.now_ms()
         end = asked.end or now
@@ -105,14 +112,16 @@ def _plan(steps: list[dict[str, float | str]], address: str) -> Plan:
 def conditioning_of(address: str) -> wire.Conditioning:
     """How an entity is conditioned, as an answer."""
 
-    def look(h: Hub) -> tuple[int, str, str, Plan, Conditioned, int, bool]:
+    def look(h: Hub) -> tuple[int, str, str, Plan, list[Version], float | None, int, bool]:
         entity = conditionable(h.house, address)
         latest = entity.latest.at_ms + 1 if entity.latest else 0
         states = entity.kind.words is not None
         found = h.conditioning.of(entity)
-        return entity.id, entity.address, entity.kind.unit, entity.plan, found, latest, states
+        versions, progress = found.of_kind(entity.kind.name), found.progress
+        about = (entity.id, entity.address, entity.kind.unit, entity.plan)
+        return *about, versions, progress, latest, states
 
-    number, address, unit, plan, found, latest, states = read(look)
+    number, address, unit, plan, versions, progress, latest, states = read(look)
     # What is suggested comes from the last samples, however far back they are.
     first = [] if states else _suggested(number, latest)
     return wire.Conditioning(
@@ -128,11 +137,10 @@ def conditioning_of(address: str) -> wire.Conditioning:
                 made_at=one.made_ms,
                 since=one.since_ms,
             )
-            for one in reversed(found.versions)
+            for one in reversed(versions)
         ],
-        progress=found.progress,
+        progress=progress,
         suggested=first,
-        sorts=[] if states else SORTS,
     )
 
 

@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { useEffect, useMemo, useRef, useState } from "react";
 import * as changes from "../../api/changes";
 import type { EntityDetail, Schemas } from "../../api/client";
-import { keys, useConditioning } from "../../api/queries";
+import { keys, useConditioning, useSteps } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { Chart } from "../../parts/Chart";
 import { toneOf } from "../../parts/plot";
@@ -150,6 +150,7 @@ function Editor({
   const [steps, setSteps] = useState<Step[]>(() =>
     found.steps.length > 0 ? found.steps : found.suggested,
   );
+  const sorts = useSteps().data ?? [];
   const save = useChange({
     mutationFn: (past: boolean) => changes.condition(entity.entity, { steps, past }),
     onSuccess: done,
@@ -161,7 +162,7 @@ function Editor({
       {steps.length === 0 && <p className="mb-3 text-faint">Add the first step below.</p>}
       <ol aria-label="Steps being changed" className="space-y-4">
         {steps.map((step, place) => {
-          const sort = found.sorts.find((one) => one.step === step.step);
+          const sort = sorts.find((one) => one.step === step.step);
           return (
             sort && (
               <OneStep
@@ -185,13 +186,13 @@ function Editor({
           aria-label="Add a step"
           value=""
           onChange={(event) => {
-            const sort = found.sorts.find((one) => one.step === event.target.value);
+            const sort = sorts.find((one) => one.step === event.target.value);
             if (sort) setSteps((before) => [...before, freshStep(sort, entity)]);
           }}
           className="field max-w-full sm:max-w-md"
         >
           <option value="">add a step …</option>
-          {found.sorts.map((one) => (
+          {sorts.map((one) => (
             <option key={one.step} value={one.step}>
               {one.step}: {one.about}
             </option>
