@@ -80,7 +80,7 @@ OWN: Tables = {
         ),
     },
     "readings": {
-        "keep": Key('a day or more, like "90 d"', _days, 90 * 86_400.0, live=True),
+        "keep": Key('a day to a hundred years, like "90 d"', _days, 90 * 86_400.0, live=True),
     },
     "actuation": {
         "answer_within": Key('a length of time, like "5 s"', seconds, 5.0, live=True),

@@ -69,7 +69,7 @@ def test_what_was_stored_before_channels_is_all_there(own_service: Service) -> N
         )  # fmt: skip
         insert("linkstate", key="cellar-rack\0main", state="{}")
         insert("linkstate", key="zigbee/network", state="{}")
-    own_service.env["HOMBI_READINGS_KEEP"] = "40000 d"
+    own_service.env["HOMBI_READINGS_KEEP"] = "36000 d"
     own_service.start()
     own_service.claim()
     with own_service.hub() as hub:

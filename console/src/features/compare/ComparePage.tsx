@@ -243,14 +243,15 @@ function Compared({
               tiny={["lowest"]}
             />
             <tbody>
-              {chosen.flatMap((entity) => [
-                <Row key={entity.entity} entity={entity} window={window} />,
+              {chosen.flatMap((entity, n) => [
+                <Row key={entity.entity} entity={entity} window={window} place={n} />,
                 ...(earlier
                   ? [
                       <Row
                         key={`${entity.entity} ${earlier}`}
                         entity={entity}
                         window={window}
+                        place={chosen.length + n}
                         earlier={earlier}
                       />,
                     ]
@@ -264,11 +265,26 @@ function Compared({
   );
 }
 
-function Row({ entity, window, earlier }: { entity: Entity; window: Window; earlier?: Earlier }) {
+function Row({
+  entity,
+  window,
+  place,
+  earlier,
+}: {
+  entity: Entity;
+  window: Window;
+  place: number;
+  earlier?: Earlier;
+}) {
   const { data, error } = useNumbers(entity.entity, asked(window), undefined, earlier);
   return (
     <tr className="rule border-t">
       <th scope="row" className="wrap-anywhere py-1.5 pr-4 font-normal">
+        <span
+          aria-hidden
+          className="mr-2 inline-block h-0.5 w-4 align-middle forced-colors:bg-[LinkText]"
+          style={{ background: toneOf(place) }}
+        />
         {visible(entity.spoken)}
         {earlier && `, a ${earlier} earlier`}
         {error && <span className="block text-madder text-sm">{error.message}</span>}

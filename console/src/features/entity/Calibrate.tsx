@@ -41,6 +41,7 @@ export function Calibrate({
           entity={entity}
           window={window}
           onWindow={onWindow}
+          close={() => setOpen(false)}
           done={(made) => {
             setOpen(false);
             done(made);
@@ -55,11 +56,13 @@ function Beside({
   entity,
   window,
   onWindow,
+  close,
   done,
 }: {
   entity: EntityDetail;
   window: Window;
   onWindow: (to: Window) => void;
+  close: () => void;
   done: (made: Schemas["Conditioning"]) => void;
 }) {
   const [reference, setReference] = useState("");
@@ -117,9 +120,9 @@ function Beside({
                 window={{ span: null, start, end }}
                 onWindow={onWindow}
               />
-              <p className="mt-2">
-                {data.at.length} {data.at.length === 1 ? "hour" : "hours"} in which both were heard.
-              </p>
+              {data.offset && (
+                <p className="mt-2">{data.at.length} hours in which both were heard.</p>
+              )}
               <ul className="space-y-1">
                 {data.remarks.map((one) => (
                   <li key={one}>
@@ -127,14 +130,16 @@ function Beside({
                   </li>
                 ))}
               </ul>
-              <label className="my-4 flex items-center gap-2">
-                <input
-                  type="checkbox"
-                  checked={past}
-                  onChange={(event) => setPast(event.target.checked)}
-                />
-                correct the past too
-              </label>
+              {data.offset && (
+                <label className="my-4 flex items-center gap-2">
+                  <input
+                    type="checkbox"
+                    checked={past}
+                    onChange={(event) => setPast(event.target.checked)}
+                  />
+                  correct the past too
+                </label>
+              )}
               {correct.error && <Failure error={correct.error} />}
               <div className="space-y-3">
                 <Correction
@@ -157,6 +162,9 @@ function Beside({
           )}
         </Await>
       )}
+      <div className="mt-4 flex justify-end">
+        <Button onClick={close}>Leave it</Button>
+      </div>
     </>
   );
 }
