@@ -41,6 +41,7 @@ GROUPS = (
             Command("status", "house:status", "The hub at a glance, and what needs you."),
             Command("history", "readings:history", "One entity over time."),
             Command("compare", "compare:compare", "Entities beside each other, or with before."),
+            Command("review", "review:review", "A month or week of the rooms, side by side."),
             Command("export", "export:export", "One entity's readings as a file."),
             Command("follow", "readings:follow", "Readings as they come in, until Ctrl-C."),
             Command("set", "readings:set_", "Set an entity, and wait until its node confirms it."),

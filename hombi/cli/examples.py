@@ -13,6 +13,7 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         "hombi compare cellar-rack/humidity drying-vent/humidity --span week",
         'hombi compare "Loft beam temperature" --earlier year --span month',
     ),
+    "review": ("hombi review", "hombi review week --on 2026-11-20 --csv > week.csv"),
     "export": (
         "hombi export cellar-rack/humidity --span month --file humidity.csv",
         'hombi export "Loft beam temperature" --from 2026-11-01 --format senml',

@@ -365,6 +365,7 @@ class AsyncHub:
     house = _async_call(general.house)
     change_house = _async_call(rooms.change_house)
     doctor = _async_call(general.doctor)
+    review = _async_call(general.review)
     kinds = _async_call(general.kinds)
     journal = _async_listing(general.journal)
     journal_events = _async_call(general.journal_events)

@@ -334,6 +334,7 @@ class Hub:
     house = _call(general.house)
     change_house = _call(rooms.change_house)
     doctor = _call(general.doctor)
+    review = _call(general.review)
     kinds = _call(general.kinds)
     journal = _listing(general.journal)
     journal_events = _call(general.journal_events)

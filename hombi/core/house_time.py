@@ -86,3 +86,17 @@ def earlier(at_ms: int, by: str, zone: tzinfo) -> int:
     else:
         before = wall - timedelta(days=1 if by == "day" else 7)
     return round(before.timestamp() * 1000)
+
+
+def calendar_span(on: date, by: str) -> tuple[date, date]:
+    """The day, week (from Monday, ISO 8601), month or year of the calendar that holds a
+    day: its first day, and the first day after it."""
+    if by == "day":
+        return on, on + timedelta(days=1)
+    if by == "week":
+        first = on - timedelta(days=on.weekday())
+        return first, first + timedelta(days=7)
+    if by == "month":
+        first = on.replace(day=1)
+        return first, (first + timedelta(days=32)).replace(day=1)
+    return on.replace(month=1, day=1), date(on.year + 1, 1, 1)

@@ -169,6 +169,9 @@ class Mill:
                     )
                 elif name == "boathouse":
                     room.step(seconds, self.outdoor, fan=8.0 if d.door_open else 0.0)
+                elif name == "loft":
+                    # At night its hatch is shut, and what dries on the lines stays.
+                    room.step(seconds, self.outdoor, water=0.0 if 6 <= self.hour < 21 else 1.2)
                 else:
                     room.step(seconds, self.outdoor)
             self.energy_kwh += self.plug_power / 1000 * seconds / 3600

@@ -20,6 +20,7 @@ from hombi.service.api import (
     nodes,
     pairing,
     phones,
+    review,
     tools,
     zigbee,
 )
@@ -67,6 +68,8 @@ urlpatterns = [
     path("api/zigbee", zigbee.ZigbeeView.as_view()),
     path("api/zigbee/network", zigbee.ZigbeeNetworkView.as_view()),
     path("api/doctor", tools.DoctorView.as_view()),
+    path("api/review", review.ReviewView.as_view()),
+    path("api/review/table", review.ReviewTableView.as_view()),
     path("api/courses", entities.CoursesView.as_view()),
     path("api/entities", entities.EntitiesView.as_view()),
     path("api/entities/<str:name>", entities.NamedEntityView.as_view()),

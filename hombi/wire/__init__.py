@@ -137,6 +137,16 @@ from hombi.wire.people import (
     ToolRequest,
 )
 from hombi.wire.problems import Problem
+from hombi.wire.review import (
+    BatteryTrend,
+    BeyondLimit,
+    Finding,
+    HourOfDay,
+    NodeSilence,
+    Review,
+    ReviewedEntity,
+    ReviewedKind,
+)
 
 __all__ = [
     "NEWS",
@@ -152,6 +162,8 @@ __all__ = [
     "Automation",
     "AutomationChange",
     "AutomationNews",
+    "BatteryTrend",
+    "BeyondLimit",
     "CalibrationRequest",
     "Check",
     "Checked",
@@ -172,12 +184,14 @@ __all__ = [
     "EntityChange",
     "EntityChoice",
     "EntityDetail",
+    "Finding",
     "Fit",
     "Floor",
     "FloorChange",
     "FloorRequest",
     "Health",
     "History",
+    "HourOfDay",
     "House",
     "HouseChange",
     "HouseNews",
@@ -205,6 +219,7 @@ __all__ = [
     "NodeProfile",
     "NodeRequest",
     "NodeSecret",
+    "NodeSilence",
     "Notice",
     "Outcome",
     "PairingNews",
@@ -226,6 +241,9 @@ __all__ = [
     "Reading",
     "ReadingNews",
     "Readings",
+    "Review",
+    "ReviewedEntity",
+    "ReviewedKind",
     "Room",
     "RoomChange",
     "RoomRequest",

@@ -33,6 +33,8 @@ export type NodeKey = Schemas["NodeKey"];
 export type NodeProfile = Schemas["NodeProfile"];
 export type Tool = Schemas["Tool"];
 export type Check = Schemas["Check"];
+export type Review = Schemas["Review"];
+export type ReviewedKind = Schemas["ReviewedKind"];
 export type Span = "hour" | "day" | "week" | "month" | "year";
 export type Earlier = "day" | "week" | "month" | "year";
 

@@ -1091,6 +1091,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/review": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description A month or a week of the calendar: each kind's usual day by room, what stands
+         *     out, hours beyond limits, silences and batteries.
+         */
+        get: operations["review_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/review/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description The same as CSV: for each entity a row of the whole span, then one for each
+         *     hour of the day.
+         */
+        get: operations["review_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rooms": {
         parameters: {
             query?: never;
@@ -1531,12 +1571,36 @@ export interface components {
             change: "added" | "changed" | "removed";
         };
         /**
+         * BatteryTrend
+         * @description How a battery runs down. `low_at` is the day on which it will be low (10 %); None
+         *         where it holds, or is low already.
+         */
+        BatteryTrend: {
+            entity: string;
+            spoken: string;
+            percent: number;
+            /** @description percentage points a day */
+            a_day: number;
+            low_at: number | null;
+        };
+        /**
          * BeatNews
          * @description A sign of life, every 15 s at least: the time of the hub's clock.
          */
         BeatNews: {
             /** @description milliseconds since 1970 */
             now: number;
+        };
+        /**
+         * BeyondLimit
+         * @description For how many hours a value was beyond the limit of an automation.
+         */
+        BeyondLimit: {
+            automation: string;
+            name: string;
+            /** @description in words: "under 82 %" */
+            limit: string;
+            hours: number;
         };
         /**
          * CalibrationRequest
@@ -1850,6 +1914,14 @@ export interface components {
             derived: components["schemas"]["HowDerived"] | null;
         };
         /**
+         * Finding
+         * @description Something that stands out, in words.
+         */
+        Finding: {
+            entity: string;
+            text: string;
+        };
+        /**
          * Fit
          * @description A correction: reference = gain * sensor + offset. `low` and `high` are the 95 %
          *         interval of the offset, `gain_low` and `gain_high` that of the gain; `residual` is
@@ -1917,6 +1989,17 @@ export interface components {
             low: number[];
             high: number[];
             count: number[];
+        };
+        /**
+         * HourOfDay
+         * @description What was usual in one hour of the day, as the house's clock shows it: a tenth of
+         *         the time it was under `low`, a tenth over `high`.
+         */
+        HourOfDay: {
+            hour: number;
+            low: number;
+            median: number;
+            high: number;
         };
         /**
          * House
@@ -2265,6 +2348,16 @@ export interface components {
             secret: string;
         };
         /**
+         * NodeSilence
+         * @description The longest silence of a node; of no unusual one, `start` and `end` are None.
+         */
+        NodeSilence: {
+            node: string;
+            title: string;
+            start: number | null;
+            end: number | null;
+        };
+        /**
          * Notice
          * @description A notice on its way to a phone, or there.
          */
@@ -2524,6 +2617,52 @@ export interface components {
         Readings: {
             readings: components["schemas"]["Reading"][];
             next: number | null;
+        };
+        /**
+         * Review
+         * @description A month or a week of the house, from its first day to the day after its last, or
+         *         to now.
+         */
+        Review: {
+            span: string;
+            /** @description its first day, as 2026-11-01 */
+            first: string;
+            /** @description milliseconds since 1970 */
+            start: number;
+            /** @description milliseconds since 1970 */
+            end: number;
+            findings: components["schemas"]["Finding"][];
+            kinds: components["schemas"]["ReviewedKind"][];
+            silences: components["schemas"]["NodeSilence"][];
+            batteries: components["schemas"]["BatteryTrend"][];
+        };
+        /**
+         * ReviewedEntity
+         * @description What an entity came to; `known` is for how many hours a value was known.
+         *         `outside` marks one that is not compared with the others.
+         */
+        ReviewedEntity: {
+            entity: string;
+            room: string;
+            place: string;
+            mean: number;
+            low: number;
+            high: number;
+            known: number;
+            outside: boolean;
+            day: components["schemas"]["HourOfDay"][];
+            beyond: components["schemas"]["BeyondLimit"][];
+        };
+        /**
+         * ReviewedKind
+         * @description The entities of one kind, in the order of their rooms.
+         */
+        ReviewedKind: {
+            kind: string;
+            title: string;
+            unit: string;
+            decimals: number;
+            entities: components["schemas"]["ReviewedEntity"][];
         };
         /**
          * Room
@@ -5467,6 +5606,69 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Previewed"][];
                 };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    review_retrieve: {
+        parameters: {
+            query?: {
+                /** @description a day in it, as 2026-11-27; today unless given */
+                on?: string;
+                span?: "month" | "week";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Review"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    review_table: {
+        parameters: {
+            query?: {
+                /** @description a day in it, as 2026-11-27; today unless given */
+                on?: string;
+                span?: "month" | "week";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description a problem */
             default: {

@@ -35,11 +35,13 @@ const fetchEntityPage = () => import("../features/entity/EntityPage");
 const EntityPage = lazy(() => fetchEntityPage().then((m) => ({ default: m.EntityPage })));
 const fetchComparePage = () => import("../features/compare/ComparePage");
 const ComparePage = lazy(() => fetchComparePage().then((m) => ({ default: m.ComparePage })));
+const fetchReviewPage = () => import("../features/review/ReviewPage");
+const ReviewPage = lazy(() => fetchReviewPage().then((m) => ({ default: m.ReviewPage })));
 // Seldom needed once the house is set up.
 const fetchMessagesPage = () => import("../features/messages/MessagesPage");
 const MessagesPage = lazy(() => fetchMessagesPage().then((m) => ({ default: m.MessagesPage })));
 // They are fetched while nothing else is, so that they are there when the hub is not.
-whenIdle(fetchEntityPage, fetchComparePage, fetchMessagesPage, fetchPalette);
+whenIdle(fetchEntityPage, fetchComparePage, fetchReviewPage, fetchMessagesPage, fetchPalette);
 
 function onError(error: Error) {
   if (error instanceof HubError && error.status === 401) cache.setQueryData(keys.session, null);
@@ -136,6 +138,7 @@ export function App() {
             <Route path="/nodes/:node" element={<NodePage />} />
             <Route path="/readings" element={<ReadingsPage />} />
             <Route path="/compare" element={<ComparePage />} />
+            <Route path="/review" element={<ReviewPage />} />
             <Route path="/readings/:node/:name" element={<EntityPage />} />
             <Route path="/automations" element={<AutomationsPage />} />
             <Route path="/automations/:automation" element={<AutomationPage />} />

@@ -95,7 +95,7 @@ export function Shell({ person, children }: { person: string; children: ReactNod
       </a>
       {live === "lost" && <LostLine since={lostAt} />}
       <div className="mx-auto max-w-7xl px-4 pb-24 sm:px-8 sm:pb-16">
-        <header className="rule mb-8 flex flex-wrap items-baseline gap-x-6 gap-y-1 border-b py-3">
+        <header className="rule mb-8 flex flex-wrap items-baseline gap-x-6 gap-y-1 border-b py-3 print:hidden">
           <span className="font-serif font-semibold text-lg">{name}</span>
           <nav aria-label="Places" className="flex flex-wrap gap-x-5 gap-y-1 max-sm:hidden">
             {PLACES.map(([path, label]) => (

@@ -29,6 +29,7 @@ const FORMS = {
   exact: { dateStyle: "medium", timeStyle: "medium" },
   clock: { timeStyle: "medium" },
   day: { weekday: "long", day: "numeric", month: "long" },
+  date: { dateStyle: "long" },
   hour: { hour: "numeric", minute: "numeric", second: "numeric", hourCycle: "h23" },
 } satisfies Record<string, Intl.DateTimeFormatOptions>;
 
@@ -76,6 +77,11 @@ export function clock(at: number, timeZone = hubTime.zone): string {
 /** The day, for a heading. */
 export function day(at: number, timeZone = hubTime.zone): string {
   return format("day", timeZone).format(at);
+}
+
+/** The date, with its year. */
+export function date(at: number, timeZone = hubTime.zone): string {
+  return format("date", timeZone).format(at);
 }
 
 /** The hour of the day as a fraction of 24, in house time. */

@@ -16,6 +16,12 @@ def doctor() -> Call[list[wire.Check]]:
     return Call("GET", "/api/doctor", list[wire.Check])
 
 
+def review(span: str = "month", *, on: str = "") -> Call[wire.Review]:
+    """The rooms of a month or a week side by side; `on` is a day in it, today unless
+    given."""
+    return Call("GET", "/api/review", wire.Review, params=given(span=span, on=on))
+
+
 def kinds() -> Call[list[wire.KindOfEntity]]:
     """The kinds of entities there are."""
     return Call("GET", "/api/kinds", list[wire.KindOfEntity])

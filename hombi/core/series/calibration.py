@@ -15,6 +15,7 @@ from statistics import fmean, median
 from hombi.core.quality import Quality
 from hombi.core.series.reading import Reading
 from hombi.core.series.rollup import HOUR_MS, hold_ms
+from hombi.core.series.statistics import slope_of
 from hombi.core.series.steps.despike import NORMAL
 
 LEAST_HOURS = 6
@@ -23,8 +24,6 @@ LEAST_HOURS_FOR_GAIN = 24
 SPANS_NOISE = 6.0
 ODD = 4.0
 DRAWS = 500
-# Theil-Sen looks at all pairs; more hours than this are thinned.
-MOST_HOURS = 200
 
 
 @dataclass(frozen=True, slots=True)
@@ -169,13 +168,5 @@ def _fit(hours: Sequence[Hour], *, gain: bool) -> tuple[float, float]:
     wrong), or the median of all slopes (Theil 1950, Sen 1968) and of what is left."""
     if not gain:
         return 1.0, median(h.reference - h.sensor for h in hours)
-    step = -(-len(hours) // MOST_HOURS)
-    some = hours[::step]
-    slopes = [
-        (b.reference - a.reference) / (b.sensor - a.sensor)
-        for n, a in enumerate(some)
-        for b in some[n + 1 :]
-        if abs(b.sensor - a.sensor) > 1e-12
-    ]
-    slope = median(slopes) if slopes else 1.0
+    slope = slope_of([(h.sensor, h.reference) for h in hours], 1.0)
     return slope, median(h.reference - slope * h.sensor for h in hours)

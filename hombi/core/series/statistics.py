@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from statistics import median
 
 # A value, and for how many ms it held.
 Held = tuple[float, float]
+# Theil-Sen looks at all pairs; more points than this are thinned.
+MOST_POINTS = 200
 
 
 def quantiles(held: Sequence[Held], parts: Sequence[float]) -> list[float]:
@@ -32,3 +35,16 @@ def quantiles(held: Sequence[Held], parts: Sequence[float]) -> list[float]:
 def time_over(held: Sequence[Held], limit: float) -> float:
     """For how many ms the value was over a limit."""
     return sum(ms for value, ms in held if value > limit)
+
+
+def slope_of(points: Sequence[tuple[float, float]], otherwise: float = 0.0) -> float:
+    """The slope of (x, y) points: the median of the slopes of all pairs (Theil 1950,
+    Sen 1968), which some wrong points do not move. `otherwise` where all x are one."""
+    some = points[:: -(-len(points) // MOST_POINTS)] if points else points
+    slopes = [
+        (y2 - y1) / (x2 - x1)
+        for n, (x1, y1) in enumerate(some)
+        for x2, y2 in some[n + 1 :]
+        if abs(x2 - x1) > 1e-12
+    ]
+    return median(slopes) if slopes else otherwise

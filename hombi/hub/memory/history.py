@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable, Sequence
 
 from hombi.core.quality import Quality
-from hombi.core.series import HOUR_MS, Channel, Reading, Rollup
+from hombi.core.series import FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
 from hombi.core.series.rollup import hold_ms, holding
 from hombi.core.series.statistics import Held
 from hombi.hub.ports import Numbers, Point, Row
@@ -170,6 +170,10 @@ class MemoryHistory:
             for key, one in sorted(self._rollups.items(), key=lambda item: item[0])
             if key[:2] == (entity, width_ms) and start_ms <= one.start_ms < end_ms
         ]
+
+    def heard(self, entity: int, start_ms: int, end_ms: int) -> list[int]:
+        some = self.rollups(entity, FIVE_MINUTES_MS, start_ms, end_ms)
+        return [one.start_ms for one in some if one.count]
 
     def rolled_until(self, entity: int) -> int:
         hours = self.rollups(entity, HOUR_MS, -(2**63), 2**63)

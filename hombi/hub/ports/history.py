@@ -121,6 +121,10 @@ class HistoryPort(Protocol):
     def rollups(self, entity: int, width_ms: int, start_ms: int, end_ms: int) -> list[Rollup]:
         """The rollups of a width that begin in a span, oldest first."""
 
+    def heard(self, entity: int, start_ms: int, end_ms: int) -> list[int]:
+        """When the five minutes of a span begin in which readings came, oldest first;
+        of those that are rolled up."""
+
     def rolled_until(self, entity: int) -> int:
         """Until when there are rollups of hours; 0 where there are none."""
 

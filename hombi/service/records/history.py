@@ -228,6 +228,10 @@ class DatabaseHistory:
         rows = _rollups(entity, width_ms, start_ms, end_ms).order_by("start_ms", "channel")
         return [Rollup(*row) for row in rows.values_list(*ROLLUP)]
 
+    def heard(self, entity: int, start_ms: int, end_ms: int) -> list[int]:
+        rows = _rollups(entity, FIVE_MINUTES_MS, start_ms, end_ms).filter(count__gt=0)
+        return list(rows.order_by("start_ms").values_list("start_ms", flat=True).distinct())
+
     def rolled_until(self, entity: int) -> int:
         rows = m.Rollup.objects.filter(entity_id=entity, width_ms=HOUR_MS)
         last = rows.aggregate(at=Max("start_ms"))["at"]

@@ -20,6 +20,9 @@ export function ReadingsPage() {
           <Link className="text-act underline" to="/compare">
             Compare
           </Link>
+          <Link className="text-act underline" to="/review">
+            Look back
+          </Link>
           <input
             type="search"
             aria-label="Find readings"

@@ -1,0 +1,103 @@
+"""`hombi review`: a month or a week of the rooms, side by side."""
+
+from __future__ import annotations
+
+import csv
+import sys
+from typing import Annotated
+
+import typer
+from rich.text import Text
+
+from hombi.cli import complete
+from hombi.cli.drawing import HouseTime, as_json, blocks, clock, out, table
+from hombi.cli.run import Json, hub
+from hombi.client import BatteryTrend, NodeSilence, Review, ReviewedKind
+
+SPANS = ("month", "week")
+HOURS = 24
+
+
+def review(
+    span: Annotated[
+        str,
+        typer.Argument(help="month or week.", autocompletion=complete.one_of(*SPANS)),
+    ] = "month",
+    on: Annotated[str, typer.Option(help="A day in it, like 2026-11-20; today unless given.")] = "",
+    as_csv: Annotated[bool, typer.Option("--csv", help="Print a table for a spreadsheet.")] = False,
+    json: Json = False,
+) -> None:
+    """Look back over a month or a week: the rooms side by side, and what stands out."""
+    with hub() as h:
+        HouseTime.of(h)
+        found = h.review(span, on=on)
+    if json:
+        as_json([found.as_dict()])
+        return
+    if as_csv:
+        csv.writer(sys.stdout).writerows(found.rows())
+        return
+    _draw(found)
+
+
+def _draw(found: Review) -> None:
+    last = clock(found.end - 1, "%d %b %Y")
+    out.print(Text(f"{clock(found.start, '%d %b')} to {last}", style="bold"))
+    out.print()
+    out.print(Text("What stands out", style="bold"))
+    for one in found.findings:
+        out.print(f"· {one.text}.")
+    if not found.findings:
+        out.print("Nothing.", style="dim")
+    for kind in found.kinds:
+        out.print()
+        _kind(kind)
+    if found.silences:
+        out.print()
+        rows = [(one.title, *_silence(one)) for one in found.silences]
+        table(("NODE", "LONGEST SILENCE", "FROM"), rows, "")
+    if found.batteries:
+        out.print()
+        lines = [(one.spoken, f"{one.percent:.0f} %", *_trend(one)) for one in found.batteries]
+        table(("BATTERY", "NOW", "A WEEK", "LOW ON"), lines, "", ("NOW", "A WEEK"))
+
+
+def _kind(kind: ReviewedKind) -> None:
+    places = [at for one in kind.entities for at in one.day]
+    bounds = (min(at.median for at in places), max(at.median for at in places))
+    # All lines of a kind have one scale, so that rooms can be compared.
+    rows = [
+        (
+            one.place + (", outside" if one.outside else ""),
+            *(_shown(number, kind) for number in (one.low, one.mean, one.high)),
+            blocks(
+                [at.hour for at in one.day],
+                [at.median for at in one.day],
+                (0, HOURS),
+                HOURS,
+                bounds,
+            ),
+            "; ".join(f"{b.hours:.0f} h {b.limit}" for b in one.beyond),
+        )
+        for one in kind.entities
+    ]
+    name = kind.title.upper() + (f", {kind.unit}" if kind.unit else "")
+    heads = (name, "LOWEST", "MEAN", "HIGHEST", "USUAL DAY, 0 TO 24 H", "BEYOND LIMITS")
+    table(heads, rows, "", heads[1:4])
+
+
+def _shown(number: float, kind: ReviewedKind) -> str:
+    return f"{number:.{kind.decimals}f}"
+
+
+def _silence(one: NodeSilence) -> tuple[str, str]:
+    if one.start is None or one.end is None:
+        return "none", ""
+    minutes = (one.end - one.start) // 60_000
+    long = f"{minutes // 60} h {minutes % 60} min" if minutes >= 60 else f"{minutes} min"
+    return long, clock(one.start, "%d %b %H:%M")
+
+
+def _trend(one: BatteryTrend) -> tuple[str, str]:
+    week = f"{one.a_day * 7:+.1f} %"
+    return week, clock(one.low_at, "%d %b %Y") if one.low_at else ""

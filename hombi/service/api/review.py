@@ -1,0 +1,144 @@
+"""The look back, as an answer and as a table for other programs."""
+
+from __future__ import annotations
+
+import csv
+import io
+from datetime import date, datetime
+
+from django.http import HttpResponse
+from drf_spectacular.utils import OpenApiParameter
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from hombi import wire
+from hombi.core.house_time import calendar_span, moment_ms
+from hombi.hub.errors import Invalid
+from hombi.hub.hub import Hub
+from hombi.hub.review import Line, Subject, reviewed, subjects
+from hombi.service.api.entities import LATEST_MS
+from hombi.service.api.schema import operation
+from hombi.service.api.views import View
+from hombi.service.bridge import hub, read
+
+SPANS = ("month", "week")
+_WHICH = [
+    OpenApiParameter("span", str, enum=list(SPANS), default="month"),
+    OpenApiParameter("on", str, description="a day in it, as 2026-11-27; today unless given"),
+]
+
+
+class ReviewView(View):
+    """The rooms side by side."""
+
+    @operation(gives=wire.Review, parameters=_WHICH)
+    def get(self, request: Request) -> Response:
+        """A month or a week of the calendar: each kind's usual day by room, what stands
+        out, hours beyond limits, silences and batteries."""
+        return Response(review_of(request))
+
+
+class ReviewTableView(View):
+    """The rooms side by side, for a spreadsheet."""
+
+    @operation(name="review_table", gives=None, parameters=_WHICH)
+    def get(self, request: Request) -> HttpResponse:
+        """The same as CSV: for each entity a row of the whole span, then one for each
+        hour of the day."""
+        found = review_of(request)
+        text = io.StringIO()
+        csv.writer(text).writerows(found.rows())
+        response = HttpResponse(text.getvalue(), content_type="text/csv; charset=utf-8")
+        name = f"review-{found.span}-{found.first}.csv"
+        response["Content-Disposition"] = f'attachment; filename="{name}"'
+        return response
+
+
+def review_of(request: Request) -> wire.Review:
+    """The review that a request asks for. Raises Invalid."""
+    span = request.query_params.get("span", "month")
+    if span not in SPANS:
+        raise Invalid(f"span={span} is not known; use {' or '.join(SPANS)}")
+    zone, now = hub().config.zone, hub().context.clock.now_ms()
+    text = request.query_params.get("on", "").strip()
+    try:
+        on = date.fromisoformat(text) if text else datetime.fromtimestamp(now / 1000, zone).date()
+        first, after = calendar_span(on, span)
+        start, end = moment_ms(first, 0, zone), moment_ms(after, 0, zone)
+    except (ValueError, OverflowError) as error:
+        raise Invalid(f"on={text[:40]} is no day; write it like 2026-11-27") from error
+    if start > now:
+        raise Invalid(f"on={text} is still to come")
+    if not 0 <= start < LATEST_MS:
+        raise Invalid(f"on={text} is before there was anything to look back at")
+    end = min(end, now)
+    found = reviewed(
+        hub().context.records.history, read(_subjects), start, max(end, start + 1), zone
+    )
+    return wire.Review(
+        span=span,
+        first=first.isoformat(),
+        start=start,
+        end=end,
+        findings=[wire.Finding(entity=one.entity, text=one.text) for one in found.findings],
+        kinds=[
+            wire.ReviewedKind(
+                kind=kind.name,
+                title=kind.shown,
+                unit=kind.unit,
+                decimals=kind.decimals,
+                entities=[_entity(line) for line in lines],
+            )
+            for kind, lines in found.kinds
+        ],
+        silences=[
+            wire.NodeSilence(
+                node=one.node,
+                title=one.node_title,
+                start=silence.start_ms if silence else None,
+                end=silence.end_ms if silence else None,
+            )
+            for one, silence in found.silences
+        ],
+        batteries=[
+            wire.BatteryTrend(
+                entity=one.address,
+                spoken=one.spoken,
+                percent=trend.last,
+                a_day=trend.a_day,
+                low_at=trend.low_ms,
+            )
+            for one, trend in found.batteries
+        ],
+    )
+
+
+def _subjects(h: Hub) -> list[Subject]:
+    return subjects(h.house, h.automations)
+
+
+def _entity(line: Line) -> wire.ReviewedEntity:
+    one, came_to = line.subject, line.summary
+    return wire.ReviewedEntity(
+        entity=one.address,
+        room=one.room,
+        place=one.place,
+        mean=came_to.mean,
+        low=came_to.low,
+        high=came_to.high,
+        known=came_to.known_h,
+        outside=one.outside,
+        day=[
+            wire.HourOfDay(hour=at.hour, low=at.low, median=at.median, high=at.high)
+            for at in came_to.day
+        ],
+        beyond=[
+            wire.BeyondLimit(
+                automation=limit.automation,
+                name=limit.name,
+                limit=limit.comparison.sentence(one.kind),
+                hours=hours,
+            )
+            for limit, hours in line.beyond
+        ],
+    )
