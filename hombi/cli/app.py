@@ -42,6 +42,7 @@ GROUPS = (
             Command("history", "readings:history", "One entity over time."),
             Command("compare", "compare:compare", "Entities beside each other, or with before."),
             Command("review", "review:review", "A month or week of the rooms, side by side."),
+            Command("tally", "tally:tally", "How often or how long, by day, week, month."),
             Command("export", "export:export", "One entity's readings as a file."),
             Command("follow", "readings:follow", "Readings as they come in, until Ctrl-C."),
             Command("set", "readings:set_", "Set an entity, and wait until its node confirms it."),

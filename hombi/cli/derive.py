@@ -10,11 +10,13 @@ from hombi.cli import complete
 from hombi.cli.drawing import as_json, said, table
 from hombi.cli.noun import noun
 from hombi.cli.run import Json, entity_called, hub
+from hombi.wire import StepNumber
 
 app = noun("Values that are computed from others: dew point, mean, difference …")
 METHODS = (
     "dew-point", "absolute-humidity", "vapour-deficit", "humidex", "surface-humidity", "mean",
-    "median", "lowest", "highest", "sum", "spread", "difference",
+    "median", "lowest", "highest", "sum", "spread", "difference", "hysteresis", "starts",
+    "time-on", "amount", "time-since", "change", "integral",
 )  # fmt: skip
 
 
@@ -31,7 +33,7 @@ def methods(json: Json = False) -> None:
             one.method,
             ", ".join(one.sources) or "two or more of one kind",
             one.kind or "the same kind",
-            ", ".join(f"{n}={'' if v is None else v:g}" for n, v in one.parameters.items()),
+            " ".join(f"{p.name}={_usual(p)}" for p in one.parameters),
             one.about,
         )
         for one in found
@@ -50,8 +52,8 @@ def add(
     sources: Annotated[
         list[str],
         typer.Argument(
-            metavar="SOURCE…",
-            help="Entities in the order that the method takes them.",
+            metavar="SOURCE… [PARAMETER=VALUE…]",
+            help="Entities in the order that the method takes them; then its parameters.",
             autocompletion=complete.entities,
         ),
     ],
@@ -65,14 +67,18 @@ def add(
             autocompletion=complete.rooms,
         ),
     ] = "",
-    frsi: Annotated[
-        float | None, typer.Option(help="Of a surface humidity: the temperature factor, 0 to 1.")
-    ] = None,
     json: Json = False,
 ) -> None:
     """Compute a value from others, from now on and for the past."""
     with hub() as h:
-        named = [entity_called(h, one) for one in sources]
-        parameters = {} if frsi is None else {"frsi": frsi}
+        given = dict(one.split("=", 1) for one in sources if "=" in one)
+        named = [entity_called(h, one) for one in sources if "=" not in one]
+        parameters = {name: value.strip("\"'") for name, value in given.items()}
         made = h.derived.make(method, named, title=title, room=room, parameters=parameters)
     said(json, [made], f"{made.entity} is the {method} of {', '.join(named)}.")
+
+
+def _usual(parameter: StepNumber) -> str:
+    usual = parameter.default
+    shown = "" if usual is None else f"{usual:g}" if isinstance(usual, float) else usual
+    return f'"{shown}"' if parameter.time else shown

@@ -14,6 +14,10 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         'hombi compare "Loft beam temperature" --earlier year --span month',
     ),
     "review": ("hombi review", "hombi review week --on 2026-11-20 --csv > week.csv"),
+    "tally": (
+        "hombi tally cheese-cellar/pump-starts",
+        'hombi tally "Drying room fan today" --json',
+    ),
     "export": (
         "hombi export cellar-rack/humidity --span month --file humidity.csv",
         'hombi export "Loft beam temperature" --from 2026-11-01 --format senml',

@@ -6,7 +6,15 @@ from __future__ import annotations
 import calendar
 from datetime import date, datetime, time, timedelta, tzinfo
 
-ROWS_MS = {"minutes": 300_000, "hours": 3_600_000, "days": 86_400_000}
+# How long rows are at least.
+ROWS_MS = {
+    "minutes": 300_000,
+    "hours": 3_600_000,
+    "days": 86_400_000,
+    "weeks": 7 * 86_400_000,
+    "months": 28 * 86_400_000,
+    "years": 365 * 86_400_000,
+}
 MOST_ROWS = 400
 
 
@@ -47,16 +55,18 @@ def bounds(start_ms: int, end_ms: int, rows: str, zone: tzinfo) -> list[int]:
     """Where the rows between two moments begin, and at last where the last one ends, in
     ms.
 
-    Days begin at the house's midnight, hours and five minutes as its clock shows them.
+    Days, weeks, months and years are the calendar's, from the house's midnight; hours
+    and five minutes are as its clock shows them.
     The first row holds `start_ms`; the last one holds the millisecond before `end_ms`.
     A day on which the clocks change has 23 or 25 hours.
     """
     found = []
-    if rows == "days":
-        day = datetime.fromtimestamp(start_ms / 1000, zone).date()
+    if rows not in ("minutes", "hours"):
+        by = rows.removesuffix("s")
+        day, after = calendar_span(datetime.fromtimestamp(start_ms / 1000, zone).date(), by)
         while (at := moment_ms(day, 0, zone)) < end_ms:
             found.append(at)
-            day += timedelta(days=1)
+            day, after = after, calendar_span(after, by)[1]
         return [*found, at]
     step = ROWS_MS[rows]
     wall = datetime.fromtimestamp(start_ms / 1000, zone)

@@ -71,6 +71,7 @@ KINDS: dict[str, Kind] = {
         _measured("angle", "°", -360, 360, 0, "direction", "heading", "tilt", "bearing"),
         _measured("frequency", "Hz", 0, 1e12, 2, "freq", "hz"),
         _measured("duration", "s", 0, 1e9, 0, "uptime"),
+        _measured("count", "", 0, 1e12, 0, "counter", "pulses"),
         _measured("acidity", "pH", 0, 14, 2, "ph"),
         _measured("conductivity", "µS/cm", 0, 100_000, 0, "ec"),
         _measured("water-content", "g/m³", 0, 500, 1, title="water content"),
@@ -84,6 +85,7 @@ KINDS: dict[str, Kind] = {
         _states("vibration", "still", "moving", "shake", "shock"),
         _states("tamper", "untouched", "opened"),
         _states("alarm", "quiet", "alarm"),
+        _states("activity", "idle", "active", "running"),
         _states("switch", "off", "on", "state", "relay", "output", "plug", "lamp", "power-state"),
         _measured("number", "", -1e15, 1e15, 2),
     )

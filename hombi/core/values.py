@@ -75,6 +75,8 @@ def show_value(value: float, kind: Kind) -> str:
     """A value with its unit, as people read it: "21.4 °C", "open"."""
     if kind.words is not None:
         return kind.words[1 if value >= 0.5 else 0]
+    if kind.unit == "s" and abs(value) >= 60:
+        return ("-" if value < 0 else "") + show_span(abs(value) * 1000)
     return f"{value:.{kind.decimals}f} {kind.unit}".strip()
 
 

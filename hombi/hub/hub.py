@@ -163,11 +163,15 @@ async def _made(
     actuation = Actuation(context, house, all_links, writer, keeper, intake, answer_s)
     automations = Automations(context, house, writer, intake, outbox, config.zone)
     settings = NodeSettings(context, house, all_links, answer_s)
+    conditioning = Conditioning(context, house, intake, rollups)
+    derived = Derived(context, house, writer, intake, rollups, config.zone)
 
     async def apply(new: Config) -> None:
         """What of `hombi.toml` can be changed while the hub runs."""
         await all_links.change(new.links)
         automations.zone = new.zone
+        if new.zone.key != rollups.zone.key:
+            derived.move_to(new.zone)
         context.tasks.start(rollups.move_to(new.zone), "the days of another zone")
         rollups.keep_ms = new.keep_ms
         actuation.answer_s = settings.answer_s = new.answer_s
@@ -179,8 +183,8 @@ async def _made(
         writer,
         keeper,
         rollups,
-        Conditioning(context, house, intake, rollups),
-        Derived(context, house, writer, intake, rollups),
+        conditioning,
+        derived,
         all_links,
         rooms,
         messages,

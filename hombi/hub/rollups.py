@@ -77,7 +77,7 @@ class Rollups(Part):
         # From here on, what belongs to these hours is late. What came before is stored
         # first.
         self._due = max(due, self._due)
-        await self._written()
+        await self._writer.flushed()
         for entity in self._entities():
             while (until := self._until.get(entity.id, 0)) < due:
                 again = entity.kind.words is not None
@@ -113,12 +113,6 @@ class Rollups(Part):
             until = self._until.get(entity.id, 0)
             await self.context.thread.run(self._days_again, entity.id, until)
             await asyncio.sleep(PAUSE_S)
-
-    async def _written(self) -> None:
-        """Wait until all that was put so far is on the disk."""
-        done = asyncio.Event()
-        self._writer.also(lambda _: None, lambda _: done.set())
-        await done.wait()
 
     async def _forget(self) -> None:
         oldest = self.context.clock.now_ms() - self.keep_ms

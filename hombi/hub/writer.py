@@ -90,6 +90,12 @@ class Writer(Part):
         self._also.append(_Also(len(self._rows), call, done or _ignore))
         self._work.set()
 
+    async def flushed(self) -> None:
+        """Wait until all that was put so far is on the disk."""
+        done = asyncio.Event()
+        self.also(lambda _: None, lambda _: done.set())
+        await done.wait()
+
     def _gathered(self) -> None:
         self._gathering = None
         self._work.set()

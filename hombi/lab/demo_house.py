@@ -74,7 +74,9 @@ def keep_mill(demo: Demo, mill: Mill) -> None:
         "hen_lamp": d.hen_lamp,
     }
     (demo.lab / "mill.json").write_text(
-        json.dumps({"rooms": rooms, "devices": devices, "energy": mill.energy_kwh})
+        json.dumps(
+            {"rooms": rooms, "devices": devices, "energy": mill.energy_kwh, "sump": mill.sump_m}
+        )
     )
 
 
@@ -88,4 +90,5 @@ def kept_mill(demo: Demo, mill: Mill) -> Mill:
         for name, on in kept["devices"].items():
             setattr(mill.devices, name, on)
         mill.energy_kwh = kept["energy"]
+        mill.sump_m = kept.get("sump", mill.sump_m)
     return mill

@@ -23,7 +23,7 @@ ROOMS = (
 
 
 # What the house computes from its nodes' values: method, sources, name, parameters.
-DERIVED: tuple[tuple[str, tuple[str, ...], str, Mapping[str, float]], ...] = (
+DERIVED: tuple[tuple[str, tuple[str, ...], str, Mapping[str, float | str]], ...] = (
     ("dew-point", ("cellar-rack/temperature", "cellar-rack/humidity"), "", {}),
     (
         "surface-humidity",
@@ -31,6 +31,8 @@ DERIVED: tuple[tuple[str, tuple[str, ...], str, Mapping[str, float]], ...] = (
         "Cold corner",
         {"frsi": 0.6},
     ),
+    ("hysteresis", ("cellar-sump/depth",), "Sump full", {"on": 0.55, "off": 0.3}),
+    ("starts", ("cheese-cellar/sump-full",), "Pump starts", {"per": "day"}),
 )
 
 
@@ -128,8 +130,15 @@ def _power(device: str, watts: float) -> Property:
     return Property("power", "Power", "number", sense, "W", 0, 3680)
 
 
+# The bench's sensor is warmed by the radio in its case; the terrace's light
+# sensor has no larger number to send.
+CASE_WARMS = 1.6
+LIGHT_ENDS = 20_000
+
+
 def _fahrenheit(mill: Mill) -> float:
-    return mill.rooms["workshop"].temperature * 9 / 5 + 32 + mill.noise("workshop fahrenheit", 0.1)
+    celsius = mill.rooms["workshop"].temperature + CASE_WARMS
+    return celsius * 9 / 5 + 32 + mill.noise("workshop fahrenheit", 0.1)
 
 
 PLANS: tuple[NodePlan, ...] = (
@@ -166,6 +175,24 @@ PLANS: tuple[NodePlan, ...] = (
         (_switch("mister", "Mister"), _power("mister", 38)),
     ),
     NodePlan(
+        "cellar-sump",
+        "Cellar sump",
+        "Cheese cellar",
+        "mqtt",
+        10,
+        (
+            Property(
+                "depth",
+                "Depth",
+                "number",
+                lambda mill: round(100 * mill.sump_depth, 1),
+                "cm",
+                0,
+                150,
+            ),
+        ),
+    ),
+    NodePlan(
         "workshop-bench",
         "Workshop bench",
         "Workshop",
@@ -184,6 +211,14 @@ PLANS: tuple[NodePlan, ...] = (
                 5000,
             ),
         ),
+    ),
+    NodePlan(
+        "workshop-gauge",
+        "Workshop gauge",
+        "Workshop",
+        "mqtt",
+        30,
+        (_temperature("workshop"),),
     ),
     NodePlan(
         "workshop-plug",
@@ -296,7 +331,7 @@ PLANS: tuple[NodePlan, ...] = (
                 "illuminance",
                 "Light",
                 "number",
-                lambda m: round(m.outdoor.light * (1 + m.noise("light", 0.02))),
+                lambda m: min(LIGHT_ENDS, round(m.outdoor.light * (1 + m.noise("light", 0.02)))),
                 "lx",
                 0,
                 120000,

@@ -117,6 +117,7 @@ class Devices:
     lights: bool = False
     hen_lamp: bool = False
     spilt: bool = False
+    sump_pump: bool = False
 
 
 def rooms() -> dict[str, Room]:
@@ -141,6 +142,7 @@ class Mill:
     devices: Devices = field(default_factory=Devices)
     energy_kwh: float = 214.0
     lights_kwh: float = 31.0
+    sump_m: float = 0.30
     started_s: float = 0.0
 
     def __post_init__(self) -> None:
@@ -174,8 +176,17 @@ class Mill:
                     room.step(seconds, self.outdoor, water=0.0 if 6 <= self.hour < 21 else 1.2)
                 else:
                     room.step(seconds, self.outdoor)
+            self._sump(seconds)
             self.energy_kwh += self.plug_power / 1000 * seconds / 3600
             self.lights_kwh += self.lights_power / 1000 * seconds / 3600
+
+    def _sump(self, seconds: float) -> None:
+        """Water seeps into the cellar's sump, more in wet weather. Its pump, which is
+        no node's, starts at 62 cm and stops at 22."""
+        d, wet = self.devices, self.outdoor.vapour / saturation_hpa(self.outdoor.temperature)
+        seeps = 0.12 + 0.5 * max(0.0, wet - 0.7)
+        d.sump_pump = self.sump_m >= 0.62 or (d.sump_pump and self.sump_m > 0.22)
+        self.sump_m += (seeps - (4.0 if d.sump_pump else 0.0)) * seconds / 3600
 
     def live_by_itself(self) -> None:
         """What people, hens and the old controls of the mill did before there was a
@@ -203,6 +214,13 @@ class Mill:
     def noise(self, what: str, size: float) -> float:
         """A sensor's noise at this moment."""
         return random.Random(f"{self.seed} {what} {self.time_s:.0f}").gauss(0, size)
+
+    @property
+    def sump_depth(self) -> float:
+        """m of water, as the sensor over it measures it: waves, and now and then an
+        echo from the wall."""
+        echo = 0.25 if self._chance("echo", 1) < 0.004 else 0.0
+        return max(0.0, self.sump_m + echo + self.noise("sump", 0.008))
 
     @property
     def plug_power(self) -> float:

@@ -6,13 +6,15 @@ from hombi.wire.base import Ask, Ms, Shape
 
 
 class StepNumber(Shape, frozen=True, kw_only=True):
-    """One number of a sort of step; `default` null: it must be given. One that is a
-    `time` is written like "2 min"."""
+    """One number of a sort of step, or of a way to compute; `default` null: it must be
+    given. One that is a `time` is written like "2 min", one with `choices` is one of
+    them."""
 
     name: str
     about: str
     default: float | str | None
     time: bool
+    choices: list[str]
 
 
 class StepSort(Shape, frozen=True, kw_only=True):

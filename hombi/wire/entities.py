@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Literal
 
 from hombi.wire.base import UNSET, Ask, MaybeName, Meta, Ms, Name, Shape, UnsetType
+from hombi.wire.conditioning import StepNumber
 
 Quality = Literal["good", "uncertain", "bad"]
 
@@ -96,8 +97,8 @@ class DerivedRequest(Ask, frozen=True, kw_only=True):
 
 class MethodSort(Shape, frozen=True, kw_only=True):
     """One way to compute a value. `sources` are the kinds of its sources in their
-    order; empty: two or more of one kind. `kind` is what it gives; empty: that of its
-    sources. A parameter that is null must be given."""
+    order; empty: two or more of one kind; "a number", "two states": any such kind.
+    `kind` is what it gives; empty: that of its sources."""
 
     method: str
     title: str
@@ -105,7 +106,7 @@ class MethodSort(Shape, frozen=True, kw_only=True):
     source: str
     sources: list[str]
     kind: str
-    parameters: dict[str, float | None]
+    parameters: list[StepNumber]
 
 
 class EntityDetail(Entity, frozen=True, kw_only=True):

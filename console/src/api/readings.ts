@@ -1,4 +1,5 @@
 // Readings as the live stream brings them, and putting them into what was fetched.
+import { length } from "../ui/time";
 import type { Entity, Schemas } from "./client";
 
 export type LiveReading = Schemas["ReadingNews"];
@@ -10,6 +11,8 @@ export function shown(
 ): string {
   if (value === null || value === undefined) return "–";
   if (entity.words) return entity.words[value >= 0.5 ? 1 : 0] ?? "";
+  if (entity.unit === "s" && Math.abs(value) >= 60)
+    return (value < 0 ? "-" : "") + length(Math.abs(value) * 1000);
   return `${value.toFixed(entity.decimals)} ${entity.unit}`.trim();
 }
 

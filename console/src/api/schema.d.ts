@@ -505,8 +505,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * @description Rows of five minutes, hours or days as the house's clock shows them; one
-         *     without readings is there and empty.
+         * @description Rows of five minutes or hours as the house's clock shows them, or of the
+         *     calendar's days, weeks, months, years; one without readings is there and empty.
          */
         get: operations["entities_rows_retrieve"];
         put?: never;
@@ -2192,8 +2192,8 @@ export interface components {
         /**
          * MethodSort
          * @description One way to compute a value. `sources` are the kinds of its sources in their
-         *         order; empty: two or more of one kind. `kind` is what it gives; empty: that of its
-         *         sources. A parameter that is null must be given.
+         *         order; empty: two or more of one kind; "a number", "two states": any such kind.
+         *         `kind` is what it gives; empty: that of its sources.
          */
         MethodSort: {
             method: string;
@@ -2202,9 +2202,7 @@ export interface components {
             source: string;
             sources: string[];
             kind: string;
-            parameters: {
-                [key: string]: number | null;
-            };
+            parameters: components["schemas"]["StepNumber"][];
         };
         /**
          * Mistake
@@ -2787,14 +2785,16 @@ export interface components {
         };
         /**
          * StepNumber
-         * @description One number of a sort of step; `default` null: it must be given. One that is a
-         *         `time` is written like "2 min".
+         * @description One number of a sort of step, or of a way to compute; `default` null: it must be
+         *         given. One that is a `time` is written like "2 min", one with `choices` is one of
+         *         them.
          */
         StepNumber: {
             name: string;
             about: string;
             default: number | string | null;
             time: boolean;
+            choices: string[];
         };
         /**
          * StepSort
@@ -4268,7 +4268,7 @@ export interface operations {
                 /** @description ms; now unless given */
                 end?: number;
                 /** @description by the span unless given */
-                rows?: "days" | "hours" | "minutes";
+                rows?: "days" | "hours" | "minutes" | "months" | "weeks" | "years";
                 span?: "day" | "hour" | "month" | "week" | "year";
                 /** @description ms; instead of span */
                 start?: number;

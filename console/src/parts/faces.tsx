@@ -3,6 +3,7 @@
 import type { ComponentType } from "react";
 import type { Automation, Entity } from "../api/client";
 import { useCourse } from "../api/courses";
+import { shown } from "../api/readings";
 import { LevelControl } from "./LevelControl";
 import { SwitchControl } from "./SwitchControl";
 import { trend } from "./trend";
@@ -56,8 +57,14 @@ function Figure({ entity }: { entity: Entity }) {
   if (entity.value === null) return <Nothing entity={entity} />;
   return (
     <div data-value className={entity.quality === "bad" ? "text-faint" : ""}>
-      <span className="font-light text-5xl">{entity.value.toFixed(entity.decimals)}</span>
-      <span className="ml-1 text-faint text-lg">{entity.unit}</span>
+      {entity.unit === "s" ? (
+        <span className="font-light text-4xl">{shown(entity.value, entity)}</span>
+      ) : (
+        <>
+          <span className="font-light text-5xl">{entity.value.toFixed(entity.decimals)}</span>
+          <span className="ml-1 text-faint text-lg">{entity.unit}</span>
+        </>
+      )}
     </div>
   );
 }

@@ -30,6 +30,11 @@ const FORMS = {
   clock: { timeStyle: "medium" },
   day: { weekday: "long", day: "numeric", month: "long" },
   date: { dateStyle: "long" },
+  ofHour: { hour: "2-digit", minute: "2-digit", hourCycle: "h23" },
+  ofDay: { weekday: "short", day: "numeric" },
+  ofWeek: { day: "numeric", month: "short" },
+  ofMonth: { month: "short" },
+  ofYear: { year: "numeric" },
   hour: { hour: "numeric", minute: "numeric", second: "numeric", hourCycle: "h23" },
 } satisfies Record<string, Intl.DateTimeFormatOptions>;
 
@@ -82,6 +87,16 @@ export function day(at: number, timeZone = hubTime.zone): string {
 /** The date, with its year. */
 export function date(at: number, timeZone = hubTime.zone): string {
   return format("date", timeZone).format(at);
+}
+
+/** A span of the calendar, by what tells it from its neighbours. */
+export function short(
+  at: number,
+  per: "hour" | "day" | "week" | "month" | "year",
+  timeZone = hubTime.zone,
+): string {
+  const form = { hour: "ofHour", day: "ofDay", week: "ofWeek", month: "ofMonth", year: "ofYear" };
+  return format(form[per] as keyof typeof FORMS, timeZone).format(at);
 }
 
 /** The hour of the day as a fraction of 24, in house time. */

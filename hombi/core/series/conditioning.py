@@ -10,38 +10,21 @@ of it. Numbers are in the unit of the entity's kind.
 from __future__ import annotations
 
 import difflib
-import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
-from hombi.core.errors import ValueTextError
 from hombi.core.kinds import Kind
+from hombi.core.series.parameters import Given, Parameter, ParameterError
 from hombi.core.series.steps import Clamp, Despike, Linear, LowPass, Median, NoValue, Step
-from hombi.core.values import parse_span_ms, show_span
 
 MOST_STEPS = 8
-LONGEST_MS = 86_400_000
-# With larger numbers a value would run out of what a number can be.
-LARGEST = 1e12
 
-Parameter = float | str
 # The steps in their order: each its name under "step", and its parameters.
-Plan = tuple[Mapping[str, Parameter], ...]
+Plan = tuple[Mapping[str, Given], ...]
 
 
 class PlanError(ValueError):
     """A plan that cannot be; the message says which step, what, and what to do."""
-
-
-@dataclass(frozen=True, slots=True)
-class StepParameter:
-    """One number of a step: whether it is a length of time, and what it is unless it is
-    given (None: it must be)."""
-
-    name: str
-    about: str
-    default: Parameter | None = None
-    time: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,7 +34,7 @@ class StepKind:
 
     name: str
     about: str
-    parameters: tuple[StepParameter, ...]
+    parameters: tuple[Parameter, ...]
     make: Callable[..., Step]
 
 
@@ -62,8 +45,8 @@ STEP_KINDS: Mapping[str, StepKind] = {
             "linear",
             "Corrects by a gain and an offset: value * gain + offset.",
             (
-                StepParameter("offset", "what is added", 0.0),
-                StepParameter("gain", "by what it is multiplied first", 1.0),
+                Parameter("offset", "what is added", 0.0),
+                Parameter("gain", "by what it is multiplied first", 1.0),
             ),
             lambda offset, gain: Linear(gain, offset),
         ),
@@ -71,37 +54,37 @@ STEP_KINDS: Mapping[str, StepKind] = {
             "despike",
             "Marks single values that stand far from their neighbours as spikes.",
             (
-                StepParameter("window", "the time that is looked at", "10 min", time=True),
-                StepParameter("times", "how many usual deviations are too many", 3.0),
-                StepParameter("floor", "the least deviation that counts", 0.0),
+                Parameter("window", "the time that is looked at", "10 min", time=True),
+                Parameter("times", "how many usual deviations are too many", 3.0),
+                Parameter("floor", "the least deviation that counts", 0.0),
             ),
             Despike,
         ),
         StepKind(
             "median",
             "Takes the middle of the values of the last while.",
-            (StepParameter("window", "the time that is looked at", "5 min", time=True),),
+            (Parameter("window", "the time that is looked at", "5 min", time=True),),
             Median,
         ),
         StepKind(
             "low-pass",
             "Smooths: a jump is followed for two thirds within the time constant.",
-            (StepParameter("time", "the time constant", "2 min", time=True),),
+            (Parameter("time", "the time constant", "2 min", time=True),),
             LowPass,
         ),
         StepKind(
             "clamp",
             "Keeps values between two bounds.",
             (
-                StepParameter("low", "the lowest value"),
-                StepParameter("high", "the highest value"),
+                Parameter("low", "the lowest value"),
+                Parameter("high", "the highest value"),
             ),
             Clamp,
         ),
         StepKind(
             "no-value",
             "One value that means that there is none, like 85 at power-on.",
-            (StepParameter("value", "the value that means none"),),
+            (Parameter("value", "the value that means none"),),
             NoValue,
         ),
     )
@@ -117,7 +100,7 @@ def checked(given: Sequence[Mapping[str, object]], kind: Kind) -> Plan:
     return tuple(_checked(number, one) for number, one in enumerate(given, start=1))
 
 
-def _checked(number: int, given: Mapping[str, object]) -> Mapping[str, Parameter]:
+def _checked(number: int, given: Mapping[str, object]) -> Mapping[str, Given]:
     name = given.get("step")
     found = STEP_KINDS.get(str(name))
     if found is None:
@@ -131,13 +114,13 @@ def _checked(number: int, given: Mapping[str, object]) -> Mapping[str, Parameter
                 f"step {number}: {found.name} has no {other[:40]!r}; "
                 f"it has {', '.join(sorted(known))}"
             )
-    made: dict[str, Parameter] = {"step": found.name}
+    made: dict[str, Given] = {"step": found.name}
     for parameter in found.parameters:
-        value = given.get(parameter.name, parameter.default)
         where = f"step {number}: {found.name} {parameter.name}"
-        if value is None or value == "":
-            raise PlanError(f"{where} is missing: {parameter.about}")
-        made[parameter.name] = _time(value, where) if parameter.time else _number(value, where)
+        try:
+            made[parameter.name] = parameter.read(given.get(parameter.name), where)
+        except ParameterError as error:
+            raise PlanError(str(error)) from error
     try:
         _made(found, made)
     except ValueError as error:
@@ -145,43 +128,16 @@ def _checked(number: int, given: Mapping[str, object]) -> Mapping[str, Parameter
     return made
 
 
-def _number(value: object, where: str) -> float:
-    try:
-        number = float(value)  # type: ignore[arg-type]
-    except (TypeError, ValueError) as error:
-        raise PlanError(f"{where}: {str(value)[:40]!r} is no number") from error
-    if isinstance(value, bool) or not math.isfinite(number):
-        raise PlanError(f"{where}: {str(value)[:40]!r} is no number")
-    if abs(number) > LARGEST:
-        raise PlanError(f"{where}: {str(value)[:40]!r} is more than anything measures")
-    return number
-
-
-def _time(value: object, where: str) -> str:
-    try:
-        ms = parse_span_ms(str(value))
-    except (ValueTextError, OverflowError) as error:
-        raise PlanError(f"{where}: {error}") from error
-    if ms > LONGEST_MS:
-        raise PlanError(f"{where}: {show_span(LONGEST_MS)} is the longest, not {str(value)[:40]!r}")
-    return show_span(ms) if ms % 1000 == 0 else f"{ms} ms"
-
-
 def steps_of(plan: Plan) -> tuple[Step, ...]:
     """The steps that a checked plan names, fresh."""
     return tuple(_made(STEP_KINDS[str(one["step"])], one) for one in plan)
 
 
-def _made(kind: StepKind, one: Mapping[str, Parameter]) -> Step:
-    return kind.make(
-        *(
-            parse_span_ms(str(one[p.name])) if p.time else float(one[p.name])
-            for p in kind.parameters
-        )
-    )
+def _made(kind: StepKind, one: Mapping[str, Given]) -> Step:
+    return kind.make(*(p.value(one[p.name]) for p in kind.parameters))
 
 
-def in_words(one: Mapping[str, Parameter]) -> str:
+def in_words(one: Mapping[str, Given]) -> str:
     """A step as it is written: 'low-pass time="2 min"'."""
     kind = STEP_KINDS[str(one["step"])]
     parts = [
@@ -191,7 +147,7 @@ def in_words(one: Mapping[str, Parameter]) -> str:
     return " ".join([kind.name, *parts])
 
 
-def corrected(plan: Plan, gain: float, offset: float) -> list[dict[str, Parameter]]:
+def corrected(plan: Plan, gain: float, offset: float) -> list[dict[str, Given]]:
     """The plan with a correction at its end; one that stands there already is corrected
     itself, so that corrections do not pile up."""
     steps = [dict(step) for step in plan]

@@ -7,9 +7,21 @@ import difflib
 import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import UTC, tzinfo
 from statistics import fmean, median
+from typing import Any
 
 from hombi.core.kinds import KINDS, Kind
+from hombi.core.series.parameters import NO_TIME, Given, Parameter
+from hombi.core.series.running import (
+    PERIODS,
+    ChangeOver,
+    Hysteresis,
+    Integral,
+    Running,
+    Tally,
+    TimeSince,
+)
 
 MOST_SOURCES = 20
 
@@ -25,8 +37,10 @@ class Method:
     """One way to compute a value.
 
     `sources` are the kinds of its sources in their order; empty: any number of one
-    kind. `kind` is what it gives; "" that of its sources. `compute` takes the values
-    and the parameters; where it gives None, there is no value.
+    kind. A source that is no kind says which it can be: NUMBER, STATES, or several
+    kinds. `kind` is what it gives; "" that of its sources. `compute` takes the values
+    and the parameters; where it gives None, there is no value. One that runs on is made
+    by `run`, of its parameters, the kind of its source and the house's zone.
     """
 
     name: str
@@ -34,9 +48,10 @@ class Method:
     about: str
     sources: tuple[str, ...]
     kind: str
-    compute: Callable[[Values, Mapping[str, float]], float | None]
-    parameters: Mapping[str, float | None] | None = None
+    compute: Callable[[Values, Mapping[str, float]], float | None] | None = None
+    parameters: tuple[Parameter, ...] = ()
     source: str = ""
+    run: Callable[[Mapping[str, Any], Kind, tzinfo], Running] | None = None
 
     @property
     def of_any(self) -> bool:
@@ -95,7 +110,25 @@ def _surface(values: Values, parameters: Mapping[str, float]) -> float:
     return min(100.0, surface_humidity(inside, humidity, outside, parameters["frsi"]))
 
 
+def _hysteresis(given: Mapping[str, Any], *_: object) -> Running:
+    return Hysteresis(given["on"], given["off"], given["least_on"], given["least_off"])
+
+
+def _tally(what: str) -> Callable[[Mapping[str, Any], Kind, tzinfo], Running]:
+    return lambda given, _, zone: Tally(what, given["per"], zone)
+
+
 AIR = ("temperature", "humidity")
+# A source that can be of any kind with numbers, or with two states.
+NUMBER, STATES = "a number", "two states"
+FRSI = (
+    "the temperature factor of the coldest surface, 0 to 1: about 0.9 for a well insulated "
+    "wall, 0.7 for an old one, 0.5 for a cold corner"
+)
+PER = Parameter("per", "the calendar's span in which it counts", "day", choices=PERIODS)
+# What the sum over time makes: the kind, and how much of it one of the source's unit
+# makes in a millisecond.
+INTEGRALS = {"power": ("energy", 1 / 3.6e9), "flow": ("volume", 1 / 60_000)}
 METHODS: Mapping[str, Method] = {
     method.name: method
     for method in (
@@ -121,7 +154,7 @@ METHODS: Mapping[str, Method] = {
             "The humidity at the coldest inner surface; mould may grow from 80 % on.",
             ("temperature", "humidity", "temperature"), "humidity",
             _surface,
-            parameters={"frsi": 0.7}, source="ISO 13788",
+            parameters=(Parameter("frsi", FRSI, 0.7),), source="ISO 13788",
         ),
         Method("mean", "Mean", "The mean of several values.", (), "", lambda v, _: fmean(v)),
         Method("median", "Median", "The middle of several.", (), "", lambda v, _: median(v)),
@@ -136,6 +169,47 @@ METHODS: Mapping[str, Method] = {
             "difference", "Difference", "The first value less the second.",
             (), "", lambda v, _: v[0] - v[1],
         ),
+        Method(
+            "hysteresis", "Active or idle",
+            "Active once the value passes one limit, idle once it is back past the other.",
+            (NUMBER,), "activity", run=_hysteresis,
+            parameters=(
+                Parameter("on", "it is active beyond this value"),
+                Parameter("off", "it is idle beyond this value, on the other side"),
+                Parameter("least_on", "how long it stays active at least", NO_TIME, time=True),
+                Parameter("least_off", "how long it stays idle at least", NO_TIME, time=True),
+            ),
+        ),
+        Method(
+            "starts", "How often", "How often the state began in this hour, day, week …",
+            (STATES,), "count", run=_tally("starts"), parameters=(PER,),
+        ),
+        Method(
+            "time-on", "How long", "How long the state lasted in this hour, day, week …",
+            (STATES,), "duration", run=_tally("time"), parameters=(PER,),
+        ),
+        Method(
+            "amount", "How much", "By how much a counter rose in this hour, day, week …",
+            (NUMBER,), "", run=_tally("amount"), parameters=(PER,),
+        ),
+        Method(
+            "time-since", "Time since", "How long ago a state began.",
+            (STATES,), "duration", run=lambda given, *_: TimeSince(given["event"]),
+            parameters=(
+                Parameter("event", "which state began", "on", choices=("on", "off", "change")),
+            ),
+        ),
+        Method(
+            "change", "Change", "By how much the value changed within a time.",
+            (NUMBER,), "", run=lambda given, *_: ChangeOver(given["window"]),
+            parameters=(Parameter("window", "the time", "1 h", time=True),),
+        ),
+        Method(
+            "integral", "Sum over time", "Energy from power, or volume from flow.",
+            ("power or flow",), "energy or volume",
+            run=lambda _, kind, zone: Integral(INTEGRALS[kind.name][1]),
+            source="the trapezoid rule",
+        ),
     )
 }  # fmt: skip
 # What still says something when one of its sources has no value.
@@ -143,8 +217,8 @@ OF_THE_REST = frozenset({"mean", "median", "lowest", "highest"})
 
 
 def checked(
-    method: str, kinds: Sequence[Kind], given: Mapping[str, float | str]
-) -> tuple[Method, Kind, dict[str, float]]:
+    method: str, kinds: Sequence[Kind], given: Mapping[str, Given]
+) -> tuple[Method, Kind, dict[str, Given]]:
     """A method with the kind that it gives for sources of these kinds, and its whole
     parameters. Raises DerivedError."""
     found = METHODS.get(method)
@@ -152,43 +226,66 @@ def checked(
         near = difflib.get_close_matches(method, METHODS, 1)
         hint = f"did you mean {near[0]}?" if near else f"use {', '.join(METHODS)}"
         raise DerivedError(f"there is no method {method[:40]!r}; {hint}")
-    names = [kind.name for kind in kinds]
-    if found.of_any:
-        wanted = 2 if method == "difference" else None
-        if wanted is not None and len(kinds) != wanted:
-            raise DerivedError(f"a {method} has two sources, not {len(kinds)}")
-        if not 2 <= len(kinds) <= MOST_SOURCES:
-            raise DerivedError(f"{method} takes 2 to {MOST_SOURCES} sources, not {len(kinds)}")
-        if len(set(names)) > 1:
-            raise DerivedError(f"{method} takes sources of one kind, not {', '.join(names)}")
-        if kinds[0].words is not None:
-            raise DerivedError(f"{method} takes numbers, and a {kinds[0].shown} has two states")
-        kind = kinds[0]
-    else:
-        if names != list(found.sources):
-            raise DerivedError(f"{method} takes {', '.join(found.sources)}, in this order")
-        kind = KINDS[found.kind]
-    usual = dict(found.parameters or {})
+    kind = _kind_of_any(found, kinds) if found.of_any else _kind_of_fixed(found, kinds)
+    known = {one.name: one for one in found.parameters}
     for name in given:
-        if name not in usual:
-            known = f"; it has {', '.join(usual)}" if usual else "; it has none"
-            raise DerivedError(f"{method} has no parameter {name[:40]!r}{known}")
-    parameters: dict[str, float] = {}
-    for name, default in usual.items():
-        value = given.get(name, default)
-        try:
-            parameters[name] = float(value)  # type: ignore[arg-type]
-        except (TypeError, ValueError) as error:
-            raise DerivedError(f"{method} {name}: {str(value)[:40]!r} is no number") from error
-    if not 0.0 < parameters.get("frsi", 0.5) <= 1.0:
+        if name not in known:
+            has = f"it has {', '.join(known)}" if known else "it has none"
+            raise DerivedError(f"{method} has no parameter {name[:40]!r}; {has}")
+    try:
+        parameters = {
+            name: one.read(given.get(name), f"{method} {name}") for name, one in known.items()
+        }
+        if found.run is not None:
+            found.run(values_of(found, parameters), kinds[0], UTC)
+    except ValueError as error:
+        raise DerivedError(str(error)) from error
+    if not 0.0 < float(parameters.get("frsi", 0.5)) <= 1.0:
         raise DerivedError("frsi lies between 0 and 1; usual walls have 0.5 to 0.95")
     return found, kind, parameters
+
+
+def values_of(method: Method, kept: Mapping[str, Given]) -> dict[str, Any]:
+    """The parameters as they are computed with."""
+    return {one.name: one.value(kept[one.name]) for one in method.parameters}
+
+
+def fits(wanted: str, kind: Kind) -> bool:
+    """Whether an entity of this kind can be such a source."""
+    if wanted == NUMBER:
+        return kind.words is None
+    if wanted == STATES:
+        return kind.words is not None
+    return kind.name in wanted.split(" or ")
+
+
+def _kind_of_any(found: Method, kinds: Sequence[Kind]) -> Kind:
+    names = [kind.name for kind in kinds]
+    if found.name == "difference" and len(kinds) != 2:
+        raise DerivedError(f"a {found.name} has two sources, not {len(kinds)}")
+    if not 2 <= len(kinds) <= MOST_SOURCES:
+        raise DerivedError(f"{found.name} takes 2 to {MOST_SOURCES} sources, not {len(kinds)}")
+    if len(set(names)) > 1:
+        raise DerivedError(f"{found.name} takes sources of one kind, not {', '.join(names)}")
+    if kinds[0].words is not None:
+        raise DerivedError(f"{found.name} takes numbers, and a {kinds[0].shown} has two states")
+    return kinds[0]
+
+
+def _kind_of_fixed(found: Method, kinds: Sequence[Kind]) -> Kind:
+    if len(kinds) != len(found.sources) or not all(map(fits, found.sources, kinds)):
+        order = ", in this order" if len(found.sources) > 1 else ""
+        names = ", ".join(kind.shown for kind in kinds) or "nothing"
+        raise DerivedError(f"{found.name} takes {', '.join(found.sources)}{order}; not {names}")
+    if found.name == "integral":
+        return KINDS[INTEGRALS[kinds[0].name][0]]
+    return KINDS[found.kind] if found.kind else kinds[0]
 
 
 def limits_of(method: str, kind: Kind) -> tuple[float, float]:
     """What is believed of a derived value: a difference can be less than nothing, a sum
     more than its kind can be alone."""
-    if method in ("difference", "spread"):
+    if method in ("difference", "spread", "change"):
         return -(kind.high - kind.low), kind.high - kind.low
     if method == "sum":
         return MOST_SOURCES * min(kind.low, 0.0), MOST_SOURCES * kind.high
@@ -197,6 +294,8 @@ def limits_of(method: str, kind: Kind) -> tuple[float, float]:
 
 def computed(method: Method, values: Values, parameters: Mapping[str, float]) -> float | None:
     """The value; None where there is none, or none that is a number."""
+    if method.compute is None:
+        return None
     try:
         found = method.compute(values, parameters)
     except (ValueError, ZeroDivisionError, OverflowError):

@@ -19,3 +19,8 @@ class Reading(msgspec.Struct, frozen=True):
     sent: float | None
     value: float | None
     quality: Quality = Quality.GOOD
+
+    @property
+    def usable(self) -> bool:
+        """Whether something can be computed from it: it has a value that is not bad."""
+        return self.value is not None and self.quality < Quality.STUCK

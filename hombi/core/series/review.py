@@ -7,11 +7,12 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime, tzinfo
+from functools import lru_cache
 from statistics import median
 
-from hombi.core.series.rollup import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Rollup, merge
+from hombi.core.series.rollup import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Rollup
 from hombi.core.series.statistics import Held, quantiles, slope_of
 from hombi.core.series.steps.despike import NORMAL
 
@@ -103,13 +104,16 @@ def summary(hours: Sequence[Rollup], zone: tzinfo) -> Summary | None:
     known = [one for one in hours if one.held_ms]
     if not known:
         return None
-    # Its channels as one.
-    (whole,) = merge((replace(one, channel=0) for one in known), known[0].start_ms)
+    held = sum(one.held_ms for one in known)
+    mean = sum(one.mean * one.held_ms for one in known) / held
+    # What only held says nothing of lowest and highest where there are readings.
+    said = [one for one in known if one.count] or known
+    low, high = min(one.low for one in said), max(one.high for one in said)
     by_hour: dict[int, list[Held]] = defaultdict(list)
     for one in known:
         by_hour[_hour(one.start_ms, zone)].append((one.mean, one.held_ms))
     day = tuple(HourBand(at, *quantiles(held, BAND)) for at, held in sorted(by_hour.items()))
-    return Summary(whole.mean, whole.low, whole.high, whole.held_ms / HOUR_MS, day)
+    return Summary(mean, low, high, held / HOUR_MS, day)
 
 
 def beyond_h(hours: Sequence[Rollup], beyond: Callable[[float], bool]) -> float:
@@ -239,6 +243,7 @@ def _known_h(one: Looked) -> float:
     return sum(hour.held_ms for hour in one.hours) / HOUR_MS
 
 
+@lru_cache(maxsize=4096)
 def _hour(at_ms: int, zone: tzinfo) -> int:
     return datetime.fromtimestamp(at_ms / 1000, zone).hour
 

@@ -8,7 +8,8 @@ from dataclasses import dataclass, field
 from hombi.core.names import slug
 from hombi.core.series import Derivation
 from hombi.core.series.derived import MOST_SOURCES, DerivedError, checked, limits_of
-from hombi.hub.derived.part import Derived, how_of
+from hombi.hub.derived.origins import how_of
+from hombi.hub.derived.part import Derived
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.events import DerivedRemoved, EntityDerived
 from hombi.hub.house import Entity
@@ -58,7 +59,7 @@ class MakeDerived(Change[Derived, Entity]):
         how = Derivation(
             method.name,
             tuple(one.address for one in found),
-            {name: f"{value:g}" for name, value in parameters.items()},
+            {n: v if isinstance(v, str) else f"{v:.12g}" for n, v in parameters.items()},
         )
         low, high = limits_of(method.name, kind)
         entity = Entity(0, address, title, kind, how, low, high, own_room=room)

@@ -8,12 +8,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 from hombi.core.quality import Quality
 from hombi.core.series import Derivation, Reading
-from hombi.core.series.derived import METHODS, OF_THE_REST, computed
-
-
-def usable(reading: Reading | None) -> bool:
-    """Whether something can be computed from a reading."""
-    return reading is not None and reading.value is not None and reading.quality < Quality.STUCK
+from hombi.core.series.derived import METHODS, OF_THE_REST, computed, values_of
 
 
 def value_of(
@@ -25,9 +20,9 @@ def value_of(
     or the one `before`. Never a wrong one.
     """
     method = METHODS[how.method]
-    good = [one for one in inputs if one is not None and usable(one)]
+    good = [one for one in inputs if one is not None and one.usable]
     values = [one.value for one in good if one.value is not None]
-    parameters = {name: float(value) for name, value in how.parameters.items()}
+    parameters = values_of(method, how.parameters)
     if len(good) == len(inputs):
         worst = max((one.quality for one in good), default=Quality.GOOD)
         found = computed(method, values, parameters)

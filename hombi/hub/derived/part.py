@@ -6,17 +6,21 @@ from __future__ import annotations
 import asyncio
 import math
 from collections.abc import Iterable, Sequence
+from datetime import tzinfo
 from typing import Any
 
-from hombi.core.series import DAY_MS, HOUR_MS, Derivation, Reading
+from hombi.core.series import DAY_MS, HOUR_MS, Reading
 from hombi.core.series.derived import METHODS
 from hombi.core.series.rollup import hold_ms
+from hombi.core.series.running import MARK_MS
 from hombi.hub.derived.computing import over_the_past, value_of
+from hombi.hub.derived.courses import Courses
+from hombi.hub.derived.origins import derivation, how_of, readings_of
 from hombi.hub.events import EntitySilenceChanged, NodeSilent, PastConditioned
 from hombi.hub.house import Entity, House
 from hombi.hub.intake import FRESH_MS, Intake
 from hombi.hub.kernel import Context, Part
-from hombi.hub.ports import HistoryPort, Row
+from hombi.hub.ports import Row
 from hombi.hub.rollups import Rollups
 from hombi.hub.writer import Writer
 
@@ -24,7 +28,7 @@ PAUSE_S = 0.002
 AT_ONCE_MS = DAY_MS
 # A node empties its buffer pack by pack: what follows is computed once for all of them.
 BUFFERED_AFTER_S = 5.0
-MOST_AT_ONCE = 200_000
+LOOK_S = 5.0
 
 
 class Derived(Part):
@@ -34,11 +38,19 @@ class Derived(Part):
     name = "derived"
 
     def __init__(
-        self, context: Context, house: House, writer: Writer, intake: Intake, rollups: Rollups
+        self,
+        context: Context,
+        house: House,
+        writer: Writer,
+        intake: Intake,
+        rollups: Rollups,
+        zone: tzinfo,
     ) -> None:
         super().__init__(context)
         self.house = house
         self._writer, self._intake, self._rollups = writer, intake, rollups
+        self._courses = Courses(context, house, writer, rollups, zone)
+        self._marked_ms = 0
         self._order: list[Entity] = []
         self._numbers: dict[int, str] = {}
         self._of: dict[str, list[Entity]] = {}
@@ -57,22 +69,52 @@ class Derived(Part):
 
     async def open(self) -> None:
         self.look()
+        for entity in self._order:
+            # What came while the hub was away is computed with first.
+            if entity in self._courses:
+                self.derive_past(entity, entity.latest.at_ms if entity.latest else 0)
+        self._marked_ms = self.context.clock.now_ms()
+        self._loop = self.context.tasks.watch(self.name, self.run)
 
     async def close(self) -> None:
-        for job in self._jobs.values():
+        jobs = [self._loop, *self._jobs.values()]
+        for job in jobs:
             job.cancel()
-        await asyncio.gather(*self._jobs.values(), return_exceptions=True)
+        await asyncio.gather(*jobs, return_exceptions=True)
+
+    async def run(self) -> None:
+        """See, at each whole five minutes, what moves by itself."""
+        while True:
+            due = self.context.clock.now_ms() // MARK_MS * MARK_MS
+            if due > self._marked_ms:
+                self._marked_ms = due
+                self.mark(due)
+            await asyncio.sleep(LOOK_S)
+
+    def mark(self, at_ms: int) -> None:
+        """It is a whole five minutes: what runs on moves, and what follows from it."""
+        for entity in self._order:
+            if entity in self._courses and self._run_on(entity, at_ms):
+                self.touch([entity.address], at_ms)
+
+    def move_to(self, zone: tzinfo) -> None:
+        """The house's days begin at another midnight."""
+        self._courses.zone = zone
+        for entity in self._order:
+            if "per" in derivation(entity).parameters:
+                self.derive_past(entity)
 
     def look(self) -> None:
         """See again what is derived from what."""
         found = {e.address: e for e in self.house.entities.values() if how_of(e) is not None}
         self._of = {}
         for entity in found.values():
-            for source in _how(entity).sources:
+            for source in derivation(entity).sources:
                 self._of.setdefault(source, []).append(entity)
         self._order = sorted(found.values(), key=self.level)
         known = self.house.entities
         self._numbers = {known[one].id: one for one in self._of if one in known}
+        self._courses.look(self._order)
 
     def level(self, entity: Entity) -> int:
         """How many computations lie between it and what nodes send."""
@@ -95,7 +137,9 @@ class Derived(Part):
 
     def reading(self, entity: Entity, reading: Reading) -> None:
         """A fresh reading. What a pack brings at once is computed with once."""
-        if entity.address in self._of and how_of(entity) is None:
+        following = self._of.get(entity.address)
+        if following is not None and how_of(entity) is None:
+            self._courses.hand_on(following, reading)
             self.touch([entity.address], reading.at_ms)
 
     def _put(self, rows: Sequence[Row]) -> None:
@@ -143,13 +187,16 @@ class Derived(Part):
         rows: list[Row] = []
         made: list[tuple[Entity, Reading]] = []
         for entity in self.dependants(touched):
+            if entity in self._courses:
+                self._run_on(entity)
+                continue
             latest = entity.latest
-            kinds = METHODS[_how(entity).method].sources
+            kinds = METHODS[derivation(entity).method].sources
             inputs = [
                 self._input(source, kinds[place] if kinds else entity.kind.name)
-                for place, source in enumerate(_how(entity).sources)
+                for place, source in enumerate(derivation(entity).sources)
             ]
-            found = value_of(_how(entity), inputs, latest.value if latest else None)
+            found = value_of(derivation(entity), inputs, latest.value if latest else None)
             if found is None:
                 continue
             at = at_ms if latest is None else max(at_ms, latest.at_ms + 1)
@@ -159,6 +206,23 @@ class Derived(Part):
             # What follows from it is computed with it.
             entity.heard(reading)
             entity.heard_ms = self.context.clock.now_ms()
+            self._courses.hand_on(self._of.get(entity.address, ()), reading)
+        self._tell(rows, made)
+
+    def _run_on(self, entity: Entity, mark_ms: int | None = None) -> bool:
+        """Let a value that runs on go on; whether it moved."""
+        found = self._courses.advance(entity, mark_ms)
+        for reading in found:
+            entity.heard(reading)
+            self._courses.hand_on(self._of.get(entity.address, ()), reading)
+        entity.heard_ms = self.context.clock.now_ms() if found else entity.heard_ms
+        rows: list[Row] = [
+            (entity.id, one.at_ms, 0, None, one.value, int(one.quality)) for one in found
+        ]
+        self._tell(rows, [(entity, one) for one in found])
+        return bool(found)
+
+    def _tell(self, rows: list[Row], made: list[tuple[Entity, Reading]]) -> None:
         if rows:
             self._writer.put(rows, None)
         for entity, reading in made:
@@ -183,7 +247,7 @@ class Derived(Part):
         before; after those that it follows from."""
         before = [
             self._jobs[source.id]
-            for source in map(self.house.entities.get, _how(entity).sources)
+            for source in map(self.house.entities.get, derivation(entity).sources)
             if source is not None and source.id in self._jobs
         ]
         old = self._jobs.pop(entity.id, None)
@@ -198,10 +262,17 @@ class Derived(Part):
 
     async def _past(self, entity: Entity, first: list[asyncio.Task[Any]], since_ms: int) -> None:
         await asyncio.gather(*first, return_exceptions=True)
+        if entity in self._courses:
+            await self._courses.make_past(entity, since_ms)
+            self._jobs.pop(entity.id, None)
+            self.touch([entity.address])
+            return
         history = self.context.records.history
         run = self.context.thread.run
         sources = [
-            one for one in map(self.house.entities.get, _how(entity).sources) if one is not None
+            one
+            for one in map(self.house.entities.get, derivation(entity).sources)
+            if one is not None
         ]
         begins = [await run(history.first_at, one.id, since_ms) for one in sources]
         starts = [one for one in begins if one is not None]
@@ -216,7 +287,7 @@ class Derived(Part):
         last = await run(history.before, entity.id, at)
         value = last.value if last is not None else None
         seen, seen_sources = entity.snapshot(), [one.snapshot() for one in sources]
-        while at < end and len(sources) == len(_how(entity).sources):
+        while at < end and len(sources) == len(derivation(entity).sources):
             until = min(end, at + AT_ONCE_MS)
             value = await run(self._stretch, seen, seen_sources, known, value, (at, until))
             at = until
@@ -238,16 +309,16 @@ class Derived(Part):
         """In the records thread: the readings of a stretch, stored in the place of
         those that were there; the last value."""
         records = self.context.records
-        kinds = METHODS[_how(entity).method].sources or (entity.kind.name,) * len(sources)
+        kinds = METHODS[derivation(entity).method].sources or (entity.kind.name,) * len(sources)
         found = [
-            _readings(records.history, one, *span) if one.kind.name == kind else []
+            readings_of(records.history, one, *span) if one.kind.name == kind else []
             for one, kind in zip(sources, kinds, strict=True)
         ]
         holds = {
             place: math.inf if source.kind.words is not None else hold_ms(some)
             for place, (source, some) in enumerate(zip(sources, found, strict=True))
         }
-        made = list(over_the_past(_how(entity), found, known, before, holds))
+        made = list(over_the_past(derivation(entity), found, known, before, holds))
         with records.together():
             records.history.replace(
                 entity.id,
@@ -257,22 +328,3 @@ class Derived(Part):
             hours = sorted({one.at_ms // HOUR_MS * HOUR_MS for one in made})
             records.history.mark_stale([(entity.id, hour) for hour in hours])
         return made[-1].value if made else before
-
-
-def how_of(entity: Entity) -> Derivation | None:
-    """How an entity is derived; None for one that a node sends."""
-    return entity.origin if isinstance(entity.origin, Derivation) else None
-
-
-def _how(entity: Entity) -> Derivation:
-    assert isinstance(entity.origin, Derivation)
-    return entity.origin
-
-
-def _readings(history: HistoryPort, entity: Entity, start: int, end: int) -> list[Reading]:
-    channels = set(entity.history_channels())
-    return [
-        one
-        for one in history.single(entity.id, start, end, MOST_AT_ONCE)
-        if one.channel in channels
-    ]

@@ -9,6 +9,7 @@ from typing import Any
 from hombi import wire
 from hombi.core.series import Derivation
 from hombi.core.series.derived import METHODS
+from hombi.core.series.parameters import Parameter
 from hombi.core.series.statistics import Held, quantiles, time_over
 from hombi.core.units import conversion
 from hombi.core.values import show_limit, show_value
@@ -128,6 +129,17 @@ def entity_detail(hub: Hub, found: Entity) -> wire.EntityDetail:
         )
         if how
         else None,
+    )
+
+
+def parameter(found: Parameter) -> wire.StepNumber:
+    """A number of a step or a method."""
+    return wire.StepNumber(
+        name=found.name,
+        about=found.about,
+        default=found.default,
+        time=found.time,
+        choices=list(found.choices),
     )
 
 

@@ -17,6 +17,7 @@ from hombi.hub.conditioning import (
 )
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
+from hombi.service.api import answers
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor
@@ -28,10 +29,7 @@ SORTS = [
     wire.StepSort(
         step=kind.name,
         about=kind.about,
-        parameters=[
-            wire.StepNumber(name=one.name, about=one.about, default=one.default, time=one.time)
-            for one in kind.parameters
-        ],
+        parameters=[answers.parameter(one) for one in kind.parameters],
     )
     for kind in STEP_KINDS.values()
 ]

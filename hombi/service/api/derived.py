@@ -30,7 +30,7 @@ class MethodsView(View):
                     source=one.source,
                     sources=list(one.sources),
                     kind=one.kind,
-                    parameters=dict(one.parameters or {}),
+                    parameters=[answers.parameter(some) for some in one.parameters],
                 )
                 for one in METHODS.values()
             ]

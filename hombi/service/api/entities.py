@@ -293,8 +293,8 @@ class RowsView(View):
         ],
     )
     def get(self, request: Request, node: str, name: str) -> Response:
-        """Rows of five minutes, hours or days as the house's clock shows them; one
-        without readings is there and empty."""
+        """Rows of five minutes or hours as the house's clock shows them, or of the
+        calendar's days, weeks, months, years; one without readings is empty."""
         number, channels, _ = _series(f"{node}/{name}")
         start, end = span_of(request)
         rows = request.query_params.get("rows") or rows_of(end - start)

@@ -19,6 +19,8 @@ import { Computed } from "./Computed";
 import { ConditioningSection } from "./ConditioningSection";
 import { Drawn } from "./Drawn";
 import { Numbers } from "./Numbers";
+import { Tally } from "./Tally";
+import { perOf } from "./tallies";
 
 export function EntityPage() {
   const { node = "", name = "" } = useParams();
@@ -32,6 +34,7 @@ export function EntityPage() {
       {(found) => (
         <Page title={visible(found.spoken)} aside={<Spans window={window} onWindow={setWindow} />}>
           <Now entity={found} />
+          {perOf(found) && <Tally entity={found} per={perOf(found) ?? "day"} />}
           {found.words ? (
             <Stood entity={found} window={window} />
           ) : (

@@ -9,6 +9,7 @@ it("begins a step with its usual numbers, and bounds with those of the value", (
       name,
       about: "",
       default: usual,
+      choices: [],
       time: typeof usual === "string",
     })),
   });

@@ -63,7 +63,7 @@ function Form({
     : Array.from({ length: Math.min(MOST, Math.max(2, sources.length + 1)) }, () => first?.kind);
   const fitting = (kind: string | undefined) =>
     entities
-      .filter((one) => one.words === null && (!kind || one.kind === kind))
+      .filter((one) => isA(one, kind))
       .sort(
         (a, b) =>
           Number(b.room === room) - Number(a.room === room) || a.spoken.localeCompare(b.spoken),
@@ -109,7 +109,7 @@ function Form({
         <Labelled
           // biome-ignore lint/suspicious/noArrayIndexKey: a source is its place
           key={place}
-          label={fixed ? `From the ${kind}${place === 2 ? " outside" : ""}` : `Value ${place + 1}`}
+          label={fixed ? fromOf(kind, place) : `Value ${place + 1}`}
         >
           <select
             required={fixed || place < 2}
@@ -128,16 +128,29 @@ function Form({
           </select>
         </Labelled>
       ))}
-      {Object.entries(method.parameters).map(([key, usual]) => (
-        <Labelled key={key} label={PARAMETERS[key]?.[0] ?? key} hint={PARAMETERS[key]?.[1]}>
-          <input
-            value={parameters[key] ?? String(usual ?? "")}
-            inputMode="decimal"
-            onChange={(event) => setParameters({ ...parameters, [key]: event.target.value })}
-            className="field"
-          />
-        </Labelled>
-      ))}
+      {method.parameters.map((one) => {
+        const value = parameters[one.name] ?? String(one.default ?? "");
+        const set = (to: string) => setParameters({ ...parameters, [one.name]: to });
+        return (
+          <Labelled key={one.name} label={titleOf(one.name)} hint={hintOf(one.about)}>
+            {one.choices.length > 0 ? (
+              <select value={value} onChange={(event) => set(event.target.value)} className="field">
+                {one.choices.map((choice) => (
+                  <option key={choice}>{choice}</option>
+                ))}
+              </select>
+            ) : (
+              <input
+                value={value}
+                required={one.default === null}
+                inputMode={one.time ? "text" : "decimal"}
+                onChange={(event) => set(event.target.value)}
+                className="field"
+              />
+            )}
+          </Labelled>
+        );
+      })}
       <Labelled label="Name">
         <input
           value={title}
@@ -157,9 +170,18 @@ function Form({
   );
 }
 
-const PARAMETERS: Record<string, [string, string]> = {
-  frsi: [
-    "fRsi",
-    "The temperature factor of the coldest surface, 0 to 1: about 0.9 for a well insulated wall, 0.7 for an old one, 0.5 for a cold corner.",
-  ],
-};
+const titleOf = (name: string) => (name === "frsi" ? "fRsi" : firstUp(name.replace("_", " ")));
+const hintOf = (about: string) => `${firstUp(about)}.`;
+const firstUp = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
+
+function fromOf(source: string | undefined, place: number): string {
+  if (source === "a number" || source === "two states") return "From the value";
+  return `From the ${source}${place === 2 ? " outside" : ""}`;
+}
+
+/** Whether an entity can be such a source: a kind, one of several, or any of a sort. */
+function isA(entity: Entity, source: string | undefined): boolean {
+  if (source === "two states") return entity.words !== null;
+  if (entity.words !== null) return false;
+  return !source || source === "a number" || source.split(" or ").includes(entity.kind);
+}

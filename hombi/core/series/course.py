@@ -1,0 +1,80 @@
+"""The course of a value that runs on: the readings that it makes of those of its
+source, live and over the past by the same rule."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from hombi.core.quality import Quality
+from hombi.core.series.reading import Reading
+from hombi.core.series.running import MARK_MS, Rhythm, Running
+
+# So much of the past says how often its source is usually heard.
+RHYTHM_MS = 6 * 3_600_000
+
+
+class Course:
+    """It makes a reading where its value changes, and at each mark (a whole five
+    minutes), for as long as its source says something. A source with two states holds
+    until it says otherwise."""
+
+    def __init__(self, machine: Running, *, states: bool) -> None:
+        self._machine, self._states = machine, states
+        self._rhythm = Rhythm()
+        self._quality = Quality.INPUT_MISSING
+        self._made: Reading | None = None
+        # The latest reading of its source; what came before it is known.
+        self.last_ms = 0
+
+    @property
+    def warm_ms(self) -> int:
+        """How much of its source's past it must know to go on."""
+        return max(self._machine.warm_ms, RHYTHM_MS)
+
+    def resume(self, own: Reading, before: Sequence[Reading]) -> None:
+        """Go on from its own latest reading, and what its source was until then, oldest
+        first."""
+        self._made = own
+        known = [(one.at_ms, one.value if one.usable else None) for one in before]
+        self._machine.resume((own.at_ms, own.value), known)
+        for one in before:
+            self._rhythm.heard(one.at_ms)
+        if before:
+            self.last_ms = before[-1].at_ms
+            self._quality = _quality(before[-1])
+
+    def hear(self, reading: Reading) -> Reading | None:
+        """A reading of its source; what follows from it."""
+        at_ms = reading.at_ms
+        if at_ms <= self.last_ms:
+            return None
+        self.last_ms = at_ms
+        gap = not self._rhythm.holds(at_ms)
+        self._machine.take(at_ms, reading.value if reading.usable else None, gap=gap)
+        self._rhythm.heard(at_ms)
+        self._quality = _quality(reading)
+        return self._at(at_ms, self._quality)
+
+    def mark(self, at_ms: int, *, heard: bool = True) -> Reading | None:
+        """Its reading at a mark; `heard` says whether its source still is."""
+        if self._made is not None and self._made.at_ms >= at_ms:
+            return None  # it has been said
+        if not self._states and not self._rhythm.holds(at_ms):
+            return None
+        return self._at(at_ms, self._quality if heard else Quality.INPUT_MISSING)
+
+    def _at(self, at_ms: int, quality: Quality) -> Reading | None:
+        value, before = self._machine.at(at_ms), self._made
+        if value is None:
+            return None
+        if before is not None:
+            if (value, quality) == (before.value, before.quality) and at_ms % MARK_MS:
+                return None
+            # Two of one moment would be one.
+            at_ms = max(at_ms, before.at_ms + 1)
+        self._made = Reading(at_ms, 0, None, value, quality)
+        return self._made
+
+
+def _quality(source: Reading) -> Quality:
+    return source.quality if source.usable else Quality.INPUT_MISSING

@@ -1,0 +1,175 @@
+"""Values that run on (tallies, sums over time, states by hysteresis), live and over the
+past."""
+
+from __future__ import annotations
+
+import asyncio
+import heapq
+from collections import deque
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from datetime import tzinfo
+
+from hombi.core.series import DAY_MS, HOUR_MS, Reading
+from hombi.core.series.course import Course
+from hombi.core.series.derived import METHODS, fits, values_of
+from hombi.core.series.running import MARK_MS
+from hombi.hub.derived.origins import derivation, readings_of
+from hombi.hub.errors import Busy
+from hombi.hub.house import Entity, House
+from hombi.hub.kernel import Context
+from hombi.hub.rollups import Rollups
+from hombi.hub.writer import Writer
+
+PAUSE_S = 0.002
+RETRY_S = 5.0
+AT_ONCE_MS = DAY_MS
+# While its past is made, so many readings wait.
+MOST_WAITING = 10_000
+
+
+@dataclass(slots=True)
+class Going:
+    """One value that runs on: its course, once its past is known, and the readings that
+    its course has not heard yet."""
+
+    course: Course | None = None
+    waiting: deque[Reading] = field(default_factory=lambda: deque(maxlen=MOST_WAITING))
+
+
+class Courses:
+    """All values that run on. It lives in the hub's loop."""
+
+    def __init__(
+        self, context: Context, house: House, writer: Writer, rollups: Rollups, zone: tzinfo
+    ) -> None:
+        self._context, self._house = context, house
+        self._writer, self._rollups = writer, rollups
+        self.zone = zone
+        self._going: dict[int, Going] = {}
+
+    def look(self, entities: Iterable[Entity]) -> None:
+        """See again which derived entities run on."""
+        numbers = {one.id for one in entities if METHODS[derivation(one).method].run}
+        self._going = {one: self._going.get(one) or Going() for one in numbers}
+
+    def __contains__(self, entity: Entity) -> bool:
+        return entity.id in self._going
+
+    def hand_on(self, to: Iterable[Entity], reading: Reading) -> None:
+        """A source of these has a reading."""
+        for entity in to:
+            if entity.id in self._going:
+                self._going[entity.id].waiting.append(reading)
+
+    def advance(self, entity: Entity, mark_ms: int | None = None) -> list[Reading]:
+        """The readings that follow from what was handed on, and at a mark."""
+        going = self._going[entity.id]
+        if going.course is None:
+            return []
+        found = []
+        while going.waiting:
+            reading = going.waiting.popleft()
+            found.append(going.course.hear(reading if self._fits(entity) else _none(reading)))
+        if mark_ms is not None:
+            source = self._source(entity)
+            heard = source is not None and not source.unheard and self._fits(entity)
+            found.append(going.course.mark(mark_ms, heard=heard))
+        return [one for one in found if one is not None]
+
+    def _source(self, entity: Entity) -> Entity | None:
+        return self._house.entities.get(derivation(entity).sources[0])
+
+    def _fits(self, entity: Entity) -> bool:
+        source, how = self._source(entity), derivation(entity)
+        return source is not None and fits(METHODS[how.method].sources[0], source.kind)
+
+    async def make_past(self, entity: Entity, since_ms: int) -> None:
+        """Compute its past from a moment on, and let it go on from there."""
+        going = self._going[entity.id]
+        going.course = None
+        while True:
+            try:
+                going.course = await self._past(entity, since_ms)
+                break
+            except Busy as error:
+                self._context.tasks.failed("what runs on", error)
+                await asyncio.sleep(RETRY_S)
+        await self._rollups.mend()
+
+    async def _past(self, entity: Entity, since_ms: int) -> Course | None:
+        # What comes from here on waits; what came before is on the disk.
+        await self._writer.flushed()
+        run, source = self._context.thread.run, self._source(entity)
+        if source is None:
+            return None
+        end = self._context.clock.now_ms() + 1
+        seen, seen_source = entity.snapshot(), source.snapshot()
+        course, at = await run(self._begun, seen, seen_source, since_ms, end)
+        latest: Reading | None = None
+        while at < end:
+            until = min(end, at + AT_ONCE_MS)
+            made = await run(self._stretch, seen, seen_source, course, (at, until))
+            latest = made or latest
+            at = until
+            await asyncio.sleep(PAUSE_S)
+        if latest is not None:
+            entity.latest, entity.heard_ms = latest, self._context.clock.now_ms()
+        elif entity.latest is None:
+            entity.latest = await run(self._context.records.history.before, entity.id, end)
+        return course
+
+    # In the records thread
+
+    def _begun(
+        self, entity: Entity, source: Entity, since_ms: int, end_ms: int
+    ) -> tuple[Course, int]:
+        """A course that knows what was before a moment, and from where to go on."""
+        history, how = self._context.records.history, derivation(entity)
+        method = METHODS[how.method]
+        assert method.run is not None
+        machine = method.run(values_of(method, how.parameters), source.kind, self.zone)
+        course = Course(machine, states=source.kind.words is not None)
+        first = history.first_at(source.id, since_ms)
+        start = end_ms if first is None else min(first, end_ms)
+        own = history.before(entity.id, start)
+        if own is None:
+            return course, start // HOUR_MS * HOUR_MS
+        since = own.at_ms - course.warm_ms
+        before = readings_of(history, source, since, own.at_ms + 1)
+        oldest = history.before(source.id, since)
+        if oldest is not None and oldest.channel in source.history_channels():
+            before.insert(0, oldest)
+        course.resume(own, before)
+        return course, own.at_ms + 1
+
+    def _stretch(
+        self, entity: Entity, source: Entity, course: Course, span: tuple[int, int]
+    ) -> Reading | None:
+        """Store what follows in a stretch in the place of what was there; its last
+        reading."""
+        records, how = self._context.records, derivation(entity)
+        usable = fits(METHODS[how.method].sources[0], source.kind)
+        some = readings_of(records.history, source, *span) if usable else []
+        marks = range(-(-span[0] // MARK_MS) * MARK_MS, span[1], MARK_MS)
+        made = _made(course, some, marks)
+        rows = [(entity.id, one.at_ms, 0, None, one.value, int(one.quality)) for one in made]
+        with records.together():
+            records.history.replace(entity.id, *span, rows)
+            hours = sorted({one.at_ms // HOUR_MS * HOUR_MS for one in made})
+            records.history.mark_stale([(entity.id, hour) for hour in hours])
+        return made[-1] if made else None
+
+
+def _made(course: Course, readings: Sequence[Reading], marks: Sequence[int]) -> list[Reading]:
+    """What follows from some readings and marks, in their order."""
+    heard = ((one.at_ms, 0, one) for one in readings)
+    marked = ((at, 1, None) for at in marks)
+    found = []
+    for at_ms, _, reading in heapq.merge(heard, marked, key=lambda one: one[:2]):
+        found.append(course.mark(at_ms) if reading is None else course.hear(reading))
+    return [one for one in found if one is not None]
+
+
+def _none(reading: Reading) -> Reading:
+    return Reading(reading.at_ms, reading.channel, reading.sent, None, reading.quality)

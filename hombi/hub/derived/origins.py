@@ -1,0 +1,30 @@
+"""From what an entity is derived, and what is read of its sources."""
+
+from __future__ import annotations
+
+from hombi.core.series import Derivation, Reading
+from hombi.hub.house import Entity
+from hombi.hub.ports import HistoryPort
+
+MOST_AT_ONCE = 200_000
+
+
+def how_of(entity: Entity) -> Derivation | None:
+    """How an entity is derived; None for one that a node sends."""
+    return entity.origin if isinstance(entity.origin, Derivation) else None
+
+
+def derivation(entity: Entity) -> Derivation:
+    """How an entity is derived that is."""
+    assert isinstance(entity.origin, Derivation)
+    return entity.origin
+
+
+def readings_of(history: HistoryPort, entity: Entity, start: int, end: int) -> list[Reading]:
+    """The readings of a span that make up an entity's history, oldest first."""
+    channels = set(entity.history_channels())
+    return [
+        one
+        for one in history.single(entity.id, start, end, MOST_AT_ONCE)
+        if one.channel in channels
+    ]
