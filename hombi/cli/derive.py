@@ -78,6 +78,34 @@ def add(
     said(json, [made], f"{made.entity} is the {method} of {', '.join(named)}.")
 
 
+@app.command()
+def formula(
+    text: Annotated[
+        str, typer.Argument(help='Like "loft-beam/temperature - terrace-mast/temperature".')
+    ],
+    title: Annotated[str, typer.Option("--name", help="What to call it.")],
+    kind: Annotated[
+        str,
+        typer.Option(
+            help="What it gives, where its unit does not say so.", autocompletion=complete.kinds
+        ),
+    ] = "",
+    room: Annotated[
+        str,
+        typer.Option(
+            help="Where it stands; the first value's room unless given.",
+            autocompletion=complete.rooms,
+        ),
+    ] = "",
+    json: Json = False,
+) -> None:
+    """Compute a value by a formula of others; units must fit."""
+    with hub() as h:
+        parameters = {"text": text, "kind": kind}
+        made = h.derived.make("formula", [], title=title, room=room, parameters=parameters)
+    said(json, [made], f"{made.entity} is {text}, a {made.kind} in {made.unit or 'no unit'}.")
+
+
 def _usual(parameter: StepNumber) -> str:
     usual = parameter.default
     shown = "" if usual is None else f"{usual:g}" if isinstance(usual, float) else usual

@@ -87,6 +87,10 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         "hombi calibrate loft-climate/temperature loft-beam/temperature --apply offset --past",
     ),
     "derive methods": ("hombi derive methods", "hombi derive methods --json"),
+    "derive formula": (
+        "hombi derive formula 'workshop-plug/power * 0.31 / 1 kWh * 1 h' --name \"Plug's price\"",
+        "hombi derive formula 'max(loft-beam/humidity, drying-rack/humidity)' --name Dampest",
+    ),
     "derive add": (
         "hombi derive add dew-point cellar-rack/temperature cellar-rack/humidity",
         'hombi derive add mean loft-beam/humidity loft-climate/humidity --name "Loft air"',

@@ -15,6 +15,7 @@ class StepNumber(Shape, frozen=True, kw_only=True):
     default: float | str | None
     time: bool
     choices: list[str]
+    text: bool
 
 
 class StepSort(Shape, frozen=True, kw_only=True):

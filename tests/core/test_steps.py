@@ -14,9 +14,12 @@ from hombi.core.kinds import KINDS
 from hombi.core.quality import Quality
 from hombi.core.series import Channel, Sample, chain_of, usual_chain
 from hombi.core.series.steps import (
+    ByFormula,
     Clamp,
+    Clips,
     Convert,
     Despike,
+    HoldOff,
     Limits,
     Linear,
     LowPass,
@@ -24,6 +27,7 @@ from hombi.core.series.steps import (
     Median,
     NoValue,
     Step,
+    Stuck,
 )
 
 STEPS: dict[str, Callable[[], Step]] = {
@@ -35,6 +39,10 @@ STEPS: dict[str, Callable[[], Step]] = {
     "despike": lambda: Despike(60_000, 3.0, 0.1),
     "median": lambda: Median(60_000),
     "low-pass": lambda: LowPass(30_000),
+    "hold-off": lambda: HoldOff(0.5),
+    "clips": lambda: Clips(-40.0, 85.0),
+    "stuck": lambda: Stuck(60_000),
+    "formula": lambda: ByFormula(KINDS["temperature"], "value * 1.02 - 0.7 K"),
 }
 VALUES = st.lists(
     st.tuples(
@@ -236,3 +244,44 @@ def test_a_chain_warms_up_and_what_it_makes_must_be_believed() -> None:
         ({"step": "linear", "offset": 70.0, "gain": 1.0},), temperature, "°C", -40.0, 85.0
     )
     assert plus.reading(Sample(0, 20.0, "°C"), channel).quality is Quality.OUT_OF_RANGE
+
+
+def given_to(step: Step, *values: float | None, every_ms: int = 60_000) -> list[Measured]:
+    """What a step makes of values, one a minute."""
+    found = []
+    for number, value in enumerate(values):
+        step.update(Measured(number * every_ms, value, Quality.GOOD))
+        made = step.get()
+        assert made is not None
+        found.append(made)
+    return found
+
+
+def test_a_value_that_flickers_by_less_than_the_band_stands_still() -> None:
+    values = [one.value for one in given_to(HoldOff(0.5), 20.0, 20.4, 19.6, 20.5, 20.1, 19.9)]
+    assert values == [20.0, 20.0, 20.0, 20.5, 20.5, 19.9]
+
+
+def test_a_light_sensor_at_its_end_is_clipped_and_one_that_does_not_move_is_stuck() -> None:
+    light = given_to(Clips(-1e12, 20_000.0), 500.0, 20_000.0, 25_000.0)
+    assert [one.quality for one in light] == [Quality.GOOD, Quality.CLIPPED, Quality.CLIPPED]
+    assert Quality.CLIPPED.level == "uncertain"
+    wind = given_to(Stuck(120_000), 3.1, 3.1, 3.1, 3.1, 3.2)
+    assert [one.quality.reason for one in wind] == ["", "", "", "stuck", ""]
+
+
+def test_a_formula_as_a_step() -> None:
+    made = given_to(
+        ByFormula(KINDS["humidity"], "if(value > 60 %, value * 1.1, value)"), 50.0, 70.0
+    )
+    assert [one.value for one in made] == [pytest.approx(50.0), pytest.approx(77.0)]
+    (none,) = given_to(ByFormula(KINDS["number"], "1 / value"), 0.0)
+    assert (none.value, none.quality) == (None, Quality.NO_VALUE)
+    for text, said in (
+        ("loft-beam/humidity", "knows `value` alone"),
+        ("value + 2 K", "does not fit"),
+        ("value * 1 m", "gives length"),
+        ("", "is empty"),
+    ):
+        with pytest.raises(ValueError, match=said):
+            ByFormula(KINDS["humidity"], text)

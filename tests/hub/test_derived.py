@@ -9,13 +9,13 @@ import pytest
 
 from hombi.core.quality import Quality
 from hombi.core.senml import Resolved
-from hombi.core.series import Reading
-from hombi.core.series.derived import dew_point
+from hombi.core.series import Derivation, Reading
+from hombi.core.series.derived import computing, dew_point
 from hombi.hub.automations import AddAutomation
 from hombi.hub.conditioning import ConditionEntity
 from hombi.hub.derived import MakeDerived, RemoveDerived
 from hombi.hub.described import ChangeKind
-from hombi.hub.errors import Invalid, Refused
+from hombi.hub.errors import Invalid, NotFound, Refused
 from hombi.hub.nodes import RemoveNode
 from hombi.hub.rooms import RemoveRoom
 from tests.house import CLIMATE, PLUG
@@ -223,6 +223,39 @@ async def test_a_source_that_has_become_something_else_is_missing() -> None:
         assert before is not None
         assert made.latest is not None
         assert (made.latest.value, made.latest.quality) == (before.value, Quality.INPUT_MISSING)
+
+
+async def test_a_formula_live_over_the_past_and_after_a_restart() -> None:
+    text = "(bench/temperature - 4 °C) * bench/humidity / 50 %"
+    async with rig() as r:
+        await bench(r)
+        made = await r.do(MakeDerived("formula", [], {"text": text}, "Odd"))
+        await at_rest(r)
+        assert isinstance(made.origin, Derivation)
+        assert (made.kind.name, made.origin.sources) == ("temperature", AIR)
+        past = stored(r, "cheese-cellar/odd")
+        assert past[4].value == pytest.approx((21.0 - 4) * 54 / 50)
+        with pytest.raises(Refused, match="odd is derived"):
+            await r.do(RemoveNode("bench"))
+        for wrong, said in (
+            ("bench/temperatur", "no entity bench/temperatur"),
+            ("bench/temperature + bench/humidity", "does not fit"),
+            ("value + 1", "`value` is what a step knows"),
+            ("1 + 1", "name at least one value"),
+            ("bench/temperature +", "ends too early"),
+            ("", "is empty"),
+        ):
+            with pytest.raises((Invalid, NotFound)) as refused:
+                await r.do(MakeDerived("formula", [], {"text": wrong}, "X"))
+            assert said in str(refused.value), (wrong, str(refused.value))
+    computing.cache_clear()
+    async with rig(r.records, r.clock) as again:
+        await say(again, 30, temperature=14.0, humidity=50.0)
+        assert stored(again, "cheese-cellar/odd")[-1].value == pytest.approx(10.0)
+        await say(again, 31, temperature=14.0, humidity=None)
+        last = again.hub.house.entity("cheese-cellar/odd").latest
+        assert last is not None
+        assert (last.value, last.quality) == (pytest.approx(10.0), Quality.INPUT_MISSING)
 
 
 async def test_two_that_make_the_same_value_at_once_make_one() -> None:

@@ -506,7 +506,7 @@ export interface paths {
         };
         /**
          * @description Rows of five minutes or hours as the house's clock shows them, or of the
-         *     calendar's days, weeks, months, years; one without readings is there and empty.
+         *     calendar's days, weeks, months, years; one without readings is empty.
          */
         get: operations["entities_rows_retrieve"];
         put?: never;
@@ -2795,6 +2795,7 @@ export interface components {
             default: number | string | null;
             time: boolean;
             choices: string[];
+            text: boolean;
         };
         /**
          * StepSort

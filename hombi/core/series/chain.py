@@ -50,7 +50,7 @@ def chain_of(plan: Plan, kind: Kind, unit: str, low: float, high: float) -> Chai
     """The chain of an entity: its unit, its limits, what a person has planned, and the
     limits again: what is made of a value must be believed as well."""
     first: tuple[Step, ...] = (Convert(unit, kind.unit), Limits(low, high))
-    return Chain((*first, *steps_of(plan), Limits(low, high)) if plan else first)
+    return Chain((*first, *steps_of(plan, kind), Limits(low, high)) if plan else first)
 
 
 def usual_chain(kind: Kind, unit: str, low: float, high: float) -> Chain:

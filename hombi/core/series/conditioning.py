@@ -14,8 +14,20 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from hombi.core.kinds import Kind
-from hombi.core.series.parameters import Given, Parameter, ParameterError
-from hombi.core.series.steps import Clamp, Despike, Linear, LowPass, Median, NoValue, Step
+from hombi.core.series.parameters import LARGEST, Given, Parameter, ParameterError
+from hombi.core.series.steps import (
+    ByFormula,
+    Clamp,
+    Clips,
+    Despike,
+    HoldOff,
+    Linear,
+    LowPass,
+    Median,
+    NoValue,
+    Step,
+    Stuck,
+)
 
 MOST_STEPS = 8
 
@@ -30,12 +42,13 @@ class PlanError(ValueError):
 @dataclass(frozen=True, slots=True)
 class StepKind:
     """One sort of step: its name, what it is for, its parameters, and how it is made of
-    them (times in ms)."""
+    them (times in ms); one that is `of_kind` is given the entity's kind first."""
 
     name: str
     about: str
     parameters: tuple[Parameter, ...]
     make: Callable[..., Step]
+    of_kind: bool = False
 
 
 STEP_KINDS: Mapping[str, StepKind] = {
@@ -82,6 +95,34 @@ STEP_KINDS: Mapping[str, StepKind] = {
             Clamp,
         ),
         StepKind(
+            "hold-off",
+            "Does not follow changes that are smaller than a band.",
+            (Parameter("band", "the least change that counts"),),
+            HoldOff,
+        ),
+        StepKind(
+            "clips",
+            "Marks values at the ends of what the sensor can say as clipped.",
+            (
+                Parameter("low", "its lower end", -LARGEST),
+                Parameter("high", "its upper end", LARGEST),
+            ),
+            Clips,
+        ),
+        StepKind(
+            "stuck",
+            "Marks a value that is the very same for too long; for what always moves a little.",
+            (Parameter("time", "how long is too long", "2 h", time=True),),
+            Stuck,
+        ),
+        StepKind(
+            "formula",
+            "Computes with the value; units must fit.",
+            (Parameter("text", 'like "value * 1.02 + 0.3 K"', text=True),),
+            ByFormula,
+            of_kind=True,
+        ),
+        StepKind(
             "no-value",
             "One value that means that there is none, like 85 at power-on.",
             (Parameter("value", "the value that means none"),),
@@ -97,10 +138,10 @@ def checked(given: Sequence[Mapping[str, object]], kind: Kind) -> Plan:
         raise PlanError(f"a {kind.shown} has two states, and no numbers to condition")
     if len(given) > MOST_STEPS:
         raise PlanError(f"a chain has {MOST_STEPS} steps at most, not {len(given)}")
-    return tuple(_checked(number, one) for number, one in enumerate(given, start=1))
+    return tuple(_checked(number, one, kind) for number, one in enumerate(given, start=1))
 
 
-def _checked(number: int, given: Mapping[str, object]) -> Mapping[str, Given]:
+def _checked(number: int, given: Mapping[str, object], kind: Kind) -> Mapping[str, Given]:
     name = given.get("step")
     found = STEP_KINDS.get(str(name))
     if found is None:
@@ -122,26 +163,27 @@ def _checked(number: int, given: Mapping[str, object]) -> Mapping[str, Given]:
         except ParameterError as error:
             raise PlanError(str(error)) from error
     try:
-        _made(found, made)
+        _made(found, made, kind)
     except ValueError as error:
         raise PlanError(f"step {number}: {found.name}: {error}") from error
     return made
 
 
-def steps_of(plan: Plan) -> tuple[Step, ...]:
-    """The steps that a checked plan names, fresh."""
-    return tuple(_made(STEP_KINDS[str(one["step"])], one) for one in plan)
+def steps_of(plan: Plan, kind: Kind) -> tuple[Step, ...]:
+    """The steps that a checked plan names, fresh, for an entity of this kind."""
+    return tuple(_made(STEP_KINDS[str(one["step"])], one, kind) for one in plan)
 
 
-def _made(kind: StepKind, one: Mapping[str, Given]) -> Step:
-    return kind.make(*(p.value(one[p.name]) for p in kind.parameters))
+def _made(sort: StepKind, one: Mapping[str, Given], kind: Kind) -> Step:
+    given = [p.value(one[p.name]) for p in sort.parameters]
+    return sort.make(kind, *given) if sort.of_kind else sort.make(*given)
 
 
 def in_words(one: Mapping[str, Given]) -> str:
     """A step as it is written: 'low-pass time="2 min"'."""
     kind = STEP_KINDS[str(one["step"])]
     parts = [
-        f'{p.name}="{one[p.name]}"' if p.time else f"{p.name}={one[p.name]:g}"
+        f'{p.name}="{one[p.name]}"' if p.time or p.text else f"{p.name}={one[p.name]:g}"
         for p in kind.parameters
     ]
     return " ".join([kind.name, *parts])

@@ -8,9 +8,11 @@ import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, tzinfo
+from functools import lru_cache
 from statistics import fmean, median
 from typing import Any
 
+from hombi.core.formula import compile_formula
 from hombi.core.kinds import KINDS, Kind
 from hombi.core.series.parameters import NO_TIME, Given, Parameter
 from hombi.core.series.running import (
@@ -118,6 +120,9 @@ def _tally(what: str) -> Callable[[Mapping[str, Any], Kind, tzinfo], Running]:
     return lambda given, _, zone: Tally(what, given["per"], zone)
 
 
+FORMULA = "formula"
+# Of which kinds its values were when the formula was checked.
+OF = "of"
 AIR = ("temperature", "humidity")
 # A source that can be of any kind with numbers, or with two states.
 NUMBER, STATES = "a number", "two states"
@@ -168,6 +173,13 @@ METHODS: Mapping[str, Method] = {
         Method(
             "difference", "Difference", "The first value less the second.",
             (), "", lambda v, _: v[0] - v[1],
+        ),
+        Method(
+            FORMULA, "Formula", "What a formula makes of other values; units must fit.",
+            (), "", parameters=(
+                Parameter("text", "the formula; it names values by their addresses", text=True),
+                Parameter("kind", "what it gives, where its unit does not say so", "", text=True),
+            ),
         ),
         Method(
             "hysteresis", "Active or idle",
@@ -226,6 +238,8 @@ def checked(
         near = difflib.get_close_matches(method, METHODS, 1)
         hint = f"did you mean {near[0]}?" if near else f"use {', '.join(METHODS)}"
         raise DerivedError(f"there is no method {method[:40]!r}; {hint}")
+    if method == FORMULA:
+        return _formula(found, kinds, given)
     kind = _kind_of_any(found, kinds) if found.of_any else _kind_of_fixed(found, kinds)
     known = {one.name: one for one in found.parameters}
     for name in given:
@@ -243,6 +257,48 @@ def checked(
     if not 0.0 < float(parameters.get("frsi", 0.5)) <= 1.0:
         raise DerivedError("frsi lies between 0 and 1; usual walls have 0.5 to 0.95")
     return found, kind, parameters
+
+
+def _formula(
+    method: Method, kinds: Sequence[Kind], given: Mapping[str, Given]
+) -> tuple[Method, Kind, dict[str, Given]]:
+    text, wanted = str(given.get("text", "")).strip(), str(given.get("kind", "")).strip()
+    names = tuple(kind.name for kind in kinds)
+    made = compile_formula(text, names, wanted)
+    # The kinds that it was checked for are kept with it.
+    return method, made.kind, {"text": text, "kind": made.kind.name, OF: ", ".join(names)}
+
+
+def kind_wanted(method: str, parameters: Mapping[str, str], place: int) -> str:
+    """What the source at a place must be: a kind, or a sort of kinds; "" the kind of
+    what is derived."""
+    if method == FORMULA:
+        return parameters[OF].split(", ")[place]
+    sources = METHODS[method].sources
+    return sources[place] if sources else ""
+
+
+@lru_cache(maxsize=1024)
+def computing(
+    method: str, parameters: tuple[tuple[str, str], ...]
+) -> Callable[[Values], float | None]:
+    """A method with its parameters, as a function of the values of its sources."""
+    given = dict(parameters)
+    if method == FORMULA:
+        names = tuple(given[OF].split(", "))
+        of = compile_formula(given["text"], names, given["kind"]).compute
+        return lambda values: _finite(of, values)
+    found = METHODS[method]
+    known = values_of(found, given)
+    return lambda values: computed(found, values, known)
+
+
+def _finite(of: Callable[[Values], float], values: Values) -> float | None:
+    try:
+        found = of(values)
+    except (ValueError, ArithmeticError):
+        return None
+    return found if math.isfinite(found) else None
 
 
 def values_of(method: Method, kept: Mapping[str, Given]) -> dict[str, Any]:
@@ -285,7 +341,7 @@ def _kind_of_fixed(found: Method, kinds: Sequence[Kind]) -> Kind:
 def limits_of(method: str, kind: Kind) -> tuple[float, float]:
     """What is believed of a derived value: a difference can be less than nothing, a sum
     more than its kind can be alone."""
-    if method in ("difference", "spread", "change"):
+    if method in ("difference", "spread", "change", FORMULA):
         return -(kind.high - kind.low), kind.high - kind.low
     if method == "sum":
         return MOST_SOURCES * min(kind.low, 0.0), MOST_SOURCES * kind.high

@@ -12,6 +12,7 @@ LONGEST_MS = 86_400_000
 # With larger numbers a value would run out of what a number can be.
 LARGEST = 1e12
 NO_TIME = "0 s"
+LONGEST_TEXT = 500
 
 Given = float | str
 
@@ -23,16 +24,17 @@ class ParameterError(ValueError):
 @dataclass(frozen=True, slots=True)
 class Parameter:
     """One number: what it is unless it is given (`default` None: it must be), whether
-    it is a length of time, or which words it can be."""
+    it is a length of time or a text, or which words it can be."""
 
     name: str
     about: str
     default: Given | None = None
     time: bool = False
     choices: tuple[str, ...] = ()
+    text: bool = False
 
     def read(self, given: object, where: str) -> Given:
-        """It as it is kept: a number, a time as "2 min", a word. Raises
+        """It as it is kept: a number, a time as "2 min", a word, a text. Raises
         ParameterError."""
         value = self.default if given is None or given == "" else given
         if value is None:
@@ -42,15 +44,23 @@ class Parameter:
                 known = ", ".join(self.choices)
                 raise ParameterError(f"{where}: {str(value)[:40]!r} is none of {known}")
             return str(value)
+        if self.text:
+            return _text(value, where)
         return _time(value, where) if self.time else _number(value, where)
 
     def value(self, kept: Given) -> float | str:
-        """What is computed with: a number, a time in ms, a word."""
-        if self.choices:
+        """What is computed with: a number, a time in ms, a word, a text."""
+        if self.choices or self.text:
             return str(kept)
         if self.time:
             return 0.0 if kept == NO_TIME else parse_span_ms(str(kept))
         return float(kept)
+
+
+def _text(value: object, where: str) -> str:
+    if not isinstance(value, str) or len(value) > LONGEST_TEXT:
+        raise ParameterError(f"{where} is a text of {LONGEST_TEXT} characters at most")
+    return value.strip()
 
 
 def _number(value: object, where: str) -> float:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -30,7 +31,8 @@ class ConditionEntity(Change[Conditioning, Conditioned]):
     async def do(self, part: Conditioning, by: Actor) -> Done[Conditioned]:
         entity = conditionable(part.house, self.entity)
         try:
-            plan = checked(self.steps, entity.kind)
+            # A formula is checked by a library that takes its time to load.
+            plan = await asyncio.to_thread(checked, self.steps, entity.kind)
         except PlanError as error:
             raise Invalid(str(error)) from error
         made = await part.set_plan(entity, plan, past=self.past, by=str(by))

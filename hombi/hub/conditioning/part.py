@@ -7,6 +7,7 @@ import asyncio
 from collections.abc import Sequence
 from typing import Any
 
+from hombi.core.formula.dimensions import registry
 from hombi.core.series import HOUR_MS, Chain, Reading, Sample
 from hombi.core.series.conditioning import Plan
 from hombi.hub.conditioning.plans import Conditioned, Version
@@ -46,6 +47,8 @@ class Conditioning(Part):
     async def open(self) -> None:
         stored = await self.context.thread.run(self.context.records.conditioning.all)
         self._all = {number: Conditioned.of(data) for number, data in stored.items()}
+        if any("formula" in str(data) for data in stored.values()):
+            await asyncio.to_thread(registry)  # it takes its time
         await self._take_up()
         for entity in self._entities():
             found = self._all.get(entity.id)

@@ -9,6 +9,7 @@ from statistics import median
 
 from hombi.core.series import Chain, Channel, Reading, Sample
 from hombi.core.series.conditioning import Plan
+from hombi.core.series.parameters import LARGEST
 from hombi.core.values import show_span
 from hombi.hub.house import Entity
 from hombi.hub.ports import HistoryPort
@@ -76,7 +77,8 @@ def tried(history: HistoryPort, entity: Entity, plan: Plan, start_ms: int, end_m
 
 def suggested(readings: Sequence[Reading]) -> list[dict[str, float | str]]:
     """First steps for an entity from how its samples come and flicker: a despike over
-    eleven of them, and a low-pass over five."""
+    eleven of them, and a low-pass over five; where its sensor ends, if the same highest
+    value came again and again while others moved."""
     good = [one for one in readings if one.value is not None and one.quality.level != "bad"]
     if len(good) < LEAST_KNOWN:
         return []
@@ -86,12 +88,17 @@ def suggested(readings: Sequence[Reading]) -> list[dict[str, float | str]]:
     # What it usually flickers by; one that never does needs none.
     flicker = median([one for one in steps if one > 1e-9] or [0.0])
     seconds = max(1, round(interval / 1000))
-    return [
-        {
-            "step": "despike",
-            "window": show_span(11 * seconds * 1000),
-            "times": 3.0,
-            "floor": float(f"{flicker:.1g}"),
-        },
-        {"step": "low-pass", "time": show_span(5 * seconds * 1000)},
-    ]
+    values = [one.value or 0.0 for one in good]
+    top = max(values)
+    ends = values.count(top) >= max(LEAST_KNOWN, len(values) / 100)
+    moves = len(set(values)) >= LEAST_KNOWN
+    found: list[dict[str, float | str]] = []
+    if ends and moves:
+        found.append({"step": "clips", "low": -LARGEST, "high": top})
+    despike: dict[str, float | str] = {
+        "step": "despike",
+        "window": show_span(11 * seconds * 1000),
+        "times": 3.0,
+        "floor": float(f"{flicker:.1g}"),
+    }
+    return [*found, despike, {"step": "low-pass", "time": show_span(5 * seconds * 1000)}]

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import asyncio
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+from hombi.core.formula import FormulaError, sources_of
 from hombi.core.names import slug
 from hombi.core.series import Derivation
-from hombi.core.series.derived import MOST_SOURCES, DerivedError, checked, limits_of
+from hombi.core.series.derived import FORMULA, MOST_SOURCES, DerivedError, checked, limits_of
 from hombi.hub.derived.origins import how_of
 from hombi.hub.derived.part import Derived
 from hombi.hub.errors import Invalid, Refused
@@ -38,17 +40,23 @@ class MakeDerived(Change[Derived, Entity]):
 
     async def _made(self, part: Derived) -> Done[Entity]:
         house = part.house
-        if len(self.sources) > MOST_SOURCES:
+        sources = self.sources
+        if self.method == FORMULA:
+            sources = await asyncio.to_thread(_named, str(self.parameters.get("text", "")))
+        if len(sources) > MOST_SOURCES:
             raise Invalid(f"a value is computed from {MOST_SOURCES} others at most")
-        found = [house.entity(one) for one in self.sources]
+        found = [house.entity(one) for one in sources]
         if len({one.address for one in found}) < len(found):
             raise Invalid("a source is named twice")
         try:
-            method, kind, parameters = checked(
-                self.method, [one.kind for one in found], self.parameters
+            kinds = [one.kind for one in found]
+            method, kind, parameters = await asyncio.to_thread(
+                checked, self.method, kinds, self.parameters
             )
-        except DerivedError as error:
+        except (DerivedError, FormulaError) as error:
             raise Invalid(str(error)) from error
+        if not found:
+            raise Invalid("name at least one value")
         room = house.room(self.room) if self.room else found[0].room
         title = self.title.strip() or method.title
         if not slug(title):
@@ -71,6 +79,17 @@ class MakeDerived(Change[Derived, Entity]):
         part.derive_past(entity)
         sources = ", ".join(how.sources)
         return Done(entity, EntityDerived(entity=address, method=method.name, sources=sources))
+
+
+def _named(text: str) -> Sequence[str]:
+    """The values that a formula names. Raises Invalid."""
+    try:
+        found = sources_of(text)
+    except FormulaError as error:
+        raise Invalid(str(error)) from error
+    if "value" in found:
+        raise Invalid("`value` is what a step knows; name an entity by its address")
+    return found
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 from hombi.core.quality import Quality
 from hombi.core.series import Derivation, Reading
-from hombi.core.series.derived import METHODS, OF_THE_REST, computed, values_of
+from hombi.core.series.derived import OF_THE_REST, computing
 
 
 def value_of(
@@ -19,16 +19,15 @@ def value_of(
     Where an input is missing, bad or old, the value is uncertain: that of the others,
     or the one `before`. Never a wrong one.
     """
-    method = METHODS[how.method]
     good = [one for one in inputs if one is not None and one.usable]
     values = [one.value for one in good if one.value is not None]
-    parameters = values_of(method, how.parameters)
+    compute = computing(how.method, tuple(how.parameters.items()))
     if len(good) == len(inputs):
         worst = max((one.quality for one in good), default=Quality.GOOD)
-        found = computed(method, values, parameters)
+        found = compute(values)
         return (None, Quality.NO_VALUE) if found is None else (found, worst)
     if how.method in OF_THE_REST and values:
-        found = computed(method, values, parameters)
+        found = compute(values)
         return None if found is None else (found, Quality.INPUT_MISSING)
     return None if before is None else (before, Quality.INPUT_MISSING)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from hombi.core.series import Derivation, Reading
+from hombi.core.series.derived import kind_wanted
 from hombi.hub.house import Entity
 from hombi.hub.ports import HistoryPort
 
@@ -28,3 +29,9 @@ def readings_of(history: HistoryPort, entity: Entity, start: int, end: int) -> l
         for one in history.single(entity.id, start, end, MOST_AT_ONCE)
         if one.channel in channels
     ]
+
+
+def wanted_of(entity: Entity, place: int) -> str:
+    """Of which kind the source at a place must be."""
+    how = derivation(entity)
+    return kind_wanted(how.method, how.parameters, place) or entity.kind.name

@@ -10,12 +10,12 @@ from datetime import tzinfo
 from typing import Any
 
 from hombi.core.series import DAY_MS, HOUR_MS, Reading
-from hombi.core.series.derived import METHODS
+from hombi.core.series.derived import FORMULA, computing
 from hombi.core.series.rollup import hold_ms
 from hombi.core.series.running import MARK_MS
 from hombi.hub.derived.computing import over_the_past, value_of
 from hombi.hub.derived.courses import Courses
-from hombi.hub.derived.origins import derivation, how_of, readings_of
+from hombi.hub.derived.origins import derivation, how_of, readings_of, wanted_of
 from hombi.hub.events import EntitySilenceChanged, NodeSilent, PastConditioned
 from hombi.hub.house import Entity, House
 from hombi.hub.intake import FRESH_MS, Intake
@@ -69,6 +69,9 @@ class Derived(Part):
 
     async def open(self) -> None:
         self.look()
+        for how in map(derivation, self._order):
+            if how.method == FORMULA:  # the libraries for it take their time to load
+                await asyncio.to_thread(computing, how.method, tuple(how.parameters.items()))
         for entity in self._order:
             # What came while the hub was away is computed with first.
             if entity in self._courses:
@@ -191,9 +194,8 @@ class Derived(Part):
                 self._run_on(entity)
                 continue
             latest = entity.latest
-            kinds = METHODS[derivation(entity).method].sources
             inputs = [
-                self._input(source, kinds[place] if kinds else entity.kind.name)
+                self._input(source, wanted_of(entity, place))
                 for place, source in enumerate(derivation(entity).sources)
             ]
             found = value_of(derivation(entity), inputs, latest.value if latest else None)
@@ -309,10 +311,11 @@ class Derived(Part):
         """In the records thread: the readings of a stretch, stored in the place of
         those that were there; the last value."""
         records = self.context.records
-        kinds = METHODS[derivation(entity).method].sources or (entity.kind.name,) * len(sources)
         found = [
-            readings_of(records.history, one, *span) if one.kind.name == kind else []
-            for one, kind in zip(sources, kinds, strict=True)
+            readings_of(records.history, one, *span)
+            if one.kind.name == wanted_of(entity, place)
+            else []
+            for place, one in enumerate(sources)
         ]
         holds = {
             place: math.inf if source.kind.words is not None else hold_ms(some)

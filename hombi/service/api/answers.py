@@ -140,6 +140,7 @@ def parameter(found: Parameter) -> wire.StepNumber:
         default=found.default,
         time=found.time,
         choices=list(found.choices),
+        text=found.text,
     )
 
 

@@ -64,7 +64,7 @@ export function OneStep({
         {sort.parameters.map((one) => {
           const value = step[one.name] ?? "";
           const set = (to: string | number) => onStep({ ...step, [one.name]: to });
-          const range = one.time ? null : rangeOf(one.name, entity);
+          const range = one.time || one.text ? null : rangeOf(one.name, entity);
           return (
             <div key={one.name} className="min-w-0">
               <label htmlFor={`${id} ${one.name}`} className="block text-sm">
@@ -74,9 +74,9 @@ export function OneStep({
                 <input
                   id={`${id} ${one.name}`}
                   value={value}
-                  inputMode={one.time ? "text" : "decimal"}
+                  inputMode={one.time || one.text ? "text" : "decimal"}
                   onChange={(event) => set(event.target.value)}
-                  className="field w-28"
+                  className={one.text ? "field w-80 max-w-full font-mono" : "field w-28"}
                 />
                 {one.time && (
                   <input

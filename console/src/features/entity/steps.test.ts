@@ -10,6 +10,7 @@ it("begins a step with its usual numbers, and bounds with those of the value", (
       about: "",
       default: usual,
       choices: [],
+      text: false,
       time: typeof usual === "string",
     })),
   });

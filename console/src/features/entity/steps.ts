@@ -11,7 +11,13 @@ const BUCKETS = 600;
 export function freshStep(sort: StepSort, entity: { low: number; high: number }): Step {
   const step: Step = { step: sort.step };
   for (const one of sort.parameters) {
-    const usual = one.name === "low" ? entity.low : one.name === "high" ? entity.high : 0;
+    const usual = one.text
+      ? "value"
+      : one.name === "low"
+        ? entity.low
+        : one.name === "high"
+          ? entity.high
+          : 0;
     step[one.name] = one.default ?? usual;
   }
   return step;

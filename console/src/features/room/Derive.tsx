@@ -56,11 +56,13 @@ function Form({
   });
   if (!method) return null;
   const fixed = method.sources.length > 0;
+  const formula = method.method === "formula";
   const first = entities.find((one) => one.entity === sources[0]);
   // What there is to choose for each place; for several of one kind, the first one says it.
-  const places = fixed
-    ? method.sources
-    : Array.from({ length: Math.min(MOST, Math.max(2, sources.length + 1)) }, () => first?.kind);
+  const places =
+    fixed || formula
+      ? method.sources
+      : Array.from({ length: Math.min(MOST, Math.max(2, sources.length + 1)) }, () => first?.kind);
   const fitting = (kind: string | undefined) =>
     entities
       .filter((one) => isA(one, kind))
@@ -133,7 +135,17 @@ function Form({
         const set = (to: string) => setParameters({ ...parameters, [one.name]: to });
         return (
           <Labelled key={one.name} label={titleOf(one.name)} hint={hintOf(one.about)}>
-            {one.choices.length > 0 ? (
+            {one.name === "text" ? (
+              <textarea
+                value={value}
+                required
+                rows={3}
+                spellCheck={false}
+                placeholder="loft-beam/temperature - terrace-mast/temperature"
+                onChange={(event) => set(event.target.value)}
+                className="field font-mono"
+              />
+            ) : one.choices.length > 0 ? (
               <select value={value} onChange={(event) => set(event.target.value)} className="field">
                 {one.choices.map((choice) => (
                   <option key={choice}>{choice}</option>
@@ -170,7 +182,8 @@ function Form({
   );
 }
 
-const titleOf = (name: string) => (name === "frsi" ? "fRsi" : firstUp(name.replace("_", " ")));
+const titleOf = (name: string) => TITLES[name] ?? firstUp(name.replace("_", " "));
+const TITLES: Record<string, string> = { frsi: "fRsi", text: "Formula" };
 const hintOf = (about: string) => `${firstUp(about)}.`;
 const firstUp = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
 

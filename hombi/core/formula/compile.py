@@ -1,0 +1,276 @@
+"""From the text of a formula to plain arithmetic.
+
+Each part becomes a function of the values of its sources, in base units. The dimensions
+are checked once, here. Nothing in a formula can call, name or change anything else.
+"""
+
+from __future__ import annotations
+
+import difflib
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import TYPE_CHECKING, Any
+
+from hombi.core.errors import UnitError
+from hombi.core.formula.dimensions import PLAIN, Dimension, measured, multiplied, named
+from hombi.core.formula.grammar import FormulaError, parsed
+from hombi.core.kinds import KINDS, Kind
+
+if TYPE_CHECKING:
+    from lark import Tree
+
+Values = Sequence[float]
+Compute = Callable[[Values], float]
+# What a source is called where the formula is a step: the value itself.
+OWN = "value"
+MOST_SOURCES = 20
+# Functions that keep the dimension of what they are given, and those of plain numbers.
+ANY: dict[str, Callable[..., float]] = {
+    "min": min,
+    "max": max,
+    "mean": lambda *given: math.fsum(given) / len(given),
+    "abs": abs,
+}
+NUMBERS: dict[str, Callable[..., float]] = {
+    "ln": math.log,
+    "log10": math.log10,
+    "exp": math.exp,
+}
+FUNCTIONS = (*ANY, *NUMBERS, "sqrt", "if")
+
+
+@dataclass(frozen=True, slots=True)
+class Formula:
+    """A formula that was checked. `sources` are the addresses that it names, in the
+    order in which `compute` takes their values, each in the unit of its kind; what it
+    gives is in the unit of `kind`. ArithmeticError and ValueError are those of numbers
+    that cannot be."""
+
+    text: str
+    sources: tuple[str, ...]
+    kind: Kind
+    compute: Compute
+
+
+@dataclass(frozen=True, slots=True)
+class _Part:
+    dimension: Dimension
+    compute: Compute
+    # The number itself, where it is one: exponents must be.
+    constant: float | None = None
+
+
+def sources_of(text: str) -> tuple[str, ...]:
+    """The addresses that a formula names, each once, in their order. Raises
+    FormulaError."""
+    found: dict[str, None] = {}
+    for token in _named(parsed(text)):
+        found[token] = None
+    if len(found) > MOST_SOURCES:
+        raise FormulaError(f"a formula names {MOST_SOURCES} values at most, not {len(found)}")
+    return tuple(found)
+
+
+def _named(tree: Tree[Any]) -> list[str]:
+    found = []
+    for one in tree.iter_subtrees_topdown():  # type: ignore[no-untyped-call]
+        if one.data in ("source", "quoted"):
+            found.append(str(one.children[0]).strip('"'))
+        elif one.data == "own":
+            found.append(OWN)
+    return found
+
+
+@lru_cache(maxsize=256)
+def compile_formula(text: str, kinds: tuple[str, ...], wanted: str = "") -> Formula:
+    """A formula whose sources are of these kinds, in the order of `sources_of`. It
+    gives the kind `wanted`, or the one that its dimension says. Raises FormulaError."""
+    tree, sources = parsed(text), sources_of(text)
+    if len(sources) != len(kinds):
+        raise FormulaError(f"it names {len(sources)} values, and {len(kinds)} kinds are given")
+    found = _Reader({name: (n, KINDS[kinds[n]]) for n, name in enumerate(sources)}).part(tree)
+    kind = _kind_of(found.dimension, kinds, wanted)
+    _, factor, addend = measured(kind.unit)
+    compute = found.compute
+    return Formula(text, sources, kind, lambda values: (compute(values) - addend) / factor)
+
+
+def _kind_of(dimension: Dimension, kinds: Sequence[str], wanted: str) -> Kind:
+    if wanted:
+        kind = KINDS.get(wanted)
+        if kind is None:
+            near = difflib.get_close_matches(wanted, KINDS, 1)
+            raise FormulaError(
+                f"there is no kind {wanted[:40]!r}" + (f"; did you mean {near[0]}?" if near else "")
+            )
+        if kind.words is not None:
+            raise FormulaError(f"a formula gives a number, and a {kind.shown} has two states")
+        if measured(kind.unit)[0] != dimension:
+            raise FormulaError(
+                f"it gives {named(dimension)}, and a {kind.shown} is "
+                f"{named(measured(kind.unit)[0])}"
+            )
+        return kind
+    # The kinds of its sources first: a mean of two humidities is no moisture.
+    own = [KINDS[name] for name in kinds]
+    for kind in (*own, *([KINDS["number"]] if not dimension else []), *KINDS.values()):
+        if kind.words is None and kind.unit and measured(kind.unit)[0] == dimension:
+            return kind
+        if kind.name == "number" and not dimension:
+            return kind
+    raise FormulaError(f"it gives {named(dimension)}, and no kind measures that")
+
+
+class _Reader:
+    """Makes the parts of a formula, from its leaves up."""
+
+    def __init__(self, known: dict[str, tuple[int, Kind]]) -> None:
+        self._known = known
+
+    def part(self, tree: Tree[Any]) -> _Part:
+        """One part, with all below it. Raises FormulaError."""
+        made: _Part = getattr(self, f"_{tree.data}")(tree, *tree.children)
+        return made
+
+    def _number(self, _: Tree[Any], number: Any) -> _Part:
+        value = float(number)
+        return _Part(PLAIN, lambda _: value, value)
+
+    def _quantity(self, _: Tree[Any], number: Any, unit: Any) -> _Part:
+        try:
+            dimension, factor, addend = measured(str(unit))
+        except UnitError as error:
+            raise FormulaError(str(error), unit.column) from error
+        value = float(number) * factor + addend
+        return _Part(dimension, lambda _: value, value)
+
+    def _source(self, _: Tree[Any], name: Any) -> _Part:
+        place, kind = self._known[str(name).strip('"')]
+        if kind.words is not None:
+            return _Part(PLAIN, lambda values: values[place])
+        dimension, factor, addend = measured(kind.unit)
+        if addend:
+            return _Part(dimension, lambda values: values[place] * factor + addend)
+        return _Part(dimension, lambda values: values[place] * factor)
+
+    _quoted = _own = _source
+
+    def _neg(self, _: Tree[Any], inner: Tree[Any]) -> _Part:
+        a = self.part(inner)
+        f = a.compute
+        constant = None if a.constant is None else -a.constant
+        return _Part(a.dimension, lambda values: -f(values), constant)
+
+    def _alike(self, tree: Tree[Any], what: str, *parts: Tree[Any]) -> list[_Part]:
+        made = [self.part(one) for one in parts]
+        for one in made[1:]:
+            if one.dimension != made[0].dimension:
+                raise FormulaError(
+                    f"{named(made[0].dimension)} {what} {named(one.dimension)} does not fit; "
+                    f"both must measure the same",
+                    tree.meta.column,
+                )
+        return made
+
+    def _add(self, tree: Tree[Any], left: Tree[Any], right: Tree[Any]) -> _Part:
+        a, b = self._alike(tree, "plus", left, right)
+        f, g = a.compute, b.compute
+        return _Part(a.dimension, lambda values: f(values) + g(values))
+
+    def _sub(self, tree: Tree[Any], left: Tree[Any], right: Tree[Any]) -> _Part:
+        a, b = self._alike(tree, "minus", left, right)
+        f, g = a.compute, b.compute
+        return _Part(a.dimension, lambda values: f(values) - g(values))
+
+    def _mul(self, _: Tree[Any], left: Tree[Any], right: Tree[Any]) -> _Part:
+        a, b = self.part(left), self.part(right)
+        f, g = a.compute, b.compute
+        return _Part(multiplied(a.dimension, b.dimension), lambda values: f(values) * g(values))
+
+    def _div(self, tree: Tree[Any], left: Tree[Any], right: Tree[Any]) -> _Part:
+        a, b = self.part(left), self.part(right)
+        if b.constant == 0:
+            raise FormulaError("it divides by zero", tree.meta.column)
+        f, g = a.compute, b.compute
+        dimension = multiplied(a.dimension, b.dimension, -1.0)
+        return _Part(dimension, lambda values: f(values) / g(values))
+
+    def _pow(self, tree: Tree[Any], base: Tree[Any], exponent: Tree[Any]) -> _Part:
+        a, b = self.part(base), self.part(exponent)
+        if b.dimension:
+            raise FormulaError(
+                f"an exponent is a plain number, not {named(b.dimension)}", tree.meta.column
+            )
+        if a.dimension and b.constant is None:
+            raise FormulaError(
+                f"{named(a.dimension)} needs an exponent that is written as a number",
+                tree.meta.column,
+            )
+        f, g = a.compute, b.compute
+        dimension = multiplied(PLAIN, a.dimension, b.constant or 0.0)
+        return _Part(dimension, lambda values: math.pow(f(values), g(values)))
+
+    def _call(self, tree: Tree[Any], name: Any, *given: Tree[Any]) -> _Part:
+        if name == "sqrt" and len(given) == 1:
+            a = self.part(given[0])
+            f = a.compute
+            dimension = multiplied(PLAIN, a.dimension, 0.5)
+            return _Part(dimension, lambda values: math.sqrt(f(values)))
+        if name in ANY:
+            if name == "abs" and len(given) > 1:
+                raise FormulaError("abs takes one value", name.column)
+            made = self._alike(tree, "beside", *given)
+            computes, of = tuple(one.compute for one in made), ANY[name]
+            return _Part(made[0].dimension, lambda values: of(*(f(values) for f in computes)))
+        if name in NUMBERS and len(given) == 1:
+            a = self.part(given[0])
+            if a.dimension:
+                raise FormulaError(
+                    f"{name} takes a plain number, not {named(a.dimension)}; divide it by a unit",
+                    name.column,
+                )
+            f, function = a.compute, NUMBERS[name]
+            return _Part(PLAIN, lambda values: function(f(values)))
+        if name in FUNCTIONS:
+            raise FormulaError(f"{name} takes another number of values", name.column)
+        near = difflib.get_close_matches(str(name), FUNCTIONS, 1)
+        hint = f"did you mean {near[0]}?" if near else f"there are {', '.join(FUNCTIONS)}"
+        raise FormulaError(f"there is no function {str(name)!r}; {hint}", name.column)
+
+    def _choice(
+        self, tree: Tree[Any], condition: Tree[Any], first: Tree[Any], second: Tree[Any]
+    ) -> _Part:
+        is_so = self.part(condition).compute
+        a, b = self._alike(tree, "or", first, second)
+        f, g = a.compute, b.compute
+        return _Part(a.dimension, lambda values: f(values) if is_so(values) else g(values))
+
+    def _or_(self, _: Tree[Any], left: Tree[Any], right: Tree[Any]) -> _Part:
+        f, g = self.part(left).compute, self.part(right).compute
+        return _Part(PLAIN, lambda values: float(bool(f(values)) or bool(g(values))))
+
+    def _and_(self, _: Tree[Any], left: Tree[Any], right: Tree[Any]) -> _Part:
+        f, g = self.part(left).compute, self.part(right).compute
+        return _Part(PLAIN, lambda values: float(bool(f(values)) and bool(g(values))))
+
+    def _not_(self, _: Tree[Any], inner: Tree[Any]) -> _Part:
+        f = self.part(inner).compute
+        return _Part(PLAIN, lambda values: float(not f(values)))
+
+    def _lt(self, tree: Tree[Any], left: Tree[Any], right: Tree[Any]) -> _Part:
+        a, b = self._alike(tree, "under", left, right)
+        f, g = a.compute, b.compute
+        return _Part(PLAIN, lambda values: float(f(values) < g(values)))
+
+    def _gt(self, tree: Tree[Any], left: Tree[Any], right: Tree[Any]) -> _Part:
+        return self._lt(tree, right, left)
+
+    def _le(self, tree: Tree[Any], left: Tree[Any], right: Tree[Any]) -> _Part:
+        a, b = self._alike(tree, "under", left, right)
+        f, g = a.compute, b.compute
+        return _Part(PLAIN, lambda values: float(f(values) <= g(values)))
+
+    def _ge(self, tree: Tree[Any], left: Tree[Any], right: Tree[Any]) -> _Part:
+        return self._le(tree, right, left)
