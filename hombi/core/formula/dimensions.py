@@ -20,7 +20,7 @@ PLAIN: Dimension = {}
 TEMPERATURE: Dimension = {"[temperature]": 1.0}
 OF_THEIR_OWN = {"dBm": "signal", "dBW": "signal", "dB": "sound", "B(SPL)": "sound", "pH": "acidity"}
 # What the unit library calls otherwise, or takes for something else.
-CALLED = {"%": "percent", "‰": "permille", "l": "liter", "in": "inch", "d": "day", "1": ""}
+CALLED = {"%": "percent", "‰": "permille", "l": "liter", "in": "inch", "d": "day"}
 
 
 @lru_cache(maxsize=1)
@@ -30,7 +30,7 @@ def registry() -> Any:
     from pint import UnitRegistry  # noqa: PLC0415 - only where there is a formula
 
     made: Any = UnitRegistry()
-    made.define("permille = 0.001")
+    made.define("ppb = 1e-9")
     return made
 
 
@@ -62,7 +62,10 @@ def measured(unit: str) -> tuple[Dimension, float, float]:
 
 
 def named(dimension: Dimension) -> str:
-    """A dimension in words: "temperature", "length²/time"."""
+    """A dimension in words: "temperature", "power", "length^2"."""
+    for unit in dict.fromkeys(UNITS.values()):
+        if dimension and measured(unit.symbol)[0] == dimension:
+            return unit.measures
     parts = []
     for name, power in sorted(dimension.items(), key=lambda one: -one[1]):
         shown = name.strip("[]")
