@@ -14,6 +14,7 @@ from hombi import wire
 from hombi.client.calls import (
     automations,
     conditioning,
+    dashboards,
     derived,
     entities,
     general,
@@ -126,6 +127,16 @@ class AsyncConditioning(_AsyncGroup):
     try_ = _async_call(conditioning.try_)
     compare = _async_call(conditioning.compare)
     calibrate = _async_call(conditioning.calibrate)
+
+
+class AsyncDashboards(_AsyncGroup):
+    """Pages of tiles."""
+
+    list = _async_call(dashboards.list_)
+    get = _async_call(dashboards.get)
+    add = _async_call(dashboards.add)
+    arrange = _async_call(dashboards.arrange)
+    remove = _async_call(dashboards.remove)
 
 
 class AsyncDerived(_AsyncGroup):
@@ -271,6 +282,7 @@ class AsyncHub:
         self.nodes = AsyncNodes(self)
         self.entities = AsyncEntities(self)
         self.conditioning = AsyncConditioning(self)
+        self.dashboards = AsyncDashboards(self)
         self.derived = AsyncDerived(self)
         self.pairing = AsyncPairing(self)
         self.automations = AsyncAutomations(self)

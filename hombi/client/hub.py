@@ -11,6 +11,7 @@ from hombi import wire
 from hombi.client.calls import (
     automations,
     conditioning,
+    dashboards,
     derived,
     entities,
     general,
@@ -124,6 +125,16 @@ class Conditioning(_Group):
     try_ = _call(conditioning.try_)
     compare = _call(conditioning.compare)
     calibrate = _call(conditioning.calibrate)
+
+
+class Dashboards(_Group):
+    """Pages of tiles."""
+
+    list = _call(dashboards.list_)
+    get = _call(dashboards.get)
+    add = _call(dashboards.add)
+    arrange = _call(dashboards.arrange)
+    remove = _call(dashboards.remove)
 
 
 class Derived(_Group):
@@ -255,6 +266,7 @@ class Hub:
         self.nodes = Nodes(self)
         self.entities = Entities(self)
         self.conditioning = Conditioning(self)
+        self.dashboards = Dashboards(self)
         self.derived = Derived(self)
         self.pairing = Pairing(self)
         self.automations = Automations(self)

@@ -12,6 +12,7 @@ from hombi.hub.automations import Automations
 from hombi.hub.batteries import Batteries
 from hombi.hub.conditioning import Conditioning
 from hombi.hub.config import Config
+from hombi.hub.dashboards import Dashboards
 from hombi.hub.derived import Derived
 from hombi.hub.described import Described
 from hombi.hub.events import HubStarted, HubStopped, SettingsTakenUp
@@ -55,6 +56,7 @@ class Hub:
     derived: Derived
     links: Links
     rooms: Rooms
+    dashboards: Dashboards
     messages: Messages
     intake: Intake
     pairing: Pairing
@@ -84,8 +86,8 @@ class Hub:
         """All parts, in the order in which they are opened; the doors open when
         everything behind them is ready."""
         return [
-            self.writer, self.keeper, self.rollups, self.rooms, self.tools, self.pairing,
-            self.admission, self.intake, self.conditioning, self.derived, self.nodes,
+            self.writer, self.keeper, self.rollups, self.rooms, self.dashboards, self.tools,
+            self.pairing, self.admission, self.intake, self.conditioning, self.derived, self.nodes,
             self.picks, self.posts, self.settings, self.radios, self.batteries,
             self.actuation, self.outbox, self.reload, self.lag, self.links, self.automations,
         ]  # fmt: skip
@@ -187,6 +189,7 @@ async def _made(
         derived,
         all_links,
         rooms,
+        Dashboards(context, house),
         messages,
         intake,
         pairing,

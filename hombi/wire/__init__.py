@@ -24,6 +24,13 @@ from hombi.wire.conditioning import (
     TriedConditioning,
     TryRequest,
 )
+from hombi.wire.dashboards import (
+    Dashboard,
+    DashboardChange,
+    DashboardRequest,
+    Tile,
+    TileRequest,
+)
 from hombi.wire.entities import (
     Command,
     CommandRequest,
@@ -177,6 +184,9 @@ __all__ = [
     "Comparison",
     "Conditioning",
     "ConditioningRequest",
+    "Dashboard",
+    "DashboardChange",
+    "DashboardRequest",
     "DerivedRequest",
     "Door",
     "Doubts",
@@ -262,6 +272,8 @@ __all__ = [
     "Taken",
     "TextRequest",
     "ThresholdRequest",
+    "Tile",
+    "TileRequest",
     "Token",
     "TokenRequest",
     "Tool",

@@ -15,6 +15,7 @@ from hombi.hub.house import House, Tool
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.ports import (
     ArrivalRecord,
+    DashboardRecord,
     JournalEntry,
     NewEntity,
     NewNode,
@@ -436,3 +437,23 @@ def test_series_of_rollups_are_those_of_the_readings(
     assert min(p.at_ms for p in left) < HOUR_MS
     assert sum(p.count for p in left) == len(readings)
     assert history.numbers(number, [0], 0, end).count == len(readings)
+
+
+def test_dashboards_are_kept_and_go_with_their_room(database: Callable[[], Records]) -> None:
+    for records in (MemoryRecords(), database()):
+        house = House()
+        records.house.load(house)
+        floor = next(iter(house.floors.values()), None) or records.house.add_floor("Pages", 9)
+        room = records.house.add_room("tile-room", "Tile room", floor, 0)
+        own = DashboardRecord("evening", "Evening", "", [{"sort": "text", "text": "x"}])
+        beside = DashboardRecord("room-tile-room", "Tile room", "tile-room", [])
+        for one in (own, beside, DashboardRecord("room-none", "None", "no-room", [])):
+            records.dashboards.save(one)
+        assert sorted(one.slug for one in records.dashboards.all()) == ["evening", "room-tile-room"]
+        other = DashboardRecord("evening", "Late", "", [])
+        records.dashboards.save(other)
+        assert other in records.dashboards.all()
+        records.house.remove_room(room)
+        assert records.dashboards.all() == [other], "it went with its room"
+        records.dashboards.remove("evening")
+        assert records.dashboards.all() == []

@@ -16,6 +16,14 @@ export const command = (entity: string, to: string) =>
     }),
   );
 
+// Dashboards
+
+export const addDashboard = (body: { title: string }) => ask(api.POST("/api/dashboards", { body }));
+export const arrange = (dashboard: string, body: Schemas["DashboardChange"]) =>
+  ask(api.PUT("/api/dashboards/{dashboard}", { ...one("dashboard", dashboard), body }));
+export const removeDashboard = (dashboard: string) =>
+  ask(api.DELETE("/api/dashboards/{dashboard}", one("dashboard", dashboard)));
+
 // Letting nodes in
 
 export const openPairing = (length: string) => ask(api.POST("/api/pairing", { body: { length } }));

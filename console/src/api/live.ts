@@ -12,7 +12,7 @@ type NodeNews = Schemas["NodeNews"];
 
 const NODES: Stale = [keys.nodes, keys.entities, keys.house, ["entity"]];
 const STALE: Record<string, Stale> = {
-  rooms: NODES,
+  rooms: [...NODES, keys.dashboards],
   house: [keys.house, keys.pairing, keys.zigbee, keys.doctor],
   arrival: [keys.arrivals, keys.house],
   pairing: [keys.pairing],

@@ -25,6 +25,7 @@ export const keys = {
   tools: ["tools"] as const,
   tokens: ["tokens"] as const,
   doctor: ["doctor"] as const,
+  dashboards: ["dashboards"] as const,
   zigbee: ["zigbee"] as const,
   settings: (node: string) => ["settings", node] as const,
   conditioning: (address: string) => ["conditioning", address] as const,
@@ -72,6 +73,9 @@ export const useStretches = (address: string, when: Asked, value: number | null)
     refetchInterval: 60_000,
     placeholderData: (before) => before,
   });
+
+export const useDashboards = () =>
+  useQuery({ queryKey: keys.dashboards, queryFn: () => ask(api.GET("/api/dashboards")) });
 
 export const useNodes = () =>
   useQuery({ queryKey: keys.nodes, queryFn: () => ask(api.GET("/api/nodes")) });

@@ -243,6 +243,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/dashboards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All of them. A room has one when somebody has arranged its page. */
+        get: operations["dashboards_list"];
+        put?: never;
+        /** @description Make one beside the rooms'. */
+        post: operations["dashboards_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dashboards/{dashboard}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The tiles in their order. */
+        get: operations["dashboards_retrieve"];
+        /** @description Put these tiles on it. `room-` with a room's address is the room's page. */
+        put: operations["dashboards_update"];
+        post?: never;
+        /** @description Take it away; the page of a room comes by itself again. */
+        delete: operations["dashboards_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/dashboards/{dashboard}/pictures/{tile}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What its camera shows now, fetched by the hub. `tile` counts from 0. */
+        get: operations["dashboards_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/derived": {
         parameters: {
             query?: never;
@@ -1753,6 +1807,35 @@ export interface components {
             past?: boolean;
         };
         /**
+         * Dashboard
+         * @description A page of tiles. `room` is the address of the room whose page it is; null for one
+         *         of the person's own.
+         */
+        Dashboard: {
+            dashboard: string;
+            title: string;
+            room: string | null;
+            tiles: components["schemas"]["Tile"][];
+        };
+        /**
+         * DashboardChange
+         * @description What a page has from now on; without a title it keeps its own.
+         */
+        DashboardChange: {
+            tiles: components["schemas"]["TileRequest"][];
+            /** @default  */
+            title?: string;
+        };
+        /**
+         * DashboardRequest
+         * @description A page of tiles to make.
+         */
+        DashboardRequest: {
+            title: string;
+            /** @default [] */
+            tiles?: components["schemas"]["TileRequest"][];
+        };
+        /**
          * DerivedRequest
          * @description A value to compute from others. It stands in the room of its first source unless
          *         one is named.
@@ -2875,6 +2958,39 @@ export interface components {
             text?: string;
         };
         /**
+         * Tile
+         * @description One thing on a page: what it shows, of which entities, and how large. `text` is
+         *         what a text says, or what stands over a picture; `address` where a picture is.
+         */
+        Tile: {
+            /** @enum {unknown} */
+            sort: "compare" | "curve" | "picture" | "text" | "value" | "values";
+            of: string[];
+            /** @enum {unknown} */
+            size: "large" | "small" | "tall" | "wide";
+            text: string;
+            address: string;
+        };
+        /**
+         * TileRequest
+         * @description A tile to put somewhere.
+         */
+        TileRequest: {
+            /** @enum {unknown} */
+            sort: "compare" | "curve" | "picture" | "text" | "value" | "values";
+            /** @default [] */
+            of?: string[];
+            /**
+             * @default small
+             * @enum {unknown}
+             */
+            size?: "large" | "small" | "tall" | "wide";
+            /** @default  */
+            text?: string;
+            /** @default  */
+            address?: string;
+        };
+        /**
          * Token
          * @description A token, shown this once.
          */
@@ -3635,6 +3751,189 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["History"][];
                 };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dashboards_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Dashboard"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dashboards_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["DashboardRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Dashboard"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dashboards_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dashboard: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Dashboard"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dashboards_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dashboard: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["DashboardChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Dashboard"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dashboards_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dashboard: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dashboards_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                dashboard: string;
+                tile: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description a problem */
             default: {

@@ -15,6 +15,7 @@ import { SignInAgain } from "../features/account/SignInAgain";
 import { SignInPage } from "../features/account/SignInPage";
 import { AutomationPage } from "../features/automations/AutomationPage";
 import { AutomationsPage } from "../features/automations/AutomationsPage";
+import { DashboardPage } from "../features/dashboards/DashboardPage";
 import { FirstStepsPage } from "../features/house/FirstSteps";
 import { HousePage } from "../features/house/HousePage";
 import { JournalPage } from "../features/journal/JournalPage";
@@ -37,6 +38,9 @@ const fetchComparePage = () => import("../features/compare/ComparePage");
 const ComparePage = lazy(() => fetchComparePage().then((m) => ({ default: m.ComparePage })));
 const fetchReviewPage = () => import("../features/review/ReviewPage");
 const ReviewPage = lazy(() => fetchReviewPage().then((m) => ({ default: m.ReviewPage })));
+const WallPage = lazy(() =>
+  import("../features/wall/WallPage").then((m) => ({ default: m.WallPage })),
+);
 // Seldom needed once the house is set up.
 const fetchMessagesPage = () => import("../features/messages/MessagesPage");
 const MessagesPage = lazy(() => fetchMessagesPage().then((m) => ({ default: m.MessagesPage })));
@@ -79,7 +83,8 @@ function useSession() {
   });
 }
 
-function SignedIn() {
+/** Everything that only who has signed in sees; a wall has no frame around it. */
+function SignedIn({ bare = false }: { bare?: boolean }) {
   const session = useSession();
   const here = useLocation();
   // Who was in keeps the page, and what was typed on it, when the session ends.
@@ -98,6 +103,14 @@ function SignedIn() {
   if (session.data === undefined) return <main className="p-8">{<Shape />}</main>;
   if (session.data === null && !person)
     return <Navigate to="/sign-in" state={{ from: here.pathname + here.search }} replace />;
+  if (bare) {
+    return (
+      <Suspense fallback={<Shape lines={8} />}>
+        {session.data === null && <SignInAgain person={person} />}
+        <Outlet />
+      </Suspense>
+    );
+  }
   return (
     <Shell person={visible(session.data?.username ?? person)}>
       {session.data === null && <SignInAgain person={person} />}
@@ -131,9 +144,13 @@ export function App() {
         <Routes>
           <Route path="/claim" element={<ClaimPage />} />
           <Route path="/sign-in" element={<SignInPage />} />
+          <Route element={<SignedIn bare />}>
+            <Route path="/wall/:dashboard" element={<WallPage />} />
+          </Route>
           <Route element={<SignedIn />}>
             <Route index element={<HousePage />} />
             <Route path="/rooms/:room" element={<RoomPage />} />
+            <Route path="/dashboards/:dashboard" element={<DashboardPage />} />
             <Route path="/nodes" element={<NodesPage />} />
             <Route path="/nodes/:node" element={<NodePage />} />
             <Route path="/readings" element={<ReadingsPage />} />

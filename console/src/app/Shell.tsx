@@ -1,16 +1,14 @@
 // The frame around every page: the places, the palette, and the line that says when the
 // connection is lost.
-import { useQueryClient } from "@tanstack/react-query";
 import { Search } from "lucide-react";
 import { lazy, type ReactNode, Suspense, useEffect, useRef, useState } from "react";
 import { NavLink, useLocation, useNavigate } from "react-router";
-import { age } from "../api/client";
-import { followLive, type LiveState } from "../api/live";
 import { useHouse } from "../api/queries";
-import { ago, hubNow, useNow } from "../ui/time";
+import { ago, useNow } from "../ui/time";
 import { Boundary } from "./Boundary";
 import { keepFocus } from "./keepFocus";
 import { ThumbBar } from "./ThumbBar";
+import { useLive } from "./useLive";
 
 export const fetchPalette = () => import("./Palette");
 const Palette = lazy(() => fetchPalette().then((m) => ({ default: m.Palette })));
@@ -26,29 +24,12 @@ const PLACES = [
 ] as const;
 
 export function Shell({ person, children }: { person: string; children: ReactNode }) {
-  const cache = useQueryClient();
   const navigate = useNavigate();
   const here = useLocation();
   const main = useRef<HTMLElement>(null);
-  const [live, setLive] = useState<LiveState>("connecting");
-  const [lostAt, setLostAt] = useState(0);
+  const { live, lostAt } = useLive();
   const [finding, setFinding] = useState(false);
   const house = useHouse();
-
-  useEffect(
-    () =>
-      followLive(cache, (state) => {
-        setLive(state);
-        if (state === "lost") setLostAt((before) => before || age.since || hubNow());
-        else {
-          // What the device had kept is fetched again as soon as the hub is there.
-          if (age.since) void cache.invalidateQueries();
-          age.since = 0;
-          setLostAt(0);
-        }
-      }),
-    [cache],
-  );
 
   useEffect(() => {
     function onKey(event: KeyboardEvent) {

@@ -12,16 +12,18 @@ export const Tile = memo(function Tile({
   entity,
   nodeTitle,
   limits,
+  className = "",
 }: {
   entity: Entity;
   nodeTitle: string;
   limits: Limit[];
+  className?: string;
 }) {
   const Face = faceOf(entity);
   return (
     <li
       data-entity={entity.entity}
-      className="rule relative flex min-h-44 flex-col justify-between gap-2 overflow-hidden border bg-sheet p-4"
+      className={`rule relative flex min-h-44 flex-col justify-between gap-2 overflow-hidden border bg-sheet p-4 ${className}`}
     >
       {/* A new key starts the glow again; it must not take the switch's state with it. */}
       <Glow key={`${entity.value}`} at={entity.at} />

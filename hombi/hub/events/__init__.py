@@ -21,6 +21,8 @@ from hombi.hub.events.commands import (
 )
 from hombi.hub.events.house import (
     ClockSet,
+    DashboardArranged,
+    DashboardRemoved,
     FloorAdded,
     FloorChanged,
     FloorRemoved,
@@ -128,6 +130,8 @@ __all__ = [
     "CommandChanged",
     "CommandConfirmed",
     "CommandFailed",
+    "DashboardArranged",
+    "DashboardRemoved",
     "DerivedRemoved",
     "EntitiesChanged",
     "EntityAdded",

@@ -31,6 +31,28 @@ class RoomsChanged(Event):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class DashboardArranged(RoomsChanged):
+    """A page of tiles has other tiles than before."""
+
+    dashboard: str
+
+    @property
+    def sentence(self) -> str:
+        return f"the page {self.dashboard} was arranged"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DashboardRemoved(RoomsChanged):
+    """A page of tiles was removed; that of a room comes by itself again."""
+
+    dashboard: str
+
+    @property
+    def sentence(self) -> str:
+        return f"the arranged page {self.dashboard} was removed"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class HouseNamed(Event):
     """The house has another name, or stands in another time zone."""
 

@@ -6,6 +6,7 @@ import contextlib
 from collections.abc import Iterator
 
 from hombi.hub.memory.conditioning import MemoryConditioning
+from hombi.hub.memory.dashboards import MemoryDashboards
 from hombi.hub.memory.history import MemoryHistory
 from hombi.hub.memory.house import MemoryHouse
 from hombi.hub.memory.others import (
@@ -28,6 +29,7 @@ class MemoryRecords:
         self.conditioning = MemoryConditioning(self.history)
         self.pairing = MemoryPairing()
         self.house = MemoryHouse(self.history, self.pairing)
+        self.dashboards = MemoryDashboards(self.house)
         self.automations = MemoryAutomations()
         self.journal = MemoryJournal()
         self.notices = MemoryNotices()

@@ -101,6 +101,10 @@ class MemoryHouse:
     def save_room(self, room: Room) -> None:
         self._rooms[room.id] = replace(room)
 
+    def room_slugs(self) -> set[str]:
+        """The addresses of the rooms that are there."""
+        return {room.slug for room in self._rooms.values()}
+
     def remove_room(self, room: Room) -> None:
         self._rooms.pop(room.id, None)
         for stored in self._nodes.values():

@@ -13,6 +13,7 @@ from typing import Protocol
 
 from hombi.hub.ports.automations import AutomationRecord, AutomationsPort
 from hombi.hub.ports.conditioning import ConditioningPort
+from hombi.hub.ports.dashboards import DashboardRecord, DashboardsPort
 from hombi.hub.ports.history import HistoryPort, Numbers, Point, Row
 from hombi.hub.ports.house import HousePort, NewEntity, NewNode
 from hombi.hub.ports.journal import JournalEntry, JournalPort
@@ -26,6 +27,8 @@ __all__ = [
     "AutomationRecord",
     "AutomationsPort",
     "ConditioningPort",
+    "DashboardRecord",
+    "DashboardsPort",
     "DeliveryRecord",
     "HistoryPort",
     "HousePort",
@@ -57,6 +60,9 @@ class Records(Protocol):
 
     @property
     def conditioning(self) -> ConditioningPort: ...
+
+    @property
+    def dashboards(self) -> DashboardsPort: ...
 
     @property
     def pairing(self) -> PairingPort: ...

@@ -154,6 +154,15 @@ class Conditioning(models.Model):
     data = models.JSONField()
 
 
+class Dashboard(models.Model):
+    """A page of tiles: a room's, or one of the person's own."""
+
+    slug = models.CharField(max_length=80, primary_key=True)
+    title = models.CharField(max_length=80)
+    room = models.OneToOneField(Room, on_delete=models.CASCADE, null=True, related_name="dashboard")
+    tiles = models.JSONField()
+
+
 class Arrival(models.Model):
     """A node that asked to join."""
 

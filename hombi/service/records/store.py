@@ -9,6 +9,7 @@ from django.db import OperationalError, transaction
 
 from hombi.hub.errors import Busy
 from hombi.service.records.conditioning import DatabaseConditioning
+from hombi.service.records.dashboards import DatabaseDashboards
 from hombi.service.records.history import DatabaseHistory
 from hombi.service.records.house import DatabaseHouse
 from hombi.service.records.others import (
@@ -29,6 +30,7 @@ class DatabaseRecords:
         self.house = DatabaseHouse(self.pairing)
         self.history = DatabaseHistory()
         self.conditioning = DatabaseConditioning()
+        self.dashboards = DatabaseDashboards()
         self.automations = DatabaseAutomations()
         self.journal = DatabaseJournal()
         self.notices = DatabaseNotices()

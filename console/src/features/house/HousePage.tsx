@@ -5,6 +5,7 @@ import type { Automation, House } from "../../api/client";
 import { useAutomations, useEntities, useHouse } from "../../api/queries";
 import { Await, Mark, Page } from "../../ui/parts";
 import { visible } from "../../ui/visible";
+import { OwnDashboards } from "../dashboards/OwnDashboards";
 import { Day } from "./Day";
 import { FirstSteps } from "./FirstSteps";
 import { Section } from "./Section";
@@ -43,7 +44,10 @@ export function HousePage() {
         </p>
       )}
       {house.data && !first && house.data.nodes > 0 && (
-        <Day zone={house.data.time_zone} automations={automations.data ?? []} />
+        <>
+          <Day zone={house.data.time_zone} automations={automations.data ?? []} />
+          <OwnDashboards />
+        </>
       )}
     </Page>
   );

@@ -1,0 +1,27 @@
+"""Dashboards in memory."""
+
+from __future__ import annotations
+
+import copy
+
+from hombi.hub.memory.house import MemoryHouse
+from hombi.hub.ports import DashboardRecord
+
+
+class MemoryDashboards:
+    """`DashboardsPort` without a disk."""
+
+    def __init__(self, house: MemoryHouse) -> None:
+        self._house = house
+        self._all: dict[str, DashboardRecord] = {}
+
+    def all(self) -> list[DashboardRecord]:
+        known = self._house.room_slugs()
+        found = (one for one in self._all.values() if not one.room or one.room in known)
+        return copy.deepcopy(list(found))
+
+    def save(self, record: DashboardRecord) -> None:
+        self._all[record.slug] = copy.deepcopy(record)
+
+    def remove(self, slug: str) -> None:
+        self._all.pop(slug, None)

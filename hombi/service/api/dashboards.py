@@ -1,0 +1,100 @@
+"""Dashboards: the pages of tiles, and the pictures on them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from django.http import HttpResponse
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from hombi import wire
+from hombi.hub.dashboards import (
+    AddDashboard,
+    ArrangeDashboard,
+    Dashboard,
+    RemoveDashboard,
+    Tile,
+)
+from hombi.hub.errors import NotFound
+from hombi.hub.hub import Hub
+from hombi.service.api.parsing import body
+from hombi.service.api.pictures import picture_at
+from hombi.service.api.schema import operation
+from hombi.service.api.views import View, actor, done
+from hombi.service.bridge import change, read
+
+
+class DashboardsView(View):
+    """All dashboards."""
+
+    @operation(name="dashboards_list", gives=list[wire.Dashboard])
+    def get(self, request: Request) -> Response:
+        """All of them. A room has one when somebody has arranged its page."""
+        return Response(read(lambda h: [_dashboard(h, one) for one in h.dashboards.all]))
+
+    @operation(takes=wire.DashboardRequest, gives=wire.Dashboard, status=201)
+    def post(self, request: Request) -> Response:
+        """Make one beside the rooms'."""
+        asked = body(request, wire.DashboardRequest)
+        made = AddDashboard(asked.title, _tiles(asked.tiles))
+        return Response(change(actor(request), made, _dashboard), 201)
+
+
+class DashboardView(View):
+    """One dashboard."""
+
+    @operation(gives=wire.Dashboard)
+    def get(self, request: Request, dashboard: str) -> Response:
+        """The tiles in their order."""
+        return Response(read(lambda h: _dashboard(h, h.dashboards.known(dashboard))))
+
+    @operation(takes=wire.DashboardChange, gives=wire.Dashboard)
+    def put(self, request: Request, dashboard: str) -> Response:
+        """Put these tiles on it. `room-` with a room's address is the room's page."""
+        asked = body(request, wire.DashboardChange)
+        made = ArrangeDashboard(dashboard, _tiles(asked.tiles), asked.title)
+        return Response(change(actor(request), made, _dashboard))
+
+    @operation()
+    def delete(self, request: Request, dashboard: str) -> Response:
+        """Take it away; the page of a room comes by itself again."""
+        return done(request, RemoveDashboard(dashboard))
+
+
+class PictureView(View):
+    """A picture on a tile."""
+
+    @operation(name="dashboards_picture")
+    def get(self, request: Request, dashboard: str, tile: int) -> HttpResponse:
+        """What its camera shows now, fetched by the hub. `tile` counts from 0."""
+
+        def look(h: Hub) -> str:
+            tiles = h.dashboards.known(dashboard).tiles
+            if tile >= len(tiles) or tiles[tile].sort != "picture":
+                raise NotFound(f"{dashboard} has no picture at {tile}")
+            return tiles[tile].address
+
+        media_type, content = picture_at(read(look))
+        response = HttpResponse(content, content_type=media_type)
+        response["Cache-Control"] = "no-store"
+        response["X-Content-Type-Options"] = "nosniff"
+        return response
+
+
+def _tiles(asked: Sequence[wire.TileRequest]) -> list[Tile]:
+    return [Tile(one.sort, tuple(one.of), one.size, one.text, one.address) for one in asked]
+
+
+def _dashboard(_: Hub, found: Dashboard) -> wire.Dashboard:
+    return wire.Dashboard(
+        dashboard=found.slug,
+        title=found.title,
+        room=found.room or None,
+        tiles=[
+            wire.Tile(
+                sort=one.sort, of=list(one.of), size=one.size, text=one.text, address=one.address
+            )
+            for one in found.tiles
+        ],
+    )

@@ -1,0 +1,27 @@
+"""The dashboards port on the ORM."""
+
+from __future__ import annotations
+
+from hombi.hub.ports import DashboardRecord
+from hombi.service.records import models as m
+
+
+class DatabaseDashboards:
+    """`hombi.hub.ports.DashboardsPort`."""
+
+    def all(self) -> list[DashboardRecord]:
+        rows = m.Dashboard.objects.order_by("title", "slug")
+        return [
+            DashboardRecord(slug, title, room or "", tiles)
+            for slug, title, room, tiles in rows.values_list("slug", "title", "room__slug", "tiles")
+        ]
+
+    def save(self, record: DashboardRecord) -> None:
+        room = m.Room.objects.filter(slug=record.room).first() if record.room else None
+        if record.room and room is None:
+            return  # the room was removed meanwhile
+        values = {"title": record.title, "room": room, "tiles": record.tiles}
+        m.Dashboard.objects.update_or_create(slug=record.slug, defaults=values)
+
+    def remove(self, slug: str) -> None:
+        m.Dashboard.objects.filter(slug=slug).delete()

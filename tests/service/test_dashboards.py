@@ -1,0 +1,202 @@
+"""Pages of tiles, and the pictures of cameras that cannot be trusted."""
+
+from __future__ import annotations
+
+import contextlib
+import socket
+import threading
+import time
+from collections.abc import Callable, Iterator
+
+import pytest
+
+from hombi.client import HubProblem, Missing, Wrong
+from hombi.wire import TileRequest
+from tests.house import CLIMATE, Service, call, description, let_in
+
+PNG = b"\x89PNG\r\n\x1a\n" + b"\0" * 40
+
+
+@contextlib.contextmanager
+def camera(answer: Callable[[socket.socket], None]) -> Iterator[str]:
+    """A camera that does this with whoever asks it; its address."""
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        server.settimeout(0.2)
+        ends = threading.Event()
+
+        def run() -> None:
+            while not ends.is_set():
+                with contextlib.suppress(TimeoutError, OSError):
+                    one, _ = server.accept()
+                    with one:
+                        one.recv(4096)
+                        answer(one)
+
+        thread = threading.Thread(target=run, daemon=True)
+        thread.start()
+        try:
+            yield f"http://127.0.0.1:{server.getsockname()[1]}/snapshot.jpg"
+        finally:
+            ends.set()
+            thread.join()
+
+
+def says(status: str, head: str, body: bytes) -> Callable[[socket.socket], None]:
+    return lambda one: one.sendall(f"HTTP/1.1 {status}\r\n{head}\r\n\r\n".encode() + body)
+
+
+@pytest.fixture(scope="module")
+def mill(service: Service) -> Service:
+    let_in(service, description("Cellar rack", **CLIMATE))
+    let_in(service, description("Loft beam", **CLIMATE), "Loft")
+    return service
+
+
+RACK, BEAM = "cellar-rack/humidity", "loft-beam/humidity"
+
+
+def test_a_room_is_arranged_and_comes_by_itself_again(mill: Service) -> None:
+    with mill.hub() as hub:
+        assert hub.dashboards.list() == []
+        tiles = [
+            TileRequest(sort="value", of=["Cellar rack humidity"], size="wide"),
+            TileRequest(sort="compare", of=[RACK, BEAM], size="large"),
+            TileRequest(sort="text", text="  Turn the wheels.\nEvery Monday. "),
+        ]
+        made = hub.dashboards.arrange("room-cheese-cellar", tiles)
+        assert (made.dashboard, made.title, made.room) == (
+            "room-cheese-cellar", "Cheese cellar", "cheese-cellar",
+        )  # fmt: skip
+        assert made.tiles[0].of == [RACK], "a name became its address"
+        assert made.tiles[2].text == "Turn the wheels.\nEvery Monday."
+    mill.kill()
+    mill.start()
+    with mill.hub() as hub:
+        assert hub.dashboards.get("room-cheese-cellar") == made
+        hub.dashboards.remove("room-cheese-cellar")
+        assert hub.dashboards.list() == []
+        said = [entry.text for entry in hub.journal()]
+        assert "the page Cheese cellar was arranged" in " ".join(said)
+
+
+def test_own_dashboards_and_what_they_show_may_go(mill: Service) -> None:
+    with mill.hub() as hub:
+        made = hub.dashboards.add("Evening round", [TileRequest(sort="value", of=[BEAM])])
+        assert (made.dashboard, made.room) == ("evening-round", None)
+        with pytest.raises(Wrong, match="choose another name"):
+            hub.dashboards.add("Evening, round!")
+        with pytest.raises(Wrong, match="choose another name"):
+            hub.dashboards.add("Room loft")
+        gone = let_in(mill, description("Wheel", **CLIMATE), "Workshop")
+        both = [*made.tiles, TileRequest(sort="curve", of=["wheel/temperature"])]
+        asked = [TileRequest(sort=t.sort, of=t.of, size="tall") for t in both]
+        hub.dashboards.arrange("evening-round", asked)
+        hub.nodes.remove(gone.node)
+        # What is gone stays where it was put, until somebody takes it off.
+        kept = hub.dashboards.arrange("evening-round", asked, title="Late round")
+        assert (kept.title, kept.tiles[1].of) == ("Late round", ["wheel/temperature"])
+        with pytest.raises(Missing):
+            hub.dashboards.add("Other", [asked[1]])
+        hub.dashboards.remove("evening-round")
+        with pytest.raises(Missing, match="no dashboard"):
+            hub.dashboards.get("evening-round")
+        hub.rooms.add("Cold store")
+        hub.dashboards.arrange("room-cold-store", [TileRequest(sort="text", text="x")])
+        hub.rooms.remove("cold-store")
+        assert hub.dashboards.list() == [], "it goes with its room"
+        hub.rooms.add("Cold store")
+        assert hub.dashboards.list() == [], "one of the same name begins anew"
+
+
+@pytest.mark.parametrize(
+    ("tile", "said"),
+    [
+        ({"sort": "value"}, "shows 1 values, not 0"),
+        ({"sort": "compare", "of": [RACK]}, "shows 2 to 8 values, not 1"),
+        ({"sort": "text"}, "has no text"),
+        ({"sort": "text", "text": "x" * 501}, "500"),
+        ({"sort": "radio"}, "sort"),
+        ({"sort": "value", "of": [RACK], "size": "huge"}, "size"),
+        ({"sort": "value", "of": ["cellar-rack/humidty"]}, "did you mean"),
+        ({"sort": "picture"}, "write its address like http://"),
+        ({"sort": "picture", "address": "file:///etc/passwd"}, "write its address like http://"),
+        ({"sort": "picture", "address": "http://[::1"}, "is no address"),
+        ({"sort": "picture", "address": "http://8.8.8.8/a.jpg"}, "8.8.8.8 is not in the house"),
+        ({"sort": "text", "text": "x", "address": "http://127.0.0.1"}, "only a picture has one"),
+    ],
+)  # fmt: skip
+def test_a_tile_that_cannot_be_is_refused(mill: Service, tile: object, said: str) -> None:
+    found = call(mill, "PUT", "/api/dashboards/room-loft", json={"tiles": [tile]})
+    assert found.status_code in (400, 404, 422), found.text
+    assert said in found.text
+
+
+def test_the_picture_of_a_camera_comes_through_the_hub(mill: Service) -> None:
+    with camera(says("200 OK", "Content-Type: text/html", PNG)) as address, mill.hub() as hub:
+        tile = TileRequest(sort="picture", of=[RACK], text="Cellar", address=address)
+        hub.dashboards.add("Cameras", [tile])
+        found = call(mill, "GET", "/api/dashboards/cameras/pictures/0")
+        assert (found.status_code, found.headers["content-type"]) == (200, "image/png")
+        assert found.content == PNG
+        assert found.headers["x-content-type-options"] == "nosniff"
+        assert call(mill, "GET", "/api/dashboards/cameras/pictures/1").status_code == 404
+        hub.dashboards.remove("cameras")
+
+
+def drips(one: socket.socket) -> None:
+    one.sendall(b"HTTP/1.1 200 OK\r\n\r\n" + PNG)
+    with contextlib.suppress(OSError):
+        for _ in range(60):
+            one.sendall(b"\0")
+            time.sleep(0.3)
+
+
+def floods(one: socket.socket) -> None:
+    one.sendall(
+        b"HTTP/1.1 200 OK\r\nContent-Length: 10\r\n\r\n" if False else b"HTTP/1.1 200 OK\r\n\r\n"
+    )
+    with contextlib.suppress(OSError):
+        for _ in range(200):
+            one.sendall(PNG + b"\0" * 65_536)
+
+
+@pytest.mark.parametrize(
+    ("answer", "said"),
+    [
+        (says("200 OK", "Content-Type: image/png", b"<script>alert(1)</script>"), "is no picture"),
+        (says("200 OK", "Content-Type: image/svg+xml", b"<svg onload='x'/>"), "is no picture"),
+        (says("302 Found", "Location: http://192.0.2.1/", b""), "answered 302"),
+        (says("401 No", "", b""), "answered 401"),
+        (lambda one: one.sendall(b"\x16\x03\x01 nonsense\r\n\r\n"), "cannot be reached"),
+        (lambda _: None, "cannot be reached"),
+        (drips, "did not come within 8 s"),
+        (lambda _: time.sleep(6), "does not answer in time"),
+        (floods, "larger than 6 MB"),
+    ],
+)  # fmt: skip
+def test_a_camera_that_lies_or_hangs_is_said_and_holds_nothing_up(
+    mill: Service, answer: Callable[[socket.socket], None], said: str
+) -> None:
+    with camera(answer) as address, mill.hub() as hub:
+        hub.dashboards.add("Cameras", [TileRequest(sort="picture", address=address)])
+        try:
+            begun = time.monotonic()
+            found = call(mill, "GET", "/api/dashboards/cameras/pictures/0", timeout=30)
+            assert time.monotonic() - begun < 12
+            assert (found.status_code, said in found.text) == (409, True), found.text
+        finally:
+            hub.dashboards.remove("cameras")
+
+
+def test_a_page_has_an_end_and_a_stranger_sees_none(mill: Service) -> None:
+    many = [{"sort": "text", "text": "x"}] * 81
+    assert (
+        "80 tiles at most"
+        in call(mill, "PUT", "/api/dashboards/room-loft", json={"tiles": many}).text
+    )
+    with mill.hub() as hub, pytest.raises(HubProblem, match="no room"):
+        hub.dashboards.arrange("room-nowhere", [])
+    import httpx
+
+    assert httpx.get(mill.url + "/api/dashboards").status_code == 401
+    assert httpx.get(mill.url + "/api/dashboards/x/pictures/0").status_code == 401
