@@ -1,5 +1,5 @@
 """The lab's own pages: the phone, the nodes' setup codes, steam for the cellar's
-sensor, the radio nodes in hand."""
+sensor, the camera, the radio nodes in hand."""
 
 from __future__ import annotations
 
@@ -11,6 +11,7 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse, Response
 from starlette.routing import Route
 
+from hombi.lab.camera import camera_routes
 from hombi.lab.controls import Controls
 from hombi.lab.demo_house import Demo, DemoError
 from hombi.lab.heron_mill import OUTSIDE, PLANS
@@ -46,6 +47,7 @@ async def serve_pages(
             Route("/phone/answer", phone.behave, methods=["POST"]),
             Route("/nodes", nodes),
             Route("/steam", steam, methods=["POST"]),
+            *camera_routes(mill),
             *controls.routes(),
             *(route for thing in things for route in thing.routes()),
         ]

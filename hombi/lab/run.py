@@ -30,6 +30,7 @@ from hombi.lab.phone import LabPhone
 from hombi.lab.physics import Mill
 from hombi.lab.radio_plans import BLUETOOTH
 from hombi.lab.thing_plans import web_things
+from hombi.lab.walls import kitchen_wall
 from hombi.lab.web_thing import WebThing, announced
 from hombi.lab.zigbee_house import ZigbeeHouse
 
@@ -116,6 +117,7 @@ async def run_demo(demo: Demo, say: Say) -> None:
                         await hub.automations.add(text.read_text())
                     for method, sources, title, parameters in DERIVED:
                         await hub.derived.make(method, sources, title=title, parameters=parameters)
+                    await hub.dashboards.add("Kitchen wall", kitchen_wall(demo.lab_port))
                     demo.unfinished.unlink()
                 _say_ready(demo, url, say)
                 await _live(demo, mill)

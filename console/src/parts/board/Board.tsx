@@ -187,23 +187,25 @@ function Curve({ entity }: { entity: Entity }) {
       </div>
       {drawn && history && (
         <div className="mt-2 flex min-h-20 grow gap-2">
-          <svg
-            role="img"
-            aria-label={`The last day, from ${shown(Math.min(...history.low), entity)} to ${shown(Math.max(...history.high), entity)}`}
-            viewBox="0 0 100 100"
-            preserveAspectRatio="none"
-            className="h-full min-h-20 w-full text-act"
-          >
-            <path d={drawn.area} fill="currentColor" opacity="0.12" />
-            <path
-              d={drawn.line}
-              fill="none"
-              stroke="currentColor"
-              strokeWidth={2}
-              vectorEffect="non-scaling-stroke"
-            />
-          </svg>
-          <div className="flex flex-col justify-between text-right text-faint text-sm">
+          <div className="relative grow">
+            <svg
+              role="img"
+              aria-label={`The last day, from ${shown(Math.min(...history.low), entity)} to ${shown(Math.max(...history.high), entity)}`}
+              viewBox="0 0 100 100"
+              preserveAspectRatio="none"
+              className="absolute inset-0 size-full text-act"
+            >
+              <path d={drawn.area} fill="currentColor" opacity="0.12" />
+              <path
+                d={drawn.line}
+                fill="none"
+                stroke="currentColor"
+                strokeWidth={2}
+                vectorEffect="non-scaling-stroke"
+              />
+            </svg>
+          </div>
+          <div className="flex flex-col justify-between whitespace-nowrap text-right text-faint text-sm">
             <span>{shown(Math.max(...history.high), entity)}</span>
             <span>{shown(Math.min(...history.low), entity)}</span>
           </div>
@@ -238,7 +240,7 @@ function Picture({ tile, known, source }: { tile: TileOf; known: Known; source: 
         alt={tile.text || "The camera's picture"}
         onLoad={() => setFailed(false)}
         onError={() => setFailed(true)}
-        className={`size-full object-cover ${failed ? "hidden" : ""}`}
+        className={`absolute inset-0 size-full object-cover ${failed ? "hidden" : ""}`}
       />
       <div className="absolute inset-x-0 bottom-0 flex flex-wrap items-baseline gap-x-4 bg-paper/85 px-3 py-1.5">
         <span className="wrap-anywhere font-medium">{visible(tile.text)}</span>
