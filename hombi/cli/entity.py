@@ -120,6 +120,27 @@ def hide(
 
 
 @app.command()
+def see(
+    entity: Address,
+    unit: Annotated[
+        str | None, typer.Option(help="In which unit it is seen; '' as in the whole house.")
+    ] = None,
+    decimals: Annotated[
+        int | None, typer.Option(help="With how many decimals; -1 what suits the unit.")
+    ] = None,
+    keep: Annotated[
+        str | None,
+        typer.Option(help="How long its single readings are kept, like '30 d'; '' as all others."),
+    ] = None,
+    json: Json = False,
+) -> None:
+    """Say how an entity is shown, and how long its readings are kept."""
+    with hub() as h:
+        found = h.entities.see(entity_called(h, entity), unit=unit, decimals=decimals, keep=keep)
+    said(json, [found], f"{found.entity} is {found.shown or 'not heard yet'}")
+
+
+@app.command()
 def kind(
     entity: Address,
     kind: Annotated[

@@ -104,6 +104,10 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         'hombi entity rename wheel/turns "Wheel turns"',
         'hombi entity rename "Cellar rack humidity" "Humidity at the rack"',
     ),
+    "entity see": (
+        'hombi entity see loft-beam/temperature --unit "°F"',
+        'hombi entity see cellar-sump/depth --decimals 3 --keep "365 d"',
+    ),
     "entity hide": ("hombi entity hide wheel/turns", "hombi entity hide wheel/turns --show"),
     "entity kind": (
         "hombi entity kind wheel/turns frequency --unit 1/min",

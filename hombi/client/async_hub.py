@@ -166,6 +166,7 @@ class AsyncEntities(_AsyncGroup):
     get = _async_call(entities.get)
     rename = _async_call(entities.rename)
     hide = _async_call(entities.hide)
+    see = _async_call(entities.see)
     change_kind = _async_call(entities.change_kind)
     remove = _async_call(entities.remove)
     history = _async_call(entities.history)

@@ -164,6 +164,7 @@ class Entities(_Group):
     get = _call(entities.get)
     rename = _call(entities.rename)
     hide = _call(entities.hide)
+    see = _call(entities.see)
     change_kind = _call(entities.change_kind)
     remove = _call(entities.remove)
     history = _call(entities.history)

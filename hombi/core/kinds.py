@@ -7,6 +7,25 @@ from dataclasses import dataclass
 
 
 @dataclass(frozen=True, slots=True)
+class Seen:
+    """How people see a value: its unit and decimals, and how it becomes one in that
+    unit: seen = value * factor + addend."""
+
+    unit: str
+    decimals: int
+    factor: float = 1.0
+    addend: float = 0.0
+
+    def of(self, value: float | None) -> float | None:
+        """A value as it is seen; None for none."""
+        return None if value is None else value * self.factor + self.addend
+
+    def back(self, seen: float) -> float:
+        """The value in the kind's unit."""
+        return (seen - self.addend) / self.factor
+
+
+@dataclass(frozen=True, slots=True)
 class Kind:
     """One kind of entity.
 
@@ -24,6 +43,13 @@ class Kind:
     words: tuple[str, str] | None = None
     title: str = ""
     called: tuple[str, ...] = ()
+    # How the household sees it, where that is otherwise.
+    seen: Seen | None = None
+
+    @property
+    def as_seen(self) -> Seen:
+        """How people see its values."""
+        return self.seen or Seen(self.unit, self.decimals)
 
     @property
     def shown(self) -> str:

@@ -45,6 +45,7 @@ def parse_value(text: str, kind: Kind, *, bare: bool = False) -> float:
             )
         return float(kind.words.index(word))
     match = _QUANTITY.fullmatch(text)
+    seen = kind.as_seen
     example = (
         f"{kind.high:g} {kind.unit}".strip()
         if abs(kind.high) < 1000
@@ -52,7 +53,7 @@ def parse_value(text: str, kind: Kind, *, bare: bool = False) -> float:
     )
     if match is None:
         raise ValueTextError(f"{text!r} is no number with a unit; write it like {example!r}")
-    number, unit = float(match[1]), match[2]
+    number, unit = float(match[1]), match[2] or (seen.unit if bare else "")
     if kind.unit and not unit and not bare:
         raise ValueTextError(
             f"{text!r} lacks its unit; write {text.strip()!r} with {kind.unit}, like {example!r}"
@@ -77,7 +78,8 @@ def show_value(value: float, kind: Kind) -> str:
         return kind.words[1 if value >= 0.5 else 0]
     if kind.unit == "s" and abs(value) >= 60:
         return ("-" if value < 0 else "") + show_span(abs(value) * 1000)
-    return f"{value:.{kind.decimals}f} {kind.unit}".strip()
+    seen = kind.as_seen
+    return f"{seen.of(value):.{seen.decimals}f} {seen.unit}".strip()
 
 
 def show_limit(value: float, kind: Kind) -> str:
@@ -85,7 +87,7 @@ def show_limit(value: float, kind: Kind) -> str:
     return (
         show_value(value, kind)
         if kind.words is not None
-        else f"{round(value, 2):g} {kind.unit}".strip()
+        else f"{round(kind.as_seen.of(value) or 0.0, 2):g} {kind.as_seen.unit}".strip()
     )
 
 

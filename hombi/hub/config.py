@@ -14,6 +14,7 @@ from zoneinfo import ZoneInfo, available_timezones
 
 from hombi.core.errors import ValueTextError
 from hombi.core.house_facts import did_you_mean
+from hombi.core.seen import units_of_house
 from hombi.core.settings import (
     Key,
     SettingsError,
@@ -25,6 +26,7 @@ from hombi.core.settings import (
     origins,
     port,
     seconds,
+    texts,
 )
 from hombi.core.toml_text import Mistake, TomlText, read_toml
 from hombi.hub.links import installed
@@ -50,15 +52,21 @@ def _zone(value: Any) -> str:
     return str(value)
 
 
+def _units(value: Any) -> tuple[str, ...]:
+    """The units that the household prefers."""
+    return units_of_house(texts(value)) if value not in ([], "") else ()
+
+
 # What is kept longer is kept for ever, and must still be a time that can be counted.
 LONGEST_S = 100 * 366 * 86_400.0
 
 
-def _days(value: Any) -> float:
-    """A length of time in seconds, a day at least: less would leave no chart whole."""
+def kept_s(value: Any) -> float:
+    """A length of time in seconds, a day at least: less would leave no chart whole.
+    Raises ValueError."""
     found = seconds(value)
     if not 86_400 <= found <= LONGEST_S:
-        raise ValueError
+        raise ValueError(f"readings are kept for a day to a hundred years, not {value}")
     return found
 
 
@@ -67,6 +75,7 @@ OWN: Tables = {
     "house": {
         "name": Key('a text, like "Heron Mill"', name, "Home", live=True),
         "time_zone": Key('a time zone, like "Europe/Berlin"', _zone, live=True),
+        "units": Key('a list of units, like ["°F", "inHg"]', _units, (), live=True),
     },
     "http": {
         "host": Key('an address, like "0.0.0.0"', name, ANY_ADDRESS),
@@ -80,7 +89,7 @@ OWN: Tables = {
         ),
     },
     "readings": {
-        "keep": Key('a day to a hundred years, like "90 d"', _days, 90 * 86_400.0, live=True),
+        "keep": Key('a day to a hundred years, like "90 d"', kept_s, 90 * 86_400.0, live=True),
     },
     "actuation": {
         "answer_within": Key('a length of time, like "5 s"', seconds, 5.0, live=True),
@@ -120,6 +129,12 @@ class Config:
     def zone(self) -> ZoneInfo:
         """House time."""
         return ZoneInfo(self.values["house"]["time_zone"] or _machine_zone())
+
+    @property
+    def units(self) -> tuple[str, ...]:
+        """The units in which the household sees values, where they are not the
+        kinds'."""
+        return tuple(self.values["house"]["units"])
 
     @property
     def http_host(self) -> str:

@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
+from hombi.core.errors import UnitError, ValueTextError
+from hombi.core.seen import MOST_DECIMALS, as_seen
+from hombi.hub.config import kept_s
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.events import EntityChanged, EntityRemoved
 from hombi.hub.house import Entity
@@ -13,12 +17,16 @@ from hombi.hub.picks import Picks
 
 @dataclass(frozen=True, slots=True)
 class ChangeEntity(Change[Picks, Entity]):
-    """Rename an entity (its address stays), hide or show it. Raises NotFound,
-    Invalid."""
+    """Rename an entity (its address stays), hide or show it, or say in which unit and
+    with how many decimals it is seen, and for how long its readings are kept; of these,
+    "" and -1 are as for all others. Raises NotFound, Invalid."""
 
     entity: str
     title: str | None = None
     hidden: bool | None = None
+    seen_in: str | None = None
+    decimals: int | None = None
+    keep: str | None = None
 
     part = Picks
     right = Right.ARRANGE
@@ -31,6 +39,7 @@ class ChangeEntity(Change[Picks, Entity]):
             entity.title = self.title.strip()
         if self.hidden is not None:
             entity.hidden = self.hidden
+        entity.own = self._own(entity)
         await part.context.thread.run(part.context.records.house.save_entity, entity)
         event = EntityChanged(
             node=entity.node.address if entity.node else "",
@@ -39,6 +48,28 @@ class ChangeEntity(Change[Picks, Entity]):
             hidden=entity.hidden,
         )
         return Done(entity, event)
+
+    def _own(self, entity: Entity) -> dict[str, Any]:
+        own = dict(entity.own)
+        given = (("unit", self.seen_in), ("decimals", self.decimals), ("keep", self.keep))
+        for name, value in given:
+            if value in ("", -1):
+                own.pop(name, None)
+            elif value is not None:
+                own[name] = value
+        if (decimals := own.get("decimals", 0)) > MOST_DECIMALS:
+            raise Invalid(f"a value has {MOST_DECIMALS} decimals at most, not {decimals}")
+        if "unit" in own and not entity.kind.unit:
+            raise Invalid(f"a {entity.kind.shown} has no unit")
+        try:
+            as_seen(entity.kind, (), own.get("unit", ""), own.get("decimals"))
+            if self.keep:
+                own["keep_ms"] = round(1000 * kept_s(self.keep))
+        except (UnitError, ValueTextError, ValueError) as error:
+            raise Invalid(str(error)) from error
+        if "keep" not in own:
+            own.pop("keep_ms", None)
+        return own
 
 
 @dataclass(frozen=True, slots=True)

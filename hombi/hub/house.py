@@ -9,10 +9,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from hombi.core.errors import UnitError
 from hombi.core.house_facts import EntityFacts, HouseFacts
 from hombi.core.kinds import Kind
 from hombi.core.names import meant
 from hombi.core.node_clock import NodeClock
+from hombi.core.seen import as_seen
 from hombi.core.series import Chain, Channel, Channels, Derivation, Origin, Reading, chain_of
 from hombi.core.series.conditioning import Plan
 from hombi.hub.lookup import find, several
@@ -81,6 +83,9 @@ class Entity:
     # The latest readings by their time, to tell one that is sent again from another of
     # the same millisecond.
     recent: dict[int, float | None] = field(default_factory=dict)
+    # What people have chosen for it alone: `unit` and `decimals` in which it is seen,
+    # `keep_ms` for how long its readings are kept.
+    own: dict[str, Any] = field(default_factory=dict)
     # How its values are conditioned at present.
     plan: Plan = ()
     _chains: dict[int, Chain] = field(default_factory=dict, repr=False)
@@ -303,6 +308,8 @@ class House:
         self.nodes: dict[str, Node] = {}
         self.entities: dict[str, Entity] = {}
         self.people: set[str] = set()
+        # The units that the household prefers.
+        self.units: tuple[str, ...] = ()
         self.tools: dict[str, Tool] = {}
 
     def add(self, node: Node) -> None:
@@ -388,9 +395,17 @@ class House:
             return None
         return known.publish, known.subscribe
 
+    def seen(self, entity: Entity) -> Kind:
+        """The kind of an entity as the household sees it."""
+        own = entity.own
+        try:
+            return as_seen(entity.kind, self.units, own.get("unit", ""), own.get("decimals"))
+        except UnitError:  # it has become something else since
+            return as_seen(entity.kind, self.units)
+
     def facts(self) -> HouseFacts:
         """What the text of an automation is checked against."""
-        entities = {a: EntityFacts(e.kind, e.writable) for a, e in self.entities.items()}
+        entities = {a: EntityFacts(self.seen(e), e.writable) for a, e in self.entities.items()}
         return HouseFacts(entities, frozenset(self.people))
 
 

@@ -1,17 +1,20 @@
-"""What a person sets of the house without an editor: its name and its time zone. They
-are written into `hombi.toml`, which keeps its comments and its order."""
+"""What a person sets of the house without an editor: its name, its time zone and its
+units. They are written into `hombi.toml`, which keeps its comments and its order."""
 
 from __future__ import annotations
 
 import asyncio
 import os
 import shutil
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import tomlkit
 from tomlkit.exceptions import TOMLKitError
 
+from hombi.core.seen import units_of_house
 from hombi.hub.config import FILE_NAME
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.events import HouseNamed
@@ -21,18 +24,25 @@ from hombi.hub.reload import Reload
 
 @dataclass(frozen=True, slots=True)
 class ChangeHouse(Change[Reload, None]):
-    """Name the house, or say in which time zone it stands. Raises Invalid, Refused
-    where the environment or a mistake in the file stands in the way."""
+    """Name the house, or say in which time zone it stands and in which units it sees
+    its values. Raises Invalid, Refused where the environment or a mistake in the file
+    stands in the way."""
 
     name: str | None = None
     time_zone: str | None = None
+    units: Sequence[str] | None = None
 
     part = Reload
     right = Right.ARRANGE
 
     async def do(self, part: Reload, by: Actor) -> Done[None]:
         given = (("name", self.name), ("time_zone", self.time_zone))
-        wanted = {key: value for key, value in given if value is not None}
+        wanted: dict[str, Any] = {key: value for key, value in given if value is not None}
+        if self.units is not None:
+            try:
+                wanted["units"] = list(units_of_house(self.units))
+            except ValueError as error:
+                raise Invalid(str(error)) from error
         for key in wanted:
             if (variable := f"HOMBI_HOUSE_{key.upper()}") in os.environ:
                 raise Refused(f"the environment variable {variable} sets it; change it there")
@@ -47,7 +57,7 @@ class ChangeHouse(Change[Reload, None]):
         return Done(None, HouseNamed(house=part.config.house_name))
 
 
-def _write(path: Path, wanted: dict[str, str]) -> str:
+def _write(path: Path, wanted: dict[str, Any]) -> str:
     """Put these into the file's table `house`; its text of before. The file may hold
     passwords: nobody else may read the new one who could not read the old one."""
     path = path.resolve()

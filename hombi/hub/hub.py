@@ -140,6 +140,7 @@ async def _made(
 ) -> Hub:
     """The parts, each with what it works with."""
     house = House()
+    house.units = config.units
     await context.thread.run(context.records.house.load, house)
     writer, keeper = Writer(context), Keeper(context)
     await keeper.load()
@@ -172,6 +173,7 @@ async def _made(
         """What of `hombi.toml` can be changed while the hub runs."""
         await all_links.change(new.links)
         automations.zone = new.zone
+        house.units = new.units
         if new.zone.key != rollups.zone.key:
             derived.move_to(new.zone)
         context.tasks.start(rollups.move_to(new.zone), "the days of another zone")

@@ -228,7 +228,8 @@ class Intake(Part):
             except Exception as error:  # noqa: BLE001 - the reading is safe, and the others hear it
                 who = f"{type(listener).__name__}, with a reading of {entity.address},"
                 self.context.tasks.failed(who, error)
-        self._live.publish(ReadingTaken(entity.address, reading))
+        seen = self._house.seen(entity).as_seen
+        self._live.publish(ReadingTaken(entity.address, reading, seen))
 
 
 def clock_said(clock: NodeClock) -> str:

@@ -8,6 +8,7 @@ from datetime import tzinfo
 
 from hombi.core.automation.comparisons import Comparison
 from hombi.core.kinds import KINDS, Kind
+from hombi.core.seen import as_seen
 from hombi.core.series import HOUR_MS, Derivation, Rollup
 from hombi.core.series.review import (
     Finding,
@@ -138,9 +139,15 @@ def _subject(
 
 
 def reviewed(
-    history: HistoryPort, found: Sequence[Subject], start_ms: int, end_ms: int, zone: tzinfo
+    history: HistoryPort,
+    found: Sequence[Subject],
+    span: tuple[int, int],
+    zone: tzinfo,
+    units: tuple[str, ...] = (),
 ) -> Reviewed:
-    """Look back over a span, which ends now at the latest."""
+    """Look back over a span, which ends now at the latest, as a household with these
+    units sees it."""
+    start_ms, end_ms = span
     made = Reviewed()
     hours = {one.address: _hours(history, one, start_ms, end_ms) for one in found}
     by_kind: dict[str, list[Subject]] = {}
@@ -155,7 +162,7 @@ def reviewed(
         elif not one.method and one.kind.name not in NOT_COMPARED:
             by_kind.setdefault(one.kind.name, []).append(one)
     for name in (kind for kind in KINDS if kind in by_kind):
-        kind, some = KINDS[name], by_kind[name]
+        kind, some = as_seen(KINDS[name], units), by_kind[name]
         lines = [
             Line(one, came_to, _beyond(one, hours[one.address]))
             for one in some
@@ -164,7 +171,7 @@ def reviewed(
         if lines:
             made.kinds.append((kind, lines))
         looked = [Looked(one.address, one.place, hours[one.address], one.outside) for one in some]
-        made.findings += standing_out(name, kind.unit, looked, zone, kind.decimals)
+        made.findings += standing_out(name, kind.as_seen, looked, zone)
     made.silences = _silences(history, found, hours, start_ms, end_ms)
     return made
 

@@ -101,7 +101,10 @@ class Rollups(Part):
         while more:
             # What comes from here on is marked again: it may come after the look.
             self._marked.clear()
-            more = await self.context.thread.run(self._mend, self._states(), dict(self._until))
+            keeps = {one.id: one.own.get("keep_ms", self.keep_ms) for one in self._entities()}
+            more = await self.context.thread.run(
+                self._mend, self._states(), dict(self._until), keeps
+            )
             await asyncio.sleep(PAUSE_S)
 
     async def move_to(self, zone: ZoneInfo) -> None:
@@ -115,8 +118,9 @@ class Rollups(Part):
             await asyncio.sleep(PAUSE_S)
 
     async def _forget(self) -> None:
-        oldest = self.context.clock.now_ms() - self.keep_ms
+        now = self.context.clock.now_ms()
         for entity in self._entities():
+            oldest = now - entity.own.get("keep_ms", self.keep_ms)
             # What is not rolled up yet is not forgotten.
             before = min(oldest, self._until.get(entity.id, 0))
             gone = FORGOTTEN_AT_ONCE
@@ -188,18 +192,19 @@ class Rollups(Part):
                 if b <= until:
                     history.put_rollups(number, DAY_MS, a, b, self._day(history, number, a, b))
 
-    def _mend(self, states: set[int], until: dict[int, int]) -> bool:
+    def _mend(self, states: set[int], until: dict[int, int], keeps: dict[int, int]) -> bool:
         """Make some of the marked hours again; whether there are more."""
         records = self.context.records
         history = records.history
         hours = history.stale(STALE_AT_ONCE)
-        oldest = -(-(self.context.clock.now_ms() - self.keep_ms) // HOUR_MS) * HOUR_MS
+        now = self.context.clock.now_ms()
         done: list[tuple[int, int]] = []
         left = AT_ONCE_READINGS
         with records.together():
             for number, first, last in _runs(hours):
                 # Where readings were forgotten, the rollup says more than a late one
                 # alone. An hour that is not rolled up yet will be.
+                oldest = -(-(now - keeps.get(number, self.keep_ms)) // HOUR_MS) * HOUR_MS
                 start, end = max(first, oldest), min(last, until.get(number, 0))
                 stop = last
                 if start < end:

@@ -109,10 +109,26 @@ class MethodSort(Shape, frozen=True, kw_only=True):
     parameters: list[StepNumber]
 
 
+class KeptIn(Shape, frozen=True, kw_only=True):
+    """How an entity's values are kept, whatever they are seen in: `low` and `high` are
+    in this unit, and so are the numbers of its steps. Then what is chosen for it alone:
+    the unit and decimals in which it is seen, and how long its readings are kept."""
+
+    unit: str
+    decimals: int
+    low: float
+    high: float
+    seen_in: str
+    seen_decimals: int
+    keep: str
+    choices: Annotated[list[str], Meta(description="the units in which it can be seen")]
+
+
 class EntityDetail(Entity, frozen=True, kw_only=True):
     """An entity with the automations that look at it."""
 
     watchers: list[Watcher]
+    kept_in: KeptIn
     converted: Annotated[
         bool, Meta(description="its node speaks another unit, not only another name of the unit")
     ]
@@ -253,13 +269,18 @@ class KindOfEntity(Shape, frozen=True, kw_only=True):
 
 
 class EntityChange(Ask, frozen=True, kw_only=True):
-    """What to change of an entity. With another kind goes the unit that its node
-    speaks, the kind's own unless given; its past keeps what it was."""
+    """What to change of an entity. `seen_in` and `decimals` are how it is shown; its
+    values are kept in the unit of its kind. `keep` is for how long its readings are
+    kept, like "30 d"; empty: as all others. With another kind goes the unit that its
+    node speaks, the kind's own unless given; its past keeps what it was."""
 
     title: Name | UnsetType = UNSET
     hidden: bool | UnsetType = UNSET
     kind: Name | UnsetType = UNSET
     unit: str = ""
+    seen_in: Annotated[str, Meta(description="a unit; empty: the household's")] | UnsetType = UNSET
+    decimals: Annotated[int, Meta(ge=-1, le=6, description="-1: what suits")] | UnsetType = UNSET
+    keep: MaybeName | UnsetType = UNSET
 
 
 class CommandRequest(Ask, frozen=True, kw_only=True):

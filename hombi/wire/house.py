@@ -51,6 +51,9 @@ class House(Shape, frozen=True, kw_only=True):
 
     name: str
     time_zone: str
+    units: Annotated[
+        list[str], Meta(description="in which values are seen, where not in their kinds'")
+    ]
     floors: list[Floor]
     needs: list[Need]
     nodes: int
@@ -100,6 +103,7 @@ class HouseChange(Ask, frozen=True, kw_only=True):
 
     name: RoomName | UnsetType = UNSET
     time_zone: Annotated[str, Meta(max_length=80)] | UnsetType = UNSET
+    units: list[str] | UnsetType = UNSET
 
 
 class FloorChange(Ask, frozen=True, kw_only=True):

@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from hombi.core.house_time import calendar_span, moment_ms
+from hombi.core.kinds import Seen
 from hombi.core.series import FIVE_MINUTES_MS, HOUR_MS, Rollup
 from hombi.core.series.review import (
     Looked,
@@ -24,6 +25,7 @@ from hombi.core.series.review import (
 
 START = moment_ms(date(2026, 11, 1), 0, UTC)
 DAYS = 10
+PERCENT, CELSIUS = Seen("%", 0), Seen("°C", 1)
 
 
 def hours(*by_hour: float, days: int = DAYS) -> list[Rollup]:
@@ -67,9 +69,9 @@ def test_hours_beyond_a_limit_count_for_as_long_as_they_are_known() -> None:
 def test_a_room_that_is_damp_at_night_stands_out_and_one_outside_is_no_measure() -> None:
     night = [60.0 if hour < 6 else 50.0 for hour in range(24)]
     rooms = [looked("loft", hours(*night)), looked("cellar", hours(50.5))]
-    assert standing_out("humidity", "%", rooms, UTC) == [], "two are no rule"
+    assert standing_out("humidity", PERCENT, rooms, UTC) == [], "two are no rule"
     rooms += [looked("workshop", hours(49.0)), looked("terrace", hours(95.0), apart=True)]
-    (found,) = standing_out("humidity", "%", rooms, UTC)
+    (found,) = standing_out("humidity", PERCENT, rooms, UTC)
     assert found.entity == "loft/humidity"
     assert found.text.replace("\xa0", " ") == (
         "Loft is damper at night: 10 % more than by day, the others stay as they are"
@@ -79,13 +81,15 @@ def test_a_room_that_is_damp_at_night_stands_out_and_one_outside_is_no_measure()
 def test_a_level_apart_and_the_words_of_its_kind() -> None:
     rooms = [looked("loft", hours(12.0)), looked("cellar", hours(16.0))]
     rooms += [looked("workshop", hours(16.5)), looked("hen-house", hours(16.2))]
-    (found,) = standing_out("temperature", "°C", rooms, UTC, 1)
+    (found,) = standing_out("temperature", CELSIUS, rooms, UTC)
     assert found.text.replace("\xa0", " ") == (
         "Loft is colder: usually 12.0 °C, the others 16.2 °C"
     )
-    assert standing_out("power", "W", rooms, UTC) == []
+    (seen,) = standing_out("temperature", Seen("°F", 1, 1.8, 32.0), rooms, UTC)
+    assert seen.text.replace("\xa0", " ").endswith("usually 53.6 °F, the others 61.2 °F")
+    assert standing_out("power", PERCENT, rooms, UTC) == []
     few = [*rooms[1:], looked("loft", hours(12.0, days=1)[:20])]
-    assert standing_out("temperature", "°C", few, UTC) == [], "not known for long enough"
+    assert standing_out("temperature", CELSIUS, few, UTC) == [], "not known for long enough"
 
 
 def test_a_room_that_is_slow_to_dry() -> None:
@@ -94,7 +98,7 @@ def test_a_room_that_is_slow_to_dry() -> None:
         return hours(*(50 + max(0, 20 - 20 * (h - 12) / fall) * (h >= 12) for h in range(24)))
 
     rooms = [looked("loft", rise(11)), looked("cellar", rise(3)), looked("workshop", rise(4))]
-    (found,) = [f for f in standing_out("humidity", "%", rooms, UTC) if "slower" in f.text]
+    (found,) = [f for f in standing_out("humidity", PERCENT, rooms, UTC) if "slower" in f.text]
     assert found.text.replace("\xa0", " ") == (
         "Loft is slower to come down after a rise: 6 h to half of it, the others 2 h"
     )

@@ -9,6 +9,7 @@ import { refetchNode } from "./refetch";
 
 type Stale = readonly (readonly string[])[];
 type NodeNews = Schemas["NodeNews"];
+type HouseNews = Schemas["HouseNews"];
 
 const NODES: Stale = [keys.nodes, keys.entities, keys.house, ["entity"]];
 const STALE: Record<string, Stale> = {
@@ -98,7 +99,13 @@ export function followLive(
       changed.add(node);
       soon ||= window.setTimeout(refetch, 50);
     });
-    for (const [kind, what] of Object.entries(STALE)) listen(kind, () => stale(what));
+    for (const [kind, what] of Object.entries(STALE))
+      listen(kind, (data) => {
+        // Other settings can be other units: every number on the screen is another.
+        const units = kind === "house" && (data as HouseNews).what === "SettingsTakenUp";
+        if (units) void cache.invalidateQueries();
+        else stale(what);
+      });
     listen("reset", () => void cache.invalidateQueries());
   }
 

@@ -18,7 +18,8 @@ export function shown(
 
 /** The entity with this reading, unless it has a newer one. */
 export function withReading<T extends Entity>(entity: T, reading: LiveReading): T {
-  if (reading.at < (entity.at ?? 0)) return entity;
+  // One of the same time is the same reading, as it is seen now.
+  if (reading.at <= (entity.at ?? 0)) return entity;
   return {
     ...entity,
     value: reading.value,

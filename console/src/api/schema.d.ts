@@ -1926,8 +1926,10 @@ export interface components {
         };
         /**
          * EntityChange
-         * @description What to change of an entity. With another kind goes the unit that its node
-         *         speaks, the kind's own unless given; its past keeps what it was.
+         * @description What to change of an entity. `seen_in` and `decimals` are how it is shown; its
+         *         values are kept in the unit of its kind. `keep` is for how long its readings are
+         *         kept, like "30 d"; empty: as all others. With another kind goes the unit that its
+         *         node speaks, the kind's own unless given; its past keeps what it was.
          */
         EntityChange: {
             title?: string;
@@ -1935,6 +1937,11 @@ export interface components {
             kind?: string;
             /** @default  */
             unit?: string;
+            /** @description a unit; empty: the household's */
+            seen_in?: string;
+            /** @description -1: what suits */
+            decimals?: number;
+            keep?: string;
         };
         /**
          * EntityChoice
@@ -1991,6 +1998,7 @@ export interface components {
             /** @description what it is wanted to be, until its node confirms it */
             wanted: components["schemas"]["Wish"] | null;
             watchers: components["schemas"]["Watcher"][];
+            kept_in: components["schemas"]["KeptIn"];
             /** @description its node speaks another unit, not only another name of the unit */
             converted: boolean;
             /** @description how it is computed; null for what a node sends */
@@ -2091,6 +2099,8 @@ export interface components {
         House: {
             name: string;
             time_zone: string;
+            /** @description in which values are seen, where not in their kinds' */
+            units: string[];
             floors: components["schemas"]["Floor"][];
             needs: components["schemas"]["Need"][];
             nodes: number;
@@ -2113,6 +2123,7 @@ export interface components {
         HouseChange: {
             name?: string;
             time_zone?: string;
+            units?: string[];
         };
         /**
          * HouseNews
@@ -2167,6 +2178,23 @@ export interface components {
         JournalPage: {
             entries: components["schemas"]["JournalEntry"][];
             next: number | null;
+        };
+        /**
+         * KeptIn
+         * @description How an entity's values are kept, whatever they are seen in: `low` and `high` are
+         *         in this unit, and so are the numbers of its steps. Then what is chosen for it alone:
+         *         the unit and decimals in which it is seen, and how long its readings are kept.
+         */
+        KeptIn: {
+            unit: string;
+            decimals: number;
+            low: number;
+            high: number;
+            seen_in: string;
+            seen_decimals: number;
+            keep: string;
+            /** @description the units in which it can be seen */
+            choices: string[];
         };
         /**
          * KindOfEntity

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from hombi import wire
-from hombi.client.calls.base import Call, Pages, given, path
+from hombi.client.calls.base import Call, Pages, given, path, unless_none
 
 
 def list_(
@@ -31,6 +31,17 @@ def rename(address: str, title: str) -> Call[wire.Entity]:
 def hide(address: str, hidden: bool = True) -> Call[wire.Entity]:
     """Hide an entity in its room, or show it again."""
     body = wire.EntityChange(hidden=hidden)
+    return Call("PATCH", path("entities", address), wire.Entity, body=body)
+
+
+def see(
+    address: str, *, unit: str | None = None, decimals: int | None = None, keep: str | None = None
+) -> Call[wire.Entity]:
+    """Say in which unit and with how many decimals an entity is seen, and how long its
+    readings are kept; "" and -1 are as for all others."""
+    body = wire.EntityChange(
+        seen_in=unless_none(unit), decimals=unless_none(decimals), keep=unless_none(keep)
+    )
     return Call("PATCH", path("entities", address), wire.Entity, body=body)
 
 

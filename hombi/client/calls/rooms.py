@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from hombi import wire
 from hombi.client.calls.base import Call, path, unless_none
 
@@ -12,9 +14,18 @@ def add_floor(name: str, position: int | None = None) -> Call[wire.Floor]:
     return Call("POST", "/api/floors", wire.Floor, body=body)
 
 
-def change_house(*, name: str | None = None, time_zone: str | None = None) -> Call[wire.House]:
-    """Name the house, or say in which time zone it stands."""
-    body = wire.HouseChange(name=unless_none(name), time_zone=unless_none(time_zone))
+def change_house(
+    *,
+    name: str | None = None,
+    time_zone: str | None = None,
+    units: Sequence[str] | None = None,
+) -> Call[wire.House]:
+    """Name the house, or say where it stands and in which units it sees its values."""
+    body = wire.HouseChange(
+        name=unless_none(name),
+        time_zone=unless_none(time_zone),
+        units=unless_none(None if units is None else list(units)),
+    )
     return Call("PATCH", "/api/house", wire.House, body=body)
 
 

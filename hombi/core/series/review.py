@@ -12,6 +12,7 @@ from datetime import datetime, tzinfo
 from functools import lru_cache
 from statistics import median
 
+from hombi.core.kinds import Seen
 from hombi.core.series.rollup import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Rollup
 from hombi.core.series.statistics import Held, quantiles, slope_of
 from hombi.core.series.steps.despike import NORMAL
@@ -121,9 +122,7 @@ def beyond_h(hours: Sequence[Rollup], beyond: Callable[[float], bool]) -> float:
     return sum(one.held_ms for one in hours if beyond(one.mean)) / HOUR_MS
 
 
-def standing_out(
-    kind: str, unit: str, looked: Sequence[Looked], zone: tzinfo, decimals: int = 0
-) -> list[Finding]:
+def standing_out(kind: str, seen: Seen, looked: Sequence[Looked], zone: tzinfo) -> list[Finding]:
     """What stands out among entities of one kind.
 
     One stands out where it lies further from the median of the others than rooms
@@ -136,7 +135,10 @@ def standing_out(
     found: list[Finding] = []
 
     def shown(number: float) -> str:
-        return _with(number, unit, decimals)
+        return _with(seen.of(number) or 0.0, seen.unit, seen.decimals)
+
+    def apart(number: float) -> str:
+        return _with(abs(number) * seen.factor, seen.unit, seen.decimals)
 
     whole = {one.entity: _median(one.hours) for one in some}
     for one, value, others in _odd(some, whole, usual.apart):
@@ -154,9 +156,9 @@ def standing_out(
         if abs(value) < usual.apart / 2 or abs(value) <= abs(others):
             continue
         word = usual.over if value > 0 else usual.under
-        moved = f"{shown(abs(others))} {_way(others)}"
+        moved = f"{apart(others)} {_way(others)}"
         text = (
-            f"{one.place} is {word} at night: {shown(abs(value))} {_way(value)} than by day, "
+            f"{one.place} is {word} at night: {apart(value)} {_way(value)} than by day, "
             f"the others {'stay as they are' if abs(others) < usual.apart / 10 else moved}"
         )
         found.append(Finding(one.entity, text))

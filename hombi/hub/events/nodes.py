@@ -7,16 +7,19 @@ from typing import ClassVar
 
 import msgspec
 
+from hombi.core.kinds import Seen
 from hombi.core.series import Reading
 from hombi.hub.kernel.events import Event, Fault, Quiet
 
 
 class ReadingTaken(msgspec.Struct, frozen=True):
     """An entity has a new reading. There are thousands of them, so it is only for who
-    listens now, and made faster than other events."""
+    listens now, and made faster than other events. `seen` is how the household sees
+    it."""
 
     entity: str
     reading: Reading
+    seen: Seen
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -35,6 +35,7 @@ class MemoryHouse:
         self._rooms: dict[int, Room] = {}
         self._nodes: dict[str, _StoredNode] = {}
         self._derived: dict[int, Entity] = {}
+        self._own: dict[int, dict[str, Any]] = {}
         self.people: set[str] = set()
 
     def load(self, house: House) -> None:
@@ -69,6 +70,7 @@ class MemoryHouse:
         for name, (number, entity) in stored.entities.items():
             channels = Channels(self._history.channels[number].values())
             placed = entity.placed(number, node, channels)
+            placed.own = dict(self._own.get(number, {}))
             readings = self._history.readings_of(number)[-2:]
             if readings:
                 placed.latest = readings[-1]
@@ -150,6 +152,7 @@ class MemoryHouse:
         return number
 
     def save_entity(self, entity: Entity) -> None:
+        self._own[entity.id] = dict(entity.own)
         if entity.id in self._derived:
             self._derived[entity.id] = replace(entity)
         stored = self._of(entity)

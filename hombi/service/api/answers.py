@@ -7,11 +7,12 @@ from collections.abc import Sequence
 from typing import Any
 
 from hombi import wire
+from hombi.core.kinds import Seen
 from hombi.core.series import Derivation
 from hombi.core.series.derived import METHODS
 from hombi.core.series.parameters import Parameter
 from hombi.core.series.statistics import Held, quantiles, time_over
-from hombi.core.units import conversion
+from hombi.core.units import conversion, units_for
 from hombi.core.values import show_limit, show_value
 from hombi.hub.actuation import Command
 from hombi.hub.automations import Runner
@@ -50,7 +51,7 @@ def _wish(hub: Hub, found: Entity) -> wire.Wish | None:
     if wish is None:
         return None
     return wire.Wish(
-        value=wish.value,
+        value=hub.house.seen(found).as_seen.of(wish.value) or 0.0,
         by=wish.by,
         since=wish.since_ms,
         problem=wish.problem,
@@ -65,8 +66,8 @@ def entity(hub: Hub, found: Entity) -> wire.Entity:
 
 
 def _entity(hub: Hub, found: Entity) -> dict[str, Any]:
-    latest, node, kind = found.latest, found.node, found.kind
-    value = latest.value if latest else None
+    latest, node, kind = found.latest, found.node, hub.house.seen(found)
+    value, seen = latest.value if latest else None, kind.as_seen
     quality, reason = "none", "nothing was heard yet"
     if latest is not None:
         quality, reason = latest.quality.level, latest.quality.reason
@@ -79,18 +80,18 @@ def _entity(hub: Hub, found: Entity) -> dict[str, Any]:
         "title": found.title,
         "spoken": found.spoken,
         "kind": kind.name,
-        "unit": kind.unit,
-        "decimals": kind.decimals,
+        "unit": seen.unit,
+        "decimals": seen.decimals,
         "words": list(kind.words) if kind.words else None,
         "room": found.room.slug if found.room else None,
         "writable": found.writable,
-        "low": found.low,
-        "high": found.high,
+        "low": min(_both(seen, found)),
+        "high": max(_both(seen, found)),
         "wire_name": found.wire_name,
         "wire_unit": found.sent_unit,
         "hidden": found.hidden,
         "picked": picked_from(found),
-        "value": value,
+        "value": seen.of(value),
         "raw": latest.sent if latest else None,
         "shown": "" if value is None else show_value(value, kind),
         "quality": quality,
@@ -99,6 +100,10 @@ def _entity(hub: Hub, found: Entity) -> dict[str, Any]:
         "heard_at": found.heard_ms or None,
         "wanted": _wish(hub, found),
     }
+
+
+def _both(seen: Seen, found: Entity) -> list[float]:
+    return [seen.of(one) or 0.0 for one in (found.low, found.high)]
 
 
 def entity_detail(hub: Hub, found: Entity) -> wire.EntityDetail:
@@ -118,6 +123,16 @@ def entity_detail(hub: Hub, found: Entity) -> wire.EntityDetail:
     return wire.EntityDetail(
         **_entity(hub, found),
         watchers=watchers,
+        kept_in=wire.KeptIn(
+            unit=found.kind.unit,
+            decimals=found.kind.decimals,
+            low=found.low,
+            high=found.high,
+            seen_in=found.own.get("unit", ""),
+            seen_decimals=found.own.get("decimals", -1),
+            keep=found.own.get("keep", ""),
+            choices=units_for(found.kind.unit),
+        ),
         converted=converted,
         derived=wire.HowDerived(
             method=how.method,
@@ -203,28 +218,34 @@ def node(hub: Hub, found: Node) -> wire.Node:
 
 
 def history(
-    found: Sequence[Point], entity: str, unit: str, start: int, end: int, width: int
+    found: Sequence[Point], entity: str, seen: Seen, start: int, end: int, width: int
 ) -> wire.History:
     """A course in buckets of `width` ms."""
     return wire.History(
         entity=entity,
-        unit=unit,
+        unit=seen.unit,
         start=start,
         end=end,
         width_ms=width,
         at=[p.at_ms for p in found],
-        mean=[p.mean for p in found],
-        low=[p.low for p in found],
-        high=[p.high for p in found],
+        mean=_seen(seen, [p.mean for p in found]),
+        low=_seen(seen, [p.low for p in found]),
+        high=_seen(seen, [p.high for p in found]),
         count=[p.count for p in found],
     )
+
+
+def _seen(seen: Seen, values: list[float]) -> list[float]:
+    if (seen.factor, seen.addend) == (1.0, 0.0):
+        return values
+    return [value * seen.factor + seen.addend for value in values]
 
 
 def span_numbers(
     sums: Numbers,
     held: Sequence[Held],
     entity: str,
-    unit: str,
+    seen: Seen,
     span: tuple[int, int],
     over: float | None,
 ) -> wire.SpanNumbers:
@@ -234,18 +255,18 @@ def span_numbers(
     mean = sum(value * ms for value, ms in held) / known if known else sums.mean
     return wire.SpanNumbers(
         entity=entity,
-        unit=unit,
+        unit=seen.unit,
         start=span[0],
         end=span[1],
         count=sums.count,
-        low=sums.low,
-        mean=mean,
-        median=median,
-        high=sums.high,
-        p5=p5,
-        p95=p95,
+        low=seen.of(sums.low),
+        mean=seen.of(mean),
+        median=seen.of(median),
+        high=seen.of(sums.high),
+        p5=seen.of(p5),
+        p95=seen.of(p95),
         known_ms=round(known),
-        over=over,
+        over=seen.of(over),
         over_ms=None if over is None else round(time_over(held, over)),
     )
 
@@ -305,8 +326,8 @@ def _limit(runner: Runner) -> dict[str, Any]:
     return {
         "entity": watch.entity,
         "condition": watch.comparison.word,
-        "limit": watch.comparison.limit,
-        "until": watch.comparison.until,
+        "limit": watch.kind.as_seen.of(watch.comparison.limit),
+        "until": watch.kind.as_seen.of(watch.comparison.until),
     }
 
 

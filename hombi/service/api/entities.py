@@ -11,6 +11,7 @@ from rest_framework.response import Response
 from hombi import wire
 from hombi.core.errors import ValueTextError
 from hombi.core.house_time import EARLIER, MOST_ROWS, ROWS_MS, bounds, earlier, rows_of
+from hombi.core.kinds import Seen
 from hombi.core.series import Derivation
 from hombi.core.values import parse_value
 from hombi.hub.actuation import CommandEntity
@@ -75,13 +76,13 @@ def span_of(request: Request) -> tuple[int, int]:
     return start, end
 
 
-def _series(address: str) -> tuple[int, list[int], str]:
-    """An entity's number, the channels of its history, and its unit. Raises
+def _series(address: str) -> tuple[int, list[int], Seen]:
+    """An entity's number, the channels of its history, and how it is seen. Raises
     NotFound."""
 
-    def look(h: Hub) -> tuple[int, list[int], str]:
+    def look(h: Hub) -> tuple[int, list[int], Seen]:
         entity = h.house.entity(address)
-        return entity.id, entity.history_channels(), entity.kind.unit
+        return entity.id, entity.history_channels(), h.house.seen(entity).as_seen
 
     return read(look)
 
@@ -135,9 +136,17 @@ class EntityView(View):
             made = change(
                 actor(request), ChangeKind(f"{node}/{name}", kind, asked.unit), answers.entity
             )
-            if given(asked.title) is None and given(asked.hidden) is None:
+            rest = (asked.title, asked.hidden, asked.seen_in, asked.decimals, asked.keep)
+            if all(given(one) is None for one in rest):
                 return Response(made)
-        wanted = ChangeEntity(f"{node}/{name}", given(asked.title), given(asked.hidden))
+        wanted = ChangeEntity(
+            f"{node}/{name}",
+            given(asked.title),
+            given(asked.hidden),
+            given(asked.seen_in),
+            given(asked.decimals),
+            given(asked.keep),
+        )
         return Response(change(actor(request), wanted, answers.entity))
 
     @operation()
@@ -157,14 +166,14 @@ class HistoryView(View):
     )
     def get(self, request: Request, node: str, name: str) -> Response:
         """At most `points` buckets with their mean, lowest and highest value."""
-        number, channels, unit = _series(f"{node}/{name}")
+        number, channels, seen = _series(f"{node}/{name}")
         start, end = span_of(request)
         points = whole_number(request, "points", 600)
         if not 1 <= points <= MAX_POINTS:
             raise Invalid(f"points must be 1 to {MAX_POINTS}")
         history = hub().context.records.history
         (found,), width = history.series([(number, channels)], start, end, points)
-        about = (f"{node}/{name}", unit, start, end, width)
+        about = (f"{node}/{name}", seen, start, end, width)
         return Response(answers.history(found, *about))
 
 
@@ -181,8 +190,8 @@ class NumbersView(View):
     def get(self, request: Request, node: str, name: str) -> Response:
         """Lowest, mean, median, highest, and how long it was over a limit."""
         address = f"{node}/{name}"
-        number, channels, unit = _series(address)
-        kind = read(lambda h: h.house.entity(address).kind)
+        number, channels, seen = _series(address)
+        kind = read(lambda h: h.house.seen(h.house.entity(address)))
         start, end = span_of(request)
         asked = request.query_params.get("over", "").strip()
         try:
@@ -194,7 +203,7 @@ class NumbersView(View):
         sums = history.numbers(number, channels, start, end)
         # What is still to come holds no value.
         held = history.held(number, channels, start, min(end, max(now, start + 1)), states=states)
-        return Response(answers.span_numbers(sums, held, address, unit, (start, end), over))
+        return Response(answers.span_numbers(sums, held, address, seen, (start, end), over))
 
 
 class DoubtsView(View):
@@ -271,11 +280,11 @@ class CoursesView(View):
         series, width = hub().context.records.history.series(
             [(number, channels) for number, channels, _ in about], start, end, points
         )
-        units = [unit for _, _, unit in about]
+        all_seen = [seen for _, _, seen in about]
         return Response(
             [
-                answers.history(found, one, unit, start, end, width)
-                for found, one, unit in zip(series, named, units, strict=True)
+                answers.history(found, one, seen, start, end, width)
+                for found, one, seen in zip(series, named, all_seen, strict=True)
             ]
         )
 
@@ -295,7 +304,7 @@ class RowsView(View):
     def get(self, request: Request, node: str, name: str) -> Response:
         """Rows of five minutes or hours as the house's clock shows them, or of the
         calendar's days, weeks, months, years; one without readings is empty."""
-        number, channels, _ = _series(f"{node}/{name}")
+        number, channels, seen = _series(f"{node}/{name}")
         start, end = span_of(request)
         rows = request.query_params.get("rows") or rows_of(end - start)
         if rows not in ROWS_MS:
@@ -313,9 +322,9 @@ class RowsView(View):
                 wire.Row(
                     start=a,
                     end=b,
-                    mean=numbers.mean,
-                    low=numbers.low,
-                    high=numbers.high,
+                    mean=seen.of(numbers.mean),
+                    low=seen.of(numbers.low),
+                    high=seen.of(numbers.high),
                     count=numbers.count,
                 )
             )
@@ -328,14 +337,14 @@ class ReadingsView(View):
     @operation(gives=wire.Readings, parameters=_SPAN)
     def get(self, request: Request, node: str, name: str) -> Response:
         """Single readings, oldest first, a thousand a page; the bad ones too."""
-        number, channels, _ = _series(f"{node}/{name}")
+        number, channels, seen = _series(f"{node}/{name}")
         start, end = span_of(request)
         found = hub().context.records.history.single(number, start, end, PAGE)
         readings = [
             wire.Reading(
                 at=one.at_ms,
                 raw=one.sent,
-                value=one.value,
+                value=seen.of(one.value),
                 quality=one.quality.level,
                 reason=one.quality.reason,
             )

@@ -23,6 +23,7 @@ def house(h: Hub) -> wire.House:
     return wire.House(
         name=h.config.house_name,
         time_zone=h.config.zone.key,
+        units=list(h.config.units),
         floors=[answers.floor(h, one) for one in floors],
         needs=[
             wire.Need(kind=n.kind, text=n.text, path=n.path)  # type: ignore[arg-type]
@@ -65,7 +66,7 @@ class HouseView(View):
     def patch(self, request: Request) -> Response:
         """Name it, or say in which time zone it stands."""
         asked = body(request, wire.HouseChange)
-        wanted = ChangeHouse(given(asked.name), given(asked.time_zone))
+        wanted = ChangeHouse(given(asked.name), given(asked.time_zone), given(asked.units))
         return Response(change(actor(request), wanted, lambda h, _: house(h)))
 
 

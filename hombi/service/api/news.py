@@ -37,7 +37,7 @@ def _reading(event: e.ReadingTaken) -> Told:
     news = ReadingNews(
         entity=event.entity,
         at=reading.at_ms,
-        value=reading.value,
+        value=event.seen.of(reading.value),
         raw=reading.sent,
         quality=reading.quality.level,
         reason=reading.quality.reason,

@@ -13,6 +13,7 @@ from rest_framework.response import Response
 
 from hombi import wire
 from hombi.core.house_time import calendar_span, moment_ms
+from hombi.core.kinds import Kind
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
 from hombi.hub.review import Line, Subject, reviewed, subjects
@@ -73,7 +74,11 @@ def review_of(request: Request) -> wire.Review:
         raise Invalid(f"on={text} is before there was anything to look back at")
     end = min(end, now)
     found = reviewed(
-        hub().context.records.history, read(_subjects), start, max(end, start + 1), zone
+        hub().context.records.history,
+        read(_subjects),
+        (start, max(end, start + 1)),
+        zone,
+        hub().config.units,
     )
     return wire.Review(
         span=span,
@@ -85,9 +90,9 @@ def review_of(request: Request) -> wire.Review:
             wire.ReviewedKind(
                 kind=kind.name,
                 title=kind.shown,
-                unit=kind.unit,
-                decimals=kind.decimals,
-                entities=[_entity(line) for line in lines],
+                unit=kind.as_seen.unit,
+                decimals=kind.as_seen.decimals,
+                entities=[_entity(line, kind) for line in lines],
             )
             for kind, lines in found.kinds
         ],
@@ -117,26 +122,32 @@ def _subjects(h: Hub) -> list[Subject]:
     return subjects(h.house, h.automations)
 
 
-def _entity(line: Line) -> wire.ReviewedEntity:
+def _entity(line: Line, kind: Kind) -> wire.ReviewedEntity:
     one, came_to = line.subject, line.summary
+
+    def seen(value: float) -> float:
+        return kind.as_seen.of(value) or 0.0
+
     return wire.ReviewedEntity(
         entity=one.address,
         room=one.room,
         place=one.place,
-        mean=came_to.mean,
-        low=came_to.low,
-        high=came_to.high,
+        mean=seen(came_to.mean),
+        low=seen(came_to.low),
+        high=seen(came_to.high),
         known=came_to.known_h,
         outside=one.outside,
         day=[
-            wire.HourOfDay(hour=at.hour, low=at.low, median=at.median, high=at.high)
+            wire.HourOfDay(
+                hour=at.hour, low=seen(at.low), median=seen(at.median), high=seen(at.high)
+            )
             for at in came_to.day
         ],
         beyond=[
             wire.BeyondLimit(
                 automation=limit.automation,
                 name=limit.name,
-                limit=limit.comparison.sentence(one.kind),
+                limit=limit.comparison.sentence(kind),
                 hours=hours,
             )
             for limit, hours in line.beyond

@@ -151,6 +151,7 @@ class DatabaseHouse:
         m.Entity.objects.filter(pk=entity.id).update(
             title=entity.title,
             hidden=entity.hidden,
+            own=entity.own,
             source=entity.source,
             sink=entity.sink,
             writable=entity.writable,
@@ -217,6 +218,7 @@ def _entity(stored: m.Entity, start: str, node: h.Node | None, own_room: h.Room 
         hidden=stored.hidden,
         source=stored.source,
         sink=stored.sink,
+        own=stored.own,
     )
     rows = m.Reading.objects.filter(
         entity_id=stored.pk, channel__in=entity.history_channels()

@@ -71,6 +71,7 @@ class Entity(models.Model):
     sink = models.JSONField(default=dict)
     channel = models.SmallIntegerField(default=0)
     derivation = models.JSONField(default=dict)
+    own = models.JSONField(default=dict)
 
     class Meta:
         constraints: ClassVar = [

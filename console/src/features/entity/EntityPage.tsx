@@ -19,6 +19,7 @@ import { Computed } from "./Computed";
 import { ConditioningSection } from "./ConditioningSection";
 import { Drawn } from "./Drawn";
 import { Numbers } from "./Numbers";
+import { asKept, Shown } from "./Shown";
 import { Tally } from "./Tally";
 import { perOf } from "./tallies";
 
@@ -49,8 +50,9 @@ export function EntityPage() {
             <Watchers entity={found} />
           </div>
           {found.words === null && !found.derived && !found.writable && (
-            <ConditioningSection entity={found} window={window} onWindow={setWindow} />
+            <ConditioningSection entity={asKept(found)} window={window} onWindow={setWindow} />
           )}
+          <Shown entity={found} />
           <LatestReadings address={address} entity={found} />
         </Page>
       )}
@@ -127,7 +129,7 @@ function Origin({ entity, nodeTitle }: { entity: EntityDetail; nodeTitle: string
         )}
         {entity.converted && (
           <li>
-            It is converted from {entity.wire_unit} to {entity.unit}.
+            It is converted from {entity.wire_unit} to {entity.kept_in.unit}.
           </li>
         )}
         {entity.words ? (

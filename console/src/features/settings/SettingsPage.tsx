@@ -12,6 +12,7 @@ import { Phones } from "./Phones";
 import { Programs } from "./Programs";
 import { Rooms } from "./Rooms";
 import { Tools } from "./Tools";
+import { Units } from "./Units";
 
 export function SettingsPage() {
   const house = useHouse();
@@ -26,6 +27,7 @@ export function SettingsPage() {
         </div>
         <div className="space-y-12">
           <Rooms />
+          <Units />
           <ThisHub />
           <Doctor />
         </div>
