@@ -20,6 +20,10 @@ class Seen:
         """A value as it is seen; None for none."""
         return None if value is None else value * self.factor + self.addend
 
+    def limit(self, value: float) -> float:
+        """A limit as it is seen, without the crumbs of its conversion."""
+        return float(f"{value * self.factor + self.addend:.9g}")
+
     def back(self, seen: float) -> float:
         """The value in the kind's unit."""
         return (seen - self.addend) / self.factor

@@ -28,6 +28,7 @@ PAGES = {
     "/automations": "Automations",
     "/automations/new": "New automation",
     "/automations/cellar-too-dry": "Cellar too dry",
+    "/review": "Look back",
     "/journal": "Journal",
     "/settings": "Settings",
     "/nowhere": "There is no such page",

@@ -59,7 +59,7 @@ def test_reads_a_description_in_the_specifications_style() -> None:
         ("fill", {"type": "number", "unit": "%"}, "level"),
         ("co2", {"type": "integer", "unit": "ppm"}, "co2"),
         ("battery", {"type": "integer", "unit": "%EL"}, "battery"),
-        ("count", {"type": "integer"}, "number"),
+        ("count", {"type": "integer"}, "count"),
         ("relay", {"type": "boolean"}, "switch"),
         ("door", {"type": "boolean", "readOnly": True}, "contact"),
         ("x", {"type": "boolean", "readOnly": True, "@type": ["saref:Occupancy"]}, "occupancy"),

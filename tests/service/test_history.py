@@ -92,7 +92,7 @@ def test_rows_follow_the_houses_clock_and_say_where_nothing_came(
         with pytest.raises(HubProblem, match="out of range"):
             hub.entities.rows("cellar-rack/humidity", start=2**53 - 1000, end=2**53 - 1)
         with pytest.raises(HubProblem, match="use minutes, hours, days"):
-            hub.entities.rows("cellar-rack/humidity", "month", rows="weeks")
+            hub.entities.rows("cellar-rack/humidity", "month", rows="fortnights")
 
 
 def test_history_is_read_from_a_day_to_another(

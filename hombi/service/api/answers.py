@@ -103,7 +103,7 @@ def _entity(hub: Hub, found: Entity) -> dict[str, Any]:
 
 
 def _both(seen: Seen, found: Entity) -> list[float]:
-    return [seen.of(one) or 0.0 for one in (found.low, found.high)]
+    return [seen.limit(one) for one in (found.low, found.high)]
 
 
 def entity_detail(hub: Hub, found: Entity) -> wire.EntityDetail:
@@ -323,11 +323,12 @@ def window(hub: Hub) -> wire.Window:
 def _limit(runner: Runner) -> dict[str, Any]:
     assert runner.program is not None
     watch = runner.program.watch
+    seen, until = watch.kind.as_seen, watch.comparison.until
     return {
         "entity": watch.entity,
         "condition": watch.comparison.word,
-        "limit": watch.kind.as_seen.of(watch.comparison.limit),
-        "until": watch.kind.as_seen.of(watch.comparison.until),
+        "limit": seen.limit(watch.comparison.limit),
+        "until": None if until is None else seen.limit(until),
     }
 
 

@@ -38,7 +38,7 @@ export function OwnDashboards() {
           </Link>
         ))}
         <form
-          className="flex flex-wrap items-center gap-2"
+          className="flex min-w-0 flex-wrap items-center gap-2"
           onSubmit={(event) => {
             event.preventDefault();
             add.mutate();
@@ -51,7 +51,7 @@ export function OwnDashboards() {
             required
             maxLength={60}
             onChange={(event) => setTitle(event.target.value)}
-            className="field w-44"
+            className="field min-w-0 max-w-44"
           />
           <Button type="submit" disabled={add.isPending}>
             Make it

@@ -109,7 +109,7 @@ function Found({ review }: { review: Review }) {
       {review.kinds.map((kind) => (
         <Kind key={kind.kind} kind={kind} review={review} />
       ))}
-      <div className="grid gap-10 lg:grid-cols-2">
+      <div className="grid grid-cols-[minmax(0,1fr)] gap-10 lg:grid-cols-2">
         <Silences review={review} />
         <Batteries review={review} />
       </div>
@@ -267,7 +267,7 @@ function Silences({ review }: { review: Review }) {
         <p className="text-faint">All nodes were heard without a long silence.</p>
       ) : (
         <table className="w-full text-left">
-          <Heads of="Longest silences" names={["node", "for", "from"]} />
+          <Heads of="Longest silences" names={["node", "for", "from"]} tiny={["from"]} />
           <tbody>
             {silent.map((one) => (
               <tr key={one.node} className="rule border-t">
@@ -277,7 +277,7 @@ function Silences({ review }: { review: Review }) {
                   </Link>
                 </th>
                 <td className="pr-4">{length(one.ms)}</td>
-                <td>{exact(one.from)}</td>
+                <td className="max-[20rem]:hidden">{exact(one.from)}</td>
               </tr>
             ))}
           </tbody>
@@ -304,6 +304,7 @@ function Batteries({ review }: { review: Review }) {
           of="Batteries"
           names={["battery", "at the end", "a week", "low on about"]}
           right={["at the end", "a week"]}
+          tiny={["at the end", "a week"]}
         />
         <tbody>
           {review.batteries.map((one) => (
@@ -313,8 +314,8 @@ function Batteries({ review }: { review: Review }) {
                   {visible(one.spoken)}
                 </Link>
               </th>
-              <td className="pr-4 text-right">{one.percent.toFixed(0)} %</td>
-              <td className="pr-4 text-right">{(one.a_day * 7).toFixed(1)} %</td>
+              <td className="pr-4 text-right max-[20rem]:hidden">{one.percent.toFixed(0)} %</td>
+              <td className="pr-4 text-right max-[20rem]:hidden">{(one.a_day * 7).toFixed(1)} %</td>
               <td>{one.low_at === null ? "–" : date(one.low_at)}</td>
             </tr>
           ))}
