@@ -44,6 +44,7 @@ GROUPS = (
             Command("review", "review:review", "A month or week of the rooms, side by side."),
             Command("tally", "tally:tally", "How often or how long, by day, week, month."),
             Command("export", "export:export", "One entity's readings as a file."),
+            Command("import", "importing:import_", "A sensor's past from a file."),
             Command("follow", "readings:follow", "Readings as they come in, until Ctrl-C."),
             Command("set", "readings:set_", "Set an entity, and wait until its node confirms it."),
             Command("journal", "journal:journal", "What happened, in order, the latest last."),

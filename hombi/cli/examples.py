@@ -22,6 +22,10 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         "hombi export cellar-rack/humidity --span month --file humidity.csv",
         'hombi export "Loft beam temperature" --from 2026-11-01 --format senml',
     ),
+    "import": (
+        "hombi import loft-beam/temperature old-logger.csv --zone Europe/Berlin",
+        'hombi import cellar-rack/humidity humidity.csv --value "RH %" --apply',
+    ),
     "follow": ("hombi follow", "hombi follow cellar-rack/humidity --json"),
     "set": ("hombi set cellar-mister/switch on", 'hombi set "Loft lamp/Level" 40'),
     "journal": ("hombi journal -n 10", "hombi journal --event AutomationStarted --follow"),

@@ -18,6 +18,7 @@ from hombi.client.calls import (
     derived,
     entities,
     general,
+    imports,
     messages,
     nodes,
     pairing,
@@ -167,6 +168,9 @@ class AsyncEntities(_AsyncGroup):
     rename = _async_call(entities.rename)
     hide = _async_call(entities.hide)
     see = _async_call(entities.see)
+    import_csv = _async_call(imports.import_csv)
+    take_back_import = _async_call(imports.take_back)
+    imports = _async_call(imports.list_)
     change_kind = _async_call(entities.change_kind)
     remove = _async_call(entities.remove)
     history = _async_call(entities.history)
@@ -315,7 +319,12 @@ class AsyncHub:
         try:
             body, headers = body_of(call)
             response = await self._http.request(
-                call.method, call.path, params=dict(call.params), content=body, headers=headers
+                call.method,
+                call.path,
+                params=dict(call.params),
+                content=body,
+                headers=headers,
+                timeout=httpx.Timeout(TIMEOUT_S, read=call.quiet_s or TIMEOUT_S),
             )
         except httpx.TransportError as error:
             raise self._unreachable(error) from error

@@ -23,6 +23,8 @@ def body_of(call: Call[Any]) -> tuple[bytes | None, dict[str, str]]:
     """What a call sends, and the headers that go with it."""
     if call.body is None:
         return None, {}
+    if isinstance(call.body, bytes):
+        return call.body, {"Content-Type": "text/csv"}
     return msgspec.json.encode(call.body), {"Content-Type": "application/json"}
 
 

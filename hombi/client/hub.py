@@ -15,6 +15,7 @@ from hombi.client.calls import (
     derived,
     entities,
     general,
+    imports,
     messages,
     nodes,
     pairing,
@@ -165,6 +166,9 @@ class Entities(_Group):
     rename = _call(entities.rename)
     hide = _call(entities.hide)
     see = _call(entities.see)
+    import_csv = _call(imports.import_csv)
+    take_back_import = _call(imports.take_back)
+    imports = _call(imports.list_)
     change_kind = _call(entities.change_kind)
     remove = _call(entities.remove)
     history = _call(entities.history)
@@ -294,7 +298,8 @@ class Hub:
 
     def _run(self, call: Call[T]) -> T:
         body, headers = body_of(call)
-        with self._line.ask(call.method, call.path, call.params, body, headers) as response:
+        asked = (call.method, call.path, call.params, body, headers, call.quiet_s)
+        with self._line.ask(*asked) as response:
             content = response.read()
         return call.read(response.status, content)
 

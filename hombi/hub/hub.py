@@ -17,6 +17,7 @@ from hombi.hub.derived import Derived
 from hombi.hub.described import Described
 from hombi.hub.events import HubStarted, HubStopped, SettingsTakenUp
 from hombi.hub.house import House
+from hombi.hub.importing import Imports
 from hombi.hub.intake import Intake
 from hombi.hub.keeper import Keeper
 from hombi.hub.kernel import Clock, Context, Need, Part, RealClock
@@ -54,6 +55,7 @@ class Hub:
     rollups: Rollups
     conditioning: Conditioning
     derived: Derived
+    imports: Imports
     links: Links
     rooms: Rooms
     dashboards: Dashboards
@@ -87,9 +89,10 @@ class Hub:
         everything behind them is ready."""
         return [
             self.writer, self.keeper, self.rollups, self.rooms, self.dashboards, self.tools,
-            self.pairing, self.admission, self.intake, self.conditioning, self.derived, self.nodes,
-            self.picks, self.posts, self.settings, self.radios, self.batteries,
-            self.actuation, self.outbox, self.reload, self.lag, self.links, self.automations,
+            self.pairing, self.admission, self.intake, self.conditioning, self.derived,
+            self.imports, self.nodes, self.picks, self.posts, self.settings, self.radios,
+            self.batteries, self.actuation, self.outbox, self.reload, self.lag, self.links,
+            self.automations,
         ]  # fmt: skip
 
     def needs(self) -> list[Need]:
@@ -189,6 +192,7 @@ async def _made(
         rollups,
         conditioning,
         derived,
+        Imports(context, house, writer, rollups, conditioning, derived),
         all_links,
         rooms,
         Dashboards(context, house),

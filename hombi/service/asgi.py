@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import io
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
 import msgspec
+from asgiref.sync import sync_to_async
 from django.core.asgi import get_asgi_application
+from django.core.handlers.asgi import ASGIRequest
 
 from hombi.service.api.problems import problem
 from hombi.service.names import why_not
@@ -15,7 +18,10 @@ from hombi.service.names import why_not
 # send is small.
 MAX_PACK = 8 * 1024 * 1024
 MAX_BODY = 256 * 1024
+# A sensor's past in a file, from who has signed in.
+MAX_FILE = 64 * 1024 * 1024
 INTAKE = "/api/intake"
+FILES = "/imports"
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
 Send = Callable[[Message], Awaitable[None]]
@@ -33,6 +39,19 @@ async def refuse(send: Send, status: int, detail: str) -> None:
     await send({"type": "http.response.body", "body": msgspec.json.encode(problem(status, detail))})
 
 
+async def limit_of(scope: MutableMapping[str, Any]) -> int:
+    """How large a body may be. Only who has signed in may send a large file: it is kept
+    on the disk while it comes."""
+    path = scope["path"]
+    if path.startswith(INTAKE):
+        return MAX_PACK
+    if path.endswith(FILES) and scope["method"] == "POST":
+        request = ASGIRequest(scope, io.BytesIO())
+        if await sync_to_async(signed_in)(request):
+            return MAX_FILE
+    return MAX_BODY
+
+
 def guarded(app: App) -> App:
     """Refuse foreign names and large bodies: Django would first gather all of one,
     whoever sends it."""
@@ -41,7 +60,7 @@ def guarded(app: App) -> App:
         if why := why_not(scope):
             await refuse(send, 421 if "not called" in why else 400, why)
             return
-        limit = MAX_PACK if scope["path"].startswith(INTAKE) else MAX_BODY
+        limit = await limit_of(scope)
         too_large = f"a body is at most {limit // 1024} kB here; send several packs"
         length = dict(scope.get("headers", ())).get(b"content-length", b"0")
         if length.isdigit() and int(length) > limit:
@@ -65,4 +84,8 @@ def guarded(app: App) -> App:
     return wrapped
 
 
-application = guarded(get_asgi_application())
+_django = get_asgi_application()
+
+from hombi.service.api.live import signed_in  # noqa: E402 - Django must be set up first
+
+application = guarded(_django)

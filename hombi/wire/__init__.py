@@ -68,6 +68,7 @@ from hombi.wire.house import (
     RoomChange,
     RoomRequest,
 )
+from hombi.wire.importing import Import, ImportPlan, WrongLine
 from hombi.wire.live import (
     NEWS,
     ArrivalNews,
@@ -207,6 +208,8 @@ __all__ = [
     "HouseChange",
     "HouseNews",
     "HowDerived",
+    "Import",
+    "ImportPlan",
     "JournalEntry",
     "JournalEvents",
     "JournalPage",
@@ -291,5 +294,6 @@ __all__ = [
     "Wish",
     "WritingRequest",
     "Written",
+    "WrongLine",
     "Zigbee",
 ]

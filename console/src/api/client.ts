@@ -169,3 +169,23 @@ export function addressParts(address: string): { node: string; name: string } {
   const [node = "", name = ""] = address.split("/");
   return { node, name };
 }
+
+/**
+ * Send a file to the hub. It may take its time, and sent twice it is taken once: what is
+ * there already is left out.
+ */
+export async function sendFile<T>(path: string, body: Blob): Promise<T> {
+  let response: Response;
+  try {
+    response = await globalThis.fetch(path, {
+      method: "POST",
+      body,
+      headers: { "Content-Type": "text/csv", "X-CSRFToken": csrfToken() },
+    });
+  } catch (error) {
+    throw unanswered(error, false);
+  }
+  const answer: Answer<T> = { response };
+  const said = await response.json().catch(() => undefined);
+  return ask(Promise.resolve(response.ok ? { ...answer, data: said } : { ...answer, error: said }));
+}

@@ -517,6 +517,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/entities/{node}/{name}/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The files that were imported, the latest last. */
+        get: operations["imports_list"];
+        put?: never;
+        /**
+         * @description Read a CSV with a sensor's past and say what would be stored; with `apply`,
+         *     store it. Columns can be in any order, decimals have a comma, times be local.
+         */
+        post: operations["imports_make"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/entities/{node}/{name}/imports/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Take it back: what the file brought is deleted. */
+        delete: operations["entities_imports_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/entities/{node}/{name}/numbers": {
         parameters: {
             query?: never;
@@ -2148,6 +2186,45 @@ export interface components {
             };
         };
         /**
+         * Import
+         * @description A file that was imported.
+         */
+        Import: {
+            number: number;
+            file: string;
+            unit: string;
+            /** @description milliseconds since 1970 */
+            made_at: number;
+        };
+        /**
+         * ImportPlan
+         * @description What a file comes to. Before it is `applied`, nothing is stored.
+         *
+         *         `layout` says in words how the file is read. Of its `rows`, `taken` are stored;
+         *         `there` have a reading of the same time already, `old` are older than readings are
+         *         kept, `ahead` lie in the future, `wrong` cannot be read; the first of those are in
+         *         `mistakes`. `low` and `high` are in `unit`.
+         */
+        ImportPlan: {
+            entity: string;
+            layout: string[];
+            unit: string;
+            rows: number;
+            taken: number;
+            there: number;
+            old: number;
+            ahead: number;
+            wrong: number;
+            mistakes: components["schemas"]["WrongLine"][];
+            start: number | null;
+            end: number | null;
+            low: number | null;
+            high: number | null;
+            applied: boolean;
+            /** @description the import's, to take it back */
+            number: number | null;
+        };
+        /**
          * JournalEntry
          * @description Something that happened; `by` is who was behind it, `text` says it in words.
          */
@@ -3172,6 +3249,14 @@ export interface components {
             mistakes: components["schemas"]["Mistake"][];
             warnings: components["schemas"]["Mistake"][];
             text: string;
+        };
+        /**
+         * WrongLine
+         * @description A line that is left out, and why.
+         */
+        WrongLine: {
+            line: number;
+            what: string;
         };
         /**
          * Zigbee
@@ -4496,6 +4581,118 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["History"];
                 };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    imports_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Import"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    imports_make: {
+        parameters: {
+            query?: {
+                /** @description store it; only say what would be done unless 1 */
+                apply?: boolean;
+                /** @description the file's name, for the journal */
+                file?: string;
+                /** @description of days like 3/4/2026 */
+                order?: "dmy" | "mdy";
+                /** @description the column of the time, or two: "date+clock" */
+                time?: string;
+                /** @description the unit of the values; the kind's unless given */
+                unit?: string;
+                /** @description the column of the value */
+                value?: string;
+                /** @description of times without one; the house's unless given */
+                zone?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "text/csv": unknown;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportPlan"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    entities_imports_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                node: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description a problem */
             default: {

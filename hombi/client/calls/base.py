@@ -22,13 +22,15 @@ Param = str | int | float | list[str]
 
 @dataclass(frozen=True, slots=True)
 class Call(Generic[T]):
-    """One request, and the type of its answer."""
+    """One request, and the type of its answer. A body of bytes is a CSV; `quiet_s` is
+    how long the hub may work on it without a word."""
 
     method: str
     path: str
     answer: Any
     params: Mapping[str, Param] = field(default_factory=dict)
-    body: Ask | Mapping[str, Any] | None = None
+    body: Ask | Mapping[str, Any] | bytes | None = None
+    quiet_s: float | None = None
 
     def read(self, status: int, content: bytes) -> T:
         """The answer. Raises HubProblem."""

@@ -15,12 +15,14 @@ from hombi.core.kinds import Kind
 @dataclass(frozen=True, slots=True)
 class Channel:
     """One channel. `number` counts from 0 within its entity; `unit` is the one that
-    samples are sent in ("" for a kind without one)."""
+    samples are sent in ("" for a kind without one). `file` is the name of the file that
+    was imported over it; "" for what a node sends."""
 
     number: int
     kind: Kind
     unit: str
     since_ms: int
+    file: str = ""
 
 
 class Channels:
@@ -28,10 +30,11 @@ class Channels:
 
     def __init__(self, known: Iterable[Channel]) -> None:
         self._all = {channel.number: channel for channel in known}
-        self._by_unit = {(c.kind.name, c.unit): c for c in self._all.values()}
-        if not self._all:
+        sent = [channel for channel in self._all.values() if not channel.file]
+        self._by_unit = {(c.kind.name, c.unit): c for c in sent}
+        if not sent:
             raise ValueError("an entity has at least one channel")
-        self.now = max(self._all.values(), key=lambda channel: (channel.since_ms, channel.number))
+        self.now = max(sent, key=lambda channel: (channel.since_ms, channel.number))
 
     def copy(self) -> Channels:
         """The same channels, that begin no other with these."""
@@ -48,6 +51,20 @@ class Channels:
         channel = Channel(max(self._all) + 1, kind, unit, since_ms)
         self._all[channel.number] = self._by_unit[(kind.name, unit)] = channel
         return channel
+
+    def imports(self) -> list[Channel]:
+        """The channels of files that were imported."""
+        return [channel for channel in self._all.values() if channel.file]
+
+    def imported(self, kind: Kind, unit: str, since_ms: int, file: str) -> Channel:
+        """A channel for a file; its node goes on over its own."""
+        channel = Channel(max(self._all) + 1, kind, unit, since_ms, file)
+        self._all[channel.number] = channel
+        return channel
+
+    def forget(self, number: int) -> None:
+        """The import of this number was taken back."""
+        del self._all[number]
 
     def unit_of(self, number: int) -> str:
         """The unit in which the samples of a channel were sent."""

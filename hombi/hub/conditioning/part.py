@@ -233,6 +233,14 @@ class Conditioning(Part):
             warm(self.context.records.history, entity.id, chain, channel, reading.at_ms)
         return chain.reading(Sample(reading.at_ms, reading.sent, channel.unit), channel)
 
+    def put_right(self, entity: Entity, start: int, end: int) -> None:
+        """Readings of a past were stored as they were sent: condition them by the plans
+        of their time."""
+        found = self._all.get(entity.id)
+        if found is not None and found.versions:
+            self._late[entity.id] = (entity, start, end)
+            self._put_right(entity.id)
+
     def _came_late(self, entity: Entity, at_ms: int) -> None:
         """A reading came after later ones: what follows it is made again soon."""
         reach = WARMED_WITH * entity.chain(entity.channels.now).warm_ms

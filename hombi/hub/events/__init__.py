@@ -108,7 +108,10 @@ from hombi.hub.events.values import (
     DerivedRemoved,
     EntityConditioned,
     EntityDerived,
+    ImportBegun,
+    ImportTakenBack,
     PastConditioned,
+    PastImported,
 )
 
 __all__ = [
@@ -147,6 +150,8 @@ __all__ = [
     "HouseNamed",
     "HubStarted",
     "HubStopped",
+    "ImportBegun",
+    "ImportTakenBack",
     "KeyChanged",
     "KeyRevoked",
     "LinkTroubled",
@@ -182,6 +187,7 @@ __all__ = [
     "PairingClosed",
     "PairingOpened",
     "PastConditioned",
+    "PastImported",
     "PhaseChanged",
     "PhoneAdded",
     "PhoneRemoved",

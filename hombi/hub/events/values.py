@@ -6,7 +6,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from hombi.hub.events.nodes import EntitiesChanged
-from hombi.hub.kernel.events import Event
+from hombi.hub.kernel.events import Event, Quiet
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -22,6 +22,34 @@ class EntityConditioned(Event):
         since = "over its whole past" if self.past else "from now on"
         how = "is conditioned as before" if self.undone else "is conditioned"
         return f"{self.entity} {how}, {since}: {self.words}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ImportBegun(Quiet):
+    """A file is being imported."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PastImported(Event):
+    """Readings of the past were imported from a file."""
+
+    file: str
+    count: int
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.count} readings of {self.entity} were imported from {self.file}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ImportTakenBack(Event):
+    """What a file had brought was deleted."""
+
+    file: str
+
+    @property
+    def sentence(self) -> str:
+        return f"what {self.file} had brought of {self.entity} was taken back"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -140,6 +140,17 @@ class MemoryHistory:
             del self.readings[(entity, reading.at_ms)]
         return len(gone)
 
+    def forget_channel(self, entity: int, channel: int) -> list[int]:
+        gone = [at for (owner, at), r in self.readings.items()
+                if owner == entity and r.channel == channel]  # fmt: skip
+        for at in gone:
+            del self.readings[(entity, at)]
+        self._rollups = {
+            key: r for key, r in self._rollups.items() if (key[0], key[3]) != (entity, channel)
+        }
+        self.channels.get(entity, {}).pop(channel, None)
+        return sorted({at // HOUR_MS * HOUR_MS for at in gone})
+
     def before(self, entity: int, at_ms: int) -> Reading | None:
         return next(reversed(self._of(entity, -(2**63), at_ms)), None)
 

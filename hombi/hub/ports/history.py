@@ -107,6 +107,10 @@ class HistoryPort(Protocol):
         transaction; how many those were. Its latest reading stays: it says how the
         entity is."""
 
+    def forget_channel(self, entity: int, channel: int) -> list[int]:
+        """Delete a channel with its readings and rollups; the hours, by when they
+        begin, in which it had readings."""
+
     def before(self, entity: int, at_ms: int) -> Reading | None:
         """The last reading from before a moment, whatever its channel and quality."""
 

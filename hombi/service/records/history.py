@@ -52,9 +52,11 @@ class DatabaseHistory:
                 "kind": channel.kind.name,
                 "unit": channel.unit,
                 "since_ms": channel.since_ms,
+                "file": channel.file,
             },
         )
-        m.Entity.objects.filter(pk=entity).update(channel=channel.number)
+        if not channel.file:
+            m.Entity.objects.filter(pk=entity).update(channel=channel.number)
 
     def store(self, rows: Sequence[Row]) -> None:
         try:
@@ -204,6 +206,17 @@ class DatabaseHistory:
                 # One stretch of the table: the oldest lie together.
                 oldest.filter(at_ms__lte=times[-1]).delete()
         return len(times)
+
+    def forget_channel(self, entity: int, channel: int) -> list[int]:
+        with transaction.atomic():
+            rows = m.Reading.objects.filter(entity_id=entity, channel=channel)
+            hour = Cast(F("at_ms") / HOUR_MS, IntegerField())
+            hours = rows.annotate(hour=hour).values_list("hour", flat=True).distinct()
+            found = sorted(one * HOUR_MS for one in hours)
+            rows.delete()
+            m.Rollup.objects.filter(entity_id=entity, channel=channel).delete()
+            m.Channel.objects.filter(entity_id=entity, number=channel).delete()
+        return found
 
     def before(self, entity: int, at_ms: int) -> Reading | None:
         rows = m.Reading.objects.filter(entity_id=entity, at_ms__lt=at_ms)

@@ -188,7 +188,7 @@ def _stored(node_id: int, new: NewEntity, since_ms: int) -> tuple[int, Channels]
 
 
 def _channel(stored: m.Channel) -> Channel:
-    return Channel(stored.number, KINDS[stored.kind], stored.unit, stored.since_ms)
+    return Channel(stored.number, KINDS[stored.kind], stored.unit, stored.since_ms, stored.file)
 
 
 def _entity(stored: m.Entity, start: str, node: h.Node | None, own_room: h.Room | None) -> h.Entity:

@@ -89,6 +89,7 @@ class Channel(models.Model):
     kind = models.CharField(max_length=20)
     unit = models.CharField(max_length=40, blank=True)
     since_ms = models.BigIntegerField()
+    file = models.CharField(max_length=120, blank=True)
 
     class Meta:
         constraints: ClassVar = [

@@ -18,6 +18,7 @@ import { visible } from "../../ui/visible";
 import { Computed } from "./Computed";
 import { ConditioningSection } from "./ConditioningSection";
 import { Drawn } from "./Drawn";
+import { ImportPast } from "./ImportPast";
 import { Numbers } from "./Numbers";
 import { asKept, Shown } from "./Shown";
 import { Tally } from "./Tally";
@@ -53,6 +54,7 @@ export function EntityPage() {
             <ConditioningSection entity={asKept(found)} window={window} onWindow={setWindow} />
           )}
           <Shown entity={found} />
+          {!found.derived && <ImportPast entity={found} />}
           <LatestReadings address={address} entity={found} />
         </Page>
       )}

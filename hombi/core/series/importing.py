@@ -1,0 +1,221 @@
+"""A sensor's past from a table that somebody else has written: CSV with columns in any
+order, decimal commas, local times. What is read of it is said before it is taken."""
+
+from __future__ import annotations
+
+import csv
+import math
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from datetime import datetime, tzinfo
+from itertools import chain, islice
+from statistics import median
+
+DELIMITERS = (";", "\t", ",")
+LOOKED_AT = 50
+LONGEST_LINE = 10_000
+TIME_WORDS = ("time", "timestamp", "datetime", "date", "ts", "at", "when", "zeit", "datum")
+DAY_WORDS, CLOCK_WORDS = ("date", "day", "datum"), ("time", "clock", "zeit", "uhrzeit")
+NOTHING = frozenset({"", "-", "–", "nan", "null", "none", "n/a"})
+FORMATS = ("%d.%m.%Y %H:%M:%S", "%d.%m.%Y %H:%M", "%Y/%m/%d %H:%M:%S", "%Y/%m/%d %H:%M")
+# 3/4/2026 is a day in March or in April; only who wrote it knows.
+BY_ORDER = {
+    "dmy": ("%d/%m/%Y %H:%M:%S", "%d/%m/%Y %H:%M"),
+    "mdy": ("%m/%d/%Y %H:%M:%S", "%m/%d/%Y %H:%M"),
+}
+# Seconds since 1970 are in this range from 1980 to 2100, ms a thousand times that.
+EARLIEST_S, LATEST_S = 3.1e8, 4.2e9
+
+
+class LayoutError(ValueError):
+    """A table that cannot be understood; the message says why, and what to do."""
+
+
+@dataclass(frozen=True, slots=True)
+class Layout:
+    """How a table is read: its delimiter, the columns that make up a time, the column
+    of the value, the sign in its decimals, and the zone of times without one."""
+
+    delimiter: str
+    names: tuple[str, ...]
+    heading: bool
+    time: tuple[int, ...]
+    value: int
+    decimal: str
+    zone: tzinfo
+    order: str = ""
+
+    def named(self, column: int) -> str:
+        """A column as people call it."""
+        return self.names[column] if self.heading else f"column {column + 1}"
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One line: its time and value (None for none), or what is wrong with it."""
+
+    line: int
+    at_ms: int
+    value: float | None
+    wrong: str = ""
+
+
+def layout_of(
+    lines: Sequence[str],
+    zone: tzinfo,
+    likely: Sequence[str] = (),
+    *,
+    time: str = "",
+    value: str = "",
+    order: str = "",
+) -> Layout:
+    """How a table is read, from its first lines. `likely` are the names that the column
+    of the value may have; `time` and `value` name columns where that is not so. Raises
+    LayoutError."""
+    some = [line for line in lines if line.strip() and len(line) <= LONGEST_LINE][:LOOKED_AT]
+    if not some:
+        raise LayoutError("the file is empty")
+    # A wrong line among the first ones says nothing of the others.
+    delimiter = max(DELIMITERS, key=lambda sign: median(len(_cells(x, sign)) for x in some))
+    table = [_cells(line, delimiter) for line in some]
+    if order and order not in BY_ORDER:
+        raise LayoutError(f"order={order} is not known; use dmy or mdy")
+    first, body = table[0], table[1:] or table
+    heading = not any(_time(cell, zone, order) or _is_number(cell) for cell in first)
+    names = tuple(cell.strip().lower() for cell in first) if heading else ()
+    row = body[0] if heading else first
+    times = _time_columns(row, names, zone, order, time, first)
+    column = _value_column(body, names, set(times), [one.lower() for one in likely], value, first)
+    cells = [one[column] for one in body if column < len(one)]
+    decimal = "," if any("," in cell for cell in cells) and delimiter != "," else "."
+    return Layout(delimiter, tuple(first), heading, times, column, decimal, zone, order)
+
+
+def rows_of(lines: Iterable[str], layout: Layout) -> Iterator[Row]:
+    """All rows of a table; one that is wrong says so, and the others follow."""
+    for number, line in enumerate(lines, start=1):
+        if (number == 1 and layout.heading) or not line.strip():
+            continue
+        yield _row(number, line, layout)
+
+
+def _row(number: int, line: str, layout: Layout) -> Row:
+    if len(line) > LONGEST_LINE:
+        return Row(number, 0, None, "the line is too long")
+    try:
+        cells = _cells(line, layout.delimiter)
+    except csv.Error as error:
+        return Row(number, 0, None, str(error))
+    if len(cells) <= max(*layout.time, layout.value):
+        return Row(number, 0, None, f"it has {len(cells)} columns")
+    text = " ".join(cells[one].strip() for one in layout.time)
+    at = _time(text, layout.zone, layout.order)
+    if at is None:
+        return Row(number, 0, None, f"{text[:40]!r} is no time")
+    given = cells[layout.value].strip()
+    if given.lower() in NOTHING:
+        return Row(number, at, None)
+    try:
+        value = float(given.replace(",", ".") if layout.decimal == "," else given)
+    except ValueError:
+        return Row(number, at, None, f"{given[:40]!r} is no number")
+    if not math.isfinite(value):
+        return Row(number, at, None, f"{given[:40]!r} is no number")
+    return Row(number, at, value)
+
+
+def _cells(line: str, delimiter: str) -> list[str]:
+    return next(csv.reader([line.rstrip("\r\n")], delimiter=delimiter), [])
+
+
+def _time_columns(
+    row: Sequence[str],
+    names: Sequence[str],
+    zone: tzinfo,
+    order: str,
+    wanted: str,
+    first: Sequence[str],
+) -> tuple[int, ...]:
+    if wanted:
+        return tuple(_column(one.strip(), names, first) for one in wanted.split("+"))
+    day = next((n for n, name in enumerate(names) if name in DAY_WORDS), None)
+    clock = next((n for n, name in enumerate(names) if name in CLOCK_WORDS), None)
+    if day is not None and clock is not None and max(day, clock) < len(row):
+        both = f"{row[day].strip()} {row[clock].strip()}"
+        if _time(both, zone, order) is not None and _time(row[clock], zone, order) is None:
+            return day, clock
+    likely = [n for n, name in enumerate(names) if name in TIME_WORDS]
+    for column in chain(likely, range(len(row))):
+        if column < len(row) and _time(row[column], zone, order) is not None:
+            return (column,)
+    for column in range(len(row) - 1):
+        if _time(f"{row[column].strip()} {row[column + 1].strip()}", zone, order) is not None:
+            return column, column + 1
+    shown = ", ".join(cell[:30] for cell in islice(row, 6))
+    slashes = "; say order=dmy or mdy" if any("/" in cell for cell in row) and not order else ""
+    raise LayoutError(f"no column has times in it ({shown}){slashes}")
+
+
+def _value_column(
+    body: Sequence[Sequence[str]],
+    names: Sequence[str],
+    times: set[int],
+    likely: Sequence[str],
+    wanted: str,
+    first: Sequence[str],
+) -> int:
+    if wanted:
+        return _column(wanted, names, first)
+    free = [n for n in range(max(map(len, body))) if n not in times]
+    numbers = [n for n in free if any(n < len(row) and _is_number(row[n]) for row in body)]
+    for column in numbers:
+        if column < len(names) and any(one and one in names[column] for one in likely):
+            return column
+    if len(numbers) == 1 or (numbers and not names):
+        return numbers[0]
+    if not numbers:
+        raise LayoutError("no column has numbers in it beside the times")
+    choice = ", ".join(first[n].strip() for n in numbers)
+    raise LayoutError(f"several columns have numbers ({choice}); say which one with value=…")
+
+
+def _column(wanted: str, names: Sequence[str], first: Sequence[str]) -> int:
+    if wanted.lower() in names:
+        return list(names).index(wanted.lower())
+    if wanted.isdigit() and 1 <= int(wanted) <= len(first):
+        return int(wanted) - 1
+    known = ", ".join(names) or f"1 to {len(first)}"
+    raise LayoutError(f"there is no column {wanted[:40]!r}; there are {known}")
+
+
+def _is_number(cell: str) -> bool:
+    try:
+        return math.isfinite(float(cell.strip().replace(",", ".")))
+    except ValueError:
+        return False
+
+
+def _time(text: str, zone: tzinfo, order: str) -> int | None:
+    """A moment in ms since 1970; None for what is no time with a day."""
+    text = text.strip()
+    if _is_number(text):
+        number = float(text.replace(",", "."))
+        if EARLIEST_S <= number <= LATEST_S:
+            return round(number * 1000)
+        return round(number) if EARLIEST_S <= number / 1000 <= LATEST_S else None
+    if len(text) < len("1.1.2026 1:00"):
+        return None
+    found: datetime | None = None
+    try:
+        found = datetime.fromisoformat(text)
+    except ValueError:
+        for pattern in (*FORMATS, *BY_ORDER.get(order, ())):
+            try:
+                found = datetime.strptime(text, pattern)
+                break
+            except ValueError:
+                continue
+    if found is None or not 1980 <= found.year <= 2100:
+        return None
+    aware = found if found.tzinfo else found.replace(tzinfo=zone)
+    return round(aware.timestamp() * 1000)

@@ -1,0 +1,152 @@
+"""Taking in a sensor's past, and taking it back. What was imported stays apart from
+what its node sent: it has a channel of its own."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from hombi.core.errors import UnitError
+from hombi.core.series import HOUR_MS, Channel, Derivation, Sample
+from hombi.core.units import conversion, find_unit
+from hombi.hub.conditioning import Conditioning
+from hombi.hub.derived import Derived
+from hombi.hub.errors import Invalid, NotFound, Refused
+from hombi.hub.events import ImportBegun, ImportTakenBack, PastImported
+from hombi.hub.house import Entity, House
+from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.ports import Row
+from hombi.hub.rollups import Rollups
+from hombi.hub.writer import Writer
+
+MOST_IMPORTS = 30
+LONGEST_NAME = 120
+
+
+class Imports(Part):
+    """Takes rows of the past, through the same writer as all readings."""
+
+    name = "imports"
+
+    def __init__(
+        self,
+        context: Context,
+        house: House,
+        writer: Writer,
+        rollups: Rollups,
+        conditioning: Conditioning,
+        derived: Derived,
+    ) -> None:
+        super().__init__(context)
+        self.house, self.writer, self.rollups = house, writer, rollups
+        self.conditioning, self.derived = conditioning, derived
+
+    def importable(self, name: str) -> Entity:
+        """An entity that a node sends. Raises NotFound, Refused."""
+        entity = self.house.entity(name)
+        if isinstance(entity.origin, Derivation):
+            raise Refused(f"{entity.address} is computed; import what it is computed from")
+        return entity
+
+    def unit_for(self, entity: Entity, unit: str) -> str:
+        """The unit that imported values are in: the kind's own unless given. Raises
+        Invalid."""
+        if not unit or not entity.kind.unit:
+            if unit:
+                raise Invalid(f"a {entity.kind.shown} has no unit")
+            return entity.kind.unit
+        try:
+            conversion(unit, entity.kind.unit)
+        except UnitError as error:
+            raise Invalid(str(error)) from error
+        return find_unit(unit).symbol
+
+    def oldest_ms(self, entity: Entity) -> int:
+        """From when on single readings of an entity are kept."""
+        return self.context.clock.now_ms() - int(entity.own.get("keep_ms", self.rollups.keep_ms))
+
+    async def take(
+        self, entity: Entity, channel: Channel, rows: Sequence[tuple[int, float | None]]
+    ) -> None:
+        """Store some rows, once there is room for them."""
+        chain = entity.fresh_chain(channel, ())
+        made: list[Row] = []
+        for at_ms, value in sorted(rows):
+            one = chain.reading(Sample(at_ms, value, channel.unit), channel)
+            made.append((entity.id, at_ms, channel.number, one.sent, one.value, int(one.quality)))
+        # One piece at a time: what nodes send meanwhile has its place in the writer.
+        self.writer.put(made, None)
+        await self.writer.flushed()
+
+
+@dataclass(frozen=True, slots=True)
+class BeginImport(Change[Imports, Channel]):
+    """A channel for the rows of a file. Raises NotFound, Invalid, Refused."""
+
+    entity: str
+    file: str
+    unit: str = ""
+
+    part = Imports
+    right = Right.TUNE
+
+    async def do(self, part: Imports, by: Actor) -> Done[Channel]:
+        entity = part.importable(self.entity)
+        if len(entity.channels.imports()) >= MOST_IMPORTS:
+            raise Refused(f"{entity.address} has {MOST_IMPORTS} imports; take one back first")
+        unit = part.unit_for(entity, self.unit)
+        name = self.file.strip()[:LONGEST_NAME] or "a file"
+        made = entity.channels.imported(entity.kind, unit, part.context.clock.now_ms(), name)
+        records = part.context.records.history
+        await part.context.thread.run(records.begin_channel, entity.id, made)
+        return Done(made, ImportBegun(entity=entity.address))
+
+
+@dataclass(frozen=True, slots=True)
+class EndImport(Change[Imports, None]):
+    """All rows of a file are there: what follows from them is made again."""
+
+    entity: str
+    channel: Channel
+    span: tuple[int, int]
+    count: int
+
+    part = Imports
+    right = Right.TUNE
+
+    async def do(self, part: Imports, by: Actor) -> Done[None]:
+        entity = part.importable(self.entity)
+        part.conditioning.put_right(entity, *self.span)
+        event = PastImported(entity=entity.address, file=self.channel.file, count=self.count)
+        return Done(None, event)
+
+
+@dataclass(frozen=True, slots=True)
+class TakeBackImport(Change[Imports, None]):
+    """Delete what a file brought. Raises NotFound, Refused."""
+
+    entity: str
+    number: int
+
+    part = Imports
+    right = Right.TUNE
+
+    async def do(self, part: Imports, by: Actor) -> Done[None]:
+        entity = part.importable(self.entity)
+        found = next((o for o in entity.channels.imports() if o.number == self.number), None)
+        if found is None:
+            raise NotFound(f"{entity.address} has no import {self.number}")
+        records = part.context.records
+
+        def forget() -> int:
+            with records.together():
+                hours = records.history.forget_channel(entity.id, found.number)
+                records.history.mark_stale([(entity.id, hour) for hour in hours])
+            return min(hours, default=part.context.clock.now_ms())
+
+        since = await part.context.thread.run(forget)
+        entity.channels.forget(found.number)
+        await part.rollups.mend()
+        for one in part.derived.dependants([entity.address]):
+            part.derived.derive_past(one, since // HOUR_MS * HOUR_MS)
+        return Done(None, ImportTakenBack(entity=entity.address, file=found.file))

@@ -1,0 +1,250 @@
+"""Importing a sensor's past: first what would be stored is said, then it is stored."""
+
+from __future__ import annotations
+
+import io
+import shutil
+import tempfile
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from itertools import islice
+from typing import IO, Any
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+from drf_spectacular.utils import OpenApiParameter
+from rest_framework.parsers import BaseParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from hombi import wire
+from hombi.core.series import Channel
+from hombi.core.series.importing import LayoutError, Row, layout_of, rows_of
+from hombi.core.units import conversion
+from hombi.hub.errors import Invalid
+from hombi.hub.house import Entity
+from hombi.hub.hub import Hub
+from hombi.hub.importing import BeginImport, EndImport, TakeBackImport
+from hombi.service.api.schema import operation
+from hombi.service.api.views import View, actor, done
+from hombi.service.bridge import call, change, hub, read
+
+IN_MEMORY = 1024 * 1024
+AT_ONCE = 2_000
+LOOKED_AT = 50
+MOST_MISTAKES = 20
+MOST_LOOKED_UP = 100_000
+AHEAD_MS = 300_000
+_TEXT = {"text/csv": {"schema": {"type": "string"}}}
+_HOW = [
+    OpenApiParameter("time", str, description='the column of the time, or two: "date+clock"'),
+    OpenApiParameter("value", str, description="the column of the value"),
+    OpenApiParameter("unit", str, description="the unit of the values; the kind's unless given"),
+    OpenApiParameter("zone", str, description="of times without one; the house's unless given"),
+    OpenApiParameter("order", str, enum=["dmy", "mdy"], description="of days like 3/4/2026"),
+    OpenApiParameter("file", str, description="the file's name, for the journal"),
+    OpenApiParameter("apply", bool, description="store it; only say what would be done unless 1"),
+]
+
+
+class CsvBody(BaseParser):
+    """A body of `text/csv`, as the stream that it comes in."""
+
+    media_type = "text/csv"
+
+    def parse(self, stream: Any, media_type: str | None = None, parser_context: Any = None) -> Any:
+        return stream
+
+
+@dataclass(slots=True)
+class _Sums:
+    """What the rows come to, while they are read."""
+
+    rows: int = 0
+    taken: int = 0
+    there: int = 0
+    old: int = 0
+    ahead: int = 0
+    wrong: int = 0
+    mistakes: list[wire.WrongLine] = field(default_factory=list)
+    start: int | None = None
+    end: int | None = None
+    low: float | None = None
+    high: float | None = None
+
+    def took(self, at_ms: int, value: float | None) -> None:
+        self.taken += 1
+        self.start = at_ms if self.start is None else min(self.start, at_ms)
+        self.end = at_ms if self.end is None else max(self.end, at_ms)
+        if value is not None:
+            self.low = value if self.low is None else min(self.low, value)
+            self.high = value if self.high is None else max(self.high, value)
+
+
+class ImportsView(View):
+    """The imports of an entity."""
+
+    parser_classes = (CsvBody,)
+
+    @operation(name="imports_list", gives=list[wire.Import])
+    def get(self, request: Request, node: str, name: str) -> Response:
+        """The files that were imported, the latest last."""
+
+        def look(h: Hub) -> list[wire.Import]:
+            channels = h.imports.importable(f"{node}/{name}").channels.imports()
+            return [
+                wire.Import(number=c.number, file=c.file, unit=c.unit, made_at=c.since_ms)
+                for c in channels
+            ]
+
+        return Response(read(look))
+
+    @operation(name="imports_make", gives=wire.ImportPlan, parameters=_HOW, body=_TEXT)
+    def post(self, request: Request, node: str, name: str) -> Response:
+        """Read a CSV with a sensor's past and say what would be stored; with `apply`,
+        store it. Columns can be in any order, decimals have a comma, times be local."""
+        address, asked = f"{node}/{name}", request.query_params
+        apply = asked.get("apply", "") in ("1", "true")
+        entity, unit = read(lambda h: _subject(h, address, asked.get("unit", "")))
+        with _spooled(request.data) as file:
+            return Response(_imported(request, entity, unit, file, apply=apply))
+
+
+class ImportView(View):
+    """One import."""
+
+    @operation()
+    def delete(self, request: Request, node: str, name: str, number: int) -> Response:
+        """Take it back: what the file brought is deleted."""
+        return done(request, TakeBackImport(f"{node}/{name}", number))
+
+
+def _subject(h: Hub, address: str, unit: str) -> tuple[Entity, str]:
+    entity = h.imports.importable(address)
+    return entity.snapshot(), h.imports.unit_for(entity, unit.strip())
+
+
+def _spooled(stream: Any) -> IO[bytes]:
+    """The body in a file of its own, which can be read twice."""
+    file = tempfile.SpooledTemporaryFile(IN_MEMORY)  # noqa: SIM115 - who reads it closes it
+    if hasattr(stream, "read"):
+        shutil.copyfileobj(stream, file)
+    return file
+
+
+def _lines(file: IO[bytes]) -> Iterator[str]:
+    """Its lines as text. A byte that is no text becomes a mark."""
+    file.seek(0)
+    text = io.TextIOWrapper(file, encoding="utf-8-sig", errors="replace", newline="")
+    try:
+        # A line without an end must not fill the memory.
+        while line := text.readline(65_536):
+            yield line
+    finally:
+        text.detach()
+
+
+def _imported(
+    request: Request, entity: Entity, unit: str, file: IO[bytes], *, apply: bool
+) -> wire.ImportPlan:
+    asked = request.query_params
+    try:
+        zone = ZoneInfo(asked["zone"]) if asked.get("zone") else hub().config.zone
+    except (ZoneInfoNotFoundError, ValueError) as error:
+        raise Invalid(f"zone={asked['zone'][:60]} is no time zone, like Europe/Berlin") from error
+    likely = (entity.name, entity.title, entity.kind.name, entity.wire_name, "value")
+    try:
+        layout = layout_of(
+            list(islice(_lines(file), LOOKED_AT)),
+            zone,
+            likely,
+            time=asked.get("time", ""),
+            value=asked.get("value", ""),
+            order=asked.get("order", ""),
+        )
+    except LayoutError as error:
+        raise Invalid(str(error)) from error
+    channel: Channel | None = None
+    if apply:
+        begun = BeginImport(entity.address, asked.get("file", ""), unit)
+        channel = change(actor(request), begun, lambda _, made: made)
+    sums = _Sums()
+    oldest = hub().imports.oldest_ms(entity)
+    newest = hub().context.clock.now_ms() + AHEAD_MS
+    piece: list[Row] = []
+    for row in rows_of(_lines(file), layout):
+        piece.append(row)
+        if len(piece) == AT_ONCE:
+            _take(entity, channel, piece, sums, (oldest, newest))
+            piece = []
+    _take(entity, channel, piece, sums, (oldest, newest))
+    if channel is not None and sums.start is not None and sums.end is not None:
+        ended = EndImport(entity.address, channel, (sums.start, sums.end + 1), sums.taken)
+        change(actor(request), ended, lambda *_: None)
+    elif channel is not None:
+        change(actor(request), TakeBackImport(entity.address, channel.number), lambda *_: None)
+        channel = None
+    factor, addend = conversion(unit, entity.kind.unit) if unit else (1.0, 0.0)
+    value = layout.named(layout.value).strip()
+    times = " and ".join(layout.named(one).strip() for one in layout.time)
+    decimals = ", decimals with a comma" if layout.decimal == "," else ""
+    return wire.ImportPlan(
+        entity=entity.address,
+        layout=[
+            f"the time is in {times}; a time without a zone is one of {zone.key}",
+            f"the value is in {value}, in {unit or 'no unit'}{decimals}",
+        ],
+        unit=entity.kind.unit,
+        rows=sums.rows,
+        taken=sums.taken,
+        there=sums.there,
+        old=sums.old,
+        ahead=sums.ahead,
+        wrong=sums.wrong,
+        mistakes=sums.mistakes,
+        start=sums.start,
+        end=sums.end,
+        low=None if sums.low is None else sums.low * factor + addend,
+        high=None if sums.high is None else sums.high * factor + addend,
+        applied=apply,
+        number=channel.number if channel is not None else None,
+    )
+
+
+def _take(
+    entity: Entity,
+    channel: Channel | None,
+    piece: list[Row],
+    sums: _Sums,
+    bounds: tuple[int, int],
+) -> None:
+    """Count some rows, and store those that can be."""
+    oldest, newest = bounds
+    sums.rows += len(piece)
+    good: dict[int, float | None] = {}
+    for row in piece:
+        if row.wrong:
+            sums.wrong += 1
+            if len(sums.mistakes) < MOST_MISTAKES:
+                sums.mistakes.append(wire.WrongLine(line=row.line, what=row.wrong))
+        elif row.at_ms < oldest:
+            sums.old += 1
+        elif row.at_ms > newest:
+            sums.ahead += 1
+        elif row.at_ms in good:
+            sums.there += 1
+        else:
+            good[row.at_ms] = row.value
+    if not good:
+        return
+    history = hub().context.records.history
+    known = history.single(entity.id, min(good), max(good) + 1, MOST_LOOKED_UP)
+    for one in known:
+        if one.at_ms in good:
+            del good[one.at_ms]
+            sums.there += 1
+    for at_ms, value in good.items():
+        sums.took(at_ms, value)
+    if channel is not None and good:
+        part = hub().imports
+        live = read(lambda h: h.imports.importable(entity.address))
+        call(part.take(live, channel, list(good.items())))

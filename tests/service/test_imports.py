@@ -1,0 +1,132 @@
+"""A sensor's past from a file: said before it is done, and taken back."""
+
+from __future__ import annotations
+
+import time
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import httpx
+import pytest
+
+from hombi.client import HubProblem
+from tests.house import CLIMATE, Service, description, let_in, until
+
+RACK = "cellar-rack/temperature"
+
+
+def table(days: int, *extra: str) -> bytes:
+    """An hourly past with decimal commas, in °F, until yesterday."""
+    end = datetime.now(UTC).replace(minute=0, second=0, microsecond=0) - timedelta(days=1)
+    lines = ["Datum;Feuchte;Temp °F"]
+    for hour in range(24 * days, 0, -1):
+        at = end - timedelta(hours=hour)
+        lines.append(f"{at:%d.%m.%Y %H:%M};80;{50 + hour % 2 / 2}".replace(".5", ",5", 1))
+    return "\n".join([*lines, *extra, ""]).encode()
+
+
+def test_a_past_is_seen_first_then_taken_then_taken_back(
+    own_service: Service, tmp_path: Path
+) -> None:
+    service = own_service.start()
+    service.claim()
+    rack = let_in(service, description("Cellar rack", **CLIMATE))
+    now = round(time.time())
+    assert rack.post([{"n": "temperature", "v": 11, "t": now - 60}]).is_success
+    file = tmp_path / "logger.csv"
+    file.write_bytes(table(3, "tomorrow;1;2", "01.01.2001 00:00;80;50", "01.01.2099 00:00;80;50"))
+    words = ("import", RACK, str(file), "--value", "Temp °F", "--unit", "degF", "--zone", "UTC")
+    with service.hub() as hub:
+        until(lambda: hub.entities.numbers(RACK).count == 1)
+        hub.derived.make("change", [RACK], parameters={"window": "2 h"}, title="Drift")
+        hub.conditioning.set(RACK, [{"step": "linear", "offset": 1.0}], past=True)
+        until(lambda: hub.conditioning.show(RACK).progress is None)
+        seen = service.hombi(*words)
+        assert "The time is in Datum; a time without a zone is one of UTC." in seen.stdout
+        assert "72 readings would be stored." in seen.stdout
+        assert "between 10 and 10.2778 °C" in seen.stdout
+        for said in ("1 are older than", "1 lie in the future", "1 cannot be read"):
+            assert said in seen.stdout, seen.stdout
+        assert "line 74: 'tomorrow' is no time" in seen.stdout
+        assert hub.entities.numbers(RACK, "week").count == 1, "nothing is stored yet"
+        done = service.hombi(*words, "--apply")
+        assert "72 readings are stored." in done.stdout
+        until(lambda: hub.conditioning.show(RACK).progress is None)
+        # Conditioned like all of its past.
+        until(lambda: hub.entities.numbers(RACK, "week").low == pytest.approx(11.0))
+        assert hub.entities.numbers(RACK, "week").count == 73
+        first = next(hub.entities.readings(RACK, 0))
+        assert (first.raw, round(first.value or 0, 2)) == (50, 11.0)
+        until(lambda: hub.entities.numbers("cheese-cellar/drift", "week").count > 20)
+        assert "72 readings of cellar-rack/temperature were imported from logger.csv" in [
+            entry.text for entry in hub.journal()
+        ]
+        again = hub.entities.import_csv(
+            RACK, file.read_bytes(), value="Temp °F", unit="degF", zone="UTC", apply=True
+        )
+        assert (again.taken, again.there, again.number) == (0, 72, None), "twice is once"
+        # What its node sends goes on over its own channel.
+        assert rack.post([{"n": "temperature", "v": 12}]).is_success
+        until(lambda: hub.entities.get(RACK).value == 13.0)
+        (one,) = hub.entities.imports(RACK)
+        assert (one.file, one.unit) == ("logger.csv", "°F")
+    service.kill()
+    service.start()
+    assert "logger.csv" in service.hombi("import", RACK).stdout
+    assert service.hombi("import", RACK, "--take-back", str(one.number)).returncode == 0
+    with service.hub() as hub:
+        until(lambda: hub.entities.numbers(RACK, "week").count == 2)
+        assert sum(hub.entities.history(RACK, "week").count) == 2
+        assert hub.entities.imports(RACK) == []
+        assert hub.entities.get(RACK).value == 13.0
+        with pytest.raises(HubProblem, match="has no import 9"):
+            hub.entities.take_back_import(RACK, 9)
+
+
+@pytest.mark.parametrize(
+    ("query", "body", "said"),
+    [
+        ("", b"", "the file is empty"),
+        ("", b"hello\nworld\n", "no column has times"),
+        ("zone=Mars", b"time,v\n2026-11-20 12:00,5\n", "is no time zone"),
+        ("zone=../etc/passwd", b"time,v\n2026-11-20 12:00,5\n", "is no time zone"),
+        ("unit=hPa", b"time,v\n2026-11-20 12:00,5\n", "measures pressure"),
+        ("value=x", b"time,v\n2026-11-20 12:00,5\n", "there is no column"),
+        ("", b"\xff\xfe\x00\x01" * 50, "no column has times"),
+    ],
+)  # fmt: skip
+def test_a_file_that_cannot_be_is_refused(
+    service: Service, query: str, body: bytes, said: str
+) -> None:
+    with service.hub() as hub:
+        if not any(one.node == "cellar-rack" for one in hub.nodes.list()):
+            let_in(service, description("Cellar rack", **CLIMATE))
+    found = _post(service, query, body)
+    assert found.status_code == 422, found.text
+    assert said in found.json()["detail"]
+
+
+def _post(service: Service, query: str, body: bytes) -> httpx.Response:
+    return httpx.post(
+        f"{service.url}/api/entities/{RACK}/imports?{query}",
+        content=body,
+        headers={"Content-Type": "text/csv", "Authorization": f"Bearer {service.token}"},
+        timeout=60,
+    )
+
+
+def test_a_million_bad_lines_are_counted_and_hold_nobody_up(service: Service) -> None:
+    body = b"time,v\n2026-11-20 12:00,5\n" + b"rubbish,rubbish\n" * 300_000
+    begun = time.monotonic()
+    answer = _post(service, "", body)
+    assert answer.status_code == 200, answer.text
+    found = answer.json()
+    assert (found["rows"], found["wrong"], len(found["mistakes"])) == (300_001, 300_000, 20)
+    assert time.monotonic() - begun < 40
+    stranger = httpx.post(
+        f"{service.url}/api/entities/{RACK}/imports", content=body, timeout=60,
+        headers={"Content-Type": "text/csv", "Authorization": "Bearer nobody"},
+    )  # fmt: skip
+    assert stranger.status_code == 413, "a large file is not even read"
+    endless = _post(service, "", b"time,v\n2026-11-20 12:00,5\n" + b"x" * 5_000_000)
+    assert endless.json()["wrong"] > 0
