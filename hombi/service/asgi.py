@@ -10,6 +10,7 @@ import msgspec
 from asgiref.sync import sync_to_async
 from django.core.asgi import get_asgi_application
 from django.core.handlers.asgi import ASGIRequest
+from django.http import HttpRequest, HttpResponse
 
 from hombi.service.api.problems import problem
 from hombi.service.names import why_not
@@ -45,11 +46,21 @@ async def limit_of(scope: MutableMapping[str, Any]) -> int:
     path = scope["path"]
     if path.startswith(INTAKE):
         return MAX_PACK
-    if path.endswith(FILES) and scope["method"] == "POST":
-        request = ASGIRequest(scope, io.BytesIO())
-        if await sync_to_async(signed_in)(request):
-            return MAX_FILE
+    file = path.endswith(FILES) and scope["method"] == "POST"
+    if file and await sync_to_async(_known)(ASGIRequest(scope, io.BytesIO())):
+        return MAX_FILE
     return MAX_BODY
+
+
+def _known(request: ASGIRequest) -> bool:
+    """Whether somebody who has signed in sends this, by session or token."""
+    SessionMiddleware(_nothing).process_request(request)
+    AuthenticationMiddleware(_nothing).process_request(request)
+    return signed_in(request)
+
+
+def _nothing(_: HttpRequest) -> HttpResponse:
+    return HttpResponse()
 
 
 def guarded(app: App) -> App:
@@ -86,6 +97,10 @@ def guarded(app: App) -> App:
 
 _django = get_asgi_application()
 
-from hombi.service.api.live import signed_in  # noqa: E402 - Django must be set up first
+# Django must be set up first.
+from django.contrib.auth.middleware import AuthenticationMiddleware  # noqa: E402
+from django.contrib.sessions.middleware import SessionMiddleware  # noqa: E402
+
+from hombi.service.api.live import signed_in  # noqa: E402
 
 application = guarded(_django)
