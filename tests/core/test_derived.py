@@ -18,6 +18,7 @@ from hombi.core.series.derived import (
     saturation_hpa,
     saturation_pa_iso,
     surface_humidity,
+    temperature_factor,
 )
 
 T, H = KINDS["temperature"], KINDS["humidity"]
@@ -41,6 +42,18 @@ def test_the_humidity_at_a_cold_surface_by_iso_13788() -> None:
     assert saturation_pa_iso(-10.0) == pytest.approx(260, abs=1)
     assert surface_humidity(20.0, 50.0, 0.0, 0.70) == pytest.approx(73.1, abs=0.1)
     assert surface_humidity(20.0, 50.0, -10.0, 0.70) == pytest.approx(89.0, abs=0.1)
+
+
+def test_the_factor_of_a_surface_from_one_measurement() -> None:
+    assert temperature_factor(14.0, 20.0, 0.0) == pytest.approx(0.70)
+    assert temperature_factor(28.0, 22.0, 32.0) == pytest.approx(0.4), "a summer's day"
+    for surface, inside, outside, said in (
+        (18.0, 20.0, 16.0, "less than 5 K apart"),
+        (21.0, 20.0, 0.0, "is not between inside"),
+        (-1.0, 20.0, 0.0, "is not between inside"),
+    ):
+        with pytest.raises(DerivedError, match=said):
+            temperature_factor(surface, inside, outside)
 
 
 def value(method: str, *values: float, **parameters: float) -> float | None:
@@ -70,7 +83,8 @@ def test_the_dew_point_is_where_the_air_is_saturated(celsius: float, humidity: f
 
 def test_what_each_method_takes_is_checked() -> None:
     method, kind, parameters = checked("surface-humidity", [T, H, T], {"frsi": "0.65"})
-    assert (method.name, kind, parameters) == ("surface-humidity", H, {"frsi": 0.65})
+    assert (method.name, kind) == ("surface-humidity", H)
+    assert parameters == {"frsi": 0.65, "surface": ""}
     assert checked("mean", [T, T], {})[1] is T
     for name, kinds, given_, said in (
         ("dew-pont", [T, H], {}, "did you mean dew-point?"),

@@ -225,6 +225,28 @@ async def test_a_source_that_has_become_something_else_is_missing() -> None:
         assert (made.latest.value, made.latest.quality) == (before.value, Quality.INPUT_MISSING)
 
 
+async def test_the_factor_of_a_wall_follows_from_one_measurement() -> None:
+    async with rig() as r:
+        await r.let_in("Bench", **CLIMATE)
+        await r.let_in("Mast", **CLIMATE)
+        sources = (*AIR, "mast/temperature")
+        wish = MakeDerived("surface-humidity", sources, {"surface": "14"}, "Corner")
+        with pytest.raises(Invalid, match="must be heard"):
+            await r.do(wish)
+        await say(r, 0, temperature=20.0, humidity=50.0)
+        await say(r, 0, node="mast", temperature=0.0, humidity=90.0)
+        made = await r.do(wish)
+        assert isinstance(made.origin, Derivation)
+        assert dict(made.origin.parameters) == {"frsi": "0.7"}
+        await at_rest(r)
+        assert stored(r, made.address)[-1].value == pytest.approx(73.1, abs=0.1)
+        await say(r, 1, temperature=16.0)
+        await say(r, 1, node="mast", temperature=14.0)
+        for surface, said in (("14.5", "less than 5 K apart"), ("cold", "is no number")):
+            with pytest.raises(Invalid, match=said):
+                await r.do(MakeDerived("surface-humidity", sources, {"surface": surface}, "X"))
+
+
 async def test_a_formula_live_over_the_past_and_after_a_restart() -> None:
     text = "(bench/temperature - 4 °C) * bench/humidity / 50 %"
     async with rig() as r:

@@ -3,7 +3,7 @@
 import uPlot from "uplot";
 import type { Entity, EntityDetail, History } from "../api/client";
 import { shown } from "../api/readings";
-import { clock, day, hubTime } from "../ui/time";
+import { clock, day, hubTime, length } from "../ui/time";
 import { columns, isCalm } from "./numbers";
 
 export type Limits = EntityDetail["watchers"];
@@ -66,7 +66,8 @@ export interface Drawn {
 export const nameOf = (course: Course) => course.name ?? course.entity.spoken;
 
 /** The line's colour of the course at a place, as a CSS colour. */
-export const toneOf = (place: number) => `var(--${COLOURS[place % COLOURS.length] ?? "act"})`;
+export const toneOf = (place: number) => `var(--${toneName(place)})`;
+export const toneName = (place: number) => COLOURS[place % COLOURS.length] ?? "act";
 
 export function options(
   width: number,
@@ -130,7 +131,12 @@ export function options(
         side: place === 0 ? 3 : 1,
         grid: place === 0 ? axis.grid : { show: false },
         size: 64,
-        values: (_: uPlot, ticks: number[]) => ticks.map((tick) => `${Number(tick.toFixed(4))}`),
+        values: (_: uPlot, ticks: number[]) =>
+          ticks.map((tick) =>
+            unit === "s" && Math.abs(tick) >= 60
+              ? length(tick * 1000)
+              : `${Number(tick.toFixed(4))}`,
+          ),
       })),
     ],
     series: [

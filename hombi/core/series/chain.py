@@ -49,7 +49,9 @@ class Chain:
 def chain_of(plan: Plan, kind: Kind, unit: str, low: float, high: float) -> Chain:
     """The chain of an entity: its unit, its limits, what a person has planned, and the
     limits again: what is made of a value must be believed as well."""
-    first: tuple[Step, ...] = (Convert(unit, kind.unit), Limits(low, high))
+    # What is sent in the kind's own unit needs no conversion.
+    converted = () if unit == kind.unit else (Convert(unit, kind.unit),)
+    first: tuple[Step, ...] = (*converted, Limits(low, high))
     return Chain((*first, *steps_of(plan, kind), Limits(low, high)) if plan else first)
 
 

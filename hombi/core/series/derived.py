@@ -96,6 +96,23 @@ def surface_humidity(inside: float, humidity: float, outside: float, factor: flo
     return humidity * saturation_pa_iso(inside) / saturation_pa_iso(surface)
 
 
+def temperature_factor(surface: float, inside: float, outside: float) -> float:
+    """fRsi of a surface from one measurement: (θsi - θe) / (θi - θe), ISO 13788. Raises
+    DerivedError where inside and outside are too close for it, or it cannot be."""
+    if abs(inside - outside) < LEAST_APART_K:
+        raise DerivedError(
+            f"inside ({inside:.1f} °C) and outside ({outside:.1f} °C) are less than "
+            f"{LEAST_APART_K:.0f} K apart; measure when it is colder outside"
+        )
+    factor = (surface - outside) / (inside - outside)
+    if not 0.0 < factor <= 1.0:
+        raise DerivedError(
+            f"a surface of {surface:.1f} °C is not between inside ({inside:.1f} °C) and outside "
+            f"({outside:.1f} °C)"
+        )
+    return factor
+
+
 def _hot(values: Values, _: Mapping[str, float]) -> float:
     celsius, humidity = values
     vapour = saturation_hpa(celsius) * humidity / 100
@@ -130,6 +147,11 @@ FRSI = (
     "the temperature factor of the coldest surface, 0 to 1: about 0.9 for a well insulated "
     "wall, 0.7 for an old one, 0.5 for a cold corner"
 )
+MEASURED = (
+    "in its place: the temperature of that surface, measured now in °C; the factor follows "
+    "from it where it is at least 5 K colder or warmer outside than inside"
+)
+LEAST_APART_K = 5.0
 PER = Parameter("per", "the calendar's span in which it counts", "day", choices=PERIODS)
 # What the sum over time makes: the kind, and how much of it one of the source's unit
 # makes in a millisecond.
@@ -159,7 +181,10 @@ METHODS: Mapping[str, Method] = {
             "The humidity at the coldest inner surface; mould may grow from 80 % on.",
             ("temperature", "humidity", "temperature"), "humidity",
             _surface,
-            parameters=(Parameter("frsi", FRSI, 0.7),), source="ISO 13788",
+            parameters=(
+                Parameter("frsi", FRSI, 0.7), Parameter("surface", MEASURED, "", text=True),
+            ),
+            source="ISO 13788",
         ),
         Method("mean", "Mean", "The mean of several values.", (), "", lambda v, _: fmean(v)),
         Method("median", "Median", "The middle of several.", (), "", lambda v, _: median(v)),
@@ -303,7 +328,7 @@ def _finite(of: Callable[[Values], float], values: Values) -> float | None:
 
 def values_of(method: Method, kept: Mapping[str, Given]) -> dict[str, Any]:
     """The parameters as they are computed with."""
-    return {one.name: one.value(kept[one.name]) for one in method.parameters}
+    return {one.name: one.value(kept.get(one.name, "")) for one in method.parameters}
 
 
 def fits(wanted: str, kind: Kind) -> bool:

@@ -9,7 +9,14 @@ from dataclasses import dataclass, field
 from hombi.core.formula import FormulaError, sources_of
 from hombi.core.names import slug
 from hombi.core.series import Derivation
-from hombi.core.series.derived import FORMULA, MOST_SOURCES, DerivedError, checked, limits_of
+from hombi.core.series.derived import (
+    FORMULA,
+    MOST_SOURCES,
+    DerivedError,
+    checked,
+    limits_of,
+    temperature_factor,
+)
 from hombi.hub.derived.origins import how_of
 from hombi.hub.derived.part import Derived
 from hombi.hub.errors import Invalid, Refused
@@ -53,6 +60,8 @@ class MakeDerived(Change[Derived, Entity]):
             method, kind, parameters = await asyncio.to_thread(
                 checked, self.method, kinds, self.parameters
             )
+            if parameters.pop("surface", ""):
+                parameters["frsi"] = _factor(str(self.parameters["surface"]), found)
         except (DerivedError, FormulaError) as error:
             raise Invalid(str(error)) from error
         if not found:
@@ -79,6 +88,21 @@ class MakeDerived(Change[Derived, Entity]):
         part.derive_past(entity)
         sources = ", ".join(how.sources)
         return Done(entity, EntityDerived(entity=address, method=method.name, sources=sources))
+
+
+def _factor(surface: str, sources: Sequence[Entity]) -> float:
+    """The temperature factor of a surface that was measured now. Raises
+    DerivedError."""
+    inside, _, outside = (one.latest for one in sources)
+    if inside is None or outside is None or not (inside.usable and outside.usable):
+        raise DerivedError("both temperatures must be heard when the surface is measured")
+    assert inside.value is not None
+    assert outside.value is not None
+    try:
+        measured = float(surface.replace(",", "."))
+    except ValueError as error:
+        raise DerivedError(f"surface: {surface[:40]!r} is no number") from error
+    return round(temperature_factor(measured, inside.value, outside.value), 3)
 
 
 def _named(text: str) -> Sequence[str]:

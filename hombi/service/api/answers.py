@@ -3,7 +3,6 @@ loop."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Any
 
 from hombi import wire
@@ -11,7 +10,6 @@ from hombi.core.kinds import Seen
 from hombi.core.series import Derivation
 from hombi.core.series.derived import METHODS
 from hombi.core.series.parameters import Parameter
-from hombi.core.series.statistics import Held, quantiles, time_over
 from hombi.core.units import conversion, units_for
 from hombi.core.values import show_limit, show_value
 from hombi.hub.actuation import Command
@@ -21,7 +19,7 @@ from hombi.hub.hub import Hub
 from hombi.hub.intake import clock_said
 from hombi.hub.messages import Message
 from hombi.hub.pairing import Arrival
-from hombi.hub.ports import DeliveryRecord, JournalEntry, Numbers, PhoneRecord, Point
+from hombi.hub.ports import DeliveryRecord, JournalEntry, PhoneRecord
 from hombi.links.offer import Action, Setting
 from hombi.service.api.mistakes import mistake
 
@@ -214,60 +212,6 @@ def node(hub: Hub, found: Node) -> wire.Node:
         clock=clock_said(found.clock) if found.clock.wrong else "",
         settings=[setting(one, found.told.get(one.wire_name)) for one in found.offer.settings],
         actions=[_action(one) for one in found.offer.actions],
-    )
-
-
-def history(
-    found: Sequence[Point], entity: str, seen: Seen, start: int, end: int, width: int
-) -> wire.History:
-    """A course in buckets of `width` ms."""
-    return wire.History(
-        entity=entity,
-        unit=seen.unit,
-        start=start,
-        end=end,
-        width_ms=width,
-        at=[p.at_ms for p in found],
-        mean=_seen(seen, [p.mean for p in found]),
-        low=_seen(seen, [p.low for p in found]),
-        high=_seen(seen, [p.high for p in found]),
-        count=[p.count for p in found],
-    )
-
-
-def _seen(seen: Seen, values: list[float]) -> list[float]:
-    if (seen.factor, seen.addend) == (1.0, 0.0):
-        return values
-    return [value * seen.factor + seen.addend for value in values]
-
-
-def span_numbers(
-    sums: Numbers,
-    held: Sequence[Held],
-    entity: str,
-    seen: Seen,
-    span: tuple[int, int],
-    over: float | None,
-) -> wire.SpanNumbers:
-    """What an entity comes to over a span."""
-    known = sum(ms for _, ms in held)
-    p5, median, p95 = quantiles(held, (0.05, 0.5, 0.95)) if known else (None, None, None)
-    mean = sum(value * ms for value, ms in held) / known if known else sums.mean
-    return wire.SpanNumbers(
-        entity=entity,
-        unit=seen.unit,
-        start=span[0],
-        end=span[1],
-        count=sums.count,
-        low=seen.of(sums.low),
-        mean=seen.of(mean),
-        median=seen.of(median),
-        high=seen.of(sums.high),
-        p5=seen.of(p5),
-        p95=seen.of(p95),
-        known_ms=round(known),
-        over=seen.of(over),
-        over_ms=None if over is None else round(time_over(held, over)),
     )
 
 

@@ -21,7 +21,7 @@ from hombi.hub.entities import ChangeEntity, RemoveEntity
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
 from hombi.hub.picks import kind_of
-from hombi.service.api import answers
+from hombi.service.api import answers, courses
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor, done, given, whole_number
@@ -174,7 +174,7 @@ class HistoryView(View):
         history = hub().context.records.history
         (found,), width = history.series([(number, channels)], start, end, points)
         about = (f"{node}/{name}", seen, start, end, width)
-        return Response(answers.history(found, *about))
+        return Response(courses.history(found, *about))
 
 
 class NumbersView(View):
@@ -203,7 +203,7 @@ class NumbersView(View):
         sums = history.numbers(number, channels, start, end)
         # What is still to come holds no value.
         held = history.held(number, channels, start, min(end, max(now, start + 1)), states=states)
-        return Response(answers.span_numbers(sums, held, address, seen, (start, end), over))
+        return Response(courses.span_numbers(sums, held, address, seen, (start, end), over))
 
 
 class DoubtsView(View):
@@ -283,7 +283,7 @@ class CoursesView(View):
         all_seen = [seen for _, _, seen in about]
         return Response(
             [
-                answers.history(found, one, seen, start, end, width)
+                courses.history(found, one, seen, start, end, width)
                 for found, one, seen in zip(series, named, all_seen, strict=True)
             ]
         )

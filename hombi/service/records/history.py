@@ -5,11 +5,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import asdict
 from itertools import starmap
 from typing import Any, NamedTuple
 
-from django.db import IntegrityError, transaction
+from django.db import IntegrityError, connection, transaction
 from django.db.models import Avg, Count, F, IntegerField, Max, Min, Q, QuerySet, Sum, Window
 from django.db.models.functions import Cast, Greatest, Lag
 
@@ -23,6 +22,7 @@ from hombi.service.records import models as m
 # From this length on, numbers are made of hours.
 MONTHS_MS = 40 * 86_400_000
 MOST_HELD = 200_000
+REWRITE = "UPDATE records_reading SET value = %s, quality = %s WHERE entity_id = %s AND at_ms = %s"
 ROLLUP = ("start_ms", "channel", "count", "low", "mean", "high", "last", "held_ms")
 READING = ("at_ms", "channel", "sent", "value", "quality")
 _NUMBERS = {
@@ -173,20 +173,14 @@ class DatabaseHistory:
         with transaction.atomic():
             before = self.single(entity, start_ms, end_ms, at_once)
             after = zip(before, make(before), strict=True)
-            # Filled in the order of the columns, as in `_insert`.
-            rows = starmap(
-                m.Reading,
-                (
-                    (entity, old.at_ms, old.channel, old.sent, new.value, int(new.quality))
-                    for old, new in after
-                ),
-            )
-            m.Reading.objects.bulk_create(
-                rows,
-                update_conflicts=True,
-                unique_fields=["entity_id", "at_ms"],
-                update_fields=["value", "quality"],
-            )
+            rows = [
+                (new.value, int(new.quality), entity, old.at_ms)
+                for old, new in after
+                if (new.value, new.quality) != (old.value, old.quality)
+            ]
+            # One statement for all: as model objects, a past takes eight times as long.
+            with connection.cursor() as cursor:
+                cursor.executemany(REWRITE, rows)
         return before[-1].at_ms + 1 if len(before) == at_once else None
 
     def replace(self, entity: int, start_ms: int, end_ms: int, rows: Sequence[Row]) -> None:
@@ -234,7 +228,11 @@ class DatabaseHistory:
             return
         with transaction.atomic():
             _rollups(entity, width_ms, start_ms, end_ms).delete()
-            rows = [m.Rollup(entity_id=entity, width_ms=width_ms, **asdict(one)) for one in rollups]
+            # In the order of the columns: by name, one takes three times as long.
+            rows = starmap(
+                m.Rollup,
+                ((entity, width_ms, *(getattr(one, name) for name in ROLLUP)) for one in rollups),
+            )
             m.Rollup.objects.bulk_create(rows)
 
     def rollups(self, entity: int, width_ms: int, start_ms: int, end_ms: int) -> list[Rollup]:

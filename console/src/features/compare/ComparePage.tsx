@@ -7,11 +7,13 @@ import type { Earlier, Entity, History } from "../../api/client";
 import { useCourses, useNumbers } from "../../api/courses";
 import { useEntities, useHouse } from "../../api/queries";
 import { shown } from "../../api/readings";
+import { AsPicture } from "../../parts/AsPicture";
 import { Chart } from "../../parts/Chart";
 import { type Course, MOST_UNITS, nameOf, toneOf, unitsOf } from "../../parts/plot";
 import { Spans } from "../../parts/Spans";
 import { asked, useWindow, type Window } from "../../parts/window";
 import { Await, Button, Empty, Failure, Heads, Labelled, Page } from "../../ui/parts";
+import { exact } from "../../ui/time";
 import { visible } from "../../ui/visible";
 import { differenceOf, shifted } from "./courses";
 
@@ -234,6 +236,14 @@ function Compared({
             onWindow={onWindow}
             onReset={() => onWindow(day)}
           />
+          <p className="mt-3">
+            Download the chart as{" "}
+            <AsPicture
+              courses={courses}
+              title={`Compared, ${exact(window.start)} to ${exact(window.end)}`}
+            />
+            .
+          </p>
           <table className="mt-6 w-full max-w-3xl text-left">
             <Heads
               of="The span in numbers"

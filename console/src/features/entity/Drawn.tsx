@@ -5,10 +5,11 @@ import { Link, useSearchParams } from "react-router";
 import { addressParts, type EntityDetail, type Schemas } from "../../api/client";
 import { useCourses, useDoubts, useMarks, useNumbers } from "../../api/courses";
 import { shown } from "../../api/readings";
+import { AsPicture } from "../../parts/AsPicture";
 import { Chart } from "../../parts/Chart";
 import { asked, type Window } from "../../parts/window";
 import { Await, Empty, Failure, Mark } from "../../ui/parts";
-import { length } from "../../ui/time";
+import { exact, length } from "../../ui/time";
 import { Numbers } from "./Numbers";
 
 /** The course of a figure, and its numbers. */
@@ -108,7 +109,7 @@ export function Drawn({
             >
               SenML
             </a>
-            .
+            , or the chart as <AsPicture courses={courses} title={titleOf(entity, window)} />.
           </p>
         </>
       )}
@@ -198,3 +199,7 @@ function SpanNumbers({
     </>
   );
 }
+
+/** What stands over the chart when it is a picture. */
+const titleOf = (entity: EntityDetail, window: Window) =>
+  `${entity.spoken}, ${exact(window.start)} to ${exact(window.end)}`;

@@ -1,0 +1,43 @@
+import { expect, test } from "vitest";
+import { svgOf, ticks } from "./picture";
+
+test("an axis has a few round numbers", () => {
+  expect(ticks(0, 10)).toEqual([0, 2, 4, 6, 8, 10]);
+  expect(ticks(18.2, 21.9)).toEqual([19, 20, 21]);
+  expect(ticks(0.1, 0.35)).toEqual([0.1, 0.15, 0.2, 0.25, 0.3, 0.35]);
+  expect(ticks(5, 5).length).toBeGreaterThan(0);
+});
+
+const course = (name: string, unit: string, mean: number[]) => ({
+  name,
+  entity: { entity: "a/b", spoken: name, unit, decimals: 1, words: null },
+  history: {
+    entity: "a/b",
+    unit,
+    start: 0,
+    end: 4_000_000,
+    width_ms: 1_000_000,
+    at: mean.map((_, n) => 500_000 + n * 1_000_000),
+    mean,
+    low: mean.map((one) => one - 1),
+    high: mean.map((one) => one + 1),
+    count: mean.map(() => 1),
+  },
+});
+
+test("a picture has a line for each course, an axis for each unit, and no way out of it", () => {
+  const svg = svgOf(
+    [course("Rack <b>", "°C", [1, 2, 3, 4]), course("Beam", "%", [50, 60, 50, 60])],
+    'Rack & "Beam"</title><script>',
+    (name) => name,
+  );
+  const page = new DOMParser().parseFromString(svg, "image/svg+xml");
+  expect(page.querySelector("parsererror")).toBeNull();
+  expect(page.querySelectorAll("script, b").length).toBe(0);
+  expect(page.querySelector("title")?.textContent).toBe('Rack & "Beam"</title><script>');
+  expect(page.querySelectorAll('path[stroke-width="2"]').length).toBe(2);
+  const words = [...page.querySelectorAll("text")].map((one) => one.textContent);
+  expect(words).toContain("°C");
+  expect(words).toContain("%");
+  expect(words).toContain("Rack <b>");
+});
