@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bench.figures.crowd import crowd
+from bench.figures.disk import disk
 from bench.figures.intake import broker, intake, steady
 from bench.figures.radio import bluetooth, zigbee
 from bench.figures.reaction import reaction, sleepers
@@ -17,6 +18,7 @@ ALL = {
         intake,
         broker,
         steady,
+        disk,
         reaction,
         sleepers,
         zigbee,

@@ -64,6 +64,7 @@ def month() -> list[Row]:
             year_ms = took_ms(f"{one}/history", points=800, **year)
             eight = [f"node-7/t{n}" for n in range(1, 9)]
             eight_ms = took_ms("/api/courses", entity=eight, span="month", points=800)
+            size = (service.data / "hub.sqlite3").stat().st_size
             on = time.strftime("%Y-%m-%d", time.gmtime(end / 1000 - 86_400 * 2))
             review_ms = took_ms("/api/review", on=on)
     among = f"of one entity among {total / 1e6:.1f} million"
@@ -86,6 +87,12 @@ def month() -> list[Row]:
             f"{review_ms:.0f} ms",
             "under 1 s for 100",
             review_ms < 1000 * MONTH_ENTITIES / 100,
+        ),
+        (
+            "a reading on the disk, sums and indexes in",
+            f"{size / total:.0f} bytes",
+            "40 or less",
+            size / total <= 40,
         ),
         ("its readings rolled up", f"{total / rolled_s:,.0f}/s", "a year in a night", True),
     ]

@@ -143,7 +143,8 @@ def test_anywhere_by_keyboard_alone(
     with mister.connected():
         console.keyboard.press("Control+k")
         console.keyboard.type("mister switch on")
-        expect(console.get_by_role("option").first).to_contain_text("Cellar mister: switch on")
+        option = console.locator('[role="option"]').first
+        expect(option).to_contain_text("Cellar mister: switch on")
         console.keyboard.press("Enter")
         expect(console.get_by_role("dialog")).to_have_count(0)
     with service.hub() as hub:

@@ -26,6 +26,7 @@ const PAGES: [string, string][] = [
   ["New automation", "/automations/new"],
   ["Readings", "/readings"],
   ["Compare", "/compare"],
+  ["Look back", "/review"],
   ["Messages", "/messages"],
   ["Journal", "/journal"],
   ["Settings", "/settings"],
