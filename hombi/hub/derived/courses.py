@@ -86,7 +86,9 @@ class Courses:
 
     async def make_past(self, entity: Entity, since_ms: int) -> None:
         """Compute its past from a moment on, and let it go on from there."""
-        going = self._going[entity.id]
+        going = self._going.get(entity.id)
+        if going is None:
+            return  # it was removed meanwhile
         going.course = None
         while True:
             try:
