@@ -203,12 +203,13 @@ class Conditioning(Part):
         """In the records thread: make some of the past again; where to go on, and how
         many readings those were."""
         records, hours, count = self.context.records, set[int](), 0
+        versions = found.of_kind(entity.kind.name)
 
         def make(readings: Sequence[Reading]) -> list[Reading]:
             nonlocal count
             count = len(readings)
             hours.update(reading.at_ms // HOUR_MS * HOUR_MS for reading in readings)
-            return [self._again(entity, found, chains, reading) for reading in readings]
+            return [self._again(entity, versions, chains, reading) for reading in readings]
 
         with records.together():
             after = records.history.rewrite(entity.id, *span, make, AT_ONCE)
@@ -218,17 +219,21 @@ class Conditioning(Part):
     def _again(
         self,
         entity: Entity,
-        found: Conditioned,
+        versions: Sequence[Version],
         chains: dict[tuple[int, int], Chain],
         reading: Reading,
     ) -> Reading:
         channel = entity.channels.numbered(reading.channel)
         if channel.kind is not entity.kind:
             return reading
-        plan = found.at(reading.at_ms, entity.kind.name)
-        key = (hash_of(plan), channel.number)
+        # The place of the version that counts at its time; 0 where none does yet.
+        place = len(versions)
+        while place and versions[place - 1].since_ms > reading.at_ms:
+            place -= 1
+        key = (place, channel.number)
         chain = chains.get(key)
         if chain is None:
+            plan = versions[place - 1].plan if place else ()
             chain = chains[key] = entity.fresh_chain(channel, plan)
             warm(self.context.records.history, entity.id, chain, channel, reading.at_ms)
         return chain.reading(Sample(reading.at_ms, reading.sent, channel.unit), channel)
@@ -252,15 +257,13 @@ class Conditioning(Part):
         self._late[entity.id] = (entity, min(start, at_ms), max(end, at_ms + reach + 1))
 
     def _put_right(self, number: int) -> None:
-        entity, start, end = self._late.pop(number)
+        late = self._late.pop(number, None)
+        if late is None:
+            return  # it was put right with something else
+        entity, start, end = late
         found = self._all.get(number)
         if found is not None and found.redo is None:
             self._begin(entity, found, start, end)
         elif found is not None and found.redo is not None:
             redo = found.redo
             self._begin(entity, found, min(redo[0], start), max(redo[1], end))
-
-
-def hash_of(plan: Plan) -> int:
-    """A plan's name within one run."""
-    return hash(tuple(tuple(sorted(step.items())) for step in plan))

@@ -42,13 +42,6 @@ class Conditioned:
         entity became later."""
         return [version for version in self.versions if version.kind == kind]
 
-    def at(self, at_ms: int, kind: str) -> Plan:
-        """The plan that counts at a moment for a kind."""
-        for version in reversed(self.of_kind(kind)):
-            if version.since_ms <= at_ms:
-                return version.plan
-        return ()
-
     def as_data(self) -> dict[str, Any]:
         """As it is stored."""
         return {
