@@ -91,8 +91,11 @@ def _computed(e: EntityDetail) -> str:
     """How a value is computed from others, in words."""
     if e.derived is None:
         return ""
-    given = ", ".join(f"{name}={value}" for name, value in e.derived.parameters.items())
-    return f"{e.derived.method} of {', '.join(e.derived.sources)}" + (f", {given}" if given else "")
+    how = e.derived
+    if "text" in how.parameters:
+        return how.parameters["text"]
+    given = ", ".join(f"{name}={value}" for name, value in how.parameters.items())
+    return f"{how.method} of {', '.join(how.sources)}" + (f", {given}" if given else "")
 
 
 @app.command()

@@ -27,7 +27,8 @@ export function Computed({
       void navigate(entity.room ? `/rooms/${entity.room}` : "/readings");
     },
   });
-  const parameters = Object.entries(how.parameters);
+  const { text, of: _, ...numbers } = how.parameters;
+  const parameters = Object.entries(numbers);
   return (
     <section aria-labelledby="origin">
       <h2 id="origin" className="mb-3 text-xl">
@@ -38,6 +39,7 @@ export function Computed({
           It is computed. {how.about}
           {how.source && <span className="text-faint"> ({how.source})</span>}
         </p>
+        {text && <code className="wrap-anywhere block">{visible(text)}</code>}
         <ol aria-label="Computed from" className="list-inside list-decimal">
           {how.sources.map((one) => (
             <li key={one}>
