@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from datetime import tzinfo
 from typing import Annotated
 
 import typer
@@ -13,7 +14,8 @@ from hombi.cli.condition import SPAN_MS, told, waited
 from hombi.cli.drawing import HouseTime, as_json, blocks, err, out
 from hombi.cli.readings import Begin, End, Entity, moments
 from hombi.cli.run import Json, entity_called, hub
-from hombi.wire import Fit
+from hombi.cli.texts import moment_of
+from hombi.wire import Fit, TypedValue
 
 WRONG = 2
 FITS = ("offset", "gain")
@@ -24,10 +26,17 @@ def calibrate(
     reference: Annotated[
         str,
         typer.Argument(
-            help="The entity to compare it with, of the same kind.",
+            help="The entity to compare it with, of the same kind; or use --typed.",
             autocompletion=complete.entities,
         ),
-    ],
+    ] = "",
+    typed: Annotated[
+        list[str] | None,
+        typer.Option(
+            help='A value read off an instrument, with its time: "2026-11-27 10:00=21.4 °C". Once '
+            "for each."
+        ),
+    ] = None,
     span: Annotated[
         str,
         typer.Option(
@@ -57,14 +66,21 @@ def calibrate(
         since, until = moments(begin, end, HouseTime.of(h))
         until = until or round(time.time() * 1000)
         since = since if since is not None else until - SPAN_MS[span]
-        named, beside = entity_called(h, entity), entity_called(h, reference)
+        named = entity_called(h, entity)
+        beside = entity_called(h, reference) if reference else ""
+        read_off = [_typed(one, HouseTime.of(h)) for one in typed or []]
+        if not (beside or read_off):
+            err.print("Name a reference, or give values with --typed.", style="red")
+            raise typer.Exit(WRONG)
         if apply:
             made = h.conditioning.calibrate(
-                named, beside, start=since, end=until, gain=apply == "gain", past=past
-            )
+                named, beside, start=since, end=until, gain=apply == "gain", past=past,
+                typed=read_off,
+            )  # fmt: skip
             told(waited(h, made, quiet=json), json=json, past=past)
             return
-        found = h.conditioning.compare(named, beside, start=since, end=until)
+        found = h.conditioning.compare(named, beside, start=since, end=until, typed=read_off)
+        beside = beside or "values read off an instrument"
     if json:
         as_json([found.as_dict()])
         return
@@ -76,12 +92,21 @@ def calibrate(
         for name, values in (("the sensor", found.sensor), ("the reference", found.beside)):
             out.print(name)
             out.print(blocks(found.at, values, (found.start, found.end), width, bounds))
-        out.print(f"{len(found.at)} hours in which both were heard")
+        what = "values" if read_off else "hours in which both were heard"
+        out.print(f"{len(found.at)} {what}")
     for name, fit in (("offset", found.offset), ("gain", found.both)):
         if fit is not None:
             out.print(f"{_in_words(fit, found.unit, gain=name == 'gain')}  (--apply {name})")
     for remark in found.remarks:
         out.print(Text(f"! {remark}", style="yellow"))
+
+
+def _typed(text: str, zone: tzinfo) -> TypedValue:
+    when, _, value = text.rpartition("=")
+    if not when:
+        err.print(f"--typed {text}: write it like '2026-11-27 10:00=21.4 °C'", style="red")
+        raise typer.Exit(WRONG)
+    return TypedValue(at=moment_of(when.strip(), zone, "--typed"), value=value.strip())
 
 
 def _in_words(fit: Fit, unit: str, *, gain: bool) -> str:

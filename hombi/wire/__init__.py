@@ -23,6 +23,7 @@ from hombi.wire.conditioning import (
     StepSort,
     TriedConditioning,
     TryRequest,
+    TypedValue,
 )
 from hombi.wire.dashboards import (
     Dashboard,
@@ -287,6 +288,7 @@ __all__ = [
     "ToolRequest",
     "TriedConditioning",
     "TryRequest",
+    "TypedValue",
     "UnsetType",
     "Watcher",
     "Window",

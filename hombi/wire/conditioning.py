@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from hombi.wire.base import Ask, Ms, Shape
+from typing import Annotated
+
+from hombi.wire.base import Ask, Meta, Ms, Shape
 
 
 class StepNumber(Shape, frozen=True, kw_only=True):
@@ -115,12 +117,22 @@ class Comparison(Shape, frozen=True, kw_only=True):
     remarks: list[str]
 
 
-class CompareRequest(Ask, frozen=True, kw_only=True):
-    """Compare with this entity over a span, in ms."""
+class TypedValue(Ask, frozen=True, kw_only=True):
+    """A value that was read off an instrument at a time, like "21.4 °C"; without a unit
+    it is in the one that is seen."""
 
-    reference: str
+    at: int
+    value: Annotated[str, Meta(max_length=40)]
+
+
+class CompareRequest(Ask, frozen=True, kw_only=True):
+    """Compare with this entity over a span, in ms; or with values that were read off an
+    instrument."""
+
     start: int
     end: int
+    reference: str = ""
+    typed: list[TypedValue] = []
 
 
 class CalibrationRequest(CompareRequest, frozen=True, kw_only=True):

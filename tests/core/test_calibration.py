@@ -10,7 +10,12 @@ import pytest
 
 from hombi.core.quality import Quality
 from hombi.core.series import HOUR_MS, Reading
-from hombi.core.series.calibration import compared, hours_of
+from hombi.core.series.calibration import (
+    compared,
+    compared_with_typed,
+    hours_of,
+    hours_of_typed,
+)
 
 MIN = 60_000
 
@@ -79,3 +84,22 @@ def test_the_reference_is_interpolated_and_never_over_a_gap() -> None:
     bad = [Reading(HOUR_MS, 0, 1.0, 1.0, Quality.SPIKE), Reading(HOUR_MS + 1, 0, None, None)]
     assert hours_of(bad, reference) == []
     assert hours_of([Reading(9 * HOUR_MS, 0, 1.0, 1.0)], reference) == []
+
+
+def test_values_read_off_an_instrument_are_compared_each_with_its_moment() -> None:
+    minute = 60_000
+    sensor = [Reading(n * minute, 0, None, 20 + n / 100) for n in range(1_000)]
+    typed = [Reading(n * 100 * minute + 30_000, 0, None, 20 + n + 0.005 - 0.4) for n in range(9)]
+    found = compared_with_typed(sensor, typed, "°C")
+    assert [hour.start_ms for hour in found.hours] == [one.at_ms for one in typed]
+    assert found.hours[3].sensor == pytest.approx(23.005)
+    assert found.offset is not None
+    assert found.offset.offset == pytest.approx(-0.4)
+    assert found.both is None
+    assert "a gain needs 24 values, and 9 are there" in found.remarks
+    few = compared_with_typed(sensor, typed[:3], "°C")
+    assert few.remarks == (
+        "there is not enough yet: 3 values at which the sensor was heard, 6 at least",
+    )
+    gap = [one for one in sensor if not 250 < one.at_ms / minute < 350]
+    assert len(hours_of_typed(gap, typed)) == 8, "none is made up over a gap"

@@ -134,7 +134,19 @@ def test_calibrating_by_command(own_service: Service) -> None:
     )
     again = service.hombi(*words).stdout
     assert "! the sensor does not differ from the reference by more than chance" in again
+    readings = [
+        ("--typed", f"{time.strftime('%Y-%m-%d %H:%M', time.gmtime(now - 3600 * n))}=25 °C")
+        for n in range(20, 1, -2)
+    ]
+    typed = service.hombi("calibrate", "sluice/level", *(one for two in readings for one in two))
+    assert "sluice/level beside values read off an instrument in °C" in typed.stdout
+    assert "offset +" in typed.stdout
+    assert "a gain needs 24 values, and 10 are there" in typed.stdout
     for wrong_words, said in (
+        (("sluice/level",), "or give values with --typed"),
+        (("sluice/level", "--typed", "yesterday"), "write it like '2026-11-27 10:00=21.4 °C'"),
+        (("sluice/level", "--typed", "2026-11-27 10:00=warm"), "is no number with a unit"),
+        (("sluice/level", "glass/level", "--typed", "2026-11-27 10:00=21"), "not both"),
         (("sluice/level", "sluice/level"), "not with itself"),
         (("sluice/level", "glass/level", "--apply", "all"), "use offset, gain"),
         (("sluice/level", "glass/level", "--span", "year"), "use hour, day, week, month"),

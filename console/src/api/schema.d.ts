@@ -1700,9 +1700,12 @@ export interface components {
          *         and offset; from now on or, with `past`, over the whole past too.
          */
         CalibrationRequest: {
-            reference: string;
             start: number;
             end: number;
+            /** @default  */
+            reference?: string;
+            /** @default [] */
+            typed?: components["schemas"]["TypedValue"][];
             /** @default false */
             gain?: boolean;
             /** @default false */
@@ -1785,12 +1788,16 @@ export interface components {
         };
         /**
          * CompareRequest
-         * @description Compare with this entity over a span, in ms.
+         * @description Compare with this entity over a span, in ms; or with values that were read off an
+         *         instrument.
          */
         CompareRequest: {
-            reference: string;
             start: number;
             end: number;
+            /** @default  */
+            reference?: string;
+            /** @default [] */
+            typed?: components["schemas"]["TypedValue"][];
         };
         /**
          * Comparison
@@ -3181,6 +3188,15 @@ export interface components {
             start?: number;
             /** @default 0 */
             end?: number;
+        };
+        /**
+         * TypedValue
+         * @description A value that was read off an instrument at a time, like "21.4 °C"; without a unit
+         *         it is in the one that is seen.
+         */
+        TypedValue: {
+            at: number;
+            value: string;
         };
         /**
          * Watcher

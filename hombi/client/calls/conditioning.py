@@ -44,23 +44,34 @@ def try_(
     )
 
 
-def compare(address: str, reference: str, *, start: int, end: int) -> Call[wire.Comparison]:
+def compare(
+    address: str,
+    reference: str = "",
+    *,
+    start: int,
+    end: int,
+    typed: Sequence[wire.TypedValue] = (),
+) -> Call[wire.Comparison]:
     """A sensor beside a reference over a span, in ms: hour by hour, with the correction
-    that follows. Nothing is changed."""
-    body = wire.CompareRequest(reference=reference, start=start, end=end)
+    that follows; or beside values that were read off an instrument. Nothing is
+    changed."""
+    body = wire.CompareRequest(reference=reference, start=start, end=end, typed=list(typed))
     return Call("POST", path("entities", address, "compare"), wire.Comparison, body=body)
 
 
 def calibrate(
     address: str,
-    reference: str,
+    reference: str = "",
     *,
     start: int,
     end: int,
     gain: bool = False,
     past: bool = False,
+    typed: Sequence[wire.TypedValue] = (),
 ) -> Call[wire.Conditioning]:
     """Correct a sensor by what the comparison comes to: by the offset, or with `gain`
     by gain and offset; from now on, or over its whole past too."""
-    body = wire.CalibrationRequest(reference=reference, start=start, end=end, gain=gain, past=past)
+    body = wire.CalibrationRequest(
+        reference=reference, start=start, end=end, gain=gain, past=past, typed=list(typed)
+    )
     return Call("POST", path("entities", address, "calibration"), wire.Conditioning, body=body)

@@ -63,23 +63,29 @@ class Calibration:
 
 def compared(sensor: Sequence[Reading], reference: Sequence[Reading], unit: str) -> Calibration:
     """Compare a sensor with a reference over the same time, in the same unit."""
-    hours = hours_of(sensor, reference)
+    return _judged(hours_of(sensor, reference), unit, "hours in which both were heard", "hours")
+
+
+def compared_with_typed(
+    sensor: Sequence[Reading], typed: Sequence[Reading], unit: str
+) -> Calibration:
+    """Compare a sensor with values that were read off an instrument: each with what the
+    sensor said at that time."""
+    pairs = hours_of_typed(sensor, typed)
+    words = "values at which the sensor was heard"
+    return _judged(pairs, unit, words, "values")
+
+
+def _judged(hours: Sequence[Hour], unit: str, known: str, what: str) -> Calibration:
     if len(hours) < LEAST_HOURS:
-        return Calibration(
-            tuple(hours),
-            None,
-            None,
-            (
-                f"there is not enough yet: {len(hours)} hours in which both were heard, "
-                f"{LEAST_HOURS} at least",
-            ),
-        )
+        few = f"there is not enough yet: {len(hours)} {known}, {LEAST_HOURS} at least"
+        return Calibration(tuple(hours), None, None, (few,))
     offset = _fitted(hours, gain=False)
     span = max(h.reference for h in hours) - min(h.reference for h in hours)
     remarks = []
     both = None
     if len(hours) < LEAST_HOURS_FOR_GAIN:
-        remarks.append(f"a gain needs {LEAST_HOURS_FOR_GAIN} hours, and {len(hours)} are there")
+        remarks.append(f"a gain needs {LEAST_HOURS_FOR_GAIN} {what}, and {len(hours)} are there")
     elif span < SPANS_NOISE * max(offset.residual, 1e-9):
         remarks.append(
             f"a gain is not supported: the reference spans {span:.2g} {unit}, and single hours "
@@ -97,6 +103,26 @@ def compared(sensor: Sequence[Reading], reference: Sequence[Reading], unit: str)
             f"corrected; are both in the same place?"
         )
     return Calibration(tuple(hours), offset, both, tuple(remarks))
+
+
+def hours_of_typed(sensor: Sequence[Reading], typed: Sequence[Reading]) -> list[Hour]:
+    """The typed values, each beside the sensor's at that time: interpolated, between
+    readings no further apart than they usually hold."""
+    known = [(r.at_ms, r.value) for r in sensor if _good(r) and r.value is not None]
+    times, reach = [at for at, _ in known], hold_ms(sensor)
+    found = []
+    for one in sorted(typed, key=lambda reading: reading.at_ms):
+        place = bisect_left(times, one.at_ms)
+        if one.value is None or place == len(times) or (place == 0 and times[0] != one.at_ms):
+            continue
+        after_at, after = known[place]
+        before_at, before = known[place - 1] if place else known[0]
+        if after_at - before_at > reach:
+            continue
+        width = after_at - before_at
+        part = (one.at_ms - before_at) / width if width else 0.0
+        found.append(Hour(one.at_ms, before + part * (after - before), one.value))
+    return found
 
 
 def hours_of(sensor: Sequence[Reading], reference: Sequence[Reading]) -> list[Hour]:

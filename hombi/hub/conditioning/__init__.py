@@ -5,7 +5,7 @@ latest one counts: one that holds from the beginning corrects the whole past. Sa
 are never changed, so a plan can be taken back, and what was before comes back with it.
 """
 
-from hombi.hub.conditioning.calibrating import CalibrateEntity, calibrated
+from hombi.hub.conditioning.calibrating import CalibrateEntity, calibrated, reference_of
 from hombi.hub.conditioning.changes import ConditionEntity, UndoConditioning, conditionable
 from hombi.hub.conditioning.part import Conditioning
 from hombi.hub.conditioning.plans import Conditioned, Version
@@ -21,6 +21,7 @@ __all__ = [
     "Version",
     "calibrated",
     "conditionable",
+    "reference_of",
     "suggested",
     "tried",
 ]

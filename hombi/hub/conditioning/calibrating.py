@@ -3,33 +3,34 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Sequence
 from dataclasses import dataclass
 
+from hombi.core.errors import ValueTextError
 from hombi.core.series import Reading
-from hombi.core.series.calibration import Calibration, Fit, compared
+from hombi.core.series.calibration import Calibration, Fit, compared, compared_with_typed
 from hombi.core.series.conditioning import corrected
+from hombi.core.values import parse_value
 from hombi.hub.conditioning.changes import ConditionEntity, conditionable
 from hombi.hub.conditioning.part import Conditioning
 from hombi.hub.conditioning.plans import Conditioned
 from hombi.hub.errors import Invalid, Refused
-from hombi.hub.house import Entity
+from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Actor, Change, Done, Right
 from hombi.hub.ports import HistoryPort
 
-MOST_READINGS = 100_000
+MOST_READINGS, MOST_TYPED = 100_000, 500
 
 
 def calibrated(
-    history: HistoryPort, sensor: Entity, reference: Entity, start_ms: int, end_ms: int
+    history: HistoryPort,
+    sensor: Entity,
+    reference: Entity | Sequence[Reading],
+    start_ms: int,
+    end_ms: int,
 ) -> Calibration:
-    """Compare two entities of one kind over a span. Any thread. Raises Invalid."""
-    if sensor.address == reference.address:
-        raise Invalid("a sensor is compared with another value, not with itself")
-    if sensor.kind is not reference.kind:
-        raise Invalid(
-            f"{sensor.address} is a {sensor.kind.shown}, and {reference.address} a "
-            f"{reference.kind.shown}; compare values of one kind"
-        )
+    """Compare two entities of one kind over a span, or one with values that were read
+    off an instrument. Any thread. Raises Invalid."""
     if sensor.kind.words is not None:
         raise Invalid(f"a {sensor.kind.shown} has two states, and no numbers to compare")
 
@@ -38,13 +39,43 @@ def calibrated(
         found = history.single(entity.id, start_ms, end_ms, MOST_READINGS)
         return [one for one in found if one.channel in channels]
 
+    if not isinstance(reference, Entity):
+        return compared_with_typed(readings(sensor), reference, sensor.kind.unit)
+    if sensor.address == reference.address:
+        raise Invalid("a sensor is compared with another value, not with itself")
+    if sensor.kind is not reference.kind:
+        raise Invalid(
+            f"{sensor.address} is a {sensor.kind.shown}, and {reference.address} a "
+            f"{reference.kind.shown}; compare values of one kind"
+        )
     return compared(readings(sensor), readings(reference), sensor.kind.unit)
+
+
+def reference_of(
+    house: House, sensor: Entity, name: str, typed: Sequence[tuple[int, str]]
+) -> Entity | list[Reading]:
+    """What a sensor is compared with: another entity, or values that were read off an
+    instrument, in the unit that is seen unless they say one. Raises NotFound,
+    Invalid."""
+    if not typed:
+        return house.entity(name).snapshot()
+    if name:
+        raise Invalid("name a reference, or give values that were read off one; not both")
+    if len(typed) > MOST_TYPED:
+        raise Invalid(f"{MOST_TYPED} typed values at most, not {len(typed)}")
+    try:
+        kind = house.seen(sensor)
+        values = [(at_ms, parse_value(text, kind, bare=True)) for at_ms, text in typed]
+    except ValueTextError as error:
+        raise Invalid(str(error)) from error
+    return [Reading(at_ms, 0, value, value) for at_ms, value in values]
 
 
 @dataclass(frozen=True, slots=True)
 class CalibrateEntity(Change[Conditioning, Conditioned]):
-    """Correct an entity by what a comparison with a reference over a span comes to: by
-    the offset, or with `gain` by gain and offset. From now on, or for the past too.
+    """Correct an entity by what a comparison with a reference over a span comes to (an
+    entity, or values that were read off an instrument: (time in ms, text)): by the
+    offset, or with `gain` by gain and offset. From now on, or for the past too.
     Raises NotFound, Invalid, Refused."""
 
     entity: str
@@ -53,20 +84,21 @@ class CalibrateEntity(Change[Conditioning, Conditioned]):
     end_ms: int
     gain: bool = False
     past: bool = False
+    typed: Sequence[tuple[int, str]] = ()
 
     part = Conditioning
     right = Right.TUNE
 
     async def do(self, part: Conditioning, by: Actor) -> Done[Conditioned]:
         entity = conditionable(part.house, self.entity)
-        reference = part.house.entity(self.reference)
+        reference = reference_of(part.house, entity, self.reference, self.typed)
         history = part.context.records.history
         # It takes a while, and only reads: the writer must not wait for it.
         found = await asyncio.to_thread(
             calibrated,
             history,
             entity.snapshot(),
-            reference.snapshot(),
+            reference,
             self.start_ms,
             self.end_ms,
         )

@@ -9,8 +9,9 @@ from rest_framework.response import Response
 
 from hombi import wire
 from hombi.core.series import calibration as core
-from hombi.hub.conditioning import CalibrateEntity, calibrated, conditionable
+from hombi.hub.conditioning import CalibrateEntity, calibrated, conditionable, reference_of
 from hombi.hub.errors import Invalid
+from hombi.hub.house import Entity
 from hombi.service.api.conditioning import conditioning_of
 from hombi.service.api.entities import LATEST_MS
 from hombi.service.api.parsing import body
@@ -30,7 +31,9 @@ class CompareView(View):
         sensor, reference = read(
             lambda h: (
                 conditionable(h.house, f"{node}/{name}").snapshot(),
-                h.house.entity(asked.reference).snapshot(),
+                reference_of(
+                    h.house, h.house.entity(f"{node}/{name}"), asked.reference, _typed(asked)
+                ),
             )
         )
         history = hub().context.records.history
@@ -38,7 +41,7 @@ class CompareView(View):
         return Response(
             wire.Comparison(
                 entity=sensor.address,
-                reference=reference.address,
+                reference=reference.address if isinstance(reference, Entity) else "",
                 unit=sensor.kind.unit,
                 start=asked.start,
                 end=asked.end,
@@ -62,7 +65,7 @@ class CalibrationView(View):
         _checked(asked)
         address = f"{node}/{name}"
         made = CalibrateEntity(
-            address, asked.reference, asked.start, asked.end, asked.gain, asked.past
+            address, asked.reference, asked.start, asked.end, asked.gain, asked.past, _typed(asked)
         )
         change(actor(request), made, lambda *_: None)
         return Response(conditioning_of(address))
@@ -70,6 +73,10 @@ class CalibrationView(View):
 
 def _fit(found: core.Fit | None) -> wire.Fit | None:
     return None if found is None else wire.Fit(**asdict(found))
+
+
+def _typed(asked: wire.CompareRequest) -> list[tuple[int, str]]:
+    return [(one.at, one.value) for one in asked.typed]
 
 
 def _checked(asked: wire.CompareRequest) -> None:
