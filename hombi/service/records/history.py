@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable, Sequence
-from itertools import starmap
+from itertools import groupby, starmap
 from typing import Any, NamedTuple
 
 from django.db import IntegrityError, connection, transaction
@@ -263,8 +263,9 @@ class DatabaseHistory:
         return list(rows.values_list("entity_id", "start_ms")[:limit])
 
     def forget_stale(self, hours: Sequence[tuple[int, int]]) -> None:
-        for entity, at_ms in hours:
-            m.Stale.objects.filter(entity_id=entity, start_ms=at_ms).delete()
+        for entity, some in groupby(sorted(hours), lambda one: one[0]):
+            times = [at_ms for _, at_ms in some]
+            m.Stale.objects.filter(entity_id=entity, start_ms__in=times).delete()
 
 
 class _Bucket(NamedTuple):
