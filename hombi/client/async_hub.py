@@ -91,6 +91,7 @@ class AsyncFloors(_AsyncGroup):
 class AsyncRooms(_AsyncGroup):
     """The rooms of the house."""
 
+    list = _async_call(rooms.list_)
     add = _async_call(rooms.add)
     rename = _async_call(rooms.rename)
     move = _async_call(rooms.move)

@@ -89,6 +89,7 @@ class Floors(_Group):
 class Rooms(_Group):
     """The rooms of the house."""
 
+    list = _call(rooms.list_)
     add = _call(rooms.add)
     rename = _call(rooms.rename)
     move = _call(rooms.move)

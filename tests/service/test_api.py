@@ -96,6 +96,9 @@ def test_rooms_and_floors_in_the_order_the_person_wants(service: Service, rack: 
             return next([r.name for r in f.rooms] for f in hub.house().floors if f.name == "Attic")
 
         assert attic() == ["East", "North", "Sunny side"]
+        rooms = hub.rooms.list()
+        assert [one.room for one in rooms][-3:] == ["east", "north", "south"]
+        assert rooms == [room for floor in hub.house().floors for room in floor.rooms]
         ground = hub.house().floors[0].name
         hub.rooms.move("north", floor=ground)
         assert attic() == ["East", "Sunny side"]

@@ -45,6 +45,11 @@ def remove_floor(floor: str) -> Call[None]:
     return Call("DELETE", path("floors", floor), None)
 
 
+def list_() -> Call[list[wire.Room]]:
+    """All rooms, by floor from the lowest, each from the left."""
+    return Call("GET", "/api/rooms", list[wire.Room])
+
+
 def add(name: str, floor: str = "") -> Call[wire.Room]:
     """Add a room at the end of a floor, the lowest unless one is named."""
     return Call("POST", "/api/rooms", wire.Room, body=wire.RoomRequest(name=name, floor=floor))

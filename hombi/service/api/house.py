@@ -100,6 +100,16 @@ class FloorView(View):
 class RoomsView(View):
     """Rooms."""
 
+    @operation(name="rooms_list", gives=list[wire.Room])
+    def get(self, request: Request) -> Response:
+        """All rooms, by floor from the lowest, each from the left."""
+
+        def look(h: Hub) -> list[wire.Room]:
+            rooms = sorted(h.house.rooms.values(), key=lambda r: (r.floor.position, r.position))
+            return [answers.room(one) for one in rooms]
+
+        return Response(read(look))
+
     @operation(takes=wire.RoomRequest, gives=wire.Room, status=201)
     def post(self, request: Request) -> Response:
         """Add a room."""
