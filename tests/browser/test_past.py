@@ -118,3 +118,22 @@ def test_the_household_chooses_fahrenheit_and_one_value_does_not(console: Page) 
     units.get_by_label("Temperature").select_option("°C")
     console.goto(RACK)
     expect(value).to_have_text("11.0 °C")
+
+
+def test_a_sensor_beside_values_that_were_read_off_an_instrument(console: Page) -> None:
+    console.goto(RACK)
+    console.get_by_role("button", name="Compare with a reference").click()
+    console.get_by_role("combobox", name=re.compile("^Reference")).select_option(
+        label="values that I read off an instrument"
+    )
+    now = datetime.now(UTC)
+    lines = [f"{now - timedelta(hours=n):%Y-%m-%d %H:%M} = 11.5" for n in range(8, 1, -1)]
+    said = console.get_by_role("textbox", name=re.compile("^What the instrument said"))
+    said.fill("\n".join([*lines, "later = 3"]))
+    expect(console.get_by_text("This line is no time and value: later = 3")).to_be_visible()
+    said.fill("\n".join(lines))
+    expect(console.get_by_text("7 values.")).to_be_visible()
+    expect(console.get_by_text("a gain needs 24 values, and 7 are there")).to_be_visible()
+    assert violations(console) == []
+    console.get_by_role("button", name="Correct by the offset").click()
+    expect(console.locator("[data-value]").first).to_have_text("11.5 °C")

@@ -106,6 +106,34 @@ export function hourOf(at: number, timeZone = hubTime.zone): number {
   return part("hour") + part("minute") / 60 + part("second") / 3600;
 }
 
+/**
+ * A time of the house's clock, like "2026-11-27 10:00", in ms; null for what is none. An
+ * hour that comes twice is the first one.
+ */
+export function houseMs(text: string, timeZone = hubTime.zone): number | null {
+  const parts = /^(\d{4})-(\d\d)-(\d\d)[ T](\d\d):(\d\d)(?::(\d\d))?$/.exec(text.trim());
+  if (!parts) return null;
+  const [year = 0, month = 1, day = 1, hour = 0, minute = 0, second = 0] = parts
+    .slice(1)
+    .map((part) => Number(part ?? 0));
+  const wall = Date.UTC(year, month - 1, day, hour, minute, second);
+  if (Number.isNaN(wall) || new Date(wall).getUTCDate() !== day) return null;
+  // How far the house's clock is ahead, looked at a day before: before any change.
+  const ahead = (at: number) => {
+    const [h, m] = [hourOf(at, timeZone), new Date(at)];
+    const there = h * 3_600_000;
+    const here = at - Date.UTC(m.getUTCFullYear(), m.getUTCMonth(), m.getUTCDate());
+    const found = there - here;
+    return found > 14 * 3_600_000
+      ? found - 86_400_000
+      : found < -12 * 3_600_000
+        ? found + 86_400_000
+        : found;
+  };
+  const first = wall - ahead(wall - 43_200_000);
+  return first + ahead(first) === wall ? first : wall - ahead(first);
+}
+
 /** The present by the hub's clock, moved on every `every` ms. */
 export function useNow(every = 1000): number {
   const [now, setNow] = useState(hubNow);

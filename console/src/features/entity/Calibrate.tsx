@@ -11,10 +11,13 @@ import { Chart } from "../../parts/Chart";
 import type { Window } from "../../parts/window";
 import { Await, Button, Failure, Labelled, Mark } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
+import { visible } from "../../ui/visible";
+import { typedValues } from "./typed";
 
 type Comparison = Schemas["Comparison"];
 type Fit = Schemas["Fit"];
 const HOUR_MS = 3_600_000;
+const BY_HAND = "by hand";
 
 export function Calibrate({
   entity,
@@ -67,6 +70,7 @@ function Beside({
 }) {
   const [reference, setReference] = useState("");
   const [past, setPast] = useState(true);
+  const [text, setText] = useState("");
   const entities = useEntities();
   const alike = (entities.data ?? [])
     .filter((one) => one.kind === entity.kind && one.entity !== entity.entity)
@@ -76,19 +80,22 @@ function Beside({
         a.spoken.localeCompare(b.spoken),
     );
   // A span that ends now moves on all the time; what is compared moves on by the hour.
-  const [start = 0, end = 0] = [window.start, window.end].map(
-    (at) => Math.floor(at / HOUR_MS) * HOUR_MS,
-  );
+  const byHand = reference === BY_HAND;
+  const typed = typedValues(byHand ? text : "", entity.unit);
+  const start = Math.floor(window.start / HOUR_MS) * HOUR_MS;
+  const end =
+    (byHand ? Math.ceil(window.end / HOUR_MS) : Math.floor(window.end / HOUR_MS)) * HOUR_MS;
+  const beside = byHand ? { typed: typed.values } : { reference };
   const found = useQuery({
-    queryKey: ["beside", entity.entity, reference, start, end],
-    queryFn: () => changes.compareBeside(entity.entity, { reference, start, end }),
-    enabled: reference !== "",
+    queryKey: ["beside", entity.entity, beside, start, end],
+    queryFn: () => changes.compareBeside(entity.entity, { ...beside, start, end }),
+    enabled: byHand ? typed.values.length > 0 && typed.wrong === null : reference !== "",
     placeholderData: keepPreviousData,
     retry: false,
   });
   const correct = useChange({
     mutationFn: (gain: boolean) =>
-      changes.calibrate(entity.entity, { reference, start, end, gain, past }),
+      changes.calibrate(entity.entity, { ...beside, start, end, gain, past }),
     onSuccess: done,
   });
   return (
@@ -103,6 +110,7 @@ function Beside({
           className="field"
         >
           <option value="">choose a value …</option>
+          <option value={BY_HAND}>values that I read off an instrument</option>
           {alike.map((one) => (
             <option key={one.entity} value={one.entity}>
               {one.spoken}
@@ -110,7 +118,22 @@ function Beside({
           ))}
         </select>
       </Labelled>
-      {reference && (
+      {byHand && (
+        <Labelled
+          label="What the instrument said"
+          hint={`A line for each value: its time, =, the value in ${entity.unit || "no unit"}. Six at least.`}
+        >
+          <textarea
+            rows={5}
+            value={text}
+            placeholder="2026-11-27 10:00 = 21.4"
+            onChange={(event) => setText(event.target.value)}
+            className="field font-mono"
+          />
+        </Labelled>
+      )}
+      {typed.wrong !== null && <Mark>This line is no time and value: {visible(typed.wrong)}</Mark>}
+      {reference && (!byHand || (typed.values.length > 0 && typed.wrong === null)) && (
         <Await of={found} lines={4}>
           {(data) => (
             <>
@@ -121,7 +144,9 @@ function Beside({
                 onWindow={onWindow}
               />
               {data.offset && (
-                <p className="mt-2">{data.at.length} hours in which both were heard.</p>
+                <p className="mt-2">
+                  {data.at.length} {byHand ? "values." : "hours in which both were heard."}
+                </p>
               )}
               <ul className="space-y-1">
                 {data.remarks.map((one) => (
