@@ -228,6 +228,10 @@ class Intake(Part):
             except Exception as error:  # noqa: BLE001 - the reading is safe, and the others hear it
                 who = f"{type(listener).__name__}, with a reading of {entity.address},"
                 self.context.tasks.failed(who, error)
+        self.show(entity, reading)
+
+    def show(self, entity: Entity, reading: Reading) -> None:
+        """Whoever looks on sees this reading; nothing is decided by it."""
         seen = self._house.seen(entity).as_seen
         self._live.publish(ReadingTaken(entity.address, reading, seen))
 

@@ -13,6 +13,7 @@ from hombi.core.series import DAY_MS, HOUR_MS, Reading
 from hombi.core.series.running import MARK_MS
 from hombi.hub.derived import MakeDerived
 from hombi.hub.errors import Busy, Invalid
+from hombi.hub.events import ReadingTaken
 from tests.hub.parts import START, Rig, rig, settle, until
 
 MIN = 60_000
@@ -216,3 +217,21 @@ async def test_a_long_past_does_not_hold_others_up() -> None:
         await at_rest(r)
         assert r.hub.house.entity(PUMP).latest is not None
         assert len(changes(stored(r, "pump"))) > 5_000
+
+
+async def test_who_looks_on_sees_what_it_is_once_its_past_is_there() -> None:
+    async with rig() as r:
+        await r.let_in("Sump", **SUMP)
+        await cycles(r, 2)
+        shown: list[tuple[str, float | None]] = []
+        real = r.hub.context.live.publish
+
+        def publish(event: object) -> None:
+            if isinstance(event, ReadingTaken):
+                shown.append((event.entity, event.reading.value))
+            real(event)  # type: ignore[arg-type]
+
+        r.hub.context.live.publish = publish  # type: ignore[method-assign]
+        await make(r)
+        assert ("cheese-cellar/pump-starts", 2.0) in shown
+        assert ("cheese-cellar/pump", 1.0) in shown

@@ -266,7 +266,7 @@ class Derived(Part):
         await asyncio.gather(*first, return_exceptions=True)
         if entity in self._courses:
             await self._courses.make_past(entity, since_ms)
-            self._jobs.pop(entity.id, None)
+            self._done(entity)
             self.touch([entity.address])
             return
         history = self.context.records.history
@@ -298,7 +298,13 @@ class Derived(Part):
         if entity.latest is None:
             # Nothing can be computed now; what it was last is known all the same.
             entity.latest = await run(history.before, entity.id, end)
+        self._done(entity)
+
+    def _done(self, entity: Entity) -> None:
+        """Its past is there: who has just made it and looks on sees what it is now."""
         self._jobs.pop(entity.id, None)
+        if entity.latest is not None:
+            self._intake.show(entity, entity.latest)
 
     def _stretch(
         self,
