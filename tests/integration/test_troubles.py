@@ -127,9 +127,9 @@ def test_a_full_disk_holds_readings_says_so_and_writes_them_when_there_is_room(
                 range(3000)
             )
             assert not [need for need in hub.house().needs if "cannot be written" in need.text]
-            resumed, *failed = until(
-                lambda: [e for e in hub.journal() if e.event.startswith("Writing")][:5]
-            )
+            # The journal is written a moment after the readings.
+            until(lambda: any(e.event == "WritingResumed" for e in hub.journal()))
+            resumed, *failed = [e for e in hub.journal() if e.event.startswith("Writing")][:5]
             assert resumed.text == "readings are saved again; 3000 were held in memory"
             assert {e.event for e in failed} == {"WritingFailed"}, (
                 "what the full disk kept out of the journal came in after it"
