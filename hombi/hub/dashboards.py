@@ -5,7 +5,7 @@ from __future__ import annotations
 import ipaddress
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any, Literal, get_args
+from typing import Any, Literal
 from urllib.parse import urlsplit
 
 from hombi.core.names import slug
@@ -17,8 +17,6 @@ from hombi.hub.ports import DashboardRecord
 
 Sort = Literal["value", "values", "curve", "compare", "text", "picture"]
 Size = Literal["small", "wide", "tall", "large"]
-SORTS: tuple[Sort, ...] = get_args(Sort)
-SIZES: tuple[Size, ...] = get_args(Size)
 # How many values a tile of each sort shows: at least, and at most.
 OF: dict[str, tuple[int, int]] = {
     "value": (1, 1),
@@ -97,7 +95,7 @@ class Dashboards(Part):
 
     def known(self, name: str) -> Dashboard:
         """Raises NotFound."""
-        found = next((one for one in self.all if name in (one.slug, one.title)), None)
+        found = self._all.get(name)
         if found is None:
             raise NotFound(f"there is no dashboard {name[:60]}")
         return found

@@ -51,6 +51,7 @@ def test_temperatures_are_numbers_in_celsius_and_kelvins_are_differences() -> No
         ("2 ^ 3 ^ 2", 512.0),
         ("(1 + 2) * -3", -9.0),
         ("mean(1, 2, 6) + min(4, 3) + max(1, 2) + abs(-1)", 9.0),
+        ("min(2) + max(3) + mean(4)", 9.0),
         ("ln(exp(2)) + log10(1000) + sqrt(16)", 9.0),
         ("if(1 < 2 and not (2 <= 1 or 3 > 4), 5, 6)", 5.0),
         ("if(2 >= 2, 1e1, 1.5e-1)", 10.0),

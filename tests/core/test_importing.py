@@ -95,6 +95,11 @@ def test_what_is_no_table_is_refused(text: str, said: str) -> None:
         read(text)
 
 
+def test_a_line_with_a_bare_carriage_return_is_refused() -> None:
+    with pytest.raises(LayoutError, match="the file is no table"):
+        layout_of(["time,rh\n", "2026-11-20 12:00\r,81\n"], VIENNA)
+
+
 @given(st.text(max_size=200))
 def test_any_text_is_read_or_refused(text: str) -> None:
     lines = text.splitlines(keepends=True)

@@ -28,8 +28,9 @@ OWN = "value"
 MOST_SOURCES = 20
 # Functions that keep the dimension of what they are given, and those of plain numbers.
 ANY: dict[str, Callable[..., float]] = {
-    "min": min,
-    "max": max,
+    # Given one number alone, the bare ones would take it for a row of them.
+    "min": lambda *given: min(given),
+    "max": lambda *given: max(given),
     "mean": lambda *given: math.fsum(given) / len(given),
     "abs": abs,
 }
@@ -62,6 +63,7 @@ class _Part:
     constant: float | None = None
 
 
+@lru_cache(maxsize=256)
 def sources_of(text: str) -> tuple[str, ...]:
     """The addresses that a formula names, each once, in their order. Raises
     FormulaError."""

@@ -76,8 +76,11 @@ def layout_of(
     if not some:
         raise LayoutError("the file is empty")
     # A wrong line among the first ones says nothing of the others.
-    delimiter = max(DELIMITERS, key=lambda sign: median(len(_cells(x, sign)) for x in some))
-    table = [_cells(line, delimiter) for line in some]
+    try:
+        delimiter = max(DELIMITERS, key=lambda sign: median(len(_cells(x, sign)) for x in some))
+        table = [_cells(line, delimiter) for line in some]
+    except csv.Error as error:
+        raise LayoutError(f"the file is no table: {error}") from error
     if order and order not in BY_ORDER:
         raise LayoutError(f"order={order} is not known; use dmy or mdy")
     first, body = table[0], table[1:] or table
