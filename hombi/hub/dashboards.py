@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import ipaddress
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -76,6 +77,8 @@ class Dashboards(Part):
         super().__init__(context)
         self.house = house
         self._all: dict[str, Dashboard] = {}
+        # A name is looked up and taken in one go.
+        self.one_by_one = asyncio.Lock()
         context.hear(RoomRemoved, self._room_removed)
 
     def _room_removed(self, _: RoomRemoved) -> None:
@@ -91,7 +94,7 @@ class Dashboards(Part):
     @property
     def all(self) -> list[Dashboard]:
         """All of them, those of rooms too, by title."""
-        return sorted(self._all.values(), key=lambda one: (one.title.casefold(), one.slug))
+        return sorted(self._all.values(), key=lambda one: (self.title_of(one).casefold(), one.slug))
 
     def known(self, name: str) -> Dashboard:
         """Raises NotFound."""
@@ -99,6 +102,11 @@ class Dashboards(Part):
         if found is None:
             raise NotFound(f"there is no dashboard {name[:60]}")
         return found
+
+    def title_of(self, one: Dashboard) -> str:
+        """Its title; the page of a room has that room's present name."""
+        room = self.house.rooms.get(one.room)
+        return one.title if room is None else room.name
 
     async def keep(self, made: Dashboard) -> None:
         """Store one, in the place of the one that was there."""
@@ -172,6 +180,10 @@ class ArrangeDashboard(Change[Dashboards, Dashboard]):
     right = Right.ARRANGE
 
     async def do(self, part: Dashboards, by: Actor) -> Done[Dashboard]:
+        async with part.one_by_one:
+            return await self._do(part)
+
+    async def _do(self, part: Dashboards) -> Done[Dashboard]:
         if self.dashboard.startswith(ROOM):
             room = part.house.room(self.dashboard.removeprefix(ROOM))
             before = next((one for one in part.all if one.room == room.slug), None)
@@ -197,6 +209,10 @@ class AddDashboard(Change[Dashboards, Dashboard]):
     right = Right.ARRANGE
 
     async def do(self, part: Dashboards, by: Actor) -> Done[Dashboard]:
+        async with part.one_by_one:
+            return await self._do(part)
+
+    async def _do(self, part: Dashboards) -> Done[Dashboard]:
         address = slug(self.title)
         if not address:
             raise Invalid("a dashboard needs a name with a letter or a digit")
@@ -219,6 +235,7 @@ class RemoveDashboard(Change[Dashboards, None]):
     right = Right.ARRANGE
 
     async def do(self, part: Dashboards, by: Actor) -> Done[None]:
-        found = part.known(self.dashboard)
-        await part.forget(found)
-        return Done(None, DashboardRemoved(dashboard=found.title))
+        async with part.one_by_one:
+            found = part.known(self.dashboard)
+            await part.forget(found)
+        return Done(None, DashboardRemoved(dashboard=part.title_of(found)))

@@ -78,6 +78,25 @@ class Imports(Part):
         self.writer.put(made, None)
         await self.writer.flushed()
 
+    async def forget(self, entity: Entity, channel: Channel) -> int:
+        """Delete a channel and what it brought, in small steps that hold nobody up; from
+        when on the past is another one."""
+        records, run = self.context.records, self.context.thread.run
+        first = self.context.clock.now_ms()
+
+        def step(from_ms: int) -> tuple[list[int], int | None]:
+            with records.together():
+                hours, after = records.history.forget_some(entity.id, channel.number, from_ms)
+                records.history.mark_stale([(entity.id, hour) for hour in hours])
+            return hours, after
+
+        after: int | None = 0
+        while after is not None:
+            hours, after = await run(step, after)
+            first = min(first, *hours) if hours else first
+        await run(records.history.forget_channel, entity.id, channel.number)
+        return first
+
 
 @dataclass(frozen=True, slots=True)
 class BeginImport(Change[Imports, Channel]):
@@ -136,15 +155,7 @@ class TakeBackImport(Change[Imports, None]):
         found = next((o for o in entity.channels.imports() if o.number == self.number), None)
         if found is None:
             raise NotFound(f"{entity.address} has no import {self.number}")
-        records = part.context.records
-
-        def forget() -> int:
-            with records.together():
-                hours = records.history.forget_channel(entity.id, found.number)
-                records.history.mark_stale([(entity.id, hour) for hour in hours])
-            return min(hours, default=part.context.clock.now_ms())
-
-        since = await part.context.thread.run(forget)
+        since = await part.forget(entity, found)
         entity.channels.forget(found.number)
         await part.rollups.mend()
         for one in part.derived.dependants([entity.address]):

@@ -7,6 +7,7 @@ import socket
 import threading
 import time
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 
@@ -87,6 +88,12 @@ def test_own_dashboards_and_what_they_show_may_go(mill: Service) -> None:
             hub.dashboards.add("Evening, round!")
         with pytest.raises(Wrong, match="choose another name"):
             hub.dashboards.add("Room loft")
+        with pytest.raises(Missing, match="no dashboard"):
+            hub.dashboards.get("Evening round")
+        with ThreadPoolExecutor(4) as at_once:
+            racing = [at_once.submit(hub.dashboards.add, "At once") for _ in range(4)]
+        assert sum(one.exception() is None for one in racing) == 1
+        hub.dashboards.remove("at-once")
         gone = let_in(mill, description("Wheel", **CLIMATE), "Workshop")
         both = [*made.tiles, TileRequest(sort="curve", of=["wheel/temperature"])]
         asked = [TileRequest(sort=t.sort, of=t.of, size="tall") for t in both]
@@ -102,6 +109,8 @@ def test_own_dashboards_and_what_they_show_may_go(mill: Service) -> None:
             hub.dashboards.get("evening-round")
         hub.rooms.add("Cold store")
         hub.dashboards.arrange("room-cold-store", [TileRequest(sort="text", text="x")])
+        hub.rooms.rename("cold-store", "Ice house")
+        assert [one.title for one in hub.dashboards.list()] == ["Ice house"]
         hub.rooms.remove("cold-store")
         assert hub.dashboards.list() == [], "it goes with its room"
         hub.rooms.add("Cold store")
@@ -152,9 +161,7 @@ def drips(one: socket.socket) -> None:
 
 
 def floods(one: socket.socket) -> None:
-    one.sendall(
-        b"HTTP/1.1 200 OK\r\nContent-Length: 10\r\n\r\n" if False else b"HTTP/1.1 200 OK\r\n\r\n"
-    )
+    one.sendall(b"HTTP/1.1 200 OK\r\n\r\n")
     with contextlib.suppress(OSError):
         for _ in range(200):
             one.sendall(PNG + b"\0" * 65_536)
@@ -169,6 +176,7 @@ def floods(one: socket.socket) -> None:
         (says("401 No", "", b""), "answered 401"),
         (lambda one: one.sendall(b"\x16\x03\x01 nonsense\r\n\r\n"), "cannot be reached"),
         (lambda _: None, "cannot be reached"),
+        (says("200 OK", "Content-Length: 9000", PNG), "cannot be reached"),
         (drips, "did not come within 8 s"),
         (lambda _: time.sleep(6), "does not answer in time"),
         (floods, "larger than 6 MB"),
@@ -181,7 +189,14 @@ def test_a_camera_that_lies_or_hangs_is_said_and_holds_nothing_up(
         hub.dashboards.add("Cameras", [TileRequest(sort="picture", address=address)])
         try:
             begun = time.monotonic()
-            found = call(mill, "GET", "/api/dashboards/cameras/pictures/0", timeout=30)
+            with ThreadPoolExecutor(1) as beside:
+                asked = beside.submit(
+                    call, mill, "GET", "/api/dashboards/cameras/pictures/0", timeout=30
+                )
+                while not asked.done():
+                    assert call(mill, "GET", "/api/health", timeout=2).is_success
+                    time.sleep(0.1)
+            found = asked.result()
             assert time.monotonic() - begun < 12
             assert (found.status_code, said in found.text) == (409, True), found.text
         finally:

@@ -115,6 +115,31 @@ def _post(service: Service, query: str, body: bytes) -> httpx.Response:
     )
 
 
+def test_a_state_is_one_of_two(service: Service) -> None:
+    let_in(service, description("Boathouse door", contact={"type": "boolean", "readOnly": True}))
+    now = round(time.time())
+    body = "\n".join(["time,v", *(f"{now - 60 * n},{n}" for n in (0, 1, 5))]).encode()
+    door = "boathouse-door/contact"
+    with service.hub() as hub:
+        found = hub.entities.import_csv(door, body, apply=True)
+        assert (found.taken, found.wrong) == (2, 1)
+        assert found.mistakes[0].what == "5 is no state; write 0 for closed, 1 for open"
+
+
+def test_what_is_there_is_found_in_a_file_in_any_order(service: Service) -> None:
+    begun = round(time.time()) - 400_000
+    lines = [f"{begun + 60 * (n * 7919 % 5_000)},{n}" for n in range(5_000)]
+    body = "\n".join(["time,v", *lines]).encode()
+    with service.hub() as hub:
+        found = hub.entities.import_csv(RACK, body, apply=True)
+        assert (found.taken, found.there) == (5_000, 0)
+        again = hub.entities.import_csv(RACK, body, apply=True)
+        assert (again.taken, again.there) == (0, 5_000)
+        assert found.number is not None
+        hub.entities.take_back_import(RACK, found.number)
+        assert hub.entities.import_csv(RACK, body).taken == 5_000, "all steps were made"
+
+
 def test_a_million_bad_lines_are_counted_and_hold_nobody_up(service: Service) -> None:
     body = b"time,v\n2026-11-20 12:00,5\n" + b"rubbish,rubbish\n" * 300_000
     begun = time.monotonic()

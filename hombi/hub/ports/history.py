@@ -107,9 +107,15 @@ class HistoryPort(Protocol):
         transaction; how many those were. Its latest reading stays: it says how the
         entity is."""
 
-    def forget_channel(self, entity: int, channel: int) -> list[int]:
-        """Delete a channel with its readings and rollups; the hours, by when they
-        begin, in which it had readings."""
+    def among(self, entity: int, times: Sequence[int]) -> set[int]:
+        """Those of these moments, 10,000 at most, at which it has a reading."""
+
+    def forget_some(self, entity: int, channel: int, from_ms: int) -> tuple[list[int], int | None]:
+        """Delete some readings of a channel from a moment on: the hours, by when they
+        begin, in which they were, and from when to go on (None: that was all)."""
+
+    def forget_channel(self, entity: int, channel: int) -> None:
+        """Delete a channel that has no readings any more, with its rollups."""
 
     def before(self, entity: int, at_ms: int) -> Reading | None:
         """The last reading from before a moment, whatever its channel and quality."""

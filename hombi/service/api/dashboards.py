@@ -86,10 +86,10 @@ def _tiles(asked: Sequence[wire.TileRequest]) -> list[Tile]:
     return [Tile(one.sort, tuple(one.of), one.size, one.text, one.address) for one in asked]
 
 
-def _dashboard(_: Hub, found: Dashboard) -> wire.Dashboard:
+def _dashboard(h: Hub, found: Dashboard) -> wire.Dashboard:
     return wire.Dashboard(
         dashboard=found.slug,
-        title=found.title,
+        title=h.dashboards.title_of(found),
         room=found.room or None,
         tiles=[
             wire.Tile(

@@ -32,7 +32,6 @@ IN_MEMORY = 1024 * 1024
 AT_ONCE = 2_000
 LOOKED_AT = 50
 MOST_MISTAKES = 20
-MOST_LOOKED_UP = 100_000
 AHEAD_MS = 300_000
 _TEXT = {"text/csv": {"schema": {"type": "string"}}}
 _HOW = [
@@ -171,12 +170,18 @@ def _imported(
     oldest = hub().imports.oldest_ms(entity)
     newest = hub().context.clock.now_ms() + AHEAD_MS
     piece: list[Row] = []
-    for row in rows_of(_lines(file), layout):
-        piece.append(row)
-        if len(piece) == AT_ONCE:
-            _take(entity, channel, piece, sums, (oldest, newest))
-            piece = []
-    _take(entity, channel, piece, sums, (oldest, newest))
+    try:
+        for row in rows_of(_lines(file), layout):
+            piece.append(row)
+            if len(piece) == AT_ONCE:
+                _take(entity, channel, piece, sums, (oldest, newest))
+                piece = []
+        _take(entity, channel, piece, sums, (oldest, newest))
+    except Exception:
+        # All of a file, or nothing of it.
+        if channel is not None:
+            change(actor(request), TakeBackImport(entity.address, channel.number), lambda *_: None)
+        raise
     if channel is not None and sums.start is not None and sums.end is not None:
         ended = EndImport(entity.address, channel, (sums.start, sums.end + 1), sums.taken)
         change(actor(request), ended, lambda *_: None)
@@ -210,6 +215,13 @@ def _imported(
     )
 
 
+def _no_state(entity: Entity, row: Row) -> str:
+    """What is wrong with a value that should be one of two states."""
+    if entity.kind.words is None or row.value in (None, 0, 1):
+        return ""
+    return f"{row.value:g} is no state; write 0 for {entity.kind.words[0]}, 1 for {entity.kind.words[1]}"
+
+
 def _take(
     entity: Entity,
     channel: Channel | None,
@@ -222,10 +234,11 @@ def _take(
     sums.rows += len(piece)
     good: dict[int, float | None] = {}
     for row in piece:
-        if row.wrong:
+        wrong = row.wrong or _no_state(entity, row)
+        if wrong:
             sums.wrong += 1
             if len(sums.mistakes) < MOST_MISTAKES:
-                sums.mistakes.append(wire.WrongLine(line=row.line, what=row.wrong))
+                sums.mistakes.append(wire.WrongLine(line=row.line, what=wrong))
         elif row.at_ms < oldest:
             sums.old += 1
         elif row.at_ms > newest:
@@ -237,11 +250,9 @@ def _take(
     if not good:
         return
     history = hub().context.records.history
-    known = history.single(entity.id, min(good), max(good) + 1, MOST_LOOKED_UP)
-    for one in known:
-        if one.at_ms in good:
-            del good[one.at_ms]
-            sums.there += 1
+    for at_ms in history.among(entity.id, list(good)):
+        del good[at_ms]
+        sums.there += 1
     for at_ms, value in good.items():
         sums.took(at_ms, value)
     if channel is not None and good:

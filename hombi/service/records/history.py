@@ -22,6 +22,7 @@ from hombi.service.records import models as m
 # From this length on, numbers are made of hours.
 MONTHS_MS = 40 * 86_400_000
 MOST_HELD = 200_000
+FORGOTTEN_AT_ONCE = 5_000
 REWRITE = "UPDATE records_reading SET value = %s, quality = %s WHERE entity_id = %s AND at_ms = %s"
 ROLLUP = ("start_ms", "channel", "count", "low", "mean", "high", "last", "held_ms")
 ROLLED = (
@@ -205,16 +206,23 @@ class DatabaseHistory:
                 oldest.filter(at_ms__lte=times[-1]).delete()
         return len(times)
 
-    def forget_channel(self, entity: int, channel: int) -> list[int]:
+    def among(self, entity: int, times: Sequence[int]) -> set[int]:
+        rows = m.Reading.objects.filter(entity_id=entity, at_ms__in=times)
+        return set(rows.values_list("at_ms", flat=True))
+
+    def forget_some(self, entity: int, channel: int, from_ms: int) -> tuple[list[int], int | None]:
         with transaction.atomic():
-            rows = m.Reading.objects.filter(entity_id=entity, channel=channel)
-            hour = Cast(F("at_ms") / HOUR_MS, IntegerField())
-            hours = rows.annotate(hour=hour).values_list("hour", flat=True).distinct()
-            found = sorted(one * HOUR_MS for one in hours)
-            rows.delete()
+            rows = m.Reading.objects.filter(entity_id=entity, channel=channel, at_ms__gte=from_ms)
+            times = list(rows.order_by("at_ms").values_list("at_ms", flat=True)[:FORGOTTEN_AT_ONCE])
+            if times:
+                rows.filter(at_ms__lte=times[-1]).delete()
+        hours = sorted({one // HOUR_MS * HOUR_MS for one in times})
+        return hours, times[-1] + 1 if len(times) == FORGOTTEN_AT_ONCE else None
+
+    def forget_channel(self, entity: int, channel: int) -> None:
+        with transaction.atomic():
             m.Rollup.objects.filter(entity_id=entity, channel=channel).delete()
             m.Channel.objects.filter(entity_id=entity, number=channel).delete()
-        return found
 
     def before(self, entity: int, at_ms: int) -> Reading | None:
         rows = m.Reading.objects.filter(entity_id=entity, at_ms__lt=at_ms)
