@@ -79,8 +79,8 @@ class Imports(Part):
         await self.writer.flushed()
 
     async def forget(self, entity: Entity, channel: Channel) -> int:
-        """Delete a channel and what it brought, in small steps that hold nobody up; from
-        when on the past is another one."""
+        """Delete a channel and what it brought, in small steps that hold nobody up;
+        from when on the past is another one."""
         records, run = self.context.records, self.context.thread.run
         first = self.context.clock.now_ms()
 

@@ -18,8 +18,10 @@ from hombi.core.series.running import (
     MARK_MS,
     PERIODS,
     ChangeOver,
+    Counter,
     Hysteresis,
     Integral,
+    MovingMean,
     Rhythm,
     Running,
     Tally,
@@ -64,7 +66,7 @@ def test_the_change_within_a_time() -> None:
     assert told(machine, *readings) == [None, None, 3.0, 4.0, 0.5]
     assert told(ChangeOver(10 * MIN), (0, 1.0), (60, 9.0)) == [None, None], "over a gap: nothing"
     again = ChangeOver(10 * MIN)
-    again.resume((NOON, 3.0), [(NOON - 12 * MIN, 4.0), (NOON - 10 * MIN, 5.0), (NOON, 8.0)])
+    again.resume([(NOON, 3.0)], [(NOON - 12 * MIN, 4.0), (NOON - 10 * MIN, 5.0), (NOON, 8.0)])
     assert told(again, (0.1, 8.0)) == [3.0]
     with pytest.raises(ValueError, match="longer than nothing"):
         ChangeOver(0)
@@ -83,13 +85,39 @@ def test_energy_is_the_sum_of_power_and_nothing_is_added_over_a_gap() -> None:
     assert told(machine, (602, 3000.0)) == [pytest.approx(1.5)]
 
 
+def test_a_total_goes_on_where_its_counter_begins_anew() -> None:
+    pulses = Counter(65_536)
+    # After its end, after a restart, and one that was read wrong and says nothing.
+    readings = [(0, 65_000.0), (1, 65_500.0), (2, 64.0), (3, None), (4, 100.0), (5, 7.0)]
+    assert told(pulses, *readings) == [65_000, 65_500, 65_600, 65_600, 65_636, 65_643]
+    assert told(Counter(0), (0, 12.5), (1, 0.5)) == [12.5, 13.0]
+    again = Counter(65_536)
+    again.resume([(NOON, 65_643.0)], [(NOON - MIN, 7.0), (NOON, None)])
+    assert told(again, (1, 9.0)) == [65_645]
+    with pytest.raises(ValueError, match="less than nothing"):
+        Counter(-1)
+
+
+def test_the_mean_of_the_last_hour_knows_how_long_each_value_held() -> None:
+    mean = MovingMean(60 * MIN)
+    readings = [(0, 10.0), (20, 20.0), (30, 0.0), (60, 30.0), (80, 30.0)]
+    assert told(mean, *readings) == [
+        None, None, pytest.approx(400 / 30), pytest.approx(400 / 60), pytest.approx(800 / 60),
+    ]  # fmt: skip
+    assert mean.at(NOON + 90 * MIN) == pytest.approx(15.0)
+    mean.take(NOON + 200 * MIN, 5.0, gap=True)
+    assert mean.at(NOON + 200 * MIN) is None, "of this hour nothing is known"
+    with pytest.raises(ValueError, match="longer than nothing"):
+        MovingMean(0)
+
+
 def test_how_long_ago_a_door_was_opened() -> None:
     opened, changed = TimeSince("on"), TimeSince("change")
     assert told(opened, (0, 0.0), (1, 1.0), (3, 0.0), (4, None)) == [None, 0, 120, 180]
     assert told(changed, (0, 0.0), (1, 1.0), (3, 0.0)) == [None, 0, 0]
     assert opened.at(NOON + 11 * MIN) == 600
     again = TimeSince("on")
-    again.resume((NOON, 60.0), [(NOON, 0.0)])
+    again.resume([(NOON, 60.0)], [(NOON, 0.0)])
     assert again.at(NOON + MIN) == 120
 
 
@@ -152,6 +180,9 @@ MACHINES = {
     "starts": lambda: Tally("starts", "hour", UTC),
     "time": lambda: Tally("time", "hour", UTC),
     "amount": lambda: Tally("amount", "hour", UTC),
+    "counter": lambda: Counter(8),
+    "moving mean": lambda: MovingMean(20 * MIN),
+    "steady": lambda: Hysteresis(0.5, 0.5, 3 * MIN, 2 * MIN),
 }
 
 
@@ -183,7 +214,7 @@ def test_it_goes_on_after_a_restart_as_if_there_was_none(name: str, data: st.Dat
     if not first:
         return
     second, own = Course(MACHINES[name](), states=states), first[-1]
-    second.resume(own, [one for one in readings if one.at_ms <= own.at_ms])
+    second.resume(first, [one for one in readings if one.at_ms <= own.at_ms])
     rest = run(second, [one for one in readings if one.at_ms > own.at_ms], end, own.at_ms)
     last = {one.at_ms: one.value for one in whole}
     for one in rest:

@@ -26,6 +26,7 @@ from hombi.core.series.steps import (
     Measured,
     Median,
     NoValue,
+    Resample,
     Step,
     Stuck,
 )
@@ -40,6 +41,7 @@ STEPS: dict[str, Callable[[], Step]] = {
     "median": lambda: Median(60_000),
     "low-pass": lambda: LowPass(30_000),
     "hold-off": lambda: HoldOff(0.5),
+    "resample": lambda: Resample(30_000),
     "clips": lambda: Clips(-40.0, 85.0),
     "stuck": lambda: Stuck(60_000),
     "formula": lambda: ByFormula(KINDS["temperature"], "value * 1.02 - 0.7 K"),
@@ -181,6 +183,23 @@ def test_a_low_pass_begins_again_after_a_gap() -> None:
     assert fed(LowPass(1_000), 0.0, 100.0)[-1].value == 100.0
 
 
+def test_a_stretch_has_the_mean_of_the_one_before_it() -> None:
+    # A value each minute, stretches of two: 1 and 3 make 2; 5 and 5 make 5.
+    made = fed(Resample(120_000), 1.0, 3.0, 5.0, 5.0, 9.0, 9.0)
+    assert [m.value for m in made] == [1.0, 1.0, 2.0, 2.0, 5.0, 5.0]
+    # Each value counts for as long as it held: 4 for 90 s, 8 for 30 s.
+    step = Resample(120_000)
+    for at_ms, value in ((0, 4.0), (90_000, 8.0), (120_000, 0.0)):
+        step.update(Measured(at_ms, value, Quality.GOOD))
+    assert step.get() == Measured(120_000, 5.0, Quality.GOOD)
+    # What held over the end of a stretch counts on both sides; a week is no stretch.
+    step.update(Measured(180_000, 6.0, Quality.GOOD))
+    step.update(Measured(270_000, 1.0, Quality.GOOD))
+    assert step.get() == Measured(270_000, 3.0, Quality.GOOD)
+    step.update(Measured(600_000_000, 7.0, Quality.GOOD))
+    assert step.get() == Measured(600_000_000, 7.0, Quality.GOOD)
+
+
 def test_clamp_and_no_value() -> None:
     assert [m.value for m in fed(Clamp(0.0, 100.0), -1.0, 50.0, 101.0)] == [0.0, 50.0, 100.0]
     none, some = fed(NoValue(85.0), 85.0, 84.9)
@@ -191,7 +210,7 @@ def test_clamp_and_no_value() -> None:
 @pytest.mark.parametrize(
     "make",
     [lambda: Clamp(2, 1), lambda: LowPass(0), lambda: Median(-1), lambda: Despike(60, 0),
-     lambda: Despike(60, 3, -1)],
+     lambda: Despike(60, 3, -1), lambda: Resample(0)],
 )  # fmt: skip
 def test_a_step_that_cannot_be_is_refused(make: Callable[[], Step]) -> None:
     with pytest.raises(ValueError, match=r"over|than nothing"):

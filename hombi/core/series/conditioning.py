@@ -25,6 +25,7 @@ from hombi.core.series.steps import (
     LowPass,
     Median,
     NoValue,
+    Resample,
     Step,
     Stuck,
 )
@@ -84,6 +85,12 @@ STEP_KINDS: Mapping[str, StepKind] = {
             "Smooths: a jump is followed for two thirds within the time constant.",
             (Parameter("time", "the time constant", "2 min", time=True),),
             LowPass,
+        ),
+        StepKind(
+            "resample",
+            "Gives the mean of each stretch of time, until the next one ends.",
+            (Parameter("every", "how long a stretch is", "10 min", time=True),),
+            Resample,
         ),
         StepKind(
             "clamp",

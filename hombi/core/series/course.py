@@ -31,12 +31,12 @@ class Course:
         """How much of its source's past it must know to go on."""
         return max(self._machine.warm_ms, RHYTHM_MS)
 
-    def resume(self, own: Reading, before: Sequence[Reading]) -> None:
-        """Go on from its own latest reading, and what its source was until then, oldest
-        first."""
-        self._made = own
+    def resume(self, own: Sequence[Reading], before: Sequence[Reading]) -> None:
+        """Go on from its own latest readings, and what its source was until then, both
+        oldest first."""
+        self._made = own[-1]
         known = [(one.at_ms, one.value if one.usable else None) for one in before]
-        self._machine.resume((own.at_ms, own.value), known)
+        self._machine.resume([(one.at_ms, one.value) for one in own], known)
         for one in before:
             self._rhythm.heard(one.at_ms)
         if before:

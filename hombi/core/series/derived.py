@@ -18,8 +18,10 @@ from hombi.core.series.parameters import NO_TIME, Given, Parameter
 from hombi.core.series.running import (
     PERIODS,
     ChangeOver,
+    Counter,
     Hysteresis,
     Integral,
+    MovingMean,
     Running,
     Tally,
     TimeSince,
@@ -218,6 +220,30 @@ METHODS: Mapping[str, Method] = {
             ),
         ),
         Method(
+            "steady", "Steady", "The state, each lasting for a least time: no flicker.",
+            (STATES,), "", run=lambda given, *_: Hysteresis(
+                0.5, 0.5, given["least_on"], given["least_off"]
+            ),
+            parameters=(
+                Parameter("least_on", "the least time of the second state", "1 min", time=True),
+                Parameter("least_off", "the least time of the first one", "1 min", time=True),
+            ),
+        ),
+        Method(
+            "counter", "Total", "A total that goes on where its counter begins anew.",
+            (NUMBER,), "", run=lambda given, *_: Counter(given["size"]),
+            parameters=(
+                Parameter(
+                    "size", "after how many its counter begins anew, like 65536; 0: never", 0.0
+                ),
+            ),
+        ),
+        Method(
+            "moving-mean", "Moving mean", "The mean of the last while, by how long values held.",
+            (NUMBER,), "", run=lambda given, *_: MovingMean(given["window"]),
+            parameters=(Parameter("window", "the while", "1 h", time=True),),
+        ),
+        Method(
             "starts", "How often", "How often the state began in this hour, day, week …",
             (STATES,), "count", run=_tally("starts"), parameters=(PER,),
         ),
@@ -368,7 +394,7 @@ def limits_of(method: str, kind: Kind) -> tuple[float, float]:
     more than its kind can be alone."""
     if method in ("difference", "spread", "change", FORMULA):
         return -(kind.high - kind.low), kind.high - kind.low
-    if method == "sum":
+    if method in ("sum", "counter"):
         return MOST_SOURCES * min(kind.low, 0.0), MOST_SOURCES * kind.high
     return kind.low, kind.high
 

@@ -65,9 +65,9 @@ class Running(Protocol):
     def warm_ms(self) -> int:
         """How much of its source's past it must know to go on."""
 
-    def resume(self, own: Known, before: Sequence[Known]) -> None:
-        """Go on from its own latest value, and from what its source was until then,
-        oldest first."""
+    def resume(self, own: Sequence[Known], before: Sequence[Known]) -> None:
+        """Go on from its own latest values, the last of them above all, and from what
+        its source was until then, both oldest first."""
 
     def take(self, at_ms: int, value: float | None, *, gap: bool = False) -> None:
         """A reading of its source, None for a bad one; times never go back. `gap` says
@@ -86,19 +86,24 @@ class Hysteresis:
     With `on` under `off` it is the other way round. A state lasts for `least_on_ms` or
     `least_off_ms` at least."""
 
-    warm_ms = 0
+    # A first state is taken to have lasted for long.
+    LONG_MS = 10 * 24 * HOUR_MS
 
     def __init__(self, on: float, off: float, least_on_ms: float, least_off_ms: float) -> None:
         self._sign = 1 if on >= off else -1
         self._on, self._off = self._sign * on, self._sign * off
         self._least = (least_off_ms, least_on_ms)
+        self.warm_ms = round(max(self._least))
         self._state: bool | None = None
         self._since_ms = 0
         self._value: float | None = None
 
-    def resume(self, own: Known, before: Sequence[Known]) -> None:
-        self._since_ms, state = own
-        self._state = None if state is None else state >= 0.5
+    def resume(self, own: Sequence[Known], before: Sequence[Known]) -> None:
+        states = [(at_ms, value >= 0.5) for at_ms, value in own if value is not None]
+        for at_ms, state in states:
+            if state != self._state:
+                known = self._state is not None
+                self._state, self._since_ms = state, at_ms if known else at_ms - self.LONG_MS
         self._value = _last(before)
 
     def take(self, at_ms: int, value: float | None, *, gap: bool = False) -> None:
@@ -115,7 +120,7 @@ class Hysteresis:
             return
         value = self._sign * self._value
         if self._state is None:
-            self._state, self._since_ms = value > self._on, at_ms - 10 * HOUR_MS
+            self._state, self._since_ms = value > self._on, at_ms - self.LONG_MS
             return
         wanted = value > self._on if not self._state else not value < self._off
         if wanted != self._state and at_ms - self._since_ms >= self._least[self._state]:
@@ -133,7 +138,7 @@ class ChangeOver:
         self.warm_ms = round(2 * window_ms)
         self._come: deque[tuple[int, float]] = deque()
 
-    def resume(self, own: Known, before: Sequence[Known]) -> None:
+    def resume(self, own: Sequence[Known], before: Sequence[Known]) -> None:
         for at_ms, value in before:
             self.take(at_ms, value)
 
@@ -166,8 +171,8 @@ class Integral:
         self._sum = 0.0
         self._last: tuple[int, float] | None = None
 
-    def resume(self, own: Known, before: Sequence[Known]) -> None:
-        self._sum = own[1] or 0.0
+    def resume(self, own: Sequence[Known], before: Sequence[Known]) -> None:
+        self._sum = own[-1][1] or 0.0
         if before:
             self.take(*before[-1])
 
@@ -184,6 +189,88 @@ class Integral:
         return self._sum
 
 
+class MovingMean:
+    """The mean of the last `window_ms`, each value weighted by how long it held; none
+    while less than half of it is known."""
+
+    def __init__(self, window_ms: float) -> None:
+        if window_ms <= 0:
+            raise ValueError("the window must be longer than nothing")
+        self._window_ms = window_ms
+        self.warm_ms = round(window_ms)
+        self._held: deque[tuple[int, int, float]] = deque()  # from when until when
+        self._sum = self._known_ms = 0.0
+        self._last: tuple[int, float] | None = None
+
+    def resume(self, own: Sequence[Known], before: Sequence[Known]) -> None:
+        for at_ms, value in before:
+            self.take(at_ms, value)
+
+    def take(self, at_ms: int, value: float | None, *, gap: bool = False) -> None:
+        if gap:
+            self._last = None
+        self._go_to(at_ms)
+        self._last = None if value is None else (at_ms, value)
+
+    def at(self, at_ms: int) -> float | None:
+        self._go_to(at_ms)
+        return self._sum / self._known_ms if 2 * self._known_ms >= self._window_ms else None
+
+    def _go_to(self, at_ms: int) -> None:
+        if self._last is not None and at_ms > self._last[0]:
+            since_ms, value = self._last
+            self._add((since_ms, at_ms, value), 1)
+            self._held.append((since_ms, at_ms, value))
+            self._last = (at_ms, value)
+        begin = round(at_ms - self._window_ms)
+        while self._held and self._held[0][0] < begin:
+            first_ms, until_ms, value = self._held.popleft()
+            self._add((first_ms, min(until_ms, begin), value), -1)
+            if until_ms > begin:
+                self._held.appendleft((begin, until_ms, value))
+
+    def _add(self, piece: tuple[int, int, float], sign: int) -> None:
+        since_ms, until_ms, value = piece
+        self._known_ms += sign * (until_ms - since_ms)
+        self._sum += sign * value * (until_ms - since_ms)
+
+
+class Counter:
+    """A total that goes on where its counter begins anew: after its highest number
+    (`size` of them, 0 for none), or from nothing after a restart."""
+
+    warm_ms = 0
+    # It was that near to its end, and is that near to its beginning.
+    NEAR = 0.25
+
+    def __init__(self, size: float) -> None:
+        if size < 0:
+            raise ValueError("the size is less than nothing")
+        self._size = size
+        self._sum: float | None = None
+        self._last: float | None = None
+
+    def resume(self, own: Sequence[Known], before: Sequence[Known]) -> None:
+        self._sum = own[-1][1]
+        self._last = _last([one for one in before if one[1] is not None])
+
+    def take(self, at_ms: int, value: float | None, *, gap: bool = False) -> None:
+        if value is None:
+            return
+        before, self._last = self._last, value
+        if self._sum is None or before is None:
+            self._sum = value if self._sum is None else self._sum
+        elif value >= before:
+            self._sum += value - before
+        elif before > (1 - self.NEAR) * self._size > 0 and value < self.NEAR * self._size:
+            self._sum += value + self._size - before
+        else:
+            self._sum += max(0.0, value)
+
+    def at(self, at_ms: int) -> float | None:
+        return self._sum
+
+
 class TimeSince:
     """How many seconds ago a state began: the second one ("on"), the first one ("off"),
     or either ("change")."""
@@ -195,8 +282,9 @@ class TimeSince:
         self._state: bool | None = None
         self._began_ms: int | None = None
 
-    def resume(self, own: Known, before: Sequence[Known]) -> None:
-        self._began_ms = None if own[1] is None else own[0] - round(own[1] * 1000)
+    def resume(self, own: Sequence[Known], before: Sequence[Known]) -> None:
+        at_ms, value = own[-1]
+        self._began_ms = None if value is None else at_ms - round(value * 1000)
         last = _last(before)
         self._state = None if last is None else last >= 0.5
 
@@ -229,9 +317,10 @@ class Tally:
         self._source: float | None = None
         self._known = False
 
-    def resume(self, own: Known, before: Sequence[Known]) -> None:
-        self._go_to(own[0])
-        self._count, self._source, self._known = own[1] or 0.0, _last(before), True
+    def resume(self, own: Sequence[Known], before: Sequence[Known]) -> None:
+        at_ms, value = own[-1]
+        self._go_to(at_ms)
+        self._count, self._source, self._known = value or 0.0, _last(before), True
 
     def take(self, at_ms: int, value: float | None, *, gap: bool = False) -> None:
         self._go_to(at_ms)

@@ -142,7 +142,8 @@ class Courses:
         oldest = history.before(source.id, since)
         if oldest is not None and oldest.channel in source.history_channels():
             before.insert(0, oldest)
-        course.resume(own, before)
+        owns = readings_of(history, entity, since, own.at_ms) if since < own.at_ms else []
+        course.resume([*owns, own], before)
         return course, own.at_ms + 1
 
     def _stretch(

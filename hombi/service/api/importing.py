@@ -219,7 +219,8 @@ def _no_state(entity: Entity, row: Row) -> str:
     """What is wrong with a value that should be one of two states."""
     if entity.kind.words is None or row.value in (None, 0, 1):
         return ""
-    return f"{row.value:g} is no state; write 0 for {entity.kind.words[0]}, 1 for {entity.kind.words[1]}"
+    none, one = entity.kind.words
+    return f"{row.value:g} is no state; write 0 for {none}, 1 for {one}"
 
 
 def _take(

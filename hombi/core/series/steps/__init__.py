@@ -12,6 +12,7 @@ from hombi.core.series.steps.linear import Linear
 from hombi.core.series.steps.low_pass import LowPass
 from hombi.core.series.steps.median import Median
 from hombi.core.series.steps.no_value import NoValue
+from hombi.core.series.steps.resample import Resample
 from hombi.core.series.steps.stuck import Stuck
 
 __all__ = [
@@ -27,6 +28,7 @@ __all__ = [
     "Measured",
     "Median",
     "NoValue",
+    "Resample",
     "Step",
     "Stuck",
 ]
