@@ -15,7 +15,7 @@ from hombi.cli.drawing import HouseTime, as_json, blocks, err, out
 from hombi.cli.readings import Begin, End, Entity, moments
 from hombi.cli.run import Json, entity_called, hub
 from hombi.cli.texts import moment_of
-from hombi.wire import Fit, TypedValue
+from hombi.wire import Comparison, Fit, TypedValue
 
 WRONG = 2
 FITS = ("offset", "gain")
@@ -35,6 +35,13 @@ def calibrate(
         typer.Option(
             help='A value read off an instrument, with its time: "2026-11-27 10:00=21.4 °C". Once '
             "for each."
+        ),
+    ] = None,
+    also: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="Another sensor beside the same reference. Once for each.",
+            autocompletion=complete.entities,
         ),
     ] = None,
     span: Annotated[
@@ -66,24 +73,33 @@ def calibrate(
         since, until = moments(begin, end, HouseTime.of(h))
         until = until or round(time.time() * 1000)
         since = since if since is not None else until - SPAN_MS[span]
-        named = entity_called(h, entity)
+        sensors = [entity_called(h, one) for one in (entity, *(also or []))]
         beside = entity_called(h, reference) if reference else ""
         read_off = [_typed(one, HouseTime.of(h)) for one in typed or []]
         if not (beside or read_off):
             err.print("Name a reference, or give values with --typed.", style="red")
             raise typer.Exit(WRONG)
         if apply:
-            made = h.conditioning.calibrate(
-                named, beside, start=since, end=until, gain=apply == "gain", past=past,
-                typed=read_off,
-            )  # fmt: skip
-            told(waited(h, made, quiet=json), json=json, past=past)
+            for named in dict.fromkeys(sensors):
+                made = h.conditioning.calibrate(
+                    named, beside, start=since, end=until, gain=apply == "gain", past=past,
+                    typed=read_off,
+                )  # fmt: skip
+                told(waited(h, made, quiet=json), json=json, past=past)
             return
-        found = h.conditioning.compare(named, beside, start=since, end=until, typed=read_off)
-        beside = beside or "values read off an instrument"
+        all_found = [
+            h.conditioning.compare(named, beside, start=since, end=until, typed=read_off)
+            for named in dict.fromkeys(sensors)
+        ]
     if json:
-        as_json([found.as_dict()])
+        as_json([found.as_dict() for found in all_found])
         return
+    for found in all_found:
+        _shown(found, beside or "values read off an instrument", typed=bool(read_off))
+
+
+def _shown(found: Comparison, beside: str, *, typed: bool) -> None:
+    named = found.entity
     out.print(Text(named, style="bold"), "beside", Text(beside, style="bold"), f"in {found.unit}")
     if found.at:
         width = max(20, out.width - 4)
@@ -92,7 +108,7 @@ def calibrate(
         for name, values in (("the sensor", found.sensor), ("the reference", found.beside)):
             out.print(name)
             out.print(blocks(found.at, values, (found.start, found.end), width, bounds))
-        what = "values" if read_off else "hours in which both were heard"
+        what = "values" if typed else "hours in which both were heard"
         out.print(f"{len(found.at)} {what}")
     for name, fit in (("offset", found.offset), ("gain", found.both)):
         if fit is not None:

@@ -12,19 +12,29 @@ from hombi.cli import complete
 from hombi.cli.drawing import HouseTime, as_json, clock, err, out, sparkline, table
 from hombi.cli.readings import Begin, End, Span, moments, pattern, within
 from hombi.cli.run import Json, entity_called, hub
-from hombi.client import Row
+from hombi.client import Entity, Hub, Row
 
 EARLIER = ("day", "week", "month", "year")
 MOST, MOST_UNITS, WRONG = 8, 2, 2
+# These come first where two rooms are compared.
+FIRST = "temperature humidity co2 "
 
 
 def compare(
     entities: Annotated[
-        list[str],
+        list[str] | None,
         typer.Argument(
             metavar="ENTITY…", help="Addresses or names.", autocompletion=complete.entities
         ),
-    ],
+    ] = None,
+    rooms: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--room",
+            help="In place of entities: a room, and once more the room to compare it with.",
+            autocompletion=complete.rooms,
+        ),
+    ] = None,
     span: Span = "day",
     begin: Begin = None,
     end: End = None,
@@ -38,11 +48,14 @@ def compare(
     json: Json = False,
 ) -> None:
     """Compare entities over one span, or with what they were earlier."""
-    if not (len(entities) > 1 or earlier):
-        _refuse("Name two entities or more, or add --earlier day, week, month or year.")
-    if len(entities) * (2 if earlier else 1) > MOST:
-        _refuse(f"That makes more than {MOST} curves. Name fewer entities.")
     with hub() as h:
+        if rooms and (entities or len(rooms) != 2):
+            _refuse("Name two rooms with --room, and no entities beside them.")
+        entities = _of_both(h, *rooms) if rooms else entities or []
+        if not (len(entities) > 1 or earlier):
+            _refuse("Name two entities or more, or add --earlier day, week, month or year.")
+        if len(entities) * (2 if earlier else 1) > MOST:
+            _refuse(f"That makes more than {MOST} curves. Name fewer entities.")
         zone = HouseTime.of(h)
         named = [entity_called(h, one) for one in entities]
         since, until = moments(begin, end, zone)
@@ -98,6 +111,27 @@ def compare(
         "",
         heads,
     )
+
+
+def _of_both(h: Hub, one: str, other: str) -> list[str]:
+    """What two rooms have both: one value of each kind and room, as far as two units
+    reach."""
+    first, second = (
+        {e.kind: e for e in reversed(h.entities.list(room=room)) if _comparable(e)}
+        for room in (one, other)
+    )
+    found, units = [], set[str]()
+    for kind in sorted(first, key=lambda kind: (FIRST + kind).index(kind)):
+        if kind in second and (first[kind].unit in units or len(units) < MOST_UNITS):
+            units.add(first[kind].unit)
+            found += [first[kind].entity, second[kind].entity]
+    if not found:
+        _refuse(f"{one} and {other} have no values of the same kind.")
+    return found[:MOST]
+
+
+def _comparable(entity: Entity) -> bool:
+    return entity.words is None and not entity.hidden and entity.kind != "battery"
 
 
 def _row(found: tuple[Row | None, ...], *, two: bool) -> tuple[str, ...]:

@@ -144,6 +144,19 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         "hombi room remove-floor Attic",
         'hombi room remove-floor "Ground floor" --json',
     ),
+    "dashboard list": ("hombi dashboard list", "hombi dashboard list --json"),
+    "dashboard show": (
+        "hombi dashboard show room-loft",
+        "hombi dashboard show evening-round --json > evening.json",
+    ),
+    "dashboard put": (
+        "hombi dashboard put evening-round evening.json",
+        "hombi dashboard put room-loft loft.json --json",
+    ),
+    "dashboard remove": (
+        "hombi dashboard remove evening-round",
+        "hombi dashboard remove room-loft",
+    ),
     "automation list": ("hombi automation list", "hombi automation list --json"),
     "automation check": (
         "hombi automation check too-dry.toml",

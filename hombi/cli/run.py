@@ -61,7 +61,8 @@ def words(name: str = "") -> Iterator[None]:
         err.print(str(error), style="red")
         raise typer.Exit(UNREACHABLE) from error
     except NotSignedIn as error:
-        err.print(f"{error.detail}. `hombi sign-in` signs this machine in.", style="red")
+        detail = error.detail.rstrip(".")
+        err.print(f"{detail}. `hombi sign-in` signs this machine in.", style="red")
         raise typer.Exit(NOT_SIGNED_IN) from error
     except HubProblem as error:
         err.print(error.detail, style="red")

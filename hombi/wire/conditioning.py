@@ -102,7 +102,8 @@ class Fit(Shape, frozen=True, kw_only=True):
 class Comparison(Shape, frozen=True, kw_only=True):
     """A sensor beside a reference: the means of each hour in which both were heard, in
     columns of one length; the fit of an offset, that of gain and offset where the range
-    supports one, and what is to be said of them."""
+    supports one, and what is to be said of them. `behind_ms` says how much later than
+    the reference the sensor follows; 0 where that cannot be seen."""
 
     entity: str
     reference: str
@@ -115,6 +116,7 @@ class Comparison(Shape, frozen=True, kw_only=True):
     offset: Fit | None
     both: Fit | None
     remarks: list[str]
+    behind_ms: int
 
 
 class TypedValue(Ask, frozen=True, kw_only=True):

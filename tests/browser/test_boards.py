@@ -7,7 +7,10 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
+from hombi.lab.camera import png
+from hombi.wire import TileRequest
 from tests.browser.conftest import violations
+from tests.cameras import camera, says
 from tests.house import Joined, Service, until
 
 ROOM = "/rooms/cheese-cellar"
@@ -128,6 +131,23 @@ def test_a_dashboard_of_all_sorts_of_tiles(console: Page) -> None:
     console.get_by_role("dialog").get_by_role("button", name="Remove", exact=True).click()
     expect(console.get_by_role("heading", name="Dashboards")).to_be_visible()
     expect(console.get_by_role("link", name="Evening round", exact=True)).to_have_count(0)
+
+
+def test_a_picture_on_the_wall(console: Page, service: Service) -> None:
+    shown = png([bytes((90, 120, 60)) * 64] * 48, 64)
+    with camera(says("200 OK", "Content-Type: image/png", shown)) as address, service.hub() as hub:
+        tile = TileRequest(
+            sort="picture", of=["cellar-rack/humidity"], text="Rinds", address=address
+        )
+        hub.dashboards.add("Evening round", [tile])
+        console.goto("/wall/evening-round")
+        picture = console.get_by_role("img", name="Rinds")
+        expect(picture).to_be_visible()
+        assert picture.evaluate("one => one.naturalWidth") == 64
+        rinds = console.get_by_role("listitem").filter(has_text="Rinds")
+        expect(rinds).to_contain_text("Humidity 84.5 %")
+        expect(rinds.get_by_role("link")).to_have_count(0)
+        assert violations(console) == []
 
 
 def test_the_wall_shows_the_house_and_goes_on_while_the_hub_is_away(

@@ -10,7 +10,7 @@ import pytest
 from playwright.sync_api import Locator, Page, expect
 
 from tests.browser.conftest import violations
-from tests.house import Joined, Service, description, let_in, until
+from tests.house import CLIMATE, Joined, Service, description, let_in, until
 
 HOUR = 3_600_000
 RACK = "/readings/cellar-rack/humidity"
@@ -142,7 +142,7 @@ def test_what_is_doubted_is_said_with_its_reason(console: Page, rack: Joined) ->
     rack.post([{"n": "temperature", "v": 12.25}, {"n": "humidity", "v": 84.5}])
 
 
-def test_values_are_compared_in_one_chart(console: Page) -> None:
+def test_values_are_compared_in_one_chart(console: Page, service: Service) -> None:
     console.goto(RACK)
     console.get_by_role("link", name="Compare it").click()
     expect(console.get_by_role("heading", level=1)).to_have_text("Compare")
@@ -162,6 +162,18 @@ def test_values_are_compared_in_one_chart(console: Page) -> None:
     expect(console.get_by_text("a chart has room for two. Take one out.")).to_be_visible()
     console.get_by_role("button", name="Take Cellar mister power out").click()
     expect(chart.locator("canvas")).to_be_visible()
+    with service.hub() as hub:
+        hub.rooms.add("Loft")
+    console.goto("/compare")
+    console.get_by_label("A room", exact=True).select_option("cheese-cellar")
+    console.get_by_label("With the room").select_option("loft")
+    expect(console.get_by_text("have no values of the same kind")).to_be_visible()
+    node = let_in(service, description("Beam", humidity=CLIMATE["humidity"]), "Loft")
+    assert node.post([{"n": "humidity", "v": 61}]).is_success
+    console.get_by_label("With the room").select_option("loft")
+    compared = console.get_by_role("list", name="Compared").get_by_role("listitem")
+    expect(compared).to_have_text(["Cellar rack humidity", "Beam humidity"])
+    assert violations(console) == []
     console.goto("/compare?of=cellar-rack/humidity&of=gone/away")
     expect(console.get_by_role("alert")).to_contain_text("There is no value gone/away any more.")
 
@@ -239,14 +251,19 @@ def test_a_computed_value_is_added_to_a_room_and_removed(console: Page) -> None:
 def test_a_sensor_is_compared_with_a_reference_and_corrected(
     console: Page, service: Service, past: int
 ) -> None:
-    beside = description("Glass", temperature={"type": "number", "unit": "Cel", "readOnly": True})
-    glass = let_in(service, beside)
-    pack = [
-        {"n": "temperature", "v": 9.5 + hour / 4, "t": (past + hour * HOUR) / 1000 + 60 * minute}
-        for hour in range(10)
-        for minute in range(0, 60, 5)
-    ]
-    assert glass.post(pack).is_success
+    degrees = {"type": "number", "unit": "Cel", "readOnly": True}
+    for title, first in (("Glass", 9.5), ("Flask", 10.25)):
+        beside = let_in(service, description(title, temperature=degrees), "Loft")
+        pack = [
+            {
+                "n": "temperature",
+                "v": first + hour / 4,
+                "t": (past + hour * HOUR) / 1000 + 60 * minute,
+            }
+            for hour in range(10)
+            for minute in range(0, 60, 5)
+        ]
+        assert beside.post(pack).is_success
     console.goto("/readings/cellar-rack/temperature")
     console.get_by_role("button", name="Compare with a reference").click()
     sheet = console.get_by_role("dialog")
@@ -254,6 +271,17 @@ def test_a_sensor_is_compared_with_a_reference_and_corrected(
     expect(sheet.get_by_text("a gain needs 24 hours, and")).to_be_visible()
     expect(sheet.get_by_text("95 % between −0.500 and −0.500")).to_be_visible()
     expect(sheet.get_by_role("figure")).to_have_attribute("aria-label", re.compile("the reference"))
+    assert violations(console) == []
+    # A second sensor lies beside the same reference.
+    sheet.get_by_text("More sensors beside this reference").click()
+    sheet.get_by_role("checkbox", name="Flask temperature").check()
+    flask = sheet.get_by_role("row", name="Flask temperature")
+    expect(flask).to_contain_text("−0.750 °C")
+    flask.get_by_role("button", name="Correct").click()
+    expect(flask).to_contain_text("corrected")
+    with service.hub() as hub:
+        until(lambda: hub.conditioning.show("flask/temperature").progress is None)
+        assert hub.conditioning.show("flask/temperature").steps[0]["offset"] == -0.75
     assert violations(console) == []
     sheet.get_by_role("button", name="Correct by the offset").click()
     steps = console.get_by_role("list", name="Steps", exact=True)

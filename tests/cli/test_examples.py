@@ -38,7 +38,14 @@ def test_an_example_is_a_command_that_can_be_given(
 ) -> None:
     monkeypatch.chdir(tmp_path)
     (tmp_path / "profiles").mkdir()
-    for file in ("too-dry.toml", "door.toml", "plug.toml", "profiles/plug.toml"):
+    for file in (
+        "too-dry.toml",
+        "door.toml",
+        "plug.toml",
+        "profiles/plug.toml",
+        "evening.json",
+        "loft.json",
+    ):
         (tmp_path / file).touch()
     words = shlex.split(line.partition(" > ")[0])
     words = words[words.index("hombi") + 1 :]

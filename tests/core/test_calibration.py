@@ -62,6 +62,25 @@ def test_a_gain_is_found_where_the_range_supports_one() -> None:
     assert any("a gain is not supported" in one for one in flat.remarks)
 
 
+@pytest.mark.parametrize("late", [0, 20, 60, -40])
+def test_it_is_seen_how_much_later_a_sensor_follows(late: int) -> None:
+    minutes = range(3 * 1440)
+
+    def air(minute: float) -> float:
+        return 18 + 4 * math.sin(minute / 1440 * 2 * math.pi) + 2 * math.sin(minute / 300)
+
+    draw = random.Random(late)
+    sensor = course([air(m - late) + 0.7 + draw.gauss(0, 0.1) for m in minutes[::5]], 5 * MIN)
+    found = compared(sensor, course([air(m) for m in minutes], MIN), "°C")
+    assert found.behind_ms == pytest.approx(late * MIN, abs=5 * MIN)
+    said = [one for one in found.remarks if "than the reference" in one]
+    assert bool(said) == bool(late), found.remarks
+    assert not late or ("later" in said[0]) == (late > 0)
+    with_a_gap = [one for one in sensor if not 20 <= one.at_ms / 3.6e6 <= 44]
+    again = compared(with_a_gap, course([air(m) for m in minutes], MIN), "°C")
+    assert again.behind_ms == pytest.approx(late * MIN, abs=5 * MIN)
+
+
 def test_it_says_when_there_is_not_enough_or_nothing_to_correct() -> None:
     few = compared(course([20.0] * 12), course([21.0] * 12), "°C")
     assert few.offset is None

@@ -3,47 +3,21 @@
 from __future__ import annotations
 
 import contextlib
+import json
 import socket
-import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 
 import pytest
 
 from hombi.client import HubProblem, Missing, Wrong
 from hombi.wire import TileRequest
+from tests.cameras import camera, says
 from tests.house import CLIMATE, Service, call, description, let_in
 
 PNG = b"\x89PNG\r\n\x1a\n" + b"\0" * 40
-
-
-@contextlib.contextmanager
-def camera(answer: Callable[[socket.socket], None]) -> Iterator[str]:
-    """A camera that does this with whoever asks it; its address."""
-    with socket.create_server(("127.0.0.1", 0)) as server:
-        server.settimeout(0.2)
-        ends = threading.Event()
-
-        def run() -> None:
-            while not ends.is_set():
-                with contextlib.suppress(TimeoutError, OSError):
-                    one, _ = server.accept()
-                    with one:
-                        one.recv(4096)
-                        answer(one)
-
-        thread = threading.Thread(target=run, daemon=True)
-        thread.start()
-        try:
-            yield f"http://127.0.0.1:{server.getsockname()[1]}/snapshot.jpg"
-        finally:
-            ends.set()
-            thread.join()
-
-
-def says(status: str, head: str, body: bytes) -> Callable[[socket.socket], None]:
-    return lambda one: one.sendall(f"HTTP/1.1 {status}\r\n{head}\r\n\r\n".encode() + body)
 
 
 @pytest.fixture(scope="module")
@@ -115,6 +89,39 @@ def test_own_dashboards_and_what_they_show_may_go(mill: Service) -> None:
         assert hub.dashboards.list() == [], "it goes with its room"
         hub.rooms.add("Cold store")
         assert hub.dashboards.list() == [], "one of the same name begins anew"
+
+
+def test_a_page_as_a_file(mill: Service, tmp_path: Path) -> None:
+    file = tmp_path / "round.json"
+    with mill.hub() as hub:
+        tiles = [
+            TileRequest(sort="values", of=[RACK, BEAM], size="wide"),
+            TileRequest(sort="text", text="Turn the [wheels]."),
+        ]
+        hub.dashboards.add("Round", tiles)
+    shown = mill.hombi("dashboard", "show", "round").stdout
+    assert "Cellar rack humidity nothing yet" in shown
+    assert "Turn the [wheels]." in shown
+    file.write_text(mill.hombi("dashboard", "show", "round", "--json").stdout)
+    for page in ("late-round", "room-loft", "round"):
+        put = mill.hombi("dashboard", "put", page, str(file), "--name", "Late one")
+        assert put.stdout == f"{page} has 2 tiles now\n", put.stderr
+    listed = json.loads(mill.hombi("dashboard", "list", "--json").stdout)
+    assert [(one["dashboard"], one["title"]) for one in listed] == [
+        ("late-round", "Late one"), ("round", "Late one"), ("room-loft", "Loft"),
+    ]  # fmt: skip
+    assert listed[0]["tiles"] == listed[1]["tiles"] == listed[2]["tiles"]
+    for text, said in (
+        ("{}", "holds no page"),
+        ("[", "holds no page"),
+        ('[{"tiles":[]},{"tiles":[]}]', "holds 2 pages"),
+        ('{"tiles":[{"sort":"value","of":["cellar-rack/x"]}]}', "no entity"),
+    ):
+        file.write_text(text)
+        refused = mill.hombi("dashboard", "put", "round", str(file))
+        assert (refused.returncode != 0, said in refused.stderr) == (True, True), refused.stderr
+    for page in ("late-round", "room-loft", "round"):
+        assert mill.hombi("dashboard", "remove", page).stdout == f"{page} is removed.\n"
 
 
 @pytest.mark.parametrize(

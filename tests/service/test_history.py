@@ -15,7 +15,7 @@ import httpx
 import pytest
 
 from hombi.client import HubProblem
-from tests.house import Joined, Service, description, let_in, until
+from tests.house import CLIMATE, Joined, Service, description, let_in, until
 
 HOUR = 3_600_000
 BERLIN = ZoneInfo("Europe/Berlin")
@@ -235,6 +235,20 @@ def test_compare_on_the_command_line(service: Service, rack: Joined, filled: dat
     shown = service.hombi("compare", "cellar-rack/humidity", "--earlier", "day", *zone).stdout
     assert "cellar-rack/humidity, a day earlier" in shown
     assert "DIFFERENCE" in shown
+    let_in(service, description("Loft beam", **CLIMATE), "Loft")
+    assert service.hombi("room", "add", "Workshop").returncode == 0
+    rooms = service.hombi("compare", "--room", "loft", "--room", "Cheese cellar")
+    assert rooms.returncode == 0, rooms.stderr
+    first, second = (rooms.stdout.index(f"{one}/humidity in %") for one in ("beam", "rack"))
+    assert rooms.stdout.index("loft-beam/temperature in") < first < second
+    for words, said in (
+        (("--room", "loft"), "Name two rooms"),
+        (("loft-beam/humidity", "--room", "loft", "--room", "cheese-cellar"), "no entities beside"),
+        (("--room", "loft", "--room", "workshop"), "no values of the same kind"),
+        (("--room", "loft", "--room", "mars"), "no room"),
+    ):
+        refused = service.hombi("compare", *words)
+        assert (refused.returncode != 0, said in refused.stderr) == (True, True), refused.stderr
     alone = service.hombi("compare", "cellar-rack/humidity")
     assert (alone.returncode, "add --earlier" in alone.stderr) == (2, True)
     many = service.hombi("compare", *["cellar-rack/humidity"] * 9)

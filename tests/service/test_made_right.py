@@ -110,7 +110,7 @@ def test_calibrating_by_command(own_service: Service) -> None:
     service = own_service.start()
     service.claim()
     now = round(time.time())
-    for title, wrong in (("Sluice", 0.6), ("Glass", 0.0)):
+    for title, wrong in (("Sluice", 0.6), ("Glass", 0.0), ("Wheel", -0.3)):
         value = {"type": "number", "readOnly": True, "@type": "temperature", "unit": "Cel"}
         node = let_in(service, description(title, level=value))
         pack = [
@@ -119,7 +119,7 @@ def test_calibrating_by_command(own_service: Service) -> None:
         ]
         assert node.post(pack).is_success
     with service.hub() as hub:
-        for node in ("sluice", "glass"):
+        for node in ("sluice", "glass", "wheel"):
             until(lambda node=node: hub.entities.numbers(f"{node}/level", "week").count == 200)
     words = ("calibrate", "sluice/level", "Glass level")
     shown = service.hombi(*words).stdout
@@ -128,6 +128,10 @@ def test_calibrating_by_command(own_service: Service) -> None:
     assert "gain 1 (1 to 1)" in shown
     assert "--apply offset" in shown
     assert json.loads(service.hombi(*words, "--json").stdout)[0]["both"]["gain"] == pytest.approx(1)
+    both = service.hombi(*words, "--also", "wheel/level").stdout
+    assert [line for line in both.splitlines() if " beside " in line] == [
+        "sluice/level beside glass/level in °C", "wheel/level beside glass/level in °C",
+    ]  # fmt: skip
     applied = service.hombi(*words, "--apply", "offset", "--past")
     assert applied.stdout == (
         "sluice/level is conditioned, over its whole past: linear offset=-0.6 gain=1.\n"

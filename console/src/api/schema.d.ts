@@ -1804,7 +1804,8 @@ export interface components {
          * Comparison
          * @description A sensor beside a reference: the means of each hour in which both were heard, in
          *         columns of one length; the fit of an offset, that of gain and offset where the range
-         *         supports one, and what is to be said of them.
+         *         supports one, and what is to be said of them. `behind_ms` says how much later than
+         *         the reference the sensor follows; 0 where that cannot be seen.
          */
         Comparison: {
             entity: string;
@@ -1820,6 +1821,7 @@ export interface components {
             offset: components["schemas"]["Fit"] | null;
             both: components["schemas"]["Fit"] | null;
             remarks: string[];
+            behind_ms: number;
         };
         /**
          * Conditioning

@@ -7,16 +7,17 @@ readings a minute apart are not independent of each other.
 from __future__ import annotations
 
 import random
-from bisect import bisect_left
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from statistics import fmean, median
 
 from hombi.core.quality import Quality
+from hombi.core.series.behind import Between, behind_ms
 from hombi.core.series.reading import Reading
-from hombi.core.series.rollup import HOUR_MS, hold_ms
+from hombi.core.series.rollup import HOUR_MS
 from hombi.core.series.statistics import slope_of
 from hombi.core.series.steps.despike import NORMAL
+from hombi.core.values import show_span
 
 LEAST_HOURS = 6
 LEAST_HOURS_FOR_GAIN = 24
@@ -59,11 +60,20 @@ class Calibration:
     offset: Fit | None
     both: Fit | None
     remarks: tuple[str, ...]
+    # How much later than the reference the sensor follows; less than nothing: earlier.
+    behind_ms: int = 0
 
 
 def compared(sensor: Sequence[Reading], reference: Sequence[Reading], unit: str) -> Calibration:
     """Compare a sensor with a reference over the same time, in the same unit."""
-    return _judged(hours_of(sensor, reference), unit, "hours in which both were heard", "hours")
+    hours = hours_of(sensor, reference)
+    found = _judged(hours, unit, "hours in which both were heard", "hours")
+    late = behind_ms([r for r in sensor if _good(r)], [r for r in reference if _good(r)])
+    if not late:
+        return found
+    way = "later" if late > 0 else "earlier"
+    said = f"the sensor follows {show_span(abs(late))} {way} than the reference"
+    return replace(found, remarks=(*found.remarks, said), behind_ms=late)
 
 
 def compared_with_typed(
@@ -108,43 +118,24 @@ def _judged(hours: Sequence[Hour], unit: str, known: str, what: str) -> Calibrat
 def hours_of_typed(sensor: Sequence[Reading], typed: Sequence[Reading]) -> list[Hour]:
     """The typed values, each beside the sensor's at that time: interpolated, between
     readings no further apart than they usually hold."""
-    known = [(r.at_ms, r.value) for r in sensor if _good(r) and r.value is not None]
-    times, reach = [at for at, _ in known], hold_ms(sensor)
+    known = Between([one for one in sensor if _good(one)])
     found = []
     for one in sorted(typed, key=lambda reading: reading.at_ms):
-        place = bisect_left(times, one.at_ms)
-        if one.value is None or place == len(times) or (place == 0 and times[0] != one.at_ms):
-            continue
-        after_at, after = known[place]
-        before_at, before = known[place - 1] if place else known[0]
-        if after_at - before_at > reach:
-            continue
-        width = after_at - before_at
-        part = (one.at_ms - before_at) / width if width else 0.0
-        found.append(Hour(one.at_ms, before + part * (after - before), one.value))
+        ours = known.at(one.at_ms)
+        if ours is not None and one.value is not None:
+            found.append(Hour(one.at_ms, ours, one.value))
     return found
 
 
 def hours_of(sensor: Sequence[Reading], reference: Sequence[Reading]) -> list[Hour]:
     """The hours in which both were heard, from readings oldest first. The reference is
     interpolated, between readings no further apart than it usually holds."""
-    known = [(r.at_ms, r.value) for r in reference if _good(r) and r.value is not None]
-    times = [at for at, _ in known]
-    reach = hold_ms(reference)
+    known = Between([one for one in reference if _good(one)])
     pairs: list[tuple[int, float, float]] = []
     for one in sensor:
-        if not _good(one) or one.value is None:
-            continue
-        place = bisect_left(times, one.at_ms)
-        if place == len(times) or (place == 0 and times[0] != one.at_ms):
-            continue
-        after_at, after = known[place]
-        before_at, before = known[place - 1] if place else known[0]
-        if after_at - before_at > reach:
-            continue
-        width = after_at - before_at
-        part = (one.at_ms - before_at) / width if width else 0.0
-        pairs.append((one.at_ms, one.value, before + part * (after - before)))
+        theirs = known.at(one.at_ms)
+        if _good(one) and one.value is not None and theirs is not None:
+            pairs.append((one.at_ms, one.value, theirs))
     pairs = _without_odd(pairs)
     hours: dict[int, list[tuple[float, float]]] = {}
     for at_ms, ours, theirs in pairs:

@@ -51,6 +51,7 @@ class CompareView(View):
                 offset=_fit(found.offset),
                 both=_fit(found.both),
                 remarks=list(found.remarks),
+                behind_ms=found.behind_ms,
             )
         )
 

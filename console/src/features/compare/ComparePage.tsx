@@ -1,7 +1,7 @@
 // Several values in one chart: of other rooms, of outside, or of what was before. All of
 // it is in the page's address, so that it can be shared.
 import { X } from "lucide-react";
-import { useMemo } from "react";
+import { useMemo, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import type { Earlier, Entity, History } from "../../api/client";
 import { useCourses, useNumbers } from "../../api/courses";
@@ -15,7 +15,7 @@ import { asked, useWindow, type Window } from "../../parts/window";
 import { Await, Button, Empty, Failure, Heads, Labelled, Page } from "../../ui/parts";
 import { exact } from "../../ui/time";
 import { visible } from "../../ui/visible";
-import { differenceOf, shifted } from "./courses";
+import { differenceOf, ofBothRooms, shifted } from "./courses";
 
 const MOST = 8;
 const EARLIER: Earlier[] = ["day", "week", "month", "year"];
@@ -90,6 +90,7 @@ export function ComparePage() {
                 />
                 the difference of the first two
               </label>
+              <TwoRooms all={all} choose={choose} />
             </div>
             <Compared
               chosen={chosen}
@@ -183,6 +184,51 @@ function Chosen({
         </Button>
       )}
     </div>
+  );
+}
+
+/** A room with a room: what both have. */
+function TwoRooms({ all, choose }: { all: Entity[]; choose: (all: string[]) => void }) {
+  const house = useHouse();
+  const [one, setOne] = useState("");
+  const [none, setNone] = useState("");
+  const rooms = house.data?.floors.flatMap((floor) => floor.rooms) ?? [];
+  const with_ = (other: string) => {
+    const both = ofBothRooms(all, one, other);
+    setNone(both.length ? "" : "These two rooms have no values of the same kind.");
+    if (both.length) choose(both);
+  };
+  const options = (of: typeof rooms) =>
+    of.map((room) => (
+      <option key={room.room} value={room.room}>
+        {room.name}
+      </option>
+    ));
+  return (
+    <fieldset className="flex flex-wrap items-center gap-x-3 gap-y-2">
+      <legend className="mb-1 block font-medium">A room with a room</legend>
+      <select
+        aria-label="A room"
+        value={one}
+        onChange={(event) => setOne(event.target.value)}
+        className="field max-w-56"
+      >
+        <option value="">choose a room …</option>
+        {options(rooms)}
+      </select>
+      {one && (
+        <select
+          aria-label="With the room"
+          value=""
+          onChange={(event) => with_(event.target.value)}
+          className="field max-w-56"
+        >
+          <option value="">with …</option>
+          {options(rooms.filter((room) => room.room !== one))}
+        </select>
+      )}
+      {none && <span className="text-faint">{none}</span>}
+    </fieldset>
   );
 }
 

@@ -1,5 +1,5 @@
 // Courses that are made of others.
-import type { History } from "../../api/client";
+import type { Entity, History } from "../../api/client";
 
 /** The same course, as if it had begun at that moment. */
 export function shifted(history: History, start: number): History {
@@ -32,4 +32,27 @@ export function differenceOf(a: History, b: History): History {
     high: values,
     count: found.map((one) => one.count),
   };
+}
+
+const FIRST = ["temperature", "humidity", "co2"];
+
+/** What two rooms have both, one value of each kind and room side by side, as far as two
+ * units reach. */
+export function ofBothRooms(all: Entity[], one: string, other: string): string[] {
+  const of = (room: string) =>
+    all.filter((e) => e.room === room && !e.hidden && !e.words && e.kind !== "battery");
+  const rank = (e: Entity) => FIRST.indexOf(e.kind) + 1 || FIRST.length + 1;
+  const units = new Set<string>();
+  const kinds = new Set<string>();
+  return of(one)
+    .sort((a, b) => rank(a) - rank(b) || a.entity.localeCompare(b.entity))
+    .flatMap((first) => {
+      const second = of(other).find((e) => e.kind === first.kind);
+      if (!second || kinds.has(first.kind) || (units.size === 2 && !units.has(first.unit)))
+        return [];
+      kinds.add(first.kind);
+      units.add(first.unit);
+      return [first.entity, second.entity];
+    })
+    .slice(0, 8);
 }

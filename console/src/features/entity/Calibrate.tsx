@@ -12,7 +12,8 @@ import type { Window } from "../../parts/window";
 import { Await, Button, Failure, Labelled, Mark } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
 import { visible } from "../../ui/visible";
-import { typedValues } from "./typed";
+import { CalibrateSet } from "./CalibrateSet";
+import { signed, typedValues } from "./typed";
 
 type Comparison = Schemas["Comparison"];
 type Fit = Schemas["Fit"];
@@ -183,6 +184,13 @@ function Beside({
                   onCorrect={() => correct.mutate(true)}
                 />
               </div>
+              {!byHand && (
+                <CalibrateSet
+                  others={alike.filter((one) => one.entity !== reference && !one.hidden)}
+                  beside={{ reference, start, end }}
+                  past={past}
+                />
+              )}
             </>
           )}
         </Await>
@@ -210,7 +218,6 @@ function Correction({
   onCorrect: () => void;
 }) {
   if (!fit) return null;
-  const signed = (value: number) => `${value >= 0 ? "+" : "−"}${Math.abs(value).toPrecision(3)}`;
   return (
     <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
       <Button look={gain ? "plain" : "main"} disabled={busy} onClick={onCorrect}>

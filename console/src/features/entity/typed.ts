@@ -19,3 +19,7 @@ export function typedValues(
   }
   return { values, wrong: null };
 }
+
+/** A correction as it is written: with its sign, and three digits. */
+export const signed = (value: number) =>
+  `${value >= 0 ? "+" : "−"}${Math.abs(value).toPrecision(3)}`;

@@ -9,6 +9,7 @@ import { useAutomations, useDashboards, useEntities, useHouse } from "../../api/
 import { shown } from "../../api/readings";
 import { useLive } from "../../app/useLive";
 import { lines } from "../../parts/board/Board";
+import { Picture } from "../../parts/board/Picture";
 import { roomBoard, type TileOf, usualTiles } from "../../parts/board/tiles";
 import { LevelControl } from "../../parts/LevelControl";
 import { SwitchControl } from "../../parts/SwitchControl";
@@ -45,7 +46,8 @@ export function WallPage() {
     board?.tiles ??
     roomBoard(dashboards.data, room ?? "")?.tiles ??
     (room ? usualTiles(entities.data ?? [], room) : []);
-  const large = tiles.filter((tile) => tile.sort !== "picture").flatMap(expanded);
+  const source = board?.dashboard ?? roomBoard(dashboards.data, room ?? "")?.dashboard ?? "";
+  const large = tiles.flatMap((tile, place) => expanded(tile).map((one) => ({ tile: one, place })));
   const pages = Math.max(1, Math.ceil(large.length / fit));
   const first = (Math.floor(now / PAGE_MS) % pages) * fit;
   const night = isNight(hourOf(now));
@@ -82,14 +84,22 @@ export function WallPage() {
           </div>
         </header>
         <ul className="grid min-h-0 grow auto-rows-fr grid-cols-[repeat(auto-fit,minmax(min(22rem,100%),1fr))] gap-x-10 gap-y-6">
-          {large.slice(first, first + fit).map((tile, place) => (
-            <Large
+          {large.slice(first, first + fit).map(({ tile, place }, n) =>
+            tile.sort === "picture" ? (
               // biome-ignore lint/suspicious/noArrayIndexKey: a tile is its place
-              key={first + place}
-              tile={tile}
-              entity={known.get(tile.of[0] ?? "")}
-            />
-          ))}
+              <li key={first + n} className="rule flex min-h-40 border-t pt-4">
+                <Picture
+                  tile={tile}
+                  entities={known}
+                  large
+                  source={`/api/dashboards/${source}/pictures/${place}`}
+                />
+              </li>
+            ) : (
+              // biome-ignore lint/suspicious/noArrayIndexKey: a tile is its place
+              <Large key={first + n} tile={tile} entity={known.get(tile.of[0] ?? "")} />
+            ),
+          )}
         </ul>
       </main>
       <footer className="mt-4 flex items-baseline justify-between text-faint text-sm">
@@ -107,7 +117,7 @@ export function WallPage() {
 
 /** On the wall, a tile of several values is several tiles. */
 function expanded(tile: TileOf): TileOf[] {
-  if (tile.of.length < 2) return [tile];
+  if (tile.of.length < 2 || tile.sort === "picture") return [tile];
   return tile.of.map((one) => ({ ...tile, sort: "value", of: [one] }));
 }
 

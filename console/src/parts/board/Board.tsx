@@ -1,5 +1,5 @@
 // A page of tiles, as they come by themselves or as somebody has put them.
-import { lazy, type ReactNode, Suspense, useEffect, useState } from "react";
+import { lazy, type ReactNode, Suspense } from "react";
 import { Link } from "react-router";
 import type { Entity } from "../../api/client";
 import { useCourse } from "../../api/courses";
@@ -9,6 +9,7 @@ import { visible } from "../../ui/visible";
 import type { Limit } from "../faces";
 import { Tile } from "../Tile";
 import { trend } from "../trend";
+import { Picture } from "./Picture";
 import { SPANS, type TileOf } from "./tiles";
 
 // The chart library comes with the first comparison.
@@ -22,7 +23,6 @@ export interface Known {
 }
 
 const NO_LIMITS: Limit[] = [];
-const PICTURE_EVERY_MS = 10_000;
 
 export function Board({
   tiles,
@@ -73,7 +73,7 @@ function One({
       <Box tile={tile} tight>
         <Picture
           tile={tile}
-          known={known}
+          entities={known.entities}
           source={`/api/dashboards/${dashboard}/pictures/${place}`}
         />
       </Box>
@@ -215,44 +215,5 @@ function Curve({ entity }: { entity: Entity }) {
         <Ago at={entity.heard_at} />
       </span>
     </>
-  );
-}
-
-/** What a camera shows, asked again while somebody looks, with readings on it. */
-function Picture({ tile, known, source }: { tile: TileOf; known: Known; source: string }) {
-  const [at, setAt] = useState(0);
-  const [failed, setFailed] = useState(false);
-  useEffect(() => {
-    const timer = window.setInterval(() => {
-      if (!document.hidden) setAt(Date.now());
-    }, PICTURE_EVERY_MS);
-    return () => window.clearInterval(timer);
-  }, []);
-  return (
-    <div className="relative grow">
-      {failed ? (
-        <p className="p-4 text-faint">
-          The camera at {visible(tile.address)} gave no picture. It is asked again every 10 s.
-        </p>
-      ) : null}
-      <img
-        src={at ? `${source}?at=${at}` : source}
-        alt={tile.text || "The camera's picture"}
-        onLoad={() => setFailed(false)}
-        onError={() => setFailed(true)}
-        className={`absolute inset-0 size-full object-cover ${failed ? "hidden" : ""}`}
-      />
-      <div className="absolute inset-x-0 bottom-0 flex flex-wrap items-baseline gap-x-4 bg-paper/85 px-3 py-1.5">
-        <span className="wrap-anywhere font-medium">{visible(tile.text)}</span>
-        {tile.of.map((address) => {
-          const entity = known.entities.get(address);
-          return entity ? (
-            <Link key={address} className="text-act hover:underline" to={`/readings/${address}`}>
-              {visible(entity.title)} <span data-value>{shown(entity.value, entity)}</span>
-            </Link>
-          ) : null;
-        })}
-      </div>
-    </div>
   );
 }
