@@ -170,9 +170,9 @@ class Rollups(Part):
                 return due
             until = first // HOUR_MS * HOUR_MS
         end = min(due, until + AT_ONCE_HOURS * HOUR_MS)
-        end, _ = _as_far(history, number, until, end)
+        end, readings = _as_far(history, number, until, end)
         with records.together():
-            self._make(history, number, until, end, end, states=states)
+            self._make(history, number, (until, end), readings, end, states=states)
         return end
 
     def _end_day(self, history: HistoryPort, number: int, until: int, due: int) -> None:
@@ -208,12 +208,11 @@ class Rollups(Part):
                 start, end = max(first, oldest), min(last, until.get(number, 0))
                 stop = last
                 if start < end:
-                    reach, count = _as_far(history, number, start, end)
-                    self._make(
-                        history, number, start, reach, until[number], states=number in states
-                    )
+                    reach, found = _as_far(history, number, start, end)
+                    ends, two = until[number], number in states
+                    self._make(history, number, (start, reach), found, ends, states=two)
                     stop = last if reach == end else reach
-                    left -= count
+                    left -= len(found)
                 done += [(number, at) for at in range(first, stop, HOUR_MS)]
                 if left <= 0 or stop < last:
                     break
@@ -221,10 +220,20 @@ class Rollups(Part):
         return len(hours) == STALE_AT_ONCE or len(done) < len(hours)
 
     def _make(
-        self, history: HistoryPort, number: int, start: int, end: int, until: int, *, states: bool
+        self,
+        history: HistoryPort,
+        number: int,
+        span: tuple[int, int],
+        readings: Sequence[Reading],
+        until: int,
+        *,
+        states: bool,
     ) -> None:
-        """Roll up a span of hours, and the days that end in it or before `until`."""
-        readings = _with_before(history, number, start, end)
+        """Roll up the readings of a span of hours, and the days that end in it or
+        before `until`."""
+        start, end = span
+        before = history.before(number, start)
+        readings = readings if before is None else [before, *readings]
         hold = math.inf if states else hold_ms(readings)
         fives = roll(readings, range(start, end + FIVE_MINUTES_MS, FIVE_MINUTES_MS), hold)
         hours = [
@@ -272,10 +281,16 @@ def _runs(hours: Sequence[tuple[int, int]]) -> list[tuple[int, int, int]]:
     return found
 
 
-def _as_far(history: HistoryPort, number: int, start: int, end: int) -> tuple[int, int]:
+def _as_far(
+    history: HistoryPort, number: int, start: int, end: int
+) -> tuple[int, Sequence[Reading]]:
     """As many hours of a span as are rolled up at once, one at least: their end, and
-    how many readings they have. The disk must not wait long for one entity."""
+    their readings. The disk must not wait long for one entity."""
     found = history.single(number, start, end, AT_ONCE_READINGS)
     if len(found) < AT_ONCE_READINGS:
-        return end, len(found)
-    return min(end, max(start + HOUR_MS, found[-1].at_ms // HOUR_MS * HOUR_MS)), len(found)
+        return end, found
+    whole = found[-1].at_ms // HOUR_MS * HOUR_MS
+    if whole > start:
+        return whole, [one for one in found if one.at_ms < whole]
+    first = min(end, start + HOUR_MS)
+    return first, history.single(number, start, first, MOST_READINGS)

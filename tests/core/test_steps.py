@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from statistics import median
 
 import pytest
 from hypothesis import given
@@ -164,6 +165,16 @@ def test_hampel_by_hand() -> None:
     qualities = [m.quality for m in fed(Despike(300_000), *[20.0, 20.1] * 3, *[30.0] * 5)]
     assert qualities[6] is Quality.SPIKE
     assert qualities[-1] is Quality.GOOD
+
+
+@given(st.lists(st.integers(0, 40).map(lambda n: n / 4), min_size=3, max_size=24))
+def test_a_spike_is_what_the_definition_says(values: list[float]) -> None:
+    for made, count in zip(fed(Despike(600_000, 2.0, 0.25), *values), range(1, 99), strict=False):
+        window = values[max(0, count - 10) : count]
+        middle = median(window)
+        spread = max(1.4826 * median([abs(one - middle) for one in window]), 0.25)
+        odd = len(window) >= 3 and abs(window[-1] - middle) > 2.0 * spread
+        assert (made.quality is Quality.SPIKE) == odd, window
 
 
 def test_a_median_leaves_no_trace_of_one_odd_value_and_keeps_edges() -> None:

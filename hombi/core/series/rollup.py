@@ -76,6 +76,16 @@ def roll(readings: Sequence[Reading], bounds: Sequence[int], hold: float) -> lis
         at_ms = reading.at_ms
         while place < len(bounds) - 1 and bounds[place + 1] <= at_ms:
             place += 1
+        if at_ms >= bounds[place] and until <= bounds[place + 1]:
+            # Most readings begin and end within one stretch.
+            sums = found.get((bounds[place], reading.channel))
+            if sums is not None:
+                ms = until - at_ms
+                sums.held_ms += ms
+                sums.weighted += value * ms
+                sums.last = value
+                sums.counted(value)
+                continue
         at, start = place, float(at_ms)
         while start < until:
             stop = min(until, bounds[at + 1])
@@ -153,7 +163,10 @@ class _Sum:
         if not self.count:
             self.low = self.high = value
         self.count += 1
-        self.low, self.high = min(self.low, value), max(self.high, value)
+        if value < self.low:
+            self.low = value
+        elif value > self.high:
+            self.high = value
 
     def rollup(self, start_ms: int, channel: int) -> Rollup:
         mean = self.weighted / self.held_ms if self.held_ms else self.last

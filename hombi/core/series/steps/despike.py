@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left
+from bisect import bisect_left, bisect_right
 
 from hombi.core.quality import Quality
 from hombi.core.series.steps.base import Measured
@@ -42,8 +42,8 @@ class Despike:
         window.add(at_ms, value)
         if len(window.ordered) >= LEAST:
             middle = window.median
-            spread = max(NORMAL * _median_deviation(window.ordered, middle), self._floor)
-            if abs(value - middle) > self._times * spread:
+            far = abs(value - middle) / self._times
+            if far > self._floor and _steadier(window.ordered, middle, far / NORMAL):
                 quality = Quality.SPIKE
         self._last = Measured(at_ms, value, quality)
 
@@ -51,20 +51,13 @@ class Despike:
         return self._last
 
 
-def _median_deviation(ordered: list[float], middle: float) -> float:
-    """The median of the distances from `middle`, by walking outwards from it: the list
-    is in order already."""
-    above = bisect_left(ordered, middle)
-    below, count = above - 1, len(ordered)
-    wanted, even = count // 2, count % 2 == 0
-    found = before = 0.0
-    for _ in range(wanted + 1):
-        before = found
-        left = middle - ordered[below] if below >= 0 else None
-        right = ordered[above] - middle if above < count else None
-        if right is None or (left is not None and left <= right):
-            assert left is not None
-            found, below = left, below - 1
-        else:
-            found, above = right, above + 1
-    return (before + found) / 2 if even else found
+def _steadier(ordered: list[float], middle: float, than: float) -> bool:
+    """Whether the median of the distances from `middle` is less: more than half of the
+    values lie nearer. The list is in order, so it need not be walked through."""
+    nearer = bisect_left(ordered, middle + than) - bisect_right(ordered, middle - than)
+    half, odd = divmod(len(ordered), 2)
+    if odd or nearer != half:
+        return nearer > half
+    # Of an even number, one of the two in the middle lies nearer, the other does not.
+    distances = sorted(abs(one - middle) for one in ordered)
+    return (distances[half - 1] + distances[half]) / 2 < than
