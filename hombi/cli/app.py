@@ -47,6 +47,7 @@ GROUPS = (
             Command("import", "importing:import_", "A sensor's past from a file."),
             Command("follow", "readings:follow", "Readings as they come in, until Ctrl-C."),
             Command("set", "readings:set_", "Set an entity, and wait until its node confirms it."),
+            Command("why", "looking_back:why", "Why an automation is on, or did not start."),
             Command("journal", "journal:journal", "What happened, in order, the latest last."),
             Command("kinds", "kinds:kinds", "What a value can be, and in which units."),
         ),

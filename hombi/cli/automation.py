@@ -10,6 +10,7 @@ from rich.text import Text
 
 from hombi.cli import complete
 from hombi.cli.drawing import ago, as_json, bold, err, mistakes, out, said, table
+from hombi.cli.looking_back import replay
 from hombi.cli.noun import noun
 from hombi.cli.run import SAID_NO, Json, hub, words
 from hombi.cli.texts import read_text
@@ -135,3 +136,6 @@ def remove(name: Name, leave: Leave = False, json: Json = False) -> None:
         was = h.automations.get(name)
         h.automations.remove(name, leave=leave)
         said(json, [was], f"{was.name or name} is removed.")
+
+
+app.command("replay")(replay)

@@ -28,6 +28,7 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
     ),
     "follow": ("hombi follow", "hombi follow cellar-rack/humidity --json"),
     "set": ("hombi set cellar-mister/switch on", 'hombi set "Loft lamp/Level" 40'),
+    "why": ("hombi why cellar-too-dry", 'hombi why cellar-too-dry --at "yesterday 02:10"'),
     "journal": ("hombi journal -n 10", "hombi journal --event AutomationStarted --follow"),
     "kinds": ("hombi kinds", "hombi kinds --json"),
     "pair": ("hombi pair", "hombi pair --for '5 min' --no-watch"),
@@ -158,6 +159,10 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         "hombi dashboard remove room-loft",
     ),
     "automation list": ("hombi automation list", "hombi automation list --json"),
+    "automation replay": (
+        "hombi automation replay cellar-too-dry --span week",
+        'hombi automation replay too-dry.toml --limit "80 %"',
+    ),
     "automation check": (
         "hombi automation check too-dry.toml",
         "hombi automation check too-dry.toml --json",

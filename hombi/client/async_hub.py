@@ -208,6 +208,9 @@ class AsyncAutomations(_AsyncGroup):
     change = _async_call(automations.change)
     duty = _async_call(automations.duty)
     remove = _async_call(automations.remove)
+    edit = _async_call(automations.edit)
+    replay = _async_call(automations.replay)
+    why = _async_call(automations.why)
 
 
 class AsyncPhones(_AsyncGroup):

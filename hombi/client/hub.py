@@ -206,6 +206,9 @@ class Automations(_Group):
     change = _call(automations.change)
     duty = _call(automations.duty)
     remove = _call(automations.remove)
+    edit = _call(automations.edit)
+    replay = _call(automations.replay)
+    why = _call(automations.why)
 
 
 class Phones(_Group):

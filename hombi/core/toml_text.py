@@ -52,6 +52,11 @@ class TomlText:
     mistakes: list[Mistake] = field(default_factory=list)
     _keys: dict[Path, Place] = field(default_factory=dict)
     _values: dict[Path, Place] = field(default_factory=dict)
+    # Where values, pairs and the heads of tables stand in the text's bytes, from and
+    # to; pairs within an inline table are not among them.
+    value_bytes: dict[Path, tuple[int, int]] = field(default_factory=dict)
+    pair_bytes: dict[Path, tuple[int, int]] = field(default_factory=dict)
+    head_bytes: dict[Path, tuple[int, int]] = field(default_factory=dict)
     doubled: tuple[str, Place, Place] | None = None
 
     def blame(self, path: Path, what: str, hint: str = "", *, at_value: bool = True) -> None:
@@ -179,10 +184,13 @@ def _walk(parsed: TomlText, document: tree_sitter.Node, lines: list[bytes]) -> N
         key, found = [child for child in node.named_children if child.type != "comment"][:2]
         path = prefix + key_path(key)
         mark(path, place(key))
+        if node.parent is None or node.parent.type != "inline_table":
+            parsed.pair_bytes[path] = (node.start_byte, found.end_byte)
         value(found, path)
 
     def value(node: tree_sitter.Node, path: Path) -> None:
         parsed._values[path] = place(node)
+        parsed.value_bytes[path] = (node.start_byte, node.end_byte)
         if node.type == "inline_table":
             for child in node.named_children:
                 if child.type == "pair":
@@ -217,6 +225,7 @@ def _walk(parsed: TomlText, document: tree_sitter.Node, lines: list[bytes]) -> N
                 parsed._keys[resolve(name)] = place(head)
             else:
                 mark(resolve(name), place(head))
+            parsed.head_bytes[resolve(name)] = (node.start_byte, head.end_byte)
             for child in node.named_children:
                 if child.type == "pair":
                     pair(child, resolve(name))

@@ -14,6 +14,7 @@ from hombi.core.house_facts import EntityFacts, HouseFacts
 from hombi.core.kinds import Kind
 from hombi.core.names import meant
 from hombi.core.node_clock import NodeClock
+from hombi.core.rhythm import GAPS_TO_KNOW, learned, patience
 from hombi.core.seen import as_seen
 from hombi.core.series import Chain, Channel, Channels, Derivation, Origin, Reading, chain_of
 from hombi.core.series.conditioning import Plan
@@ -21,12 +22,8 @@ from hombi.hub.lookup import find, several
 from hombi.links.base import OnLink, Wired
 from hombi.links.offer import Action, Offer, Setting
 
-SILENT_AFTER_INTERVALS = 3
-SILENT_AT_LEAST_MS = 60_000
 # What the id of a node that does not know Hombi begins with.
 FOREIGN = "urn:hombi:foreign:"
-# How many distances between readings must be known before there is a usual one.
-GAPS_TO_KNOW = 5
 
 
 @dataclass
@@ -163,7 +160,7 @@ class Entity:
         """
         if self.kind.words is not None or self.gaps < GAPS_TO_KNOW:
             return 0.0
-        return max(SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * self.interval_ms)
+        return patience(self.interval_ms)
 
     @property
     def unheard(self) -> bool:
@@ -191,14 +188,7 @@ class Entity:
         """Take a newer reading, and learn the usual interval from the distance to the
         one before."""
         if self.latest is not None and (gap := float(reading.at_ms - self.latest.at_ms)) > 0:
-            # The longest of the latest distances: a door that is opened twice in a
-            # minute and then not for an hour is not silent. One long gap (the node was
-            # away) counts for no more than a silence, and is forgotten within thirty
-            # readings.
-            if self.gaps >= GAPS_TO_KNOW:
-                most = max(SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * self.interval_ms)
-                gap = min(gap, most)
-            self.interval_ms = max(gap, 0.9 * self.interval_ms)
+            self.interval_ms = learned(self.interval_ms, self.gaps, gap)
             self.gaps += 1
         self.latest = reading
 
@@ -277,8 +267,7 @@ class Node:
             return False
         known = (e.interval_ms for e in self.entities.values() if e.gaps >= GAPS_TO_KNOW)
         usual = min(known, default=0.0)
-        patience = max(SILENT_AT_LEAST_MS, SILENT_AFTER_INTERVALS * usual)
-        return usual > 0 and now_ms - self.heard_ms > patience
+        return usual > 0 and now_ms - self.heard_ms > patience(usual)
 
 
 @dataclass(slots=True)

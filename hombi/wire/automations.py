@@ -91,3 +91,98 @@ class ThresholdRequest(Ask, frozen=True, kw_only=True):
     notify: str = ""
     title: str = ""
     text: str = ""
+
+
+class EditRequest(Ask, frozen=True, kw_only=True):
+    """One place of a text to change, like ["watch", "over"] or ["starts", 0, "to"];
+    null takes the key out."""
+
+    verbatim = frozenset({"text"})
+    text: Text
+    path: Annotated[list[str | int], Meta(min_length=1, max_length=4)]
+    value: Annotated[str, Meta(max_length=500)] | None
+
+
+class ReplayRequest(Ask, frozen=True, kw_only=True):
+    """A text to run over the past, in ms; the last 30 days unless given. `limit` is
+    tried in place of the text's own, like "80 %"."""
+
+    verbatim = frozenset({"text"})
+    text: Text
+    start: int = 0
+    end: int = 0
+    limit: Annotated[str, Meta(max_length=60)] = ""
+    automation: Annotated[
+        str, Meta(max_length=80, description="the one on duty to compare with")
+    ] = ""
+
+
+class ReplayedEdge(Shape, frozen=True, kw_only=True):
+    """One edge in a replay, and why."""
+
+    at: Ms
+    edge: Literal["start", "end", "lost"]
+    text: str
+
+
+class ReplayedEffect(Shape, frozen=True, kw_only=True):
+    """What would have been done, and how often."""
+
+    text: str
+    times: int
+
+
+class SuggestedLimit(Shape, frozen=True, kw_only=True):
+    """A limit that would start it about so often a week."""
+
+    limit: str
+    a_week: float
+
+
+class Replay(Shape, frozen=True, kw_only=True):
+    """What an automation would have done over a span. `on_from` and `on_until` are when
+    it would have been on, in columns; `short` counts what did not hold long enough.
+    `edges` has the last 500. `limit` and `until` are in the unit that is seen; null for
+    a kind with two states."""
+
+    sentence: str
+    entity: str
+    unit: str
+    start: Ms
+    end: Ms
+    known_from: Annotated[Ms | None, Meta(description="the first reading in the span, ms")]
+    starts: int
+    a_week: float
+    on_ms: int
+    longest_ms: int
+    short: int
+    on_from: list[int]
+    on_until: list[int]
+    edges: list[ReplayedEdge]
+    effects: list[ReplayedEffect]
+    advice: list[str]
+    lived: Annotated[
+        list[int] | None, Meta(description="when the one on duty did start; null without one")
+    ]
+    condition: str
+    limit: float | None
+    until: float | None
+    limits: list[SuggestedLimit]
+
+
+class AccountLine(Shape, frozen=True, kw_only=True):
+    """What one part of an automation said at a moment: yes, no, or (null) something
+    beside."""
+
+    holds: bool | None
+    text: str
+
+
+class Account(Shape, frozen=True, kw_only=True):
+    """Where an automation stood at a moment, by its present text, and why."""
+
+    automation: str
+    at: Ms
+    phase: Literal["idle", "holding", "waiting", "on"]
+    sentence: str
+    lines: list[AccountLine]

@@ -135,6 +135,9 @@ export const addAutomation = (text: string) =>
   ask(api.POST("/api/automations", { body: { text } }));
 export const changeAutomation = (automation: string, body: Schemas["AutomationChange"]) =>
   ask(api.PATCH("/api/automations/{automation}", { ...one("automation", automation), body }));
+/** A text with another value at one place; nothing is kept. */
+export const editText = (text: string, path: (string | number)[], value: string | null) =>
+  ask(api.POST("/api/automations/edit", { body: { text, path, value } }));
 export const removeAutomation = (automation: string) =>
   ask(api.DELETE("/api/automations/{automation}", one("automation", automation)));
 /** The text that the form's blanks make; nothing is kept. */

@@ -151,6 +151,26 @@ export interface paths {
         patch: operations["automations_partial_update"];
         trace?: never;
     };
+    "/api/automations/{automation}/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description Where an automation stood at a moment, by its present text, and what each
+         *     part said.
+         */
+        get: operations["automations_why"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/automations/check": {
         parameters: {
             query?: never;
@@ -165,6 +185,46 @@ export interface paths {
          *     kept.
          */
         post: operations["automations_check_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/automations/edit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description The text with another value at one place; all else stays to the byte. Nothing
+         *     is kept.
+         */
+        post: operations["automations_edit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/automations/replay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description When it would have started and ended, and what is to be said of its limit;
+         *     nothing is done. A text with mistakes is refused with all of them.
+         */
+        post: operations["automations_replay_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1500,6 +1560,28 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Account
+         * @description Where an automation stood at a moment, by its present text, and why.
+         */
+        Account: {
+            automation: string;
+            /** @description milliseconds since 1970 */
+            at: number;
+            /** @enum {unknown} */
+            phase: "holding" | "idle" | "on" | "waiting";
+            sentence: string;
+            lines: components["schemas"]["AccountLine"][];
+        };
+        /**
+         * AccountLine
+         * @description What one part of an automation said at a moment: yes, no, or (null) something
+         *         beside.
+         */
+        AccountLine: {
+            holds: boolean | null;
+            text: string;
+        };
+        /**
          * Acted
          * @description What became of an action. With `done` false the node was asked, over a way that
          *         brings no answer; else `answer` is what it answered, if anything.
@@ -1931,6 +2013,16 @@ export interface components {
             quality: ("bad" | "good" | "uncertain")[];
             reason: string[];
             cut: boolean;
+        };
+        /**
+         * EditRequest
+         * @description One place of a text to change, like ["watch", "over"] or ["starts", 0, "to"];
+         *         null takes the key out.
+         */
+        EditRequest: {
+            text: string;
+            path: (string | number)[];
+            value: string | null;
         };
         /**
          * Entity
@@ -2815,6 +2907,78 @@ export interface components {
             next: number | null;
         };
         /**
+         * Replay
+         * @description What an automation would have done over a span. `on_from` and `on_until` are when
+         *         it would have been on, in columns; `short` counts what did not hold long enough.
+         *         `edges` has the last 500. `limit` and `until` are in the unit that is seen; null for
+         *         a kind with two states.
+         */
+        Replay: {
+            sentence: string;
+            entity: string;
+            unit: string;
+            /** @description milliseconds since 1970 */
+            start: number;
+            /** @description milliseconds since 1970 */
+            end: number;
+            /** @description the first reading in the span, ms */
+            known_from: number | null;
+            starts: number;
+            a_week: number;
+            on_ms: number;
+            longest_ms: number;
+            short: number;
+            on_from: number[];
+            on_until: number[];
+            edges: components["schemas"]["ReplayedEdge"][];
+            effects: components["schemas"]["ReplayedEffect"][];
+            advice: string[];
+            /** @description when the one on duty did start; null without one */
+            lived: number[] | null;
+            condition: string;
+            limit: number | null;
+            until: number | null;
+            limits: components["schemas"]["SuggestedLimit"][];
+        };
+        /**
+         * ReplayRequest
+         * @description A text to run over the past, in ms; the last 30 days unless given. `limit` is
+         *         tried in place of the text's own, like "80 %".
+         */
+        ReplayRequest: {
+            text: string;
+            /** @default 0 */
+            start?: number;
+            /** @default 0 */
+            end?: number;
+            /** @default  */
+            limit?: string;
+            /**
+             * @description the one on duty to compare with
+             * @default
+             */
+            automation?: string;
+        };
+        /**
+         * ReplayedEdge
+         * @description One edge in a replay, and why.
+         */
+        ReplayedEdge: {
+            /** @description milliseconds since 1970 */
+            at: number;
+            /** @enum {unknown} */
+            edge: "end" | "lost" | "start";
+            text: string;
+        };
+        /**
+         * ReplayedEffect
+         * @description What would have been done, and how often.
+         */
+        ReplayedEffect: {
+            text: string;
+            times: number;
+        };
+        /**
          * Review
          * @description A month or a week of the house, from its first day to the day after its last, or
          *         to now.
@@ -3028,6 +3192,14 @@ export interface components {
             end: number;
             stretches: components["schemas"]["Stretch"][];
             cut: boolean;
+        };
+        /**
+         * SuggestedLimit
+         * @description A limit that would start it about so often a week.
+         */
+        SuggestedLimit: {
+            limit: string;
+            a_week: number;
         };
         /**
          * Taken
@@ -3705,6 +3877,39 @@ export interface operations {
             };
         };
     };
+    automations_why: {
+        parameters: {
+            query?: {
+                /** @description the moment, in ms; now unless given */
+                at?: number;
+            };
+            header?: never;
+            path: {
+                automation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     automations_check_create: {
         parameters: {
             query?: never;
@@ -3724,6 +3929,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Checked"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    automations_edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["EditRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    automations_replay_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ReplayRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Replay"];
                 };
             };
             /** @description a problem */

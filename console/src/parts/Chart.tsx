@@ -35,6 +35,7 @@ export function Chart({
   doubts = NO_DOUBTS,
   over = null,
   onOver,
+  live = false,
 }: {
   courses: Course[];
   window: Window;
@@ -45,6 +46,7 @@ export function Chart({
   doubts?: Doubt[];
   over?: number | null;
   onOver?: (value: number) => void;
+  live?: boolean;
 }) {
   const box = useRef<HTMLDivElement>(null);
   const plot = useRef<uPlot | null>(null);
@@ -151,7 +153,7 @@ export function Chart({
         className="rule min-h-[340px] border-y py-2"
       />
       {alone && ready && over !== null && onOver && (
-        <LimitHandle plot={ready} entity={alone.entity} value={over} onValue={onOver} />
+        <LimitHandle plot={ready} entity={alone.entity} value={over} onValue={onOver} live={live} />
       )}
     </div>
   );

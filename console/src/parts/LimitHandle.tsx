@@ -4,20 +4,26 @@ import type uPlot from "uplot";
 import { shown } from "../api/readings";
 import type { Course } from "./plot";
 
+const TOLD_EVERY_MS = 200;
+
 export function LimitHandle({
   plot,
   entity,
   value,
   onValue,
+  live = false,
 }: {
   plot: uPlot;
   entity: Course["entity"];
   value: number;
   onValue: (value: number) => void;
+  /** Whether it is told while it is dragged, too. */
+  live?: boolean;
 }) {
   const [dragged, setDragged] = useState<number | null>(null);
   // What a quick hand lets go of must be what it moved to last, drawn already or not.
   const last = useRef<number | null>(null);
+  const told = useRef(0);
   const [, redraw] = useState(0);
   const scale = `y ${entity.unit}`;
   const step = 10 ** -entity.decimals;
@@ -43,6 +49,10 @@ export function LimitHandle({
     const within = Math.min(Math.max(0, y), plot.over.clientHeight);
     last.current = rounded(plot.posToVal(within, scale));
     setDragged(last.current);
+    if (live && event.timeStamp - told.current > TOLD_EVERY_MS) {
+      told.current = event.timeStamp;
+      onValue(last.current);
+    }
   }
 
   function onUp() {

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from hombi import wire
-from hombi.client.calls.base import Call, path
+from hombi.client.calls.base import Call, given, path
 
 
 def list_() -> Call[list[wire.Automation]]:
@@ -44,3 +46,26 @@ def remove(automation: str, *, leave: bool = False) -> Call[None]:
     """Remove an automation. What is on ends first; with `leave` it stays as it is."""
     params = {"leave": "true"} if leave else {}
     return Call("DELETE", path("automations", automation), None, params)
+
+
+def edit(text: str, place: Sequence[str | int], value: str | None) -> Call[wire.Written]:
+    """A text with another value at one place, like ("watch", "over"); all else stays.
+    None takes the key out. Nothing is kept."""
+    body = wire.EditRequest(text=text, path=list(place), value=value)
+    return Call("POST", "/api/automations/edit", wire.Written, body=body)
+
+
+def replay(
+    text: str, *, start: int = 0, end: int = 0, limit: str = "", automation: str = ""
+) -> Call[wire.Replay]:
+    """What a text would have done over a span of the past, in ms, the last 30 days
+    unless given; nothing is done. `limit` is tried in place of the text's own,
+    `automation` is the one on duty to compare with."""
+    body = wire.ReplayRequest(text=text, start=start, end=end, limit=limit, automation=automation)
+    return Call("POST", "/api/automations/replay", wire.Replay, body=body)
+
+
+def why(automation: str, at: int | None = None) -> Call[wire.Account]:
+    """Where an automation stood at a moment (in ms, now unless given), and what each
+    part said."""
+    return Call("GET", path("automations", automation, "why"), wire.Account, given(at=at))

@@ -171,6 +171,26 @@ def due_ms(program: Program, state: State, world: World) -> int | None:
     return None
 
 
+def lost_ms(program: Program, state: State, world: World) -> int | None:
+    """From when on the value of what is on counts as no longer heard; None for never,
+    or when that is known already."""
+    if state.phase is not Phase.ON or state.blind:
+        return None
+    patience = _patience_ms(program, state, world.sight(program.watch.entity))
+    return None if patience is None else state.heard_ms + patience + 1
+
+
+def unmoved(program: Program, state: State, value: float, quality: Quality) -> bool:
+    """Whether a value that is heard in time only becomes the latest one: it begins,
+    breaks and ends nothing. Not for what is held, which time alone can start."""
+    if quality >= Quality.STUCK or state.blind or state.phase is Phase.WAITING:
+        return False
+    compared = program.watch.comparison
+    if state.phase is Phase.ON:
+        return not compared.ends_with(value)
+    return state.phase is Phase.IDLE and not compared.starts_with(value)
+
+
 def _patience_ms(program: Program, state: State, sight: Sight) -> int | None:
     """How long the watched value may go unheard before it counts as unknown; None for
     ever."""

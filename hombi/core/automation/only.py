@@ -5,7 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
-from datetime import datetime, timedelta, tzinfo
+from datetime import date, datetime, timedelta, tzinfo
+from functools import lru_cache
 
 from hombi.core.automation.text import only_keys, text
 from hombi.core.automation.text import table as table_of
@@ -60,12 +61,10 @@ class Only:
         """The spans that begin on these days, counted from today: (from, to) in ms,
         `to` excluded."""
         today = datetime.fromtimestamp(now_ms / 1000, zone).date()
-        begins, ends = self.between or (0, MINUTES_A_DAY)
         for ahead in days:
             day = today + timedelta(days=ahead)
             if not self.days or day.weekday() in self.days:
-                last = day if begins < ends else day + timedelta(days=1)
-                yield moment_ms(day, begins, zone), moment_ms(last, ends, zone, last=True)
+                yield _span(day, *(self.between or (0, MINUTES_A_DAY)), zone)
 
     def sentence(self) -> str:
         """As in "…, only from 06:00 to 22:00"; "" for no circumstances."""
@@ -76,6 +75,13 @@ class Only:
         if self.days:
             said += f", only on {', '.join(DAY_NAMES[d].capitalize() for d in sorted(self.days))}"
         return said
+
+
+@lru_cache(maxsize=4096)
+def _span(day: date, begins: int, ends: int, zone: tzinfo) -> tuple[int, int]:
+    """The span that begins on a day; the same ones are asked for again and again."""
+    last = day if begins < ends else day + timedelta(days=1)
+    return moment_ms(day, begins, zone), moment_ms(last, ends, zone, last=True)
 
 
 def read_only(toml: TomlText) -> Only:

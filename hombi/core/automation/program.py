@@ -44,6 +44,11 @@ class Program:
     starts: tuple[Action, ...]
     ends: tuple[Action, ...]
 
+    @property
+    def entities(self) -> tuple[str, ...]:
+        """The addresses of all entities that it looks at."""
+        return (self.watch.entity,)
+
     def sentence(self, names: Mapping[str, str]) -> str:
         """The whole automation in words; `names` gives an entity's spoken name by its
         address."""

@@ -60,8 +60,8 @@ from hombi.hub.writer import Writer
 log = logging.getLogger(__name__)
 
 # Addresses beside those of the automations: /automations/new, /api/automations/check,
-# /api/automations/write.
-RESERVED = frozenset({"new", "check", "write"})
+# /api/automations/write, /api/automations/edit, /api/automations/replay.
+RESERVED = frozenset({"new", "check", "write", "edit", "replay"})
 LOOK_EVERY_S = 5.0
 # An automation that starts itself this often in one chain of causes is stopped.
 ROUNDS = 5

@@ -7,8 +7,9 @@ from itertools import count
 from typing import Any
 
 from hombi.core.kinds import KINDS
+from hombi.core.rhythm import GAPS_TO_KNOW
 from hombi.core.series import Channel, Channels
-from hombi.hub.house import GAPS_TO_KNOW, Entity, Floor, House, Node, Room
+from hombi.hub.house import Entity, Floor, House, Node, Room
 from hombi.hub.memory.history import MemoryHistory
 from hombi.hub.memory.others import MemoryPairing
 from hombi.hub.ports import ArrivalRecord, NewEntity, NewNode

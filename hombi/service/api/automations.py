@@ -8,7 +8,9 @@ from rest_framework.response import Response
 
 from hombi import wire
 from hombi.core.automation import Threshold, write
+from hombi.core.automation.edit import EditError, with_value
 from hombi.hub.automations import AddAutomation, ChangeAutomation, RemoveAutomation
+from hombi.hub.errors import Invalid
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
@@ -57,6 +59,21 @@ class WriteView(View):
     def post(self, request: Request) -> Response:
         """The text that the blanks make; nothing is kept."""
         text = write(Threshold(**body(request, wire.ThresholdRequest).given()))
+        return Response(read(lambda h: wire.Written(text=text, **answers.checked(h, text))))
+
+
+class EditView(View):
+    """Changing one place of a text."""
+
+    @operation(name="automations_edit", takes=wire.EditRequest, gives=wire.Written)
+    def post(self, request: Request) -> Response:
+        """The text with another value at one place; all else stays to the byte. Nothing
+        is kept."""
+        asked = body(request, wire.EditRequest)
+        try:
+            text = with_value(asked.text, tuple(asked.path), asked.value)
+        except EditError as error:
+            raise Invalid(str(error)) from error
         return Response(read(lambda h: wire.Written(text=text, **answers.checked(h, text))))
 
 

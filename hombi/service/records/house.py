@@ -8,6 +8,7 @@ from django.contrib.auth import get_user_model
 from django.db import transaction
 
 from hombi.core.kinds import KINDS
+from hombi.core.rhythm import GAPS_TO_KNOW
 from hombi.core.series import Channel, Channels, Derivation, Origin
 from hombi.hub import house as h
 from hombi.hub.ports import ArrivalRecord, NewEntity, NewNode
@@ -229,5 +230,5 @@ def _entity(stored: m.Entity, start: str, node: h.Node | None, own_room: h.Room 
         entity.latest, entity.heard_ms = latest[0], latest[0].at_ms
     if len(latest) == 2:
         entity.interval_ms = float(latest[0].at_ms - latest[1].at_ms)
-        entity.gaps = h.GAPS_TO_KNOW
+        entity.gaps = GAPS_TO_KNOW
     return entity

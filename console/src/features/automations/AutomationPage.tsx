@@ -1,6 +1,6 @@
 // One automation: the sentence, then form and text side by side.
 import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { lazy, Suspense, useRef, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import * as changes from "../../api/changes";
 import { type Automation, HubError } from "../../api/client";
@@ -14,6 +14,10 @@ import { Standing } from "./AutomationsPage";
 import { History } from "./History";
 import { ThresholdForm } from "./ThresholdForm";
 import { useChecked } from "./useChecked";
+import { WhyNot } from "./WhyNot";
+
+// The chart library comes with it.
+const WouldHave = lazy(() => import("./WouldHave"));
 
 export function AutomationPage() {
   const { automation: address = "" } = useParams();
@@ -62,6 +66,9 @@ function Edit({ automation }: { automation: Automation | null }) {
     setOffered(null);
   }
   const sentence = text.trim() ? checked.data?.sentence : "";
+  // The past is looked at by a text that is sound, while the next one is being written.
+  const sound = useRef("");
+  if (checked.data?.ok) sound.current = text;
   // The mistakes are in the text already; the rest is not.
   const refused =
     save.error instanceof HubError && save.error.mistakes.length > 0 ? null : save.error;
@@ -80,7 +87,15 @@ function Edit({ automation }: { automation: Automation | null }) {
             {automation ? "What it did" : "Form"}
           </h2>
           {automation ? (
-            <History automation={automation.automation} />
+            <>
+              <History automation={automation.automation} />
+              {automation.sentence && (
+                <>
+                  <h2 className="mt-8 mb-3 text-xl">Why, or why not</h2>
+                  <WhyNot automation={automation.automation} />
+                </>
+              )}
+            </>
           ) : (
             <ThresholdForm
               entity={search.get("entity") ?? ""}
@@ -150,6 +165,15 @@ function Edit({ automation }: { automation: Automation | null }) {
           </div>
         </section>
       </div>
+      {sound.current && text.trim() && (
+        <Suspense>
+          <WouldHave
+            text={sound.current}
+            automation={automation?.automation ?? ""}
+            onText={draft.write}
+          />
+        </Suspense>
+      )}
     </Page>
   );
 }

@@ -1,0 +1,73 @@
+// Why an automation is on, or is not: what each part of it said, now or at a moment of the
+// past.
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { Check, X } from "lucide-react";
+import { useState } from "react";
+import { api, ask } from "../../api/client";
+import { Await, Labelled } from "../../ui/parts";
+import { houseMs, useNow } from "../../ui/time";
+import { visible } from "../../ui/visible";
+
+const EVERY_MS = 10_000;
+
+export function WhyNot({ automation }: { automation: string }) {
+  const [when, setWhen] = useState("");
+  const now = Math.floor(useNow(EVERY_MS) / EVERY_MS) * EVERY_MS;
+  const chosen = when ? houseMs(when) : null;
+  const at = chosen ?? now;
+  const found = useQuery({
+    queryKey: ["why", automation, at],
+    queryFn: () =>
+      ask(
+        api.GET("/api/automations/{automation}/why", {
+          params: { path: { automation }, query: chosen === null ? {} : { at } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  return (
+    <>
+      <Await of={found} lines={3}>
+        {(data) => (
+          <>
+            <p className="mb-2 font-medium">{visible(data.sentence)}</p>
+            <ul className="space-y-1">
+              {data.lines.map((line) => (
+                <li key={line.text} className="flex gap-2">
+                  <Sign holds={line.holds} />
+                  <span className={line.holds === null ? "text-faint" : ""}>
+                    {visible(line.text)}
+                  </span>
+                </li>
+              ))}
+            </ul>
+          </>
+        )}
+      </Await>
+      <div className="mt-3 max-w-xs">
+        <Labelled label="At another moment" hint="By the house’s clock; empty for now.">
+          <input
+            type="datetime-local"
+            value={when}
+            onChange={(event) => setWhen(event.target.value)}
+            className="field"
+          />
+        </Labelled>
+      </div>
+    </>
+  );
+}
+
+function Sign({ holds }: { holds: boolean | null }) {
+  if (holds === null) return <span className="w-5 shrink-0" />;
+  const [Drawn, word, tone] = holds
+    ? ([Check, "yes:", "text-act"] as const)
+    : ([X, "no:", "text-madder"] as const);
+  return (
+    <span className={`w-5 shrink-0 pt-1 ${tone}`}>
+      <Drawn aria-hidden className="size-4" />
+      <span className="sr-only">{word}</span>
+    </span>
+  );
+}

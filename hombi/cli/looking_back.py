@@ -1,0 +1,129 @@
+"""`hombi automation replay`, `hombi why`: what automations would have done, and why one
+did or did not."""
+
+from __future__ import annotations
+
+import re
+import time
+from datetime import datetime, timedelta, tzinfo
+from pathlib import Path
+from typing import Annotated
+
+import typer
+from rich.text import Text
+
+from hombi.cli import complete
+from hombi.cli.condition import SPAN_MS
+from hombi.cli.drawing import HouseTime, as_json, bold, clock, counted, err, out
+from hombi.cli.readings import Begin, End, moments
+from hombi.cli.run import Json, hub, words
+from hombi.cli.texts import moment_of, read_text
+from hombi.client import Replay
+from hombi.core.values import show_span
+
+WRONG, MOST_SHOWN = 2, 12
+SHOWN = "%d %b %H:%M"
+_CLOCK = re.compile(r"(?:(today|yesterday)\s+)?(\d{1,2}:\d{2}(?::\d{2})?)")
+_EDGES = {"start": "started", "end": "ended", "lost": "lost"}
+
+
+def replay(
+    what: Annotated[
+        str,
+        typer.Argument(
+            metavar="NAME",
+            help="An automation, or the file of a text that is not kept yet.",
+            autocompletion=complete.automations,
+        ),
+    ],
+    span: Annotated[
+        str,
+        typer.Option(
+            help="The last hour, day, week or month.", autocompletion=complete.one_of(*SPAN_MS)
+        ),
+    ] = "month",
+    begin: Begin = None,
+    end: End = None,
+    limit: Annotated[
+        str, typer.Option(help='Try another limit, like "80 %". The text stays as it is.')
+    ] = "",
+    json: Json = False,
+) -> None:
+    """Run an automation over the past: when it would have started. Nothing is done."""
+    if span not in SPAN_MS:
+        err.print(f"{span} is not known; use {', '.join(SPAN_MS)}", style="red")
+        raise typer.Exit(WRONG)
+    file = Path(what)
+    with hub() as h, words(what):
+        since, until = moments(begin, end, HouseTime.of(h))
+        until = until or round(time.time() * 1000)
+        since = since if since is not None else until - SPAN_MS[span]
+        if file.is_file():
+            text, name = read_text(file), ""
+        else:
+            kept = h.automations.get(what)
+            text, name = kept.text, kept.automation
+        found = h.automations.replay(text, start=since, end=until, limit=limit, automation=name)
+    if json:
+        as_json([found.as_dict()])
+    else:
+        _told(found)
+
+
+def _told(found: Replay) -> None:
+    out.print(found.sentence)
+    if found.known_from is None:
+        out.print(f"{found.entity} has no readings in this span.")
+        return
+    out.print(f"From {clock(found.known_from, SHOWN)} to {clock(found.end, SHOWN)} it")
+    on = f", and been on for {show_span(found.on_ms)}" if found.on_ms else ""
+    longest = f" (the longest {show_span(found.longest_ms)})" if found.on_ms else ""
+    times = counted(found.starts, "time")
+    out.print(bold(f"would have started {times}"), f"({found.a_week:g} a week){on}{longest}.")
+    if found.short:
+        out.print(f"{counted(found.short, 'time')} it did not hold long enough.")
+    if found.lived is not None:
+        out.print(f"The one on duty started {counted(len(found.lived), 'time')} in this span.")
+    for one in found.effects:
+        out.print(f"  {one.text}: {counted(one.times, 'time')}")
+    for line in found.advice:
+        out.print(Text(f"! {line}", style="yellow"))
+    if found.limits:
+        near = ", ".join(f"{one.limit} about {one.a_week:g}" for one in found.limits)
+        out.print(f"Starts a week with other limits: {near}.")
+    for edge in found.edges[-MOST_SHOWN:]:
+        out.print(f"{clock(edge.at, SHOWN)}  {_EDGES[edge.edge]}: {edge.text}")
+
+
+def why(
+    automation: Annotated[
+        str, typer.Argument(help="The automation.", autocompletion=complete.automations)
+    ],
+    at: Annotated[
+        str,
+        typer.Option(help='A moment, like "02:10", "yesterday 02:10" or "2026-11-26 02:10".'),
+    ] = "",
+    json: Json = False,
+) -> None:
+    """Why an automation is on or not, now or at a moment in the past: what each part of
+    it said."""
+    with hub() as h:
+        zone = HouseTime.of(h)
+        found = h.automations.why(automation, moment_in(at, zone) if at else None)
+    if json:
+        as_json([found.as_dict()])
+        return
+    out.print(bold(found.sentence))
+    for line in found.lines:
+        sign, style = {True: ("yes", "green"), False: ("no", "red"), None: ("", "dim")}[line.holds]
+        out.print(Text(f"{sign:>4}  ", style=style) + Text(line.text))
+
+
+def moment_in(text: str, zone: tzinfo) -> int:
+    """A moment as people say it, in ms since 1970. Raises typer.BadParameter."""
+    match = _CLOCK.fullmatch(text.strip().lower())
+    if match is None:
+        return moment_of(text, zone, "--at")
+    day = datetime.now(zone).date() - timedelta(days=match[1] == "yesterday")
+    hour, rest = match[2].split(":", 1)
+    return moment_of(f"{day.isoformat()} {int(hour):02d}:{rest}", zone, "--at")

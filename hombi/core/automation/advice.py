@@ -1,0 +1,129 @@
+"""What is to be said of an automation before it is kept, from the past that it was
+replayed over."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime, tzinfo
+from itertools import pairwise
+from statistics import median
+from typing import Any
+
+from hombi.core.automation.actions import Switch
+from hombi.core.automation.comparisons import Over, Under
+from hombi.core.automation.machine import EdgeKind
+from hombi.core.automation.program import Program
+from hombi.core.automation.replay import Course, Replayed, replay
+from hombi.core.quality import Quality
+from hombi.core.series.reading import Reading
+from hombi.core.values import show_span
+
+DAY_MS = 86_400_000
+WEEK_MS = 7 * DAY_MS
+# From this part of the days on, a limit is inside of what is usual here.
+USUAL = 0.8
+LEAST_DAYS = 3
+OFTEN_A_DAY = 3.0
+# Limits are looked for among so many, on a past thinned to so many readings.
+CANDIDATES, MOST_READINGS = 24, 6_000
+WANTED_A_WEEK = (1, 3, 7)
+MOSTLY = 0.4
+
+
+@dataclass(frozen=True, slots=True)
+class Limit:
+    """A limit, in the kind's unit, that would start it about so often a week."""
+
+    limit: float
+    a_week: float
+
+
+def advise(
+    program: Program, course: Course, found: Replayed, span: tuple[int, int], zone: tzinfo
+) -> list[str]:
+    """What a person should know before they keep it; nothing where all is well."""
+    said = []
+    watch, compared = program.watch, program.watch.comparison
+    readings = [one for one in course.readings if span[0] <= one.at_ms < span[1]]
+    good = [one for one in readings if one.value is not None and one.quality < Quality.STUCK]
+    days = _days(good, zone)
+    beyond = _days([one for one in good if compared.starts_with(one.value or 0.0)], zone)
+    if len(days) >= LEAST_DAYS and len(beyond) >= USUAL * len(days):
+        said.append(
+            f"{compared.sentence(watch.kind)} is usual here: on {len(beyond)} of {len(days)} days"
+        )
+    starts = sum(one.why.edge is EdgeKind.START for one in found.acted)
+    sided = isinstance(compared, (Over, Under))
+    if sided and compared.until is None and days and starts / len(days) >= OFTEN_A_DAY:
+        said.append(
+            f"it starts {starts / len(days):.0f} times a day; until = … on the other side of the "
+            f"limit lets small swings pass"
+        )
+    gaps = [b.at_ms - a.at_ms for a, b in pairwise(readings)]
+    if watch.kind.words is None and gaps and 0 < watch.held_ms < median(gaps):
+        said.append(
+            f"held = {show_span(watch.held_ms)} is shorter than the {show_span(median(gaps))} "
+            f"between two readings: one reading is enough"
+        )
+    on = {a.entity for a in program.starts if isinstance(a, Switch) and a.to}
+    off = {a.entity for a in program.ends if isinstance(a, Switch)}
+    if left := sorted(on - off):
+        said.append(f"nothing switches {', '.join(left)} off again; add [[ends]]")
+    return said
+
+
+def limits(program: Program, course: Course, span: tuple[int, int], zone: tzinfo) -> list[Limit]:
+    """Limits that would start it about once, three times and daily in a week, from this
+    past; none for a kind with two states, or where the past is too short."""
+    compared = program.watch.comparison
+    if not isinstance(compared, (Over, Under)) or span[1] - span[0] < WEEK_MS // 2:
+        return []
+    good = [one for one in course.readings if one.value is not None and one.quality < Quality.STUCK]
+    thinned = good[:: -(-len(good) // MOST_READINGS)] if good else []
+    values = sorted(one.value for one in thinned if one.value is not None)
+    if len(values) < CANDIDATES:
+        return []
+    weeks = (span[1] - max(span[0], thinned[0].at_ms)) / WEEK_MS
+    found: list[Limit] = []
+    for candidate in _candidates(values, program, isinstance(compared, Over)):
+        tried = _with_limit(program, candidate)
+        courses = {program.watch.entity: replace(course, readings=thinned)}
+        come_to = replay(tried, courses, *span, zone)
+        if sum(b - a for a, b in come_to.on(*span)) > MOSTLY * (span[1] - span[0]):
+            continue  # it starts seldom because it is on nearly always
+        starts = sum(one.why.edge is EdgeKind.START for one in come_to.acted)
+        found.append(Limit(candidate, starts / max(weeks, 0.1)))
+    if not found:
+        return []
+    near = [min(found, key=lambda one: abs(one.a_week - wanted)) for wanted in WANTED_A_WEEK]
+    return [
+        one
+        for one, wanted in zip(near, WANTED_A_WEEK, strict=True)
+        if abs(one.a_week - wanted) <= 0.5 * wanted
+    ]
+
+
+def _candidates(values: Sequence[float], program: Program, over: bool) -> list[float]:
+    """Limits from the middle of the values out to where nothing is beyond, as people
+    would write them."""
+    decimals = program.watch.kind.decimals
+    last = len(values) - 1
+    found = []
+    for n in range(CANDIDATES):
+        part = 1 - 0.5 * (1 - n / CANDIDATES) ** 3
+        place = round(part * last)
+        found.append(round(values[place if over else last - place], decimals))
+    return list(dict.fromkeys(found))
+
+
+def _with_limit(program: Program, limit: float) -> Program:
+    """The same automation with another limit; what ends it keeps its distance."""
+    compared: Any = program.watch.comparison
+    until = None if compared.until is None else compared.until + limit - compared.limit
+    watch = replace(program.watch, comparison=replace(compared, limit=limit, until=until))
+    return replace(program, watch=watch)
+
+
+def _days(readings: Sequence[Reading], zone: tzinfo) -> set[object]:
+    return {datetime.fromtimestamp(one.at_ms / 1000, zone).date() for one in readings}

@@ -1,0 +1,96 @@
+"""Automations over the past: what one would have done, and where it stood at a moment.
+Reading and replaying take a while, so they are done outside of the hub's loop."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import tzinfo
+
+from hombi.core.automation import (
+    Account,
+    Course,
+    Program,
+    Replayed,
+    account,
+    advise,
+    limits,
+    replay,
+)
+from hombi.core.automation.account import BACK_MS
+from hombi.core.automation.advice import Limit
+from hombi.core.series import DAY_MS
+from hombi.hub.errors import Invalid
+from hombi.hub.house import Entity
+from hombi.hub.ports import HistoryPort
+
+MOST_READINGS = 300_000
+LONGEST_MS = 400 * DAY_MS
+
+
+@dataclass(frozen=True, slots=True)
+class LookedBack:
+    """What a replay came to, with what is to be said of it."""
+
+    replayed: Replayed
+    known_from: int | None
+    advice: list[str]
+    limits: list[Limit]
+
+
+def looked_back(
+    program: Program,
+    entities: dict[str, Entity],
+    history: HistoryPort,
+    span: tuple[int, int],
+    zone: tzinfo,
+) -> LookedBack:
+    """Run an automation over a span of the past. `entities` are snapshots of those that
+    it names. Raises Invalid."""
+    start, end = span
+    if not 0 <= start < end:
+        raise Invalid("start must come before end, and both are ms since 1970")
+    if end - start > LONGEST_MS:
+        raise Invalid(f"{LONGEST_MS // DAY_MS} days are looked back over at most")
+    courses = _courses(entities, history, start - BACK_MS, end)
+    watched = courses[program.watch.entity]
+    found = replay(program, courses, start, end, zone)
+    within = [one.at_ms for one in watched.readings if one.at_ms >= start]
+    return LookedBack(
+        found,
+        within[0] if within else None,
+        advise(program, watched, found, span, zone),
+        limits(program, watched, span, zone),
+    )
+
+
+def accounted(
+    program: Program,
+    entities: dict[str, Entity],
+    history: HistoryPort,
+    at_ms: int,
+    zone: tzinfo,
+) -> Account:
+    """Where an automation stood at a moment, by its present text. Raises Invalid."""
+    back = max(BACK_MS, 3 * program.watch.held_ms) + BACK_MS
+    courses = _courses(entities, history, at_ms - back, at_ms + 1)
+    return account(program, courses, at_ms, zone)
+
+
+def _courses(
+    entities: dict[str, Entity], history: HistoryPort, start: int, end: int
+) -> dict[str, Course]:
+    found = {}
+    for address, entity in entities.items():
+        readings = history.single(entity.id, start, end, MOST_READINGS)
+        if len(readings) == MOST_READINGS:
+            raise Invalid(
+                f"{address} has more than {MOST_READINGS:,} readings in this span; choose a "
+                f"shorter one"
+            )
+        before = history.before(entity.id, start)
+        channels = set(entity.history_channels())
+        known = [one for one in (*([before] if before else []), *readings)
+                 if one.channel in channels]  # fmt: skip
+        room = entity.room.name if entity.room else ""
+        found[address] = Course(entity.spoken, room, entity.kind, known)
+    return found

@@ -1,0 +1,173 @@
+"""Automations over the past: replayed before they are kept, explained afterwards."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import replace
+from typing import Any
+
+from drf_spectacular.utils import OpenApiParameter
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from hombi import wire
+from hombi.core.automation import EdgeKind, Over, Phase, Program, Under
+from hombi.core.errors import ValueTextError
+from hombi.core.series import DAY_MS
+from hombi.core.values import parse_value, show_limit
+from hombi.hub.automations.looking_back import LookedBack, accounted, looked_back
+from hombi.hub.automations.starts import EVENT
+from hombi.hub.errors import Invalid, Refused
+from hombi.hub.house import Entity
+from hombi.hub.hub import Hub
+from hombi.hub.ports import JournalPort
+from hombi.service.api.entities import LATEST_MS
+from hombi.service.api.parsing import body
+from hombi.service.api.schema import operation
+from hombi.service.api.views import View, whole_number
+from hombi.service.bridge import hub, read
+
+USUAL_MS = 30 * DAY_MS
+WEEK_MS = 7 * DAY_MS
+MOST_EDGES = 500
+_AT = [OpenApiParameter("at", int, description="the moment, in ms; now unless given")]
+
+
+class ReplayView(View):
+    """A text over the past."""
+
+    @operation(takes=wire.ReplayRequest, gives=wire.Replay)
+    def post(self, request: Request) -> Response:
+        """When it would have started and ended, and what is to be said of its limit;
+        nothing is done. A text with mistakes is refused with all of them."""
+        asked = body(request, wire.ReplayRequest)
+        now = hub().context.clock.now_ms()
+        end = asked.end or now
+        start = asked.start or end - USUAL_MS
+        if end > LATEST_MS:
+            raise Invalid(f"end={end} is out of range; it is ms since 1970")
+
+        def look(h: Hub) -> tuple[Program, dict[str, Entity], dict[str, str]]:
+            program = h.automations.sound(asked.text)
+            return program, _snapshots(h, program), _names(h)
+
+        program, entities, names = read(look)
+        if asked.limit:
+            program = _with_limit(program, asked.limit)
+        records, zone = hub().context.records, hub().config.zone
+        found = looked_back(program, entities, records.history, (start, end), zone)
+        lived = _lived(records.journal, asked.automation, (start, end))
+        return Response(_replay(program, found, names, (start, end), lived))
+
+
+class AccountView(View):
+    """Why, or why not."""
+
+    @operation(name="automations_why", gives=wire.Account, parameters=_AT)
+    def get(self, request: Request, automation: str) -> Response:
+        """Where an automation stood at a moment, by its present text, and what each
+        part said."""
+        now = hub().context.clock.now_ms()
+        at = min(whole_number(request, "at", now), now)
+
+        def look(h: Hub) -> tuple[str, Program, dict[str, Entity]]:
+            runner = h.automations.find(automation)
+            if runner.program is None:
+                raise Refused(f"{runner.record.slug} cannot run: {runner.mistakes[0].what}")
+            return runner.record.slug, runner.program, _snapshots(h, runner.program)
+
+        slug, program, entities = read(look)
+        found = accounted(program, entities, hub().context.records.history, at, hub().config.zone)
+        return Response(
+            wire.Account(
+                automation=slug,
+                at=at,
+                phase=found.phase.value,
+                sentence=found.sentence,
+                lines=[wire.AccountLine(holds=one.holds, text=one.text) for one in found.lines],
+            )
+        )
+
+
+def _snapshots(h: Hub, program: Program) -> dict[str, Entity]:
+    return {one: h.house.entity(one).snapshot() for one in program.entities}
+
+
+def _names(h: Hub) -> dict[str, str]:
+    return {address: entity.spoken for address, entity in h.house.entities.items()}
+
+
+def _with_limit(program: Program, text: str) -> Program:
+    """The same with another limit; what ends it keeps its distance."""
+    watch = program.watch
+    compared: Any = watch.comparison
+    if not isinstance(compared, (Over, Under)):
+        raise Invalid("only over and under have a limit that can be moved")
+    try:
+        limit = parse_value(text, watch.kind, bare=True)
+    except ValueTextError as error:
+        raise Invalid(str(error)) from error
+    until = None if compared.until is None else compared.until + limit - compared.limit
+    moved = replace(watch, comparison=replace(compared, limit=limit, until=until))
+    return replace(program, watch=moved)
+
+
+def _lived(journal: JournalPort, name: str, span: tuple[int, int]) -> list[int] | None:
+    """When an automation did start in a span; None without one."""
+    if not name:
+        return None
+    entries = journal.entries(MOST_EDGES, since_ms=span[0], event=EVENT, automation=name)
+    return [entry.at_ms for entry in reversed(entries) if entry.at_ms < span[1]]
+
+
+def _replay(
+    program: Program,
+    found: LookedBack,
+    names: dict[str, str],
+    span: tuple[int, int],
+    lived: list[int] | None,
+) -> wire.Replay:
+    start, end = span
+    replayed, watch = found.replayed, program.watch
+    seen = watch.kind.as_seen
+    on = replayed.on(start, end)
+    starts = sum(one.why.edge is EdgeKind.START for one in replayed.acted)
+    weeks = (end - (found.known_from or start)) / WEEK_MS
+    done = Counter(
+        effect.spoken(lambda address: names.get(address, address))
+        for one in replayed.acted
+        for effect in one.effects
+    )
+    sided = isinstance(watch.comparison, (Over, Under))
+    until = watch.comparison.until
+    return wire.Replay(
+        sentence=program.sentence(names),
+        entity=watch.entity,
+        unit=seen.unit,
+        start=start,
+        end=end,
+        known_from=found.known_from,
+        starts=starts,
+        a_week=round(starts / weeks, 1) if found.known_from else 0.0,
+        on_ms=sum(b - a for a, b in on),
+        longest_ms=max((b - a for a, b in on), default=0),
+        short=sum(m.before is Phase.HOLDING and m.after is Phase.IDLE for m in replayed.moves),
+        on_from=[a for a, _ in on],
+        on_until=[b for _, b in on],
+        edges=[
+            wire.ReplayedEdge(at=one.why.at_ms, edge=one.why.edge.value, text=one.why.text)
+            for one in replayed.acted[-MOST_EDGES:]
+        ],
+        effects=[wire.ReplayedEffect(text=text, times=times) for text, times in done.items()],
+        advice=found.advice,
+        lived=lived,
+        condition=watch.comparison.word,
+        limit=seen.limit(watch.comparison.limit) if sided else None,
+        until=seen.limit(until) if sided and until is not None else None,
+        limits=[
+            wire.SuggestedLimit(
+                limit=show_limit(one.limit, watch.kind), a_week=round(one.a_week, 1)
+            )
+            for one in found.limits
+        ],
+    )

@@ -1,0 +1,80 @@
+"""An automation over its past: its limit tried, taken into the text, and why not."""
+
+from __future__ import annotations
+
+import re
+import time
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import violations
+from tests.house import Joined, Service, until
+
+MIN = 60_000
+
+
+@pytest.fixture(scope="module", autouse=True)
+def past(service: Service, rack: Joined, cellar: Joined) -> int:
+    """Four hours in which it was dry for twenty minutes of each."""
+    start = round(time.time() * 1000) - 300 * MIN
+    pack = [
+        {"n": "humidity", "v": 80 if 20 <= n % 60 < 40 else 87, "t": (start + n * MIN) / 1000}
+        for n in range(240)
+    ]
+    assert rack.post(pack).is_success
+    with service.hub() as hub:
+        until(lambda: hub.entities.numbers("cellar-rack/humidity").count >= 240)
+    return start
+
+
+def test_a_limit_is_tried_on_the_past_and_taken_into_the_text(
+    console: Page, service: Service
+) -> None:
+    console.goto("/automations/cellar-too-dry")
+    would = console.get_by_role("region", name="What it would have done")
+    would.get_by_role("button", name="day", exact=True).click()
+    expect(would).to_contain_text("It would have started 4 times")
+    expect(would).to_contain_text("Cellar mister on: 4 times")
+    expect(would).to_contain_text("nothing switches cellar-mister/switch off again")
+    limit = would.get_by_role("slider")
+    expect(limit).to_have_attribute("aria-valuetext", re.compile("82"))
+    assert violations(console) == []
+    limit.focus()
+    for _ in range(25):
+        limit.press("ArrowDown")
+    expect(would).to_contain_text("It would have started 0 times")
+    would.get_by_role("button", name="Take this limit into the text").click()
+    text = console.get_by_label("The automation's text")
+    expect(text).to_have_value(re.compile('under = "79.5 %"\nuntil = "83.5 %"\n\n'))
+    expect(text).to_have_value(re.compile('about = "The rinds crack."'))
+    console.get_by_role("button", name="Discard changes").click()
+    expect(would).to_contain_text("It would have started 4 times")
+
+
+def test_a_new_text_is_tried_before_it_is_kept(console: Page) -> None:
+    console.goto("/automations/new")
+    console.get_by_label("The automation's text").fill(
+        'name = "Too damp"\n[watch]\nentity = "cellar-rack/humidity"\nover = "86 %"\n'
+        '[[starts]]\nnotify = "everyone"\ntitle = "Damp"\n'
+    )
+    would = console.get_by_role("region", name="What it would have done")
+    would.get_by_role("button", name="day", exact=True).click()
+    expect(would).to_contain_text("tell everyone “Damp”: 5 times")
+    console.get_by_role("button", name="Discard changes").click()
+    expect(would).to_have_count(0)
+
+
+def test_why_it_did_not_start(console: Page, service: Service, past: int) -> None:
+    console.goto("/automations/cellar-too-dry")
+    expect(console.get_by_text(re.compile("^At .* it "))).to_be_visible()
+    with service.hub() as hub:
+        found = hub.automations.why("cellar-too-dry", past + 50 * MIN)
+    at = time.gmtime((past + 50 * MIN) / 1000)
+    console.get_by_label("At another moment").fill(time.strftime("%Y-%m-%dT%H:%M", at))
+    if found.phase == "idle":
+        expect(
+            console.get_by_text("it did not start: the value was not under 82 %")
+        ).to_be_visible()
+    expect(console.get_by_text(re.compile("Cellar rack humidity was 87.0 %"))).to_be_visible()
+    assert violations(console) == []

@@ -1,0 +1,165 @@
+"""An automation over the past comes to what it would have come to live."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import UTC, datetime
+from zoneinfo import ZoneInfo
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from hombi.core.automation import (
+    Comparison,
+    EdgeKind,
+    Is,
+    Lost,
+    Only,
+    Over,
+    Passed,
+    Phase,
+    Program,
+    Seen,
+    State,
+    Switch,
+    SwitchTo,
+    Under,
+    Watch,
+    Why,
+    due_ms,
+    step,
+)
+from hombi.core.automation.replay import Course, Replayed, _Past, replay
+from hombi.core.kinds import KINDS
+from hombi.core.quality import Quality
+from hombi.core.series import Reading
+
+MIN, DAY = 60_000, 86_400_000
+NOON = round(datetime(2026, 11, 25, 12, tzinfo=UTC).timestamp() * 1000)
+ZONE = ZoneInfo("UTC")
+
+
+def program(
+    comparison: Comparison = Under(82, 86),  # noqa: B008 - frozen
+    held_ms: int = 10 * MIN,
+    only: Only = Only(),  # noqa: B008 - frozen
+    kind: str = "humidity",
+    lost: Lost = Lost.END,
+) -> Program:
+    watch = Watch("rack/humidity", KINDS[kind], comparison, held_ms, lost)
+    mister = "mister/switch"
+    return Program("Too dry", "", watch, only, (Switch(mister, 1.0),), (Switch(mister, 0.0),))
+
+
+def course(readings: Sequence[Reading], kind: str = "humidity") -> dict[str, Course]:
+    return {"rack/humidity": Course("Rack humidity", "Cellar", KINDS[kind], readings)}
+
+
+def readings(*said: tuple[float, float | None]) -> list[Reading]:
+    return [
+        Reading(NOON + round(at * MIN), 0, v, v, Quality.NO_VALUE if v is None else Quality.GOOD)
+        for at, v in said
+    ]
+
+
+def over(made: Program, said: list[Reading], hours: int = 24, kind: str = "humidity") -> Replayed:
+    return replay(made, course(said, kind), NOON, NOON + hours * 60 * MIN, ZONE)
+
+
+def test_a_day_by_hand() -> None:
+    every = [(5.0 * n, 84.0) for n in range(6)]  # dry from 12:30, for 5 min; then for 20 min
+    every += [(30, 81), (35, 83), (40, 81), (45, 80), (50, 80), (55, 81), (60, 85), (65, 86)]
+    found = over(program(), readings(*every))
+    start, end = found.acted
+    assert (start.why.edge, start.why.at_ms) == (EdgeKind.START, NOON + 50 * MIN)
+    assert start.why.text == "80.0 % under 82 %, held for 10 min"
+    assert start.effects == (SwitchTo("mister/switch", 1.0),)
+    assert (end.why.at_ms, end.effects) == (NOON + 65 * MIN, (SwitchTo("mister/switch", 0.0),))
+    assert found.on(NOON, NOON + DAY) == [(NOON + 50 * MIN, NOON + 65 * MIN)]
+    assert [(m.before, m.after) for m in found.moves] == [
+        (Phase.IDLE, Phase.HOLDING), (Phase.HOLDING, Phase.IDLE),
+        (Phase.IDLE, Phase.HOLDING), (Phase.HOLDING, Phase.ON), (Phase.ON, Phase.IDLE),
+    ]  # fmt: skip
+
+
+def test_what_is_not_heard_any_more_ends_when_its_time_is_over() -> None:
+    said = readings(*[(float(n), 80.0) for n in range(30)])
+    (start, end) = over(program(), said).acted
+    assert (start.why.at_ms - NOON) / MIN == 10
+    assert end.why.lost
+    # Three times the usual minute after the last one.
+    assert (end.why.at_ms - NOON) / MIN == pytest.approx(32, abs=0.01)
+    stays = over(program(lost=Lost.STAY), said)
+    assert [one.why.edge for one in stays.acted] == [EdgeKind.START, EdgeKind.LOST]
+    assert stays.on(NOON, NOON + DAY)[-1][1] == NOON + DAY
+
+
+def test_hours_begin_and_end_it_between_readings() -> None:
+    said = readings(*[(float(n), 80.0) for n in range(0, 600, 2)])
+    found = over(program(only=Only((13 * 60, 14 * 60))), said)
+    assert [(one.why.at_ms - NOON) / MIN for one in found.acted] == [60, 120]
+    assert found.acted[1].why.text.startswith("its hours were over")
+
+
+def test_a_door_holds_for_hours_without_a_word() -> None:
+    made = program(Is(1), 4 * MIN, kind="contact")
+    found = over(made, readings((0, 0), (10, 1), (300, 0)), kind="contact")
+    assert [(one.why.at_ms - NOON) / MIN for one in found.acted] == [14, 300]
+
+
+def test_what_was_on_before_the_span_is_on_in_it() -> None:
+    said = readings(*[(float(n), 80.0) for n in range(100)])
+    found = replay(program(), course(said), NOON + 30 * MIN, NOON + 60 * MIN, ZONE)
+    assert found.acted == []
+    assert found.on(NOON + 30 * MIN, NOON + 60 * MIN) == [(NOON + 30 * MIN, NOON + 60 * MIN)]
+
+
+def live(made: Program, said: list[Reading], end: int) -> list[Why]:
+    """Stepped as the hub does: with each reading, at each due moment, and every second
+    while it is on."""
+    world, state, edges = _Past(course(said), ZONE), State(), []
+    pending = list(said)
+    for now in range(said[0].at_ms, end, 1000):
+        events: list[Seen | Passed] = [Passed()]
+        while pending and pending[0].at_ms <= now:
+            one = pending.pop(0)
+            world.hear("rack/humidity", one)
+            events.append(Seen(one.value, one.quality))
+        world.now_ms = now
+        for event in events:
+            due = due_ms(made, state, world)
+            if isinstance(event, Seen) or state.phase is Phase.ON or (due and due <= now):
+                done = step(made, state, event, world)
+                state = done.state
+                if done.why:
+                    edges.append(done.why)
+    return edges
+
+
+@given(
+    st.lists(
+        st.tuples(st.integers(1, 12), st.none() | st.sampled_from([79.0, 81.0, 82.0, 84.0, 87.0])),
+        min_size=1, max_size=30,
+    ),
+    st.sampled_from([Only(), Only((12 * 60 + 30, 13 * 60)), Only((23 * 60, 60))]),
+    st.sampled_from([0, 10 * MIN]),
+    st.sampled_from(list(Lost)),
+    st.sampled_from([Under(82, 86), Over(82), Is(82)]),
+)  # fmt: skip
+def test_it_comes_to_what_live_comes_to(
+    said: list[tuple[int, float | None]], only: Only, held: int, lost: Lost, compared: Comparison
+) -> None:
+    made = program(compared, held, only, lost=lost)
+    at, all_of_it = 0, []
+    for gap, value in said:
+        at += gap
+        all_of_it += readings((at, value))
+    end = all_of_it[-1].at_ms + 45 * MIN
+    found = replay(made, course(all_of_it), NOON, end, ZONE)
+    wanted = live(made, all_of_it, end)
+    assert [(one.why.edge, one.why.lost) for one in found.acted] == [
+        (one.edge, one.lost) for one in wanted
+    ]
+    for mine, theirs in zip(found.acted, wanted, strict=True):
+        assert abs(mine.why.at_ms - theirs.at_ms) <= 1000

@@ -1,0 +1,143 @@
+"""Automations over the past: replayed before they are kept, explained afterwards."""
+
+from __future__ import annotations
+
+import json
+import time
+from pathlib import Path
+
+import pytest
+
+from hombi.client import HubProblem, Missing, Wrong
+from tests.house import CLIMATE, PLUG, Service, call, description, let_in, until
+
+HOUR, MIN = 3_600_000, 60_000
+TEXT = """name = "Cellar too dry"
+
+[watch]
+entity = "cellar-rack/humidity"
+under = "82 %"   # the rinds crack
+held = "10 min"
+
+[[starts]]
+switch = "mister/switch"
+to = "on"
+"""
+
+
+@pytest.fixture(scope="module")
+def begun(service: Service) -> int:
+    """Ten hours: each hour but the last a dip of 20 minutes, and one of 5; when they
+    begin."""
+    start = (round(time.time() * 1000) - 11 * HOUR) // HOUR * HOUR
+    rack = let_in(service, description("Cellar rack", **CLIMATE))
+    mister = let_in(service, description("Mister", **PLUG))
+    mister.post([{"n": "switch", "vb": False}])
+    pack = []
+    for minute in range(0, 600):
+        within = minute % 60
+        low = minute < 540 and (10 <= within < 30 or 40 <= within < 45)
+        pack.append({"n": "humidity", "v": 80 if low else 84, "t": start / 1000 + 60 * minute})
+    for first in range(0, len(pack), 300):
+        assert rack.post(pack[first : first + 300]).is_success
+    with service.hub() as hub:
+        until(lambda: hub.entities.numbers("cellar-rack/humidity").count == 600)
+        hub.automations.add(TEXT)
+    return start
+
+
+def test_a_replay_counts_what_would_have_been_done(service: Service, begun: int) -> None:
+    with service.hub() as hub:
+        found = hub.automations.replay(
+            TEXT, start=begun, end=begun + 10 * HOUR, automation="cellar-too-dry"
+        )
+        assert (found.starts, found.short, found.condition, found.limit) == (9, 9, "under", 82)
+        assert found.on_ms == 9 * 10 * MIN
+        assert found.on_from[0] == begun + 20 * MIN
+        assert found.effects[0].text == "Mister on"
+        assert found.effects[0].times == 9
+        assert found.lived == [], "nothing is done"
+        assert "nothing switches mister/switch off again; add [[ends]]" in found.advice
+        assert found.edges[0].text == "80.0 % under 82 %, held for 10 min"
+        lower = hub.automations.replay(TEXT, start=begun, end=begun + 10 * HOUR, limit="79 %")
+        assert (lower.starts, lower.limit) == (0, 79)
+        never = hub.automations.replay(TEXT, start=1, end=HOUR)
+        assert (never.known_from, never.starts, never.a_week) == (None, 0, 0)
+        assert hub.entities.get("mister/switch").value == 0
+    for body, said in (
+        ({"text": "name = 1"}, "mistake"),
+        ({"text": TEXT, "limit": "warm"}, "no number"),
+        ({"text": TEXT, "start": 5, "end": 4}, "start must come before end"),
+        ({"text": TEXT, "start": 1, "end": 9_000_000_000_000}, "400 days"),
+        ({"text": TEXT, "start": 1, "end": 2**60}, "out of range"),
+        ({"text": TEXT.replace("under", "is"), "limit": "80 %"}, "only over and under"),
+    ):
+        refused = call(service, "POST", "/api/automations/replay", json=body)
+        assert refused.status_code in (400, 422), refused.text
+        assert said in refused.text
+
+
+def test_why_and_why_not(service: Service, begun: int) -> None:
+    with service.hub() as hub:
+        zone = hub.house().time_zone
+
+        def lines(minute: float) -> tuple[str, list[tuple[bool | None, str]]]:
+            found = hub.automations.why("cellar-too-dry", begun + round(minute * MIN))
+            return found.phase, [(one.holds, one.text) for one in found.lines]
+
+        phase, said = lines(16)
+        assert phase == "holding"
+        assert said[0][0] is True
+        assert "was 80.0 %" in said[0][1]
+        assert said[1][0] is False
+        assert "for 6 min of 10 min, since" in said[1][1]
+        phase, said = lines(72)
+        assert said[-1] == (None, said[-1][1])
+        assert "A reading of 84.0 % at" in said[-1][1]
+        phase, said = lines(25)
+        assert (phase, said[1][0]) == ("on", True)
+        assert "It was on since" in said[1][1]
+        phase, said = lines(35)
+        assert (phase, said[0][0]) == ("idle", False)
+        assert said[0][1].endswith("not under 82 %.")
+        early = hub.automations.why("cellar-too-dry", begun - 40 * 24 * HOUR)
+        assert early.lines[0].text == "Cellar rack humidity was not heard in the time before."
+        with pytest.raises(Missing):
+            hub.automations.why("cellar-too-wet")
+        assert zone
+
+
+def test_one_place_of_a_text_is_changed(service: Service, begun: int) -> None:
+    with service.hub() as hub:
+        made = hub.automations.edit(TEXT, ("watch", "under"), "80 %")
+        assert made.text == TEXT.replace('"82 %"', '"80 %"')
+        assert made.ok
+        assert "under 80 %" in made.sentence
+        odd = hub.automations.edit(TEXT, ("watch", "held"), "soon")
+        assert not odd.ok
+        with pytest.raises(Wrong, match="there is no"):
+            hub.automations.edit(TEXT, ("ends", 0, "to"), "off")
+        with pytest.raises(HubProblem, match="not sound"):
+            hub.automations.edit("[", ("name",), "x")
+
+
+def test_on_the_command_line(service: Service, begun: int, tmp_path: Path) -> None:
+    file = tmp_path / "dry.toml"
+    file.write_text(TEXT.replace("82 %", "81 %"))
+    told = service.hombi("automation", "replay", str(file), "--span", "day").stdout
+    assert "would have started 9 times" in told
+    assert "9 times it did not hold long enough." in told
+    assert "! nothing switches mister/switch off again" in told
+    assert "started: 80.0 % under 81 %, held for 10 min" in told
+    kept = service.hombi("automation", "replay", "cellar-too-dry", "--json")
+    assert json.loads(kept.stdout)[0]["starts"] == 9
+    file.write_text(TEXT.replace("humidity", "humidty"))
+    wrong = service.hombi("automation", "replay", str(file))
+    assert wrong.returncode == 1
+    assert "did you mean cellar-rack/humidity?" in wrong.stderr
+    at = time.strftime("%Y-%m-%d %H:%M", time.gmtime(begun / 1000 + 16 * 60)) + "+00:00"
+    why = service.hombi("why", "cellar-too-dry", "--at", at).stdout
+    assert "it was still holding, for another 4 min." in why
+    assert " yes  Cellar rack humidity was 80.0 %" in why
+    assert service.hombi("why", "cellar-too-dry", "--at", "yesterday 02:10").returncode == 0
+    assert service.hombi("why", "cellar-too-dry", "--at", "soon").returncode == 2
