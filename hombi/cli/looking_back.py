@@ -15,11 +15,10 @@ from rich.text import Text
 from hombi.cli import complete
 from hombi.cli.condition import SPAN_MS
 from hombi.cli.drawing import HouseTime, as_json, bold, clock, counted, err, out
-from hombi.cli.readings import Begin, End, moments
+from hombi.cli.readings import Begin, End, length, moments
 from hombi.cli.run import Json, hub, words
 from hombi.cli.texts import moment_of, read_text
 from hombi.client import Replay
-from hombi.core.values import show_span
 
 WRONG, MOST_SHOWN = 2, 12
 SHOWN = "%d %b %H:%M"
@@ -76,8 +75,8 @@ def _told(found: Replay) -> None:
         out.print(f"{found.entity} has no readings in this span.")
         return
     out.print(f"From {clock(found.known_from, SHOWN)} to {clock(found.end, SHOWN)} it")
-    on = f", and been on for {show_span(found.on_ms)}" if found.on_ms else ""
-    longest = f" (the longest {show_span(found.longest_ms)})" if found.on_ms else ""
+    on = f", and been on for {length(found.on_ms)}" if found.on_ms else ""
+    longest = f" (the longest {length(found.longest_ms)})" if found.on_ms else ""
     times = counted(found.starts, "time")
     out.print(bold(f"would have started {times}"), f"({found.a_week:g} a week){on}{longest}.")
     if found.short:

@@ -98,9 +98,12 @@ def subjects(house: House, automations: Automations) -> list[Subject]:
     watched: dict[str, list[Watched]] = {}
     for name, runner in automations.runners.items():
         program = runner.program
-        if program is not None and runner.record.enabled and program.watch.kind.words is None:
-            limit = Watched(name, program.name, program.watch.comparison)
-            watched.setdefault(program.watch.entity, []).append(limit)
+        if program is None or not runner.record.enabled:
+            continue
+        for part in program.parts:
+            if part.kind.words is None:
+                limit = Watched(name, program.name, part.comparison)
+                watched.setdefault(part.entity, []).append(limit)
     some = [one for one in house.entities.values() if one.kind.words is None and not one.hidden]
     some.sort(key=lambda e: (places.get(e.room.slug, last) if e.room else last, e.address))
     several: dict[tuple[str, str], int] = {}

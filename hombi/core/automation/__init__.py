@@ -1,10 +1,34 @@
 """Automations: their text, their meaning, and the state machine that runs them."""
 
 from hombi.core.automation.account import Account, account
-from hombi.core.automation.actions import ACTIONS, Action, Effect, Notify, Switch, SwitchTo, Tell
+from hombi.core.automation.actions import (
+    ACTIONS,
+    Action,
+    Effect,
+    Notify,
+    Set,
+    Switch,
+    SwitchTo,
+    Tell,
+    Wait,
+)
 from hombi.core.automation.advice import advise, limits
-from hombi.core.automation.comparisons import COMPARISONS, Comparison, Is, Over, Under
-from hombi.core.automation.machine import (
+from hombi.core.automation.comparisons import (
+    COMPARISONS,
+    Comparison,
+    Is,
+    IsNot,
+    Outside,
+    Over,
+    Under,
+    Within,
+)
+from hombi.core.automation.machine import due_ms, lost_ms, rejoined, step
+from hombi.core.automation.only import DAY_NAMES, Only
+from hombi.core.automation.parse import Parsed, parse
+from hombi.core.automation.program import Lost, Program, Remind, Watch
+from hombi.core.automation.replay import Course, Replayed, replay
+from hombi.core.automation.state import (
     Began,
     EdgeKind,
     Event,
@@ -15,15 +39,10 @@ from hombi.core.automation.machine import (
     State,
     Step,
     Taken,
+    Waiting,
     Why,
     World,
-    due_ms,
-    step,
 )
-from hombi.core.automation.only import DAY_NAMES, Only
-from hombi.core.automation.parse import Parsed, parse
-from hombi.core.automation.program import Lost, Program, Watch
-from hombi.core.automation.replay import Course, Replayed, replay
 from hombi.core.automation.write import Threshold, write
 
 __all__ = [
@@ -39,16 +58,20 @@ __all__ = [
     "Effect",
     "Event",
     "Is",
+    "IsNot",
     "Lost",
     "Notify",
     "Only",
+    "Outside",
     "Over",
     "Parsed",
     "Passed",
     "Phase",
     "Program",
+    "Remind",
     "Replayed",
     "Seen",
+    "Set",
     "Sight",
     "State",
     "Step",
@@ -58,14 +81,19 @@ __all__ = [
     "Tell",
     "Threshold",
     "Under",
+    "Wait",
+    "Waiting",
     "Watch",
     "Why",
+    "Within",
     "World",
     "account",
     "advise",
     "due_ms",
     "limits",
+    "lost_ms",
     "parse",
+    "rejoined",
     "replay",
     "step",
     "write",

@@ -7,9 +7,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, tzinfo
 
-from hombi.core.automation.machine import Phase
-from hombi.core.automation.program import Program
+from hombi.core.automation.parts import is_so
+from hombi.core.automation.program import Program, Watch
 from hombi.core.automation.replay import Course, Replayed, replay
+from hombi.core.automation.state import Phase, State
 from hombi.core.quality import Quality
 from hombi.core.values import show_span, show_value
 
@@ -35,9 +36,14 @@ class Account:
     lines: tuple[Line, ...]
 
 
+def back_ms(program: Program) -> int:
+    """So much of the past says where it stands."""
+    return max(BACK_MS, program.pause_ms, *(3 * one.held_ms for one in program.parts))
+
+
 def account(program: Program, courses: Mapping[str, Course], at_ms: int, zone: tzinfo) -> Account:
     """Where it would have stood at a moment, on duty and by this text."""
-    start = at_ms - max(BACK_MS, 3 * program.watch.held_ms)
+    start = at_ms - back_ms(program)
     found = replay(program, courses, start, at_ms + 1, zone)
     teller = _Teller(program, found, at_ms, zone)
     lines = tuple(teller.lines())
@@ -50,7 +56,8 @@ class _Teller:
 
     def __init__(self, program: Program, found: Replayed, at_ms: int, zone: tzinfo) -> None:
         self.program, self.found, self.at_ms, self.zone = program, found, at_ms, zone
-        self.watch, self.state, self.sight = program.watch, found.state, found.sight
+        self.state = found.state
+        self.parts = found.state.parts if program.more else (found.state,)
 
     def clock(self, at_ms: int) -> str:
         """A moment by the house's clock; with its day where that is another one."""
@@ -58,89 +65,87 @@ class _Teller:
         same = when.date() == now.date() and at_ms != self.at_ms
         return when.strftime("%H:%M" if same else "%d %b %H:%M")
 
-    def shown(self, value: float) -> str:
-        return show_value(value, self.watch.kind)
-
-    @property
-    def wanted(self) -> str:
-        """As in "under 82 %"."""
-        return self.watch.comparison.sentence(self.watch.kind)
-
-    @property
-    def seen(self) -> bool:
-        """Whether there was a value to act on."""
-        return self.sight.known and self.state.value is not None
-
-    @property
-    def beyond(self) -> bool:
-        value = self.state.value
-        return value is not None and self.watch.comparison.starts_with(value)
-
-    @property
-    def allowed(self) -> bool:
-        return self.program.only.allows(self.at_ms, self.zone)
-
-    @property
-    def held_ms(self) -> int:
-        return self.at_ms - self.state.since_ms
-
     def lines(self) -> list[Line]:
-        found = [self._value()]
+        found: list[Line] = []
+        for watch, part in zip(self.program.parts, self.parts, strict=False):
+            found.append(self._value(watch, part))
+            if part.phase is not Phase.ON and watch.held_ms and part.value is not None:
+                found += self._hold(watch, part)
         if self.state.phase is Phase.ON:
             found.append(Line(True, f"It was on since {self.clock(self.state.since_ms)}."))
-            until = self.watch.comparison.sentence_until(self.watch.kind)
-            found.append(Line(None, f"It ends when the value is {until or 'not ' + self.wanted}."))
-        elif self.watch.held_ms and self.seen:
-            found += self._hold()
-        if self.program.only.sentence():
-            hours = self.program.only.sentence().removeprefix(", ")
-            found.append(Line(self.allowed, f"It may act {hours}."))
-        return found
+            if not self.program.more:
+                compared, kind = self.program.watch.comparison, self.program.watch.kind
+                until = compared.sentence_until(kind) or f"not {compared.sentence(kind)}"
+                found.append(Line(None, f"It ends when the value is {until}."))
+        return found + self._circumstances()
 
-    def _value(self) -> Line:
-        name = self.sight.spoken
-        if not self.sight.known:
+    def _value(self, watch: Watch, part: State) -> Line:
+        sight = self.found.sights[watch.entity]
+        name, wanted = sight.spoken, watch.comparison.sentence(watch.kind)
+        if not sight.known:
             return Line(False, f"{name} was not heard in the time before.")
-        if self.sight.quality >= Quality.STUCK or self.sight.value is None:
-            reason = self.sight.quality.reason or "no value"
+        if sight.quality >= Quality.STUCK or sight.value is None:
+            reason = sight.quality.reason or "no value"
             return Line(False, f"{name} was bad ({reason}); nothing is decided by that.")
-        value = self.sight.value
-        is_so = self.watch.comparison.starts_with(value)
-        heard = self.clock(self.state.heard_ms)
-        said = f"{name} was {self.shown(value)} ({heard})"
-        return Line(is_so, f"{said}, {'' if is_so else 'not '}{self.wanted}.")
+        is_so = watch.comparison.starts_with(sight.value)
+        said = f"{name} was {show_value(sight.value, watch.kind)} ({self.clock(part.heard_ms)})"
+        return Line(is_so, f"{said}, {'' if is_so else 'not '}{wanted}.")
 
-    def _hold(self) -> list[Line]:
-        found, needed = [], show_span(self.watch.held_ms)
-        if self.beyond:
-            long = self.held_ms >= self.watch.held_ms
-            of = "" if long else " of"
-            begun = self.clock(self.state.since_ms)
-            lasted = show_span(self.held_ms) if self.held_ms >= 1000 else "0 s"
-            rest = f" {needed}" if not long else f", longer than {needed}"
-            found.append(Line(long, f"It was {self.wanted} for {lasted}{of}{rest}, since {begun}."))
+    def _hold(self, watch: Watch, part: State) -> list[Line]:
+        found, needed = [], show_span(watch.held_ms)
+        if part.value is not None and watch.comparison.starts_with(part.value):
+            held = self.at_ms - part.since_ms
+            long = held >= watch.held_ms
+            rest = f", longer than {needed}" if long else f" of {needed}"
+            wanted, begun = watch.comparison.sentence(watch.kind), self.clock(part.since_ms)
+            found.append(Line(long, f"It was {wanted} for {show_span(held)}{rest}, since {begun}."))
         broken = [one for one in self.found.moves if self._broke(one.before, one.after)]
         value = broken[-1].value if broken else None
         if value is not None:
-            when = self.clock(broken[-1].at_ms)
-            found.append(
-                Line(None, f"A reading of {self.shown(value)} at {when} ended the hold before.")
-            )
+            when, shown = self.clock(broken[-1].at_ms), show_value(value, watch.kind)
+            found.append(Line(None, f"A reading of {shown} at {when} ended the hold before."))
         return found
 
     @staticmethod
     def _broke(before: Phase, after: Phase) -> bool:
         return before in (Phase.HOLDING, Phase.WAITING) and after is Phase.IDLE
 
+    @property
+    def _allowed(self) -> bool:
+        return self.program.only.allows(self.at_ms, self.zone)
+
+    def _circumstances(self) -> list[Line]:
+        found: list[Line] = []
+        if self.program.only.sentence():
+            hours = self.program.only.sentence().removeprefix(", ")
+            found.append(Line(self._allowed, f"It may act {hours}."))
+        for watch in self.program.when:
+            sight = self.found.sights[watch.entity]
+            wanted = watch.comparison.sentence(watch.kind)
+            value = "not known" if sight.value is None else show_value(sight.value, watch.kind)
+            text = f"It may act only while {sight.spoken} is {wanted}; it was {value}."
+            found.append(Line(is_so(watch, sight), text))
+        if self.program.pause_ms and self.state.started_ms:
+            rested = self.at_ms >= self.state.started_ms + self.program.pause_ms
+            last = self.clock(self.state.started_ms)
+            pause = show_span(self.program.pause_ms)
+            found.append(Line(rested, f"It rests for {pause} after its last start ({last})."))
+        return found
+
     def verdict(self) -> str:
         """The rest of the sentence that begins "At 02:10 …"."""
         if self.state.phase is Phase.ON:
             return f"it was on, since {self.clock(self.state.since_ms)}."
-        if not self.seen:
+        if self.state.phase is Phase.WAITING:
+            return "it waited for its hours, or for what must be so beside."
+        if self.program.more:
+            so = sum(one.phase is Phase.ON for one in self.parts)
+            return f"it did not start: {so} of {len(self.program.parts)} were so."
+        watch, part = self.program.watch, self.state
+        if part.value is None or not self.found.sights[watch.entity].known:
             return "it had nothing to go by."
-        if not self.beyond:
-            return f"it did not start: the value was not {self.wanted}."
-        if self.state.phase is Phase.WAITING or not self.allowed:
-            return "it waited for its hours."
-        left = self.watch.held_ms - self.held_ms
+        if not watch.comparison.starts_with(part.value):
+            wanted = watch.comparison.sentence(watch.kind)
+            return f"it did not start: the value was not {wanted}."
+        left = watch.held_ms - (self.at_ms - part.since_ms)
         return f"it was still holding, for another {show_span(max(1000, left))}."

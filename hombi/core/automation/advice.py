@@ -12,9 +12,9 @@ from typing import Any
 
 from hombi.core.automation.actions import Switch
 from hombi.core.automation.comparisons import Over, Under
-from hombi.core.automation.machine import EdgeKind
 from hombi.core.automation.program import Program
 from hombi.core.automation.replay import Course, Replayed, replay
+from hombi.core.automation.state import EdgeKind
 from hombi.core.quality import Quality
 from hombi.core.series.reading import Reading
 from hombi.core.values import show_span

@@ -89,7 +89,7 @@ def read_only(toml: TomlText) -> Only:
     table = table_of(toml, "only")
     if table is None:
         return Only()
-    only_keys(toml, ("only",), table, {"between", "days"})
+    only_keys(toml, ("only",), table, {"between", "days", "when"})
     between = None
     if (hours := text(toml, ("only",), table, "between")) != "":
         match = _HOURS.fullmatch(hours)

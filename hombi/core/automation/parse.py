@@ -6,15 +6,18 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from hombi.core.automation.actions import ACTIONS, Action, Switch
+from hombi.core.automation.actions import ACTIONS, Action, Notify, Switch, Wait
 from hombi.core.automation.comparisons import COMPARISONS
 from hombi.core.automation.only import read_only
-from hombi.core.automation.program import Lost, Program, Watch
+from hombi.core.automation.program import Lost, Program, Remind, Watch
 from hombi.core.automation.text import entity, only_keys, span_ms, table, text
 from hombi.core.house_facts import HouseFacts
 from hombi.core.toml_text import Mistake, Path, TomlText, read_toml
+from hombi.core.values import show_span
 
 _WORDS = ", ".join(COMPARISONS)
+_TABLES = {"name", "about", "pause", "watch", "only", "starts", "ends", "remind"}
+MOST_PARTS, MOST_REMINDERS, USUAL_REMINDERS, LEAST_EVERY_MS = 20, 100, 3, 10_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,20 +43,25 @@ def parse(source: str, facts: HouseFacts) -> Parsed:
     toml = read_toml(source)
     if toml.mistakes:
         return Parsed(None, tuple(toml.mistakes))
-    only_keys(toml, (), toml.data, {"name", "about", "watch", "only", "starts", "ends"})
+    only_keys(toml, (), toml.data, _TABLES)
     name = text(toml, (), toml.data, "name", required=True)
     about = text(toml, (), toml.data, "about")
-    watch = _watch(toml, facts)
-    only = read_only(toml)
+    watched = _watched(toml, facts)
+    only, when = read_only(toml), _when(toml, facts)
+    pause_ms = span_ms(toml, (), toml.data, "pause")
     if "starts" not in toml.data:
         what = "an automation without [[starts]] does nothing"
         toml.blame((), what, 'add a [[starts]] with switch = "…" or notify = "everyone"')
     elsewhere = len(toml.mistakes)
     starts, ends = _actions(toml, "starts", facts), _actions(toml, "ends", facts)
+    reminds = _reminds(toml, facts)
     mistakes = tuple(sorted(toml.mistakes, key=lambda m: (m.place.line, m.place.column)))
-    if watch is None:
+    if watched is None:
         return Parsed(None, mistakes)
-    program = Program(name, about, watch, only, starts, ends)
+    first, *more = watched.parts
+    program = Program(
+        name, about, first, only, starts, ends, tuple(more), watched.need, when, pause_ms, reminds
+    )
     if mistakes:
         return Parsed(None, mistakes, partly=program if not elsewhere else None)
     return Parsed(program, (), _warnings(toml, program))
@@ -63,6 +71,8 @@ def _warnings(toml: TomlText, program: Program) -> tuple[Mistake, ...]:
     """What is allowed and hardly meant: it switches what it watches, back and forth
     without end."""
     watch, known = program.watch, len(toml.mistakes)
+    if program.more:
+        return ()
     compared = watch.comparison
     back = any(
         isinstance(a, Switch) and a.entity == watch.entity and compared.starts_with(a.to)
@@ -84,39 +94,127 @@ def _warnings(toml: TomlText, program: Program) -> tuple[Mistake, ...]:
     return warnings
 
 
-def _watch(toml: TomlText, facts: HouseFacts) -> Watch | None:
+@dataclass(frozen=True, slots=True)
+class _Watched:
+    """What [watch] comes to: its parts, and how many of them must be so."""
+
+    parts: tuple[Watch, ...]
+    need: int
+
+
+_SEVERAL = ("all", "any", "of")
+
+
+def _watched(toml: TomlText, facts: HouseFacts) -> _Watched | None:
     found = table(toml, "watch")
     if found is None:
         if "watch" not in toml.data:
-            toml.blame((), "there is no [watch]", "an automation looks at one entity")
+            toml.blame((), "there is no [watch]", "an automation looks at one entity or several")
         return None
+    several = [key for key in _SEVERAL if key in found]
+    if not several:
+        one = _part(toml, ("watch",), found, facts)
+        return None if one is None else _Watched((one,), 1)
+    only_keys(toml, ("watch",), found, {*_SEVERAL, "at_least"})
+    key = several[0]
+    path: Path = ("watch", key)
+    if len(several) > 1 or ("at_least" in found) != (key == "of"):
+        hint = "write all = [ … ], any = [ … ], or at_least = 2 with of = [ … ]"
+        toml.blame(path, "[watch] watches several in one way", hint)
+        return None
+    parts = _parts(toml, path, found[key], facts)
+    if parts is None:
+        return None
+    if len(parts) < 2:
+        toml.blame(path, f"{key} needs two or more", 'for one, write entity = "…" in [watch]')
+        return None
+    need = {"all": len(parts), "any": 1}.get(key, found.get("at_least", 1))
+    if not isinstance(need, int) or isinstance(need, bool) or not 1 <= need <= len(parts):
+        toml.blame(("watch", "at_least"), f"at_least is a number from 1 to {len(parts)}")
+        return None
+    return _Watched(parts, need)
+
+
+def _parts(
+    toml: TomlText, path: Path, given: object, facts: HouseFacts, *, held: bool = True
+) -> tuple[Watch, ...] | None:
+    """Several that are watched, one table each."""
+    if not isinstance(given, list) or not all(isinstance(one, dict) for one in given):
+        hint = 'write [ { entity = "…", over = "…" }, … ]'
+        toml.blame(path, f"{path[-1]} is a list of tables in braces", hint)
+        return None
+    if len(given) > MOST_PARTS:
+        toml.blame(path, f"{path[-1]} has {MOST_PARTS} at most, not {len(given)}")
+        return None
+    found = [_part(toml, (*path, n), one, facts, held=held) for n, one in enumerate(given)]
+    known = tuple(one for one in found if one is not None)
+    return known if len(known) == len(found) else None
+
+
+def _part(
+    toml: TomlText, path: Path, found: dict[str, Any], facts: HouseFacts, *, held: bool = True
+) -> Watch | None:
     words = [word for word in COMPARISONS if word in found]
-    only_keys(toml, ("watch",), found, {"entity", "held", "until", "lost", *COMPARISONS})
-    address = text(toml, ("watch",), found, "entity", required=True)
-    known = entity(toml, ("watch", "entity"), address, facts)
+    known_keys = {"entity", *COMPARISONS, *({"held", "until", "lost"} if held else ())}
+    only_keys(toml, path, found, known_keys)
+    address = text(toml, path, found, "entity", required=True)
+    known = entity(toml, (*path, "entity"), address, facts)
     if len(words) != 1:
-        what = f"[watch] has {' and '.join(words)}" if words else "[watch] names no limit"
-        toml.blame(("watch",), what, f"give one of {_WORDS}")
+        named = f"[{path[0]}]" if len(path) == 1 else "this"
+        what = f"{named} has {' and '.join(words)}" if words else f"{named} names no limit"
+        toml.blame(path, what, f"give one of {_WORDS}")
         return None
-    held_ms = span_ms(toml, ("watch",), found, "held")
-    lost = _lost(toml, found)
+    held_ms = span_ms(toml, path, found, "held")
+    lost = _lost(toml, path, found)
     if known is None:
         return None
-    comparison = COMPARISONS[words[0]].parse(toml, found, known.kind)
+    comparison = COMPARISONS[words[0]].parse(toml, path, found, known.kind)
     if comparison is None:
         return None
     return Watch(address, known.kind, comparison, held_ms, lost)
 
 
-def _lost(toml: TomlText, found: dict[str, Any]) -> Lost:
-    word = text(toml, ("watch",), found, "lost")
+def _lost(toml: TomlText, path: Path, found: dict[str, Any]) -> Lost:
+    word = text(toml, path, found, "lost")
     if word and word not in tuple(Lost):
-        toml.blame(("watch", "lost"), f"{word!r} is neither end nor stay", 'write lost = "end"')
+        toml.blame((*path, "lost"), f"{word!r} is neither end nor stay", 'write lost = "end"')
         return Lost.END
     return Lost(word) if word else Lost.END
 
 
-def _actions(toml: TomlText, edge: str, facts: HouseFacts) -> tuple[Action, ...]:
+def _when(toml: TomlText, facts: HouseFacts) -> tuple[Watch, ...]:
+    """What must be so beside the hours: [only] when = [ … ]."""
+    found = toml.data.get("only")
+    if not isinstance(found, dict) or "when" not in found:
+        return ()
+    return _parts(toml, ("only", "when"), found["when"], facts, held=False) or ()
+
+
+def _reminds(toml: TomlText, facts: HouseFacts) -> tuple[Remind, ...]:
+    tables = toml.data.get("remind", [])
+    if not isinstance(tables, list) or not all(isinstance(one, dict) for one in tables):
+        what, hint = "remind is a list of reminders", "write [[remind]] with two brackets"
+        toml.blame(("remind",), what, hint, at_value=False)
+        return ()
+    made = []
+    for number, found in enumerate(tables):
+        path: Path = ("remind", number)
+        text(toml, path, found, "every", required=True)
+        every_ms = span_ms(toml, path, found, "every")
+        most = found.get("at_most", USUAL_REMINDERS)
+        if not isinstance(most, int) or isinstance(most, bool) or not 1 <= most <= MOST_REMINDERS:
+            toml.blame((*path, "at_most"), f"at_most is a number from 1 to {MOST_REMINDERS}")
+            most = 1
+        rest = {key: one for key, one in found.items() if key not in ("every", "at_most")}
+        notify = Notify.parse(toml, path, rest, facts)
+        if every_ms and every_ms < LEAST_EVERY_MS:
+            toml.blame((*path, "every"), f"{show_span(LEAST_EVERY_MS)} is the shortest")
+        elif every_ms and notify is not None:
+            made.append(Remind(every_ms, most, notify))
+    return tuple(made)
+
+
+def _actions(toml: TomlText, edge: str, facts: HouseFacts) -> tuple[Action | Wait, ...]:
     tables = toml.data.get(edge, [])
     if not isinstance(tables, list) or not all(isinstance(t, dict) for t in tables):
         what, hint = f"{edge} is a list of actions", f"write [[{edge}]] with two brackets"
@@ -131,10 +229,13 @@ def _actions(toml: TomlText, edge: str, facts: HouseFacts) -> tuple[Action, ...]
     return tuple(action for action in actions if action is not None)
 
 
-def _action(toml: TomlText, path: Path, found: dict[str, Any], facts: HouseFacts) -> Action | None:
+def _action(
+    toml: TomlText, path: Path, found: dict[str, Any], facts: HouseFacts
+) -> Action | Wait | None:
     words = [word for word in ACTIONS if word in found]
     if len(words) != 1:
         what = f"an action is one of {', '.join(ACTIONS)}"
         toml.blame(path, what, 'give either switch = "node/entity" or notify = "everyone"')
         return None
-    return ACTIONS[words[0]].parse(toml, path, found, facts)
+    made: Action | Wait | None = ACTIONS[words[0]].parse(toml, path, found, facts)
+    return made

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
-from hombi.core.automation.actions import Action
+from hombi.core.automation.actions import Action, Notify, Wait
 from hombi.core.automation.comparisons import Comparison
 from hombi.core.automation.only import Only
 from hombi.core.kinds import Kind
@@ -33,40 +33,82 @@ class Watch:
 
 
 @dataclass(frozen=True, slots=True)
+class Remind:
+    """A notice each `every_ms` while it is on, `at_most` times."""
+
+    every_ms: int
+    at_most: int
+    notify: Notify
+
+
+@dataclass(frozen=True, slots=True)
 class Program:
     """One automation: what it watches, when it may act, and what it does at either
-    edge."""
+    edge.
+
+    With `more` it watches several, of which `need` must be so. `when` must be so beside
+    the hours of `only`. It starts again `pause_ms` after its last start at the
+    earliest.
+    """
 
     name: str
     about: str
     watch: Watch
     only: Only
-    starts: tuple[Action, ...]
-    ends: tuple[Action, ...]
+    starts: tuple[Action | Wait, ...]
+    ends: tuple[Action | Wait, ...]
+    more: tuple[Watch, ...] = ()
+    need: int = 1
+    when: tuple[Watch, ...] = ()
+    pause_ms: int = 0
+    reminds: tuple[Remind, ...] = ()
+
+    @property
+    def parts(self) -> tuple[Watch, ...]:
+        """All that it watches."""
+        return (self.watch, *self.more)
 
     @property
     def entities(self) -> tuple[str, ...]:
         """The addresses of all entities that it looks at."""
-        return (self.watch.entity,)
+        return tuple(dict.fromkeys(one.entity for one in (*self.parts, *self.when)))
 
     def sentence(self, names: Mapping[str, str]) -> str:
         """The whole automation in words; `names` gives an entity's spoken name by its
         address."""
-        watch = self.watch
         spoken = _names(names)
-        said = f"When {spoken(watch.entity)} is {watch.comparison.sentence(watch.kind)}"
-        if watch.held_ms:
-            said += f" for {show_span(watch.held_ms)}"
-        if until := watch.comparison.sentence_until(watch.kind):
-            said += f", until it is back {until}"
-        if watch.lost is Lost.STAY:
-            said += ", and on while it cannot be heard"
+        watched = [_watched(one, spoken) for one in self.parts]
+        if self.more and self.need == len(self.parts):
+            said = "When " + " and ".join(watched)
+        elif self.more:
+            many = "any" if self.need == 1 else f"at least {self.need}"
+            said = f"When {many} of these is so, " + " or ".join(watched)
+        else:
+            said = f"When {watched[0]}"
         said += self.only.sentence()
+        for one in self.when:
+            said += f", only while {spoken(one.entity)} is {one.comparison.sentence(one.kind)}"
+        if self.pause_ms:
+            said += f", {show_span(self.pause_ms)} after the last start at the earliest"
         said += ": " + "; ".join(action.sentence(spoken) for action in self.starts)
+        for remind in self.reminds:
+            said += (
+                f". Every {show_span(remind.every_ms)} while it lasts, {remind.at_most} times at "
+                f"most: {remind.notify.sentence(spoken)}"
+            )
         if self.ends:
             ends = "; ".join(action.sentence(spoken) for action in self.ends)
             said += f". When it ends: {ends}"
         return said + "."
+
+
+def _watched(watch: Watch, spoken: Callable[[str], str]) -> str:
+    said = f"{spoken(watch.entity)} is {watch.comparison.sentence(watch.kind)}"
+    if watch.held_ms:
+        said += f" for {show_span(watch.held_ms)}"
+    if until := watch.comparison.sentence_until(watch.kind):
+        said += f", until it is back {until}"
+    return said + (", and on while it cannot be heard" if watch.lost is Lost.STAY else "")
 
 
 def _names(names: Mapping[str, str]) -> Callable[[str], str]:

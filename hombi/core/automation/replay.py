@@ -15,19 +15,10 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from hombi.core.automation.actions import Effect
-from hombi.core.automation.machine import (
-    Passed,
-    Phase,
-    Seen,
-    Sight,
-    State,
-    Why,
-    due_ms,
-    lost_ms,
-    step,
-    unmoved,
-)
+from hombi.core.automation.machine import due_ms, lost_ms, sooner, step
+from hombi.core.automation.parts import unmoved
 from hombi.core.automation.program import Program
+from hombi.core.automation.state import Passed, Phase, Seen, Sight, State, Why
 from hombi.core.kinds import Kind
 from hombi.core.rhythm import GAPS_TO_KNOW, learned, patience
 from hombi.core.series.reading import Reading
@@ -62,12 +53,14 @@ class Move(NamedTuple):
 
 @dataclass(slots=True)
 class Replayed:
-    """What came of a span: the edges, all moves, and where it stood at its end."""
+    """What came of a span: the edges, all moves, where it stood at its end and what was
+    known then; and all that was to be done, at edges and between them."""
 
     acted: list[Acted] = field(default_factory=list)
     moves: list[Move] = field(default_factory=list)
     state: State = field(default_factory=State)
-    sight: Sight = field(default_factory=Sight)
+    sights: dict[str, Sight] = field(default_factory=dict)
+    effects: list[Effect] = field(default_factory=list)
 
     def on(self, start_ms: int, end_ms: int) -> list[tuple[int, int]]:
         """From when until when it was on, within a span."""
@@ -94,7 +87,9 @@ class _Past:
         self._known[entity].hear(reading)
 
     def sight(self, entity: str) -> Sight:
-        return self._known[entity].sight()
+        known = self._known.get(entity)
+        # What is only switched has no past here.
+        return Sight(entity) if known is None else known.sight()
 
 
 class _Entity:
@@ -130,7 +125,7 @@ def replay(
     and moves from before the span are left out. `courses` has all entities that it
     names."""
     world, found = _Past(courses, zone), Replayed()
-    watched, state = program.watch.entity, State()
+    alone, state = not program.more, State()
     # When it must be stepped next although nothing is heard: by its holds and hours;
     # and by these, or because its value is lost.
     planned: int | None = None
@@ -152,40 +147,37 @@ def replay(
         state = done.state
         if state.phase is not before.phase and world.now_ms >= start_ms:
             found.moves.append(Move(world.now_ms, before.phase, state.phase, state.value))
-        if done.why is not None and world.now_ms >= start_ms:
-            found.acted.append(Acted(done.why, done.effects))
-        planned = None if state.phase is Phase.IDLE else due_ms(program, state, world)
-        due = _sooner(planned, lost_ms(program, state, world))
+        if world.now_ms >= start_ms:
+            found.effects += done.effects
+            if done.why is not None:
+                found.acted.append(Acted(done.why, done.effects))
+        quiet = state.phase is Phase.IDLE and not state.waits
+        planned = None if quiet else due_ms(program, state, world)
+        due = sooner(planned, lost_ms(program, state, world))
 
     for entity, reading in _in_order(courses, end_ms):
         if due is not None and due < reading.at_ms:
             passed(reading.at_ms)
         world.hear(entity, reading)
-        if entity != watched:
-            continue
         value = reading.value
-        if (
-            value is not None
-            and state.phase is not Phase.HOLDING
-            and unmoved(program, state, value, reading.quality)
-        ):
+        if alone and entity != program.watch.entity:
+            if state.phase is Phase.IDLE:
+                continue  # only what it watches begins anything
+        elif alone and value is not None and unmoved(program.watch, state, value, reading.quality):
             # Most readings change nothing.
             state = replace(state, value=value, heard_ms=reading.at_ms)
             if state.phase is Phase.ON:
-                due = _sooner(planned, lost_ms(program, state, world))
+                due = sooner(planned, lost_ms(program, state, world))
             continue
         world.now_ms = reading.at_ms
-        taken(Seen(value, reading.quality))
+        taken(Seen(value, reading.quality, entity))
     passed(end_ms)
     if state.phase is Phase.ON and not any(move.after is Phase.ON for move in found.moves):
         # It was on before the span began.
         found.moves.insert(0, Move(start_ms, Phase.IDLE, Phase.ON, state.value))
-    found.state, found.sight = state, world.sight(watched)
+    found.state = state
+    found.sights = {one: world.sight(one) for one in program.entities}
     return found
-
-
-def _sooner(*moments: int | None) -> int | None:
-    return min((one for one in moments if one is not None), default=None)
 
 
 def _in_order(courses: Mapping[str, Course], end_ms: int) -> Iterator[tuple[str, Reading]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from hombi.core.automation import Began, Passed, Phase, State, Taken
+from hombi.core.automation import Began, Passed, Phase, Program, State, Taken
 from hombi.core.names import slug
 from hombi.hub.automations.part import Automations
 from hombi.hub.automations.runner import Runner
@@ -95,7 +95,7 @@ class ChangeAutomation(Change[Automations, Runner]):
         part.drop(runner)
         after = part.take(new, runner.state)
         same = before is not None and after.program is not None
-        same = same and before.watch == after.program.watch  # type: ignore[union-attr]
+        same = same and _watched(before) == _watched(after.program)
         if before is not None and (off or not same):
             off_duty = "it was taken off duty" if off else "it watches something else now"
             part.step(after, Taken(off_duty, self.leave), before)
@@ -103,6 +103,10 @@ class ChangeAutomation(Change[Automations, Runner]):
             after.state = State()
         part.save(after)
         return after
+
+
+def _watched(program: Program | None) -> object:
+    return None if program is None else (program.parts, program.need)
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,7 +16,7 @@ from hombi.core.automation import (
     limits,
     replay,
 )
-from hombi.core.automation.account import BACK_MS
+from hombi.core.automation.account import BACK_MS, back_ms
 from hombi.core.automation.advice import Limit
 from hombi.core.series import DAY_MS
 from hombi.hub.errors import Invalid
@@ -71,7 +71,7 @@ def accounted(
     zone: tzinfo,
 ) -> Account:
     """Where an automation stood at a moment, by its present text. Raises Invalid."""
-    back = max(BACK_MS, 3 * program.watch.held_ms) + BACK_MS
+    back = back_ms(program) + BACK_MS
     courses = _courses(entities, history, at_ms - back, at_ms + 1)
     return account(program, courses, at_ms, zone)
 

@@ -11,7 +11,6 @@ from datetime import tzinfo
 from typing import Protocol
 
 import msgspec
-from msgspec.structs import replace
 
 from hombi.core.automation import (
     EdgeKind,
@@ -29,7 +28,9 @@ from hombi.core.automation import (
     Tell,
     Why,
     due_ms,
+    lost_ms,
     parse,
+    rejoined,
     step,
 )
 from hombi.core.names import slug
@@ -121,14 +122,8 @@ class Automations(Part):
         await self.context.thread.run(self.starts.load, records.journal, names, now)
         for record in stored:
             runner = self.take(record, state_of(record.state))
-            watched = runner.program.watch.entity if runner.program else ""
-            entity = self._house.entities.get(watched)
-            if entity is None or entity.latest is None or runner.state.value is None:
-                continue
-            # What is on has its usual time to be heard; what was held was heard when
-            # its last reading came.
-            heard = now if runner.state.phase is Phase.ON else entity.latest.at_ms
-            runner.state = replace(runner.state, heard_ms=heard)
+            if runner.program is not None:
+                runner.state = rejoined(runner.program, runner.state, self._heard_at, now)
         self.time_passed()
         self.context.tasks.watch("looking for what is not heard", self._watch)
 
@@ -191,7 +186,8 @@ class Automations(Part):
         runner = Runner(record, parsed.program or parsed.partly, parsed.mistakes, state)
         self.runners[record.slug] = runner
         if runner.program is not None and runner.at_work:
-            self._by_entity.setdefault(runner.program.watch.entity, []).append(runner)
+            for entity in runner.program.entities:
+                self._by_entity.setdefault(entity, []).append(runner)
             self._plan(runner)
         if runner.mistakes:
             how = "cannot run" if runner.program is None else "cannot do all that it says"
@@ -202,10 +198,14 @@ class Automations(Part):
     def drop(self, runner: Runner) -> None:
         """Take an automation from its work."""
         self.runners.pop(runner.record.slug, None)
-        if runner.program is not None:
-            watching = self._by_entity.get(runner.program.watch.entity, [])
+        for entity in runner.program.entities if runner.program is not None else ():
+            watching = self._by_entity.get(entity, [])
             if runner in watching:
                 watching.remove(runner)
+
+    def _heard_at(self, address: str) -> int | None:
+        entity = self._house.entities.get(address)
+        return None if entity is None or entity.latest is None else entity.latest.at_ms
 
     # Stepping them
 
@@ -213,7 +213,7 @@ class Automations(Part):
         """A fresh reading."""
         runners = self._by_entity.get(entity.address)
         if runners:
-            seen = Seen(reading.value, reading.quality)
+            seen = Seen(reading.value, reading.quality, entity.address)
             for runner in list(runners):
                 self.step(runner, seen)
 
@@ -233,9 +233,12 @@ class Automations(Part):
 
     def look(self) -> None:
         """Look for what is on and not heard any more."""
+        now = self.context.clock.now_ms()
         for runner in list(self.runners.values()):
-            if runner.at_work and runner.state.phase is Phase.ON and not runner.state.blind:
-                self.step(runner, Passed())
+            if runner.at_work and runner.program is not None:
+                lost = lost_ms(runner.program, runner.state, self.world())
+                if lost is not None and lost <= now:
+                    self.step(runner, Passed())
 
     def step(self, runner: Runner, event: Event, program: Program | None = None) -> None:
         """Step one, by another program than its own if one is given; whatever fails in
@@ -258,12 +261,12 @@ class Automations(Part):
         after = runner.state
         if isinstance(event, Taken):
             return
-        moved = (after.phase, after.since_ms, after.blind)
-        if moved != (before.phase, before.since_ms, before.blind):
+        if after.standing != before.standing:
             self.save(runner)
             self._plan(runner)
-            self.changed(runner)
-        elif after.phase is Phase.HOLDING and runner.due is None:
+            if (after.phase, after.since_ms) != (before.phase, before.since_ms):
+                self.changed(runner)
+        elif runner.due is None and after.phase is not Phase.IDLE:
             self._plan(runner)  # it was suspended
 
     def _may_act(self, runner: Runner, program: Program, why: Why) -> bool:
@@ -278,24 +281,24 @@ class Automations(Part):
 
     def _act(self, runner: Runner, program: Program, done: Step) -> None:
         """Begin what is to be done, in its order, and say why."""
-        why, name = done.why, runner.record.slug
-        if why is None:
-            return
-        event = _EVENTS[why.edge](
-            automation=name,
-            entity=program.watch.entity,
-            title=program.name,
-            why=why.text,
-            value=why.seen,
-            limit=why.limit,
-            held_ms=why.held_ms,
-        )
-        self.context.announce(event, Actor.automation(program.name))
-        if why.edge is EdgeKind.START:
-            self.starts.add(name, self.context.clock.now_ms())
-        chain = (*self._chain(program, why), name)[-4 * ROUNDS :]
+        why, name, now = done.why, runner.record.slug, self.context.clock.now_ms()
+        chain: tuple[str, ...] = (name,)
+        if why is not None:
+            event = _EVENTS[why.edge](
+                automation=name,
+                entity=why.entity or program.watch.entity,
+                title=program.name,
+                why=why.text,
+                value=why.seen,
+                limit=why.limit,
+                held_ms=why.held_ms,
+            )
+            self.context.announce(event, Actor.automation(program.name))
+            if why.edge is EdgeKind.START:
+                self.starts.add(name, now)
+            chain = (*self._chain(program, why), name)[-4 * ROUNDS :]
         for effect in done.effects:
-            self._carry_out(effect, name, Actor.automation(program.name), chain, why.at_ms)
+            self._carry_out(effect, name, Actor.automation(program.name), chain, now)
 
     def _carry_out(
         self, effect: Effect, name: str, actor: Actor, chain: tuple[str, ...], at_ms: int
@@ -312,7 +315,8 @@ class Automations(Part):
     def _chain(self, program: Program, why: Why) -> tuple[str, ...]:
         """The automations that led to what this one sees: those that switched it to
         that a moment ago."""
-        chain, at_ms, value = self._causes.get(program.watch.entity, ((), 0, 0.0))
+        entity = why.entity or program.watch.entity
+        chain, at_ms, value = self._causes.get(entity, ((), 0, 0.0))
         return chain if why.at_ms - at_ms <= CAUSE_MS and value == why.seen else ()
 
     def _stop(self, runner: Runner, why: str) -> None:
@@ -326,17 +330,15 @@ class Automations(Part):
         found = self._house.nodes.get(node)
         for entity in found.entities.values() if found else ():
             for runner in self._by_entity.get(entity.address, ()):
-                if runner.state.phase in (Phase.HOLDING, Phase.WAITING):
+                if runner.at_work and runner.state.phase in (Phase.HOLDING, Phase.WAITING):
                     self._plan(runner)
 
     def _clock_set(self, by_ms: int) -> None:
         """The machine's clock was set: what is held is held for as long as before, by
         the new time."""
         for runner in list(self.runners.values()):
-            state = runner.state
-            if runner.program is not None and state.since_ms:
-                since, heard = state.since_ms + by_ms, state.heard_ms + by_ms
-                runner.state = replace(state, since_ms=since, heard_ms=heard)
+            if runner.program is not None and runner.state != State():
+                runner.state = runner.state.shifted(by_ms)
                 self.save(runner)
             if runner.at_work:
                 self._plan(runner)

@@ -6,6 +6,7 @@ from __future__ import annotations
 from typing import Any
 
 from hombi import wire
+from hombi.core.automation import Watch
 from hombi.core.kinds import Seen
 from hombi.core.series import Derivation
 from hombi.core.series.derived import METHODS
@@ -111,9 +112,10 @@ def entity_detail(hub: Hub, found: Entity) -> wire.EntityDetail:
         program = runner.program
         if program is None or not runner.record.enabled:
             continue
-        if program.watch.entity == found.address:
-            watched = _limit(runner)
-            watchers.append(wire.Watcher(automation=name, name=program.name, **watched))
+        for watch in program.parts:
+            if watch.entity == found.address:
+                limit = _limit(watch)
+                watchers.append(wire.Watcher(automation=name, name=program.name, **limit))
     unit = found.kind.unit
     sent = found.sent_unit
     converted = bool(unit and sent) and conversion(sent, unit) != (1.0, 0.0)
@@ -264,9 +266,7 @@ def window(hub: Hub) -> wire.Window:
     )
 
 
-def _limit(runner: Runner) -> dict[str, Any]:
-    assert runner.program is not None
-    watch = runner.program.watch
+def _limit(watch: Watch) -> dict[str, Any]:
     seen, until = watch.kind.as_seen, watch.comparison.until
     return {
         "entity": watch.entity,
@@ -294,7 +294,7 @@ def automation(hub: Hub, runner: Runner) -> wire.Automation:
         due=runner.due,
         started_at=hub.automations.starts.last(record.slug),
         started_lately=hub.automations.starts.lately(record.slug, hub.context.clock.now_ms()),
-        watch=wire.Limit(**_limit(runner)) if program else None,
+        watch=wire.Limit(**_limit(program.watch)) if program else None,
         limit_shown=shown,
         stopped=runner.broken,
         mistakes=[mistake(one) for one in runner.mistakes],

@@ -134,11 +134,9 @@ def _replay(
     starts = sum(one.why.edge is EdgeKind.START for one in replayed.acted)
     weeks = (end - (found.known_from or start)) / WEEK_MS
     done = Counter(
-        effect.spoken(lambda address: names.get(address, address))
-        for one in replayed.acted
-        for effect in one.effects
+        effect.spoken(lambda address: names.get(address, address)) for effect in replayed.effects
     )
-    sided = isinstance(watch.comparison, (Over, Under))
+    sided = isinstance(watch.comparison, (Over, Under)) and not program.more
     until = watch.comparison.until
     return wire.Replay(
         sentence=program.sentence(names),

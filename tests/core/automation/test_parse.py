@@ -117,7 +117,7 @@ def test_converts_limits_into_the_unit_of_the_kind() -> None:
             4,
             2,
             "[watch] names no limit",
-            "give one of over, under, is",
+            "give one of over, under, within, outside, is, is_not",
         ),
         (
             'under = "82 %"',
@@ -125,7 +125,7 @@ def test_converts_limits_into_the_unit_of_the_kind() -> None:
             4,
             2,
             "[watch] has over and under",
-            "give one of over, under, is",
+            "give one of over, under, within, outside, is, is_not",
         ),
         ('held = "10 min"', 'held = "10 mins!"', 7, 8, "'10 mins!' is no length of time", ""),
         ('until = "86 %"', 'until = "80 %"', 8, 9, "until must lie above the limit, 82 %", ""),
@@ -145,7 +145,7 @@ def test_converts_limits_into_the_unit_of_the_kind() -> None:
             "[[starts]]\nswich",
             14,
             3,
-            "an action is one of switch, notify",
+            "an action is one of switch, set, notify, wait",
             "",
         ),
         (

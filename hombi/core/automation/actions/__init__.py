@@ -3,10 +3,12 @@ one, what it wants done, and how it reads."""
 
 from hombi.core.automation.actions.base import Action, ActionWord, Effect
 from hombi.core.automation.actions.notify import Notify, Tell, fill
+from hombi.core.automation.actions.set_ import Set
 from hombi.core.automation.actions.switch import Switch, SwitchTo
+from hombi.core.automation.actions.wait import Wait
 
 # By their word in a text; one more file is one more line here.
-ACTIONS: dict[str, ActionWord] = {"switch": Switch, "notify": Notify}
+ACTIONS: dict[str, ActionWord] = {"switch": Switch, "set": Set, "notify": Notify, "wait": Wait}
 
 __all__ = [
     "ACTIONS",
@@ -14,8 +16,10 @@ __all__ = [
     "ActionWord",
     "Effect",
     "Notify",
+    "Set",
     "Switch",
     "SwitchTo",
     "Tell",
+    "Wait",
     "fill",
 ]

@@ -32,7 +32,5 @@ class Action(Protocol):
 class ActionWord(Protocol):
     """The word of an action in a text."""
 
-    def parse(
-        self, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
-    ) -> Action | None:
+    def parse(self, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts) -> Any:
         """Understand it from its table; what is wrong is noted there."""

@@ -12,7 +12,7 @@ from hombi.core.house_facts import HouseFacts, did_you_mean
 from hombi.core.toml_text import Path, TomlText
 
 # What may stand in braces in a title or a text.
-TEXT_FIELDS = ("name", "entity", "room", "value", "limit", "held")
+TEXT_FIELDS = ("name", "entity", "room", "value", "limit", "held", "for")
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,10 +6,11 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
-from hombi.core.automation.text import entity, only_keys, quantity, text
+from hombi.core.automation.text import entity, only_keys, quantity, span_ms, text
 from hombi.core.house_facts import HouseFacts, did_you_mean
 from hombi.core.kinds import KINDS
 from hombi.core.toml_text import Path, TomlText
+from hombi.core.values import show_span
 
 
 @dataclass(frozen=True, slots=True)
@@ -18,17 +19,20 @@ class SwitchTo:
 
     entity: str
     to: float
+    # As people read it, where that is not on or off.
+    shown: str = ""
 
     def spoken(self, name: Callable[[str], str]) -> str:
-        return f"{name(self.entity)} {'on' if self.to else 'off'}"
+        return f"{name(self.entity)} {self.shown or ('on' if self.to else 'off')}"
 
 
 @dataclass(frozen=True, slots=True)
 class Switch:
-    """The action: `to` is 1.0 for on, 0.0 for off."""
+    """The action: `to` is 1.0 for on, 0.0 for off. After `for_ms` it goes back."""
 
     entity: str
     to: float
+    for_ms: int = 0
 
     word: ClassVar[str] = "switch"
 
@@ -37,7 +41,7 @@ class Switch:
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
     ) -> Switch | None:
         """Understand it from its table."""
-        only_keys(toml, path, table, {"switch", "to"})
+        only_keys(toml, path, table, {"switch", "to", "for"})
         address = text(toml, path, table, "switch", required=True)
         found = entity(toml, (*path, "switch"), address, facts)
         if found is not None and not (found.writable and found.kind.name == "switch"):
@@ -45,15 +49,21 @@ class Switch:
             toml.blame((*path, "switch"), what, _switchable(address, facts))
         to = text(toml, path, table, "to", required=True)
         value = quantity(toml, (*path, "to"), to, KINDS["switch"]) if to else None
+        for_ms = span_ms(toml, path, table, "for")
         if found is None or value is None or not found.writable:
             return None
-        return cls(address, value)
+        return cls(address, value, for_ms)
 
     def effect(self, fields: Mapping[str, str]) -> SwitchTo:
         return SwitchTo(self.entity, self.to)
 
+    def back(self, now: float | None) -> float | None:
+        """To what it goes back."""
+        return 1.0 - self.to
+
     def sentence(self, name: Callable[[str], str]) -> str:
-        return f"{name(self.entity)} {'on' if self.to else 'off'}"
+        lasts = f" for {show_span(self.for_ms)}" if self.for_ms else ""
+        return f"{name(self.entity)} {'on' if self.to else 'off'}{lasts}"
 
 
 def _switchable(address: str, facts: HouseFacts) -> str:

@@ -2,10 +2,23 @@
 with one, what it says of a value, and how it reads."""
 
 from hombi.core.automation.comparisons.base import Comparison, ComparisonWord
-from hombi.core.automation.comparisons.is_ import Is
+from hombi.core.automation.comparisons.is_ import Is, IsNot
+from hombi.core.automation.comparisons.ranges import Outside, Within
 from hombi.core.automation.comparisons.sides import Over, Under
 
 # By their word in a text; one more file is one more line here.
-COMPARISONS: dict[str, ComparisonWord] = {"over": Over, "under": Under, "is": Is}
+COMPARISONS: dict[str, ComparisonWord] = {
+    word.word: word for word in (Over, Under, Within, Outside, Is, IsNot)
+}
 
-__all__ = ["COMPARISONS", "Comparison", "ComparisonWord", "Is", "Over", "Under"]
+__all__ = [
+    "COMPARISONS",
+    "Comparison",
+    "ComparisonWord",
+    "Is",
+    "IsNot",
+    "Outside",
+    "Over",
+    "Under",
+    "Within",
+]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, ClassVar, Protocol
 
 from hombi.core.kinds import Kind
-from hombi.core.toml_text import TomlText
+from hombi.core.toml_text import Path, TomlText
 
 
 class Comparison(Protocol):
@@ -39,5 +39,7 @@ class Comparison(Protocol):
 class ComparisonWord(Protocol):
     """The word of a comparison in a text."""
 
-    def parse(self, toml: TomlText, table: dict[str, Any], kind: Kind) -> Comparison | None:
-        """Understand it from [watch]; what is wrong is noted there."""
+    def parse(
+        self, toml: TomlText, path: Path, table: dict[str, Any], kind: Kind
+    ) -> Comparison | None:
+        """Understand it from the table that watches; what is wrong is noted there."""

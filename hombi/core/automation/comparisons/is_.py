@@ -3,45 +3,71 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Self
 
 from hombi.core.automation.text import quantity
 from hombi.core.kinds import Kind
-from hombi.core.toml_text import TomlText
+from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_limit, show_value
 
 
 @dataclass(frozen=True, slots=True)
-class Is:
-    """Exactly `limit`."""
+class _Exactly:
+    """Exactly `limit`, or anything else."""
 
     limit: float
     until: ClassVar[None] = None
 
-    word: ClassVar[str] = "is"
+    word: ClassVar[str]
 
     @classmethod
-    def parse(cls, toml: TomlText, table: dict[str, Any], kind: Kind) -> Is | None:
-        """Understand it from [watch]."""
-        limit = quantity(toml, ("watch", "is"), table["is"], kind)
+    def parse(cls, toml: TomlText, path: Path, table: dict[str, Any], kind: Kind) -> Self | None:
+        """Understand it from the table that watches."""
+        limit = quantity(toml, (*path, cls.word), table[cls.word], kind)
         if "until" in table:
             what = "until goes with over and under"
-            hint = "with is, it ends when the value is another one"
-            toml.blame(("watch", "until"), what, hint)
+            hint = f"with {cls.word}, it ends when that is so no more"
+            toml.blame((*path, "until"), what, hint)
         return None if limit is None else cls(limit)
 
     def starts_with(self, value: float) -> bool:
-        return value == self.limit
+        raise NotImplementedError
 
     def ends_with(self, value: float) -> bool:
-        return value != self.limit
+        return not self.starts_with(value)
 
     def sentence(self, kind: Kind) -> str:
-        return show_limit(self.limit, kind)
+        raise NotImplementedError
 
     def sentence_until(self, kind: Kind) -> str:
         return ""
 
     def seen(self, value: float, kind: Kind) -> str:
         shown = show_value(value, kind)
-        return f"it is {shown}" if kind.words else f"{shown} is {show_limit(self.limit, kind)}"
+        return f"it is {shown}" if kind.words else f"{shown} is {self.sentence(kind)}"
+
+
+class Is(_Exactly):
+    """It is this one."""
+
+    __slots__ = ()
+    word = "is"
+
+    def starts_with(self, value: float) -> bool:
+        return value == self.limit
+
+    def sentence(self, kind: Kind) -> str:
+        return show_limit(self.limit, kind)
+
+
+class IsNot(_Exactly):
+    """It is another one."""
+
+    __slots__ = ()
+    word = "is_not"
+
+    def starts_with(self, value: float) -> bool:
+        return value != self.limit
+
+    def sentence(self, kind: Kind) -> str:
+        return f"not {show_limit(self.limit, kind)}"

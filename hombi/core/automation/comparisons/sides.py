@@ -8,7 +8,7 @@ from typing import Any, ClassVar, Self
 
 from hombi.core.automation.text import quantity
 from hombi.core.kinds import Kind
-from hombi.core.toml_text import TomlText
+from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_limit, show_value
 
 
@@ -24,25 +24,25 @@ class _Side:
     _sign: ClassVar[int]
 
     @classmethod
-    def parse(cls, toml: TomlText, table: dict[str, Any], kind: Kind) -> Self | None:
-        """Understand it from [watch]."""
-        limit = quantity(toml, ("watch", cls.word), table[cls.word], kind)
+    def parse(cls, toml: TomlText, path: Path, table: dict[str, Any], kind: Kind) -> Self | None:
+        """Understand it from the table that watches."""
+        limit = quantity(toml, (*path, cls.word), table[cls.word], kind)
         if kind.words is not None:
             what = f"a {kind.name} is not over or under"
-            toml.blame(("watch", cls.word), what, f'write is = "{kind.words[1]}"')
+            toml.blame((*path, cls.word), what, f'write is = "{kind.words[1]}"')
         until = None
         if "until" in table:
-            until = quantity(toml, ("watch", "until"), table["until"], kind)
+            until = quantity(toml, (*path, "until"), table["until"], kind)
         if limit is None:
             return None
         shown = show_limit(limit, kind)
         if until is not None and cls._sign * (until - limit) > 0:
             where = "below" if cls._sign > 0 else "above"
-            toml.blame(("watch", "until"), f"until must lie {where} the limit, {shown}")
+            toml.blame((*path, "until"), f"until must lie {where} the limit, {shown}")
         last, goes = (kind.high, "up") if cls._sign > 0 else (kind.low, "down")
         if cls._sign * (limit - last) >= 0 and kind.words is None:
             what = f"a {kind.name} is never {cls.word} {shown}"
-            toml.blame(("watch", cls.word), what, f"it goes {goes} to {show_limit(last, kind)}")
+            toml.blame((*path, cls.word), what, f"it goes {goes} to {show_limit(last, kind)}")
         return cls(limit, until)
 
     def starts_with(self, value: float) -> bool:

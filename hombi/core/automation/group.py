@@ -1,0 +1,128 @@
+"""Several entities watched together: all of them, any, or so many of them.
+
+Each is stepped by itself, with its own limit, hold and end. The whole is so while
+enough of them are; it starts when the circumstances allow it, and ends when too few
+are so.
+"""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+
+from hombi.core.automation.circumstances import Circumstances
+from hombi.core.automation.parts import due_part, first_look, idle, lost_part, step_part
+from hombi.core.automation.program import Program
+from hombi.core.automation.state import (
+    Began,
+    EdgeKind,
+    Event,
+    Passed,
+    Phase,
+    Seen,
+    State,
+    Why,
+    World,
+)
+from hombi.core.values import show_span
+
+
+def step_group(
+    program: Program, state: State, event: Event, world: World, only: Circumstances
+) -> tuple[State, Why | None]:
+    """Step all of the parts that an event is about, and the whole."""
+    parts = state.parts if len(state.parts) == len(program.parts) else None
+    stepped, edges = [], []
+    for place, watch in enumerate(program.parts):
+        before = parts[place] if parts else State()
+        sight = world.sight(watch.entity)
+        own: Event = Passed()
+        if isinstance(event, Began):
+            own = first_look(sight, watch.entity)
+        elif isinstance(event, Seen) and watch.entity == (event.entity or program.watch.entity):
+            own = event
+        after, why = step_part(watch, before, own, world, sight)
+        stepped.append(after)
+        if why is not None:
+            edges.append(why)
+    state = replace(state, parts=tuple(stepped))
+    return _whole(program, state, edges, world, only)
+
+
+def _whole(
+    program: Program, state: State, edges: list[Why], world: World, only: Circumstances
+) -> tuple[State, Why | None]:
+    now, held = world.now_ms, world.now_ms - state.since_ms
+    on = [one.phase is Phase.ON for one in state.parts]
+    enough = sum(on) >= program.need
+    if state.phase is Phase.ON:
+        lost = next((one for one in edges if one.lost), None)
+        if not enough:
+            last = next((one for one in edges if one.edge is EdgeKind.END), None)
+            said = _of(last, world) if last else "too few are so"
+            base = last or _any(program, state, now)
+            return idle(state, now), _why(base, EdgeKind.END, now, held, said)
+        if over := only.over(world):
+            said = f"{over}, after {show_span(held)}"
+            waiting = replace(state, phase=Phase.WAITING, since_ms=now)
+            return waiting, _why(_any(program, state, now), EdgeKind.END, now, held, said)
+        if lost is not None and lost.edge is EdgeKind.LOST:
+            return state, _why(lost, EdgeKind.LOST, now, held, _of(lost, world))
+        return state, None
+    if not enough:
+        phase = (
+            Phase.HOLDING if any(one.phase is not Phase.IDLE for one in state.parts) else Phase.IDLE
+        )
+        return (state if state.phase is phase else replace(state, phase=phase, since_ms=now)), None
+    if not only.allow_start(world):
+        waits = state.phase is Phase.WAITING
+        return (state if waits else replace(state, phase=Phase.WAITING, since_ms=now)), None
+    decided = next((one for one in edges if one.edge is EdgeKind.START), None)
+    said = "; ".join(
+        f"{world.sight(watch.entity).spoken}: {watch.comparison.seen(part.value, watch.kind)}"
+        for watch, part, so in zip(program.parts, state.parts, on, strict=True)
+        if so and part.value is not None
+    )
+    base = decided or _any(program, state, now)
+    return replace(state, phase=Phase.ON, since_ms=now), _why(
+        base, EdgeKind.START, now, base.held_ms, said
+    )
+
+
+def due_group(program: Program, state: State, world: World, only: Circumstances) -> int | None:
+    """When to step next although nothing was heard."""
+    moments = [
+        due_part(watch, part, world, world.sight(watch.entity))
+        for watch, part in zip(program.parts, state.parts, strict=False)
+        if part.phase is Phase.HOLDING
+    ]
+    if state.phase in (Phase.WAITING, Phase.ON):
+        moments.append(only.next_change_ms(world, on=state.phase is Phase.ON))
+    return min((one for one in moments if one is not None), default=None)
+
+
+def lost_group(program: Program, state: State, world: World) -> int | None:
+    """When the value of one that is so counts as no longer heard."""
+    moments = [
+        lost_part(watch, part, world.sight(watch.entity))
+        for watch, part in zip(program.parts, state.parts, strict=False)
+    ]
+    return min((one for one in moments if one is not None), default=None)
+
+
+def _any(program: Program, state: State, now: int) -> Why:
+    """A value to name where none decided: the first one that is known."""
+    for watch, part in zip(program.parts, state.parts, strict=True):
+        if part.value is not None:
+            limit = watch.comparison.limit
+            return Why(EdgeKind.END, now, part.value, limit, 0, "", entity=watch.entity)
+    watch = program.watch
+    limit = watch.comparison.limit
+    return Why(EdgeKind.END, now, limit, limit, 0, "", entity=watch.entity)
+
+
+def _why(base: Why, edge: EdgeKind, now: int, held: int, text: str) -> Why:
+    return Why(edge, now, base.seen, base.limit, held, text, base.lost, base.entity)
+
+
+def _of(why: Why, world: World) -> str:
+    return f"{world.sight(why.entity).spoken}: {why.text}"

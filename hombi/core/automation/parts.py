@@ -1,0 +1,185 @@
+"""One watched entity: idle, holding, so (on), and back. An automation that watches one
+is this machine; one that watches several steps one for each.
+
+    idle ──over the limit──> holding ──held long enough──> on ──back past until──> idle
+                                └──but not allowed now──> waiting ──allowed──> on
+
+Once on, it ends when its value ends it, or when the circumstances of `only` are over,
+whichever comes first: what was switched on for the day is switched off in the evening.
+A value that is bad, or not heard for too long, holds nothing: a hold waits for it and
+begins again. What is on ends then, or stays, as `lost` says.
+"""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+
+from hombi.core.automation.circumstances import ALWAYS, Circumstances
+from hombi.core.automation.program import Lost, Watch
+from hombi.core.automation.state import (
+    EdgeKind,
+    Event,
+    Passed,
+    Phase,
+    Seen,
+    Sight,
+    State,
+    Why,
+    World,
+)
+from hombi.core.quality import Quality
+from hombi.core.values import show_limit, show_span, show_value
+
+# How long the value may go unheard during a hold, while its rhythm is not known.
+UNKNOWN_RHYTHM_MS = 60_000
+
+
+def step_part(
+    watch: Watch,
+    state: State,
+    event: Event,
+    world: World,
+    sight: Sight,
+    only: Circumstances = ALWAYS,
+) -> tuple[State, Why | None]:
+    """Step one watched entity."""
+    now, patience = world.now_ms, _patience_ms(watch, state, sight)
+    unheard = patience is not None and now - state.heard_ms > patience
+    if isinstance(event, Seen) and event.value is not None and event.quality < Quality.STUCK:
+        if unheard and state.phase in (Phase.HOLDING, Phase.WAITING):
+            state = idle(state, now)
+        seen = replace(state, value=event.value, heard_ms=now, blind=False)
+        return _decide(watch, seen, world, only)
+    if state.phase is Phase.ON:
+        if unheard and not state.blind:
+            return _lost(watch, state, now)
+    elif isinstance(event, Seen):
+        # A bad value is no ground to act on. What is held must be seen all the while:
+        # the hold begins again with the next good value.
+        return replace(state if state.phase is Phase.IDLE else idle(state, now), value=None), None
+    elif unheard and state.phase is not Phase.IDLE:
+        return state, None  # suspended
+    return _decide(watch, state, world, only)
+
+
+def due_part(
+    watch: Watch, state: State, world: World, sight: Sight, only: Circumstances = ALWAYS
+) -> int | None:
+    """When to step next although nothing was heard; None when only a reading can change
+    it."""
+    now = world.now_ms
+    if state.phase is Phase.HOLDING:
+        due = max(now, state.since_ms + watch.held_ms)
+        patience = _patience_ms(watch, state, sight)
+        return due if patience is None or due - state.heard_ms <= patience else None
+    if state.phase is Phase.IDLE:
+        return None
+    return only.next_change_ms(world, on=state.phase is Phase.ON)
+
+
+def lost_part(watch: Watch, state: State, sight: Sight) -> int | None:
+    """From when on the value of what is on counts as no longer heard; None for never,
+    or when that is known already."""
+    if state.phase is not Phase.ON or state.blind:
+        return None
+    patience = _patience_ms(watch, state, sight)
+    return None if patience is None else state.heard_ms + patience + 1
+
+
+def unmoved(watch: Watch, state: State, value: float, quality: Quality) -> bool:
+    """Whether a value that is heard in time only becomes the latest one: it begins,
+    breaks and ends nothing. Not for what is held, which time alone can start."""
+    if quality >= Quality.STUCK or state.blind:
+        return False
+    if state.phase is Phase.ON:
+        return not watch.comparison.ends_with(value)
+    return state.phase is Phase.IDLE and not watch.comparison.starts_with(value)
+
+
+def is_so(watch: Watch, sight: Sight) -> bool:
+    """Whether an entity is so now; one that is bad or not heard is not."""
+    if not sight.known or sight.silent or sight.value is None or sight.quality >= Quality.STUCK:
+        return False
+    return watch.comparison.starts_with(sight.value)
+
+
+def first_look(sight: Sight, entity: str) -> Event:
+    """What is known of an entity, as if it had just been heard."""
+    if not sight.known or sight.silent or sight.quality >= Quality.STUCK:
+        return Passed()
+    return Seen(sight.value, sight.quality, entity)
+
+
+def idle(state: State, now_ms: int) -> State:
+    """Nothing is so any more."""
+    return replace(state, phase=Phase.IDLE, since_ms=now_ms, blind=False)
+
+
+def _patience_ms(watch: Watch, state: State, sight: Sight) -> int | None:
+    """How long the watched value may go unheard before it counts as unknown; None for
+    ever."""
+    if watch.kind.words is not None:
+        # A door tells when it is opened, and then nothing for hours: it is known as
+        # long as its node is.
+        return None if sight.present else 0
+    if sight.rhythm_ms:
+        return round(sight.rhythm_ms)
+    return None if state.phase is Phase.ON else UNKNOWN_RHYTHM_MS
+
+
+def _decide(
+    watch: Watch, state: State, world: World, only: Circumstances
+) -> tuple[State, Why | None]:
+    value, now = state.value, world.now_ms
+    compared = watch.comparison
+    if value is None:
+        return state, None
+    held = now - state.since_ms
+    if state.phase is Phase.ON:
+        if not state.blind and compared.ends_with(value):
+            return idle(state, now), _ended(watch, value, held, now)
+        over = only.over(world)
+        if over:
+            said = f"{over}, after {show_span(held)}"
+            why = Why(EdgeKind.END, now, value, compared.limit, held, said, entity=watch.entity)
+            # The value still counts: it goes on when the circumstances come back,
+            # without a second hold.
+            begun = now - watch.held_ms
+            return replace(state, phase=Phase.WAITING, since_ms=begun, blind=False), why
+        return state, None
+    if not compared.starts_with(value):
+        return (state if state.phase is Phase.IDLE else idle(state, now)), None
+    if state.phase is Phase.IDLE:
+        state = replace(state, phase=Phase.HOLDING, since_ms=now)
+    held = now - state.since_ms
+    if held < watch.held_ms:
+        return state, None
+    if not only.allow_start(world):
+        waits = state.phase is Phase.WAITING
+        return (state if waits else replace(state, phase=Phase.WAITING)), None
+    said = compared.seen(value, watch.kind)
+    said += f", held for {show_span(held)}" if watch.held_ms else ""
+    why = Why(EdgeKind.START, now, value, compared.limit, held, said, entity=watch.entity)
+    return replace(state, phase=Phase.ON, since_ms=now), why
+
+
+def _ended(watch: Watch, value: float, held: int, now: int) -> Why:
+    compared, kind = watch.comparison, watch.kind
+    target = compared.limit if compared.until is None else compared.until
+    seen = show_value(value, kind)
+    back = f"it is {seen}" if kind.words else f"{seen}, back past {show_limit(target, kind)}"
+    text = f"{back}, after {show_span(held)}"
+    return Why(EdgeKind.END, now, value, target, held, text, entity=watch.entity)
+
+
+def _lost(watch: Watch, state: State, now: int) -> tuple[State, Why]:
+    held, limit = now - state.since_ms, watch.comparison.limit
+    seen = limit if state.value is None else state.value
+    unheard = f"its value is no longer heard, for {show_span(now - state.heard_ms)}"
+    ends = watch.lost is Lost.END
+    edge = EdgeKind.END if ends else EdgeKind.LOST
+    then = f"it ended after {show_span(held)}" if ends else "it stays on"
+    text = f"{unheard}; {then}"
+    why = Why(edge, now, seen, limit, held, text, lost=True, entity=watch.entity)
+    after = replace(idle(state, now), value=None) if ends else replace(state, blind=True)
+    return after, why

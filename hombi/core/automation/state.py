@@ -1,0 +1,177 @@
+"""What the state machine of automations is stepped with, what it sees, and what comes
+of a step."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import tzinfo
+from enum import StrEnum
+from typing import NamedTuple, Protocol
+
+import msgspec
+from msgspec.structs import replace
+
+from hombi.core.automation.actions import Effect
+from hombi.core.quality import Quality
+
+
+class Phase(StrEnum):
+    """Where an automation stands."""
+
+    IDLE = "idle"
+    HOLDING = "holding"
+    WAITING = "waiting"
+    ON = "on"
+
+
+class Waiting(msgspec.Struct, frozen=True):
+    """What is still to be done at a moment: the rest of the actions of an edge, from
+    `place` on, or (`edge` is "") an entity that goes back to a value."""
+
+    due_ms: int
+    edge: str = ""
+    place: int = 0
+    fields: dict[str, str] = {}
+    entity: str = ""
+    to: float = 0.0
+
+
+class State(msgspec.Struct, frozen=True):
+    """The whole state of an automation.
+
+    `since_ms` is when the phase (for waiting: the hold before it) began, `heard_ms`
+    when a good value was heard last, `blind` that it stays on although its value is not
+    to be seen. `parts` are the states of the several that it watches, where it does.
+    `waits` is what is still to be done, `started_ms` when it started last, `reminded`
+    how often each reminder was given since.
+    """
+
+    phase: Phase = Phase.IDLE
+    since_ms: int = 0
+    value: float | None = None
+    heard_ms: int = 0
+    blind: bool = False
+    parts: tuple[State, ...] = ()
+    waits: tuple[Waiting, ...] = ()
+    started_ms: int = 0
+    reminded: tuple[int, ...] = ()
+
+    @property
+    def standing(self) -> tuple[object, ...]:
+        """What is worth keeping when it changes: all but the values and when they were
+        heard."""
+        parts = tuple(one.standing for one in self.parts)
+        return self.phase, self.since_ms, self.blind, self.waits, self.reminded, parts
+
+    def shifted(self, by_ms: int) -> State:
+        """The same by a clock that was set."""
+
+        def moved(at_ms: int) -> int:
+            return at_ms + by_ms if at_ms else 0
+
+        return replace(
+            self,
+            since_ms=moved(self.since_ms),
+            heard_ms=moved(self.heard_ms),
+            started_ms=moved(self.started_ms),
+            parts=tuple(one.shifted(by_ms) for one in self.parts),
+            waits=tuple(replace(one, due_ms=moved(one.due_ms)) for one in self.waits),
+        )
+
+
+# What an automation is stepped with
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """An entity has a new reading (the first one that it watches, unless another is
+    named); a value of None is no value."""
+
+    value: float | None
+    quality: Quality = Quality.GOOD
+    entity: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Began:
+    """It is new, or on duty again: it looks at what is known now, and does not wait for
+    the next reading."""
+
+
+@dataclass(frozen=True, slots=True)
+class Passed:
+    """Time has passed, and nothing was heard."""
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """It is taken off duty, removed, or watches something else now: the reason, in
+    words. `silently` leaves what it switched as it is."""
+
+    because: str
+    silently: bool = False
+
+
+Event = Seen | Began | Passed | Taken
+
+
+class Sight(NamedTuple):
+    """What is known of one entity. `present` says whether its node is heard;
+    `rhythm_ms` is how long it may usually go unheard, 0 while that is not known."""
+
+    spoken: str = ""
+    room: str = ""
+    value: float | None = None
+    quality: Quality = Quality.GOOD
+    known: bool = False
+    present: bool = True
+    silent: bool = False
+    rhythm_ms: float = 0.0
+
+
+class World(Protocol):
+    """What an automation sees. Times are ms since 1970."""
+
+    @property
+    def now_ms(self) -> int: ...
+
+    @property
+    def zone(self) -> tzinfo: ...
+
+    def sight(self, entity: str) -> Sight:
+        """What is known of an entity now."""
+
+
+class EdgeKind(StrEnum):
+    """What an edge is: the start or the end of a watched state, or that one that is on
+    cannot be seen any more."""
+
+    START = "start"
+    END = "end"
+    LOST = "lost"
+
+
+@dataclass(frozen=True, slots=True)
+class Why:
+    """The account of one decision: which edge it was, what was seen, what it was
+    compared with, and how long it had been so. `lost` says that it came of a value that
+    is no longer heard."""
+
+    edge: EdgeKind
+    at_ms: int
+    seen: float
+    limit: float
+    held_ms: int
+    text: str
+    lost: bool = False
+    # The entity that decided, where several are watched.
+    entity: str = ""
+
+
+class Step(NamedTuple):
+    """What a step came to: the next state, what is to be done, and why; no `why` where
+    nothing was decided."""
+
+    state: State
+    effects: tuple[Effect, ...] = ()
+    why: Why | None = None

@@ -1,0 +1,114 @@
+"""The language at work in a hub: several watched, waits over a restart, ways back."""
+
+from __future__ import annotations
+
+from hombi.hub.automations import AddAutomation, RemoveAutomation
+from hombi.hub.memory import MemoryRecords
+from tests.hub.parts import ManualClock, Rig, rig, settle, with_phone
+
+MIN = 60_000
+BOTH = """name = "Mist while it is dry and warm"
+[watch]
+all = [
+  { entity = "cellar-rack/humidity", under = "82 %" },
+  { entity = "cellar-rack/temperature", over = "10 °C" },
+]
+[[starts]]
+switch = "cellar-mister/switch"
+to = "on"
+for = "5 min"
+[[starts]]
+wait = "10 min"
+[[starts]]
+notify = "everyone"
+title = "Still dry: {entity} {value}"
+[[remind]]
+every = "30 min"
+at_most = 1
+notify = "everyone"
+title = "For {for} now"
+"""
+
+
+async def says(r: Rig, humidity: float, temperature: float) -> None:
+    r.say("cellar-rack", "humidity", humidity)
+    r.say("cellar-rack", "temperature", temperature)
+    await settle()
+
+
+def sent(r: Rig) -> list[float]:
+    return [wanted.value for _, wanted in r.link.sent]
+
+
+async def test_several_watched_waits_and_ways_back_over_a_restart() -> None:
+    records, clock = MemoryRecords(), ManualClock()
+    async with rig(records, clock) as r:
+        await r.cellar()
+        await with_phone(r)
+        await r.do(AddAutomation(BOTH))
+        await says(r, 81, 9)
+        assert sent(r) == []
+        await says(r, 81, 11)
+        assert sent(r) == [1.0]
+        started = next(e for e in records.journal.all if e.event == "AutomationStarted")
+        assert started.text.endswith(
+            "Cellar rack humidity: 81.0 % under 82 %; Cellar rack temperature: 11.0 °C over 10 °C"
+        )
+        assert started.entity == "cellar-rack/temperature"
+        for _ in range(4):
+            await clock.forward(MIN)
+            await says(r, 81, 11)
+        assert sent(r) == [1.0]
+    async with rig(records, clock) as r:
+        await says(r, 81, 11)
+        await clock.forward(MIN)
+        assert sent(r) == [0.0], "it went back on time"
+        for _ in range(5):
+            await says(r, 81, 11)
+            await clock.forward(MIN)
+        assert [title for _, title, _ in r.phones.told] == [
+            "Still dry: Cellar rack temperature 11.0 °C"
+        ]
+    # A restart that lasts over the moment: it is done when the hub is back.
+    await clock.forward(20 * MIN)
+    async with rig(records, clock) as r:
+        await says(r, 81, 11)
+        await clock.forward(0)
+        assert [(who, title) for who, title, _ in r.phones.told] == [
+            ("Ada's phone", "For 30 min now")
+        ]
+        await says(r, 90, 11)
+        assert sent(r) == []
+        last = records.journal.all[-1]
+        assert (last.event, "90.0 %, back past 82 %" in last.text) == ("AutomationEnded", True)
+
+
+async def test_what_ends_early_says_nothing_and_what_is_removed_goes_back() -> None:
+    async with rig() as r:
+        await r.cellar()
+        await with_phone(r)
+        await r.do(AddAutomation(BOTH))
+        await says(r, 81, 11)
+        await says(r, 90, 11)
+        await r.clock.forward(20 * MIN)
+        assert sent(r) == [1.0, 0.0], "on, and back after five minutes"
+        assert r.phones.told == []
+        await says(r, 81, 11)
+        await r.do(RemoveAutomation("mist-while-it-is-dry-and-warm"))
+        await settle()
+        assert sent(r) == [1.0, 0.0, 1.0, 0.0]
+
+
+async def test_a_clock_that_is_set_moves_what_waits() -> None:
+    async with rig() as r:
+        await r.cellar()
+        await r.do(AddAutomation(BOTH))
+        await says(r, 81, 11)
+        r.clock.now += 3_600_000
+        from hombi.hub.events import ClockSet
+
+        r.hub.context.announce(ClockSet(by_ms=3_600_000))
+        await r.clock.forward(4 * MIN)
+        assert sent(r) == [1.0]
+        await r.clock.forward(2 * MIN)
+        assert sent(r) == [1.0, 0.0]
