@@ -10,10 +10,11 @@ from rich.text import Text
 
 from hombi.cli import complete
 from hombi.cli.drawing import ago, as_json, bold, err, mistakes, out, said, table
-from hombi.cli.looking_back import replay
+from hombi.cli.looking_back import rehearse, replay, run
 from hombi.cli.noun import noun
 from hombi.cli.run import SAID_NO, Json, hub, words
 from hombi.cli.texts import read_text
+from hombi.wire import Starter
 
 app = noun("What the house does by itself.")
 File = Annotated[
@@ -138,4 +139,48 @@ def remove(name: Name, leave: Leave = False, json: Json = False) -> None:
         said(json, [was], f"{was.name or name} is removed.")
 
 
-app.command("replay")(replay)
+@app.command()
+def starter(
+    name: Annotated[str, typer.Argument(help="The starter; without one, all are listed.")] = "",
+    blanks: Annotated[
+        list[str] | None,
+        typer.Argument(metavar="[BLANK=VALUE]…", help="Its blanks; without any, they are listed."),
+    ] = None,
+    json: Json = False,
+) -> None:
+    """Begin with a ready-made automation: its blanks make a text, which is printed."""
+    with hub() as h:
+        known = {one.starter: one for one in h.automations.starters()}
+        if not name:
+            if json:
+                as_json(one.as_dict() for one in known.values())
+            else:
+                rows = [(one.starter, one.title, one.about) for one in known.values()]
+                table(("STARTER", "NAME", "WHAT IT DOES"), rows, "")
+            return
+        if not blanks and name in known:
+            _blanks(known[name], json=json)
+            return
+        pairs = [one.partition("=") for one in blanks or []]
+        made = h.automations.fill(name, {key.strip(): value.strip() for key, _, value in pairs})
+    if json:
+        as_json([made.as_dict()])
+    else:
+        print(made.text, end="")
+        mistakes(made.mistakes, "the text")
+
+
+def _blanks(found: Starter, *, json: bool) -> None:
+    if json:
+        as_json([found.as_dict()])
+        return
+    out.print(bold(found.title), found.about)
+    rows = [
+        (one.name, one.label, ", ".join(one.kinds), one.usual, "" if one.needed else "may be empty")
+        for one in found.blanks
+    ]
+    table(("BLANK", "WHAT", "KIND", "LIKE", ""), rows, "")
+
+
+for _command in (replay, rehearse, run):
+    app.command(_command.__name__)(_command)

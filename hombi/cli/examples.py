@@ -163,6 +163,18 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         "hombi automation replay cellar-too-dry --span week",
         'hombi automation replay too-dry.toml --limit "80 %"',
     ),
+    "automation starter": (
+        "hombi automation starter",
+        "hombi automation starter leak name=Leak sensor=sink/leak tell=everyone > leak.toml",
+    ),
+    "automation rehearse": (
+        'hombi automation rehearse cellar-too-dry "81 %" "20 min=87 %"',
+        'hombi automation rehearse too-dry.toml "10 min=81 %" --at 22:00 --for "2 h"',
+    ),
+    "automation run": (
+        "hombi automation run cellar-too-dry",
+        "hombi automation run cellar-too-dry --edge end --yes",
+    ),
     "automation check": (
         "hombi automation check too-dry.toml",
         "hombi automation check too-dry.toml --json",

@@ -14,27 +14,40 @@ from rich.text import Text
 
 from hombi.cli import complete
 from hombi.cli.condition import SPAN_MS
-from hombi.cli.drawing import HouseTime, as_json, bold, clock, counted, err, out
+from hombi.cli.drawing import HouseTime, as_json, bold, clock, counted, err, out, said
 from hombi.cli.readings import Begin, End, length, moments
 from hombi.cli.run import Json, hub, words
 from hombi.cli.texts import moment_of, read_text
-from hombi.client import Replay
+from hombi.client import Hub, PretendValue, Replay
 
 WRONG, MOST_SHOWN = 2, 12
 SHOWN = "%d %b %H:%M"
 _CLOCK = re.compile(r"(?:(today|yesterday)\s+)?(\d{1,2}:\d{2}(?::\d{2})?)")
+_PRETENDED = re.compile(r"(?P<after>\d[\w. ]*?)?\s*(?P<entity>[\w-]+/[\w-]+)?\s*=\s*(?P<value>.+)")
 _EDGES = {"start": "started", "end": "ended", "lost": "lost"}
 
 
+What = Annotated[
+    str,
+    typer.Argument(
+        metavar="NAME",
+        help="An automation, or the file of a text that is not kept yet.",
+        autocompletion=complete.automations,
+    ),
+]
+
+
+def _text_of(h: Hub, what: str) -> tuple[str, str]:
+    """The text in a file, or that of an automation with its address."""
+    file = Path(what)
+    if file.is_file():
+        return read_text(file), ""
+    kept = h.automations.get(what)
+    return kept.text, kept.automation
+
+
 def replay(
-    what: Annotated[
-        str,
-        typer.Argument(
-            metavar="NAME",
-            help="An automation, or the file of a text that is not kept yet.",
-            autocompletion=complete.automations,
-        ),
-    ],
+    what: What,
     span: Annotated[
         str,
         typer.Option(
@@ -52,16 +65,11 @@ def replay(
     if span not in SPAN_MS:
         err.print(f"{span} is not known; use {', '.join(SPAN_MS)}", style="red")
         raise typer.Exit(WRONG)
-    file = Path(what)
     with hub() as h, words(what):
         since, until = moments(begin, end, HouseTime.of(h))
         until = until or round(time.time() * 1000)
         since = since if since is not None else until - SPAN_MS[span]
-        if file.is_file():
-            text, name = read_text(file), ""
-        else:
-            kept = h.automations.get(what)
-            text, name = kept.text, kept.automation
+        text, name = _text_of(h, what)
         found = h.automations.replay(text, start=since, end=until, limit=limit, automation=name)
     if json:
         as_json([found.as_dict()])
@@ -116,6 +124,77 @@ def why(
     for line in found.lines:
         sign, style = {True: ("yes", "green"), False: ("no", "red"), None: ("", "dim")}[line.holds]
         out.print(Text(f"{sign:>4}  ", style=style) + Text(line.text))
+
+
+def rehearse(
+    what: What,
+    values: Annotated[
+        list[str],
+        typer.Argument(
+            metavar="VALUE…",
+            help='Pretend values: "81 %" at once, "5 min=84 %" later, or of another entity '
+            '"5 min loft-beam/temperature=19 °C".',
+        ),
+    ],
+    lasts: Annotated[
+        str, typer.Option("--for", help="How long it goes on after the last of them.")
+    ] = "1 h",
+    at: Annotated[
+        str, typer.Option(help='The moment at which it begins, like "22:00"; now unless given.')
+    ] = "",
+    json: Json = False,
+) -> None:
+    """Pretend values, and see what an automation would do. The house is not touched."""
+    with hub() as h, words(what):
+        zone = HouseTime.of(h)
+        text, _ = _text_of(h, what)
+        begin = moment_in(at, zone) if at else 0
+        pretended = [_pretended(one) for one in values]
+        found = h.automations.rehearse(text, pretended, lasts=lasts, at=begin)
+    if json:
+        as_json([found.as_dict()])
+        return
+    out.print(found.sentence)
+    for step in found.steps:
+        word = _EDGES.get(step.edge, "then")
+        when = "at once" if step.after_ms < 1000 else f"after {length(step.after_ms)}"
+        out.print(bold(f"{when} ({clock(step.at, '%H:%M')})"), f"{word}: {step.text}".rstrip(": "))
+        for effect in step.effects:
+            out.print(f"  {effect}")
+    if not found.steps:
+        out.print("Nothing happens.")
+
+
+def _pretended(text: str) -> PretendValue:
+    match = _PRETENDED.fullmatch(text.strip())
+    if match is None:
+        return PretendValue(value=text)
+    return PretendValue(
+        value=match["value"], after=(match["after"] or "").strip(), entity=match["entity"] or ""
+    )
+
+
+def run(
+    name: Annotated[
+        str, typer.Argument(help="The automation.", autocompletion=complete.automations)
+    ],
+    edge: Annotated[
+        str,
+        typer.Option(help="start or end.", autocompletion=complete.one_of("start", "end")),
+    ] = "start",
+    yes: Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")] = False,
+    json: Json = False,
+) -> None:
+    """Run an automation's actions for real, whatever is so."""
+    if edge not in ("start", "end"):
+        err.print(f"edge is start or end, not {edge}", style="red")
+        raise typer.Exit(WRONG)
+    with hub() as h:
+        found = h.automations.get(name)
+        if not yes:
+            typer.confirm(f"Run the {edge} actions of {found.name} for real?", abort=True)
+        h.automations.run(found.automation, "start" if edge == "start" else "end")
+    said(json, [found], f"The {edge} actions of {found.name} were run.")
 
 
 def moment_in(text: str, zone: tzinfo) -> int:

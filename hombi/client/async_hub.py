@@ -211,6 +211,11 @@ class AsyncAutomations(_AsyncGroup):
     edit = _async_call(automations.edit)
     replay = _async_call(automations.replay)
     why = _async_call(automations.why)
+    rehearse = _async_call(automations.rehearse)
+    run = _async_call(automations.run)
+    starters = _async_call(automations.starters)
+    fill = _async_call(automations.fill)
+    first_values = _async_call(automations.first_values)
 
 
 class AsyncPhones(_AsyncGroup):

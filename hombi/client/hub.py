@@ -209,6 +209,11 @@ class Automations(_Group):
     edit = _call(automations.edit)
     replay = _call(automations.replay)
     why = _call(automations.why)
+    rehearse = _call(automations.rehearse)
+    run = _call(automations.run)
+    starters = _call(automations.starters)
+    fill = _call(automations.fill)
+    first_values = _call(automations.first_values)
 
 
 class Phones(_Group):

@@ -101,7 +101,7 @@ def subjects(house: House, automations: Automations) -> list[Subject]:
         if program is None or not runner.record.enabled:
             continue
         for part in program.parts:
-            if part.kind.words is None:
+            if part.kind.words is None and part.moving is None:
                 limit = Watched(name, program.name, part.comparison)
                 watched.setdefault(part.entity, []).append(limit)
     some = [one for one in house.entities.values() if one.kind.words is None and not one.hidden]

@@ -147,6 +147,7 @@ class Replay(Shape, frozen=True, kw_only=True):
 
     sentence: str
     entity: str
+    entities: Annotated[list[str], Meta(description="all that it looks at")]
     unit: str
     start: Ms
     end: Ms
@@ -186,3 +187,89 @@ class Account(Shape, frozen=True, kw_only=True):
     phase: Literal["idle", "holding", "waiting", "on"]
     sentence: str
     lines: list[AccountLine]
+
+
+class PretendValue(Ask, frozen=True, kw_only=True):
+    """A value to pretend, so long after the beginning ("5 min"; at once unless given):
+    of the first entity that is watched unless another is named. "bad" is no value."""
+
+    value: Annotated[str, Meta(min_length=1, max_length=60)]
+    after: Annotated[str, Meta(max_length=30)] = ""
+    entity: Annotated[str, Meta(max_length=140)] = ""
+
+
+class RehearseRequest(Ask, frozen=True, kw_only=True):
+    """A text to rehearse with pretend values. `lasts` is how long after the last of
+    them it goes on, an hour unless given; `at` the moment at which it begins, in ms,
+    now unless given."""
+
+    verbatim = frozenset({"text"})
+    text: Text
+    said: Annotated[list[PretendValue], Meta(min_length=1, max_length=60)]
+    lasts: Annotated[str, Meta(max_length=30)] = ""
+    at: int = 0
+
+
+class RehearsedStep(Shape, frozen=True, kw_only=True):
+    """What would happen at a moment: an edge and why, or (`edge` is "") what had waited
+    for it; and what would be done, in words. `after_ms` counts from the beginning."""
+
+    at: Ms
+    after_ms: int
+    edge: Literal["", "start", "end", "lost"]
+    text: str
+    effects: list[str]
+
+
+class Rehearsal(Shape, frozen=True, kw_only=True):
+    """What an automation would do with pretend values; the house is not touched."""
+
+    sentence: str
+    start: Ms
+    end: Ms
+    entities: Annotated[list[str], Meta(description="all that it looks at")]
+    steps: list[RehearsedStep]
+
+
+class RunRequest(Ask, frozen=True, kw_only=True):
+    """Which of its actions to run: those of its start, or of its end."""
+
+    edge: Literal["start", "end"] = "start"
+
+
+class StarterBlank(Shape, frozen=True, kw_only=True):
+    """Something to fill in: an entity of one of these kinds (that can be set, if
+    `set`), a value of the entity in the blank `of`, a length of time, a text, a person.
+    `usual` is a first value."""
+
+    name: str
+    label: str
+    sort: Literal["entity", "value", "span", "text", "count", "person"]
+    kinds: list[str]
+    usual: str
+    needed: bool
+    set: bool
+    of: str
+
+
+class Starter(Shape, frozen=True, kw_only=True):
+    """A ready-made automation with blanks to fill in."""
+
+    starter: str
+    title: str
+    about: str
+    blanks: list[StarterBlank]
+
+
+class StarterRequest(Ask, frozen=True, kw_only=True):
+    """The blanks of a starter, each as a person writes it."""
+
+    blanks: dict[str, Annotated[str, Meta(max_length=200)]]
+
+
+class FirstValue(Shape, frozen=True, kw_only=True):
+    """A first value for a blank, from the past of its entity, and why."""
+
+    blank: str
+    value: str
+    reason: str

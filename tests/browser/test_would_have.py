@@ -71,10 +71,46 @@ def test_why_it_did_not_start(console: Page, service: Service, past: int) -> Non
     with service.hub() as hub:
         found = hub.automations.why("cellar-too-dry", past + 50 * MIN)
     at = time.gmtime((past + 50 * MIN) / 1000)
-    console.get_by_label("At another moment").fill(time.strftime("%Y-%m-%dT%H:%M", at))
+    console.get_by_label("At another moment").fill(time.strftime("%Y-%m-%d %H:%M", at))
     if found.phase == "idle":
         expect(
             console.get_by_text("it did not start: the value was not under 82 %")
         ).to_be_visible()
     expect(console.get_by_text(re.compile("Cellar rack humidity was 87.0 %"))).to_be_visible()
     assert violations(console) == []
+
+
+def test_it_is_rehearsed_with_pretend_values(console: Page, service: Service) -> None:
+    console.goto("/automations/cellar-too-dry")
+    console.get_by_text("Rehearse it with pretend values").click()
+    console.get_by_label("Value 1", exact=True).fill("81 %")
+    console.get_by_role("button", name="Then another value").click()
+    console.get_by_label("When, value 2").fill("20 min")
+    console.get_by_label("Value 2", exact=True).fill("87")
+    console.get_by_role("button", name="Rehearse", exact=True).click()
+    steps = console.get_by_role("list", name="What happens").get_by_role("listitem")
+    expect(steps).to_have_count(2)
+    expect(steps.nth(0)).to_contain_text("at once It starts: 81.0 % under 82 %")
+    expect(steps.nth(0)).to_contain_text("Cellar mister on")
+    expect(steps.nth(1)).to_contain_text("after 20 min It ends")
+    assert violations(console) == []
+    console.get_by_label("Value 1", exact=True).fill("warm")
+    console.get_by_role("button", name="Rehearse", exact=True).click()
+    expect(console.get_by_role("alert")).to_contain_text("is no number")
+    with service.hub() as hub:
+        assert hub.entities.get("cellar-mister/switch").wanted is None
+
+
+def test_a_starter_takes_its_first_values_from_this_house(console: Page) -> None:
+    console.goto("/automations/new")
+    console.get_by_label("Begin with").select_option("Keep the air moist")
+    console.get_by_label("The room's humidity").select_option("Cellar rack humidity")
+    expect(console.get_by_text(re.compile("for 5 % of the last 30 days here"))).to_be_visible()
+    expect(console.get_by_label("Too dry under")).to_have_value("80 %")
+    console.get_by_label("The mister").select_option("Cellar mister")
+    assert violations(console) == []
+    console.get_by_role("button", name="Write the text").click()
+    text = console.get_by_label("The automation's text")
+    expect(text).to_have_value(re.compile('under = "80 %"'))
+    expect(console.get_by_role("button", name="Put on duty")).to_be_enabled()
+    console.get_by_role("button", name="Discard changes").click()

@@ -24,6 +24,8 @@ FACTS = HouseFacts(
         "drying-window/contact": EntityFacts(KINDS["contact"], writable=False),
         "drying-rack/humidity": EntityFacts(KINDS["humidity"], writable=False),
         "loft-lamp/level": EntityFacts(KINDS["level"], writable=True),
+        "loft-beam/temperature": EntityFacts(KINDS["temperature"], writable=False),
+        "terrace-mast/temperature": EntityFacts(KINDS["temperature"], writable=False),
         "workshop-plug/power": EntityFacts(KINDS["power"], writable=False),
     },
     frozenset({"ada"}),

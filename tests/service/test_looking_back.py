@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from hombi.client import HubProblem, Missing, Wrong
+from hombi.client import HubProblem, Missing, PretendValue, Wrong
 from tests.house import CLIMATE, PLUG, Service, call, description, let_in, until
 
 HOUR, MIN = 3_600_000, 60_000
@@ -70,7 +70,7 @@ def test_a_replay_counts_what_would_have_been_done(service: Service, begun: int)
         ({"text": TEXT, "start": 5, "end": 4}, "start must come before end"),
         ({"text": TEXT, "start": 1, "end": 9_000_000_000_000}, "400 days"),
         ({"text": TEXT, "start": 1, "end": 2**60}, "out of range"),
-        ({"text": TEXT.replace("under", "is"), "limit": "80 %"}, "only over and under"),
+        ({"text": TEXT.replace("under", "is"), "limit": "80 %"}, "with over or under"),
     ):
         refused = call(service, "POST", "/api/automations/replay", json=body)
         assert refused.status_code in (400, 422), refused.text
@@ -141,3 +141,85 @@ def test_on_the_command_line(service: Service, begun: int, tmp_path: Path) -> No
     assert " yes  Cellar rack humidity was 80.0 %" in why
     assert service.hombi("why", "cellar-too-dry", "--at", "yesterday 02:10").returncode == 0
     assert service.hombi("why", "cellar-too-dry", "--at", "soon").returncode == 2
+
+
+def test_a_rehearsal_touches_nothing(service: Service, begun: int) -> None:
+    text = TEXT + 'for = "5 min"\n\n[[starts]]\nwait = "20 min"\n'
+    text += '[[starts]]\nnotify = "everyone"\ntitle = "{value}"\n'
+    with service.hub() as hub:
+        values = [PretendValue(value="84 %"), PretendValue(after="5 min", value="81")]
+        found = hub.automations.rehearse(text, values)
+        assert [(one.after_ms // MIN, one.edge, one.effects) for one in found.steps] == [
+            (15, "start", ["Mister on"]),
+            (20, "", ["Mister off"]),
+            (35, "", ["tell everyone “81.0 %”"]),
+        ]
+        assert found.steps[0].text == "81.0 % under 82 %, held for 10 min"
+        bad = hub.automations.rehearse(text, [*values, PretendValue(after="8 min", value="bad")])
+        assert bad.steps == []
+        assert hub.entities.get("mister/switch").value == 0
+        for wrong, said in (
+            ({"value": "warm"}, "is no number"),
+            ({"value": "81 hPa"}, "humidity"),
+            ({"value": "81 %", "after": "soon"}, "soon"),
+            ({"value": "81 %", "after": "40 d"}, "2 d at most"),
+            ({"value": "81 %", "entity": "mister/power"}, "does not look at mister/power"),
+        ):
+            with pytest.raises(HubProblem, match=said):
+                hub.automations.rehearse(text, [PretendValue(**wrong)])
+    told = service.hombi("automation", "rehearse", "cellar-too-dry", "84 %", "5 min=81 %").stdout
+    assert "after 15 min" in told
+    assert "started: 81.0 % under 82 %, held for 10 min\n  Mister on\n" in told
+    assert (
+        "Nothing happens."
+        in service.hombi("automation", "rehearse", "cellar-too-dry", "84 %").stdout
+    )
+    night = service.hombi(
+        "automation", "rehearse", "cellar-too-dry", "cellar-rack/humidity=81 %", "--at", "22:00"
+    )
+    assert "22:10" in night.stdout
+
+
+def test_its_actions_are_run_alone(service: Service, begun: int) -> None:
+    with service.hub() as hub:
+        hub.automations.run("cellar-too-dry")
+        until(lambda: hub.entities.get("mister/switch").wanted is not None)
+        assert hub.entities.get("mister/switch").wanted.shown.startswith("wanted on")
+        assert hub.automations.get("cellar-too-dry").phase == "idle"
+        assert "the start actions of Cellar too dry were run" in [e.text for e in hub.journal()]
+        with pytest.raises(HubProblem, match="has no end actions"):
+            hub.automations.run("cellar-too-dry", "end")
+    ran = service.hombi("automation", "run", "cellar-too-dry", "--yes")
+    assert ran.stdout == "The start actions of Cellar too dry were run.\n"
+
+
+def test_a_starter_takes_its_first_values_from_this_house(service: Service, begun: int) -> None:
+    with service.hub() as hub:
+        starters = {one.starter: one for one in hub.automations.starters()}
+        assert len(starters) >= 15
+        assert [one.name for one in starters["dry-room"].blanks][:3] == ["name", "sensor", "switch"]
+        limit, until_ = hub.automations.first_values("dry-room", "cellar-rack/humidity")
+        assert (limit.blank, limit.value, until_.value) == ("limit", "80 %", "80 %")
+        assert limit.reason == "it lay under 80 % for 5 % of the last 30 days here"
+        assert hub.automations.first_values("leak", "cellar-rack/humidity") == []
+        blanks = {"name": "Dry", "sensor": "cellar-rack/humidity", "switch": "mister/switch"}
+        made = hub.automations.fill("dry-room", {**blanks, "limit": "80 %", "until": "83 %"})
+        assert made.ok
+        assert "is under 80 %, until it is back over 83 %: Mister on" in made.sentence
+        for wrong, said in (({}, "too dry under is empty"),):
+            with pytest.raises(HubProblem, match=said):
+                hub.automations.fill("dry-room", {**blanks, **wrong})
+        with pytest.raises(Missing, match="there is no starter"):
+            hub.automations.fill("coffee", {})
+    listed = service.hombi("automation", "starter").stdout
+    assert "dry-room" in listed
+    told = service.hombi("automation", "starter", "dry-room").stdout
+    assert "sensor" in told
+    assert "the room's humidity" in told
+    words = [
+        f"{key}={value}" for key, value in {**blanks, "limit": "80 %", "until": "83 %"}.items()
+    ]
+    made_text = service.hombi("automation", "starter", "dry-room", *words)
+    assert made_text.stdout == made.text
+    lacking = service.hombi("automation", "starter", "dry-room", "name=x")
+    assert (lacking.returncode, "is empty" in lacking.stderr) == (1, True)

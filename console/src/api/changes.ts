@@ -138,6 +138,8 @@ export const changeAutomation = (automation: string, body: Schemas["AutomationCh
 /** A text with another value at one place; nothing is kept. */
 export const editText = (text: string, path: (string | number)[], value: string | null) =>
   ask(api.POST("/api/automations/edit", { body: { text, path, value } }));
+export const fillStarter = (starter: string, blanks: Record<string, string>) =>
+  ask(api.POST("/api/starters/{starter}", { ...one("starter", starter), body: { blanks } }));
 export const removeAutomation = (automation: string) =>
   ask(api.DELETE("/api/automations/{automation}", one("automation", automation)));
 /** The text that the form's blanks make; nothing is kept. */

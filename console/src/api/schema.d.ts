@@ -151,6 +151,26 @@ export interface paths {
         patch: operations["automations_partial_update"];
         trace?: never;
     };
+    "/api/automations/{automation}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Run the actions of an edge, for real: nothing needs to be so for it, and
+         *     where the automation stands does not change.
+         */
+        post: operations["automations_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/automations/{automation}/why": {
         parameters: {
             query?: never;
@@ -205,6 +225,23 @@ export interface paths {
          *     is kept.
          */
         post: operations["automations_edit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/automations/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What it would do with them, as time goes by; the house is not touched. */
+        post: operations["automations_rehearse_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1361,6 +1398,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/starters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All of them, with their blanks. */
+        get: operations["starters_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/starters/{starter}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The text that its blanks make, checked; nothing is kept. */
+        post: operations["starters_fill"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/starters/{starter}/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Limits for the blanks that belong to an entity, from its last 30 days. */
+        get: operations["starters_values"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/steps": {
         parameters: {
             query?: never;
@@ -2153,6 +2241,15 @@ export interface components {
             text: string;
         };
         /**
+         * FirstValue
+         * @description A first value for a blank, from the past of its entity, and why.
+         */
+        FirstValue: {
+            blank: string;
+            value: string;
+            reason: string;
+        };
+        /**
          * Fit
          * @description A correction: reference = gain * sensor + offset. `low` and `high` are the 95 %
          *         interval of the offset, `gain_low` and `gain_high` that of the gain; `residual` is
@@ -2806,6 +2903,18 @@ export interface components {
             pointer?: string;
         };
         /**
+         * PretendValue
+         * @description A value to pretend, so long after the beginning ("5 min"; at once unless given):
+         *         of the first entity that is watched unless another is named. "bad" is no value.
+         */
+        PretendValue: {
+            value: string;
+            /** @default  */
+            after?: string;
+            /** @default  */
+            entity?: string;
+        };
+        /**
          * Previewed
          * @description What one message would have given: `shown`, or the `problem`.
          */
@@ -2907,6 +3016,48 @@ export interface components {
             next: number | null;
         };
         /**
+         * Rehearsal
+         * @description What an automation would do with pretend values; the house is not touched.
+         */
+        Rehearsal: {
+            sentence: string;
+            /** @description milliseconds since 1970 */
+            start: number;
+            /** @description milliseconds since 1970 */
+            end: number;
+            /** @description all that it looks at */
+            entities: string[];
+            steps: components["schemas"]["RehearsedStep"][];
+        };
+        /**
+         * RehearseRequest
+         * @description A text to rehearse with pretend values. `lasts` is how long after the last of
+         *         them it goes on, an hour unless given; `at` the moment at which it begins, in ms,
+         *         now unless given.
+         */
+        RehearseRequest: {
+            text: string;
+            said: components["schemas"]["PretendValue"][];
+            /** @default  */
+            lasts?: string;
+            /** @default 0 */
+            at?: number;
+        };
+        /**
+         * RehearsedStep
+         * @description What would happen at a moment: an edge and why, or (`edge` is "") what had waited
+         *         for it; and what would be done, in words. `after_ms` counts from the beginning.
+         */
+        RehearsedStep: {
+            /** @description milliseconds since 1970 */
+            at: number;
+            after_ms: number;
+            /** @enum {unknown} */
+            edge: "" | "end" | "lost" | "start";
+            text: string;
+            effects: string[];
+        };
+        /**
          * Replay
          * @description What an automation would have done over a span. `on_from` and `on_until` are when
          *         it would have been on, in columns; `short` counts what did not hold long enough.
@@ -2916,6 +3067,8 @@ export interface components {
         Replay: {
             sentence: string;
             entity: string;
+            /** @description all that it looks at */
+            entities: string[];
             unit: string;
             /** @description milliseconds since 1970 */
             start: number;
@@ -3073,6 +3226,17 @@ export interface components {
             count: number;
         };
         /**
+         * RunRequest
+         * @description Which of its actions to run: those of its start, or of its end.
+         */
+        RunRequest: {
+            /**
+             * @default start
+             * @enum {unknown}
+             */
+            edge?: "end" | "start";
+        };
+        /**
          * Setting
          * @description One of a node's own settings, or one input of an action. `value` is what the node
          *         told last, null for nothing yet.
@@ -3144,6 +3308,42 @@ export interface components {
             known_ms: number;
             over: number | null;
             over_ms: number | null;
+        };
+        /**
+         * Starter
+         * @description A ready-made automation with blanks to fill in.
+         */
+        Starter: {
+            starter: string;
+            title: string;
+            about: string;
+            blanks: components["schemas"]["StarterBlank"][];
+        };
+        /**
+         * StarterBlank
+         * @description Something to fill in: an entity of one of these kinds (that can be set, if
+         *         `set`), a value of the entity in the blank `of`, a length of time, a text, a person.
+         *         `usual` is a first value.
+         */
+        StarterBlank: {
+            name: string;
+            label: string;
+            /** @enum {unknown} */
+            sort: "count" | "entity" | "person" | "span" | "text" | "value";
+            kinds: string[];
+            usual: string;
+            needed: boolean;
+            set: boolean;
+            of: string;
+        };
+        /**
+         * StarterRequest
+         * @description The blanks of a starter, each as a person writes it.
+         */
+        StarterRequest: {
+            blanks: {
+                [key: string]: string;
+            };
         };
         /**
          * StepNumber
@@ -3877,6 +4077,40 @@ export interface operations {
             };
         };
     };
+    automations_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                automation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RunRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Automation"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     automations_why: {
         parameters: {
             query?: {
@@ -3961,6 +4195,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    automations_rehearse_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RehearseRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rehearsal"];
                 };
             };
             /** @description a problem */
@@ -6722,6 +6988,103 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SetupCode"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    starters_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Starter"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    starters_fill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                starter: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["StarterRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Written"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    starters_values: {
+        parameters: {
+            query: {
+                /** @description the blank that it is in, sensor unless given */
+                blank?: string;
+                /** @description the entity in the blank */
+                entity: string;
+            };
+            header?: never;
+            path: {
+                starter: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstValue"][];
                 };
             };
             /** @description a problem */

@@ -89,6 +89,11 @@ export function date(at: number, timeZone = hubTime.zone): string {
   return format("date", timeZone).format(at);
 }
 
+/** The day as it is written, like 2026-11-27. */
+export function isoDay(at: number, timeZone = hubTime.zone): string {
+  return new Intl.DateTimeFormat("sv-SE", { timeZone }).format(at);
+}
+
 /** A span of the calendar, by what tells it from its neighbours. */
 export function short(
   at: number,

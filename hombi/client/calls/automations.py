@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import Literal
 
 from hombi import wire
 from hombi.client.calls.base import Call, given, path
@@ -69,3 +70,38 @@ def why(automation: str, at: int | None = None) -> Call[wire.Account]:
     """Where an automation stood at a moment (in ms, now unless given), and what each
     part said."""
     return Call("GET", path("automations", automation, "why"), wire.Account, given(at=at))
+
+
+def rehearse(
+    text: str, said: Sequence[wire.PretendValue], *, lasts: str = "", at: int = 0
+) -> Call[wire.Rehearsal]:
+    """What a text would do with pretend values; the house is not touched."""
+    body = wire.RehearseRequest(text=text, said=list(said), lasts=lasts, at=at)
+    return Call("POST", "/api/automations/rehearse", wire.Rehearsal, body=body)
+
+
+def run(automation: str, edge: Literal["start", "end"] = "start") -> Call[wire.Automation]:
+    """Run the actions of an edge, for real."""
+    body = wire.RunRequest(edge=edge)
+    return Call("POST", path("automations", automation, "run"), wire.Automation, body=body)
+
+
+def starters() -> Call[list[wire.Starter]]:
+    """Ready-made automations, with their blanks."""
+    return Call("GET", "/api/starters", list[wire.Starter])
+
+
+def fill(starter: str, blanks: Mapping[str, str]) -> Call[wire.Written]:
+    """The text that a starter makes of its blanks, checked; nothing is kept."""
+    body = wire.StarterRequest(blanks=dict(blanks))
+    return Call("POST", path("starters", starter), wire.Written, body=body)
+
+
+def first_values(starter: str, entity: str, blank: str = "sensor") -> Call[list[wire.FirstValue]]:
+    """First values for a starter's limits, from the last 30 days of an entity."""
+    return Call(
+        "GET",
+        path("starters", starter, "values"),
+        list[wire.FirstValue],
+        given(entity=entity, blank=blank),
+    )

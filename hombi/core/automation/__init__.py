@@ -23,10 +23,11 @@ from hombi.core.automation.comparisons import (
     Under,
     Within,
 )
-from hombi.core.automation.machine import due_ms, lost_ms, rejoined, step
+from hombi.core.automation.machine import alone, due_ms, lost_ms, rejoined, step
 from hombi.core.automation.only import DAY_NAMES, Only
 from hombi.core.automation.parse import Parsed, parse
 from hombi.core.automation.program import Lost, Program, Remind, Watch
+from hombi.core.automation.rehearse import Named, Rehearsed, Said, rehearse
 from hombi.core.automation.replay import Course, Replayed, replay
 from hombi.core.automation.state import (
     Began,
@@ -60,6 +61,7 @@ __all__ = [
     "Is",
     "IsNot",
     "Lost",
+    "Named",
     "Notify",
     "Only",
     "Outside",
@@ -68,8 +70,10 @@ __all__ = [
     "Passed",
     "Phase",
     "Program",
+    "Rehearsed",
     "Remind",
     "Replayed",
+    "Said",
     "Seen",
     "Set",
     "Sight",
@@ -89,10 +93,12 @@ __all__ = [
     "World",
     "account",
     "advise",
+    "alone",
     "due_ms",
     "limits",
     "lost_ms",
     "parse",
+    "rehearse",
     "rejoined",
     "replay",
     "step",

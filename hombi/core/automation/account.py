@@ -3,6 +3,7 @@ made of the stored readings by the machine itself, so nothing needs to be logged
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, tzinfo
@@ -12,7 +13,7 @@ from hombi.core.automation.program import Program, Watch
 from hombi.core.automation.replay import Course, Replayed, replay
 from hombi.core.automation.state import Phase, State
 from hombi.core.quality import Quality
-from hombi.core.values import show_span, show_value
+from hombi.core.values import show_limit, show_span, show_value
 
 # So much of the past is replayed before the moment, beside three times the hold.
 BACK_MS = 86_400_000
@@ -58,6 +59,10 @@ class _Teller:
         self.program, self.found, self.at_ms, self.zone = program, found, at_ms, zone
         self.state = found.state
         self.parts = found.state.parts if program.more else (found.state,)
+        assert found.world is not None
+        self.world = found.world
+        # Limits that follow other values, as they were then.
+        self.watched = tuple(one.now(found.world) or one for one in program.parts)
 
     def clock(self, at_ms: int) -> str:
         """A moment by the house's clock; with its day where that is another one."""
@@ -67,21 +72,21 @@ class _Teller:
 
     def lines(self) -> list[Line]:
         found: list[Line] = []
-        for watch, part in zip(self.program.parts, self.parts, strict=False):
+        for watch, part in zip(self.watched, self.parts, strict=False):
             found.append(self._value(watch, part))
             if part.phase is not Phase.ON and watch.held_ms and part.value is not None:
                 found += self._hold(watch, part)
         if self.state.phase is Phase.ON:
             found.append(Line(True, f"It was on since {self.clock(self.state.since_ms)}."))
             if not self.program.more:
-                compared, kind = self.program.watch.comparison, self.program.watch.kind
-                until = compared.sentence_until(kind) or f"not {compared.sentence(kind)}"
+                watch = self.program.watch
+                until = watch.wanted_back or f"not {watch.wanted}"
                 found.append(Line(None, f"It ends when the value is {until}."))
         return found + self._circumstances()
 
     def _value(self, watch: Watch, part: State) -> Line:
         sight = self.found.sights[watch.entity]
-        name, wanted = sight.spoken, watch.comparison.sentence(watch.kind)
+        name, wanted = sight.spoken, watch.wanted
         if not sight.known:
             return Line(False, f"{name} was not heard in the time before.")
         if sight.quality >= Quality.STUCK or sight.value is None:
@@ -89,7 +94,12 @@ class _Teller:
             return Line(False, f"{name} was bad ({reason}); nothing is decided by that.")
         is_so = watch.comparison.starts_with(sight.value)
         said = f"{name} was {show_value(sight.value, watch.kind)} ({self.clock(part.heard_ms)})"
-        return Line(is_so, f"{said}, {'' if is_so else 'not '}{wanted}.")
+        then = ""
+        if watch.moving is not None and watch.moving.limit is not None:
+            limit = watch.comparison.limit
+            known = math.isfinite(limit)
+            then = f" ({show_limit(limit, watch.kind) if known else 'not known'} then)"
+        return Line(is_so, f"{said}, {'' if is_so else 'not '}{wanted}{then}.")
 
     def _hold(self, watch: Watch, part: State) -> list[Line]:
         found, needed = [], show_span(watch.held_ms)
@@ -97,7 +107,7 @@ class _Teller:
             held = self.at_ms - part.since_ms
             long = held >= watch.held_ms
             rest = f", longer than {needed}" if long else f" of {needed}"
-            wanted, begun = watch.comparison.sentence(watch.kind), self.clock(part.since_ms)
+            wanted, begun = watch.wanted, self.clock(part.since_ms)
             found.append(Line(long, f"It was {wanted} for {show_span(held)}{rest}, since {begun}."))
         broken = [one for one in self.found.moves if self._broke(one.before, one.after)]
         value = broken[-1].value if broken else None
@@ -121,10 +131,10 @@ class _Teller:
             found.append(Line(self._allowed, f"It may act {hours}."))
         for watch in self.program.when:
             sight = self.found.sights[watch.entity]
-            wanted = watch.comparison.sentence(watch.kind)
+            wanted = watch.wanted
             value = "not known" if sight.value is None else show_value(sight.value, watch.kind)
             text = f"It may act only while {sight.spoken} is {wanted}; it was {value}."
-            found.append(Line(is_so(watch, sight), text))
+            found.append(Line(is_so(watch, sight, self.world), text))
         if self.program.pause_ms and self.state.started_ms:
             rested = self.at_ms >= self.state.started_ms + self.program.pause_ms
             last = self.clock(self.state.started_ms)
@@ -141,11 +151,11 @@ class _Teller:
         if self.program.more:
             so = sum(one.phase is Phase.ON for one in self.parts)
             return f"it did not start: {so} of {len(self.program.parts)} were so."
-        watch, part = self.program.watch, self.state
+        watch, part = self.watched[0], self.state
         if part.value is None or not self.found.sights[watch.entity].known:
             return "it had nothing to go by."
         if not watch.comparison.starts_with(part.value):
-            wanted = watch.comparison.sentence(watch.kind)
+            wanted = watch.wanted
             return f"it did not start: the value was not {wanted}."
         left = watch.held_ms - (self.at_ms - part.since_ms)
         return f"it was still holding, for another {show_span(max(1000, left))}."

@@ -49,13 +49,19 @@ def advise(
     good = [one for one in readings if one.value is not None and one.quality < Quality.STUCK]
     days = _days(good, zone)
     beyond = _days([one for one in good if compared.starts_with(one.value or 0.0)], zone)
-    if len(days) >= LEAST_DAYS and len(beyond) >= USUAL * len(days):
+    alone = watch.moving is None and not program.more
+    if alone and len(days) >= LEAST_DAYS and len(beyond) >= USUAL * len(days):
         said.append(
             f"{compared.sentence(watch.kind)} is usual here: on {len(beyond)} of {len(days)} days"
         )
     starts = sum(one.why.edge is EdgeKind.START for one in found.acted)
-    sided = isinstance(compared, (Over, Under))
-    if sided and compared.until is None and days and starts / len(days) >= OFTEN_A_DAY:
+    if (
+        alone
+        and isinstance(compared, (Over, Under))
+        and compared.until is None
+        and days
+        and starts / len(days) >= OFTEN_A_DAY
+    ):
         said.append(
             f"it starts {starts / len(days):.0f} times a day; until = … on the other side of the "
             f"limit lets small swings pass"
@@ -77,7 +83,8 @@ def limits(program: Program, course: Course, span: tuple[int, int], zone: tzinfo
     """Limits that would start it about once, three times and daily in a week, from this
     past; none for a kind with two states, or where the past is too short."""
     compared = program.watch.comparison
-    if not isinstance(compared, (Over, Under)) or span[1] - span[0] < WEEK_MS // 2:
+    alone = program.watch.moving is None and not program.more
+    if not alone or not isinstance(compared, (Over, Under)) or span[1] - span[0] < WEEK_MS // 2:
         return []
     good = [one for one in course.readings if one.value is not None and one.quality < Quality.STUCK]
     thinned = good[:: -(-len(good) // MOST_READINGS)] if good else []

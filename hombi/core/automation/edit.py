@@ -22,7 +22,7 @@ def with_value(text: str, path: Path, value: str | None) -> str:
         if value is None:
             return _without(toml, source, path)
         begin, end = toml.value_bytes[path]
-        fresh = _quoted(value, like=source[begin:end].decode())
+        fresh = quoted(value, like=source[begin:end].decode())
         return (source[:begin] + fresh.encode() + source[end:]).decode()
     return text if value is None else _with(toml, source, path, value)
 
@@ -42,7 +42,7 @@ def _without(toml: TomlText, source: bytes, path: Path) -> str:
 def _with(toml: TomlText, source: bytes, path: Path, value: str) -> str:
     table, key = path[:-1], path[-1]
     ends = "\r\n" if b"\r\n" in source else "\n"
-    line = f"{key} = {_quoted(value)}"
+    line = f"{key} = {quoted(value)}"
     siblings = [span for at, span in toml.pair_bytes.items() if at[:-1] == table]
     if siblings or table in toml.head_bytes:
         _, last = max(siblings) if siblings else toml.head_bytes[table]
@@ -59,7 +59,7 @@ def _with(toml: TomlText, source: bytes, path: Path, value: str) -> str:
     return f"{body}{gap}[{table[0]}]{ends}{line}{ends}"
 
 
-def _quoted(value: str, like: str = "") -> str:
+def quoted(value: str, like: str = "") -> str:
     """It as a TOML string, in the quotes of the one before where it fits in them."""
     plain = all(sign.isprintable() for sign in value)
     if like.startswith("'") and not like.startswith("'''") and "'" not in value and plain:

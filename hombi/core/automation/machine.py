@@ -102,12 +102,19 @@ def circumstances(program: Program, state: State) -> Circumstances:
     return Circumstances(program.only, also, rests)
 
 
+def alone(
+    program: Program, state: State, edge: EdgeKind, world: World
+) -> tuple[State, list[Effect]]:
+    """The actions of an edge by themselves, as somebody asks for them."""
+    return begin(program, state, edge, _fields(program, None, state, world), world)
+
+
 def _also(program: Program, world: World) -> str:
     """What of `when` is not so, in words."""
     for watch in program.when:
         sight = world.sight(watch.entity)
-        if not is_so(watch, sight):
-            wanted = watch.comparison.sentence(watch.kind)
+        if not is_so(watch, sight, world):
+            wanted = watch.wanted
             if not sight.known or sight.value is None:
                 return f"{sight.spoken} was not known to be {wanted}"
             return f"{sight.spoken} was {show_value(sight.value, watch.kind)}, not {wanted}"

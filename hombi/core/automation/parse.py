@@ -3,15 +3,18 @@ line and column."""
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
 from hombi.core.automation.actions import ACTIONS, Action, Notify, Switch, Wait
-from hombi.core.automation.comparisons import COMPARISONS
+from hombi.core.automation.comparisons import COMPARISONS, Comparison
+from hombi.core.automation.moving import SIDES, Moving, read_moving
 from hombi.core.automation.only import read_only
 from hombi.core.automation.program import Lost, Program, Remind, Watch
-from hombi.core.automation.text import entity, only_keys, span_ms, table, text
+from hombi.core.automation.text import entity, only_keys, quantity, span_ms, table, text
 from hombi.core.house_facts import HouseFacts
+from hombi.core.kinds import Kind
 from hombi.core.toml_text import Mistake, Path, TomlText, read_toml
 from hombi.core.values import show_span
 
@@ -49,7 +52,7 @@ def parse(source: str, facts: HouseFacts) -> Parsed:
     watched = _watched(toml, facts)
     only, when = read_only(toml), _when(toml, facts)
     pause_ms = span_ms(toml, (), toml.data, "pause")
-    if "starts" not in toml.data:
+    if not {"starts", "ends", "remind"} & set(toml.data):
         what = "an automation without [[starts]] does nothing"
         toml.blame((), what, 'add a [[starts]] with switch = "…" or notify = "everyone"')
     elsewhere = len(toml.mistakes)
@@ -168,10 +171,30 @@ def _part(
     lost = _lost(toml, path, found)
     if known is None:
         return None
-    comparison = COMPARISONS[words[0]].parse(toml, path, found, known.kind)
+    plain, moving = read_moving(toml, path, found, words[0], known.kind, facts)
+    if moving is None and words[0] not in plain:
+        return None  # it was blamed
+    if moving is None:
+        comparison = COMPARISONS[words[0]].parse(toml, path, plain, known.kind)
+    else:
+        comparison = _sides(toml, path, plain, moving, known.kind)
     if comparison is None:
         return None
-    return Watch(address, known.kind, comparison, held_ms, lost)
+    return Watch(address, known.kind, comparison, held_ms, lost, moving)
+
+
+def _sides(
+    toml: TomlText, path: Path, plain: dict[str, Any], moving: Moving, kind: Kind
+) -> Comparison | None:
+    """A comparison whose limits follow other values; what is fixed of them is in it."""
+    if kind.words is not None:
+        toml.blame(path, f"a {kind.name} has two states, and follows no limit")
+        return None
+    until = quantity(toml, (*path, "until"), plain["until"], kind) if "until" in plain else None
+    limit = math.nan
+    if moving.limit is None and moving.word in plain:
+        limit = quantity(toml, (*path, moving.word), plain[moving.word], kind) or math.nan
+    return SIDES[moving.word](limit, until)
 
 
 def _lost(toml: TomlText, path: Path, found: dict[str, Any]) -> Lost:

@@ -43,6 +43,15 @@ def step_part(
     only: Circumstances = ALWAYS,
 ) -> tuple[State, Why | None]:
     """Step one watched entity."""
+    known = watch.now(world)
+    if known is None:
+        # Its limit follows a value that is not known: nothing begins, and what is on
+        # stays.
+        if isinstance(event, Seen) and event.value is not None and event.quality < Quality.STUCK:
+            state = replace(state, value=event.value, heard_ms=world.now_ms)
+        on = state.phase is Phase.ON
+        return (state if on or state.phase is Phase.IDLE else idle(state, world.now_ms)), None
+    watch = known
     now, patience = world.now_ms, _patience_ms(watch, state, sight)
     unheard = patience is not None and now - state.heard_ms > patience
     if isinstance(event, Seen) and event.value is not None and event.quality < Quality.STUCK:
@@ -89,18 +98,19 @@ def lost_part(watch: Watch, state: State, sight: Sight) -> int | None:
 def unmoved(watch: Watch, state: State, value: float, quality: Quality) -> bool:
     """Whether a value that is heard in time only becomes the latest one: it begins,
     breaks and ends nothing. Not for what is held, which time alone can start."""
-    if quality >= Quality.STUCK or state.blind:
+    if quality >= Quality.STUCK or state.blind or watch.moving is not None:
         return False
     if state.phase is Phase.ON:
         return not watch.comparison.ends_with(value)
     return state.phase is Phase.IDLE and not watch.comparison.starts_with(value)
 
 
-def is_so(watch: Watch, sight: Sight) -> bool:
+def is_so(watch: Watch, sight: Sight, world: World) -> bool:
     """Whether an entity is so now; one that is bad or not heard is not."""
     if not sight.known or sight.silent or sight.value is None or sight.quality >= Quality.STUCK:
         return False
-    return watch.comparison.starts_with(sight.value)
+    known = watch.now(world)
+    return known is not None and known.comparison.starts_with(sight.value)
 
 
 def first_look(sight: Sight, entity: str) -> Event:

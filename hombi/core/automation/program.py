@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from hombi.core.automation.actions import Action, Notify, Wait
 from hombi.core.automation.comparisons import Comparison
+from hombi.core.automation.moving import Moving
 from hombi.core.automation.only import Only
+from hombi.core.automation.state import World
 from hombi.core.kinds import Kind
 from hombi.core.values import show_span
 
@@ -30,6 +32,28 @@ class Watch:
     comparison: Comparison
     held_ms: int = 0
     lost: Lost = Lost.END
+    moving: Moving | None = None
+
+    @property
+    def wanted(self) -> str:
+        """As in "When the humidity is …"."""
+        moving = self.moving.sentence() if self.moving is not None else ""
+        return moving or self.comparison.sentence(self.kind)
+
+    @property
+    def wanted_back(self) -> str:
+        """As in "…, until it is back …"; "" when it ends at its limit."""
+        if self.moving is not None and self.moving.until is not None:
+            back = "under" if self.moving.word == "over" else "over"
+            return f"{back} {self.moving.until.text}"
+        return self.comparison.sentence_until(self.kind)
+
+    def now(self, world: World) -> Watch | None:
+        """With its limits of this moment; None where they are not known."""
+        if self.moving is None:
+            return self
+        compared = self.moving.at(self.comparison, world)
+        return None if compared is None else replace(self, comparison=compared)
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +95,9 @@ class Program:
     @property
     def entities(self) -> tuple[str, ...]:
         """The addresses of all entities that it looks at."""
-        return tuple(dict.fromkeys(one.entity for one in (*self.parts, *self.when)))
+        watched = (*self.parts, *self.when)
+        followed = [a for one in watched if one.moving is not None for a in one.moving.sources]
+        return tuple(dict.fromkeys([*(one.entity for one in watched), *followed]))
 
     def sentence(self, names: Mapping[str, str]) -> str:
         """The whole automation in words; `names` gives an entity's spoken name by its
@@ -87,10 +113,11 @@ class Program:
             said = f"When {watched[0]}"
         said += self.only.sentence()
         for one in self.when:
-            said += f", only while {spoken(one.entity)} is {one.comparison.sentence(one.kind)}"
+            said += f", only while {spoken(one.entity)} is {one.wanted}"
         if self.pause_ms:
             said += f", {show_span(self.pause_ms)} after the last start at the earliest"
-        said += ": " + "; ".join(action.sentence(spoken) for action in self.starts)
+        if self.starts:
+            said += ": " + "; ".join(action.sentence(spoken) for action in self.starts)
         for remind in self.reminds:
             said += (
                 f". Every {show_span(remind.every_ms)} while it lasts, {remind.at_most} times at "
@@ -103,10 +130,10 @@ class Program:
 
 
 def _watched(watch: Watch, spoken: Callable[[str], str]) -> str:
-    said = f"{spoken(watch.entity)} is {watch.comparison.sentence(watch.kind)}"
+    said = f"{spoken(watch.entity)} is {watch.wanted}"
     if watch.held_ms:
         said += f" for {show_span(watch.held_ms)}"
-    if until := watch.comparison.sentence_until(watch.kind):
+    if until := watch.wanted_back:
         said += f", until it is back {until}"
     return said + (", and on while it cannot be heard" if watch.lost is Lost.STAY else "")
 

@@ -18,7 +18,7 @@ from hombi.core.automation.actions import Effect
 from hombi.core.automation.machine import due_ms, lost_ms, sooner, step
 from hombi.core.automation.parts import unmoved
 from hombi.core.automation.program import Program
-from hombi.core.automation.state import Passed, Phase, Seen, Sight, State, Why
+from hombi.core.automation.state import Passed, Phase, Seen, Sight, State, Why, World
 from hombi.core.kinds import Kind
 from hombi.core.rhythm import GAPS_TO_KNOW, learned, patience
 from hombi.core.series.reading import Reading
@@ -54,13 +54,15 @@ class Move(NamedTuple):
 @dataclass(slots=True)
 class Replayed:
     """What came of a span: the edges, all moves, where it stood at its end and what was
-    known then; and all that was to be done, at edges and between them."""
+    known then; all that was to be done, and that of it which came between edges."""
 
     acted: list[Acted] = field(default_factory=list)
     moves: list[Move] = field(default_factory=list)
     state: State = field(default_factory=State)
     sights: dict[str, Sight] = field(default_factory=dict)
+    world: World | None = None
     effects: list[Effect] = field(default_factory=list)
+    later: list[tuple[int, tuple[Effect, ...]]] = field(default_factory=list)
 
     def on(self, start_ms: int, end_ms: int) -> list[tuple[int, int]]:
         """From when until when it was on, within a span."""
@@ -151,6 +153,8 @@ def replay(
             found.effects += done.effects
             if done.why is not None:
                 found.acted.append(Acted(done.why, done.effects))
+            elif done.effects:
+                found.later.append((world.now_ms, done.effects))
         quiet = state.phase is Phase.IDLE and not state.waits
         planned = None if quiet else due_ms(program, state, world)
         due = sooner(planned, lost_ms(program, state, world))
@@ -175,7 +179,8 @@ def replay(
     if state.phase is Phase.ON and not any(move.after is Phase.ON for move in found.moves):
         # It was on before the span began.
         found.moves.insert(0, Move(start_ms, Phase.IDLE, Phase.ON, state.value))
-    found.state = state
+    world.now_ms = end_ms
+    found.state, found.world = state, world
     found.sights = {one: world.sight(one) for one in program.entities}
     return found
 

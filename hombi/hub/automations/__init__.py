@@ -1,7 +1,19 @@
 """What the house does by itself."""
 
-from hombi.hub.automations.changes import AddAutomation, ChangeAutomation, RemoveAutomation
+from hombi.hub.automations.changes import (
+    AddAutomation,
+    ChangeAutomation,
+    RemoveAutomation,
+    RunActions,
+)
 from hombi.hub.automations.part import Automations
 from hombi.hub.automations.runner import Runner
 
-__all__ = ["AddAutomation", "Automations", "ChangeAutomation", "RemoveAutomation", "Runner"]
+__all__ = [
+    "AddAutomation",
+    "Automations",
+    "ChangeAutomation",
+    "RemoveAutomation",
+    "RunActions",
+    "Runner",
+]

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from hombi.core.automation import Began, Passed, Phase, Program, State, Taken
+from hombi.core.automation import Began, EdgeKind, Passed, Phase, Program, State, Taken
 from hombi.core.names import slug
 from hombi.hub.automations.part import Automations
 from hombi.hub.automations.runner import Runner
 from hombi.hub.errors import Invalid, Refused
-from hombi.hub.events import AutomationAdded, AutomationChanged, AutomationRemoved
+from hombi.hub.events import ActionsRun, AutomationAdded, AutomationChanged, AutomationRemoved
 from hombi.hub.kernel import Actor, Change, Done, Right
 
 
@@ -130,3 +130,25 @@ class RemoveAutomation(Change[Automations, None]):
             records = part.context.records.automations
             await part.context.thread.run(records.remove, runner.record)
         return Done(None, AutomationRemoved(automation=runner.record.slug))
+
+
+@dataclass(frozen=True, slots=True)
+class RunActions(Change[Automations, Runner]):
+    """Run the actions of an edge for real. Raises NotFound, Refused."""
+
+    automation: str
+    edge: EdgeKind
+
+    part = Automations
+    right = Right.USE
+
+    async def do(self, part: Automations, by: Actor) -> Done[Runner]:
+        runner = part.find(self.automation)
+        program = runner.program
+        if program is None:
+            raise Refused(f"{runner.record.slug} cannot run: {runner.mistakes[0].what}")
+        if not (program.starts if self.edge is EdgeKind.START else program.ends):
+            raise Refused(f"{program.name} has no {self.edge.value} actions")
+        part.run_actions(runner, self.edge, by)
+        ran = ActionsRun(automation=runner.record.slug, title=program.name, edge=self.edge.value)
+        return Done(runner, ran)

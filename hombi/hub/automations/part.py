@@ -27,6 +27,7 @@ from hombi.core.automation import (
     Taken,
     Tell,
     Why,
+    alone,
     due_ms,
     lost_ms,
     parse,
@@ -61,8 +62,8 @@ from hombi.hub.writer import Writer
 log = logging.getLogger(__name__)
 
 # Addresses beside those of the automations: /automations/new, /api/automations/check,
-# /api/automations/write, /api/automations/edit, /api/automations/replay.
-RESERVED = frozenset({"new", "check", "write", "edit", "replay"})
+# /api/automations/write, edit, replay, rehearse.
+RESERVED = frozenset({"new", "check", "write", "edit", "replay", "rehearse"})
 LOOK_EVERY_S = 5.0
 # An automation that starts itself this often in one chain of causes is stopped.
 ROUNDS = 5
@@ -268,6 +269,17 @@ class Automations(Part):
                 self.changed(runner)
         elif runner.due is None and after.phase is not Phase.IDLE:
             self._plan(runner)  # it was suspended
+
+    def run_actions(self, runner: Runner, edge: EdgeKind, actor: Actor) -> None:
+        """Do what belongs to an edge, whatever is so."""
+        if runner.program is None:
+            return
+        runner.state, effects = alone(runner.program, runner.state, edge, self.world())
+        name = runner.record.slug
+        for effect in effects:
+            self._carry_out(effect, name, actor, (name,), self.context.clock.now_ms())
+        self.save(runner)
+        self._plan(runner)
 
     def _may_act(self, runner: Runner, program: Program, why: Why) -> bool:
         """Whether it may act; one that starts itself again and again is stopped."""

@@ -1,6 +1,7 @@
 """All that can happen, an event each."""
 
 from hombi.hub.events.automations import (
+    ActionsRun,
     AutomationAdded,
     AutomationBlind,
     AutomationChanged,
@@ -115,6 +116,7 @@ from hombi.hub.events.values import (
 )
 
 __all__ = [
+    "ActionsRun",
     "ArrivalChanged",
     "ArrivalForgotten",
     "ArrivalLocked",

@@ -30,6 +30,18 @@ class AutomationChanged(Event):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class ActionsRun(Event):
+    """Somebody ran the actions of an automation by themselves."""
+
+    title: str
+    edge: str
+
+    @property
+    def sentence(self) -> str:
+        return f"the {self.edge} actions of {self.title} were run"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class AutomationRemoved(Event):
     """An automation was taken away."""
 

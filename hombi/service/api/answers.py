@@ -6,7 +6,7 @@ from __future__ import annotations
 from typing import Any
 
 from hombi import wire
-from hombi.core.automation import Watch
+from hombi.core.automation import Program, Watch
 from hombi.core.kinds import Seen
 from hombi.core.series import Derivation
 from hombi.core.series.derived import METHODS
@@ -112,8 +112,9 @@ def entity_detail(hub: Hub, found: Entity) -> wire.EntityDetail:
         program = runner.program
         if program is None or not runner.record.enabled:
             continue
-        for watch in program.parts:
-            if watch.entity == found.address:
+        for part in program.parts:
+            watch = part.now(hub.automations.world())
+            if watch is not None and watch.entity == found.address:
                 limit = _limit(watch)
                 watchers.append(wire.Watcher(automation=name, name=program.name, **limit))
     unit = found.kind.unit
@@ -266,6 +267,11 @@ def window(hub: Hub) -> wire.Window:
     )
 
 
+def _present_limit(hub: Hub, program: Program | None) -> wire.Limit | None:
+    watch = program.watch.now(hub.automations.world()) if program else None
+    return None if watch is None else wire.Limit(**_limit(watch))
+
+
 def _limit(watch: Watch) -> dict[str, Any]:
     seen, until = watch.kind.as_seen, watch.comparison.until
     return {
@@ -281,7 +287,9 @@ def automation(hub: Hub, runner: Runner) -> wire.Automation:
     program, record = runner.program, runner.record
     shown = ""
     if program is not None:
-        shown = show_limit(program.watch.comparison.limit, program.watch.kind)
+        moving = program.watch.moving
+        limit = program.watch.comparison.limit
+        shown = moving.sentence() if moving else show_limit(limit, program.watch.kind)
     return wire.Automation(
         automation=record.slug,
         name=program.name if program else record.slug,
@@ -294,7 +302,7 @@ def automation(hub: Hub, runner: Runner) -> wire.Automation:
         due=runner.due,
         started_at=hub.automations.starts.last(record.slug),
         started_lately=hub.automations.starts.lately(record.slug, hub.context.clock.now_ms()),
-        watch=wire.Limit(**_limit(program.watch)) if program else None,
+        watch=_present_limit(hub, program),
         limit_shown=shown,
         stopped=runner.broken,
         mistakes=[mistake(one) for one in runner.mistakes],

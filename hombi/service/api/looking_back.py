@@ -11,21 +11,24 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import wire
-from hombi.core.automation import EdgeKind, Over, Phase, Program, Under
+from hombi.core.automation import EdgeKind, Named, Over, Phase, Program, Said, Under, rehearse
+from hombi.core.automation.rehearse import LONGEST_MS
 from hombi.core.errors import ValueTextError
-from hombi.core.series import DAY_MS
-from hombi.core.values import parse_value, show_limit
+from hombi.core.series import DAY_MS, HOUR_MS
+from hombi.core.values import parse_span_ms, parse_value, show_limit, show_span
+from hombi.hub.automations import RunActions
 from hombi.hub.automations.looking_back import LookedBack, accounted, looked_back
 from hombi.hub.automations.starts import EVENT
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.house import Entity
 from hombi.hub.hub import Hub
 from hombi.hub.ports import JournalPort
+from hombi.service.api import answers
 from hombi.service.api.entities import LATEST_MS
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
-from hombi.service.api.views import View, whole_number
-from hombi.service.bridge import hub, read
+from hombi.service.api.views import View, actor, whole_number
+from hombi.service.bridge import change, hub, read
 
 USUAL_MS = 30 * DAY_MS
 WEEK_MS = 7 * DAY_MS
@@ -58,6 +61,90 @@ class ReplayView(View):
         found = looked_back(program, entities, records.history, (start, end), zone)
         lived = _lived(records.journal, asked.automation, (start, end))
         return Response(_replay(program, found, names, (start, end), lived))
+
+
+class RehearseView(View):
+    """A text with pretend values."""
+
+    @operation(takes=wire.RehearseRequest, gives=wire.Rehearsal)
+    def post(self, request: Request) -> Response:
+        """What it would do with them, as time goes by; the house is not touched."""
+        asked = body(request, wire.RehearseRequest)
+        begin = asked.at or hub().context.clock.now_ms()
+        if begin > LATEST_MS:
+            raise Invalid(f"at={begin} is out of range; it is ms since 1970")
+
+        def look(h: Hub) -> tuple[Program, dict[str, Entity], dict[str, str]]:
+            program = h.automations.sound(asked.text)
+            return program, _snapshots(h, program), _names(h)
+
+        program, entities, names = read(look)
+        said = [_said(one, program, entities, begin) for one in asked.said]
+        end = max(one.at_ms for one in said) + (_span(asked.lasts) or HOUR_MS)
+        if end - begin > LONGEST_MS:
+            raise Invalid(f"a rehearsal lasts {show_span(LONGEST_MS)} at most")
+        known = {
+            address: Named(one.spoken, one.room.name if one.room else "", one.kind)
+            for address, one in entities.items()
+        }
+        steps = rehearse(program, known, said, end, hub().config.zone)
+        return Response(
+            wire.Rehearsal(
+                sentence=program.sentence(names),
+                start=begin,
+                end=end,
+                entities=list(program.entities),
+                steps=[
+                    wire.RehearsedStep(
+                        at=one.at_ms,
+                        after_ms=one.at_ms - begin,
+                        edge=one.edge,
+                        text=one.text,
+                        effects=[e.spoken(lambda a: names.get(a, a)) for e in one.effects],
+                    )
+                    for one in steps[:MOST_EDGES]
+                ],
+            )
+        )
+
+
+def _said(
+    one: wire.PretendValue, program: Program, entities: dict[str, Entity], begin: int
+) -> Said:
+    """A pretend value in the kind's unit. Raises Invalid."""
+    address = one.entity or program.watch.entity
+    if address not in entities:
+        known = ", ".join(entities)
+        raise Invalid(f"it does not look at {address}; it looks at {known}")
+    try:
+        value = (
+            None
+            if one.value == "bad"
+            else parse_value(one.value, entities[address].kind, bare=True)
+        )
+    except ValueTextError as error:
+        raise Invalid(f"{address}: {error}") from error
+    return Said(begin + _span(one.after), address, value)
+
+
+def _span(text: str) -> int:
+    if not text.strip() or text.strip() == "0":
+        return 0
+    try:
+        return parse_span_ms(text)
+    except ValueTextError as error:
+        raise Invalid(str(error)) from error
+
+
+class RunView(View):
+    """Running actions."""
+
+    @operation(name="automations_run", takes=wire.RunRequest, gives=wire.Automation)
+    def post(self, request: Request, automation: str) -> Response:
+        """Run the actions of an edge, for real: nothing needs to be so for it, and
+        where the automation stands does not change."""
+        edge = EdgeKind(body(request, wire.RunRequest).edge)
+        return Response(change(actor(request), RunActions(automation, edge), answers.automation))
 
 
 class AccountView(View):
@@ -101,8 +188,8 @@ def _with_limit(program: Program, text: str) -> Program:
     """The same with another limit; what ends it keeps its distance."""
     watch = program.watch
     compared: Any = watch.comparison
-    if not isinstance(compared, (Over, Under)):
-        raise Invalid("only over and under have a limit that can be moved")
+    if not isinstance(compared, (Over, Under)) or watch.moving is not None or program.more:
+        raise Invalid("only one value with over or under has a limit that can be moved")
     try:
         limit = parse_value(text, watch.kind, bare=True)
     except ValueTextError as error:
@@ -136,11 +223,12 @@ def _replay(
     done = Counter(
         effect.spoken(lambda address: names.get(address, address)) for effect in replayed.effects
     )
-    sided = isinstance(watch.comparison, (Over, Under)) and not program.more
+    sided = isinstance(watch.comparison, (Over, Under)) and not (program.more or watch.moving)
     until = watch.comparison.until
     return wire.Replay(
         sentence=program.sentence(names),
         entity=watch.entity,
+        entities=list(program.entities),
         unit=seen.unit,
         start=start,
         end=end,

@@ -327,3 +327,53 @@ def test_any_of_one_twice_is_that_one(data: Any) -> None:
             house.says(now, RACK, value)
         assert alone.state.phase == group.state.phase
     assert [(e.edge, e.at_ms) for e in alone.edges] == [(e.edge, e.at_ms) for e in group.edges]
+
+
+FOLLOWS = """[watch]
+entity = "beam/humidity"
+over = "= rack/humidity + 5 %"
+until = "= rack/humidity"
+"""
+
+
+def test_a_limit_follows_another_value() -> None:
+    house = House(program(FOLLOWS))
+    assert "over rack/humidity + 5 %, until it is back under rack/humidity" in (
+        house.program.sentence({})
+    )
+    assert house.program.entities == (BEAM, RACK)
+    house.says(0, BEAM, 80)
+    assert house.state.phase is Phase.IDLE, "nobody knows the other one"
+    house.says(1, RACK, 76)
+    assert house.state.phase is Phase.IDLE
+    house.says(2, RACK, 74)
+    assert house.state.phase is Phase.ON, "the limit came down to it"
+    assert house.edges[0].text == "80.0 % over 79 %"
+    house.says(3, RACK, 78)
+    assert house.state.phase is Phase.ON, "80 is over until"
+    house.says(4, RACK, 80)
+    assert house.edges[-1].text == "80.0 %, back past 80 %, after 2 min"
+    half = House(program(FOLLOWS.replace('"= rack/humidity"', '"60 %"')))
+    half.says(0, RACK, 60)
+    half.says(0, BEAM, 70)
+    assert half.state.phase is Phase.ON
+    half.says(1, BEAM, 60)
+    assert half.state.phase is Phase.IDLE
+
+
+@pytest.mark.parametrize(
+    ("limit", "said"),
+    [
+        ('over = "= rack/humidty + 5 %"', "did you mean rack/humidity"),
+        ('over = "= rack/humidity + 5 K"', "does not fit"),
+        ('over = "= beam/temperature"', "it gives temperature"),
+        ('over = "= "', "is empty"),
+        ('over = "= 1 % / 0"', "divides by zero"),
+        ('within = ["= rack/humidity", "80 %"]', "is no number"),
+        ('is = "= rack/humidity"', "only over and under take a formula"),
+    ],
+)
+def test_a_formula_that_does_not_fit_is_named(limit: str, said: str) -> None:
+    found = parse(f'name = "x"\n[watch]\nentity = "beam/humidity"\n{limit}{STARTS}', FACTS)
+    assert found.program is None
+    assert any(said in str(one) for one in found.mistakes), [str(one) for one in found.mistakes]

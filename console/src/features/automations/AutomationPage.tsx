@@ -6,12 +6,13 @@ import * as changes from "../../api/changes";
 import { type Automation, HubError } from "../../api/client";
 import { keys, useAutomations } from "../../api/queries";
 import { useChange } from "../../api/useChange";
-import { Await, Button, Failure, Page } from "../../ui/parts";
+import { Await, Button, Failure, Labelled, Page } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
 import { TextEditor } from "../../ui/TextEditor";
 import { useDraft } from "../../ui/useDraft";
 import { Standing } from "./AutomationsPage";
 import { History } from "./History";
+import { StarterForm, useStarters } from "./StarterForm";
 import { ThresholdForm } from "./ThresholdForm";
 import { useChecked } from "./useChecked";
 import { WhyNot } from "./WhyNot";
@@ -97,7 +98,7 @@ function Edit({ automation }: { automation: Automation | null }) {
               )}
             </>
           ) : (
-            <ThresholdForm
+            <Begin
               entity={search.get("entity") ?? ""}
               onText={(fresh) =>
                 text.trim() && text !== written ? setOffered(fresh) : write(fresh)
@@ -175,6 +176,36 @@ function Edit({ automation }: { automation: Automation | null }) {
         </Suspense>
       )}
     </Page>
+  );
+}
+
+/** How a new one begins: with a form of its own, or one that is ready-made. */
+function Begin({ entity, onText }: { entity: string; onText: (text: string) => void }) {
+  const starters = useStarters();
+  const [chosen, setChosen] = useState("");
+  const starter = starters.data?.find((one) => one.starter === chosen);
+  return (
+    <div className="space-y-4">
+      <Labelled label="Begin with">
+        <select
+          value={chosen}
+          onChange={(event) => setChosen(event.target.value)}
+          className="field"
+        >
+          <option value="">a limit of your own</option>
+          {(starters.data ?? []).map((one) => (
+            <option key={one.starter} value={one.starter}>
+              {one.title}
+            </option>
+          ))}
+        </select>
+      </Labelled>
+      {starter ? (
+        <StarterForm key={chosen} starter={starter} onText={onText} />
+      ) : (
+        <ThresholdForm entity={entity} onText={onText} />
+      )}
+    </div>
   );
 }
 

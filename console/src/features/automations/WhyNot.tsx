@@ -5,7 +5,7 @@ import { Check, X } from "lucide-react";
 import { useState } from "react";
 import { api, ask } from "../../api/client";
 import { Await, Labelled } from "../../ui/parts";
-import { houseMs, useNow } from "../../ui/time";
+import { houseMs, isoDay, useNow } from "../../ui/time";
 import { visible } from "../../ui/visible";
 
 const EVERY_MS = 10_000;
@@ -48,7 +48,8 @@ export function WhyNot({ automation }: { automation: string }) {
       <div className="mt-3 max-w-xs">
         <Labelled label="At another moment" hint="By the house’s clock; empty for now.">
           <input
-            type="datetime-local"
+            placeholder={`${isoDay(now)} 02:10`}
+            aria-invalid={when !== "" && chosen === null}
             value={when}
             onChange={(event) => setWhen(event.target.value)}
             className="field"

@@ -13,6 +13,7 @@ import { asked, SPANS_MS, type Window } from "../../parts/window";
 import { Await, Button, Empty, Failure, Mark } from "../../ui/parts";
 import { hubNow, length } from "../../ui/time";
 import { visible } from "../../ui/visible";
+import { Rehearse } from "./Rehearse";
 
 const MINUTE = 60_000;
 
@@ -88,20 +89,27 @@ export default function WouldHave({
               </div>
             )}
             {take.error && <Failure error={take.error} />}
-            {data.limits.length > 0 && (
-              <p className="mt-4 flex flex-wrap items-center gap-x-3 gap-y-2">
-                <span>By this past, try</span>
-                {data.limits.map((one) => (
-                  <Button key={one.limit} onClick={() => setTried(one.limit)}>
-                    {one.limit}: about {one.a_week} a week
-                  </Button>
-                ))}
-              </p>
-            )}
+            <Limits data={data} onLimit={setTried} />
+            <Rehearse key={data.entities.join()} text={text} entities={data.entities} />
           </>
         )}
       </Await>
     </section>
+  );
+}
+
+/** Limits that would start it about so often. */
+function Limits({ data, onLimit }: { data: Replay; onLimit: (limit: string) => void }) {
+  if (data.limits.length === 0) return null;
+  return (
+    <p className="mt-4 flex flex-wrap items-center gap-x-3 gap-y-2">
+      <span>By this past, try</span>
+      {data.limits.map((one) => (
+        <Button key={one.limit} onClick={() => onLimit(one.limit)}>
+          {one.limit}: about {one.a_week} a week
+        </Button>
+      ))}
+    </p>
   );
 }
 

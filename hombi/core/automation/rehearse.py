@@ -1,0 +1,98 @@
+"""Rehearsal: pretend values, and what an automation would do with them. The house is
+not touched.
+
+What was said of an entity stands until something else is: it counts as heard all the
+while.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import tzinfo
+from typing import Literal
+
+from hombi.core.automation.actions import Effect
+from hombi.core.automation.program import Program
+from hombi.core.automation.replay import Course, replay
+from hombi.core.automation.state import EdgeKind
+from hombi.core.kinds import Kind
+from hombi.core.quality import Quality
+from hombi.core.series.reading import Reading
+
+EVERY_MS = 20_000
+_WORDS: Mapping[EdgeKind, Literal["start", "end", "lost"]] = {
+    EdgeKind.START: "start", EdgeKind.END: "end", EdgeKind.LOST: "lost",
+}  # fmt: skip
+LONGEST_MS = 2 * 86_400_000
+
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    """A pretend value from a moment on; None for one that is bad."""
+
+    at_ms: int
+    entity: str
+    value: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class Rehearsed:
+    """What happened at a moment: an edge with its account, or (`edge` is "") something
+    that had waited; and what was to be done."""
+
+    at_ms: int
+    edge: Literal["", "start", "end", "lost"]
+    text: str
+    effects: tuple[Effect, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Named:
+    """What a rehearsal must know of an entity."""
+
+    spoken: str
+    room: str
+    kind: Kind
+
+
+def rehearse(
+    program: Program,
+    entities: Mapping[str, Named],
+    said: Sequence[Said],
+    end_ms: int,
+    zone: tzinfo,
+) -> list[Rehearsed]:
+    """What an automation does with pretend values, from the first of them until a
+    moment."""
+    start = min((one.at_ms for one in said), default=end_ms)
+    courses = {
+        address: Course(
+            one.spoken,
+            one.room,
+            one.kind,
+            _readings([s for s in said if s.entity == address], end_ms),
+        )
+        for address, one in entities.items()
+    }
+    found = replay(program, courses, start, end_ms, zone)
+    edges = [
+        Rehearsed(one.why.at_ms, _WORDS[one.why.edge], one.why.text, one.effects)
+        for one in found.acted
+    ]
+    later = [Rehearsed(at, "", "", effects) for at, effects in found.later]
+    return sorted([*edges, *later], key=lambda one: one.at_ms)
+
+
+def _readings(said: Sequence[Said], end_ms: int) -> list[Reading]:
+    """Each value again and again, until the next one."""
+    ordered = sorted(said, key=lambda one: one.at_ms)
+    found = []
+    for place, one in enumerate(ordered):
+        until = ordered[place + 1].at_ms if place + 1 < len(ordered) else end_ms
+        quality = Quality.GOOD if one.value is not None else Quality.NO_VALUE
+        found += [
+            Reading(at, 0, one.value, one.value, quality)
+            for at in range(one.at_ms, max(until, one.at_ms + 1), EVERY_MS)
+        ]
+    return found

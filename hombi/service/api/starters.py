@@ -1,0 +1,114 @@
+"""Starters: ready-made automations with blanks to fill in."""
+
+from __future__ import annotations
+
+from drf_spectacular.utils import OpenApiParameter
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from hombi import wire
+from hombi.core.automation.starters import STARTERS, Blank, Starter, StarterError, filled
+from hombi.core.series import DAY_MS
+from hombi.core.series.statistics import quantiles
+from hombi.core.values import show_limit
+from hombi.hub.errors import Invalid, NotFound
+from hombi.hub.house import Entity
+from hombi.hub.hub import Hub
+from hombi.service.api import answers
+from hombi.service.api.parsing import body
+from hombi.service.api.schema import operation
+from hombi.service.api.views import View
+from hombi.service.bridge import hub, read
+
+PAST_DAYS = 30
+_OF = [
+    OpenApiParameter("entity", str, required=True, description="the entity in the blank"),
+    OpenApiParameter("blank", str, description="the blank that it is in, sensor unless given"),
+]
+
+
+class StartersView(View):
+    """All starters."""
+
+    @operation(name="starters_list", gives=list[wire.Starter])
+    def get(self, request: Request) -> Response:
+        """All of them, with their blanks."""
+        return Response([_starter(one) for one in STARTERS.values()])
+
+
+class StarterView(View):
+    """One starter."""
+
+    @operation(name="starters_fill", takes=wire.StarterRequest, gives=wire.Written)
+    def post(self, request: Request, starter: str) -> Response:
+        """The text that its blanks make, checked; nothing is kept."""
+        asked = body(request, wire.StarterRequest)
+        try:
+            text = filled(_known(starter), asked.blanks)
+        except StarterError as error:
+            raise Invalid(str(error)) from error
+        return Response(read(lambda h: wire.Written(text=text, **answers.checked(h, text))))
+
+
+class FirstValuesView(View):
+    """First values of a starter."""
+
+    @operation(name="starters_values", gives=list[wire.FirstValue], parameters=_OF)
+    def get(self, request: Request, starter: str) -> Response:
+        """Limits for the blanks that belong to an entity, from its last 30 days."""
+        found, place = _known(starter), request.query_params.get("blank") or "sensor"
+        address = request.query_params.get("entity", "")
+        entity = read(lambda h: _snapshot(h, address))
+        blanks = [one for one in found.blanks if one.of == place and one.part is not None]
+        return Response(_first_values(entity, blanks))
+
+
+def _snapshot(h: Hub, address: str) -> Entity:
+    return h.house.entity(address).snapshot()
+
+
+def _first_values(entity: Entity, blanks: list[Blank]) -> list[wire.FirstValue]:
+    if entity.kind.words is not None or not blanks:
+        return []
+    now = hub().context.clock.now_ms()
+    channels = entity.history_channels()
+    history = hub().context.records.history
+    held = history.held(entity.id, channels, now - PAST_DAYS * DAY_MS, now, states=False)
+    if not sum(ms for _, ms in held):
+        return []
+    found = []
+    for one in blanks:
+        part = one.part or 0.0
+        (limit,) = quantiles(held, [part])
+        value = show_limit(round(limit, entity.kind.decimals), entity.kind)
+        reason = f"it lay under {value} for {part * 100:.0f} % of the last {PAST_DAYS} days here"
+        found.append(wire.FirstValue(blank=one.name, value=value, reason=reason))
+    return found
+
+
+def _known(name: str) -> Starter:
+    found = STARTERS.get(name)
+    if found is None:
+        raise NotFound(f"there is no starter {name[:40]}; there are {', '.join(STARTERS)}")
+    return found
+
+
+def _starter(one: Starter) -> wire.Starter:
+    return wire.Starter(
+        starter=one.name,
+        title=one.title,
+        about=one.about,
+        blanks=[
+            wire.StarterBlank(
+                name=blank.name,
+                label=blank.label,
+                sort=blank.sort,
+                kinds=list(blank.kinds),
+                usual=blank.usual,
+                needed=blank.needed,
+                set=blank.set,
+                of=blank.of,
+            )
+            for blank in one.blanks
+        ],
+    )
