@@ -112,3 +112,39 @@ async def test_a_clock_that_is_set_moves_what_waits() -> None:
         assert sent(r) == [1.0]
         await r.clock.forward(2 * MIN)
         assert sent(r) == [1.0, 0.0]
+
+
+async def test_a_moment_of_the_day_in_a_hub() -> None:
+    text = """name = "Mist at noon"
+[watch]
+at = "12:00"
+lasts = "5 min"
+[only]
+when = [ { entity = "cellar-rack/humidity", under = "90 %" } ]
+[[starts]]
+switch = "cellar-mister/switch"
+to = "on"
+[[ends]]
+switch = "cellar-mister/switch"
+to = "off"
+"""
+    async with rig() as r:
+        await r.cellar()
+        await says(r, 80, 11)
+        runner = await r.do(AddAutomation(text))
+        for _ in range(3):
+            assert runner.due is not None
+            await r.clock.forward(runner.due - r.clock.now)
+            await settle()
+            runner = r.hub.automations.find("mist-at-noon")
+        # On, off, and on the next day again.
+        assert sent(r) == [1.0, 0.0, 1.0]
+        started = [e.text for e in r.records.journal.all if e.event == "AutomationStarted"]
+        assert started == ["Mist at noon started: it is 12:00"] * 2
+        await r.clock.forward(5 * MIN)
+        await says(r, 95, 11)
+        assert runner.due is not None
+        await r.clock.forward(runner.due - r.clock.now)
+        await settle()
+        assert sent(r) == [1.0, 0.0, 1.0, 0.0], "it is damp enough"
+        assert runner.due is not None, "tomorrow again"

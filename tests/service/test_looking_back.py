@@ -223,3 +223,22 @@ def test_a_starter_takes_its_first_values_from_this_house(service: Service, begu
     assert made_text.stdout == made.text
     lacking = service.hombi("automation", "starter", "dry-room", "name=x")
     assert (lacking.returncode, "is empty" in lacking.stderr) == (1, True)
+
+
+def test_a_clock_is_looked_back_at_too(service: Service, begun: int) -> None:
+    text = 'name = "Mist"\n[watch]\nat = "12:00"\nlasts = "1 h"\n[[starts]]\n'
+    text += 'switch = "mister/switch"\nto = "on"\nfor = "5 min"\n'
+    with service.hub() as hub:
+        found = hub.automations.replay(text, start=begun, end=begun + 3 * 24 * HOUR)
+        assert (found.starts, found.entity, found.entities) == (3, "", [])
+        assert found.on_ms == 3 * HOUR
+        assert [(one.text, one.times) for one in found.effects] == [
+            ("Mister on", 3), ("Mister off", 3),
+        ]  # fmt: skip
+        made = hub.automations.add(text)
+        assert (made.watch, made.due is not None) == (None, True)
+        why = hub.automations.why("mist", begun)
+        assert why.lines[0].text.startswith("At 12:00, for 1 h; the next time is ")
+        steps = hub.automations.rehearse(text, [PretendValue(value="x")], lasts="1 d").steps
+        assert [one.edge for one in steps] == ["start", "", "end"]
+        hub.automations.remove("mist")

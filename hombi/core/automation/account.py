@@ -39,7 +39,9 @@ class Account:
 
 def back_ms(program: Program) -> int:
     """So much of the past says where it stands."""
-    return max(BACK_MS, program.pause_ms, *(3 * one.held_ms for one in program.parts))
+    return max(
+        BACK_MS, program.pause_ms, *(3 * one.held_ms for one in (program.watch, *program.more))
+    )
 
 
 def account(program: Program, courses: Mapping[str, Course], at_ms: int, zone: tzinfo) -> Account:
@@ -72,13 +74,17 @@ class _Teller:
 
     def lines(self) -> list[Line]:
         found: list[Line] = []
+        moment = self.program.moment
+        if moment is not None:
+            at = moment.next_ms(self.at_ms, self.zone)
+            found.append(Line(None, f"{moment.sentence()}; the next time is {self.clock(at)}."))
         for watch, part in zip(self.watched, self.parts, strict=False):
             found.append(self._value(watch, part))
             if part.phase is not Phase.ON and watch.held_ms and part.value is not None:
                 found += self._hold(watch, part)
         if self.state.phase is Phase.ON:
             found.append(Line(True, f"It was on since {self.clock(self.state.since_ms)}."))
-            if not self.program.more:
+            if len(self.program.parts) == 1:
                 watch = self.program.watch
                 until = watch.wanted_back or f"not {watch.wanted}"
                 found.append(Line(None, f"It ends when the value is {until}."))
@@ -148,6 +154,8 @@ class _Teller:
             return f"it was on, since {self.clock(self.state.since_ms)}."
         if self.state.phase is Phase.WAITING:
             return "it waited for its hours, or for what must be so beside."
+        if self.program.moment is not None:
+            return "it was not its time."
         if self.program.more:
             so = sum(one.phase is Phase.ON for one in self.parts)
             return f"it did not start: {so} of {len(self.program.parts)} were so."

@@ -40,9 +40,20 @@ class Limit:
 
 
 def advise(
-    program: Program, course: Course, found: Replayed, span: tuple[int, int], zone: tzinfo
+    program: Program, course: Course | None, found: Replayed, span: tuple[int, int], zone: tzinfo
 ) -> list[str]:
     """What a person should know before they keep it; nothing where all is well."""
+    said = [] if course is None else _of_limit(program, course, found, span, zone)
+    on = {a.entity for a in program.starts if isinstance(a, Switch) and a.to and not a.for_ms}
+    off = {a.entity for a in program.ends if isinstance(a, Switch)}
+    if left := sorted(on - off):
+        said.append(f"nothing switches {', '.join(left)} off again; add [[ends]]")
+    return said
+
+
+def _of_limit(
+    program: Program, course: Course, found: Replayed, span: tuple[int, int], zone: tzinfo
+) -> list[str]:
     said = []
     watch, compared = program.watch, program.watch.comparison
     readings = [one for one in course.readings if span[0] <= one.at_ms < span[1]]
@@ -72,10 +83,6 @@ def advise(
             f"held = {show_span(watch.held_ms)} is shorter than the {show_span(median(gaps))} "
             f"between two readings: one reading is enough"
         )
-    on = {a.entity for a in program.starts if isinstance(a, Switch) and a.to}
-    off = {a.entity for a in program.ends if isinstance(a, Switch)}
-    if left := sorted(on - off):
-        said.append(f"nothing switches {', '.join(left)} off again; add [[ends]]")
     return said
 
 

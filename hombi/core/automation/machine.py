@@ -4,6 +4,7 @@ one: `step(program, state, event, world) -> (state, effects, why)`."""
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import datetime
 from functools import partial
 
 from msgspec.structs import replace
@@ -12,6 +13,7 @@ from hombi.core.automation.actions import Effect, Notify, Tell
 from hombi.core.automation.acts import backs, begin, next_act_ms, remind, resume
 from hombi.core.automation.circumstances import Circumstances
 from hombi.core.automation.group import due_group, lost_group, step_group
+from hombi.core.automation.moments import due_moment, step_moment
 from hombi.core.automation.parts import due_part, first_look, is_so, lost_part, step_part
 from hombi.core.automation.program import Program, Watch
 from hombi.core.automation.state import (
@@ -40,7 +42,9 @@ def step(program: Program, state: State, event: Event, world: World) -> Step:
         # Nobody is left to see to what would still wait.
         return Step(State(), tuple(effects), why)
     only = circumstances(program, state)
-    if program.more:
+    if program.moment is not None:
+        after, why = step_moment(program.moment, state, event, world, only)
+    elif program.more:
         after, why = step_group(program, state, event, world, only)
     else:
         watch = program.watch
@@ -57,7 +61,11 @@ def due_ms(program: Program, state: State, world: World) -> int | None:
     """When to step next although nothing was heard; None when only a reading can change
     it."""
     only = circumstances(program, state)
-    if program.more:
+    if program.moment is not None:
+        on = state.phase is Phase.ON
+        due = due_moment(program.moment, state, world)
+        due = sooner(due, only.next_change_ms(world, on=True)) if on else due
+    elif program.more:
         due = due_group(program, state, world, only)
     else:
         sight = world.sight(program.watch.entity)
@@ -68,6 +76,8 @@ def due_ms(program: Program, state: State, world: World) -> int | None:
 def lost_ms(program: Program, state: State, world: World) -> int | None:
     """From when on the value of what is on counts as no longer heard; None for never,
     or when that is known already."""
+    if program.moment is not None:
+        return None
     if program.more:
         return lost_group(program, state, world)
     return lost_part(program.watch, state, world.sight(program.watch.entity))
@@ -85,6 +95,8 @@ def rejoined(
             return one
         return replace(one, heard_ms=now_ms if one.phase is Phase.ON else last)
 
+    if program.moment is not None:
+        return state
     if not program.more:
         return own(program.watch, state)
     return replace(state, parts=tuple(map(own, program.parts, state.parts)))
@@ -177,6 +189,11 @@ def _fields(program: Program, why: Why | None, state: State, world: World) -> di
     watch = program.watch
     if why is not None and why.entity:
         watch = next((one for one in program.parts if one.entity == why.entity), watch)
+    if program.moment is not None:
+        clock = datetime.fromtimestamp(world.now_ms / 1000, world.zone).strftime("%H:%M")
+        lasted = show_span(why.held_ms if why is not None else 0)
+        said = {"name": program.name, "entity": program.name, "room": "", "value": clock}
+        return {**said, "limit": clock, "held": lasted, "for": lasted}
     sight = world.sight(watch.entity)
     value = why.seen if why is not None else sight.value
     limit = watch.comparison.limit if why is None else why.limit

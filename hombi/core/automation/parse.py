@@ -4,14 +4,16 @@ line and column."""
 from __future__ import annotations
 
 import math
+import re
 from dataclasses import dataclass
 from typing import Any
 
 from hombi.core.automation.actions import ACTIONS, Action, Notify, Switch, Wait
 from hombi.core.automation.comparisons import COMPARISONS, Comparison
+from hombi.core.automation.moments import Moment
 from hombi.core.automation.moving import SIDES, Moving, read_moving
 from hombi.core.automation.only import read_only
-from hombi.core.automation.program import Lost, Program, Remind, Watch
+from hombi.core.automation.program import NOTHING, Lost, Program, Remind, Watch
 from hombi.core.automation.text import entity, only_keys, quantity, span_ms, table, text
 from hombi.core.house_facts import HouseFacts
 from hombi.core.kinds import Kind
@@ -20,6 +22,8 @@ from hombi.core.values import show_span
 
 _WORDS = ", ".join(COMPARISONS)
 _TABLES = {"name", "about", "pause", "watch", "only", "starts", "ends", "remind"}
+_CLOCK = re.compile(r"(\d{1,2}):(\d{2})")
+SHORTEST_MS, DAY_MS = 60_000, 86_400_000
 MOST_PARTS, MOST_REMINDERS, USUAL_REMINDERS, LEAST_EVERY_MS = 20, 100, 3, 10_000
 
 
@@ -63,8 +67,9 @@ def parse(source: str, facts: HouseFacts) -> Parsed:
         return Parsed(None, mistakes)
     first, *more = watched.parts
     program = Program(
-        name, about, first, only, starts, ends, tuple(more), watched.need, when, pause_ms, reminds
-    )
+        name, about, first, only, starts, ends, tuple(more), watched.need, when, pause_ms, reminds,
+        watched.moment,
+    )  # fmt: skip
     if mistakes:
         return Parsed(None, mistakes, partly=program if not elsewhere else None)
     return Parsed(program, (), _warnings(toml, program))
@@ -74,7 +79,7 @@ def _warnings(toml: TomlText, program: Program) -> tuple[Mistake, ...]:
     """What is allowed and hardly meant: it switches what it watches, back and forth
     without end."""
     watch, known = program.watch, len(toml.mistakes)
-    if program.more:
+    if program.more or program.moment is not None:
         return ()
     compared = watch.comparison
     back = any(
@@ -103,6 +108,7 @@ class _Watched:
 
     parts: tuple[Watch, ...]
     need: int
+    moment: Moment | None = None
 
 
 _SEVERAL = ("all", "any", "of")
@@ -114,6 +120,9 @@ def _watched(toml: TomlText, facts: HouseFacts) -> _Watched | None:
         if "watch" not in toml.data:
             toml.blame((), "there is no [watch]", "an automation looks at one entity or several")
         return None
+    if "at" in found or "every" in found:
+        moment = _moment(toml, found)
+        return None if moment is None else _Watched((NOTHING,), 1, moment)
     several = [key for key in _SEVERAL if key in found]
     if not several:
         one = _part(toml, ("watch",), found, facts)
@@ -136,6 +145,35 @@ def _watched(toml: TomlText, facts: HouseFacts) -> _Watched | None:
         toml.blame(("watch", "at_least"), f"at_least is a number from 1 to {len(parts)}")
         return None
     return _Watched(parts, need)
+
+
+def _moment(toml: TomlText, found: dict[str, Any]) -> Moment | None:
+    """A moment of the clock."""
+    only_keys(toml, ("watch",), found, {"at", "every", "lasts"})
+    lasts_ms = span_ms(toml, ("watch",), found, "lasts")
+    if "at" in found and "every" in found:
+        toml.blame(("watch", "every"), "[watch] has at and every", "keep one of them")
+        return None
+    if "every" in found:
+        text(toml, ("watch",), found, "every", required=True)
+        every_ms = span_ms(toml, ("watch",), found, "every")
+        if every_ms and not SHORTEST_MS <= every_ms <= DAY_MS:
+            toml.blame(("watch", "every"), "every is from 1 min to 24 h")
+            return None
+        if every_ms and lasts_ms >= every_ms:
+            toml.blame(("watch", "lasts"), "it must be over before it begins again")
+            return None
+        return Moment(None, every_ms, lasts_ms) if every_ms else None
+    clock = text(toml, ("watch",), found, "at", required=True)
+    match = _CLOCK.fullmatch(clock)
+    if match is None or int(match[1]) > 23 or int(match[2]) > 59:
+        if clock:
+            toml.blame(("watch", "at"), f"{clock!r} is no time of the day", 'write at = "06:45"')
+        return None
+    if lasts_ms >= DAY_MS:
+        toml.blame(("watch", "lasts"), "it must be over before it begins again")
+        return None
+    return Moment(int(match[1]) * 60 + int(match[2]), 0, lasts_ms)
 
 
 def _parts(

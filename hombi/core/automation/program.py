@@ -7,11 +7,12 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from hombi.core.automation.actions import Action, Notify, Wait
-from hombi.core.automation.comparisons import Comparison
+from hombi.core.automation.comparisons import Comparison, Is
+from hombi.core.automation.moments import Moment
 from hombi.core.automation.moving import Moving
 from hombi.core.automation.only import Only
 from hombi.core.automation.state import World
-from hombi.core.kinds import Kind
+from hombi.core.kinds import KINDS, Kind
 from hombi.core.values import show_span
 
 
@@ -56,6 +57,10 @@ class Watch:
         return None if compared is None else replace(self, comparison=compared)
 
 
+# What one that watches the clock watches besides.
+NOTHING = Watch("", KINDS["number"], Is(0.0))
+
+
 @dataclass(frozen=True, slots=True)
 class Remind:
     """A notice each `every_ms` while it is on, `at_most` times."""
@@ -72,7 +77,7 @@ class Program:
 
     With `more` it watches several, of which `need` must be so. `when` must be so beside
     the hours of `only`. It starts again `pause_ms` after its last start at the
-    earliest.
+    earliest. One that watches the clock has a `moment`, and `NOTHING` to watch.
     """
 
     name: str
@@ -86,11 +91,12 @@ class Program:
     when: tuple[Watch, ...] = ()
     pause_ms: int = 0
     reminds: tuple[Remind, ...] = ()
+    moment: Moment | None = None
 
     @property
     def parts(self) -> tuple[Watch, ...]:
-        """All that it watches."""
-        return (self.watch, *self.more)
+        """All that it watches; nothing for one that watches the clock."""
+        return () if self.moment is not None else (self.watch, *self.more)
 
     @property
     def entities(self) -> tuple[str, ...]:
@@ -104,7 +110,9 @@ class Program:
         address."""
         spoken = _names(names)
         watched = [_watched(one, spoken) for one in self.parts]
-        if self.more and self.need == len(self.parts):
+        if self.moment is not None:
+            said = self.moment.sentence()
+        elif self.more and self.need == len(self.parts):
             said = "When " + " and ".join(watched)
         elif self.more:
             many = "any" if self.need == 1 else f"at least {self.need}"

@@ -60,12 +60,11 @@ def rehearse(
     program: Program,
     entities: Mapping[str, Named],
     said: Sequence[Said],
-    end_ms: int,
+    span: tuple[int, int],
     zone: tzinfo,
 ) -> list[Rehearsed]:
-    """What an automation does with pretend values, from the first of them until a
-    moment."""
-    start = min((one.at_ms for one in said), default=end_ms)
+    """What an automation does with pretend values over a span."""
+    start, end_ms = span
     courses = {
         address: Course(
             one.spoken,

@@ -18,7 +18,7 @@ from hombi.core.automation.actions import Effect
 from hombi.core.automation.machine import due_ms, lost_ms, sooner, step
 from hombi.core.automation.parts import unmoved
 from hombi.core.automation.program import Program
-from hombi.core.automation.state import Passed, Phase, Seen, Sight, State, Why, World
+from hombi.core.automation.state import Began, Passed, Phase, Seen, Sight, State, Why, World
 from hombi.core.kinds import Kind
 from hombi.core.rhythm import GAPS_TO_KNOW, learned, patience
 from hombi.core.series.reading import Reading
@@ -142,7 +142,7 @@ def replay(
             if due is not None and due <= at:
                 due = None  # nothing follows until it is heard
 
-    def taken(event: Seen | Passed) -> None:
+    def taken(event: Seen | Passed | Began) -> None:
         nonlocal state, planned, due
         before = state
         done = step(program, before, event, world)
@@ -155,10 +155,14 @@ def replay(
                 found.acted.append(Acted(done.why, done.effects))
             elif done.effects:
                 found.later.append((world.now_ms, done.effects))
-        quiet = state.phase is Phase.IDLE and not state.waits
+        idle = state.phase is Phase.IDLE and not state.waits
+        quiet = idle and program.moment is None
         planned = None if quiet else due_ms(program, state, world)
         due = sooner(planned, lost_ms(program, state, world))
 
+    if program.moment is not None:
+        world.now_ms = start_ms
+        taken(Began())
     for entity, reading in _in_order(courses, end_ms):
         if due is not None and due < reading.at_ms:
             passed(reading.at_ms)
@@ -166,7 +170,7 @@ def replay(
         value = reading.value
         if alone and entity != program.watch.entity:
             if state.phase is Phase.IDLE:
-                continue  # only what it watches begins anything
+                continue  # only what it watches begins anything (or the clock)
         elif alone and value is not None and unmoved(program.watch, state, value, reading.quality):
             # Most readings change nothing.
             state = replace(state, value=value, heard_ms=reading.at_ms)

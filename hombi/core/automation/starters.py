@@ -318,6 +318,30 @@ title = "{name} is done"
 """,
         ),
         Starter(
+            "wake-up", "Wake-up light", "A dimmed lamp in the morning, off after a while.",
+            (_name("Wake-up light"), Blank("at", "at", "text", usual="06:45"),
+             Blank("lasts", "for", "span", usual="45 min"),
+             Blank("lamp", "the lamp", "entity", ("level",), set=True),
+             Blank("bright", "how bright", "value", usual="30 %", of="lamp")),
+            """name = $name
+
+[watch]
+at = $at
+lasts = $lasts
+
+[only]
+days = ["mon", "tue", "wed", "thu", "fri"]
+
+[[starts]]
+set = $lamp
+to = $bright
+
+[[ends]]
+set = $lamp
+to = "0 %"
+""",
+        ),
+        Starter(
             "standby", "Off instead of standby", "Switches off what only waits.",
             (_name("Off instead of standby"), _sensor("power", "its power"),
              _switch("what to switch off"), _limit("it only waits under", "3 W"),

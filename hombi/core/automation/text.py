@@ -14,7 +14,7 @@ from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import parse_span_ms, parse_value
 
 # These are left out rather than left empty.
-_NOT_EMPTY = frozenset({"held", "until", "between", "lost", "for", "pause"})
+_NOT_EMPTY = frozenset({"held", "until", "between", "lost", "for", "pause", "lasts"})
 
 
 def only_keys(toml: TomlText, path: Path, table: dict[str, Any], known: Collection[str]) -> None:

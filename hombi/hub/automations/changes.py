@@ -106,7 +106,7 @@ class ChangeAutomation(Change[Automations, Runner]):
 
 
 def _watched(program: Program | None) -> object:
-    return None if program is None else (program.parts, program.need)
+    return None if program is None else (program.parts, program.need, program.moment)
 
 
 @dataclass(frozen=True, slots=True)

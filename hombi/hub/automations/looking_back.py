@@ -52,15 +52,14 @@ def looked_back(
     if end - start > LONGEST_MS:
         raise Invalid(f"{LONGEST_MS // DAY_MS} days are looked back over at most")
     courses = _courses(entities, history, start - BACK_MS, end)
-    watched = courses[program.watch.entity]
+    watched = courses.get(program.watch.entity)
     found = replay(program, courses, start, end, zone)
+    advice = advise(program, watched, found, span, zone)
+    if watched is None:  # it watches the clock
+        return LookedBack(found, start, advice, [])
     within = [one.at_ms for one in watched.readings if one.at_ms >= start]
-    return LookedBack(
-        found,
-        within[0] if within else None,
-        advise(program, watched, found, span, zone),
-        limits(program, watched, span, zone),
-    )
+    first = within[0] if within else None
+    return LookedBack(found, first, advice, limits(program, watched, span, zone))
 
 
 def accounted(

@@ -267,8 +267,8 @@ class Automations(Part):
             self._plan(runner)
             if (after.phase, after.since_ms) != (before.phase, before.since_ms):
                 self.changed(runner)
-        elif runner.due is None and after.phase is not Phase.IDLE:
-            self._plan(runner)  # it was suspended
+        elif runner.due is None and (after.phase is not Phase.IDLE or program.moment):
+            self._plan(runner)  # it was suspended, or its moment was not to be
 
     def run_actions(self, runner: Runner, edge: EdgeKind, actor: Actor) -> None:
         """Do what belongs to an edge, whatever is so."""

@@ -268,7 +268,9 @@ def window(hub: Hub) -> wire.Window:
 
 
 def _present_limit(hub: Hub, program: Program | None) -> wire.Limit | None:
-    watch = program.watch.now(hub.automations.world()) if program else None
+    if program is None or program.moment is not None:
+        return None
+    watch = program.watch.now(hub.automations.world())
     return None if watch is None else wire.Limit(**_limit(watch))
 
 
@@ -286,7 +288,7 @@ def automation(hub: Hub, runner: Runner) -> wire.Automation:
     """An automation."""
     program, record = runner.program, runner.record
     shown = ""
-    if program is not None:
+    if program is not None and program.moment is None:
         moving = program.watch.moving
         limit = program.watch.comparison.limit
         shown = moving.sentence() if moving else show_limit(limit, program.watch.kind)

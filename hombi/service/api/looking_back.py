@@ -79,15 +79,18 @@ class RehearseView(View):
             return program, _snapshots(h, program), _names(h)
 
         program, entities, names = read(look)
-        said = [_said(one, program, entities, begin) for one in asked.said]
-        end = max(one.at_ms for one in said) + (_span(asked.lasts) or HOUR_MS)
+        # One that watches only the clock has nothing to pretend.
+        given = asked.said if program.entities else []
+        said = [_said(one, program, entities, begin) for one in given]
+        usual = HOUR_MS if said else DAY_MS
+        end = max((one.at_ms for one in said), default=begin) + (_span(asked.lasts) or usual)
         if end - begin > LONGEST_MS:
             raise Invalid(f"a rehearsal lasts {show_span(LONGEST_MS)} at most")
         known = {
             address: Named(one.spoken, one.room.name if one.room else "", one.kind)
             for address, one in entities.items()
         }
-        steps = rehearse(program, known, said, end, hub().config.zone)
+        steps = rehearse(program, known, said, (begin, end), hub().config.zone)
         return Response(
             wire.Rehearsal(
                 sentence=program.sentence(names),

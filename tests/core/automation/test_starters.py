@@ -13,6 +13,7 @@ FACTS = HouseFacts(
     {
         **{f"room/{name}": EntityFacts(kind, writable=False) for name, kind in KINDS.items()},
         "plug/switch": EntityFacts(KINDS["switch"], writable=True),
+        "plug/level": EntityFacts(KINDS["level"], writable=True),
     },
 )
 
@@ -22,7 +23,13 @@ def blanks(name: str, *, needed: bool = False) -> dict[str, str]:
     for one in STARTERS[name].blanks:
         if needed and not one.needed:
             continue
-        first = "plug/switch" if one.set else f"room/{one.kinds[0]}" if one.kinds else one.usual
+        first = (
+            f"plug/{one.kinds[0]}"
+            if one.set
+            else f"room/{one.kinds[0]}"
+            if one.kinds
+            else one.usual
+        )
         made[one.name] = first or "everyone"
     return made
 

@@ -1,0 +1,89 @@
+"""Moments: an automation that watches the clock, not a value.
+
+at = "06:45"      every = "15 min"      with lasts = "20 min" it also ends
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta, tzinfo
+
+from msgspec.structs import replace
+
+from hombi.core.automation.circumstances import Circumstances
+from hombi.core.automation.state import Began, EdgeKind, Event, Phase, State, Why, World
+from hombi.core.house_time import moment_ms
+from hombi.core.values import show_span
+
+# One that was missed by more than this is not made up for.
+LATE_MS = 10 * 60_000
+MINUTES_A_DAY = 24 * 60
+
+
+@dataclass(frozen=True, slots=True)
+class Moment:
+    """`at` minutes after midnight, or each `every_ms` from midnight on, by the house's
+    clock; with `lasts_ms` it also ends."""
+
+    at: int | None = None
+    every_ms: int = 0
+    lasts_ms: int = 0
+
+    def next_ms(self, after_ms: int, zone: tzinfo) -> int:
+        """The first such moment after another one."""
+        today = datetime.fromtimestamp(after_ms / 1000, zone).date()
+        found = []
+        for ahead in range(-1, 3):
+            day = today + timedelta(days=ahead)
+            if self.at is not None:
+                found.append(moment_ms(day, self.at, zone))
+                continue
+            begin, end = moment_ms(day, 0, zone), moment_ms(day + timedelta(days=1), 0, zone)
+            steps = max(0, (after_ms - begin) // self.every_ms + 1)
+            found.append(min(begin + steps * self.every_ms, end))
+        return min(one for one in found if one > after_ms)
+
+    def sentence(self) -> str:
+        """As in "At 06:45, for 20 min"."""
+        lasts = f", for {show_span(self.lasts_ms)}" if self.lasts_ms else ""
+        if self.at is None:
+            return f"Every {show_span(self.every_ms)}{lasts}"
+        return f"At {self.at // 60:02d}:{self.at % 60:02d}{lasts}"
+
+
+def step_moment(
+    moment: Moment, state: State, event: Event, world: World, only: Circumstances
+) -> tuple[State, Why | None]:
+    """Step an automation that watches the clock. `heard_ms` is when it looked last."""
+    now = world.now_ms
+    if isinstance(event, Began) or not state.heard_ms:
+        return replace(state, heard_ms=now), None
+    held = now - state.since_ms
+    if state.phase is Phase.ON:
+        over = only.over(world)
+        if held < moment.lasts_ms and not over:
+            return replace(state, heard_ms=now), None
+        said = f"{over}, after {show_span(held)}" if over else f"after {show_span(held)}"
+        after = replace(state, phase=Phase.IDLE, since_ms=now, heard_ms=now)
+        return after, _why(EdgeKind.END, now, held, said)
+    due = moment.next_ms(state.heard_ms, world.zone)
+    if due > now:
+        return state, None
+    looked = replace(state, heard_ms=now)
+    if now - due > LATE_MS or not only.allow_start(world):
+        return looked, None
+    clock = datetime.fromtimestamp(due / 1000, world.zone).strftime("%H:%M")
+    phase = Phase.ON if moment.lasts_ms else Phase.IDLE
+    why = _why(EdgeKind.START, now, 0, f"it is {clock}")
+    return replace(looked, phase=phase, since_ms=now), why
+
+
+def due_moment(moment: Moment, state: State, world: World) -> int | None:
+    """When to step next."""
+    if state.phase is Phase.ON:
+        return state.since_ms + moment.lasts_ms
+    return moment.next_ms(state.heard_ms or world.now_ms, world.zone)
+
+
+def _why(edge: EdgeKind, now: int, held: int, text: str) -> Why:
+    return Why(edge, now, 0.0, 0.0, held, text)
