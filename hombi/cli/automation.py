@@ -10,6 +10,7 @@ from rich.text import Text
 
 from hombi.cli import complete
 from hombi.cli.drawing import ago, as_json, bold, err, mistakes, out, said, table
+from hombi.cli.folder import diff, pull, push
 from hombi.cli.looking_back import rehearse, replay, run
 from hombi.cli.noun import noun
 from hombi.cli.run import SAID_NO, Json, hub, words
@@ -182,5 +183,5 @@ def _blanks(found: Starter, *, json: bool) -> None:
     table(("BLANK", "WHAT", "KIND", "LIKE", ""), rows, "")
 
 
-for _command in (replay, rehearse, run):
+for _command in (replay, rehearse, run, pull, push, diff):
     app.command(_command.__name__)(_command)

@@ -167,6 +167,12 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         "hombi automation starter",
         "hombi automation starter leak name=Leak sensor=sink/leak tell=everyone > leak.toml",
     ),
+    "automation pull": ("hombi automation pull texts", "hombi automation pull texts --json"),
+    "automation push": (
+        "hombi automation push texts",
+        "hombi automation push texts --remove",
+    ),
+    "automation diff": ("hombi automation diff texts", "hombi automation diff texts --json"),
     "automation rehearse": (
         'hombi automation rehearse cellar-too-dry "81 %" "20 min=87 %"',
         'hombi automation rehearse too-dry.toml "10 min=81 %" --at 22:00 --for "2 h"',

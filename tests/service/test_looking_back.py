@@ -242,3 +242,35 @@ def test_a_clock_is_looked_back_at_too(service: Service, begun: int) -> None:
         steps = hub.automations.rehearse(text, [PretendValue(value="x")], lasts="1 d").steps
         assert [one.edge for one in steps] == ["start", "", "end"]
         hub.automations.remove("mist")
+
+
+def test_texts_in_a_folder(service: Service, begun: int, tmp_path: Path) -> None:
+    folder = tmp_path / "texts"
+    pulled = service.hombi("automation", "pull", str(folder))
+    assert pulled.stdout == "cellar-too-dry is written\n"
+    file = folder / "cellar-too-dry.toml"
+    assert file.read_bytes() == TEXT.encode()
+    assert "the same" in service.hombi("automation", "diff", str(folder)).stdout
+    assert "Nothing to do" in service.hombi("automation", "push", str(folder)).stdout
+    changed = TEXT.replace("82 %", "81 %").replace("\n", "\r\n")
+    file.write_bytes(changed.encode())
+    damp = TEXT.replace("Cellar too dry", "Damp")
+    (folder / "damp.toml").write_text(damp.replace("under", "ovr"))
+    told = service.hombi("automation", "diff", str(folder)).stdout
+    assert '-under = "82 %"' in told
+    assert '+under = "81 %"' in told
+    assert "damp is in the folder only" in told
+    refused = service.hombi("automation", "push", str(folder))
+    assert (refused.returncode, "Nothing was changed." in refused.stderr) == (1, True)
+    assert "damp.toml:" in refused.stderr
+    with service.hub() as hub:
+        assert hub.automations.get("cellar-too-dry").text == TEXT
+        (folder / "damp.toml").write_text(damp)
+        pushed = service.hombi("automation", "push", str(folder))
+        assert pushed.stdout == "damp is taken over\ncellar-too-dry is taken over\n"
+        assert hub.automations.get("cellar-too-dry").text == changed, "to the byte"
+        file.write_bytes(TEXT.encode())
+        (folder / "damp.toml").unlink()
+        pushed = service.hombi("automation", "push", str(folder), "--remove")
+        assert pushed.stdout == "cellar-too-dry is taken over\ndamp is removed\n"
+        assert [one.automation for one in hub.automations.list()] == ["cellar-too-dry"]

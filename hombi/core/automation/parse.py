@@ -5,11 +5,13 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from hombi.core.automation.actions import ACTIONS, Action, Notify, Switch, Wait
+from hombi.core.automation.actions import ACTIONS, Action, Notify, Wait
 from hombi.core.automation.comparisons import COMPARISONS, Comparison
+from hombi.core.automation.conflicts import warned
 from hombi.core.automation.moments import Moment
 from hombi.core.automation.moving import SIDES, Moving, read_moving
 from hombi.core.automation.only import read_only
@@ -42,8 +44,12 @@ class Parsed:
     partly: Program | None = None
 
 
-def parse(source: str, facts: HouseFacts) -> Parsed:
-    """Understand the text of an automation against the entities and people of a house.
+NO_OTHERS: Mapping[str, Program] = {}
+
+
+def parse(source: str, facts: HouseFacts, others: Mapping[str, Program] = NO_OTHERS) -> Parsed:
+    """Understand the text of an automation against the entities and people of a house,
+    and warn of what does not go with the others that are on duty.
 
     Never raises for what stands in the text: all that is wrong is in `mistakes`.
     """
@@ -72,31 +78,15 @@ def parse(source: str, facts: HouseFacts) -> Parsed:
     )  # fmt: skip
     if mistakes:
         return Parsed(None, mistakes, partly=program if not elsewhere else None)
-    return Parsed(program, (), _warnings(toml, program))
+    return Parsed(program, (), _warnings(toml, program, others))
 
 
-def _warnings(toml: TomlText, program: Program) -> tuple[Mistake, ...]:
-    """What is allowed and hardly meant: it switches what it watches, back and forth
-    without end."""
-    watch, known = program.watch, len(toml.mistakes)
-    if program.more or program.moment is not None:
-        return ()
-    compared = watch.comparison
-    back = any(
-        isinstance(a, Switch) and a.entity == watch.entity and compared.starts_with(a.to)
-        for a in program.ends
-    )
-    for number, action in enumerate(program.starts):
-        if not isinstance(action, Switch) or action.entity != watch.entity:
-            continue
-        if back and compared.ends_with(action.to):
-            toml.blame(
-                ("starts", number, "switch"),
-                "it switches what it watches, and its end switches that back: it would start "
-                "itself again and again",
-                "the hub stops it after a few rounds; leave one of the two out, or give it a "
-                "time to hold",
-            )
+def _warnings(
+    toml: TomlText, program: Program, others: Mapping[str, Program]
+) -> tuple[Mistake, ...]:
+    known = len(toml.mistakes)
+    for one in warned(program, others):
+        toml.blame(one.path, one.what, one.hint)
     warnings = tuple(toml.mistakes[known:])
     del toml.mistakes[known:]
     return warnings

@@ -439,3 +439,39 @@ def test_again_and_again_by_the_houses_clock() -> None:
 def test_a_moment_that_cannot_be_is_named(watch: str, said: str) -> None:
     found = parse(f'name = "x"\n[watch]\n{watch}{STARTS}', FACTS)
     assert any(said in str(one) for one in found.mistakes), [str(one) for one in found.mistakes]
+
+
+def warnings(text: str, **others: Program) -> list[str]:
+    found = parse(f'name = "x"\n{text}', FACTS, others)
+    assert found.program is not None, [str(one) for one in found.mistakes]
+    return [str(one) for one in found.warnings]
+
+
+def test_two_that_fight_over_a_switch_are_named() -> None:
+    ends = '[[ends]]\nswitch = "mister/switch"\nto = "off"\n'
+    other = program(f'[watch]\nentity = "{BEAM}"\nover = "70 %"', STARTS + ends)
+    (said,) = warnings(OVER + STARTS, Damp=other)
+    assert said.startswith("line 7, column 10: Damp gives mister/switch another value: the two can")
+    alike = program(f'[watch]\nentity = "{BEAM}"\nover = "70 %"')
+    assert warnings(OVER + STARTS, Damp=alike) == []
+
+
+@pytest.mark.parametrize(
+    ("more", "never"),
+    [
+        ('under = "60 %"', True),
+        ('under = "70 %"', True),
+        ('under = "80 %"', False),
+        ('within = ["50 %", "60 %"]', True),
+        ('within = ["50 %", "80 %"]', False),
+        ('outside = ["50 %", "60 %"]', False),
+    ],
+)
+def test_what_can_never_start_is_named(more: str, never: bool) -> None:
+    both = f'[watch]\nall = [{IN_BRACES}, {{ entity = "{RACK}", {more} }}]\n'
+    beside = f'{OVER}[only]\nwhen = [{{ entity = "{RACK}", {more} }}]\n'
+    for text in (both, beside):
+        said = warnings(text + STARTS)
+        assert bool(said) == never, said
+        assert all("it can never start: rack/humidity" in one for one in said)
+    assert warnings(both.replace("all =", "any =") + STARTS) == []

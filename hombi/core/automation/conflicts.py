@@ -1,0 +1,111 @@
+"""What is allowed and hardly meant: automations that fight over a switch, feed
+themselves, or can never start."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+from hombi.core.automation.actions import Action, Set, Switch, Wait
+from hombi.core.automation.comparisons import Comparison, Is, Outside, Over, Under, Within
+from hombi.core.automation.program import Program, Watch
+from hombi.core.toml_text import Path
+
+
+class Warned(NamedTuple):
+    """One warning: at which place of the text, what, and what to do."""
+
+    path: Path
+    what: str
+    hint: str
+
+
+def warned(program: Program, others: Mapping[str, Program]) -> list[Warned]:
+    """All that is to be said of an automation beside the others that are on duty, by
+    their names."""
+    return [*_feeds_itself(program), *_never(program), *_fights(program, others)]
+
+
+def _feeds_itself(program: Program) -> list[Warned]:
+    """It switches what it watches, back and forth without end."""
+    if program.more or program.moment is not None:
+        return []
+    watch, compared = program.watch, program.watch.comparison
+    back = any(
+        isinstance(a, Switch) and a.entity == watch.entity and compared.starts_with(a.to)
+        for a in program.ends
+    )
+    return [
+        Warned(
+            ("starts", number, "switch"),
+            "it switches what it watches, and its end switches that back: it would start "
+            "itself again and again",
+            "the hub stops it after a few rounds; leave one of the two out, or give it a "
+            "time to hold",
+        )
+        for number, action in enumerate(program.starts)
+        if isinstance(action, Switch) and action.entity == watch.entity
+        if back and compared.ends_with(action.to)
+    ]
+
+
+def _never(program: Program) -> list[Warned]:
+    """What must be so at the same time cannot be."""
+    together = program.parts if program.need == len(program.parts) else ()
+    limits: dict[str, tuple[float, float]] = {}
+    for watch in (*together, *program.when):
+        low, high = _span(watch)
+        before = limits.get(watch.entity, (low, high))
+        limits[watch.entity] = max(before[0], low), min(before[1], high)
+    return [
+        Warned(
+            ("watch",),
+            f"it can never start: {entity} cannot be all of that at once",
+            "leave one of the limits out",
+        )
+        for entity, (low, high) in limits.items()
+        if low > high or (low == high and not _exact(together, program.when, entity))
+    ]
+
+
+def _span(watch: Watch) -> tuple[float, float]:
+    """Between which values it is so; from -inf to inf where that says nothing."""
+    compared: Comparison = watch.comparison
+    nothing = (float("-inf"), float("inf"))
+    if watch.moving is not None or isinstance(compared, Outside):
+        return nothing
+    if isinstance(compared, Over):
+        return compared.limit, nothing[1]
+    if isinstance(compared, Under):
+        return nothing[0], compared.limit
+    if isinstance(compared, Within):
+        return compared.low, compared.high
+    return (compared.limit, compared.limit) if isinstance(compared, Is) else nothing
+
+
+def _exact(together: Sequence[Watch], when: Sequence[Watch], entity: str) -> bool:
+    """Whether an entity is compared with one value only by `is`, or within up to it."""
+    own = [one.comparison for one in (*together, *when) if one.entity == entity]
+    return all(isinstance(one, (Is, Within)) for one in own)
+
+
+def _fights(program: Program, others: Mapping[str, Program]) -> list[Warned]:
+    """Another one gives the same switch another value."""
+    return [
+        Warned(
+            ("starts", number, action.word),
+            f"{name} gives {action.entity} another value: the two can fight over it",
+            "let one of them do both, or give them different hours",
+        )
+        for number, action in enumerate(program.starts)
+        if isinstance(action, (Switch, Set))
+        for name, other in others.items()
+        if _opposed(action, (*other.starts, *other.ends))
+    ]
+
+
+def _opposed(action: Switch | Set, others: Sequence[Action | Wait]) -> bool:
+    return any(
+        isinstance(one, (Switch, Set)) and one.entity == action.entity and one.to != action.to
+        for one in others
+    )
