@@ -71,6 +71,7 @@ GROUPS = (
             Command("calibrate", "calibrate:calibrate", "A sensor beside a reference."),
             Command("derive", "derive:app", "Values that are computed from others."),
             Command("room", "room:app", "Floors and rooms."),
+            Command("scene", "scene:app", "States that are recalled together."),
             Command("dashboard", "dashboard:app", "Pages of tiles, as they are and as files."),
             Command("automation", "automation:app", "What the house does by itself."),
             Command("phone", "phone:app", "The household's phones, and their notices."),

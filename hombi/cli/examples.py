@@ -145,6 +145,13 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         "hombi room remove-floor Attic",
         'hombi room remove-floor "Ground floor" --json',
     ),
+    "scene list": ("hombi scene list", "hombi scene list --json"),
+    "scene record": (
+        "hombi scene record Evening loft-lamp/level hen-house-lamp/switch",
+        "hombi scene record Evening",
+    ),
+    "scene recall": ("hombi scene recall evening", "hombi scene recall evening --json"),
+    "scene remove": ("hombi scene remove evening", "hombi scene remove evening --json"),
     "dashboard list": ("hombi dashboard list", "hombi dashboard list --json"),
     "dashboard show": (
         "hombi dashboard show room-loft",

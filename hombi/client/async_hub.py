@@ -24,6 +24,7 @@ from hombi.client.calls import (
     pairing,
     phones,
     rooms,
+    scenes,
     tools,
     zigbee,
 )
@@ -129,6 +130,16 @@ class AsyncConditioning(_AsyncGroup):
     try_ = _async_call(conditioning.try_)
     compare = _async_call(conditioning.compare)
     calibrate = _async_call(conditioning.calibrate)
+
+
+class AsyncScenes(_AsyncGroup):
+    """Scenes: states of several entities that are recalled together."""
+
+    list = _async_call(scenes.list_)
+    get = _async_call(scenes.get)
+    record = _async_call(scenes.record)
+    recall = _async_call(scenes.recall)
+    remove = _async_call(scenes.remove)
 
 
 class AsyncDashboards(_AsyncGroup):
@@ -297,6 +308,7 @@ class AsyncHub:
         self.entities = AsyncEntities(self)
         self.conditioning = AsyncConditioning(self)
         self.dashboards = AsyncDashboards(self)
+        self.scenes = AsyncScenes(self)
         self.derived = AsyncDerived(self)
         self.pairing = AsyncPairing(self)
         self.automations = AsyncAutomations(self)

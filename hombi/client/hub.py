@@ -21,6 +21,7 @@ from hombi.client.calls import (
     pairing,
     phones,
     rooms,
+    scenes,
     tools,
     zigbee,
 )
@@ -127,6 +128,16 @@ class Conditioning(_Group):
     try_ = _call(conditioning.try_)
     compare = _call(conditioning.compare)
     calibrate = _call(conditioning.calibrate)
+
+
+class Scenes(_Group):
+    """Scenes: states of several entities that are recalled together."""
+
+    list = _call(scenes.list_)
+    get = _call(scenes.get)
+    record = _call(scenes.record)
+    recall = _call(scenes.recall)
+    remove = _call(scenes.remove)
 
 
 class Dashboards(_Group):
@@ -281,6 +292,7 @@ class Hub:
         self.entities = Entities(self)
         self.conditioning = Conditioning(self)
         self.dashboards = Dashboards(self)
+        self.scenes = Scenes(self)
         self.derived = Derived(self)
         self.pairing = Pairing(self)
         self.automations = Automations(self)

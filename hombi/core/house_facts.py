@@ -19,11 +19,22 @@ class EntityFacts:
 
 
 @dataclass(frozen=True, slots=True)
+class SceneFacts:
+    """What a check needs to know of a scene: its title and its states, each (entity,
+    value in its kind's unit)."""
+
+    title: str
+    states: tuple[tuple[str, float], ...]
+
+
+@dataclass(frozen=True, slots=True)
 class HouseFacts:
-    """The entities by address, and the names of the household's people."""
+    """The entities and the scenes by address, and the names of the household's
+    people."""
 
     entities: Mapping[str, EntityFacts] = field(default_factory=dict)
     people: frozenset[str] = frozenset()
+    scenes: Mapping[str, SceneFacts] = field(default_factory=dict)
 
 
 def did_you_mean(word: str, known: Iterable[str]) -> str:

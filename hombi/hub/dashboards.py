@@ -16,7 +16,7 @@ from hombi.hub.house import House
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
 from hombi.hub.ports import DashboardRecord
 
-Sort = Literal["value", "values", "curve", "compare", "text", "picture"]
+Sort = Literal["value", "values", "curve", "compare", "text", "picture", "scene"]
 Size = Literal["small", "wide", "tall", "large"]
 # How many values a tile of each sort shows: at least, and at most.
 OF: dict[str, tuple[int, int]] = {
@@ -26,6 +26,7 @@ OF: dict[str, tuple[int, int]] = {
     "compare": (2, 8),
     "text": (0, 0),
     "picture": (0, 4),
+    "scene": (0, 0),
 }
 MOST_TILES, MOST_DASHBOARDS, LONGEST_TEXT = 80, 60, 500
 ROOM = "room-"
@@ -34,7 +35,8 @@ ROOM = "room-"
 @dataclass(frozen=True, slots=True)
 class Tile:
     """One thing on a page: what it shows, of which entities, and how large. `text` is
-    what a text says, or what stands over a picture; `address` where a picture is."""
+    what a text says, what stands over a picture, or which scene is recalled; `address`
+    where a picture is."""
 
     sort: Sort
     of: tuple[str, ...] = ()
@@ -126,9 +128,10 @@ class Dashboards(Part):
         if len(tiles) > MOST_TILES:
             raise Invalid(f"a page has {MOST_TILES} tiles at most, not {len(tiles)}")
         kept = {one for tile in before.tiles for one in tile.of} if before else set[str]()
-        return tuple(self._checked(n, tile, kept) for n, tile in enumerate(tiles, start=1))
+        old = before.tiles if before else ()
+        return tuple(self._checked(n, tile, kept, old) for n, tile in enumerate(tiles, start=1))
 
-    def _checked(self, number: int, tile: Tile, kept: set[str]) -> Tile:
+    def _checked(self, number: int, tile: Tile, kept: set[str], old: Sequence[Tile]) -> Tile:
         where = f"tile {number} ({tile.sort})"
         least, most = OF[tile.sort]
         if not least <= len(tile.of) <= most:
@@ -143,6 +146,10 @@ class Dashboards(Part):
             raise Invalid(f"{where} has no text")
         if len(tile.text) > LONGEST_TEXT:
             raise Invalid(f"{where}: a text has {LONGEST_TEXT} characters at most")
+        # A scene that is gone stays where it was put.
+        scenes = {*self.house.scenes, *(one.text for one in old if one.sort == "scene")}
+        if tile.sort == "scene" and tile.text not in scenes:
+            raise NotFound(f"{where}: there is no scene {tile.text[:60]}")
         if tile.sort == "picture":
             check_address(tile.address, where)
         elif tile.address:

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from hombi.core.errors import UnitError
-from hombi.core.house_facts import EntityFacts, HouseFacts
+from hombi.core.house_facts import EntityFacts, HouseFacts, SceneFacts
 from hombi.core.kinds import Kind
 from hombi.core.names import meant
 from hombi.core.node_clock import NodeClock
@@ -270,6 +270,16 @@ class Node:
         return usual > 0 and now_ms - self.heard_ms > patience(usual)
 
 
+@dataclass(frozen=True, slots=True)
+class Scene:
+    """States of several entities that are recalled together: by address, each in its
+    kind's unit."""
+
+    slug: str
+    title: str
+    states: dict[str, float]
+
+
 @dataclass(slots=True)
 class Tool:
     """A person's own tool at the MQTT door: the topic filters it may publish under and
@@ -300,6 +310,7 @@ class House:
         # The units that the household prefers.
         self.units: tuple[str, ...] = ()
         self.tools: dict[str, Tool] = {}
+        self.scenes: dict[str, Scene] = {}
 
     def add(self, node: Node) -> None:
         """Put a node and its entities in their places."""
@@ -395,7 +406,11 @@ class House:
     def facts(self) -> HouseFacts:
         """What the text of an automation is checked against."""
         entities = {a: EntityFacts(self.seen(e), e.writable) for a, e in self.entities.items()}
-        return HouseFacts(entities, frozenset(self.people))
+        scenes = {
+            one.slug: SceneFacts(one.title, tuple(one.states.items()))
+            for one in self.scenes.values()
+        }
+        return HouseFacts(entities, frozenset(self.people), scenes)
 
 
 def _titles(nodes: Mapping[str, Node]) -> dict[str, tuple[str, ...]]:

@@ -35,6 +35,7 @@ from hombi.hub.radios import Radios
 from hombi.hub.reload import Reload
 from hombi.hub.rollups import Rollups
 from hombi.hub.rooms import Rooms
+from hombi.hub.scenes import Scenes
 from hombi.hub.tools import Tools
 from hombi.hub.writer import Writer
 from hombi.links.base import Link
@@ -59,6 +60,7 @@ class Hub:
     links: Links
     rooms: Rooms
     dashboards: Dashboards
+    scenes: Scenes
     messages: Messages
     intake: Intake
     pairing: Pairing
@@ -88,8 +90,8 @@ class Hub:
         """All parts, in the order in which they are opened; the doors open when
         everything behind them is ready."""
         return [
-            self.writer, self.keeper, self.rollups, self.rooms, self.dashboards, self.tools,
-            self.pairing, self.admission, self.intake, self.conditioning, self.derived,
+            self.writer, self.keeper, self.rollups, self.rooms, self.dashboards, self.scenes,
+            self.tools, self.pairing, self.admission, self.intake, self.conditioning, self.derived,
             self.imports, self.nodes, self.picks, self.posts, self.settings, self.radios,
             self.batteries, self.actuation, self.outbox, self.reload, self.lag, self.links,
             self.automations,
@@ -196,6 +198,7 @@ async def _made(
         all_links,
         rooms,
         Dashboards(context, house),
+        Scenes(context, house),
         messages,
         intake,
         pairing,

@@ -174,6 +174,7 @@ from hombi.wire.review import (
     ReviewedEntity,
     ReviewedKind,
 )
+from hombi.wire.scenes import Scene, SceneRecall, SceneRequest, SceneState
 
 __all__ = [
     "NEWS",
@@ -295,6 +296,10 @@ __all__ = [
     "RoomsNews",
     "Row",
     "RunRequest",
+    "Scene",
+    "SceneRecall",
+    "SceneRequest",
+    "SceneState",
     "Setting",
     "SettingRequest",
     "SetupCode",

@@ -6,14 +6,15 @@ from typing import Annotated, Literal
 
 from hombi.wire.base import Ask, MaybeName, Meta, Name, Shape
 
-TileSort = Literal["value", "values", "curve", "compare", "text", "picture"]
+TileSort = Literal["value", "values", "curve", "compare", "text", "picture", "scene"]
 TileSize = Literal["small", "wide", "tall", "large"]
 TileText = Annotated[str, Meta(max_length=500)]
 
 
 class Tile(Shape, frozen=True, kw_only=True):
     """One thing on a page: what it shows, of which entities, and how large. `text` is
-    what a text says, or what stands over a picture; `address` where a picture is."""
+    what a text says, what stands over a picture, or which scene is recalled; `address`
+    where a picture is."""
 
     sort: TileSort
     of: list[str]

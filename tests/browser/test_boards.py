@@ -133,6 +133,37 @@ def test_a_dashboard_of_all_sorts_of_tiles(console: Page) -> None:
     expect(console.get_by_role("link", name="Evening round", exact=True)).to_have_count(0)
 
 
+def test_a_scene_is_recorded_and_recalled_from_a_tile(
+    console: Page, service: Service, mister: Joined
+) -> None:
+    mister.post([{"n": "switch", "vb": False}])
+    with service.hub() as hub:
+        until(lambda: hub.entities.get("cellar-mister/switch").value == 0)
+    console.goto("/automations")
+    console.get_by_text("Record a scene").click()
+    console.get_by_label("What to call it").fill("All quiet")
+    console.get_by_label(re.compile("Cellar mister off")).check()
+    assert violations(console) == []
+    console.get_by_role("button", name="Record it").click()
+    scenes = console.get_by_role("region", name="Scenes")
+    expect(scenes).to_contain_text("Cellar mister off")
+    with service.hub() as hub:
+        hub.dashboards.add("Evening round", [TileRequest(sort="scene", text="all-quiet")])
+    mister.post([{"n": "switch", "vb": True}])
+    with mister.connected():
+        console.goto("/dashboards/evening-round")
+        console.get_by_role("button", name="All quiet").click()
+        expect(console.get_by_text("recalled", exact=True)).to_be_visible()
+    with service.hub() as hub:
+        assert hub.entities.get("cellar-mister/switch").value == 0
+    console.get_by_role("button", name="All quiet").click()
+    expect(console.get_by_text("not confirmed: Cellar mister")).to_be_visible(timeout=30_000)
+    assert violations(console) == []
+    with service.hub() as hub:
+        hub.scenes.remove("all-quiet")
+    expect(console.get_by_text("The scene all-quiet is not there any more.")).to_be_visible()
+
+
 def test_a_picture_on_the_wall(console: Page, service: Service) -> None:
     shown = png([bytes((90, 120, 60)) * 64] * 48, 64)
     with camera(says("200 OK", "Content-Type: image/png", shown)) as address, service.hub() as hub:

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from hombi.core.automation import parse
-from hombi.core.house_facts import EntityFacts, HouseFacts
+from hombi.core.house_facts import EntityFacts, HouseFacts, SceneFacts
 from hombi.core.kinds import KINDS
 from hombi.links.zigbee.profiles import read_profile
 
@@ -29,6 +29,7 @@ FACTS = HouseFacts(
         "workshop-plug/power": EntityFacts(KINDS["power"], writable=False),
     },
     frozenset({"ada"}),
+    {"evening": SceneFacts("Evening", ())},
 )
 
 

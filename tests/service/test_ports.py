@@ -23,6 +23,7 @@ from hombi.hub.ports import (
     PhoneRecord,
     Records,
     Row,
+    SceneRecord,
 )
 
 RACK = "urn:dev:mac:00005e0053000001"
@@ -437,6 +438,15 @@ def test_series_of_rollups_are_those_of_the_readings(
     assert min(p.at_ms for p in left) < HOUR_MS
     assert sum(p.count for p in left) == len(readings)
     assert history.numbers(number, [0], 0, end).count == len(readings)
+
+
+def test_scenes_are_kept(database: Callable[[], Records]) -> None:
+    for records in (MemoryRecords(), database()):
+        for one in (("b", "B", {"x/y": 1.0}), ("a", "A", {}), ("b", "B2", {"x/y": 0.5})):
+            records.scenes.save(SceneRecord(*one))
+        assert records.scenes.all() == [SceneRecord("a", "A"), SceneRecord("b", "B2", {"x/y": 0.5})]
+        records.scenes.remove("a")
+        assert [one.slug for one in records.scenes.all()] == ["b"]
 
 
 def test_dashboards_are_kept_and_go_with_their_room(database: Callable[[], Records]) -> None:

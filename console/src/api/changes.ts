@@ -24,6 +24,15 @@ export const arrange = (dashboard: string, body: Schemas["DashboardChange"]) =>
 export const removeDashboard = (dashboard: string) =>
   ask(api.DELETE("/api/dashboards/{dashboard}", one("dashboard", dashboard)));
 
+// Scenes
+
+export const recordScene = (title: string, entities: string[]) =>
+  ask(api.POST("/api/scenes", { body: { title, entities } }));
+export const recallScene = (scene: string) =>
+  ask(api.POST("/api/scenes/{scene}/recall", one("scene", scene)));
+export const removeScene = (scene: string) =>
+  ask(api.DELETE("/api/scenes/{scene}", one("scene", scene)));
+
 // Letting nodes in
 
 export const openPairing = (length: string) => ask(api.POST("/api/pairing", { body: { length } }));

@@ -13,7 +13,7 @@ type HouseNews = Schemas["HouseNews"];
 
 const NODES: Stale = [keys.nodes, keys.entities, keys.house, ["entity"]];
 const STALE: Record<string, Stale> = {
-  rooms: [...NODES, keys.dashboards],
+  rooms: [...NODES, keys.dashboards, keys.scenes],
   house: [keys.house, keys.pairing, keys.zigbee, keys.doctor],
   arrival: [keys.arrivals, keys.house],
   pairing: [keys.pairing],

@@ -26,11 +26,15 @@ export const keys = {
   tokens: ["tokens"] as const,
   doctor: ["doctor"] as const,
   dashboards: ["dashboards"] as const,
+  scenes: ["scenes"] as const,
   zigbee: ["zigbee"] as const,
   settings: (node: string) => ["settings", node] as const,
   conditioning: (address: string) => ["conditioning", address] as const,
   profile: (node: string) => ["profile", node] as const,
 };
+
+export const useScenes = () =>
+  useQuery({ queryKey: keys.scenes, queryFn: () => ask(api.GET("/api/scenes")) });
 
 export const useHouse = () =>
   useQuery({

@@ -1356,6 +1356,62 @@ export interface paths {
         patch: operations["rooms_partial_update"];
         trace?: never;
     };
+    "/api/scenes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All of them, by title. */
+        get: operations["scenes_list"];
+        put?: never;
+        /** @description Record the present states of some entities. */
+        post: operations["scenes_record"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Its states. */
+        get: operations["scenes_retrieve"];
+        put?: never;
+        post?: never;
+        /** @description Remove it. An automation that recalls it says so. */
+        delete: operations["scenes_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenes/{scene}/recall": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Put its entities into their states, and wait until their nodes confirm it or
+         *     time is up.
+         */
+        post: operations["scenes_recall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -3237,6 +3293,46 @@ export interface components {
             edge?: "end" | "start";
         };
         /**
+         * Scene
+         * @description States of several entities that are recalled together.
+         */
+        Scene: {
+            scene: string;
+            title: string;
+            states: components["schemas"]["SceneState"][];
+        };
+        /**
+         * SceneRecall
+         * @description What came of a recall: a command for each entity, and the addresses of those that
+         *         are not there any more.
+         */
+        SceneRecall: {
+            scene: string;
+            commands: components["schemas"]["Command"][];
+            gone: string[];
+        };
+        /**
+         * SceneRequest
+         * @description Record the present states of some entities under a name. Without entities, those
+         *         of the scene of that name are recorded anew.
+         */
+        SceneRequest: {
+            title: string;
+            /** @default [] */
+            entities?: string[];
+        };
+        /**
+         * SceneState
+         * @description What an entity is to be in a scene; `shown` as people read it.
+         */
+        SceneState: {
+            entity: string;
+            spoken: string;
+            shown: string;
+            /** @description whether it is still there, and can be set */
+            there: boolean;
+        };
+        /**
          * Setting
          * @description One of a node's own settings, or one input of an action. `value` is what the node
          *         told last, null for nothing yet.
@@ -3447,11 +3543,12 @@ export interface components {
         /**
          * Tile
          * @description One thing on a page: what it shows, of which entities, and how large. `text` is
-         *         what a text says, or what stands over a picture; `address` where a picture is.
+         *         what a text says, what stands over a picture, or which scene is recalled; `address`
+         *         where a picture is.
          */
         Tile: {
             /** @enum {unknown} */
-            sort: "compare" | "curve" | "picture" | "text" | "value" | "values";
+            sort: "compare" | "curve" | "picture" | "scene" | "text" | "value" | "values";
             of: string[];
             /** @enum {unknown} */
             size: "large" | "small" | "tall" | "wide";
@@ -3464,7 +3561,7 @@ export interface components {
          */
         TileRequest: {
             /** @enum {unknown} */
-            sort: "compare" | "curve" | "picture" | "text" | "value" | "values";
+            sort: "compare" | "curve" | "picture" | "scene" | "text" | "value" | "values";
             /** @default [] */
             of?: string[];
             /**
@@ -6870,6 +6967,155 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Room"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenes_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scene"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenes_record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SceneRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scene"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenes_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scene"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenes_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenes_recall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                scene: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneRecall"];
                 };
             };
             /** @description a problem */

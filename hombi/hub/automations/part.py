@@ -20,6 +20,7 @@ from hombi.core.automation import (
     Passed,
     Phase,
     Program,
+    Recall,
     Seen,
     State,
     Step,
@@ -50,6 +51,8 @@ from hombi.hub.events import (
     EntitiesChanged,
     NodeBack,
     PhaseChanged,
+    SceneRecorded,
+    SceneRemoved,
     SettingsTakenUp,
 )
 from hombi.hub.house import Entity, House
@@ -110,6 +113,8 @@ class Automations(Part):
         intake.hear(self)
         context.hear(EntitiesChanged, lambda _: self.read_again())
         context.hear(SettingsTakenUp, lambda _: self.read_again())
+        context.hear(SceneRecorded, lambda _: self.read_again())
+        context.hear(SceneRemoved, lambda _: self.read_again())
         context.hear(NodeBack, lambda event: self._node_back(event.node))
         context.hear(ClockSet, lambda event: self._clock_set(event.by_ms))
 
@@ -323,7 +328,10 @@ class Automations(Part):
     def _carry_out(
         self, effect: Effect, name: str, actor: Actor, chain: tuple[str, ...], at_ms: int
     ) -> None:
-        if isinstance(effect, SwitchTo):
+        if isinstance(effect, Recall):
+            for address, to in effect.states:
+                self._carry_out(SwitchTo(address, to), name, actor, chain, at_ms)
+        elif isinstance(effect, SwitchTo):
             entity = self._house.entities.get(effect.entity)
             if entity is not None:
                 self._causes[effect.entity] = (chain, at_ms, effect.to)

@@ -53,6 +53,41 @@ class DashboardRemoved(RoomsChanged):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class SceneRecorded(RoomsChanged):
+    """A scene has the states of now."""
+
+    scene: str
+
+    @property
+    def sentence(self) -> str:
+        return f"the scene {self.scene} was recorded"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SceneRemoved(RoomsChanged):
+    """A scene was removed."""
+
+    scene: str
+
+    @property
+    def sentence(self) -> str:
+        return f"the scene {self.scene} was removed"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SceneRecalled(Event):
+    """A scene was recalled; `failed` names what did not confirm."""
+
+    scene: str
+    failed: str
+
+    @property
+    def sentence(self) -> str:
+        left = f"; {self.failed} did not confirm it" if self.failed else ""
+        return f"the scene {self.scene} was recalled{left}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class HouseNamed(Event):
     """The house has another name, or stands in another time zone."""
 

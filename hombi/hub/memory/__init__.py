@@ -6,7 +6,7 @@ import contextlib
 from collections.abc import Iterator
 
 from hombi.hub.memory.conditioning import MemoryConditioning
-from hombi.hub.memory.dashboards import MemoryDashboards
+from hombi.hub.memory.dashboards import MemoryDashboards, MemoryScenes
 from hombi.hub.memory.history import MemoryHistory
 from hombi.hub.memory.house import MemoryHouse
 from hombi.hub.memory.others import (
@@ -30,6 +30,7 @@ class MemoryRecords:
         self.pairing = MemoryPairing()
         self.house = MemoryHouse(self.history, self.pairing)
         self.dashboards = MemoryDashboards(self.house)
+        self.scenes = MemoryScenes()
         self.automations = MemoryAutomations()
         self.journal = MemoryJournal()
         self.notices = MemoryNotices()

@@ -1,11 +1,11 @@
-"""Dashboards in memory."""
+"""Dashboards and scenes in memory."""
 
 from __future__ import annotations
 
 import copy
 
 from hombi.hub.memory.house import MemoryHouse
-from hombi.hub.ports import DashboardRecord
+from hombi.hub.ports import DashboardRecord, SceneRecord
 
 
 class MemoryDashboards:
@@ -21,6 +21,22 @@ class MemoryDashboards:
         return copy.deepcopy(list(found))
 
     def save(self, record: DashboardRecord) -> None:
+        self._all[record.slug] = copy.deepcopy(record)
+
+    def remove(self, slug: str) -> None:
+        self._all.pop(slug, None)
+
+
+class MemoryScenes:
+    """`ScenesPort` without a disk."""
+
+    def __init__(self) -> None:
+        self._all: dict[str, SceneRecord] = {}
+
+    def all(self) -> list[SceneRecord]:
+        return copy.deepcopy(sorted(self._all.values(), key=lambda one: (one.title, one.slug)))
+
+    def save(self, record: SceneRecord) -> None:
         self._all[record.slug] = copy.deepcopy(record)
 
     def remove(self, slug: str) -> None:

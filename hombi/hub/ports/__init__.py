@@ -20,6 +20,7 @@ from hombi.hub.ports.journal import JournalEntry, JournalPort
 from hombi.hub.ports.keeping import KeepingPort
 from hombi.hub.ports.notices import DeliveryRecord, NewNotice, NoticesPort, PhoneRecord
 from hombi.hub.ports.pairing import ArrivalRecord, PairingPort
+from hombi.hub.ports.scenes import SceneRecord, ScenesPort
 from hombi.hub.ports.tools import ToolsPort
 
 __all__ = [
@@ -45,6 +46,8 @@ __all__ = [
     "Point",
     "Records",
     "Row",
+    "SceneRecord",
+    "ScenesPort",
     "ToolsPort",
 ]
 
@@ -63,6 +66,8 @@ class Records(Protocol):
 
     @property
     def dashboards(self) -> DashboardsPort: ...
+    @property
+    def scenes(self) -> ScenesPort: ...
 
     @property
     def pairing(self) -> PairingPort: ...

@@ -1,8 +1,8 @@
-"""The dashboards port on the ORM."""
+"""The ports of dashboards and scenes on the ORM."""
 
 from __future__ import annotations
 
-from hombi.hub.ports import DashboardRecord
+from hombi.hub.ports import DashboardRecord, SceneRecord
 from hombi.service.records import models as m
 
 
@@ -25,3 +25,18 @@ class DatabaseDashboards:
 
     def remove(self, slug: str) -> None:
         m.Dashboard.objects.filter(slug=slug).delete()
+
+
+class DatabaseScenes:
+    """`hombi.hub.ports.ScenesPort`."""
+
+    def all(self) -> list[SceneRecord]:
+        rows = m.Scene.objects.order_by("title", "slug")
+        return [SceneRecord(*row) for row in rows.values_list("slug", "title", "states")]
+
+    def save(self, record: SceneRecord) -> None:
+        values = {"title": record.title, "states": record.states}
+        m.Scene.objects.update_or_create(slug=record.slug, defaults=values)
+
+    def remove(self, slug: str) -> None:
+        m.Scene.objects.filter(slug=slug).delete()

@@ -156,6 +156,15 @@ class Conditioning(models.Model):
     data = models.JSONField()
 
 
+class Scene(models.Model):
+    """States of several entities that are recalled together: by address, each in its
+    kind's unit."""
+
+    slug = models.CharField(max_length=80, primary_key=True)
+    title = models.CharField(max_length=80)
+    states = models.JSONField()
+
+
 class Dashboard(models.Model):
     """A page of tiles: a room's, or one of the person's own."""
 

@@ -9,7 +9,7 @@ from django.db import OperationalError, transaction
 
 from hombi.hub.errors import Busy
 from hombi.service.records.conditioning import DatabaseConditioning
-from hombi.service.records.dashboards import DatabaseDashboards
+from hombi.service.records.dashboards import DatabaseDashboards, DatabaseScenes
 from hombi.service.records.history import DatabaseHistory
 from hombi.service.records.house import DatabaseHouse
 from hombi.service.records.others import (
@@ -31,6 +31,7 @@ class DatabaseRecords:
         self.history = DatabaseHistory()
         self.conditioning = DatabaseConditioning()
         self.dashboards = DatabaseDashboards()
+        self.scenes = DatabaseScenes()
         self.automations = DatabaseAutomations()
         self.journal = DatabaseJournal()
         self.notices = DatabaseNotices()

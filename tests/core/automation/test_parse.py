@@ -145,7 +145,7 @@ def test_converts_limits_into_the_unit_of_the_kind() -> None:
             "[[starts]]\nswich",
             14,
             3,
-            "an action is one of switch, set, notify, wait",
+            "an action is one of switch, set, scene, notify, wait",
             "",
         ),
         (

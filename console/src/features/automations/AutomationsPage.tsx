@@ -6,6 +6,7 @@ import type { Automation } from "../../api/client";
 import { keys, useAutomations } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { Ago, Await, Empty, Mark, Page } from "../../ui/parts";
+import { Scenes } from "./Scenes";
 
 export function AutomationsPage() {
   const automations = useAutomations();
@@ -34,6 +35,7 @@ export function AutomationsPage() {
           )
         }
       </Await>
+      <Scenes />
     </Page>
   );
 }

@@ -21,13 +21,14 @@ import { CSS } from "@dnd-kit/utilities";
 import { GripVertical, X } from "lucide-react";
 import { useState } from "react";
 import type { Entity } from "../../api/client";
+import { useScenes } from "../../api/queries";
 import { Button, Failure, Labelled } from "../../ui/parts";
 import { visible } from "../../ui/visible";
 import type { Known } from "./Board";
 import { left, SIZES, type Sort, SPANS, type TileOf, tileOf, USUAL } from "./tiles";
 
 type Draft = TileOf & { key: number };
-const OTHERS: Sort[] = ["values", "curve", "compare", "text", "picture"];
+const OTHERS: Sort[] = ["values", "curve", "compare", "scene", "text", "picture"];
 
 let last = 0;
 const draft = (tile: TileOf): Draft => {
@@ -208,6 +209,7 @@ export function Arrange({
 function titleOf(tile: TileOf, known: Known): string {
   if (tile.sort === "text") return tile.text.split("\n")[0] || "A text";
   if (tile.sort === "picture") return tile.text || "A picture";
+  if (tile.sort === "scene") return tile.text || "A scene";
   const first = known.entities.get(tile.of[0] ?? "")?.spoken ?? tile.of[0];
   if (!first) return USUAL[tile.sort].name;
   return tile.of.length > 1 ? `${first} and ${tile.of.length - 1} more` : first;
@@ -279,6 +281,7 @@ function Lifted({
           onKeep={(text) => set({ text })}
         />
       )}
+      {tile.sort === "scene" && <SceneChoice of={tile.text} onScene={(text) => set({ text })} />}
       {tile.sort === "picture" && (
         <Typed
           label="Address of the snapshot"
@@ -297,6 +300,23 @@ function Lifted({
         />
       )}
     </li>
+  );
+}
+
+/** Which scene a tile recalls. */
+function SceneChoice({ of, onScene }: { of: string; onScene: (scene: string) => void }) {
+  const scenes = useScenes();
+  return (
+    <Labelled label="Scene" hint={scenes.data?.length === 0 ? "Record one first." : undefined}>
+      <select value={of} onChange={(event) => onScene(event.target.value)} className="field">
+        <option value="">choose a scene …</option>
+        {(scenes.data ?? []).map((one) => (
+          <option key={one.scene} value={one.scene}>
+            {one.title}
+          </option>
+        ))}
+      </select>
+    </Labelled>
   );
 }
 

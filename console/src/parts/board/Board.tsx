@@ -10,6 +10,7 @@ import type { Limit } from "../faces";
 import { Tile } from "../Tile";
 import { trend } from "../trend";
 import { Picture } from "./Picture";
+import { SceneButton } from "./SceneButton";
 import { SPANS, type TileOf } from "./tiles";
 
 // The chart library comes with the first comparison.
@@ -66,6 +67,12 @@ function One({
     return (
       <Box tile={tile}>
         <p className="wrap-anywhere whitespace-pre-wrap font-serif text-lg">{lines(tile.text)}</p>
+      </Box>
+    );
+  if (tile.sort === "scene")
+    return (
+      <Box tile={tile}>
+        <SceneButton scene={tile.text} />
       </Box>
     );
   if (tile.sort === "picture")

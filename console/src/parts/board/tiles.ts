@@ -20,6 +20,7 @@ export const USUAL: Record<Sort, { name: string; size: Size; most: number }> = {
   compare: { name: "A comparison", size: "large", most: 8 },
   text: { name: "A text", size: "small", most: 0 },
   picture: { name: "A picture", size: "large", most: 4 },
+  scene: { name: "A scene", size: "small", most: 0 },
 };
 
 const ORDER = ["switch", "temperature", "humidity", "co2", "contact", "occupancy"];

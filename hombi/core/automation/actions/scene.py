@@ -1,0 +1,53 @@
+"""`scene`: recall the states of several entities."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from hombi.core.automation.text import only_keys, text
+from hombi.core.house_facts import HouseFacts, did_you_mean
+from hombi.core.toml_text import Path, TomlText
+
+
+@dataclass(frozen=True, slots=True)
+class Recall:
+    """The effect: these entities are to be in these states."""
+
+    title: str
+    states: tuple[tuple[str, float], ...]
+
+    def spoken(self, name: Callable[[str], str]) -> str:
+        return f"scene “{self.title}”"
+
+
+@dataclass(frozen=True, slots=True)
+class Scene:
+    """The action."""
+
+    title: str
+    states: tuple[tuple[str, float], ...]
+
+    word: ClassVar[str] = "scene"
+
+    @classmethod
+    def parse(
+        cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
+    ) -> Scene | None:
+        """Understand it from its table."""
+        only_keys(toml, path, table, {"scene"})
+        name = text(toml, path, table, "scene", required=True)
+        found = facts.scenes.get(name)
+        if found is None:
+            if name:
+                hint = did_you_mean(name, facts.scenes) or "`hombi scene record` makes one"
+                toml.blame((*path, "scene"), f"no scene {name}", hint)
+            return None
+        return cls(found.title, found.states)
+
+    def effect(self, fields: Mapping[str, str]) -> Recall:
+        return Recall(self.title, self.states)
+
+    def sentence(self, name: Callable[[str], str]) -> str:
+        return f"scene “{self.title}”"

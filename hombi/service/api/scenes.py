@@ -1,0 +1,78 @@
+"""Scenes: recorded as they are, recalled together."""
+
+from __future__ import annotations
+
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from hombi import wire
+from hombi.core.values import show_value
+from hombi.hub.house import Scene
+from hombi.hub.hub import Hub
+from hombi.hub.scenes import Recalled, RecallScene, RecordScene, RemoveScene
+from hombi.service.api import answers
+from hombi.service.api.parsing import body
+from hombi.service.api.schema import operation
+from hombi.service.api.views import View, actor, done
+from hombi.service.bridge import change, read
+
+
+class ScenesView(View):
+    """All scenes."""
+
+    @operation(name="scenes_list", gives=list[wire.Scene])
+    def get(self, request: Request) -> Response:
+        """All of them, by title."""
+        return Response(read(lambda h: [_scene(h, one) for one in h.scenes.all]))
+
+    @operation(name="scenes_record", takes=wire.SceneRequest, gives=wire.Scene, status=201)
+    def post(self, request: Request) -> Response:
+        """Record the present states of some entities."""
+        asked = body(request, wire.SceneRequest)
+        made = RecordScene(asked.title, asked.entities)
+        return Response(change(actor(request), made, _scene), 201)
+
+
+class SceneView(View):
+    """One scene."""
+
+    @operation(gives=wire.Scene)
+    def get(self, request: Request, scene: str) -> Response:
+        """Its states."""
+        return Response(read(lambda h: _scene(h, h.scenes.find(scene))))
+
+    @operation()
+    def delete(self, request: Request, scene: str) -> Response:
+        """Remove it. An automation that recalls it says so."""
+        return done(request, RemoveScene(scene))
+
+
+class RecallView(View):
+    """Recalling a scene."""
+
+    @operation(name="scenes_recall", gives=wire.SceneRecall)
+    def post(self, request: Request, scene: str) -> Response:
+        """Put its entities into their states, and wait until their nodes confirm it or
+        time is up."""
+        return Response(change(actor(request), RecallScene(scene), _recalled))
+
+
+def _scene(h: Hub, found: Scene) -> wire.Scene:
+    states = [_state(h, address, to) for address, to in found.states.items()]
+    return wire.Scene(scene=found.slug, title=found.title, states=states)
+
+
+def _state(h: Hub, address: str, to: float) -> wire.SceneState:
+    entity = h.house.entities.get(address)
+    if entity is None:
+        return wire.SceneState(entity=address, spoken=address, shown=f"{to:g}", there=False)
+    shown = show_value(to, h.house.seen(entity))
+    return wire.SceneState(entity=address, spoken=entity.spoken, shown=shown, there=entity.writable)
+
+
+def _recalled(_: Hub, found: Recalled) -> wire.SceneRecall:
+    return wire.SceneRecall(
+        scene=found.scene.slug,
+        commands=[answers.command(one) for one in found.commands],
+        gone=list(found.gone),
+    )
