@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from dataclasses import dataclass
 from typing import Any, ClassVar, Self
 
@@ -12,7 +13,7 @@ from hombi.core.values import show_limit, show_value
 
 
 @dataclass(frozen=True, slots=True)
-class _Exactly:
+class _Exactly(ABC):
     """Exactly `limit`, or anything else."""
 
     limit: float
@@ -30,14 +31,16 @@ class _Exactly:
             toml.blame((*path, "until"), what, hint)
         return None if limit is None else cls(limit)
 
+    @abstractmethod
     def starts_with(self, value: float) -> bool:
-        raise NotImplementedError
+        """Whether this value is on the side that counts."""
 
     def ends_with(self, value: float) -> bool:
         return not self.starts_with(value)
 
+    @abstractmethod
     def sentence(self, kind: Kind) -> str:
-        raise NotImplementedError
+        """As in "When the humidity is …"."""
 
     def sentence_until(self, kind: Kind) -> str:
         return ""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from dataclasses import dataclass
 from typing import Any, ClassVar, Self
 
@@ -12,7 +13,7 @@ from hombi.core.values import show_limit, show_value
 
 
 @dataclass(frozen=True, slots=True)
-class _Range:
+class _Range(ABC):
     """Between `low` and `high`, both within."""
 
     low: float
@@ -54,8 +55,9 @@ class _Range:
     def ends_with(self, value: float) -> bool:
         return not self.starts_with(value)
 
+    @abstractmethod
     def starts_with(self, value: float) -> bool:
-        raise NotImplementedError
+        """Whether this value is on the side that counts."""
 
     def sentence(self, kind: Kind) -> str:
         return f"{self.word} {show_limit(self.low, kind)} to {show_limit(self.high, kind)}"
