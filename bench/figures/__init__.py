@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bench.figures.automations import automations
 from bench.figures.crowd import crowd
 from bench.figures.disk import disk
 from bench.figures.intake import broker, intake, steady
@@ -25,6 +26,7 @@ ALL = {
         bluetooth,
         month,
         chains,
+        automations,
         screen,
         crowd,
         footprint,

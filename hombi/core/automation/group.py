@@ -10,7 +10,14 @@ from __future__ import annotations
 from msgspec.structs import replace
 
 from hombi.core.automation.circumstances import Circumstances
-from hombi.core.automation.parts import due_part, first_look, idle, lost_part, step_part
+from hombi.core.automation.parts import (
+    due_part,
+    first_look,
+    idle,
+    limit_of,
+    lost_part,
+    step_part,
+)
 from hombi.core.automation.program import Program
 from hombi.core.automation.state import (
     Began,
@@ -59,12 +66,12 @@ def _whole(
         if not enough:
             last = next((one for one in edges if one.edge is EdgeKind.END), None)
             said = _of(last, world) if last else "too few are so"
-            base = last or _any(program, state, now)
+            base = last or _any(program, state, world)
             return idle(state, now), _why(base, EdgeKind.END, now, held, said)
         if over := only.over(world):
             said = f"{over}, after {show_span(held)}"
             waiting = replace(state, phase=Phase.WAITING, since_ms=now)
-            return waiting, _why(_any(program, state, now), EdgeKind.END, now, held, said)
+            return waiting, _why(_any(program, state, world), EdgeKind.END, now, held, said)
         if lost is not None and lost.edge is EdgeKind.LOST:
             return state, _why(lost, EdgeKind.LOST, now, held, _of(lost, world))
         return state, None
@@ -77,12 +84,13 @@ def _whole(
         waits = state.phase is Phase.WAITING
         return (state if waits else replace(state, phase=Phase.WAITING, since_ms=now)), None
     decided = next((one for one in edges if one.edge is EdgeKind.START), None)
+    present = [one.now(world) or one for one in program.parts]
     said = "; ".join(
         f"{world.sight(watch.entity).spoken}: {watch.comparison.seen(part.value, watch.kind)}"
-        for watch, part, so in zip(program.parts, state.parts, on, strict=True)
+        for watch, part, so in zip(present, state.parts, on, strict=True)
         if so and part.value is not None
     )
-    base = decided or _any(program, state, now)
+    base = decided or _any(program, state, world)
     return replace(state, phase=Phase.ON, since_ms=now), _why(
         base, EdgeKind.START, now, base.held_ms, said
     )
@@ -109,15 +117,14 @@ def lost_group(program: Program, state: State, world: World) -> int | None:
     return min((one for one in moments if one is not None), default=None)
 
 
-def _any(program: Program, state: State, now: int) -> Why:
+def _any(program: Program, state: State, world: World) -> Why:
     """A value to name where none decided: the first one that is known."""
-    for watch, part in zip(program.parts, state.parts, strict=True):
-        if part.value is not None:
-            limit = watch.comparison.limit
-            return Why(EdgeKind.END, now, part.value, limit, 0, "", entity=watch.entity)
-    watch = program.watch
-    limit = watch.comparison.limit
-    return Why(EdgeKind.END, now, limit, limit, 0, "", entity=watch.entity)
+    pairs = zip(program.parts, state.parts, strict=True)
+    known = ((watch, part.value) for watch, part in pairs if part.value is not None)
+    watch, value = next(known, (program.watch, None))
+    limit = limit_of(watch, world)
+    seen = limit if value is None else value
+    return Why(EdgeKind.END, world.now_ms, seen, limit, 0, "", entity=watch.entity)
 
 
 def _why(base: Why, edge: EdgeKind, now: int, held: int, text: str) -> Why:

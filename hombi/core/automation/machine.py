@@ -14,7 +14,14 @@ from hombi.core.automation.acts import backs, begin, next_act_ms, remind, resume
 from hombi.core.automation.circumstances import Circumstances
 from hombi.core.automation.group import due_group, lost_group, step_group
 from hombi.core.automation.moments import due_moment, step_moment
-from hombi.core.automation.parts import due_part, first_look, is_so, lost_part, step_part
+from hombi.core.automation.parts import (
+    due_part,
+    first_look,
+    is_so,
+    limit_of,
+    lost_part,
+    step_part,
+)
 from hombi.core.automation.program import Program, Watch
 from hombi.core.automation.state import (
     Began,
@@ -136,7 +143,7 @@ def _also(program: Program, world: World) -> str:
 def _taken(program: Program, state: State, event: Taken, world: World) -> tuple[State, Why | None]:
     if state.phase is not Phase.ON:
         return State(), None
-    now, limit = world.now_ms, program.watch.comparison.limit
+    now, limit = world.now_ms, limit_of(program.watch, world)
     held = now - state.since_ms
     seen = limit if state.value is None else state.value
     said = f"{event.because}, after {show_span(held)}"
@@ -150,9 +157,10 @@ def _acted(program: Program, state: State, why: Why | None, world: World) -> Ste
     if why is None and not state.waits and not program.reminds:
         return Step(state)
     effects: list[Effect] = []
-    if why is not None and why.edge is EdgeKind.END:
-        # What the start would still do is not wanted any more.
-        left = tuple(one for one in state.waits if one.edge != EdgeKind.START.value)
+    if why is not None and why.edge is not EdgeKind.LOST:
+        # What the other edge would still do is not wanted any more.
+        other = EdgeKind.START if why.edge is EdgeKind.END else EdgeKind.END
+        left = tuple(one for one in state.waits if one.edge != other.value)
         state = replace(state, waits=left, reminded=())
     if state.waits:
         state, effects = resume(program, state, world)
@@ -196,7 +204,7 @@ def _fields(program: Program, why: Why | None, state: State, world: World) -> di
         return {**said, "limit": clock, "held": lasted, "for": lasted}
     sight = world.sight(watch.entity)
     value = why.seen if why is not None else sight.value
-    limit = watch.comparison.limit if why is None else why.limit
+    limit = limit_of(watch, world) if why is None else why.limit
     held = world.now_ms - state.since_ms if why is None else why.held_ms
     return {
         "name": program.name,

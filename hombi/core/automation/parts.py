@@ -12,6 +12,8 @@ begins again. What is on ends then, or stays, as `lost` says.
 
 from __future__ import annotations
 
+import math
+
 from msgspec.structs import replace
 
 from hombi.core.automation.circumstances import ALWAYS, Circumstances
@@ -28,6 +30,7 @@ from hombi.core.automation.state import (
     World,
 )
 from hombi.core.quality import Quality
+from hombi.core.series.reading import Reading
 from hombi.core.values import show_limit, show_span, show_value
 
 # How long the value may go unheard during a hold, while its rhythm is not known.
@@ -95,13 +98,18 @@ def lost_part(watch: Watch, state: State, sight: Sight) -> int | None:
     return None if patience is None else state.heard_ms + patience + 1
 
 
-def unmoved(watch: Watch, state: State, value: float, quality: Quality) -> bool:
-    """Whether a value that is heard in time only becomes the latest one: it begins,
-    breaks and ends nothing. Not for what is held, which time alone can start."""
-    if quality >= Quality.STUCK or state.blind or watch.moving is not None:
+def unmoved(watch: Watch, state: State, reading: Reading, sight: Sight) -> bool:
+    """Whether a reading that comes before anything is due only becomes the latest one:
+    it begins, breaks and ends nothing. Not for what is held, which time alone can
+    start."""
+    value = reading.value
+    if value is None or reading.quality >= Quality.STUCK or state.blind or watch.moving:
         return False
     if state.phase is Phase.ON:
         return not watch.comparison.ends_with(value)
+    if state.phase is Phase.WAITING and watch.comparison.starts_with(value):
+        patience = _patience_ms(watch, state, sight)
+        return patience is None or reading.at_ms - state.heard_ms <= patience
     return state.phase is Phase.IDLE and not watch.comparison.starts_with(value)
 
 
@@ -111,6 +119,13 @@ def is_so(watch: Watch, sight: Sight, world: World) -> bool:
         return False
     known = watch.now(world)
     return known is not None and known.comparison.starts_with(sight.value)
+
+
+def limit_of(watch: Watch, world: World) -> float:
+    """The limit of this moment; 0 where it follows a value that is not known."""
+    known = watch.now(world)
+    limit = math.nan if known is None else known.comparison.limit
+    return limit if math.isfinite(limit) else 0.0
 
 
 def first_look(sight: Sight, entity: str) -> Event:

@@ -171,7 +171,7 @@ def replay(
         if alone and entity != program.watch.entity:
             if state.phase is Phase.IDLE:
                 continue  # only what it watches begins anything (or the clock)
-        elif alone and value is not None and unmoved(program.watch, state, value, reading.quality):
+        elif alone and unmoved(program.watch, state, reading, world.sight(entity)):
             # Most readings change nothing.
             state = replace(state, value=value, heard_ms=reading.at_ms)
             if state.phase is Phase.ON:

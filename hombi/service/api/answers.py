@@ -291,7 +291,8 @@ def automation(hub: Hub, runner: Runner) -> wire.Automation:
     if program is not None and program.moment is None:
         moving = program.watch.moving
         limit = program.watch.comparison.limit
-        shown = moving.sentence() if moving else show_limit(limit, program.watch.kind)
+        followed = moving.sentence() if moving else ""
+        shown = followed or show_limit(limit, program.watch.kind)
     return wire.Automation(
         automation=record.slug,
         name=program.name if program else record.slug,

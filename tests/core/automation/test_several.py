@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo
 
 import msgspec
 import pytest
+import tomlkit
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -35,6 +36,7 @@ from hombi.core.automation import (
 from hombi.core.automation.moments import Moment
 from hombi.core.house_facts import EntityFacts, HouseFacts
 from hombi.core.kinds import KINDS
+from hombi.core.quality import Quality
 
 MIN = 60_000
 NOON = round(datetime(2026, 11, 25, 12, tzinfo=UTC).timestamp() * 1000)
@@ -475,3 +477,119 @@ def test_what_can_never_start_is_named(more: str, never: bool) -> None:
         assert bool(said) == never, said
         assert all("it can never start: rack/humidity" in one for one in said)
     assert warnings(both.replace("all =", "any =") + STARTS) == []
+
+
+def test_a_light_stays_on_when_somebody_comes_back_in_time() -> None:
+    text = f"""[watch]
+entity = "{DOOR}"
+is = "open"
+[[starts]]
+switch = "mister/switch"
+to = "on"
+[[ends]]
+wait = "5 min"
+[[ends]]
+switch = "mister/switch"
+to = "off"
+"""
+    house = House(program(text, ""))
+    house.says(0, DOOR, 1)
+    house.says(1, DOOR, 0)
+    house.says(4, DOOR, 1)
+    assert house.at(7) == ()
+    house.says(10, DOOR, 0)
+    assert house.at(15) == (SwitchTo("mister/switch", 0.0),)
+
+
+def test_an_account_has_numbers_also_where_a_limit_is_not_known() -> None:
+    house = House(program(FOLLOWS))
+    house.says(0, RACK, 60)
+    house.says(0, BEAM, 70)
+    house.values.pop(RACK)
+    house.step(1, Taken("it was removed"))
+    assert [one.limit for one in house.edges] == [65.0, 0.0]
+    both = f"""[watch]
+any = [ {{ entity = "{BEAM}", over = "= {RACK} + 5 %" }}, {{ entity = "{DOOR}", is = "open" }} ]
+"""
+    several = House(program(both))
+    several.says(0, RACK, 60)
+    several.says(0, BEAM, 70)
+    assert several.edges[0].text == "beam/humidity: 70.0 % over 65 %"
+    assert several.edges[0].limit == 65.0
+    several.step(1, Taken("it was removed"))
+    assert all(one.limit == one.limit for one in several.edges), "no number that is none"
+
+
+KEYS = (
+    "entity over under within outside is is_not held until lost all any of at_least at every lasts "
+    "between days when switch set to for wait scene notify title text at_most name pause watch "
+    "only starts ends remind"
+)
+WORDS = st.sampled_from(KEYS.split())
+ODD = st.recursive(
+    st.sampled_from([RACK, DOOR, "70 %", "= rack/humidity + 5 %", "= (", "5 min", "", "x", "on",
+                     "06:00-22:00", "06:45", "{value}", "{", "\x07"])
+    | st.integers(-5, 10**20) | st.booleans() | st.floats(allow_nan=False),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(WORDS, inner, max_size=5),
+    max_leaves=25,
+)  # fmt: skip
+
+
+@given(st.dictionaries(WORDS, ODD, max_size=6))
+def test_no_data_however_odd_makes_it_fail(data: dict[str, Any]) -> None:
+    found = parse(tomlkit.dumps(data), FACTS)
+    assert found.program is not None or found.mistakes
+    if found.program is not None:
+        House(found.program).step(0, Began())
+        found.program.sentence({})
+
+
+MANY = f"""pause = "10 min"
+[watch]
+at_least = 2
+of = [
+  {{ entity = "{RACK}", over = "70 %", until = "60 %" }},
+  {{ entity = "{BEAM}", under = "= {RACK} - 3 %", held = "3 min", lost = "stay" }},
+  {{ entity = "{DOOR}", is_not = "open" }},
+]
+[only]
+between = "11:30-16:00"
+when = [ {{ entity = "{DOOR}", is = "closed" }} ]
+[[remind]]
+every = "1 min"
+notify = "everyone"
+title = "{{for}}"
+"""
+
+
+@given(
+    st.sampled_from([BOTH, WAITS, FOLLOWS, MANY, '[watch]\nat = "12:30"\nlasts = "20 min"\n']),
+    st.sampled_from([0.0, 3.0 * MIN, 1440.0 * MIN]),
+    st.lists(
+        st.tuples(
+            st.sampled_from([0.1, 1.0, 3.0, 7.0, 60.0]),
+            st.sampled_from([RACK, BEAM, DOOR]),
+            st.sampled_from([None, 0, 1, 50, 62, 70, 75, 80, "bad", "gone"]),
+        ),
+        max_size=40,
+    ),
+)
+def test_whatever_comes_ends_follow_starts_and_a_kept_state_goes_on(
+    text: str, rhythm_ms: float, course: list[tuple[float, str, Any]]
+) -> None:
+    house = House(program(text, "" if "[[starts]]" in text else STARTS), rhythm_ms=rhythm_ms)
+    now = 0.0
+    for pause, entity, what in course:
+        now += pause
+        if what == "gone":
+            house.values.pop(entity, None)
+        elif what == "bad":
+            house.step(now, Seen(None, Quality.NO_VALUE, entity))
+        elif what is None:
+            house.at(now)
+        else:
+            house.says(now, entity, float(what >= 60 if entity == DOOR else what))
+        kept = msgspec.json.encode(house.state)
+        assert msgspec.convert(msgspec.json.decode(kept), State) == house.state
+    edges = [one.edge for one in house.edges if one.edge is not EdgeKind.LOST]
+    assert edges == ([EdgeKind.START, EdgeKind.END] * 50)[: len(edges)]
