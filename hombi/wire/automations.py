@@ -42,13 +42,24 @@ class Automation(Shape, frozen=True, kw_only=True):
     mistakes: list[Mistake]
 
 
+class TextField(Shape, frozen=True, kw_only=True):
+    """A value in a text that a form can show: its place, what it is, and how it is
+    written; "" for one that could be there and is not."""
+
+    path: list[str | int]
+    label: str
+    value: str
+
+
 class Checked(Shape, frozen=True, kw_only=True):
-    """What a text comes to; `warnings` are allowed and hardly meant."""
+    """What a text comes to; `warnings` are allowed and hardly meant. `fields` are the
+    values that a form can show."""
 
     ok: bool
     sentence: str
     mistakes: list[Mistake]
     warnings: list[Mistake]
+    fields: list[TextField]
 
 
 class Written(Checked, frozen=True, kw_only=True):

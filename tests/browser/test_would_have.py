@@ -114,3 +114,24 @@ def test_a_starter_takes_its_first_values_from_this_house(console: Page) -> None
     expect(text).to_have_value(re.compile('under = "80 %"'))
     expect(console.get_by_role("button", name="Put on duty")).to_be_enabled()
     console.get_by_role("button", name="Discard changes").click()
+
+
+def test_a_value_in_the_form_changes_its_place_in_the_text(console: Page, service: Service) -> None:
+    console.goto("/automations/cellar-too-dry")
+    text = console.get_by_label("The automation's text")
+    before = text.input_value()
+    limit = console.get_by_label("cellar-rack/humidity under")
+    limit.fill("81 %")
+    limit.press("Enter")
+    expect(text).to_have_value(before.replace('"82 %"', '"81 %"'))
+    held = console.get_by_label("Held for")
+    held.fill("3 min")
+    held.press("Enter")
+    expect(text).to_have_value(re.compile('until = "86 %"\nheld = "3 min"\n'))
+    expect(console.get_by_text("under 81 % for 3 min")).to_be_visible()
+    console.get_by_label("Held for").fill("")
+    console.get_by_label("Held for").press("Enter")
+    limit.fill("82 %")
+    limit.press("Enter")
+    expect(text).to_have_value(before)
+    assert violations(console) == []

@@ -1951,13 +1951,15 @@ export interface components {
         };
         /**
          * Checked
-         * @description What a text comes to; `warnings` are allowed and hardly meant.
+         * @description What a text comes to; `warnings` are allowed and hardly meant. `fields` are the
+         *         values that a form can show.
          */
         Checked: {
             ok: boolean;
             sentence: string;
             mistakes: components["schemas"]["Mistake"][];
             warnings: components["schemas"]["Mistake"][];
+            fields: components["schemas"]["TextField"][];
         };
         /**
          * ChoiceRequest
@@ -3507,6 +3509,16 @@ export interface components {
             refused: string[];
         };
         /**
+         * TextField
+         * @description A value in a text that a form can show: its place, what it is, and how it is
+         *         written; "" for one that could be there and is not.
+         */
+        TextField: {
+            path: (string | number)[];
+            label: string;
+            value: string;
+        };
+        /**
          * TextRequest
          * @description The text of an automation, kept word for word.
          */
@@ -3736,6 +3748,7 @@ export interface components {
             sentence: string;
             mistakes: components["schemas"]["Mistake"][];
             warnings: components["schemas"]["Mistake"][];
+            fields: components["schemas"]["TextField"][];
             text: string;
         };
         /**

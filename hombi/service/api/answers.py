@@ -7,6 +7,7 @@ from typing import Any
 
 from hombi import wire
 from hombi.core.automation import Program, Watch
+from hombi.core.automation.fields import fields_of
 from hombi.core.kinds import Seen
 from hombi.core.series import Derivation
 from hombi.core.series.derived import METHODS
@@ -320,6 +321,10 @@ def checked(hub: Hub, text: str) -> dict[str, Any]:
         "sentence": sentence,
         "mistakes": [mistake(one) for one in parsed.mistakes],
         "warnings": [mistake(one) for one in parsed.warnings],
+        "fields": [
+            wire.TextField(path=list(one.path), label=one.label, value=one.value)
+            for one in fields_of(text)
+        ],
     }
 
 

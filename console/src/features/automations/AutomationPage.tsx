@@ -11,6 +11,7 @@ import { Sheet } from "../../ui/Sheet";
 import { TextEditor } from "../../ui/TextEditor";
 import { useDraft } from "../../ui/useDraft";
 import { Standing } from "./AutomationsPage";
+import { Blanks } from "./Blanks";
 import { History } from "./History";
 import { StarterForm, useStarters } from "./StarterForm";
 import { ThresholdForm } from "./ThresholdForm";
@@ -90,6 +91,12 @@ function Edit({ automation }: { automation: Automation | null }) {
           {automation ? (
             <>
               <History automation={automation.automation} />
+              {text.trim() && (checked.data?.fields ?? []).length > 0 && (
+                <>
+                  <h2 className="mt-8 mb-3 text-xl">Its values</h2>
+                  <Blanks text={text} fields={checked.data?.fields ?? []} onText={draft.write} />
+                </>
+              )}
               {automation.sentence && (
                 <>
                   <h2 className="mt-8 mb-3 text-xl">Why, or why not</h2>

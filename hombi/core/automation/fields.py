@@ -1,0 +1,84 @@
+"""The values in a text that a form can show: each with its place, so that a change of
+one changes that place alone. What is written otherwise stays a matter of the text."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from hombi.core.automation.comparisons import COMPARISONS
+from hombi.core.toml_text import Path, read_toml
+
+_EDGES = {"starts": "When it starts", "ends": "When it ends"}
+_WORDS = {"is_not": "is not"}
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """One value: where it stands, what it is, and how it is written; "" for one that
+    could be there and is not."""
+
+    path: Path
+    label: str
+    value: str
+
+
+def fields_of(text: str) -> list[Field]:
+    """The values of a text that a form can show, in its order; none where it is no
+    TOML."""
+    toml = read_toml(text)
+    return [] if toml.mistakes else list(_fields(toml.data))
+
+
+def _fields(data: dict[str, Any]) -> Iterator[Field]:
+    yield from _some(data, (), {"name": "Name"})
+    watch = data.get("watch")
+    if isinstance(watch, dict):
+        yield from _watch(watch)
+    only = data.get("only", {})
+    if isinstance(only, dict):
+        value = only.get("between", "")
+        if isinstance(value, str):
+            yield Field(("only", "between"), "Only between", value)
+    for edge, when in _EDGES.items():
+        tables = data.get(edge, [])
+        for number, one in enumerate(tables if isinstance(tables, list) else []):
+            if isinstance(one, dict):
+                yield from _action(one, (edge, number), when)
+
+
+def _watch(watch: dict[str, Any]) -> Iterator[Field]:
+    moments = {"at": "At", "every": "Every", "lasts": "For"}
+    yield from _some(watch, ("watch",), moments)
+    for word in COMPARISONS:
+        if isinstance(watch.get(word), str):
+            entity = watch.get("entity", "the value")
+            label = f"{entity} {_WORDS.get(word, word)}"
+            yield Field(("watch", word), label, watch[word])
+            if word in ("over", "under"):
+                yield from _optional(watch, {"until": "Until it is back at"})
+            yield from _optional(watch, {"held": "Held for"})
+
+
+def _optional(watch: dict[str, Any], labels: dict[str, str]) -> Iterator[Field]:
+    for key, label in labels.items():
+        value = watch.get(key, "")
+        if isinstance(value, str):
+            yield Field(("watch", key), label, value)
+
+
+def _action(one: dict[str, Any], path: Path, when: str) -> Iterator[Field]:
+    for word in ("switch", "set"):
+        if isinstance(one.get(word), str):
+            yield from _some(one, path, {"to": f"{when}: {one[word]} to", "for": f"{when}: for"})
+    yield from _some(one, path, {"wait": f"{when}: wait"})
+    if "notify" in one:
+        told = one["notify"]
+        yield from _some(one, path, {"title": f"{when}: tell {told}", "text": f"{when}: text"})
+
+
+def _some(table: dict[str, Any], path: Path, labels: dict[str, str]) -> Iterator[Field]:
+    for key, label in labels.items():
+        if isinstance(table.get(key), str):
+            yield Field((*path, key), label, table[key])
