@@ -36,6 +36,8 @@ from hombi.core.quality import Quality
 from hombi.core.series import Reading
 
 MIN, DAY = 60_000, 86_400_000
+# How often what is on is looked at, live.
+EVERY_MS = 5_000
 NOON = round(datetime(2026, 11, 25, 12, tzinfo=UTC).timestamp() * 1000)
 ZONE = ZoneInfo("UTC")
 
@@ -116,11 +118,11 @@ def test_what_was_on_before_the_span_is_on_in_it() -> None:
 
 
 def live(made: Program, said: list[Reading], end: int) -> list[Why]:
-    """Stepped as the hub does: with each reading, at each due moment, and every second
-    while it is on."""
+    """Stepped as the hub does: with each reading, at each due moment, and every
+    few seconds while it is on."""
     world, state, edges = _Past(course(said), ZONE), State(), []
     pending = list(said)
-    for now in range(said[0].at_ms, end, 1000):
+    for now in range(said[0].at_ms, end, EVERY_MS):
         events: list[Seen | Passed] = [Passed()]
         while pending and pending[0].at_ms <= now:
             one = pending.pop(0)
@@ -162,4 +164,4 @@ def test_it_comes_to_what_live_comes_to(
         (one.edge, one.lost) for one in wanted
     ]
     for mine, theirs in zip(found.acted, wanted, strict=True):
-        assert abs(mine.why.at_ms - theirs.at_ms) <= 1000
+        assert abs(mine.why.at_ms - theirs.at_ms) <= EVERY_MS
