@@ -11,7 +11,7 @@ from rich.text import Text
 from hombi.cli import complete
 from hombi.cli.drawing import ago, as_json, bold, err, mistakes, out, said, table
 from hombi.cli.folder import diff, pull, push
-from hombi.cli.looking_back import rehearse, replay, run
+from hombi.cli.looking_back import rehearse, replay
 from hombi.cli.noun import noun
 from hombi.cli.run import SAID_NO, Json, hub, words
 from hombi.cli.texts import read_text
@@ -141,6 +141,28 @@ def remove(name: Name, leave: Leave = False, json: Json = False) -> None:
 
 
 @app.command()
+def run(
+    name: Name,
+    edge: Annotated[
+        str,
+        typer.Option(help="start or end.", autocompletion=complete.one_of("start", "end")),
+    ] = "start",
+    yes: Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")] = False,
+    json: Json = False,
+) -> None:
+    """Run an automation's actions for real, whatever is so."""
+    if edge not in ("start", "end"):
+        err.print(f"edge is start or end, not {edge}", style="red")
+        raise typer.Exit(2)
+    with hub() as h:
+        found = h.automations.get(name)
+        if not yes:
+            typer.confirm(f"Run the {edge} actions of {found.name} for real?", abort=True)
+        h.automations.run(found.automation, "start" if edge == "start" else "end")
+    said(json, [found], f"The {edge} actions of {found.name} were run.")
+
+
+@app.command()
 def starter(
     name: Annotated[str, typer.Argument(help="The starter; without one, all are listed.")] = "",
     blanks: Annotated[
@@ -183,5 +205,5 @@ def _blanks(found: Starter, *, json: bool) -> None:
     table(("BLANK", "WHAT", "KIND", "LIKE", ""), rows, "")
 
 
-for _command in (replay, rehearse, run, pull, push, diff):
+for _command in (replay, rehearse, pull, push, diff):
     app.command(_command.__name__)(_command)

@@ -14,7 +14,7 @@ from rich.text import Text
 
 from hombi.cli import complete
 from hombi.cli.condition import SPAN_MS
-from hombi.cli.drawing import HouseTime, as_json, bold, clock, counted, err, out, said
+from hombi.cli.drawing import HouseTime, as_json, bold, clock, counted, err, out
 from hombi.cli.readings import Begin, End, length, moments
 from hombi.cli.run import Json, hub, words
 from hombi.cli.texts import moment_of, read_text
@@ -172,29 +172,6 @@ def _pretended(text: str) -> PretendValue:
     return PretendValue(
         value=match["value"], after=(match["after"] or "").strip(), entity=match["entity"] or ""
     )
-
-
-def run(
-    name: Annotated[
-        str, typer.Argument(help="The automation.", autocompletion=complete.automations)
-    ],
-    edge: Annotated[
-        str,
-        typer.Option(help="start or end.", autocompletion=complete.one_of("start", "end")),
-    ] = "start",
-    yes: Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")] = False,
-    json: Json = False,
-) -> None:
-    """Run an automation's actions for real, whatever is so."""
-    if edge not in ("start", "end"):
-        err.print(f"edge is start or end, not {edge}", style="red")
-        raise typer.Exit(WRONG)
-    with hub() as h:
-        found = h.automations.get(name)
-        if not yes:
-            typer.confirm(f"Run the {edge} actions of {found.name} for real?", abort=True)
-        h.automations.run(found.automation, "start" if edge == "start" else "end")
-    said(json, [found], f"The {edge} actions of {found.name} were run.")
 
 
 def moment_in(text: str, zone: tzinfo) -> int:

@@ -122,7 +122,7 @@ urlpatterns = [
     path("api/automations/edit", automations.EditView.as_view()),
     path("api/automations/replay", looking_back.ReplayView.as_view()),
     path("api/automations/rehearse", looking_back.RehearseView.as_view()),
-    path("api/automations/<str:automation>/run", looking_back.RunView.as_view()),
+    path("api/automations/<str:automation>/run", automations.RunView.as_view()),
     path("api/automations/<str:automation>/why", looking_back.AccountView.as_view()),
     path("api/automations/<str:automation>", automations.AutomationView.as_view()),
     path("api/journal", journal.JournalView.as_view()),

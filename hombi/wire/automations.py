@@ -255,7 +255,7 @@ class StarterBlank(Shape, frozen=True, kw_only=True):
 
     name: str
     label: str
-    sort: Literal["entity", "value", "span", "text", "count", "person"]
+    sort: Literal["entity", "value", "span", "text", "person"]
     kinds: list[str]
     usual: str
     needed: bool

@@ -2,8 +2,14 @@
 
 from __future__ import annotations
 
-from hombi.hub.automations import AddAutomation, RemoveAutomation
+import pytest
+
+from hombi.core.automation import EdgeKind
+from hombi.hub.automations import AddAutomation, ChangeAutomation, RemoveAutomation, RunActions
+from hombi.hub.errors import Refused
+from hombi.hub.events import ClockSet
 from hombi.hub.memory import MemoryRecords
+from hombi.hub.nodes import RemoveNode
 from tests.hub.parts import ManualClock, Rig, rig, settle, with_phone
 
 MIN = 60_000
@@ -105,8 +111,6 @@ async def test_a_clock_that_is_set_moves_what_waits() -> None:
         await r.do(AddAutomation(BOTH))
         await says(r, 81, 11)
         r.clock.now += 3_600_000
-        from hombi.hub.events import ClockSet
-
         r.hub.context.announce(ClockSet(by_ms=3_600_000))
         await r.clock.forward(4 * MIN)
         assert sent(r) == [1.0]
@@ -148,3 +152,52 @@ to = "off"
         await settle()
         assert sent(r) == [1.0, 0.0, 1.0, 0.0], "it is damp enough"
         assert runner.due is not None, "tomorrow again"
+
+
+ENDS = """name = "Mist"
+[watch]
+entity = "cellar-rack/humidity"
+under = "82 %"
+[[starts]]
+switch = "cellar-mister/switch"
+to = "on"
+[[ends]]
+wait = "5 min"
+[[ends]]
+switch = "cellar-mister/switch"
+to = "off"
+"""
+
+
+async def test_what_waits_is_seen_to_when_the_text_or_the_house_changes() -> None:
+    for change in (
+        lambda: ChangeAutomation("mist", text=ENDS.replace('wait = "5 min"', 'wait = "9 min"')),
+        lambda: ChangeAutomation("mist", enabled=False),
+        lambda: RemoveNode("cellar-rack"),
+    ):
+        async with rig() as r:
+            await r.cellar()
+            await r.do(AddAutomation(ENDS))
+            await says(r, 80, 11)
+            await says(r, 90, 11)
+            assert sent(r) == [1.0]
+            await r.do(change())
+            await settle()
+            assert sent(r) == [1.0, 0.0], "it must not mist for ever"
+            await r.clock.forward(20 * MIN)
+            assert sent(r) == [1.0, 0.0], "and is told so once"
+
+
+async def test_actions_alone_need_somebody_who_sees_to_them() -> None:
+    async with rig() as r:
+        await r.cellar()
+        await r.do(AddAutomation(BOTH))
+        name = "mist-while-it-is-dry-and-warm"
+        await r.do(RunActions(name, EdgeKind.START))
+        await settle()
+        assert sent(r) == [1.0]
+        await r.do(ChangeAutomation(name, enabled=False))
+        await settle()
+        assert sent(r) == [1.0, 0.0], "off duty, it goes back at once"
+        with pytest.raises(Refused, match="put it on duty"):
+            await r.do(RunActions(name, EdgeKind.START))

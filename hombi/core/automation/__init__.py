@@ -14,6 +14,7 @@ from hombi.core.automation.actions import (
     Tell,
     Wait,
 )
+from hombi.core.automation.acts import let_go
 from hombi.core.automation.advice import advise, limits
 from hombi.core.automation.comparisons import (
     COMPARISONS,
@@ -99,6 +100,7 @@ __all__ = [
     "advise",
     "alone",
     "due_ms",
+    "let_go",
     "limits",
     "lost_ms",
     "parse",

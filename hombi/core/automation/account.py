@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, tzinfo
 
+from hombi.core.automation.machine import circumstances
 from hombi.core.automation.parts import is_so
 from hombi.core.automation.program import Program, Watch
 from hombi.core.automation.replay import Course, Replayed, replay
@@ -98,14 +99,14 @@ class _Teller:
         if sight.quality >= Quality.STUCK or sight.value is None:
             reason = sight.quality.reason or "no value"
             return Line(False, f"{name} was bad ({reason}); nothing is decided by that.")
-        is_so = watch.comparison.starts_with(sight.value)
+        so = watch.comparison.starts_with(sight.value)
         said = f"{name} was {show_value(sight.value, watch.kind)} ({self.clock(part.heard_ms)})"
         then = ""
         if watch.moving is not None and watch.moving.limit is not None:
             limit = watch.comparison.limit
             known = math.isfinite(limit)
             then = f" ({show_limit(limit, watch.kind) if known else 'not known'} then)"
-        return Line(is_so, f"{said}, {'' if is_so else 'not '}{wanted}{then}.")
+        return Line(so, f"{said}, {'' if so else 'not '}{wanted}{then}.")
 
     def _hold(self, watch: Watch, part: State) -> list[Line]:
         found, needed = [], show_span(watch.held_ms)
@@ -153,7 +154,10 @@ class _Teller:
         if self.state.phase is Phase.ON:
             return f"it was on, since {self.clock(self.state.since_ms)}."
         if self.state.phase is Phase.WAITING:
-            return "it waited for its hours, or for what must be so beside."
+            over = circumstances(self.program, self.state).over(self.world)
+            if not over:
+                return "it rested after its last start."
+            return "it waited for its hours." if not self._allowed else f"it waited: {over}."
         if self.program.moment is not None:
             return "it was not its time."
         if self.program.more:

@@ -51,9 +51,29 @@ def remind(program: Program, state: State, fields: Mapping[str, str], world: Wor
     return replace(state, reminded=tuple(given)), effects
 
 
-def backs(state: State) -> list[Effect]:
-    """What goes back at once because nobody will see to it any more."""
-    return [SwitchTo(one.entity, one.to) for one in state.waits if not one.edge]
+def let_go(program: Program | None, state: State, *, wholly: bool) -> Done:
+    """Nobody goes on with what waits (`wholly`: not with the ways back either). What an
+    end still had to do is done at once, or a lamp would stay on for ever; what a start
+    had to do is not done any more."""
+    effects: list[Effect] = []
+    left = [] if wholly else [one for one in state.waits if not one.edge]
+    for one in state.waits:
+        if one.edge == EdgeKind.END.value and program is not None:
+            effects += at_once(program.ends[one.place :], one.fields)
+    done = {one.entity for one in effects if isinstance(one, SwitchTo)}
+    if wholly:
+        effects += [
+            SwitchTo(one.entity, one.to)
+            for one in state.waits
+            if not one.edge and one.entity not in done
+        ]
+    return replace(state, waits=tuple(left)), effects
+
+
+def at_once(actions: Sequence[Action | Wait], fields: Mapping[str, str]) -> list[Effect]:
+    """What some actions want done where nothing can wait, nor go back."""
+    timed = (one for one in actions if not isinstance(one, Wait))
+    return [one.effect(fields) for one in timed if not getattr(one, "for_ms", 0)]
 
 
 def next_act_ms(program: Program, state: State) -> int | None:

@@ -101,7 +101,7 @@ def limits(program: Program, course: Course, span: tuple[int, int], zone: tzinfo
     weeks = (span[1] - max(span[0], thinned[0].at_ms)) / WEEK_MS
     found: list[Limit] = []
     for candidate in _candidates(values, program, isinstance(compared, Over)):
-        tried = _with_limit(program, candidate)
+        tried = with_limit(program, candidate)
         courses = {program.watch.entity: replace(course, readings=thinned)}
         come_to = replay(tried, courses, *span, zone)
         if sum(b - a for a, b in come_to.on(*span)) > MOSTLY * (span[1] - span[0]):
@@ -131,7 +131,7 @@ def _candidates(values: Sequence[float], program: Program, over: bool) -> list[f
     return list(dict.fromkeys(found))
 
 
-def _with_limit(program: Program, limit: float) -> Program:
+def with_limit(program: Program, limit: float) -> Program:
     """The same automation with another limit; what ends it keeps its distance."""
     compared: Any = program.watch.comparison
     until = None if compared.until is None else compared.until + limit - compared.limit

@@ -3,7 +3,11 @@ order, spacing and line ends stay to the byte."""
 
 from __future__ import annotations
 
+import re
+
 from hombi.core.toml_text import Path, TomlText, read_toml
+
+_BARE = re.compile(r"[A-Za-z0-9_-]+")
 
 
 class EditError(ValueError):
@@ -41,6 +45,8 @@ def _without(toml: TomlText, source: bytes, path: Path) -> str:
 
 def _with(toml: TomlText, source: bytes, path: Path, value: str) -> str:
     table, key = path[:-1], path[-1]
+    if not _BARE.fullmatch(str(key)):
+        raise EditError(f"{str(key)[:40]!r} is no key")
     ends = "\r\n" if b"\r\n" in source else "\n"
     line = f"{key} = {quoted(value)}"
     siblings = [span for at, span in toml.pair_bytes.items() if at[:-1] == table]

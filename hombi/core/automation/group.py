@@ -60,6 +60,9 @@ def _whole(
 ) -> tuple[State, Why | None]:
     now, held = world.now_ms, world.now_ms - state.since_ms
     on = [one.phase is Phase.ON for one in state.parts]
+    if state.phase is not Phase.ON:
+        # What is not heard keeps an automation on, if its text says so; it starts none.
+        on = [so and not one.blind for so, one in zip(on, state.parts, strict=True)]
     enough = sum(on) >= program.need
     if state.phase is Phase.ON:
         lost = next((one for one in edges if one.lost), None)
@@ -76,9 +79,8 @@ def _whole(
             return state, _why(lost, EdgeKind.LOST, now, held, _of(lost, world))
         return state, None
     if not enough:
-        phase = (
-            Phase.HOLDING if any(one.phase is not Phase.IDLE for one in state.parts) else Phase.IDLE
-        )
+        holds = any(one.phase is Phase.HOLDING for one in state.parts)
+        phase = Phase.HOLDING if holds else Phase.IDLE
         return (state if state.phase is phase else replace(state, phase=phase, since_ms=now)), None
     if not only.allow_start(world):
         waits = state.phase is Phase.WAITING

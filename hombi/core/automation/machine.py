@@ -10,7 +10,7 @@ from functools import partial
 from msgspec.structs import replace
 
 from hombi.core.automation.actions import Effect, Notify, Tell
-from hombi.core.automation.acts import backs, begin, next_act_ms, remind, resume
+from hombi.core.automation.acts import at_once, begin, let_go, next_act_ms, remind, resume
 from hombi.core.automation.circumstances import Circumstances
 from hombi.core.automation.group import due_group, lost_group, step_group
 from hombi.core.automation.moments import due_moment, step_moment
@@ -42,12 +42,14 @@ from hombi.core.values import show_limit, show_span, show_value
 def step(program: Program, state: State, event: Event, world: World) -> Step:
     """Step one automation."""
     if isinstance(event, Taken):
-        after, why = _taken(program, state, event, world)
-        effects = [] if event.silently else _at_edge(program, after, why, world)[1]
+        why = _taken(program, state, event, world)
+        effects: list[Effect] = []
         if not event.silently:
-            effects += backs(state)
-        # Nobody is left to see to what would still wait.
-        return Step(State(), tuple(effects), why)
+            # Nobody is left to see to what would still wait.
+            _, effects = let_go(program, state, wholly=True)
+            if why is not None:
+                effects = at_once(program.ends, _fields(program, why, state, world)) + effects
+        return Step(State(), tuple(dict.fromkeys(effects)), why)
     only = circumstances(program, state)
     if program.moment is not None:
         after, why = step_moment(program.moment, state, event, world, only)
@@ -140,14 +142,14 @@ def _also(program: Program, world: World) -> str:
     return ""
 
 
-def _taken(program: Program, state: State, event: Taken, world: World) -> tuple[State, Why | None]:
+def _taken(program: Program, state: State, event: Taken, world: World) -> Why | None:
     if state.phase is not Phase.ON:
-        return State(), None
+        return None
     now, limit = world.now_ms, limit_of(program.watch, world)
     held = now - state.since_ms
     seen = limit if state.value is None else state.value
     said = f"{event.because}, after {show_span(held)}"
-    return State(), Why(EdgeKind.END, now, seen, limit, held, said)
+    return Why(EdgeKind.END, now, seen, limit, held, said)
 
 
 def _acted(program: Program, state: State, why: Why | None, world: World) -> Step:
@@ -158,28 +160,24 @@ def _acted(program: Program, state: State, why: Why | None, world: World) -> Ste
         return Step(state)
     effects: list[Effect] = []
     if why is not None and why.edge is not EdgeKind.LOST:
-        # What the other edge would still do is not wanted any more.
-        other = EdgeKind.START if why.edge is EdgeKind.END else EdgeKind.END
-        left = tuple(one for one in state.waits if one.edge != other.value)
+        # What an edge before would still do is not wanted any more.
+        left = tuple(one for one in state.waits if not one.edge)
         state = replace(state, waits=left, reminded=())
     if state.waits:
         state, effects = resume(program, state, world)
     if why is not None:
         if why.edge is EdgeKind.START:
-            state = replace(state, started_ms=world.now_ms, reminded=())
+            state = replace(state, started_ms=world.now_ms)
         state, more = _at_edge(program, state, why, world)
         effects += more
-    if program.reminds and state.phase is Phase.ON:
+    due = next_act_ms(program, state) if program.reminds else None
+    if due is not None and due <= world.now_ms:
         state, more = remind(program, state, _fields(program, why, state, world), world)
         effects += more
     return Step(state, tuple(effects), why)
 
 
-def _at_edge(
-    program: Program, state: State, why: Why | None, world: World
-) -> tuple[State, list[Effect]]:
-    if why is None:
-        return state, []
+def _at_edge(program: Program, state: State, why: Why, world: World) -> tuple[State, list[Effect]]:
     fields = _fields(program, why, state, world)
     state, effects = begin(program, state, why.edge, fields, world)
     if why.lost:

@@ -10,7 +10,7 @@ from typing import Literal
 
 from hombi.core.automation.edit import quoted
 
-Sort = Literal["entity", "value", "span", "text", "count", "person"]
+Sort = Literal["entity", "value", "span", "text", "person"]
 _BLANK = re.compile(r"\$([a-z_]+)")
 
 
@@ -53,12 +53,6 @@ def filled(starter: Starter, given: Mapping[str, str]) -> str:
     for one in starter.blanks:
         if one.needed and not values[one.name]:
             raise StarterError(f"{one.label} is empty")
-    sorts = {one.name: one.sort for one in starter.blanks}
-
-    def value(match: re.Match[str]) -> str:
-        found = values[match[1]]
-        return found if sorts[match[1]] == "count" and found.isdigit() else quoted(found)
-
     parts = []
     for part in starter.text.strip().split("\n\n"):
         lines = part.split("\n")
@@ -66,7 +60,9 @@ def filled(starter: Starter, given: Mapping[str, str]) -> str:
         # An action without what it is about is none.
         if len(kept) < len(lines) and lines[0].startswith("[["):
             continue
-        parts.append("\n".join(_BLANK.sub(value, line) for line in kept))
+        parts.append(
+            "\n".join(_BLANK.sub(lambda match: quoted(values[match[1]]), line) for line in kept)
+        )
     return "\n\n".join(parts) + "\n"
 
 

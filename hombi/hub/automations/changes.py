@@ -101,6 +101,8 @@ class ChangeAutomation(Change[Automations, Runner]):
             part.step(after, Taken(off_duty, self.leave), before)
         elif self.enabled and not record.enabled:
             after.state = State()
+        else:
+            part.let_go(after, before)
         part.save(after)
         return after
 
@@ -147,6 +149,9 @@ class RunActions(Change[Automations, Runner]):
         program = runner.program
         if program is None:
             raise Refused(f"{runner.record.slug} cannot run: {runner.mistakes[0].what}")
+        if not runner.at_work:
+            # Nobody would see to what waits, or goes back.
+            raise Refused(f"{program.name} is not on duty; put it on duty to run its actions")
         if not (program.starts if self.edge is EdgeKind.START else program.ends):
             raise Refused(f"{program.name} has no {self.edge.value} actions")
         part.run_actions(runner, self.edge, by)

@@ -23,7 +23,7 @@ from hombi.hub.errors import Invalid
 from hombi.hub.house import Entity
 from hombi.hub.ports import HistoryPort
 
-MOST_READINGS = 300_000
+MOST_READINGS, MOST_MOMENTS = 300_000, 20_000
 LONGEST_MS = 400 * DAY_MS
 
 
@@ -51,6 +51,9 @@ def looked_back(
         raise Invalid("start must come before end, and both are ms since 1970")
     if end - start > LONGEST_MS:
         raise Invalid(f"{LONGEST_MS // DAY_MS} days are looked back over at most")
+    moment = program.moment
+    if moment is not None and moment.every_ms and (end - start) / moment.every_ms > MOST_MOMENTS:
+        raise Invalid(f"that makes more than {MOST_MOMENTS:,} starts; choose a shorter span")
     courses = _courses(entities, history, start - BACK_MS, end)
     watched = courses.get(program.watch.entity)
     found = replay(program, courses, start, end, zone)

@@ -6,7 +6,7 @@ from __future__ import annotations
 import asyncio
 import dataclasses
 import logging
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import tzinfo
 from typing import Protocol
 
@@ -30,6 +30,7 @@ from hombi.core.automation import (
     Why,
     alone,
     due_ms,
+    let_go,
     lost_ms,
     parse,
     rejoined,
@@ -130,6 +131,7 @@ class Automations(Part):
             runner = self.take(record, state_of(record.state))
             if runner.program is not None:
                 runner.state = rejoined(runner.program, runner.state, self._heard_at, now)
+            self.let_go(runner, runner.program)
         self.time_passed()
         self.context.tasks.watch("looking for what is not heard", self._watch)
 
@@ -187,7 +189,9 @@ class Automations(Part):
         """The house is another than before: read all texts again."""
         for runner in list(self.runners.values()):
             self.drop(runner)
-            self.take(runner.record, runner.state).broken = runner.broken
+            after = self.take(runner.record, runner.state)
+            after.broken = runner.broken
+            self.let_go(after, runner.program)
 
     def take(self, record: AutomationRecord, state: State) -> Runner:
         """Put an automation to work."""
@@ -208,6 +212,28 @@ class Automations(Part):
             what = f"{how}: {runner.mistakes[0]}"
             self.context.announce(AutomationStopped(automation=record.slug, what=what))
         return runner
+
+    def let_go(self, runner: Runner, before: Program | None) -> None:
+        """Let go of what waits where its actions are others than before, or where
+        nobody goes on with them."""
+        after = runner.program
+        if before is None or after is None:
+            goes_on = False
+        else:
+            goes_on = (before.starts, before.ends) == (after.starts, after.ends)
+        if not runner.state.waits or (goes_on and runner.at_work):
+            return
+        runner.state, effects = let_go(before, runner.state, wholly=not runner.at_work)
+        self._do(runner, effects, runner.actor)
+        self.save(runner)
+        if runner.at_work:
+            self._plan(runner)
+
+    def _do(self, runner: Runner, effects: Sequence[Effect], actor: Actor) -> None:
+        """Carry out what comes of no reading."""
+        name, now = runner.record.slug, self.context.clock.now_ms()
+        for effect in effects:
+            self._carry_out(effect, name, actor, (name,), now)
 
     def drop(self, runner: Runner) -> None:
         """Take an automation from its work."""
@@ -288,9 +314,7 @@ class Automations(Part):
         if runner.program is None:
             return
         runner.state, effects = alone(runner.program, runner.state, edge, self.world())
-        name = runner.record.slug
-        for effect in effects:
-            self._carry_out(effect, name, actor, (name,), self.context.clock.now_ms())
+        self._do(runner, effects, actor)
         self.save(runner)
         self._plan(runner)
 
@@ -299,7 +323,6 @@ class Automations(Part):
         name, chain = runner.record.slug, self._chain(program, why)
         if why.edge is not EdgeKind.START or chain.count(name) < ROUNDS:
             return True
-        runner.state = State()
         way = " → ".join(dict.fromkeys(chain))
         self._stop(runner, f"it starts itself again and again ({way} → {name})")
         return False
@@ -349,6 +372,10 @@ class Automations(Part):
 
     def _stop(self, runner: Runner, why: str) -> None:
         runner.broken, runner.due = why, None
+        _, effects = let_go(runner.program, runner.state, wholly=True)
+        runner.state = State()
+        self._do(runner, effects, runner.actor)
+        self.save(runner)
         name = runner.record.slug
         self.context.announce(AutomationStopped(automation=name, what=f"was stopped: {why}"))
         self.changed(runner)

@@ -7,9 +7,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import wire
-from hombi.core.automation import Threshold, write
+from hombi.core.automation import EdgeKind, Threshold, write
 from hombi.core.automation.edit import EditError, with_value
-from hombi.hub.automations import AddAutomation, ChangeAutomation, RemoveAutomation
+from hombi.hub.automations import AddAutomation, ChangeAutomation, RemoveAutomation, RunActions
 from hombi.hub.errors import Invalid
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
@@ -75,6 +75,17 @@ class EditView(View):
         except EditError as error:
             raise Invalid(str(error)) from error
         return Response(read(lambda h: wire.Written(text=text, **answers.checked(h, text))))
+
+
+class RunView(View):
+    """Running actions."""
+
+    @operation(name="automations_run", takes=wire.RunRequest, gives=wire.Automation)
+    def post(self, request: Request, automation: str) -> Response:
+        """Run the actions of an edge, for real: nothing needs to be so for it, and
+        where the automation stands does not change."""
+        edge = EdgeKind(body(request, wire.RunRequest).edge)
+        return Response(change(actor(request), RunActions(automation, edge), answers.automation))
 
 
 class AutomationView(View):

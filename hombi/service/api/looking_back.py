@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import replace
-from typing import Any
 
 from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
@@ -12,23 +10,22 @@ from rest_framework.response import Response
 
 from hombi import wire
 from hombi.core.automation import EdgeKind, Named, Over, Phase, Program, Said, Under, rehearse
+from hombi.core.automation.advice import with_limit
 from hombi.core.automation.rehearse import LONGEST_MS
 from hombi.core.errors import ValueTextError
 from hombi.core.series import DAY_MS, HOUR_MS
 from hombi.core.values import parse_span_ms, parse_value, show_limit, show_span
-from hombi.hub.automations import RunActions
 from hombi.hub.automations.looking_back import LookedBack, accounted, looked_back
 from hombi.hub.automations.starts import EVENT
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.house import Entity
 from hombi.hub.hub import Hub
 from hombi.hub.ports import JournalPort
-from hombi.service.api import answers
 from hombi.service.api.entities import LATEST_MS
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
-from hombi.service.api.views import View, actor, whole_number
-from hombi.service.bridge import change, hub, read
+from hombi.service.api.views import View, whole_number
+from hombi.service.bridge import hub, read
 
 USUAL_MS = 30 * DAY_MS
 WEEK_MS = 7 * DAY_MS
@@ -71,7 +68,7 @@ class RehearseView(View):
         """What it would do with them, as time goes by; the house is not touched."""
         asked = body(request, wire.RehearseRequest)
         begin = asked.at or hub().context.clock.now_ms()
-        if begin > LATEST_MS:
+        if not 0 < begin <= LATEST_MS:
             raise Invalid(f"at={begin} is out of range; it is ms since 1970")
 
         def look(h: Hub) -> tuple[Program, dict[str, Entity], dict[str, str]]:
@@ -139,17 +136,6 @@ def _span(text: str) -> int:
         raise Invalid(str(error)) from error
 
 
-class RunView(View):
-    """Running actions."""
-
-    @operation(name="automations_run", takes=wire.RunRequest, gives=wire.Automation)
-    def post(self, request: Request, automation: str) -> Response:
-        """Run the actions of an edge, for real: nothing needs to be so for it, and
-        where the automation stands does not change."""
-        edge = EdgeKind(body(request, wire.RunRequest).edge)
-        return Response(change(actor(request), RunActions(automation, edge), answers.automation))
-
-
 class AccountView(View):
     """Why, or why not."""
 
@@ -190,16 +176,13 @@ def _names(h: Hub) -> dict[str, str]:
 def _with_limit(program: Program, text: str) -> Program:
     """The same with another limit; what ends it keeps its distance."""
     watch = program.watch
-    compared: Any = watch.comparison
-    if not isinstance(compared, (Over, Under)) or watch.moving is not None or program.more:
+    if not isinstance(watch.comparison, (Over, Under)) or watch.moving is not None or program.more:
         raise Invalid("only one value with over or under has a limit that can be moved")
     try:
         limit = parse_value(text, watch.kind, bare=True)
     except ValueTextError as error:
         raise Invalid(str(error)) from error
-    until = None if compared.until is None else compared.until + limit - compared.limit
-    moved = replace(watch, comparison=replace(compared, limit=limit, until=until))
-    return replace(program, watch=moved)
+    return with_limit(program, limit)
 
 
 def _lived(journal: JournalPort, name: str, span: tuple[int, int]) -> list[int] | None:
@@ -222,7 +205,8 @@ def _replay(
     seen = watch.kind.as_seen
     on = replayed.on(start, end)
     starts = sum(one.why.edge is EdgeKind.START for one in replayed.acted)
-    weeks = (end - (found.known_from or start)) / WEEK_MS
+    # What happened once in an hour does not happen 168 times a week.
+    weeks = max(DAY_MS, end - (found.known_from or start)) / WEEK_MS
     done = Counter(
         effect.spoken(lambda address: names.get(address, address)) for effect in replayed.effects
     )

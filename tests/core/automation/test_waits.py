@@ -1,0 +1,135 @@
+"""Waits, ways back, reminders, rests, and who sees to them."""
+
+from __future__ import annotations
+
+import msgspec
+
+from hombi.core.automation import Began, EdgeKind, Phase, State, SwitchTo, Taken, Tell
+from tests.core.automation.world import (
+    DOOR,
+    RACK,
+    WAITS,
+    House,
+    program,
+)
+
+
+def test_it_rests_between_two_starts() -> None:
+    house = House(program(f'pause = "1 h"\n[watch]\nentity = "{RACK}"\nover = "70 %"'))
+    house.says(0, RACK, 80)
+    house.says(5, RACK, 60)
+    house.says(6, RACK, 80)
+    assert (house.state.phase, house.due) == (Phase.WAITING, 60)
+    house.at(60)
+    assert [one.edge for one in house.edges] == [EdgeKind.START, EdgeKind.END, EdgeKind.START]
+
+
+def test_actions_wait_go_back_and_are_over_with_the_start() -> None:
+    house = House(program(WAITS, ""))
+    house.values["lamp/level"] = 15.0
+    assert house.says(0, DOOR, 1) == (SwitchTo("mister/switch", 1.0),)
+    assert house.due == 5
+    assert house.at(5) == (SwitchTo("mister/switch", 0.0),)
+    assert house.due == 10
+    kept = msgspec.convert(msgspec.to_builtins(house.state), State)
+    assert kept == house.state, "a wait survives a restart"
+    assert house.at(10) == (Tell("ada", "Still open", ""),)
+    assert house.due is None
+    assert house.says(20, DOOR, 0) == ()
+    assert house.due == 21
+    assert house.at(21) == (SwitchTo("lamp/level", 40.0, "40 %"),)
+    assert house.at(23) == (SwitchTo("lamp/level", 15.0),)
+    # One that ends early says nothing any more, but what it switched goes back.
+    house.says(30, DOOR, 1)
+    house.says(31, DOOR, 0)
+    assert house.at(35) == (SwitchTo("lamp/level", 40.0, "40 %"), SwitchTo("mister/switch", 0.0))
+    # One that is removed sees to what would still go back.
+    house.says(41, DOOR, 1)
+    gone = house.step(42, Taken("it was removed"))
+    assert SwitchTo("mister/switch", 0.0) in gone
+    assert house.state == State()
+
+
+def test_reminders_while_it_lasts() -> None:
+    text = f"""[watch]
+entity = "{DOOR}"
+is = "open"
+[[remind]]
+every = "15 min"
+at_most = 2
+notify = "everyone"
+title = "Still open: {{for}}"
+"""
+    house = House(program(text))
+    assert "Every 15 min while it lasts, 2 times at most" in house.program.sentence({})
+    house.says(0, DOOR, 1)
+    assert house.due == 15
+    assert house.at(15) == (Tell("everyone", "Still open: 15 min", ""),)
+    assert house.at(16) == ()
+    assert house.at(31) == (Tell("everyone", "Still open: 31 min", ""),)
+    assert house.due is None
+    house.says(40, DOOR, 0)
+    house.says(41, DOOR, 1)
+    assert house.due == 56, "the next one counts anew"
+    assert house.at(120) == (Tell("everyone", "Still open: 1 h 19 min", ""),), "once for all missed"
+
+
+def test_a_light_stays_on_when_somebody_comes_back_in_time() -> None:
+    text = f"""[watch]
+entity = "{DOOR}"
+is = "open"
+[[starts]]
+switch = "mister/switch"
+to = "on"
+[[ends]]
+wait = "5 min"
+[[ends]]
+switch = "mister/switch"
+to = "off"
+"""
+    house = House(program(text, ""))
+    house.says(0, DOOR, 1)
+    house.says(1, DOOR, 0)
+    house.says(4, DOOR, 1)
+    assert house.at(7) == ()
+    house.says(10, DOOR, 0)
+    assert house.at(15) == (SwitchTo("mister/switch", 0.0),)
+
+
+ENDS = f"""[watch]
+entity = "{DOOR}"
+is = "open"
+[[starts]]
+switch = "mister/switch"
+to = "on"
+[[ends]]
+wait = "5 min"
+[[ends]]
+switch = "mister/switch"
+to = "off"
+"""
+
+
+def test_who_is_taken_away_while_its_end_waits_does_the_rest_at_once() -> None:
+    for last, wanted in (
+        (lambda house: None, (SwitchTo("mister/switch", 0.0),)),  # on: the whole of its end
+        (lambda house: house.says(1, DOOR, 0), (SwitchTo("mister/switch", 0.0),)),  # what is left
+        (lambda house: (house.says(1, DOOR, 0), house.at(7)), ()),  # all of it was done
+    ):
+        house = House(program(ENDS, ""))
+        house.says(0, DOOR, 1)
+        last(house)
+        assert house.step(8, Taken("it was removed")) == wanted
+        silent = House(program(ENDS, ""))
+        silent.says(0, DOOR, 1)
+        assert silent.step(8, Taken("it was removed", silently=True)) == ()
+
+
+def test_a_start_while_its_actions_still_wait_begins_them_anew() -> None:
+    text = '[watch]\nevery = "5 min"\n[[starts]]\nwait = "12 min"\n'
+    text += '[[starts]]\nnotify = "ada"\ntitle = "x"\n'
+    house = House(program(text, ""))
+    house.step(0, Began())
+    for minute in (5, 10, 15, 20):
+        assert house.at(minute) == ()
+        assert len(house.state.waits) == 1

@@ -1,0 +1,113 @@
+"""The words of the language: what they mean, and the mistakes in them."""
+
+from __future__ import annotations
+
+import pytest
+
+from hombi.core.automation import Program, parse
+from tests.core.automation.world import (
+    BEAM,
+    DOOR,
+    FACTS,
+    RACK,
+    STARTS,
+    program,
+)
+
+ONE = f'entity = "{RACK}"'
+OVER = f'[watch]\n{ONE}\nover = "70 %"\n'
+IN_BRACES = f'{{ {ONE}, over = "70 %" }}'
+REMIND = 'notify = "everyone"\ntitle = "x"\n'
+
+
+@pytest.mark.parametrize(
+    ("watch", "said"),
+    [
+        ("[watch]\nall = []", "all needs two or more"),
+        ('[watch]\nall = "x"', "all is a list of tables in braces"),
+        (f"[watch]\nall = [{IN_BRACES}]", "needs two or more"),
+        (f"[watch]\nany = [{{ {ONE} }}, {IN_BRACES}]", "names no limit"),
+        (f"[watch]\nof = [{IN_BRACES}]", "in one way"),
+        (f"[watch]\nat_least = 3\nof = [{IN_BRACES}, {IN_BRACES}]", "from 1 to 2"),
+        (f"[watch]\n{ONE}\nany = [{IN_BRACES}, {IN_BRACES}]", "'entity' means nothing here"),
+        (f'[watch]\n{ONE}\nwithin = "60 %"', "two limits in brackets"),
+        (f'[watch]\n{ONE}\nwithin = ["70 %", "60 %"]', "the lower one"),
+        (f'[watch]\nentity = "{DOOR}"\noutside = ["70 %", "60 %"]', "has two states"),
+        (f'{OVER}[only]\nwhen = [{{ {ONE}, held = "1 min" }}]', "'held' means nothing here"),
+        (f'{OVER}[[ends]]\nset = "{RACK}"\nto = "5 %"', "cannot be set"),
+        (f'{OVER}[[ends]]\nset = "lamp/level"\nto = "500 %"', "beyond what a level can be"),
+        (f'{OVER}[[ends]]\nwait = "soon"', "soon"),
+        (f"{OVER}[[remind]]\n{REMIND}", "every is missing"),
+        (f'{OVER}[[remind]]\nevery = "1 s"\n{REMIND}', "10 s is the shortest"),
+        (f'{OVER}[[remind]]\nevery = "1 h"\nat_most = 0\n{REMIND}', "from 1 to 100"),
+    ],
+)
+def test_mistakes_are_named(watch: str, said: str) -> None:
+    found = parse(f'name = "x"\n{watch}{STARTS}', FACTS)
+    assert found.program is None
+    assert any(said in str(one) for one in found.mistakes), [str(one) for one in found.mistakes]
+
+
+def test_ranges_and_not() -> None:
+    for text, values in (
+        ('within = ["60 %", "65 %"]', {59.9: False, 60.0: True, 65.0: True, 65.1: False}),
+        ('outside = ["60 %", "65 %"]', {59.9: True, 60.0: False, 65.0: False, 65.1: True}),
+        ('is_not = "50 %"', {50.0: False, 49.0: True}),
+    ):
+        compared = program(f'[watch]\nentity = "{RACK}"\n{text}').watch.comparison
+        for value, so in values.items():
+            assert (compared.starts_with(value), compared.ends_with(value)) == (so, not so)
+
+
+@pytest.mark.parametrize(
+    ("limit", "said"),
+    [
+        ('over = "= rack/humidty + 5 %"', "did you mean rack/humidity"),
+        ('over = "= rack/humidity + 5 K"', "does not fit"),
+        ('over = "= beam/temperature"', "it gives temperature"),
+        ('over = "= "', "is empty"),
+        ('over = "= 1 % / 0"', "divides by zero"),
+        ('within = ["= rack/humidity", "80 %"]', "is no number"),
+        ('is = "= rack/humidity"', "only over and under take a formula"),
+    ],
+)
+def test_a_formula_that_does_not_fit_is_named(limit: str, said: str) -> None:
+    found = parse(f'name = "x"\n[watch]\nentity = "beam/humidity"\n{limit}{STARTS}', FACTS)
+    assert found.program is None
+    assert any(said in str(one) for one in found.mistakes), [str(one) for one in found.mistakes]
+
+
+def warnings(text: str, **others: Program) -> list[str]:
+    found = parse(f'name = "x"\n{text}', FACTS, others)
+    assert found.program is not None, [str(one) for one in found.mistakes]
+    return [str(one) for one in found.warnings]
+
+
+def test_two_that_fight_over_a_switch_are_named() -> None:
+    ends = '[[ends]]\nswitch = "mister/switch"\nto = "off"\n'
+    other = program(f'[watch]\nentity = "{BEAM}"\nover = "70 %"', STARTS + ends)
+    (said,) = warnings(OVER + STARTS, Damp=other)
+    assert said.startswith("line 7, column 10: Damp gives mister/switch another value: the two can")
+    alike = program(f'[watch]\nentity = "{BEAM}"\nover = "70 %"')
+    assert warnings(OVER + STARTS, Damp=alike) == []
+
+
+@pytest.mark.parametrize(
+    ("more", "never"),
+    [
+        ('under = "60 %"', True),
+        ('under = "70 %"', True),
+        ('under = "80 %"', False),
+        ('within = ["50 %", "60 %"]', True),
+        ('within = ["50 %", "80 %"]', False),
+        ('outside = ["50 %", "60 %"]', False),
+    ],
+)
+def test_what_can_never_start_is_named(more: str, never: bool) -> None:
+    both = f'[watch]\nall = [{IN_BRACES}, {{ entity = "{RACK}", {more} }}]\n'
+    beside = f'{OVER}[only]\nwhen = [{{ entity = "{RACK}", {more} }}]\n'
+    for text in (both, beside):
+        said = warnings(text + STARTS)
+        assert bool(said) == never, said
+        assert all("it can never start: rack/humidity" in one for one in said)
+    assert warnings(both.replace("all =", "any =") + STARTS) == []
