@@ -3427,7 +3427,7 @@ export interface components {
             name: string;
             label: string;
             /** @enum {unknown} */
-            sort: "count" | "entity" | "person" | "span" | "text" | "value";
+            sort: "entity" | "person" | "span" | "text" | "value";
             kinds: string[];
             usual: string;
             needed: boolean;

@@ -19,6 +19,7 @@ from hombi.core.automation.program import NOTHING, Lost, Program, Remind, Watch
 from hombi.core.automation.text import entity, only_keys, quantity, span_ms, table, text
 from hombi.core.house_facts import HouseFacts
 from hombi.core.kinds import Kind
+from hombi.core.names import slug
 from hombi.core.toml_text import Mistake, Path, TomlText, read_toml
 from hombi.core.values import show_span
 
@@ -49,7 +50,7 @@ NO_OTHERS: Mapping[str, Program] = {}
 
 def parse(source: str, facts: HouseFacts, others: Mapping[str, Program] = NO_OTHERS) -> Parsed:
     """Understand the text of an automation against the entities and people of a house,
-    and warn of what does not go with the others that are on duty.
+    and warn of what does not go with the others that are on duty, by their addresses.
 
     Never raises for what stands in the text: all that is wrong is in `mistakes`.
     """
@@ -85,7 +86,8 @@ def _warnings(
     toml: TomlText, program: Program, others: Mapping[str, Program]
 ) -> tuple[Mistake, ...]:
     known = len(toml.mistakes)
-    for one in warned(program, others):
+    beside = {one.name: one for name, one in others.items() if name != slug(program.name)}
+    for one in warned(program, beside):
         toml.blame(one.path, one.what, one.hint)
     warnings = tuple(toml.mistakes[known:])
     del toml.mistakes[known:]

@@ -4,4 +4,11 @@ written, and plain arithmetic from then on."""
 from hombi.core.formula.compile import Formula, compile_formula, sources_of
 from hombi.core.formula.grammar import FormulaError
 
-__all__ = ["Formula", "FormulaError", "compile_formula", "sources_of"]
+
+def prepare() -> None:
+    """Make what takes long at the first formula (the unit library, the parser), where
+    nobody waits for it."""
+    compile_formula("1", ())
+
+
+__all__ = ["Formula", "FormulaError", "compile_formula", "prepare", "sources_of"]

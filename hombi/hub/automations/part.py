@@ -148,15 +148,12 @@ class Automations(Part):
     def check(self, text: str) -> tuple[Parsed, str]:
         """What a text comes to, without keeping it: (what was understood, the
         sentence)."""
-        parsed = parse(text, self._house.facts())
-        if parsed.program is not None:
-            own = slug(parsed.program.name)
-            others = {
-                one.program.name: one.program
-                for name, one in self.runners.items()
-                if one.program is not None and one.at_work and name != own
-            }
-            parsed = parse(text, self._house.facts(), others)
+        others = {
+            name: one.program
+            for name, one in self.runners.items()
+            if one.program is not None and one.at_work
+        }
+        parsed = parse(text, self._house.facts(), others)
         return parsed, self.spoken(parsed.program) if parsed.program else ""
 
     def spoken(self, program: Program) -> str:

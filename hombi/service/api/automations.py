@@ -12,7 +12,7 @@ from hombi.core.automation.edit import EditError, with_value
 from hombi.hub.automations import AddAutomation, ChangeAutomation, RemoveAutomation, RunActions
 from hombi.hub.errors import Invalid
 from hombi.service.api import answers
-from hombi.service.api.parsing import body
+from hombi.service.api.parsing import body, text_of
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor, done, given, yes
 from hombi.service.bridge import change, read
@@ -37,7 +37,7 @@ class AutomationsView(View):
     @operation(takes=wire.TextRequest, gives=wire.Automation, status=201)
     def post(self, request: Request) -> Response:
         """Add one. A text with mistakes is refused with all of them."""
-        wanted = AddAutomation(body(request, wire.TextRequest).text)
+        wanted = AddAutomation(text_of(body(request, wire.TextRequest).text))
         return Response(change(actor(request), wanted, answers.automation), status=201)
 
 
@@ -48,7 +48,7 @@ class CheckView(View):
     def post(self, request: Request) -> Response:
         """Every mistake in a text, and the sentence that it comes to; nothing is
         kept."""
-        text = body(request, wire.TextRequest).text
+        text = text_of(body(request, wire.TextRequest).text)
         return Response(read(lambda h: wire.Checked(**answers.checked(h, text))))
 
 
@@ -71,7 +71,7 @@ class EditView(View):
         is kept."""
         asked = body(request, wire.EditRequest)
         try:
-            text = with_value(asked.text, tuple(asked.path), asked.value)
+            text = text_of(with_value(asked.text, tuple(asked.path), asked.value))
         except EditError as error:
             raise Invalid(str(error)) from error
         return Response(read(lambda h: wire.Written(text=text, **answers.checked(h, text))))
@@ -100,8 +100,13 @@ class AutomationView(View):
     def patch(self, request: Request, automation: str) -> Response:
         """Give it another text, or put it on or off duty."""
         asked = body(request, wire.AutomationChange)
+        text = given(asked.text)
         wanted = ChangeAutomation(
-            automation, given(asked.text), given(asked.enabled), asked.leave, given(asked.was)
+            automation,
+            None if text is None else text_of(text),
+            given(asked.enabled),
+            asked.leave,
+            given(asked.was),
         )
         return Response(change(actor(request), wanted, answers.automation))
 

@@ -22,7 +22,7 @@ from hombi.hub.house import Entity
 from hombi.hub.hub import Hub
 from hombi.hub.ports import JournalPort
 from hombi.service.api.entities import LATEST_MS
-from hombi.service.api.parsing import body
+from hombi.service.api.parsing import body, text_of
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, whole_number
 from hombi.service.bridge import hub, read
@@ -41,6 +41,7 @@ class ReplayView(View):
         """When it would have started and ended, and what is to be said of its limit;
         nothing is done. A text with mistakes is refused with all of them."""
         asked = body(request, wire.ReplayRequest)
+        text = text_of(asked.text)
         now = hub().context.clock.now_ms()
         end = asked.end or now
         start = asked.start or end - USUAL_MS
@@ -48,7 +49,7 @@ class ReplayView(View):
             raise Invalid(f"end={end} is out of range; it is ms since 1970")
 
         def look(h: Hub) -> tuple[Program, dict[str, Entity], dict[str, str]]:
-            program = h.automations.sound(asked.text)
+            program = h.automations.sound(text)
             return program, _snapshots(h, program), _names(h)
 
         program, entities, names = read(look)
@@ -67,12 +68,13 @@ class RehearseView(View):
     def post(self, request: Request) -> Response:
         """What it would do with them, as time goes by; the house is not touched."""
         asked = body(request, wire.RehearseRequest)
+        text = text_of(asked.text)
         begin = asked.at or hub().context.clock.now_ms()
         if not 0 < begin <= LATEST_MS:
             raise Invalid(f"at={begin} is out of range; it is ms since 1970")
 
         def look(h: Hub) -> tuple[Program, dict[str, Entity], dict[str, str]]:
-            program = h.automations.sound(asked.text)
+            program = h.automations.sound(text)
             return program, _snapshots(h, program), _names(h)
 
         program, entities, names = read(look)

@@ -11,6 +11,7 @@ from rest_framework.exceptions import ParseError
 from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 
+from hombi.core.formula import prepare
 from hombi.core.house_facts import did_you_mean
 from hombi.core.nesting import deeper_than
 from hombi.wire.base import Ask
@@ -24,6 +25,7 @@ _UNKNOWN = re.compile(r"Object contains unknown field `(.*?)`")
 _PLACE = re.compile(r" - at `\$(.*)`$")
 _AT_MOST = re.compile(r"of length <= (\d+)")
 _AT_LEAST = re.compile(r"of length >= (\d+)")
+_FORMULA = re.compile(r"[\"\']\s*=")
 _WORDS = {
     "`str`": "a text",
     "`int`": "a whole number",
@@ -88,7 +90,16 @@ def _said(error: str, shape: type[Ask]) -> str:
         return f"{name} means nothing here; {hint}"
     for name, words in _WORDS.items():
         what = what.replace(name, words)
-    what = _AT_MOST.sub(r"of at most \1 characters", what)
-    what = _AT_LEAST.sub(r"of at least \1 characters", what)
+    things = "entries" if "a list" in what else "characters"
+    what = _AT_MOST.sub(rf"of at most \1 {things}", what)
+    what = _AT_LEAST.sub(rf"of at least \1 {things}", what)
     what = what[:1].lower() + what[1:]
     return f"{place}: {what}" if place else what
+
+
+def text_of(text: str) -> str:
+    """The text of an automation, to be understood in the hub's loop: what takes long at
+    the first formula is made ready here, in the request's thread."""
+    if _FORMULA.search(text):
+        prepare()
+    return text

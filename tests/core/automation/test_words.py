@@ -86,10 +86,11 @@ def warnings(text: str, **others: Program) -> list[str]:
 def test_two_that_fight_over_a_switch_are_named() -> None:
     ends = '[[ends]]\nswitch = "mister/switch"\nto = "off"\n'
     other = program(f'[watch]\nentity = "{BEAM}"\nover = "70 %"', STARTS + ends)
-    (said,) = warnings(OVER + STARTS, Damp=other)
-    assert said.startswith("line 7, column 10: Damp gives mister/switch another value: the two can")
+    (said,) = warnings(OVER + STARTS, damp=other)
+    assert said.startswith("line 7, column 10: Try gives mister/switch another value: the two can")
+    assert warnings(OVER + STARTS, x=other) == [], "it does not fight with itself"
     alike = program(f'[watch]\nentity = "{BEAM}"\nover = "70 %"')
-    assert warnings(OVER + STARTS, Damp=alike) == []
+    assert warnings(OVER + STARTS, damp=alike) == []
 
 
 @pytest.mark.parametrize(

@@ -7,6 +7,7 @@ import { shown } from "../../api/readings";
 import { useChange } from "../../api/useChange";
 import { SceneButton } from "../../parts/board/SceneButton";
 import { Button, Failure, Labelled } from "../../ui/parts";
+import { Ticks } from "../../ui/Ticks";
 import { visible } from "../../ui/visible";
 
 export function Scenes() {
@@ -105,29 +106,17 @@ function Record({ onDone }: { onDone: () => void }) {
         </div>
         <fieldset>
           <legend className="mb-1 font-medium">As these are now</legend>
-          <ul className="grid gap-x-6 gap-y-1 sm:grid-cols-2">
-            {can.map((one) => (
-              <li key={one.entity}>
-                <label className="flex min-h-9 items-center gap-2">
-                  <input
-                    type="checkbox"
-                    checked={ticked.includes(one.entity)}
-                    onChange={(event) =>
-                      setTicked((before) =>
-                        event.target.checked
-                          ? [...before, one.entity]
-                          : before.filter((other) => other !== one.entity),
-                      )
-                    }
-                  />
-                  <span className="min-w-0 break-words">
-                    {visible(one.spoken)}{" "}
-                    <span className="text-faint">{shown(one.value, one)}</span>
-                  </span>
-                </label>
-              </li>
-            ))}
-          </ul>
+          <Ticks
+            of={can}
+            id={(one) => one.entity}
+            label={(one) => (
+              <>
+                {visible(one.spoken)} <span className="text-faint">{shown(one.value, one)}</span>
+              </>
+            )}
+            ticked={ticked}
+            onTicked={setTicked}
+          />
         </fieldset>
         {record.error && <Failure error={record.error} />}
         <Button type="submit" disabled={record.isPending || ticked.length === 0 || !title.trim()}>

@@ -6,6 +6,7 @@ import * as changes from "../../api/changes";
 import type { Entity } from "../../api/client";
 import { useChange } from "../../api/useChange";
 import { Button, Failure, Heads } from "../../ui/parts";
+import { Ticks } from "../../ui/Ticks";
 import { visible } from "../../ui/visible";
 import { signed } from "./typed";
 
@@ -30,26 +31,15 @@ export function CalibrateSet({
   return (
     <details className="rule mt-5 border-t pt-3">
       <summary className="cursor-pointer font-medium">More sensors beside this reference</summary>
-      <ul className="mt-2 grid gap-x-6 gap-y-1 sm:grid-cols-2">
-        {others.map((one) => (
-          <li key={one.entity}>
-            <label className="flex min-h-9 items-center gap-2">
-              <input
-                type="checkbox"
-                checked={ticked.includes(one.entity)}
-                onChange={(event) =>
-                  setTicked((before) =>
-                    event.target.checked
-                      ? [...before, one.entity]
-                      : before.filter((other) => other !== one.entity),
-                  )
-                }
-              />
-              <span className="min-w-0 break-words">{visible(one.spoken)}</span>
-            </label>
-          </li>
-        ))}
-      </ul>
+      <div className="mt-2">
+        <Ticks
+          of={others}
+          id={(one) => one.entity}
+          label={(one) => visible(one.spoken)}
+          ticked={ticked}
+          onTicked={setTicked}
+        />
+      </div>
       {set.length > 0 && (
         <table className="mt-3 w-full text-left">
           <Heads
