@@ -93,7 +93,7 @@ export function Standing({ automation }: { automation: Automation }) {
   const words = {
     idle: "quiet",
     holding: "holding, begun",
-    waiting: "waiting for its hours",
+    waiting: "waiting until it may act",
     on: "on, started",
   };
   const since = automation.phase === "holding" || automation.phase === "on";
