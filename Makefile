@@ -6,7 +6,7 @@ export PYTHONDONTWRITEBYTECODE :=
 CONSOLE := hombi/service/console_files/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public console/index.html console/vite.config.ts -type f)
 
-.PHONY: demo test check check-python check-console test-console setup bench soak types schema tools format clean
+.PHONY: wheel demo test check check-python check-console test-console setup bench soak types schema tools format clean
 
 demo: setup  ## run Heron Mill, a whole house to try things in
 	@$(BIN)/hombi demo
@@ -67,6 +67,10 @@ soak: tools setup  ## the hub killed sixty times under load, a thousand lost con
 	KILLS=60 DEAF=20000 $(BIN)/pytest tests/integration/test_nothing_lost.py tests/integration/test_notices.py -k "kill or never_reads"
 	DROPS=1000 $(BIN)/pytest tests/links/bluetooth -k drops_at_once
 	EXAMPLES=others $(BIN)/pytest tests/core tests/links -m hypothesis
+
+wheel: setup  ## a wheel with the console in it, in dist/: it installs without Node.js
+	@$(BIN)/pip wheel --quiet --disable-pip-version-check --no-deps --wheel-dir dist .
+	@ls dist/hombi-*.whl
 
 bench: setup  ## how fast it is, as ratios of one run
 	$(BIN)/python -m bench

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
+import shutil
+import subprocess
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -22,7 +26,9 @@ settings.register_profile(
 )
 settings.load_profile(os.environ.get("EXAMPLES", "same"))
 
-LONGEST = ("test_nothing_lost.py", "test_schema.py", "test_broker.py", "test_pages.py")
+LONGEST = (
+    "test_nothing_lost.py", "test_schema.py", "test_broker.py", "test_pages.py", "test_writing.py",
+)  # fmt: skip
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -37,20 +43,43 @@ def make_service(data: Path, **env: str) -> Service:
     return Service(data, port, mqtt_port, env)
 
 
+@pytest.fixture(scope="session")
+def empty_database(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A database as the first start of a hub makes it, made once for all workers; what
+    the first start does has tests of its own."""
+    shared = tmp_path_factory.getbasetemp().parent
+    made = shared / "empty" / "hub.sqlite3"
+    with (shared / "empty.lock").open("a") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not made.exists():
+            made.parent.mkdir(mode=0o700)
+            subprocess.run(
+                [sys.executable, "-m", "django", "migrate", "--verbosity", "0"],
+                env={
+                    **os.environ,
+                    "HOMBI_DATA": str(made.parent),
+                    "DJANGO_SETTINGS_MODULE": "hombi.service.settings",
+                },
+                check=True,
+            )
+    return made
+
+
 @pytest.fixture(scope="module")
-def service(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
+def service(tmp_path_factory: pytest.TempPathFactory, empty_database: Path) -> Iterator[Service]:
     """A claimed hub for all tests of a module; a node has 4 s to answer."""
-    found = make_service(
-        tmp_path_factory.mktemp("hub"), HOMBI_ACTUATION_ANSWER_WITHIN="4 s"
-    ).start()
+    data = tmp_path_factory.mktemp("hub")
+    shutil.copy(empty_database, data)
+    found = make_service(data, HOMBI_ACTUATION_ANSWER_WITHIN="4 s").start()
     found.claim()
     yield found
     found.kill()  # quicker than a stop, which has tests of its own
 
 
 @pytest.fixture
-def own_service(tmp_path: Path) -> Iterator[Service]:
+def own_service(tmp_path: Path, empty_database: Path) -> Iterator[Service]:
     """A hub for one test, not started: the test may stop, kill and start it."""
+    shutil.copy(empty_database, tmp_path)
     found = make_service(tmp_path, HOMBI_ACTUATION_ANSWER_WITHIN="4 s")
     yield found
     found.kill()

@@ -86,6 +86,7 @@ class Service:
             "HOMBI_MQTT_HOST": "127.0.0.1",
             "HOMBI_MQTT_PORT": str(self.mqtt_port),
             "HOMBI_HOUSE_NAME": "Test house",
+            "HOMBI_HTTPS_USE": "off",
             "HOMBI_WIFI_DISCOVERY": "off",
             "HOMBI_BLUETOOTH_USE": "off",
             "HOMBI_NOTICES_PUSH_SERVICES": "http://127.0.0.1",

@@ -51,11 +51,23 @@ class Pinger:
             client.loop_stop()
 
 
+BESIDE = 498
+WATCHES = """name = "Beside {0}"
+[watch]
+entity = "{1}"
+over = "90 °C"
+held = "5 min"
+[[starts]]
+notify = "everyone"
+title = "Hot"
+"""
+
+
 def reaction(samples: int = 400) -> list[Row]:
     """Publish that crosses a limit to the command at the switch, no hold, with 200
-    readings/s of other traffic."""
+    readings/s of other traffic, and 500 automations on 300 entities in all."""
     with rig.hub() as service:
-        others = rig.nodes(service, 10, 1)
+        others = rig.nodes(service, 10, 30)
         rack = let_in(
             service,
             description("Rack", humidity={"type": "number", "unit": "%RH", "readOnly": True}),
@@ -68,6 +80,10 @@ def reaction(samples: int = 400) -> list[Row]:
         with service.hub() as hub:
             hub.automations.add(text.format("over", "on"))
             hub.automations.add(text.format("under", "off"))
+            # The rest of a house: what the others watch comes by all the while.
+            watched = [f"{node}/t{n}" for node in others for n in range(30)]
+            for number in range(BESIDE):
+                hub.automations.add(WATCHES.format(number, watched[number % len(watched)]))
         stop = threading.Event()
         thread = traffic(service.mqtt_port, others, stop)
         pinger = Pinger(
@@ -100,12 +116,12 @@ def reaction(samples: int = 400) -> list[Row]:
     p99 = statistics.quantiles(times, n=100)[98]
     return [
         (
-            "automation, median, against a bare MQTT echo",
+            "automation among 500, median, against a bare MQTT echo",
             f"{median / bare:.2f} ({median:.2f} ms, echo {bare:.2f} ms)",
-            "3 or less",
-            median <= 3 * bare,
+            "1.5 or less",
+            median <= 1.5 * bare,
         ),
-        ("automation, p99", f"{p99:.1f} ms", "under 25 ms", p99 < 25),
+        ("automation among 500, p99", f"{p99:.1f} ms", "under 10 ms", p99 < 10),
     ]
 
 

@@ -89,22 +89,67 @@ async function answer(request) {
 }
 
 self.addEventListener("push", (event) => {
-  const notice = event.data ? event.data.json() : {};
-  event.waitUntil(
-    self.registration.showNotification(notice.title || "Hombi", {
-      body: notice.text || "",
-      icon: "/icon-192.png",
-      badge: "/icon-192.png",
-      timestamp: notice.at,
-      // The same notice again takes the place of the one that is shown, and does not ring again.
-      tag: notice.tag,
-      renotify: false,
-      data: { path: notice.path || "/" },
-    }),
-  );
+  event.waitUntil(show(event.data ? event.data.json() : {}));
 });
 
+/**
+ * A notice takes the place of the one about the same. It rings, unless it is quiet, or the
+ * same one once more.
+ */
+async function show(notice) {
+  const tag = notice.tag || "hombi";
+  const shown = await self.registration.getNotifications({ tag });
+  const again = shown.some((one) => one.data?.id === notice.id);
+  const buttons = notice.buttons || [];
+  await self.registration.showNotification(notice.title || "Hombi", {
+    body: notice.text || "",
+    icon: "/icon-192.png",
+    badge: "/icon-192.png",
+    timestamp: notice.at,
+    tag,
+    silent: Boolean(notice.quiet),
+    renotify: !notice.quiet && !again,
+    requireInteraction: Boolean(notice.urgent),
+    actions: buttons.map((one) => ({ action: one.do, title: one.label })),
+    data: {
+      id: notice.id,
+      path: notice.path || "/",
+      rights: Object.fromEntries(buttons.map((one) => [one.do, one.right])),
+    },
+  });
+}
+
+/** Press a button of a notice, with the right that came with it; nobody need be signed in. */
+async function press(notification, action) {
+  const { path, rights } = notification.data;
+  let said = "The hub cannot be reached from here. Open the console at home.";
+  try {
+    const answer = await fetch("/api/notices/press", {
+      method: "POST",
+      headers: { "Content-Type": "application/json" },
+      credentials: "omit",
+      body: JSON.stringify({ right: rights[action] }),
+    });
+    const found = await answer.json();
+    said = answer.ok ? `Done: ${found.done}` : found.detail;
+  } catch {
+    // What cannot be reached is said below.
+  }
+  await self.registration.showNotification(notification.title, {
+    body: said,
+    icon: "/icon-192.png",
+    badge: "/icon-192.png",
+    tag: notification.tag,
+    silent: true,
+    data: { id: notification.data.id, path },
+  });
+}
+
 self.addEventListener("notificationclick", (event) => {
+  if (event.action && event.notification.data?.rights?.[event.action]) {
+    event.waitUntil(press(event.notification, event.action));
+    return;
+  }
   event.notification.close();
   const path = event.notification.data?.path || "/";
   event.waitUntil(

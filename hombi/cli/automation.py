@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import difflib
+from itertools import zip_longest
+from json import dumps
 from pathlib import Path
 from typing import Annotated
 
@@ -9,13 +12,13 @@ import typer
 from rich.text import Text
 
 from hombi.cli import complete
-from hombi.cli.drawing import ago, as_json, bold, err, mistakes, out, said, table
+from hombi.cli.drawing import ago, as_json, bold, clock, err, mistakes, out, said, table
 from hombi.cli.folder import diff, pull, push
 from hombi.cli.looking_back import rehearse, replay
 from hombi.cli.noun import noun
 from hombi.cli.run import SAID_NO, Json, hub, words
 from hombi.cli.texts import read_text
-from hombi.wire import Starter
+from hombi.wire import KeptText, Starter
 
 app = noun("What the house does by itself.")
 File = Annotated[
@@ -110,6 +113,69 @@ def show(name: Name, json: Json = False) -> None:
         as_json([found.as_dict()])
     else:
         print(found.text, end="")
+
+
+@app.command()
+def acknowledge(name: Name, json: Json = False) -> None:
+    """Say that somebody sees to it: it reminds nobody until it starts again."""
+    with hub() as h:
+        found = h.automations.acknowledge(name)
+    said(json, [found], f"{found.name} reminds nobody any more.")
+
+
+@app.command()
+def schema() -> None:
+    """The language as a JSON Schema, for editors."""
+    with hub() as h:
+        print(dumps(h.automations.schema(), indent=2, ensure_ascii=False))
+
+
+@app.command()
+def texts(name: Name, json: Json = False) -> None:
+    """The texts that an automation had, the present one first."""
+    with hub() as h:
+        found = h.automations.texts(name)
+    if json:
+        as_json(one.as_dict() for one in found)
+        return
+    rows = []
+    for number, (one, before) in enumerate(zip_longest(found, found[1:]), start=1):
+        since = clock(one.at, "%d %b %Y %H:%M") if one.at else "not known"
+        rows.append((str(number), since, one.by or "", _changed(one, before)))
+    table(("NO.", "SINCE", "BY", "WHAT CHANGED"), rows, "")
+
+
+def _changed(one: KeptText, before: KeptText | None) -> str:
+    """The first line that is another, and how many more there are."""
+    if before is None:
+        return ""
+    lines = [
+        line
+        for line in difflib.ndiff(before.text.splitlines(), one.text.splitlines())
+        if line[:2] in ("+ ", "- ")
+    ]
+    new = [line for line in lines if line.startswith("+")] or lines
+    more = f" (and {len(new) - 1} more)" if len(new) > 1 else ""
+    return (new[0] if new else "its line ends") + more
+
+
+@app.command()
+def undo(
+    name: Name,
+    to: Annotated[
+        int, typer.Option(min=2, help="The number of the text, as `texts` shows it.")
+    ] = 2,
+    leave: Leave = False,
+    json: Json = False,
+) -> None:
+    """Give an automation the text that it had before."""
+    with hub() as h, words(name):
+        found = h.automations.texts(name)
+        if len(found) < to:
+            err.print(f"{name} has had {len(found)} texts only", style="red")
+            raise typer.Exit(SAID_NO)
+        changed = h.automations.change(name, found[to - 1].text, leave=leave)
+        said(json, [changed], bold(changed.automation), f"is as before. {changed.sentence}")
 
 
 @app.command()

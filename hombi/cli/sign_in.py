@@ -12,8 +12,8 @@ from rich.prompt import Prompt
 from hombi.cli.discover import hubs_nearby
 from hombi.cli.drawing import out
 from hombi.cli.run import words
-from hombi.cli.where import DEFAULT_PORT, Where, find_hub, keep_sign_in
-from hombi.client import Hub
+from hombi.cli.where import DEFAULT_PORT, Where, authority_for, find_hub, keep_sign_in
+from hombi.client import Hub, NotSignedIn
 
 SEARCH_S = 1.5
 
@@ -58,15 +58,23 @@ def sign_in(
     password: Annotated[
         str | None, typer.Option(help="Prompted for if not given.", envvar="HOMBI_PASSWORD")
     ] = None,
+    limit: Annotated[
+        str, typer.Option(help="What this machine may do at most: read, switch or change.")
+    ] = "change",
+    days: Annotated[int, typer.Option(help="Signed in for so many days; 0 for always.")] = 0,
 ) -> None:
     """Sign this machine in to a hub. On the hub's own machine there is no need to."""
     url = address_of(hub) if hub else _nearest()
-    with words(), Hub(url) as h:
+    with words(), Hub(url, authority=authority_for(url)) as h:
         name = username or Prompt.ask("Name")
-        token = h.sign_in(
-            name,
-            password or Prompt.ask("Password", password=True),
-            f"command line on {platform.node() or 'a machine'}",
-        )
+        secret = password or Prompt.ask("Password", password=True)
+        program = f"command line on {platform.node() or 'a machine'}"
+        try:
+            token = h.sign_in(name, secret, program, limit, days)
+        except NotSignedIn as error:
+            if "second factor" not in error.detail:
+                raise
+            code = Prompt.ask("Code of your second factor")
+            token = h.sign_in(name, secret, program, limit, days, code)
         path = keep_sign_in(Where(h.url, token.token))
         out.print(f"Signed in to {h.url} as {token.username}. The token is in {path}.")

@@ -21,9 +21,9 @@ def list_(json: Json = False) -> None:
     if json:
         as_json(t.as_dict() for t in found)
         return
-    rows = [(str(t.id), t.name, t.username, ago(t.made_at)) for t in found]
+    rows = [(str(t.id), t.name, t.username, t.limit, ago(t.made_at)) for t in found]
     empty = "No program is signed in. `hombi sign-in` signs a machine in."
-    table(("TOKEN", "PROGRAM", "PERSON", "MADE"), rows, empty, ("MADE",))
+    table(("TOKEN", "PROGRAM", "PERSON", "MAY", "MADE"), rows, empty, ("MADE",))
 
 
 @app.command()

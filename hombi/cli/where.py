@@ -51,6 +51,11 @@ def http_port() -> int:
     return int(text)
 
 
+def authority_file() -> Path:
+    """Where the house's certificate is kept, for hubs over HTTPS."""
+    return sign_in_file().with_name("house.pem")
+
+
 @dataclass(frozen=True, slots=True)
 class Where:
     """An address and a token for it."""
@@ -60,7 +65,7 @@ class Where:
 
     def hub(self) -> Hub:
         """A client for it."""
-        return Hub(self.url, self.token)
+        return Hub(self.url, self.token, authority_for(self.url))
 
 
 def find_hub() -> Where:
@@ -99,9 +104,19 @@ def _runs(folder: Path) -> bool:
 
 def keep_sign_in(where: Where) -> Path:
     """Keep a token for later commands, readable by this user only."""
-    path = sign_in_file()
+    return keep_private(sign_in_file(), json.dumps({"url": where.url, "token": where.token}))
+
+
+def keep_private(path: Path, text: str) -> Path:
+    """Keep a text in a file for this user only."""
     path.parent.mkdir(parents=True, exist_ok=True)
     path.unlink(missing_ok=True)
     with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as file:
-        json.dump({"url": where.url, "token": where.token}, file)
+        file.write(text)
     return path
+
+
+def authority_for(url: str) -> Path | None:
+    """The house's certificate, for a hub over HTTPS, if it was taken."""
+    kept = authority_file()
+    return kept if url.startswith("https://") and kept.exists() else None

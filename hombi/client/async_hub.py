@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 from collections.abc import AsyncIterator, Callable, Coroutine
 from http.cookiejar import CookieJar, DefaultCookiePolicy
+from pathlib import Path
 from types import TracebackType
 from typing import Any, Concatenate, ParamSpec, Self, TypeVar
 
@@ -19,23 +20,28 @@ from hombi.client.calls import (
     entities,
     general,
     imports,
+    members,
     messages,
     nodes,
     pairing,
-    phones,
+    people,
     rooms,
     scenes,
+    sequences,
     tools,
+    ways,
     zigbee,
 )
 from hombi.client.calls.base import Call, Pages, Param
 from hombi.client.connection import (
+    MAKING_S,
     QUIET_S,
     RETRY_S,
     TIMEOUT_S,
     body_of,
     like,
     signed,
+    trusting,
 )
 from hombi.client.errors import HubUnreachable, problem, unreachable
 from hombi.client.stream import MESSAGES_PATH, PATH, EventReader, LiveEvent
@@ -132,6 +138,25 @@ class AsyncConditioning(_AsyncGroup):
     calibrate = _async_call(conditioning.calibrate)
 
 
+class AsyncPeople(_AsyncGroup):
+    """People: states of several entities that are recalled together."""
+
+    list = _async_call(people.list_)
+    say = _async_call(people.say)
+    follow = _async_call(people.follow)
+    quiet = _async_call(people.quiet)
+
+
+class AsyncSequences(_AsyncGroup):
+    """Sequences: lists of actions that automations run."""
+
+    list = _async_call(sequences.list_)
+    get = _async_call(sequences.get)
+    check = _async_call(sequences.check)
+    put = _async_call(sequences.put)
+    remove = _async_call(sequences.remove)
+
+
 class AsyncScenes(_AsyncGroup):
     """Scenes: states of several entities that are recalled together."""
 
@@ -219,6 +244,9 @@ class AsyncAutomations(_AsyncGroup):
     change = _async_call(automations.change)
     duty = _async_call(automations.duty)
     remove = _async_call(automations.remove)
+    acknowledge = _async_call(automations.acknowledge)
+    schema = _async_call(automations.schema)
+    texts = _async_call(automations.texts)
     edit = _async_call(automations.edit)
     replay = _async_call(automations.replay)
     why = _async_call(automations.why)
@@ -229,14 +257,31 @@ class AsyncAutomations(_AsyncGroup):
     first_values = _async_call(automations.first_values)
 
 
-class AsyncPhones(_AsyncGroup):
-    """The household's phones, and their notices."""
+class AsyncMembers(_AsyncGroup):
+    """Who belongs to the house, and what they may."""
 
-    list = _async_call(phones.list_)
-    add = _async_call(phones.add)
-    remove = _async_call(phones.remove)
-    test = _async_call(phones.test)
-    notices = _async_call(phones.notices)
+    list = _async_call(members.list_)
+    invite = _async_call(members.invite)
+    change = _async_call(members.change)
+    remove = _async_call(members.remove)
+    reset = _async_call(members.reset)
+    join = _async_call(members.join)
+    password = _async_call(members.password)
+    begin_second = _async_call(members.begin_second)
+    confirm_second = _async_call(members.confirm_second)
+    remove_second = _async_call(members.remove_second)
+
+
+class AsyncWays(_AsyncGroup):
+    """The ways in which people are reached, and their notices."""
+
+    list = _async_call(ways.list_)
+    add = _async_call(ways.add)
+    add_phone = _async_call(ways.add_phone)
+    remove = _async_call(ways.remove)
+    test = _async_call(ways.test)
+    loudspeakers = _async_call(ways.loudspeakers)
+    notices = _async_call(ways.notices)
 
 
 class AsyncTools(_AsyncGroup):
@@ -288,10 +333,15 @@ def _no_cookies() -> CookieJar:
 
 
 class AsyncHub:
-    """The hub at an address, asynchronously. Calls raise HubProblem or
-    HubUnreachable."""
+    """The hub at an address, asynchronously. `authority` is the file of the house's
+    certificate (PEM), for https. Calls raise HubProblem or HubUnreachable."""
 
-    def __init__(self, url: str = "http://127.0.0.1:4662", token: str | None = None) -> None:
+    def __init__(
+        self,
+        url: str = "http://127.0.0.1:4662",
+        token: str | None = None,
+        authority: str | Path | None = None,
+    ) -> None:
         self.url = url.rstrip("/")
         self._http = httpx.AsyncClient(
             base_url=self.url,
@@ -300,7 +350,7 @@ class AsyncHub:
             timeout=TIMEOUT_S,
             trust_env=False,
             # Reading all authorities takes longer than a whole call without TLS.
-            verify=not self.url.startswith("http://"),
+            verify=self.url.startswith("https://") and trusting(authority),
         )
         self.floors = AsyncFloors(self)
         self.rooms = AsyncRooms(self)
@@ -308,11 +358,14 @@ class AsyncHub:
         self.entities = AsyncEntities(self)
         self.conditioning = AsyncConditioning(self)
         self.dashboards = AsyncDashboards(self)
+        self.people = AsyncPeople(self)
         self.scenes = AsyncScenes(self)
+        self.sequences = AsyncSequences(self)
         self.derived = AsyncDerived(self)
         self.pairing = AsyncPairing(self)
         self.automations = AsyncAutomations(self)
-        self.phones = AsyncPhones(self)
+        self.ways = AsyncWays(self)
+        self.members = AsyncMembers(self)
         self.tools = AsyncTools(self)
         self.tokens = AsyncTokens(self)
         self.messages = AsyncMessages(self)
@@ -361,12 +414,18 @@ class AsyncHub:
             if place is None:
                 return
 
-    async def _pieces(self, call: Call[bytes]) -> AsyncIterator[bytes]:
-        timeout = httpx.Timeout(TIMEOUT_S, read=QUIET_S)
+    def backup(self, passphrase: str = "") -> AsyncIterator[bytes]:
+        """A backup of the whole house, sealed if a passphrase is given."""
+        return self._pieces(general.backup(passphrase), quiet_s=MAKING_S)
+
+    async def _pieces(self, call: Call[bytes], quiet_s: float = QUIET_S) -> AsyncIterator[bytes]:
+        timeout = httpx.Timeout(TIMEOUT_S, read=quiet_s)
+        content, headers = body_of(call)
         try:
             async with self._http.stream(
-                call.method, call.path, params=dict(call.params), timeout=timeout
-            ) as response:
+                call.method, call.path, params=dict(call.params), timeout=timeout,
+                content=content, headers=headers,
+            ) as response:  # fmt: skip
                 if response.status_code >= 400:
                     raise problem(response.status_code, await response.aread())
                 async for piece in response.aiter_bytes():
@@ -399,15 +458,26 @@ class AsyncHub:
                     raise self._unreachable(error) from error
             await asyncio.sleep(RETRY_S)
 
-    async def sign_in(self, username: str, password: str, name: str = "client") -> wire.Token:
-        """A token for a person; this client uses it from now on."""
-        token = await self._run(general.sign_in(username, password, name))
+    async def sign_in(
+        self,
+        username: str,
+        password: str,
+        name: str = "client",
+        limit: str = "change",
+        days: int = 0,
+        code: str = "",
+    ) -> wire.Token:
+        """A token for a person; this client uses it from now on. `limit` is what it may
+        do at most (`read`, `switch`, `change`); it is void after so many `days`, never
+        for 0."""
+        token = await self._run(general.sign_in(username, password, name, limit, days, code))
         self._http.headers.update(signed(token.token))
         return token
 
     house = _async_call(general.house)
     change_house = _async_call(rooms.change_house)
     doctor = _async_call(general.doctor)
+    trust = _async_call(general.trust)
     review = _async_call(general.review)
     kinds = _async_call(general.kinds)
     journal = _async_listing(general.journal)

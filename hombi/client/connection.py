@@ -5,17 +5,22 @@ from __future__ import annotations
 import functools
 import inspect
 import re
+import ssl
 from collections.abc import Callable
+from pathlib import Path
 from typing import Any, TypeVar
 
 import msgspec
 
 from hombi.client.calls.base import Call
+from hombi.client.errors import HubUnreachable
 
 F = TypeVar("F", bound=Callable[..., Any])
 TIMEOUT_S = 15.0
 # The hub sends a sign of life every 15 s.
 QUIET_S = 40.0
+# Years of readings are copied, packed and opened again before a backup begins to come.
+MAKING_S = 3600.0
 RETRY_S = 1.0
 
 
@@ -31,6 +36,18 @@ def body_of(call: Call[Any]) -> tuple[bytes | None, dict[str, str]]:
 def signed(token: str | None) -> dict[str, str]:
     """The headers that say who is asking."""
     return {"Authorization": f"Bearer {token}"} if token else {}
+
+
+def trusting(authority: str | Path | None) -> ssl.SSLContext:
+    """What this machine trusts, and the house's authority where its file is given.
+    Raises HubUnreachable for a file that is none."""
+    context = ssl.create_default_context()
+    if authority is not None:
+        try:
+            context.load_verify_locations(authority)
+        except (OSError, ssl.SSLError) as error:
+            raise HubUnreachable(f"{authority} is no certificate ({error})") from error
+    return context
 
 
 _ANSWER = re.compile(r"Call\[(.*)\]|Pages\[[^,]*, (.*)\]")

@@ -79,6 +79,14 @@ def problem(status: int, body: bytes) -> HubProblem:
     return _BY_STATUS.get(status, HubProblem)(status, said.detail, said.mistakes)
 
 
+def untrusted(url: str, why: str) -> HubUnreachable:
+    """The error for a certificate that this machine does not take."""
+    return HubUnreachable(
+        f"this machine does not trust the certificate at {url} ({why}); `hombi trust --take "
+        "--hub HOST` has it trust the house"
+    )
+
+
 def unreachable(url: str, *, late: bool) -> HubUnreachable:
     """The error for a call that got no answer, or none in time."""
     what = "did not answer in time" if late else "cannot be reached"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator
+from pathlib import Path
 from types import TracebackType
 from typing import Concatenate, ParamSpec, Self, TypeVar
 
@@ -16,17 +17,21 @@ from hombi.client.calls import (
     entities,
     general,
     imports,
+    members,
     messages,
     nodes,
     pairing,
-    phones,
+    people,
     rooms,
     scenes,
+    sequences,
     tools,
+    ways,
     zigbee,
 )
 from hombi.client.calls.base import Call, Pages, Param
 from hombi.client.connection import (
+    MAKING_S,
     QUIET_S,
     RETRY_S,
     TIMEOUT_S,
@@ -130,6 +135,25 @@ class Conditioning(_Group):
     calibrate = _call(conditioning.calibrate)
 
 
+class People(_Group):
+    """People: states of several entities that are recalled together."""
+
+    list = _call(people.list_)
+    say = _call(people.say)
+    follow = _call(people.follow)
+    quiet = _call(people.quiet)
+
+
+class Sequences(_Group):
+    """Sequences: lists of actions that automations run."""
+
+    list = _call(sequences.list_)
+    get = _call(sequences.get)
+    check = _call(sequences.check)
+    put = _call(sequences.put)
+    remove = _call(sequences.remove)
+
+
 class Scenes(_Group):
     """Scenes: states of several entities that are recalled together."""
 
@@ -217,6 +241,9 @@ class Automations(_Group):
     change = _call(automations.change)
     duty = _call(automations.duty)
     remove = _call(automations.remove)
+    acknowledge = _call(automations.acknowledge)
+    schema = _call(automations.schema)
+    texts = _call(automations.texts)
     edit = _call(automations.edit)
     replay = _call(automations.replay)
     why = _call(automations.why)
@@ -227,14 +254,31 @@ class Automations(_Group):
     first_values = _call(automations.first_values)
 
 
-class Phones(_Group):
-    """The household's phones, and their notices."""
+class Members(_Group):
+    """Who belongs to the house, and what they may."""
 
-    list = _call(phones.list_)
-    add = _call(phones.add)
-    remove = _call(phones.remove)
-    test = _call(phones.test)
-    notices = _call(phones.notices)
+    list = _call(members.list_)
+    invite = _call(members.invite)
+    change = _call(members.change)
+    remove = _call(members.remove)
+    reset = _call(members.reset)
+    join = _call(members.join)
+    password = _call(members.password)
+    begin_second = _call(members.begin_second)
+    confirm_second = _call(members.confirm_second)
+    remove_second = _call(members.remove_second)
+
+
+class Ways(_Group):
+    """The ways in which people are reached, and their notices."""
+
+    list = _call(ways.list_)
+    add = _call(ways.add)
+    add_phone = _call(ways.add_phone)
+    remove = _call(ways.remove)
+    test = _call(ways.test)
+    loudspeakers = _call(ways.loudspeakers)
+    notices = _call(ways.notices)
 
 
 class Tools(_Group):
@@ -280,23 +324,31 @@ class Zigbee(_Group):
 
 
 class Hub:
-    """The hub at an address, with blocking calls. Calls raise HubProblem or
-    HubUnreachable."""
+    """The hub at an address, with blocking calls. `authority` is the file of the
+    house's certificate (PEM), for https. Calls raise HubProblem or HubUnreachable."""
 
-    def __init__(self, url: str = "http://127.0.0.1:4662", token: str | None = None) -> None:
+    def __init__(
+        self,
+        url: str = "http://127.0.0.1:4662",
+        token: str | None = None,
+        authority: str | Path | None = None,
+    ) -> None:
         self.url = url.rstrip("/")
-        self._line = Line(self.url, signed(token), TIMEOUT_S)
+        self._line = Line(self.url, signed(token), TIMEOUT_S, authority)
         self.floors = Floors(self)
         self.rooms = Rooms(self)
         self.nodes = Nodes(self)
         self.entities = Entities(self)
         self.conditioning = Conditioning(self)
         self.dashboards = Dashboards(self)
+        self.people = People(self)
         self.scenes = Scenes(self)
+        self.sequences = Sequences(self)
         self.derived = Derived(self)
         self.pairing = Pairing(self)
         self.automations = Automations(self)
-        self.phones = Phones(self)
+        self.ways = Ways(self)
+        self.members = Members(self)
         self.tools = Tools(self)
         self.tokens = Tokens(self)
         self.messages = Messages(self)
@@ -333,8 +385,13 @@ class Hub:
             if place is None:
                 return
 
-    def _pieces(self, call: Call[bytes]) -> Iterator[bytes]:
-        with self._line.ask(call.method, call.path, call.params, quiet_s=QUIET_S) as response:
+    def backup(self, passphrase: str = "") -> Iterator[bytes]:
+        """A backup of the whole house, sealed if a passphrase is given."""
+        return self._pieces(general.backup(passphrase), quiet_s=MAKING_S)
+
+    def _pieces(self, call: Call[bytes], quiet_s: float = QUIET_S) -> Iterator[bytes]:
+        asked = (call.method, call.path, call.params, *body_of(call))
+        with self._line.ask(*asked, quiet_s=quiet_s) as response:
             if response.status >= 400:
                 raise problem(response.status, response.read())
             while piece := response.read(PIECE):
@@ -364,15 +421,26 @@ class Hub:
                     raise
             time.sleep(RETRY_S)
 
-    def sign_in(self, username: str, password: str, name: str = "client") -> wire.Token:
-        """A token for a person; this client uses it from now on."""
-        token = self._run(general.sign_in(username, password, name))
+    def sign_in(
+        self,
+        username: str,
+        password: str,
+        name: str = "client",
+        limit: str = "change",
+        days: int = 0,
+        code: str = "",
+    ) -> wire.Token:
+        """A token for a person; this client uses it from now on. `limit` is what it may
+        do at most (`read`, `switch`, `change`); it is void after so many `days`, never
+        for 0."""
+        token = self._run(general.sign_in(username, password, name, limit, days, code))
         self._line.headers.update(signed(token.token))
         return token
 
     house = _call(general.house)
     change_house = _call(rooms.change_house)
     doctor = _call(general.doctor)
+    trust = _call(general.trust)
     review = _call(general.review)
     kinds = _call(general.kinds)
     journal = _listing(general.journal)

@@ -9,18 +9,26 @@ import ssl
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from http.client import HTTPConnection, HTTPException, HTTPResponse, HTTPSConnection
+from pathlib import Path
 from urllib.parse import urlencode, urlsplit
 
 from hombi.client.calls.base import Param
-from hombi.client.errors import HubUnreachable, unreachable
+from hombi.client.connection import trusting
+from hombi.client.errors import HubUnreachable, unreachable, untrusted
 
 
 class Line:
     """Connections to one hub, kept for the next call. Threads may share it: each call
     has a connection to itself."""
 
-    def __init__(self, url: str, headers: Mapping[str, str], timeout_s: float) -> None:
-        self._url, self._timeout_s = url, timeout_s
+    def __init__(
+        self,
+        url: str,
+        headers: Mapping[str, str],
+        timeout_s: float,
+        authority: str | Path | None = None,
+    ) -> None:
+        self._url, self._timeout_s, self._authority = url, timeout_s, authority
         self.headers = dict(headers)
         self._kept: list[HTTPConnection] = []
 
@@ -52,6 +60,8 @@ class Line:
                 connection.sock.settimeout(quiet_s)
             response = connection.getresponse()
             yield response
+        except ssl.SSLCertVerificationError as error:
+            raise untrusted(self._url, error.verify_message) from error
         except (OSError, HTTPException) as error:
             raise unreachable(self._url, late=isinstance(error, TimeoutError)) from error
         else:
@@ -78,5 +88,5 @@ class Line:
             raise HubUnreachable(f"{self._url} is no hub's address; write it as http://name:port")
         if parts.scheme == "http":
             return HTTPConnection(host, port, timeout=self._timeout_s)
-        checked = ssl.create_default_context()
+        checked = trusting(self._authority)
         return HTTPSConnection(host, port, timeout=self._timeout_s, context=checked)

@@ -4,10 +4,11 @@ are."""
 from __future__ import annotations
 
 import difflib
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import dataclass, field
 
 from hombi.core.kinds import Kind
+from hombi.core.sun import Position
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,12 +30,30 @@ class SceneFacts:
 
 @dataclass(frozen=True, slots=True)
 class HouseFacts:
-    """The entities and the scenes by address, and the names of the household's
-    people."""
+    """The entities and the scenes by address, the names of the household's people,
+    where the house stands, if that is known, and the addresses of the automations,
+    where it is asked for them."""
 
     entities: Mapping[str, EntityFacts] = field(default_factory=dict)
     people: frozenset[str] = frozenset()
     scenes: Mapping[str, SceneFacts] = field(default_factory=dict)
+    position: Position | None = None
+    automations: frozenset[str] | None = None
+    # The ways in which people are reached, like `ada/mail`.
+    ways: frozenset[str] = frozenset()
+    # The entities that say whether somebody is home, by person.
+    homes: Mapping[str, str] = field(default_factory=dict)
+    # The texts of the sequences, by address; and those that are being read.
+    sequences: Mapping[str, str] = field(default_factory=dict)
+    within: tuple[str, ...] = ()
+    # How many steps may still be read of sequences, for all that one text runs.
+    steps_left: list[int] | None = None
+    # What nodes can be asked to do, as node/action, and their own settings, as
+    # node/setting; each with what finds out whether it can be so: "" where it can.
+    doings: Mapping[str, Callable[[Collection[str], Mapping[str, str]], str]] = field(
+        default_factory=dict
+    )
+    settings: Mapping[str, Callable[[str], str]] = field(default_factory=dict)
 
 
 def did_you_mean(word: str, known: Iterable[str]) -> str:

@@ -71,6 +71,9 @@ def _measured(
     return Kind(name, unit, low, high, decimals, title=title, called=called)
 
 
+# Whether a person is home.
+AT_HOME = "at-home"
+
 KINDS: dict[str, Kind] = {
     kind.name: kind
     for kind in (
@@ -116,6 +119,7 @@ KINDS: dict[str, Kind] = {
         _states("tamper", "untouched", "opened"),
         _states("alarm", "quiet", "alarm"),
         _states("activity", "idle", "active", "running"),
+        _states(AT_HOME, "away", "home"),
         _states("switch", "off", "on", "state", "relay", "output", "plug", "lamp", "power-state"),
         _measured("number", "", -1e15, 1e15, 2),
     )

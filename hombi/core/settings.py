@@ -59,6 +59,20 @@ def seconds(value: Any) -> float:
     return parse_span_ms(value) / 1000
 
 
+def degrees(most: float) -> Callable[[Any], float]:
+    """An angle from -most to most, in degrees."""
+
+    def read(value: Any) -> float:
+        if isinstance(value, bool):
+            raise ValueError
+        found = float(value)
+        if not -most <= found <= most:
+            raise ValueError
+        return found
+
+    return read
+
+
 def file(value: Any) -> str:
     """The path of a file that is there."""
     path = Path(name(value)).expanduser()
@@ -108,6 +122,22 @@ def yes(value: Any) -> bool:
     if not isinstance(value, bool):
         raise ValueError
     return value
+
+
+def clock_time(value: Any) -> int:
+    """A time of the day like "03:30", as minutes after midnight. Raises ValueError."""
+    match = re.fullmatch(r"([01]?\d|2[0-3]):([0-5]\d)", value) if isinstance(value, str) else None
+    if match is None:
+        raise ValueError
+    return int(match[1]) * 60 + int(match[2])
+
+
+def count(value: Any) -> int:
+    """How many are kept, from 1 to 100. Raises ValueError."""
+    number = int(value) if isinstance(value, str) else value
+    if isinstance(number, bool) or not isinstance(number, int) or not 1 <= number <= 100:
+        raise ValueError
+    return number
 
 
 def one_of(*choices: Any) -> Callable[[Any], Any]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import asyncio
 import math
-from collections.abc import Coroutine, Iterator
+from collections.abc import Awaitable, Callable, Coroutine, Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 from itertools import count
@@ -84,6 +84,8 @@ class Actuation(Part):
         self._keeper, self.answer_s = keeper, answer_s
         self._numbers = count(1)
         self._waiting: dict[str, list[_Waiting]] = {}
+        # Who takes a value that no node has, by its kind.
+        self.takes: dict[str, Callable[[Entity, float], Awaitable[None]]] = {}
         self.wishes = Wishes(context, house, writer, self._again)
         intake.hear(self)
         context.hear(NodeBack, lambda event: self.wishes.node_back(event.node))
@@ -146,7 +148,14 @@ class Actuation(Part):
     async def _ask(self, entity: Entity, value: float) -> tuple[CommandState, str]:
         node = entity.node
         if node is None:
-            return CommandState.UNREACHABLE, f"{entity.address} has no node that could do it"
+            takes = self.takes.get(entity.kind.name)
+            if takes is None:
+                return CommandState.UNREACHABLE, f"{entity.address} has no node that could do it"
+            try:
+                await takes(entity, value)
+            except HubError as error:
+                return CommandState.UNANSWERED, str(error)
+            return CommandState.CONFIRMED, ""
         answer: asyncio.Future[int] = asyncio.get_running_loop().create_future()
         waiting = _Waiting(value, answer)
         self._waiting.setdefault(entity.address, []).append(waiting)
@@ -232,15 +241,23 @@ def _is(value: float, reading: Reading) -> bool:
     return found is not None and math.isclose(value, found, rel_tol=1e-3, abs_tol=1e-2)
 
 
-def outcome(command: Command) -> Event:
-    """What a command ended in."""
+def outcome(command: Command, automation: str = "") -> Event:
+    """What a command ended in; `automation` asked for it, if one did."""
     entity = command.entity
     shown, node = show_value(command.value, entity.kind), entity.address.partition("/")[0]
     if command.state is CommandState.CONFIRMED:
-        return CommandConfirmed(node=node, entity=entity.address, shown=shown, asked_by=command.by)
+        return CommandConfirmed(
+            node=node,
+            entity=entity.address,
+            automation=automation,
+            shown=shown,
+            asked_by=command.by,
+            took_ms=(command.answered_ms or command.asked_ms) - command.asked_ms,
+        )
     return CommandFailed(
         node=node,
         entity=entity.address,
+        automation=automation,
         shown=shown,
         asked_by=command.by,
         problem=command.problem,
@@ -256,7 +273,7 @@ class CommandEntity(Change[Actuation, Command]):
     to: str
 
     part = Actuation
-    right = Right.USE
+    right = Right.SWITCH
 
     async def do(self, part: Actuation, by: Actor) -> Done[Command]:
         entity, value = part.check(self.entity, self.to)
@@ -267,10 +284,11 @@ class CommandEntity(Change[Actuation, Command]):
 @dataclass(frozen=True, slots=True)
 class SwitchEntity(Change[Actuation, Command]):
     """Ask an entity to take a value in its kind's unit. It is wanted from the moment at
-    which the change is begun."""
+    which the change is begun. `automation` is the address of the one that asks."""
 
     entity: Entity
     value: float
+    automation: str = ""
 
     part = Actuation
     right = Right.USE
@@ -280,4 +298,4 @@ class SwitchEntity(Change[Actuation, Command]):
 
     async def _finish(self, asking: Coroutine[Any, Any, Command]) -> Done[Command]:
         command = await asking
-        return Done(command, outcome(command))
+        return Done(command, outcome(command, self.automation))

@@ -20,21 +20,35 @@ from hombi.core.settings import (
     SettingsError,
     Tables,
     addresses,
+    clock_time,
+    count,
     defaults,
+    degrees,
+    file,
     name,
     names,
+    one_of,
     origins,
     port,
     seconds,
     texts,
+    yes,
 )
+from hombi.core.sun import Position
 from hombi.core.toml_text import Mistake, TomlText, read_toml
+from hombi.hub.backup_settings import BackupSettings
 from hombi.hub.links import installed
+from hombi.hub.notices.mail import PLAIN, STARTTLS, TLS, MailSettings
 from hombi.links.base import Link, Surroundings
 
 FILE_NAME = "hombi.toml"
 ANY_ADDRESS = "0.0.0.0"  # noqa: S104 - nodes and phones of the house must reach it; all but pairing needs a sign-in
-_SECRET = frozenset({"password", "secret", "token"})
+_FILE = "the path of a PEM file that is there"
+_SECRET = frozenset({"password", "secret", "token", "passphrase"})
+
+
+# How far the port of HTTPS is from that of HTTP.
+HTTPS_AFTER = 4
 
 
 class ConfigError(Exception):
@@ -75,6 +89,8 @@ OWN: Tables = {
     "house": {
         "name": Key('a text, like "Heron Mill"', name, "Home", live=True),
         "time_zone": Key('a time zone, like "Europe/Berlin"', _zone, live=True),
+        "latitude": Key("degrees north from -90 to 90, like 53.1", degrees(90), None, live=True),
+        "longitude": Key("degrees east from -180 to 180, like 9.2", degrees(180), None, live=True),
         "units": Key('a list of units, like ["°F", "inHg"]', _units, (), live=True),
     },
     "http": {
@@ -83,6 +99,25 @@ OWN: Tables = {
         "names": Key('a list of names, like ["mill.example"]', names, ()),
         "behind": Key('the addresses of proxies, like ["192.168.1.2"]', addresses, ()),
     },
+    "https": {
+        "use": Key("true or false", yes, True),
+        # 0 stands for the port of HTTP, and 4 more.
+        "port": Key("a port number from 1 to 65535", port, 0),
+        "certificate": Key(_FILE, file),
+        "key": Key(_FILE, file),
+    },
+    "mail": {
+        "host": Key('an address, like "mail.mill.example"', name, live=True),
+        # 0 stands for the usual one.
+        "port": Key("a port number from 1 to 65535", port, 0, live=True),
+        "secure": Key(
+            '"starttls", "tls" or "none"', one_of(STARTTLS, TLS, PLAIN), STARTTLS, live=True
+        ),
+        "user": Key("a text", name, live=True),
+        "password": Key("a text", name, live=True),
+        "from": Key('a mail address, like "hub@mill.example"', name, live=True),
+        "ca": Key(_FILE, file, live=True),
+    },
     "notices": {
         "push_services": Key(
             'a list of addresses, like ["https://push.mill.example"]', origins, ()
@@ -90,6 +125,13 @@ OWN: Tables = {
     },
     "readings": {
         "keep": Key('a day to a hundred years, like "90 d"', kept_s, 90 * 86_400.0, live=True),
+    },
+    "backup": {
+        "use": Key("true or false", yes, True, live=True),
+        "at": Key('a time of the day, like "03:30"', clock_time, 3 * 60 + 30, live=True),
+        "keep": Key("how many, from 1 to 100", count, 3, live=True),
+        "folder": Key('a folder, like "/mnt/share/hombi"', name, live=True),
+        "passphrase": Key("a text", name, live=True),
     },
     "actuation": {
         "answer_within": Key('a length of time, like "5 s"', seconds, 5.0, live=True),
@@ -131,6 +173,12 @@ class Config:
         return ZoneInfo(self.values["house"]["time_zone"] or _machine_zone())
 
     @property
+    def position(self) -> Position | None:
+        """Where the house stands, where both of its degrees are known."""
+        latitude, longitude = (self.values["house"][one] for one in ("latitude", "longitude"))
+        return None if latitude is None or longitude is None else Position(latitude, longitude)
+
+    @property
     def units(self) -> tuple[str, ...]:
         """The units in which the household sees values, where they are not the
         kinds'."""
@@ -157,6 +205,26 @@ class Config:
         return tuple(self.values["http"]["behind"])
 
     @property
+    def https(self) -> bool:
+        """Whether the hub speaks HTTPS by itself."""
+        return bool(self.values["https"]["use"])
+
+    @property
+    def https_port(self) -> int:
+        """The port of the API over HTTPS."""
+        return int(self.values["https"]["port"]) or self.http_port + HTTPS_AFTER
+
+    @property
+    def https_certificate(self) -> str:
+        """The file of the person's own certificate; "" without one."""
+        return str(self.values["https"]["certificate"])
+
+    @property
+    def https_key(self) -> str:
+        """The file of its key; "" when it is in the same file."""
+        return str(self.values["https"]["key"])
+
+    @property
     def answer_s(self) -> float:
         """How long a node has to answer."""
         return float(self.values["actuation"]["answer_within"])
@@ -165,6 +233,21 @@ class Config:
     def keep_ms(self) -> int:
         """How long single readings are kept; rollups are kept for ever."""
         return round(float(self.values["readings"]["keep"]) * 1000)
+
+    @property
+    def mail(self) -> MailSettings:
+        """The mail server that takes the house's mail."""
+        own = self.values["mail"]
+        return MailSettings(
+            own["host"], own["port"], own["secure"], own["user"], own["password"], own["from"],
+            own["ca"],
+        )  # fmt: skip
+
+    @property
+    def backup(self) -> BackupSettings:
+        """The night's backup."""
+        own = self.values["backup"]
+        return BackupSettings(own["at"], own["keep"], own["folder"], own["passphrase"], own["use"])
 
     @property
     def push_services(self) -> tuple[str, ...]:
@@ -250,7 +333,9 @@ def _fitting(
     values = defaults(tables)
     for table, keys in set_.items():
         values[table].update(keys)
-    around = Surroundings(data, values["house"]["name"], values["http"]["port"])
+    http, https = values["http"]["port"], values["https"]
+    secure = (https["port"] or http + HTTPS_AFTER) if https["use"] else 0
+    around = Surroundings(data, values["house"]["name"], http, secure)
     try:
         made = {link.name: link.settings(values, around) for link in links}
     except SettingsError as error:

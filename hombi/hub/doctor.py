@@ -26,7 +26,7 @@ def look(hub: Hub) -> list[Check]:
     """All checks, in the order in which a person would go through them."""
     return [
         _settings(hub), _disk(hub), _writing(hub), _parts(hub), _loop(hub), _clock(hub),
-        _files(),
+        _files(), *hub.trust.checks(), *hub.backups.checks(),
         *(check for driver in hub.links.drivers.values() for check in _link(driver)),
         _pairing(hub), _nodes(hub), _automations(hub), _phones(hub),
     ]  # fmt: skip

@@ -3,7 +3,8 @@
 HubError
 ├── NotFound        what was named does not exist
 ├── Refused         this cannot be done now; the message says what to do
-│   └── PairingClosed
+│   ├── PairingClosed
+│   └── NotAllowed  whoever asks has no right to it
 ├── Invalid         what was given is wrong; `mistakes` may say where
 └── Busy            the hub holds as much as it can until the disk takes it
 """
@@ -29,6 +30,10 @@ class Refused(HubError):
 
 class PairingClosed(Refused):
     """No pairing window is open."""
+
+
+class NotAllowed(Refused):
+    """Whoever asks has no right to this."""
 
 
 class Invalid(HubError):

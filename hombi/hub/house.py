@@ -18,6 +18,7 @@ from hombi.core.rhythm import GAPS_TO_KNOW, learned, patience
 from hombi.core.seen import as_seen
 from hombi.core.series import Chain, Channel, Channels, Derivation, Origin, Reading, chain_of
 from hombi.core.series.conditioning import Plan
+from hombi.core.sun import Position
 from hombi.hub.lookup import find, several
 from hombi.links.base import OnLink, Wired
 from hombi.links.offer import Action, Offer, Setting
@@ -44,6 +45,10 @@ class Room:
     name: str
     floor: Floor
     position: int
+
+
+# Under this name an entity that says whether somebody is home has the person.
+PERSON = "person"
 
 
 @dataclass
@@ -307,10 +312,16 @@ class House:
         self.nodes: dict[str, Node] = {}
         self.entities: dict[str, Entity] = {}
         self.people: set[str] = set()
+        # The ways of reaching them, like `ada/mail`.
+        self.ways: frozenset[str] = frozenset()
         # The units that the household prefers.
         self.units: tuple[str, ...] = ()
+        # Where it stands on the earth.
+        self.position: Position | None = None
         self.tools: dict[str, Tool] = {}
         self.scenes: dict[str, Scene] = {}
+        # The texts of the sequences, by address.
+        self.sequences: dict[str, str] = {}
 
     def add(self, node: Node) -> None:
         """Put a node and its entities in their places."""
@@ -403,14 +414,24 @@ class House:
         except UnitError:  # it has become something else since
             return as_seen(entity.kind, self.units)
 
-    def facts(self) -> HouseFacts:
-        """What the text of an automation is checked against."""
+    def facts(self, sequences: Mapping[str, str] | None = None) -> HouseFacts:
+        """What the text of an automation is checked against; with other sequences, if
+        some are given."""
         entities = {a: EntityFacts(self.seen(e), e.writable) for a, e in self.entities.items()}
         scenes = {
             one.slug: SceneFacts(one.title, tuple(one.states.items()))
             for one in self.scenes.values()
         }
-        return HouseFacts(entities, frozenset(self.people), scenes)
+        homes = {e.own[PERSON]: a for a, e in self.entities.items() if PERSON in e.own}
+        return HouseFacts(
+            entities,
+            frozenset(self.people),
+            scenes,
+            self.position,
+            ways=self.ways,
+            homes=homes,
+            sequences=dict(self.sequences) if sequences is None else sequences,
+        )
 
 
 def _titles(nodes: Mapping[str, Node]) -> dict[str, tuple[str, ...]]:

@@ -1,5 +1,6 @@
-"""What a person sets of the house without an editor: its name, its time zone and its
-units. They are written into `hombi.toml`, which keeps its comments and its order."""
+"""What a person sets of the house without an editor: its name, its time zone, where it
+stands and its units. They are written into `hombi.toml`, which keeps its comments and
+its order."""
 
 from __future__ import annotations
 
@@ -15,6 +16,7 @@ import tomlkit
 from tomlkit.exceptions import TOMLKitError
 
 from hombi.core.seen import units_of_house
+from hombi.core.sun import Position
 from hombi.hub.config import FILE_NAME
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.events import HouseNamed
@@ -24,13 +26,14 @@ from hombi.hub.reload import Reload
 
 @dataclass(frozen=True, slots=True)
 class ChangeHouse(Change[Reload, None]):
-    """Name the house, or say in which time zone it stands and in which units it sees
-    its values. Raises Invalid, Refused where the environment or a mistake in the file
-    stands in the way."""
+    """Name the house, or say in which time zone and where it stands (degrees north and
+    east), and in which units it sees its values. Raises Invalid, Refused where the
+    environment or a mistake in the file stands in the way."""
 
     name: str | None = None
     time_zone: str | None = None
     units: Sequence[str] | None = None
+    position: Position | None = None
 
     part = Reload
     right = Right.ARRANGE
@@ -43,6 +46,8 @@ class ChangeHouse(Change[Reload, None]):
                 wanted["units"] = list(units_of_house(self.units))
             except ValueError as error:
                 raise Invalid(str(error)) from error
+        if self.position is not None:
+            wanted |= self.position._asdict()
         for key in wanted:
             if (variable := f"HOMBI_HOUSE_{key.upper()}") in os.environ:
                 raise Refused(f"the environment variable {variable} sets it; change it there")

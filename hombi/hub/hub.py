@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import contextlib
+import secrets
 from collections.abc import AsyncIterator, Sequence
 from dataclasses import dataclass
 
-from hombi.hub.actuation import Actuation
+from hombi.hub.actuation import Actuation, CommandEntity
 from hombi.hub.admission import Admission
-from hombi.hub.automations import Automations
+from hombi.hub.automations import Acknowledge, Automations, PutOnDuty
+from hombi.hub.backup import Backups
 from hombi.hub.batteries import Batteries
 from hombi.hub.conditioning import Conditioning
 from hombi.hub.config import Config
@@ -24,21 +26,37 @@ from hombi.hub.kernel import Clock, Context, Need, Part, RealClock
 from hombi.hub.lag import Lag
 from hombi.hub.links import Links, installed
 from hombi.hub.messages import Messages
-from hombi.hub.node_settings import NodeSettings
+from hombi.hub.node_settings import Act, NodeSettings
 from hombi.hub.nodes import Nodes
-from hombi.hub.notices import Outbox, Push, WebPush, fresh_vapid_key
+from hombi.hub.notices import (
+    Buttons,
+    Mail,
+    Outbox,
+    Post,
+    Push,
+    Send,
+    Ways,
+    WebPush,
+    fresh_vapid_key,
+)
+from hombi.hub.notices.buttons import ACKNOWLEDGE, OFF
+from hombi.hub.notices.loudspeaker import Loudspeaker
 from hombi.hub.pairing import Pairing
 from hombi.hub.picks import Picks
 from hombi.hub.ports import Records
 from hombi.hub.posts import Posts
+from hombi.hub.presence import Presence
 from hombi.hub.radios import Radios
 from hombi.hub.reload import Reload
 from hombi.hub.rollups import Rollups
 from hombi.hub.rooms import Rooms
 from hombi.hub.scenes import Scenes
+from hombi.hub.sequences import Sequences
 from hombi.hub.tools import Tools
+from hombi.hub.trust import Trust
 from hombi.hub.writer import Writer
 from hombi.links.base import Link
+from hombi.links.capabilities import Announces
 
 GRACE_S = 1.0
 VAPID_CONTACT = "mailto:hub@hombi.invalid"
@@ -61,6 +79,7 @@ class Hub:
     rooms: Rooms
     dashboards: Dashboards
     scenes: Scenes
+    sequences: Sequences
     messages: Messages
     intake: Intake
     pairing: Pairing
@@ -71,12 +90,16 @@ class Hub:
     settings: NodeSettings
     tools: Tools
     actuation: Actuation
+    presence: Presence
     outbox: Outbox
+    ways: Ways
     automations: Automations
     batteries: Batteries
     radios: Radios
     reload: Reload
     lag: Lag
+    trust: Trust
+    backups: Backups
     public_key: str
     started_ms: int
 
@@ -91,17 +114,18 @@ class Hub:
         everything behind them is ready."""
         return [
             self.writer, self.keeper, self.rollups, self.rooms, self.dashboards, self.scenes,
-            self.tools, self.pairing, self.admission, self.intake, self.conditioning, self.derived,
-            self.imports, self.nodes, self.picks, self.posts, self.settings, self.radios,
-            self.batteries, self.actuation, self.outbox, self.reload, self.lag, self.links,
-            self.automations,
+            self.sequences, self.tools, self.pairing, self.admission, self.intake,
+            self.conditioning, self.derived, self.imports, self.nodes, self.picks, self.posts,
+            self.settings, self.radios, self.batteries, self.actuation, self.presence,
+            self.outbox, self.ways, self.reload, self.lag, self.links, self.trust,
+            self.automations, self.backups,
         ]  # fmt: skip
 
     def needs(self) -> list[Need]:
         """What needs a person, most pressing first."""
         order = (
             self.writer, self.reload, self.links, self.pairing, self.nodes, self.batteries,
-            self.actuation, self.automations, self.outbox,
+            self.actuation, self.automations, self.outbox, self.trust, self.backups,
         )  # fmt: skip
         found = [need for part in order for need in part.needs()]
         failing = self.context.tasks.failing.items()
@@ -145,7 +169,7 @@ async def _made(
 ) -> Hub:
     """The parts, each with what it works with."""
     house = House()
-    house.units = config.units
+    house.units, house.position = config.units, config.position
     await context.thread.run(context.records.house.load, house)
     writer, keeper = Writer(context), Keeper(context)
     await keeper.load()
@@ -159,26 +183,51 @@ async def _made(
     admission = Admission(context, house, all_links, rooms, pairing)
     described = Described(context, house, all_links)
     nodes = Nodes(context, house, all_links, rooms, intake, messages, pairing, described)
-    all_links.make(found, wrong, nodes)
-    public_key = ""
+    trust = Trust(context, config)
+    await trust.prepare()
+    trust.announced = lambda: [
+        name for driver in all_links.that(Announces) for name in driver.announced()
+    ]
+    all_links.make(found, wrong, nodes, trust.tls)
+    public_key, told = "", context.records.notices
+    buttons = Buttons(await context.thread.run(told.buttons_key, secrets.token_urlsafe(32)))
     if push is None:
-        records = context.records.notices
-        vapid_key = await context.thread.run(records.push_key, fresh_vapid_key())
-        push = WebPush(vapid_key, VAPID_CONTACT, config.push_services)
+        vapid_key = await context.thread.run(told.push_key, fresh_vapid_key())
+        push = WebPush(vapid_key, VAPID_CONTACT, config.push_services, buttons)
         public_key = push.public_key
-    outbox = Outbox(context, writer, push, config.push_services)
+    reload = Reload(context, config)
+    senders: dict[str, Send] = {
+        "phone": push.send,
+        "mail": Mail(
+            lambda: reload.config.mail, lambda: reload.config.house_name, trust.console
+        ).send,
+        "post": Post().send,
+        "loudspeaker": Loudspeaker(context, Act).send,
+    }
+    outbox = Outbox(context, house, writer, keeper, senders, config.zone)
+    ways = Ways(
+        context, house, outbox, buttons, config.push_services,
+        {
+            ACKNOWLEDGE: lambda button: Acknowledge(button["automation"]),
+            OFF: lambda button: CommandEntity(button["entity"], "off"),
+        },
+    )  # fmt: skip
     answer_s = config.answer_s
     actuation = Actuation(context, house, all_links, writer, keeper, intake, answer_s)
-    automations = Automations(context, house, writer, intake, outbox, config.zone)
+    presence = Presence(context, house, writer, intake, actuation)
+    automations = Automations(context, house, writer, intake, outbox, config.zone, PutOnDuty)
     settings = NodeSettings(context, house, all_links, answer_s)
     conditioning = Conditioning(context, house, intake, rollups)
     derived = Derived(context, house, writer, intake, rollups, config.zone)
 
+    backups = Backups(context, config)
+
     async def apply(new: Config) -> None:
         """What of `hombi.toml` can be changed while the hub runs."""
         await all_links.change(new.links)
-        automations.zone = new.zone
-        house.units = new.units
+        automations.zone = outbox.zone = new.zone
+        backups.config = new
+        house.units, house.position = new.units, new.position
         if new.zone.key != rollups.zone.key:
             derived.move_to(new.zone)
         context.tasks.start(rollups.move_to(new.zone), "the days of another zone")
@@ -186,6 +235,7 @@ async def _made(
         actuation.answer_s = settings.answer_s = new.answer_s
         context.announce(SettingsTakenUp())
 
+    reload.apply = apply
     return Hub(
         context,
         house,
@@ -199,6 +249,7 @@ async def _made(
         rooms,
         Dashboards(context, house),
         Scenes(context, house),
+        Sequences(context, house),
         messages,
         intake,
         pairing,
@@ -209,12 +260,16 @@ async def _made(
         settings,
         Tools(context, house, all_links),
         actuation,
+        presence,
         outbox,
+        ways,
         automations,
         Batteries(context, house, intake),
         Radios(context, house, all_links),
-        Reload(context, config, apply),
+        reload,
         Lag(context),
+        trust,
+        backups,
         public_key,
         context.clock.now_ms(),
     )

@@ -59,6 +59,12 @@ class Keeper(Part):
         self._told.append(call)
         self._work.set()
 
+    async def settled(self) -> None:
+        """Wait until all that was given so far is on disk."""
+        kept = asyncio.Event()
+        self.when_kept(kept.set)
+        await kept.wait()
+
     async def run(self) -> None:
         """Write until closed."""
         while True:

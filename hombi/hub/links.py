@@ -8,6 +8,7 @@ of its driver, by the protocols in `links.base`.
 from __future__ import annotations
 
 import logging
+import ssl
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from importlib.metadata import EntryPoint, entry_points
 from typing import Any, TypeVar
@@ -128,8 +129,15 @@ class Links(Part):
         self.troubles: dict[str, str] = {}
         self._opened: list[Driver] = []
 
-    def make(self, links: Sequence[Link], wrong: Sequence[str], reports: Reports) -> None:
-        """Make the drivers. One that cannot be made is said, and left out."""
+    def make(
+        self,
+        links: Sequence[Link],
+        wrong: Sequence[str],
+        reports: Reports,
+        tls: ssl.SSLContext | None = None,
+    ) -> None:
+        """Make the drivers; `tls` is for their doors. One that cannot be made is said,
+        and left out."""
         for what in wrong:
             self.trouble(what.split()[2], what)
         for link in links:
@@ -140,6 +148,7 @@ class Links(Part):
                 self.context.tasks,
                 self._house,
                 self._keeper.of(link.name),
+                tls,
             )
             try:
                 self.drivers[link.name] = link.make(given, self._settings[link.name])

@@ -4,8 +4,9 @@ hub."""
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any, TypeVar
 
 from hombi.core.errors import UnitError
@@ -147,6 +148,45 @@ class Act(Change[NodeSettings, Acted]):
             node=node.address, title=node.title, action=action.title, done=answer.done
         )
         return Done(answer, event)
+
+
+def doings(house: House) -> dict[str, Callable[[Collection[str], Mapping[str, str]], str]]:
+    """What nodes can be asked to do, as node/action, each with what finds out what is
+    wrong with its inputs: their names, and those of which the value is known."""
+    return {
+        f"{node.address}/{name}": partial(_doing_problem, action)
+        for node in house.nodes.values()
+        for name, action in node.actions.items()
+    }
+
+
+def settings_of(house: House) -> dict[str, Callable[[str], str]]:
+    """The nodes' own settings, as node/setting, each with what finds out what is wrong
+    with a value."""
+    return {
+        f"{node.address}/{one.name}": partial(_setting_problem, one)
+        for node in house.nodes.values()
+        for one in node.offer.settings
+    }
+
+
+def _doing_problem(action: Action, given: Collection[str], known: Mapping[str, str]) -> str:
+    inputs = {one.name or "input": one for one in action.inputs}
+    asked = f"it asks for {', '.join(inputs) or 'nothing'}"
+    if odd := sorted(set(given) - set(inputs)):
+        return f"{action.title} does not ask for {odd[0]}; {asked}"
+    if missing := sorted(set(inputs) - set(given)):
+        return f"{action.title} needs {missing[0]}; {asked}"
+    problems = (_setting_problem(inputs[name], value) for name, value in known.items())
+    return next((one for one in problems if one), "")
+
+
+def _setting_problem(setting: Setting, value: str) -> str:
+    try:
+        setting_value(setting, value)
+    except Invalid as error:
+        return str(error)
+    return ""
 
 
 def setting_value(setting: Setting, given: Any) -> Any:

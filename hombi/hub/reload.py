@@ -14,17 +14,20 @@ from hombi.links.base import LinkError
 LOOK_EVERY_S = 2.0
 
 
+async def _nothing(_: Config) -> None:
+    """Nothing can be changed yet."""
+
+
 class Reload(Part):
-    """Watches the file. `problem` says what is wrong with it as it stands, `waiting`
-    what is set but needs a restart."""
+    """Watches the file. `apply` takes up what can be changed; `problem` says what is
+    wrong with it as it stands, `waiting` what is set but needs a restart."""
 
     name = "settings"
 
-    def __init__(
-        self, context: Context, config: Config, apply: Callable[[Config], Awaitable[None]]
-    ) -> None:
+    def __init__(self, context: Context, config: Config) -> None:
         super().__init__(context)
-        self.config, self._started, self._apply = config, config, apply
+        self.config, self._started = config, config
+        self.apply: Callable[[Config], Awaitable[None]] = _nothing
         self.problem = ""
         self.waiting: list[str] = []
         self._seen = self._look()
@@ -46,7 +49,7 @@ class Reload(Part):
             new = await asyncio.to_thread(load_config, self.config.data)
             changed = new.differs_at(self.config)
             if any(is_live(table, key) for table, key in changed):
-                await self._apply(new)
+                await self.apply(new)
         except (ConfigError, LinkError) as error:
             if str(error) != self.problem:
                 self.problem = str(error)

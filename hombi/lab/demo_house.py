@@ -43,6 +43,11 @@ class Demo:
         """The port of the lab's own pages."""
         return self.port + 2
 
+    @property
+    def mail_port(self) -> int:
+        """The port of the lab's mail server."""
+        return self.port + 3
+
 
 def clear(demo: Demo) -> None:
     """Remove what an unfinished preparation has left, and nothing else that is in the

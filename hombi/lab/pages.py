@@ -15,8 +15,10 @@ from hombi.lab.camera import camera_routes
 from hombi.lab.controls import Controls
 from hombi.lab.demo_house import Demo, DemoError
 from hombi.lab.heron_mill import OUTSIDE, PLANS
+from hombi.lab.mailbox import Mailbox
 from hombi.lab.phone import LabPhone
 from hombi.lab.physics import Mill
+from hombi.lab.thing_plans import speaker_plan
 from hombi.lab.web_thing import WebThing
 
 STEAM_S = 60.0
@@ -26,6 +28,10 @@ async def serve_pages(
     demo: Demo, mill: Mill, phone: LabPhone, things: list[WebThing], controls: Controls
 ) -> None:
     """Serve them until cancelled. Raises DemoError."""
+    mailbox, speaker = Mailbox(), WebThing(speaker_plan(demo.lab_port), mill)
+
+    async def said(request: Request) -> Response:
+        return JSONResponse([text for _, text in reversed(speaker.done)])
 
     async def nodes(request: Request) -> Response:
         return JSONResponse(
@@ -45,11 +51,14 @@ async def serve_pages(
             Route("/phone", phone.page),
             Route("/phone/notices", phone.shown),
             Route("/phone/answer", phone.behave, methods=["POST"]),
+            Route("/phone/press", phone.press, methods=["POST"]),
+            *mailbox.routes(),
+            Route("/loudspeaker", said),
             Route("/nodes", nodes),
             Route("/steam", steam, methods=["POST"]),
             *camera_routes(mill),
             *controls.routes(),
-            *(route for thing in things for route in thing.routes()),
+            *(route for thing in (*things, speaker) for route in thing.routes()),
         ]
     )
     config = uvicorn.Config(
@@ -59,8 +68,9 @@ async def serve_pages(
     # The demo itself listens for Ctrl-C.
     server.capture_signals = contextlib.nullcontext  # type: ignore[method-assign, assignment]
     try:
+        await mailbox.open(demo.mail_port)
         await server.serve()
-    except SystemExit as error:
+    except (SystemExit, OSError) as error:
         raise DemoError(
             f"the lab's port {demo.lab_port} cannot be opened; set HOMBI_PORT to another port"
         ) from error

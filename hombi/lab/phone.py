@@ -9,11 +9,13 @@ import html
 import json
 import secrets
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 import http_ece
+import httpx
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.hazmat.primitives.serialization import (
     Encoding,
@@ -24,10 +26,17 @@ from cryptography.hazmat.primitives.serialization import (
 )
 from py_vapid import Vapid02
 from starlette.requests import Request
-from starlette.responses import HTMLResponse, JSONResponse, PlainTextResponse, Response
+from starlette.responses import (
+    HTMLResponse,
+    JSONResponse,
+    PlainTextResponse,
+    RedirectResponse,
+    Response,
+)
 
 MAX_SHOWN = 200
 _TOPIC = set("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-_")
+_URGENCIES = ("very-low", "low", "normal", "high")
 _PAGE = Path(__file__).with_name("phone.html")
 
 
@@ -46,6 +55,7 @@ class LabPhone:
     private_key: ec.EllipticCurvePrivateKey
     auth: bytes
     channel: str
+    hub: str = ""
     notices: list[dict[str, Any]] = field(default_factory=list)
     answer: int = 201
     headers: dict[str, str] = field(default_factory=dict)
@@ -53,6 +63,7 @@ class LabPhone:
     refused: int = 0
     taken: int = 0
     rings: int = 0
+    asked: dict[str, str] = field(default_factory=dict)
 
     @classmethod
     def kept_in(cls, path: Path, name: str) -> LabPhone:
@@ -116,8 +127,9 @@ class LabPhone:
         return Response(status_code=self.answer)
 
     def _show(self, notice: dict[str, Any]) -> None:
-        """Show it: in the place of the one with the same tag, which does not ring again
-        (Notifications API, 2.4)."""
+        """Show it as the console's service worker does: in the place of the one with
+        the same tag. It rings unless it is quiet, or the same one once more
+        (Notifications API, 2.4 and 3.4)."""
         self.taken += 1
         shown = {**notice, "received_at": round(time.time() * 1000)}
         same = [
@@ -125,10 +137,11 @@ class LabPhone:
             for n, one in enumerate(self.notices)
             if notice.get("tag") and one.get("tag") == notice["tag"]
         ]
-        if same:
-            self.notices[same[0]] = shown
-            return
-        self.rings += 1
+        again = any(self.notices[n].get("id") == notice.get("id") for n in same)
+        if not notice.get("quiet") and not again:
+            self.rings += 1
+        for place in same:
+            del self.notices[place]
         self.notices.append(shown)
         del self.notices[:-MAX_SHOWN]
 
@@ -138,6 +151,9 @@ class LabPhone:
             return "the content is not encrypted with aes128gcm"
         if not request.headers.get("ttl", "").isdigit():
             return "there is no TTL"
+        if request.headers.get("urgency", "normal") not in _URGENCIES:  # RFC 8030, 5.3
+            return "there is no such urgency"
+        self.asked = {one: request.headers.get(one, "") for one in ("ttl", "urgency", "topic")}
         topic = request.headers.get("topic", "")
         if len(topic) > 32 or set(topic) - _TOPIC:  # RFC 8030, 5.4
             return "the topic is not one of 32 signs of base64url"
@@ -165,7 +181,7 @@ class LabPhone:
         """What the phone shows, as a page."""
         rows = "".join(
             f"<li><b>{html.escape(n['title'])}</b><p>{html.escape(n['text'])}</p>"
-            f"<time>{_clock(n['received_at'])}</time></li>"
+            f"{_buttons(n.get('buttons', ()))}<time>{_clock(n['received_at'])}</time></li>"
             for n in reversed(self.notices)
         )
         body = rows or "<li class='none'>Nothing yet. This phone shows what the hub tells it.</li>"
@@ -175,10 +191,28 @@ class LabPhone:
             .replace("{{notices}}", body)
         )
 
+    async def press(self, request: Request) -> Response:
+        """`POST /phone/press?right=…`: press a button, as the console's service worker
+        does: without a sign-in."""
+        right = request.query_params.get("right", "")
+        async with httpx.AsyncClient(trust_env=False) as http:
+            answer = await http.post(f"{self.hub}/api/notices/press", json={"right": right})
+        if "text/html" in request.headers.get("accept", ""):
+            return RedirectResponse("/phone", 303)
+        return JSONResponse(answer.json(), answer.status_code)
+
     async def behave(self, request: Request) -> Response:
         """`POST /phone/answer?status=429`: how its push service answers from now on."""
         self.answer = int(request.query_params.get("status", "201"))
         return JSONResponse({"answer": self.answer})
+
+
+def _buttons(offered: Sequence[dict[str, str]]) -> str:
+    return "".join(
+        f'<form method="post" action="/phone/press?right={html.escape(one["right"])}">'
+        f"<button>{html.escape(one['label'])}</button></form>"
+        for one in offered
+    )
 
 
 def _decode(text: str) -> bytes:

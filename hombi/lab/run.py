@@ -37,6 +37,9 @@ from hombi.lab.zigbee_house import ZigbeeHouse
 STEP_S = 0.25
 STOP_S = 2.5
 
+# Where Heron Mill stands, in degrees north and east.
+WHERE = (53.1, 9.2)
+
 
 async def run_demo(demo: Demo, say: Say) -> None:
     """Start everything, say how to sign in, and go on until cancelled. Raises
@@ -62,6 +65,7 @@ async def run_demo(demo: Demo, say: Say) -> None:
             httpx.AsyncClient(base_url=url, timeout=15, trust_env=False) as http,
         ):
             phone = LabPhone.kept_in(demo.lab / "phone.json", "Lab phone")
+            phone.hub = url
             first = demo.unfinished.exists()
             mill, kept = Mill(demo.seed, time.time()), dict[str, list[Record]]()
             if first:
@@ -90,11 +94,11 @@ async def run_demo(demo: Demo, say: Say) -> None:
                 if first:
                     await let_in_radio(hub, zigbee, bluetooth, say)
                 if first:
-                    await hub.phones.add(
+                    await hub.ways.add_phone(
                         phone.name,
                         f"http://127.0.0.1:{demo.lab_port}/push/{phone.channel}",
                         phone.keys(),
-                        OWNER,
+                        person=OWNER,
                     )
                 outside = LabNode(
                     OUTSIDE, mill, url, demo.lab / f"{OUTSIDE.address}.json", demo.speed
@@ -113,14 +117,24 @@ async def run_demo(demo: Demo, say: Say) -> None:
                     name="wheel board",
                 )
                 if first:
-                    for text in sorted((Path(__file__).parent / "automations").glob("*.toml")):
-                        await hub.automations.add(text.read_text())
+                    await hub.change_house(where=WHERE)
+                    await hub.people.say(OWNER, home=True)
+                    for text in texts("sequences"):
+                        await hub.sequences.put(text)
+                    for text in texts("automations"):
+                        await hub.automations.add(text)
                     for method, sources, title, parameters in DERIVED:
                         await hub.derived.make(method, sources, title=title, parameters=parameters)
                     await hub.dashboards.add("Kitchen wall", kitchen_wall(demo.lab_port))
                     demo.unfinished.unlink()
                 _say_ready(demo, url, say)
                 await _live(demo, mill)
+
+
+def texts(folder: str) -> list[str]:
+    """The texts in a folder of the lab."""
+    files = sorted((Path(__file__).parent / folder).glob("*.toml"))
+    return [file.read_text() for file in files]
 
 
 @contextlib.asynccontextmanager
@@ -153,6 +167,9 @@ async def _hub_process(demo: Demo, bluetooth: BluetoothHouse | None) -> AsyncIte
         "HOMBI_HOUSE_NAME": "Heron Mill",
         "HOMBI_WIFI_DISCOVERY": "127.0.0.1",
         "HOMBI_NOTICES_PUSH_SERVICES": f"http://127.0.0.1:{demo.lab_port}",
+        "HOMBI_MAIL_HOST": "127.0.0.1",
+        "HOMBI_MAIL_PORT": str(demo.mail_port),
+        "HOMBI_MAIL_SECURE": "none",
         "HOMBI_ZIGBEE_PORT": str(demo.lab / "zigbee-stick"),
         **os.environ,
         **(
@@ -201,6 +218,7 @@ def _say_ready(demo: Demo, url: str, say: Say) -> None:
     say(f"Heron Mill is at   {url}")
     say(f"Sign in as         {owner['username']}   password {owner['password']}")
     say(f"The lab's phone    http://127.0.0.1:{demo.lab_port}/phone")
+    say(f"Its mailbox        http://127.0.0.1:{demo.lab_port}/mailbox")
     say(f"Radio nodes        http://127.0.0.1:{demo.lab_port}/ has their buttons")
     say(
         f"Two nodes wait     {OUTSIDE.title}, setup code {OUTSIDE.setup_code}, and the "

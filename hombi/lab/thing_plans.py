@@ -92,6 +92,31 @@ def _gauge() -> ThingPlan:
     )
 
 
+def speaker_plan(port: int = USUAL_PORT) -> ThingPlan:
+    """A loudspeaker that says what it is given. It is added by its address."""
+    return ThingPlan(
+        "terrace-speaker",
+        "Terrace loudspeaker",
+        "Says aloud what it is given.",
+        "Terrace",
+        (),
+        settings={
+            "volume": {
+                "title": "Volume", "type": "integer", "unit": "%", "minimum": 0, "maximum": 100,
+            }
+        },
+        starts={"volume": 40},
+        actions={
+            "say": {
+                "title": "Say",
+                "description": "Says a text.",
+                "input": {"type": "object", "properties": {"text": {"type": "string"}}},
+            }
+        },
+        house="" if port == USUAL_PORT else f" {port}",
+    )  # fmt: skip
+
+
 def web_things(port: int = USUAL_PORT) -> tuple[ThingPlan, ThingPlan]:
     """The described nodes: the one that is let in, and the one that waits. At another
     port they are other nodes."""

@@ -10,6 +10,7 @@ example.
 from __future__ import annotations
 
 import asyncio
+import ssl
 from collections.abc import Callable, Coroutine, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -223,24 +224,27 @@ class Clock(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class Surroundings:
-    """What a link may know of the hub: its data folder, the house's name, and the port
-    of its API."""
+    """What a link may know of the hub: its data folder, the house's name, and the
+    ports of its API; that of HTTPS is 0 where it does not speak it."""
 
     data: Path
     house_name: str = "Home"
     http_port: int = 0
+    https_port: int = 0
 
 
 @dataclass(frozen=True, slots=True)
 class LinkContext:
     """What a driver is given: whom it reports to, the clock, where its work runs, who
-    may come in, and what it asked to be kept before a restart."""
+    may come in, what it asked to be kept before a restart, and the house's certificate
+    for a door of its own."""
 
     reports: OwnReports
     clock: Clock
     tasks: Tasks
     keys: Keys
     kept: Kept = field(default_factory=dict)
+    tls: ssl.SSLContext | None = None
 
 
 class Driver(Protocol):

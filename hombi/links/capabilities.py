@@ -133,6 +133,14 @@ class Profiles(Protocol):
 
 
 @runtime_checkable
+class Announces(Protocol):
+    """A driver that makes the hub known in the house's network."""
+
+    def announced(self) -> Sequence[str]:
+        """The host names by which the hub is found."""
+
+
+@runtime_checkable
 class Reconfigures(Protocol):
     """A driver that applies some of its settings without a restart."""
 

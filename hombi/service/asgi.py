@@ -12,6 +12,7 @@ from django.core.asgi import get_asgi_application
 from django.core.handlers.asgi import ASGIRequest
 from django.http import HttpRequest, HttpResponse
 
+from hombi.service import cookies
 from hombi.service.api.problems import problem
 from hombi.service.names import why_not
 
@@ -54,6 +55,7 @@ async def limit_of(scope: MutableMapping[str, Any]) -> int:
 
 def _known(request: ASGIRequest) -> bool:
     """Whether somebody who has signed in sends this, by session or token."""
+    cookies.received(request)
     SessionMiddleware(_nothing).process_request(request)
     AuthenticationMiddleware(_nothing).process_request(request)
     return signed_in(request)

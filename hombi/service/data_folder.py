@@ -3,13 +3,22 @@ words, and nothing is changed."""
 
 from __future__ import annotations
 
+import contextlib
+import fcntl
 import os
 import secrets
 import sqlite3
 import stat
+from collections.abc import Iterator
+from datetime import datetime
 from pathlib import Path
 
-DATABASE, SECRET = "hub.sqlite3", "secret.key"  # the names of files
+from hombi.hub.backup import kept_backups
+from hombi.hub.private_file import write_private
+
+DATABASE, SECRET, LOCK = "hub.sqlite3", "secret.key", "hub.lock"  # the names of files
+# What is the house's beside the database.
+HOUSE_FILES = ("hombi.toml", SECRET, "authority.pem", "https.pem", "profiles")
 # Made of 50 random bytes; what is much shorter was cut.
 SECRET_LENGTH = 40
 # Up to this size the whole database is looked through at each start.
@@ -41,12 +50,7 @@ def read_secret(data: Path) -> str:
     key."""
     path = data / SECRET
     if not path.exists():
-        fresh = path.with_name(f"{SECRET}.{os.getpid()}")
-        with os.fdopen(os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as file:
-            file.write(secrets.token_urlsafe(50))
-            file.flush()
-            os.fsync(file.fileno())
-        fresh.rename(path)  # it is there whole, or not at all
+        write_private(path, secrets.token_urlsafe(50).encode())
     try:
         found = path.read_text().strip()
     except (OSError, UnicodeDecodeError) as error:
@@ -59,6 +63,36 @@ def read_secret(data: Path) -> str:
             "be set up again"
         )
     return found
+
+
+@contextlib.contextmanager
+def holding(data: Path) -> Iterator[None]:
+    """Hold the data folder's lock. Raises DataError when another hub holds it."""
+    with (data / LOCK).open("a+") as file:
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError as error:
+            file.seek(0)
+            raise DataError(
+                f"another hub (process {file.read().strip() or '?'}) runs on {data}; "
+                f"stop it, or set HOMBI_DATA to another folder"
+            ) from error
+        file.truncate(0)
+        file.write(str(os.getpid()))
+        file.flush()
+        yield
+
+
+def moved_aside(data: Path, why: str) -> Path:
+    """Move the house of a data folder into a folder within, and give that."""
+    aside = data / f"{why}-{datetime.now():%Y-%m-%d-%H%M%S}"
+    aside.mkdir(mode=0o700)
+    for pattern in (f"{DATABASE}*", *HOUSE_FILES):
+        for path in data.glob(pattern):
+            # A salvaged house keeps everything but its database.
+            if why != "damaged" or path.name.startswith(DATABASE):
+                path.rename(aside / path.name)
+    return aside
 
 
 def _secret(data: Path) -> None:
@@ -81,10 +115,22 @@ def _owners_only(data: Path) -> None:
             path.chmod(stat.S_IMODE(mode) & ~0o077)
 
 
+def _way_out(path: Path) -> str:
+    """What a person can do about a damaged database."""
+    try:
+        last = kept_backups(path.parent / "backups")[-1]
+    except (OSError, IndexError):
+        said = "`hombi restore FILE` puts a backup in its place"
+    else:
+        made = datetime.fromtimestamp(last.stat().st_mtime)
+        said = f"`hombi restore {last}` puts the backup of {made:%d %B %Y %H:%M} in its place"
+    return f"{said}; `hombi salvage` takes over what can still be read"
+
+
 def _database(path: Path) -> None:
     if not path.exists():
         return
-    again = f"Put a backup in its place, or move {path} away to begin with an empty house"
+    again = _way_out(path)
     try:
         with sqlite3.connect(f"file:{path}?mode=rw", uri=True, timeout=10) as found:
             found.execute("BEGIN IMMEDIATE")

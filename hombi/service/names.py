@@ -9,25 +9,23 @@ machine's own, those that the hub announces, and what `http.names` adds.
 from __future__ import annotations
 
 import ipaddress
+import re
 import socket
 from collections.abc import MutableMapping
 from typing import Any
 
-from hombi.links.wifi.discovery import host_name
-
 OWN_NAMES = ("localhost", "hombi.local")
+# Where there are several hubs, the later ones have a number after their name.
+_NUMBERED = re.compile(r"hombi-\d{1,2}\.local")
 _more: frozenset[str] = frozenset()
 
 
-def learn(configured: tuple[str, ...], port: int) -> None:
+def learn(configured: tuple[str, ...]) -> None:
     """Take up the names of the settings, beside the machine's own."""
     global _more  # noqa: PLW0603 - as with the hub itself, one process has one set of them
     machine = socket.gethostname().lower()
     short = machine.partition(".")[0]
-    announced = host_name(port).rstrip(".").lower()
-    _more = frozenset(
-        {machine, short, f"{short}.local", announced, *(one.lower() for one in configured)}
-    )
+    _more = frozenset({machine, short, f"{short}.local", *(one.lower() for one in configured)})
 
 
 def why_not(scope: MutableMapping[str, Any]) -> str:
@@ -44,7 +42,7 @@ def why_not(scope: MutableMapping[str, Any]) -> str:
     name = _name(given[0].decode("latin-1"))
     if name is None:
         return "the Host header is no host"
-    if name in OWN_NAMES or name in _more:
+    if name in OWN_NAMES or name in _more or _NUMBERED.fullmatch(name):
         return ""
     server = scope.get("server") or ("", 0)
     try:

@@ -5,14 +5,14 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import fcntl
 import gc
 import json
 import os
 import signal
 import socket
+import sqlite3
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -22,9 +22,12 @@ import uvloop
 
 from hombi.hub.config import Config, ConfigError, load_config
 from hombi.hub.hub import Hub, open_hub
+from hombi.hub.private_file import write_private
 from hombi.links.base import LinkError
 from hombi.links.crowd import raise_open_files
-from hombi.service.data_folder import DataError, prepare
+from hombi.links.secured import SecuredDoor
+from hombi.service import systemd
+from hombi.service.data_folder import DataError, holding, prepare
 
 TOKEN_FILE = "hub.token"  # noqa: S105 - the name of the file
 # Short turns between threads: a commit that runs beside must not keep an automation
@@ -74,37 +77,55 @@ def serve(data: Path, *, new_secrets: bool = False) -> None:
 
 @contextlib.contextmanager
 def _only_hub(data: Path) -> Iterator[None]:
-    """Hold the data folder's lock. Raises StartError when another hub holds it."""
-    path = data / "hub.lock"
-    with path.open("a+") as file:
-        try:
-            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError as error:
-            file.seek(0)
-            raise StartError(
-                f"another hub (process {file.read().strip() or '?'}) runs on {data}; "
-                f"stop it, or set HOMBI_DATA to another folder"
-            ) from error
-        file.truncate(0)
-        file.write(str(os.getpid()))
-        file.flush()
-        yield
+    """Raises StartError when another hub runs on the data folder."""
+    try:
+        with holding(data):
+            yield
+    except DataError as error:
+        raise StartError(str(error)) from error
 
 
 def _listening_socket(config: Config) -> socket.socket:
     """Raises StartError when the port cannot be had."""
-    family = socket.AF_INET6 if ":" in config.http_host else socket.AF_INET
-    sock = socket.socket(family)
-    sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
-        sock.bind((config.http_host, config.http_port))
-        sock.listen(256)  # who connects before the hub is open waits a moment, and is not refused
+        return _listen(config.http_host, config.http_port)
     except OSError as error:
-        sock.close()
         raise StartError(
             f"HTTP port {config.http_port} cannot be opened ({error.strerror}); "
             "stop what uses it, or set HOMBI_PORT, or http.port in hombi.toml"
         ) from error
+
+
+@contextlib.contextmanager
+def _secured(config: Config, hub: Hub, welcome: Callable[[], asyncio.Protocol]) -> Iterator[None]:
+    """Take connections in over HTTPS too. When its port cannot be had, the hub goes on
+    over HTTP alone, and says so."""
+    from hombi.service.connections import crowd  # noqa: PLC0415 - only after django.setup()
+
+    if hub.trust.tls is None:
+        yield
+        return
+    try:
+        sock = _listen(config.http_host, config.https_port)
+    except OSError as error:
+        hub.trust.shut = f"port {config.https_port} cannot be opened ({error.strerror})"
+        yield
+        return
+    door = SecuredDoor(sock, hub.trust.tls, crowd, welcome, hub.context.tasks)
+    hub.context.tasks.watch("HTTPS", door.take_in)
+    with sock:
+        yield
+
+
+def _listen(host: str, port: int) -> socket.socket:
+    sock = socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET)
+    sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        sock.bind((host, port))
+        sock.listen(256)  # who connects before the hub is open waits a moment, and is not refused
+    except OSError:
+        sock.close()
+        raise
     return sock
 
 
@@ -128,7 +149,8 @@ def _migrate(*, new_secrets: bool) -> None:
                 f"here); install that one again, "
                 "or put back a backup of before"
             )
-        call_command("migrate", verbosity=0, interactive=False)
+        with _way_back(Path(connection.settings_dict["NAME"]), loader):
+            call_command("migrate", verbosity=0, interactive=False)
         if new_secrets:
             forget_all(connection)
     except WrongKey as error:
@@ -137,6 +159,42 @@ def _migrate(*, new_secrets: bool) -> None:
         raise StartError(
             f"the database cannot be brought up to date ({error}); put a backup in its place"
         ) from error
+
+
+@contextlib.contextmanager
+def _way_back(database: Path, loader: Any) -> Iterator[None]:
+    """Keep a copy of the database while it is brought up to date; what fails leaves it
+    as it was. The copy of the last update stays."""
+    from django.db import connection  # noqa: PLC0415 - only after django.setup()
+
+    applied, known = set(loader.applied_migrations), set(loader.disk_migrations)
+    if not applied or not known - applied:
+        yield
+        return
+    folder = database.parent / "backups"
+    folder.mkdir(mode=0o700, exist_ok=True)
+    copy = folder / "before-update.sqlite3"
+    copy.unlink(missing_ok=True)
+    connection.close()
+    _copy(database, copy)
+    try:
+        yield
+    except Exception as error:
+        connection.close()
+        _copy(copy, database)
+        raise StartError(
+            f"the update of the database failed ({error}), and it is as it was before; install "
+            "the earlier Hombi again, and tell its makers"
+        ) from error
+
+
+def _copy(database: Path, to: Path) -> None:
+    """A whole copy of a database, also into one that is there."""
+    with (
+        contextlib.closing(sqlite3.connect(database)) as found,
+        contextlib.closing(sqlite3.connect(to)) as copy,
+    ):
+        found.backup(copy)
 
 
 def _tidy() -> None:
@@ -183,40 +241,47 @@ async def _serve(config: Config, sock: socket.socket) -> None:
     from hombi.service.records.sealing import WrongKey  # noqa: PLC0415
     from hombi.service.records.store import DatabaseRecords  # noqa: PLC0415
 
-    learn(config.http_names, config.http_port)
-    server = _Server(
-        uvicorn.Config(
-            application,
-            loop="none",
-            lifespan="off",
-            log_level="warning",
-            timeout_graceful_shutdown=2,
-            timeout_keep_alive=IDLE_S,
-            server_header=False,
-            http=Connection,
-            # Whom a proxy speaks for is believed only of the proxies that the settings
-            # name.
-            proxy_headers=bool(config.http_behind),
-            forwarded_allow_ips=list(config.http_behind),
-        )
+    learn(config.http_names)
+
+    settings = uvicorn.Config(
+        application,
+        loop="none",
+        lifespan="off",
+        log_level="warning",
+        timeout_graceful_shutdown=2,
+        timeout_keep_alive=IDLE_S,
+        server_header=False,
+        http=Connection,
+        # Whom a proxy speaks for is believed only of the proxies that the settings
+        # name.
+        proxy_headers=bool(config.http_behind),
+        forwarded_allow_ips=list(config.http_behind),
     )
+    server = _Server(settings)
+
+    def welcome() -> asyncio.Protocol:
+        """A connection over HTTPS is one of the same server's."""
+        return Connection(config=settings, server_state=server.server_state, app_state={})
+
     try:
         async with open_hub(config, DatabaseRecords()) as hub:
             server.stop_with(hub)
-            Accounts(hub.context, hub.house)
+            Accounts(hub.context, hub.house, hub.outbox)
             bridge.connect(hub)
             LocalToken.value = fresh_token()
             url = f"http://{_own_address(config)}:{config.http_port}"
-            _write_private(
-                config.data / TOKEN_FILE, json.dumps({"url": url, "token": LocalToken.value})
-            )
+            token = json.dumps({"url": url, "token": LocalToken.value})
+            write_private(config.data / TOKEN_FILE, token.encode())
             code = await asyncio.to_thread(Claim.prepare)
             print(f"Hombi is up at {url}  ({config.data})", flush=True)  # noqa: T201
             if code:
                 claim = f"Open {url}/claim and enter the code {code}"
                 print(f"Nobody owns this hub yet. {claim}", flush=True)  # noqa: T201
-            print("Ready. Ctrl-C stops it.", flush=True)  # noqa: T201
-            await server.serve([sock])
+            with _secured(config, hub, welcome):
+                print("Ready. Ctrl-C stops it.", flush=True)  # noqa: T201
+                hub.context.tasks.watch("telling systemd", systemd.watching)
+                await server.serve([sock])
+            systemd.tell("STOPPING=1")
             (config.data / TOKEN_FILE).unlink(missing_ok=True)
     except LinkError as error:
         raise StartError(str(error)) from error
@@ -230,10 +295,3 @@ async def _serve(config: Config, sock: socket.socket) -> None:
 
 def _own_address(config: Config) -> str:
     return "127.0.0.1" if config.http_host in ("0.0.0.0", "::") else config.http_host  # noqa: S104
-
-
-def _write_private(path: Path, text: str) -> None:
-    """A file for the hub's own user only, from its first byte."""
-    path.unlink(missing_ok=True)
-    with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as file:
-        file.write(text)

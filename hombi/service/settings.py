@@ -102,7 +102,7 @@ REST_FRAMEWORK = {
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "hombi.service.api.problems.handle",
     "STRICT_JSON": True,
-    "DEFAULT_THROTTLE_RATES": {"sign-in": "10/min", "arrivals": "60/min"},
+    "DEFAULT_THROTTLE_RATES": {"sign-in": "10/min", "arrivals": "60/min", "press": "30/min"},
 }
 SPECTACULAR_SETTINGS = {
     "TITLE": "Hombi",

@@ -36,6 +36,8 @@ class Automation(Shape, frozen=True, kw_only=True):
     started_lately: Annotated[int, Meta(description="how often, in the last seven days")]
     watch: Limit | None
     limit_shown: str
+    reminds: Annotated[bool, Meta(description="whether it will remind somebody again")]
+    room: Annotated[str | None, Meta(description="where what it looks at is, or what it switches")]
     stopped: Annotated[
         str, Meta(description="why the hub stopped it; a change of its text or duty starts it")
     ]
@@ -73,6 +75,26 @@ class TextRequest(Ask, frozen=True, kw_only=True):
 
     verbatim = frozenset({"text"})
     text: Text
+
+
+class KeptText(Shape, frozen=True, kw_only=True):
+    """A text that an automation has or had; `at` and `by` are null where nobody knows
+    since when, and who wrote it."""
+
+    at: Ms | None
+    by: str | None
+    text: str
+
+
+class Sequence(Shape, frozen=True, kw_only=True):
+    """A list of actions with a name, which automations run: its text word for word, and
+    its steps as a sentence, "" while it has mistakes."""
+
+    sequence: str
+    name: str
+    text: str
+    sentence: str
+    mistakes: list[Mistake]
 
 
 class AutomationChange(Ask, frozen=True, kw_only=True):
@@ -171,6 +193,10 @@ class Replay(Shape, frozen=True, kw_only=True):
     on_from: list[int]
     on_until: list[int]
     edges: list[ReplayedEdge]
+    stood_from: Annotated[list[int], Meta(description="when it stood elsewhere, the last 2000")]
+    stood: Annotated[
+        list[Literal["idle", "holding", "waiting", "on"]], Meta(description="and where, from then")
+    ]
     effects: list[ReplayedEffect]
     advice: list[str]
     lived: Annotated[
@@ -210,13 +236,14 @@ class PretendValue(Ask, frozen=True, kw_only=True):
 
 
 class RehearseRequest(Ask, frozen=True, kw_only=True):
-    """A text to rehearse with pretend values. `lasts` is how long after the last of
+    """A text to rehearse with pretend values (none for one that goes by the clock
+    alone). `lasts` is how long after the last of
     them it goes on, an hour unless given; `at` the moment at which it begins, in ms,
     now unless given."""
 
     verbatim = frozenset({"text"})
     text: Text
-    said: Annotated[list[PretendValue], Meta(min_length=1, max_length=60)]
+    said: Annotated[list[PretendValue], Meta(max_length=60)]
     lasts: Annotated[str, Meta(max_length=30)] = ""
     at: int = 0
 

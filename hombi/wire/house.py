@@ -46,11 +46,20 @@ class Link(Shape, frozen=True, kw_only=True):
     listening: str
 
 
+class Where(Ask, frozen=True, kw_only=True):
+    """A place on the earth, in degrees: north and east are positive."""
+
+    latitude: Annotated[float, Meta(ge=-90, le=90)]
+    longitude: Annotated[float, Meta(ge=-180, le=180)]
+
+
 class House(Shape, frozen=True, kw_only=True):
-    """The house at a glance. `readings_held` wait for the disk."""
+    """The house at a glance. `readings_held` wait for the disk; `where` is null while
+    nobody has said it."""
 
     name: str
     time_zone: str
+    where: Where | None
     units: Annotated[
         list[str], Meta(description="in which values are seen, where not in their kinds'")
     ]
@@ -103,6 +112,7 @@ class HouseChange(Ask, frozen=True, kw_only=True):
 
     name: RoomName | UnsetType = UNSET
     time_zone: Annotated[str, Meta(max_length=80)] | UnsetType = UNSET
+    where: Where | UnsetType = UNSET
     units: list[str] | UnsetType = UNSET
 
 

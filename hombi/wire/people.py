@@ -24,10 +24,60 @@ class ClaimCode(Shape, frozen=True, kw_only=True):
     code: str
 
 
+Role = Literal["owner", "adult", "guest", "wall"]
+
+
 class Person(Shape, frozen=True, kw_only=True):
-    """Who is signed in."""
+    """Who is signed in, and what they are in the house. A guest sees `rooms`, a wall a
+    `dashboard`."""
 
     username: str
+    role: Role = "owner"
+    rooms: list[str] = []
+    dashboard: str = ""
+    second: bool = False
+
+
+class Member(Shape, frozen=True, kw_only=True):
+    """Somebody of the house, or a wall. `last` is when they signed in last."""
+
+    username: str
+    role: Role
+    rooms: list[str]
+    dashboard: str
+    switches: bool
+    last: Ms | None
+
+
+class Invitation(Shape, frozen=True, kw_only=True):
+    """An invitation, told this once: its address opens the page on which somebody
+    joins; `svg` is the address as a QR code."""
+
+    code: str
+    address: str
+    svg: str
+    ends_at: Ms
+
+
+class SecondBegun(Shape, frozen=True, kw_only=True):
+    """A second factor's secret for an app, and its address as a QR code (SVG)."""
+
+    secret: str
+    svg: str
+
+
+class RecoveryCodes(Shape, frozen=True, kw_only=True):
+    """Codes for the day when the app is lost, each good once; told this once."""
+
+    codes: list[str]
+
+
+class Invited(Shape, frozen=True, kw_only=True):
+    """What an invitation is for. `person` sets a new password with it; "" joins."""
+
+    house: str
+    role: Role
+    person: str
 
 
 class Token(Shape, frozen=True, kw_only=True):
@@ -45,17 +95,37 @@ class KnownToken(Shape, frozen=True, kw_only=True):
     name: str
     username: str
     made_at: Ms
+    limit: Literal["read", "switch", "change"]
+    ends_at: Ms | None
     this_one: bool
 
 
-class Phone(Shape, frozen=True, kw_only=True):
-    """A phone that takes notifications; `service` is the host of its push service."""
+class Way(Shape, frozen=True, kw_only=True):
+    """A way of reaching a person. `way` is how a text names it; `address` is the mail
+    address, the host that is posted to, what a loudspeaker does, or a phone's push
+    service."""
 
     id: int
+    way: str
+    sort: Literal["phone", "mail", "post", "loudspeaker"]
     name: str
     person: str
+    address: str
     added_at: Ms
-    service: str
+
+
+class NewWay(Way, frozen=True, kw_only=True):
+    """A way that was added. `secret` signs what is posted there, told this once; ""
+    for the others."""
+
+    secret: str
+
+
+class Loudspeaker(Shape, frozen=True, kw_only=True):
+    """Something of a node that can say a text; `address` names it for a way."""
+
+    address: str
+    title: str
 
 
 class PushKey(Shape, frozen=True, kw_only=True):
@@ -65,16 +135,30 @@ class PushKey(Shape, frozen=True, kw_only=True):
 
 
 class Notice(Shape, frozen=True, kw_only=True):
-    """A notice on its way to a phone, or there."""
+    """A notice on its way to a person in one way, or there. `phone` is what that way is
+    called, `subject` what it is about. `settled_at` is when it was delivered, or given
+    up."""
 
     id: int
     phone: str
+    person: str
     title: str
     text: str
-    state: Literal["waiting", "delivered", "failed"]
+    path: str
+    subject: str
+    urgent: bool
+    quiet: bool
+    state: Literal["waiting", "delivered", "failed", "replaced", "told together"]
     attempts: int
     problem: str
     at: Ms
+    settled_at: Ms | None
+
+
+class Pressed(Shape, frozen=True, kw_only=True):
+    """What a button of a notice did."""
+
+    done: str
 
 
 class Tool(Shape, frozen=True, kw_only=True):
@@ -130,11 +214,12 @@ class ClaimRequest(Ask, frozen=True, kw_only=True):
 
 
 class SignInRequest(Ask, frozen=True, kw_only=True):
-    """A name and a password."""
+    """A name and a password, and the code of a second factor where there is one."""
 
     verbatim = frozenset({"password"})
     username: UserName
     password: PassWord
+    code: Annotated[str, Meta(max_length=20)] = ""
 
 
 class TokenRequest(SignInRequest, frozen=True, kw_only=True):
@@ -142,6 +227,52 @@ class TokenRequest(SignInRequest, frozen=True, kw_only=True):
 
     verbatim = frozenset({"password"})
     name: Annotated[str, Meta(min_length=1, max_length=80)] = "command line"
+    limit: Annotated[
+        Literal["read", "switch", "change"], Meta(description="what it may do at most")
+    ] = "change"
+    days: Annotated[int, Meta(ge=0, le=3650, description="void after so many; 0: never")] = 0
+
+
+class PlaceRequest(Ask, frozen=True, kw_only=True):
+    """What somebody is to be in the house: a guest sees and switches what is in their
+    rooms, a wall shows a dashboard, and switches what is on it unless told
+    otherwise."""
+
+    role: Role
+    rooms: Annotated[list[Annotated[str, Meta(max_length=80)]], Meta(max_length=100)] = []
+    dashboard: Annotated[str, Meta(max_length=80)] = ""
+    switches: bool = True
+
+
+class JoinRequest(Ask, frozen=True, kw_only=True):
+    """An invitation's code, and the account to make with it. A wall has no password;
+    who sets a new password gives no name."""
+
+    verbatim = frozenset({"password"})
+    code: Annotated[str, Meta(min_length=1, max_length=100)]
+    username: Annotated[str, Meta(max_length=150)] = ""
+    password: Annotated[str, Meta(max_length=200)] = ""
+
+
+class PasswordRequest(Ask, frozen=True, kw_only=True):
+    """The old password, and a new one."""
+
+    verbatim = frozenset({"old", "new"})
+    old: PassWord
+    new: PassWord
+
+
+class OwnPassword(Ask, frozen=True, kw_only=True):
+    """One's own password, to be sure."""
+
+    verbatim = frozenset({"password"})
+    password: PassWord
+
+
+class SecondCode(Ask, frozen=True, kw_only=True):
+    """A code that the app shows now."""
+
+    code: Annotated[str, Meta(min_length=6, max_length=20)]
 
 
 class PushKeys(Ask, frozen=True, kw_only=True):
@@ -159,6 +290,22 @@ class PhoneRequest(Ask, frozen=True, kw_only=True):
     person: UserName | UnsetType = UNSET
     endpoint: Annotated[str, Meta(min_length=1, max_length=2000)]
     keys: PushKeys
+
+
+class WayRequest(Ask, frozen=True, kw_only=True):
+    """A mail address, an address to post to, or something of a node that takes a text.
+    `person` is whoever is signed in unless given."""
+
+    sort: Literal["mail", "post", "loudspeaker"]
+    name: Annotated[str, Meta(min_length=1, max_length=80)]
+    person: UserName | UnsetType = UNSET
+    address: Annotated[str, Meta(min_length=1, max_length=1000)]
+
+
+class PressRequest(Ask, frozen=True, kw_only=True):
+    """The right that came with a button."""
+
+    right: Annotated[str, Meta(min_length=1, max_length=120)]
 
 
 class ToolRequest(Ask, frozen=True, kw_only=True):

@@ -4,6 +4,7 @@ have it."""
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -11,7 +12,7 @@ from typing import Any
 import pytest
 from playwright.sync_api import BrowserContext, ConsoleMessage, Page, expect
 
-from tests.house import OWNER, PASSWORD, Joined, Service
+from tests.house import OWNER, PASSWORD, Joined, Service, until
 
 # A busy machine draws late; what is expected is waited for.
 expect.set_options(timeout=30_000)
@@ -57,8 +58,31 @@ def cookies(service: Service, browser: Any) -> list[dict[str, Any]]:
     return found
 
 
-def sign_in(page: Page) -> None:
-    page.goto("/sign-in")
+class TextArea:
+    """The editor of an automation's text, as a person reads and writes it."""
+
+    def __init__(self, page: Page) -> None:
+        self.area = page.locator(".cm-content")
+        self.area.wait_for()
+
+    @property
+    def text(self) -> str:
+        # Lines that are out of sight are not in the page.
+        found: str = self.area.evaluate("one => one.cmTile.root.view.state.doc.toString()")
+        return found
+
+    def fill(self, text: str) -> None:
+        self.area.fill(text)
+        self.has(text)
+
+    def has(self, wanted: str | re.Pattern[str]) -> None:
+        """Wait until it has this text, or one that fits."""
+        whole = isinstance(wanted, str)
+        until(lambda: self.text == wanted if whole else re.search(wanted, self.text))
+
+
+def sign_in(page: Page, url: str = "") -> None:
+    page.goto(f"{url}/sign-in")
     page.get_by_label("Name").fill(OWNER)
     page.get_by_label("Password").fill(PASSWORD)
     page.get_by_role("button", name="Sign in").click()

@@ -12,7 +12,7 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 import pytest
 from playwright.sync_api import BrowserContext, Page, Route, expect
 
-from tests.browser.conftest import sign_in
+from tests.browser.conftest import TextArea, sign_in
 from tests.conftest import make_service
 from tests.house import PASSWORD, Joined, Service, until
 
@@ -115,7 +115,7 @@ def test_signing_in_again_happens_over_the_page_and_keeps_what_was_typed(
     console: Page, context: BrowserContext
 ) -> None:
     console.goto("/automations/too-dry")
-    area = console.get_by_role("textbox", name="The automation's text")
+    area = TextArea(console)
     area.fill(DRY.replace("20 %", "25 %"))
     expect(console.get_by_role("button", name="Save")).to_be_enabled()
     context.clear_cookies()
@@ -124,7 +124,7 @@ def test_signing_in_again_happens_over_the_page_and_keeps_what_was_typed(
     sheet.get_by_label("Password").fill(PASSWORD)
     sheet.get_by_role("button", name="Sign in").click()
     expect(sheet).to_have_count(0)
-    expect(area).to_have_value(DRY.replace("20 %", "25 %"))
+    area.has(DRY.replace("20 %", "25 %"))
     console.get_by_role("button", name="Save").click()
     expect(console.get_by_text("saved", exact=True)).to_be_visible()
 
@@ -134,20 +134,20 @@ def test_a_draft_outlives_a_reload_and_another_tab_is_not_written_over(
 ) -> None:
     sign_in(console)
     console.goto("/automations/too-dry")
-    area = console.get_by_role("textbox", name="The automation's text")
-    mine = area.input_value() + "# mine\n"
+    area = TextArea(console)
+    mine = area.text + "# mine\n"
     area.fill(mine)
     expect(console.get_by_text("not saved; kept on this device")).to_be_visible()
     console.on("dialog", lambda dialog: dialog.accept())
     console.reload()
-    expect(area).to_have_value(mine)
+    area.has(mine)
     with service.hub() as hub:
         theirs = hub.automations.get("too-dry").text + "# theirs\n"
         hub.automations.change("too-dry", theirs)
     expect(console.get_by_text("Somebody changed this automation")).to_be_visible()
     expect(console.get_by_role("button", name="Save")).to_be_disabled()
     console.get_by_role("button", name="Take the other").click()
-    expect(area).to_have_value(theirs)
+    area.has(theirs)
 
 
 @contextlib.contextmanager

@@ -95,14 +95,17 @@ def test_spans_by_wheel_buttons_and_keys(console: Page) -> None:
     assert narrow[1] - narrow[0] < 20 * HOUR
     console.get_by_role("button", name="Earlier").click()
     until(lambda: shown(console) != narrow)
-    assert shown(console)[1] < narrow[1]
+    earlier = shown(console)
+    assert earlier[1] < narrow[1]
     console.get_by_role("button", name="Further").click()
+    until(lambda: shown(console) != earlier)
     chart.focus()
     wide = shown(console)
     console.keyboard.press("+")
     until(lambda: shown(console) != wide)
     assert shown(console)[1] - shown(console)[0] < wide[1] - wide[0]
     moved = shown(console)
+    chart.focus()
     console.keyboard.press("Shift+ArrowLeft")
     until(lambda: shown(console) != moved)
     assert shown(console)[0] < moved[0]

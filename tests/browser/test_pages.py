@@ -10,7 +10,7 @@ from typing import Any
 import pytest
 from playwright.sync_api import BrowserType, Page, Route, expect
 
-from tests.browser.conftest import violations
+from tests.browser.conftest import TextArea, violations
 from tests.house import PLUG, Joined, Service, description, let_in, until
 
 FITS = "document.documentElement.scrollWidth <= window.innerWidth"
@@ -167,8 +167,8 @@ def test_an_automation_from_the_form_then_by_its_text(
     expect(
         console.get_by_text("When Cellar rack temperature is over 14 °C for 10 min: tell everyone")
     ).to_be_visible()
-    area = console.get_by_label("The automation's text")
-    text = area.input_value()
+    area = TextArea(console)
+    text = area.text
     area.fill(text.replace("temperature", "temprature"))
     expect(console.get_by_text("no entity cellar-rack/temprature")).to_be_visible()
     expect(console.get_by_text("did you mean cellar-rack/temperature?")).to_be_visible()

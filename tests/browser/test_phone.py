@@ -53,17 +53,19 @@ def test_the_browsers_subscription_reaches_the_hub_and_a_notice_reaches_it(
             f"PushManager.prototype.subscribe = async () => ({{ toJSON: () => "
             f"({json.dumps(given)}) }})"
         )
-        console.goto("/settings")
+        console.goto("/notices")
         console.get_by_label("Name of this device").fill("Ada's phone")
         console.get_by_role("button", name="Take notifications here").click()
-        expect(console.get_by_text("Ada's phone of ada")).to_be_visible()
+        reached = console.get_by_role("region", name="How people are reached")
+        expect(reached.get_by_text("Ada's phone").first).to_be_visible()
         console.get_by_role("button", name="Try it Ada's phone").click()
         until(lambda: phone.notices)
         assert phone.notices[0]["text"] == "This is Ada's phone."
-        expect(console.get_by_text("delivered")).to_be_visible()
+        told = console.get_by_role("region", name="What was told")
+        expect(told.get_by_text("delivered")).to_be_visible()
         console.get_by_role("button", name="Remove Ada's phone").click()
         console.get_by_role("dialog").get_by_role("button", name="Remove").click()
-        expect(console.get_by_text("No phone gets notifications yet.")).to_be_visible()
+        expect(reached.get_by_text("No way to reach ada yet.")).to_be_visible()
 
 
 def test_without_a_push_service_it_says_so(
@@ -72,7 +74,7 @@ def test_without_a_push_service_it_says_so(
     console.add_init_script(
         "PushManager.prototype.subscribe = async () => { throw new Error('no service') }"
     )
-    console.goto("/settings")
+    console.goto("/notices")
     console.get_by_label("Name of this device").fill("Ada's phone")
     console.get_by_role("button", name="Take notifications here").click()
     expect(console.get_by_role("alert")).to_contain_text("push service cannot be reached")
@@ -117,6 +119,59 @@ def test_a_push_is_shown_and_its_click_opens_the_page(
         }"""
     )
     expect(console.get_by_role("heading", level=1)).to_have_text("Cellar too dry")
+
+
+def test_a_notice_replaces_the_one_about_the_same_and_its_button_needs_no_page(
+    allowed: BrowserContext, console: Page, service: Service
+) -> None:
+    """The console's own worker: what it shows, whether it rings, what it sends."""
+    console.goto("/")
+    console.evaluate("navigator.serviceWorker.ready.then(() => true)")
+    (worker,) = allowed.service_workers
+    shown = worker.evaluate(
+        """async () => {
+            const rings = [];
+            const show = self.registration.showNotification.bind(self.registration);
+            self.registration.showNotification = (title, how) => {
+                rings.push(how.renotify);
+                return show(title, how);
+            };
+            const say = { title: "Door open", tag: "door", buttons: [
+                { do: "hush", label: "Not again for an hour", right: "1.hush.abc" } ] };
+            for (const one of [
+                { ...say, id: "a" }, { ...say, id: "a" }, { ...say, id: "b" },
+                { ...say, id: "c", quiet: true, text: "closed again", buttons: [] },
+            ]) {
+                const data = { json: () => one };
+                let done;
+                const event = new Event("push");
+                Object.assign(event, { data, waitUntil: (work) => { done = work; } });
+                self.dispatchEvent(event);
+                await done;
+            }
+            const left = await self.registration.getNotifications();
+            const asked = [];
+            self.fetch = async (url, how) => {
+                asked.push([url, how.method, how.credentials, how.body]);
+                return new Response(JSON.stringify({ done: "Not again for an hour" }));
+            };
+            await show("Door open", { tag: "door", actions: [{ action: "hush", title: "Hush" }],
+                data: { id: "d", path: "/", rights: { hush: "1.hush.abc" } } });
+            const [notification] = await self.registration.getNotifications();
+            let pressed;
+            const event = new NotificationEvent("notificationclick",
+                { notification, action: "hush" });
+            event.waitUntil = (work) => { pressed = work; };
+            self.dispatchEvent(event);
+            await pressed;
+            const [after] = await self.registration.getNotifications();
+            return { rings, left: left.map((n) => [n.body, n.silent]), asked, after: after.body };
+        }"""
+    )
+    assert shown["rings"][:4] == [True, False, True, False], "it rings for what is new"
+    assert shown["left"] == [["closed again", True]]
+    assert shown["asked"] == [["/api/notices/press", "POST", "omit", '{"right":"1.hush.abc"}']]
+    assert shown["after"] == "Done: Not again for an hour"
 
 
 def test_a_hub_that_goes_away_is_a_thin_line_and_what_was_known_stays(

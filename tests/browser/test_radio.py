@@ -10,7 +10,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.air import Air, hub_in, let_in
-from tests.browser.conftest import violations
+from tests.browser.conftest import TextArea, violations
 from tests.house import Service, until
 
 
@@ -97,10 +97,10 @@ def test_a_value_without_a_name_is_named_in_the_nodes_profile(
     )
     row.get_by_role("link", name="Name its values").click()
     dialog = console.get_by_role("dialog")
-    area = dialog.get_by_label("The profile's text")
-    expect(area).to_have_value(re.compile("datapoint 21"))
+    area = TextArea(console)
+    area.has(re.compile("datapoint 21"))
     assert violations(console) == []
-    draft = area.input_value()
+    draft = area.text
     area.fill(draft.replace('"datapoint 21"\nkind = "number"', '"salt"\nkind = "slat"'))
     dialog.get_by_role("button", name="Use it").click()
     expect(dialog.get_by_text("kind is 'slat'")).to_be_visible()

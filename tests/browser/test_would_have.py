@@ -8,7 +8,7 @@ import time
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import violations
+from tests.browser.conftest import TextArea, violations
 from tests.house import Joined, Service, until
 
 MIN = 60_000
@@ -45,16 +45,16 @@ def test_a_limit_is_tried_on_the_past_and_taken_into_the_text(
         limit.press("ArrowDown")
     expect(would).to_contain_text("It would have started 0 times")
     would.get_by_role("button", name="Take this limit into the text").click()
-    text = console.get_by_label("The automation's text")
-    expect(text).to_have_value(re.compile('under = "79.5 %"\nuntil = "83.5 %"\n\n'))
-    expect(text).to_have_value(re.compile('about = "The rinds crack."'))
+    text = TextArea(console)
+    text.has(re.compile('under = "79.5 %"\nuntil = "83.5 %"\n\n'))
+    text.has(re.compile('about = "The rinds crack."'))
     console.get_by_role("button", name="Discard changes").click()
     expect(would).to_contain_text("It would have started 4 times")
 
 
 def test_a_new_text_is_tried_before_it_is_kept(console: Page) -> None:
     console.goto("/automations/new")
-    console.get_by_label("The automation's text").fill(
+    TextArea(console).fill(
         'name = "Too damp"\n[watch]\nentity = "cellar-rack/humidity"\nover = "86 %"\n'
         '[[starts]]\nnotify = "everyone"\ntitle = "Damp"\n'
     )
@@ -110,28 +110,54 @@ def test_a_starter_takes_its_first_values_from_this_house(console: Page) -> None
     console.get_by_label("The mister").select_option("Cellar mister")
     assert violations(console) == []
     console.get_by_role("button", name="Write the text").click()
-    text = console.get_by_label("The automation's text")
-    expect(text).to_have_value(re.compile('under = "80 %"'))
+    text = TextArea(console)
+    text.has(re.compile('under = "80 %"'))
     expect(console.get_by_role("button", name="Put on duty")).to_be_enabled()
     console.get_by_role("button", name="Discard changes").click()
 
 
 def test_a_value_in_the_form_changes_its_place_in_the_text(console: Page, service: Service) -> None:
     console.goto("/automations/cellar-too-dry")
-    text = console.get_by_label("The automation's text")
-    before = text.input_value()
+    text = TextArea(console)
+    before = text.text
     limit = console.get_by_label("cellar-rack/humidity under")
     limit.fill("81 %")
     limit.press("Enter")
-    expect(text).to_have_value(before.replace('"82 %"', '"81 %"'))
+    text.has(before.replace('"82 %"', '"81 %"'))
     held = console.get_by_label("Held for")
     held.fill("3 min")
     held.press("Enter")
-    expect(text).to_have_value(re.compile('until = "86 %"\nheld = "3 min"\n'))
+    text.has(re.compile('until = "86 %"\nheld = "3 min"\n'))
     expect(console.get_by_text("under 81 % for 3 min")).to_be_visible()
     console.get_by_label("Held for").fill("")
     console.get_by_label("Held for").press("Enter")
+    text.has(before.replace('"82 %"', '"81 %"'))
     limit.fill("82 %")
     limit.press("Enter")
-    expect(text).to_have_value(before)
+    text.has(before)
     assert violations(console) == []
+
+
+def test_a_day_is_looked_through_and_actions_run_for_real(console: Page, service: Service) -> None:
+    console.goto("/automations/cellar-too-dry")
+    line = console.get_by_role("slider", name="A moment of this day")
+    line.focus()
+    for _ in range(3):
+        line.press("ArrowLeft")
+    moment = console.get_by_label("At another moment")
+    expect(moment).to_have_value(re.compile(r"^20\d\d-\d\d-\d\d \d\d:\d\d"))
+    expect(console.get_by_text(re.compile("^At .* it "))).to_be_visible()
+    console.get_by_text("Rehearse it with pretend values").click()
+    console.get_by_label("The clock begins at").fill("2026-11-20 22:00")
+    console.get_by_label("And goes on for").fill("2 h")
+    console.get_by_label("Value 1", exact=True).fill("81 %")
+    console.get_by_role("button", name="Rehearse", exact=True).click()
+    steps = console.get_by_role("list", name="What happens").get_by_role("listitem")
+    expect(steps).to_have_count(1)
+    assert violations(console) == []
+    console.get_by_role("button", name="Run its actions …").click()
+    sheet = console.get_by_role("dialog", name="Run its actions for real?")
+    sheet.get_by_role("button", name="Those of its start").click()
+    expect(console.get_by_text("They are under way.")).to_be_visible()
+    with service.hub() as hub:
+        until(lambda: hub.entities.get("cellar-mister/switch").wanted is not None)

@@ -49,7 +49,7 @@ def test_help_names_every_command(service: Service) -> None:
     for name in (
         "serve", "demo", "status", "pair", "arrivals", "admit", "now", "history", "follow", "set",
         "journal", "doctor", "check", "sign-in",
-        "node", "entity", "room", "automation", "phone", "tool", "token", "link",
+        "node", "entity", "room", "automation", "way", "notices", "tool", "token", "link",
     ):  # fmt: skip
         assert f" {name} " in text
 
@@ -92,7 +92,7 @@ def test_now_is_json_for_programs(service: Service) -> None:
         "entity list",
         "room list",
         "automation list",
-        "phone list",
+        "way list",
         "tool list",
         "token list",
         "link list",
@@ -152,7 +152,7 @@ def test_set_that_is_not_done_is_said_so_with_its_own_code(service: Service) -> 
         (("automation", "show", "nothing"), 1, "no automation nothing"),
         (("automation", "check", "/nowhere.toml"), 2, "does not exist"),
         (("automation", "duty", "x", "maybe"), 2, "duty is on or off"),
-        (("phone", "test", "7"), 1, "no phone 7"),
+        (("way", "test", "7"), 1, "no way 7"),
         (("nonsense",), 2, "No such command"),
     ],
 )

@@ -31,7 +31,7 @@ from tests.house import OWNER, PASSWORD, Joined, Service, until
             '[broker]\nhost = "b"\nca = "/nowhere.pem"\n',
             ["hombi.toml:3:", "the path of a PEM file that is there"],
         ),
-        ("[mqtt]\ntls_port = 8883\n", ["mqtt.certificate is not"]),
+        ("[https]\nuse = false\n[mqtt]\ntls_port = 8883\n", ["mqtt.certificate is not"]),
         ('[house]\ntime_zone = "Mars"\n', ["hombi.toml:2:", "a time zone"]),
     ],
 )

@@ -44,6 +44,7 @@ def test_an_example_is_a_command_that_can_be_given(
         "plug.toml",
         "profiles/plug.toml",
         "evening.json",
+        "evening.toml",
         "loft.json",
     ):
         (tmp_path / file).touch()

@@ -3,19 +3,28 @@
 from __future__ import annotations
 
 import re
+import tomllib
 from pathlib import Path
 
+import jsonschema
+import msgspec
 import pytest
 
-from hombi.core.automation import parse
+from hombi.core.automation import ACTIONS, COMPARISONS, parse, schema
 from hombi.core.house_facts import EntityFacts, HouseFacts, SceneFacts
-from hombi.core.kinds import KINDS
+from hombi.core.kinds import AT_HOME, KINDS
+from hombi.core.sun import Position
 from hombi.links.zigbee.profiles import read_profile
 
 TOP = Path(__file__).parents[2]
 HEAD = '[profile]\nmake = "Weirside"\nmodel = "Watch W1"\n'
 WATCH = '\n[watch]\nentity = "cellar-rack/humidity"\nunder = "82 %"\n'
 STARTS = '\n[[starts]]\nnotify = "everyone"\ntitle = "x"\n'
+_CLOSE_UP = re.search(
+    r'```\n(name = "Close up".*?)```', (TOP / "docs/automations.md").read_text(), re.DOTALL
+)
+assert _CLOSE_UP is not None
+CLOSE_UP = _CLOSE_UP[1]
 FACTS = HouseFacts(
     {
         "cellar-rack/humidity": EntityFacts(KINDS["humidity"], writable=False),
@@ -27,9 +36,15 @@ FACTS = HouseFacts(
         "loft-beam/temperature": EntityFacts(KINDS["temperature"], writable=False),
         "terrace-mast/temperature": EntityFacts(KINDS["temperature"], writable=False),
         "workshop-plug/power": EntityFacts(KINDS["power"], writable=False),
+        "workshop-eye/occupancy": EntityFacts(KINDS["occupancy"], writable=False),
+        "loft-lamp/switch": EntityFacts(KINDS["switch"], writable=True),
+        "house/ada": EntityFacts(KINDS[AT_HOME], writable=True),
     },
     frozenset({"ada"}),
     {"evening": SceneFacts("Evening", ())},
+    Position(53.1, 9.2),
+    homes={"ada": "house/ada"},
+    sequences={"close-up": CLOSE_UP},
 )
 
 
@@ -51,3 +66,17 @@ def test_automations_in_the_documents_are_sound(text: str) -> None:
     text += "" if "[watch]" in text else WATCH
     text += "" if "[[starts]]" in text else STARTS
     assert [str(mistake) for mistake in parse(text, FACTS).mistakes] == []
+    # And a text that the schema for editors takes.
+    data = msgspec.json.decode(msgspec.json.encode(tomllib.loads(text)))
+    jsonschema.validate(data, schema())
+
+
+def test_the_schema_has_all_that_the_language_has() -> None:
+    jsonschema.Draft202012Validator.check_schema(schema())
+    action = schema()["properties"]["starts"]["items"]["properties"]
+    assert set(ACTIONS) <= set(action)
+    assert set(COMPARISONS) <= set(schema()["properties"]["watch"]["properties"])
+    for word in ("over", "branch", "again"):
+        assert word in str(schema())
+    with pytest.raises(jsonschema.ValidationError):
+        jsonschema.validate({"name": "x", "watch": {"entty": "a/b"}}, schema())

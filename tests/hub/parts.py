@@ -6,7 +6,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 from collections.abc import AsyncIterator, Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -18,7 +18,7 @@ from hombi.hub.hub import Hub, open_hub
 from hombi.hub.kernel import Actor, Change, RecordsThread, Timer
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.notices import AddPhone
-from hombi.hub.notices.push import Fate, PushResult
+from hombi.hub.notices.sending import Fate, Sent
 from hombi.hub.pairing import proof_of
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
 from hombi.links.base import Check, Found, Link, LinkContext, OnLink, Unreachable, Wanted
@@ -213,10 +213,16 @@ class Phones:
 
     def __init__(self) -> None:
         self.told: list[tuple[str, str, str]] = []
-        self.answers: list[PushResult] = []
+        self.answers: list[Sent] = []
+        self.taken: list[DeliveryRecord] = []
+        # Whose phone hangs until this.
+        self.hangs: dict[str, asyncio.Event] = {}
 
-    async def send(self, phone: PhoneRecord, delivery: DeliveryRecord) -> PushResult:
-        answer = self.answers.pop(0) if self.answers else PushResult(Fate.DELIVERED)
+    async def send(self, phone: PhoneRecord, delivery: DeliveryRecord) -> Sent:
+        if (hangs := self.hangs.get(phone.person)) is not None:
+            await hangs.wait()
+        self.taken.append(replace(delivery))
+        answer = self.answers.pop(0) if self.answers else Sent(Fate.DELIVERED)
         if answer.fate is Fate.DELIVERED:
             self.told.append((phone.name, delivery.title, delivery.text))
         return answer
@@ -272,7 +278,11 @@ async def rig(
     # A clock that stands still until it is moved looks like one that is set again and
     # again.
     lag.LOOK_EVERY_S = 3_600.0
-    given = {"house": {"time_zone": "UTC"}, "actuation": {"answer_within": 0.05}}
+    given = {
+        "house": {"time_zone": "UTC"},
+        "actuation": {"answer_within": 0.05},
+        "https": {"use": False},
+    }
     settings = make_config(config.pop("data", Path("/nowhere")), given, links)
     async with open_hub(settings, records, clock=clock, push=phones, links=links) as hub:
         yield Rig(hub, clock, records, made[0], phones)

@@ -5,12 +5,18 @@ from __future__ import annotations
 import pytest
 
 from hombi.core.automation import EdgeKind
-from hombi.hub.automations import AddAutomation, ChangeAutomation, RemoveAutomation, RunActions
+from hombi.hub.automations import (
+    Acknowledge,
+    AddAutomation,
+    ChangeAutomation,
+    RemoveAutomation,
+    RunActions,
+)
 from hombi.hub.errors import Refused
 from hombi.hub.events import ClockSet
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.nodes import RemoveNode
-from tests.hub.parts import ManualClock, Rig, rig, settle, with_phone
+from tests.hub.parts import ManualClock, Rig, rig, settle, until, with_phone
 
 MIN = 60_000
 BOTH = """name = "Mist while it is dry and warm"
@@ -85,8 +91,8 @@ async def test_several_watched_waits_and_ways_back_over_a_restart() -> None:
         ]
         await says(r, 90, 11)
         assert sent(r) == []
-        last = records.journal.all[-1]
-        assert (last.event, "90.0 %, back past 82 %" in last.text) == ("AutomationEnded", True)
+        (last,) = [one for one in records.journal.all if one.event == "AutomationEnded"]
+        assert "90.0 %, back past 82 %" in last.text
 
 
 async def test_what_ends_early_says_nothing_and_what_is_removed_goes_back() -> None:
@@ -201,3 +207,53 @@ async def test_actions_alone_need_somebody_who_sees_to_them() -> None:
         assert sent(r) == [1.0, 0.0], "off duty, it goes back at once"
         with pytest.raises(Refused, match="put it on duty"):
             await r.do(RunActions(name, EdgeKind.START))
+
+
+async def test_a_command_is_told_with_the_automation_that_asked_and_reminders_end() -> None:
+    async with rig() as r:
+        await r.cellar()
+        await with_phone(r)
+        await r.do(AddAutomation(BOTH))
+        name = "mist-while-it-is-dry-and-warm"
+        with pytest.raises(Refused, match="is not on"):
+            await r.do(Acknowledge(name))
+        await says(r, 81, 11)
+        told = [entry for entry in r.records.journal.all if entry.automation == name]
+        confirmed = next(one for one in told if one.event == "CommandConfirmed")
+        assert confirmed.entity == "cellar-mister/switch"
+        assert confirmed.data["took_ms"] == 0
+        await r.do(Acknowledge(name))
+        for _ in range(13):
+            await r.clock.forward(3 * MIN)
+            await says(r, 81, 11)
+        assert [title for _, title, _ in r.phones.told] == [
+            "Still dry: Cellar rack temperature 11.0 °C"
+        ], "no reminder"
+
+
+async def test_two_that_put_each_other_on_and_off_duty_are_stopped() -> None:
+    """A puts B on duty, B takes A off, A's end takes B off, B's end puts A on."""
+
+    def text(name: str, other: str, start: str, end: str) -> str:
+        return (
+            f'name = "{name}"\n[watch]\nentity = "cellar-rack/humidity"\nunder = "82 %"\n'
+            f'[[starts]]\nduty = "{other}"\nto = "{start}"\n'
+            f'[[ends]]\nduty = "{other}"\nto = "{end}"\n'
+        )
+
+    async with rig() as r:
+        await r.cellar()
+        await says(r, 90, 11)
+        await r.do(AddAutomation(text("A", "A", "on", "off")))
+        await r.do(AddAutomation(text("B", "A", "off", "on")))
+        await r.do(ChangeAutomation("b", enabled=False))
+        await r.do(ChangeAutomation("a", text=text("A", "B", "on", "off")))
+        await says(r, 80, 11)
+        runners = r.hub.automations.runners
+        await until(lambda: any(one.broken for one in runners.values()))
+        assert [one.broken for one in runners.values() if one.broken] == [
+            "it puts others on and off duty again and again"
+        ]
+        told = len(r.records.journal.all)
+        await settle()
+        assert len(r.records.journal.all) == told, "they are at rest"

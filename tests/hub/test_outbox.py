@@ -2,17 +2,34 @@ from __future__ import annotations
 
 import asyncio
 import string
+from datetime import datetime
+from zoneinfo import ZoneInfo
 
 import pytest
 
-from hombi.hub.errors import Invalid, NotFound
+from hombi.hub.admission import AdmitArrival
+from hombi.hub.automations import AddAutomation
+from hombi.hub.errors import Invalid, NotFound, Refused
+from hombi.hub.kernel import STRANGER
 from hombi.hub.memory import MemoryRecords
-from hombi.hub.notices import AddPhone, RemovePhone
-from hombi.hub.notices.push import Fate, PushResult
+from hombi.hub.notices import (
+    AddPhone,
+    Buttons,
+    Fate,
+    PressButton,
+    QuietHours,
+    RemovePhone,
+    Sent,
+    SetQuietHours,
+    Told,
+    address_of,
+)
+from hombi.hub.pairing import proof_of
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
+from tests.house import description
 from tests.hub.parts import ManualClock, Rig, rig, settle
 
-LATER = PushResult(Fate.LATER, "the push service asks to try again later (503)")
+LATER = Sent(Fate.LATER, "the push service asks to try again later (503)")
 
 
 async def phone(
@@ -24,7 +41,7 @@ async def phone(
 
 
 async def tell(r: Rig, *words: str) -> None:
-    r.hub.outbox.tell(*words)
+    r.hub.outbox.tell(Told(*words))
     await settle()
 
 
@@ -73,7 +90,7 @@ async def test_it_is_tried_again_with_growing_pauses() -> None:
 async def test_the_push_services_own_wish_counts_when_it_is_longer() -> None:
     async with rig() as r:
         await phone(r)
-        r.phones.answers = [PushResult(Fate.LATER, "429", 120.0)]
+        r.phones.answers = [Sent(Fate.LATER, "429", 120.0)]
         await tell(r, "everyone", "Dry", "", "/")
         await r.clock.forward(119_000)
         assert r.phones.told == []
@@ -95,7 +112,7 @@ async def test_after_a_day_it_is_given_up_and_said() -> None:
 async def test_a_phone_that_is_gone_is_removed() -> None:
     async with rig() as r:
         await phone(r)
-        r.phones.answers = [PushResult(Fate.GONE, "gone (410)")]
+        r.phones.answers = [Sent(Fate.GONE, "gone (410)")]
         await tell(r, "everyone", "Dry", "", "/")
         await r.clock.forward(0)
         assert r.hub.outbox.phones == {}
@@ -112,7 +129,7 @@ async def test_a_phone_that_is_gone_is_removed() -> None:
 async def test_what_the_push_service_refuses_is_not_tried_again() -> None:
     async with rig() as r:
         await phone(r)
-        r.phones.answers = [PushResult(Fate.IMPOSSIBLE, "refused (403)")]
+        r.phones.answers = [Sent(Fate.IMPOSSIBLE, "refused (403)")]
         await tell(r, "everyone", "Dry", "", "/")
         await r.clock.forward(3_600_000)
         assert r.phones.told == []
@@ -143,14 +160,7 @@ async def test_one_hanging_phone_delays_no_other_and_each_has_its_notices_in_ord
     async with rig() as r:
         await phone(r)
         await phone(r, "Ben's phone", "ben", 2)
-        hangs, send = asyncio.Event(), r.phones.send
-
-        async def slow(phone: PhoneRecord, delivery: DeliveryRecord) -> PushResult:
-            if phone.person == "ben":
-                await hangs.wait()
-            return await send(phone, delivery)
-
-        r.phones.send = slow  # type: ignore[method-assign]
+        hangs = r.phones.hangs["ben"] = asyncio.Event()
         await tell(r, "everyone", "One", "", "/")
         await tell(r, "everyone", "Two", "", "/")
         await r.clock.forward(0)
@@ -198,3 +208,276 @@ async def test_an_endpoint_that_is_no_push_service_is_refused(endpoint: str) -> 
             await r.do(AddPhone(PhoneRecord(0, "x", "ada", endpoint, "k", "a", 0)))
         with pytest.raises(NotFound):
             await r.do(RemovePhone(99))
+
+
+def states(r: Rig) -> dict[str, str]:
+    return {one.title: one.state for one in r.records.notices.deliveries.values()}
+
+
+def about(title: str, subject: str = "automation/dry", **more: object) -> Told:
+    return Told("everyone", title, subject=subject, **more)  # type: ignore[arg-type]
+
+
+async def test_a_newer_notice_about_the_same_takes_the_place_of_one_that_waits() -> None:
+    async with rig() as r:
+        await phone(r)
+        r.phones.answers = [LATER]
+        for title in ("Dry", "Still dry", "Drier"):
+            r.hub.outbox.tell(about(title))
+            await settle()
+        r.hub.outbox.tell(about("Door open", "automation/door"))
+        await r.clock.forward(60_000)
+        assert [title for _, title, _ in r.phones.told] == ["Drier", "Door open"]
+        assert states(r) == {
+            "Dry": "replaced", "Still dry": "replaced", "Drier": "delivered",
+            "Door open": "delivered",
+        }  # fmt: skip
+
+
+async def test_what_is_over_is_said_without_a_sound_and_only_once() -> None:
+    async with rig() as r:
+        await phone(r)
+        r.hub.outbox.over("automation/door", lambda lasted: f"closed again after {lasted}", "/")
+        r.hub.outbox.tell(about("Door open", "automation/door"))
+        await settle()
+        r.clock.now += 6 * 60_000
+        for _ in range(2):
+            r.hub.outbox.over("automation/door", lambda lasted: f"closed again after {lasted}", "/")
+            await settle()
+        assert r.phones.told == [
+            ("Ada's phone", "Door open", ""),
+            ("Ada's phone", "Door open", "closed again after 6 min"),
+        ], "of what nobody was told, nothing is said"
+        assert [one.quiet for one in r.phones.taken] == [False, True]
+        assert r.phones.taken[0].subject == r.phones.taken[1].subject
+
+
+async def test_that_it_is_over_is_said_after_a_restart_too() -> None:
+    records, clock = MemoryRecords(), ManualClock()
+    async with rig(records, clock) as r:
+        await phone(r)
+        r.hub.outbox.tell(about("Door open"))
+        await settle()
+    clock.now += 60_000
+    async with rig(records, clock) as r:
+        r.hub.outbox.over("automation/dry", lambda lasted: f"over after {lasted}", "/")
+        await settle()
+        assert r.phones.told == [("Ada's phone", "Door open", "over after 1 min")]
+
+
+async def test_after_a_long_outage_one_notice_sums_them_up_and_urgent_ones_come_alone() -> None:
+    async with rig() as r:
+        await phone(r)
+        await phone(r, "Ben's phone", "ben", 2)
+        r.phones.hangs["ben"] = asyncio.Event()
+        r.phones.answers = [LATER] * 6
+        for number in range(9):
+            r.hub.outbox.tell(about(f"No. {number}", f"subject {number}"))
+            await settle()
+        r.hub.outbox.tell(about("Water in the cellar", "leak", urgent=True))
+        await r.clock.forward(2 * 3_600_000)
+        told = [(title, text) for who, title, text in r.phones.told if who == "Ada's phone"]
+        titles = [title for title, _ in told]
+        assert "Water in the cellar" in titles
+        assert titles[-1].endswith("notices while you were not reached")
+        assert "No. 8" in told[-1][1]
+        assert len(told) <= 3, "they are not poured out"
+        mine = [one.state for one in r.records.notices.deliveries.values() if one.person == "ada"]
+        assert mine.count("told together") >= 8
+        assert "waiting" not in mine
+
+
+async def test_in_quiet_hours_only_what_is_urgent_comes_and_the_rest_afterwards() -> None:
+    records, clock = MemoryRecords(), ManualClock()
+    async with rig(records, clock) as r:
+        r.hub.house.people |= {"ada", "ben"}
+        # 2027-01-15 08:00 UTC.
+        await phone(r)
+        await phone(r, "Ben's phone", "ben", 2)
+        await r.do(SetQuietHours("ada", "07:30-09:00"))
+        r.hub.outbox.tell(about("Dry", "dry"))
+        r.hub.outbox.tell(about("Leak", "leak", urgent=True))
+        await settle()
+        assert [(who, what) for who, what, _ in r.phones.told if who[0] == "A"] == [
+            ("Ada's phone", "Leak")
+        ]
+        assert ("Ben's phone", "Dry", "") in r.phones.told
+    # They outlive a restart.
+    async with rig(records, clock) as r:
+        await clock.forward(59 * 60_000)
+        assert r.phones.told == []
+        await clock.forward(2 * 60_000)
+        assert r.phones.told == [("Ada's phone", "Dry", "")]
+
+
+@pytest.mark.parametrize("hours", ["22:00", "25:00-06:00", "22:00-22:00", "late-early"])
+async def test_quiet_hours_that_are_none_are_refused(hours: str) -> None:
+    async with rig() as r:
+        r.hub.house.people.add("ada")
+        with pytest.raises(Invalid, match=r"22:00-06:30|different times"):
+            await r.do(SetQuietHours("ada", hours))
+
+
+@pytest.mark.parametrize(
+    ("hours", "at", "over"),
+    [
+        ("22:00-06:30", "2026-10-25T00:30:00+02:00", "2026-10-25T06:30:00+01:00"),
+        ("22:00-06:30", "2026-10-24T23:00:00+02:00", "2026-10-25T06:30:00+01:00"),
+        ("22:00-06:30", "2026-10-25T06:30:00+01:00", None),
+        ("22:00-06:30", "2026-10-25T21:59:59+01:00", None),
+        ("13:00-14:00", "2026-10-25T13:00:00+01:00", "2026-10-25T14:00:00+01:00"),
+    ],
+)
+def test_quiet_hours_follow_the_clock_of_the_house(hours: str, at: str, over: str | None) -> None:
+    found = QuietHours.read(hours)
+    assert found is not None
+    ms = round(datetime.fromisoformat(at).timestamp() * 1000)
+    wanted = None if over is None else round(datetime.fromisoformat(over).timestamp() * 1000)
+    assert found.over_ms(ms, ZoneInfo("Europe/Berlin")) == wanted
+
+
+async def test_who_is_meant_and_in_which_way() -> None:
+    async with rig() as r:
+        await phone(r)
+        for person, sort, name, address in (
+            ("ada", "mail", "mail", "ada@mill.example"),
+            ("ben", "mail", "mail", "ben@mill.example"),
+            ("ada", "post", "ledger", "https://mill.example/told"),
+        ):
+            await r.do(AddPhone(PhoneRecord(0, name, person, address, "", "", 0, sort)))
+        outbox = r.hub.outbox
+
+        def named(to: str, *sorts: str) -> list[str]:
+            return [address_of(one) for one in outbox.meant(to, sorts)]
+
+        assert named("everyone") == ["ada/ada-s-phone", "ben/mail"], "mail where there is no phone"
+        assert named("ada/mail") == ["ada/mail"]
+        assert named("everyone", "mail") == ["ada/mail", "ben/mail"]
+        assert named("ada", "post") == ["ada/ledger"]
+        with pytest.raises(Invalid, match="has a way called mail already"):
+            await r.do(AddPhone(PhoneRecord(0, "Mail", "ada", "x@mill.example", "", "", 0, "mail")))
+
+
+@pytest.mark.parametrize(
+    ("sort", "address"),
+    [
+        ("mail", "ada"), ("mail", "ada@"), ("mail", "a b@mill.example"),
+        ("mail", "ada@mill.example\r\nBcc: all@mill.example"), ("mail", "Ada <ada@mill.example>"),
+        ("post", "ftp://mill.example"), ("post", "https://"), ("post", "https://u:p@mill.example"),
+        ("loudspeaker", "cellar-mister/say/text"), ("loudspeaker", "nowhere"),
+    ],
+)  # fmt: skip
+async def test_an_address_that_cannot_be_one_is_refused(sort: str, address: str) -> None:
+    async with rig() as r:
+        await r.cellar()
+        with pytest.raises(Invalid, match=r"no mail address|no address to post to|takes no text"):
+            await r.do(AddPhone(PhoneRecord(0, "x", "ada", address, "", "", 0, sort)))
+
+
+SAY = {"say": {"input": {"type": "object", "properties": {"text": {"type": "string"}}}}}
+DAMP = """
+name = "Damp"
+[watch]
+entity = "cellar-rack/humidity"
+over = "90 %"
+[[starts]]
+switch = "cellar-mister/switch"
+to = "on"
+[[starts]]
+notify = "everyone"
+title = "Cellar is damp"
+[[remind]]
+every = "5 min"
+notify = "everyone"
+title = "Still damp"
+"""
+
+
+async def pressed(r: Rig, button: str, delivery: DeliveryRecord) -> str:
+    right = r.hub.ways.buttons.right(delivery.id, button)
+    return await r.hub.context.changes.do(PressButton(right), STRANGER)
+
+
+async def test_a_button_does_just_what_it_says_once() -> None:
+    async with rig() as r:
+        await r.cellar()
+        await phone(r)
+        await r.do(AddAutomation(DAMP))
+        r.say("cellar-rack", "humidity", 95)
+        await settle()
+        (delivery,) = r.phones.taken
+        assert [one["label"] for one in delivery.buttons] == [
+            "I see to it", "Switch Cellar mister off", "Not again for an hour",
+        ]  # fmt: skip
+        assert await pressed(r, "off", delivery) == "Switch Cellar mister off"
+        await settle()
+        assert r.link.sent[-1][1].value == 0.0
+        with pytest.raises(Refused, match="pressed already"):
+            await pressed(r, "off", delivery)
+        await pressed(r, "acknowledge", delivery)
+        await r.clock.forward(6 * 60_000)
+        assert [title for _, title, _ in r.phones.told] == ["Cellar is damp"], "no reminder"
+        by = [one.by for one in r.records.journal.all if one.event == "AutomationAcknowledged"]
+        assert by == ["ada"]
+
+
+async def test_not_again_for_an_hour_counts_for_one_person_and_one_subject() -> None:
+    records, clock = MemoryRecords(), ManualClock()
+    async with rig(records, clock) as r:
+        await phone(r)
+        await phone(r, "Ben's phone", "ben", 2)
+        buttons = ({"do": "hush", "label": "Not again for an hour"},)
+        r.hub.outbox.tell(about("Dry", buttons=buttons))
+        await settle()
+        mine = next(one for one in r.phones.taken if one.person == "ada")
+        await pressed(r, "hush", mine)
+    async with rig(records, clock) as r:
+        r.hub.outbox.tell(about("Dry again"))
+        r.hub.outbox.tell(about("Door", "door"))
+        await settle()
+        assert sorted((who[0], title) for who, title, _ in r.phones.told) == [
+            ("A", "Door"), ("B", "Door"), ("B", "Dry again"),
+        ]  # fmt: skip
+        clock.now += 3_600_001
+        r.hub.outbox.tell(about("Dry at last"))
+        await settle()
+        assert ("Ada's phone", "Dry at last", "") in r.phones.told
+
+
+async def test_a_right_that_was_made_up_or_is_old_presses_nothing() -> None:
+    async with rig() as r:
+        await phone(r)
+        buttons = ({"do": "hush", "label": "Not again for an hour"},)
+        r.hub.outbox.tell(about("Dry", buttons=buttons))
+        await settle()
+        (delivery,) = r.phones.taken
+        right = r.hub.ways.buttons.right(delivery.id, "hush")
+        other = r.hub.ways.buttons.right(delivery.id + 1, "hush")
+        stranger = Buttons("another key").right(delivery.id, "hush")
+        for made_up in (
+            right[:-1] + ("0" if right[-1] != "0" else "1"),
+            right.replace(".hush.", ".off."), other, stranger, "", ".", "1..", "ä.hush.x",
+            f"{10**30}.hush.x",
+        ):  # fmt: skip
+            with pytest.raises(Refused):
+                await r.hub.context.changes.do(PressButton(made_up), STRANGER)
+        r.clock.now += 25 * 3_600_000
+        with pytest.raises(Refused, match="more than a day old"):
+            await pressed(r, "hush", delivery)
+        with pytest.raises(Refused):
+            await r.do(PressButton(right))  # a person has no such right: it is the phone's
+
+
+async def test_a_loudspeaker_says_it_and_says_nothing_late() -> None:
+    async with rig() as r:
+        volume = {"type": "integer", "unit": "%", "minimum": 0, "maximum": 100}
+        thing = {**description("Terrace speaker", volume=volume), "actions": SAY}
+        r.hub.pairing.open_window(60_000)
+        arrival, _ = await r.hub.pairing.ask(thing, proof_of("1234", thing["id"]))
+        await r.do(AdmitArrival(arrival.record.id, "1234", "Terrace speaker", "Terrace"))
+        address = "terrace-speaker/say/text"
+        await r.do(AddPhone(PhoneRecord(0, "terrace", "ada", address, "", "", 0, "loudspeaker")))
+        r.hub.outbox.tell(Told("ada", "Rain", "take the washing in", sorts=("loudspeaker",)))
+        await settle()
+        assert r.link.acts == [("terrace-speaker", "say", {"text": "Rain. take the washing in"})]
+        assert states(r) == {"Rain": "delivered"}

@@ -20,7 +20,7 @@ from hombi.hub.node_settings import Act, ChangeSetting, setting_value
 from hombi.hub.picks import AddNode
 from hombi.hub.ports import JournalEntry
 from hombi.hub.tools import AddTool, ChangeTool, NewToolKey, RemoveTool
-from hombi.links.base import Heard
+from hombi.links.base import Heard, Unreachable
 from hombi.links.offer import Setting
 from tests.house import CLIMATE, description
 from tests.hub.parts import ManualClock, Rig, rig, settle
@@ -250,7 +250,7 @@ async def test_a_settings_file_is_taken_up_while_the_hub_runs(tmp_path: Path) ->
         path = tmp_path / "hombi.toml"
         path.write_text(
             '[house]\nname = "Heron Mill"\n[actuation]\nanswer_within = "2 '
-            's"\n[http]\nport = 5001\n'
+            's"\n[http]\nport = 5001\n[https]\nuse = false\n'
         )
         await r.hub.reload.take_up()
         assert (r.hub.config.house_name, r.hub.actuation.answer_s) == ("Heron Mill", 2.0)
@@ -328,3 +328,62 @@ async def test_an_entry_that_cannot_be_written_holds_up_no_other(
                 await settle()
         assert tries == ["First", "First", "Poison", "Last", "Last"]
         assert r.events()[-2:] == ["First", "Last"]
+
+
+SPEAKS = """name = "Say so"
+[watch]
+entity = "rack/humidity"
+over = "80 %"
+[[starts]]
+do = "rack/say"
+with = { text = "It is {value}", times = "2" }
+[[starts]]
+set = "rack/interval"
+to = "10 s"
+[[ends]]
+do = "rack/rest"
+"""
+
+
+async def test_an_automation_has_a_node_do_what_it_offers_and_sets_its_settings() -> None:
+    say = {
+        "input": {
+            "type": "object",
+            "properties": {"times": {"type": "integer", "maximum": 9}, "text": {"type": "string"}},
+        }
+    }
+    async with rig() as r:
+        await settled_in(r, say=say, rest={})
+        for wrong, said in (
+            (("rack/say", "rack/sya"), "did you mean rack/say?"),
+            (("times =", "tmes ="), "does not ask for tmes"),
+            ((', times = "2"', ""), "needs times"),
+            (('"2"', '"10"'), "not 10"),
+            (("{value}", "{valu}"), "{valu} stands for nothing"),
+            (('"10 s"', '"1 s"'), "is 2 to 600 s, not 1"),
+            (("rack/interval", "rack/intervl"), "no entity rack/intervl"),
+        ):
+            with pytest.raises(Invalid) as refused:
+                await r.do(AddAutomation(SPEAKS.replace(*wrong)))
+            assert any(said in str(one) for one in refused.value.mistakes), refused.value.mistakes
+        runner = await r.do(AddAutomation(SPEAKS))
+        assert "rack: say (text It is {value}, times 2); rack: interval 10 s" in (
+            r.hub.automations.spoken(runner.program)  # type: ignore[arg-type]
+        )
+        r.say("rack", "humidity", 85.0)
+        await settle()
+        assert r.link.acts == [("rack", "say", {"text": "It is 85.0 %", "times": 2})]
+        assert r.hub.house.node("rack").told["interval"] == 10
+        r.say("rack", "humidity", 75.0)
+        await settle()
+        assert r.link.acts[1:] == [("rack", "rest", None)]
+
+        async def away(node: str, action: str, given: Any) -> Any:
+            raise Unreachable("rack does not answer")
+
+        r.link.act = away  # type: ignore[method-assign]
+        r.say("rack", "humidity", 86.0)
+        await settle()
+        failed = next(one for one in r.records.journal.all if one.event == "ActionFailed")
+        assert failed.text == "say-so could not do all that it says: rack does not answer"
+        assert failed.automation == "say-so"

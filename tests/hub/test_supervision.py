@@ -16,8 +16,8 @@ from hombi.hub.config import make_config
 from hombi.hub.errors import Refused
 from hombi.hub.events import NodeMoved
 from hombi.hub.hub import open_hub
-from hombi.hub.kernel import Actor, Supervisor
-from hombi.hub.kernel.policy import MAY, Right, allows
+from hombi.hub.kernel import Actor, ActorKind, Limit, Supervisor
+from hombi.hub.kernel.policy import LIMITS, OTHERS, ROLES, Right, allows
 from hombi.hub.kernel.supervisor import PartFailed
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.nodes import MoveNode, RemoveNode, RenameNode
@@ -202,7 +202,7 @@ async def test_a_link_that_cannot_be_used_keeps_no_hub_from_starting(when: str) 
         Link("wifi", {}, lambda *_: None, lambda context, _: Wireless(context)),
     ]
     records, clock = MemoryRecords(), ManualClock()
-    settings = make_config(Path("/nowhere"), {}, links)
+    settings = make_config(Path("/nowhere"), {"https": {"use": False}}, links)
     async with open_hub(settings, records, clock=clock, push=Phones(), links=links) as hub:
         assert "wifi" in hub.links.drivers
         if when != "stopped":
@@ -222,7 +222,9 @@ async def test_a_driver_that_reports_nonsense_of_one_node_is_heard_of_the_other(
 
 
 async def test_who_may_do_what_is_one_table() -> None:
-    assert set(MAY) == set(Right)
+    assert set(ROLES) == set(Right)
+    assert set(OTHERS) == set(ActorKind) - {ActorKind.PERSON}
+    assert set(LIMITS) == set(Limit)
     async with rig() as r:
         await r.cellar()
         changes = r.hub.context.changes

@@ -5,33 +5,35 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import hmac
+import json
+import ssl
 import threading
 import time
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from email.utils import format_datetime
 from pathlib import Path
+from typing import Any
 
+import httpx
 import pytest
 import uvicorn
 from starlette.applications import Starlette
+from starlette.requests import Request
+from starlette.responses import Response
 from starlette.routing import Route
 
+from hombi.lab.mailbox import Mailbox
 from hombi.lab.phone import LabPhone
+from tests.certificates import Authority
 from tests.house import Joined, Service, free_ports, until
 
 
 @contextlib.contextmanager
-def phone_service(path: Path, port: int) -> Iterator[LabPhone]:
-    """The lab's phone behind its push service."""
-    phone = LabPhone.kept_in(path, "Lab phone")
-    app = Starlette(
-        routes=[
-            Route("/push/{channel}", phone.push, methods=["POST"]),
-            Route("/phone/notices", phone.shown),
-            Route("/phone", phone.page),
-        ]
-    )
+def served(routes: list[Route], port: int) -> Iterator[None]:
+    """A web server on loopback."""
+    app = Starlette(routes=routes)
     server = uvicorn.Server(
         uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", lifespan="off")
     )
@@ -39,10 +41,23 @@ def phone_service(path: Path, port: int) -> Iterator[LabPhone]:
     thread.start()
     until(lambda: server.started)
     try:
-        yield phone
+        yield
     finally:
         server.should_exit = True
         thread.join(30)
+
+
+@contextlib.contextmanager
+def phone_service(path: Path, port: int) -> Iterator[LabPhone]:
+    """The lab's phone behind its push service."""
+    phone = LabPhone.kept_in(path, "Lab phone")
+    routes = [
+        Route("/push/{channel}", phone.push, methods=["POST"]),
+        Route("/phone/notices", phone.shown),
+        Route("/phone", phone.page),
+    ]
+    with served(routes, port):
+        yield phone
 
 
 @pytest.fixture
@@ -54,7 +69,7 @@ def push(tmp_path: Path) -> Iterator[tuple[LabPhone, int]]:
 
 def add(service: Service, phone: LabPhone, port: int) -> int:
     with service.hub() as hub:
-        return hub.phones.add(
+        return hub.ways.add_phone(
             phone.name, f"http://127.0.0.1:{port}/push/{phone.channel}", phone.keys()
         ).id
 
@@ -79,11 +94,178 @@ def test_an_automation_tells_a_phone(
             "/automations/damp",
         )
         assert phone.refused == 0
-        until(lambda: hub.phones.notices()[0].state == "delivered")
+        until(lambda: hub.ways.notices()[0].state == "delivered")
         until(lambda: list(hub.journal(event="NoticeDelivered")))
         hub.automations.remove("damp")
-        for known in hub.phones.list():
-            hub.phones.remove(known.id)
+        for known in hub.ways.list():
+            hub.ways.remove(known.id)
+
+
+def test_what_a_push_service_is_asked_follows_from_what_the_notice_is(
+    service: Service, rack: Joined, push: tuple[LabPhone, int]
+) -> None:
+    """TTL, urgency and topic of RFC 8030; on the phone one place for what is about the
+    same; a button that needs no sign-in."""
+    phone, port = push
+    add(service, phone, port)
+    with service.hub() as hub:
+        hub.automations.add(
+            'name = "Hot"\n[watch]\nentity = "cellar-rack/temperature"\nover = "30 °C"\n'
+            '[[starts]]\nnotify = "everyone"\ntitle = "Cellar is hot"\nurgent = true\n'
+        )
+        rack.post([{"n": "temperature", "v": 31.0}])
+        until(lambda: phone.notices)
+        first = dict(phone.asked)
+        assert (first["urgency"], first["ttl"]) == ("high", "86400")
+        rack.post([{"n": "temperature", "v": 12.0}])
+        until(lambda: phone.taken == 2)
+        assert phone.asked["urgency"] == "low"
+        assert int(phone.asked["ttl"]) < 86400
+        assert phone.asked["topic"] == first["topic"]
+        (shown,) = phone.notices
+        assert (shown["title"], shown["quiet"]) == ("Cellar is hot", True)
+        assert shown["text"].startswith("over after ")
+        assert phone.rings == 1
+        rack.post([{"n": "temperature", "v": 33.0}])
+        until(lambda: phone.rings == 2)
+        button = phone.notices[0]["buttons"][-1]
+        assert button["label"] == "Not again for an hour"
+        press = f"{service.url}/api/notices/press"
+        answer = httpx.post(press, json={"right": button["right"]})
+        assert (answer.status_code, answer.json()) == (200, {"done": "Not again for an hour"})
+        again = httpx.post(press, json={"right": button["right"]})
+        assert again.status_code == 409
+        assert "pressed already" in again.json()["detail"]
+        # What it is good for, and nothing beside.
+        bearer = {"Authorization": f"Bearer {button['right']}"}
+        assert httpx.get(f"{service.url}/api/house", headers=bearer).status_code == 401
+        rack.post([{"n": "temperature", "v": 12.0}])
+        rack.post([{"n": "temperature", "v": 34.0}])
+        until(lambda: hub.automations.get("hot").phase == "on")
+        hub.automations.remove("hot")
+        for known in hub.ways.list():
+            hub.ways.remove(known.id)
+
+
+class Receiver:
+    """Ten lines of somebody's own, as the documentation shows them."""
+
+    def __init__(self, secret: str = "") -> None:
+        self.secret, self.told, self.answer = secret, [], 204
+        self.refused = 0
+
+    async def take(self, request: Request) -> Response:
+        body = await request.body()
+        at = request.headers["hombi-time"]
+        made = hmac.new(self.secret.encode(), at.encode() + b"." + body, "sha256").hexdigest()
+        fits = hmac.compare_digest(made, request.headers["hombi-signature"])
+        if not fits or abs(time.time() - int(at)) > 300:
+            self.refused += 1
+            return Response(status_code=403)
+        if self.answer == 204:
+            self.told.append(json.loads(body))
+        return Response(status_code=self.answer)
+
+
+def test_a_post_is_signed_tried_again_and_given_up_where_it_is_refused(service: Service) -> None:
+    (port,) = free_ports(1)
+    receiver = Receiver()
+    with served([Route("/told", receiver.take, methods=["POST"])], port), service.hub() as hub:
+        made = hub.ways.add("post", f"http://127.0.0.1:{port}/told", "ledger")
+        assert made.way == "ada/ledger"
+        assert made.address == f"127.0.0.1:{port}"
+        assert hub.ways.list()[0].as_dict().get("secret") is None, "it is told once"
+        receiver.secret, receiver.answer = made.secret, 503
+        hub.ways.test(made.id)
+        until(lambda: hub.ways.notices()[0].attempts == 1)
+        assert "503" in hub.ways.notices()[0].problem
+        receiver.answer = 204
+        until(lambda: receiver.told)
+        (told,) = receiver.told
+        assert (told["title"], told["over"]) == ("Hombi can reach you", False)
+        receiver.secret = "another"
+        hub.ways.test(made.id)
+        until(lambda: hub.ways.notices()[0].state == "failed")
+        assert "403" in hub.ways.notices()[0].problem
+        hub.ways.remove(made.id)
+
+
+@contextlib.contextmanager
+def mail_server(mailbox: Mailbox, port: int, **how: Any) -> Iterator[None]:
+    """The lab's mail server, in a loop of its own."""
+    loop = asyncio.new_event_loop()
+    server = loop.run_until_complete(mailbox.open(port, **how))
+    thread = threading.Thread(target=loop.run_forever, daemon=True)
+    thread.start()
+    try:
+        yield
+    finally:
+        loop.call_soon_threadsafe(server.close)
+        loop.call_soon_threadsafe(loop.stop)
+        thread.join(30)
+        loop.close()
+
+
+@pytest.mark.parametrize("secure", ["starttls", "tls"])
+def test_a_mail_goes_over_tls_with_a_sign_in(
+    own_service: Service, tmp_path: Path, secure: str
+) -> None:
+    authority = Authority(tmp_path / "ca")
+    certificate, key = authority.issue("mail")
+    tls = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    tls.load_cert_chain(certificate, key)
+    mailbox = Mailbox("hub@mill.example", "wheel and weir")
+    (port,) = free_ports(1)
+    settings = (
+        f'[mail]\nhost = "127.0.0.1"\nport = {port}\nsecure = "{secure}"\n'
+        'user = "hub@mill.example"\npassword = "PASSWORD"\nca = "CA"\n'
+    )
+    file = own_service.data / "hombi.toml"
+    right = settings.replace("PASSWORD", "wheel and weir").replace("CA", str(authority.file))
+    file.write_text(settings.replace("PASSWORD", "wrong").replace("CA", str(authority.file)))
+    own_service.start().claim()
+    how = {"tls": tls, "starttls": secure == "starttls"}
+    with mail_server(mailbox, port, **how), own_service.hub() as hub:
+        way = hub.ways.add("mail", "ada@mill.example", "mail")
+        hub.ways.test(way.id)
+        until(lambda: "refuses the sign-in" in hub.ways.notices()[0].problem)
+        assert hub.ways.notices()[0].state == "waiting", "a password can be put right"
+        file.write_text(right)
+        until(lambda: mailbox.mails)
+        (mail,) = mailbox.mails
+        assert (mail.to, mail.sender) == ("ada@mill.example", "hub@mill.example")
+        assert mail.subject == "Test house: Hombi can reach you"
+        assert mail.headers["Auto-Submitted"] == "auto-generated"
+        assert "/notices" in mail.text
+        until(lambda: hub.ways.notices()[0].state == "delivered")
+        mailbox.answer = "550 no such mailbox"
+        hub.ways.test(way.id)
+        until(lambda: hub.ways.notices()[0].state == "failed")
+        assert "550 no such mailbox" in hub.ways.notices()[0].problem
+    own_service.stop()
+
+
+def test_a_mail_server_with_a_certificate_of_nobody_gets_no_password(
+    own_service: Service, tmp_path: Path
+) -> None:
+    certificate, key = Authority(tmp_path / "ca").issue("mail")
+    tls = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    tls.load_cert_chain(certificate, key)
+    mailbox = Mailbox("hub", "wheel and weir")
+    (port,) = free_ports(1)
+    own_service.env |= {
+        "HOMBI_MAIL_HOST": "127.0.0.1",
+        "HOMBI_MAIL_PORT": str(port),
+        "HOMBI_MAIL_USER": "hub",
+        "HOMBI_MAIL_PASSWORD": "wheel and weir",
+    }
+    own_service.start().claim()
+    with mail_server(mailbox, port, tls=tls), own_service.hub() as hub:
+        way = hub.ways.add("mail", "ada@mill.example", "mail")
+        hub.ways.test(way.id)
+        until(lambda: "not trusted" in hub.ways.notices()[0].problem)
+        assert mailbox.mails == []
+    own_service.stop()
 
 
 def test_a_busy_push_service_is_tried_again(service: Service, push: tuple[LabPhone, int]) -> None:
@@ -91,13 +273,13 @@ def test_a_busy_push_service_is_tried_again(service: Service, push: tuple[LabPho
     number = add(service, phone, port)
     phone.answer = 503
     with service.hub() as hub:
-        hub.phones.test(number)
-        until(lambda: hub.phones.notices()[0].attempts == 1)
-        assert hub.phones.notices()[0].state == "waiting"
-        assert "503" in hub.phones.notices()[0].problem
+        hub.ways.test(number)
+        until(lambda: hub.ways.notices()[0].attempts == 1)
+        assert hub.ways.notices()[0].state == "waiting"
+        assert "503" in hub.ways.notices()[0].problem
         phone.answer = 201
         until(lambda: phone.notices)
-        hub.phones.remove(number)
+        hub.ways.remove(number)
 
 
 @pytest.mark.parametrize("status", [404, 410])
@@ -108,8 +290,8 @@ def test_a_phone_that_is_gone_is_removed(
     number = add(service, phone, port)
     phone.answer = status
     with service.hub() as hub:
-        hub.phones.test(number)
-        until(lambda: number not in [p.id for p in hub.phones.list()])
+        hub.ways.test(number)
+        until(lambda: number not in [p.id for p in hub.ways.list()])
         until(lambda: any(f"({status})" in e.text for e in hub.journal(event="PhoneRemoved")))
 
 
@@ -120,10 +302,10 @@ def test_what_the_push_service_refuses_is_said(
     number = add(service, phone, port)
     phone.answer = 403
     with service.hub() as hub:
-        hub.phones.test(number)
-        until(lambda: hub.phones.notices()[0].state == "failed")
+        hub.ways.test(number)
+        until(lambda: hub.ways.notices()[0].state == "failed")
         assert any("did not reach" in need.text for need in hub.house().needs)
-        hub.phones.remove(number)
+        hub.ways.remove(number)
 
 
 def test_a_push_service_that_says_nothing_has_taken_it(
@@ -133,9 +315,9 @@ def test_a_push_service_that_says_nothing_has_taken_it(
     number = add(service, phone, port)
     phone.answer = 204
     with service.hub() as hub:
-        hub.phones.test(number)
-        until(lambda: hub.phones.notices()[0].state == "delivered")
-        hub.phones.remove(number)
+        hub.ways.test(number)
+        until(lambda: hub.ways.notices()[0].state == "delivered")
+        hub.ways.remove(number)
 
 
 def test_a_push_service_that_sends_the_hub_elsewhere_is_not_followed(
@@ -150,11 +332,11 @@ def test_a_push_service_that_sends_the_hub_elsewhere_is_not_followed(
         {"Location": f"http://127.0.0.1:{port}/push/{phone.channel}?again"},
     )
     with service.hub() as hub:
-        hub.phones.test(number)
-        until(lambda: hub.phones.notices()[0].state == "failed")
-        assert "not followed" in hub.phones.notices()[0].problem
-        assert hub.phones.notices()[0].attempts == 1
-        hub.phones.remove(number)
+        hub.ways.test(number)
+        until(lambda: hub.ways.notices()[0].state == "failed")
+        assert "not followed" in hub.ways.notices()[0].problem
+        assert hub.ways.notices()[0].attempts == 1
+        hub.ways.remove(number)
 
 
 def test_a_date_until_which_to_wait_is_waited_for(
@@ -168,12 +350,12 @@ def test_a_date_until_which_to_wait_is_waited_for(
         {"Retry-After": format_datetime(datetime.now(UTC) + timedelta(seconds=8), usegmt=True)},
     )
     with service.hub() as hub:
-        hub.phones.test(number)
-        until(lambda: hub.phones.notices()[0].attempts == 1)
+        hub.ways.test(number)
+        until(lambda: hub.ways.notices()[0].attempts == 1)
         phone.answer = 201
         until(lambda: phone.notices)
         assert time.time() - begun > 6
-        hub.phones.remove(number)
+        hub.ways.remove(number)
 
 
 def test_a_hub_that_is_killed_while_a_phone_takes_its_notice_rings_once(
@@ -186,13 +368,13 @@ def test_a_hub_that_is_killed_while_a_phone_takes_its_notice_rings_once(
         number = add(own_service, phone, port)
         phone.slow_s = 5.0
         with own_service.hub() as hub:
-            hub.phones.test(number)
+            hub.ways.test(number)
             until(lambda: phone.taken == 1)
         own_service.kill()
         phone.slow_s = 0.0
         own_service.start()
         with own_service.hub() as hub:
-            until(lambda: hub.phones.notices()[0].state == "delivered")
+            until(lambda: hub.ways.notices()[0].state == "delivered")
         assert (phone.taken, phone.rings, len(phone.notices)) == (2, 1, 1), (
             "it came twice, and is one notice"
         )
@@ -208,14 +390,14 @@ def test_a_phone_whose_service_hangs_holds_up_nobody_elses(
         phone.slow_s = 8.0
         with service.hub() as hub:
             for _ in range(3):
-                hub.phones.test(slow)
+                hub.ways.test(slow)
             until(lambda: phone.taken)
             begun = time.monotonic()
-            hub.phones.test(fast)
+            hub.ways.test(fast)
             until(lambda: quick.notices)
             assert time.monotonic() - begun < 5
             for number in (slow, fast):
-                hub.phones.remove(number)
+                hub.ways.remove(number)
 
 
 def test_a_notice_that_waits_outlives_a_killed_hub(own_service: Service, tmp_path: Path) -> None:
@@ -225,9 +407,9 @@ def test_a_notice_that_waits_outlives_a_killed_hub(own_service: Service, tmp_pat
     with phone_service(tmp_path / "phone.json", port) as phone:
         number = add(own_service, phone, port)
     with own_service.hub() as hub:  # nobody listens there now
-        hub.phones.test(number)
-        until(lambda: hub.phones.notices()[0].attempts == 1)
-        assert "cannot be reached" in hub.phones.notices()[0].problem
+        hub.ways.test(number)
+        until(lambda: hub.ways.notices()[0].attempts == 1)
+        assert "cannot be reached" in hub.ways.notices()[0].problem
     own_service.kill()
     own_service.start()
     with phone_service(tmp_path / "phone.json", port) as again:

@@ -80,7 +80,7 @@ def test_the_house_is_there_with_its_past(demo: Demo) -> None:
         assert point.value is not None
         until(lambda: len(hub.entities.history(point.entity, "month", points=30).at) == 30)
         assert hub.entities.get("loft/cold-corner").derived is not None
-        assert len(hub.automations.list()) == 4
+        assert len(hub.automations.list()) == 6
         assert all(not a.mistakes for a in hub.automations.list())
         assert house.phones == 1
 
@@ -101,7 +101,7 @@ def test_steam_is_seen_and_the_phone_is_told(demo: Demo) -> None:
     httpx.post(f"{lab}/steam")
     with service_of(demo).hub() as hub:
         until(lambda: (hub.entities.get("cellar-rack/humidity").value or 0) > 93)
-        hub.phones.test(hub.phones.list()[0].id)
+        hub.ways.test(hub.ways.list()[0].id)
     notices = until(lambda: httpx.get(f"{lab}/phone/notices").json())
     assert notices[0]["title"] == "Hombi can reach you"
     assert "Hombi can reach you" in httpx.get(f"{lab}/phone").text
@@ -159,7 +159,7 @@ def test_a_second_start_goes_on_where_it_stopped(demo: Demo) -> None:
         assert {n.link for n in hub.nodes.list()} == {"wifi", "zigbee", "bluetooth"}
         assert hub.entities.set("loft-lamp/level", "40 %").state == "confirmed"
         until(lambda: hub.entities.set("hen-house-lamp/switch", "on").state == "confirmed")
-        assert len(hub.automations.list()) == 4
+        assert len(hub.automations.list()) == 6
         kept = json.loads((service_of(demo).data / "lab" / "mill.json").read_text())
         assert 5 < kept["rooms"]["cellar"][0] < 20
 
@@ -178,7 +178,7 @@ def test_a_second_demo_beside_it_that_was_interrupted_begins_anew(
         assert any("made afresh" in line for line in second.said)
         with second.service.hub() as hub:
             assert len(hub.nodes.list()) >= 24
-            assert len(hub.automations.list()) == 4
+            assert len(hub.automations.list()) == 6
         assert (tmp_path / "notes.txt").exists()
     finally:
         second.stop()

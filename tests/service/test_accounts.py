@@ -47,9 +47,8 @@ def test_signing_in_gives_a_token_that_can_be_made_void(service: Service) -> Non
 def test_the_console_signs_in_with_a_session_that_needs_its_csrf_token(service: Service) -> None:
     with httpx.Client(base_url=service.url) as browser:
         assert browser.get("/api/session").status_code == 401
-        assert browser.post(
-            "/api/session", json={"username": OWNER, "password": PASSWORD}
-        ).json() == {"username": OWNER}
+        entered = browser.post("/api/session", json={"username": OWNER, "password": PASSWORD})
+        assert (entered.json()["username"], entered.json()["role"]) == (OWNER, "owner")
         assert browser.get("/api/house").status_code == 200
         forged = browser.post("/api/pairing", json={})
         assert forged.status_code == 403

@@ -80,8 +80,8 @@ def test_names_that_do_not_exist_come_with_the_nearest(service: Service, rack: J
             hub.entities.set("cellar-rack/humidty", "on")
         with pytest.raises(Missing, match="no automation nothing"):
             hub.automations.get("nothing")
-        with pytest.raises(Missing, match="no phone 99"):
-            hub.phones.test(99)
+        with pytest.raises(Missing, match="no way 99"):
+            hub.ways.test(99)
 
 
 def test_rooms_and_floors_in_the_order_the_person_wants(service: Service, rack: Joined) -> None:

@@ -15,7 +15,7 @@ import pytest
 from hombi.client import HubProblem, Missing, Wrong
 from hombi.wire import TileRequest
 from tests.cameras import camera, says
-from tests.house import CLIMATE, Service, call, description, let_in
+from tests.house import CLIMATE, Service, call, description, let_in, until
 
 PNG = b"\x89PNG\r\n\x1a\n" + b"\0" * 40
 
@@ -44,6 +44,7 @@ def test_a_room_is_arranged_and_comes_by_itself_again(mill: Service) -> None:
         )  # fmt: skip
         assert made.tiles[0].of == [RACK], "a name became its address"
         assert made.tiles[2].text == "Turn the wheels.\nEvery Monday."
+        until(lambda: list(hub.journal(event="DashboardArranged")))
     mill.kill()
     mill.start()
     with mill.hub() as hub:

@@ -16,6 +16,7 @@ NO_VALUE = 24
 def test_what_was_stored_before_channels_is_all_there(own_service: Service) -> None:
     """A node whose humidity was once a level in another unit, with a reading of no
     value, an arrival, a radio node, and what links kept under bare names."""
+    (own_service.data / "hub.sqlite3").unlink()
     for app, to in (("records", BEFORE), ("accounts", None), ("sessions", None)):
         words = [sys.executable, "-m", "django", "migrate", app, *([to] if to else [])]
         subprocess.run(

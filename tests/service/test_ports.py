@@ -24,6 +24,7 @@ from hombi.hub.ports import (
     Records,
     Row,
     SceneRecord,
+    TextRecord,
 )
 
 RACK = "urn:dev:mac:00005e0053000001"
@@ -467,3 +468,23 @@ def test_dashboards_are_kept_and_go_with_their_room(database: Callable[[], Recor
         assert records.dashboards.all() == [other], "it went with its room"
         records.dashboards.remove("evening")
         assert records.dashboards.all() == []
+
+
+def test_sequences_are_kept_by_their_slug(records: Records) -> None:
+    records.sequences.save("close-up", 'name = "Close up"\n')
+    records.sequences.save("air", "a")
+    records.sequences.save("close-up", "b")
+    assert list(records.sequences.all().items()) == [("air", "a"), ("close-up", "b")]
+    records.sequences.remove("air")
+    records.sequences.remove("gone")
+    assert records.sequences.all() == {"close-up": "b"}
+
+
+def test_the_texts_of_an_automation_are_kept_so_many_of_them(records: Records) -> None:
+    texts = [TextRecord(n, "ada", f"text {n}") for n in range(5)]
+    for one in texts:
+        records.automations.keep_text("mist", one, 3)
+    records.automations.keep_text("lamp", texts[0], 3)
+    assert records.automations.texts("mist") == texts[:1:-1]
+    assert records.automations.texts("lamp") == texts[:1]
+    assert records.automations.texts("fan") == []

@@ -30,6 +30,11 @@ export const recordScene = (title: string, entities: string[]) =>
   ask(api.POST("/api/scenes", { body: { title, entities } }));
 export const recallScene = (scene: string) =>
   ask(api.POST("/api/scenes/{scene}/recall", one("scene", scene)));
+export const keepSequence = (text: string) => ask(api.PUT("/api/sequences", { body: { text } }));
+export const removeSequence = (sequence: string) =>
+  ask(api.DELETE("/api/sequences/{sequence}", one("sequence", sequence)));
+export const changePerson = (person: string, body: Schemas["PresenceChange"]) =>
+  ask(api.PATCH("/api/people/{person}", { ...one("person", person), body }));
 export const removeScene = (scene: string) =>
   ask(api.DELETE("/api/scenes/{scene}", one("scene", scene)));
 
@@ -149,6 +154,15 @@ export const editText = (text: string, path: (string | number)[], value: string 
   ask(api.POST("/api/automations/edit", { body: { text, path, value } }));
 export const fillStarter = (starter: string, blanks: Record<string, string>) =>
   ask(api.POST("/api/starters/{starter}", { ...one("starter", starter), body: { blanks } }));
+export const runActions = (automation: string, edge: "start" | "end") =>
+  ask(
+    api.POST("/api/automations/{automation}/run", {
+      ...one("automation", automation),
+      body: { edge },
+    }),
+  );
+export const acknowledge = (automation: string) =>
+  ask(api.POST("/api/automations/{automation}/acknowledge", one("automation", automation)));
 export const removeAutomation = (automation: string) =>
   ask(api.DELETE("/api/automations/{automation}", one("automation", automation)));
 /** The text that the form's blanks make; nothing is kept. */
@@ -169,13 +183,14 @@ export const changeRoom = (room: string, body: Schemas["RoomChange"]) =>
   ask(api.PATCH("/api/rooms/{room}", { ...one("room", room), body }));
 export const removeRoom = (room: string) => ask(api.DELETE("/api/rooms/{room}", one("room", room)));
 
-// Phones, tools and programs
+// Ways of reaching people, tools and programs
 
 export const addPhone = (body: Schemas["PhoneRequest"]) => ask(api.POST("/api/phones", { body }));
-export const testPhone = (phone: number) =>
-  ask(api.POST("/api/phones/{phone}/test", { params: { path: { phone } } }));
-export const removePhone = (phone: number) =>
-  ask(api.DELETE("/api/phones/{phone}", { params: { path: { phone } } }));
+export const addWay = (body: Schemas["WayRequest"]) => ask(api.POST("/api/ways", { body }));
+export const testWay = (way: number) =>
+  ask(api.POST("/api/ways/{way}/test", { params: { path: { way } } }));
+export const removeWay = (way: number) =>
+  ask(api.DELETE("/api/ways/{way}", { params: { path: { way } } }));
 export const addTool = (body: Schemas["ToolRequest"]) => ask(api.POST("/api/tools", { body }));
 export const newToolKey = (tool: string) =>
   ask(api.POST("/api/tools/{tool}/key", one("tool", tool)));
@@ -185,7 +200,23 @@ export const revokeToken = (token: number) =>
 
 // Coming in and going
 
-export const signIn = (body: { username: string; password: string }) =>
-  ask(api.POST("/api/session", { body }));
+export const signIn = (body: Schemas["SignInRequest"]) => ask(api.POST("/api/session", { body }));
+export const join = (body: Schemas["JoinRequest"]) => ask(api.POST("/api/join", { body }));
+export const changePassword = (body: Schemas["PasswordRequest"]) =>
+  ask(api.PUT("/api/session/password", { body }));
+export const beginSecond = (password: string) =>
+  ask(api.POST("/api/session/second", { body: { password } }));
+export const confirmSecond = (code: string) =>
+  ask(api.PUT("/api/session/second", { body: { code } }));
+export const removeSecond = (password: string) =>
+  ask(api.POST("/api/session/second/remove", { body: { password } }));
+export const invite = (body: Schemas["PlaceRequest"]) =>
+  ask(api.POST("/api/invitations", { body }));
+export const changeMember = (member: string, body: Schemas["PlaceRequest"]) =>
+  ask(api.PUT("/api/members/{member}", { ...one("member", member), body }));
+export const removeMember = (member: string) =>
+  ask(api.DELETE("/api/members/{member}", one("member", member)));
+export const resetMember = (member: string) =>
+  ask(api.POST("/api/members/{member}/reset", one("member", member)));
 export const signOut = () => ask(api.DELETE("/api/session"));
 export const claim = (body: Schemas["ClaimRequest"]) => ask(api.POST("/api/claim", { body }));

@@ -6,6 +6,9 @@ it("finds the token among the cookies", () => {
   expect(csrfToken("a=b; csrftoken=xyz; c=d")).toBe("xyz");
   expect(csrfToken("csrftoken=first")).toBe("first");
   expect(csrfToken("notcsrftoken=no")).toBe("");
+  // Over HTTPS, what a page in the clear may have planted does not count.
+  expect(csrfToken("csrftoken=planted; __Host-csrftoken=own", true)).toBe("own");
+  expect(csrfToken("csrftoken=planted", true)).toBe("");
 });
 
 it("takes an address apart", () => {

@@ -5,6 +5,8 @@ import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
 export type House = Schemas["House"];
+export type Sequence = Schemas["Sequence"];
+export type Presence = Schemas["Presence"];
 export type Floor = Schemas["Floor"];
 export type Room = Schemas["Room"];
 export type Entity = Schemas["Entity"];
@@ -21,7 +23,7 @@ export type Mistake = Schemas["Mistake"];
 export type Threshold = Schemas["ThresholdRequest"];
 export type JournalEntry = Schemas["JournalEntry"];
 export type JournalPage = Schemas["JournalPage"];
-export type Phone = Schemas["Phone"];
+export type Way = Schemas["Way"];
 export type Notice = Schemas["Notice"];
 export type Command = Schemas["Command"];
 export type Message = Schemas["Message"];
@@ -56,8 +58,14 @@ export class HubError extends Error {
   }
 }
 
-export function csrfToken(cookies: string = document.cookie): string {
-  return /(?:^|;\s*)csrftoken=([^;]*)/.exec(cookies)?.[1] ?? "";
+/** Over HTTPS the cookie has a name that no page in the clear can take. */
+export function csrfToken(
+  cookies: string = document.cookie,
+  secure = window.location.protocol === "https:",
+): string {
+  const name = secure ? "__Host-csrftoken=" : "csrftoken=";
+  const found = cookies.split(/;\s*/).find((one) => one.startsWith(name));
+  return found?.slice(name.length) ?? "";
 }
 
 /** Since when what is shown was not fetched again: the device kept it while the hub was away. */

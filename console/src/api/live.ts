@@ -13,14 +13,14 @@ type HouseNews = Schemas["HouseNews"];
 
 const NODES: Stale = [keys.nodes, keys.entities, keys.house, ["entity"]];
 const STALE: Record<string, Stale> = {
-  rooms: [...NODES, keys.dashboards, keys.scenes],
+  rooms: [...NODES, keys.dashboards, keys.scenes, keys.sequences],
   house: [keys.house, keys.pairing, keys.zigbee, keys.doctor],
   arrival: [keys.arrivals, keys.house],
   pairing: [keys.pairing],
   automation: [keys.automations, keys.house, ["entity"]],
   journal: [keys.journal],
   notice: [keys.notices, keys.house],
-  phone: [keys.phones, keys.house],
+  phone: [keys.ways, keys.house],
   tool: [keys.tools, keys.tokens],
 };
 

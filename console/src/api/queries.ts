@@ -18,7 +18,8 @@ export const keys = {
   automations: ["automations"] as const,
   journal: ["journal"] as const,
   today: ["journal", "today"] as const,
-  phones: ["phones"] as const,
+  ways: ["ways"] as const,
+  members: ["members"] as const,
   notices: ["notices"] as const,
   messages: ["messages"] as const,
   kinds: ["kinds"] as const,
@@ -27,6 +28,8 @@ export const keys = {
   doctor: ["doctor"] as const,
   dashboards: ["dashboards"] as const,
   scenes: ["scenes"] as const,
+  people: ["people"] as const,
+  sequences: ["sequences"] as const,
   zigbee: ["zigbee"] as const,
   settings: (node: string) => ["settings", node] as const,
   conditioning: (address: string) => ["conditioning", address] as const,
@@ -35,6 +38,12 @@ export const keys = {
 
 export const useScenes = () =>
   useQuery({ queryKey: keys.scenes, queryFn: () => ask(api.GET("/api/scenes")) });
+
+export const useSequences = () =>
+  useQuery({ queryKey: keys.sequences, queryFn: () => ask(api.GET("/api/sequences")) });
+
+export const usePeople = () =>
+  useQuery({ queryKey: keys.people, queryFn: () => ask(api.GET("/api/people")) });
 
 export const useHouse = () =>
   useQuery({
@@ -99,8 +108,14 @@ export const useToday = (since: number) =>
     queryFn: () => ask(api.GET("/api/journal", { params: { query: { since, limit: 500 } } })),
   });
 
-export const usePhones = () =>
-  useQuery({ queryKey: keys.phones, queryFn: () => ask(api.GET("/api/phones")) });
+export const useMembers = () =>
+  useQuery({ queryKey: keys.members, queryFn: () => ask(api.GET("/api/members")) });
+
+export const useWays = () =>
+  useQuery({ queryKey: keys.ways, queryFn: () => ask(api.GET("/api/ways")) });
+
+export const useLoudspeakers = () =>
+  useQuery({ queryKey: ["loudspeakers"], queryFn: () => ask(api.GET("/api/loudspeakers")) });
 
 export const useNotices = () =>
   useQuery({ queryKey: keys.notices, queryFn: () => ask(api.GET("/api/notices")) });

@@ -151,6 +151,26 @@ export interface paths {
         patch: operations["automations_partial_update"];
         trace?: never;
     };
+    "/api/automations/{automation}/acknowledge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Say that somebody sees to it: it reminds nobody any more, until it starts
+         *     again.
+         */
+        post: operations["automations_acknowledge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/automations/{automation}/run": {
         parameters: {
             query?: never;
@@ -165,6 +185,26 @@ export interface paths {
          *     where the automation stands does not change.
          */
         post: operations["automations_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/automations/{automation}/texts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description The texts that it had, the present one first: since when, and who wrote
+         *     them.
+         */
+        get: operations["automations_texts"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -268,6 +308,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/automations/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The JSON Schema of an automation's text: every key, and what it means. */
+        get: operations["automations_schema"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/automations/write": {
         parameters: {
             query?: never;
@@ -279,6 +336,26 @@ export interface paths {
         put?: never;
         /** @description The text that the blanks make; nothing is kept. */
         post: operations["automations_write_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/backup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Make one, prove it by opening it, and send it. Whoever has the file has the
+         *     house with its keys, unless a passphrase seals it.
+         */
+        post: operations["backup_make"];
         delete?: never;
         options?: never;
         head?: never;
@@ -778,6 +855,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/health/ready": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description 200 while the hub can keep what it is sent, 503 while it cannot. That it
+         *     answers at all says that it lives.
+         */
+        get: operations["health_ready"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/house": {
         parameters: {
             query?: never;
@@ -792,7 +889,7 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** @description Name it, or say in which time zone it stands. */
+        /** @description Name it, or say where it stands, and in which units it sees its values. */
         patch: operations["house_partial_update"];
         trace?: never;
     };
@@ -837,6 +934,41 @@ export interface paths {
          *     committed.
          */
         post: operations["intake_value"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make one; it is good for three days, and used once. */
+        post: operations["invitations_make"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What an invitation is for, by its `code`. */
+        get: operations["join_look"];
+        put?: never;
+        /** @description Join with an invitation, or set a new password with one, and sign in. */
+        post: operations["join"];
         delete?: never;
         options?: never;
         head?: never;
@@ -891,6 +1023,75 @@ export interface paths {
         get: operations["kinds_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/loudspeakers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The actions of nodes that take one. */
+        get: operations["loudspeakers_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All of them by name, with what they are in the house. */
+        get: operations["members_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/members/{member}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Make them something else in the house. */
+        put: operations["member_change"];
+        post?: never;
+        /** @description Take them out of the household. */
+        delete: operations["member_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/members/{member}/reset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A code with which they set a new one. */
+        post: operations["member_reset"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1155,6 +1356,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/notices/press": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Press one, with the right that came with it. It counts once, for a day, and
+         *     for that button alone; nobody needs to be signed in.
+         */
+        post: operations["notices_press_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pairing": {
         parameters: {
             query?: never;
@@ -1174,25 +1395,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/phones": {
+    "/api/people": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** @description List the phones that get notices. */
-        get: operations["phones_retrieve"];
+        /** @description All of them by name, and whether they are home. */
+        get: operations["people_list"];
         put?: never;
-        /** @description Add one; the same subscription again replaces it. */
-        post: operations["phones_create"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/phones/{phone}": {
+    "/api/people/{person}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1202,14 +1422,14 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** @description Remove it. */
-        delete: operations["phones_destroy"];
+        delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** @description Say that they are home or away, or name the values that tell it. */
+        patch: operations["people_partial_update"];
         trace?: never;
     };
-    "/api/phones/{phone}/test": {
+    "/api/phones": {
         parameters: {
             query?: never;
             header?: never;
@@ -1218,8 +1438,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Send it a notice. */
-        post: operations["phones_test_create"];
+        /** @description Add one; the same subscription again replaces it. */
+        post: operations["phones_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1412,6 +1632,65 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All of them, by address. */
+        get: operations["sequences_list"];
+        /**
+         * @description Keep one, in the place of the one with its name. A text with mistakes is
+         *     refused with all of them.
+         */
+        put: operations["sequences_keep"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sequences/{sequence}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The sequence. */
+        get: operations["sequences_retrieve"];
+        put?: never;
+        post?: never;
+        /** @description Remove it. An automation that runs it says so. */
+        delete: operations["sequences_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sequences/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Every mistake in the text of a sequence, and the sentence that it comes to;
+         *     nothing is kept.
+         */
+        post: operations["sequences_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -1426,6 +1705,58 @@ export interface paths {
         post: operations["session_create"];
         /** @description Sign out. */
         delete: operations["session_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Another one. Everywhere else one is signed out. */
+        put: operations["password_change"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Show that the app has it; from now on one signs in with a code too. */
+        put: operations["second_confirm"];
+        /** @description Make a secret for an app. */
+        post: operations["second_begin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/second/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Sign in with the password alone again. */
+        post: operations["second_remove"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1529,7 +1860,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The programs that are signed in, newest first. */
+        /**
+         * @description The programs that are signed in, newest first: an owner sees all, others
+         *     their own.
+         */
         get: operations["tokens_retrieve"];
         put?: never;
         /** @description Sign a program in. */
@@ -1605,6 +1939,75 @@ export interface paths {
         put?: never;
         /** @description Make a new key; the old one stops working at once. */
         post: operations["tools_key_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trust": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The authority, and where the console is over HTTPS. */
+        get: operations["trust_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description List them. */
+        get: operations["ways_list"];
+        put?: never;
+        /** @description Add a mail address, an address to post to, or a loudspeaker. */
+        post: operations["ways_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways/{way}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Remove it. */
+        delete: operations["way_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways/{way}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Send a notice that way. */
+        post: operations["ways_test_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1863,6 +2266,10 @@ export interface components {
             started_lately: number;
             watch: components["schemas"]["Limit"] | null;
             limit_shown: string;
+            /** @description whether it will remind somebody again */
+            reminds: boolean;
+            /** @description where what it looks at is, or what it switches */
+            room: string | null;
             /** @description why the hub stopped it; a change of its text or duty starts it */
             stopped: string;
             mistakes: components["schemas"]["Mistake"][];
@@ -1888,6 +2295,14 @@ export interface components {
             automation: string;
             /** @enum {unknown} */
             change: "added" | "changed" | "removed";
+        };
+        /**
+         * BackupRequest
+         * @description What the backup is sealed with; nothing: not sealed.
+         */
+        BackupRequest: {
+            /** @default  */
+            passphrase?: string;
         };
         /**
          * BatteryTrend
@@ -2389,11 +2804,13 @@ export interface components {
         };
         /**
          * House
-         * @description The house at a glance. `readings_held` wait for the disk.
+         * @description The house at a glance. `readings_held` wait for the disk; `where` is null while
+         *         nobody has said it.
          */
         House: {
             name: string;
             time_zone: string;
+            where: components["schemas"]["Where"] | null;
             /** @description in which values are seen, where not in their kinds' */
             units: string[];
             floors: components["schemas"]["Floor"][];
@@ -2418,6 +2835,7 @@ export interface components {
         HouseChange: {
             name?: string;
             time_zone?: string;
+            where?: components["schemas"]["Where"];
             units?: string[];
         };
         /**
@@ -2482,6 +2900,40 @@ export interface components {
             number: number | null;
         };
         /**
+         * Invitation
+         * @description An invitation, told this once: its address opens the page on which somebody
+         *         joins; `svg` is the address as a QR code.
+         */
+        Invitation: {
+            code: string;
+            address: string;
+            svg: string;
+            /** @description milliseconds since 1970 */
+            ends_at: number;
+        };
+        /**
+         * Invited
+         * @description What an invitation is for. `person` sets a new password with it; "" joins.
+         */
+        Invited: {
+            house: string;
+            /** @enum {unknown} */
+            role: "adult" | "guest" | "owner" | "wall";
+            person: string;
+        };
+        /**
+         * JoinRequest
+         * @description An invitation's code, and the account to make with it. A wall has no password;
+         *         who sets a new password gives no name.
+         */
+        JoinRequest: {
+            code: string;
+            /** @default  */
+            username?: string;
+            /** @default  */
+            password?: string;
+        };
+        /**
          * JournalEntry
          * @description Something that happened; `by` is who was behind it, `text` says it in words.
          */
@@ -2531,6 +2983,16 @@ export interface components {
             choices: string[];
         };
         /**
+         * KeptText
+         * @description A text that an automation has or had; `at` and `by` are null where nobody knows
+         *         since when, and who wrote it.
+         */
+        KeptText: {
+            at: number | null;
+            by: string | null;
+            text: string;
+        };
+        /**
          * KindOfEntity
          * @description A kind of entity, with the units that its nodes may speak. `title` is how people
          *         write it, `called` are the words that nodes call it by; a value beyond `low` and
@@ -2557,6 +3019,9 @@ export interface components {
             username: string;
             /** @description milliseconds since 1970 */
             made_at: number;
+            /** @enum {unknown} */
+            limit: "change" | "read" | "switch";
+            ends_at: number | null;
             this_one: boolean;
         };
         /**
@@ -2583,6 +3048,27 @@ export interface components {
          */
         LookRequest: {
             address: string;
+        };
+        /**
+         * Loudspeaker
+         * @description Something of a node that can say a text; `address` names it for a way.
+         */
+        Loudspeaker: {
+            address: string;
+            title: string;
+        };
+        /**
+         * Member
+         * @description Somebody of the house, or a wall. `last` is when they signed in last.
+         */
+        Member: {
+            username: string;
+            /** @enum {unknown} */
+            role: "adult" | "guest" | "owner" | "wall";
+            rooms: string[];
+            dashboard: string;
+            switches: boolean;
+            last: number | null;
         };
         /**
          * Message
@@ -2681,6 +3167,23 @@ export interface components {
             /** @description milliseconds since 1970 */
             added_at: number;
             key: string;
+        };
+        /**
+         * NewWay
+         * @description A way that was added. `secret` signs what is posted there, told this once; ""
+         *         for the others.
+         */
+        NewWay: {
+            id: number;
+            way: string;
+            /** @enum {unknown} */
+            sort: "loudspeaker" | "mail" | "phone" | "post";
+            name: string;
+            person: string;
+            address: string;
+            /** @description milliseconds since 1970 */
+            added_at: number;
+            secret: string;
         };
         /**
          * Node
@@ -2802,19 +3305,27 @@ export interface components {
         };
         /**
          * Notice
-         * @description A notice on its way to a phone, or there.
+         * @description A notice on its way to a person in one way, or there. `phone` is what that way is
+         *         called, `subject` what it is about. `settled_at` is when it was delivered, or given
+         *         up.
          */
         Notice: {
             id: number;
             phone: string;
+            person: string;
             title: string;
             text: string;
+            path: string;
+            subject: string;
+            urgent: boolean;
+            quiet: boolean;
             /** @enum {unknown} */
-            state: "delivered" | "failed" | "waiting";
+            state: "delivered" | "failed" | "replaced" | "told together" | "waiting";
             attempts: number;
             problem: string;
             /** @description milliseconds since 1970 */
             at: number;
+            settled_at: number | null;
         };
         /**
          * Outcome
@@ -2829,6 +3340,13 @@ export interface components {
             intake?: string;
         };
         /**
+         * OwnPassword
+         * @description One's own password, to be sure.
+         */
+        OwnPassword: {
+            password: string;
+        };
+        /**
          * PairingNews
          * @description The pairing window was opened or closed; 0 for closed.
          */
@@ -2837,23 +3355,31 @@ export interface components {
             until: number;
         };
         /**
+         * PasswordRequest
+         * @description The old password, and a new one.
+         */
+        PasswordRequest: {
+            old: string;
+            new: string;
+        };
+        /**
          * Person
-         * @description Who is signed in.
+         * @description Who is signed in, and what they are in the house. A guest sees `rooms`, a wall a
+         *         `dashboard`.
          */
         Person: {
             username: string;
-        };
-        /**
-         * Phone
-         * @description A phone that takes notifications; `service` is the host of its push service.
-         */
-        Phone: {
-            id: number;
-            name: string;
-            person: string;
-            /** @description milliseconds since 1970 */
-            added_at: number;
-            service: string;
+            /**
+             * @default owner
+             * @enum {unknown}
+             */
+            role?: "adult" | "guest" | "owner" | "wall";
+            /** @default [] */
+            rooms?: string[];
+            /** @default  */
+            dashboard?: string;
+            /** @default false */
+            second?: boolean;
         };
         /**
          * PhoneNews
@@ -2932,6 +3458,22 @@ export interface components {
             unit?: string;
         };
         /**
+         * PlaceRequest
+         * @description What somebody is to be in the house: a guest sees and switches what is in their
+         *         rooms, a wall shows a dashboard, and switches what is on it unless told
+         *         otherwise.
+         */
+        PlaceRequest: {
+            /** @enum {unknown} */
+            role: "adult" | "guest" | "owner" | "wall";
+            /** @default [] */
+            rooms?: string[];
+            /** @default  */
+            dashboard?: string;
+            /** @default true */
+            switches?: boolean;
+        };
+        /**
          * PlanVersion
          * @description One plan of an entity: its steps as data and in words, who made it when, and
          *         since when it holds; 0: over the whole past.
@@ -2959,6 +3501,49 @@ export interface components {
             unit?: string;
             /** @default  */
             pointer?: string;
+        };
+        /**
+         * Presence
+         * @description Someone of the household. `entity` has it as a value, with its past; null while
+         *         nobody has said anything. `linger` is in words.
+         */
+        Presence: {
+            person: string;
+            home: boolean | null;
+            since: number | null;
+            entity: string | null;
+            /** @description the values that tell it */
+            follows: string[];
+            /** @description home for so long after the last sign */
+            linger: string;
+            /** @description quiet hours, like "22:00-06:30"; "" for none */
+            quiet: string;
+        };
+        /**
+         * PresenceChange
+         * @description Say that somebody is home or away, what tells it, or when they are to be left in
+         *         peace.
+         */
+        PresenceChange: {
+            home?: boolean;
+            follows?: string[];
+            /** @default  */
+            linger?: string;
+            quiet?: string;
+        };
+        /**
+         * PressRequest
+         * @description The right that came with a button.
+         */
+        PressRequest: {
+            right: string;
+        };
+        /**
+         * Pressed
+         * @description What a button of a notice did.
+         */
+        Pressed: {
+            done: string;
         };
         /**
          * PretendValue
@@ -3074,6 +3659,13 @@ export interface components {
             next: number | null;
         };
         /**
+         * RecoveryCodes
+         * @description Codes for the day when the app is lost, each good once; told this once.
+         */
+        RecoveryCodes: {
+            codes: string[];
+        };
+        /**
          * Rehearsal
          * @description What an automation would do with pretend values; the house is not touched.
          */
@@ -3089,7 +3681,8 @@ export interface components {
         };
         /**
          * RehearseRequest
-         * @description A text to rehearse with pretend values. `lasts` is how long after the last of
+         * @description A text to rehearse with pretend values (none for one that goes by the clock
+         *         alone). `lasts` is how long after the last of
          *         them it goes on, an hour unless given; `at` the moment at which it begins, in ms,
          *         now unless given.
          */
@@ -3142,6 +3735,10 @@ export interface components {
             on_from: number[];
             on_until: number[];
             edges: components["schemas"]["ReplayedEdge"][];
+            /** @description when it stood elsewhere, the last 2000 */
+            stood_from: number[];
+            /** @description and where, from then */
+            stood: ("holding" | "idle" | "on" | "waiting")[];
             effects: components["schemas"]["ReplayedEffect"][];
             advice: string[];
             /** @description when the one on duty did start; null without one */
@@ -3335,6 +3932,33 @@ export interface components {
             there: boolean;
         };
         /**
+         * SecondBegun
+         * @description A second factor's secret for an app, and its address as a QR code (SVG).
+         */
+        SecondBegun: {
+            secret: string;
+            svg: string;
+        };
+        /**
+         * SecondCode
+         * @description A code that the app shows now.
+         */
+        SecondCode: {
+            code: string;
+        };
+        /**
+         * Sequence
+         * @description A list of actions with a name, which automations run: its text word for word, and
+         *         its steps as a sentence, "" while it has mistakes.
+         */
+        Sequence: {
+            sequence: string;
+            name: string;
+            text: string;
+            sentence: string;
+            mistakes: components["schemas"]["Mistake"][];
+        };
+        /**
          * Setting
          * @description One of a node's own settings, or one input of an action. `value` is what the node
          *         told last, null for nothing yet.
@@ -3374,11 +3998,13 @@ export interface components {
         Shape: Record<string, unknown>;
         /**
          * SignInRequest
-         * @description A name and a password.
+         * @description A name and a password, and the code of a second factor where there is one.
          */
         SignInRequest: {
             username: string;
             password: string;
+            /** @default  */
+            code?: string;
         };
         /**
          * SpanNumbers
@@ -3601,8 +4227,21 @@ export interface components {
         TokenRequest: {
             username: string;
             password: string;
+            /** @default  */
+            code?: string;
             /** @default command line */
             name?: string;
+            /**
+             * @description what it may do at most
+             * @default change
+             * @enum {unknown}
+             */
+            limit?: "change" | "read" | "switch";
+            /**
+             * @description void after so many; 0: never
+             * @default 0
+             */
+            days?: number;
         };
         /**
          * Tool
@@ -3661,6 +4300,28 @@ export interface components {
             cut: boolean;
         };
         /**
+         * Trust
+         * @description How HTTPS stands. `own` says that the certificate is one of the person's own:
+         *         devices then need nothing. `page` is the address of the page that leads a device
+         *         through it, `secure` where the console is over HTTPS ("" while it is not).
+         */
+        Trust: {
+            house: string;
+            own: boolean;
+            /** @description the authority, as devices list it; "" without one */
+            name: string;
+            /** @description the authority's certificate (PEM); "" without */
+            certificate: string;
+            /** @description SHA-256 of the authority's certificate */
+            fingerprint: string;
+            until: number | null;
+            page: string;
+            secure: string;
+            problem: string;
+            /** @description the page's address as a QR code (SVG) */
+            code: string;
+        };
+        /**
          * TryRequest
          * @description Try steps on a stretch of the past, in ms; the last day unless given.
          */
@@ -3693,6 +4354,43 @@ export interface components {
             until: number | null;
             automation: string;
             name: string;
+        };
+        /**
+         * Way
+         * @description A way of reaching a person. `way` is how a text names it; `address` is the mail
+         *         address, the host that is posted to, what a loudspeaker does, or a phone's push
+         *         service.
+         */
+        Way: {
+            id: number;
+            way: string;
+            /** @enum {unknown} */
+            sort: "loudspeaker" | "mail" | "phone" | "post";
+            name: string;
+            person: string;
+            address: string;
+            /** @description milliseconds since 1970 */
+            added_at: number;
+        };
+        /**
+         * WayRequest
+         * @description A mail address, an address to post to, or something of a node that takes a text.
+         *         `person` is whoever is signed in unless given.
+         */
+        WayRequest: {
+            /** @enum {unknown} */
+            sort: "loudspeaker" | "mail" | "post";
+            name: string;
+            person?: string;
+            address: string;
+        };
+        /**
+         * Where
+         * @description A place on the earth, in degrees: north and east are positive.
+         */
+        Where: {
+            latitude: number;
+            longitude: number;
         };
         /**
          * Window
@@ -4187,6 +4885,36 @@ export interface operations {
             };
         };
     };
+    automations_acknowledge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                automation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Automation"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     automations_run: {
         parameters: {
             query?: never;
@@ -4208,6 +4936,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Automation"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    automations_texts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                automation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptText"][];
                 };
             };
             /** @description a problem */
@@ -4382,6 +5140,36 @@ export interface operations {
             };
         };
     };
+    automations_schema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     automations_write_create: {
         parameters: {
             query?: never;
@@ -4402,6 +5190,37 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Written"];
                 };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    backup_make: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["BackupRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description a problem */
             default: {
@@ -5652,6 +6471,34 @@ export interface operations {
             };
         };
     };
+    health_ready: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     house_retrieve: {
         parameters: {
             query?: never;
@@ -5815,6 +6662,100 @@ export interface operations {
             };
         };
     };
+    invitations_make: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PlaceRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invitation"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    join_look: {
+        parameters: {
+            query: {
+                code: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invited"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    join: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["JoinRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     journal_retrieve: {
         parameters: {
             query?: {
@@ -5897,6 +6838,155 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KindOfEntity"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    loudspeakers_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Loudspeaker"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    members_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Member"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    member_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                member: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PlaceRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Member"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    member_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                member: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    member_reset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                member: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invitation"];
                 };
             };
             /** @description a problem */
@@ -6510,6 +7600,38 @@ export interface operations {
             };
         };
     };
+    notices_press_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PressRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pressed"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     pairing_retrieve: {
         parameters: {
             query?: never;
@@ -6597,7 +7719,7 @@ export interface operations {
             };
         };
     };
-    phones_retrieve: {
+    people_list: {
         parameters: {
             query?: never;
             header?: never;
@@ -6611,7 +7733,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Phone"][];
+                    "application/json": components["schemas"]["Presence"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PresenceChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Presence"];
                 };
             };
             /** @description a problem */
@@ -6643,66 +7799,8 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Phone"];
+                    "application/json": components["schemas"]["Way"];
                 };
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    phones_destroy: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                phone: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    phones_test_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                phone: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             /** @description a problem */
             default: {
@@ -7142,6 +8240,157 @@ export interface operations {
             };
         };
     };
+    sequences_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sequence"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sequences_keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["TextRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sequence"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sequences_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sequence: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sequence"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sequences_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sequence: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sequences_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["TextRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sequence"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     session_retrieve: {
         parameters: {
             query?: never;
@@ -7210,6 +8459,132 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    password_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PasswordRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    second_confirm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SecondCode"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    second_begin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["OwnPassword"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondBegun"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    second_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["OwnPassword"];
+            };
+        };
         responses: {
             /** @description No response body */
             204: {
@@ -7642,6 +9017,152 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["NewTool"];
                 };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trust_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trust"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ways_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Way"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ways_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["WayRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewWay"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    way_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                way: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ways_test_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                way: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description a problem */
             default: {

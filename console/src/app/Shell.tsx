@@ -20,6 +20,8 @@ const PLACES = [
   ["/readings", "Readings"],
   ["/messages", "Messages"],
   ["/journal", "Journal"],
+  ["/notices", "Notices"],
+  ["/people", "People"],
   ["/settings", "Settings"],
 ] as const;
 

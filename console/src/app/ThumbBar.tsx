@@ -12,6 +12,8 @@ const FIRST = [
 const MORE = [
   ["/messages", "Messages"],
   ["/journal", "Journal"],
+  ["/notices", "Notices"],
+  ["/people", "People"],
   ["/settings", "Settings"],
 ] as const;
 const LOOK =

@@ -14,7 +14,7 @@ export interface Choice {
 const DEEDS: [string, string][] = [
   ["Let a node in (pairing)", "/nodes#pairing"],
   ["Add or rename a room", "/settings#rooms"],
-  ["Take notifications here", "/settings#phones"],
+  ["Take notifications here", "/notices"],
   ["First steps", "/first-steps"],
   ["Sign out", "/settings#hub"],
 ];
@@ -29,6 +29,8 @@ const PAGES: [string, string][] = [
   ["Look back", "/review"],
   ["Messages", "/messages"],
   ["Journal", "/journal"],
+  ["Notices", "/notices"],
+  ["People", "/people"],
   ["Settings", "/settings"],
 ];
 

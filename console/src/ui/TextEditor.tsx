@@ -1,74 +1,62 @@
 // A text in TOML with its line numbers, and its mistakes with line and column.
-import { useRef } from "react";
+import { lazy, Suspense, useState } from "react";
 import type { Mistake } from "../api/client";
+import PlainText, { type Place } from "./PlainText";
+
+// The editor's library is as large as all the rest of the page.
+const CodeText = lazy(() => import("./CodeText"));
+
+export type Completion = { label: string; detail?: string; info?: string };
+/** What fits at a place of the text, and from where on it replaces. */
+export type Completes = (
+  text: string,
+  at: number,
+) => { from: number; options: Completion[] } | null;
+
+const NONE: Mistake[] = [];
 
 export function TextEditor({
   label,
   text,
   setText,
   mistakes,
-  warnings = [],
+  warnings = NONE,
+  completes,
 }: {
   label: string;
   text: string;
   setText: (text: string) => void;
   mistakes: Mistake[];
   warnings?: Mistake[];
+  completes?: Completes;
 }) {
-  const area = useRef<HTMLTextAreaElement>(null);
-  const lines = text.split(/\r?\n/);
-  const wrong = new Set(mistakes.map((m) => m.line));
-
-  // A text area knows line feeds only; what the text had stays.
-  const kept = (typed: string) => (text.includes("\r\n") ? typed.replaceAll("\n", "\r\n") : typed);
-
-  function goTo(mistake: Mistake) {
-    const start =
-      lines.slice(0, mistake.line - 1).reduce((sum, line) => sum + line.length + 1, 0) +
-      mistake.column -
-      1;
-    area.current?.focus();
-    area.current?.setSelectionRange(start, start);
-  }
-
+  const [goTo, setGoTo] = useState<Place | null>(null);
+  // Editors know line feeds only; what the text had stays.
+  const ends = text.includes("\r\n");
+  const area = {
+    label,
+    text: ends ? text.replaceAll("\r\n", "\n") : text,
+    setText: (typed: string) => setText(ends ? typed.replaceAll("\n", "\r\n") : typed),
+    mistakes,
+    warnings,
+    goTo,
+  };
   return (
     <>
-      <div className="rule flex border bg-sheet font-mono text-sm leading-6">
-        <ol
-          aria-hidden="true"
-          className="select-none whitespace-nowrap border-rule border-r px-2 py-2 text-right text-faint"
-        >
-          {lines.map((line, place) => (
-            <li
-              // biome-ignore lint/suspicious/noArrayIndexKey: a line is known by its number
-              key={`${place}${line.length}`}
-              className={wrong.has(place + 1) ? "font-bold text-madder" : ""}
-            >
-              {wrong.has(place + 1) ? "! " : ""}
-              {place + 1}
-            </li>
-          ))}
-        </ol>
-        <textarea
-          ref={area}
-          aria-label={label}
-          aria-invalid={mistakes.length > 0}
-          aria-describedby="mistakes"
-          spellCheck={false}
-          wrap="off"
-          rows={Math.max(16, lines.length + 1)}
-          value={text}
-          onChange={(event) => setText(kept(event.target.value))}
-          className="w-full resize-none overflow-x-auto bg-transparent p-2 leading-6"
-        />
-      </div>
+      <Suspense fallback={<PlainText {...area} />}>
+        <CodeText {...area} completes={completes} />
+      </Suspense>
       <ul id="mistakes" aria-live="polite" className="mt-3 space-y-2">
         {[...mistakes, ...warnings].map((mistake) => (
           <li
             key={`${mistake.line} ${mistake.column} ${mistake.what}`}
             className={`border-l-4 pl-3 ${mistakes.includes(mistake) ? "border-madder" : "border-amber"}`}
           >
-            <button type="button" className="text-act underline" onClick={() => goTo(mistake)}>
+            <button
+              type="button"
+              className="text-act underline"
+              onClick={() => setGoTo({ line: mistake.line, column: mistake.column })}
+            >
               line {mistake.line}, column {mistake.column}
             </button>
             : {mistake.what}

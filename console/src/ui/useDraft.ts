@@ -19,8 +19,13 @@ function stored(name: string): Draft | null {
   }
 }
 
-export function useDraft(name: string, kept: string) {
-  const [draft, setDraft] = useState(() => stored(name) ?? { text: kept, base: kept });
+/** With `first`, it begins with that text. */
+export function useDraft(name: string, kept: string, first?: string) {
+  const [draft, setDraft] = useState(() =>
+    first === undefined
+      ? (stored(name) ?? { text: kept, base: kept })
+      : { text: first, base: kept },
+  );
   const changed = draft.text !== draft.base;
   useEffect(() => {
     try {
@@ -30,6 +35,10 @@ export function useDraft(name: string, kept: string) {
       // No room, or none allowed: it is kept for as long as the page is.
     }
   }, [name, draft, changed]);
+  // What nobody has written on follows what is kept now.
+  useEffect(() => {
+    setDraft((now) => (now.text === now.base ? { text: kept, base: kept } : now));
+  }, [kept]);
   // The browser asks before it throws a page away that somebody has written on.
   useEffect(() => {
     if (!changed) return;

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Literal
+from typing import Any, Literal
 
 from hombi import wire
 from hombi.client.calls.base import Call, given, path
@@ -47,6 +47,21 @@ def remove(automation: str, *, leave: bool = False) -> Call[None]:
     """Remove an automation. What is on ends first; with `leave` it stays as it is."""
     params = {"leave": "true"} if leave else {}
     return Call("DELETE", path("automations", automation), None, params)
+
+
+def acknowledge(automation: str) -> Call[wire.Automation]:
+    """Say that somebody sees to what an automation has started for."""
+    return Call("POST", path("automations", automation, "acknowledge"), wire.Automation)
+
+
+def schema() -> Call[dict[str, Any]]:
+    """The JSON Schema of an automation's text."""
+    return Call("GET", "/api/automations/schema", dict[str, Any])
+
+
+def texts(automation: str) -> Call[list[wire.KeptText]]:
+    """The texts that an automation had, the present one first."""
+    return Call("GET", path("automations", automation, "texts"), list[wire.KeptText])
 
 
 def edit(text: str, place: Sequence[str | int], value: str | None) -> Call[wire.Written]:

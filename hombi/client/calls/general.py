@@ -11,6 +11,17 @@ def house() -> Call[wire.House]:
     return Call("GET", "/api/house", wire.House)
 
 
+def trust() -> Call[wire.Trust]:
+    """What a device needs to trust this house; also before anybody has signed in."""
+    return Call("GET", "/api/trust", wire.Trust)
+
+
+def backup(passphrase: str = "") -> Call[bytes]:
+    """A backup of the whole house, sealed if a passphrase is given."""
+    body = wire.BackupRequest(passphrase=passphrase)
+    return Call("POST", "/api/backup", bytes, body=body)
+
+
 def doctor() -> Call[list[wire.Check]]:
     """How every part of the hub is, and what to do."""
     return Call("GET", "/api/doctor", list[wire.Check])
@@ -72,9 +83,25 @@ def claim(code: str, username: str, password: str) -> Call[wire.Person]:
     return Call("POST", "/api/claim", wire.Person, body=body)
 
 
-def sign_in(username: str, password: str, name: str = "client") -> Call[wire.Token]:
-    """A token for a person; this client uses it from now on."""
-    body = wire.TokenRequest(username=username, password=password, name=name)
+def sign_in(
+    username: str,
+    password: str,
+    name: str = "client",
+    limit: str = "change",
+    days: int = 0,
+    code: str = "",
+) -> Call[wire.Token]:
+    """A token for a person; this client uses it from now on. `limit` is what it may
+    do at most (`read`, `switch`, `change`); it is void after so many `days`, never
+    for 0."""
+    body = wire.TokenRequest(
+        username=username,
+        password=password,
+        name=name,
+        limit=limit,  # type: ignore[arg-type]
+        days=days,
+        code=code,
+    )
     return Call("POST", "/api/tokens", wire.Token, body=body)
 
 

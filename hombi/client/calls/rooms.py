@@ -18,12 +18,16 @@ def change_house(
     *,
     name: str | None = None,
     time_zone: str | None = None,
+    where: tuple[float, float] | None = None,
     units: Sequence[str] | None = None,
 ) -> Call[wire.House]:
-    """Name the house, or say where it stands and in which units it sees its values."""
+    """Name the house, or say in which time zone and where it stands (degrees
+    north and east), and in which units it sees its values."""
+    place = None if where is None else wire.Where(latitude=where[0], longitude=where[1])
     body = wire.HouseChange(
         name=unless_none(name),
         time_zone=unless_none(time_zone),
+        where=unless_none(place),
         units=unless_none(None if units is None else list(units)),
     )
     return Call("PATCH", "/api/house", wire.House, body=body)

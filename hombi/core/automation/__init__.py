@@ -4,17 +4,22 @@ from hombi.core.automation.account import Account, account
 from hombi.core.automation.actions import (
     ACTIONS,
     Action,
+    Doing,
+    Duty,
     Effect,
     Notify,
+    OnDuty,
     Recall,
     Scene,
     Set,
     Switch,
     SwitchTo,
     Tell,
+    TuneTo,
     Wait,
 )
-from hombi.core.automation.acts import let_go
+from hombi.core.automation.actions.sequence import Sequence, read_sequence
+from hombi.core.automation.acts import let_go, reminds
 from hombi.core.automation.advice import advise, limits
 from hombi.core.automation.comparisons import (
     COMPARISONS,
@@ -29,10 +34,12 @@ from hombi.core.automation.comparisons import (
 from hombi.core.automation.machine import alone, due_ms, lost_ms, rejoined, step
 from hombi.core.automation.only import DAY_NAMES, Only
 from hombi.core.automation.parse import Parsed, parse
-from hombi.core.automation.program import Lost, Program, Remind, Watch
+from hombi.core.automation.program import Again, Program, Remind
 from hombi.core.automation.rehearse import Named, Rehearsed, Said, rehearse
 from hombi.core.automation.replay import Course, Replayed, replay
+from hombi.core.automation.schema import schema
 from hombi.core.automation.state import (
+    Acknowledged,
     Began,
     EdgeKind,
     Event,
@@ -47,6 +54,7 @@ from hombi.core.automation.state import (
     Why,
     World,
 )
+from hombi.core.automation.watch import Lost, Watch
 from hombi.core.automation.write import Threshold, write
 
 __all__ = [
@@ -54,10 +62,14 @@ __all__ = [
     "COMPARISONS",
     "DAY_NAMES",
     "Account",
+    "Acknowledged",
     "Action",
+    "Again",
     "Began",
     "Comparison",
     "Course",
+    "Doing",
+    "Duty",
     "EdgeKind",
     "Effect",
     "Event",
@@ -66,6 +78,7 @@ __all__ = [
     "Lost",
     "Named",
     "Notify",
+    "OnDuty",
     "Only",
     "Outside",
     "Over",
@@ -80,6 +93,7 @@ __all__ = [
     "Said",
     "Scene",
     "Seen",
+    "Sequence",
     "Set",
     "Sight",
     "State",
@@ -89,6 +103,7 @@ __all__ = [
     "Taken",
     "Tell",
     "Threshold",
+    "TuneTo",
     "Under",
     "Wait",
     "Waiting",
@@ -104,9 +119,12 @@ __all__ = [
     "limits",
     "lost_ms",
     "parse",
+    "read_sequence",
     "rehearse",
     "rejoined",
+    "reminds",
     "replay",
+    "schema",
     "step",
     "write",
 ]

@@ -8,11 +8,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, tzinfo
 
-from hombi.core.automation.machine import circumstances
+from hombi.core.automation.machine import circumstances, somebody
 from hombi.core.automation.parts import is_so
-from hombi.core.automation.program import Program, Watch
+from hombi.core.automation.program import Program
 from hombi.core.automation.replay import Course, Replayed, replay
 from hombi.core.automation.state import Phase, State
+from hombi.core.automation.watch import Watch
 from hombi.core.quality import Quality
 from hombi.core.values import show_limit, show_span, show_value
 
@@ -88,6 +89,8 @@ class _Teller:
             if len(self.program.parts) == 1:
                 watch = self.program.watch
                 until = watch.wanted_back or f"not {watch.wanted}"
+                if watch.until_held_ms:
+                    until += f" for {show_span(watch.until_held_ms)}"
                 found.append(Line(None, f"It ends when the value is {until}."))
         return found + self._circumstances()
 
@@ -99,6 +102,13 @@ class _Teller:
         if sight.quality >= Quality.STUCK or sight.value is None:
             reason = sight.quality.reason or "no value"
             return Line(False, f"{name} was bad ({reason}); nothing is decided by that.")
+        if watch.timed:
+            return self._timed(watch, part, name)
+        if watch.slope is not None:
+            so = part.value is not None and watch.comparison.starts_with(part.value)
+            did = "nothing" if part.value is None else show_value(part.value, watch.kind)
+            when = f"{name} had moved by {did} ({self.clock(part.heard_ms)})"
+            return Line(so, f"{when}, {'' if so else 'not '}{wanted}.")
         so = watch.comparison.starts_with(sight.value)
         said = f"{name} was {show_value(sight.value, watch.kind)} ({self.clock(part.heard_ms)})"
         then = ""
@@ -107,6 +117,12 @@ class _Teller:
             known = math.isfinite(limit)
             then = f" ({show_limit(limit, watch.kind) if known else 'not known'} then)"
         return Line(so, f"{said}, {'' if so else 'not '}{wanted}{then}.")
+
+    def _timed(self, watch: Watch, part: State, name: str) -> Line:
+        so = part.phase in (Phase.ON, Phase.WAITING)
+        what = "changed" if watch.comparison.word == "changes" else "was heard"
+        when = f"{what} last {self.clock(part.heard_ms)}" if part.heard_ms else f"never {what}"
+        return Line(so, f"{name} {when}: {'' if so else 'not '}{watch.wanted}.")
 
     def _hold(self, watch: Watch, part: State) -> list[Line]:
         found, needed = [], show_span(watch.held_ms)
@@ -142,6 +158,10 @@ class _Teller:
             value = "not known" if sight.value is None else show_value(sight.value, watch.kind)
             text = f"It may act only while {sight.spoken} is {wanted}; it was {value}."
             found.append(Line(is_so(watch, sight, self.world), text))
+        if self.program.anyone:
+            home = somebody(self.program, self.world)
+            was = "somebody was" if home else "nobody was"
+            found.append(Line(home, f"It may act only while somebody is home; {was}."))
         if self.program.pause_ms and self.state.started_ms:
             rested = self.at_ms >= self.state.started_ms + self.program.pause_ms
             last = self.clock(self.state.started_ms)
@@ -166,7 +186,7 @@ class _Teller:
         watch, part = self.watched[0], self.state
         if part.value is None or not self.found.sights[watch.entity].known:
             return "it had nothing to go by."
-        if not watch.comparison.starts_with(part.value):
+        if watch.timed or not watch.comparison.starts_with(part.value):
             wanted = watch.wanted
             return f"it did not start: the value was not {wanted}."
         left = watch.held_ms - (self.at_ms - part.since_ms)

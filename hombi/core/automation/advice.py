@@ -12,6 +12,7 @@ from typing import Any
 
 from hombi.core.automation.actions import Switch
 from hombi.core.automation.comparisons import Over, Under
+from hombi.core.automation.flow import each
 from hombi.core.automation.program import Program
 from hombi.core.automation.replay import Course, Replayed, replay
 from hombi.core.automation.state import EdgeKind
@@ -44,8 +45,10 @@ def advise(
 ) -> list[str]:
     """What a person should know before they keep it; nothing where all is well."""
     said = [] if course is None else _of_limit(program, course, found, span, zone)
-    on = {a.entity for a in program.starts if isinstance(a, Switch) and a.to and not a.for_ms}
-    off = {a.entity for a in program.ends if isinstance(a, Switch)}
+    on = {
+        a.entity for _, a in each(program.starts) if isinstance(a, Switch) and a.to and not a.for_ms
+    }
+    off = {a.entity for _, a in each(program.ends) if isinstance(a, Switch)}
     if left := sorted(on - off):
         said.append(f"nothing switches {', '.join(left)} off again; add [[ends]]")
     return said
@@ -60,7 +63,7 @@ def _of_limit(
     good = [one for one in readings if one.value is not None and one.quality < Quality.STUCK]
     days = _days(good, zone)
     beyond = _days([one for one in good if compared.starts_with(one.value or 0.0)], zone)
-    alone = watch.moving is None and not program.more
+    alone = watch.moving is None and watch.of_value and not program.more
     if alone and len(days) >= LEAST_DAYS and len(beyond) >= USUAL * len(days):
         said.append(
             f"{compared.sentence(watch.kind)} is usual here: on {len(beyond)} of {len(days)} days"

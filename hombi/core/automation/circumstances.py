@@ -29,7 +29,10 @@ class Circumstances(NamedTuple):
         return world.now_ms >= self.rests_until_ms and not self.over(world)
 
     def next_change_ms(self, world: World, *, on: bool) -> int | None:
-        """When to look again although nothing is heard."""
+        """When to look again although nothing is heard; what is on and may not be is
+        looked at now, for its hours may have passed while nobody looked."""
+        if on and self.over(world):
+            return world.now_ms
         change = self.only.next_change_ms(world.now_ms, world.zone)
         if on or self.rests_until_ms <= world.now_ms:
             return change

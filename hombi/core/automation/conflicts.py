@@ -6,9 +6,11 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
-from hombi.core.automation.actions import Action, Set, Switch, Wait
+from hombi.core.automation.actions import Set, Switch
 from hombi.core.automation.comparisons import Comparison, Is, Outside, Over, Under, Within
-from hombi.core.automation.program import Program, Watch
+from hombi.core.automation.flow import each
+from hombi.core.automation.program import Program
+from hombi.core.automation.watch import Watch
 from hombi.core.toml_text import Path
 
 
@@ -33,7 +35,7 @@ def _feeds_itself(program: Program) -> list[Warned]:
     watch, compared = program.watch, program.watch.comparison
     back = any(
         isinstance(a, Switch) and a.entity == watch.entity and compared.starts_with(a.to)
-        for a in program.ends
+        for _, a in each(program.ends)
     )
     return [
         Warned(
@@ -43,7 +45,7 @@ def _feeds_itself(program: Program) -> list[Warned]:
             "the hub stops it after a few rounds; leave one of the two out, or give it a "
             "time to hold",
         )
-        for number, action in enumerate(program.starts)
+        for number, action in each(program.starts)
         if isinstance(action, Switch) and action.entity == watch.entity
         if back and compared.ends_with(action.to)
     ]
@@ -97,15 +99,15 @@ def _fights(program: Program, others: Mapping[str, Program]) -> list[Warned]:
             f"{name} gives {action.entity} another value: the two can fight over it",
             "let one of them do both, or give them different hours",
         )
-        for number, action in enumerate(program.starts)
+        for number, action in each(program.starts)
         if isinstance(action, (Switch, Set))
         for name, other in others.items()
-        if _opposed(action, (*other.starts, *other.ends))
+        if _opposed(action, other)
     ]
 
 
-def _opposed(action: Switch | Set, others: Sequence[Action | Wait]) -> bool:
+def _opposed(action: Switch | Set, other: Program) -> bool:
     return any(
         isinstance(one, (Switch, Set)) and one.entity == action.entity and one.to != action.to
-        for one in others
+        for _, one in each((*other.starts, *other.ends))
     )

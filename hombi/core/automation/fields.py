@@ -41,6 +41,7 @@ def _fields(data: dict[str, Any]) -> Iterator[Field]:
         value = only.get("between", "")
         if isinstance(value, str):
             yield Field(("only", "between"), "Only between", value)
+        yield from _some(only, ("only",), {"home": "Only while home"})
     for edge, when in _EDGES.items():
         tables = data.get(edge, [])
         for number, one in enumerate(tables if isinstance(tables, list) else []):
@@ -49,8 +50,8 @@ def _fields(data: dict[str, Any]) -> Iterator[Field]:
 
 
 def _watch(watch: dict[str, Any]) -> Iterator[Field]:
-    moments = {"at": "At", "every": "Every", "lasts": "For"}
-    yield from _some(watch, ("watch",), moments)
+    moments = {"at": "At", "every": "Every", "rule": "By the rule", "lasts": "For"}
+    yield from _some(watch, ("watch",), {"home": "Home", **moments})
     for word in COMPARISONS:
         if isinstance(watch.get(word), str):
             entity = watch.get("entity", "the value")
@@ -58,7 +59,8 @@ def _watch(watch: dict[str, Any]) -> Iterator[Field]:
             yield Field(("watch", word), label, watch[word])
             if word in ("over", "under"):
                 yield from _optional(watch, {"until": "Until it is back at"})
-            yield from _optional(watch, {"held": "Held for"})
+            if word not in ("changes", "silent"):
+                yield from _optional(watch, {"held": "Held for", "until_held": "Back for"})
 
 
 def _optional(watch: dict[str, Any], labels: dict[str, str]) -> Iterator[Field]:

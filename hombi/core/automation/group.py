@@ -103,7 +103,7 @@ def due_group(program: Program, state: State, world: World, only: Circumstances)
     moments = [
         due_part(watch, part, world, world.sight(watch.entity))
         for watch, part in zip(program.parts, state.parts, strict=False)
-        if part.phase is Phase.HOLDING
+        if part.phase is Phase.HOLDING or part.back_ms or watch.timed
     ]
     if state.phase in (Phase.WAITING, Phase.ON):
         moments.append(only.next_change_ms(world, on=state.phase is Phase.ON))

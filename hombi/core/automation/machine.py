@@ -22,8 +22,9 @@ from hombi.core.automation.parts import (
     lost_part,
     step_part,
 )
-from hombi.core.automation.program import Program, Watch
+from hombi.core.automation.program import Again, Program
 from hombi.core.automation.state import (
+    Acknowledged,
     Began,
     EdgeKind,
     Event,
@@ -33,10 +34,15 @@ from hombi.core.automation.state import (
     State,
     Step,
     Taken,
+    Waiting,
     Why,
     World,
 )
+from hombi.core.automation.watch import Watch
 from hombi.core.values import show_limit, show_span, show_value
+
+# With again = "after", so many starts wait for their turn at most.
+MOST_QUEUED = 10
 
 
 def step(program: Program, state: State, event: Event, world: World) -> Step:
@@ -46,10 +52,14 @@ def step(program: Program, state: State, event: Event, world: World) -> Step:
         effects: list[Effect] = []
         if not event.silently:
             # Nobody is left to see to what would still wait.
-            _, effects = let_go(program, state, wholly=True)
+            _, effects = let_go(program, state, world, wholly=True)
             if why is not None:
-                effects = at_once(program.ends, _fields(program, why, state, world)) + effects
+                fields = _fields(program, why, state, world)
+                effects = at_once(program.ends, fields, world) + effects
         return Step(State(), tuple(dict.fromkeys(effects)), why)
+    if isinstance(event, Acknowledged):
+        all_given = tuple(one.at_most for one in program.reminds)
+        return Step(replace(state, reminded=all_given) if state.phase is Phase.ON else state)
     only = circumstances(program, state)
     if program.moment is not None:
         after, why = step_moment(program.moment, state, event, world, only)
@@ -96,9 +106,13 @@ def rejoined(
     program: Program, state: State, heard: Callable[[str], int | None], now_ms: int
 ) -> State:
     """Where it stood before a restart: what is on has its usual time to be heard; what
-    was held was heard when its last reading came (None: never)."""
+    was held was heard when its last reading came (None: never). What is not silent yet
+    has its time from now on: while the hub was away it heard nobody."""
 
     def own(watch: Watch, one: State) -> State:
+        if watch.timed:
+            begins = watch.comparison.word == "silent" and one.phase is not Phase.ON
+            return replace(one, heard_ms=now_ms) if begins else one
         last = heard(watch.entity)
         if last is None or one.value is None:
             return one
@@ -118,7 +132,7 @@ def sooner(*moments: int | None) -> int | None:
 
 def circumstances(program: Program, state: State) -> Circumstances:
     """What stands in the way of it, or does not."""
-    also = partial(_also, program) if program.when else None
+    also = partial(_also, program) if program.when or program.anyone else None
     rests = state.started_ms + program.pause_ms if program.pause_ms and state.started_ms else 0
     return Circumstances(program.only, also, rests)
 
@@ -139,7 +153,14 @@ def _also(program: Program, world: World) -> str:
             if not sight.known or sight.value is None:
                 return f"{sight.spoken} was not known to be {wanted}"
             return f"{sight.spoken} was {show_value(sight.value, watch.kind)}, not {wanted}"
+    if program.anyone and not somebody(program, world):
+        return "nobody was home"
     return ""
+
+
+def somebody(program: Program, world: World) -> bool:
+    """Whether one of the people is home of whom one must be."""
+    return any(is_so(one, world.sight(one.entity), world) for one in program.anyone)
 
 
 def _taken(program: Program, state: State, event: Taken, world: World) -> Why | None:
@@ -161,7 +182,7 @@ def _acted(program: Program, state: State, why: Why | None, world: World) -> Ste
     effects: list[Effect] = []
     if why is not None and why.edge is not EdgeKind.LOST:
         # What an edge before would still do is not wanted any more.
-        left = tuple(one for one in state.waits if not one.edge)
+        left = tuple(one for one in state.waits if not one.edge or _stays(program, one, why))
         state = replace(state, waits=left, reminded=())
     if state.waits:
         state, effects = resume(program, state, world)
@@ -177,9 +198,22 @@ def _acted(program: Program, state: State, why: Why | None, world: World) -> Ste
     return Step(state, tuple(effects), why)
 
 
+def _stays(program: Program, waiting: Waiting, why: Why) -> bool:
+    """Whether what waits is left to go on although it starts once more."""
+    same = why.edge is EdgeKind.START and waiting.edge == EdgeKind.START.value
+    return same and program.again is not Again.AFRESH
+
+
 def _at_edge(program: Program, state: State, why: Why, world: World) -> tuple[State, list[Effect]]:
     fields = _fields(program, why, state, world)
-    state, effects = begin(program, state, why.edge, fields, world)
+    under_way = [one for one in state.waits if _stays(program, one, why)]
+    effects: list[Effect] = []
+    if not under_way:
+        state, effects = begin(program, state, why.edge, fields, world)
+    elif program.again is Again.AFTER and len(under_way) < MOST_QUEUED:
+        due = max(one.due_ms for one in under_way)
+        queued = Waiting(due, EdgeKind.START.value, 0, dict(fields))
+        state = replace(state, waits=(*state.waits, queued))
     if why.lost:
         # Whoever is told of this automation is told that it cannot see any more; else
         # everybody.

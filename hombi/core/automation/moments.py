@@ -1,54 +1,68 @@
 """Moments: an automation that watches the clock, not a value.
 
-at = "06:45"      every = "15 min"      with lasts = "20 min" it also ends
+at = "06:45"      at = "sunset - 20 min"      every = "15 min"
+rule = "FREQ=MONTHLY;BYDAY=1SU;BYHOUR=9"      with lasts = "20 min" it also ends
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime, timedelta, tzinfo
+from datetime import date, datetime, timedelta, tzinfo
 
 from msgspec.structs import replace
 
 from hombi.core.automation.circumstances import Circumstances
+from hombi.core.automation.rules import Rule
 from hombi.core.automation.state import Began, EdgeKind, Event, Phase, State, Why, World
+from hombi.core.automation.times import DayTime, SunTime
 from hombi.core.house_time import moment_ms
 from hombi.core.values import show_span
 
 # One that was missed by more than this is not made up for.
 LATE_MS = 10 * 60_000
-MINUTES_A_DAY = 24 * 60
+# Beyond the polar circles the sun does not set for half a year: so far ahead is looked.
+DAYS_AHEAD = 200
+NEVER_MS = 366 * 86_400_000
 
 
 @dataclass(frozen=True, slots=True)
 class Moment:
-    """`at` minutes after midnight, or each `every_ms` from midnight on, by the house's
-    clock; with `lasts_ms` it also ends."""
+    """At a time of the day, each `every_ms` from midnight on, or by a rule of the
+    calendar, by the house's clock; with `lasts_ms` it also ends."""
 
-    at: int | None = None
+    at: DayTime | None = None
     every_ms: int = 0
+    rule: Rule | None = None
     lasts_ms: int = 0
 
     def next_ms(self, after_ms: int, zone: tzinfo) -> int:
-        """The first such moment after another one."""
+        """The first such moment after another one; a year later where there is none."""
+        if self.rule is not None:
+            found = self.rule.next_ms(after_ms, zone)
+            return after_ms + NEVER_MS if found is None else found
         today = datetime.fromtimestamp(after_ms / 1000, zone).date()
-        found = []
-        for ahead in range(-1, 3):
-            day = today + timedelta(days=ahead)
-            if self.at is not None:
-                found.append(moment_ms(day, self.at, zone))
-                continue
-            begin, end = moment_ms(day, 0, zone), moment_ms(day + timedelta(days=1), 0, zone)
-            steps = max(0, (after_ms - begin) // self.every_ms + 1)
-            found.append(min(begin + steps * self.every_ms, end))
-        return min(one for one in found if one > after_ms)
+        for ahead in range(-2, DAYS_AHEAD):
+            at_ms = self._on(today + timedelta(days=ahead), after_ms, zone)
+            if at_ms is not None and at_ms > after_ms:
+                return at_ms
+        return after_ms + NEVER_MS
+
+    def _on(self, day: date, after_ms: int, zone: tzinfo) -> int | None:
+        """The first of a day after a moment, if there is one."""
+        if self.at is not None:
+            return self.at.on(day, zone)
+        begin, end = moment_ms(day, 0, zone), moment_ms(day + timedelta(days=1), 0, zone)
+        steps = max(0, (after_ms - begin) // self.every_ms + 1)
+        return min(begin + steps * self.every_ms, end)
 
     def sentence(self) -> str:
         """As in "At 06:45, for 20 min"."""
         lasts = f", for {show_span(self.lasts_ms)}" if self.lasts_ms else ""
+        if self.rule is not None:
+            return f"By the rule {self.rule.text}{lasts}"
         if self.at is None:
             return f"Every {show_span(self.every_ms)}{lasts}"
-        return f"At {self.at // 60:02d}:{self.at % 60:02d}{lasts}"
+        return f"At {self.at}{lasts}"
 
 
 def step_moment(
@@ -73,6 +87,8 @@ def step_moment(
     if now - due > LATE_MS or not only.allow_start(world):
         return looked, None
     clock = datetime.fromtimestamp(due / 1000, world.zone).strftime("%H:%M")
+    if isinstance(moment.at, SunTime):
+        clock += f", {moment.at}"
     phase = Phase.ON if moment.lasts_ms else Phase.IDLE
     why = _why(EdgeKind.START, now, 0, f"it is {clock}")
     return replace(looked, phase=phase, since_ms=now), why

@@ -3,31 +3,31 @@ line and column."""
 
 from __future__ import annotations
 
-import math
-import re
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
-from hombi.core.automation.actions import ACTIONS, Action, Notify, Wait
-from hombi.core.automation.comparisons import COMPARISONS, Comparison
+from hombi.core.automation.actions import Notify, Step, read_action
+from hombi.core.automation.actions.sequence import MOST_IN_ALL
 from hombi.core.automation.conflicts import warned
+from hombi.core.automation.homes import HOME_KEYS, read_home
 from hombi.core.automation.moments import Moment
-from hombi.core.automation.moving import SIDES, Moving, read_moving
 from hombi.core.automation.only import read_only
-from hombi.core.automation.program import NOTHING, Lost, Program, Remind, Watch
-from hombi.core.automation.text import entity, only_keys, quantity, span_ms, table, text
+from hombi.core.automation.program import NOTHING, Again, Program, Remind
+from hombi.core.automation.rules import read_rule
+from hombi.core.automation.text import only_keys, span_ms, table, text
+from hombi.core.automation.times import read_time
+from hombi.core.automation.watch import Watch
+from hombi.core.automation.watching import read_part, read_parts
 from hombi.core.house_facts import HouseFacts
-from hombi.core.kinds import Kind
 from hombi.core.names import slug
 from hombi.core.toml_text import Mistake, Path, TomlText, read_toml
 from hombi.core.values import show_span
 
-_WORDS = ", ".join(COMPARISONS)
-_TABLES = {"name", "about", "pause", "watch", "only", "starts", "ends", "remind"}
-_CLOCK = re.compile(r"(\d{1,2}):(\d{2})")
+_TABLES = {"name", "about", "again", "pause", "watch", "only", "starts", "ends", "remind"}
+MOMENTS = ("at", "every", "rule")
 SHORTEST_MS, DAY_MS = 60_000, 86_400_000
-MOST_PARTS, MOST_REMINDERS, USUAL_REMINDERS, LEAST_EVERY_MS = 20, 100, 3, 10_000
+MOST_REMINDERS, USUAL_REMINDERS, LEAST_EVERY_MS = 100, 3, 10_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,12 +57,15 @@ def parse(source: str, facts: HouseFacts, others: Mapping[str, Program] = NO_OTH
     toml = read_toml(source)
     if toml.mistakes:
         return Parsed(None, tuple(toml.mistakes))
+    facts = replace(facts, steps_left=[MOST_IN_ALL])
     only_keys(toml, (), toml.data, _TABLES)
     name = text(toml, (), toml.data, "name", required=True)
     about = text(toml, (), toml.data, "about")
     watched = _watched(toml, facts)
-    only, when = read_only(toml), _when(toml, facts)
+    only, when = read_only(toml, facts), _when(toml, facts)
+    home, anyone = _home(toml, facts)
     pause_ms = span_ms(toml, (), toml.data, "pause")
+    again = _again(toml)
     if not {"starts", "ends", "remind"} & set(toml.data):
         what = "an automation without [[starts]] does nothing"
         toml.blame((), what, 'add a [[starts]] with switch = "…" or notify = "everyone"')
@@ -74,8 +77,8 @@ def parse(source: str, facts: HouseFacts, others: Mapping[str, Program] = NO_OTH
         return Parsed(None, mistakes)
     first, *more = watched.parts
     program = Program(
-        name, about, first, only, starts, ends, tuple(more), watched.need, when, pause_ms, reminds,
-        watched.moment,
+        name, about, first, only, starts, ends, tuple(more), watched.need, (*when, *home),
+        pause_ms, reminds, watched.moment, again, anyone,
     )  # fmt: skip
     if mistakes:
         return Parsed(None, mistakes, partly=program if not elsewhere else None)
@@ -112,12 +115,16 @@ def _watched(toml: TomlText, facts: HouseFacts) -> _Watched | None:
         if "watch" not in toml.data:
             toml.blame((), "there is no [watch]", "an automation looks at one entity or several")
         return None
-    if "at" in found or "every" in found:
-        moment = _moment(toml, found)
+    if any(word in found for word in MOMENTS):
+        moment = _moment(toml, found, facts)
         return None if moment is None else _Watched((NOTHING,), 1, moment)
+    if "home" in found:
+        only_keys(toml, ("watch",), found, HOME_KEYS)
+        home = read_home(toml, ("watch",), found, facts)
+        return None if home is None else _Watched(*home)
     several = [key for key in _SEVERAL if key in found]
     if not several:
-        one = _part(toml, ("watch",), found, facts)
+        one = read_part(toml, ("watch",), found, facts)
         return None if one is None else _Watched((one,), 1)
     only_keys(toml, ("watch",), found, {*_SEVERAL, "at_least"})
     key = several[0]
@@ -126,7 +133,7 @@ def _watched(toml: TomlText, facts: HouseFacts) -> _Watched | None:
         hint = "write all = [ … ], any = [ … ], or at_least = 2 with of = [ … ]"
         toml.blame(path, "[watch] watches several in one way", hint)
         return None
-    parts = _parts(toml, path, found[key], facts)
+    parts = read_parts(toml, path, found[key], facts)
     if parts is None:
         return None
     if len(parts) < 2:
@@ -139,14 +146,15 @@ def _watched(toml: TomlText, facts: HouseFacts) -> _Watched | None:
     return _Watched(parts, need)
 
 
-def _moment(toml: TomlText, found: dict[str, Any]) -> Moment | None:
-    """A moment of the clock."""
-    only_keys(toml, ("watch",), found, {"at", "every", "lasts"})
+def _moment(toml: TomlText, found: dict[str, Any], facts: HouseFacts) -> Moment | None:
+    """A moment of the clock, the sun or the calendar."""
+    words = [word for word in MOMENTS if word in found]
+    only_keys(toml, ("watch",), found, {*MOMENTS, "lasts", *(("from",) * ("rule" in found))})
     lasts_ms = span_ms(toml, ("watch",), found, "lasts")
-    if "at" in found and "every" in found:
-        toml.blame(("watch", "every"), "[watch] has at and every", "keep one of them")
+    if len(words) > 1:
+        toml.blame(("watch", words[1]), f"[watch] has {' and '.join(words)}", "keep one of them")
         return None
-    if "every" in found:
+    if words[0] == "every":
         text(toml, ("watch",), found, "every", required=True)
         every_ms = span_ms(toml, ("watch",), found, "every")
         if every_ms and not SHORTEST_MS <= every_ms <= DAY_MS:
@@ -155,84 +163,26 @@ def _moment(toml: TomlText, found: dict[str, Any]) -> Moment | None:
         if every_ms and lasts_ms >= every_ms:
             toml.blame(("watch", "lasts"), "it must be over before it begins again")
             return None
-        return Moment(None, every_ms, lasts_ms) if every_ms else None
-    clock = text(toml, ("watch",), found, "at", required=True)
-    match = _CLOCK.fullmatch(clock)
-    if match is None or int(match[1]) > 23 or int(match[2]) > 59:
-        if clock:
-            toml.blame(("watch", "at"), f"{clock!r} is no time of the day", 'write at = "06:45"')
-        return None
+        return Moment(every_ms=every_ms, lasts_ms=lasts_ms) if every_ms else None
     if lasts_ms >= DAY_MS:
         toml.blame(("watch", "lasts"), "it must be over before it begins again")
         return None
-    return Moment(int(match[1]) * 60 + int(match[2]), 0, lasts_ms)
-
-
-def _parts(
-    toml: TomlText, path: Path, given: object, facts: HouseFacts, *, held: bool = True
-) -> tuple[Watch, ...] | None:
-    """Several that are watched, one table each."""
-    if not isinstance(given, list) or not all(isinstance(one, dict) for one in given):
-        hint = 'write [ { entity = "…", over = "…" }, … ]'
-        toml.blame(path, f"{path[-1]} is a list of tables in braces", hint)
+    if words[0] == "rule":
+        rule = read_rule(toml, ("watch",), found)
+        return None if rule is None else Moment(rule=rule, lasts_ms=lasts_ms)
+    if not text(toml, ("watch",), found, "at", required=True):
         return None
-    if len(given) > MOST_PARTS:
-        toml.blame(path, f"{path[-1]} has {MOST_PARTS} at most, not {len(given)}")
-        return None
-    found = [_part(toml, (*path, n), one, facts, held=held) for n, one in enumerate(given)]
-    known = tuple(one for one in found if one is not None)
-    return known if len(known) == len(found) else None
+    at = read_time(toml, ("watch", "at"), found["at"], facts)
+    return None if at is None else Moment(at, lasts_ms=lasts_ms)
 
 
-def _part(
-    toml: TomlText, path: Path, found: dict[str, Any], facts: HouseFacts, *, held: bool = True
-) -> Watch | None:
-    words = [word for word in COMPARISONS if word in found]
-    known_keys = {"entity", *COMPARISONS, *({"held", "until", "lost"} if held else ())}
-    only_keys(toml, path, found, known_keys)
-    address = text(toml, path, found, "entity", required=True)
-    known = entity(toml, (*path, "entity"), address, facts)
-    if len(words) != 1:
-        named = f"[{path[0]}]" if len(path) == 1 else "this"
-        what = f"{named} has {' and '.join(words)}" if words else f"{named} names no limit"
-        toml.blame(path, what, f"give one of {_WORDS}")
-        return None
-    held_ms = span_ms(toml, path, found, "held")
-    lost = _lost(toml, path, found)
-    if known is None:
-        return None
-    plain, moving = read_moving(toml, path, found, words[0], known.kind, facts)
-    if moving is None and words[0] not in plain:
-        return None  # it was blamed
-    if moving is None:
-        comparison = COMPARISONS[words[0]].parse(toml, path, plain, known.kind)
-    else:
-        comparison = _sides(toml, path, plain, moving, known.kind)
-    if comparison is None:
-        return None
-    return Watch(address, known.kind, comparison, held_ms, lost, moving)
-
-
-def _sides(
-    toml: TomlText, path: Path, plain: dict[str, Any], moving: Moving, kind: Kind
-) -> Comparison | None:
-    """A comparison whose limits follow other values; what is fixed of them is in it."""
-    if kind.words is not None:
-        toml.blame(path, f"a {kind.name} has two states, and follows no limit")
-        return None
-    until = quantity(toml, (*path, "until"), plain["until"], kind) if "until" in plain else None
-    limit = math.nan
-    if moving.limit is None and moving.word in plain:
-        limit = quantity(toml, (*path, moving.word), plain[moving.word], kind) or math.nan
-    return SIDES[moving.word](limit, until)
-
-
-def _lost(toml: TomlText, path: Path, found: dict[str, Any]) -> Lost:
-    word = text(toml, path, found, "lost")
-    if word and word not in tuple(Lost):
-        toml.blame((*path, "lost"), f"{word!r} is neither end nor stay", 'write lost = "end"')
-        return Lost.END
-    return Lost(word) if word else Lost.END
+def _again(toml: TomlText) -> Again:
+    word = text(toml, (), toml.data, "again")
+    if word and word not in tuple(Again):
+        known = ", ".join(Again)
+        toml.blame(("again",), f"{word!r} is none of {known}", 'write again = "skip"')
+        return Again.AFRESH
+    return Again(word) if word else Again.AFRESH
 
 
 def _when(toml: TomlText, facts: HouseFacts) -> tuple[Watch, ...]:
@@ -240,7 +190,19 @@ def _when(toml: TomlText, facts: HouseFacts) -> tuple[Watch, ...]:
     found = toml.data.get("only")
     if not isinstance(found, dict) or "when" not in found:
         return ()
-    return _parts(toml, ("only", "when"), found["when"], facts, held=False) or ()
+    return read_parts(toml, ("only", "when"), found["when"], facts, held=False) or ()
+
+
+def _home(toml: TomlText, facts: HouseFacts) -> tuple[tuple[Watch, ...], tuple[Watch, ...]]:
+    """Who must be home, or away, beside the hours: (all of these, one of these)."""
+    found = toml.data.get("only")
+    if not isinstance(found, dict) or "home" not in found:
+        return (), ()
+    read = read_home(toml, ("only",), {"home": found["home"]}, facts)
+    if read is None:
+        return (), ()
+    watches, need = read
+    return ((), watches) if need < len(watches) else (watches, ())
 
 
 def _reminds(toml: TomlText, facts: HouseFacts) -> tuple[Remind, ...]:
@@ -267,7 +229,7 @@ def _reminds(toml: TomlText, facts: HouseFacts) -> tuple[Remind, ...]:
     return tuple(made)
 
 
-def _actions(toml: TomlText, edge: str, facts: HouseFacts) -> tuple[Action | Wait, ...]:
+def _actions(toml: TomlText, edge: str, facts: HouseFacts) -> tuple[Step, ...]:
     tables = toml.data.get(edge, [])
     if not isinstance(tables, list) or not all(isinstance(t, dict) for t in tables):
         what, hint = f"{edge} is a list of actions", f"write [[{edge}]] with two brackets"
@@ -278,17 +240,5 @@ def _actions(toml: TomlText, edge: str, facts: HouseFacts) -> tuple[Action | Wai
         what = f"{edge} = [] {'does nothing' if starts else 'is empty'}"
         hint = f"add a [[{edge}]] with an action" + ("" if starts else ", or leave it out")
         toml.blame((edge,), what, hint)
-    actions = (_action(toml, (edge, n), found, facts) for n, found in enumerate(tables))
+    actions = (read_action(toml, (edge, n), found, facts) for n, found in enumerate(tables))
     return tuple(action for action in actions if action is not None)
-
-
-def _action(
-    toml: TomlText, path: Path, found: dict[str, Any], facts: HouseFacts
-) -> Action | Wait | None:
-    words = [word for word in ACTIONS if word in found]
-    if len(words) != 1:
-        what = f"an action is one of {', '.join(ACTIONS)}"
-        toml.blame(path, what, 'give either switch = "node/entity" or notify = "everyone"')
-        return None
-    made: Action | Wait | None = ACTIONS[words[0]].parse(toml, path, found, facts)
-    return made

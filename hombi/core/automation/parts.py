@@ -13,11 +13,12 @@ begins again. What is on ends then, or stays, as `lost` says.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 from msgspec.structs import replace
 
 from hombi.core.automation.circumstances import ALWAYS, Circumstances
-from hombi.core.automation.program import Lost, Watch
+from hombi.core.automation.comparisons import Slope
 from hombi.core.automation.state import (
     EdgeKind,
     Event,
@@ -29,6 +30,8 @@ from hombi.core.automation.state import (
     Why,
     World,
 )
+from hombi.core.automation.timed import due_timed, gone, silent_now, step_timed
+from hombi.core.automation.watch import Lost, Watch
 from hombi.core.quality import Quality
 from hombi.core.series.reading import Reading
 from hombi.core.values import show_limit, show_span, show_value
@@ -46,14 +49,20 @@ def step_part(
     only: Circumstances = ALWAYS,
 ) -> tuple[State, Why | None]:
     """Step one watched entity."""
+    if watch.timed:
+        return step_timed(watch, state, event, world, sight, only)
+    if watch.slope is not None and isinstance(event, Seen):
+        state, event = _measured(watch.slope, state, event, world.now_ms)
     known = watch.now(world)
     if known is None:
         # Its limit follows a value that is not known: nothing begins, and what is on
         # stays.
         if isinstance(event, Seen) and event.value is not None and event.quality < Quality.STUCK:
             state = replace(state, value=event.value, heard_ms=world.now_ms)
-        on = state.phase is Phase.ON
-        return (state if on or state.phase is Phase.IDLE else idle(state, world.now_ms)), None
+        if state.phase is Phase.ON:
+            over = only.over(world)
+            return _hours_over(watch, state, over, world.now_ms) if over else (state, None)
+        return (state if state.phase is Phase.IDLE else idle(state, world.now_ms)), None
     watch = known
     now, patience = world.now_ms, _patience_ms(watch, state, sight)
     unheard = patience is not None and now - state.heard_ms > patience
@@ -69,9 +78,17 @@ def step_part(
         # A bad value is no ground to act on. What is held must be seen all the while:
         # the hold begins again with the next good value.
         return replace(state if state.phase is Phase.IDLE else idle(state, now), value=None), None
-    elif unheard and state.phase is not Phase.IDLE:
-        return state, None  # suspended
+    elif unheard:
+        return state, None  # what was heard long ago begins nothing; a hold is suspended
     return _decide(watch, state, world, only)
+
+
+def _measured(slope: Slope, state: State, event: Seen, now: int) -> tuple[State, Seen]:
+    """How far the value has moved, in the place of the value."""
+    if event.value is None or event.quality >= Quality.STUCK:
+        return state, event
+    past, moved = slope.moved(state.past, now, event.value)
+    return replace(state, past=past), Seen(moved, event.quality, event.entity)
 
 
 def due_part(
@@ -79,6 +96,8 @@ def due_part(
 ) -> int | None:
     """When to step next although nothing was heard; None when only a reading can change
     it."""
+    if watch.timed:
+        return due_timed(watch, state, world, sight, only)
     now = world.now_ms
     if state.phase is Phase.HOLDING:
         due = max(now, state.since_ms + watch.held_ms)
@@ -86,35 +105,45 @@ def due_part(
         return due if patience is None or due - state.heard_ms <= patience else None
     if state.phase is Phase.IDLE:
         return None
-    return only.next_change_ms(world, on=state.phase is Phase.ON)
+    change = only.next_change_ms(world, on=state.phase is Phase.ON)
+    if not state.back_ms:
+        return change
+    back = state.back_ms + watch.until_held_ms
+    return back if change is None else min(back, change)
 
 
 def lost_part(watch: Watch, state: State, sight: Sight) -> int | None:
     """From when on the value of what is on counts as no longer heard; None for never,
     or when that is known already."""
+    if watch.timed:
+        return 0 if gone(watch, state, sight) else None
     if state.phase is not Phase.ON or state.blind:
         return None
     patience = _patience_ms(watch, state, sight)
     return None if patience is None else state.heard_ms + patience + 1
 
 
-def unmoved(watch: Watch, state: State, reading: Reading, sight: Sight) -> bool:
+def unmoved(watch: Watch, state: State, reading: Reading, sight: Callable[[], Sight]) -> bool:
     """Whether a reading that comes before anything is due only becomes the latest one:
-    it begins, breaks and ends nothing. Not for what is held, which time alone can
-    start."""
-    value = reading.value
-    if value is None or reading.quality >= Quality.STUCK or state.blind or watch.moving:
+    it begins, breaks and ends nothing. For one whose limit is a value; not for what is
+    held, which time alone can start."""
+    value, phase = reading.value, state.phase
+    if value is None or reading.quality >= Quality.STUCK or state.blind:
         return False
-    if state.phase is Phase.ON:
-        return not watch.comparison.ends_with(value)
-    if state.phase is Phase.WAITING and watch.comparison.starts_with(value):
-        patience = _patience_ms(watch, state, sight)
+    if phase is Phase.IDLE:
+        return not watch.comparison.starts_with(value)
+    if phase is Phase.ON:
+        return not (state.back_ms or watch.comparison.ends_with(value))
+    if phase is Phase.WAITING and watch.comparison.starts_with(value):
+        patience = _patience_ms(watch, state, sight())
         return patience is None or reading.at_ms - state.heard_ms <= patience
-    return state.phase is Phase.IDLE and not watch.comparison.starts_with(value)
+    return False
 
 
 def is_so(watch: Watch, sight: Sight, world: World) -> bool:
     """Whether an entity is so now; one that is bad or not heard is not."""
+    if watch.timed:
+        return silent_now(watch, sight, world)
     if not sight.known or sight.silent or sight.value is None or sight.quality >= Quality.STUCK:
         return False
     known = watch.now(world)
@@ -137,7 +166,7 @@ def first_look(sight: Sight, entity: str) -> Event:
 
 def idle(state: State, now_ms: int) -> State:
     """Nothing is so any more."""
-    return replace(state, phase=Phase.IDLE, since_ms=now_ms, blind=False)
+    return replace(state, phase=Phase.IDLE, since_ms=now_ms, blind=False, back_ms=0)
 
 
 def _patience_ms(watch: Watch, state: State, sight: Sight) -> int | None:
@@ -161,17 +190,12 @@ def _decide(
         return state, None
     held = now - state.since_ms
     if state.phase is Phase.ON:
-        if not state.blind and compared.ends_with(value):
+        back = not state.blind and compared.ends_with(value)
+        if back and now - (state.back_ms or now) >= watch.until_held_ms:
             return idle(state, now), _ended(watch, value, held, now)
-        over = only.over(world)
-        if over:
-            said = f"{over}, after {show_span(held)}"
-            why = Why(EdgeKind.END, now, value, compared.limit, held, said, entity=watch.entity)
-            # The value still counts: it goes on when the circumstances come back,
-            # without a second hold.
-            begun = now - watch.held_ms
-            return replace(state, phase=Phase.WAITING, since_ms=begun, blind=False), why
-        return state, None
+        if over := only.over(world):
+            return _hours_over(watch, state, over, now)
+        return replace(state, back_ms=(state.back_ms or now) if back else 0), None
     if not compared.starts_with(value):
         return (state if state.phase is Phase.IDLE else idle(state, now)), None
     if state.phase is Phase.IDLE:
@@ -188,11 +212,25 @@ def _decide(
     return replace(state, phase=Phase.ON, since_ms=now), why
 
 
+def _hours_over(watch: Watch, state: State, over: str, now: int) -> tuple[State, Why]:
+    """It is on, and may not be any more. The value still counts: it goes on when the
+    circumstances come back, without a second hold."""
+    held, limit = now - state.since_ms, watch.comparison.limit
+    limit = limit if math.isfinite(limit) else 0.0
+    seen = limit if state.value is None else state.value
+    said = f"{over}, after {show_span(held)}"
+    why = Why(EdgeKind.END, now, seen, limit, held, said, entity=watch.entity)
+    begun = now - watch.held_ms
+    waiting = replace(state, phase=Phase.WAITING, since_ms=begun, blind=False, back_ms=0)
+    return waiting, why
+
+
 def _ended(watch: Watch, value: float, held: int, now: int) -> Why:
     compared, kind = watch.comparison, watch.kind
     target = compared.limit if compared.until is None else compared.until
     seen = show_value(value, kind)
     back = f"it is {seen}" if kind.words else f"{seen}, back past {show_limit(target, kind)}"
+    back += f", for {show_span(watch.until_held_ms)}" if watch.until_held_ms else ""
     text = f"{back}, after {show_span(held)}"
     return Why(EdgeKind.END, now, value, target, held, text, entity=watch.entity)
 
@@ -206,5 +244,5 @@ def _lost(watch: Watch, state: State, now: int) -> tuple[State, Why]:
     then = f"it ended after {show_span(held)}" if ends else "it stays on"
     text = f"{unheard}; {then}"
     why = Why(edge, now, seen, limit, held, text, lost=True, entity=watch.entity)
-    after = replace(idle(state, now), value=None) if ends else replace(state, blind=True)
+    after = replace(idle(state, now), value=None) if ends else replace(state, blind=True, back_ms=0)
     return after, why

@@ -3,62 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from enum import StrEnum
 
-from hombi.core.automation.actions import Action, Notify, Wait
-from hombi.core.automation.comparisons import Comparison, Is
+from hombi.core.automation.actions import Notify, Set, Step, Switch
+from hombi.core.automation.comparisons import Is
+from hombi.core.automation.flow import asked, each
 from hombi.core.automation.moments import Moment
-from hombi.core.automation.moving import Moving
 from hombi.core.automation.only import Only
-from hombi.core.automation.state import World
-from hombi.core.kinds import KINDS, Kind
+from hombi.core.automation.watch import Lost, Watch
+from hombi.core.kinds import KINDS
 from hombi.core.values import show_span
-
-
-class Lost(StrEnum):
-    """What happens to what is on when the watched value is bad, or not heard any
-    more."""
-
-    END = "end"
-    STAY = "stay"
-
-
-@dataclass(frozen=True, slots=True)
-class Watch:
-    """What to look at, how it is compared, and how long it must stay so."""
-
-    entity: str
-    kind: Kind
-    comparison: Comparison
-    held_ms: int = 0
-    lost: Lost = Lost.END
-    moving: Moving | None = None
-
-    @property
-    def wanted(self) -> str:
-        """As in "When the humidity is …"."""
-        moving = self.moving.sentence() if self.moving is not None else ""
-        return moving or self.comparison.sentence(self.kind)
-
-    @property
-    def wanted_back(self) -> str:
-        """As in "…, until it is back …"; "" when it ends at its limit."""
-        if self.moving is not None and self.moving.until is not None:
-            back = "under" if self.moving.word == "over" else "over"
-            return f"{back} {self.moving.until.text}"
-        return self.comparison.sentence_until(self.kind)
-
-    def now(self, world: World) -> Watch | None:
-        """With its limits of this moment; None where they are not known."""
-        if self.moving is None:
-            return self
-        compared = self.moving.at(self.comparison, world)
-        return None if compared is None else replace(self, comparison=compared)
-
 
 # What one that watches the clock watches besides.
 NOTHING = Watch("", KINDS["number"], Is(0.0))
+
+
+class Again(StrEnum):
+    """What a start does while the actions of the one before still wait: nothing, begin
+    them anew, or begin when they are done."""
+
+    SKIP = "skip"
+    AFRESH = "afresh"
+    AFTER = "after"
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,22 +43,25 @@ class Program:
     edge.
 
     With `more` it watches several, of which `need` must be so. `when` must be so beside
-    the hours of `only`. It starts again `pause_ms` after its last start at the
-    earliest. One that watches the clock has a `moment`, and `NOTHING` to watch.
+    the hours of `only`, and one of `anyone`, the people of whom one must be home. It
+    starts again `pause_ms` after its last start at the earliest. One that watches the
+    clock has a `moment`, and `NOTHING` to watch.
     """
 
     name: str
     about: str
     watch: Watch
     only: Only
-    starts: tuple[Action | Wait, ...]
-    ends: tuple[Action | Wait, ...]
+    starts: tuple[Step, ...]
+    ends: tuple[Step, ...]
     more: tuple[Watch, ...] = ()
     need: int = 1
     when: tuple[Watch, ...] = ()
     pause_ms: int = 0
     reminds: tuple[Remind, ...] = ()
     moment: Moment | None = None
+    again: Again = Again.AFRESH
+    anyone: tuple[Watch, ...] = ()
 
     @property
     def parts(self) -> tuple[Watch, ...]:
@@ -99,11 +69,24 @@ class Program:
         return () if self.moment is not None else (self.watch, *self.more)
 
     @property
+    def clocked(self) -> bool:
+        """Whether it may start although nothing is heard."""
+        return self.moment is not None or any(one.timed for one in self.parts)
+
+    @property
     def entities(self) -> tuple[str, ...]:
         """The addresses of all entities that it looks at."""
-        watched = (*self.parts, *self.when)
+        watched = (*self.parts, *self.when, *self.anyone, *asked((*self.starts, *self.ends)))
         followed = [a for one in watched if one.moving is not None for a in one.moving.sources]
         return tuple(dict.fromkeys([*(one.entity for one in watched), *followed]))
+
+    @property
+    def named(self) -> tuple[str, ...]:
+        """The addresses of all entities that it watches, switches, or asks for."""
+        done = (one for _, one in each((*self.starts, *self.ends)))
+        switched = (one.entity for one in done if isinstance(one, (Switch, Set)))
+        watched = (one.entity for one in self.parts)
+        return tuple(dict.fromkeys((*watched, *switched, *self.entities)))
 
     def sentence(self, names: Mapping[str, str]) -> str:
         """The whole automation in words; `names` gives an entity's spoken name by its
@@ -122,8 +105,14 @@ class Program:
         said += self.only.sentence()
         for one in self.when:
             said += f", only while {spoken(one.entity)} is {one.wanted}"
+        if self.anyone:
+            said += ", only while somebody is home"
         if self.pause_ms:
             said += f", {show_span(self.pause_ms)} after the last start at the earliest"
+        if self.again is Again.SKIP:
+            said += ", not while its actions of before are under way"
+        elif self.again is Again.AFTER:
+            said += ", after its actions of before"
         if self.starts:
             said += ": " + "; ".join(action.sentence(spoken) for action in self.starts)
         for remind in self.reminds:
@@ -141,8 +130,10 @@ def _watched(watch: Watch, spoken: Callable[[str], str]) -> str:
     said = f"{spoken(watch.entity)} is {watch.wanted}"
     if watch.held_ms:
         said += f" for {show_span(watch.held_ms)}"
-    if until := watch.wanted_back:
-        said += f", until it is back {until}"
+    back, back_for = watch.wanted_back, watch.until_held_ms
+    if back or back_for:
+        said += f", until it is back{' ' + back if back else ''}"
+        said += f" for {show_span(back_for)}" if back_for else ""
     return said + (", and on while it cannot be heard" if watch.lost is Lost.STAY else "")
 
 

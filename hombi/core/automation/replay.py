@@ -7,9 +7,12 @@ back as values. A node counts as present all the while: whether it was is not ke
 from __future__ import annotations
 
 import heapq
-from collections.abc import Iterator, Mapping, Sequence
+import math
+from bisect import bisect_left
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import tzinfo
+from functools import partial
 from typing import NamedTuple
 
 from msgspec.structs import replace
@@ -20,6 +23,7 @@ from hombi.core.automation.parts import unmoved
 from hombi.core.automation.program import Program
 from hombi.core.automation.state import Began, Passed, Phase, Seen, Sight, State, Why, World
 from hombi.core.kinds import Kind
+from hombi.core.quality import Quality
 from hombi.core.rhythm import GAPS_TO_KNOW, learned, patience
 from hombi.core.series.reading import Reading
 
@@ -88,10 +92,13 @@ class _Past:
     def hear(self, entity: str, reading: Reading) -> None:
         self._known[entity].hear(reading)
 
+    def entity(self, address: str) -> _Entity:
+        return self._known[address]
+
     def sight(self, entity: str) -> Sight:
         known = self._known.get(entity)
         # What is only switched has no past here.
-        return Sight(entity) if known is None else known.sight()
+        return Sight(entity) if known is None else known.sight(self.now_ms)
 
 
 class _Entity:
@@ -108,16 +115,54 @@ class _Entity:
             self._gaps += 1
         self._latest = reading
 
-    def sight(self) -> Sight:
+    def skip(
+        self,
+        readings: Sequence[Reading],
+        first: int,
+        stays: Callable[[float], bool],
+        until_ms: float = math.inf,
+        *,
+        heard: bool = False,
+    ) -> int:
+        """Hear readings from a place on while nothing comes of them: each is good, its
+        value stays where it is, and it comes before a moment and (`heard`) before the
+        one before is too long ago. The place of the first that is more."""
+        latest, interval, gaps = self._latest, self._interval_ms, self._gaps
+        before = 0 if latest is None else latest.at_ms
+        checks = heard and not self._states
+        longest = patience(interval)
+        place = first
+        for place in range(first, len(readings)):
+            one = readings[place]
+            value, at_ms = one.value, one.at_ms
+            if value is None or one.quality >= Quality.STUCK or not stays(value):
+                break
+            gap = at_ms - before
+            if at_ms > until_ms or (checks and gaps >= GAPS_TO_KNOW and gap > round(longest)):
+                break
+            if latest is not None and gap > 0:
+                if gap != interval:  # the same distance again teaches nothing
+                    interval = learned(interval, gaps, float(gap))
+                    longest = patience(interval)
+                gaps += 1
+            latest, before = one, at_ms
+        else:
+            place = len(readings)
+        self._latest, self._interval_ms, self._gaps = latest, interval, gaps
+        return place
+
+    def sight(self, now_ms: int) -> Sight:
         rhythm = 0.0
         if not self._states and self._gaps >= GAPS_TO_KNOW:
             rhythm = patience(self._interval_ms)
         latest = self._latest
         if latest is None:
             return Sight(self._spoken, self._room, rhythm_ms=rhythm)
+        heard = now_ms if self._states else latest.at_ms
         return Sight(
-            self._spoken, self._room, latest.value, latest.quality, known=True, rhythm_ms=rhythm
-        )
+            self._spoken, self._room, latest.value, latest.quality,
+            known=True, rhythm_ms=rhythm, heard_ms=heard,
+        )  # fmt: skip
 
 
 def replay(
@@ -128,6 +173,8 @@ def replay(
     names."""
     world, found = _Past(courses, zone), Replayed()
     alone, state = not program.more, State()
+    plain = alone and program.watch.moving is None and program.watch.of_value
+    own_sight = partial(world.sight, program.watch.entity)
     # When it must be stepped next although nothing is heard: by its holds and hours;
     # and by these, or because its value is lost.
     planned: int | None = None
@@ -156,23 +203,55 @@ def replay(
             elif done.effects:
                 found.later.append((world.now_ms, done.effects))
         idle = state.phase is Phase.IDLE and not state.waits
-        quiet = idle and program.moment is None
+        quiet = idle and not program.clocked
         planned = None if quiet else due_ms(program, state, world)
         due = sooner(planned, lost_ms(program, state, world))
 
-    if program.moment is not None:
-        world.now_ms = start_ms
+    if program.clocked:
+        # A moment at which the span begins is one of it.
+        world.now_ms = start_ms - 1
         taken(Began())
+    watched = courses.get(program.watch.entity)
+    if plain and watched is not None and len(courses) == 1:
+        readings = _before(watched.readings, end_ms)
+        known, compared = world.entity(program.watch.entity), program.watch.comparison
+        place = 0
+        while place < len(readings):
+            one = readings[place]
+            if due is not None and due < one.at_ms:
+                passed(one.at_ms)
+            after = place
+            if not (state.waits or state.blind or state.back_ms or program.reminds):
+                # Most readings change nothing.
+                if state.phase is Phase.IDLE:
+                    after = known.skip(readings, place, lambda v: not compared.starts_with(v))
+                elif state.phase is Phase.ON:
+                    until = math.inf if planned is None else planned
+                    stays = lambda v: not compared.ends_with(v)  # noqa: E731
+                    after = known.skip(readings, place, stays, until, heard=True)
+            if after > place:
+                last = readings[after - 1]
+                state = replace(state, value=last.value, heard_ms=last.at_ms)
+                if state.phase is Phase.ON:
+                    world.now_ms = last.at_ms
+                    due = sooner(planned, lost_ms(program, state, world))
+                place = after
+                continue
+            known.hear(one)
+            world.now_ms = one.at_ms
+            taken(Seen(one.value, one.quality, program.watch.entity))
+            place += 1
+        courses = {}
     for entity, reading in _in_order(courses, end_ms):
         if due is not None and due < reading.at_ms:
             passed(reading.at_ms)
         world.hear(entity, reading)
         value = reading.value
+        asks = bool(state.waits) and any(one.until for one in state.waits)
         if alone and entity != program.watch.entity:
-            if state.phase is Phase.IDLE:
+            if plain and state.phase is Phase.IDLE and not state.waits:
                 continue  # only what it watches begins anything (or the clock)
-        elif alone and unmoved(program.watch, state, reading, world.sight(entity)):
-            # Most readings change nothing.
+        elif plain and not asks and unmoved(program.watch, state, reading, own_sight):
             state = replace(state, value=value, heard_ms=reading.at_ms)
             if state.phase is Phase.ON:
                 due = sooner(planned, lost_ms(program, state, world))
@@ -198,3 +277,8 @@ def _in_order(courses: Mapping[str, Course], end_ms: int) -> Iterator[tuple[str,
     every = [of(address, course) for address, course in courses.items()]
     for _, address, reading in heapq.merge(*every, key=lambda one: one[0]):
         yield address, reading
+
+
+def _before(readings: Sequence[Reading], end_ms: int) -> Sequence[Reading]:
+    """Those before a moment."""
+    return readings[: bisect_left(readings, end_ms, key=lambda one: one.at_ms)]

@@ -171,21 +171,18 @@ when = [ { entity = $light, under = $limit } ]
         ),
         Starter(
             "light-for-a-while", "Light for a while",
-            "A lamp on when somebody comes, off after a time.",
+            "A lamp on when somebody comes, off when nobody has moved for a time.",
             (_name("Light for a while"),
              Blank("there", "who notices somebody", "entity", ("occupancy",)),
-             _switch("the lamp"), Blank("long", "for", "span", usual="5 min")),
+             _switch("the lamp"),
+             Blank("long", "off so long after the last movement", "span", usual="5 min")),
             """name = $name
 
 [watch]
 entity = $there
 is = "occupied"
-
-[[starts]]
-switch = $switch
-to = "on"
-for = $long
-""",
+until_held = $long
+""" + _BOTH_SIDES,
         ),
         Starter(
             "left-open", "A door left open", "Says when it is left open, and again while it is.",
@@ -335,6 +332,57 @@ to = $bright
 [[ends]]
 set = $lamp
 to = "0 %"
+""",
+        ),
+        Starter(
+            "evening-light", "Light in the evening", "A lamp on from before sunset until late.",
+            (_name("Evening light"), Blank("at", "at", "text", usual="sunset - 20 min"),
+             Blank("lasts", "for", "span", usual="4 h"), _switch("the lamp")),
+            """name = $name
+
+[watch]
+at = $at
+lasts = $lasts
+""" + _BOTH_SIDES,
+        ),
+        Starter(
+            "lights-out", "Off when nobody is home", "Switches off when the last one has left.",
+            (_name("Nobody is home"), _switch("what to switch off"),
+             Blank("more", "and this", "entity", ("switch",), needed=False, set=True),
+             Blank("held", "gone for", "span", usual="10 min")),
+            """name = $name
+
+[watch]
+home = "nobody"
+held = $held
+
+[[starts]]
+switch = $switch
+to = "off"
+
+[[starts]]
+switch = $more
+to = "off"
+""",
+        ),
+        Starter(
+            "silent", "A node that is silent", "Says when a value is not heard any more.",
+            (_name("Not heard"), Blank("sensor", "a value of the node", "entity"),
+             Blank("long", "silent for", "text", usual="usual"), _tell("everyone")),
+            """name = $name
+
+[watch]
+entity = $sensor
+silent = $long
+
+[[starts]]
+notify = $tell
+title = "{entity} is silent"
+
+[[ends]]
+notify = $tell
+title = "{entity} is heard again"
+text = "After {for}"
 """,
         ),
         Starter(

@@ -11,7 +11,7 @@ from typing import NamedTuple, Protocol
 import msgspec
 from msgspec.structs import replace
 
-from hombi.core.automation.actions import Effect
+from hombi.core.automation.effects import Effect
 from hombi.core.quality import Quality
 
 
@@ -26,7 +26,8 @@ class Phase(StrEnum):
 
 class Waiting(msgspec.Struct, frozen=True):
     """What is still to be done at a moment: the rest of the actions of an edge, from
-    `place` on, or (`edge` is "") an entity that goes back to a value."""
+    `place` on, or (`edge` is "") an entity that goes back to a value. With `until` it
+    waits for what is said at that place, till that moment at most."""
 
     due_ms: int
     edge: str = ""
@@ -34,6 +35,7 @@ class Waiting(msgspec.Struct, frozen=True):
     fields: dict[str, str] = {}
     entity: str = ""
     to: float = 0.0
+    until: bool = False
 
 
 class State(msgspec.Struct, frozen=True):
@@ -43,7 +45,9 @@ class State(msgspec.Struct, frozen=True):
     when a good value was heard last, `blind` that it stays on although its value is not
     to be seen. `parts` are the states of the several that it watches, where it does.
     `waits` is what is still to be done, `started_ms` when it started last, `reminded`
-    how often each reminder was given since.
+    how often each reminder was given since. `back_ms` is since when what is on is back,
+    and not for long enough yet. `past` are values of before, each with its time, where
+    it counts how far one has moved.
     """
 
     phase: Phase = Phase.IDLE
@@ -55,13 +59,16 @@ class State(msgspec.Struct, frozen=True):
     waits: tuple[Waiting, ...] = ()
     started_ms: int = 0
     reminded: tuple[int, ...] = ()
+    back_ms: int = 0
+    past: tuple[tuple[int, float], ...] = ()
 
     @property
     def standing(self) -> tuple[object, ...]:
         """What is worth keeping when it changes: all but the values and when they were
         heard."""
         parts = tuple(one.standing for one in self.parts)
-        return self.phase, self.since_ms, self.blind, self.waits, self.reminded, parts
+        own = (self.phase, self.since_ms, self.blind, self.back_ms)
+        return *own, self.waits, self.reminded, parts
 
     def shifted(self, by_ms: int) -> State:
         """The same by a clock that was set."""
@@ -74,6 +81,8 @@ class State(msgspec.Struct, frozen=True):
             since_ms=moved(self.since_ms),
             heard_ms=moved(self.heard_ms),
             started_ms=moved(self.started_ms),
+            back_ms=moved(self.back_ms),
+            past=tuple((moved(at_ms), value) for at_ms, value in self.past),
             parts=tuple(one.shifted(by_ms) for one in self.parts),
             waits=tuple(replace(one, due_ms=moved(one.due_ms)) for one in self.waits),
         )
@@ -104,6 +113,11 @@ class Passed:
 
 
 @dataclass(frozen=True, slots=True)
+class Acknowledged:
+    """Somebody has seen to it: it reminds nobody any more, until it starts again."""
+
+
+@dataclass(frozen=True, slots=True)
 class Taken:
     """It is taken off duty, removed, or watches something else now: the reason, in
     words. `silently` leaves what it switched as it is."""
@@ -112,12 +126,13 @@ class Taken:
     silently: bool = False
 
 
-Event = Seen | Began | Passed | Taken
+Event = Seen | Began | Passed | Acknowledged | Taken
 
 
 class Sight(NamedTuple):
     """What is known of one entity. `present` says whether its node is heard;
-    `rhythm_ms` is how long it may usually go unheard, 0 while that is not known."""
+    `rhythm_ms` is how long it may usually go unheard, 0 while that is not known, and
+    `heard_ms` when it (with two states, its node) was heard last, 0 for never."""
 
     spoken: str = ""
     room: str = ""
@@ -127,6 +142,7 @@ class Sight(NamedTuple):
     present: bool = True
     silent: bool = False
     rhythm_ms: float = 0.0
+    heard_ms: int = 0
 
 
 class World(Protocol):

@@ -13,8 +13,11 @@ from hombi.core.kinds import Kind
 from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import parse_span_ms, parse_value
 
+# So long is what is given to a sequence or to a node, at most.
+LONGEST_GIVEN = 200
+
 # These are left out rather than left empty.
-_NOT_EMPTY = frozenset({"held", "until", "between", "lost", "for", "pause", "lasts"})
+_NOT_EMPTY = frozenset({"held", "until", "between", "lost", "for", "pause", "lasts", "until_held"})
 
 
 def only_keys(toml: TomlText, path: Path, table: dict[str, Any], known: Collection[str]) -> None:
@@ -54,6 +57,18 @@ def _instead(key: str, value: object) -> str:
     if isinstance(value, bool):
         return ("off", "on")[value] if key == "to" else str(value).lower()
     return f"{value} min" if key == "held" else str(value)
+
+
+def texts(toml: TomlText, path: Path, table: dict[str, Any], key: str) -> dict[str, str] | None:
+    """A table of texts, like what is given to a sequence; None for one that is not."""
+    given = table.get(key, {})
+    if not isinstance(given, dict) or not all(isinstance(one, str) for one in given.values()):
+        toml.blame((*path, key), f"{key} is a table of texts", f'write {key} = {{ name = "…" }}')
+        return None
+    if long := next((name for name, one in given.items() if len(one) > LONGEST_GIVEN), None):
+        toml.blame((*path, key, long), f"{long} has {LONGEST_GIVEN} characters at most")
+        return None
+    return dict(given)
 
 
 def table(toml: TomlText, key: str) -> dict[str, Any] | None:

@@ -4,12 +4,27 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from hombi.core.automation import Began, EdgeKind, Passed, Phase, Program, State, Taken
+from hombi.core.automation import (
+    Acknowledged,
+    Began,
+    EdgeKind,
+    Passed,
+    Phase,
+    Program,
+    State,
+    Taken,
+)
 from hombi.core.names import slug
 from hombi.hub.automations.part import Automations
 from hombi.hub.automations.runner import Runner
 from hombi.hub.errors import Invalid, Refused
-from hombi.hub.events import ActionsRun, AutomationAdded, AutomationChanged, AutomationRemoved
+from hombi.hub.events import (
+    ActionsRun,
+    AutomationAcknowledged,
+    AutomationAdded,
+    AutomationChanged,
+    AutomationRemoved,
+)
 from hombi.hub.kernel import Actor, Change, Done, Right
 
 
@@ -34,6 +49,7 @@ class AddAutomation(Change[Automations, Runner]):
                 )
             records = part.context.records.automations
             record = await part.context.thread.run(records.add, address, self.text)
+            await part.keep_text(record, self.text, by)
             runner = part.take(record, State())
         part.changed(runner)
         part.step(runner, Began())
@@ -61,7 +77,7 @@ class ChangeAutomation(Change[Automations, Runner]):
 
     async def do(self, part: Automations, by: Actor) -> Done[Runner]:
         async with part.changing:
-            after = await self._change(part)
+            after = await self._change(part, by)
         if self.text is not None:
             how = "was changed"
         else:
@@ -72,7 +88,7 @@ class ChangeAutomation(Change[Automations, Runner]):
             part.step(after, Passed() if on else Began())
         return Done(after, AutomationChanged(automation=after.record.slug, how=how))
 
-    async def _change(self, part: Automations) -> Runner:
+    async def _change(self, part: Automations, by: Actor) -> Runner:
         runner = part.find(self.automation)
         record = runner.record
         if self.was is not None and self.was != record.text:
@@ -89,6 +105,8 @@ class ChangeAutomation(Change[Automations, Runner]):
             enabled=record.enabled if self.enabled is None else self.enabled,
         )
         await part.context.thread.run(part.context.records.automations.save, new)
+        if new.text != record.text:
+            await part.keep_text(record, new.text, by)
         # It may have been stepped, or read again, meanwhile.
         runner = part.find(self.automation)
         before, off = runner.program, runner.record.enabled and not new.enabled
@@ -105,6 +123,42 @@ class ChangeAutomation(Change[Automations, Runner]):
             part.let_go(after, before)
         part.save(after)
         return after
+
+
+@dataclass(frozen=True, slots=True)
+class Acknowledge(Change[Automations, Runner]):
+    """Say that somebody sees to what an automation has started for: it reminds nobody
+    any more, until it starts again. Raises NotFound, Refused."""
+
+    automation: str
+
+    part = Automations
+    right = Right.USE
+
+    async def do(self, part: Automations, by: Actor) -> Done[Runner]:
+        runner = part.find(self.automation)
+        if not runner.at_work or runner.state.phase is not Phase.ON:
+            raise Refused(f"{runner.record.slug} is not on")
+        part.step(runner, Acknowledged())
+        told = AutomationAcknowledged(
+            automation=runner.record.slug, title=runner.names[0], person=str(by)
+        )
+        return Done(runner, told)
+
+
+@dataclass(frozen=True, slots=True)
+class PutOnDuty(Change[Automations, Runner]):
+    """Put an automation on duty, or take it off, as another one says. Raises
+    NotFound."""
+
+    automation: str
+    on: bool
+
+    part = Automations
+    right = Right.USE
+
+    async def do(self, part: Automations, by: Actor) -> Done[Runner]:
+        return await ChangeAutomation(self.automation, enabled=self.on).do(part, by)
 
 
 def _watched(program: Program | None) -> object:

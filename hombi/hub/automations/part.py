@@ -6,9 +6,11 @@ from __future__ import annotations
 import asyncio
 import dataclasses
 import logging
-from collections.abc import Iterator, Sequence
+from collections import deque
+from collections.abc import Callable, Iterator, Sequence
 from datetime import tzinfo
-from typing import Protocol
+from functools import partial
+from typing import Any
 
 import msgspec
 
@@ -16,15 +18,14 @@ from hombi.core.automation import (
     EdgeKind,
     Effect,
     Event,
+    OnDuty,
     Parsed,
     Passed,
     Phase,
     Program,
-    Recall,
     Seen,
     State,
     Step,
-    SwitchTo,
     Taken,
     Tell,
     Why,
@@ -36,12 +37,14 @@ from hombi.core.automation import (
     rejoined,
     step,
 )
+from hombi.core.house_facts import HouseFacts
 from hombi.core.names import slug
 from hombi.core.series import Reading
 from hombi.core.toml_text import Mistake, Place
-from hombi.hub.actuation import SwitchEntity
+from hombi.hub.automations.effects import Effects, Teller
 from hombi.hub.automations.runner import HouseNow, Runner, state_of
 from hombi.hub.automations.starts import Starts
+from hombi.hub.automations.telling import buttons_of, over_text
 from hombi.hub.errors import Invalid
 from hombi.hub.events import (
     AutomationBlind,
@@ -52,40 +55,39 @@ from hombi.hub.events import (
     EntitiesChanged,
     NodeBack,
     PhaseChanged,
+    PhonesChanged,
     SceneRecorded,
     SceneRemoved,
+    SequenceKept,
+    SequenceRemoved,
     SettingsTakenUp,
 )
 from hombi.hub.house import Entity, House
 from hombi.hub.intake import Intake
-from hombi.hub.kernel import Actor, Context, Need, Part, Timer
+from hombi.hub.kernel import Actor, Change, Context, Need, Part, Timer
 from hombi.hub.lookup import find
-from hombi.hub.ports import AutomationRecord
+from hombi.hub.node_settings import doings, settings_of
+from hombi.hub.ports import AutomationRecord, TextRecord
 from hombi.hub.writer import Writer
 
 log = logging.getLogger(__name__)
 
 # Addresses beside those of the automations: /automations/new, /api/automations/check,
-# /api/automations/write, edit, replay, rehearse.
-RESERVED = frozenset({"new", "check", "write", "edit", "replay", "rehearse"})
-LOOK_EVERY_S = 5.0
+# /api/automations/schema, write, edit, replay, rehearse.
+RESERVED = frozenset({"new", "check", "schema", "write", "edit", "replay", "rehearse"})
+LOOK_EVERY_S, AGAIN_MS = 5.0, 1_000
 # An automation that starts itself this often in one chain of causes is stopped.
 ROUNDS = 5
-# How long what an automation switched counts as the cause of what happens there.
-CAUSE_MS = 30_000
+# So often a minute one may put others on or off duty: two could do it to each other
+# without end.
+DUTIES = 20
+# So many texts of an automation are kept.
+MOST_TEXTS = 50
 _EVENTS: dict[EdgeKind, type[AutomationStarted | AutomationEnded | AutomationBlind]] = {
     EdgeKind.START: AutomationStarted,
     EdgeKind.END: AutomationEnded,
     EdgeKind.LOST: AutomationBlind,
 }
-
-
-class Teller(Protocol):
-    """Who brings a notice to the phones."""
-
-    def tell(self, to: str, title: str, text: str, path: str) -> None:
-        """Send a notice to one person or to "everyone", after the commit; `path` is the
-        console's page it opens."""
 
 
 class Automations(Part):
@@ -101,21 +103,28 @@ class Automations(Part):
         intake: Intake,
         teller: Teller,
         zone: tzinfo,
+        duty: Callable[[str, bool], Change[Any, Any]],
     ) -> None:
         super().__init__(context)
-        self._house, self._writer, self._teller, self.zone = house, writer, teller, zone
+        self._duty = duty
+        self._house, self._writer, self.zone = house, writer, zone
         self.runners: dict[str, Runner] = {}
         self.starts = Starts()
         self._by_entity: dict[str, list[Runner]] = {}
         self._timer: Timer | None = None
-        # What automations switched lately: by which chain of them, when, and to what.
-        self._causes: dict[str, tuple[tuple[str, ...], int, float]] = {}
+        self._timer_ms = 0
+        self._effects = Effects(context, house, teller, self._put_on_duty, self._buttons)
+        # When each changed the duty of others lately.
+        self._duties: dict[str, deque[int]] = {}
         self.changing = asyncio.Lock()
         intake.hear(self)
         context.hear(EntitiesChanged, lambda _: self.read_again())
         context.hear(SettingsTakenUp, lambda _: self.read_again())
         context.hear(SceneRecorded, lambda _: self.read_again())
         context.hear(SceneRemoved, lambda _: self.read_again())
+        context.hear(SequenceKept, lambda _: self.read_again())
+        context.hear(SequenceRemoved, lambda _: self.read_again())
+        context.hear(PhonesChanged, lambda _: self.read_again())
         context.hear(NodeBack, lambda event: self._node_back(event.node))
         context.hear(ClockSet, lambda event: self._clock_set(event.by_ms))
 
@@ -153,8 +162,13 @@ class Automations(Part):
             for name, one in self.runners.items()
             if one.program is not None and one.at_work
         }
-        parsed = parse(text, self._house.facts(), others)
+        facts = dataclasses.replace(self._facts(), automations=frozenset(self.runners))
+        parsed = parse(text, facts, others)
         return parsed, self.spoken(parsed.program) if parsed.program else ""
+
+    def _facts(self) -> HouseFacts:
+        house = self._house
+        return dataclasses.replace(house.facts(), doings=doings(house), settings=settings_of(house))
 
     def spoken(self, program: Program) -> str:
         """The automation as a sentence."""
@@ -193,7 +207,7 @@ class Automations(Part):
     def take(self, record: AutomationRecord, state: State) -> Runner:
         """Put an automation to work."""
         try:
-            parsed = parse(record.text, self._house.facts())
+            parsed = parse(record.text, self._facts())
         except Exception:  # no text, however odd, keeps the others from running
             log.exception("the text of %s cannot be understood", record.slug)
             mistake = Mistake(Place(1, 1), "this text cannot be understood; write it again")
@@ -220,7 +234,8 @@ class Automations(Part):
             goes_on = (before.starts, before.ends) == (after.starts, after.ends)
         if not runner.state.waits or (goes_on and runner.at_work):
             return
-        runner.state, effects = let_go(before, runner.state, wholly=not runner.at_work)
+        whole, world = not runner.at_work, self.world()
+        runner.state, effects = let_go(before, runner.state, world, wholly=whole)
         self._do(runner, effects, runner.actor)
         self.save(runner)
         if runner.at_work:
@@ -230,7 +245,7 @@ class Automations(Part):
         """Carry out what comes of no reading."""
         name, now = runner.record.slug, self.context.clock.now_ms()
         for effect in effects:
-            self._carry_out(effect, name, actor, (name,), now)
+            self._effects.carry_out(effect, name, actor, (name,), now)
 
     def drop(self, runner: Runner) -> None:
         """Take an automation from its work."""
@@ -243,6 +258,15 @@ class Automations(Part):
     def _heard_at(self, address: str) -> int | None:
         entity = self._house.entities.get(address)
         return None if entity is None or entity.latest is None else entity.latest.at_ms
+
+    async def keep_text(self, before: AutomationRecord, text: str, by: Actor) -> None:
+        """Keep a text that an automation has from now on, and the one that it had."""
+        keep, run = self.context.records.automations.keep_text, self.context.thread.run
+        known = await run(self.context.records.automations.texts, before.slug)
+        if not known and before.text != text:
+            await run(keep, before.slug, TextRecord(0, "", before.text), MOST_TEXTS)
+        new = TextRecord(self.context.clock.now_ms(), str(by), text)
+        await run(keep, before.slug, new, MOST_TEXTS)
 
     # Stepping them
 
@@ -261,7 +285,10 @@ class Automations(Part):
             if runner.due is not None and runner.due <= now:
                 runner.due = None
                 self.step(runner, Passed())
-        self._set_timer()
+                if runner.due is not None and runner.due <= now:
+                    # What a step did not settle must not keep the hub from all else.
+                    runner.due = now + AGAIN_MS
+        self._set_timer(self._next_due())
 
     async def _watch(self) -> None:
         while True:
@@ -303,7 +330,7 @@ class Automations(Part):
             self._plan(runner)
             if (after.phase, after.since_ms) != (before.phase, before.since_ms):
                 self.changed(runner)
-        elif runner.due is None and (after.phase is not Phase.IDLE or program.moment):
+        elif runner.due is None and (after.phase is not Phase.IDLE or program.clocked):
             self._plan(runner)  # it was suspended, or its moment was not to be
 
     def run_actions(self, runner: Runner, edge: EdgeKind, actor: Actor) -> None:
@@ -317,7 +344,7 @@ class Automations(Part):
 
     def _may_act(self, runner: Runner, program: Program, why: Why) -> bool:
         """Whether it may act; one that starts itself again and again is stopped."""
-        name, chain = runner.record.slug, self._chain(program, why)
+        name, chain = runner.record.slug, self._effects.chain(program, why)
         if why.edge is not EdgeKind.START or chain.count(name) < ROUNDS:
             return True
         way = " → ".join(dict.fromkeys(chain))
@@ -341,35 +368,42 @@ class Automations(Part):
             self.context.announce(event, Actor.automation(program.name))
             if why.edge is EdgeKind.START:
                 self.starts.add(name, now)
-            chain = (*self._chain(program, why), name)[-4 * ROUNDS :]
+            chain = (*self._effects.chain(program, why), name)[-4 * ROUNDS :]
         for effect in done.effects:
-            self._carry_out(effect, name, Actor.automation(program.name), chain, now)
+            self._effects.carry_out(effect, name, Actor.automation(program.name), chain, now)
+        told = any(isinstance(effect, Tell) for effect in done.effects)
+        if why is not None and why.edge is EdgeKind.END and not told:
+            watched = self._house.entities.get(why.entity or program.watch.entity)
+            self._effects.over(name, partial(over_text, watched))
 
-    def _carry_out(
-        self, effect: Effect, name: str, actor: Actor, chain: tuple[str, ...], at_ms: int
-    ) -> None:
-        if isinstance(effect, Recall):
-            for address, to in effect.states:
-                self._carry_out(SwitchTo(address, to), name, actor, chain, at_ms)
-        elif isinstance(effect, SwitchTo):
-            entity = self._house.entities.get(effect.entity)
-            if entity is not None:
-                self._causes[effect.entity] = (chain, at_ms, effect.to)
-                asking = self.context.changes.begin(SwitchEntity(entity, effect.to), actor)
-                self.context.tasks.start(asking, name=f"{name} switches {effect.entity}")
-        elif isinstance(effect, Tell):
-            self._teller.tell(effect.to, effect.title, effect.text, f"/automations/{name}")
+    def _buttons(self, name: str) -> tuple[dict[str, Any], ...]:
+        """What a phone offers to do about an automation that has started."""
+        runner = self.runners.get(name)
+        program = runner.program if runner is not None else None
+        return () if program is None else buttons_of(name, program, self._house)
 
-    def _chain(self, program: Program, why: Why) -> tuple[str, ...]:
-        """The automations that led to what this one sees: those that switched it to
-        that a moment ago."""
-        entity = why.entity or program.watch.entity
-        chain, at_ms, value = self._causes.get(entity, ((), 0, 0.0))
-        return chain if why.at_ms - at_ms <= CAUSE_MS and value == why.seen else ()
+    def _put_on_duty(self, effect: OnDuty, name: str, actor: Actor) -> None:
+        runner = self.runners.get(effect.automation)
+        if runner is None:
+            what = f"cannot do all that it says: no automation {effect.automation}"
+            self.context.announce(AutomationStopped(automation=name, what=what))
+        elif self._too_often(name):
+            self._stop(self.runners[name], "it puts others on and off duty again and again")
+        elif runner.record.enabled != effect.on:
+            self._effects.ask(self._duty(effect.automation, effect.on), name, actor)
+
+    def _too_often(self, name: str) -> bool:
+        """Whether this one has changed the duty of others too often in the last
+        minute."""
+        now = self.context.clock.now_ms()
+        times = self._duties.setdefault(name, deque(maxlen=DUTIES))
+        often = len(times) == DUTIES and now - times[0] < 60_000
+        times.append(now)
+        return often
 
     def _stop(self, runner: Runner, why: str) -> None:
         runner.broken, runner.due = why, None
-        _, effects = let_go(runner.program, runner.state, wholly=True)
+        _, effects = let_go(runner.program, runner.state, self.world(), wholly=True)
         runner.state = State()
         self._do(runner, effects, runner.actor)
         self.save(runner)
@@ -382,7 +416,8 @@ class Automations(Part):
         found = self._house.nodes.get(node)
         for entity in found.entities.values() if found else ():
             for runner in self._by_entity.get(entity.address, ()):
-                if runner.at_work and runner.state.phase in (Phase.HOLDING, Phase.WAITING):
+                if runner.at_work:
+                    self.step(runner, Passed())  # it may have been silent
                     self._plan(runner)
 
     def _clock_set(self, by_ms: int) -> None:
@@ -394,6 +429,7 @@ class Automations(Part):
                 self.save(runner)
             if runner.at_work:
                 self._plan(runner)
+        self._set_timer(self._next_due())
 
     # Keeping them
 
@@ -406,15 +442,20 @@ class Automations(Part):
     def _plan(self, runner: Runner) -> None:
         if runner.program is not None:
             runner.due = due_ms(runner.program, runner.state, self.world())
-        self._set_timer()
+        # A timer that comes too early looks for the next one.
+        if runner.due is not None and (self._timer is None or runner.due < self._timer_ms):
+            self._set_timer(runner.due)
 
-    def _set_timer(self) -> None:
+    def _set_timer(self, due: int | None) -> None:
         if self._timer is not None:
             self._timer.cancel()
             self._timer = None
-        due = min((r.due for r in self.runners.values() if r.due is not None), default=None)
         if due is not None:
+            self._timer_ms = due
             self._timer = self.context.tasks.at(due, self.time_passed, "the time of automations")
+
+    def _next_due(self) -> int | None:
+        return min((r.due for r in self.runners.values() if r.due is not None), default=None)
 
     def changed(self, runner: Runner) -> None:
         """Tell who listens where it stands."""

@@ -33,7 +33,12 @@ class HouseNow(NamedTuple):
         room = found.room.name if found.room else ""
         value, quality = (None, Quality.GOOD) if latest is None else (latest.value, latest.quality)
         known, silent, rhythm_ms = latest is not None, found.unheard, found.rhythm_ms
-        return Sight(found.spoken, room, value, quality, known, present, silent, rhythm_ms)
+        heard_ms = found.heard_ms
+        if node is not None and found.kind.words is not None:
+            heard_ms = max(heard_ms, node.heard_ms)
+        return Sight(
+            found.spoken, room, value, quality, known, present, silent, rhythm_ms, heard_ms
+        )
 
 
 @dataclass

@@ -1,7 +1,9 @@
 """All that can happen, an event each."""
 
 from hombi.hub.events.automations import (
+    ActionFailed,
     ActionsRun,
+    AutomationAcknowledged,
     AutomationAdded,
     AutomationBlind,
     AutomationChanged,
@@ -11,6 +13,7 @@ from hombi.hub.events.automations import (
     AutomationStopped,
     PhaseChanged,
 )
+from hombi.hub.events.backups import BackupFailed, BackupMade
 from hombi.hub.events.commands import (
     CommandChanged,
     CommandConfirmed,
@@ -39,6 +42,8 @@ from hombi.hub.events.house import (
     SceneRecalled,
     SceneRecorded,
     SceneRemoved,
+    SequenceKept,
+    SequenceRemoved,
     SettingsChanged,
     SettingsRefused,
     SettingsTakenUp,
@@ -89,14 +94,18 @@ from hombi.hub.events.nodes import (
     SecretChanged,
 )
 from hombi.hub.events.notices import (
+    ButtonPressed,
     NoticeChanged,
     NoticeDelayed,
     NoticeDelivered,
     NoticeFailed,
+    NoticesSummedUp,
     NoticeUnsent,
     PhoneAdded,
     PhoneRemoved,
+    PhonesChanged,
     PhoneTested,
+    QuietHoursSet,
 )
 from hombi.hub.events.pairing import (
     ArrivalChanged,
@@ -108,6 +117,19 @@ from hombi.hub.events.pairing import (
     PairingClosed,
     PairingOpened,
 )
+from hombi.hub.events.people import (
+    PasswordChanged,
+    PasswordForgotten,
+    PersonChanged,
+    PersonFollows,
+    PersonInvited,
+    PersonJoined,
+    PersonKept,
+    PersonRemoved,
+    PersonSaid,
+    SecondFactorChanged,
+)
+from hombi.hub.events.trust import CertificateTaken, CertificateTroubled
 from hombi.hub.events.values import (
     DerivedRemoved,
     EntityConditioned,
@@ -119,12 +141,14 @@ from hombi.hub.events.values import (
 )
 
 __all__ = [
+    "ActionFailed",
     "ActionsRun",
     "ArrivalChanged",
     "ArrivalForgotten",
     "ArrivalLocked",
     "ArrivalRefused",
     "ArrivalTurnedAway",
+    "AutomationAcknowledged",
     "AutomationAdded",
     "AutomationBlind",
     "AutomationChanged",
@@ -132,7 +156,12 @@ __all__ = [
     "AutomationRemoved",
     "AutomationStarted",
     "AutomationStopped",
+    "BackupFailed",
+    "BackupMade",
     "BatteryLow",
+    "ButtonPressed",
+    "CertificateTaken",
+    "CertificateTroubled",
     "ClockSet",
     "ClockWrong",
     "CommandChanged",
@@ -188,16 +217,28 @@ __all__ = [
     "NoticeDelivered",
     "NoticeFailed",
     "NoticeUnsent",
+    "NoticesSummedUp",
     "OwnerClaimed",
     "PairingClosed",
     "PairingOpened",
+    "PasswordChanged",
+    "PasswordForgotten",
     "PastConditioned",
     "PastImported",
+    "PersonChanged",
+    "PersonFollows",
+    "PersonInvited",
+    "PersonJoined",
+    "PersonKept",
+    "PersonRemoved",
+    "PersonSaid",
     "PhaseChanged",
     "PhoneAdded",
     "PhoneRemoved",
     "PhoneTested",
+    "PhonesChanged",
     "ProfileKept",
+    "QuietHoursSet",
     "ReadingRefused",
     "ReadingTaken",
     "ReadingsRefused",
@@ -207,7 +248,10 @@ __all__ = [
     "SceneRecalled",
     "SceneRecorded",
     "SceneRemoved",
+    "SecondFactorChanged",
     "SecretChanged",
+    "SequenceKept",
+    "SequenceRemoved",
     "SettingChanged",
     "SettingTold",
     "SettingsChanged",

@@ -30,6 +30,29 @@ class AutomationChanged(Event):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class AutomationAcknowledged(Event):
+    """Somebody sees to what an automation has started for."""
+
+    title: str
+    person: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.person} sees to {self.title}; it reminds nobody any more"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ActionFailed(Event):
+    """Something that an automation asked for was refused; it did the rest."""
+
+    problem: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.automation} could not do all that it says: {self.problem}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ActionsRun(Event):
     """Somebody ran the actions of an automation by themselves."""
 

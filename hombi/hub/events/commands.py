@@ -24,11 +24,12 @@ class CommandChanged(Quiet):
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CommandConfirmed(Event):
     """A node confirmed what it was asked for; `late` says how long after, if it was
-    late."""
+    late, else `took_ms` how long it took."""
 
     shown: str
     asked_by: str
     late: str = ""
+    took_ms: int = 0
 
     @property
     def sentence(self) -> str:

@@ -75,6 +75,28 @@ class SceneRemoved(RoomsChanged):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class SequenceKept(RoomsChanged):
+    """A sequence has another text, or is new."""
+
+    sequence: str
+
+    @property
+    def sentence(self) -> str:
+        return f"the sequence {self.sequence} was written"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SequenceRemoved(RoomsChanged):
+    """A sequence was removed."""
+
+    sequence: str
+
+    @property
+    def sentence(self) -> str:
+        return f"the sequence {self.sequence} was removed"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SceneRecalled(Event):
     """A scene was recalled; `failed` names what did not confirm."""
 

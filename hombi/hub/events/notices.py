@@ -101,9 +101,49 @@ class NoticeUnsent(Event):
     @property
     def sentence(self) -> str:
         return (
-            f"“{self.title}” reached nobody: {self.to} has no phone here; add one under "
-            f"Settings, Phones"
+            f"“{self.title}” reached nobody: there is no way to reach {self.to}; add a phone "
+            f"or a mail address on the page Notices"
         )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NoticesSummedUp(Event):
+    """Several notices that could not be brought were told in one."""
+
+    count: int
+    phone: str
+    person: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.count} notices for {self.phone} of {self.person} were told in one"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ButtonPressed(Event):
+    """Somebody pressed a button of a notice."""
+
+    title: str
+    button: str
+    person: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.person} pressed “{self.button}” on the notice “{self.title}”"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class QuietHoursSet(Event):
+    """Somebody is left in peace at certain hours."""
+
+    person: str
+    hours: str
+
+    @property
+    def sentence(self) -> str:
+        if not self.hours:
+            return f"{self.person} has no quiet hours"
+        return f"{self.person} is told only what is urgent at {self.hours}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

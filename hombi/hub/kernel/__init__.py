@@ -1,19 +1,20 @@
 """What every part of the hub stands on: its context, changes with an actor, events, and
 a supervisor that keeps the parts going."""
 
-from hombi.hub.kernel.actor import HOUSE, STRANGER, Actor, ActorKind
+from hombi.hub.kernel.actor import HOUSE, STRANGER, Actor, ActorKind, Limit, Role
 from hombi.hub.kernel.change import Change, Changes, Done
 from hombi.hub.kernel.clock import Clock, RealClock, Timer
 from hombi.hub.kernel.context import Context, Need, Part
 from hombi.hub.kernel.events import Event, journaled
 from hombi.hub.kernel.journal import Journal
 from hombi.hub.kernel.live import Live, LiveEvent
-from hombi.hub.kernel.policy import Right
+from hombi.hub.kernel.policy import ROLES, Right, allows
 from hombi.hub.kernel.records_thread import RecordsThread
 from hombi.hub.kernel.supervisor import Supervisor
 
 __all__ = [
     "HOUSE",
+    "ROLES",
     "STRANGER",
     "Actor",
     "ActorKind",
@@ -24,6 +25,7 @@ __all__ = [
     "Done",
     "Event",
     "Journal",
+    "Limit",
     "Live",
     "LiveEvent",
     "Need",
@@ -31,7 +33,9 @@ __all__ = [
     "RealClock",
     "RecordsThread",
     "Right",
+    "Role",
     "Supervisor",
     "Timer",
+    "allows",
     "journaled",
 ]

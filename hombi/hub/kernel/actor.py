@@ -16,19 +16,50 @@ class ActorKind(StrEnum):
     STRANGER = "stranger"
 
 
+class Role(StrEnum):
+    """What a person is in the house. A `wall` is a screen that hangs in it."""
+
+    OWNER = "owner"
+    ADULT = "adult"
+    GUEST = "guest"
+    WALL = "wall"
+
+
+class Limit(StrEnum):
+    """What a program that acts for a person may do at most."""
+
+    READ = "read"
+    SWITCH = "switch"
+    CHANGE = "change"
+
+
 @dataclass(frozen=True, slots=True)
 class Actor:
-    """One actor, by the name that stands in the journal."""
+    """One actor, by the name that stands in the journal.
+
+    A person has a role. A guest sees and switches what is in their `rooms`; a wall
+    shows a `dashboard`, and switches what is on it if it `switches`.
+    """
 
     kind: ActorKind
     name: str
+    role: Role = Role.OWNER
+    rooms: frozenset[str] = frozenset()
+    dashboard: str = ""
+    switches: bool = True
+    limit: Limit = Limit.CHANGE
 
     def __str__(self) -> str:
         return self.name
 
+    @property
+    def scoped(self) -> bool:
+        """Whether they see a part of the house only."""
+        return self.kind is ActorKind.PERSON and self.role in (Role.GUEST, Role.WALL)
+
     @classmethod
     def person(cls, name: str) -> Actor:
-        """A person of the household, or the command line on the hub's own machine."""
+        """An owner of the house, or the command line on the hub's own machine."""
         return cls(ActorKind.PERSON, name)
 
     @classmethod

@@ -9,7 +9,7 @@ from collections.abc import Awaitable, Callable, Coroutine
 from dataclasses import dataclass
 from typing import Any, ClassVar, Generic, TypeVar
 
-from hombi.hub.errors import Refused
+from hombi.hub.errors import NotAllowed
 from hombi.hub.kernel.actor import Actor
 from hombi.hub.kernel.events import Event
 from hombi.hub.kernel.policy import Right, allows
@@ -53,9 +53,9 @@ class Changes:
 
     def begin(self, change: Change[P, T], by: Actor) -> Coroutine[Any, Any, T]:
         """Begin a change now; the rest of it is done when the answer is awaited. Raises
-        Refused for an actor that may not."""
+        NotAllowed for an actor that may not."""
         if not allows(by, change.right):
-            raise Refused(f"{by} may not {change.right}")
+            raise NotAllowed(f"{by} may not {change.right}")
         return self._finish(change.do(self._parts[change.part], by), by)
 
     async def do(self, change: Change[P, T], by: Actor) -> T:

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Iterator
+from pathlib import Path
 
+from hombi.hub.errors import Busy
 from hombi.hub.memory.conditioning import MemoryConditioning
-from hombi.hub.memory.dashboards import MemoryDashboards, MemoryScenes
+from hombi.hub.memory.dashboards import MemoryDashboards, MemoryScenes, MemorySequences
 from hombi.hub.memory.history import MemoryHistory
 from hombi.hub.memory.house import MemoryHouse
 from hombi.hub.memory.others import (
@@ -31,11 +33,15 @@ class MemoryRecords:
         self.house = MemoryHouse(self.history, self.pairing)
         self.dashboards = MemoryDashboards(self.house)
         self.scenes = MemoryScenes()
+        self.sequences = MemorySequences()
         self.automations = MemoryAutomations()
         self.journal = MemoryJournal()
         self.notices = MemoryNotices()
         self.tools = MemoryTools()
         self.keeping = MemoryKeeping()
+
+    def copy_to(self, path: Path) -> None:
+        raise Busy("these records are in memory only; there is no file to copy")
 
     @contextlib.contextmanager
     def together(self) -> Iterator[None]:

@@ -1,4 +1,4 @@
-"""Dashboards and scenes in memory."""
+"""Dashboards, scenes and sequences in memory."""
 
 from __future__ import annotations
 
@@ -38,6 +38,22 @@ class MemoryScenes:
 
     def save(self, record: SceneRecord) -> None:
         self._all[record.slug] = copy.deepcopy(record)
+
+    def remove(self, slug: str) -> None:
+        self._all.pop(slug, None)
+
+
+class MemorySequences:
+    """`SequencesPort` without a disk."""
+
+    def __init__(self) -> None:
+        self._all: dict[str, str] = {}
+
+    def all(self) -> dict[str, str]:
+        return dict(sorted(self._all.items()))
+
+    def save(self, slug: str, text: str) -> None:
+        self._all[slug] = text
 
     def remove(self, slug: str) -> None:
         self._all.pop(slug, None)

@@ -152,6 +152,12 @@ class MemoryHouse:
         self._history.entities.add(number)
         return number
 
+    def add_told(self, entity: Entity) -> int:
+        number = self.add_derived(entity)
+        now = entity.channels.now
+        self._history.channels.setdefault(number, {})[now.number] = now
+        return number
+
     def save_entity(self, entity: Entity) -> None:
         self._own[entity.id] = dict(entity.own)
         if entity.id in self._derived:

@@ -15,6 +15,7 @@ from hombi.hub.ports import (
     JournalEntry,
     NewNotice,
     PhoneRecord,
+    TextRecord,
 )
 
 
@@ -40,6 +41,7 @@ class MemoryAutomations:
     def __init__(self) -> None:
         self._ids = count(1)
         self._all: dict[int, AutomationRecord] = {}
+        self._texts: dict[str, list[TextRecord]] = {}
 
     def all(self) -> list[AutomationRecord]:
         return [replace(record) for record in self._all.values()]
@@ -55,6 +57,12 @@ class MemoryAutomations:
 
     def remove(self, record: AutomationRecord) -> None:
         self._all.pop(record.id, None)
+
+    def keep_text(self, slug: str, text: TextRecord, most: int) -> None:
+        self._texts[slug] = [*self._texts.get(slug, ()), text][-most:]
+
+    def texts(self, slug: str) -> list[TextRecord]:
+        return self._texts.get(slug, [])[::-1]
 
 
 class MemoryJournal:
@@ -98,7 +106,7 @@ class MemoryNotices:
         self._ids = count(1)
         self._phones: dict[int, PhoneRecord] = {}
         self.deliveries: dict[int, DeliveryRecord] = {}
-        self._key = ""
+        self._key = self._buttons_key = ""
 
     def phones(self) -> list[PhoneRecord]:
         return [replace(phone) for phone in self._phones.values()]
@@ -114,7 +122,7 @@ class MemoryNotices:
             if delivery.phone_id == phone_id:
                 delivery.phone_id = None
                 if delivery.state == "waiting":
-                    delivery.state, delivery.problem = "failed", "the phone was removed"
+                    delivery.state, delivery.problem = "failed", "this way was removed"
 
     def add_notice(self, notice: NewNotice, phones: Sequence[PhoneRecord]) -> list[DeliveryRecord]:
         made = [
@@ -127,6 +135,11 @@ class MemoryNotices:
                 notice.text,
                 notice.path,
                 notice.created_ms,
+                subject=notice.subject,
+                urgent=notice.urgent,
+                quiet=notice.quiet,
+                buttons=notice.buttons,
+                person=phone.person,
             )
             for phone in phones
             if phone.id in self._phones
@@ -140,6 +153,10 @@ class MemoryNotices:
     def latest(self, limit: int) -> list[DeliveryRecord]:
         return [replace(d) for d in reversed(self.deliveries.values())][:limit]
 
+    def delivery(self, delivery: int) -> DeliveryRecord | None:
+        found = self.deliveries.get(delivery)
+        return None if found is None else replace(found)
+
     def save(self, delivery: DeliveryRecord) -> None:
         if delivery.id in self.deliveries:
             self.deliveries[delivery.id] = replace(delivery)
@@ -147,6 +164,10 @@ class MemoryNotices:
     def push_key(self, fresh: str) -> str:
         self._key = self._key or fresh
         return self._key
+
+    def buttons_key(self, fresh: str) -> str:
+        self._buttons_key = self._buttons_key or fresh
+        return self._buttons_key
 
 
 class MemoryTools:

@@ -2,187 +2,338 @@
 
 A notice has one identity from the moment it is decided on. Sent again (the hub was
 killed, a phone answered late), it is the same notice to the push service and on the
-phone, which rings once.
+phone, which rings once. In each way, notices come in the order in which they were made.
 """
 
 from __future__ import annotations
 
-import asyncio
 import secrets
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import tzinfo
+from typing import Any
 
-from hombi.hub.errors import Invalid, NotFound
+from hombi.core.names import slug
+from hombi.core.values import show_span
+from hombi.hub.errors import NotFound
 from hombi.hub.events import (
     NoticeChanged,
     NoticeDelayed,
     NoticeDelivered,
     NoticeFailed,
+    NoticesSummedUp,
     NoticeUnsent,
-    PhoneAdded,
     PhoneRemoved,
-    PhoneTested,
 )
+from hombi.hub.house import House
+from hombi.hub.keeper import Keeper
 from hombi.hub.kernel import HOUSE, Actor, Change, Context, Done, Need, Part, Right
-from hombi.hub.notices.endpoints import why_not
-from hombi.hub.notices.push import Fate, Push, PushResult
+from hombi.hub.notices.queue import Queue, summed_up
+from hombi.hub.notices.quiet import QuietHours
+from hombi.hub.notices.sending import Fate, Send, Sent
 from hombi.hub.ports import DeliveryRecord, NewNotice, PhoneRecord
 from hombi.hub.writer import Writer
 
 PAUSES_S = (5, 15, 60, 300, 900, 3600)
 GIVE_UP_MS = 24 * 3600_000
+EVERYONE = "everyone"
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """A notice for one person, for everyone, or for one way of a person (`ada/mail`).
+
+    `subject` is what it is about, "" for what stands alone; `sorts` are the sorts of
+    ways that it goes, all of them when there are none.
+    """
+
+    to: str
+    title: str
+    text: str = ""
+    path: str = "/"
+    subject: str = ""
+    urgent: bool = False
+    quiet: bool = False
+    sorts: tuple[str, ...] = ()
+    buttons: tuple[dict[str, Any], ...] = ()
 
 
 class Outbox(Part):
-    """The phones, and what is on its way to them."""
+    """The ways of reaching people, and what is on its way."""
 
     name = "notices"
 
     def __init__(
-        self, context: Context, writer: Writer, push: Push, services: Sequence[str] = ()
+        self,
+        context: Context,
+        house: House,
+        writer: Writer,
+        keeper: Keeper,
+        senders: Mapping[str, Send],
+        zone: tzinfo,
     ) -> None:
         super().__init__(context)
-        self._writer, self._push, self._clock = writer, push, context.clock
-        self.services = tuple(services)
+        self._house, self._writer, self._keeper = house, writer, keeper
+        self._senders, self._clock, self.zone = senders, context.clock, zone
         self.phones: dict[int, PhoneRecord] = {}
+        self.quiet: dict[str, QuietHours] = {}
+        # Until when somebody does not want to hear of a subject.
+        self.hushed: dict[tuple[str, str], int] = {}
+        # What was told when something began, to tell quietly that it is over.
+        self._begun: dict[str, dict[str, Any]] = {}
         self.failed = 0
-        # Each phone has its notices one after another, and none waits for another
-        # phone.
-        self._turns: dict[int, asyncio.Lock] = {}
+        self._queues: dict[int, Queue] = {}
         self._closed = False
 
     async def open(self) -> None:
         """Take up what was on its way before a restart."""
         run, records = self.context.thread.run, self.context.records.notices
         self.phones = {phone.id: phone for phone in await run(records.phones)}
-        self._plan_all(await run(records.waiting))
+        self.name_ways()
+        kept = self._keeper.of("notices")
+        self._begun = {
+            key.removeprefix("begun/"): one for key, one in kept.items() if key.startswith("begun/")
+        }
+        for key, one in kept.items():
+            if key.startswith("person/"):
+                self._take_person(key.removeprefix("person/"), one)
+        self._queue_all(await run(records.waiting))
+
+    def _take_person(self, person: str, kept: Mapping[str, Any]) -> None:
+        found = QuietHours.read(str(kept.get("quiet", "")))
+        if found is not None:
+            self.quiet[person] = found
+        for subject, until in dict(kept.get("hushed", {})).items():
+            self.hushed[person, subject] = int(until)
 
     async def close(self) -> None:
         """Begin no more attempts; what waits is stored and goes on after the next
         start."""
         self._closed = True
 
-    def find(self, phone_id: int) -> PhoneRecord:
+    # Who is reached, and how
+
+    def find(self, way_id: int) -> PhoneRecord:
         """Raises NotFound."""
-        phone = self.phones.get(phone_id)
-        if phone is None:
-            raise NotFound(f"no phone {phone_id}; `hombi phone list` names them")
-        return phone
+        found = self.phones.get(way_id)
+        if found is None:
+            raise NotFound(f"no way {way_id}; `hombi way list` names them")
+        return found
 
-    def tell(self, to: str, title: str, text: str, path: str) -> None:
-        """Send a notice to the phones of one person, or of everyone, once what it is
-        about is safe on disk."""
-        phones = [p for p in self.phones.values() if to in ("everyone", p.person)]
-        if not phones:
-            self.context.announce(NoticeUnsent(title=title, to=to))
-            return
-        notice = self._notice(title, text, path)
-        self._writer.also(
-            lambda records: records.notices.add_notice(notice, phones), self._plan_all
+    def name_ways(self) -> None:
+        """Have the house know the names of all ways, for who writes texts."""
+        self._house.ways = frozenset(address_of(one) for one in self.phones.values())
+
+    def meant(self, to: str, sorts: Sequence[str] = ()) -> list[PhoneRecord]:
+        """The ways that somebody means: everyone's, a person's, or one alone."""
+        return [
+            one
+            for one in self.phones.values()
+            if to in (EVERYONE, one.person, address_of(one))
+            and (one.sort in sorts if sorts else self._usual(one, to))
+        ]
+
+    def _usual(self, way: PhoneRecord, to: str) -> bool:
+        """Whether a notice goes this way unless another is asked for: to phones; to
+        somebody without one, by mail."""
+        if to == address_of(way) or way.sort == "phone":
+            return True
+        has_phone = any(
+            one.person == way.person and one.sort == "phone" for one in self.phones.values()
         )
+        return way.sort == "mail" and not has_phone
 
-    async def send(self, phones: Sequence[PhoneRecord], title: str, text: str, path: str) -> None:
-        """Store a notice for these phones and begin to send it."""
-        notice, records = self._notice(title, text, path), self.context.records.notices
-        self._plan_all(await self.context.thread.run(records.add_notice, notice, phones))
+    # Telling
 
-    def _notice(self, title: str, text: str, path: str) -> NewNotice:
-        return NewNotice(secrets.token_urlsafe(12), title, text, path, self._clock.now_ms())
-
-    def _plan_all(self, deliveries: Sequence[DeliveryRecord]) -> None:
-        for delivery in deliveries:
-            self._plan(delivery)
-
-    def _plan(self, delivery: DeliveryRecord) -> None:
-        if not self._closed:
-            at = max(delivery.next_ms, self._clock.now_ms())
-            self.context.tasks.at(at, lambda: self._begin(delivery), "a notice")
-
-    def _begin(self, delivery: DeliveryRecord) -> None:
-        if not self._closed:
-            name = f"a notice for {delivery.phone}"
-            self.context.tasks.start(self._attempt(delivery), name=name)
-
-    async def _attempt(self, delivery: DeliveryRecord) -> None:
-        phone = self.phones.get(delivery.phone_id or 0)
-        if phone is None:
+    def tell(self, told: Told) -> None:
+        """Send a notice, once what it is about is safe on disk."""
+        now = self._clock.now_ms()
+        meant = self.meant(told.to, told.sorts)
+        if not meant:
+            self.context.announce(NoticeUnsent(title=told.title, to=told.to))
             return
-        async with self._turns.setdefault(phone.id, asyncio.Lock()):
-            if self._closed or phone.id not in self.phones:
-                return
-            try:
-                result = await self._push.send(phone, delivery)
-            except Exception as error:  # noqa: BLE001 - one phone's failure is its own
-                self.context.tasks.failed(f"sending to {phone.name}", error)
-                result = PushResult(Fate.LATER, f"the hub failed: {error}")
+        ways = [
+            one for one in meant
+            if told.urgent or self.hushed.get((one.person, told.subject), 0) <= now
+        ]  # fmt: skip
+        if told.subject and not told.quiet:
+            begun = {"to": told.to, "title": told.title, "sorts": list(told.sorts)}
+            since = self._begun.get(told.subject, {}).get("since", now)
+            self._begun[told.subject] = {**begun, "since": since}
+            self._keeper.keep(f"notices/begun/{told.subject}", self._begun[told.subject])
+        if ways:
+            notice = self._notice(told)
+            self._writer.also(
+                lambda records: records.notices.add_notice(notice, ways), self._queue_all
+            )
+
+    def over(self, subject: str, say: Callable[[str], str], path: str) -> None:
+        """What was told of is over: say so without a sound, in the place of what was
+        said. Nothing is said of what nobody was told of."""
+        begun = self._begun.pop(subject, None)
+        if begun is None:
+            return
+        self._keeper.keep(f"notices/begun/{subject}", None)
+        lasted = show_span(max(0, self._clock.now_ms() - int(begun["since"])))
+        # Only a phone can put it in the other's place.
+        told = Told(
+            begun["to"], begun["title"], say(lasted), path, subject, quiet=True, sorts=("phone",)
+        )
+        if self.meant(told.to, told.sorts):
+            self.tell(told)
+
+    async def send(self, ways: Sequence[PhoneRecord], told: Told) -> None:
+        """Store a notice for these ways and begin to send it."""
+        notice, records = self._notice(told), self.context.records.notices
+        self._queue_all(await self.context.thread.run(records.add_notice, notice, ways))
+
+    def _notice(self, told: Told) -> NewNotice:
+        return NewNotice(
+            secrets.token_urlsafe(12), told.title, told.text, told.path, self._clock.now_ms(),
+            told.subject, told.urgent, told.quiet, told.buttons,
+        )  # fmt: skip
+
+    # On the way
+
+    def _queue_all(self, deliveries: Sequence[DeliveryRecord]) -> None:
+        for one in deliveries:
+            queue = self._queues.setdefault(one.phone_id or 0, Queue())
+            queue.until_ms = max(queue.until_ms, one.next_ms if one.attempts else 0)
+            for replaced in queue.put(one):
+                self._end(replaced, "replaced", "a newer one about the same took its place")
+        for way_id in {one.phone_id or 0 for one in deliveries}:
+            self._plan(way_id)
+
+    def _end(self, delivery: DeliveryRecord, state: str, why: str) -> None:
+        """It does not go any more."""
+        delivery.state, delivery.problem = state, why
+        delivery.settled_ms = self._clock.now_ms()
+        self._writer.also(lambda records: records.notices.save(delivery))
+        self.context.announce(NoticeChanged(delivery=delivery))
+
+    def _plan(self, way_id: int) -> None:
+        queue = self._queues.get(way_id)
+        if self._closed or queue is None or queue.busy is not None or not queue.waiting:
+            return
+        if queue.until_ms <= self._clock.now_ms():
+            self._begin(way_id)
+        else:
+            self.context.tasks.at(queue.until_ms, lambda: self._begin(way_id), "a notice")
+
+    def _begin(self, way_id: int) -> None:
+        queue, way, now = self._queues.get(way_id), self.phones.get(way_id), self._clock.now_ms()
+        if self._closed or queue is None or queue.busy is not None or way is None:
+            return
+        if now < queue.until_ms:
+            return
+        over = self._quiet_until(way, now)
+        delivery = queue.next(over is not None)
+        if delivery is None:
+            if over is not None and queue.waiting:
+                self.context.tasks.at(over, lambda: self._begin(way_id), "quiet hours")
+            return
+        if over is None and (late := queue.late(now)):
+            queue.take_out(late)
+            for one in late:
+                self._end(one, "told together", "too much had gathered to tell each by itself")
+            self._sum_up(way, late)
+            return
+        queue.busy = delivery
+        name = f"a notice for {delivery.phone}"
+        self.context.tasks.start(self._attempt(delivery, way, queue), name=name)
+
+    def _quiet_until(self, way: PhoneRecord, now: int) -> int | None:
+        """When the quiet hours of this moment are over; a mail and a post disturb
+        nobody."""
+        hours = self.quiet.get(way.person)
+        rings = way.sort in ("phone", "loudspeaker")
+        return hours.over_ms(now, self.zone) if hours is not None and rings else None
+
+    def _sum_up(self, way: PhoneRecord, late: Sequence[DeliveryRecord]) -> None:
+        title, text = summed_up(late)
+        told = Told(way.person, title, text, "/notices", "summed-up")
+        notice = self._notice(told)
+        self._writer.also(
+            lambda records: records.notices.add_notice(notice, [way]), self._queue_all
+        )
+        self.context.announce(NoticesSummedUp(count=len(late), phone=way.name, person=way.person))
+
+    async def _attempt(self, delivery: DeliveryRecord, way: PhoneRecord, queue: Queue) -> None:
+        send = self._senders.get(way.sort)
+        try:
+            if send is None:
+                sent = Sent(Fate.IMPOSSIBLE, f"this hub knows no way of the sort {way.sort}")
+            else:
+                sent = await send(way, delivery)
+        except Exception as error:  # noqa: BLE001 - one way's failure is its own
+            self.context.tasks.failed(f"sending to {way.name}", error)
+            sent = Sent(Fate.LATER, f"the hub failed: {error}")
         delivery.attempts += 1
-        delivery.problem = result.problem
-        self._settle(delivery, phone, result)
+        delivery.problem = sent.problem
+        self._settle(delivery, way, queue, sent)
         await self.context.thread.run(self.context.records.notices.save, delivery)
         self.context.announce(NoticeChanged(delivery=delivery))
-        if delivery.state == "waiting":
-            self._plan(delivery)
-        elif result.fate is Fate.GONE and phone.id in self.phones:
-            await self.context.changes.do(RemovePhone(phone.id, result.problem), HOUSE)
+        queue.busy = None
+        if sent.fate is Fate.GONE and way.id in self.phones:
+            await self.context.changes.do(RemovePhone(way.id, sent.problem), HOUSE)
+        else:
+            self._plan(way.id)
 
-    def _settle(self, delivery: DeliveryRecord, phone: PhoneRecord, result: PushResult) -> None:
+    def _settle(self, delivery: DeliveryRecord, way: PhoneRecord, queue: Queue, sent: Sent) -> None:
         now, announce, title = self._clock.now_ms(), self.context.announce, delivery.title
-        if result.fate is Fate.DELIVERED:
-            delivery.state = "delivered"
-            announce(NoticeDelivered(title=title, phone=phone.name, person=phone.person))
-        elif result.fate is Fate.LATER and now - delivery.created_ms < GIVE_UP_MS:
+        if sent.fate is Fate.LATER and now - delivery.created_ms < GIVE_UP_MS:
             pause = PAUSES_S[min(delivery.attempts, len(PAUSES_S)) - 1]
-            delivery.next_ms = now + round(max(pause, result.wait_s) * 1000)
+            delivery.next_ms = queue.until_ms = now + round(max(pause, sent.wait_s) * 1000)
             if delivery.attempts == 1:
-                announce(NoticeDelayed(title=title, phone=phone.name, problem=result.problem))
+                announce(NoticeDelayed(title=title, phone=way.name, problem=sent.problem))
+            return
+        queue.take_out([delivery])
+        queue.until_ms, delivery.settled_ms = 0, now
+        if sent.fate is Fate.DELIVERED:
+            delivery.state = "delivered"
+            announce(NoticeDelivered(title=title, phone=way.name, person=way.person))
         else:
             delivery.state = "failed"
             self.failed += 1
-            announce(NoticeFailed(title=title, phone=phone.name, problem=result.problem))
+            announce(NoticeFailed(title=title, phone=way.name, problem=sent.problem))
 
-    async def add(self, phone: PhoneRecord) -> PhoneRecord:
-        """Keep a phone; one with the same endpoint is replaced. Raises Invalid."""
-        if problem := why_not(phone.endpoint, self.services):
-            raise Invalid(problem)
-        run, records = self.context.thread.run, self.context.records.notices
-        for other in [p for p in self.phones.values() if p.endpoint == phone.endpoint]:
-            await run(records.remove_phone, other.id)
-            del self.phones[other.id]
-        phone.added_ms = self._clock.now_ms()
-        phone = await run(records.add_phone, phone)
-        self.phones[phone.id] = phone
-        return phone
-
-    async def forget(self, phone: PhoneRecord) -> None:
-        """Take a phone away; what waits for it has failed then."""
-        del self.phones[phone.id]
-        self._turns.pop(phone.id, None)
-        await self.context.thread.run(self.context.records.notices.remove_phone, phone.id)
+    @property
+    def waiting(self) -> int:
+        """How many are on their way."""
+        return sum(len(queue.waiting) for queue in self._queues.values())
 
     def needs(self) -> Iterator[Need]:
         if self.failed:
-            yield Need("notice", f"{self.failed} notices did not reach a phone", "/journal")
+            yield Need("notice", f"{self.failed} notices did not reach anybody", "/notices")
 
+    async def keep_person(self, person: str) -> None:
+        """Keep what a person wants of notices; done when it is safe."""
+        quiet, now = self.quiet.get(person), self._clock.now_ms()
+        hushed = {
+            subject: until
+            for (who, subject), until in self.hushed.items()
+            if who == person and until > now
+        }
+        state = {"quiet": str(quiet) if quiet else "", "hushed": hushed}
+        self._keeper.keep(f"notices/person/{person}", state)
+        await self._keeper.settled()
 
-@dataclass(frozen=True, slots=True)
-class AddPhone(Change[Outbox, PhoneRecord]):
-    """Have a device take notices. Raises Invalid for an endpoint that cannot be
-    used."""
+    def look_again(self) -> None:
+        """Something that holds notices back is another than before."""
+        for way_id in self._queues:
+            self._plan(way_id)
 
-    phone: PhoneRecord
-
-    part = Outbox
-    right = Right.TELL
-
-    async def do(self, part: Outbox, by: Actor) -> Done[PhoneRecord]:
-        phone = await part.add(self.phone)
-        event = PhoneAdded(phone=phone.id, title=phone.name, person=phone.person)
-        return Done(phone, event)
+    async def forget(self, way: PhoneRecord) -> None:
+        """Take a way away; what waits for it has failed then."""
+        del self.phones[way.id]
+        self._queues.pop(way.id, None)
+        self.name_ways()
+        await self.context.thread.run(self.context.records.notices.remove_phone, way.id)
 
 
 @dataclass(frozen=True, slots=True)
 class RemovePhone(Change[Outbox, None]):
-    """Have a device take no more notices. Raises NotFound."""
+    """Have a way take no more notices. Raises NotFound."""
 
     phone: int
     why: str = ""
@@ -191,22 +342,12 @@ class RemovePhone(Change[Outbox, None]):
     right = Right.TELL
 
     async def do(self, part: Outbox, by: Actor) -> Done[None]:
-        phone = part.find(self.phone)
-        await part.forget(phone)
-        event = PhoneRemoved(phone=phone.id, title=phone.name, person=phone.person, why=self.why)
+        way = part.find(self.phone)
+        await part.forget(way)
+        event = PhoneRemoved(phone=way.id, title=way.name, person=way.person, why=self.why)
         return Done(None, event)
 
 
-@dataclass(frozen=True, slots=True)
-class TryPhone(Change[Outbox, None]):
-    """Send a device a notice, to try it. Raises NotFound."""
-
-    phone: int
-
-    part = Outbox
-    right = Right.TELL
-
-    async def do(self, part: Outbox, by: Actor) -> Done[None]:
-        phone = part.find(self.phone)
-        await part.send([phone], "Hombi can reach you", f"This is {phone.name}.", "/")
-        return Done(None, PhoneTested(title=phone.name, person=phone.person))
+def address_of(way: PhoneRecord) -> str:
+    """How a text names it: its person, and its own name."""
+    return f"{way.person}/{slug(way.name)}"

@@ -4,14 +4,13 @@ hub (VAPID, RFC 8292)."""
 from __future__ import annotations
 
 import asyncio
+import hashlib
 import json
 from base64 import urlsafe_b64encode
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from email.utils import parsedate_to_datetime
-from enum import Enum
 from typing import Any, Protocol
 from urllib.parse import urlparse
 
@@ -24,38 +23,23 @@ from cryptography.hazmat.primitives.serialization import (
 )
 from py_vapid import Vapid, VapidException
 
+from hombi.hub.notices.buttons import Buttons
 from hombi.hub.notices.endpoints import is_named, leads_inside, why_not
+from hombi.hub.notices.sending import Fate, Sent
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
 
 TIME_TO_LIVE_S = 24 * 3600
+# What is over is of no use to a phone that comes back a day later.
+QUIET_TIME_TO_LIVE_S = 4 * 3600
 TIMEOUT_S = 10.0
 AT_ONCE = 32
 LONGEST_WAIT_S = 24 * 3600.0
 
 
-class Fate(Enum):
-    """What became of one attempt."""
-
-    DELIVERED = "delivered"
-    GONE = "gone"
-    LATER = "later"
-    IMPOSSIBLE = "impossible"
-
-
-@dataclass(frozen=True, slots=True)
-class PushResult:
-    """The fate of an attempt, why, and how long the push service asks us to wait (0: it
-    did not say)."""
-
-    fate: Fate
-    problem: str = ""
-    wait_s: float = 0.0
-
-
 class Push(Protocol):
     """A way of bringing a notice to a phone."""
 
-    async def send(self, phone: PhoneRecord, delivery: DeliveryRecord) -> PushResult:
+    async def send(self, phone: PhoneRecord, delivery: DeliveryRecord) -> Sent:
         """One attempt. Never raises for what the far end does."""
 
 
@@ -68,8 +52,10 @@ def fresh_vapid_key() -> str:
 class WebPush:
     """Sends through the push service that a phone's subscription names."""
 
-    def __init__(self, vapid_key: str, contact: str, services: Sequence[str] = ()) -> None:
-        self._vapid = Vapid.from_pem(vapid_key.encode())
+    def __init__(
+        self, vapid_key: str, contact: str, services: Sequence[str], buttons: Buttons
+    ) -> None:
+        self._vapid, self._buttons = Vapid.from_pem(vapid_key.encode()), buttons
         self._contact, self.services = contact, tuple(services)
         # Threads of their own: a push service that hangs holds up nothing else.
         self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="push")
@@ -81,13 +67,13 @@ class WebPush:
         point = self._vapid.public_key.public_bytes(Encoding.X962, PublicFormat.UncompressedPoint)
         return urlsafe_b64encode(point).rstrip(b"=").decode()
 
-    async def send(self, phone: PhoneRecord, delivery: DeliveryRecord) -> PushResult:
+    async def send(self, phone: PhoneRecord, delivery: DeliveryRecord) -> Sent:
         """One attempt, in a thread of its own."""
         return await asyncio.get_running_loop().run_in_executor(
             self._pool, self._send, phone, delivery
         )
 
-    def _send(self, phone: PhoneRecord, delivery: DeliveryRecord) -> PushResult:
+    def _send(self, phone: PhoneRecord, delivery: DeliveryRecord) -> Sent:
         # Imported here: they bring two HTTP clients with them, which would make every
         # start of the hub a fifth longer.
         import requests  # noqa: PLC0415
@@ -95,15 +81,15 @@ class WebPush:
 
         where = urlparse(phone.endpoint)
         if problem := why_not(phone.endpoint, self.services):
-            return PushResult(Fate.IMPOSSIBLE, problem)
+            return Sent(Fate.IMPOSSIBLE, problem)
         try:
             inside = not is_named(phone.endpoint, self.services) and leads_inside(
                 where.hostname or ""
             )
         except OSError:
-            return PushResult(Fate.LATER, f"the push service at {where.netloc} cannot be found")
+            return Sent(Fate.LATER, f"the push service at {where.netloc} cannot be found")
         if inside:
-            return PushResult(
+            return Sent(
                 Fate.IMPOSSIBLE,
                 f"{where.netloc} is an address within the house, not of a push service",
             )
@@ -112,6 +98,11 @@ class WebPush:
             "text": delivery.text,
             "path": delivery.path,
             "at": delivery.created_ms,
+            "id": delivery.identity,
+            "tag": delivery.subject or delivery.identity,
+            "quiet": delivery.quiet,
+            "urgent": delivery.urgent,
+            "buttons": self._buttons.offered(delivery),
         }
         with requests.Session() as session:
             session.max_redirects = 0  # a redirect is another's address: it is not followed
@@ -121,51 +112,68 @@ class WebPush:
                         "endpoint": phone.endpoint,
                         "keys": {"p256dh": phone.p256dh, "auth": phone.auth},
                     },
-                    data=json.dumps({**said, "tag": delivery.identity}),
+                    data=json.dumps(said),
                     vapid_private_key=self._vapid,
                     vapid_claims={"sub": self._contact, "aud": f"{where.scheme}://{where.netloc}"},
                     content_encoding="aes128gcm",
-                    ttl=TIME_TO_LIVE_S,
+                    ttl=_time_to_live_s(delivery),
                     timeout=TIMEOUT_S,
                     # RFC 8030, 5.4: a message with the same topic takes the place of
                     # one that still waits.
-                    headers={"urgency": "high", "topic": delivery.identity},
+                    headers={"urgency": _urgency(delivery), "topic": topic_of(delivery)},
                     requests_session=session,
                 )
             except WebPushException as error:
                 return _fate(error.response, str(error))
             except requests.TooManyRedirects:
-                return PushResult(
+                return Sent(
                     Fate.IMPOSSIBLE,
                     "the push service sends the hub on to another address; that is not followed",
                 )
             except requests.RequestException as error:
-                return PushResult(
+                return Sent(
                     Fate.LATER,
                     f"the push service at {where.netloc} cannot be reached "
                     f"({type(error).__name__})",
                 )
             except (ValueError, VapidException) as error:
-                return PushResult(Fate.IMPOSSIBLE, f"this phone's keys cannot be used: {error}")
-        return PushResult(Fate.DELIVERED)
+                return Sent(Fate.IMPOSSIBLE, f"this phone's keys cannot be used: {error}")
+        return Sent(Fate.DELIVERED)
 
 
-def _fate(response: Any, said: str) -> PushResult:
+def _urgency(delivery: DeliveryRecord) -> str:
+    """RFC 8030, 5.3: what may wake a phone, and what may wait for the next time that it
+    wakes by itself."""
+    if delivery.quiet:
+        return "low"
+    return "high" if delivery.urgent else "normal"
+
+
+def _time_to_live_s(delivery: DeliveryRecord) -> int:
+    """RFC 8030, 5.2: how long the push service keeps it for a phone that is away."""
+    return QUIET_TIME_TO_LIVE_S if delivery.quiet else TIME_TO_LIVE_S
+
+
+def topic_of(delivery: DeliveryRecord) -> str:
+    """RFC 8030, 5.4: at most 32 signs of base64url; the same for what is about the
+    same."""
+    if not delivery.subject:
+        return delivery.identity
+    return urlsafe_b64encode(hashlib.sha256(delivery.subject.encode()).digest()[:18]).decode()
+
+
+def _fate(response: Any, said: str) -> Sent:
     if response is None:
-        return PushResult(Fate.IMPOSSIBLE, f"the notice cannot be encrypted for this phone: {said}")
+        return Sent(Fate.IMPOSSIBLE, f"the notice cannot be encrypted for this phone: {said}")
     status = int(response.status_code)
     if 200 <= status < 300:  # the library knows of 201 and 202 only
-        return PushResult(Fate.DELIVERED)
+        return Sent(Fate.DELIVERED)
     if status in (404, 410):
-        return PushResult(
-            Fate.GONE, f"the push service does not know this phone any more ({status})"
-        )
+        return Sent(Fate.GONE, f"the push service does not know this phone any more ({status})")
     if status == 429 or status >= 500:
         wait_s = _wait_s(str(response.headers.get("Retry-After", "")))
-        return PushResult(
-            Fate.LATER, f"the push service asks to try again later ({status})", wait_s
-        )
-    return PushResult(Fate.IMPOSSIBLE, f"the push service refused the notice ({status})")
+        return Sent(Fate.LATER, f"the push service asks to try again later ({status})", wait_s)
+    return Sent(Fate.IMPOSSIBLE, f"the push service refused the notice ({status})")
 
 
 def _wait_s(retry_after: str) -> float:

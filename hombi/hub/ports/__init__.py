@@ -9,9 +9,10 @@ history, the journal and notices may run in any thread.
 from __future__ import annotations
 
 from contextlib import AbstractContextManager
+from pathlib import Path
 from typing import Protocol
 
-from hombi.hub.ports.automations import AutomationRecord, AutomationsPort
+from hombi.hub.ports.automations import AutomationRecord, AutomationsPort, TextRecord
 from hombi.hub.ports.conditioning import ConditioningPort
 from hombi.hub.ports.dashboards import DashboardRecord, DashboardsPort
 from hombi.hub.ports.history import HistoryPort, Numbers, Point, Row
@@ -21,6 +22,7 @@ from hombi.hub.ports.keeping import KeepingPort
 from hombi.hub.ports.notices import DeliveryRecord, NewNotice, NoticesPort, PhoneRecord
 from hombi.hub.ports.pairing import ArrivalRecord, PairingPort
 from hombi.hub.ports.scenes import SceneRecord, ScenesPort
+from hombi.hub.ports.sequences import SequencesPort
 from hombi.hub.ports.tools import ToolsPort
 
 __all__ = [
@@ -48,6 +50,8 @@ __all__ = [
     "Row",
     "SceneRecord",
     "ScenesPort",
+    "SequencesPort",
+    "TextRecord",
     "ToolsPort",
 ]
 
@@ -70,6 +74,9 @@ class Records(Protocol):
     def scenes(self) -> ScenesPort: ...
 
     @property
+    def sequences(self) -> SequencesPort: ...
+
+    @property
     def pairing(self) -> PairingPort: ...
 
     @property
@@ -86,6 +93,10 @@ class Records(Protocol):
 
     @property
     def keeping(self) -> KeepingPort: ...
+
+    def copy_to(self, path: Path) -> None:
+        """A whole copy of the database as it is at one moment, while writing goes on.
+        Any thread may ask for it; `path` is a file that is not there."""
 
     def together(self) -> AbstractContextManager[None]:
         """What is done within is committed as one. Raises Busy while the disk does not

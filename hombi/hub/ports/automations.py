@@ -18,6 +18,15 @@ class AutomationRecord:
     state: dict[str, Any] = field(default_factory=dict)
 
 
+@dataclass(frozen=True, slots=True)
+class TextRecord:
+    """A text of an automation: since when (0: not known), and who wrote it."""
+
+    at_ms: int
+    by: str
+    text: str
+
+
 class AutomationsPort(Protocol):
     """The texts, and where they stand."""
 
@@ -29,3 +38,9 @@ class AutomationsPort(Protocol):
         """Store it; one that was removed stays removed."""
 
     def remove(self, record: AutomationRecord) -> None: ...
+
+    def keep_text(self, slug: str, text: TextRecord, most: int) -> None:
+        """Keep a text that it has from now on, and `most` of them at most."""
+
+    def texts(self, slug: str) -> list[TextRecord]:
+        """The texts that it had, the latest first."""

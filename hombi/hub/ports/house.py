@@ -104,6 +104,9 @@ class HousePort(Protocol):
     def add_derived(self, entity: Entity) -> int:
         """Store an entity that is computed from others; its id."""
 
+    def add_told(self, entity: Entity) -> int:
+        """Store an entity of no node, which is told; its id."""
+
     def save_entity(self, entity: Entity) -> None:
         """Store what an entity is called, whether it is hidden, and how it is picked
         and written."""

@@ -1,16 +1,22 @@
-"""The notices port: phones, notices, and their deliveries."""
+"""The notices port: the ways in which people are reached, notices, and their
+deliveries."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Any, Protocol
 
 
 @dataclass(slots=True)
 class PhoneRecord:
-    """A device that takes notifications: its Web Push subscription (RFC 8030) and keys
-    (RFC 8291)."""
+    """A way of reaching a person: a device that takes notifications, a mail address, an
+    address that is posted to, or a loudspeaker.
+
+    Of a device, `endpoint`, `p256dh` and `auth` are its Web Push subscription (RFC
+    8030, RFC 8291). Of the others, `endpoint` is the address, and `auth` what a post is
+    signed with.
+    """
 
     id: int
     name: str
@@ -19,24 +25,34 @@ class PhoneRecord:
     p256dh: str
     auth: str
     added_ms: int
+    sort: str = "phone"
 
 
 @dataclass(frozen=True, slots=True)
 class NewNotice:
     """A notice as it is stored. `identity` is what push services and phones know it by:
-    sent again, it is the same one."""
+    sent again, it is the same one. `subject` is what it is about: it takes the place of
+    an earlier one about the same.
+
+    An `urgent` one comes in quiet hours too; a `quiet` one makes no sound. `buttons`
+    are what a phone offers to do about it.
+    """
 
     identity: str
     title: str
     text: str
     path: str
     created_ms: int
+    subject: str = ""
+    urgent: bool = False
+    quiet: bool = False
+    buttons: tuple[dict[str, Any], ...] = ()
 
 
 @dataclass(slots=True)
 class DeliveryRecord:
-    """One notice on its way to one phone; `phone` is what that is called, also when it
-    is gone."""
+    """One notice on its way to one person in one way; `phone` is what that way is
+    called, also when it is gone. `pressed` are the buttons that were used."""
 
     id: int
     phone_id: int | None
@@ -50,6 +66,13 @@ class DeliveryRecord:
     next_ms: int = 0
     state: str = "waiting"
     problem: str = ""
+    subject: str = ""
+    urgent: bool = False
+    quiet: bool = False
+    buttons: tuple[dict[str, Any], ...] = ()
+    pressed: tuple[str, ...] = ()
+    settled_ms: int = 0
+    person: str = ""
 
 
 class NoticesPort(Protocol):
@@ -58,13 +81,13 @@ class NoticesPort(Protocol):
     def phones(self) -> list[PhoneRecord]: ...
 
     def add_phone(self, phone: PhoneRecord) -> PhoneRecord:
-        """Store a phone; it has its id then."""
+        """Store a way; it has its id then."""
 
     def remove_phone(self, phone_id: int) -> None:
-        """Take a phone away; what waits for it has failed then."""
+        """Take a way away; what waits for it has failed then."""
 
     def add_notice(self, notice: NewNotice, phones: Sequence[PhoneRecord]) -> list[DeliveryRecord]:
-        """Store a notice and its deliveries to those of these phones that are there."""
+        """Store a notice and its deliveries in those of these ways that are there."""
 
     def waiting(self) -> list[DeliveryRecord]:
         """The deliveries that still wait, oldest first."""
@@ -72,7 +95,14 @@ class NoticesPort(Protocol):
     def latest(self, limit: int) -> list[DeliveryRecord]:
         """Deliveries, newest first."""
 
+    def delivery(self, delivery: int) -> DeliveryRecord | None:
+        """One of them, if it is there."""
+
     def save(self, delivery: DeliveryRecord) -> None: ...
 
     def push_key(self, fresh: str) -> str:
         """The hub's own VAPID key (PEM); `fresh` is kept when there is none yet."""
+
+    def buttons_key(self, fresh: str) -> str:
+        """The key that the rights of buttons are made with; `fresh` is kept when there
+        is none yet."""

@@ -9,9 +9,15 @@ import socket
 from collections.abc import Callable
 from typing import Any
 
-from zeroconf import InterfaceChoice, ServiceStateChange, Zeroconf
+from zeroconf import (  # type: ignore[attr-defined]  # one public name is not in __all__
+    AddressResolverIPv4,
+    InterfaceChoice,
+    ServiceStateChange,
+    Zeroconf,
+)
 from zeroconf.asyncio import AsyncServiceBrowser, AsyncServiceInfo, AsyncZeroconf
 
+from hombi.links.machine import own_address, own_addresses
 from hombi.links.wifi.web import WELL_KNOWN
 from hombi.links.work import Work
 
@@ -19,24 +25,20 @@ log = logging.getLogger(__name__)
 NODES, HUBS = "_wot._tcp.local.", "_hombi._tcp.local."
 ASK_MS = 3_000
 PROTOCOL_VERSION = "1"
+# How long another machine has to say that a name is its own, and how many may.
+PROBE_MS, MOST_HUBS = 750, 20
 
 
-def own_address(interfaces: str = "all") -> str:
-    """This machine's address in the house, as a node or a phone reaches it. Nothing is
-    sent to find it out."""
-    if interfaces not in ("all", "off"):
-        return interfaces.split(",", maxsplit=1)[0].strip()
-    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as sock:
-        try:
-            sock.connect(("192.0.2.1", 9))
-            return str(sock.getsockname()[0])
-        except OSError:
-            return "127.0.0.1"
-
-
-def host_name(port: int) -> str:
-    """The name under which the hub on this port announces itself."""
-    return f"hombi-{socket.gethostname().split('.')[0]}-{port}.local."
+async def free_name(zeroconf: Zeroconf, own: set[str]) -> str:
+    """A host name under `local` (RFC 6762, 8.1) that no other machine answers to; `own`
+    are this machine's addresses."""
+    for number in range(1, MOST_HUBS + 1):
+        name = f"hombi{f'-{number}' if number > 1 else ''}.local."
+        asked = AddressResolverIPv4(name)
+        await asked.async_request(zeroconf, PROBE_MS)
+        if set(asked.parsed_addresses()) <= own:
+            return name
+    raise OSError(f"{MOST_HUBS} other machines are called hombi.local and so on")
 
 
 class Discovery:
@@ -44,12 +46,15 @@ class Discovery:
     description.
 
     `interfaces` is "all", "off", or the addresses to use, with commas between them.
+    `host` is the name by which the hub is found; of two hubs in a network, the second
+    has a number after it.
     """
 
     def __init__(self, interfaces: str, found: Callable[[str], None], work: Work) -> None:
         self._interfaces, self._found, self._work = interfaces, found, work
         self._known: dict[str, str] = {}
         self._zeroconf: AsyncZeroconf | None = None
+        self.host = ""
         self.problem = "switched off in hombi.toml (wifi.discovery)" if interfaces == "off" else ""
 
     async def start(self, name: str, port: int, properties: dict[str, str]) -> None:
@@ -62,23 +67,38 @@ class Discovery:
             chosen = [one.strip() for one in self._interfaces.split(",")]
         try:
             self._zeroconf = AsyncZeroconf(interfaces=chosen)
-            address = own_address(self._interfaces)
-            host = host_name(port)
-            self._info = AsyncServiceInfo(
-                HUBS, f"{name[:40].replace('.', ' ')} ({port}).{HUBS}", port=port, server=host,
-                addresses=[socket.inet_aton(address)],
-                properties={"v": PROTOCOL_VERSION, **properties},
-            )  # fmt: skip
-            await self._zeroconf.async_register_service(self._info, cooperating_responders=True)
+            announcing = self._announce(self._zeroconf, name, port, properties)
+            self._work.start(announcing, name="announcing the hub")
             self._browser = AsyncServiceBrowser(
                 self._zeroconf.zeroconf, NODES, handlers=[self._changed]
             )
         except Exception as error:  # noqa: BLE001 - whatever the network says, the hub works without
-            self.problem = (
-                f"this network does not let the hub find nodes by itself "
-                f"({error or type(error).__name__})"
-            )
-            log.warning("%s", self.problem)
+            self._cannot(error)
+
+    def _cannot(self, error: Exception) -> None:
+        self.problem = (
+            f"this network does not let the hub find nodes by itself "
+            f"({error or type(error).__name__})"
+        )
+        log.warning("%s", self.problem)
+
+    async def _announce(
+        self, zeroconf: AsyncZeroconf, name: str, port: int, properties: dict[str, str]
+    ) -> None:
+        """Say where the hub is, under a name that nobody else has."""
+        address = own_address(self._interfaces)
+        try:
+            host = await free_name(zeroconf.zeroconf, {address, *map(str, own_addresses())})
+            info = AsyncServiceInfo(
+                HUBS, f"{name[:40].replace('.', ' ')} ({port}).{HUBS}", port=port, server=host,
+                addresses=[socket.inet_aton(address)],
+                properties={"v": PROTOCOL_VERSION, **properties},
+            )  # fmt: skip
+            await zeroconf.async_register_service(info, cooperating_responders=True)
+        except Exception as error:  # noqa: BLE001 - whatever the network says, the hub works without
+            self._cannot(error)
+        else:
+            self.host = host.rstrip(".")
 
     async def stop(self) -> None:
         """Say goodbye."""

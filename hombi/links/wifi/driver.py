@@ -67,7 +67,8 @@ class WifiDriver:
             settings.host,
             settings.port,
             settings.tls_port,
-            server_tls(settings.tls),
+            server_tls(settings.tls) or (context.tls if settings.https_port else None),
+            must_secure=settings.tls is not None,
         )
         self._foreign = Foreign(
             self.link,
@@ -78,7 +79,9 @@ class WifiDriver:
             lambda: (self.port, self._listener.tls_port),
             kept.get(CLIENT_KEY, {}).get("id", ""),
         )
-        guard = Guard((settings.http_port, settings.port, settings.tls_port))
+        # 0 where the hub does not listen.
+        tls_port = settings.tls_port if settings.tls or settings.https_port else 0
+        guard = Guard((settings.http_port, settings.https_port, settings.port, tls_port))
         self._web = Web(self._reports, self._clock, self._work, settings.read_every_s, guard)
         self._reaches: dict[str, Reach] = {}
         self._known: dict[str, OnLink] = {}
@@ -288,10 +291,14 @@ class WifiDriver:
             left_out=tuple(said.values()),
         )
 
+    def announced(self) -> Sequence[str]:
+        """The name by which the hub is found."""
+        return [self._discovery.host] if self._discovery.host else []
+
     def listening(self) -> str:
         """Where nodes connect."""
         parts = [f"MQTT on port {self.port}"]
-        if self._settings.tls is not None:
+        if self._listener.secured:
             parts.append(f"over TLS on {self._listener.tls_port}")
         parts.append("HTTP at /api/intake")
         if not self._discovery.problem:
@@ -309,6 +316,12 @@ class WifiDriver:
         found = [Check("MQTT door", "ok", f"open on port {self.port}; connected: {here}")]
         if self._settings.tls is not None:
             found.append(certificate_check(self._settings.tls))
+        elif self._listener.problem:
+            advice = "set mqtt.tls_port in hombi.toml"
+            found.append(Check("MQTT over TLS", "fault", self._listener.problem, advice))
+        elif self._listener.secured:
+            text = f"on port {self._listener.tls_port}, with the certificate of HTTPS"
+            found.append(Check("MQTT over TLS", "ok", text))
         if self._foreign.broker is not None:
             found.append(self._foreign.broker.check())
         if self._discovery.problem:

@@ -14,12 +14,10 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from urllib.parse import urlsplit
 
-import ifaddr
-
 from hombi.links.base import LinkError
+from hombi.links.machine import Address, own_addresses
 
 _PORTS = {"http": 80, "https": 443}
-Address = ipaddress.IPv4Address | ipaddress.IPv6Address
 
 
 def origin_of(url: str) -> str:
@@ -33,16 +31,6 @@ def origin_of(url: str) -> str:
         return ""
     host = f"[{split.hostname}]" if ":" in split.hostname else split.hostname
     return f"{split.scheme}://{host}:{port or _PORTS[split.scheme]}"
-
-
-def own_addresses() -> set[Address]:
-    """The addresses of this machine."""
-    found: set[Address] = set()
-    for adapter in ifaddr.get_adapters():
-        for one in adapter.ips:
-            text = one.ip if isinstance(one.ip, str) else one.ip[0]
-            found.add(ipaddress.ip_address(text.partition("%")[0]))
-    return found
 
 
 @dataclass

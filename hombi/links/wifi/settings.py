@@ -22,6 +22,8 @@ from hombi.core.topics import valid_filter
 from hombi.links.base import Surroundings
 
 ANY_ADDRESS = "0.0.0.0"  # noqa: S104 - nodes of the house must reach it; the door asks who they are
+# How far the door's port over TLS is from that of HTTP.
+TLS_AFTER = 5
 _PORT, _FILE = "a port number from 1 to 65535", "the path of a PEM file that is there"
 
 
@@ -60,6 +62,7 @@ class WifiSettings:
     http_port: int = 0
     name: str = "Home"
     read_every_s: float = 30.0
+    https_port: int = 0
 
 
 def _interfaces(value: Any) -> str:
@@ -80,7 +83,8 @@ def _topics(value: Any) -> tuple[str, ...]:
 TABLES: Tables = {
     "mqtt": {
         "host": Key('an address, like "0.0.0.0"', name, ANY_ADDRESS),
-        # 0 stands for the port after that of HTTP.
+        # 0 stands for the port after that of HTTP, and 4 more for TLS; with a
+        # certificate of the door's own it is the usual 8883.
         "port": Key(_PORT, port, 0),
         "tls_port": Key(_PORT, port, 0),
         "certificate": Key(_FILE, file),
@@ -113,10 +117,10 @@ TABLES: Tables = {
 def settings_of(values: Values, around: Surroundings) -> WifiSettings:
     """The settings in these tables. Raises SettingsError."""
     mqtt, wifi = values["mqtt"], values["wifi"]
-    if mqtt["tls_port"] and not mqtt["certificate"]:
+    if mqtt["tls_port"] and not mqtt["certificate"] and not around.https_port:
         raise SettingsError(
-            "mqtt.tls_port is set, but mqtt.certificate is not: the door has nothing to "
-            "show who it is"
+            "mqtt.tls_port is set, but mqtt.certificate is not, and https.use is off: the door "
+            "has nothing to show who it is"
         )
     tls = None
     if mqtt["certificate"]:
@@ -124,13 +128,14 @@ def settings_of(values: Values, around: Surroundings) -> WifiSettings:
     return WifiSettings(
         mqtt["host"],
         mqtt["port"] or around.http_port + 1,
-        mqtt["tls_port"] or 8883,
+        mqtt["tls_port"] or (8883 if tls is not None else around.http_port + TLS_AFTER),
         tls,
         _broker(values["broker"]),
         wifi["discovery"],
         around.http_port,
         around.house_name,
         wifi["read_every"],
+        around.https_port,
     )
 
 

@@ -6,8 +6,10 @@ from __future__ import annotations
 import base64
 import binascii
 import hmac
+import time
 from typing import Any
 
+from django.db.models import Q
 from drf_spectacular.extensions import OpenApiAuthenticationExtension
 from rest_framework.authentication import BaseAuthentication, SessionAuthentication
 from rest_framework.exceptions import AuthenticationFailed
@@ -78,9 +80,11 @@ class TokenAuthentication(BaseAuthentication):
         if LocalToken.fits(token):
             recognise(request)
             return LocalUser(), "local"
+        now_ms = time.time_ns() // 1_000_000
         found = (
             AccessToken.objects.select_related("user")
             .filter(hash=hash_token(token), user__is_active=True)
+            .filter(Q(ends_ms=0) | Q(ends_ms__gt=now_ms))
             .first()
         )
         if found is None:

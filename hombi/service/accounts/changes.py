@@ -13,9 +13,13 @@ from django.db import transaction
 from hombi.hub.errors import Invalid, NotFound, Refused
 from hombi.hub.events import OwnerClaimed, TokenMade, TokenRevoked
 from hombi.hub.house import House
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Limit, Part, Right, Role
+from hombi.hub.notices import Outbox
 from hombi.service.accounts.claim import Claim, claimed
 from hombi.service.accounts.models import AccessToken, fresh_token, hash_token
+from hombi.service.accounts.standing import Standing
+
+DAY_MS = 86_400_000
 
 
 class Accounts(Part):
@@ -23,9 +27,9 @@ class Accounts(Part):
 
     name = "accounts"
 
-    def __init__(self, context: Context, house: House) -> None:
+    def __init__(self, context: Context, house: House, outbox: Outbox) -> None:
         super().__init__(context)
-        self.house = house
+        self.house, self.outbox = house, outbox
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,39 +73,47 @@ class ClaimHub(Change[Accounts, User]):
 
 @dataclass(frozen=True, slots=True)
 class MakeToken(Change[Accounts, str]):
-    """Sign a program in for a person: its token, told this once."""
+    """Sign a program in for a person: its token, told this once. It can do what `limit`
+    says at most, for so many days if that is not 0."""
 
     user: User
     program: str
+    limit: Limit = Limit.CHANGE
+    days: int = 0
 
     part = Accounts
-    right = Right.KEEP
+    right = Right.SIGN
 
     async def do(self, part: Accounts, by: Actor) -> Done[str]:
         token = fresh_token()
-        await part.context.thread.run(self._store, token)
+        ends_ms = part.context.clock.now_ms() + self.days * DAY_MS if self.days else 0
+        await part.context.thread.run(self._store, token, ends_ms)
         return Done(token, TokenMade(program=self.program, person=self.user.username))
 
-    def _store(self, token: str) -> None:
-        AccessToken.objects.create(user=self.user, name=self.program, hash=hash_token(token))
+    def _store(self, token: str, ends_ms: int) -> None:
+        AccessToken.objects.create(
+            user=self.user, name=self.program, hash=hash_token(token), limit=self.limit.value,
+            ends_ms=ends_ms,
+        )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
 class RevokeToken(Change[Accounts, None]):
-    """Make a program's token void. Raises NotFound."""
+    """Make a program's token void: one's own, or any for an owner. Raises NotFound."""
 
     token: int
 
     part = Accounts
-    right = Right.KEEP
+    right = Right.SIGN
 
     async def do(self, part: Accounts, by: Actor) -> Done[None]:
-        program, person = await part.context.thread.run(self._store)
+        program, person = await part.context.thread.run(self._store, by)
+        Standing.changed(person)
         return Done(None, TokenRevoked(program=program, person=person))
 
-    def _store(self) -> tuple[str, str]:
+    def _store(self, by: Actor) -> tuple[str, str]:
         found = AccessToken.objects.select_related("user").filter(pk=self.token).first()
-        if found is None:
+        if found is None or (by.role is not Role.OWNER and found.user.username != by.name):
             raise NotFound(f"no token {self.token}")
         found.delete()
         return found.name, found.user.username

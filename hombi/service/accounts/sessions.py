@@ -6,7 +6,10 @@ from __future__ import annotations
 import hashlib
 from typing import Any
 
+from django.contrib.auth import SESSION_KEY
+from django.contrib.auth.models import User
 from django.contrib.sessions.backends import db
+from django.contrib.sessions.models import Session
 from django.utils import timezone
 
 from hombi.service.bridge import written
@@ -45,3 +48,10 @@ class SessionStore(db.SessionStore):
         found = session_key if session_key is not None else self.session_key
         if found is not None:
             written(super().delete, hashed(found))
+
+
+def end_sessions(user: User) -> None:
+    """Sign somebody out everywhere. The sessions of a house are few."""
+    for row in Session.objects.all():
+        if str(row.get_decoded().get(SESSION_KEY, "")) == str(user.pk):
+            row.delete()

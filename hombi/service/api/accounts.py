@@ -14,23 +14,33 @@ from rest_framework.response import Response
 
 from hombi import wire
 from hombi.hub.errors import Refused
-from hombi.hub.kernel import STRANGER, Actor
+from hombi.hub.kernel import STRANGER, Limit, Right, Role
+from hombi.service.accounts import second
 from hombi.service.accounts.authentication import LocalUser
 from hombi.service.accounts.changes import ClaimHub, MakeToken, RevokeToken
 from hombi.service.accounts.claim import Claim, claimed
 from hombi.service.accounts.models import AccessToken
+from hombi.service.accounts.who import actor_of
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
-from hombi.service.api.views import View, done
+from hombi.service.api.views import View, actor, done
 from hombi.service.bridge import change, written
 from hombi.service.throttles import AddressThrottle
 
+# The console and the command line ask for the code when they are told this.
+CODE_WANTED = "give the code of your second factor, too"
 
-def _sign_in(request: Request, username: str, password: str) -> User:
-    user = authenticate(request._request, username=username, password=password)
+
+def _sign_in(request: Request, asked: wire.SignInRequest) -> User:
+    user = authenticate(request._request, username=asked.username, password=asked.password)
     if user is None:
         raise AuthenticationFailed("wrong name or password")
     assert isinstance(user, User)
+    if second.wanted(user):
+        if not asked.code:
+            raise AuthenticationFailed(CODE_WANTED)
+        if not second.fits(user, asked.code):
+            raise AuthenticationFailed("this code does not fit, or was used")
     return user
 
 
@@ -64,7 +74,7 @@ class ClaimView(_SignInView):
         wanted = ClaimHub(asked.code, asked.username, asked.password)
         user = change(STRANGER, wanted, lambda _, made: made)
         written(login, request._request, user)
-        return Response(wire.Person(username=user.username), status=201)
+        return Response(signed_in(user), status=201)
 
 
 class ClaimCodeView(View):
@@ -82,22 +92,36 @@ class ClaimCodeView(View):
         return Response(wire.ClaimCode(code=code), status=201)
 
 
+def signed_in(user: Any, auth: Any = None) -> wire.Person:
+    """Who somebody is, for themselves."""
+    who = actor_of(user, auth)
+    return wire.Person(
+        username=who.name,
+        role=who.role.value,
+        rooms=sorted(who.rooms),
+        dashboard=who.dashboard,
+        second=isinstance(user, User) and second.wanted(user),
+    )
+
+
 class SessionView(_SignInView):
     """The console's session."""
+
+    reads = does = Right.LOOK
 
     @operation(gives=wire.Person)
     def get(self, request: Request) -> Response:
         """Who is signed in."""
         get_token(request._request)
-        return Response(wire.Person(username=request.user.username))
+        return Response(signed_in(request.user, request.auth))
 
     @operation(takes=wire.SignInRequest, gives=wire.Person, open_to_all=True)
     def post(self, request: Request) -> Response:
         """Sign in."""
         asked = body(request, wire.SignInRequest)
-        user = _sign_in(request, asked.username, asked.password)
+        user = _sign_in(request, asked)
         written(login, request._request, user)
-        return Response(wire.Person(username=user.username))
+        return Response(signed_in(user))
 
     @operation()
     def delete(self, request: Request) -> Response:
@@ -109,10 +133,16 @@ class SessionView(_SignInView):
 class TokensView(_SignInView):
     """Tokens for programs."""
 
+    reads = does = Right.SIGN
+
     @operation(gives=list[wire.KnownToken])
     def get(self, request: Request) -> Response:
-        """The programs that are signed in, newest first."""
+        """The programs that are signed in, newest first: an owner sees all, others
+        their own."""
         found = AccessToken.objects.select_related("user").order_by("-created_at")
+        who = actor(request)
+        if who.role is not Role.OWNER:
+            found = found.filter(user__username=who.name)
         return Response(
             [
                 wire.KnownToken(
@@ -120,6 +150,8 @@ class TokensView(_SignInView):
                     name=token.name,
                     username=token.user.username,
                     made_at=round(token.created_at.timestamp() * 1000),
+                    limit=token.limit,  # type: ignore[arg-type]
+                    ends_at=token.ends_ms or None,
                     this_one=request.auth == token,
                 )
                 for token in found
@@ -130,9 +162,9 @@ class TokensView(_SignInView):
     def post(self, request: Request) -> Response:
         """Sign a program in."""
         asked = body(request, wire.TokenRequest)
-        user = _sign_in(request, asked.username, asked.password)
-        wanted = MakeToken(user, asked.name)
-        token = change(Actor.person(user.username), wanted, lambda _, made: made)
+        user = _sign_in(request, asked)
+        wanted = MakeToken(user, asked.name, Limit(asked.limit), asked.days)
+        token = change(actor_of(user), wanted, lambda _, made: made)
         return Response(wire.Token(token=token, username=user.username), status=201)
 
     @operation()
@@ -145,6 +177,8 @@ class TokensView(_SignInView):
 
 class KnownTokenView(View):
     """One token."""
+
+    does = Right.SIGN
 
     @operation(name="token_revoke")
     def delete(self, request: Request, token: int) -> Response:

@@ -6,7 +6,7 @@ from __future__ import annotations
 from typing import Any
 
 from hombi import wire
-from hombi.core.automation import Program, Watch
+from hombi.core.automation import Program, Watch, reminds
 from hombi.core.automation.fields import fields_of
 from hombi.core.kinds import Seen
 from hombi.core.series import Derivation
@@ -20,6 +20,7 @@ from hombi.hub.house import Entity, Floor, Node, Room, Tool
 from hombi.hub.hub import Hub
 from hombi.hub.intake import clock_said
 from hombi.hub.messages import Message
+from hombi.hub.notices import address_of
 from hombi.hub.pairing import Arrival
 from hombi.hub.ports import DeliveryRecord, JournalEntry, PhoneRecord
 from hombi.links.offer import Action, Setting
@@ -115,7 +116,7 @@ def entity_detail(hub: Hub, found: Entity) -> wire.EntityDetail:
             continue
         for part in program.parts:
             watch = part.now(hub.automations.world())
-            if watch is not None and watch.entity == found.address:
+            if watch is not None and watch.entity == found.address and watch.of_value:
                 limit = _limit(watch)
                 watchers.append(wire.Watcher(automation=name, name=program.name, **limit))
     unit = found.kind.unit
@@ -269,7 +270,7 @@ def window(hub: Hub) -> wire.Window:
 
 
 def _present_limit(hub: Hub, program: Program | None) -> wire.Limit | None:
-    if program is None or program.moment is not None:
+    if program is None or program.moment is not None or not program.watch.of_value:
         return None
     watch = program.watch.now(hub.automations.world())
     return None if watch is None else wire.Limit(**_limit(watch))
@@ -294,6 +295,7 @@ def automation(hub: Hub, runner: Runner) -> wire.Automation:
         limit = program.watch.comparison.limit
         followed = moving.sentence() if moving else ""
         shown = followed or show_limit(limit, program.watch.kind)
+        shown = shown if program.watch.of_value else program.watch.wanted
     return wire.Automation(
         automation=record.slug,
         name=program.name if program else record.slug,
@@ -308,9 +310,18 @@ def automation(hub: Hub, runner: Runner) -> wire.Automation:
         started_lately=hub.automations.starts.lately(record.slug, hub.context.clock.now_ms()),
         watch=_present_limit(hub, program),
         limit_shown=shown,
+        reminds=program is not None and reminds(program, runner.state),
+        room=_room_of(hub, program),
         stopped=runner.broken,
         mistakes=[mistake(one) for one in runner.mistakes],
     )
+
+
+def _room_of(hub: Hub, program: Program | None) -> str | None:
+    """The room of the first of its entities that has one."""
+    named = program.named if program is not None else ()
+    found = (hub.house.entities.get(address) for address in named)
+    return next((one.room.name for one in found if one is not None and one.room), None)
 
 
 def checked(hub: Hub, text: str) -> dict[str, Any]:
@@ -357,28 +368,47 @@ def entry(found: JournalEntry) -> wire.JournalEntry:
     )
 
 
-def phone(found: PhoneRecord) -> wire.Phone:
-    """A phone; the path of its endpoint is a secret."""
-    return wire.Phone(
-        id=found.id,
-        name=found.name,
-        person=found.person,
-        added_at=found.added_ms,
-        service=found.endpoint.split("/")[2],
-    )
+def way(found: PhoneRecord) -> wire.Way:
+    """A way of reaching somebody. What a phone or a post is sent to may hold a secret:
+    only its host is told."""
+    return wire.Way(**_way(found))
+
+
+def new_way(made: PhoneRecord) -> wire.NewWay:
+    """A way with the secret that signs what is posted there."""
+    return wire.NewWay(**_way(made), secret=made.auth if made.sort == "post" else "")
+
+
+def _way(found: PhoneRecord) -> dict[str, Any]:
+    hosted = found.sort in ("phone", "post")
+    return {
+        "id": found.id,
+        "way": address_of(found),
+        "sort": found.sort,
+        "name": found.name,
+        "person": found.person,
+        "address": found.endpoint.split("/")[2] if hosted else found.endpoint,
+        "added_at": found.added_ms,
+    }
 
 
 def notice(found: DeliveryRecord) -> wire.Notice:
-    """A notice on its way to a phone."""
+    """A notice on its way to somebody."""
     return wire.Notice(
         id=found.id,
         phone=found.phone,
+        person=found.person,
         title=found.title,
         text=found.text,
+        path=found.path,
+        subject=found.subject,
+        urgent=found.urgent,
+        quiet=found.quiet,
         state=found.state,  # type: ignore[arg-type]
         attempts=found.attempts,
         problem=found.problem,
         at=found.created_ms,
+        settled_at=found.settled_ms or None,
     )
 
 

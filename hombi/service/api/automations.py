@@ -2,20 +2,29 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import wire
-from hombi.core.automation import EdgeKind, Threshold, write
+from hombi.core.automation import EdgeKind, Threshold, schema, write
 from hombi.core.automation.edit import EditError, with_value
-from hombi.hub.automations import AddAutomation, ChangeAutomation, RemoveAutomation, RunActions
+from hombi.hub.automations import (
+    Acknowledge,
+    AddAutomation,
+    ChangeAutomation,
+    RemoveAutomation,
+    RunActions,
+)
 from hombi.hub.errors import Invalid
+from hombi.hub.ports import TextRecord
 from hombi.service.api import answers
 from hombi.service.api.parsing import body, text_of
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor, done, given, yes
-from hombi.service.bridge import change, read
+from hombi.service.bridge import change, hub, read
 
 _LEAVE = [OpenApiParameter("leave", bool, description="leave what it switched as it is")]
 
@@ -52,6 +61,15 @@ class CheckView(View):
         return Response(read(lambda h: wire.Checked(**answers.checked(h, text))))
 
 
+class SchemaView(View):
+    """The language, for editors."""
+
+    @operation(name="automations_schema", gives=dict[str, Any])
+    def get(self, request: Request) -> Response:
+        """The JSON Schema of an automation's text: every key, and what it means."""
+        return Response(schema())
+
+
 class WriteView(View):
     """Writing a simple text."""
 
@@ -86,6 +104,33 @@ class RunView(View):
         where the automation stands does not change."""
         edge = EdgeKind(body(request, wire.RunRequest).edge)
         return Response(change(actor(request), RunActions(automation, edge), answers.automation))
+
+
+class AcknowledgeView(View):
+    """Seeing to what an automation has started for."""
+
+    @operation(name="automations_acknowledge", gives=wire.Automation)
+    def post(self, request: Request, automation: str) -> Response:
+        """Say that somebody sees to it: it reminds nobody any more, until it starts
+        again."""
+        return Response(change(actor(request), Acknowledge(automation), answers.automation))
+
+
+class TextsView(View):
+    """The texts of an automation."""
+
+    @operation(name="automations_texts", gives=list[wire.KeptText])
+    def get(self, request: Request, automation: str) -> Response:
+        """The texts that it had, the present one first: since when, and who wrote
+        them."""
+        record = read(lambda h: h.automations.find(automation).record)
+        kept = hub().context.records.automations.texts(record.slug)
+        if not kept or kept[0].text != record.text:
+            # Kept before texts were, or cut off in between: the present one is first.
+            kept = [TextRecord(0, "", record.text), *kept]
+        return Response(
+            [wire.KeptText(at=one.at_ms or None, by=one.by or None, text=one.text) for one in kept]
+        )
 
 
 class AutomationView(View):

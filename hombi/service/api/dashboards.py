@@ -18,6 +18,8 @@ from hombi.hub.dashboards import (
 )
 from hombi.hub.errors import NotFound
 from hombi.hub.hub import Hub
+from hombi.hub.kernel import HOUSE, Actor, Right
+from hombi.service.accounts.who import sees
 from hombi.service.api.parsing import body
 from hombi.service.api.pictures import picture_at
 from hombi.service.api.schema import operation
@@ -28,10 +30,17 @@ from hombi.service.bridge import change, read
 class DashboardsView(View):
     """All dashboards."""
 
+    reads = Right.LOOK
+
     @operation(name="dashboards_list", gives=list[wire.Dashboard])
     def get(self, request: Request) -> Response:
         """All of them. A room has one when somebody has arranged its page."""
-        return Response(read(lambda h: [_dashboard(h, one) for one in h.dashboards.all]))
+        who = actor(request)
+        return Response(
+            read(
+                lambda h: [_dashboard(h, one, who) for one in h.dashboards.all if _shows(one, who)]
+            )
+        )
 
     @operation(takes=wire.DashboardRequest, gives=wire.Dashboard, status=201)
     def post(self, request: Request) -> Response:
@@ -44,10 +53,13 @@ class DashboardsView(View):
 class DashboardView(View):
     """One dashboard."""
 
+    reads = Right.LOOK
+
     @operation(gives=wire.Dashboard)
     def get(self, request: Request, dashboard: str) -> Response:
         """The tiles in their order."""
-        return Response(read(lambda h: _dashboard(h, h.dashboards.known(dashboard))))
+        who = actor(request)
+        return Response(read(lambda h: _dashboard(h, h.dashboards.known(dashboard), who)))
 
     @operation(takes=wire.DashboardChange, gives=wire.Dashboard)
     def put(self, request: Request, dashboard: str) -> Response:
@@ -64,6 +76,8 @@ class DashboardView(View):
 
 class PictureView(View):
     """A picture on a tile."""
+
+    reads = Right.LOOK
 
     @operation(name="dashboards_picture")
     def get(self, request: Request, dashboard: str, tile: int) -> HttpResponse:
@@ -86,7 +100,12 @@ def _tiles(asked: Sequence[wire.TileRequest]) -> list[Tile]:
     return [Tile(one.sort, tuple(one.of), one.size, one.text, one.address) for one in asked]
 
 
-def _dashboard(h: Hub, found: Dashboard) -> wire.Dashboard:
+def _shows(found: Dashboard, who: Actor) -> bool:
+    """Whether a dashboard is theirs to see."""
+    return not who.scoped or found.slug == who.dashboard or found.room in who.rooms
+
+
+def _dashboard(h: Hub, found: Dashboard, who: Actor = HOUSE) -> wire.Dashboard:
     return wire.Dashboard(
         dashboard=found.slug,
         title=h.dashboards.title_of(found),
@@ -96,5 +115,7 @@ def _dashboard(h: Hub, found: Dashboard) -> wire.Dashboard:
                 sort=one.sort, of=list(one.of), size=one.size, text=one.text, address=one.address
             )
             for one in found.tiles
+            if not who.scoped
+            or all(sees(h, who, h.house.entities[of]) for of in one.of if of in h.house.entities)
         ],
     )

@@ -18,9 +18,11 @@ from hombi.hub.actuation import CommandEntity
 from hombi.hub.derived import RemoveDerived
 from hombi.hub.described import ChangeKind
 from hombi.hub.entities import ChangeEntity, RemoveEntity
-from hombi.hub.errors import Invalid
+from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.hub import Hub
+from hombi.hub.kernel import Right
 from hombi.hub.picks import kind_of
+from hombi.service.accounts.who import sees
 from hombi.service.api import answers, courses
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
@@ -90,11 +92,14 @@ def _series(address: str) -> tuple[int, list[int], Seen]:
 class EntitiesView(View):
     """All entities."""
 
+    reads = Right.LOOK
+
     @operation(name="entities_list", gives=list[wire.Entity], parameters=_WHICH)
     def get(self, request: Request) -> Response:
         """All entities, or those of a room, a node, a kind."""
         names = ("room", "node", "kind")
         wanted = {n: request.query_params[n] for n in names if n in request.query_params}
+        who = actor(request)
 
         def look(h: Hub) -> list[wire.Entity]:
             if "room" in wanted:
@@ -103,7 +108,8 @@ class EntitiesView(View):
                 wanted["node"] = h.house.node(wanted["node"]).address
             if "kind" in wanted:
                 wanted["kind"] = kind_of(wanted["kind"]).name
-            found = (answers.entity(h, e) for _, e in sorted(h.house.entities.items()))
+            theirs = (e for _, e in sorted(h.house.entities.items()) if sees(h, who, e))
+            found = (answers.entity(h, e) for e in theirs)
             return [e for e in found if all(getattr(e, n) == v for n, v in wanted.items())]
 
         return Response(read(look))
@@ -111,6 +117,8 @@ class EntitiesView(View):
 
 class NamedEntityView(View):
     """One entity by what it is called."""
+
+    reads = Right.LOOK
 
     @operation(name="entities_called", gives=wire.EntityDetail)
     def get(self, request: Request, name: str) -> Response:
@@ -121,6 +129,8 @@ class NamedEntityView(View):
 
 class EntityView(View):
     """One entity."""
+
+    reads = Right.LOOK
 
     @operation(gives=wire.EntityDetail)
     def get(self, request: Request, node: str, name: str) -> Response:
@@ -161,6 +171,8 @@ class EntityView(View):
 class HistoryView(View):
     """An entity's history for a chart."""
 
+    reads = Right.LOOK
+
     @operation(
         gives=wire.History, parameters=[*_SPAN, OpenApiParameter("points", int, default=600)]
     )
@@ -179,6 +191,8 @@ class HistoryView(View):
 
 class NumbersView(View):
     """What an entity comes to over a span."""
+
+    reads = Right.LOOK
 
     @operation(
         gives=wire.SpanNumbers,
@@ -234,6 +248,8 @@ class DoubtsView(View):
 class StretchesView(View):
     """How an entity with states stood."""
 
+    reads = Right.LOOK
+
     @operation(gives=wire.Stretches, parameters=_SPAN)
     def get(self, request: Request, node: str, name: str) -> Response:
         """One stretch for each state, oldest first; it is so until it says
@@ -257,6 +273,8 @@ class StretchesView(View):
 class CoursesView(View):
     """The histories of several entities at once, for a page of tiles."""
 
+    reads = Right.LOOK
+
     @operation(
         name="courses",
         gives=list[wire.History],
@@ -276,6 +294,9 @@ class CoursesView(View):
         if not 1 <= points <= most:
             raise Invalid(f"points={points} is not between 1 and {most} for {len(named)} entities")
         start, end = span_of(request)
+        who = actor(request)
+        if who.scoped and not read(lambda h: all(sees(h, who, h.house.entity(n)) for n in named)):
+            raise NotFound("one of these entities is not there")
         about = [_series(one) for one in named]
         series, width = hub().context.records.history.series(
             [(number, channels) for number, channels, _ in about], start, end, points
@@ -291,6 +312,8 @@ class CoursesView(View):
 
 class RowsView(View):
     """An entity's history for a table."""
+
+    reads = Right.LOOK
 
     @operation(
         gives=list[wire.Row],
@@ -357,6 +380,8 @@ class ReadingsView(View):
 
 class CommandView(View):
     """Commands to an entity."""
+
+    does = Right.SWITCH
 
     @operation(takes=wire.CommandRequest, gives=wire.Command)
     def post(self, request: Request, node: str, name: str) -> Response:

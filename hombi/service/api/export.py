@@ -12,8 +12,9 @@ from hombi.core.series import Derivation
 from hombi.core.series.export import FORMATS, Exported, Format
 from hombi.hub.errors import HubError, Invalid, NotFound
 from hombi.hub.hub import Hub
+from hombi.hub.kernel import Right, allows
 from hombi.service.api.entities import span_of
-from hombi.service.api.live import refused, signed_in
+from hombi.service.api.live import refused, who_asks
 from hombi.service.bridge import hub, read
 
 PAGE = 5_000
@@ -26,8 +27,11 @@ async def export(
     the bad ones too, as `format` csv or senml."""
     if request.method != "GET":
         return refused(405, "an export is read with GET")
-    if not await sync_to_async(signed_in)(request):
+    who = await sync_to_async(who_asks)(request)
+    if who is None:
         return refused(401, "sign in, or send a token")
+    if not allows(who, Right.SEE):
+        return refused(403, f"{who} may not {Right.SEE}")
     try:
         number, of, wanted, span = await sync_to_async(_asked)(request, f"{node}/{name}")
     except NotFound as error:

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import msgspec
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import __version__, wire
+from hombi.core.sun import Position
 from hombi.hub.house_settings import ChangeHouse
 from hombi.hub.hub import Hub
+from hombi.hub.kernel import HOUSE, Actor, Right
 from hombi.hub.rooms import AddFloor, AddRoom, ChangeFloor, ChangeRoom, RemoveFloor, RemoveRoom
+from hombi.service.accounts.who import sees, sees_room
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
@@ -17,12 +21,15 @@ from hombi.service.api.views import View, actor, done, given
 from hombi.service.bridge import change, read
 
 
-def house(h: Hub) -> wire.House:
-    """The house at a glance."""
+def house(h: Hub, who: Actor = HOUSE) -> wire.House:
+    """The house at a glance; of it what is theirs to see."""
     floors = sorted(h.house.floors.values(), key=lambda f: f.position)
+    if who.scoped:
+        return _part_of(h, who, [answers.floor(h, one) for one in floors])
     return wire.House(
         name=h.config.house_name,
         time_zone=h.config.zone.key,
+        where=wire.Where(**where._asdict()) if (where := h.config.position) else None,
         units=list(h.config.units),
         floors=[answers.floor(h, one) for one in floors],
         needs=[
@@ -41,6 +48,21 @@ def house(h: Hub) -> wire.House:
     )
 
 
+def _part_of(h: Hub, who: Actor, floors: list[wire.Floor]) -> wire.House:
+    """The house for a guest or a wall."""
+    theirs = [
+        msgspec.structs.replace(one, rooms=[r for r in one.rooms if sees_room(who, r.room)])
+        for one in floors
+    ]
+    return wire.House(
+        name=h.config.house_name, time_zone=h.config.zone.key, where=None,
+        units=list(h.config.units), floors=[one for one in theirs if one.rooms], needs=[],
+        nodes=1, entities=sum(sees(h, who, one) for one in h.house.entities.values()),
+        automations=0, phones=0, links=[], started_at=h.started_ms, readings_committed=0,
+        readings_held=0, version=__version__,
+    )  # fmt: skip
+
+
 class HealthView(View):
     """For whoever watches over the hub; no sign-in."""
 
@@ -54,19 +76,41 @@ class HealthView(View):
         return Response(wire.Health(status="impaired" if impaired else "ok", version=__version__))
 
 
+class ReadyView(View):
+    """For whoever decides whether to send people here; no sign-in."""
+
+    authentication_classes = ()
+    permission_classes = (AllowAny,)
+
+    @operation(name="health_ready", gives=wire.Health, open_to_all=True)
+    def get(self, request: Request) -> Response:
+        """200 while the hub can keep what it is sent, 503 while it cannot. That it
+        answers at all says that it lives."""
+        held_up = read(lambda h: h.writer.problem)
+        told = wire.Health(status="impaired" if held_up else "ok", version=__version__)
+        return Response(told, status=503 if held_up else 200)
+
+
 class HouseView(View):
     """The house."""
+
+    reads = Right.LOOK
 
     @operation(gives=wire.House)
     def get(self, request: Request) -> Response:
         """The house at a glance."""
-        return Response(read(house))
+        who = actor(request)
+        return Response(read(lambda h: house(h, who)))
 
     @operation(takes=wire.HouseChange, gives=wire.House)
     def patch(self, request: Request) -> Response:
-        """Name it, or say in which time zone it stands."""
+        """Name it, or say where it stands, and in which units it sees its values."""
         asked = body(request, wire.HouseChange)
-        wanted = ChangeHouse(given(asked.name), given(asked.time_zone), given(asked.units))
+        where = given(asked.where)
+        position = Position(where.latitude, where.longitude) if where else None
+        wanted = ChangeHouse(
+            given(asked.name), given(asked.time_zone), given(asked.units), position
+        )
         return Response(change(actor(request), wanted, lambda h, _: house(h)))
 
 
@@ -100,13 +144,17 @@ class FloorView(View):
 class RoomsView(View):
     """Rooms."""
 
+    reads = Right.LOOK
+
     @operation(name="rooms_list", gives=list[wire.Room])
     def get(self, request: Request) -> Response:
         """All rooms, by floor from the lowest, each from the left."""
 
+        who = actor(request)
+
         def look(h: Hub) -> list[wire.Room]:
             rooms = sorted(h.house.rooms.values(), key=lambda r: (r.floor.position, r.position))
-            return [answers.room(one) for one in rooms]
+            return [answers.room(one) for one in rooms if sees_room(who, one.slug)]
 
         return Response(read(look))
 

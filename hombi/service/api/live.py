@@ -3,8 +3,9 @@ none."""
 
 from __future__ import annotations
 
+import contextlib
 import time
-from collections.abc import AsyncIterator, Callable
+from collections.abc import AsyncGenerator, Callable
 
 import msgspec
 from asgiref.sync import sync_to_async
@@ -13,7 +14,12 @@ from rest_framework.exceptions import AuthenticationFailed
 from rest_framework.request import Request
 
 from hombi.hub.errors import Invalid
+from hombi.hub.events import CommandChanged, ReadingTaken, WishChanged
+from hombi.hub.kernel import Actor, Right, allows
 from hombi.service.accounts.authentication import TokenAuthentication, recognise
+from hombi.service.accounts.models import AccessToken
+from hombi.service.accounts.standing import Standing
+from hombi.service.accounts.who import actor_of, sees
 from hombi.service.api.news import rendered
 from hombi.service.api.problems import problem
 from hombi.service.bridge import hub
@@ -29,19 +35,29 @@ async def live(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     # Its place is taken before the answer begins: who asks for the present state when
     # the stream is open misses nothing.
     last = request.headers.get("Last-Event-ID") or request.GET.get("after", "")
-    return await streamed(request, lambda: _events(last or hub().context.live.here))
+    return await streamed(
+        request, lambda who: _events(last or hub().context.live.here, who), Right.LOOK
+    )
 
 
 async def streamed(
-    request: HttpRequest, events: Callable[[], AsyncIterator[bytes]]
+    request: HttpRequest,
+    events: Callable[[Actor], AsyncGenerator[bytes]],
+    right: Right = Right.SEE,
 ) -> HttpResponse | StreamingHttpResponse:
-    """These events for who is signed in, as Server-Sent Events."""
+    """These events for who is signed in and may, as Server-Sent Events."""
     if request.method != "GET":
         return refused(405, "the live stream is read with GET")
-    if not await sync_to_async(signed_in)(request):
+    here = Standing.here
+    found = await sync_to_async(_asks)(request)
+    if found is None:
         return refused(401, "sign in, or send a token")
+    who, token = found
+    if not allows(who, right):
+        return refused(403, f"{who} may not {right}")
     try:
-        response = StreamingHttpResponse(events(), content_type="text/event-stream")
+        told = _while_theirs(who, token, here, events(who))
+        response = StreamingHttpResponse(told, content_type="text/event-stream")
     except Invalid as error:
         return refused(422, str(error))
     response["Cache-Control"] = "no-store"
@@ -50,6 +66,20 @@ async def streamed(
     )
     response["X-Accel-Buffering"] = "no"
     return response
+
+
+async def _while_theirs(
+    who: Actor, token: AccessToken | None, here: int, events: AsyncGenerator[bytes]
+) -> AsyncGenerator[bytes]:
+    """These events, until what they may do changes or their token ends: they ask anew
+    then. A stream that tells nothing ends with its next sign of life."""
+    ends_ms = token.ends_ms if token is not None else 0
+    async with contextlib.aclosing(events) as pieces:
+        async for piece in pieces:
+            late = ends_ms and hub().context.clock.now_ms() >= ends_ms
+            if late or not Standing.is_as(who.name, here):
+                return
+            yield piece
 
 
 def refused(status: int, detail: str) -> JsonResponse:
@@ -61,19 +91,46 @@ def refused(status: int, detail: str) -> JsonResponse:
 
 def signed_in(request: HttpRequest) -> bool:
     """Whether this is asked by somebody who has signed in."""
+    return who_asks(request) is not None
+
+
+def who_asks(request: HttpRequest) -> Actor | None:
+    """Who asks this, outside of the framework's own views; None for a stranger."""
+    found = _asks(request)
+    return found[0] if found is not None else None
+
+
+def _asks(request: HttpRequest) -> tuple[Actor, AccessToken | None] | None:
+    """Who asks, and with which token."""
     asked = Request(request)
     try:
-        if TokenAuthentication().authenticate(asked) is not None:
-            return True
+        found = TokenAuthentication().authenticate(asked)
     except AuthenticationFailed:
-        return False
+        return None
+    if found is not None:
+        token = found[1] if isinstance(found[1], AccessToken) else None
+        return actor_of(*found), token
     if request.user.is_authenticated:
         recognise(asked)
+        return actor_of(request.user), None
+    return None
+
+
+# What guests and walls hear of what is theirs; of all else, nothing.
+_HEARD_BY_ALL = (ReadingTaken, WishChanged, CommandChanged)
+
+
+def _heard(who: Actor, event: object) -> bool:
+    """Whether an event is theirs to hear."""
+    if not who.scoped:
         return True
-    return False
+    if not isinstance(event, _HEARD_BY_ALL):
+        return False
+    entity = hub().house.entities.get(event.entity)
+    return entity is not None and sees(hub(), who, entity)
 
 
-async def _events(last_id: str) -> AsyncIterator[bytes]:
+async def _events(last_id: str, who: Actor) -> AsyncGenerator[bytes]:
     stream = hub().context.live
     yield b"retry: 1000\n\n" + _beat()
     beat_s = time.monotonic()
@@ -82,7 +139,7 @@ async def _events(last_id: str) -> AsyncIterator[bytes]:
         if batch is not None and not batch:
             told = b"event: reset\ndata: {}\n\n"
         elif batch:
-            told = b"".join(rendered(stream, event) for event in batch)
+            told = b"".join(rendered(stream, e) for e in batch if _heard(who, e.event))
         if time.monotonic() - beat_s >= BEAT_S:
             beat_s, told = time.monotonic(), told + _beat()
         if told:

@@ -29,7 +29,7 @@ from hombi.service.bridge import hub, read
 
 USUAL_MS = 30 * DAY_MS
 WEEK_MS = 7 * DAY_MS
-MOST_EDGES = 500
+MOST_EDGES, MOST_MOVES = 500, 2000
 _AT = [OpenApiParameter("at", int, description="the moment, in ms; now unless given")]
 
 
@@ -233,6 +233,8 @@ def _replay(
             wire.ReplayedEdge(at=one.why.at_ms, edge=one.why.edge.value, text=one.why.text)
             for one in replayed.acted[-MOST_EDGES:]
         ],
+        stood_from=[one.at_ms for one in replayed.moves[-MOST_MOVES:]],
+        stood=[one.after.value for one in replayed.moves[-MOST_MOVES:]],
         effects=[wire.ReplayedEffect(text=text, times=times) for text, times in done.items()],
         advice=found.advice,
         lived=lived,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import AsyncIterator
+from collections.abc import AsyncGenerator
 from typing import Any
 
 import msgspec
@@ -165,10 +165,10 @@ async def live_messages(request: HttpRequest) -> HttpResponse | StreamingHttpRes
     again, in Last-Event-ID; else now.
     """
     after = request.headers.get("Last-Event-ID", "") or request.GET.get("after", "")
-    return await streamed(request, lambda: _follow(wanted(request.GET), after))
+    return await streamed(request, lambda _: _follow(wanted(request.GET), after))
 
 
-async def _follow(filter_: Filter, after: str) -> AsyncIterator[bytes]:
+async def _follow(filter_: Filter, after: str) -> AsyncGenerator[bytes]:
     messages, stream = hub().messages, hub().context.live
     seen = messages.seen
     if after.isdecimal() and len(after) < 16:

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from io import BytesIO
 from urllib.parse import urlencode
 
-import segno
 from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -18,10 +16,11 @@ from hombi.hub.node_settings import Act, ChangeSetting
 from hombi.hub.nodes import AskAgain, MoveNode, RemoveNode, RenameNode
 from hombi.hub.pairing import fresh_setup_code
 from hombi.hub.picks import AddNode, AddPosted
-from hombi.links.wifi.discovery import own_address
+from hombi.service.addresses import house_address
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
+from hombi.service.api.trust import drawn
 from hombi.service.api.views import View, actor, done
 from hombi.service.bridge import call, change, hub, read
 from hombi.wire import UNSET
@@ -29,19 +28,6 @@ from hombi.wire import UNSET
 MAX_THING, MAX_CODE = 200, 40
 _HISTORY = [OpenApiParameter("history", str, enum=["keep", "delete"], default="keep")]
 _SETUP = [OpenApiParameter("thing", str, required=True), OpenApiParameter("code", str)]
-
-
-def house_address(request: Request) -> str:
-    """The hub's address as a node or a phone reaches it: not "localhost", which would
-    be themselves."""
-    host, _, port = request.get_host().rpartition(":")
-    host = host or request.get_host()
-    if host in ("localhost", "127.0.0.1", "[::1]", "testserver"):
-        h = hub().config
-        interfaces = getattr(h.links.get("wifi"), "discovery", "all")
-        own = own_address(interfaces) if h.http_host in ("0.0.0.0", "::") else h.http_host  # noqa: S104
-        return f"{request.scheme}://{own}:{h.http_port}"
-    return f"{request.scheme}://{request.get_host()}" if port else f"{request.scheme}://{host}"
 
 
 def _key(request: Request, node: str, key: str) -> wire.NodeKey:
@@ -200,8 +186,4 @@ class SetupCodeView(View):
             )
         code = code or fresh_setup_code()
         address = f"{house_address(request)}/admit?{urlencode({'thing': thing, 'code': code})}"
-        picture = BytesIO()
-        segno.make(address, error="m").save(
-            picture, kind="svg", scale=4, border=4, dark="#000", light="#fff", xmldecl=False
-        )
-        return Response(wire.SetupCode(code=code, address=address, svg=picture.getvalue().decode()))
+        return Response(wire.SetupCode(code=code, address=address, svg=drawn(address)))

@@ -8,7 +8,7 @@ from django.http import HttpRequest
 from drf_spectacular.utils import OpenApiParameter
 from rest_framework.exceptions import PermissionDenied
 from rest_framework.parsers import BaseParser
-from rest_framework.permissions import AllowAny
+from rest_framework.permissions import AllowAny, IsAuthenticated
 from rest_framework.request import Request
 from rest_framework.response import Response
 
@@ -201,6 +201,7 @@ class IntakeView(View):
     """Readings over HTTP."""
 
     authentication_classes = (NodeAuthentication,)
+    permission_classes = (IsAuthenticated,)
     parser_classes = (AnyBody,)
 
     @operation(gives=wire.Taken, body=_SENML)
@@ -229,6 +230,7 @@ class ValueView(View):
     """One value over HTTP."""
 
     authentication_classes = (NodeAuthentication, NodeKeyAuthentication)
+    permission_classes = (IsAuthenticated,)
     parser_classes = (AnyBody,)
 
     @operation(name="intake_value", gives=wire.Taken, body=_VALUE)

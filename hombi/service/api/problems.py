@@ -12,11 +12,12 @@ from rest_framework import exceptions
 from rest_framework.response import Response
 from rest_framework.views import set_rollback
 
-from hombi.hub.errors import Busy, HubError, Invalid, NotFound, Refused
+from hombi.hub.errors import Busy, HubError, Invalid, NotAllowed, NotFound, Refused
 from hombi.service.api.mistakes import mistake
 
 _STATUS: list[tuple[type[HubError], int]] = [
     (NotFound, 404),
+    (NotAllowed, 403),
     (Refused, 409),
     (Invalid, 422),
     (Busy, 503),

@@ -50,6 +50,8 @@ def _ref(shape: Any) -> dict[str, Any] | None:
         return None
     if get_origin(shape) is list:
         return {"type": "array", "items": _ref(get_args(shape)[0])}
+    if get_origin(shape) is dict:
+        return {"type": "object", "additionalProperties": True}
     return {"$ref": _TEMPLATE.format(name=shape.__name__)}
 
 

@@ -8,6 +8,7 @@ from rest_framework.response import Response
 
 from hombi import wire
 from hombi.hub.doctor import look
+from hombi.hub.kernel import Right
 from hombi.hub.tools import AddTool, ChangeTool, NewToolKey, RemoveTool
 from hombi.links.base import Check
 from hombi.service.api import answers
@@ -23,6 +24,8 @@ STEPS, STEPS_AT_ONCE = 200, 100_000
 
 class ToolsView(View):
     """Tools."""
+
+    reads = Right.KEEP
 
     @operation(gives=list[wire.Tool])
     def get(self, request: Request) -> Response:

@@ -2,25 +2,71 @@
 
 from __future__ import annotations
 
-from typing import Any, TypeVar
+from collections.abc import Mapping, Sequence
+from typing import Any, ClassVar, TypeVar
 
+from rest_framework.permissions import SAFE_METHODS, BasePermission
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from hombi.hub.errors import Invalid
-from hombi.hub.kernel import Actor, Change
-from hombi.service.bridge import change, hub
+from hombi.hub.errors import Invalid, NotFound
+from hombi.hub.kernel import Actor, Change, Right, allows
+from hombi.service.accounts.who import actor_of, sees
+from hombi.service.bridge import change, hub, read
 from hombi.wire import UnsetType
 
 T = TypeVar("T")
 POSITION = "Hombi-Live"
 
 
+class MayDo(BasePermission):
+    """Whether who asks has the right that a view needs. What changes something needs
+    the change's own right besides."""
+
+    message = ""
+
+    def has_permission(self, request: Request, view: Any) -> bool:
+        if not request.user or not request.user.is_authenticated:
+            return False
+        if not isinstance(view, View):
+            return True
+        who = actor(request)
+        needed = view.reads if request.method in SAFE_METHODS else view.does
+        if not allows(who, needed):
+            self.message = f"{who} may not {needed}"
+            return False
+        if who.scoped:
+            _theirs(who, view.kwargs)
+        return True
+
+
+def _theirs(who: Actor, named: Mapping[str, Any]) -> None:
+    """Raises NotFound for what an address names and is not theirs to see: for them, it
+    is not there."""
+    if "name" in named:
+        address = f"{named['node']}/{named['name']}" if "node" in named else str(named["name"])
+        if not read(lambda h: sees(h, who, h.house.entity(address))):
+            raise NotFound(f"no entity {address}")
+    if "dashboard" in named:
+        shown = str(named["dashboard"])
+        own = shown == who.dashboard or shown.removeprefix("room-") in who.rooms
+        if not own:
+            raise NotFound(f"no dashboard {shown}")
+
+
 class View(APIView):
     """A view. Each answer says in a header where the live stream stood before it was
-    made: who follows from there misses nothing, and hears nothing twice."""
+    made: who follows from there misses nothing, and hears nothing twice.
 
+    `reads` is the right that reading needs, `does` that of everything else. Guests and
+    walls have neither unless a view says otherwise: what they may ask is listed, not
+    what they may not.
+    """
+
+    permission_classes: Sequence[type[BasePermission]] = (MayDo,)
+    reads: ClassVar[Right] = Right.SEE
+    does: ClassVar[Right] = Right.SEE
     _position = ""
 
     def initial(self, request: Request, *args: Any, **kwargs: Any) -> None:
@@ -38,7 +84,11 @@ class View(APIView):
 
 def actor(request: Request) -> Actor:
     """Who makes the changes of this request."""
-    return Actor.person(str(request.user.username))
+    found: Actor | None = getattr(request, "hombi_actor", None)
+    if found is None:
+        found = actor_of(request.user, request.auth)
+        request.hombi_actor = found  # type: ignore[attr-defined]
+    return found
 
 
 def done(request: Request, made: Change[Any, Any], status: int = 204) -> Response:

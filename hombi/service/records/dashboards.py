@@ -1,4 +1,4 @@
-"""The ports of dashboards and scenes on the ORM."""
+"""The ports of dashboards, scenes and sequences on the ORM."""
 
 from __future__ import annotations
 
@@ -40,3 +40,16 @@ class DatabaseScenes:
 
     def remove(self, slug: str) -> None:
         m.Scene.objects.filter(slug=slug).delete()
+
+
+class DatabaseSequences:
+    """`hombi.hub.ports.SequencesPort`."""
+
+    def all(self) -> dict[str, str]:
+        return dict(m.Sequence.objects.order_by("slug").values_list("slug", "text"))
+
+    def save(self, slug: str, text: str) -> None:
+        m.Sequence.objects.update_or_create(slug=slug, defaults={"text": text})
+
+    def remove(self, slug: str) -> None:
+        m.Sequence.objects.filter(slug=slug).delete()

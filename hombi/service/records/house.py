@@ -54,7 +54,8 @@ class DatabaseHouse:
         for entity in m.Entity.objects.filter(node=None).prefetch_related("channels"):
             own = rooms[entity.room_id] if entity.room_id else None
             house.add_entity(_entity(entity, f"{own.slug if own else 'house'}/", None, own))
-        house.people = set(get_user_model().objects.values_list("username", flat=True))
+        users = get_user_model().objects.exclude(account__role__in=("guest", "wall"))
+        house.people = set(users.values_list("username", flat=True))
 
     def add_floor(self, name: str, position: int) -> h.Floor:
         floor = m.Floor.objects.create(name=name, position=position)
@@ -146,6 +147,25 @@ class DatabaseHouse:
                 "parameters": dict(how.parameters),
             },
         )
+        return int(stored.pk)
+
+    def add_told(self, entity: h.Entity) -> int:
+        now = entity.channels.now
+        with transaction.atomic():
+            stored = m.Entity.objects.create(
+                name=entity.name,
+                title=entity.title,
+                kind=entity.kind.name,
+                low=entity.low,
+                high=entity.high,
+                writable=entity.writable,
+                own=entity.own,
+                channel=now.number,
+            )
+            m.Channel.objects.create(
+                entity=stored, number=now.number, kind=now.kind.name, unit=now.unit,
+                since_ms=now.since_ms,
+            )  # fmt: skip
         return int(stored.pk)
 
     def save_entity(self, entity: h.Entity) -> None:

@@ -165,6 +165,23 @@ class Scene(models.Model):
     states = models.JSONField()
 
 
+class Sequence(models.Model):
+    """A list of actions that automations run, by its text."""
+
+    slug = models.CharField(max_length=80, primary_key=True)
+    text = models.TextField()
+
+
+class AutomationText(models.Model):
+    """A text that an automation had: since when, and who wrote it."""
+
+    id = models.BigAutoField(primary_key=True)
+    automation = models.CharField(max_length=80, db_index=True)
+    at_ms = models.BigIntegerField()
+    by = models.CharField(max_length=150)
+    text = models.TextField()
+
+
 class Dashboard(models.Model):
     """A page of tiles: a room's, or one of the person's own."""
 
@@ -226,11 +243,13 @@ class JournalEntry(models.Model):
 
 
 class Phone(models.Model):
-    """A device that takes notifications."""
+    """A way of reaching a person: a device that takes notifications, a mail address, an
+    address that is posted to, a loudspeaker."""
 
+    sort = models.CharField(max_length=12, default="phone")
     name = models.CharField(max_length=80)
     person = models.CharField(max_length=150)
-    endpoint = models.TextField(unique=True)
+    endpoint = models.TextField()
     p256dh = models.CharField(max_length=120)
     auth = SealedTextField()
     added_ms = models.BigIntegerField()
@@ -238,13 +257,17 @@ class Phone(models.Model):
 
 class Notice(models.Model):
     """What the household is told. `identity` is what push services and phones know it
-    by."""
+    by, `subject` what it is about."""
 
     identity = models.CharField(max_length=32, blank=True)
     title = models.TextField()
     text = models.TextField()
     path = models.CharField(max_length=200)
     created_ms = models.BigIntegerField()
+    subject = models.CharField(max_length=200, blank=True, default="")
+    urgent = models.BooleanField(default=False)
+    quiet = models.BooleanField(default=False)
+    buttons = models.JSONField(default=list)
 
 
 class Delivery(models.Model):
@@ -260,6 +283,9 @@ class Delivery(models.Model):
     attempts = models.IntegerField(default=0)
     next_ms = models.BigIntegerField(default=0)
     problem = models.TextField(blank=True)
+    person = models.CharField(max_length=150, blank=True, default="")
+    pressed = models.JSONField(default=list)
+    settled_ms = models.BigIntegerField(default=0)
 
     class Meta:
         indexes: ClassVar = [models.Index(fields=["state"], name="deliveries_by_state")]

@@ -17,8 +17,12 @@ from hombi.hub.ports import (
     JournalEntry,
     NewNotice,
     PhoneRecord,
+    TextRecord,
 )
 from hombi.service.records import models as m
+
+# So many texts of automations are kept in all.
+MOST_TEXTS = 5_000
 
 
 class DatabasePairing:
@@ -70,6 +74,19 @@ class DatabaseAutomations:
     def remove(self, record: AutomationRecord) -> None:
         m.Automation.objects.filter(pk=record.id).delete()
 
+    def keep_text(self, slug: str, text: TextRecord, most: int) -> None:
+        m.AutomationText.objects.create(automation=slug, **asdict(text))
+        kept = m.AutomationText.objects.filter(automation=slug).order_by("-pk")
+        kept.filter(pk__in=list(kept.values_list("pk", flat=True)[most:])).delete()
+        # Those of automations that were removed stay, until there are too many.
+        last = m.AutomationText.objects.order_by("-pk").values_list("pk", flat=True)
+        if oldest := last[MOST_TEXTS : MOST_TEXTS + 1]:
+            m.AutomationText.objects.filter(pk__lte=oldest[0]).delete()
+
+    def texts(self, slug: str) -> list[TextRecord]:
+        rows = m.AutomationText.objects.filter(automation=slug).order_by("-pk")
+        return [TextRecord(*row) for row in rows.values_list("at_ms", "by", "text")]
+
 
 class DatabaseJournal:
     """`hombi.hub.ports.JournalPort`."""
@@ -116,16 +133,21 @@ class DatabaseNotices:
     def remove_phone(self, phone_id: int) -> None:
         with transaction.atomic():
             waiting = m.Delivery.objects.filter(phone_id=phone_id, state="waiting")
-            waiting.update(state="failed", problem="the phone was removed")
+            waiting.update(state="failed", problem="this way was removed")
             m.Phone.objects.filter(pk=phone_id).delete()
 
     def add_notice(self, notice: NewNotice, phones: Sequence[PhoneRecord]) -> list[DeliveryRecord]:
         with transaction.atomic():
-            stored = m.Notice.objects.create(**asdict(notice))
+            stored = m.Notice.objects.create(**{**asdict(notice), "buttons": list(notice.buttons)})
             wanted = m.Phone.objects.filter(pk__in=[p.id for p in phones])
             known = set(wanted.values_list("pk", flat=True))
             made = [
-                m.Delivery.objects.create(notice=stored, phone_id=phone.id, phone_name=phone.name)
+                m.Delivery.objects.create(
+                    notice=stored,
+                    phone_id=phone.id,
+                    phone_name=phone.name,
+                    person=phone.person,
+                )
                 for phone in phones
                 if phone.id in known  # one may have been removed a moment ago
             ]
@@ -139,17 +161,25 @@ class DatabaseNotices:
         found = m.Delivery.objects.select_related("notice", "phone").order_by("-id")
         return [_delivery(delivery) for delivery in found[:limit]]
 
+    def delivery(self, delivery: int) -> DeliveryRecord | None:
+        found = m.Delivery.objects.select_related("notice", "phone").filter(pk=delivery).first()
+        return None if found is None else _delivery(found)
+
     def save(self, delivery: DeliveryRecord) -> None:
         m.Delivery.objects.filter(pk=delivery.id).update(
             state=delivery.state,
             attempts=delivery.attempts,
             next_ms=delivery.next_ms,
             problem=delivery.problem,
+            pressed=list(delivery.pressed),
+            settled_ms=delivery.settled_ms,
         )
 
     def push_key(self, fresh: str) -> str:
-        key, _ = m.HubKey.objects.get_or_create(name="vapid", defaults={"value": fresh})
-        return str(key.value)
+        return _hub_key("vapid", fresh)
+
+    def buttons_key(self, fresh: str) -> str:
+        return _hub_key("buttons", fresh)
 
 
 class DatabaseKeeping:
@@ -185,4 +215,16 @@ def _delivery(stored: m.Delivery) -> DeliveryRecord:
         stored.next_ms,
         stored.state,
         stored.problem,
+        notice.subject,
+        notice.urgent,
+        notice.quiet,
+        tuple(notice.buttons),
+        tuple(stored.pressed),
+        stored.settled_ms,
+        stored.person or (stored.phone.person if stored.phone else ""),
     )
+
+
+def _hub_key(name: str, fresh: str) -> str:
+    key, _ = m.HubKey.objects.get_or_create(name=name, defaults={"value": fresh})
+    return str(key.value)

@@ -98,6 +98,7 @@ def forget_all(connection: Any) -> None:
         cursor.execute("UPDATE records_delivery SET phone_id = NULL")
         cursor.execute("DELETE FROM records_phone")
         cursor.execute("DELETE FROM records_hubkey")
+        cursor.execute("DELETE FROM accounts_secondfactor")
         cursor.execute(
             "DELETE FROM records_linkstate WHERE json_extract(state, '$.key') LIKE %s",
             [SEALED + "%"],

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import contextlib
+import sqlite3
 from collections.abc import Iterator
+from pathlib import Path
 
+from django.conf import settings
 from django.db import OperationalError, transaction
 
 from hombi.hub.errors import Busy
 from hombi.service.records.conditioning import DatabaseConditioning
-from hombi.service.records.dashboards import DatabaseDashboards, DatabaseScenes
+from hombi.service.records.dashboards import DatabaseDashboards, DatabaseScenes, DatabaseSequences
 from hombi.service.records.history import DatabaseHistory
 from hombi.service.records.house import DatabaseHouse
 from hombi.service.records.others import (
@@ -32,11 +35,23 @@ class DatabaseRecords:
         self.conditioning = DatabaseConditioning()
         self.dashboards = DatabaseDashboards()
         self.scenes = DatabaseScenes()
+        self.sequences = DatabaseSequences()
         self.automations = DatabaseAutomations()
         self.journal = DatabaseJournal()
         self.notices = DatabaseNotices()
         self.tools = DatabaseTools()
         self.keeping = DatabaseKeeping()
+
+    def copy_to(self, path: Path) -> None:
+        # All of it in one step: the copy is of one moment, and no writer waits for it.
+        source = f"file:{settings.DATABASES['default']['NAME']}?mode=ro"
+        with (
+            contextlib.closing(sqlite3.connect(source, uri=True)) as found,
+            contextlib.closing(sqlite3.connect(path)) as copy,
+        ):
+            found.backup(copy)
+            # It is a file by itself, without a log beside it.
+            copy.execute("PRAGMA journal_mode=DELETE")
 
     @contextlib.contextmanager
     def together(self) -> Iterator[None]:

@@ -36,6 +36,7 @@ def test_the_values_of_a_text_with_their_places() -> None:
         (("watch", "under"), "cellar-rack/humidity under", "82 %"),
         (("watch", "until"), "Until it is back at", ""),
         (("watch", "held"), "Held for", ""),
+        (("watch", "until_held"), "Back for", ""),
         (("only", "between"), "Only between", ""),
         (("starts", 0, "to"), "When it starts: mister/switch to", "on"),
         (("starts", 0, "for"), "When it starts: for", "5 min"),

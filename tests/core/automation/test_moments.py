@@ -14,6 +14,7 @@ from hombi.core.automation import (
     parse,
 )
 from hombi.core.automation.moments import Moment
+from hombi.core.automation.times import ClockTime
 from tests.core.automation.world import (
     FACTS,
     STARTS,
@@ -60,11 +61,11 @@ def test_again_and_again_by_the_houses_clock() -> None:
     # The day on which the clocks go back has 25 hours.
     zone = ZoneInfo("Europe/Berlin")
     night = round(datetime(2026, 10, 25, 0, tzinfo=zone).timestamp() * 1000)
-    at_three = Moment(3 * 60).next_ms(night, zone)
+    at_three = Moment(ClockTime(180)).next_ms(night, zone)
     assert (at_three - night) / 3_600_000 == 4
-    assert Moment(150).next_ms(night, zone) < at_three
+    assert Moment(ClockTime(150)).next_ms(night, zone) < at_three
     spring = round(datetime(2026, 3, 29, 0, tzinfo=zone).timestamp() * 1000)
-    assert Moment(150).next_ms(spring, zone) - spring <= 3 * 3_600_000
+    assert Moment(ClockTime(150)).next_ms(spring, zone) - spring <= 3 * 3_600_000
 
 
 @pytest.mark.parametrize(

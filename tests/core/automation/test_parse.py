@@ -5,6 +5,7 @@ import pytest
 from hombi.core.automation import Notify, Switch, Threshold, Under, parse, write
 from hombi.core.house_facts import EntityFacts, HouseFacts
 from hombi.core.kinds import KINDS
+from tests.core.automation.world import hours
 
 FACTS = HouseFacts(
     {
@@ -57,7 +58,7 @@ def test_understands_the_format() -> None:
         86.0,
         600_000,
     )
-    assert automation.only.between == (360, 1320)
+    assert automation.only.between == hours(6 * 60, 22 * 60)
     assert automation.only.days == {0, 1}
     assert automation.starts == (
         Switch("cellar-mister/switch", 1.0),
@@ -145,7 +146,7 @@ def test_converts_limits_into_the_unit_of_the_kind() -> None:
             "[[starts]]\nswich",
             14,
             3,
-            "an action is one of switch, set, scene, notify, wait",
+            "an action is one of switch, set, do, scene, run, notify, mail, post, announce, wait",
             "",
         ),
         (

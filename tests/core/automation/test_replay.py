@@ -28,12 +28,14 @@ from hombi.core.automation import (
     Watch,
     Why,
     due_ms,
+    parse,
     step,
 )
 from hombi.core.automation.replay import Course, Replayed, _Past, replay
 from hombi.core.kinds import KINDS
 from hombi.core.quality import Quality
 from hombi.core.series import Reading
+from tests.core.automation.world import FACTS, hours
 
 MIN, DAY = 60_000, 86_400_000
 # How often what is on is looked at, live.
@@ -99,7 +101,7 @@ def test_what_is_not_heard_any_more_ends_when_its_time_is_over() -> None:
 
 def test_hours_begin_and_end_it_between_readings() -> None:
     said = readings(*[(float(n), 80.0) for n in range(0, 600, 2)])
-    found = over(program(only=Only((13 * 60, 14 * 60))), said)
+    found = over(program(only=Only(hours(13 * 60, 14 * 60))), said)
     assert [(one.why.at_ms - NOON) / MIN for one in found.acted] == [60, 120]
     assert found.acted[1].why.text.startswith("its hours were over")
 
@@ -144,7 +146,7 @@ def live(made: Program, said: list[Reading], end: int) -> list[Why]:
         st.tuples(st.integers(1, 12), st.none() | st.sampled_from([79.0, 81.0, 82.0, 84.0, 87.0])),
         min_size=1, max_size=30,
     ),
-    st.sampled_from([Only(), Only((12 * 60 + 30, 13 * 60)), Only((23 * 60, 60))]),
+    st.sampled_from([Only(), Only(hours(12 * 60 + 30, 13 * 60)), Only(hours(23 * 60, 60))]),
     st.sampled_from([0, 10 * MIN]),
     st.sampled_from(list(Lost)),
     st.sampled_from([Under(82, 86), Over(82), Is(82)]),
@@ -165,3 +167,11 @@ def test_it_comes_to_what_live_comes_to(
     ]
     for mine, theirs in zip(found.acted, wanted, strict=True):
         assert abs(mine.why.at_ms - theirs.at_ms) <= EVERY_MS
+
+
+def test_a_moment_at_which_the_span_begins_counts() -> None:
+    made = parse('name = "x"\n[watch]\nat = "12:00"\n[[starts]]\nwait = "1 min"\n', FACTS).program
+    assert made is not None
+    noon = round(datetime(2026, 11, 25, 12, tzinfo=ZONE).timestamp() * 1000)
+    assert len(replay(made, {}, noon, noon + MIN, ZONE).acted) == 1
+    assert len(replay(made, {}, noon + 1, noon + MIN, ZONE).acted) == 0

@@ -7,14 +7,18 @@ import pytest
 from hombi.core.automation import parse
 from hombi.core.automation.starters import STARTERS, StarterError, filled
 from hombi.core.house_facts import EntityFacts, HouseFacts
-from hombi.core.kinds import KINDS
+from hombi.core.kinds import AT_HOME, KINDS
+from hombi.core.sun import Position
 
 FACTS = HouseFacts(
     {
         **{f"room/{name}": EntityFacts(kind, writable=False) for name, kind in KINDS.items()},
         "plug/switch": EntityFacts(KINDS["switch"], writable=True),
         "plug/level": EntityFacts(KINDS["level"], writable=True),
+        "house/ada": EntityFacts(KINDS[AT_HOME], writable=True),
     },
+    position=Position(53.1, 9.2),
+    homes={"ada": "house/ada"},
 )
 
 
@@ -26,8 +30,8 @@ def blanks(name: str, *, needed: bool = False) -> dict[str, str]:
         first = (
             f"plug/{one.kinds[0]}"
             if one.set
-            else f"room/{one.kinds[0]}"
-            if one.kinds
+            else f"room/{one.kinds[0] if one.kinds else 'humidity'}"
+            if one.sort == "entity"
             else one.usual
         )
         made[one.name] = first or "everyone"
@@ -35,7 +39,7 @@ def blanks(name: str, *, needed: bool = False) -> dict[str, str]:
 
 
 def test_there_are_enough() -> None:
-    assert len(STARTERS) >= 15
+    assert len(STARTERS) >= 20
 
 
 @pytest.mark.parametrize("name", STARTERS)

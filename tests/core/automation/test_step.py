@@ -40,6 +40,7 @@ from hombi.core.automation import (
 )
 from hombi.core.kinds import KINDS
 from hombi.core.quality import Quality
+from tests.core.automation.world import hours
 
 MIN = 60_000
 NOON = round(datetime(2026, 11, 25, 12, tzinfo=UTC).timestamp() * 1000)  # a Wednesday
@@ -149,7 +150,7 @@ def test_a_state_is_watched_until_it_is_another_one() -> None:
 
 
 def test_waits_for_its_hours_and_starts_when_they_come() -> None:
-    run = Run(program(only=Only((13 * 60, 14 * 60))))
+    run = Run(program(only=Only(hours(13 * 60, 14 * 60))))
     run.at(0, 80)
     assert run.at(10) is Phase.WAITING
     assert run.edges == []
@@ -159,7 +160,7 @@ def test_waits_for_its_hours_and_starts_when_they_come() -> None:
 
 
 def test_ends_with_its_hours_and_comes_back_with_them_without_a_second_hold() -> None:
-    run = Run(program(only=Only((12 * 60, 13 * 60))))
+    run = Run(program(only=Only(hours(12 * 60, 13 * 60))))
     run.at(0, 80)
     run.at(10)
     assert run.due(10) == 60
@@ -170,7 +171,7 @@ def test_ends_with_its_hours_and_comes_back_with_them_without_a_second_hold() ->
 
 
 def test_an_excursion_that_ends_while_waiting_never_started() -> None:
-    run = Run(program(only=Only((13 * 60, 14 * 60))))
+    run = Run(program(only=Only(hours(13 * 60, 14 * 60))))
     run.at(0, 80)
     run.at(10)
     assert run.at(20, 85) is Phase.IDLE
@@ -198,11 +199,12 @@ def test_hours_and_days(
 ) -> None:
     monday = datetime(2026, 11, 23, hour, tzinfo=ZoneInfo("Europe/Berlin")).timestamp() * 1000
     at = round(monday) + day * 24 * 60 * MIN
-    assert Only(between, frozenset(days)).allows(at, ZoneInfo("Europe/Berlin")) is allowed
+    only = Only(between and hours(*between), frozenset(days))
+    assert only.allows(at, ZoneInfo("Europe/Berlin")) is allowed
 
 
 def test_hours_are_house_time_also_when_the_clocks_change() -> None:
-    zone, only = ZoneInfo("Europe/Berlin"), Only((8 * 60, 9 * 60))
+    zone, only = ZoneInfo("Europe/Berlin"), Only(hours(8 * 60, 9 * 60))
     before = round(
         datetime(2026, 10, 24, 12, tzinfo=zone).timestamp() * 1000
     )  # the clocks go back that night
@@ -213,13 +215,18 @@ def test_hours_are_house_time_also_when_the_clocks_change() -> None:
 
 def test_what_never_changes_has_no_next_change() -> None:
     assert Only().next_change_ms(NOON, ZoneInfo("UTC")) is None
-    assert Only((0, 1440)).next_change_ms(NOON, ZoneInfo("UTC")) is None
+    assert Only(hours(0, 1440)).next_change_ms(NOON, ZoneInfo("UTC")) is None
 
 
 @given(
     st.lists(st.tuples(st.floats(0.1, 30), st.one_of(st.none(), st.floats(70, 95))), max_size=60),
     st.sampled_from(
-        [Only(), Only((12 * 60, 13 * 60)), Only((23 * 60, 60)), Only(None, frozenset({2}))]
+        [
+            Only(),
+            Only(hours(12 * 60, 13 * 60)),
+            Only(hours(23 * 60, 60)),
+            Only(None, frozenset({2})),
+        ]
     ),
     st.sampled_from([0, 10 * MIN]),
 )

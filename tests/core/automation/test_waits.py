@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from hombi.core.automation import Began, EdgeKind, Phase, State, SwitchTo, Taken, Tell
+from hombi.core.automation import Acknowledged, Began, EdgeKind, Phase, State, SwitchTo, Taken, Tell
 from tests.core.automation.world import (
     DOOR,
     RACK,
@@ -71,6 +71,13 @@ title = "Still open: {{for}}"
     house.says(40, DOOR, 0)
     house.says(41, DOOR, 1)
     assert house.due == 56, "the next one counts anew"
+    seen = House(house.program, state=house.state, now_ms=house.now_ms)
+    seen.values[DOOR] = 1
+    assert seen.step(50, Acknowledged()) == ()
+    assert (seen.due, seen.at(120)) == (None, ()), "somebody sees to it"
+    seen.says(130, DOOR, 0)
+    seen.says(131, DOOR, 1)
+    assert seen.due == 146, "and the next time it reminds again"
     assert house.at(120) == (Tell("everyone", "Still open: 1 h 19 min", ""),), "once for all missed"
 
 

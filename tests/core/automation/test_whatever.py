@@ -59,14 +59,16 @@ def test_any_of_one_twice_is_that_one(data: Any) -> None:
 
 
 KEYS = (
-    "entity over under within outside is is_not held until lost all any of at_least at every lasts "
-    "between days when switch set to for wait scene notify title text at_most name pause watch "
-    "only starts ends remind"
+    "entity over under within outside is is_not changes silent held until until_held "
+    "lost all any of at_least at every rule from lasts between days dates when home switch set to "
+    "for wait wait_until otherwise branch duty scene notify title text at_most name again "
+    "pause watch only starts ends remind"
 )
 WORDS = st.sampled_from(KEYS.split())
 ODD = st.recursive(
     st.sampled_from([RACK, DOOR, "70 %", "= rack/humidity + 5 %", "= (", "5 min", "", "x", "on",
-                     "06:00-22:00", "06:45", "{value}", "{", "\x07"])
+                     "06:00-22:00", "06:45", "{value}", "{", "\x07", "sunset - 20 min", "usual",
+                     "stop", "FREQ=DAILY", "12-24..12-26", "skip"])
     | st.integers(-5, 10**20) | st.booleans() | st.floats(allow_nan=False),
     lambda inner: st.lists(inner, max_size=3) | st.dictionaries(WORDS, inner, max_size=5),
     max_leaves=25,
@@ -81,6 +83,36 @@ def test_no_data_however_odd_makes_it_fail(data: dict[str, Any]) -> None:
         House(found.program).step(0, Began())
         found.program.sentence({})
 
+
+TIMES = f"""again = "after"
+[watch]
+any = [
+  {{ entity = "{DOOR}", changes = "5 min" }},
+  {{ entity = "{RACK}", silent = "30 min" }},
+  {{ entity = "{BEAM}", over = "70 %", until_held = "3 min" }},
+]
+[only]
+between = ["11:30", "sunset"]
+[[starts]]
+wait_until = {{ entity = "{BEAM}", under = "70 %" }}
+at_most = "20 min"
+otherwise = "stop"
+[[starts]]
+branch = [
+  {{ when = {{ entity = "{RACK}", over = "60 %" }}, switch = "mister/switch", to = "on" }},
+  {{ wait = "2 min" }},
+]
+[[starts]]
+duty = "Try"
+to = "off"
+[[ends]]
+wait_until = {{ entity = "{DOOR}", is = "closed" }}
+[[ends]]
+switch = "mister/switch"
+to = "off"
+"""
+
+AT_A_TIME = '[watch]\nat = "12:30"\nlasts = "20 min"\n'
 
 MANY = f"""pause = "10 min"
 [watch]
@@ -101,7 +133,9 @@ title = "{{for}}"
 
 
 @given(
-    st.sampled_from([BOTH, WAITS, FOLLOWS, MANY, '[watch]\nat = "12:30"\nlasts = "20 min"\n']),
+    st.sampled_from(
+        [BOTH, WAITS, FOLLOWS, MANY, TIMES, '[watch]\nat = "12:30"\nlasts = "20 min"\n']
+    ),
     st.sampled_from([0.0, 3.0 * MIN, 1440.0 * MIN]),
     st.lists(
         st.tuples(

@@ -19,8 +19,10 @@ from hombi.core.automation import (
     parse,
     step,
 )
+from hombi.core.automation.times import ClockTime
 from hombi.core.house_facts import EntityFacts, HouseFacts
-from hombi.core.kinds import KINDS
+from hombi.core.kinds import AT_HOME, KINDS
+from hombi.core.sun import Position
 
 MIN = 60_000
 NOON = round(datetime(2026, 11, 25, 12, tzinfo=UTC).timestamp() * 1000)
@@ -32,11 +34,20 @@ FACTS = HouseFacts(
         "door/contact": EntityFacts(KINDS["contact"], False),
         "mister/switch": EntityFacts(KINDS["switch"], True),
         "lamp/level": EntityFacts(KINDS["level"], True),
+        "house/ada": EntityFacts(KINDS[AT_HOME], True),
+        "house/ben": EntityFacts(KINDS[AT_HOME], True),
     },
-    frozenset({"ada"}),
+    frozenset({"ada", "ben", "cleo"}),
+    position=Position(51.5, -0.1),
+    homes={"ada": "house/ada", "ben": "house/ben"},
 )
 STARTS = '\n[[starts]]\nswitch = "mister/switch"\nto = "on"\n'
 RACK, BEAM, DOOR = "rack/humidity", "beam/humidity", "door/contact"
+
+
+def hours(begins: int, ends: int) -> tuple[ClockTime, ClockTime]:
+    """From one minute of the day to another."""
+    return ClockTime(begins), ClockTime(ends)
 
 
 def program(watch: str, rest: str = STARTS) -> Program:

@@ -1,8 +1,9 @@
 // Signing in.
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Navigate, useLocation } from "react-router";
 import * as changes from "../../api/changes";
-import { api, ask } from "../../api/client";
+import { api, ask, type Schemas } from "../../api/client";
 import { useChange } from "../../api/useChange";
 import { Labelled } from "../../ui/parts";
 import { Door } from "./Door";
@@ -13,9 +14,13 @@ export function SignInPage() {
   const enter = useEnter(from);
   const claimed = useQuery({ queryKey: ["claimed"], queryFn: () => ask(api.GET("/api/claim")) });
   const signIn = useChange({
-    mutationFn: (body: { username: string; password: string }) => changes.signIn(body),
+    mutationFn: (body: Schemas["SignInRequest"]) => changes.signIn(body),
     onSuccess: enter,
   });
+  // Once the hub has asked for a code, it is asked for until one is in.
+  const [coded, setCoded] = useState(false);
+  const wanted = coded || (signIn.error?.message ?? "").includes("second factor");
+  if (wanted && !coded) setCoded(true);
   if (claimed.data && !claimed.data.claimed) return <Navigate to="/claim" replace />;
   return (
     <Door
@@ -28,6 +33,7 @@ export function SignInPage() {
         signIn.mutate({
           username: String(values.get("username")),
           password: String(values.get("password")),
+          code: String(values.get("code") ?? ""),
         })
       }
     >
@@ -43,6 +49,18 @@ export function SignInPage() {
           className="field"
         />
       </Labelled>
+      {wanted && (
+        <Labelled label="Code" hint="Of your app, or one of your recovery codes.">
+          <input
+            name="code"
+            required
+            // biome-ignore lint/a11y/noAutofocus: it appears because it is asked for now
+            autoFocus
+            autoComplete="one-time-code"
+            className="field"
+          />
+        </Labelled>
+      )}
     </Door>
   );
 }

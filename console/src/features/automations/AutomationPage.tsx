@@ -1,5 +1,5 @@
 // One automation: the sentence, then form and text side by side.
-import { useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense, useRef, useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import * as changes from "../../api/changes";
@@ -14,8 +14,10 @@ import { Standing } from "./AutomationsPage";
 import { Blanks } from "./Blanks";
 import { History } from "./History";
 import { StarterForm, useStarters } from "./StarterForm";
+import { Texts } from "./Texts";
 import { ThresholdForm } from "./ThresholdForm";
 import { useChecked } from "./useChecked";
+import { useCompletes } from "./useCompletes";
 import { WhyNot } from "./WhyNot";
 
 // The chart library comes with it.
@@ -24,7 +26,10 @@ const WouldHave = lazy(() => import("./WouldHave"));
 export function AutomationPage() {
   const { automation: address = "" } = useParams();
   const automations = useAutomations();
-  if (address === "new") return <Edit key="new" automation={null} />;
+  const [search] = useSearchParams();
+  const like = search.get("like");
+  if (address === "new")
+    return like ? <Copied like={like} /> : <Edit key="new" automation={null} />;
   return (
     <Await of={automations} lines={8}>
       {(all) => {
@@ -39,18 +44,36 @@ export function AutomationPage() {
   );
 }
 
-function Edit({ automation }: { automation: Automation | null }) {
+/** A new one that begins as a copy. */
+function Copied({ like }: { like: string }) {
+  const automations = useAutomations();
+  const found = automations.data?.find((one) => one.automation === like);
+  const text = useQuery({
+    queryKey: ["automations", "copy", found?.text],
+    queryFn: async () =>
+      (await changes.editText(found?.text ?? "", ["name"], `${found?.name} (copy)`)).text,
+    enabled: found !== undefined,
+  });
+  return <Await of={text}>{(made) => <Edit key={like} automation={null} first={made} />}</Await>;
+}
+
+function Edit({ automation, first }: { automation: Automation | null; first?: string }) {
   const cache = useQueryClient();
   const navigate = useNavigate();
   const [search] = useSearchParams();
   const kept = automation?.text ?? "";
-  const draft = useDraft(`automation.${automation?.automation ?? "new"}`, kept);
+  const draft = useDraft(
+    `automation.${automation?.automation ?? (first ? "copy" : "new")}`,
+    kept,
+    first,
+  );
   const { text, changed } = draft;
   // What the form wrote last may be written over; what a person typed only when they
   // say so.
   const [written, setWritten] = useState("");
   const [offered, setOffered] = useState<string | null>(null);
   const checked = useChecked(text);
+  const completes = useCompletes();
   const save = useChange({
     mutationFn: () =>
       automation
@@ -86,7 +109,7 @@ function Edit({ automation }: { automation: Automation | null }) {
       <div className="grid gap-8 lg:grid-cols-2">
         <section aria-labelledby="form" className={automation ? "max-lg:order-last" : ""}>
           <h2 id="form" className="mb-3 text-xl">
-            {automation ? "What it did" : "Form"}
+            {automation ? "What it did" : first ? "Its values" : "Form"}
           </h2>
           {automation ? (
             <>
@@ -100,10 +123,17 @@ function Edit({ automation }: { automation: Automation | null }) {
               {automation.sentence && (
                 <>
                   <h2 className="mt-8 mb-3 text-xl">Why, or why not</h2>
-                  <WhyNot automation={automation.automation} />
+                  <WhyNot automation={automation.automation} text={automation.text} />
                 </>
               )}
+              <Texts
+                automation={automation.automation}
+                text={automation.text}
+                onText={draft.write}
+              />
             </>
+          ) : first ? (
+            <Blanks text={text} fields={checked.data?.fields ?? []} onText={draft.write} />
           ) : (
             <Begin
               entity={search.get("entity") ?? ""}
@@ -113,7 +143,7 @@ function Edit({ automation }: { automation: Automation | null }) {
             />
           )}
         </section>
-        <section aria-labelledby="text">
+        <section aria-labelledby="text" className="min-w-0">
           <h2 id="text" className="mb-3 text-xl">
             Text
           </h2>
@@ -123,6 +153,7 @@ function Edit({ automation }: { automation: Automation | null }) {
             setText={draft.write}
             mistakes={text.trim() ? (checked.data?.mistakes ?? []) : []}
             warnings={text.trim() ? (checked.data?.warnings ?? []) : []}
+            completes={completes}
           />
           <Sheet
             open={offered !== null}
@@ -164,6 +195,13 @@ function Edit({ automation }: { automation: Automation | null }) {
                 }}
               >
                 Discard changes
+              </Button>
+            )}
+            {automation && !changed && (
+              <Button
+                onClick={() => void navigate(`/automations/new?like=${automation.automation}`)}
+              >
+                Copy
               </Button>
             )}
             {automation && <Remove automation={automation} />}

@@ -1,12 +1,14 @@
 // What the house does by itself: each automation as a sentence, and where it stands.
 import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link } from "react-router";
 import * as changes from "../../api/changes";
 import type { Automation } from "../../api/client";
 import { keys, useAutomations } from "../../api/queries";
 import { useChange } from "../../api/useChange";
-import { Ago, Await, Empty, Mark, Page } from "../../ui/parts";
+import { Ago, Await, Empty, Labelled, Mark, Page } from "../../ui/parts";
 import { Scenes } from "./Scenes";
+import { Sequences } from "./Sequences";
 
 export function AutomationsPage() {
   const automations = useAutomations();
@@ -27,34 +29,101 @@ export function AutomationsPage() {
           found.length === 0 ? (
             <Empty>There are no automations yet.</Empty>
           ) : (
-            <ul>
-              {found.map((automation) => (
-                <Row key={automation.automation} automation={automation} />
-              ))}
-            </ul>
+            <Rooms automations={found} />
           )
         }
       </Await>
+      <Sequences />
       <Scenes />
     </Page>
   );
 }
 
-function Row({ automation }: { automation: Automation }) {
+/** So many are seen at a glance; of more, one looks for one. */
+const AT_A_GLANCE = 5;
+
+function Rooms({ automations }: { automations: Automation[] }) {
+  const [wanted, setWanted] = useState("");
+  const found = automations.filter((one) => fits(one, wanted));
+  const rooms = [...new Set(found.map((one) => one.room ?? ""))].sort();
+  // What belongs to no room comes last.
+  const ordered = [...rooms.filter((room) => room), ...rooms.filter((room) => !room)];
+  const many = automations.length > AT_A_GLANCE;
+  return (
+    <>
+      {many && (
+        <div className="mb-4 max-w-sm">
+          <Labelled label="Find">
+            <input
+              type="search"
+              value={wanted}
+              onChange={(event) => setWanted(event.target.value)}
+              className="field"
+            />
+          </Labelled>
+        </div>
+      )}
+      {found.length === 0 && <Empty>None of them says that.</Empty>}
+      {(many ? ordered : [null]).map((room) => (
+        <section key={room ?? "all"} aria-label={room === null ? "All" : room || "The house"}>
+          {room !== null && (
+            <h2 className="mt-6 mb-2 text-faint text-sm uppercase tracking-wide">
+              {room || "The house"}
+            </h2>
+          )}
+          <ul>
+            {found
+              .filter((one) => room === null || (one.room ?? "") === room)
+              .map((one) => (
+                <Row key={one.automation} automation={one} under={room !== null} />
+              ))}
+          </ul>
+        </section>
+      ))}
+    </>
+  );
+}
+
+/** Whether all words stand in what an automation says. */
+function fits(automation: Automation, wanted: string): boolean {
+  const { name, sentence, about, text } = automation;
+  const said = `${name} ${sentence} ${about} ${text}`.toLowerCase();
+  return wanted
+    .toLowerCase()
+    .split(/\s+/)
+    .every((word) => said.includes(word));
+}
+
+function Row({ automation, under }: { automation: Automation; under: boolean }) {
+  const Heading = under ? "h3" : "h2";
   const cache = useQueryClient();
   const duty = useChange({
     mutationFn: (enabled: boolean) => changes.changeAutomation(automation.automation, { enabled }),
     onSettled: () => cache.invalidateQueries({ queryKey: keys.automations }),
   });
+  const seen = useChange({
+    mutationFn: () => changes.acknowledge(automation.automation),
+    onSettled: () => cache.invalidateQueries({ queryKey: keys.automations }),
+  });
   return (
     <li className="rule border-t py-4">
       <div className="flex flex-wrap items-baseline gap-x-5 gap-y-1">
-        <h2 className="text-xl">
+        <Heading className="text-xl">
           <Link className="text-act hover:underline" to={`/automations/${automation.automation}`}>
             {automation.name}
           </Link>
-        </h2>
+        </Heading>
         <Standing automation={automation} />
+        {automation.reminds && (
+          <button
+            type="button"
+            className="text-act underline"
+            onClick={() => seen.mutate()}
+            disabled={seen.isPending}
+          >
+            I see to it<span className="sr-only">: {automation.name}</span>
+          </button>
+        )}
         <button
           type="button"
           className="ml-auto text-act underline"
@@ -78,6 +147,7 @@ function Row({ automation }: { automation: Automation }) {
       </p>
       {automation.about && <p className="mt-1 text-faint text-sm">{automation.about}</p>}
       {duty.error && <Mark grave>{duty.error.message}</Mark>}
+      {seen.error && <Mark grave>{seen.error.message}</Mark>}
     </li>
   );
 }

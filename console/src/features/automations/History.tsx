@@ -23,6 +23,12 @@ export function History({ automation }: { automation: string }) {
               <li key={entry.id} className="rule border-t py-2">
                 <div className="text-faint text-sm">{exact(entry.at, house.data?.time_zone)}</div>
                 {visible(entry.text)}
+                {typeof entry.data.took_ms === "number" && entry.data.took_ms > 0 && (
+                  <span className="text-faint">
+                    {" "}
+                    after {(entry.data.took_ms / 1000).toFixed(2)} s
+                  </span>
+                )}
               </li>
             ))}
           </ol>

@@ -2,10 +2,13 @@
 import { useMutation } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import { useState } from "react";
+import * as changes from "../../api/changes";
 import { api, ask, type Schemas } from "../../api/client";
 import { useEntities } from "../../api/queries";
-import { Button, Failure } from "../../ui/parts";
-import { clock, length } from "../../ui/time";
+import { useChange } from "../../api/useChange";
+import { Button, Failure, Labelled } from "../../ui/parts";
+import { Sheet } from "../../ui/Sheet";
+import { clock, houseMs, hubNow, isoDay, length } from "../../ui/time";
 import { visible } from "../../ui/visible";
 
 interface Pretended {
@@ -17,11 +20,21 @@ interface Pretended {
 
 const EDGES = { start: "It starts", end: "It ends", lost: "It cannot see", "": "Later" } as const;
 
-export function Rehearse({ text, entities }: { text: string; entities: string[] }) {
+export function Rehearse({
+  text,
+  entities,
+  automation,
+}: {
+  text: string;
+  entities: string[];
+  automation: string;
+}) {
   const known = useEntities();
   const spoken = (address: string) =>
     known.data?.find((one) => one.entity === address)?.spoken ?? address;
   const [first = ""] = entities;
+  const [begins, setBegins] = useState("");
+  const [lasts, setLasts] = useState("");
   const [said, setSaid] = useState<Pretended[]>([{ id: 0, after: "", entity: "", value: "" }]);
   const found = useMutation({
     mutationFn: () =>
@@ -29,6 +42,8 @@ export function Rehearse({ text, entities }: { text: string; entities: string[] 
         api.POST("/api/automations/rehearse", {
           body: {
             text,
+            lasts,
+            at: begins.trim() ? (houseMs(begins) ?? 0) : 0,
             said: said
               .filter((one) => one.value.trim())
               .map(({ after, entity, value }) => ({ after, entity: entity || first, value })),
@@ -52,7 +67,7 @@ export function Rehearse({ text, entities }: { text: string; entities: string[] 
         }}
       >
         <ul className="space-y-2">
-          {said.map((one, place) => (
+          {(entities.length > 0 ? said : []).map((one, place) => (
             <li key={one.id} className="flex flex-wrap items-center gap-2">
               <input
                 aria-label={`When, value ${place + 1}`}
@@ -97,9 +112,29 @@ export function Rehearse({ text, entities }: { text: string; entities: string[] 
             </li>
           ))}
         </ul>
+        <div className="mt-3 flex flex-wrap gap-4">
+          <Labelled label="The clock begins at" hint="By the house’s clock; empty for now.">
+            <input
+              placeholder={`${isoDay(hubNow())} 22:00`}
+              value={begins}
+              pattern="\s*(\d{4}-\d\d-\d\d[ T]\d\d:\d\d\s*)?"
+              onChange={(event) => setBegins(event.target.value)}
+              className="field w-48"
+            />
+          </Labelled>
+          <Labelled label="And goes on for" hint="After the last value.">
+            <input
+              placeholder={entities.length > 0 ? "1 h" : "1 d"}
+              value={lasts}
+              onChange={(event) => setLasts(event.target.value)}
+              className="field w-28"
+            />
+          </Labelled>
+        </div>
         <div className="mt-3 flex flex-wrap gap-3">
           <Button
             type="button"
+            disabled={entities.length === 0}
             onClick={() =>
               setSaid((before) => [
                 ...before,
@@ -117,15 +152,49 @@ export function Rehearse({ text, entities }: { text: string; entities: string[] 
           <Button
             type="submit"
             look="main"
-            disabled={found.isPending || !said.some((one) => one.value.trim())}
+            disabled={
+              found.isPending || (entities.length > 0 && !said.some((one) => one.value.trim()))
+            }
           >
             Rehearse
           </Button>
+          {automation && <ForReal automation={automation} />}
         </div>
       </form>
       {found.error && <Failure error={found.error} />}
       {found.data && <Steps of={found.data} />}
     </details>
+  );
+}
+
+/** Its actions, for real: after one more question. */
+function ForReal({ automation }: { automation: string }) {
+  const [asking, setAsking] = useState(false);
+  const run = useChange({
+    mutationFn: (edge: "start" | "end") => changes.runActions(automation, edge),
+    onSuccess: () => setAsking(false),
+  });
+  return (
+    <>
+      <Button onClick={() => setAsking(true)}>Run its actions …</Button>
+      {run.isSuccess && <span role="status">They are under way.</span>}
+      <Sheet open={asking} close={() => setAsking(false)} title="Run its actions for real?">
+        <p className="mb-4">
+          Its switches switch and its notices are sent, whatever is so now. It stands where it
+          stood.
+        </p>
+        {run.error && <Failure error={run.error} />}
+        <div className="flex flex-wrap justify-end gap-3">
+          <Button onClick={() => setAsking(false)}>Leave it</Button>
+          <Button look="grave" onClick={() => run.mutate("end")}>
+            Those of its end
+          </Button>
+          <Button look="grave" onClick={() => run.mutate("start")}>
+            Those of its start
+          </Button>
+        </div>
+      </Sheet>
+    </>
   );
 }
 

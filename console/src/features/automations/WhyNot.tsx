@@ -2,16 +2,26 @@
 // past.
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Check, X } from "lucide-react";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { api, ask } from "../../api/client";
 import { Await, Labelled } from "../../ui/parts";
-import { houseMs, isoDay, useNow } from "../../ui/time";
+import { clock, houseMs, isoDay, useNow } from "../../ui/time";
 import { visible } from "../../ui/visible";
+import { DayLine } from "./DayLine";
 
 const EVERY_MS = 10_000;
 
-export function WhyNot({ automation }: { automation: string }) {
+const PAUSE_MS = 150;
+
+export function WhyNot({ automation, text }: { automation: string; text: string }) {
   const [when, setWhen] = useState("");
+  // Where the line of the day is held; the account follows a moment later.
+  const [held, setHeld] = useState<number | null>(null);
+  useEffect(() => {
+    if (held === null) return;
+    const timer = window.setTimeout(() => setWhen(`${isoDay(held)} ${clock(held)}`), PAUSE_MS);
+    return () => window.clearTimeout(timer);
+  }, [held]);
   const now = Math.floor(useNow(EVERY_MS) / EVERY_MS) * EVERY_MS;
   const chosen = when ? houseMs(when) : null;
   const at = chosen ?? now;
@@ -28,6 +38,7 @@ export function WhyNot({ automation }: { automation: string }) {
   });
   return (
     <>
+      <DayLine text={text} now={now} at={held ?? at} onAt={setHeld} />
       <Await of={found} lines={3}>
         {(data) => (
           <>
@@ -51,7 +62,10 @@ export function WhyNot({ automation }: { automation: string }) {
             placeholder={`${isoDay(now)} 02:10`}
             aria-invalid={when !== "" && chosen === null}
             value={when}
-            onChange={(event) => setWhen(event.target.value)}
+            onChange={(event) => {
+              setHeld(null);
+              setWhen(event.target.value);
+            }}
             className="field"
           />
         </Labelled>

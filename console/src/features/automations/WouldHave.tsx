@@ -90,7 +90,12 @@ export default function WouldHave({
             )}
             {take.error && <Failure error={take.error} />}
             <Limits data={data} onLimit={setTried} />
-            <Rehearse key={data.entities.join()} text={text} entities={data.entities} />
+            <Rehearse
+              key={data.entities.join()}
+              text={text}
+              entities={data.entities}
+              automation={automation}
+            />
           </>
         )}
       </Await>

@@ -8,7 +8,7 @@ import { keys, useHouse, useNodes } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { Await, Button, Failure, Labelled, Page } from "../../ui/parts";
 import { Pairing } from "../nodes/Pairing";
-import { Phones } from "../settings/Phones";
+import { TakeHere } from "../notices/TakeHere";
 import { type Planned, planOf, typedOf } from "./plan";
 import { Section } from "./Section";
 
@@ -202,7 +202,7 @@ function FirstNode({ next }: { next: () => void }) {
 function Notices({ next }: { next: () => void }) {
   return (
     <>
-      <Phones />
+      <TakeHere />
       <Foot next={next} />
     </>
   );

@@ -1,14 +1,19 @@
 // The house in section, what needs you beside it, and the day beneath.
-import { useEffect, useState } from "react";
+import { lazy, Suspense, useEffect, useState } from "react";
 import { Link } from "react-router";
 import type { Automation, House } from "../../api/client";
 import { useAutomations, useEntities, useHouse } from "../../api/queries";
-import { Await, Mark, Page } from "../../ui/parts";
+import { Await, Mark, Page, Shape } from "../../ui/parts";
 import { visible } from "../../ui/visible";
-import { OwnDashboards } from "../dashboards/OwnDashboards";
 import { Day } from "./Day";
-import { FirstSteps } from "./FirstSteps";
 import { Section } from "./Section";
+import { WhoIsHome } from "./WhoIsHome";
+
+const OwnDashboards = lazy(() =>
+  import("../dashboards/OwnDashboards").then((m) => ({ default: m.OwnDashboards })),
+);
+// Needed once, when the house is new.
+const FirstSteps = lazy(() => import("./FirstSteps").then((m) => ({ default: m.FirstSteps })));
 
 export function HousePage() {
   const house = useHouse();
@@ -26,13 +31,18 @@ export function HousePage() {
         <Await of={house} lines={8}>
           {(found) =>
             first || empty ? (
-              <FirstSteps done={() => setFirst(false)} />
+              <Suspense fallback={<Shape lines={6} />}>
+                <FirstSteps done={() => setFirst(false)} />
+              </Suspense>
             ) : (
               <Section floors={found.floors} entities={entities.data ?? []} />
             )
           }
         </Await>
-        <Needs house={house.data} automations={automations.data ?? []} />
+        <div>
+          <Needs house={house.data} automations={automations.data ?? []} />
+          {house.data && !first && !empty && <WhoIsHome />}
+        </div>
       </div>
       {house.data && !first && house.data.nodes === 0 && (
         <p className="mt-6">
@@ -46,7 +56,9 @@ export function HousePage() {
       {house.data && !first && house.data.nodes > 0 && (
         <>
           <Day zone={house.data.time_zone} automations={automations.data ?? []} />
-          <OwnDashboards />
+          <Suspense>
+            <OwnDashboards />
+          </Suspense>
         </>
       )}
     </Page>

@@ -5,6 +5,7 @@ import { keys, useTokens } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { Asked } from "../../ui/Asked";
 import { Ago, Await } from "../../ui/parts";
+import { exact } from "../../ui/time";
 import { visible } from "../../ui/visible";
 
 export function Programs() {
@@ -36,6 +37,8 @@ export function Programs() {
                     {token.name}{" "}
                     <span className="text-faint text-sm">
                       {visible(token.username)}, <Ago at={token.made_at} />
+                      {token.limit !== "change" && `, may ${token.limit} only`}
+                      {token.ends_at !== null && `, until ${exact(token.ends_at)}`}
                     </span>
                   </span>
                   <Asked

@@ -1,4 +1,4 @@
-// Settings: the household's phones, the house's rooms, this hub, and signing out.
+// Settings: tools and programs, the house's rooms, this hub, and signing out.
 import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import * as changes from "../../api/changes";
@@ -8,8 +8,7 @@ import { Await, Button, Failure, Page } from "../../ui/parts";
 import { exact } from "../../ui/time";
 import { useAnchor } from "../../ui/useAnchor";
 import { Doctor } from "./Doctor";
-import { Phones } from "./Phones";
-import { Programs } from "./Programs";
+import { Place } from "./Place";
 import { Rooms } from "./Rooms";
 import { Tools } from "./Tools";
 import { Units } from "./Units";
@@ -21,13 +20,12 @@ export function SettingsPage() {
     <Page title="Settings">
       <div className="grid gap-12 lg:grid-cols-2">
         <div className="space-y-12">
-          <Phones />
           <Tools />
-          <Programs />
         </div>
         <div className="space-y-12">
           <Rooms />
           <Units />
+          <Place />
           <ThisHub />
           <Doctor />
         </div>
@@ -64,6 +62,11 @@ function ThisHub() {
             ))}
             <li>
               {found.readings_committed.toLocaleString("en")} readings were stored since the start.
+            </li>
+            <li>
+              <Link className="text-act underline" to="/trust">
+                Have a device trust the house
+              </Link>
             </li>
             <li>
               <Link className="text-act underline" to="/first-steps">

@@ -1,28 +1,56 @@
 """The actions of an automation, one file each: how it is written, what is wrong with
 one, what it wants done, and how it reads."""
 
-from hombi.core.automation.actions.base import Action, ActionWord, Effect
-from hombi.core.automation.actions.notify import Notify, Tell, fill
+from hombi.core.automation.actions.base import ACTIONS, Action, ActionWord, read_action
+from hombi.core.automation.actions.branch import Branch
+from hombi.core.automation.actions.do import Do, Doing
+from hombi.core.automation.actions.duty import Duty, OnDuty
+from hombi.core.automation.actions.notify import Announce, Mail, Notify, Post, Tell, fill
+from hombi.core.automation.actions.run import Run
 from hombi.core.automation.actions.scene import Recall, Scene
-from hombi.core.automation.actions.set_ import Set
+from hombi.core.automation.actions.set_ import Set, Tune, TuneTo
 from hombi.core.automation.actions.switch import Switch, SwitchTo
+from hombi.core.automation.actions.together import Together
 from hombi.core.automation.actions.wait import Wait
+from hombi.core.automation.actions.wait_until import WaitUntil
+from hombi.core.automation.effects import Effect
 
-# By their word in a text; one more file is one more line here.
-ACTIONS: dict[str, ActionWord] = {word.word: word for word in (Switch, Set, Scene, Notify, Wait)}
+# One more file is one more name here.
+ACTIONS |= {
+    word.word: word
+    for word in (
+        Switch, Set, Do, Scene, Run, Notify, Mail, Post, Announce, Wait, WaitUntil, Branch,
+        Together, Duty,
+    )
+}  # fmt: skip
+
+# What stands in a list of actions: what wants something done, and what says when.
+Step = Action | Wait | WaitUntil | Branch | Together | Run
 
 __all__ = [
     "ACTIONS",
     "Action",
     "ActionWord",
+    "Branch",
+    "Do",
+    "Doing",
+    "Duty",
     "Effect",
     "Notify",
+    "OnDuty",
     "Recall",
+    "Run",
     "Scene",
     "Set",
+    "Step",
     "Switch",
     "SwitchTo",
     "Tell",
+    "Together",
+    "Tune",
+    "TuneTo",
     "Wait",
+    "WaitUntil",
     "fill",
+    "read_action",
 ]

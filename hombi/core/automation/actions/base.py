@@ -1,20 +1,13 @@
-"""What an action is, and what it wants done."""
+"""What an action is."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from typing import Any, ClassVar, Protocol
 
+from hombi.core.automation.effects import Effect
 from hombi.core.house_facts import HouseFacts
 from hombi.core.toml_text import Path, TomlText
-
-
-class Effect(Protocol):
-    """What a step of an automation wants done, as a value. The hub does it, a rehearsal
-    lists it, a replay counts it."""
-
-    def spoken(self, name: Callable[[str], str]) -> str:
-        """In words; `name` gives an entity's spoken name by its address."""
 
 
 class Action(Protocol):
@@ -34,3 +27,18 @@ class ActionWord(Protocol):
 
     def parse(self, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts) -> Any:
         """Understand it from its table; what is wrong is noted there."""
+
+
+# By their word in a text; the package fills it.
+ACTIONS: dict[str, ActionWord] = {}
+
+
+def read_action(toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts) -> Any:
+    """Understand one action, None for one that cannot be; what is wrong is noted
+    there."""
+    words = [word for word in ACTIONS if word in table]
+    if len(words) != 1:
+        what = f"an action is one of {', '.join(ACTIONS)}"
+        toml.blame(path, what, 'give either switch = "node/entity" or notify = "everyone"')
+        return None
+    return ACTIONS[words[0]].parse(toml, path, table, facts)

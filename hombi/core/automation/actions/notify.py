@@ -1,11 +1,12 @@
-"""`notify`: send a notice to the phones of one person, or of everyone."""
+"""`notify`, and `mail`, `post`, `announce`, which say in which way: tell one person, or
+everyone."""
 
 from __future__ import annotations
 
 import string
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Self
 
 from hombi.core.automation.text import only_keys, text
 from hombi.core.house_facts import HouseFacts, did_you_mean
@@ -17,52 +18,90 @@ TEXT_FIELDS = ("name", "entity", "room", "value", "limit", "held", "for")
 
 @dataclass(frozen=True, slots=True)
 class Tell:
-    """The effect: this notice is to go to the phones of one person, or of everyone."""
+    """The effect: this notice is to go to one person, to everyone, or one way of a
+    person (`ada/mail`). `sorts` are the sorts of ways; the usual ones when there are
+    none."""
 
     to: str
     title: str
     text: str
+    urgent: bool = False
+    sorts: tuple[str, ...] = ()
 
     def spoken(self, name: Callable[[str], str]) -> str:
-        return f"tell {self.to} “{self.title}”"
+        return f"{_VERBS[self.sorts]} {self.to} “{self.title}”"
 
 
 @dataclass(frozen=True, slots=True)
 class Notify:
-    """The action: `title` and `text` may hold {fields}."""
+    """The action: `title` and `text` may hold {fields}. One that is `urgent` comes in
+    quiet hours too."""
 
     to: str
     title: str
     text: str
+    urgent: bool = False
 
     word: ClassVar[str] = "notify"
+    sorts: ClassVar[tuple[str, ...]] = ()
 
     @classmethod
     def parse(
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
-    ) -> Notify | None:
+    ) -> Self | None:
         """Understand it from its table."""
-        only_keys(toml, path, table, {"notify", "title", "text"})
-        to = text(toml, path, table, "notify", required=True)
-        known = {"everyone", *facts.people}
+        only_keys(toml, path, table, {cls.word, "title", "text", "urgent"})
+        to = text(toml, path, table, cls.word, required=True)
+        known = {"everyone", *facts.people, *facts.ways}
         unknown = bool(to) and to not in known
         if unknown:
             hint = did_you_mean(to, known) or f"use {', '.join(sorted(known))}"
-            toml.blame((*path, "notify"), f"nobody here is called {to}", hint)
+            what = f"no way to reach {to}" if "/" in to else f"nobody here is called {to}"
+            toml.blame((*path, cls.word), what, hint)
+        urgent = table.get("urgent", False)
+        if not isinstance(urgent, bool):
+            toml.blame((*path, "urgent"), "urgent is true or false", "write urgent = true")
         title = text(toml, path, table, "title", required=True)
         body = text(toml, path, table, "text")
         for key, template in (("title", title), ("text", body)):
-            _check(toml, (*path, key), template)
-        return None if unknown or not title else cls(to, title, body)
+            check_fields(toml, (*path, key), template)
+        return None if unknown or not title else cls(to, title, body, urgent is True)
 
     def effect(self, fields: Mapping[str, str]) -> Tell:
-        return Tell(self.to, fill(self.title, fields), fill(self.text, fields))
+        title, body = fill(self.title, fields), fill(self.text, fields)
+        return Tell(self.to, title, body, self.urgent, self.sorts)
 
     def sentence(self, name: Callable[[str], str]) -> str:
-        return f"tell {self.to} “{self.title}”"
+        return f"{_VERBS[self.sorts]} {self.to} “{self.title}”"
 
 
-def _check(toml: TomlText, path: Path, template: str) -> None:
+class Mail(Notify):
+    """By mail."""
+
+    word = "mail"
+    sorts = ("mail",)
+
+
+class Post(Notify):
+    """To the addresses that are posted to."""
+
+    word = "post"
+    sorts = ("post",)
+
+
+class Announce(Notify):
+    """Spoken by loudspeakers."""
+
+    word = "announce"
+    sorts = ("loudspeaker",)
+
+
+# How each is said in a sentence.
+_VERBS = {(): "tell", Mail.sorts: "mail", Post.sorts: "post to", Announce.sorts: "announce to"}
+
+
+def check_fields(toml: TomlText, path: Path, template: str) -> None:
+    """Blame each field in braces that stands for nothing."""
     try:
         fields = [found for found in string.Formatter().parse(template) if found[1] is not None]
     except ValueError:

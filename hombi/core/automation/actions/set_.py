@@ -1,4 +1,5 @@
-"""`set`: give an entity that can be set a value, like a level."""
+"""`set`: give an entity that can be set a value, like a level, or a node's own
+setting."""
 
 from __future__ import annotations
 
@@ -11,6 +12,35 @@ from hombi.core.automation.text import entity, only_keys, quantity, span_ms, tex
 from hombi.core.house_facts import HouseFacts
 from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_span
+
+
+@dataclass(frozen=True, slots=True)
+class TuneTo:
+    """The effect: this setting of a node's own is to be this."""
+
+    node: str
+    setting: str
+    to: str
+
+    def spoken(self, name: Callable[[str], str]) -> str:
+        return f"{self.node}: {self.setting} {self.to}"
+
+
+@dataclass(frozen=True, slots=True)
+class Tune:
+    """The action for a node's own setting; the node's units and choices apply."""
+
+    node: str
+    setting: str
+    to: str
+
+    word: ClassVar[str] = "set"
+
+    def effect(self, fields: Mapping[str, str]) -> TuneTo:
+        return TuneTo(self.node, self.setting, self.to)
+
+    def sentence(self, name: Callable[[str], str]) -> str:
+        return self.effect({}).spoken(name)
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,10 +58,12 @@ class Set:
     @classmethod
     def parse(
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
-    ) -> Set | None:
+    ) -> Set | Tune | None:
         """Understand it from its table."""
         only_keys(toml, path, table, {"set", "to", "for"})
         address = text(toml, path, table, "set", required=True)
+        if address in facts.settings and address not in facts.entities:
+            return _tune(toml, path, table, facts)
         found = entity(toml, (*path, "set"), address, facts)
         to = text(toml, path, table, "to", required=True)
         for_ms = span_ms(toml, path, table, "for")
@@ -57,3 +89,16 @@ class Set:
     def sentence(self, name: Callable[[str], str]) -> str:
         lasts = f" for {show_span(self.for_ms)}" if self.for_ms else ""
         return f"{name(self.entity)} to {self.shown}{lasts}"
+
+
+def _tune(toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts) -> Tune | None:
+    to = text(toml, path, table, "to", required=True).strip()
+    if "for" in table:
+        toml.blame((*path, "for"), "a node's setting does not go back", "leave for out")
+    if not to:
+        return None
+    if problem := facts.settings[table["set"]](to):
+        toml.blame((*path, "to"), problem)
+        return None
+    node, _, setting = table["set"].partition("/")
+    return Tune(node, setting, to)

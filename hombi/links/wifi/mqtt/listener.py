@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import asyncio
-import contextlib
 import socket
 import ssl
-from functools import partial
 from typing import cast
 
 from hombi.links.crowd import Crowd
+from hombi.links.secured import SecuredDoor
 from hombi.links.wifi.mqtt.connection import Connection
 from hombi.links.wifi.mqtt.door import Door
 from hombi.links.work import Work
@@ -19,8 +18,6 @@ from hombi.links.work import Work
 MAX_UNACKNOWLEDGED = 4_096
 SWEEP_EVERY_S = 0.5
 MAX_UNSENT = 1 << 20
-HANDSHAKE_S = 10.0
-NO_FILES_S = 0.5
 
 
 class _Protocol(asyncio.Protocol):
@@ -100,21 +97,6 @@ class _Protocol(asyncio.Protocol):
             self._transport.abort()
 
 
-class _Handshake:
-    """A connection that is to be secured first: it is counted from its first moment,
-    not from the end of the handshake."""
-
-    busy = False
-
-    def __init__(self, sock: socket.socket) -> None:
-        self._sock = sock
-
-    def turn_out(self) -> None:
-        """Close the connection at once."""
-        with contextlib.suppress(OSError):
-            self._sock.shutdown(socket.SHUT_RDWR)
-
-
 def _answer_at_once(transport: asyncio.BaseTransport) -> None:
     sock = transport.get_extra_info("socket")
     if sock is not None:
@@ -128,7 +110,7 @@ def _address(transport: asyncio.BaseTransport) -> str:
 
 class Listener:
     """Listens on a port, and with a certificate on a second one over TLS, from `open`
-    to `close`."""
+    to `close`. `problem` says why not on the second one, where it may do without."""
 
     def __init__(
         self,
@@ -138,9 +120,11 @@ class Listener:
         port: int,
         tls_port: int = 0,
         tls: ssl.SSLContext | None = None,
+        must_secure: bool = True,
     ) -> None:
         self._door, self._work, self._host, self.port = door, work, host, port
-        self.tls_port, self._tls = tls_port, tls
+        self.tls_port, self._tls, self._must_secure = tls_port, tls, must_secure
+        self.problem = ""
         self._servers: list[asyncio.Server] = []
         self._securing: list[socket.socket] = []
         self.crowd = Crowd()
@@ -150,8 +134,21 @@ class Listener:
         free one."""
         self.port = await self._listen(self.port)
         if self._tls is not None:
-            self.tls_port = await self._listen_tls(self.tls_port, self._tls)
+            try:
+                self.tls_port = await self._listen_tls(self.tls_port, self._tls)
+            except OSError as error:
+                if self._must_secure:
+                    raise
+                self.problem = (
+                    f"MQTT over TLS is closed: port {self.tls_port} cannot be opened "
+                    f"({error.strerror or error})"
+                )
         self._work.watch("the MQTT door's keep-alive", self._sweep)
+
+    @property
+    def secured(self) -> bool:
+        """Whether it listens over TLS."""
+        return bool(self._securing)
 
     async def _listen(self, port: int) -> int:
         loop = asyncio.get_running_loop()
@@ -164,43 +161,14 @@ class Listener:
         return int(server.sockets[0].getsockname()[1])
 
     async def _listen_tls(self, port: int, tls: ssl.SSLContext) -> int:
-        """Connections are taken one by one here: a server of the loop's would tell only
-        of those that are secured already."""
         family = socket.AF_INET6 if ":" in self._host else socket.AF_INET
         sock = socket.create_server((self._host, port), family=family, backlog=128)
-        sock.setblocking(False)
-        self._work.watch("the MQTT door over TLS", partial(self._take_in, sock, tls))
+        door = SecuredDoor(
+            sock, tls, self.crowd, lambda: _Protocol(self._door, self.crowd), self._work
+        )
+        self._work.watch("the MQTT door over TLS", door.take_in)
         self._securing.append(sock)
         return int(sock.getsockname()[1])
-
-    async def _take_in(self, listening: socket.socket, tls: ssl.SSLContext) -> None:
-        loop = asyncio.get_running_loop()
-        while True:
-            try:
-                sock, peer = await loop.sock_accept(listening)
-            except OSError:  # no file is left for it
-                await asyncio.sleep(NO_FILES_S)
-                continue
-            handshake = _Handshake(sock)
-            if not self.crowd.enter(handshake, str(peer[0])):
-                sock.close()
-                continue
-            self._work.start(self._secure(sock, handshake, tls), name="a TLS handshake")
-
-    async def _secure(
-        self, sock: socket.socket, handshake: _Handshake, tls: ssl.SSLContext
-    ) -> None:
-        try:
-            await asyncio.get_running_loop().connect_accepted_socket(
-                lambda: _Protocol(self._door, self.crowd),
-                sock,
-                ssl=tls,
-                ssl_handshake_timeout=HANDSHAKE_S,
-            )
-        except (OSError, TimeoutError):  # ssl.SSLError is an OSError
-            sock.close()
-        finally:
-            self.crowd.leave(handshake)
 
     async def close(self) -> None:
         """Stop listening and end every connection."""

@@ -1,0 +1,99 @@
+// A day of an automation as a line: where it stood, and a moment of it to look at.
+import { useQuery } from "@tanstack/react-query";
+import { api, ask, type Replay } from "../../api/client";
+import { clock, exact } from "../../ui/time";
+
+const DAY_MS = 86_400_000;
+const MINUTE_MS = 60_000;
+const LOOKS = {
+  holding: { fill: "var(--color-amber)", height: 8, word: "holding" },
+  waiting: { fill: "var(--color-faint)", height: 8, word: "waiting until it may act" },
+  on: { fill: "var(--color-act)", height: 16, word: "on" },
+} as const;
+
+type Stretch = { from: number; to: number; as: keyof typeof LOOKS };
+
+/** From its moves to the stretches in which it was not idle. */
+export function stretches({
+  stood,
+  stood_from,
+  start,
+  end,
+}: Pick<Replay, "stood" | "stood_from" | "start" | "end">) {
+  const found: Stretch[] = [];
+  stood.forEach((as, place) => {
+    if (as === "idle") return;
+    const from = Math.max(stood_from[place] ?? start, start);
+    found.push({ from, to: stood_from[place + 1] ?? end, as });
+  });
+  return found;
+}
+
+export function DayLine({
+  text,
+  now,
+  at,
+  onAt,
+}: {
+  text: string;
+  now: number;
+  at: number;
+  onAt: (at: number) => void;
+}) {
+  // The last day, or the one around the moment that is looked at.
+  const end = at > now - DAY_MS ? now : Math.min(now, at + DAY_MS / 2);
+  const start = end - DAY_MS;
+  const found = useQuery({
+    queryKey: ["replay", "day", text, Math.round(end / (10 * MINUTE_MS))],
+    queryFn: () => ask(api.POST("/api/automations/replay", { body: { text, start, end } })),
+    placeholderData: (before) => before,
+    retry: false,
+  });
+  if (!found.data) return null;
+  const data = found.data;
+  const share = (ms: number) => ((ms - data.start) / DAY_MS) * 100;
+  return (
+    <div className="mb-4">
+      <svg viewBox="0 0 100 20" preserveAspectRatio="none" aria-hidden className="h-6 w-full">
+        <line x1="0" x2="100" y1="18" y2="18" stroke="var(--color-rule)" strokeWidth="1" />
+        {stretches(data).map((one) => (
+          <rect
+            key={`${one.from} ${one.as}`}
+            x={share(one.from)}
+            width={Math.max(0.3, share(one.to) - share(one.from))}
+            y={18 - LOOKS[one.as].height}
+            height={LOOKS[one.as].height}
+            fill={LOOKS[one.as].fill}
+          />
+        ))}
+      </svg>
+      <input
+        type="range"
+        aria-label="A moment of this day"
+        aria-valuetext={exact(at)}
+        min={data.start}
+        max={data.end}
+        step={MINUTE_MS}
+        value={Math.min(Math.max(at, data.start), data.end)}
+        onChange={(event) => onAt(Number(event.target.value))}
+        className="w-full accent-act"
+      />
+      <div className="flex justify-between text-faint text-sm">
+        <span>{exact(data.start).slice(0, -3)}</span>
+        <span>{clock(data.end).slice(0, 5)}</span>
+      </div>
+      <ul className="mt-1 flex flex-wrap gap-x-4 text-faint text-sm">
+        {Object.values(LOOKS).map((look) => (
+          <li key={look.word}>
+            <span
+              aria-hidden
+              className="mr-1 inline-block size-2.5"
+              style={{ background: look.fill }}
+            />
+            {look.word}
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}

@@ -1,0 +1,219 @@
+// People: who belongs to the house and what they may, and one's own password.
+import { useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import * as changes from "../../api/changes";
+import type { Schemas } from "../../api/client";
+import { keys, useMembers } from "../../api/queries";
+import { useChange } from "../../api/useChange";
+import { Asked } from "../../ui/Asked";
+import { Ago, Await, Button, Failure, Labelled, Page } from "../../ui/parts";
+import { visible } from "../../ui/visible";
+import { Programs } from "../settings/Programs";
+import { Invitation, type Made } from "./Invitation";
+import { PlaceFields, placeOf } from "./PlaceFields";
+import { Second } from "./Second";
+
+type Member = Schemas["Member"];
+
+export function PeoplePage({ role, second }: { role: string; second: boolean }) {
+  return (
+    <Page title="People">
+      <div className="grid gap-x-12 gap-y-10 lg:grid-cols-[3fr_2fr]">
+        {role === "owner" && <Members />}
+        <div className="space-y-10">
+          {role === "owner" && <Invite />}
+          <Password />
+          <Second on={second} />
+          <Programs />
+        </div>
+      </div>
+    </Page>
+  );
+}
+
+function Members() {
+  const members = useMembers();
+  return (
+    <section aria-labelledby="members">
+      <h2 id="members" className="mb-3 text-xl">
+        Who can sign in
+      </h2>
+      <Await of={members} lines={3}>
+        {(found) => (
+          <ul className="rule border-b">
+            {found.map((member) => (
+              <li key={member.username} className="rule border-t py-3">
+                <OneMember member={member} />
+              </li>
+            ))}
+          </ul>
+        )}
+      </Await>
+    </section>
+  );
+}
+
+function sees(member: Member): string {
+  if (member.role === "guest") return `guest: ${member.rooms.join(", ")}`;
+  if (member.role === "wall")
+    return `wall: ${member.dashboard}${member.switches ? "" : ", switches nothing"}`;
+  return member.role;
+}
+
+function OneMember({ member }: { member: Member }) {
+  const cache = useQueryClient();
+  const refresh = () => {
+    for (const queryKey of [keys.members, keys.people, keys.ways])
+      void cache.invalidateQueries({ queryKey });
+  };
+  const [changing, setChanging] = useState(false);
+  const [link, setLink] = useState<Made>();
+  const name = member.username;
+  const change = useChange({
+    mutationFn: (place: Schemas["PlaceRequest"]) => changes.changeMember(name, place),
+    onSuccess: () => {
+      refresh();
+      setChanging(false);
+    },
+  });
+  const remove = useChange({
+    mutationFn: () => changes.removeMember(name),
+    onSuccess: refresh,
+  });
+  const reset = useChange({
+    mutationFn: () => changes.resetMember(name),
+    onSuccess: setLink,
+  });
+  function submit(event: FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    change.mutate(placeOf(new FormData(event.currentTarget)));
+  }
+  return (
+    <>
+      <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
+        <span className="min-w-0 grow basis-48 break-words">
+          <span className="font-semibold">{visible(name)}</span>{" "}
+          <span className="text-faint">
+            {sees(member)}
+            {member.last !== null && (
+              <>
+                , signed in <Ago at={member.last} />
+              </>
+            )}
+          </span>
+        </span>
+        <Button onClick={() => setChanging(!changing)} aria-expanded={changing}>
+          Change<span className="sr-only"> {name}</span>
+        </Button>
+        {member.role !== "wall" && (
+          <Button onClick={() => reset.mutate(undefined)}>
+            New password<span className="sr-only"> for {name}</span>
+          </Button>
+        )}
+        <Asked
+          title={`Remove ${name}?`}
+          label={`Remove ${name}`}
+          yes="Remove"
+          busy={remove.isPending}
+          error={remove.error}
+          onYes={(done) => remove.mutate(undefined, { onSuccess: done })}
+        >
+          <p>
+            {visible(name)} cannot sign in any more. Their programs are signed out, and their phones
+            get no notices.
+          </p>
+        </Asked>
+      </div>
+      {changing && (
+        <form onSubmit={submit} className="mt-3 space-y-3">
+          <PlaceFields place={member} />
+          {change.error && <Failure error={change.error} />}
+          <Button type="submit" disabled={change.isPending}>
+            Keep it
+          </Button>
+        </form>
+      )}
+      {reset.error && <Failure error={reset.error} />}
+      {link && (
+        <Invitation made={link}>With this link {visible(name)} sets a new password.</Invitation>
+      )}
+    </>
+  );
+}
+
+function Invite() {
+  const invite = useChange({ mutationFn: changes.invite });
+  function submit(event: FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    invite.mutate(placeOf(new FormData(event.currentTarget)));
+  }
+  return (
+    <section aria-labelledby="invite">
+      <h2 id="invite" className="mb-3 text-xl">
+        Invite somebody
+      </h2>
+      <form onSubmit={submit} className="space-y-3">
+        <PlaceFields />
+        {invite.error && <Failure error={invite.error} />}
+        <Button type="submit" look="main" disabled={invite.isPending}>
+          Make an invitation
+        </Button>
+      </form>
+      {invite.data && (
+        <Invitation made={invite.data}>Whoever opens this joins the house.</Invitation>
+      )}
+    </section>
+  );
+}
+
+function Password() {
+  const [kept, setKept] = useState(false);
+  const save = useChange({
+    mutationFn: (body: { old: string; new: string }) => changes.changePassword(body),
+    onSuccess: () => setKept(true),
+  });
+  function submit(event: FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    const form = event.currentTarget;
+    const values = new FormData(form);
+    save.mutate(
+      { old: String(values.get("old")), new: String(values.get("new")) },
+      { onSuccess: () => form.reset() },
+    );
+  }
+  return (
+    <section aria-labelledby="password">
+      <h2 id="password" className="mb-3 text-xl">
+        Your password
+      </h2>
+      <form onSubmit={submit} onChange={() => setKept(false)} className="space-y-3">
+        <Labelled label="The old one">
+          <input
+            name="old"
+            type="password"
+            required
+            autoComplete="current-password"
+            className="field"
+          />
+        </Labelled>
+        <Labelled label="A new one" hint="Ten characters or more.">
+          <input
+            name="new"
+            type="password"
+            required
+            minLength={10}
+            autoComplete="new-password"
+            className="field"
+          />
+        </Labelled>
+        {save.error && <Failure error={save.error} />}
+        <div className="flex items-center gap-3">
+          <Button type="submit" disabled={save.isPending}>
+            Change it
+          </Button>
+          {kept && <span role="status">Changed. Everywhere else you are signed out.</span>}
+        </div>
+      </form>
+    </section>
+  );
+}

@@ -1,0 +1,121 @@
+"""`hombi member`: who belongs to the house, and what they may."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Annotated
+
+import segno
+import typer
+
+from hombi.cli import complete
+from hombi.cli.drawing import HouseTime, ago, as_json, out, said, table
+from hombi.cli.noun import noun
+from hombi.cli.run import Json, hub
+from hombi.client import Member
+
+Who = Annotated[str, typer.Argument(help="Their name.")]
+Rooms = Annotated[
+    list[str] | None,
+    typer.Option("--room", help="A room that a guest sees; again for more.",
+                 autocompletion=complete.rooms),
+]  # fmt: skip
+Dashboard = Annotated[str, typer.Option(help="The page of tiles that a wall shows.")]
+Switches = Annotated[
+    bool, typer.Option("--switches/--no-switches", help="Whether a wall may switch.")
+]
+
+app = noun("Who belongs to the house, and what they may.")
+
+
+class Role(StrEnum):
+    """What somebody is in the house."""
+
+    OWNER = "owner"
+    ADULT = "adult"
+    GUEST = "guest"
+    WALL = "wall"
+
+
+@app.command("list")
+def list_(json: Json = False) -> None:
+    """Everybody who can sign in."""
+    with hub() as h:
+        HouseTime.of(h)
+        found = h.members.list()
+    if json:
+        as_json(one.as_dict() for one in found)
+        return
+    rows = [
+        (one.username, one.role, _sees(one), ago(one.last) if one.last else "never")
+        for one in found
+    ]
+    table(("NAME", "IS", "SEES", "SIGNED IN"), rows, "Nobody owns this hub yet.")
+
+
+def _sees(one: Member) -> str:
+    if one.role == "guest":
+        return ", ".join(one.rooms)
+    if one.role == "wall":
+        return one.dashboard + ("" if one.switches else ", switches nothing")
+    return "the house"
+
+
+@app.command()
+def invite(
+    role: Annotated[Role, typer.Argument(help="owner, adult, guest or wall.")],
+    rooms: Rooms = None,
+    dashboard: Dashboard = "",
+    switches: Switches = True,
+    json: Json = False,
+) -> None:
+    """Make an invitation: a QR code and a link, good for three days and used once."""
+    with hub() as h:
+        made = h.members.invite(
+            role.value, rooms=rooms or (), dashboard=dashboard, switches=switches
+        )
+    if json:
+        as_json([made.as_dict()])
+        return
+    segno.make(made.address, error="m").terminal(compact=True, border=2)
+    out.print("Whoever opens this joins; it is good for three days, once:")
+    out.print(made.address, soft_wrap=True)
+
+
+@app.command()
+def change(
+    person: Who,
+    role: Annotated[Role, typer.Argument(help="owner, adult, guest or wall.")],
+    rooms: Rooms = None,
+    dashboard: Dashboard = "",
+    switches: Switches = True,
+    json: Json = False,
+) -> None:
+    """Make somebody something else in the house."""
+    with hub() as h:
+        made = h.members.change(
+            person, role.value, rooms=rooms or (), dashboard=dashboard, switches=switches
+        )
+    said(json, [made], f"{made.username} is {made.role} from now on and sees {_sees(made)}.")
+
+
+@app.command()
+def remove(
+    person: Who,
+    yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
+    json: Json = False,
+) -> None:
+    """Take somebody out of the household, with their sign-ins and programs."""
+    if not yes:
+        typer.confirm(f"{person} cannot sign in any more then. Remove them?", abort=True)
+    with hub() as h:
+        h.members.remove(person)
+    said(json, [], f"{person} is removed.")
+
+
+@app.command()
+def reset(person: Who, json: Json = False) -> None:
+    """Make a link with which somebody sets a new password."""
+    with hub() as h:
+        made = h.members.reset(person)
+    said(json, [made], f"{person} sets a new password here, within three days:\n{made.address}")

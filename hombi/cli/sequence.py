@@ -1,0 +1,72 @@
+"""`hombi sequence`: lists of actions that automations run."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from hombi.cli import complete
+from hombi.cli.drawing import as_json, bold, mistakes, out, said, table
+from hombi.cli.noun import noun
+from hombi.cli.run import SAID_NO, Json, hub, words
+from hombi.cli.texts import read_text
+
+app = noun("Sequences: lists of actions that automations run.")
+Name = Annotated[str, typer.Argument(help="The sequence.", autocompletion=complete.sequences)]
+File = Annotated[Path, typer.Argument(exists=True, dir_okay=False, help="The file of its text.")]
+
+
+@app.command("list")
+def list_(json: Json = False) -> None:
+    """The sequences, and their steps."""
+    with hub() as h:
+        found = h.sequences.list()
+    if json:
+        as_json(one.as_dict() for one in found)
+        return
+    rows = [(one.sequence, one.sentence or f"cannot run: {one.mistakes[0].what}") for one in found]
+    table(("SEQUENCE", "STEPS"), rows, "There is none yet. `hombi sequence put FILE` keeps one.")
+
+
+@app.command()
+def check(file: File, json: Json = False) -> None:
+    """Check a text: every mistake with its line and column. Nothing is stored."""
+    with hub() as h:
+        found = h.sequences.check(read_text(file))
+    if json:
+        as_json([found.as_dict()])
+    elif found.mistakes:
+        mistakes(found.mistakes, str(file))
+    else:
+        out.print(f"{file} is sound: {found.sentence}.")
+    if found.mistakes:
+        raise typer.Exit(SAID_NO)
+
+
+@app.command()
+def put(file: File, json: Json = False) -> None:
+    """Keep a sequence from its text, in the place of the one with its name."""
+    with hub() as h, words(str(file)):
+        kept = h.sequences.put(read_text(file))
+    said(json, [kept], bold(kept.sequence), f"is kept: {kept.sentence}.")
+
+
+@app.command()
+def show(name: Name, json: Json = False) -> None:
+    """The text, as it was written."""
+    with hub() as h:
+        found = h.sequences.get(name)
+    if json:
+        as_json([found.as_dict()])
+    else:
+        print(found.text, end="" if found.text.endswith("\n") else "\n")
+
+
+@app.command()
+def remove(name: Name, json: Json = False) -> None:
+    """Remove a sequence."""
+    with hub() as h:
+        h.sequences.remove(name)
+    said(json, [], f"{name} is removed.")

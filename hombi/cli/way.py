@@ -1,0 +1,117 @@
+"""`hombi way`: how people are reached. `hombi notices`: what they were told."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Annotated
+
+import typer
+
+from hombi.cli.drawing import HouseTime, as_json, bold, clock, out, said, table
+from hombi.cli.noun import noun
+from hombi.cli.run import Json, hub
+
+Number = Annotated[int, typer.Argument(help="The way's number, as `hombi way list` shows it.")]
+
+app = noun("How people are reached: phones, mail, posts, loudspeakers.")
+
+
+class Sort(StrEnum):
+    """What can be added here; phones add themselves."""
+
+    MAIL = "mail"
+    POST = "post"
+    LOUDSPEAKER = "loudspeaker"
+
+
+@app.command("list")
+def list_(json: Json = False) -> None:
+    """List the ways in which people are reached."""
+    with hub() as h:
+        HouseTime.of(h)
+        found = h.ways.list()
+    if json:
+        as_json(one.as_dict() for one in found)
+        return
+    rows = [
+        (
+            str(one.id), one.way, one.sort, one.name, one.address,
+            clock(one.added_at, "%d %b %H:%M"),
+        )
+        for one in found
+    ]  # fmt: skip
+    table(
+        ("WAY", "CALLED", "BY", "NAME", "ADDRESS", "SINCE"),
+        rows,
+        "Nobody can be reached yet. Phones add themselves in the console, on the page Notices; "
+        "`hombi way add mail ADDRESS` adds a mail address.",
+    )
+
+
+@app.command()
+def add(
+    sort: Annotated[Sort, typer.Argument(help="mail, post or loudspeaker.")],
+    address: Annotated[
+        str,
+        typer.Argument(
+            help="A mail address; an address to post to (https://…); or for a loudspeaker "
+            "node/action/input."
+        ),
+    ],
+    name: Annotated[str, typer.Option(help="What to call it; its sort unless given.")] = "",
+    person: Annotated[str | None, typer.Option(help="Whose it is; yours unless given.")] = None,
+    json: Json = False,
+) -> None:
+    """Add a way of reaching somebody."""
+    with hub() as h:
+        made = h.ways.add(sort.value, address, name or sort.value, person=person)
+    said(json, [made], f"{made.person} is reached by {made.way}. `hombi way test {made.id}` "
+                       "tries it.")  # fmt: skip
+    if made.secret and not json:
+        out.print("What is posted is signed with this secret. It is shown this once:")
+        out.print(bold(made.secret))
+
+
+@app.command("test")
+def send_test(way: Number, json: Json = False) -> None:
+    """Send a notice that way, to try it."""
+    with hub() as h:
+        h.ways.test(way)
+    said(json, [], "A notice is on its way. `hombi notices` shows what became of it.")
+
+
+@app.command()
+def remove(
+    way: Number,
+    yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
+    json: Json = False,
+) -> None:
+    """Remove a way; nobody is told anything that way any more."""
+    with hub() as h:
+        was = next((one for one in h.ways.list() if one.id == way), None)
+        if was is not None and not yes:
+            question = f"{was.person} is told nothing by {was.name} then. Remove it?"
+            typer.confirm(question, abort=True)
+        h.ways.remove(way)
+    said(json, [was] if was else [], f"{was.name if was else way} is removed.")
+
+
+def notices(json: Json = False) -> None:
+    """The notices that were sent, newest first, and what became of each."""
+    with hub() as h:
+        HouseTime.of(h)
+        found = h.ways.notices()
+    if json:
+        as_json(one.as_dict() for one in found)
+        return
+    rows = [
+        (
+            clock(one.at),
+            f"{one.person}: {one.phone}" if one.person else one.phone,
+            one.title,
+            one.text,
+            one.state + (f": {one.problem}" if one.problem and one.state != "delivered" else ""),
+        )
+        for one in found
+    ]
+    table(("WHEN", "TO", "TITLE", "TEXT", "STATE"), rows, "Nobody was told anything yet.")

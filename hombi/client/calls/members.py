@@ -1,0 +1,85 @@
+"""Who belongs to the house, and what they may."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from hombi import wire
+from hombi.client.calls.base import Call, path
+
+
+def list_() -> Call[list[wire.Member]]:
+    """Everybody who can sign in."""
+    return Call("GET", "/api/members", list[wire.Member])
+
+
+def invite(
+    role: str, *, rooms: Sequence[str] = (), dashboard: str = "", switches: bool = True
+) -> Call[wire.Invitation]:
+    """An invitation as `owner`, `adult`, `guest` (with rooms) or `wall` (with a
+    dashboard)."""
+    body = wire.PlaceRequest(
+        role=role,  # type: ignore[arg-type]
+        rooms=list(rooms),
+        dashboard=dashboard,
+        switches=switches,
+    )
+    return Call("POST", "/api/invitations", wire.Invitation, body=body)
+
+
+def change(
+    member: str,
+    role: str,
+    *,
+    rooms: Sequence[str] = (),
+    dashboard: str = "",
+    switches: bool = True,
+) -> Call[wire.Member]:
+    """Make somebody something else in the house."""
+    body = wire.PlaceRequest(
+        role=role,  # type: ignore[arg-type]
+        rooms=list(rooms),
+        dashboard=dashboard,
+        switches=switches,
+    )
+    return Call("PUT", path("members", member), wire.Member, body=body)
+
+
+def remove(member: str) -> Call[None]:
+    """Take somebody out of the household."""
+    return Call("DELETE", path("members", member), None)
+
+
+def reset(member: str) -> Call[wire.Invitation]:
+    """A code with which somebody sets a new password."""
+    return Call("POST", path("members", member, "reset"), wire.Invitation)
+
+
+def join(code: str, username: str = "", password: str = "") -> Call[wire.Person]:
+    """Join with an invitation's code, or set a new password with one."""
+    body = wire.JoinRequest(code=code, username=username, password=password)
+    return Call("POST", "/api/join", wire.Person, body=body)
+
+
+def password(old: str, new: str) -> Call[None]:
+    """Another password for oneself."""
+    body = wire.PasswordRequest(old=old, new=new)
+    return Call("PUT", "/api/session/password", None, body=body)
+
+
+def begin_second(password: str) -> Call[wire.SecondBegun]:
+    """A secret for an app that makes the codes of a second factor."""
+    body = wire.OwnPassword(password=password)
+    return Call("POST", "/api/session/second", wire.SecondBegun, body=body)
+
+
+def confirm_second(code: str) -> Call[wire.RecoveryCodes]:
+    """Sign in with a code too from now on; the recovery codes, told this once."""
+    body = wire.SecondCode(code=code)
+    return Call("PUT", "/api/session/second", wire.RecoveryCodes, body=body)
+
+
+def remove_second(password: str) -> Call[None]:
+    """Sign in with the password alone again."""
+    body = wire.OwnPassword(password=password)
+    return Call("POST", "/api/session/second/remove", None, body=body)

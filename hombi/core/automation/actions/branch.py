@@ -1,0 +1,70 @@
+"""`branch`: the first of several actions whose condition is so."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from hombi.core.automation.actions.base import read_action
+from hombi.core.automation.text import only_keys
+from hombi.core.automation.watch import Watch
+from hombi.core.automation.watching import read_part
+from hombi.core.house_facts import HouseFacts
+from hombi.core.toml_text import Path, TomlText
+
+MOST_OPTIONS = 20
+_EXAMPLE = 'write branch = [ { when = { entity = "…", is = "…" }, scene = "…" }, { scene = "…" } ]'
+
+
+@dataclass(frozen=True, slots=True)
+class Option:
+    """An action, and when it is the one; without `when`, if no other was."""
+
+    when: Watch | None
+    action: Any
+
+
+@dataclass(frozen=True, slots=True)
+class Branch:
+    """The options, in the order in which they are asked."""
+
+    options: tuple[Option, ...]
+
+    word: ClassVar[str] = "branch"
+
+    @classmethod
+    def parse(
+        cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
+    ) -> Branch | None:
+        """Understand it from its table."""
+        own, given = (*path, "branch"), table["branch"]
+        only_keys(toml, path, table, {"branch"})
+        listed = isinstance(given, list) and all(isinstance(one, dict) for one in given)
+        if not listed or not 1 <= len(given) <= MOST_OPTIONS:
+            toml.blame(own, f"branch is a list of 1 to {MOST_OPTIONS} tables in braces", _EXAMPLE)
+            return None
+        options = []
+        for number, one in enumerate(given):
+            at = (*own, number)
+            when = None
+            if "when" in one:
+                if not isinstance(one["when"], dict):
+                    toml.blame((*at, "when"), "when is a table in braces", _EXAMPLE)
+                    continue
+                when = read_part(toml, (*at, "when"), one["when"], facts, held=False)
+            elif number < len(given) - 1:
+                toml.blame(at, "only the last option is without when", _EXAMPLE)
+            rest = {key: value for key, value in one.items() if key != "when"}
+            action = read_action(toml, at, rest, facts)
+            if action is not None and (when is not None or "when" not in one):
+                options.append(Option(when, action))
+        return cls(tuple(options)) if len(options) == len(given) else None
+
+    def sentence(self, name: Callable[[str], str]) -> str:
+        said = []
+        for one in self.options:
+            condition = "" if one.when is None else f"{name(one.when.entity)} is {one.when.wanted}"
+            does = one.action.sentence(name)
+            said.append(f"if {condition}, {does}" if condition else does)
+        return ", else ".join(said)

@@ -1,0 +1,57 @@
+"""`duty`: put an automation on duty, or take it off."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from hombi.core.automation.text import only_keys, quantity, text
+from hombi.core.house_facts import HouseFacts, did_you_mean
+from hombi.core.kinds import KINDS
+from hombi.core.names import slug
+from hombi.core.toml_text import Path, TomlText
+
+
+@dataclass(frozen=True, slots=True)
+class OnDuty:
+    """The effect: this automation is to be on duty, or off."""
+
+    automation: str
+    on: bool
+
+    def spoken(self, name: Callable[[str], str]) -> str:
+        return f"{self.automation} {'on' if self.on else 'off'} duty"
+
+
+@dataclass(frozen=True, slots=True)
+class Duty:
+    """The action; an automation may name itself."""
+
+    automation: str
+    on: bool
+
+    word: ClassVar[str] = "duty"
+
+    @classmethod
+    def parse(
+        cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
+    ) -> Duty | None:
+        """Understand it from its table."""
+        only_keys(toml, path, table, {"duty", "to"})
+        name = text(toml, path, table, "duty", required=True)
+        to = text(toml, path, table, "to", required=True)
+        on = quantity(toml, (*path, "to"), to, KINDS["switch"]) if to else None
+        own = toml.data.get("name")
+        known = {*(facts.automations or ()), *([slug(own)] if isinstance(own, str) else [])}
+        if name and facts.automations is not None and slug(name) not in known:
+            hint = did_you_mean(slug(name), known) or "`hombi automation list` names them"
+            toml.blame((*path, "duty"), f"no automation {name}", hint)
+            return None
+        return cls(slug(name), bool(on)) if name and on is not None else None
+
+    def effect(self, fields: Mapping[str, str]) -> OnDuty:
+        return OnDuty(self.automation, self.on)
+
+    def sentence(self, name: Callable[[str], str]) -> str:
+        return self.effect({}).spoken(name)

@@ -1,0 +1,42 @@
+"""`together`: several actions side by side; what follows comes when all are done."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from hombi.core.automation.actions.base import read_action
+from hombi.core.automation.text import only_keys
+from hombi.core.house_facts import HouseFacts
+from hombi.core.toml_text import Path, TomlText
+
+MOST_LANES = 10
+
+
+@dataclass(frozen=True, slots=True)
+class Together:
+    """Actions of which none waits for another, like sequences with waits of their
+    own."""
+
+    lanes: tuple[Any, ...]
+
+    word: ClassVar[str] = "together"
+
+    @classmethod
+    def parse(
+        cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
+    ) -> Together | None:
+        """Understand it from its table."""
+        only_keys(toml, path, table, {"together"})
+        own, given = (*path, "together"), table["together"]
+        listed = isinstance(given, list) and all(isinstance(one, dict) for one in given)
+        if not listed or not 2 <= len(given) <= MOST_LANES:
+            hint = 'write together = [ { run = "…" }, { run = "…" } ]'
+            toml.blame(own, f"together is a list of 2 to {MOST_LANES} tables in braces", hint)
+            return None
+        lanes = [read_action(toml, (*own, n), one, facts) for n, one in enumerate(given)]
+        return cls(tuple(lanes)) if None not in lanes else None
+
+    def sentence(self, name: Callable[[str], str]) -> str:
+        return "side by side " + " and ".join(one.sentence(name) for one in self.lanes)

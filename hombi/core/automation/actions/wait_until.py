@@ -1,0 +1,55 @@
+"""`wait_until`: the actions after it come when something is so."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from hombi.core.automation.text import only_keys, span_ms, text
+from hombi.core.automation.watch import Watch
+from hombi.core.automation.watching import read_part
+from hombi.core.house_facts import HouseFacts
+from hombi.core.toml_text import Path, TomlText
+from hombi.core.values import show_span
+
+DAY_MS = 86_400_000
+_OTHERWISE = {"go on": True, "stop": False}
+
+
+@dataclass(frozen=True, slots=True)
+class WaitUntil:
+    """The rest of the list comes when an entity is so; after `at_most_ms` it comes all
+    the same, or (not `goes_on`) not at all."""
+
+    watch: Watch
+    at_most_ms: int = DAY_MS
+    goes_on: bool = True
+
+    word: ClassVar[str] = "wait_until"
+
+    @classmethod
+    def parse(
+        cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
+    ) -> WaitUntil | None:
+        """Understand it from its table."""
+        only_keys(toml, path, table, {"wait_until", "at_most", "otherwise"})
+        own = (*path, "wait_until")
+        if not isinstance(table["wait_until"], dict):
+            hint = 'write wait_until = { entity = "…", is = "…" }'
+            toml.blame(own, "wait_until is a table in braces", hint)
+            return None
+        watch = read_part(toml, own, table["wait_until"], facts, held=False)
+        at_most_ms = span_ms(toml, path, table, "at_most")
+        otherwise = text(toml, path, table, "otherwise")
+        if otherwise and otherwise not in _OTHERWISE:
+            what = f"{otherwise!r} is neither stop nor go on"
+            toml.blame((*path, "otherwise"), what, 'write otherwise = "stop"')
+        if watch is None:
+            return None
+        return cls(watch, at_most_ms or DAY_MS, _OTHERWISE.get(otherwise, True))
+
+    def sentence(self, name: Callable[[str], str]) -> str:
+        said = f"once {name(self.watch.entity)} is {self.watch.wanted}"
+        then = "go on" if self.goes_on else "stop"
+        return f"{said} ({then} after {show_span(self.at_most_ms)})"

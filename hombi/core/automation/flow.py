@@ -1,0 +1,103 @@
+"""The order in which the actions of an edge are done: their list with branches, as a
+flat one in which a place can be kept."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+from hombi.core.automation.actions import Action, Branch, Run, Step, Together, Wait, WaitUntil
+from hombi.core.automation.watch import Watch
+
+
+@dataclass(frozen=True, slots=True)
+class Unless:
+    """Go on at a place unless this is so."""
+
+    watch: Watch
+    to: int
+
+
+@dataclass(frozen=True, slots=True)
+class Jump:
+    """Go on at a place, which is always a later one."""
+
+    to: int
+
+
+@dataclass(frozen=True, slots=True)
+class Fork:
+    """Go on at each of these places, side by side; they meet at `join`."""
+
+    lanes: tuple[int, ...]
+    join: int
+
+
+@dataclass(frozen=True, slots=True)
+class Join:
+    """Where what began at `begin` meets: it goes on when nothing between waits."""
+
+    begin: int
+
+
+Leads = Unless | Jump | Fork | Join
+Flow = list[Action | Wait | WaitUntil | Leads]
+
+
+def flow(actions: Sequence[Step]) -> Flow:
+    """The actions with their branches laid out."""
+    found: Flow = []
+    for one in actions:
+        _lay_out(one, found)
+    return found
+
+
+def _lay_out(action: Step, found: Flow) -> None:
+    if isinstance(action, Run):
+        for step in action.steps:
+            _lay_out(step, found)
+        return
+    if isinstance(action, Together):
+        begin, lanes, ends = len(found), [], []
+        found.append(Jump(0))
+        for lane in action.lanes:
+            lanes.append(len(found))
+            _lay_out(lane, found)
+            ends.append(len(found))
+            found.append(Jump(0))
+        found[begin] = Fork(tuple(lanes), len(found))
+        for end in ends:
+            found[end] = Jump(len(found))
+        found.append(Join(begin))
+        return
+    if not isinstance(action, Branch):
+        found.append(action)
+        return
+    leaps = []
+    for option in action.options:
+        asked = len(found)
+        if option.when is not None:
+            found.append(Jump(0))
+        _lay_out(option.action, found)
+        leaps.append(len(found))
+        found.append(Jump(0))
+        if option.when is not None:
+            found[asked] = Unless(option.when, len(found))
+    for leap in leaps:
+        found[leap] = Jump(len(found))
+
+
+def each(actions: Sequence[Step]) -> Iterator[tuple[int, Action | Wait | WaitUntil]]:
+    """All actions, also those within branches, each with the number of the one in the
+    list that holds it."""
+    for number, one in enumerate(actions):
+        for inner in flow([one]):
+            if not isinstance(inner, Leads):
+                yield number, inner
+
+
+def asked(actions: Sequence[Step]) -> Iterator[Watch]:
+    """What is looked at while they are done."""
+    for one in flow(actions):
+        if isinstance(one, (Unless, WaitUntil)):
+            yield one.watch

@@ -1,0 +1,69 @@
+"""One watched entity: what is looked at, how it is compared, and for how long."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+from hombi.core.automation.comparisons import Comparison, Slope, Timed
+from hombi.core.automation.moving import Moving
+from hombi.core.automation.state import World
+from hombi.core.kinds import Kind
+
+
+class Lost(StrEnum):
+    """What happens to what is on when the watched value is bad, or not heard any
+    more."""
+
+    END = "end"
+    STAY = "stay"
+
+
+@dataclass(frozen=True, slots=True)
+class Watch:
+    """What to look at, how it is compared, how long it must stay so, and how long it
+    must be back before it ends."""
+
+    entity: str
+    kind: Kind
+    comparison: Comparison
+    held_ms: int = 0
+    lost: Lost = Lost.END
+    moving: Moving | None = None
+    until_held_ms: int = 0
+
+    @property
+    def timed(self) -> bool:
+        """Whether time alone decides."""
+        return isinstance(self.comparison, Timed)
+
+    @property
+    def slope(self) -> Slope | None:
+        """How far the value has moved, where that decides."""
+        return self.comparison if isinstance(self.comparison, Slope) else None
+
+    @property
+    def of_value(self) -> bool:
+        """Whether each value by itself says whether it is so."""
+        return not self.timed and self.slope is None
+
+    @property
+    def wanted(self) -> str:
+        """As in "When the humidity is …"."""
+        moving = self.moving.sentence() if self.moving is not None else ""
+        return moving or self.comparison.sentence(self.kind)
+
+    @property
+    def wanted_back(self) -> str:
+        """As in "…, until it is back …"; "" when it ends at its limit."""
+        if self.moving is not None and self.moving.until is not None:
+            back = "under" if self.moving.word == "over" else "over"
+            return f"{back} {self.moving.until.text}"
+        return self.comparison.sentence_until(self.kind)
+
+    def now(self, world: World) -> Watch | None:
+        """With its limits of this moment; None where they are not known."""
+        if self.moving is None:
+            return self
+        compared = self.moving.at(self.comparison, world)
+        return None if compared is None else replace(self, comparison=compared)

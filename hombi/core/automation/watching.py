@@ -1,0 +1,98 @@
+"""Reading what is watched: the tables that name an entity and its limit."""
+
+from __future__ import annotations
+
+import math
+from typing import Any
+
+from hombi.core.automation.comparisons import COMPARISONS, Comparison, Slope
+from hombi.core.automation.comparisons.slopes import difference_of
+from hombi.core.automation.moving import SIDES, Moving, read_moving
+from hombi.core.automation.text import entity, only_keys, quantity, span_ms, text
+from hombi.core.automation.watch import Lost, Watch
+from hombi.core.house_facts import HouseFacts
+from hombi.core.kinds import Kind
+from hombi.core.toml_text import Path, TomlText
+
+_WORDS = ", ".join(COMPARISONS)
+MOST_PARTS = 20
+
+
+def read_parts(
+    toml: TomlText, path: Path, given: object, facts: HouseFacts, *, held: bool = True
+) -> tuple[Watch, ...] | None:
+    """Several that are watched, one table each."""
+    if not isinstance(given, list) or not all(isinstance(one, dict) for one in given):
+        hint = 'write [ { entity = "…", over = "…" }, … ]'
+        toml.blame(path, f"{path[-1]} is a list of tables in braces", hint)
+        return None
+    if len(given) > MOST_PARTS:
+        toml.blame(path, f"{path[-1]} has {MOST_PARTS} at most, not {len(given)}")
+        return None
+    found = [read_part(toml, (*path, n), one, facts, held=held) for n, one in enumerate(given)]
+    known = tuple(one for one in found if one is not None)
+    return known if len(known) == len(found) else None
+
+
+def read_part(
+    toml: TomlText, path: Path, found: dict[str, Any], facts: HouseFacts, *, held: bool = True
+) -> Watch | None:
+    """One that is watched; without `held`, one that is only asked for. What is wrong is
+    noted there."""
+    words = [word for word in COMPARISONS if word in found]
+    known_keys = {
+        "entity",
+        *COMPARISONS,
+        *({"held", "until", "until_held", "lost"} if held else ()),
+    }
+    only_keys(toml, path, found, known_keys)
+    address = text(toml, path, found, "entity", required=True)
+    known = entity(toml, (*path, "entity"), address, facts)
+    if len(words) != 1:
+        named = f"[{path[0]}]" if len(path) == 1 else "this"
+        what = f"{named} has {' and '.join(words)}" if words else f"{named} names no limit"
+        toml.blame(path, what, f"give one of {_WORDS}")
+        return None
+    held_ms = span_ms(toml, path, found, "held")
+    until_held_ms = span_ms(toml, path, found, "until_held")
+    lost = read_lost(toml, path, found)
+    if words[0] in ("changes", "rising", "falling") and not held:
+        hint = "here a state is asked for: is, over, under, within, outside or silent"
+        toml.blame((*path, words[0]), f"{words[0]} is no state", hint)
+        return None
+    if known is None:
+        return None
+    plain, moving = read_moving(toml, path, found, words[0], known.kind, facts)
+    if moving is None and words[0] not in plain:
+        return None  # it was blamed
+    if moving is None:
+        comparison = COMPARISONS[words[0]].parse(toml, path, plain, known.kind)
+    else:
+        comparison = _sides(toml, path, plain, moving, known.kind)
+    if comparison is None:
+        return None
+    kind = difference_of(known.kind) if isinstance(comparison, Slope) else known.kind
+    return Watch(address, kind, comparison, held_ms, lost, moving, until_held_ms)
+
+
+def _sides(
+    toml: TomlText, path: Path, plain: dict[str, Any], moving: Moving, kind: Kind
+) -> Comparison | None:
+    """A comparison whose limits follow other values; what is fixed of them is in it."""
+    if kind.words is not None:
+        toml.blame(path, f"a {kind.name} has two states, and follows no limit")
+        return None
+    until = quantity(toml, (*path, "until"), plain["until"], kind) if "until" in plain else None
+    limit = math.nan
+    if moving.limit is None and moving.word in plain:
+        limit = quantity(toml, (*path, moving.word), plain[moving.word], kind) or math.nan
+    return SIDES[moving.word](limit, until)
+
+
+def read_lost(toml: TomlText, path: Path, found: dict[str, Any]) -> Lost:
+    """What happens when the value is lost; what is wrong is noted there."""
+    word = text(toml, path, found, "lost")
+    if word and word not in tuple(Lost):
+        toml.blame((*path, "lost"), f"{word!r} is neither end nor stay", 'write lost = "end"')
+        return Lost.END
+    return Lost(word) if word else Lost.END

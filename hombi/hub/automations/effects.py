@@ -1,0 +1,115 @@
+"""What automations want done, carried out: each by itself, whatever becomes of the
+others."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, Protocol
+
+from hombi.core.automation import (
+    Doing,
+    Effect,
+    OnDuty,
+    Program,
+    Recall,
+    SwitchTo,
+    Tell,
+    TuneTo,
+    Why,
+)
+from hombi.hub.actuation import SwitchEntity
+from hombi.hub.errors import HubError
+from hombi.hub.events import ActionFailed
+from hombi.hub.house import House
+from hombi.hub.kernel import Actor, Change, Context
+from hombi.hub.node_settings import Act, ChangeSetting
+from hombi.hub.notices import Told
+
+# How long what an automation switched counts as the cause of what happens there.
+CAUSE_MS = 30_000
+
+
+def subject_of(automation: str) -> str:
+    """What the notices of an automation are about."""
+    return f"automation/{automation}"
+
+
+def page_of(automation: str) -> str:
+    """The page that says why an automation told something."""
+    return f"/automations/{automation}"
+
+
+class Teller(Protocol):
+    """Who brings a notice to people."""
+
+    def tell(self, told: Told) -> None:
+        """Send a notice, after the commit."""
+
+    def over(self, subject: str, say: Callable[[str], str], path: str) -> None:
+        """What was told of is over; `say` makes the text of how long it lasted."""
+
+
+class Effects:
+    """Carries them out, and knows what automations switched lately."""
+
+    def __init__(
+        self,
+        context: Context,
+        house: House,
+        teller: Teller,
+        duty: Callable[[OnDuty, str, Actor], None],
+        buttons: Callable[[str], tuple[dict[str, Any], ...]],
+    ) -> None:
+        self._buttons = buttons
+        self.context, self._house, self._teller, self._duty = context, house, teller, duty
+        # By which chain of automations an entity was switched, when, and to what.
+        self._causes: dict[str, tuple[tuple[str, ...], int, float]] = {}
+
+    def carry_out(
+        self, effect: Effect, name: str, actor: Actor, chain: tuple[str, ...], at_ms: int
+    ) -> None:
+        """Begin one; `chain` are the automations that led to it, `name` the last."""
+        if isinstance(effect, Recall):
+            for address, to in effect.states:
+                self.carry_out(SwitchTo(address, to), name, actor, chain, at_ms)
+        elif isinstance(effect, SwitchTo):
+            entity = self._house.entities.get(effect.entity)
+            if entity is not None:
+                self._causes[effect.entity] = (chain, at_ms, effect.to)
+                asking = self.context.changes.begin(SwitchEntity(entity, effect.to, name), actor)
+                self.context.tasks.start(asking, name=f"{name} switches {effect.entity}")
+        elif isinstance(effect, OnDuty):
+            self._duty(effect, name, actor)
+        elif isinstance(effect, Doing):
+            self.ask(Act(effect.node, effect.action, dict(effect.inputs)), name, actor)
+        elif isinstance(effect, TuneTo):
+            self.ask(ChangeSetting(effect.node, effect.setting, effect.to), name, actor)
+        elif isinstance(effect, Tell):
+            told = Told(
+                effect.to, effect.title, effect.text, page_of(name), subject_of(name),
+                effect.urgent, sorts=effect.sorts, buttons=self._buttons(name),
+            )  # fmt: skip
+            self._teller.tell(told)
+
+    def over(self, name: str, say: Callable[[str], str]) -> None:
+        """An automation has ended, and tells nobody itself: who was told that it
+        started learns that it is over."""
+        self._teller.over(subject_of(name), say, page_of(name))
+
+    def ask(self, change: Change[Any, Any], name: str, actor: Actor) -> None:
+        """Make a change that may be refused; that is told, and the rest goes on."""
+
+        async def asking() -> None:
+            try:
+                await self.context.changes.do(change, actor)
+            except HubError as error:
+                self.context.announce(ActionFailed(automation=name, problem=str(error)), actor)
+
+        self.context.tasks.start(asking(), name=f"what {name} asks for")
+
+    def chain(self, program: Program, why: Why) -> tuple[str, ...]:
+        """The automations that led to what this one sees: those that switched it to
+        that a moment ago."""
+        entity = why.entity or program.watch.entity
+        chain, at_ms, value = self._causes.get(entity, ((), 0, 0.0))
+        return chain if why.at_ms - at_ms <= CAUSE_MS and value == why.seen else ()

@@ -1,0 +1,38 @@
+"""What goes with a notice of an automation: the buttons that a phone offers, and how it
+is now when it is over."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from hombi.core.automation import Program
+from hombi.core.automation.actions import Switch
+from hombi.core.automation.flow import each
+from hombi.core.values import show_value
+from hombi.hub.house import Entity, House
+from hombi.hub.notices.buttons import ACKNOWLEDGE, HUSH, OFF
+
+
+def buttons_of(name: str, program: Program, house: House) -> tuple[dict[str, Any], ...]:
+    """The most useful first: many phones show two."""
+    found: list[dict[str, Any]] = []
+    if program.reminds:
+        found.append({"do": ACKNOWLEDGE, "label": "I see to it", "automation": name})
+    on = (one for _, one in each(program.starts) if isinstance(one, Switch) and one.to)
+    entity = house.entities.get(next((one.entity for one in on), ""))
+    if entity is not None:
+        label = f"Switch {entity.spoken} off"
+        found.append({"do": OFF, "label": label, "entity": entity.address})
+    found.append({"do": HUSH, "label": "Not again for an hour"})
+    return tuple(found)
+
+
+def over_text(entity: Entity | None, lasted: str) -> str:
+    """What is said when it is over: "closed again after 6 min"."""
+    latest = entity.latest if entity is not None else None
+    if entity is None or latest is None or latest.value is None:
+        return f"over after {lasted}"
+    shown = show_value(latest.value, entity.kind)
+    if entity.kind.words is not None:
+        return f"{shown} again after {lasted}"
+    return f"over after {lasted}: {shown}"

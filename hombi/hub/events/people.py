@@ -1,0 +1,127 @@
+"""What is said of who is home."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from hombi.hub.events.nodes import EntitiesChanged
+from hombi.hub.kernel.events import Event
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PersonKept(EntitiesChanged):
+    """From now on it is kept whether somebody is home."""
+
+    person: str
+
+    @property
+    def sentence(self) -> str:
+        return f"whether {self.person} is home is kept from now on"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PersonSaid(Event):
+    """Somebody said whether a person is home."""
+
+    person: str
+    home: bool
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.person} is {'home' if self.home else 'away'}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PersonFollows(Event):
+    """Other values tell whether somebody is home."""
+
+    person: str
+    follows: str
+
+    @property
+    def sentence(self) -> str:
+        told = f"by {self.follows}" if self.follows else "by their own word alone"
+        return f"whether {self.person} is home is told {told}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PersonInvited(Event):
+    """Somebody may join the house."""
+
+    role: str
+
+    @property
+    def sentence(self) -> str:
+        return f"an invitation was made for {_AS[self.role]}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PersonJoined(Event):
+    """Somebody joined the house."""
+
+    person: str
+    role: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.person} joined the house as {_AS[self.role]}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PersonChanged(Event):
+    """Somebody is something else in the house than before, or sees other rooms."""
+
+    person: str
+    role: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.person} is {_AS[self.role]} from now on"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PersonRemoved(Event):
+    """Somebody is of the household no more."""
+
+    person: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.person} was removed from the house"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PasswordForgotten(Event):
+    """Somebody was given a code to set another password with."""
+
+    person: str
+
+    @property
+    def sentence(self) -> str:
+        return f"a code was made with which {self.person} sets another password"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PasswordChanged(Event):
+    """Somebody has another password."""
+
+    person: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.person} has another password; where they had signed in, they must again"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SecondFactorChanged(Event):
+    """Somebody signs in with a second factor, or no longer."""
+
+    person: str
+    how: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.person} {self.how} a second factor"
+
+
+_AS = {"owner": "an owner", "adult": "an adult", "guest": "a guest", "wall": "a wall"}

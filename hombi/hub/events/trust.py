@@ -1,0 +1,32 @@
+"""What happens to the certificate that the hub shows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from hombi.hub.kernel.events import Event
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CertificateTaken(Event):
+    """The hub shows another certificate than before."""
+
+    until: str
+    own: bool
+
+    @property
+    def sentence(self) -> str:
+        if self.own:
+            return f"the hub shows the certificate of hombi.toml, good until {self.until}"
+        return f"the hub renewed its certificate, good until {self.until}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CertificateTroubled(Event):
+    """The certificate cannot be used as it is."""
+
+    problem: str
+
+    @property
+    def sentence(self) -> str:
+        return f"HTTPS: {self.problem}"

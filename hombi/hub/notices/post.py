@@ -1,0 +1,62 @@
+"""Notices as posts: JSON to an address that a person entered, signed so that the
+receiver knows whom it is from and that it is fresh."""
+
+from __future__ import annotations
+
+import hmac
+import time
+
+import httpx
+import msgspec
+
+from hombi.hub.notices.sending import Fate, Sent
+from hombi.hub.ports import DeliveryRecord, PhoneRecord
+
+TIMEOUT_S = 10.0
+LONGEST_WAIT_S = 3600.0
+TIME, SIGNATURE = "Hombi-Time", "Hombi-Signature"
+
+
+def signed(body: bytes, secret: str, now_s: int) -> dict[str, str]:
+    """The headers of a post: the time, and HMAC-SHA-256 over the time, a full stop and
+    the body."""
+    mac = hmac.new(secret.encode(), str(now_s).encode() + b"." + body, "sha256").hexdigest()
+    return {TIME: str(now_s), SIGNATURE: mac}
+
+
+class Post:
+    """Posts to the address of a way."""
+
+    def __init__(self) -> None:
+        self._http: httpx.AsyncClient | None = None
+
+    async def send(self, way: PhoneRecord, delivery: DeliveryRecord) -> Sent:
+        """One attempt. A redirect is another's address: it is not followed."""
+        if self._http is None:
+            self._http = httpx.AsyncClient(timeout=TIMEOUT_S, trust_env=False)
+        said = {
+            "id": delivery.identity,
+            "at": delivery.created_ms,
+            "subject": delivery.subject,
+            "title": delivery.title,
+            "text": delivery.text,
+            "urgent": delivery.urgent,
+            "over": delivery.quiet,
+        }
+        body = msgspec.json.encode(said)
+        headers = {"Content-Type": "application/json", **signed(body, way.auth, int(time.time()))}
+        try:
+            async with self._http.stream(
+                "POST", way.endpoint, content=body, headers=headers
+            ) as answer:
+                status, wait = answer.status_code, answer.headers.get("Retry-After", "")
+        except (httpx.HTTPError, httpx.InvalidURL) as error:
+            return Sent(
+                Fate.LATER, f"{way.endpoint} cannot be reached ({error or type(error).__name__})"
+            )
+        if 200 <= status < 300:
+            return Sent(Fate.DELIVERED)
+        wait_s = min(float(wait), LONGEST_WAIT_S) if wait.isdigit() else 0.0
+        if status in (408, 425, 429) or status >= 500:
+            return Sent(Fate.LATER, f"{way.endpoint} asks to try again later ({status})", wait_s)
+        return Sent(Fate.IMPOSSIBLE, f"{way.endpoint} refused it ({status})")

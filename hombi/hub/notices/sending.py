@@ -1,0 +1,32 @@
+"""What sending a notice in one way comes to."""
+
+from __future__ import annotations
+
+from collections.abc import Awaitable, Callable
+from dataclasses import dataclass
+from enum import Enum
+
+from hombi.hub.ports import DeliveryRecord, PhoneRecord
+
+
+class Fate(Enum):
+    """What became of one attempt."""
+
+    DELIVERED = "delivered"
+    GONE = "gone"
+    LATER = "later"
+    IMPOSSIBLE = "impossible"
+
+
+@dataclass(frozen=True, slots=True)
+class Sent:
+    """The fate of an attempt, why, and how long the far end asks us to wait (0: it did
+    not say)."""
+
+    fate: Fate
+    problem: str = ""
+    wait_s: float = 0.0
+
+
+# One attempt in one way. It never raises for what the far end does.
+Send = Callable[[PhoneRecord, DeliveryRecord], Awaitable[Sent]]

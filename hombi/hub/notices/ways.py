@@ -1,0 +1,215 @@
+"""Changes of who is reached how: phones, mail addresses, addresses to post to,
+loudspeakers; quiet hours; and the buttons of notices."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from email.utils import parseaddr
+from typing import Any
+from urllib.parse import urlsplit
+
+from hombi.core.names import slug
+from hombi.hub.errors import HubError, Invalid, NotFound, Refused
+from hombi.hub.events import ButtonPressed, PhoneAdded, PhoneTested, QuietHoursSet
+from hombi.hub.house import House
+from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.notices.buttons import HUSH, HUSH_MS, Buttons, check
+from hombi.hub.notices.endpoints import why_not
+from hombi.hub.notices.outbox import Outbox, Told, address_of
+from hombi.hub.notices.quiet import QuietHours
+from hombi.hub.ports import PhoneRecord
+
+PHONE, MAIL, POST, LOUDSPEAKER = "phone", "mail", "post", "loudspeaker"
+MOST_WAYS = 100
+
+
+class Ways(Part):
+    """What may be added as a way; `services` are push services in the house, `does` the
+    changes that buttons make."""
+
+    name = "ways"
+
+    def __init__(
+        self,
+        context: Context,
+        house: House,
+        outbox: Outbox,
+        buttons: Buttons,
+        services: tuple[str, ...],
+        does: Mapping[str, Callable[[Mapping[str, Any]], Change[Any, Any]]],
+    ) -> None:
+        super().__init__(context)
+        self.does = does
+        self.house, self.outbox, self.buttons, self.services = house, outbox, buttons, services
+
+    async def add(self, way: PhoneRecord) -> PhoneRecord:
+        """Keep a way; a phone with the same subscription is replaced. Raises
+        Invalid."""
+        outbox, run = self.outbox, self.context.thread.run
+        records = self.context.records.notices
+        if problem := self._problem(way):
+            raise Invalid(problem)
+        if len(outbox.phones) >= MOST_WAYS:
+            raise Refused(f"{MOST_WAYS} ways are enough; remove one first")
+        same = (way.sort, way.endpoint) if way.sort == PHONE else None
+        for other in list(outbox.phones.values()):
+            if (other.sort, other.endpoint) == same:
+                await outbox.forget(other)
+            elif way.sort != PHONE and address_of(other) == address_of(way):
+                raise Invalid(f"{way.person} has a way called {other.name} already")
+        way.added_ms = self.context.clock.now_ms()
+        way = await run(records.add_phone, way)
+        outbox.phones[way.id] = way
+        outbox.name_ways()
+        return way
+
+    def _problem(self, way: PhoneRecord) -> str:
+        if not slug(way.name):
+            return "the name needs a letter or a digit"
+        if way.sort == PHONE:
+            return why_not(way.endpoint, self.services)
+        if way.sort == MAIL:
+            return _no_mail(way.endpoint)
+        if way.sort == POST:
+            return _no_address(way.endpoint)
+        return self._no_loudspeaker(way.endpoint)
+
+    def _no_loudspeaker(self, address: str) -> str:
+        parts = address.split("/")
+        node = self.house.nodes.get(parts[0])
+        action = node.actions.get(parts[1]) if node is not None and len(parts) == 3 else None
+        given = [one.name or "input" for one in action.inputs] if action is not None else []
+        if action is None or parts[2] not in given:
+            can = [f"{node}/{name}/{given}" for node, name, given in self.speaking()]
+            return f"{address} takes no text; give a node's action as node/action/input" + (
+                f", like {can[0]}" if can else "; no node here takes one"
+            )
+        return ""
+
+    def speaking(self) -> list[tuple[str, str, str]]:
+        """What could say something: (node, action, its input that takes a text)."""
+        return [
+            (node.address, name, given.name or "input")
+            for node in self.house.nodes.values()
+            for name, action in node.actions.items()
+            for given in action.inputs
+            if given.type == "string" and not given.choices
+        ]
+
+
+def _no_mail(address: str) -> str:
+    name, found = parseaddr(address)
+    local, at, host = found.rpartition("@")
+    plain = not name and found == address and all(33 <= ord(c) < 127 for c in address)
+    if not plain or not at or not local or not host.strip("."):
+        return f"{address!r} is no mail address; write one like ada@mill.example"
+    return ""
+
+
+def _no_address(address: str) -> str:
+    try:
+        parts = urlsplit(address)
+        _ = parts.port
+    except ValueError:
+        parts = urlsplit("")
+    if parts.scheme not in ("http", "https") or not parts.hostname or parts.username is not None:
+        return f"{address!r} is no address to post to; write one like https://mill.example/told"
+    return ""
+
+
+@dataclass(frozen=True, slots=True)
+class AddPhone(Change[Ways, PhoneRecord]):
+    """Have a person be reached in one more way. Raises Invalid, Refused."""
+
+    phone: PhoneRecord
+
+    part = Ways
+    right = Right.TELL
+
+    async def do(self, part: Ways, by: Actor) -> Done[PhoneRecord]:
+        way = self.phone
+        if way.sort == POST:
+            way.auth = secrets.token_urlsafe(32)
+        way = await part.add(way)
+        event = PhoneAdded(phone=way.id, title=way.name, person=way.person)
+        return Done(way, event)
+
+
+@dataclass(frozen=True, slots=True)
+class TryPhone(Change[Ways, None]):
+    """Send a notice in one way, to try it. Raises NotFound."""
+
+    phone: int
+
+    part = Ways
+    right = Right.TELL
+
+    async def do(self, part: Ways, by: Actor) -> Done[None]:
+        way = part.outbox.find(self.phone)
+        told = Told(
+            way.person, "Hombi can reach you", f"This is {way.name}.", "/notices", urgent=True
+        )
+        await part.outbox.send([way], told)
+        return Done(None, PhoneTested(title=way.name, person=way.person))
+
+
+@dataclass(frozen=True, slots=True)
+class SetQuietHours(Change[Ways, str]):
+    """When a person is told only what is urgent, like "22:00-06:30"; "" for never.
+    Raises NotFound, Invalid."""
+
+    person: str
+    hours: str
+
+    part = Ways
+    right = Right.TELL
+
+    async def do(self, part: Ways, by: Actor) -> Done[str]:
+        if self.person not in part.house.people:
+            raise NotFound(f"nobody here is called {self.person}")
+        found, outbox = QuietHours.read(self.hours), part.outbox
+        if found is None:
+            outbox.quiet.pop(self.person, None)
+        else:
+            outbox.quiet[self.person] = found
+        await outbox.keep_person(self.person)
+        outbox.look_again()
+        said = str(found) if found else ""
+        return Done(said, QuietHoursSet(person=self.person, hours=said))
+
+
+@dataclass(frozen=True, slots=True)
+class PressButton(Change[Ways, str]):
+    """Press a button of a notice, with the right that came with it; what was done, in
+    words. Raises Refused."""
+
+    given: str
+
+    part = Ways
+    right = Right.PRESS
+
+    async def do(self, part: Ways, by: Actor) -> Done[str]:
+        outbox, now = part.outbox, part.context.clock.now_ms()
+        number, button = part.buttons.named(self.given)
+        run, records = part.context.thread.run, part.context.records.notices
+        delivery = await run(records.delivery, number)
+        found = check(delivery, button, now)
+        assert delivery is not None
+        way = outbox.find(delivery.phone_id or 0)
+        # Used before it is done: pressed twice, it is done once.
+        delivery.pressed = (*delivery.pressed, button)
+        await run(records.save, delivery)
+        person = Actor.person(way.person)
+        if button == HUSH:
+            outbox.hushed[way.person, delivery.subject] = now + HUSH_MS
+            await outbox.keep_person(way.person)
+        else:
+            make = part.does[button]
+            try:
+                await part.context.changes.do(make(found), person)
+            except HubError as error:
+                raise Refused(str(error)) from error
+        said = str(found["label"])
+        return Done(said, ButtonPressed(title=delivery.title, button=said, person=way.person))

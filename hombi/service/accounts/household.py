@@ -1,0 +1,291 @@
+"""Changes of who belongs to the house: invitations, joining, roles, passwords."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from django.contrib.auth.models import User
+from django.contrib.auth.password_validation import validate_password
+from django.core.exceptions import ValidationError
+from django.db import transaction
+from django.db.models import Q, QuerySet
+
+from hombi.hub.errors import Invalid, NotFound, Refused
+from hombi.hub.events import (
+    PasswordChanged,
+    PasswordForgotten,
+    PersonChanged,
+    PersonInvited,
+    PersonJoined,
+    PersonRemoved,
+)
+from hombi.hub.kernel import Actor, Change, Done, Right, Role
+from hombi.hub.notices import RemovePhone
+from hombi.service.accounts.changes import DAY_MS, Accounts
+from hombi.service.accounts.models import (
+    AccessToken,
+    Account,
+    Invitation,
+    SecondFactor,
+    fresh_token,
+    hash_token,
+)
+from hombi.service.accounts.sessions import end_sessions
+from hombi.service.accounts.standing import Standing
+
+GOOD_DAYS, MOST_OPEN = 3, 50
+HOUSEHOLD = (Role.OWNER, Role.ADULT)
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """What somebody is in the house: a guest has rooms, a wall has a dashboard."""
+
+    role: Role
+    rooms: Sequence[str] = ()
+    dashboard: str = ""
+    switches: bool = True
+
+    def checked(self, part: Accounts) -> Place:
+        """With the addresses of its rooms. Raises Invalid, NotFound."""
+        if self.role is Role.GUEST and not self.rooms:
+            raise Invalid("a guest sees rooms: name one at least")
+        if self.role is Role.WALL and not self.dashboard:
+            raise Invalid("a wall shows a page of tiles: name its dashboard")
+        rooms = [part.house.room(one).slug for one in self.rooms]
+        return Place(self.role, rooms, self.dashboard, self.switches)
+
+    def as_row(self) -> dict[str, object]:
+        """As a row keeps it."""
+        return {
+            "role": self.role.value,
+            "rooms": list(self.rooms) if self.role is Role.GUEST else [],
+            "dashboard": self.dashboard if self.role is Role.WALL else "",
+            "switches": self.switches,
+        }
+
+
+@dataclass(frozen=True, slots=True)
+class Invite(Change[Accounts, str]):
+    """Make an invitation; its code, told this once. Raises Invalid, NotFound,
+    Refused."""
+
+    place: Place
+
+    part = Accounts
+    right = Right.KEEP
+
+    async def do(self, part: Accounts, by: Actor) -> Done[str]:
+        place, code = self.place.checked(part), fresh_token()
+        now = part.context.clock.now_ms()
+        await part.context.thread.run(_keep, code, place, None, now)
+        return Done(code, PersonInvited(role=place.role.value))
+
+
+@dataclass(frozen=True, slots=True)
+class ResetPerson(Change[Accounts, str]):
+    """Make a code with which somebody sets a new password. Raises NotFound."""
+
+    person: str
+
+    part = Accounts
+    right = Right.KEEP
+
+    async def do(self, part: Accounts, by: Actor) -> Done[str]:
+        code, now = fresh_token(), part.context.clock.now_ms()
+        user = await part.context.thread.run(_user, self.person)
+        await part.context.thread.run(_keep, code, Place(Role.ADULT), user, now)
+        return Done(code, PasswordForgotten(person=user.username))
+
+
+def _keep(code: str, place: Place, user: User | None, now: int) -> None:
+    Invitation.objects.filter(ends_ms__lte=now).delete()
+    if Invitation.objects.count() >= MOST_OPEN:
+        raise Refused(f"{MOST_OPEN} invitations are open; they end after {GOOD_DAYS} days")
+    Invitation.objects.create(
+        hash=hash_token(code), user=user, made_ms=now, ends_ms=now + GOOD_DAYS * DAY_MS,
+        **place.as_row(),
+    )  # fmt: skip
+
+
+def _user(name: str) -> User:
+    found = User.objects.filter(username=name).first()
+    if found is None:
+        raise NotFound(f"nobody here is called {name}")
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class Join(Change[Accounts, User]):
+    """Join the house with an invitation's code, or set a new password with one. A wall
+    has no password. Raises Refused for a code that is no good, Invalid for the
+    rest."""
+
+    code: str
+    username: str = ""
+    password: str = field(default="", repr=False)
+
+    part = Accounts
+    right = Right.CLAIM
+
+    async def do(self, part: Accounts, by: Actor) -> Done[User]:
+        now = part.context.clock.now_ms()
+        user, role, fresh = await part.context.thread.run(self._store, now)
+        if not fresh:
+            Standing.changed(user.username)
+            return Done(user, PasswordChanged(person=user.username))
+        if Role(role) in HOUSEHOLD:
+            part.house.people.add(user.username)
+        return Done(user, PersonJoined(person=user.username, role=role))
+
+    def _store(self, now: int) -> tuple[User, str, bool]:
+        with transaction.atomic():
+            found = invitation(self.code, now)
+            user = found.user or User(username=self.username.strip())
+            try:
+                if found.user is None:
+                    User.username_validator(user.username)
+                    if User.objects.filter(username__iexact=user.username).exists():
+                        raise Invalid(f"somebody here is called {user.username} already")
+                if found.role != Role.WALL.value:
+                    validate_password(self.password, user)
+            except ValidationError as error:
+                raise Invalid(" ".join(error.messages)) from error
+            if found.role == Role.WALL.value:
+                user.set_unusable_password()
+            else:
+                user.set_password(self.password)
+            user.save()
+            if found.user is None:
+                Account.objects.create(
+                    user=user, role=found.role, rooms=found.rooms, dashboard=found.dashboard,
+                    switches=found.switches,
+                )  # fmt: skip
+            else:
+                _sign_out(user)
+                SecondFactor.objects.filter(user=user).delete()
+            found.delete()
+            return user, found.role, found.user is None
+
+
+def _sign_out(user: User, keep: int = 0) -> None:
+    """Everywhere, also their programs; but for the token `keep`."""
+    end_sessions(user)
+    AccessToken.objects.filter(user=user).exclude(pk=keep).delete()
+
+
+def invitation(code: str, now: int) -> Invitation:
+    """The invitation of a code. Raises Refused."""
+    found = Invitation.objects.select_related("user").filter(hash=hash_token(code)).first()
+    if found is None or found.ends_ms <= now:
+        raise Refused("this invitation was used, or is too old; ask for a new one")
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeAccount(Change[Accounts, None]):
+    """Make somebody something else in the house. Guests and walls get no notices: their
+    ways are removed. Raises NotFound, Invalid, Refused for
+    the last owner."""
+
+    person: str
+    place: Place
+
+    part = Accounts
+    right = Right.KEEP
+
+    async def do(self, part: Accounts, by: Actor) -> Done[None]:
+        place = self.place.checked(part)
+        await part.context.thread.run(self._store, place)
+        Standing.changed(self.person)
+        if place.role in HOUSEHOLD:
+            part.house.people.add(self.person)
+        else:
+            await _leave_the_household(part, self.person, by)
+        return Done(None, PersonChanged(person=self.person, role=place.role.value))
+
+    def _store(self, place: Place) -> None:
+        user = _user(self.person)
+        if place.role is not Role.OWNER:
+            _not_the_last_owner(user)
+        with transaction.atomic():
+            user.is_superuser = place.role is Role.OWNER
+            user.save()
+            Account.objects.update_or_create(user=user, defaults=place.as_row())
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveAccount(Change[Accounts, None]):
+    """Take somebody out of the household, with their sign-ins, tokens and ways. Raises
+    NotFound, Refused for the last owner."""
+
+    person: str
+
+    part = Accounts
+    right = Right.KEEP
+
+    async def do(self, part: Accounts, by: Actor) -> Done[None]:
+        await part.context.thread.run(self._store)
+        Standing.changed(self.person)
+        await _leave_the_household(part, self.person, by)
+        return Done(None, PersonRemoved(person=self.person))
+
+    def _store(self) -> None:
+        user = _user(self.person)
+        _not_the_last_owner(user)
+        end_sessions(user)
+        user.delete()
+
+
+async def _leave_the_household(part: Accounts, person: str, by: Actor) -> None:
+    """Nobody else is told what happens in the house, nor may press what a notice
+    offers."""
+    part.house.people.discard(person)
+    for way in list(part.outbox.phones.values()):
+        if way.person == person:
+            await part.context.changes.do(RemovePhone(way.id), by)
+
+
+def owners() -> QuerySet[User]:
+    """The house's owners, the first one first."""
+    who = Q(account__role=Role.OWNER.value) | Q(account=None, is_superuser=True)
+    return User.objects.filter(who).order_by("pk")
+
+
+def _not_the_last_owner(user: User) -> None:
+    if not owners().exclude(pk=user.pk).exists():
+        raise Refused(f"{user.username} is the only owner; make somebody else an owner first")
+
+
+@dataclass(frozen=True, slots=True)
+class ChangePassword(Change[Accounts, User]):
+    """Another password for oneself; all other sign-ins end, also those of programs. The
+    program that has the token `keep` asks for it. Raises Refused for a wrong
+    old one, Invalid."""
+
+    old: str = field(repr=False)
+    new: str = field(repr=False)
+    keep: int = 0
+
+    part = Accounts
+    right = Right.SIGN
+
+    async def do(self, part: Accounts, by: Actor) -> Done[User]:
+        user = await part.context.thread.run(self._store, by.name)
+        Standing.changed(user.username)
+        return Done(user, PasswordChanged(person=user.username))
+
+    def _store(self, name: str) -> User:
+        user = _user(name)
+        if not user.check_password(self.old):
+            raise Refused("the old password is another")
+        try:
+            validate_password(self.new, user)
+        except ValidationError as error:
+            raise Invalid(" ".join(error.messages)) from error
+        with transaction.atomic():
+            user.set_password(self.new)
+            user.save()
+            _sign_out(user, self.keep)
+        return user

@@ -1,0 +1,48 @@
+"""The addresses at which the hub is reached, as whoever asks reaches it."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest
+from rest_framework.request import Request
+
+from hombi.links.machine import own_address
+from hombi.service.bridge import hub
+
+_HERE = ("localhost", "127.0.0.1", "[::1]", "testserver")
+
+
+def host_of(request: HttpRequest | Request) -> str:
+    """The host that was asked, without its port; for one that is only this machine's
+    own name for itself, its address in the house."""
+    name, found, port = request.get_host().rpartition(":")
+    host = name if found and port.isdigit() else request.get_host()
+    if host not in _HERE:
+        return host
+    config = hub().config
+    interfaces = getattr(config.links.get("wifi"), "discovery", "all")
+    anywhere = config.http_host in ("0.0.0.0", "::")  # noqa: S104
+    return own_address(interfaces) if anywhere else config.http_host
+
+
+def directly(request: HttpRequest | Request) -> bool:
+    """Whether a secure request came to the hub itself, not to a proxy in front of
+    it."""
+    return int(request.get_port()) == hub().config.https_port
+
+
+def house_address(request: Request) -> str:
+    """The hub as a node reaches it: over plain HTTP, or as the proxy in front of it is
+    reached."""
+    if request.is_secure() and not directly(request):
+        return f"https://{request.get_host()}"
+    return f"http://{host_of(request)}:{hub().config.http_port}"
+
+
+def secure_origin(request: HttpRequest | Request, *, here: bool = False) -> str:
+    """The same hub over HTTPS; "" where it speaks none. `here` leaves the host as it
+    was asked."""
+    config = hub().config
+    if not config.https:
+        return ""
+    host = request.get_host().rpartition(":")[0] or request.get_host() if here else host_of(request)
+    return f"https://{host}:{config.https_port}"

@@ -1,0 +1,227 @@
+"""Who belongs to the house: invitations, joining, roles, passwords."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib.auth import login
+from django.contrib.auth.models import User
+from drf_spectacular.utils import OpenApiParameter
+from pyotp import TOTP
+from rest_framework.permissions import AllowAny
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from hombi import wire
+from hombi.hub.kernel import STRANGER, Right, Role
+from hombi.service.accounts.household import (
+    GOOD_DAYS,
+    ChangeAccount,
+    ChangePassword,
+    Invite,
+    Join,
+    Place,
+    RemoveAccount,
+    ResetPerson,
+    invitation,
+)
+from hombi.service.accounts.models import AccessToken
+from hombi.service.accounts.second import BeginSecond, ConfirmSecond, RemoveSecond
+from hombi.service.accounts.who import actor_of
+from hombi.service.addresses import host_of, secure_origin
+from hombi.service.api.accounts import signed_in
+from hombi.service.api.parsing import body
+from hombi.service.api.schema import operation
+from hombi.service.api.trust import drawn
+from hombi.service.api.views import View, actor, done
+from hombi.service.bridge import change, hub, written
+from hombi.service.throttles import AddressThrottle
+
+DAY_MS = 86_400_000
+
+
+def _place(asked: wire.PlaceRequest) -> Place:
+    return Place(Role(asked.role), asked.rooms, asked.dashboard, asked.switches)
+
+
+def _invitation(request: Request, code: str) -> wire.Invitation:
+    secure = secure_origin(request) if hub().trust.serving else ""
+    if request.is_secure():
+        origin = f"https://{request.get_host()}"
+    else:
+        # A new device does not trust the house yet; the page leads on from there.
+        origin = f"http://{host_of(request)}:{hub().config.http_port}"
+    address = f"{origin or secure}/join?code={code}"
+    ends = hub().context.clock.now_ms() + GOOD_DAYS * DAY_MS
+    return wire.Invitation(code=code, address=address, svg=drawn(address), ends_at=ends)
+
+
+class MembersView(View):
+    """Everybody who can sign in."""
+
+    reads = Right.KEEP
+
+    @operation(name="members_list", gives=list[wire.Member])
+    def get(self, request: Request) -> Response:
+        """All of them by name, with what they are in the house."""
+        return Response([_member(one) for one in User.objects.order_by("username")])
+
+
+class MemberView(View):
+    """One of them."""
+
+    does = Right.KEEP
+
+    @operation(name="member_change", takes=wire.PlaceRequest, gives=wire.Member)
+    def put(self, request: Request, member: str) -> Response:
+        """Make them something else in the house."""
+        asked = body(request, wire.PlaceRequest)
+        change(actor(request), ChangeAccount(member, _place(asked)), lambda *_: None)
+        return Response(_member(User.objects.get(username=member)))
+
+    @operation(name="member_remove")
+    def delete(self, request: Request, member: str) -> Response:
+        """Take them out of the household."""
+        return done(request, RemoveAccount(member))
+
+
+class ResetView(View):
+    """A new password for who has forgotten theirs."""
+
+    does = Right.KEEP
+
+    @operation(name="member_reset", gives=wire.Invitation, status=201)
+    def post(self, request: Request, member: str) -> Response:
+        """A code with which they set a new one."""
+        code = change(actor(request), ResetPerson(member), lambda _, made: made)
+        return Response(_invitation(request, code), status=201)
+
+
+class InvitationsView(View):
+    """Invitations."""
+
+    does = Right.KEEP
+
+    @operation(name="invitations_make", takes=wire.PlaceRequest, gives=wire.Invitation, status=201)
+    def post(self, request: Request) -> Response:
+        """Make one; it is good for three days, and used once."""
+        asked = body(request, wire.PlaceRequest)
+        code = change(actor(request), Invite(_place(asked)), lambda _, made: made)
+        return Response(_invitation(request, code), status=201)
+
+
+class JoinView(View):
+    """Joining the house."""
+
+    permission_classes = (AllowAny,)
+    throttle_scope = "sign-in"
+
+    def get_throttles(self) -> list[Any]:
+        return [AddressThrottle()]
+
+    @operation(
+        name="join_look",
+        gives=wire.Invited,
+        open_to_all=True,
+        parameters=[OpenApiParameter("code", str, required=True)],
+    )
+    def get(self, request: Request) -> Response:
+        """What an invitation is for, by its `code`."""
+        found = invitation(request.query_params.get("code", ""), hub().context.clock.now_ms())
+        return Response(
+            wire.Invited(
+                house=hub().config.house_name,
+                role=found.role,  # type: ignore[arg-type]
+                person=found.user.username if found.user else "",
+            )
+        )
+
+    @operation(name="join", takes=wire.JoinRequest, gives=wire.Person, status=201, open_to_all=True)
+    def post(self, request: Request) -> Response:
+        """Join with an invitation, or set a new password with one, and sign in."""
+        asked = body(request, wire.JoinRequest)
+        wanted = Join(asked.code, asked.username, asked.password)
+        user = change(STRANGER, wanted, lambda _, made: made)
+        written(login, request._request, user)
+        if actor_of(user).role is Role.WALL:
+            # It hangs where nobody types: it stays signed in until it is taken out.
+            request._request.session.set_expiry(10 * 366 * 86_400)
+            written(request._request.session.save)
+        return Response(signed_in(user), status=201)
+
+
+class PasswordView(View):
+    """One's own password."""
+
+    does = Right.SIGN
+    throttle_scope = "sign-in"
+
+    def get_throttles(self) -> list[Any]:
+        return [AddressThrottle()]
+
+    @operation(name="password_change", takes=wire.PasswordRequest)
+    def put(self, request: Request) -> Response:
+        """Another one. Everywhere else one is signed out."""
+        asked = body(request, wire.PasswordRequest)
+        keep = request.auth.pk if isinstance(request.auth, AccessToken) else 0
+        wanted = ChangePassword(asked.old, asked.new, keep)
+        user = change(actor(request), wanted, lambda _, made: made)
+        if request.auth is None:
+            written(login, request._request, user)
+        return Response(status=204)
+
+
+class SecondView(View):
+    """One's own second factor."""
+
+    does = Right.SIGN
+    throttle_scope = "sign-in"
+
+    def get_throttles(self) -> list[Any]:
+        return [AddressThrottle()]
+
+    @operation(name="second_begin", takes=wire.OwnPassword, gives=wire.SecondBegun, status=201)
+    def post(self, request: Request) -> Response:
+        """Make a secret for an app."""
+        asked = body(request, wire.OwnPassword)
+        secret = change(actor(request), BeginSecond(asked.password), lambda _, made: made)
+        house = hub().config.house_name
+        address = TOTP(secret).provisioning_uri(
+            name=actor(request).name, issuer_name=f"Hombi, {house}"
+        )
+        return Response(wire.SecondBegun(secret=secret, svg=drawn(address)), status=201)
+
+    @operation(name="second_confirm", takes=wire.SecondCode, gives=wire.RecoveryCodes)
+    def put(self, request: Request) -> Response:
+        """Show that the app has it; from now on one signs in with a code too."""
+        asked = body(request, wire.SecondCode)
+        codes = change(actor(request), ConfirmSecond(asked.code), lambda _, made: made)
+        return Response(wire.RecoveryCodes(codes=codes))
+
+
+class SecondRemovalView(View):
+    """Doing without it again."""
+
+    does = Right.SIGN
+    throttle_scope = "sign-in"
+
+    def get_throttles(self) -> list[Any]:
+        return [AddressThrottle()]
+
+    @operation(name="second_remove", takes=wire.OwnPassword)
+    def post(self, request: Request) -> Response:
+        """Sign in with the password alone again."""
+        asked = body(request, wire.OwnPassword)
+        return done(request, RemoveSecond(asked.password))
+
+
+def _member(user: User) -> wire.Member:
+    who = actor_of(user)
+    return wire.Member(
+        username=user.username,
+        role=who.role.value,
+        rooms=sorted(who.rooms),
+        dashboard=who.dashboard,
+        switches=who.switches,
+        last=round(user.last_login.timestamp() * 1000) if user.last_login else None,
+    )

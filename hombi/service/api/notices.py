@@ -1,0 +1,150 @@
+"""Notices, and the ways in which they reach people."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rest_framework.permissions import AllowAny
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from hombi import wire
+from hombi.hub.errors import Invalid
+from hombi.hub.hub import Hub
+from hombi.hub.kernel import STRANGER
+from hombi.hub.notices import AddPhone, PressButton, RemovePhone, TryPhone
+from hombi.hub.ports import PhoneRecord
+from hombi.service.accounts.household import owners
+from hombi.service.api import answers
+from hombi.service.api.parsing import body
+from hombi.service.api.schema import operation
+from hombi.service.api.views import View, actor, done, given
+from hombi.service.bridge import change, hub, read
+from hombi.service.throttles import AddressThrottle
+
+NOTICES_SHOWN = 100
+
+
+class WaysView(View):
+    """All ways of reaching people."""
+
+    @operation(name="ways_list", gives=list[wire.Way])
+    def get(self, request: Request) -> Response:
+        """List them."""
+        return Response(read(lambda h: [answers.way(p) for p in h.outbox.phones.values()]))
+
+    @operation(takes=wire.WayRequest, gives=wire.NewWay, status=201)
+    def post(self, request: Request) -> Response:
+        """Add a mail address, an address to post to, or a loudspeaker."""
+        asked = body(request, wire.WayRequest)
+        person = _person(request, given(asked.person))
+        way = PhoneRecord(0, asked.name, person, asked.address, "", "", 0, asked.sort)
+        answer = change(actor(request), AddPhone(way), lambda _, made: answers.new_way(made))
+        return Response(answer, status=201)
+
+
+class LoudspeakersView(View):
+    """What can say a text."""
+
+    @operation(name="loudspeakers_list", gives=list[wire.Loudspeaker])
+    def get(self, request: Request) -> Response:
+        """The actions of nodes that take one."""
+        return Response(read(_loudspeakers))
+
+
+class PhonesView(View):
+    """Phones, which add themselves."""
+
+    @operation(takes=wire.PhoneRequest, gives=wire.Way, status=201)
+    def post(self, request: Request) -> Response:
+        """Add one; the same subscription again replaces it."""
+        asked = body(request, wire.PhoneRequest)
+        person, keys = _person(request, given(asked.person)), asked.keys
+        phone = PhoneRecord(0, asked.name, person, asked.endpoint, keys.p256dh, keys.auth, 0)
+        answer = change(actor(request), AddPhone(phone), lambda _, made: answers.way(made))
+        return Response(answer, status=201)
+
+
+def _loudspeakers(h: Hub) -> list[wire.Loudspeaker]:
+    return [
+        wire.Loudspeaker(
+            address=f"{node}/{action}/{given}",
+            title=f"{h.house.nodes[node].title}: {h.house.nodes[node].actions[action].title}",
+        )
+        for node, action, given in h.ways.speaking()
+    ]
+
+
+def _person(request: Request, named: str | None) -> str:
+    """Whom a way is for. Raises Invalid."""
+    person = named or _owner(request)
+    people = read(lambda h: sorted(h.house.people))
+    if person not in people:
+        raise Invalid(f"nobody here is called {person}; people are {', '.join(people)}")
+    return person
+
+
+def _owner(request: Request) -> str:
+    """The signed-in person; for the command line on the hub's machine, the owner."""
+    if request.user.pk:
+        return str(request.user.username)
+    owner = owners().values_list("username", flat=True).first()
+    if owner is None:
+        raise Invalid("this hub has no owner yet; claim it in the console first")
+    return str(owner)
+
+
+class WayView(View):
+    """One way."""
+
+    @operation(name="way_remove")
+    def delete(self, request: Request, way: int) -> Response:
+        """Remove it."""
+        return done(request, RemovePhone(way))
+
+
+class WayTestView(View):
+    """Trying a way."""
+
+    @operation(status=202)
+    def post(self, request: Request, way: int) -> Response:
+        """Send a notice that way."""
+        return done(request, TryPhone(way), 202)
+
+
+class PushKeyView(View):
+    """What a browser subscribes with."""
+
+    @operation(gives=wire.PushKey)
+    def get(self, request: Request) -> Response:
+        """The hub's application server key."""
+        return Response(wire.PushKey(key=hub().public_key))
+
+
+class NoticesView(View):
+    """What the household was told."""
+
+    @operation(gives=list[wire.Notice])
+    def get(self, request: Request) -> Response:
+        """The latest hundred notices, newest first."""
+        found = hub().context.records.notices.latest(NOTICES_SHOWN)
+        return Response([answers.notice(one) for one in found])
+
+
+class PressView(View):
+    """Buttons of notices."""
+
+    authentication_classes = ()
+    permission_classes = (AllowAny,)
+    throttle_scope = "press"
+
+    def get_throttles(self) -> list[Any]:
+        return [AddressThrottle()]
+
+    @operation(takes=wire.PressRequest, gives=wire.Pressed, open_to_all=True)
+    def post(self, request: Request) -> Response:
+        """Press one, with the right that came with it. It counts once, for a day, and
+        for that button alone; nobody needs to be signed in."""
+        asked = body(request, wire.PressRequest)
+        done = change(STRANGER, PressButton(asked.right), lambda _, said: said)
+        return Response(wire.Pressed(done=done))

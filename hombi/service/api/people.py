@@ -1,0 +1,62 @@
+"""The people of the household, and who is home."""
+
+from __future__ import annotations
+
+from rest_framework.request import Request
+from rest_framework.response import Response
+
+from hombi import wire
+from hombi.core.values import show_span
+from hombi.hub.errors import Invalid
+from hombi.hub.hub import Hub
+from hombi.hub.notices import SetQuietHours
+from hombi.hub.presence import FollowPerson, Person, SayHome
+from hombi.service.api.parsing import body
+from hombi.service.api.schema import operation
+from hombi.service.api.views import View, actor, given
+from hombi.service.bridge import change, read
+
+
+class PeopleView(View):
+    """Everybody of the household."""
+
+    @operation(name="people_list", gives=list[wire.Presence])
+    def get(self, request: Request) -> Response:
+        """All of them by name, and whether they are home."""
+        return Response(read(lambda h: [_person(h, one) for one in h.presence.people]))
+
+
+class PersonView(View):
+    """One of them."""
+
+    @operation(takes=wire.PresenceChange, gives=wire.Presence)
+    def patch(self, request: Request, person: str) -> Response:
+        """Say that they are home or away, or name the values that tell it."""
+        asked = body(request, wire.PresenceChange)
+        home, follows, quiet = given(asked.home), given(asked.follows), given(asked.quiet)
+        if follows is None and asked.linger:
+            follows = read(lambda h: list(h.presence.person(person).follows))
+        if home is None and follows is None and quiet is None:
+            raise Invalid("say home, follows or quiet")
+        if quiet is not None:
+            change(actor(request), SetQuietHours(person, quiet), lambda *_: None)
+            answer = read(lambda h: _person(h, h.presence.person(person)))
+        if follows is not None:
+            answer = change(actor(request), FollowPerson(person, follows, asked.linger), _person)
+        if home is not None:
+            answer = change(actor(request), SayHome(person, home), _person)
+        return Response(answer)
+
+
+def _person(h: Hub, found: Person) -> wire.Presence:
+    latest = found.entity.latest if found.entity is not None else None
+    known = latest is not None and latest.value is not None
+    return wire.Presence(
+        person=found.name,
+        home=bool(latest.value) if latest is not None and known else None,
+        since=latest.at_ms if latest is not None else None,
+        entity=found.entity.address if found.entity is not None else None,
+        follows=list(found.follows),
+        linger=show_span(found.linger_ms),
+        quiet=str(h.outbox.quiet.get(found.name, "")),
+    )

@@ -1,0 +1,72 @@
+"""Putting a backup in the place of a house, or on a new machine. What was there before
+is moved aside, never deleted."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+
+from hombi import __version__
+from hombi.hub.backup import DATABASE, About, BackupError, proved, unpack
+from hombi.service.data_folder import holding, moved_aside
+
+
+@dataclass(frozen=True, slots=True)
+class Restored:
+    """What is there now, and where what was there before is; None where there was
+    nothing."""
+
+    about: About
+    aside: Path | None
+
+
+def restore(data: Path, file: Path, passphrase: str = "") -> Restored:
+    """Put all of a backup into a data folder. Nothing is changed before the whole of it
+    was read and compared. Raises BackupError, DataError."""
+    data.mkdir(parents=True, exist_ok=True, mode=0o700)
+    with holding(data), tempfile.TemporaryDirectory(prefix="restore-", dir=data) as folder:
+        about = unpack(file, passphrase, Path(folder))
+        if _newer(about.version):
+            raise BackupError(
+                f"{file} was made by Hombi {about.version}, and this is {__version__}; install "
+                "that one, or a newer one"
+            )
+        if wrong := proved(Path(folder) / DATABASE):
+            raise BackupError(f"{file} holds a damaged database ({wrong}); take another backup")
+        there = (data / DATABASE).exists()
+        aside = moved_aside(data, "before-restore") if there else None
+        for held in about.files:
+            target = data / held.name
+            target.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+            shutil.move(Path(folder) / held.name, target)
+    return Restored(about, aside)
+
+
+def _newer(version: str) -> bool:
+    def parts(text: str) -> tuple[int, ...]:
+        return tuple(int(one) for one in text.split(".") if one.isdigit())
+
+    return parts(version) > parts(__version__)
+
+
+def what_is_needed(about: About) -> list[str]:
+    """What a person must see to on a new machine, in sentences."""
+    found = []
+    if about.nodes.get("zigbee"):
+        found.append(
+            "Zigbee: plug in the stick and set zigbee.port in hombi.toml. The stick of before goes "
+            "on with its network; into another one, the kept network is put at the first start, so "
+            "that no node need be paired anew. Never run both sticks at once."
+        )
+    if about.nodes.get("bluetooth"):
+        found.append("Bluetooth: nodes are heard again by themselves; those with a bond may want "
+                     "to be paired anew with another adapter.")  # fmt: skip
+    if about.nodes.get("wifi"):
+        found.append(
+            "Wi-Fi: nodes find the hub as hombi.local. Those that were given an address need this "
+            "machine to have it: give it the address of the old one in the router."
+        )
+    found.append("Phones and browsers go on as they are: the house's authority came with it.")
+    return found
