@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from urllib.parse import urlsplit
+
 from django.http import HttpRequest
 from rest_framework.request import Request
 
@@ -11,11 +13,17 @@ from hombi.service.bridge import hub
 _HERE = ("localhost", "127.0.0.1", "[::1]", "testserver")
 
 
+def _asked(request: HttpRequest | Request) -> tuple[str, str]:
+    """The host and the port that were asked; "" for a port that was not named."""
+    found = urlsplit(f"//{request.get_host()}")
+    host = found.hostname or ""
+    return f"[{host}]" if ":" in host else host, str(found.port or "")
+
+
 def host_of(request: HttpRequest | Request) -> str:
     """The host that was asked, without its port; for one that is only this machine's
     own name for itself, its address in the house."""
-    name, found, port = request.get_host().rpartition(":")
-    host = name if found and port.isdigit() else request.get_host()
+    host, _ = _asked(request)
     if host not in _HERE:
         return host
     config = hub().config
@@ -30,12 +38,24 @@ def directly(request: HttpRequest | Request) -> bool:
     return int(request.get_port()) == hub().config.https_port
 
 
-def house_address(request: Request) -> str:
+def house_address(request: HttpRequest | Request) -> str:
     """The hub as a node reaches it: over plain HTTP, or as the proxy in front of it is
-    reached."""
-    if request.is_secure() and not directly(request):
-        return f"https://{request.get_host()}"
-    return f"http://{host_of(request)}:{hub().config.http_port}"
+    reached. A port that was asked is kept: it may be another's, which leads here."""
+    host, port = _asked(request)
+    if request.is_secure():
+        if not directly(request):
+            return f"https://{request.get_host()}"
+        port = ""
+    elif host not in _HERE:
+        return f"http://{request.get_host()}"
+    return f"http://{host_of(request)}:{port or hub().config.http_port}"
+
+
+def page_address(request: HttpRequest | Request) -> str:
+    """The console as another device reaches it: securely if who asks did."""
+    if request.is_secure() and directly(request):
+        return secure_origin(request)
+    return house_address(request)
 
 
 def secure_origin(request: HttpRequest | Request, *, here: bool = False) -> str:
@@ -44,5 +64,5 @@ def secure_origin(request: HttpRequest | Request, *, here: bool = False) -> str:
     config = hub().config
     if not config.https:
         return ""
-    host = request.get_host().rpartition(":")[0] or request.get_host() if here else host_of(request)
+    host = _asked(request)[0] if here else host_of(request)
     return f"https://{host}:{config.https_port}"

@@ -15,6 +15,7 @@ from pathlib import Path
 
 from hombi.hub.backup import kept_backups
 from hombi.hub.private_file import write_private
+from hombi.hub.workspace import left_over
 
 DATABASE, SECRET, LOCK = "hub.sqlite3", "secret.key", "hub.lock"  # the names of files
 # What is the house's beside the database.
@@ -41,6 +42,7 @@ def prepare(data: Path) -> None:
             f"the data folder {data} cannot be used ({error.strerror or error}); set "
             f"HOMBI_DATA to another"
         ) from error
+    _moved(data)
     _secret(data)
     _database(data / DATABASE)
 
@@ -87,12 +89,33 @@ def moved_aside(data: Path, why: str) -> Path:
     """Move the house of a data folder into a folder within, and give that."""
     aside = data / f"{why}-{datetime.now():%Y-%m-%d-%H%M%S}"
     aside.mkdir(mode=0o700)
-    for pattern in (f"{DATABASE}*", *HOUSE_FILES):
-        for path in data.glob(pattern):
-            # A salvaged house keeps everything but its database.
-            if why != "damaged" or path.name.startswith(DATABASE):
-                path.rename(aside / path.name)
+    for path in house_files(data):
+        # A salvaged house keeps everything but its database.
+        if why != "damaged" or path.name.startswith(DATABASE):
+            path.rename(aside / path.name)
     return aside
+
+
+def house_files(data: Path) -> list[Path]:
+    """What belongs to the house. The database comes before its log: no hub takes it for
+    whole without."""
+    patterns = (DATABASE, f"{DATABASE}-*", *HOUSE_FILES)
+    return [path for pattern in patterns for path in data.glob(pattern)]
+
+
+def _moved(data: Path) -> None:
+    """A house that was being moved when the power went is no new one."""
+    if (data / DATABASE).exists():
+        return
+    for what, before in (("restore", "before-restore"), ("salvage", "damaged")):
+        if left_over(data, what):
+            asides = [one for one in sorted(data.glob(f"{before}-*")) if one.is_dir()]
+            kept = f"; what was there before is in {asides[-1]}" if asides else ""
+            back = "" if what == "restore" else f"move its files back into {data}, and "
+            raise DataError(
+                f"a {what} of {data} was stopped before it was done{kept}: {back}run "
+                f"`hombi {what}` again"
+            )
 
 
 def _secret(data: Path) -> None:

@@ -3,14 +3,15 @@ is moved aside, never deleted."""
 
 from __future__ import annotations
 
-import shutil
-import tempfile
+import contextlib
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
 from hombi import __version__
 from hombi.hub.backup import DATABASE, About, BackupError, proved, unpack
-from hombi.service.data_folder import holding, moved_aside
+from hombi.hub.workspace import tidy, workspace
+from hombi.service.data_folder import holding, house_files, moved_aside
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,22 +27,29 @@ def restore(data: Path, file: Path, passphrase: str = "") -> Restored:
     """Put all of a backup into a data folder. Nothing is changed before the whole of it
     was read and compared. Raises BackupError, DataError."""
     data.mkdir(parents=True, exist_ok=True, mode=0o700)
-    with holding(data), tempfile.TemporaryDirectory(prefix="restore-", dir=data) as folder:
-        about = unpack(file, passphrase, Path(folder))
+    with holding(data), _making(data) as folder:
+        about = unpack(file, passphrase, folder)
         if _newer(about.version):
             raise BackupError(
                 f"{file} was made by Hombi {about.version}, and this is {__version__}; install "
                 "that one, or a newer one"
             )
-        if wrong := proved(Path(folder) / DATABASE):
+        if wrong := proved(folder / DATABASE):
             raise BackupError(f"{file} holds a damaged database ({wrong}); take another backup")
-        there = (data / DATABASE).exists()
-        aside = moved_aside(data, "before-restore") if there else None
-        for held in about.files:
+        aside = moved_aside(data, "before-restore") if house_files(data) else None
+        # The database comes last: where there is one, the house around it is whole.
+        for held in sorted(about.files, key=lambda one: one.name == DATABASE):
             target = data / held.name
             target.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-            shutil.move(Path(folder) / held.name, target)
+            (folder / held.name).rename(target)
     return Restored(about, aside)
+
+
+@contextlib.contextmanager
+def _making(data: Path) -> Iterator[Path]:
+    tidy(data)
+    with workspace(data, "restore") as folder:
+        yield folder
 
 
 def _newer(version: str) -> bool:

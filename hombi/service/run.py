@@ -23,6 +23,7 @@ import uvloop
 from hombi.hub.config import Config, ConfigError, load_config
 from hombi.hub.hub import Hub, open_hub
 from hombi.hub.private_file import write_private
+from hombi.hub.workspace import tidy
 from hombi.links.base import LinkError
 from hombi.links.crowd import raise_open_files
 from hombi.links.secured import SecuredDoor
@@ -60,6 +61,7 @@ def serve(data: Path, *, new_secrets: bool = False) -> None:
         raise StartError(str(error)) from error
     raise_open_files()
     with _only_hub(data):
+        tidy(data)
         os.environ["HOMBI_DATA"] = str(data)
         os.environ["DJANGO_SETTINGS_MODULE"] = "hombi.service.settings"
         django.setup()
@@ -172,16 +174,28 @@ def _way_back(database: Path, loader: Any) -> Iterator[None]:
         yield
         return
     folder = database.parent / "backups"
-    folder.mkdir(mode=0o700, exist_ok=True)
     copy = folder / "before-update.sqlite3"
-    copy.unlink(missing_ok=True)
     connection.close()
-    _copy(database, copy)
+    try:
+        folder.mkdir(mode=0o700, exist_ok=True)
+        copy.unlink(missing_ok=True)
+        _copy(database, copy)
+    except (OSError, sqlite3.Error) as error:
+        raise StartError(
+            f"the database was not brought up to date, since no copy of it can be kept at {copy} "
+            f"({error}); make room on the disk, and start again"
+        ) from error
     try:
         yield
     except Exception as error:
         connection.close()
-        _copy(copy, database)
+        try:
+            _copy(copy, database)
+        except sqlite3.Error as worse:
+            raise StartError(
+                f"the update of the database failed ({error}), and so did taking it back "
+                f"({worse}); how it was before is in {copy}: put that in the place of {database}"
+            ) from error
         raise StartError(
             f"the update of the database failed ({error}), and it is as it was before; install "
             "the earlier Hombi again, and tell its makers"

@@ -7,7 +7,6 @@ import contextlib
 import os
 import shutil
 import sqlite3
-import tempfile
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -15,6 +14,7 @@ from typing import Any
 
 from hombi.core.series.rollup import DAY_MS, FIVE_MINUTES_MS, HOUR_MS
 from hombi.hub.backup import proved
+from hombi.hub.workspace import workspace
 from hombi.service.data_folder import DATABASE, SECRET, holding, moved_aside
 
 PAGES = (500, 20, 1)
@@ -47,10 +47,10 @@ def salvage(data: Path) -> Salvaged:
     damaged = data / DATABASE
     if not damaged.exists():
         raise SalvageError(f"there is no {damaged}")
-    with holding(data), tempfile.TemporaryDirectory(prefix="salvage-", dir=data) as folder:
+    with holding(data), workspace(data, "salvage") as folder:
         if (data / SECRET).exists():
             shutil.copy(data / SECRET, folder)
-        fresh = _fresh(Path(folder))
+        fresh = _fresh(folder)
         done = Salvaged()
         with (
             contextlib.closing(sqlite3.connect(f"file:{damaged}?mode=ro", uri=True)) as old,

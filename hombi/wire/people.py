@@ -148,7 +148,7 @@ class Notice(Shape, frozen=True, kw_only=True):
     subject: str
     urgent: bool
     quiet: bool
-    state: Literal["waiting", "delivered", "failed", "replaced", "told together"]
+    state: Literal["waiting", "delivered", "failed", "too late", "replaced", "told together"]
     attempts: int
     problem: str
     at: Ms

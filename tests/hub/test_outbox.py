@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import asyncio
+import json
 import string
 from datetime import datetime
 from zoneinfo import ZoneInfo
@@ -24,6 +25,7 @@ from hombi.hub.notices import (
     Told,
     address_of,
 )
+from hombi.hub.notices.push import fitting
 from hombi.hub.pairing import proof_of
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
 from tests.house import description
@@ -250,6 +252,56 @@ async def test_what_is_over_is_said_without_a_sound_and_only_once() -> None:
         ], "of what nobody was told, nothing is said"
         assert [one.quiet for one in r.phones.taken] == [False, True]
         assert r.phones.taken[0].subject == r.phones.taken[1].subject
+
+
+async def test_of_a_time_that_is_past_nothing_is_said() -> None:
+    """What told of its end itself, or was blind, begins anew when it starts again."""
+    async with rig() as r:
+        await phone(r)
+        r.hub.outbox.tell(about("Door open", "automation/door"))
+        await settle()
+        r.clock.now += 3 * 24 * 3_600_000
+        r.hub.outbox.forget("automation/door")
+        r.hub.outbox.over("automation/door", lambda lasted: f"closed again after {lasted}", "/")
+        await settle()
+        assert len(r.phones.told) == 1, "it was told of before"
+        r.hub.outbox.tell(about("Door open", "automation/door"))
+        await settle()
+        r.clock.now += 60_000
+        r.hub.outbox.over("automation/door", lambda lasted: f"closed again after {lasted}", "/")
+        await settle()
+        assert r.phones.told[-1] == ("Ada's phone", "Door open", "closed again after 1 min")
+
+
+async def test_an_urgent_one_keeps_its_place_beside_a_newer_one_that_is_not() -> None:
+    async with rig() as r:
+        r.hub.house.people |= {"ada"}
+        await phone(r)
+        r.phones.answers = [LATER]
+        r.hub.outbox.tell(about("Leak", "water", urgent=True))
+        await settle()
+        await r.do(SetQuietHours("ada", "07:30-09:00"))
+        r.hub.outbox.tell(about("Still wet", "water"))
+        await settle()
+        await r.clock.forward(60_000)
+        assert [title for _, title, _ in r.phones.told] == ["Leak"]
+        await r.clock.forward(2 * 3_600_000)
+        assert [title for _, title, _ in r.phones.told] == ["Leak", "Still wet"]
+        assert set(states(r).values()) == {"delivered"}
+
+
+@pytest.mark.parametrize("sign", ["x", "é", "🧀", "\n", '"', "\x01"])
+def test_what_a_push_service_would_refuse_for_its_length_is_cut(sign: str) -> None:
+    said = {"title": "Cheese", "text": sign * 9_000, "urgent": True}
+    cut = fitting(said)
+    assert 3_000 < len(cut) <= 3_900
+    read = json.loads(cut)
+    assert (read["title"], read["urgent"]) == ("Cheese", True)
+    assert read["text"].endswith("…")
+    assert set(read["text"][:-1]) == {sign}
+    both = json.loads(fitting({**said, "title": sign * 9_000}))
+    assert both["title"].endswith("…")
+    assert fitting({"title": "é", "text": ""}) == '{"title": "é", "text": ""}'.encode()
 
 
 async def test_that_it_is_over_is_said_after_a_restart_too() -> None:
@@ -481,3 +533,11 @@ async def test_a_loudspeaker_says_it_and_says_nothing_late() -> None:
         await settle()
         assert r.link.acts == [("terrace-speaker", "say", {"text": "Rain. take the washing in"})]
         assert states(r) == {"Rain": "delivered"}
+        r.hub.house.people |= {"ada"}
+        await r.do(SetQuietHours("ada", "07:30-09:00"))
+        r.hub.outbox.tell(Told("ada", "Hens in", sorts=("loudspeaker",)))
+        await settle()
+        await r.clock.forward(2 * 3_600_000)
+        assert states(r)["Hens in"] == "too late"
+        assert len(r.link.acts) == 1
+        assert not list(r.hub.outbox.needs()), "quiet hours are no fault"

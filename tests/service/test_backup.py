@@ -3,7 +3,9 @@ damaged ones; what is read of a damaged database; updates that fail."""
 
 from __future__ import annotations
 
+import itertools
 import json
+import os
 import random
 import shutil
 import sqlite3
@@ -23,6 +25,8 @@ from hombi.hub.config import make_config
 from hombi.hub.errors import Busy
 from hombi.hub.kernel import Context
 from hombi.hub.memory import MemoryRecords
+from hombi.service.data_folder import DataError, prepare
+from hombi.service.restoring import restore
 from tests.conftest import make_service
 from tests.house import CLIMATE, OWNER, PASSWORD, PLUG, Joined, Service, description, let_in, until
 from tests.hub.parts import ManualClock
@@ -177,6 +181,54 @@ class Copying(MemoryRecords):
         shutil.copy(self.database, path)
 
 
+def stopped_at(rename: int, data: Path, file: Path) -> bool:
+    """Restore in a process of its own, which ends as by a power cut when it moves that
+    file; whether it came so far."""
+    child = os.fork()
+    if child == 0:
+        moves, real = itertools.count(), Path.rename
+
+        def cut(path: Path, target: Path) -> Path:
+            if next(moves) == rename:
+                os._exit(9)
+            return real(path, target)
+
+        Path.rename = cut  # type: ignore[method-assign, assignment]
+        try:
+            restore(data, file, SECRET)
+        finally:
+            os._exit(0)
+    return os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 9
+
+
+def test_a_restore_that_is_cut_off_anywhere_leaves_no_new_and_empty_house(
+    backup: Path, tmp_path: Path
+) -> None:
+    held = {one.name for one in unpack(backup, SECRET).files}
+    came, refused = 0, 0
+    while True:
+        data = tmp_path / str(came)
+        restore(data, backup, SECRET)
+        (data / "hub.sqlite3-wal").touch()
+        if not stopped_at(came, data, backup):
+            break
+        came += 1
+        if (data / "hub.sqlite3").exists():
+            prepare(data)
+            assert all((data / one).exists() for one in held)
+        else:
+            refused += 1
+            with pytest.raises(DataError, match=r"a restore of .* run `hombi restore` again"):
+                prepare(data)
+        restore(data, backup, SECRET)
+        prepare(data)
+        assert all((data / one).exists() for one in held)
+        assert not (data / "hub.sqlite3-wal").exists(), "another database's log"
+        assert not list(data.glob(".making-*"))
+    assert came >= 2 * len(held)
+    assert refused >= len(held)
+
+
 async def test_the_nights_backups_are_proved_and_the_oldest_go(
     tmp_path: Path, empty_database: Path
 ) -> None:
@@ -208,7 +260,7 @@ async def test_the_nights_backups_are_proved_and_the_oldest_go(
     assert not await backups.nightly()
     assert "damaged" in backups.problem
     assert sorted(one.name for one in share.iterdir()) == names
-    assert not [one for one in tmp_path.iterdir() if one.name.startswith("backup-")]
+    assert not list(tmp_path.glob(".making-*"))
     with pytest.raises(Busy):
         MemoryRecords().copy_to(tmp_path / "x")
     context.thread.close()

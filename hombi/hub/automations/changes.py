@@ -182,7 +182,7 @@ class RemoveAutomation(Change[Automations, None]):
             if runner.program is not None and runner.record.enabled:
                 part.step(runner, Taken("it was removed", self.leave))
             part.drop(runner)
-            part.starts.forget(runner.record.slug)
+            part.forget(runner)
             records = part.context.records.automations
             await part.context.thread.run(records.remove, runner.record)
         return Done(None, AutomationRemoved(automation=runner.record.slug))

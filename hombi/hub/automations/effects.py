@@ -48,6 +48,9 @@ class Teller(Protocol):
     def over(self, subject: str, say: Callable[[str], str], path: str) -> None:
         """What was told of is over; `say` makes the text of how long it lasted."""
 
+    def forget(self, subject: str) -> None:
+        """What was told of it before belongs to a time that is past."""
+
 
 class Effects:
     """Carries them out, and knows what automations switched lately."""
@@ -95,6 +98,11 @@ class Effects:
         """An automation has ended, and tells nobody itself: who was told that it
         started learns that it is over."""
         self._teller.over(subject_of(name), say, page_of(name))
+
+    def forget(self, name: str) -> None:
+        """What was told of an automation so far belongs to a time that is past: it
+        starts again, or nobody is to learn that it is over."""
+        self._teller.forget(subject_of(name))
 
     def ask(self, change: Change[Any, Any], name: str, actor: Actor) -> None:
         """Make a change that may be refused; that is told, and the rest goes on."""

@@ -368,13 +368,23 @@ class Automations(Part):
             self.context.announce(event, Actor.automation(program.name))
             if why.edge is EdgeKind.START:
                 self.starts.add(name, now)
+                self._effects.forget(name)
             chain = (*self._effects.chain(program, why), name)[-4 * ROUNDS :]
         for effect in done.effects:
             self._effects.carry_out(effect, name, Actor.automation(program.name), chain, now)
         told = any(isinstance(effect, Tell) for effect in done.effects)
-        if why is not None and why.edge is EdgeKind.END and not told:
+        if why is None or why.edge is EdgeKind.START:
+            return
+        if why.edge is EdgeKind.END and not told:
             watched = self._house.entities.get(why.entity or program.watch.entity)
             self._effects.over(name, partial(over_text, watched))
+        else:
+            self._effects.forget(name)
+
+    def forget(self, runner: Runner) -> None:
+        """Nothing more is said of what an automation told people."""
+        self.starts.forget(runner.record.slug)
+        self._effects.forget(runner.record.slug)
 
     def _buttons(self, name: str) -> tuple[dict[str, Any], ...]:
         """What a phone offers to do about an automation that has started."""

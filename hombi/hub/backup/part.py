@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import shutil
-import tempfile
+import time
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta, tzinfo
@@ -28,6 +28,7 @@ from hombi.hub.config import Config
 from hombi.hub.errors import Busy
 from hombi.hub.events import BackupFailed, BackupMade
 from hombi.hub.kernel import Actor, Change, Context, Done, Need, Part, Right
+from hombi.hub.workspace import workspace
 from hombi.links.base import Check
 
 # What of the data folder goes with the database.
@@ -36,6 +37,7 @@ FOLDERS = ("profiles",)
 LOOK_EVERY_S, AGAIN_MS = 20.0, 3_600_000
 # A backup that is older than this is spoken of.
 OLD_MS = 3 * 86_400_000
+PART_S = 86_400
 # So much must be left on the disk when it is made.
 SPARE = 200_000_000
 
@@ -111,6 +113,9 @@ class Backups(Part):
     def _let_go(self) -> None:
         for old in kept_backups(self.folder)[: -self.config.backup.keep]:
             old.unlink(missing_ok=True)
+        for part in self.folder.glob(".hombi-*.part"):  # of a hub that was killed
+            if time.time() - part.stat().st_mtime > PART_S:
+                part.unlink(missing_ok=True)
 
     async def make(self, path: Path, passphrase: str = "") -> Made:
         """Make one at this path, and prove it by opening it. Raises BackupError."""
@@ -128,20 +133,24 @@ class Backups(Part):
             if shutil.disk_usage(place).free < size + SPARE:
                 raise BackupError(f"there is not enough room at {place} for a backup")
         # Beside the database: it is on the same disk, and nobody else may read there.
-        with tempfile.TemporaryDirectory(prefix="backup-", dir=data) as folder:
-            copy = Path(folder) / DATABASE
+        with workspace(data, "backup") as folder:
+            copy = folder / DATABASE
             self.context.records.copy_to(copy)
             if wrong := proved(copy):
                 raise BackupError(f"the database is damaged ({wrong}); `hombi doctor` says more")
             counts, nodes = counted(copy)
-            files = {DATABASE: copy, **_beside(data)}
+            files = {DATABASE: copy, **_beside(data, folder)}
             held = tuple(hashed(name, one) for name, one in files.items())
             about = About(
                 FORMAT, __version__, self.config.house_name, self.context.clock.now_ms(),
                 counts, nodes, held,
             )  # fmt: skip
             pack(path, about, files, passphrase)
-        unpack(path, passphrase)
+        try:
+            unpack(path, passphrase)
+        except BackupError:
+            path.unlink(missing_ok=True)
+            raise
         return Made(path, about, path.stat().st_size)
 
     def needs(self) -> Iterator[Need]:
@@ -166,13 +175,16 @@ class Backups(Part):
         return [Check("backup", "warning" if old else "ok", text, advice)]
 
 
-def _beside(data: Path) -> dict[str, Path]:
-    """What goes with the database, by its name in the backup."""
-    found = {name: data / name for name in FILES if (data / name).is_file()}
-    for folder in FOLDERS:
-        for path in sorted((data / folder).rglob("*")):
-            if path.is_file():
-                found[str(path.relative_to(data))] = path
+def _beside(data: Path, into: Path) -> dict[str, Path]:
+    """Copies of what goes with the database, by its name in the backup: a file may be
+    changed while the backup is made."""
+    within = [path for folder in FOLDERS for path in sorted((data / folder).rglob("*"))]
+    found = {}
+    for path in (*(data / name for name in FILES), *within):
+        if path.is_file():
+            name = path.relative_to(data)
+            (into / name).parent.mkdir(parents=True, exist_ok=True)
+            found[str(name)] = Path(shutil.copyfile(path, into / name))
     return found
 
 

@@ -28,7 +28,7 @@ class Loudspeaker:
         node, _, rest = way.endpoint.partition("/")
         action, _, given = rest.partition("/")
         if self._context.clock.now_ms() - delivery.created_ms > LATE_MS:
-            return Sent(Fate.IMPOSSIBLE, "it could not be said in time")
+            return Sent(Fate.TOO_LATE, "it could not be said in time")
         text = f"{delivery.title}. {delivery.text}".strip(" .")
         try:
             await self._context.changes.do(self._act(node, action, {given or "text": text}), HOUSE)

@@ -170,10 +170,10 @@ class Outbox(Part):
     def over(self, subject: str, say: Callable[[str], str], path: str) -> None:
         """What was told of is over: say so without a sound, in the place of what was
         said. Nothing is said of what nobody was told of."""
-        begun = self._begun.pop(subject, None)
+        begun = self._begun.get(subject)
         if begun is None:
             return
-        self._keeper.keep(f"notices/begun/{subject}", None)
+        self.forget(subject)
         lasted = show_span(max(0, self._clock.now_ms() - int(begun["since"])))
         # Only a phone can put it in the other's place.
         told = Told(
@@ -181,6 +181,11 @@ class Outbox(Part):
         )
         if self.meant(told.to, told.sorts):
             self.tell(told)
+
+    def forget(self, subject: str) -> None:
+        """Say nothing more of what was told of it."""
+        if self._begun.pop(subject, None) is not None:
+            self._keeper.keep(f"notices/begun/{subject}", None)
 
     async def send(self, ways: Sequence[PhoneRecord], told: Told) -> None:
         """Store a notice for these ways and begin to send it."""
@@ -292,6 +297,8 @@ class Outbox(Part):
         if sent.fate is Fate.DELIVERED:
             delivery.state = "delivered"
             announce(NoticeDelivered(title=title, phone=way.name, person=way.person))
+        elif sent.fate is Fate.TOO_LATE:
+            delivery.state = "too late"
         else:
             delivery.state = "failed"
             self.failed += 1
@@ -323,7 +330,7 @@ class Outbox(Part):
         for way_id in self._queues:
             self._plan(way_id)
 
-    async def forget(self, way: PhoneRecord) -> None:
+    async def take_away(self, way: PhoneRecord) -> None:
         """Take a way away; what waits for it has failed then."""
         del self.phones[way.id]
         self._queues.pop(way.id, None)
@@ -343,7 +350,7 @@ class RemovePhone(Change[Outbox, None]):
 
     async def do(self, part: Outbox, by: Actor) -> Done[None]:
         way = part.find(self.phone)
-        await part.forget(way)
+        await part.take_away(way)
         event = PhoneRemoved(phone=way.id, title=way.name, person=way.person, why=self.why)
         return Done(None, event)
 

@@ -24,12 +24,15 @@ class Queue:
     until_ms: int = 0
 
     def put(self, new: DeliveryRecord) -> list[DeliveryRecord]:
-        """Put one in; those whose place it takes are out of the queue, and returned."""
+        """Put one in; those whose place it takes are out of the queue, and returned. An
+        urgent one comes also in quiet hours: only another urgent one says as much, or
+        that it is over."""
         replaced = [
             one
             for one in self.waiting
             if new.subject and one.subject == new.subject and one is not self.busy
-        ]
+            and (new.urgent or new.quiet or not one.urgent)
+        ]  # fmt: skip
         self.waiting = [one for one in self.waiting if one not in replaced]
         self.waiting.append(new)
         return replaced

@@ -15,6 +15,8 @@ class Fate(Enum):
     DELIVERED = "delivered"
     GONE = "gone"
     LATER = "later"
+    # Nothing failed: what it says is of no use any more.
+    TOO_LATE = "too late"
     IMPOSSIBLE = "impossible"
 
 

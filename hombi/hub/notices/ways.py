@@ -56,7 +56,7 @@ class Ways(Part):
         same = (way.sort, way.endpoint) if way.sort == PHONE else None
         for other in list(outbox.phones.values()):
             if (other.sort, other.endpoint) == same:
-                await outbox.forget(other)
+                await outbox.take_away(other)
             elif way.sort != PHONE and address_of(other) == address_of(way):
                 raise Invalid(f"{way.person} has a way called {other.name} already")
         way.added_ms = self.context.clock.now_ms()

@@ -82,9 +82,10 @@ class PictureView(View):
     @operation(name="dashboards_picture")
     def get(self, request: Request, dashboard: str, tile: int) -> HttpResponse:
         """What its camera shows now, fetched by the hub. `tile` counts from 0."""
+        who = actor(request)
 
         def look(h: Hub) -> str:
-            tiles = h.dashboards.known(dashboard).tiles
+            tiles = _seen(h, h.dashboards.known(dashboard), who)
             if tile >= len(tiles) or tiles[tile].sort != "picture":
                 raise NotFound(f"{dashboard} has no picture at {tile}")
             return tiles[tile].address
@@ -112,10 +113,25 @@ def _dashboard(h: Hub, found: Dashboard, who: Actor = HOUSE) -> wire.Dashboard:
         room=found.room or None,
         tiles=[
             wire.Tile(
-                sort=one.sort, of=list(one.of), size=one.size, text=one.text, address=one.address
+                sort=one.sort,
+                of=list(one.of),
+                size=one.size,
+                text=one.text,
+                # A camera's address may hold its password.
+                address="" if who.scoped else one.address,
             )
-            for one in found.tiles
-            if not who.scoped
-            or all(sees(h, who, h.house.entities[of]) for of in one.of if of in h.house.entities)
+            for one in _seen(h, found, who)
         ],
     )
+
+
+def _seen(h: Hub, found: Dashboard, who: Actor) -> list[Tile]:
+    """Its tiles without those that show what is not theirs to see."""
+    if not who.scoped:
+        return list(found.tiles)
+    entities = h.house.entities
+    return [
+        one
+        for one in found.tiles
+        if all(sees(h, who, entities[of]) for of in one.of if of in entities)
+    ]

@@ -28,7 +28,7 @@ from hombi.service.accounts.household import (
 from hombi.service.accounts.models import AccessToken
 from hombi.service.accounts.second import BeginSecond, ConfirmSecond, RemoveSecond
 from hombi.service.accounts.who import actor_of
-from hombi.service.addresses import host_of, secure_origin
+from hombi.service.addresses import page_address
 from hombi.service.api.accounts import signed_in
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
@@ -45,13 +45,7 @@ def _place(asked: wire.PlaceRequest) -> Place:
 
 
 def _invitation(request: Request, code: str) -> wire.Invitation:
-    secure = secure_origin(request) if hub().trust.serving else ""
-    if request.is_secure():
-        origin = f"https://{request.get_host()}"
-    else:
-        # A new device does not trust the house yet; the page leads on from there.
-        origin = f"http://{host_of(request)}:{hub().config.http_port}"
-    address = f"{origin or secure}/join?code={code}"
+    address = f"{page_address(request)}/join?code={code}"
     ends = hub().context.clock.now_ms() + GOOD_DAYS * DAY_MS
     return wire.Invitation(code=code, address=address, svg=drawn(address), ends_at=ends)
 

@@ -13,7 +13,7 @@ from rest_framework.response import Response
 
 from hombi import wire
 from hombi.hub.trust import configuration_profile
-from hombi.service.addresses import host_of, secure_origin
+from hombi.service.addresses import house_address, secure_origin
 from hombi.service.api.problems import problem
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View
@@ -47,7 +47,7 @@ class TrustView(View):
         """The authority, and where the console is over HTTPS."""
         trust, config = hub().trust, hub().config
         authority = trust.authority if not trust.owned else None
-        page = f"http://{host_of(request)}:{config.http_port}/trust"
+        page = f"{house_address(request)}/trust"
         ends = trust.certificate.not_valid_after_utc if trust.certificate is not None else None
         if authority is not None:
             ends = authority.certificate.not_valid_after_utc

@@ -96,6 +96,7 @@ function State({ notice }: { notice: { state: string; problem: string; attempts:
     ) : (
       <>waits</>
     );
+  if (notice.state === "too late") return <>{visible(notice.problem)}</>;
   if (notice.state === "replaced") return <>a newer one took its place</>;
   if (notice.state === "told together") return <>told together with others</>;
   return <>delivered</>;
