@@ -13,7 +13,6 @@ import signal
 import socket
 import struct
 import subprocess
-import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -25,6 +24,7 @@ import httpx
 import paho.mqtt.client as paho
 
 from hombi.client import Hub
+from tests.warm import Command, ran
 
 OWNER, PASSWORD = "ada", "three-geese-on-the-weir"
 
@@ -68,7 +68,7 @@ class Service:
     port: int
     mqtt_port: int
     env: dict[str, str] = field(default_factory=dict)
-    process: subprocess.Popen[str] | None = None
+    process: Command | None = None
     code: str = ""
     said: list[str] = field(default_factory=list)
 
@@ -96,14 +96,7 @@ class Service:
         }
 
     def start(self) -> Service:
-        self.process = subprocess.Popen(
-            [sys.executable, "-m", "hombi.cli.app", "serve"],
-            env=self.environment,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.STDOUT,
-            text=True,
-        )
-        assert self.process.stdout is not None
+        self.process = Command(["serve"], self.environment)
         for line in self.process.stdout:
             self.said.append(line)
             if "enter the code" in line:
@@ -118,7 +111,6 @@ class Service:
 
     def _drain(self) -> None:
         assert self.process is not None
-        assert self.process.stdout is not None
         with contextlib.suppress(ValueError):
             for line in self.process.stdout:
                 self.said.append(line)
@@ -146,15 +138,8 @@ class Service:
         self, *words: str, stdin: str = "", env: dict[str, str] | None = None
     ) -> subprocess.CompletedProcess[str]:
         """A command line, as a person types it."""
-        return subprocess.run(
-            [sys.executable, "-m", "hombi.cli.app", *words],
-            env={**self.environment, "COLUMNS": "160", **(env or {})},
-            input=stdin,
-            capture_output=True,
-            text=True,
-            timeout=90,
-            check=False,
-        )
+        environment = {**self.environment, "COLUMNS": "160", **(env or {})}
+        return ran(words, environment, stdin, timeout=90)
 
 
 def description(title: str, thing_id: str = "", **properties: dict[str, Any]) -> dict[str, Any]:

@@ -87,7 +87,7 @@ def holding(data: Path) -> Iterator[None]:
 
 def moved_aside(data: Path, why: str) -> Path:
     """Move the house of a data folder into a folder within, and give that."""
-    aside = data / f"{why}-{datetime.now():%Y-%m-%d-%H%M%S}"
+    aside = data / f"{why}-{datetime.now():%Y-%m-%d-%H%M%S-%f}"
     aside.mkdir(mode=0o700)
     for path in house_files(data):
         # A salvaged house keeps everything but its database.

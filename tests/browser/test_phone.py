@@ -5,16 +5,25 @@ from __future__ import annotations
 
 import base64
 import json
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import httpx
 import pytest
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
-from playwright.sync_api import BrowserContext, Page, expect
+from playwright.sync_api import Browser, BrowserContext, Page, expect
 
+from tests.browser.conftest import WHOLE
 from tests.house import Joined, Service, free_ports, until
 from tests.integration.test_notices import phone_service
+
+
+@pytest.fixture(scope="module")
+def browser(launch_browser: Callable[..., Browser]) -> Iterator[Browser]:
+    """One that shows notices."""
+    with launch_browser(executable_path=WHOLE) as found:
+        yield found
 
 
 @pytest.fixture

@@ -13,7 +13,7 @@ from typing import Any
 import pytest
 from playwright.sync_api import Browser, Page, Playwright, expect
 
-from tests.browser.conftest import sign_in
+from tests.browser.conftest import WHOLE, sign_in
 from tests.conftest import make_service
 from tests.house import Service, free_ports
 
@@ -48,7 +48,7 @@ def device(
     args = [one for one in launch["args"] if not one.startswith("--host-resolver")]
     args.append("--host-resolver-rules=MAP hombi.local 127.0.0.1 , MAP * ~NOTFOUND")
     return playwright.chromium.launch(
-        executable_path=launch["executable_path"],
+        executable_path=WHOLE,
         args=[*args],
         env={**os.environ, "HOME": str(home)},
     )

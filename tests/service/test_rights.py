@@ -175,6 +175,8 @@ def test_what_is_not_a_guests_is_not_there(service: Service, people: dict[str, s
 def test_the_live_stream_tells_a_guest_of_their_rooms_only(
     service: Service, people: dict[str, str]
 ) -> None:
+    unknown = httpx.get(f"{service.url}/api/live", headers={"Authorization": "Bearer nobody"})
+    assert unknown.status_code == 401
     lamp = _key(service, "loft-lamp")
     rack = _key(service, "cellar-rack")
     told = ""
@@ -292,7 +294,7 @@ def test_what_somebody_had_open_ends_when_they_may_no_more(own_service: Service)
         assert [one.person for one in hub.ways.list()] == ["ben"]
         ended(token, lambda: hub.members.change("ben", "guest", rooms=["Cellar"]))
         assert hub.ways.list() == [], "a guest is told nothing"
-        assert [one.slug for one in ben.rooms.list()] == ["cellar"]
+        assert [one.room for one in ben.rooms.list()] == ["cellar"]
         hub.members.change("ben", "adult")
         ended(token, lambda: hub.members.remove("ben"))
     own_service.stop()
