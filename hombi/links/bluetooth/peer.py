@@ -6,8 +6,9 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import time
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any, TypeVar
 
 from bleak import BleakClient
@@ -228,16 +229,17 @@ class Peer:
                     await client.disconnect()
 
     async def _begin(self) -> None:
-        """Every value once, and those that the node tells by itself from then on."""
+        """Every value once, and those that the node tells by itself from then on. Who
+        read first and listened then would miss what changes in between."""
         assert self._client is not None
         for one in self._first_signals():
-            await self._read(one)
             if _tells(one):
 
                 def told(_: BleakGATTCharacteristic, data: bytearray, one: Signal = one) -> None:
                     self._take(one, bytes(data))
 
-                await self._answered(self._client.start_notify(one.characteristic, told))
+                await self._paired(partial(self._client.start_notify, one.characteristic, told))
+            await self._read(one)
 
     def _first_signals(self) -> list[Signal]:
         """One of each characteristic: what is read of it holds for all its signals."""
@@ -245,15 +247,20 @@ class Peer:
 
     async def _read(self, signal: Signal) -> bytes:
         assert self._client is not None
+        data = await self._paired(partial(self._client.read_gatt_char, signal.characteristic))
+        self._take(signal, bytes(data))
+        return bytes(data)
+
+    async def _paired(self, ask: Callable[[], Awaitable[Any]]) -> Any:
+        """What a node answers; one that answers nobody unknown is paired with first."""
+        assert self._client is not None
         try:
-            data = await self._answered(self._client.read_gatt_char(signal.characteristic))
+            return await self._answered(ask())
         except BleakError as error:
             if not any(mark in str(error) for mark in _UNPAIRED):
                 raise
             await self._answered(self._client.pair(), CONNECT_S)
-            data = await self._answered(self._client.read_gatt_char(signal.characteristic))
-        self._take(signal, bytes(data))
-        return bytes(data)
+            return await self._answered(ask())
 
     def _take(self, signal: Signal, data: bytes) -> None:
         """Tell what a characteristic holds: the values of all its signals."""

@@ -9,9 +9,10 @@ from pathlib import Path
 
 import msgspec
 import pytest
+from dbus_fast import Message
 
 from hombi.lab.bluetooth_nodes import BluetoothNode
-from hombi.lab.bluez import Device
+from hombi.lab.bluez import Characteristic, Device
 from hombi.links.base import Unreachable, Wanted
 from hombi.links.bluetooth import gatt
 from hombi.links.bluetooth.driver import CONNECTIONS, BluetoothDriver
@@ -103,6 +104,34 @@ async def test_a_node_is_connected_to_asked_and_followed(
         await until(lambda: rig.told.latest(f"drying-probe/{TEMPERATURE}"))
         node.mill.rooms["drying"].temperature = 33.0
         await until(lambda: rig.told.latest(f"drying-probe/{TEMPERATURE}") > 30)
+
+
+async def test_what_changes_while_it_is_being_asked_is_not_missed(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Between a value that is read and the moment from which it is told by itself."""
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        room = rig.node("drying-probe").mill.rooms["drying"]
+        answered = rig.house.bluez._characteristic_call
+
+        def warmer(device: Device, one: Characteristic, message: Message) -> Message:
+            answer = answered(device, one, message)
+            if "2a6e" in one.uuid:
+                room.temperature += 5.0 if not asked else 0.0
+                asked.append(message.member)
+            return answer
+
+        monkeypatch.setattr(rig.house.bluez, "_characteristic_call", warmer)
+        asked: list[str] = []
+        await rig.let_in("drying-probe")
+        await until(lambda: rig.told.latest(f"drying-probe/{TEMPERATURE}"))
+        assert "StartNotify" in asked
+        await until(
+            lambda: (
+                rig.told.latest(f"drying-probe/{TEMPERATURE}")
+                == pytest.approx(room.temperature, abs=0.1)
+            )
+        )
 
 
 async def test_a_switch_is_set_and_read_back(

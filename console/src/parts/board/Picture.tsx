@@ -31,8 +31,8 @@ export function Picture({
     <div className="relative grow">
       {failed ? (
         <p className="p-4 text-faint">
-          The camera{tile.address ? ` at ${visible(tile.address)}` : ""} gave no picture. It is asked
-          again every 10 s.
+          The camera{tile.address ? ` at ${visible(tile.address)}` : ""} gave no picture. It is
+          asked again every 10 s.
         </p>
       ) : null}
       <img
