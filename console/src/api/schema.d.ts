@@ -3320,7 +3320,7 @@ export interface components {
             urgent: boolean;
             quiet: boolean;
             /** @enum {unknown} */
-            state: "delivered" | "failed" | "replaced" | "told together" | "waiting";
+            state: "delivered" | "failed" | "replaced" | "told together" | "too late" | "waiting";
             attempts: number;
             problem: string;
             /** @description milliseconds since 1970 */

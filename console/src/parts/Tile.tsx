@@ -1,12 +1,12 @@
 // A tile: one value with its unit and freshness, its course drawn quietly below, and the
 // limits put on it.
 import { memo } from "react";
-import { Link } from "react-router";
 import type { Entity } from "../api/client";
 import { Ago, Mark } from "../ui/parts";
 import { hubNow } from "../ui/time";
 import { visible } from "../ui/visible";
 import { faceOf, type Limit } from "./faces";
+import { ToEntity } from "./ToEntity";
 
 export const Tile = memo(function Tile({
   entity,
@@ -28,13 +28,13 @@ export const Tile = memo(function Tile({
       {/* A new key starts the glow again; it must not take the switch's state with it. */}
       <Glow key={`${entity.value}`} at={entity.at} />
       <div className="relative">
-        <Link
-          to={`/readings/${entity.entity}`}
+        <ToEntity
+          entity={entity.entity}
           className="break-words text-act after:absolute after:-inset-4 hover:underline"
         >
           {visible(entity.title)}
           <span className="sr-only">, {visible(nodeTitle)}</span>
-        </Link>
+        </ToEntity>
         <div aria-hidden className="break-words text-faint text-sm">
           {visible(nodeTitle)}
         </div>

@@ -1,9 +1,9 @@
 // The values of a text as a form: another view of the same text. A change here changes
 // that place of the text, and nothing beside it.
-import { useState } from "react";
+import { useMutation } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
 import * as changes from "../../api/changes";
 import type { Schemas } from "../../api/client";
-import { useChange } from "../../api/useChange";
 import { Failure, Labelled } from "../../ui/parts";
 
 type Field = Schemas["TextField"];
@@ -17,10 +17,24 @@ export function Blanks({
   fields: Field[];
   onText: (text: string) => void;
 }) {
-  const edit = useChange({
-    mutationFn: ({ field, to }: { field: Field; to: string }) =>
-      changes.editText(text, field.path, to.trim() === "" ? null : to),
-    onSuccess: (made) => onText(made.text),
+  const newest = useRef(text);
+  useEffect(() => {
+    newest.current = text;
+  }, [text]);
+  // One after the other, each in the text that the one before has made.
+  const edit = useMutation({
+    scope: { id: "a value of an automation's text" },
+    networkMode: "always",
+    mutationFn: async ({ field, to }: { field: Field; to: string }) => {
+      let over: string;
+      let made: { text: string };
+      do {
+        over = newest.current;
+        made = await changes.editText(over, field.path, to.trim() === "" ? null : to);
+      } while (newest.current !== over); // it was written on meanwhile
+      newest.current = made.text;
+      onText(made.text);
+    },
   });
   return (
     <div className="space-y-3">

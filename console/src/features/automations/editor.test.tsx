@@ -6,6 +6,7 @@ import { expect, it, vi } from "vitest";
 import { entity, fakeHub, plug, show } from "../../test-parts";
 import { TextEditor } from "../../ui/TextEditor";
 import { AutomationPage } from "./AutomationPage";
+import { Blanks } from "./Blanks";
 
 // The editor needs a browser that lays out its lines; the browser's tests have it.
 vi.mock("../../ui/CodeText", () => import("../../ui/PlainText"));
@@ -153,4 +154,47 @@ it("keeps the ends of lines that a text has", async () => {
   expect(kept).toBe("one\r\ntwo\r\nthree");
   await userEvent.click(screen.getByRole("button", { name: "line 2, column 1" }));
   expect(screen.getByRole<HTMLTextAreaElement>("textbox").selectionStart).toBe(4);
+});
+
+function Form() {
+  const [text, setText] = useState('over = "1"\nheld = "2"');
+  const fields = ["over", "held"].map((name) => ({
+    path: [name],
+    label: name,
+    value: text.match(new RegExp(`${name} = "(.*)"`))?.[1] ?? "",
+  }));
+  return (
+    <>
+      <Blanks text={text} fields={fields} onText={setText} />
+      <button type="button" onClick={() => setText((now) => `# mine\n${now}`)}>
+        write on
+      </button>
+      <pre>{text}</pre>
+    </>
+  );
+}
+
+it("makes each edit of the form in the text that the one before has made", async () => {
+  const waiting: (() => void)[] = [];
+  vi.stubGlobal("fetch", async (input: Request) => {
+    const { text, path, value } = JSON.parse(await input.text());
+    await new Promise<void>((go) => waiting.push(go));
+    const made = text.replace(new RegExp(`${path[0]} = ".*"`), `${path[0]} = "${value}"`);
+    return new Response(JSON.stringify({ text: made }), {
+      headers: { "Content-Type": "application/json" },
+    });
+  });
+  show(<Form />);
+  for (const [label, to] of [
+    ["over", "5"],
+    ["held", "7"],
+  ] as const) {
+    await userEvent.clear(screen.getByLabelText(label));
+    await userEvent.type(screen.getByLabelText(label), `${to}{Enter}`);
+  }
+  await userEvent.click(screen.getByRole("button", { name: "write on" }));
+  await waitFor(() => {
+    waiting.splice(0).map((go) => go());
+    expect(screen.getByText(/# mine/)).toHaveTextContent('# mine over = "5" held = "7"');
+  });
 });

@@ -1,6 +1,5 @@
 // A page of tiles, as they come by themselves or as somebody has put them.
 import { lazy, type ReactNode, Suspense } from "react";
-import { Link } from "react-router";
 import type { Entity } from "../../api/client";
 import { useCourse } from "../../api/courses";
 import { shown } from "../../api/readings";
@@ -8,6 +7,7 @@ import { Ago, Mark } from "../../ui/parts";
 import { visible } from "../../ui/visible";
 import type { Limit } from "../faces";
 import { Tile } from "../Tile";
+import { ToEntity } from "../ToEntity";
 import { trend } from "../trend";
 import { Picture } from "./Picture";
 import { SceneButton } from "./SceneButton";
@@ -159,9 +159,7 @@ function Values({ tile, known }: { tile: TileOf; known: Known }) {
         return (
           <div key={address} className="flex flex-wrap items-baseline justify-between gap-x-3">
             <dt className="wrap-anywhere min-w-0">
-              <Link className="text-act hover:underline" to={`/readings/${address}`}>
-                {visible(entity.spoken)}
-              </Link>
+              <ToEntity entity={address}>{visible(entity.spoken)}</ToEntity>
             </dt>
             <dd data-value className="text-xl tabular-nums">
               {shown(entity.value, entity)}
@@ -185,9 +183,7 @@ function Curve({ entity }: { entity: Entity }) {
   return (
     <>
       <div className="flex flex-wrap items-baseline justify-between gap-x-3">
-        <Link className="text-act hover:underline" to={`/readings/${entity.entity}`}>
-          {visible(entity.spoken)}
-        </Link>
+        <ToEntity entity={entity.entity}>{visible(entity.spoken)}</ToEntity>
         <span data-value className="text-2xl">
           {shown(entity.value, entity)}
         </span>

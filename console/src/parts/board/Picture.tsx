@@ -1,9 +1,9 @@
 // What a camera shows, asked again while somebody looks, with readings on it.
 import { useEffect, useState } from "react";
-import { Link } from "react-router";
 import type { Entity } from "../../api/client";
 import { shown } from "../../api/readings";
 import { visible } from "../../ui/visible";
+import { ToEntity } from "../ToEntity";
 import type { TileOf } from "./tiles";
 
 const PICTURE_EVERY_MS = 10_000;
@@ -54,9 +54,9 @@ export function Picture({
               {visible(entity.title)} {shown(entity.value, entity)}
             </span>
           ) : (
-            <Link key={address} className="text-act hover:underline" to={`/readings/${address}`}>
+            <ToEntity key={address} entity={address}>
               {visible(entity.title)} <span data-value>{shown(entity.value, entity)}</span>
-            </Link>
+            </ToEntity>
           );
         })}
       </div>
