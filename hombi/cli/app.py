@@ -66,6 +66,7 @@ GROUPS = (
         "What there is",
         "each noun has commands of its own: `hombi node --help`",
         (
+            Command("house", "house_folder:app", "The whole house as text files."),
             Command("node", "node:app", "The nodes of the house, and what is theirs."),
             Command("entity", "entity:app", "The values of the house."),
             Command("condition", "condition:app", "The steps that values go through."),
@@ -81,6 +82,7 @@ GROUPS = (
             Command("way", "way:app", "How people are reached: phones, mail, posts."),
             Command("tool", "tool:app", "Your own tools at the MQTT door."),
             Command("token", "token:app", "Programs that are signed in."),
+            Command("browser", "browser:app", "Browsers that are signed in."),
             Command("link", "link:app", "The ways in which nodes are reached."),
         ),
     ),

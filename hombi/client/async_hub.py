@@ -301,6 +301,13 @@ class AsyncTokens(_AsyncGroup):
     revoke = _async_call(tools.revoke_token)
 
 
+class AsyncBrowsers(_AsyncGroup):
+    """Browsers that are signed in."""
+
+    list = _async_call(tools.browsers)
+    end = _async_call(tools.end_browser)
+
+
 class AsyncMessages(_AsyncGroup):
     """What arrives, as it came."""
 
@@ -368,6 +375,7 @@ class AsyncHub:
         self.members = AsyncMembers(self)
         self.tools = AsyncTools(self)
         self.tokens = AsyncTokens(self)
+        self.browsers = AsyncBrowsers(self)
         self.messages = AsyncMessages(self)
         self.zigbee = AsyncZigbee(self)
 

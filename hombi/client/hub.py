@@ -298,6 +298,13 @@ class Tokens(_Group):
     revoke = _call(tools.revoke_token)
 
 
+class Browsers(_Group):
+    """Browsers that are signed in."""
+
+    list = _call(tools.browsers)
+    end = _call(tools.end_browser)
+
+
 class Messages(_Group):
     """What arrives, as it came."""
 
@@ -351,6 +358,7 @@ class Hub:
         self.members = Members(self)
         self.tools = Tools(self)
         self.tokens = Tokens(self)
+        self.browsers = Browsers(self)
         self.messages = Messages(self)
         self.zigbee = Zigbee(self)
 

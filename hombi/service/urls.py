@@ -60,6 +60,8 @@ urlpatterns = [
     path("api/join", household.JoinView.as_view()),
     path("api/tokens", accounts.TokensView.as_view()),
     path("api/tokens/<int:token>", accounts.KnownTokenView.as_view()),
+    path("api/browsers", accounts.BrowsersView.as_view()),
+    path("api/browsers/<str:browser>", accounts.KnownBrowserView.as_view()),
     path("api/trust", trust.TrustView.as_view()),
     re_path(r"^api/trust/house\.(?P<form>pem|crt|mobileconfig)$", trust.authority_file),
     path("api/house", house.HouseView.as_view()),

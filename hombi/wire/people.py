@@ -100,6 +100,17 @@ class KnownToken(Shape, frozen=True, kw_only=True):
     this_one: bool
 
 
+class KnownBrowser(Shape, frozen=True, kw_only=True):
+    """A browser that is signed in, since when (null where that was not kept).
+    `this_one`: it sent this request."""
+
+    id: str
+    name: str
+    username: str
+    since: Ms | None
+    this_one: bool
+
+
 class Way(Shape, frozen=True, kw_only=True):
     """A way of reaching a person. `way` is how a text names it; `address` is the mail
     address, the host that is posted to, what a loudspeaker does, or a phone's push

@@ -11,6 +11,7 @@ import pytest
 from hombi.hub.admission import AdmitArrival
 from hombi.hub.automations import AddAutomation
 from hombi.hub.errors import Invalid, NotFound, Refused
+from hombi.hub.events import ClockSet
 from hombi.hub.kernel import STRANGER
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.notices import (
@@ -288,6 +289,23 @@ async def test_an_urgent_one_keeps_its_place_beside_a_newer_one_that_is_not() ->
         await r.clock.forward(2 * 3_600_000)
         assert [title for _, title, _ in r.phones.told] == ["Leak", "Still wet"]
         assert set(states(r).values()) == {"delivered"}
+
+
+async def test_the_next_attempt_comes_though_a_timer_is_early_or_the_clock_is_set() -> None:
+    async with rig() as r:
+        await phone(r)
+        r.phones.answers = [LATER, LATER]
+        r.hub.outbox.tell(about("Dry"))
+        await settle()
+        (way,) = r.hub.outbox.phones
+        r.hub.outbox._begin(way)  # as by a timer that is early
+        await r.clock.forward(5_000)
+        (delivery,) = r.records.notices.deliveries.values()
+        assert delivery.attempts == 2
+        r.clock.now -= 3_600_000
+        r.hub.context.announce(ClockSet(by_ms=-3_600_000))
+        await r.clock.forward(15_000)
+        assert states(r) == {"Dry": "delivered"}
 
 
 @pytest.mark.parametrize("sign", ["x", "é", "🧀", "\n", '"', "\x01"])

@@ -9,7 +9,8 @@ import sqlite3
 import subprocess
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -35,6 +36,7 @@ GUESTS = {
 }  # fmt: skip
 OWN = {
     ("get", "/api/tokens"), ("delete", "/api/tokens"), ("delete", "/api/tokens/{token}"),
+    ("get", "/api/browsers"), ("delete", "/api/browsers/{browser}"),
     ("put", "/api/session/password"), ("post", "/api/session/second"),
     ("put", "/api/session/second"), ("post", "/api/session/second/remove"),
 }  # fmt: skip
@@ -57,7 +59,8 @@ OPEN = {
 }  # fmt: skip
 GIVEN = {
     "{node}": "cellar-rack", "{name}": "humidity", "{dashboard}": "room-loft", "{tile}": "0",
-    "{member}": "nobody", "{token}": "9999", "{tool}": "none", "{way}": "9999", "{number}": "1",
+    "{member}": "nobody", "{token}": "9999", "{browser}": "none",
+    "{tool}": "none", "{way}": "9999", "{number}": "1",
 }  # fmt: skip
 
 
@@ -420,3 +423,57 @@ def test_the_document_has_the_policy_as_it_is(service: Service) -> None:
         capture_output=True, text=True, check=True,
     ).stdout  # fmt: skip
     assert made == path.read_text(), "python -m hombi.service.rights_doc docs/rights.md"
+
+
+@contextmanager
+def _browser(service: Service, person: str, agent: str) -> Iterator[httpx.Client]:
+    """A browser that somebody has signed in with."""
+    with httpx.Client(base_url=service.url, headers={"User-Agent": agent}, timeout=30) as found:
+        answer = found.post("/api/session", json={"username": person, "password": PASSWORD})
+        assert answer.status_code == 200, answer.text
+        yield found
+
+
+IPHONE = "Mozilla/5.0 (iPhone; CPU iPhone OS 18_0 like Mac OS X) Version/18.0 Safari/604.1"
+LINUX = "Mozilla/5.0 (X11; Linux x86_64; rv:145.0) Gecko/20100101 Firefox/145.0"
+
+
+def test_a_browser_is_signed_out_from_elsewhere(own_service: Service) -> None:
+    own_service.start().claim()
+    with own_service.hub() as hub:
+        hub.members.join(hub.members.invite("adult").code, "ben", PASSWORD)
+        with (
+            _browser(own_service, OWNER, LINUX) as desk,
+            _browser(own_service, OWNER, IPHONE) as phone,
+            _browser(own_service, "ben", "something else") as bens,
+        ):
+            seen = desk.get("/api/browsers").json()
+            assert [(one["name"], one["username"], one["this_one"]) for one in seen] == [
+                ("a browser", "ben", False),
+                ("Safari on an iPhone", OWNER, False),
+                ("Firefox on Linux", OWNER, True),
+                ("a browser", "ben", False),
+                ("a browser", OWNER, False),
+            ]
+            assert all(abs(one["since"] / 1000 - time.time()) < 60 for one in seen)
+            own = bens.get("/api/browsers").json()
+            assert {one["username"] for one in own} == {"ben"}, "others' are not theirs to see"
+            assert [one["this_one"] for one in own] == [True, False], "they joined with another"
+            of_phone = next(one["id"] for one in seen if "iPhone" in one["name"])
+            with Hub(own_service.url) as ben:
+                ben.sign_in("ben", PASSWORD)
+                with pytest.raises(Missing):
+                    ben.browsers.end(of_phone)
+            assert phone.get("/api/house").status_code == 200
+            assert own_service.hombi("browser", "list").stdout.count("Firefox on Linux") == 1
+            missed = own_service.hombi("browser", "end", "nothing")
+            assert missed.returncode == 1
+            assert "no browser has an id that begins with nothing" in missed.stderr
+            ended = own_service.hombi("browser", "end", of_phone[:8])
+            assert "Safari on an iPhone of ada is signed out." in ended.stdout
+            assert phone.get("/api/house").status_code == 401
+            assert desk.get("/api/house").status_code == 200
+            with pytest.raises(Missing):
+                hub.browsers.end(of_phone)
+        assert any("Safari on an iPhone of ada" in one.text for one in hub.journal())
+    own_service.stop()

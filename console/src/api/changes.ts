@@ -195,6 +195,8 @@ export const addTool = (body: Schemas["ToolRequest"]) => ask(api.POST("/api/tool
 export const newToolKey = (tool: string) =>
   ask(api.POST("/api/tools/{tool}/key", one("tool", tool)));
 export const removeTool = (tool: string) => ask(api.DELETE("/api/tools/{tool}", one("tool", tool)));
+export const endBrowser = (browser: string) =>
+  ask(api.DELETE("/api/browsers/{browser}", { params: { path: { browser } } }));
 export const revokeToken = (token: number) =>
   ask(api.DELETE("/api/tokens/{token}", { params: { path: { token } } }));
 

@@ -25,6 +25,7 @@ export const keys = {
   kinds: ["kinds"] as const,
   tools: ["tools"] as const,
   tokens: ["tokens"] as const,
+  browsers: ["browsers"] as const,
   doctor: ["doctor"] as const,
   dashboards: ["dashboards"] as const,
   scenes: ["scenes"] as const,
@@ -148,6 +149,9 @@ export const useTools = () =>
 
 export const useTokens = () =>
   useQuery({ queryKey: keys.tokens, queryFn: () => ask(api.GET("/api/tokens")) });
+
+export const useBrowsers = () =>
+  useQuery({ queryKey: keys.browsers, queryFn: () => ask(api.GET("/api/browsers")) });
 
 export const useDoctor = () =>
   useQuery({ queryKey: keys.doctor, queryFn: () => ask(api.GET("/api/doctor")) });

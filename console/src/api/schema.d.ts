@@ -362,6 +362,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/browsers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description The browsers that are signed in, newest first: an owner sees all, others
+         *     their own.
+         */
+        get: operations["browsers_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/browsers/{browser}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Sign it out: what it shows ends, and it must sign in again. */
+        delete: operations["browsers_end"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/claim": {
         parameters: {
             query?: never;
@@ -3009,6 +3046,18 @@ export interface components {
             called: string[];
         };
         /**
+         * KnownBrowser
+         * @description A browser that is signed in, since when (null where that was not kept).
+         *         `this_one`: it sent this request.
+         */
+        KnownBrowser: {
+            id: string;
+            name: string;
+            username: string;
+            since: number | null;
+            this_one: boolean;
+        };
+        /**
          * KnownToken
          * @description A token that was given to a program; the token itself is not kept. `this_one`:
          *         this request came with it.
@@ -5214,6 +5263,63 @@ export interface operations {
                 "application/json": components["schemas"]["BackupRequest"];
             };
         };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    browsers_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownBrowser"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    browsers_end: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                browser: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description No response body */
             204: {

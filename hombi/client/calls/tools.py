@@ -48,6 +48,17 @@ def tokens() -> Call[list[wire.KnownToken]]:
     return Call("GET", "/api/tokens", list[wire.KnownToken])
 
 
+def browsers() -> Call[list[wire.KnownBrowser]]:
+    """The browsers that are signed in, newest first: an owner sees all, others their
+    own."""
+    return Call("GET", "/api/browsers", list[wire.KnownBrowser])
+
+
+def end_browser(browser: str) -> Call[None]:
+    """Sign it out: what it shows ends, and it must sign in again."""
+    return Call("DELETE", path("browsers", browser), None)
+
+
 def revoke_token(token: int) -> Call[None]:
     """Make a token void."""
     return Call("DELETE", path("tokens", str(token)), None)

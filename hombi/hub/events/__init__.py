@@ -118,6 +118,7 @@ from hombi.hub.events.pairing import (
     PairingOpened,
 )
 from hombi.hub.events.people import (
+    BrowserSignedOut,
     PasswordChanged,
     PasswordForgotten,
     PersonChanged,
@@ -159,6 +160,7 @@ __all__ = [
     "BackupFailed",
     "BackupMade",
     "BatteryLow",
+    "BrowserSignedOut",
     "ButtonPressed",
     "CertificateTaken",
     "CertificateTroubled",

@@ -125,3 +125,15 @@ class SecondFactorChanged(Event):
 
 
 _AS = {"owner": "an owner", "adult": "an adult", "guest": "a guest", "wall": "a wall"}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BrowserSignedOut(Event):
+    """A browser was signed out from elsewhere."""
+
+    browser: str
+    person: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.browser} of {self.person} was signed out"

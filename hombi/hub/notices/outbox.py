@@ -17,6 +17,7 @@ from hombi.core.names import slug
 from hombi.core.values import show_span
 from hombi.hub.errors import NotFound
 from hombi.hub.events import (
+    ClockSet,
     NoticeChanged,
     NoticeDelayed,
     NoticeDelivered,
@@ -81,6 +82,7 @@ class Outbox(Part):
         self.hushed: dict[tuple[str, str], int] = {}
         # What was told when something began, to tell quietly that it is over.
         self._begun: dict[str, dict[str, Any]] = {}
+        context.hear(ClockSet, lambda event: self._clock_set(event.by_ms))
         self.failed = 0
         self._queues: dict[int, Queue] = {}
         self._closed = False
@@ -229,7 +231,8 @@ class Outbox(Part):
         queue, way, now = self._queues.get(way_id), self.phones.get(way_id), self._clock.now_ms()
         if self._closed or queue is None or queue.busy is not None or way is None:
             return
-        if now < queue.until_ms:
+        if now < queue.until_ms:  # a timer may be early, and the clock may be set
+            self._plan(way_id)
             return
         over = self._quiet_until(way, now)
         delivery = queue.next(over is not None)
@@ -246,6 +249,13 @@ class Outbox(Part):
         queue.busy = delivery
         name = f"a notice for {delivery.phone}"
         self.context.tasks.start(self._attempt(delivery, way, queue), name=name)
+
+    def _clock_set(self, by_ms: int) -> None:
+        """The machine's clock was set: what waits for its next attempt waits no longer
+        than before."""
+        for way_id, queue in self._queues.items():
+            queue.until_ms += by_ms if queue.until_ms else 0
+            self._plan(way_id)
 
     def _quiet_until(self, way: PhoneRecord, now: int) -> int | None:
         """When the quiet hours of this moment are over; a mail and a post disturb

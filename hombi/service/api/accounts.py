@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth import authenticate, login, logout
+from django.contrib.auth import authenticate, logout
 from django.contrib.auth.models import User
 from django.middleware.csrf import get_token
 from rest_framework.exceptions import AuthenticationFailed, PermissionDenied
@@ -15,7 +15,7 @@ from rest_framework.response import Response
 from hombi import wire
 from hombi.hub.errors import Refused
 from hombi.hub.kernel import STRANGER, Limit, Right, Role
-from hombi.service.accounts import second
+from hombi.service.accounts import browsers, second
 from hombi.service.accounts.authentication import LocalUser
 from hombi.service.accounts.changes import ClaimHub, MakeToken, RevokeToken
 from hombi.service.accounts.claim import Claim, claimed
@@ -73,7 +73,7 @@ class ClaimView(_SignInView):
         asked = body(request, wire.ClaimRequest)
         wanted = ClaimHub(asked.code, asked.username, asked.password)
         user = change(STRANGER, wanted, lambda _, made: made)
-        written(login, request._request, user)
+        browsers.sign_in(request._request, user)
         return Response(signed_in(user), status=201)
 
 
@@ -120,7 +120,7 @@ class SessionView(_SignInView):
         """Sign in."""
         asked = body(request, wire.SignInRequest)
         user = _sign_in(request, asked)
-        written(login, request._request, user)
+        browsers.sign_in(request._request, user)
         return Response(signed_in(user))
 
     @operation()
@@ -184,3 +184,38 @@ class KnownTokenView(View):
     def delete(self, request: Request, token: int) -> Response:
         """Make it void: the program that has it must sign in again."""
         return done(request, RevokeToken(token))
+
+
+class BrowsersView(View):
+    """Browsers."""
+
+    reads = Right.SIGN
+
+    @operation(name="browsers_list", gives=list[wire.KnownBrowser])
+    def get(self, request: Request) -> Response:
+        """The browsers that are signed in, newest first: an owner sees all, others
+        their own."""
+        here = browsers.browser_of(request._request)
+        return Response(
+            [
+                wire.KnownBrowser(
+                    id=one.id,
+                    name=one.name,
+                    username=one.person,
+                    since=one.since_ms or None,
+                    this_one=one.id == here,
+                )
+                for one in browsers.browsers(actor(request))
+            ]
+        )
+
+
+class KnownBrowserView(View):
+    """One browser."""
+
+    does = Right.SIGN
+
+    @operation(name="browsers_end")
+    def delete(self, request: Request, browser: str) -> Response:
+        """Sign it out: what it shows ends, and it must sign in again."""
+        return done(request, browsers.SignBrowserOut(browser))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.contrib.auth import login
 from django.contrib.auth.models import User
 from drf_spectacular.utils import OpenApiParameter
 from pyotp import TOTP
@@ -14,6 +13,7 @@ from rest_framework.response import Response
 
 from hombi import wire
 from hombi.hub.kernel import STRANGER, Right, Role
+from hombi.service.accounts import browsers
 from hombi.service.accounts.household import (
     GOOD_DAYS,
     ChangeAccount,
@@ -136,7 +136,7 @@ class JoinView(View):
         asked = body(request, wire.JoinRequest)
         wanted = Join(asked.code, asked.username, asked.password)
         user = change(STRANGER, wanted, lambda _, made: made)
-        written(login, request._request, user)
+        browsers.sign_in(request._request, user)
         if actor_of(user).role is Role.WALL:
             # It hangs where nobody types: it stays signed in until it is taken out.
             request._request.session.set_expiry(10 * 366 * 86_400)
@@ -161,7 +161,7 @@ class PasswordView(View):
         wanted = ChangePassword(asked.old, asked.new, keep)
         user = change(actor(request), wanted, lambda _, made: made)
         if request.auth is None:
-            written(login, request._request, user)
+            browsers.sign_in(request._request, user)
         return Response(status=204)
 
 

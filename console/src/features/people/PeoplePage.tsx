@@ -8,10 +8,10 @@ import { useChange } from "../../api/useChange";
 import { Asked } from "../../ui/Asked";
 import { Ago, Await, Button, Failure, Labelled, Page } from "../../ui/parts";
 import { visible } from "../../ui/visible";
-import { Programs } from "../settings/Programs";
 import { Invitation, type Made } from "./Invitation";
 import { PlaceFields, placeOf } from "./PlaceFields";
 import { Second } from "./Second";
+import { Browsers, Programs } from "./SignedIn";
 
 type Member = Schemas["Member"];
 
@@ -24,6 +24,7 @@ export function PeoplePage({ role, second }: { role: string; second: boolean }) 
           {role === "owner" && <Invite />}
           <Password />
           <Second on={second} />
+          <Browsers />
           <Programs />
         </div>
       </div>

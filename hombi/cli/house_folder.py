@@ -1,0 +1,173 @@
+"""`hombi house pull | push | diff`: the whole house as text files in a folder, for who
+keeps it under version control or moves parts of it."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from functools import partial
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from hombi.cli.drawing import as_json, bold, err, mistakes, out
+from hombi.cli.house_files.parts import PARTS, Difference, differences
+from hombi.cli.house_files.shapes import FileError
+from hombi.cli.noun import noun
+from hombi.cli.run import SAID_NO, Json, hub
+from hombi.client import Hub, HubProblem
+
+app = noun("The house as text files: rooms, names, steps, computed values, automations, pages.")
+Folder = Annotated[Path, typer.Argument(file_okay=False, help="The folder.")]
+
+
+@app.command()
+def pull(folder: Folder, json: Json = False) -> None:
+    """Write the house into a folder. A file that says the same stays as it is, with its
+    comments."""
+    changed: list[str] = []
+    with hub() as h, _said():
+        for part in PARTS:
+            kept = part.kept(h)
+            same = part.shape is not None and part.found(folder) == kept
+            for name, text in {} if same else part.files(kept).items():
+                path = folder / name
+                if not path.exists() or path.read_bytes() != text.encode():
+                    path.parent.mkdir(parents=True, exist_ok=True)
+                    path.write_bytes(text.encode())
+                    changed.append(name)
+    if json:
+        as_json([{"written": changed}])
+        return
+    for name in changed:
+        out.print(bold(name), "is written")
+    if not changed:
+        out.print("Nothing to do: they are the same.")
+
+
+@app.command()
+def diff(folder: Folder, json: Json = False) -> None:
+    """Show how the house in a folder differs from the hub's. What the folder has no
+    file of is left out."""
+    with hub() as h, _said():
+        found = list(differences(h, folder))
+    if json:
+        as_json(_counted(found))
+        return
+    same = True
+    for one in found:
+        before, after = one.part.files(one.kept), one.part.files(one.wanted)
+        for name in sorted(before.keys() | after.keys()):
+            old, new = (texts.get(name, "").splitlines(keepends=True) for texts in (before, after))
+            for line in difflib.unified_diff(old, new, f"hub/{name}", f"folder/{name}"):
+                same = False
+                print(line, end="" if line.endswith("\n") else "\n")
+    if same:
+        out.print("They are the same.")
+
+
+@app.command()
+def push(
+    folder: Folder,
+    remove: Annotated[
+        bool, typer.Option("--remove", help="Also remove what the folder does not have any more.")
+    ] = False,
+    json: Json = False,
+) -> None:
+    """Give the hub the house of a folder. All files are read first; with a mistake in
+    one, nothing is changed. A node is never added: it must be paired."""
+    done: list[str] = []
+    with hub() as h, _said():
+        found = list(differences(h, folder))
+        _check(h, found, folder)
+        problems: list[str] = []
+        for one in reversed(found) if remove else ():
+            _each(one.gone, partial(_removed, h, one), done, problems)
+        for one in found:
+            _each([*one.new, *one.changed], partial(_put, h, one), done, problems)
+            one.part.settle(h, one.wanted)
+    if json:
+        as_json([{"done": done, "problems": problems}])
+    else:
+        for line in done:
+            out.print(line, soft_wrap=True)
+        if not (done or problems):
+            out.print("Nothing to do: they are the same.")
+    for line in problems:
+        err.print(line, style="red", soft_wrap=True)
+    if problems:
+        raise typer.Exit(SAID_NO)
+
+
+@contextmanager
+def _said() -> Iterator[None]:
+    try:
+        yield
+    except FileError as error:
+        err.print(str(error), style="red", soft_wrap=True)
+        raise typer.Exit(SAID_NO) from error
+
+
+def _check(h: Hub, found: list[Difference], folder: Path) -> None:
+    """Say every mistake of the texts. Where the same push brings what they may name,
+    each is checked when its turn comes."""
+    brings = any(one.new for one in found if one.part.what != "automation")
+    wrong = False
+    for one in found if not brings else ():
+        for name in [*one.new, *one.changed]:
+            if said := one.part.sound(h, one.wanted[name]):
+                wrong = True
+                mistakes(said, str(folder / one.part.file / f"{name}.toml"))
+    if wrong:
+        raise FileError("Nothing was changed.")
+
+
+def _each(
+    names: Sequence[str], do: Callable[[str], str], done: list[str], problems: list[str]
+) -> None:
+    """Do this for each, and again for those that waited for another of them. What the
+    hub refuses keeps nobody else back."""
+    while names:
+        refused = {}
+        for name in names:
+            try:
+                done += [line] if (line := do(name)) else []
+            except (FileError, HubProblem) as error:
+                refused[name] = f"{name}: {error}"
+        if len(refused) == len(names):
+            problems += refused.values()
+            return
+        names = list(refused)
+
+
+def _put(h: Hub, one: Difference, name: str) -> str:
+    part = one.part
+    if name in one.kept:
+        part.change(h, name, one.kept[name], one.wanted[name])
+        return f"{part.what} {name} is changed"
+    if part.add is None:
+        raise FileError("it is not in this house; pair it, and push again")
+    made = part.add(h, name, one.wanted[name])
+    return f"{part.what} {name} is added" + (f", as {made}" if made != name else "")
+
+
+def _removed(h: Hub, one: Difference, name: str) -> str:
+    own = getattr(one.kept[name], "computed", True)  # a node's value goes with its node
+    if one.part.remove is None or not own:
+        return ""
+    one.part.remove(h, name)
+    return f"{one.part.what} {name} is removed"
+
+
+def _counted(found: list[Difference]) -> list[dict[str, object]]:
+    return [
+        {
+            "part": one.part.what,
+            "changed": one.changed,
+            "only_in_folder": one.new,
+            "only_in_hub": one.gone,
+        }
+        for one in found
+    ]
