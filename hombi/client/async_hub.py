@@ -483,6 +483,7 @@ class AsyncHub:
         return token
 
     house = _async_call(general.house)
+    releases = _async_call(general.releases)
     change_house = _async_call(rooms.change_house)
     doctor = _async_call(general.doctor)
     trust = _async_call(general.trust)

@@ -446,6 +446,7 @@ class Hub:
         return token
 
     house = _call(general.house)
+    releases = _call(general.releases)
     change_house = _call(rooms.change_house)
     doctor = _call(general.doctor)
     trust = _call(general.trust)

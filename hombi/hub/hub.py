@@ -54,6 +54,7 @@ from hombi.hub.scenes import Scenes
 from hombi.hub.sequences import Sequences
 from hombi.hub.tools import Tools
 from hombi.hub.trust import Trust
+from hombi.hub.updates import Updates
 from hombi.hub.writer import Writer
 from hombi.links.base import Link
 from hombi.links.capabilities import Announces
@@ -90,6 +91,7 @@ class Hub:
     settings: NodeSettings
     tools: Tools
     actuation: Actuation
+    updates: Updates
     presence: Presence
     outbox: Outbox
     ways: Ways
@@ -116,7 +118,7 @@ class Hub:
             self.writer, self.keeper, self.rollups, self.rooms, self.dashboards, self.scenes,
             self.sequences, self.tools, self.pairing, self.admission, self.intake,
             self.conditioning, self.derived, self.imports, self.nodes, self.picks, self.posts,
-            self.settings, self.radios, self.batteries, self.actuation, self.presence,
+            self.settings, self.radios, self.batteries, self.actuation, self.presence, self.updates,
             self.outbox, self.ways, self.reload, self.lag, self.links, self.trust,
             self.automations, self.backups,
         ]  # fmt: skip
@@ -215,6 +217,7 @@ async def _made(
     answer_s = config.answer_s
     actuation = Actuation(context, house, all_links, writer, keeper, intake, answer_s)
     presence = Presence(context, house, writer, intake, actuation)
+    updates = Updates(context, keeper)
     automations = Automations(context, house, writer, intake, outbox, config.zone, PutOnDuty)
     settings = NodeSettings(context, house, all_links, answer_s)
     conditioning = Conditioning(context, house, intake, rollups)
@@ -260,6 +263,7 @@ async def _made(
         settings,
         Tools(context, house, all_links),
         actuation,
+        updates,
         presence,
         outbox,
         ways,

@@ -60,6 +60,7 @@ urlpatterns = [
     path("api/join", household.JoinView.as_view()),
     path("api/tokens", accounts.TokensView.as_view()),
     path("api/tokens/<int:token>", accounts.KnownTokenView.as_view()),
+    path("api/releases", house.ReleasesView.as_view()),
     path("api/browsers", accounts.BrowsersView.as_view()),
     path("api/browsers/<str:browser>", accounts.KnownBrowserView.as_view()),
     path("api/trust", trust.TrustView.as_view()),

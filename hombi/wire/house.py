@@ -74,6 +74,16 @@ class House(Shape, frozen=True, kw_only=True):
     readings_committed: Annotated[int, Meta(description="since the hub started")]
     readings_held: Annotated[int, Meta(description="waiting for the disk")]
     version: str
+    updated_from: Annotated[
+        str, Meta(description='the version of before, for a week after an update; else ""')
+    ]
+
+
+class Release(Shape, frozen=True, kw_only=True):
+    """A release, with what is new in it: paragraphs and points."""
+
+    name: str
+    lines: list[str]
 
 
 class Health(Shape, frozen=True, kw_only=True):

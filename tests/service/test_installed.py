@@ -38,6 +38,7 @@ def test_a_wheel_holds_the_console_and_runs_without_node(
         held.extractall(tmp_path / "installed")
     assert "hombi/service/console_files/index.html" in names
     assert any(one.startswith("hombi/links/zigbee/profiles/") for one in names)
+    assert "hombi/CHANGELOG.md" in names
     assert not any(one.startswith(("tests/", "bench/", "console/")) for one in names)
     data = tmp_path / "data"
     data.mkdir()

@@ -150,6 +150,13 @@ export const useTools = () =>
 export const useTokens = () =>
   useQuery({ queryKey: keys.tokens, queryFn: () => ask(api.GET("/api/tokens")) });
 
+export const useReleases = () =>
+  useQuery({
+    queryKey: ["releases"],
+    queryFn: () => ask(api.GET("/api/releases")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
 export const useBrowsers = () =>
   useQuery({ queryKey: keys.browsers, queryFn: () => ask(api.GET("/api/browsers")) });
 

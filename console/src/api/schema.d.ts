@@ -1537,6 +1537,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/releases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The releases, newest first, with what is new in each. */
+        get: operations["releases_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/review": {
         parameters: {
             query?: never;
@@ -2864,6 +2881,8 @@ export interface components {
             /** @description waiting for the disk */
             readings_held: number;
             version: string;
+            /** @description the version of before, for a week after an update; else "" */
+            updated_from: string;
         };
         /**
          * HouseChange
@@ -3756,6 +3775,14 @@ export interface components {
             edge: "" | "end" | "lost" | "start";
             text: string;
             effects: string[];
+        };
+        /**
+         * Release
+         * @description A release, with what is new in it: paragraphs and points.
+         */
+        Release: {
+            name: string;
+            lines: string[];
         };
         /**
          * Replay
@@ -7998,6 +8025,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Previewed"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    releases_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Release"][];
                 };
             };
             /** @description a problem */

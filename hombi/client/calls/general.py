@@ -83,6 +83,11 @@ def claim(code: str, username: str, password: str) -> Call[wire.Person]:
     return Call("POST", "/api/claim", wire.Person, body=body)
 
 
+def releases() -> Call[list[wire.Release]]:
+    """The releases, newest first, with what is new in each."""
+    return Call("GET", "/api/releases", list[wire.Release])
+
+
 def sign_in(
     username: str,
     password: str,

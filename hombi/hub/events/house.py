@@ -17,6 +17,18 @@ class HubStarted(Event):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class HubUpdated(Event):
+    """The hub is another version than before."""
+
+    before: str
+    now: str
+
+    @property
+    def sentence(self) -> str:
+        return f"Hombi is {self.now} now; it was {self.before}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class HubStopped(Event):
     """The hub was told to stop."""
 

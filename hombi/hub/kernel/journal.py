@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import logging
 from collections import deque
 from dataclasses import dataclass
@@ -19,7 +20,7 @@ log = logging.getLogger(__name__)
 BURST, BURST_MS = 10, 60_000
 # While the disk is full, this many entries wait for room; then the oldest go.
 MAX_KEPT = 1_000
-AGAIN_S = 1.0
+AGAIN_S, SETTLED_S = 1.0, 2.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -51,7 +52,8 @@ class Journal:
     def __init__(self, clock: Clock, records: Records, thread: RecordsThread, live: Live) -> None:
         self._clock, self._records, self._thread, self._live = clock, records, thread, live
         self._kept: deque[_Happened] = deque(maxlen=MAX_KEPT)
-        self._work = asyncio.Event()
+        self._work, self._stored = asyncio.Event(), asyncio.Event()
+        self._stored.set()
         self._closing = False
         self.running: asyncio.Task[None] | None = None
         # (event, node): when its minute began, and how many there were in it
@@ -63,6 +65,7 @@ class Journal:
         more = self._more(event) if event.fault else 0
         if more is not None:
             self._kept.append(_Happened(self._clock.now_ms(), event, by, more))
+            self._stored.clear()
             self._work.set()
 
     def _more(self, event: Event) -> int | None:
@@ -102,6 +105,14 @@ class Journal:
                 self._live.publish(EntryWritten(entry=entry))
             if self._kept and self._kept[0] is happened:
                 self._kept.popleft()
+        self._stored.set()
+
+    async def settled(self) -> None:
+        """Wait until what has happened is stored, so that who made a change finds it;
+        for a moment at most, since the disk may be full."""
+        with contextlib.suppress(TimeoutError):
+            async with asyncio.timeout(SETTLED_S):
+                await self._stored.wait()
 
     async def close(self) -> None:
         """Store what is written, then end `run`."""

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from importlib.resources import files
+
 import msgspec
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import __version__, wire
+from hombi.core.changelog import releases
 from hombi.core.sun import Position
 from hombi.hub.house_settings import ChangeHouse
 from hombi.hub.hub import Hub
@@ -45,6 +48,7 @@ def house(h: Hub, who: Actor = HOUSE) -> wire.House:
         readings_committed=h.writer.committed,
         readings_held=h.writer.held,
         version=__version__,
+        updated_from=h.updates.lately_from,
     )
 
 
@@ -59,8 +63,19 @@ def _part_of(h: Hub, who: Actor, floors: list[wire.Floor]) -> wire.House:
         units=list(h.config.units), floors=[one for one in theirs if one.rooms], needs=[],
         nodes=1, entities=sum(sees(h, who, one) for one in h.house.entities.values()),
         automations=0, phones=0, links=[], started_at=h.started_ms, readings_committed=0,
-        readings_held=0, version=__version__,
+        readings_held=0, version=__version__, updated_from="",
     )  # fmt: skip
+
+
+class ReleasesView(View):
+    """What is new in Hombi."""
+
+    @operation(name="releases_list", gives=list[wire.Release])
+    def get(self, request: Request) -> Response:
+        """The releases, newest first, with what is new in each."""
+        text = (files("hombi") / "CHANGELOG.md").read_text(encoding="utf-8")
+        found = releases(text)
+        return Response([wire.Release(name=one.name, lines=list(one.lines)) for one in found])
 
 
 class HealthView(View):

@@ -16,7 +16,7 @@ from hombi.hub.kernel import journaled
 from hombi.service.api import answers
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, whole_number
-from hombi.service.bridge import hub, read
+from hombi.service.bridge import call, hub, read
 
 PAGE = 100
 MAX_PAGE = 500
@@ -39,6 +39,7 @@ class JournalView(View):
         numbers = {n: whole_number(request, n, -1) for n in ("before", "after", "since")}
         before, after, since = (n if n >= 0 else None for n in numbers.values())
         about = _about(request)
+        call(hub().context.journal.settled())
         found = hub().context.records.journal.entries(
             limit + 1,
             before=before,

@@ -27,6 +27,14 @@ export function HousePage() {
   }, [empty]);
   return (
     <Page title={house.data?.name ?? "The house"}>
+      {house.data?.updated_from && (
+        <p className="mb-6 text-faint">
+          Hombi was updated from {house.data.updated_from} to {house.data.version}.{" "}
+          <Link className="text-act underline" to="/settings#news">
+            What is new
+          </Link>
+        </p>
+      )}
       <div className="grid gap-8 lg:grid-cols-[minmax(0,3fr)_minmax(15rem,1fr)]">
         <Await of={house} lines={8}>
           {(found) =>

@@ -8,6 +8,7 @@ import { Await, Button, Failure, Page } from "../../ui/parts";
 import { exact } from "../../ui/time";
 import { useAnchor } from "../../ui/useAnchor";
 import { Doctor } from "./Doctor";
+import { News } from "./News";
 import { Place } from "./Place";
 import { Rooms } from "./Rooms";
 import { Tools } from "./Tools";
@@ -28,6 +29,7 @@ export function SettingsPage() {
           <Place />
           <ThisHub />
           <Doctor />
+          <News />
         </div>
       </div>
     </Page>

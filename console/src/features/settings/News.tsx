@@ -1,0 +1,30 @@
+// What is new in this version, and in those before.
+import { useReleases } from "../../api/queries";
+import { Await } from "../../ui/parts";
+
+export function News() {
+  const releases = useReleases();
+  return (
+    <section aria-labelledby="news">
+      <h2 id="news" className="mb-3 text-xl">
+        What is new
+      </h2>
+      <Await of={releases} lines={4}>
+        {(found) => (
+          <div className="space-y-2">
+            {found.map((release, place) => (
+              <details key={release.name} open={place === 0}>
+                <summary className="cursor-pointer py-1">{release.name}</summary>
+                <ul className="space-y-1 pb-3 text-sm">
+                  {release.lines.map((line) => (
+                    <li key={line}>{line}</li>
+                  ))}
+                </ul>
+              </details>
+            ))}
+          </div>
+        )}
+      </Await>
+    </section>
+  );
+}
