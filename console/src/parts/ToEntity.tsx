@@ -1,9 +1,7 @@
 // A value's name, which leads to its page; for who has no such pages, the name alone.
-import { useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Link } from "react-router";
-import type { Schemas } from "../api/client";
-import { keys } from "../api/queries";
+import { useVisitor } from "../api/role";
 
 export function ToEntity({
   entity,
@@ -14,8 +12,7 @@ export function ToEntity({
   className?: string;
   children: ReactNode;
 }) {
-  const role = useQueryClient().getQueryData<Schemas["Person"] | null>(keys.session)?.role;
-  if (role === "guest" || role === "wall") return <span>{children}</span>;
+  if (useVisitor()) return <span>{children}</span>;
   return (
     <Link className={className} to={`/readings/${entity}`}>
       {children}

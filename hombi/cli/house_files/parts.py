@@ -33,6 +33,7 @@ class Text:
     text: str
 
 
+PEOPLE = "house/"
 Entries = Mapping[str, Any]
 
 
@@ -118,7 +119,9 @@ def _change_node(h: Hub, node: str, before: NodeEntry, wanted: NodeEntry) -> Non
 
 
 def _values(h: Hub) -> dict[str, ValueEntry]:
-    return {one.entity: _value(h, h.entities.get(one.entity)) for one in h.entities.list()}
+    """Those of nodes and computed ones; who is home belongs to people."""
+    found = [one.entity for one in h.entities.list() if not one.entity.startswith(PEOPLE)]
+    return {one: _value(h, h.entities.get(one)) for one in found}
 
 
 def _value(h: Hub, one: wire.EntityDetail) -> ValueEntry:

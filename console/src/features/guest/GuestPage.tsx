@@ -1,6 +1,6 @@
 // The house for a guest: the rooms that are theirs, with what can be switched there.
 import * as changes from "../../api/changes";
-import type { Room } from "../../api/client";
+import type { Entity, Room } from "../../api/client";
 import { useDashboards, useEntities, useHouse } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { useLive } from "../../app/useLive";
@@ -20,7 +20,7 @@ export function GuestPage({ person }: { person: string }) {
   });
   const known: Known = {
     entities: new Map(entities.data?.map((one) => [one.entity, one])),
-    titles: new Map(),
+    titles: nodeTitles(entities.data ?? []),
     limits: new Map(),
   };
   return (
@@ -60,6 +60,18 @@ export function GuestPage({ person }: { person: string }) {
       </Await>
     </main>
   );
+}
+
+/** The names of nodes, out of how their values are spoken of: a guest does not see nodes. */
+function nodeTitles(entities: Entity[]): Map<string, string> {
+  const titles = new Map<string, string>();
+  for (const { node, spoken, title } of entities.filter((one) => one.node)) {
+    const end = spoken.length - title.length;
+    const name =
+      spoken.slice(end).toLowerCase() === title.toLowerCase() ? spoken.slice(0, end) : "";
+    if (name.length > (titles.get(node) ?? "").length) titles.set(node, name.trim());
+  }
+  return titles;
 }
 
 type Tiles = ReturnType<typeof usualTiles>;

@@ -19,13 +19,15 @@ export function PeoplePage({ role, second }: { role: string; second: boolean }) 
   return (
     <Page title="People">
       <div className="grid gap-x-12 gap-y-10 lg:grid-cols-[3fr_2fr]">
-        {role === "owner" && <Members />}
+        <div className="space-y-10">
+          {role === "owner" && <Members />}
+          <Browsers />
+          <Programs />
+        </div>
         <div className="space-y-10">
           {role === "owner" && <Invite />}
           <Password />
           <Second on={second} />
-          <Browsers />
-          <Programs />
         </div>
       </div>
     </Page>

@@ -1,9 +1,12 @@
 // What is new in this version, and in those before.
+import { useLocation } from "react-router";
 import { useReleases } from "../../api/queries";
 import { Await } from "../../ui/parts";
 
 export function News() {
   const releases = useReleases();
+  // Who came by the note about an update wants to read it.
+  const asked = useLocation().hash === "#news";
   return (
     <section aria-labelledby="news">
       <h2 id="news" className="mb-3 text-xl">
@@ -13,7 +16,7 @@ export function News() {
         {(found) => (
           <div className="space-y-2">
             {found.map((release, place) => (
-              <details key={release.name} open={place === 0}>
+              <details key={release.name} open={place === 0 && asked}>
                 <summary className="cursor-pointer py-1">{release.name}</summary>
                 <ul className="space-y-1 pb-3 text-sm">
                   {release.lines.map((line) => (

@@ -22,6 +22,7 @@ export function SettingsPage() {
       <div className="grid gap-12 lg:grid-cols-2">
         <div className="space-y-12">
           <Tools />
+          <News />
         </div>
         <div className="space-y-12">
           <Rooms />
@@ -29,7 +30,6 @@ export function SettingsPage() {
           <Place />
           <ThisHub />
           <Doctor />
-          <News />
         </div>
       </div>
     </Page>

@@ -7,6 +7,7 @@ import type { Entity } from "../../api/client";
 import { useCourse } from "../../api/courses";
 import { useAutomations, useDashboards, useEntities, useHouse } from "../../api/queries";
 import { shown } from "../../api/readings";
+import { useVisitor } from "../../api/role";
 import { useLive } from "../../app/useLive";
 import { lines } from "../../parts/board/Board";
 import { Picture } from "../../parts/board/Picture";
@@ -25,6 +26,7 @@ const PAGE_MS = 20_000;
 export function WallPage() {
   const { dashboard = "" } = useParams();
   const house = useHouse();
+  const visitor = useVisitor();
   const entities = useEntities();
   const dashboards = useDashboards();
   const automations = useAutomations();
@@ -103,7 +105,9 @@ export function WallPage() {
         </ul>
       </main>
       <footer className="mt-4 flex items-baseline justify-between text-faint text-sm">
-        <Link to={room ? `/rooms/${room}` : `/dashboards/${dashboard}`}>Leave the wall</Link>
+        {!visitor && (
+          <Link to={room ? `/rooms/${room}` : `/dashboards/${dashboard}`}>Leave the wall</Link>
+        )}
         {lostAt > 0 && <span role="status">as of {clock(lostAt)}</span>}
         {!full && (
           <button type="button" onClick={() => void frame.current?.requestFullscreen?.()}>
