@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -10,6 +11,7 @@ import typer
 from hombi.cli.drawing import HouseTime, as_json, bold, clock, out, said, table
 from hombi.cli.noun import noun
 from hombi.cli.run import Json, hub
+from hombi.cli.texts import read_text
 
 Number = Annotated[int, typer.Argument(help="The way's number, as `hombi way list` shows it.")]
 
@@ -60,11 +62,20 @@ def add(
     ],
     name: Annotated[str, typer.Option(help="What to call it; its sort unless given.")] = "",
     person: Annotated[str | None, typer.Option(help="Whose it is; yours unless given.")] = None,
+    form: Annotated[
+        Path | None,
+        typer.Option(
+            exists=True,
+            dir_okay=False,
+            help="For a post: a file with its JSON, {title}, {text} and the like in it.",
+        ),
+    ] = None,
     json: Json = False,
 ) -> None:
     """Add a way of reaching somebody."""
+    text = read_text(form) if form is not None else ""
     with hub() as h:
-        made = h.ways.add(sort.value, address, name or sort.value, person=person)
+        made = h.ways.add(sort.value, address, name or sort.value, person=person, form=text)
     said(json, [made], f"{made.person} is reached by {made.way}. `hombi way test {made.id}` "
                        "tries it.")  # fmt: skip
     if made.secret and not json:

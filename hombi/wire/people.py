@@ -305,12 +305,14 @@ class PhoneRequest(Ask, frozen=True, kw_only=True):
 
 class WayRequest(Ask, frozen=True, kw_only=True):
     """A mail address, an address to post to, or something of a node that takes a text.
-    `person` is whoever is signed in unless given."""
+    `person` is whoever is signed in unless given. `form` is the JSON of a post, with
+    `{title}` and the like in it; "" for the usual one."""
 
     sort: Literal["mail", "post", "loudspeaker"]
     name: Annotated[str, Meta(min_length=1, max_length=80)]
     person: UserName | UnsetType = UNSET
     address: Annotated[str, Meta(min_length=1, max_length=1000)]
+    form: Annotated[str, Meta(max_length=4000)] = ""
 
 
 class PressRequest(Ask, frozen=True, kw_only=True):

@@ -16,6 +16,7 @@ from hombi.hub.notices import (
     SetQuietHours,
     Told,
 )
+from hombi.hub.notices.form import filled, problem
 from hombi.hub.pairing import proof_of
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
 from tests.house import description
@@ -154,3 +155,39 @@ async def test_a_loudspeaker_says_it_and_says_nothing_late() -> None:
         assert states(r)["Hens in"] == "too late"
         assert len(r.link.acts) == 1
         assert not list(r.hub.outbox.needs()), "quiet hours are no fault"
+
+
+@pytest.mark.parametrize(
+    ("form", "what"),
+    [
+        ('{"a": "{title}"', "line 1, column 16"),
+        ('{"a": "{titel}"}', "a notice has no {titel}; did you mean title?"),
+        ("[" * 1_900 + "]" * 1_900, "nested too deeply"),
+        ('"' + "x" * 4_000 + '"', "4,002 characters; 4,000 are the most"),
+    ],
+)
+def test_a_form_that_cannot_be_one_says_why(form: str, what: str) -> None:
+    assert what in problem(form)
+
+
+@pytest.mark.parametrize(
+    ("form", "body"),
+    [
+        ('"{title}"', '"Wet \\"floor\\" {text}"'),
+        ('{"{title}": ["{urgent}", " {urgent}", null, 1.5]}',
+         '{"{title}": [true, " true", null, 1.5]}'),
+        ('"{at} {not this} {{title}}"', '"7 {not this} {Wet \\"floor\\" {text}}"'),
+    ],
+)  # fmt: skip
+def test_a_form_is_filled_and_nothing_in_a_notice_is_taken_for_its_own(
+    form: str, body: str
+) -> None:
+    said = {"title": 'Wet "floor" {text}', "text": "secret", "urgent": True, "at": 7}
+    assert filled(form, said).decode() == body
+
+
+async def test_only_a_post_has_a_form() -> None:
+    async with rig() as r:
+        way = PhoneRecord(0, "mail", "ada", "ada@mill.example", "", "", 0, "mail", '"{title}"')
+        with pytest.raises(Invalid, match="only a post has a form"):
+            await r.do(AddPhone(way))

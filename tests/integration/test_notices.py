@@ -183,6 +183,15 @@ def test_a_post_is_signed_tried_again_and_given_up_where_it_is_refused(service: 
         until(lambda: receiver.told)
         (told,) = receiver.told
         assert (told["title"], told["over"]) == ("Hombi can reach you", False)
+        form = '{"message": {"said": ["{title}: {text}", 5]}, "urgent": "{urgent}", "at": "{at}"}'
+        shaped = hub.ways.add("post", f"http://127.0.0.1:{port}/told", "shaped", form=form)
+        receiver.secret = shaped.secret
+        hub.ways.test(shaped.id)
+        until(lambda: len(receiver.told) == 2)
+        message, urgent, at = (receiver.told[1][one] for one in ("message", "urgent", "at"))
+        assert message == {"said": ["Hombi can reach you: This is shaped.", 5]}
+        assert (urgent, abs(at / 1000 - time.time()) < 60) == (True, True)
+        hub.ways.remove(shaped.id)
         receiver.secret = "another"
         hub.ways.test(made.id)
         until(lambda: hub.ways.notices()[0].state == "failed")

@@ -4451,7 +4451,8 @@ export interface components {
         /**
          * WayRequest
          * @description A mail address, an address to post to, or something of a node that takes a text.
-         *         `person` is whoever is signed in unless given.
+         *         `person` is whoever is signed in unless given. `form` is the JSON of a post, with
+         *         `{title}` and the like in it; "" for the usual one.
          */
         WayRequest: {
             /** @enum {unknown} */
@@ -4459,6 +4460,8 @@ export interface components {
             name: string;
             person?: string;
             address: string;
+            /** @default  */
+            form?: string;
         };
         /**
          * Where

@@ -13,13 +13,17 @@ def list_() -> Call[list[wire.Way]]:
     return Call("GET", "/api/ways", list[wire.Way])
 
 
-def add(sort: str, address: str, name: str, *, person: str | None = None) -> Call[wire.NewWay]:
-    """Add a way of the sort `mail`, `post` or `loudspeaker`."""
+def add(
+    sort: str, address: str, name: str, *, person: str | None = None, form: str = ""
+) -> Call[wire.NewWay]:
+    """Add a way of the sort `mail`, `post` or `loudspeaker`. `form` is the JSON of a
+    post, with `{title}` and the like in it."""
     body = wire.WayRequest(
         sort=sort,  # type: ignore[arg-type]
         name=name,
         person=unless_none(person),
         address=address,
+        form=form,
     )
     return Call("POST", "/api/ways", wire.NewWay, body=body)
 

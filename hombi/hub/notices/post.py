@@ -9,6 +9,7 @@ import time
 import httpx
 import msgspec
 
+from hombi.hub.notices import form
 from hombi.hub.notices.sending import Fate, Sent
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
 
@@ -43,7 +44,7 @@ class Post:
             "urgent": delivery.urgent,
             "over": delivery.quiet,
         }
-        body = msgspec.json.encode(said)
+        body = form.filled(way.form, said) if way.form else msgspec.json.encode(said)
         headers = {"Content-Type": "application/json", **signed(body, way.auth, int(time.time()))}
         try:
             async with self._http.stream(

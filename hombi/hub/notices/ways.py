@@ -15,6 +15,7 @@ from hombi.hub.errors import HubError, Invalid, NotFound, Refused
 from hombi.hub.events import ButtonPressed, PhoneAdded, PhoneTested, QuietHoursSet
 from hombi.hub.house import House
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.notices import form
 from hombi.hub.notices.buttons import HUSH, HUSH_MS, Buttons, check
 from hombi.hub.notices.endpoints import why_not
 from hombi.hub.notices.outbox import Outbox, Told, address_of
@@ -68,12 +69,14 @@ class Ways(Part):
     def _problem(self, way: PhoneRecord) -> str:
         if not slug(way.name):
             return "the name needs a letter or a digit"
+        if way.form and way.sort != POST:
+            return "only a post has a form"
         if way.sort == PHONE:
             return why_not(way.endpoint, self.services)
         if way.sort == MAIL:
             return _no_mail(way.endpoint)
         if way.sort == POST:
-            return _no_address(way.endpoint)
+            return _no_address(way.endpoint) or (form.problem(way.form) if way.form else "")
         return self._no_loudspeaker(way.endpoint)
 
     def _no_loudspeaker(self, address: str) -> str:

@@ -14,8 +14,8 @@ class PhoneRecord:
     address that is posted to, or a loudspeaker.
 
     Of a device, `endpoint`, `p256dh` and `auth` are its Web Push subscription (RFC
-    8030, RFC 8291). Of the others, `endpoint` is the address, and `auth` what a post is
-    signed with.
+    8030, RFC 8291). Of the others, `endpoint` is the address, `auth` what a post is
+    signed with, and `form` its JSON, "" for the usual one.
     """
 
     id: int
@@ -26,6 +26,7 @@ class PhoneRecord:
     auth: str
     added_ms: int
     sort: str = "phone"
+    form: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -38,7 +38,7 @@ class WaysView(View):
         """Add a mail address, an address to post to, or a loudspeaker."""
         asked = body(request, wire.WayRequest)
         person = _person(request, given(asked.person))
-        way = PhoneRecord(0, asked.name, person, asked.address, "", "", 0, asked.sort)
+        way = PhoneRecord(0, asked.name, person, asked.address, "", "", 0, asked.sort, asked.form)
         answer = change(actor(request), AddPhone(way), lambda _, made: answers.new_way(made))
         return Response(answer, status=201)
 

@@ -252,6 +252,7 @@ class Phone(models.Model):
     endpoint = models.TextField()
     p256dh = models.CharField(max_length=120)
     auth = SealedTextField()
+    form = models.TextField(blank=True, default="")
     added_ms = models.BigIntegerField()
 
 

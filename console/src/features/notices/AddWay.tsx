@@ -32,6 +32,7 @@ export function AddWay() {
       name: String(values.get("name")) || sort,
       person: String(values.get("person")),
       address: String(values.get("address")),
+      form: String(values.get("form") ?? "").trim(),
     });
   }
   const { label, type, example } = SORTS[sort];
@@ -82,6 +83,21 @@ export function AddWay() {
           <input name="address" type={type} required placeholder={example} className="field" />
         )}
       </Labelled>
+      {sort === "post" && (
+        <Labelled
+          label="Its JSON"
+          hint="Empty for the usual one. {title}, {text}, {at}, {id}, {subject}, {urgent} and {over} are filled in."
+        >
+          <textarea
+            name="form"
+            rows={3}
+            maxLength={4000}
+            spellCheck={false}
+            placeholder={'{"message": "{title}: {text}"}'}
+            className="field font-mono text-sm"
+          />
+        </Labelled>
+      )}
       <Labelled label="Name" hint="A text names it so: ada/mail.">
         <input name="name" maxLength={80} placeholder={sort} className="field" />
       </Labelled>

@@ -1,0 +1,61 @@
+"""The form of a post: JSON that a person wrote, with `{title}` and the like where the
+parts of a notice go."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from hombi.core.house_facts import did_you_mean
+
+# What a notice has; those that are no texts stay numbers and booleans where they stand
+# alone.
+PARTS = ("id", "at", "subject", "title", "text", "urgent", "over")
+LONGEST = 4_000
+_PLACE = re.compile(r"\{([a-z_]+)\}")
+
+
+def problem(form: str) -> str:
+    """What is wrong with a form, "" when nothing is."""
+    if len(form) > LONGEST:
+        return f"the form has {len(form):,} characters; {LONGEST:,} are the most"
+    unknown: list[str] = []
+    try:
+        filled(form, dict.fromkeys(PARTS, ""), unknown.append)
+    except json.JSONDecodeError as error:
+        return f"the form is no JSON: line {error.lineno}, column {error.colno}: {error.msg}"
+    except RecursionError:
+        return "the form is nested too deeply"
+    if unknown:
+        hint = did_you_mean(unknown[0], PARTS)
+        return f"a notice has no {{{unknown[0]}}}; " + (
+            hint or f"it has {', '.join(f'{{{one}}}' for one in PARTS)}"
+        )
+    return ""
+
+
+def filled(
+    form: str, said: Mapping[str, Any], missing: Callable[[str], None] = lambda _: None
+) -> bytes:
+    """The body of a post. `missing` hears what a notice does not have; that stays as it
+    is written."""
+
+    def part(match: re.Match[str]) -> str:
+        if match[1] not in said:
+            missing(match[1])
+        found = said.get(match[1], match[0])
+        return json.dumps(found) if isinstance(found, bool) else str(found)
+
+    def fill(value: Any) -> Any:
+        if isinstance(value, dict):
+            return {key: fill(one) for key, one in value.items()}
+        if isinstance(value, list):
+            return [fill(one) for one in value]
+        if not isinstance(value, str):
+            return value
+        alone = _PLACE.fullmatch(value)
+        return said[alone[1]] if alone and alone[1] in said else _PLACE.sub(part, value)
+
+    return json.dumps(fill(json.loads(form)), ensure_ascii=False).encode(errors="replace")
