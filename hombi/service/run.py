@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import ctypes
 import gc
 import json
 import os
@@ -35,6 +36,7 @@ TOKEN_FILE = "hub.token"  # noqa: S105 - the name of the file
 # waiting for 5 ms.
 THREAD_TURN_S = 0.0005
 COLLECT_AFTER = 50_000
+M_ARENA_MAX = -8  # malloc.h
 
 
 OURS = ("records", "accounts")
@@ -54,6 +56,7 @@ def serve(data: Path, *, new_secrets: bool = False) -> None:
     """Run the hub on a data folder until it is told to stop. With `new_secrets` the
     sealed ones are forgotten first. Raises StartError."""
     sys.setswitchinterval(THREAD_TURN_S)
+    _share_heaps()
     try:
         prepare(data)
         config = load_config(data)
@@ -75,6 +78,13 @@ def serve(data: Path, *, new_secrets: bool = False) -> None:
             gc.set_threshold(COLLECT_AFTER)
             uvloop.run(_serve(config, sock))
             _tidy()
+
+
+def _share_heaps() -> None:
+    """Have threads share two heaps. glibc gives each its own otherwise, and what one of
+    them needed once stays with it: a third more memory after a large import."""
+    with contextlib.suppress(AttributeError, OSError):  # another C library has no mallopt
+        ctypes.CDLL(None).mallopt(M_ARENA_MAX, 2)
 
 
 @contextlib.contextmanager
