@@ -5,6 +5,7 @@ from __future__ import annotations
 from bench.figures.automations import automations
 from bench.figures.crowd import crowd
 from bench.figures.disk import disk
+from bench.figures.household import consoles, keeping
 from bench.figures.intake import broker, intake, steady
 from bench.figures.radio import bluetooth, zigbee
 from bench.figures.reaction import reaction, sleepers
@@ -29,6 +30,8 @@ ALL = {
         automations,
         screen,
         crowd,
+        consoles,
+        keeping,
         footprint,
         command_line,
         first_load,
