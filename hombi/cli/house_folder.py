@@ -14,7 +14,7 @@ import typer
 
 from hombi.cli.drawing import as_json, bold, err, mistakes, out
 from hombi.cli.house_files.parts import PARTS, Difference, differences
-from hombi.cli.house_files.shapes import FileError
+from hombi.cli.house_files.shapes import Absent, FileError
 from hombi.cli.noun import noun
 from hombi.cli.run import SAID_NO, Json, hub
 from hombi.client import Hub, HubProblem
@@ -83,11 +83,15 @@ def push(
         found = list(differences(h, folder))
         _check(h, found, folder)
         problems: list[str] = []
+        absent: set[str] = set()
         for one in reversed(found) if remove else ():
-            _each(one.gone, partial(_removed, h, one), done, problems)
+            _each(one.gone, partial(_removed, h, one), done, problems, absent)
         for one in found:
-            _each([*one.new, *one.changed], partial(_put, h, one), done, problems)
+            _each([*one.new, *one.changed], partial(_put, h, one), done, problems, absent)
             one.part.settle(h, one.wanted)
+    if absent:
+        named = ", ".join(sorted(absent))
+        problems.insert(0, f"not in this house yet: {named}; pair them, and push again")
     if json:
         as_json([{"done": done, "problems": problems}])
     else:
@@ -125,15 +129,21 @@ def _check(h: Hub, found: list[Difference], folder: Path) -> None:
 
 
 def _each(
-    names: Sequence[str], do: Callable[[str], str], done: list[str], problems: list[str]
+    names: Sequence[str],
+    do: Callable[[str], str],
+    done: list[str],
+    problems: list[str],
+    absent: set[str],
 ) -> None:
     """Do this for each, and again for those that waited for another of them. What the
-    hub refuses keeps nobody else back."""
+    hub refuses keeps nobody else back; `absent` gets the nodes that are not here."""
     while names:
         refused = {}
         for name in names:
             try:
                 done += [line] if (line := do(name)) else []
+            except Absent:
+                absent.add(name.partition("/")[0])
             except (FileError, HubProblem) as error:
                 refused[name] = f"{name}: {error}"
         if len(refused) == len(names):
@@ -147,8 +157,6 @@ def _put(h: Hub, one: Difference, name: str) -> str:
     if name in one.kept:
         part.change(h, name, one.kept[name], one.wanted[name])
         return f"{part.what} {name} is changed"
-    if part.add is None:
-        raise FileError("it is not in this house; pair it, and push again")
     made = part.add(h, name, one.wanted[name])
     return f"{part.what} {name} is added" + (f", as {made}" if made != name else "")
 

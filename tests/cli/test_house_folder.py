@@ -127,9 +127,9 @@ def test_a_house_goes_into_another_hub_and_comes_out_the_same(
         ("rooms.toml", "[loft\n", "rooms.toml: Expected ']'"),
         ("rooms.toml", "[loft]\nname = 5\nfloor = 'x'\n", "rooms.toml: Expected `str`, got `int`"),
         ("values.toml", "['a/b']\nnmae = 'x'\n", "unknown field `nmae`"),
-        ("nodes.toml", "[boat]\nname = 'Boat'\n", "boat: it is not in this house; pair it"),
+        ("nodes.toml", "[boat]\nname = 'Boat'\n", "not in this house yet: boat; pair them"),
         ("automations/too-dry.toml", "name = 'Too dry'\n", "too-dry.toml"),
-        ("values.toml", "['a/b']\nname = 'x'\n", "a/b: it is not in this house; pair its node"),
+        ("values.toml", "['a/b']\nname = 'x'\n", "not in this house yet: a; pair them"),
     ],
 )
 def test_what_cannot_be_taken_is_said_and_changes_nothing(

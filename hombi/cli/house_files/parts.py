@@ -11,6 +11,7 @@ import msgspec
 
 from hombi import wire
 from hombi.cli.house_files.shapes import (
+    Absent,
     Computed,
     DashboardEntry,
     Entry,
@@ -39,15 +40,15 @@ Entries = Mapping[str, Any]
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """One part: where it stands in the folder, and how it is read and written. `add` is
-    None for what only a person can bring into the house; `sound` names the mistakes of
-    an entry."""
+    """One part: where it stands in the folder, and how it is read and written. `add`
+    raises Absent for what only a person can bring into the house; `sound` names the
+    mistakes of an entry."""
 
     what: str
     file: str
     shape: type[Entry] | None
     kept: Callable[[Hub], Entries]
-    add: Callable[[Hub, str, Any], str] | None
+    add: Callable[[Hub, str, Any], str]
     change: Callable[[Hub, str, Any, Any], object]
     remove: Callable[[Hub, str], object] | None
     sound: Callable[[Hub, Any], list[wire.Mistake]] = lambda *_: []
@@ -111,6 +112,10 @@ def _nodes(h: Hub) -> dict[str, NodeEntry]:
     return {one.node: NodeEntry(one.title, one.room or "") for one in h.nodes.list()}
 
 
+def _add_node(h: Hub, node: str, wanted: NodeEntry) -> str:
+    raise Absent
+
+
 def _change_node(h: Hub, node: str, before: NodeEntry, wanted: NodeEntry) -> None:
     if wanted.name != before.name:
         h.nodes.rename(node, wanted.name)
@@ -138,7 +143,9 @@ def _value(h: Hub, one: wire.EntityDetail) -> ValueEntry:
 def _add_value(h: Hub, address: str, wanted: ValueEntry) -> str:
     how = wanted.computed
     if how is None:
-        raise FileError("it is not in this house; pair its node first, and push again")
+        if address.partition("/")[0] not in {one.node for one in h.nodes.list()}:
+            raise Absent
+        raise FileError("its node has no such value here")
     made = h.derived.make(
         how.method, how.sources, title=wanted.name, room=wanted.room, parameters=how.parameters
     )
@@ -195,7 +202,7 @@ PARTS: tuple[Part, ...] = (
         "room", "rooms.toml", RoomEntry, _rooms, _add_room, _change_room,
         lambda h, room: h.rooms.remove(room), settle=_order_rooms,
     ),
-    Part("node", "nodes.toml", NodeEntry, _nodes, None, _change_node, None),
+    Part("node", "nodes.toml", NodeEntry, _nodes, _add_node, _change_node, None),
     Part(
         "value", "values.toml", ValueEntry, _values, _add_value, _change_value,
         lambda h, value: h.entities.remove(value),

@@ -14,6 +14,10 @@ class FileError(Exception):
     """A file cannot be used; the message says where and why."""
 
 
+class Absent(FileError):
+    """What a file names belongs to a node that is not in this house."""
+
+
 class Entry(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """What stands under one address in a file."""
 
