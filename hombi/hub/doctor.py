@@ -115,13 +115,10 @@ def _loop(hub: Hub) -> Check:
 def _clock(hub: Hub) -> Check:
     now = hub.context.clock.now_ms()
     shown = datetime.fromtimestamp(now / 1000, hub.config.zone).strftime("%d %B %Y %H:%M")
-    if now < BEFORE_CLOCKS_MS:
-        return Check(
-            "clock",
-            "fault",
-            f"this machine thinks it is {shown}",
-            "set it, or let it take the time from the network",
-        )
+    early = f"this machine thinks it is {shown}" if now < BEFORE_CLOCKS_MS else ""
+    if wrong := hub.clock.problem or early:
+        advice = "set its clock, or let it take the time from the network"
+        return Check("clock", "fault", wrong, advice)
     return Check("clock", "ok", f"{shown}, house time is {hub.config.zone.key}")
 
 

@@ -25,6 +25,7 @@ from hombi.hub.keeper import Keeper
 from hombi.hub.kernel import Clock, Context, Need, Part, RealClock
 from hombi.hub.lag import Lag
 from hombi.hub.links import Links, installed
+from hombi.hub.machine_clock import MachineClock
 from hombi.hub.messages import Messages
 from hombi.hub.node_settings import Act, NodeSettings
 from hombi.hub.nodes import Nodes
@@ -99,6 +100,7 @@ class Hub:
     batteries: Batteries
     radios: Radios
     reload: Reload
+    clock: MachineClock
     lag: Lag
     trust: Trust
     backups: Backups
@@ -119,15 +121,16 @@ class Hub:
             self.sequences, self.tools, self.pairing, self.admission, self.intake,
             self.conditioning, self.derived, self.imports, self.nodes, self.picks, self.posts,
             self.settings, self.radios, self.batteries, self.actuation, self.presence, self.updates,
-            self.outbox, self.ways, self.reload, self.lag, self.links, self.trust,
+            self.outbox, self.ways, self.reload, self.clock, self.lag, self.links, self.trust,
             self.automations, self.backups,
         ]  # fmt: skip
 
     def needs(self) -> list[Need]:
         """What needs a person, most pressing first."""
         order = (
-            self.writer, self.reload, self.links, self.pairing, self.nodes, self.batteries,
-            self.actuation, self.automations, self.outbox, self.trust, self.backups,
+            self.clock, self.writer, self.reload, self.links, self.pairing, self.nodes,
+            self.batteries, self.actuation, self.automations, self.outbox, self.trust,
+            self.backups,
         )  # fmt: skip
         found = [need for part in order for need in part.needs()]
         failing = self.context.tasks.failing.items()
@@ -271,6 +274,7 @@ async def _made(
         Batteries(context, house, intake),
         Radios(context, house, all_links),
         reload,
+        MachineClock(context, house, config.zone),
         Lag(context),
         trust,
         backups,

@@ -33,7 +33,8 @@ class Need(Shape, frozen=True, kw_only=True):
 
     kind: Literal[
         "disk", "settings", "link", "part", "arrival", "silent", "left", "battery", "secret",
-        "automation", "notice", "wanted",
+        "automation", "notice", "wanted", "backup", "certificate",
+        "clock",
     ]  # fmt: skip
     text: str
     path: str

@@ -3220,7 +3220,7 @@ export interface components {
          */
         Need: {
             /** @enum {unknown} */
-            kind: "arrival" | "automation" | "battery" | "disk" | "left" | "link" | "notice" | "part" | "secret" | "settings" | "silent" | "wanted";
+            kind: "arrival" | "automation" | "backup" | "battery" | "certificate" | "clock" | "disk" | "left" | "link" | "notice" | "part" | "secret" | "settings" | "silent" | "wanted";
             text: string;
             path: string;
         };

@@ -88,7 +88,9 @@ function Needs({ house, automations }: { house: House | undefined; automations: 
           {house.needs.map((need) => (
             <li key={need.text}>
               <Link to={need.path} className="hover:underline">
-                <Mark grave={["disk", "silent", "link", "left", "secret"].includes(need.kind)}>
+                <Mark
+                  grave={["clock", "disk", "silent", "link", "left", "secret"].includes(need.kind)}
+                >
                   {visible(need.text)}
                 </Mark>
               </Link>
