@@ -42,8 +42,9 @@ def bold(text: str) -> Text:
     return Text(text, style="bold")
 
 
-out = Terminal(highlight=False)
-err = Terminal(stderr=True, highlight=False)
+# What stands between colons may be part of a fingerprint: it is no picture.
+out = Terminal(highlight=False, emoji=False)
+err = Terminal(stderr=True, highlight=False, emoji=False)
 _TIMES = {"at", "heard_at", "asked_at", "answered_at", "admitted_at", "added_at", "started_at"}
 _TIMES |= {"since", "due", "until", "start", "end"}
 _BLOCKS = "▁▂▃▄▅▆▇█"

@@ -358,6 +358,11 @@ def test_what_comes_from_outside_forges_no_line_on_the_terminal(
         assert ask(service, description("Rack [/bold] two", **CLIMATE)).is_success
         assert "Rack [/bold] two" in service.hombi("arrivals").stdout
         hub.pairing.close()
+        # Nor is a part of a fingerprint a picture.
+        hub.nodes.rename("cellar-rack", "Rack 5E:AB:0F :smile:")
+        for words in (("node", "list"), ("journal",)):
+            assert "Rack 5E:AB:0F :smile:" in service.hombi(*words).stdout
+        hub.nodes.rename("cellar-rack", "Cellar rack")
 
 
 def test_what_is_hardly_meant_is_warned_of_when_a_text_is_added(
