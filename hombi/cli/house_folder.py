@@ -28,22 +28,32 @@ def pull(folder: Folder, json: Json = False) -> None:
     """Write the house into a folder. A file that says the same stays as it is, with its
     comments."""
     changed: list[str] = []
+    left: list[str] = []
     with hub() as h, _said():
         for part in PARTS:
             kept = part.kept(h)
-            same = part.shape is not None and part.found(folder) == kept
-            for name, text in {} if same else part.files(kept).items():
+            there = part.found(folder)
+            texts = part.files(kept)
+            if part.shape is not None:
+                texts = {} if there == kept else {part.file: texts.get(part.file, "")}
+            elif there is not None:
+                left += [f"{part.file}/{one}.toml" for one in there if one not in kept]
+            for name, text in texts.items():
                 path = folder / name
+                if not text and not path.exists():
+                    continue
                 if not path.exists() or path.read_bytes() != text.encode():
                     path.parent.mkdir(parents=True, exist_ok=True)
                     path.write_bytes(text.encode())
                     changed.append(name)
     if json:
-        as_json([{"written": changed}])
+        as_json([{"written": changed, "only_in_folder": left}])
         return
     for name in changed:
         out.print(bold(name), "is written")
-    if not changed:
+    for name in left:
+        out.print(bold(name), "is in the folder only; delete it, or push it")
+    if not (changed or left):
         out.print("Nothing to do: they are the same.")
 
 

@@ -6,6 +6,7 @@ import re
 from dataclasses import dataclass
 
 _SPACES = re.compile(r"\s+")
+_EMPHASIS = re.compile(r"\*(\S[^*]*)\*|`")
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,6 +24,6 @@ def releases(text: str) -> list[Release]:
     for part in re.split(r"^## ", text, flags=re.MULTILINE)[1:]:
         name, _, body = part.partition("\n")
         lines = re.split(r"\n\s*\n|^- ", body, flags=re.MULTILINE)
-        plain = (_SPACES.sub(" ", one).replace("`", "").strip() for one in lines)
+        plain = (_EMPHASIS.sub(r"\1", _SPACES.sub(" ", one)).strip() for one in lines)
         found.append(Release(name.strip(), tuple(one for one in plain if one)))
     return found

@@ -146,6 +146,28 @@ def test_what_cannot_be_taken_is_said_and_changes_nothing(
     assert mill.hombi("house", "diff", str(before)).stdout == "They are the same.\n"
 
 
+def test_what_the_hub_has_no_more_does_not_come_back_with_the_next_push(
+    mill: Service, tmp_path: Path
+) -> None:
+    folder = tmp_path / "mill"
+    mill.hombi("house", "pull", str(folder))
+    with mill.hub() as hub:
+        hub.dashboards.remove("cheese")
+        text = hub.automations.get("too-dry").text
+        hub.automations.remove("too-dry")
+    try:
+        done = mill.hombi("house", "pull", str(folder))
+        assert "dashboards.toml is written" in done.stdout
+        assert "automations/too-dry.toml is in the folder only" in done.stdout
+        assert (folder / "dashboards.toml").read_text() == ""
+        (folder / "automations" / "too-dry.toml").unlink()
+        assert "Nothing to do" in mill.hombi("house", "push", str(folder)).stdout
+    finally:
+        with mill.hub() as hub:
+            hub.automations.add(text)
+            hub.dashboards.add("Cheese", [])
+
+
 def test_a_folder_without_a_house_is_none(mill: Service, tmp_path: Path) -> None:
     done = mill.hombi("house", "push", str(tmp_path), "--remove")
     assert done.returncode == 1

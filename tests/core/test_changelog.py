@@ -8,12 +8,16 @@ from hombi.core.changelog import Release, releases
 def test_each_heading_is_a_release_and_each_point_a_line_however_it_is_wrapped() -> None:
     text = (
         "# Changelog\n\nOf no release.\n\n## 0.2.0\n\nThe second\none.\n\n- A point with `code`\n"
-        "  over two lines.\n- Another - with a dash.\n\n## 0.1.0\n"
+        "  over two lines.\n- Another on *A page* - with a dash, 2 * 3.\n\n## 0.1.0\n"
     )
     assert releases(text) == [
         Release(
             "0.2.0",
-            ("The second one.", "A point with code over two lines.", "Another - with a dash."),
+            (
+                "The second one.",
+                "A point with code over two lines.",
+                "Another on A page - with a dash, 2 * 3.",
+            ),
         ),
         Release("0.1.0", ()),
     ]

@@ -162,6 +162,7 @@ async def test_a_loudspeaker_says_it_and_says_nothing_late() -> None:
     [
         ('{"a": "{title}"', "line 1, column 16"),
         ('{"a": "{titel}"}', "a notice has no {titel}; did you mean title?"),
+        ('{"a": NaN}', "NaN is no value"),
         ("[" * 1_900 + "]" * 1_900, "nested too deeply"),
         ('"' + "x" * 4_000 + '"', "4,002 characters; 4,000 are the most"),
     ],

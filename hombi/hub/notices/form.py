@@ -36,6 +36,11 @@ def problem(form: str) -> str:
     return ""
 
 
+def _no_json(word: str) -> float:
+    # Python reads NaN and Infinity, which RFC 8259 does not have, and writes them.
+    raise json.JSONDecodeError(f"{word} is no value", word, 0)
+
+
 def filled(
     form: str, said: Mapping[str, Any], missing: Callable[[str], None] = lambda _: None
 ) -> bytes:
@@ -58,4 +63,5 @@ def filled(
         alone = _PLACE.fullmatch(value)
         return said[alone[1]] if alone and alone[1] in said else _PLACE.sub(part, value)
 
-    return json.dumps(fill(json.loads(form)), ensure_ascii=False).encode(errors="replace")
+    plain = json.loads(form, parse_constant=_no_json)
+    return json.dumps(fill(plain), ensure_ascii=False).encode(errors="replace")

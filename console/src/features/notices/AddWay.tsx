@@ -98,7 +98,7 @@ export function AddWay() {
           />
         </Labelled>
       )}
-      <Labelled label="Name" hint="A text names it so: ada/mail.">
+      <Labelled label="Name" hint={`A text names it so: ada/${sort}.`}>
         <input name="name" maxLength={80} placeholder={sort} className="field" />
       </Labelled>
       {add.error && <Failure error={add.error} />}

@@ -18,7 +18,7 @@ export function News() {
             {found.map((release, place) => (
               <details key={release.name} open={place === 0 && asked}>
                 <summary className="cursor-pointer py-1">{release.name}</summary>
-                <ul className="space-y-1 pb-3 text-sm">
+                <ul className="list-disc space-y-1 pb-3 pl-5 text-sm">
                   {release.lines.map((line) => (
                     <li key={line}>{line}</li>
                   ))}
