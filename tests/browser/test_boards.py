@@ -173,7 +173,7 @@ def test_a_picture_on_the_wall(console: Page, service: Service) -> None:
         console.goto("/wall/evening-round")
         picture = console.get_by_role("img", name="Rinds")
         expect(picture).to_be_visible()
-        assert picture.evaluate("one => one.naturalWidth") == 64
+        expect(picture).to_have_js_property("naturalWidth", 64)
         rinds = console.get_by_role("listitem").filter(has_text="Rinds")
         expect(rinds).to_contain_text("Humidity 84.5 %")
         expect(rinds.get_by_role("link")).to_have_count(0)
