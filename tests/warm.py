@@ -102,8 +102,9 @@ def ran(
     finally:
         if command.poll() is None:
             command.send_signal(signal.SIGKILL)
-        for reader in readers:
+        for reader, stream in zip(readers, (command.stdout, command.stderr), strict=True):
             reader.join()
+            stream.close()
     return subprocess.CompletedProcess(list(words), code, said["out"], said["err"])
 
 
