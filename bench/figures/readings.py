@@ -41,9 +41,9 @@ def chains() -> list[Row]:
         with sqlite3.connect(service.data / "hub.sqlite3") as db:
             (entity,) = db.execute("SELECT min(id) FROM records_entity").fetchone()
             db.executemany(
-                "INSERT INTO records_reading VALUES (?, ?, 0, ?, ?, 0)",
+                "INSERT INTO records_reading VALUES (?, ?, 0, NULL, ?, 0)",
                 (
-                    (entity, end - (MINUTES - n) * 60_000, value, value)
+                    (entity, end - (MINUTES - n) * 60_000, value)
                     for n, value in ((n, 20 + noise.random()) for n in range(MINUTES))
                 ),
             )

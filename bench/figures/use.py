@@ -37,7 +37,7 @@ def month() -> list[Row]:
                 db.execute(
                     "INSERT INTO records_reading WITH RECURSIVE n(i) AS (SELECT 0 UNION "
                     "ALL SELECT i + 1 FROM n WHERE i < ? - 1) "
-                    "SELECT ?, ? - i * 60000, 0, 20 + i % 97 / 10.0, 20 + i % 97 / 10.0, 0 "
+                    "SELECT ?, ? - i * 60000, 0, NULL, 20 + i % 97 / 10.0, 0 "
                     "FROM n ORDER BY i DESC",
                     (MONTH_ROWS, entity, end),
                 )

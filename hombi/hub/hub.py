@@ -175,6 +175,7 @@ async def _made(
     """The parts, each with what it works with."""
     house = House()
     house.units, house.position = config.units, config.position
+    await context.thread.run(context.records.history.settle)
     await context.thread.run(context.records.house.load, house)
     writer, keeper = Writer(context), Keeper(context)
     await keeper.load()

@@ -25,6 +25,8 @@ T = TypeVar("T")
 MAX_BATCH = 2_000
 MAX_HELD = 200_000
 GATHER_S = 0.1
+# So long readings are only safe, not yet in their place.
+SETTLE_S = 30.0
 RETRY_S = (0.2, 1.0, 2.0, 5.0)
 
 
@@ -52,6 +54,7 @@ class Writer(Part):
         self._also: list[_Also] = []
         self._work = asyncio.Event()
         self._gathering: asyncio.TimerHandle | None = None
+        self._settling: asyncio.TimerHandle | None = None
         self._closing = False
         self._hearers: list[Callable[[Sequence[Row]], None]] = []
         self.committed = 0
@@ -96,6 +99,14 @@ class Writer(Part):
         self.also(lambda _: None, lambda _: done.set())
         await done.wait()
 
+    def _settle_soon(self) -> None:
+        if self._settling is None:
+            self._settling = asyncio.get_running_loop().call_later(SETTLE_S, self._settle_now)
+
+    def _settle_now(self) -> None:
+        self._settling = None
+        self.also(lambda records: records.history.settle())
+
     def _gathered(self) -> None:
         self._gathering = None
         self._work.set()
@@ -121,9 +132,14 @@ class Writer(Part):
                 if failures:
                     self.context.announce(WritingResumed(held=len(self._rows)))
                 failures, self.problem = 0, ""
-                self._settle(len(rows), also, answers)
+                self._tell_all(len(rows), also, answers)
+                if rows:
+                    self._settle_soon()
             if self._closing:
-                return
+                if self._settling is None:
+                    return
+                self._settling.cancel()
+                self._settle_now()
 
     async def open(self) -> None:
         self._loop = self.context.tasks.watch(self.name, self.run)
@@ -171,7 +187,7 @@ class Writer(Part):
             log.exception("something is not stored")
             return error
 
-    def _settle(self, count: int, also: list[_Also], answers: list[Any]) -> None:
+    def _tell_all(self, count: int, also: list[_Also], answers: list[Any]) -> None:
         del self._rows[:count]
         self.committed += count
         del self._also[: len(also)]

@@ -18,8 +18,9 @@ from hombi.hub.private_file import write_private
 from hombi.hub.workspace import left_over
 
 DATABASE, SECRET, LOCK = "hub.sqlite3", "secret.key", "hub.lock"  # the names of files
+NEWEST = "newest.readings"
 # What is the house's beside the database.
-HOUSE_FILES = ("hombi.toml", SECRET, "authority.pem", "https.pem", "profiles")
+HOUSE_FILES = ("hombi.toml", SECRET, "authority.pem", "https.pem", "profiles", NEWEST)
 # Made of 50 random bytes; what is much shorter was cut.
 SECRET_LENGTH = 40
 # Up to this size the whole database is looked through at each start.

@@ -15,6 +15,9 @@ HOUR_MS = 3_600_000
 # The name of a day's width. A day begins at the house's midnight, so it can have 23 or
 # 25 hours.
 DAY_MS = 86_400_000
+# The rollups of which buckets are made, and how wide these are, of that, at least.
+BASES_MS = (FIVE_MINUTES_MS, HOUR_MS)
+NEARLY = 0.75
 
 # A reading counts until the next one, but no longer than this many usual intervals.
 HOLDS_INTERVALS = 3
@@ -50,7 +53,14 @@ class Rollup:
 def narrow_enough(width_ms: float) -> int:
     """The widest rollup from which buckets of a width can be made; 0 where it takes the
     readings themselves."""
-    return max((base for base in (FIVE_MINUTES_MS, HOUR_MS) if base <= width_ms), default=0)
+    return max((base for base in BASES_MS if base <= width_ms), default=0)
+
+
+def bucket_ms(span_ms: int, points: int) -> int:
+    """How wide buckets are, for a span in `points` of them at most. Where a rollup is
+    only a little wider, it is as wide as that: a month has an hour for each of 800."""
+    width = max(1, -(-span_ms // points))
+    return next((base for base in BASES_MS if NEARLY * base <= width < base), width)
 
 
 def hold_ms(readings: Sequence[Reading]) -> float:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 
 from hombi.core.quality import Quality
 from hombi.core.series import FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
-from hombi.core.series.rollup import hold_ms, holding
+from hombi.core.series.rollup import bucket_ms, hold_ms, holding
 from hombi.core.series.statistics import Held
 from hombi.hub.ports import Numbers, Point, Row
 
@@ -31,10 +31,13 @@ class MemoryHistory:
                 reading = Reading(at_ms, channel, sent, value, Quality(quality))
                 self.readings.setdefault((entity, at_ms), reading)
 
+    def settle(self) -> None:
+        """They are in their place."""
+
     def series(
         self, entities: Sequence[tuple[int, Sequence[int]]], start_ms: int, end_ms: int, points: int
     ) -> tuple[list[list[Point]], int]:
-        width = max(1, -(-(end_ms - start_ms) // points))
+        width = bucket_ms(end_ms - start_ms, points)
         found = []
         for entity, channels in entities:
             buckets: dict[int, list[float]] = {}

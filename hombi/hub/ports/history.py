@@ -46,8 +46,12 @@ class HistoryPort(Protocol):
         """Store a channel; one that is there already is left as it is."""
 
     def store(self, rows: Sequence[Row]) -> None:
-        """Commit readings in one transaction; one that is there already is left as it
-        is, one of an entity that is gone is left out."""
+        """Have readings safe; one that is there already is left as it is, one of an
+        entity that is gone is left out."""
+
+    def settle(self) -> None:
+        """Put all readings into their place that a crash kept from it, or that are only
+        safe so far: it is done now and then, and before they are looked for."""
 
     def series(
         self, entities: Sequence[tuple[int, Sequence[int]]], start_ms: int, end_ms: int, points: int

@@ -3,27 +3,35 @@ objects."""
 
 from __future__ import annotations
 
+import contextlib
 import math
 from collections.abc import Callable, Iterable, Sequence
+from functools import partial
 from itertools import groupby, starmap
+from operator import itemgetter
 from typing import Any, NamedTuple
 
-from django.db import IntegrityError, connection, transaction
+from django.db import OperationalError, connection, transaction
 from django.db.models import Avg, Count, F, IntegerField, Max, Min, Q, QuerySet, Sum, Window
 from django.db.models.functions import Cast, Greatest, Lag
 
 from hombi.core.quality import Quality
 from hombi.core.series import FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
-from hombi.core.series.rollup import hold_ms, holding, narrow_enough
+from hombi.core.series.rollup import bucket_ms, hold_ms, holding, narrow_enough
 from hombi.core.series.statistics import Held
 from hombi.hub.ports import Numbers, Point, Row
+from hombi.service.bridge import written
 from hombi.service.records import models as m
+from hombi.service.records.newest import Newest
 
 # From this length on, numbers are made of hours.
 MONTHS_MS = 40 * 86_400_000
 MOST_HELD = 200_000
 FORGOTTEN_AT_ONCE = 5_000
-REWRITE = "UPDATE records_reading SET value = %s, quality = %s WHERE entity_id = %s AND at_ms = %s"
+REWRITE = (
+    "UPDATE records_reading SET sent = %s, value = %s, quality = %s "
+    "WHERE entity_id = %s AND at_ms = %s"
+)
 ROLLUP = ("start_ms", "channel", "count", "low", "mean", "high", "last", "held_ms")
 ROLLED = (
     f"INSERT INTO records_rollup (entity_id, width_ms, {', '.join(ROLLUP)}) "  # noqa: S608 - names of our own
@@ -41,13 +49,17 @@ _NUMBERS = {
 
 
 def reading_of(row: tuple[Any, ...]) -> Reading:
-    """A reading as it was stored."""
+    """A reading as it was stored: without a sample of its own, that is its value."""
     at_ms, channel, sent, value, quality = row
-    return Reading(at_ms, channel, sent, value, QUALITIES[quality])
+    return Reading(at_ms, channel, value if sent is None else sent, value, QUALITIES[quality])
 
 
 class DatabaseHistory:
-    """`hombi.hub.ports.HistoryPort`."""
+    """`hombi.hub.ports.HistoryPort`. With `newest`, readings are safe there first, and
+    taken over many at a time: when somebody looks for them, and by `settle`."""
+
+    def __init__(self, newest: Newest | None = None) -> None:
+        self._newest = newest
 
     def begin_channel(self, entity: int, channel: Channel) -> None:
         if not m.Entity.objects.filter(pk=entity).exists():
@@ -66,32 +78,73 @@ class DatabaseHistory:
             m.Entity.objects.filter(pk=entity).update(channel=channel.number)
 
     def store(self, rows: Sequence[Row]) -> None:
-        try:
+        newest = self._newest
+        if newest is None:
             self._insert(rows)
-        except IntegrityError:
-            # A node was taken out with its history while its last readings were on
-            # their way.
-            known = set(m.Entity.objects.values_list("pk", flat=True))
-            self._insert([row for row in rows if row[0] in known])
+            return
+        # What is stored with something else is committed with it.
+        alone = not connection.in_atomic_block
+        if alone and newest.add(rows):
+            return
+        with transaction.atomic():
+            # There is no room for more, or one is there already: that is the one that
+            # stays.
+            if alone or newest.has_any(rows):
+                self.settle()
+            self._insert(rows)
+
+    def settle(self) -> None:
+        newest = self._newest
+        if newest is None:
+            return
+        with transaction.atomic(), connection.cursor() as cursor:
+            (taken,) = cursor.execute("PRAGMA user_version").fetchone()
+            if not newest.round:
+                newest.open(taken)
+            # It was taken over before in this transaction, perhaps, and readings of it
+            # were deleted since.
+            if newest.rows and taken < newest.round:
+                # By entity: those of one lie together on the disk.
+                self._insert(sorted(newest.rows, key=itemgetter(0, 1)))
+                cursor.execute(f"PRAGMA user_version = {newest.round:d}")
+                transaction.on_commit(partial(newest.begin, newest.round))
+
+    def _look(self, entity: int, end_ms: float = math.inf) -> None:
+        """Before anything is looked for: have it in the database."""
+        if self._newest is not None and self._newest.holds(entity, end_ms):
+            # With a full disk, what is there can be looked at all the same; the writer
+            # says what is wrong.
+            with contextlib.suppress(OperationalError):
+                written(self.settle)
 
     def _insert(self, rows: Sequence[Row]) -> None:
         if not rows:
             return
+        # A node may have been taken out with its history while its last readings were
+        # on their way.
+        numbers = {row[0] for row in rows}
+        known = set(m.Entity.objects.filter(pk__in=numbers).values_list("pk", flat=True))
+        if len(known) < len(numbers):
+            rows = [row for row in rows if row[0] in known]
+        # A row has the order of the table's columns: filled by name, a reading takes
+        # twice as long to make. A sample that is its value takes no place.
+        made = starmap(
+            m.Reading,
+            ((*row[:3], None if row[3] == row[4] else row[3], *row[4:]) for row in rows),
+        )
         with transaction.atomic():
-            # A row has the order of the table's columns: filled by name, a reading
-            # takes twice as long to make.
-            made = starmap(m.Reading, rows)
-            m.Reading.objects.bulk_create(made, ignore_conflicts=True, batch_size=len(rows))
+            m.Reading.objects.bulk_create(made, ignore_conflicts=True, batch_size=len(rows) or 1)
 
     def series(
         self, entities: Sequence[tuple[int, Sequence[int]]], start_ms: int, end_ms: int, points: int
     ) -> tuple[list[list[Point]], int]:
-        width = max(1, -(-(end_ms - start_ms) // points))
+        width = bucket_ms(end_ms - start_ms, points)
         return [self._series(*one, start_ms, end_ms, width) for one in entities], width
 
     def _series(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, width: int
     ) -> list[Point]:
+        self._look(entity, end_ms)
         base, split = self._rolled(entity, start_ms, end_ms, narrow_enough(width))
         buckets = _of_rollups(entity, channels, base, (start_ms, split), start_ms, width)
         for number, *numbers in _of_readings(entity, channels, (split, end_ms), start_ms, width):
@@ -112,6 +165,7 @@ class DatabaseHistory:
         return FIVE_MINUTES_MS, max(start_ms, kept_from)
 
     def numbers(self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int) -> Numbers:
+        self._look(entity, end_ms)
         span = max(1, end_ms - start_ms)
         base, split = self._rolled(entity, start_ms, end_ms, _base_of_numbers(span))
         edge = min(split, -(-start_ms // base) * base)
@@ -127,6 +181,7 @@ class DatabaseHistory:
     def held(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, *, states: bool
     ) -> list[Held]:
+        self._look(entity, end_ms)
         base, split = self._rolled(
             entity, start_ms, end_ms, _base_of_held(end_ms - start_ms, states=states)
         )
@@ -145,6 +200,7 @@ class DatabaseHistory:
     def changes(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
     ) -> list[tuple[int, float]]:
+        self._look(entity, end_ms)
         known = _good(entity, channels, 0, start_ms).exclude(value=None)
         first = known.order_by("-at_ms").values_list("value", flat=True)[:1]
         within = _good(entity, channels, start_ms, end_ms).exclude(value=None)
@@ -161,11 +217,13 @@ class DatabaseHistory:
     def doubts(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int
     ) -> list[tuple[int, Quality]]:
+        self._look(entity, end_ms)
         rows = _of(entity, start_ms, end_ms).filter(channel__in=channels, quality__gt=Quality.GOOD)
         found = rows.order_by("at_ms").values_list("at_ms", "quality")[:limit]
         return [(at_ms, Quality(quality)) for at_ms, quality in found]
 
     def single(self, entity: int, start_ms: int, end_ms: int, limit: int) -> list[Reading]:
+        self._look(entity, end_ms)
         rows = _of(entity, start_ms, end_ms).order_by("at_ms").values_list(*READING)
         return [reading_of(row) for row in rows[:limit]]
 
@@ -181,7 +239,7 @@ class DatabaseHistory:
             before = self.single(entity, start_ms, end_ms, at_once)
             after = zip(before, make(before), strict=True)
             rows = [
-                (new.value, int(new.quality), entity, old.at_ms)
+                (old.sent, new.value, int(new.quality), entity, old.at_ms)
                 for old, new in after
                 if (new.value, new.quality) != (old.value, old.quality)
             ]
@@ -192,11 +250,13 @@ class DatabaseHistory:
 
     def replace(self, entity: int, start_ms: int, end_ms: int, rows: Sequence[Row]) -> None:
         with transaction.atomic():
+            self._look(entity, end_ms)
             _of(entity, start_ms, end_ms).delete()
             self.store(rows)
 
     def forget(self, entity: int, before_ms: int, at_most: int = 1_000) -> int:
         with transaction.atomic():
+            self._look(entity)
             all_of_it = m.Reading.objects.filter(entity_id=entity)
             latest = all_of_it.aggregate(at=Max("at_ms"))["at"]
             if latest is None:
@@ -209,11 +269,13 @@ class DatabaseHistory:
         return len(times)
 
     def among(self, entity: int, times: Sequence[int]) -> set[int]:
+        self._look(entity)
         rows = m.Reading.objects.filter(entity_id=entity, at_ms__in=times)
         return set(rows.values_list("at_ms", flat=True))
 
     def forget_some(self, entity: int, channel: int, from_ms: int) -> tuple[list[int], int | None]:
         with transaction.atomic():
+            self._look(entity)
             rows = m.Reading.objects.filter(entity_id=entity, channel=channel, at_ms__gte=from_ms)
             times = list(rows.order_by("at_ms").values_list("at_ms", flat=True)[:FORGOTTEN_AT_ONCE])
             if times:
@@ -227,11 +289,13 @@ class DatabaseHistory:
             m.Channel.objects.filter(entity_id=entity, number=channel).delete()
 
     def before(self, entity: int, at_ms: int) -> Reading | None:
+        self._look(entity, at_ms)
         rows = m.Reading.objects.filter(entity_id=entity, at_ms__lt=at_ms)
         row = rows.order_by("-at_ms").values_list(*READING).first()
         return None if row is None else reading_of(row)
 
     def first_at(self, entity: int, from_ms: int) -> int | None:
+        self._look(entity)
         rows = m.Reading.objects.filter(entity_id=entity, at_ms__gte=from_ms)
         return rows.order_by("at_ms").values_list("at_ms", flat=True).first()
 

@@ -11,10 +11,13 @@ from django.conf import settings
 from django.db import OperationalError, transaction
 
 from hombi.hub.errors import Busy
+from hombi.service.bridge import written
+from hombi.service.data_folder import NEWEST
 from hombi.service.records.conditioning import DatabaseConditioning
 from hombi.service.records.dashboards import DatabaseDashboards, DatabaseScenes, DatabaseSequences
 from hombi.service.records.history import DatabaseHistory
 from hombi.service.records.house import DatabaseHouse
+from hombi.service.records.newest import Newest
 from hombi.service.records.others import (
     DatabaseAutomations,
     DatabaseJournal,
@@ -31,7 +34,7 @@ class DatabaseRecords:
     def __init__(self) -> None:
         self.pairing = DatabasePairing()
         self.house = DatabaseHouse(self.pairing)
-        self.history = DatabaseHistory()
+        self.history = DatabaseHistory(Newest(settings.DATA / NEWEST))
         self.conditioning = DatabaseConditioning()
         self.dashboards = DatabaseDashboards()
         self.scenes = DatabaseScenes()
@@ -43,6 +46,7 @@ class DatabaseRecords:
         self.keeping = DatabaseKeeping()
 
     def copy_to(self, path: Path) -> None:
+        written(self.history.settle)
         # All of it in one step: the copy is of one moment, and no writer waits for it.
         source = f"file:{settings.DATABASES['default']['NAME']}?mode=ro"
         with (

@@ -1,0 +1,274 @@
+"""Readings that are safe before they are in the database: what a crash, a torn write, a
+file of somebody else's or a full disk makes of them."""
+
+from __future__ import annotations
+
+import os
+import random
+import resource
+import sqlite3
+import struct
+import time
+from collections.abc import Iterator
+from contextlib import closing
+from pathlib import Path
+
+import pytest
+
+from hombi.hub.ports import Row
+from hombi.service.records.newest import MAGIC, SIZE, Newest
+from tests.conftest import make_service
+from tests.house import CLIMATE, Joined, Service, description, let_in, until
+
+FIRST: Row = (7, 1_000, 0, 20.5, 20.5, 0)
+NOTHING: Row = (8, -5, 3, None, None, 6)
+
+
+@pytest.fixture
+def path(tmp_path: Path) -> Path:
+    return tmp_path / "newest.readings"
+
+
+def opened(path: Path, taken: int = 0) -> Newest:
+    newest = Newest(path)
+    newest.open(taken)
+    return newest
+
+
+def many(count: int, start: int = 0) -> list[Row]:
+    return [
+        (1 + n % 9, start + n, 0, n / 7, None if n % 5 == 0 else n / 3, 0) for n in range(count)
+    ]
+
+
+class TestFile:
+    def test_what_was_added_is_there_after_a_crash(self, path: Path) -> None:
+        newest, rows = opened(path), [FIRST, NOTHING, *many(700)]
+        for at in range(0, len(rows), 31):
+            assert newest.add(rows[at : at + 31])
+        again = opened(path)
+        assert again.rows == newest.rows == rows
+        assert again.round == newest.round == 1
+
+    def test_its_size_never_changes(self, path: Path) -> None:
+        newest = opened(path)
+        assert path.stat().st_size == SIZE
+        while newest.add(many(100)):
+            pass
+        assert path.stat().st_size == SIZE
+        newest.begin(1)
+        assert newest.add([FIRST])
+        assert path.stat().st_size == SIZE
+        assert path.stat().st_mode & 0o077 == 0
+
+    def test_a_round_that_was_taken_over_does_not_come_again(self, path: Path) -> None:
+        newest = opened(path)
+        assert newest.add(many(300))
+        newest.begin(1)
+        assert opened(path, taken=1).rows == [], "it was taken over, then the hub was killed"
+        assert newest.add([FIRST])
+        assert opened(path, taken=1).rows == [FIRST], "what lies behind is of the round before"
+        assert opened(path, taken=0).rows == [FIRST]
+
+    def test_a_round_begins_once(self, path: Path) -> None:
+        newest = opened(path)
+        newest.add([FIRST])
+        newest.begin(1)
+        newest.add([NOTHING])
+        newest.begin(1)
+        assert (newest.round, newest.rows) == (2, [NOTHING])
+
+    def test_until_it_is_taken_over_what_a_crash_left_is_not_written_over(self, path: Path) -> None:
+        opened(path).add([FIRST])
+        again = opened(path)
+        assert not again.add([NOTHING]), "that goes into the database with it"
+        assert opened(path).rows == [FIRST]
+        again.begin(again.round)
+        assert again.add([NOTHING])
+
+    def test_a_torn_write_ends_what_is_read(self, path: Path) -> None:
+        newest = opened(path)
+        for n in range(20):
+            assert newest.add([(1, n, 0, 1.0, 1.0, 0)])
+        content = bytearray(path.read_bytes())
+        chance = random.Random(3)
+        for _ in range(200):
+            torn, at = bytearray(content), chance.randrange(20 * 512)
+            torn[at] ^= 1 << chance.randrange(8)
+            path.write_bytes(torn)
+            found = opened(path).rows
+            sector = at // 512
+            assert found[:sector] == newest.rows[:sector]
+            # Behind a reading, a sector is empty: what is there does not count.
+            assert len(found) in (sector, 20)
+            path.write_bytes(content)
+
+    def test_bytes_of_another_program_are_no_readings(self, path: Path) -> None:
+        chance = random.Random(5)
+        for content in (
+            b"",
+            b"\0" * SIZE,
+            b"x",
+            MAGIC,
+            MAGIC * (SIZE // 4),
+            chance.randbytes(SIZE),
+            MAGIC + struct.pack("<IQHHH", 0, 1, 0, 0, 0) + bytes(SIZE - 22),
+            MAGIC + struct.pack("<IQHHH", 0, 2**64 - 1, 512, 0, 65_535) + bytes(SIZE),
+        ):
+            path.write_bytes(content)
+            newest = opened(path, taken=4)
+            assert (newest.rows, newest.round) == ([], 5)
+            assert newest.add([FIRST])
+            assert opened(path, taken=4).rows == [FIRST]
+
+    def test_what_holds_readings_is_known_by_entity_and_time(self, path: Path) -> None:
+        newest = opened(path)
+        newest.add([(7, 500, 0, 1.0, 1.0, 0), (7, 400, 0, 1.0, 1.0, 0)])
+        assert newest.holds(7, 401)
+        assert not newest.holds(7, 400)
+        assert not newest.holds(8, 900)
+        newest.begin(1)
+        assert not newest.holds(7, 900)
+
+    def test_one_that_cannot_be_used_takes_nothing(self, path: Path) -> None:
+        path.mkdir()
+        assert not opened(path).add([FIRST])
+
+    def test_a_disk_that_fails_takes_nothing_more(
+        self, path: Path, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        newest = opened(path)
+        assert newest.add([FIRST])
+
+        def fail(*_: object) -> int:
+            raise OSError(5, "the disk of the mill is wet")
+
+        monkeypatch.setattr(os, "pwrite", fail)
+        assert not newest.add([NOTHING])
+        monkeypatch.undo()
+        assert not newest.add([NOTHING])
+        assert newest.rows == [FIRST]
+
+
+# Through the hub
+
+
+@pytest.fixture
+def service(tmp_path: Path) -> Iterator[Service]:
+    service = make_service(tmp_path).start()
+    service.claim()
+    yield service
+    service.stop()
+
+
+@pytest.fixture
+def rack(service: Service) -> Joined:
+    return let_in(service, description("Cellar rack", **CLIMATE))
+
+
+def stored(service: Service) -> list[float]:
+    with closing(sqlite3.connect(service.data / "hub.sqlite3")) as found:
+        return [row[0] for row in found.execute("SELECT value FROM records_reading ORDER BY at_ms")]
+
+
+def sent(rack: Joined, *values: float) -> None:
+    for value in values:
+        rack.post([{"n": "humidity", "v": value}])
+
+
+def test_a_killed_hub_goes_on_with_what_was_only_safe(service: Service, rack: Joined) -> None:
+    sent(rack, 70, 71, 72)
+    service.kill()
+    assert stored(service) == [], "they were on the disk, and not in the database"
+    service.start()
+    assert stored(service) == [70, 71, 72]
+    with service.hub() as hub:
+        assert hub.entities.get("cellar-rack/humidity").value == 72
+    service.kill()
+    service.start()
+    assert stored(service) == [70, 71, 72]
+
+
+def test_who_looks_at_the_past_sees_what_came_a_moment_ago(service: Service, rack: Joined) -> None:
+    sent(rack, 70)
+    now = round(time.time() * 1000) - 1_000
+    with service.hub() as hub:
+        for value in range(71, 76):
+            sent(rack, value)
+            found = hub.entities.readings("cellar-rack/humidity", start=now, end=now + 60_000)
+            assert list(found)[-1].value == value
+
+
+def test_what_was_deleted_stays_deleted(service: Service, rack: Joined) -> None:
+    sent(rack, 70, 71)
+    with service.hub() as hub:
+        hub.nodes.remove("cellar-rack", keep_history=False)
+    service.kill()
+    service.start()
+    assert stored(service) == []
+
+
+def test_a_hub_that_stops_leaves_all_in_the_database(service: Service, rack: Joined) -> None:
+    sent(rack, 70, 71)
+    service.stop()
+    assert stored(service) == [70, 71]
+    (service.data / "newest.readings").unlink()
+    service.start()
+    sent(rack, 72)
+    service.kill()
+    service.start()
+    assert stored(service) == [70, 71, 72]
+
+
+def test_a_backup_has_what_came_a_moment_ago(
+    service: Service, rack: Joined, tmp_path: Path
+) -> None:
+    sent(rack, 70, 71)
+    made = service.hombi("backup", str(tmp_path / "now.backup"))
+    assert made.returncode == 0, made.stderr
+    sent(rack, 99)
+    service.kill()
+    back = service.hombi("restore", str(tmp_path / "now.backup"), "--yes")
+    assert back.returncode == 0, back.stderr
+    service.start()
+    assert stored(service) == [70, 71], "nothing of the house before is left"
+
+
+def test_a_salvage_keeps_what_was_only_safe(service: Service, rack: Joined) -> None:
+    sent(rack, 70)
+    service.stop()
+    service.start()
+    sent(rack, 71, 72)
+    service.kill()
+    done = service.hombi("salvage", "--yes")
+    assert done.returncode == 0, done.stderr
+    service.start()
+    assert stored(service) == [70, 71, 72]
+
+
+def test_without_a_place_for_them_readings_go_to_the_database(
+    service: Service, rack: Joined
+) -> None:
+    service.stop()
+    (service.data / "newest.readings").unlink()
+    (service.data / "newest.readings").mkdir()
+    service.start()
+    sent(rack, 70)
+    assert stored(service) == [70]
+
+
+def test_a_full_disk_is_told_though_they_are_safe(service: Service, rack: Joined) -> None:
+    sent(rack, 70)
+    assert service.process is not None
+    before = resource.prlimit(service.process.pid, resource.RLIMIT_FSIZE)
+    resource.prlimit(service.process.pid, resource.RLIMIT_FSIZE, (SIZE, before[1]))
+    try:
+        with rack.connected() as client, service.hub() as hub:
+            for n in range(40):
+                rack.publish(client, [{"n": "humidity", "v": 10 + n}])
+            assert until(lambda: hub.entities.get("cellar-rack/humidity").value == 49)
+    finally:
+        resource.prlimit(service.process.pid, resource.RLIMIT_FSIZE, before)
+    service.kill()
+    service.start()
+    assert len(stored(service)) == 41
