@@ -55,7 +55,7 @@ def chains() -> list[Row]:
             hub.conditioning.set(one, [dict(step) for step in PLAN], past=True)
             # Asked as often as the console asks: the answer costs more than it looks.
             while hub.conditioning.show(one).progress is not None:
-                time.sleep(0.5)
+                time.sleep(0.25)
             again_s = time.perf_counter() - begun
             span = {"start": end - DAYS * 86_400_000, "end": end}
             begun = time.perf_counter()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from statistics import median
+from typing import NamedTuple
 
 import pytest
 from hypothesis import given
@@ -57,11 +58,19 @@ VALUES = st.lists(
 )
 
 
+class Given(NamedTuple):
+    """What a step gave, by name."""
+
+    at_ms: int
+    value: float | None
+    quality: Quality
+
+
 def course(rows: list[tuple[int, float | None, Quality]]) -> list[Measured]:
     at_ms, found = 0, []
     for gap, value, quality in rows:
         at_ms += gap
-        found.append(Measured(at_ms, value, Quality.NO_VALUE if value is None else quality))
+        found.append((at_ms, value, Quality.NO_VALUE if value is None else quality))
     return found
 
 
@@ -104,16 +113,17 @@ def test_no_value_stays_none_and_no_value_gets_better(
             step.update(measured)
             given_back = step.get()
             assert given_back is not None
-            assert given_back.at_ms == measured.at_ms
-            assert given_back.quality >= measured.quality
-            if measured.value is None:
-                assert (given_back.value, given_back.quality) == (None, Quality.NO_VALUE)
+            at_ms, value, quality = given_back
+            assert at_ms == measured[0]
+            assert quality >= measured[2]
+            if measured[1] is None:
+                assert (value, quality) == (None, Quality.NO_VALUE)
 
 
 def test_converting_is_exact_by_definition() -> None:
     step = Convert("[degF]", "°C")
-    step.update(Measured(0, 212.0, Quality.GOOD))
-    assert step.get() == Measured(0, pytest.approx(100.0), Quality.GOOD)
+    step.update((0, 212.0, Quality.GOOD))
+    assert step.get() == (0, pytest.approx(100.0), Quality.GOOD)
     with pytest.raises(UnitError):
         Convert("hPa", "°C")
 
@@ -125,8 +135,8 @@ def test_limits_belong_to_what_is_believed() -> None:
         (100.0, Quality.GOOD),
         (100.5, Quality.OUT_OF_RANGE),
     ):
-        step.update(Measured(0, value, Quality.GOOD))
-        assert step.get() == Measured(0, value, quality)
+        step.update((0, value, Quality.GOOD))
+        assert step.get() == (0, value, quality)
     with pytest.raises(ValueError, match="over the upper"):
         Limits(1.0, 0.0)
 
@@ -141,14 +151,14 @@ def test_a_reading_keeps_its_sample_as_it_was_sent() -> None:
     assert reading.quality is Quality.GOOD
 
 
-def fed(step: Step, *values: float | None, every_ms: int = 60_000) -> list[Measured]:
+def fed(step: Step, *values: float | None, every_ms: int = 60_000) -> list[Given]:
     found = []
     for number, value in enumerate(values):
         none = Quality.NO_VALUE if value is None else Quality.GOOD
-        step.update(Measured(number * every_ms, value, none))
+        step.update((number * every_ms, value, none))
         given_back = step.get()
         assert given_back is not None
-        found.append(given_back)
+        found.append(Given(*given_back))
     return found
 
 
@@ -201,14 +211,14 @@ def test_a_stretch_has_the_mean_of_the_one_before_it() -> None:
     # Each value counts for as long as it held: 4 for 90 s, 8 for 30 s.
     step = Resample(120_000)
     for at_ms, value in ((0, 4.0), (90_000, 8.0), (120_000, 0.0)):
-        step.update(Measured(at_ms, value, Quality.GOOD))
-    assert step.get() == Measured(120_000, 5.0, Quality.GOOD)
+        step.update((at_ms, value, Quality.GOOD))
+    assert step.get() == (120_000, 5.0, Quality.GOOD)
     # What held over the end of a stretch counts on both sides; a week is no stretch.
-    step.update(Measured(180_000, 6.0, Quality.GOOD))
-    step.update(Measured(270_000, 1.0, Quality.GOOD))
-    assert step.get() == Measured(270_000, 3.0, Quality.GOOD)
-    step.update(Measured(600_000_000, 7.0, Quality.GOOD))
-    assert step.get() == Measured(600_000_000, 7.0, Quality.GOOD)
+    step.update((180_000, 6.0, Quality.GOOD))
+    step.update((270_000, 1.0, Quality.GOOD))
+    assert step.get() == (270_000, 3.0, Quality.GOOD)
+    step.update((600_000_000, 7.0, Quality.GOOD))
+    assert step.get() == (600_000_000, 7.0, Quality.GOOD)
 
 
 def test_clamp_and_no_value() -> None:
@@ -276,14 +286,14 @@ def test_a_chain_warms_up_and_what_it_makes_must_be_believed() -> None:
     assert plus.reading(Sample(0, 20.0, "°C"), channel).quality is Quality.OUT_OF_RANGE
 
 
-def given_to(step: Step, *values: float | None, every_ms: int = 60_000) -> list[Measured]:
+def given_to(step: Step, *values: float | None, every_ms: int = 60_000) -> list[Given]:
     """What a step makes of values, one a minute."""
     found = []
     for number, value in enumerate(values):
-        step.update(Measured(number * every_ms, value, Quality.GOOD))
+        step.update((number * every_ms, value, Quality.GOOD))
         made = step.get()
         assert made is not None
-        found.append(made)
+        found.append(Given(*made))
     return found
 
 

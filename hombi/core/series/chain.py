@@ -32,18 +32,18 @@ class Chain:
     def reading(self, sample: Sample, channel: Channel) -> Reading:
         """The reading that this sample makes, after all that came before it."""
         at_ms = sample.at_ms
-        measured = Measured(at_ms, sample.value, Quality.GOOD)
+        measured: Measured = (at_ms, sample.value, Quality.GOOD)
         for update, get in self._calls:
             update(measured)
             measured = get() or measured
-        quality = measured.quality
+        _, value, quality = measured
         if self.warm_ms:
             if self._first_ms is None:
                 self._first_ms = at_ms
             if at_ms - self._first_ms < self.warm_ms:
                 quality = max(quality, Quality.WARMING_UP)
         self._last_ms = at_ms
-        return Reading(at_ms, channel.number, sample.value, measured.value, quality)
+        return Reading(at_ms, channel.number, sample.value, value, quality)
 
 
 def chain_of(plan: Plan, kind: Kind, unit: str, low: float, high: float) -> Chain:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
-from itertools import pairwise
+from itertools import islice, pairwise, zip_longest
 from statistics import median
+
+import msgspec
 
 from hombi.core.quality import Quality
 from hombi.core.series.reading import Reading
@@ -26,8 +27,7 @@ HOLDS_UNKNOWN_MS = 30 * 60_000
 GAPS_TO_KNOW = 3
 
 
-@dataclass(frozen=True, slots=True)
-class Rollup:
+class Rollup(msgspec.Struct, frozen=True):
     """What the good readings over one channel came to from `start_ms` on.
 
     `mean` is weighted by time, over the `held_ms` for which a value was known. `count`
@@ -81,75 +81,94 @@ def roll(readings: Sequence[Reading], bounds: Sequence[int], hold: float) -> lis
     states, which is told when it changes). A bad reading ends what held before it.
     """
     found: dict[tuple[int, int], _Sum] = {}
-    place = 0
+    place, last = 0, len(bounds) - 1
+    begin, end = bounds[0], bounds[min(1, last)]
+    sums: _Sum | None = None
+    channel = -1
     for reading, value, until in holding(readings, bounds[-1], hold):
-        at_ms = reading.at_ms
-        while place < len(bounds) - 1 and bounds[place + 1] <= at_ms:
-            place += 1
-        if at_ms >= bounds[place] and until <= bounds[place + 1]:
-            # Most readings begin and end within one stretch.
-            sums = found.get((bounds[place], reading.channel))
-            if sums is not None:
-                ms = until - at_ms
-                sums.held_ms += ms
-                sums.weighted += value * ms
-                sums.last = value
-                sums.counted(value)
-                continue
-        at, start = place, float(at_ms)
+        start: float = reading.at_ms
+        if start >= end:
+            while place < last and bounds[place + 1] <= start:
+                place += 1
+            begin, end, sums = bounds[place], bounds[min(place + 1, last)], None
+        at = place
+        if start >= begin:
+            if sums is None or reading.channel != channel:
+                channel = reading.channel
+                sums = _sums(found, begin, channel, value)
+            # Here, and not in methods: it is done for each reading that there ever was.
+            if not sums.count:
+                sums.low = sums.high = value
+            elif value < sums.low:
+                sums.low = value
+            elif value > sums.high:
+                sums.high = value
+            sums.count += 1
+            stop = until if until <= end else end
+            ms = stop - start
+            sums.held_ms += ms
+            sums.weighted += value * ms
+            sums.last = value
+            start, at = stop, place + 1
+        else:
+            start = begin
         while start < until:
             stop = min(until, bounds[at + 1])
-            if stop > bounds[at]:
-                key = (bounds[at], reading.channel)
-                sums = found.get(key)
-                if sums is None:
-                    sums = found[key] = _Sum(value)
-                sums.held(value, stop - max(start, bounds[at]))
-                if at == place and at_ms >= bounds[at]:
-                    sums.counted(value)
+            _sums(found, bounds[at], reading.channel, value).held(value, stop - start)
             start, at = stop, at + 1
-    return [sums.rollup(*key) for key, sums in sorted(found.items())]
+    return [made.rollup(*key) for key, made in sorted(found.items())]
+
+
+def _sums(found: dict[tuple[int, int], _Sum], start_ms: int, channel: int, value: float) -> _Sum:
+    key = (start_ms, channel)
+    sums = found.get(key)
+    if sums is None:
+        sums = found[key] = _Sum(value)
+    return sums
 
 
 def holding(
     readings: Sequence[Reading], end_ms: int, hold: float
 ) -> Iterator[tuple[Reading, float, float]]:
     """Each good reading with its value and until when it holds."""
-    for number, reading in enumerate(readings):
-        value = reading.value
-        if reading.at_ms >= end_ms:
+    stuck = Quality.STUCK
+    for reading, after in zip_longest(readings, islice(readings, 1, None)):
+        value, at_ms = reading.value, reading.at_ms
+        if at_ms >= end_ms:
             return
-        if value is None or reading.quality >= Quality.STUCK:
+        if value is None or reading.quality >= stuck:
             continue
-        until: float = min(reading.at_ms + hold, end_ms)
-        if number + 1 < len(readings):
-            until = min(until, readings[number + 1].at_ms)
+        until: float = min(at_ms + hold, end_ms)
+        if after is not None and after.at_ms < until:
+            until = after.at_ms
         yield reading, value, until
 
 
 def merge(parts: Iterable[Rollup], start_ms: int) -> list[Rollup]:
     """Rollups of stretches that follow one another as one for each channel."""
-    found: dict[int, Rollup] = {}
+    found: dict[int, list[Rollup]] = {}
     for one in parts:
-        before = found.get(one.channel)
-        whole = replace(one, start_ms=start_ms) if before is None else _two(before, one)
-        found[one.channel] = whole
-    return [found[channel] for channel in sorted(found)]
+        found.setdefault(one.channel, []).append(one)
+    return [_all(found[channel], start_ms) for channel in sorted(found)]
 
 
-def _two(a: Rollup, b: Rollup) -> Rollup:
-    held = a.held_ms + b.held_ms
+def _all(parts: Sequence[Rollup], start_ms: int) -> Rollup:
+    held = sum([one.held_ms for one in parts])
     # What only held says nothing of lowest and highest where there are readings.
-    said = [one for one in (a, b) if one.count] or [a, b]
-    mean = (a.mean * a.held_ms + b.mean * b.held_ms) / held if held else (a.mean + b.mean) / 2
+    said = [one for one in parts if one.count] or parts
+    mean = (
+        sum([one.mean * one.held_ms for one in parts]) / held
+        if held
+        else sum([one.mean for one in parts]) / len(parts)
+    )
     return Rollup(
-        a.start_ms,
-        a.channel,
-        a.count + b.count,
-        min(one.low for one in said),
+        start_ms,
+        parts[0].channel,
+        sum([one.count for one in parts]),
+        min([one.low for one in said]),
         mean,
-        max(one.high for one in said),
-        b.last,
+        max([one.high for one in said]),
+        parts[-1].last,
         held,
     )
 
@@ -168,15 +187,6 @@ class _Sum:
         self.held_ms += ms
         self.weighted += value * ms
         self.last = value
-
-    def counted(self, value: float) -> None:
-        if not self.count:
-            self.low = self.high = value
-        self.count += 1
-        if value < self.low:
-            self.low = value
-        elif value > self.high:
-            self.high = value
 
     def rollup(self, start_ms: int, channel: int) -> Rollup:
         mean = self.weighted / self.held_ms if self.held_ms else self.last

@@ -4,11 +4,12 @@ again."""
 from __future__ import annotations
 
 import asyncio
+import math
 from collections.abc import Sequence
 from typing import Any
 
 from hombi.core.formula.dimensions import registry
-from hombi.core.series import HOUR_MS, Chain, Reading, Sample
+from hombi.core.series import HOUR_MS, Chain, Channel, Reading, Sample
 from hombi.core.series.conditioning import Plan
 from hombi.hub.conditioning.plans import Conditioned, Version
 from hombi.hub.conditioning.trying import WARMED_WITH, warm
@@ -19,7 +20,7 @@ from hombi.hub.intake import Intake
 from hombi.hub.kernel import Context, Part
 from hombi.hub.rollups import Rollups
 
-AT_ONCE = 1_000
+AT_ONCE = 2_000
 PAUSE_S = 0.002
 # The disk does not take it: a while later it may.
 RETRY_S = 5.0
@@ -209,7 +210,7 @@ class Conditioning(Part):
             nonlocal count
             count = len(readings)
             hours.update(reading.at_ms // HOUR_MS * HOUR_MS for reading in readings)
-            return [self._again(entity, versions, chains, reading) for reading in readings]
+            return self._again(entity, versions, chains, readings)
 
         with records.together():
             after = records.history.rewrite(entity.id, *span, make, AT_ONCE)
@@ -221,22 +222,43 @@ class Conditioning(Part):
         entity: Entity,
         versions: Sequence[Version],
         chains: dict[tuple[int, int], Chain],
-        reading: Reading,
-    ) -> Reading:
-        channel = entity.channels.numbered(reading.channel)
+        readings: Sequence[Reading],
+    ) -> list[Reading]:
+        made: list[Reading] = []
+        number, until, chain = -1, -math.inf, None
+        for reading in readings:
+            if reading.channel != number or reading.at_ms >= until:
+                channel, number = entity.channels.numbered(reading.channel), reading.channel
+                chain, until = self._chain_at(entity, versions, chains, channel, reading.at_ms)
+            if chain is not None:
+                sample = Sample(reading.at_ms, reading.sent, channel.unit)
+                reading = chain.reading(sample, channel)  # noqa: PLW2901
+            made.append(reading)
+        return made
+
+    def _chain_at(
+        self,
+        entity: Entity,
+        versions: Sequence[Version],
+        chains: dict[tuple[int, int], Chain],
+        channel: Channel,
+        at_ms: int,
+    ) -> tuple[Chain | None, float]:
+        """The chain by which a past is made again from a moment on, and until when.
+        What came when the entity was of another kind stays as it is."""
         if channel.kind is not entity.kind:
-            return reading
+            return None, math.inf
         # The place of the version that counts at its time; 0 where none does yet.
         place = len(versions)
-        while place and versions[place - 1].since_ms > reading.at_ms:
+        while place and versions[place - 1].since_ms > at_ms:
             place -= 1
         key = (place, channel.number)
         chain = chains.get(key)
         if chain is None:
             plan = versions[place - 1].plan if place else ()
             chain = chains[key] = entity.fresh_chain(channel, plan)
-            warm(self.context.records.history, entity.id, chain, channel, reading.at_ms)
-        return chain.reading(Sample(reading.at_ms, reading.sent, channel.unit), channel)
+            warm(self.context.records.history, entity.id, chain, channel, at_ms)
+        return chain, min((one.since_ms for one in versions[place:]), default=math.inf)
 
     def put_right(self, entity: Entity, start: int, end: int) -> None:
         """Readings of a past were stored as they were sent: condition them by the plans

@@ -32,6 +32,11 @@ REWRITE = (
     "UPDATE records_reading SET sent = %s, value = %s, quality = %s "
     "WHERE entity_id = %s AND at_ms = %s"
 )
+# Rows one by one, as the ORM makes them, take twice as long.
+SINGLE = (
+    "SELECT at_ms, channel, sent, value, quality FROM records_reading "
+    "WHERE entity_id = %s AND at_ms >= %s AND at_ms < %s ORDER BY at_ms LIMIT %s"
+)
 ROLLUP = ("start_ms", "channel", "count", "low", "mean", "high", "last", "held_ms")
 ROLLED = (
     f"INSERT INTO records_rollup (entity_id, width_ms, {', '.join(ROLLUP)}) "  # noqa: S608 - names of our own
@@ -224,8 +229,12 @@ class DatabaseHistory:
 
     def single(self, entity: int, start_ms: int, end_ms: int, limit: int) -> list[Reading]:
         self._look(entity, end_ms)
-        rows = _of(entity, start_ms, end_ms).order_by("at_ms").values_list(*READING)
-        return [reading_of(row) for row in rows[:limit]]
+        with connection.cursor() as cursor:
+            rows = cursor.execute(SINGLE, (entity, start_ms, end_ms, limit)).fetchall()
+        return [
+            Reading(at_ms, channel, value if sent is None else sent, value, QUALITIES[quality])
+            for at_ms, channel, sent, value, quality in rows
+        ]
 
     def rewrite(
         self,

@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple, Protocol
+from typing import Protocol, TypeAlias
 
 from hombi.core.quality import Quality
 
-
-class Measured(NamedTuple):
-    """A value on its way through a chain; None is no value. Time in ms since 1970."""
-
-    at_ms: int
-    value: float | None
-    quality: Quality
+# A value on its way through a chain: time in ms since 1970, value (None for none),
+# quality. A plain tuple: to make one with names takes ten times as long.
+Measured: TypeAlias = tuple[int, float | None, Quality]
 
 
 class Step(Protocol):

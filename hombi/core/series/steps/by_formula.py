@@ -29,7 +29,7 @@ class ByFormula:
                 value = self._compute((value,))
             except (ArithmeticError, ValueError):
                 value, quality = None, Quality.NO_VALUE
-        self._last = Measured(at_ms, value, quality)
+        self._last = (at_ms, value, quality)
 
     def get(self) -> Measured | None:
         return self._last

@@ -22,7 +22,7 @@ class Clamp:
         if value is None or self._low <= value <= self._high:
             self._last = measured
         else:
-            self._last = Measured(at_ms, min(max(value, self._low), self._high), quality)
+            self._last = (at_ms, min(max(value, self._low), self._high), quality)
 
     def get(self) -> Measured | None:
         return self._last

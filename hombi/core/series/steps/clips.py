@@ -22,7 +22,7 @@ class Clips:
         at_ms, value, quality = measured
         if value is not None and not self._low < value < self._high:
             quality = max(quality, Quality.CLIPPED)
-        self._last = Measured(at_ms, value, quality)
+        self._last = (at_ms, value, quality)
 
     def get(self) -> Measured | None:
         return self._last

@@ -17,12 +17,11 @@ class Convert:
         self._last: Measured | None = None
 
     def update(self, measured: Measured) -> None:
-        value = measured.value
+        at_ms, value, quality = measured
         if value is None:
             self._last = measured
         else:
-            converted = value * self._factor + self._addend
-            self._last = Measured(measured.at_ms, converted, measured.quality)
+            self._last = (at_ms, value * self._factor + self._addend, quality)
 
     def get(self) -> Measured | None:
         return self._last

@@ -45,7 +45,7 @@ class Despike:
             far = abs(value - middle) / self._times
             if far > self._floor and _steadier(window.ordered, middle, far / NORMAL):
                 quality = Quality.SPIKE
-        self._last = Measured(at_ms, value, quality)
+        self._last = (at_ms, value, quality)
 
     def get(self) -> Measured | None:
         return self._last

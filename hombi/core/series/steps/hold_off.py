@@ -27,7 +27,7 @@ class HoldOff:
             return
         if self._held is None or abs(value - self._held) >= self._band:
             self._held = value
-        self._last = Measured(at_ms, self._held, quality)
+        self._last = (at_ms, self._held, quality)
 
     def get(self) -> Measured | None:
         return self._last

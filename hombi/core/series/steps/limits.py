@@ -19,14 +19,13 @@ class Limits:
         self._last: Measured | None = None
 
     def update(self, measured: Measured) -> None:
-        value = measured.value
+        at_ms, value, quality = measured
         if value is None:
-            self._last = Measured(measured.at_ms, None, Quality.NO_VALUE)
+            self._last = (at_ms, None, Quality.NO_VALUE)
         elif self._low <= value <= self._high:
             self._last = measured
         else:
-            quality = max(measured.quality, Quality.OUT_OF_RANGE)
-            self._last = Measured(measured.at_ms, value, quality)
+            self._last = (at_ms, value, max(quality, Quality.OUT_OF_RANGE))
 
     def get(self) -> Measured | None:
         return self._last

@@ -20,7 +20,7 @@ class Linear:
         if value is None:
             self._last = measured
         else:
-            self._last = Measured(at_ms, value * self._gain + self._offset, quality)
+            self._last = (at_ms, value * self._gain + self._offset, quality)
 
     def get(self) -> Measured | None:
         return self._last

@@ -40,7 +40,7 @@ class LowPass:
             part = 1.0 - math.exp((before - at_ms) / self._time_ms)
             self._smooth += part * (value - self._smooth)
         self._at_ms = at_ms
-        self._last = Measured(at_ms, self._smooth, quality)
+        self._last = (at_ms, self._smooth, quality)
 
     def get(self) -> Measured | None:
         return self._last

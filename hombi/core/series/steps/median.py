@@ -22,7 +22,7 @@ class Median:
             self._last = measured
             return
         self._window.add(at_ms, value)
-        self._last = Measured(at_ms, self._window.median, quality)
+        self._last = (at_ms, self._window.median, quality)
 
     def get(self) -> Measured | None:
         return self._last

@@ -19,9 +19,9 @@ class NoValue:
         self._last: Measured | None = None
 
     def update(self, measured: Measured) -> None:
-        value = measured.value
+        at_ms, value, _ = measured
         if value is not None and math.isclose(value, self._means_none, rel_tol=1e-9, abs_tol=1e-9):
-            measured = Measured(measured.at_ms, None, Quality.NO_VALUE)
+            measured = (at_ms, None, Quality.NO_VALUE)
         self._last = measured
 
     def get(self) -> Measured | None:

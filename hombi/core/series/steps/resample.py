@@ -37,7 +37,7 @@ class Resample:
         else:
             self._hold(at_ms - before)
         self._at_ms, self._value = at_ms, value
-        self._last = Measured(at_ms, self._mean, quality)
+        self._last = (at_ms, self._mean, quality)
 
     def _hold(self, ms: float) -> None:
         self._sum += self._value * ms

@@ -28,7 +28,7 @@ class Stuck:
             self._value, self._since_ms = value, at_ms
         elif at_ms - self._since_ms > self._time_ms:
             quality = Quality.STUCK
-        self._last = Measured(at_ms, value, quality)
+        self._last = (at_ms, value, quality)
 
     def get(self) -> Measured | None:
         return self._last
