@@ -63,7 +63,7 @@ def add(
     room: Annotated[
         str,
         typer.Option(
-            help="Where it stands; the first source's room unless given.",
+            help="A room to stand in, and not on its sources' node.",
             autocompletion=complete.rooms,
         ),
     ] = "",
@@ -93,7 +93,7 @@ def formula(
     room: Annotated[
         str,
         typer.Option(
-            help="Where it stands; the first value's room unless given.",
+            help="A room to stand in, and not on its sources' node.",
             autocompletion=complete.rooms,
         ),
     ] = "",

@@ -15,7 +15,7 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
     ),
     "review": ("hombi review", "hombi review week --on 2026-11-20 --csv > week.csv"),
     "tally": (
-        "hombi tally cheese-cellar/pump-starts",
+        "hombi tally cellar-sump/pump-starts",
         'hombi tally "Drying room fan today" --json',
     ),
     "export": (

@@ -137,8 +137,11 @@ class Admission(Part):
                 kind = checked_kind(chosen.kind, chosen.unit)
                 reach = with_chosen(reach, offered.wire_name, kind, chosen.unit or kind.unit)
         entities = tuple(
-            _as_wanted(as_chosen(offered, reach), wish.entities.get(offered.name), known)
-            for offered in offer.values
+            replace(one, name=self.house.own_name(address, one.name))
+            for one in (
+                _as_wanted(as_chosen(offered, reach), wish.entities.get(offered.name), known)
+                for offered in offer.values
+            )
         )
         given = {"secret": wish.secret, "origins": list(wish.origins)}
         new = NewNode(

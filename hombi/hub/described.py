@@ -92,6 +92,7 @@ class Described(Part):
                 entity = entity or node.entities.get(offered.name)
                 if entity is None:
                     stored = as_stored(offered, offered.title, hidden=offered.hidden)
+                    stored = replace(stored, name=self.house.own_name(node.address, stored.name))
                     now = self.context.clock.now_ms()
                     number, channels = await run(records.add_entity, node, stored, now)
                     entity = stored.placed(number, node, channels)

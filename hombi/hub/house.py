@@ -54,7 +54,8 @@ PERSON = "person"
 @dataclass
 class Entity:
     """One value. Its `origin` are the channels over which a node sends it, or how it is
-    derived from others; one that is derived need not have a node.
+    derived from others; one that is derived has no node. It stands on its `host`, the
+    node whose values alone it is derived from, or in a room of its own.
 
     `low` and `high` are in the unit of its kind. `interval_ms` is how often it is
     usually heard, 0 while unknown; `heard_ms` is when it was heard last. `source` and
@@ -71,6 +72,7 @@ class Entity:
     high: float
     node: Node | None = None
     own_room: Room | None = None
+    host: Node | None = None
     wire_name: str = ""
     wire_unit: str = ""
     writable: bool = False
@@ -100,7 +102,8 @@ class Entity:
     @property
     def room(self) -> Room | None:
         """Where it is: in its node's room, or in its own."""
-        return self.node.room if self.node is not None else self.own_room
+        node = self.node or self.host
+        return node.room if node is not None else self.own_room
 
     @property
     def channels(self) -> Channels:
@@ -181,13 +184,14 @@ class Entity:
     def spoken(self) -> str:
         """Its name as it is said: "Cellar rack humidity"; a value that is what its node
         is needs no second word."""
-        if self.node is None:
+        node = self.node or self.host
+        if node is None:
             return f"{self.own_room.name} {self.title.lower()}" if self.own_room else self.title
-        same = self.node.title.split()[-1].lower()
+        same = node.title.split()[-1].lower()
         if self.title.lower() in (self.kind.name if self.kind.name == "switch" else "", same):
-            return self.node.title
+            return node.title
         plain = self.title[1:].islower() or " " in self.title
-        return f"{self.node.title} {self.title.lower() if plain else self.title}"
+        return f"{node.title} {self.title.lower() if plain else self.title}"
 
     def heard(self, reading: Reading) -> None:
         """Take a newer reading, and learn the usual interval from the distance to the
@@ -328,6 +332,9 @@ class House:
         self.nodes[node.address] = node
         for entity in node.entities.values():
             self.add_entity(entity)
+        for entity in self.entities.values():
+            if entity.host is not None and entity.host.address == node.address:
+                entity.host = node  # it was let in anew
 
     def add_entity(self, entity: Entity) -> None:
         """Put one entity in its places."""
@@ -335,6 +342,21 @@ class House:
             entity.node.entities[entity.name] = entity
             entity.node.by_wire_name[entity.wire_name] = entity
         self.entities[entity.address] = entity
+
+    def host_of(self, sources: Sequence[Entity]) -> Node | None:
+        """The node on which something stands that is derived from these: theirs, if
+        that is one and the same."""
+        nodes = {id(node): node for one in sources if (node := one.node or one.host)}
+        stands = all(one.node or one.host for one in sources)
+        return next(iter(nodes.values())) if stands and len(nodes) == 1 else None
+
+    def own_name(self, node: str, name: str) -> str:
+        """The name for a value of a node: another one where a derived value has it."""
+        found, number = name, 1
+        while (there := self.entities.get(f"{node}/{found}")) and there.node is None:
+            number += 1
+            found = f"{name}-{number}"
+        return found
 
     def take_out_entity(self, entity: Entity) -> None:
         """Forget one entity."""

@@ -159,7 +159,7 @@ class Picks(Part):
                 where = room.name if room else ""
                 event = NodeAdmitted(node=node.address, title=node.title, room=where)
                 self.context.announce(event, by)
-            if new.name in node.entities:
+            if f"{node.address}/{new.name}" in self.house.entities:
                 raise Invalid(
                     f"there is an entity {node.address}/{new.name} already; give this value "
                     f"another name"

@@ -31,8 +31,8 @@ DERIVED: tuple[tuple[str, tuple[str, ...], str, Mapping[str, float | str]], ...]
         "Cold corner",
         {"frsi": 0.6},
     ),
-    ("hysteresis", ("cellar-sump/depth",), "Sump full", {"on": 0.55, "off": 0.3}),
-    ("starts", ("cheese-cellar/sump-full",), "Pump starts", {"per": "day"}),
+    ("hysteresis", ("cellar-sump/depth",), "Full", {"on": 0.55, "off": 0.3}),
+    ("starts", ("cellar-sump/full",), "Pump starts", {"per": "day"}),
 )
 
 

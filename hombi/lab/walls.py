@@ -12,7 +12,7 @@ def kitchen_wall(lab_port: int) -> list[TileRequest]:
         TileRequest(sort="value", of=["terrace-mast/temperature"]),
         TileRequest(sort="value", of=["cellar-rack/humidity"]),
         TileRequest(sort="value", of=["boathouse-door/contact"]),
-        TileRequest(sort="value", of=["cheese-cellar/pump-starts"]),
+        TileRequest(sort="value", of=["cellar-sump/pump-starts"]),
         TileRequest(
             sort="picture",
             of=["hen-house-perch/temperature", "hen-house-perch/occupancy"],

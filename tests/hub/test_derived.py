@@ -16,14 +16,14 @@ from hombi.hub.conditioning import ConditionEntity
 from hombi.hub.derived import MakeDerived, RemoveDerived
 from hombi.hub.described import ChangeKind
 from hombi.hub.errors import Invalid, NotFound, Refused
-from hombi.hub.nodes import RemoveNode
+from hombi.hub.nodes import MoveNode, RemoveNode
 from hombi.hub.rooms import RemoveRoom
 from tests.house import CLIMATE, PLUG
 from tests.hub.parts import START, Rig, rig, settle, until
 
 MIN = 60_000
 AIR = ("bench/temperature", "bench/humidity")
-POINT = "cheese-cellar/dew-point"
+POINT = "bench/dew-point"
 
 
 async def say(r: Rig, minute: int, node: str = "bench", **values: float | None) -> None:
@@ -129,7 +129,7 @@ async def test_an_automation_acts_on_it() -> None:
         await r.let_in("Mister", **PLUG)
         await r.do(MakeDerived("dew-point", AIR))
         text = (
-            'name = "Damp"\n\n[watch]\nentity = "cheese-cellar/dew-point"\nover = "15 °C"\n\n'
+            'name = "Damp"\n\n[watch]\nentity = "bench/dew-point"\nover = "15 °C"\n\n'
             '[[starts]]\nswitch = "mister/switch"\nto = "on"\n'
         )
         await r.do(AddAutomation(text))
@@ -161,14 +161,14 @@ async def test_what_others_are_derived_from_is_named_before_it_goes() -> None:
         sources = (POINT, "bench/temperature")
         await r.do(MakeDerived("difference", sources, title="Gap"))
         await at_rest(r)
-        with pytest.raises(Refused, match="cheese-cellar/dew-point, cheese-cellar/gap is derived"):
+        with pytest.raises(Refused, match="bench/dew-point, bench/gap is derived"):
             await r.do(RemoveNode("bench"))
-        with pytest.raises(Refused, match="cheese-cellar/gap is derived from it; remove that"):
+        with pytest.raises(Refused, match="bench/gap is derived from it; remove that"):
             await r.do(RemoveDerived(POINT))
         with pytest.raises(Refused, match="is not derived"):
             await r.do(RemoveDerived("bench/temperature"))
-        number = r.hub.house.entity("cheese-cellar/gap").id
-        await r.do(RemoveDerived("cheese-cellar/gap"))
+        number = r.hub.house.entity("bench/gap").id
+        await r.do(RemoveDerived("bench/gap"))
         await r.do(RemoveDerived(POINT))
         assert r.records.history.readings_of(number) == []
         await r.do(RemoveNode("bench"))
@@ -255,7 +255,7 @@ async def test_a_formula_live_over_the_past_and_after_a_restart() -> None:
         await at_rest(r)
         assert isinstance(made.origin, Derivation)
         assert (made.kind.name, made.origin.sources) == ("temperature", AIR)
-        past = stored(r, "cheese-cellar/odd")
+        past = stored(r, "bench/odd")
         assert past[4].value == pytest.approx((21.0 - 4) * 54 / 50)
         with pytest.raises(Refused, match="odd is derived"):
             await r.do(RemoveNode("bench"))
@@ -273,9 +273,9 @@ async def test_a_formula_live_over_the_past_and_after_a_restart() -> None:
     computing.cache_clear()
     async with rig(r.records, r.clock) as again:
         await say(again, 30, temperature=14.0, humidity=50.0)
-        assert stored(again, "cheese-cellar/odd")[-1].value == pytest.approx(10.0)
+        assert stored(again, "bench/odd")[-1].value == pytest.approx(10.0)
         await say(again, 31, temperature=14.0, humidity=None)
-        last = again.hub.house.entity("cheese-cellar/odd").latest
+        last = again.hub.house.entity("bench/odd").latest
         assert last is not None
         assert (last.value, last.quality) == (pytest.approx(10.0), Quality.INPUT_MISSING)
 
@@ -290,3 +290,43 @@ async def test_two_that_make_the_same_value_at_once_make_one() -> None:
         for title in ("!!!", "\u2003 "):
             with pytest.raises(Invalid, match=r"a letter or a digit|is there already"):
                 await r.do(MakeDerived("dew-point", AIR, title=title))
+
+
+async def test_what_one_node_gives_goes_with_it_to_another_room() -> None:
+    async with rig() as r:
+        await bench(r)
+        await r.let_in("Rack", **CLIMATE)
+        point = await r.do(MakeDerived("dew-point", AIR))
+        damp = await r.do(MakeDerived("humidex", (POINT, "bench/humidity"), title="Feels like"))
+        named = await r.do(MakeDerived("dew-point", AIR, room="Cheese cellar", title="Here"))
+        both = await r.do(MakeDerived("mean", ("rack/humidity", "bench/humidity"), title="Both"))
+        addresses = ["bench/dew-point", "bench/feels-like", "cheese-cellar/here"]
+        assert [one.address for one in (point, damp, named)] == addresses
+        assert both.address == "cheese-cellar/both"
+        assert (point.spoken, point.node) == ("Bench dew point", None)
+        await r.do(MoveNode("bench", "Loft"))
+        await at_rest(r)
+    async with rig(r.records, r.clock) as again:
+        house = again.hub.house
+        rooms = {one: house.entity(one).room for one in (*addresses, "cheese-cellar/both")}
+        assert [room.name for room in rooms.values() if room] == [
+            "Loft", "Loft", "Cheese cellar", "Cheese cellar",
+        ]  # fmt: skip
+        await say(again, 30, temperature=21.0, humidity=60.0)
+        assert house.entity(POINT).latest == stored(again)[-1]
+
+
+async def test_a_node_that_takes_the_name_of_a_computed_value_gets_another() -> None:
+    async with rig() as r:
+        await bench(r)
+        made = await r.do(MakeDerived("dew-point", AIR))
+        await at_rest(r)
+        point = {"type": "number", "readOnly": True, "unit": "°C", "title": "Dew point"}
+        await r.let_in("Bench", **CLIMATE, **{"dew-point": point})
+        house = r.hub.house
+        assert house.entity(POINT) is made
+        assert made.host is house.nodes["bench"]
+        assert house.entity("bench/dew-point-2").wire_name == "dew-point"
+        await say(r, 30, temperature=21.0, humidity=60.0, **{"dew-point": 3.0})
+        assert house.entity("bench/dew-point-2").latest.value == 3.0
+        assert house.entity(POINT).latest.value == dew_point(21.0, 60.0)

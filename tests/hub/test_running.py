@@ -23,7 +23,7 @@ SUMP = {
     "energy": {"type": "number", "readOnly": True, "unit": "kWh"},
 }
 LIMITS = {"on": 0.6, "off": 0.3}
-PUMP = "cheese-cellar/pump"
+PUMP = "sump/pump"
 
 
 async def say(r: Rig, at_ms: int, **values: float) -> None:
@@ -66,7 +66,7 @@ MADE = ("pump", "pump-starts", "pump-time", "pump-energy", "hour-s-energy", "ris
 
 
 def stored(r: Rig, name: str) -> list[Reading]:
-    return r.records.history.readings_of(r.hub.house.entity(f"cheese-cellar/{name}").id)
+    return r.records.history.readings_of(r.hub.house.entity(f"sump/{name}").id)
 
 
 def changes(readings: list[Reading]) -> list[Reading]:
@@ -97,7 +97,7 @@ async def test_pump_cycles_are_counted_live_and_the_past_comes_to_the_same() -> 
         live = {name: stored(r, name) for name in MADE}
         assert all(len({one.at_ms for one in some}) == len(some) for some in live.values())
         for name in MADE:
-            r.hub.derived.derive_past(r.hub.house.entity(f"cheese-cellar/{name}"))
+            r.hub.derived.derive_past(r.hub.house.entity(f"sump/{name}"))
         await at_rest(r)
         for name in MADE:
             assert changes(stored(r, name)) == changes(live[name]), f"{name}: live equals replayed"
@@ -233,5 +233,5 @@ async def test_who_looks_on_sees_what_it_is_once_its_past_is_there() -> None:
 
         r.hub.context.live.publish = publish  # type: ignore[method-assign]
         await make(r)
-        assert ("cheese-cellar/pump-starts", 2.0) in shown
-        assert ("cheese-cellar/pump", 1.0) in shown
+        assert ("sump/pump-starts", 2.0) in shown
+        assert ("sump/pump", 1.0) in shown

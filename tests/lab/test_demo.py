@@ -76,7 +76,7 @@ def test_the_house_is_there_with_its_past(demo: Demo) -> None:
         month = hub.entities.history("cellar-rack/humidity", "month", points=30)
         assert len(month.at) == 30
         assert all(60 < mean < 100 for mean in month.mean)
-        point = hub.entities.get("cheese-cellar/dew-point")
+        point = hub.entities.get("cellar-rack/dew-point")
         assert point.value is not None
         until(lambda: len(hub.entities.history(point.entity, "month", points=30).at) == 30)
         assert hub.entities.get("loft/cold-corner").derived is not None

@@ -57,7 +57,7 @@ def test_a_past_is_seen_first_then_taken_then_taken_back(
         assert hub.entities.numbers(RACK, "week").count == 73
         first = next(hub.entities.readings(RACK, 0))
         assert (first.raw, round(first.value or 0, 2)) == (50, 11.0)
-        until(lambda: hub.entities.numbers("cheese-cellar/drift", "week").count > 20)
+        until(lambda: hub.entities.numbers("cellar-rack/drift", "week").count > 20)
         assert "72 readings of cellar-rack/temperature were imported from logger.csv" in [
             entry.text for entry in hub.journal()
         ]

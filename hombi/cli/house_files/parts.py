@@ -132,11 +132,13 @@ def _values(h: Hub) -> dict[str, ValueEntry]:
 def _value(h: Hub, one: wire.EntityDetail) -> ValueEntry:
     own, how = one.kept_in, one.derived
     computed = Computed(how.method, how.sources, how.parameters) if how is not None else None
+    # What is computed from one node's values stands on that, wherever it is.
+    placed = computed is not None and one.entity.partition("/")[0] == one.room
     chained = computed is None and not one.writable
     steps = h.conditioning.show(one.entity).steps if chained else []
     return ValueEntry(
         one.title, one.hidden, own.seen_in, own.seen_decimals, own.keep,
-        (one.room or "") if computed is not None else "", computed, steps,
+        (one.room or "") if placed else "", computed, steps,
     )  # fmt: skip
 
 

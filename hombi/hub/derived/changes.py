@@ -29,8 +29,9 @@ HOUSE = "house"
 
 @dataclass(frozen=True, slots=True)
 class MakeDerived(Change[Derived, Entity]):
-    """Make an entity that is computed from others, with its past. It stands in the room
-    of its first source unless one is named. Raises NotFound, Invalid."""
+    """Make an entity that is computed from others, with its past. Unless a room is
+    named, it stands on the node that all of them are of, or in the room of the first.
+    Raises NotFound, Invalid."""
 
     method: str
     sources: Sequence[str]
@@ -66,11 +67,13 @@ class MakeDerived(Change[Derived, Entity]):
             raise Invalid(str(error)) from error
         if not found:
             raise Invalid("name at least one value")
+        host = None if self.room else house.host_of(found)
         room = house.room(self.room) if self.room else found[0].room
         title = self.title.strip() or method.title
         if not slug(title):
             raise Invalid("a value needs a name with a letter or a digit")
-        address = f"{room.slug if room else HOUSE}/{slug(title)}"
+        start = host.address if host else room.slug if room else HOUSE
+        address = f"{start}/{slug(title)}"
         if address in house.entities:
             raise Invalid(f"{address} is there already; give this one another name")
         how = Derivation(
@@ -79,7 +82,8 @@ class MakeDerived(Change[Derived, Entity]):
             {n: v if isinstance(v, str) else f"{v:.12g}" for n, v in parameters.items()},
         )
         low, high = limits_of(method.name, kind)
-        entity = Entity(0, address, title, kind, how, low, high, own_room=room)
+        own_room = room if host is None else None
+        entity = Entity(0, address, title, kind, how, low, high, own_room=own_room, host=host)
         port = part.context.records.house
         entity.id = await part.context.thread.run(port.add_derived, entity)
         house.add_entity(entity)

@@ -51,7 +51,8 @@ class MemoryHouse:
             readings = self._history.readings_of(one.id)[-1:]
             own = rooms.get(one.own_room.id) if one.own_room else None
             latest = readings[0] if readings else None
-            house.add_entity(replace(one, own_room=own, latest=latest))
+            host = house.nodes.get(one.host.address) if one.host else None
+            house.add_entity(replace(one, own_room=own, host=host, latest=latest))
         house.people = set(self.people)
 
     def _node(self, stored: _StoredNode, rooms: dict[int, Room]) -> Node:

@@ -53,7 +53,11 @@ class DatabaseHouse:
             house.add(node)
         for entity in m.Entity.objects.filter(node=None).prefetch_related("channels"):
             own = rooms[entity.room_id] if entity.room_id else None
-            house.add_entity(_entity(entity, f"{own.slug if own else 'house'}/", None, own))
+            host = house.nodes.get(entity.derivation.get("node", ""))
+            start = host.address if host else own.slug if own else "house"
+            placed = _entity(entity, f"{start}/", None, own)
+            placed.host = host
+            house.add_entity(placed)
         users = get_user_model().objects.exclude(account__role__in=("guest", "wall"))
         house.people = set(users.values_list("username", flat=True))
 
@@ -145,6 +149,7 @@ class DatabaseHouse:
                 "method": how.method,
                 "sources": list(how.sources),
                 "parameters": dict(how.parameters),
+                "node": entity.host.address if entity.host else "",
             },
         )
         return int(stored.pk)

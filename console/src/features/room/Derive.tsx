@@ -58,6 +58,9 @@ function Form({
   const fixed = method.sources.length > 0;
   const formula = method.method === "formula";
   const first = entities.find((one) => one.entity === sources[0]);
+  // What follows from one node's values alone stands on that node, if that is here.
+  const nodes = new Set(sources.filter(Boolean).map((one) => one.split("/")[0]));
+  const onNode = nodes.size === 1 && first?.room === room;
   // What there is to choose for each place; for several of one kind, the first one says it.
   const places =
     fixed || formula
@@ -85,7 +88,7 @@ function Form({
           method: method.method,
           sources: sources.filter(Boolean),
           title: title.trim(),
-          room,
+          room: onNode ? "" : room,
           parameters,
         });
       }}
