@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fcntl
+import functools
 import os
 import shutil
 import subprocess
@@ -11,6 +12,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from httpx import create_ssl_context
 from hypothesis import HealthCheck, settings
 
 from tests.house import CLIMATE, PLUG, Joined, Service, description, free_ports, let_in
@@ -25,6 +27,11 @@ settings.register_profile(
     "others", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=2_000
 )
 settings.load_profile(os.environ.get("EXAMPLES", "same"))
+
+# Each client reads all the authorities of the machine otherwise, also for plain HTTP.
+pytest.MonkeyPatch().setattr(
+    "httpx._transports.default.create_ssl_context", functools.cache(create_ssl_context)
+)
 
 LONGEST = (
     "test_nothing_lost.py", "test_schema.py", "test_broker.py", "test_pages.py", "test_writing.py",

@@ -54,6 +54,8 @@ class HouseFacts:
         default_factory=dict
     )
     settings: Mapping[str, Callable[[str], str]] = field(default_factory=dict)
+    # The moving means that there are, by (what of, over how many ms).
+    means: Mapping[tuple[str, int], str] = field(default_factory=dict)
 
 
 def did_you_mean(word: str, known: Iterable[str]) -> str:

@@ -19,6 +19,7 @@ from hombi.core.seen import as_seen
 from hombi.core.series import Chain, Channel, Channels, Derivation, Origin, Reading, chain_of
 from hombi.core.series.conditioning import Plan
 from hombi.core.sun import Position
+from hombi.core.values import parse_span_ms
 from hombi.hub.lookup import find, several
 from hombi.links.base import OnLink, Wired
 from hombi.links.offer import Action, Offer, Setting
@@ -444,6 +445,11 @@ class House:
             one.slug: SceneFacts(one.title, tuple(one.states.items()))
             for one in self.scenes.values()
         }
+        means = {
+            (e.origin.sources[0], round(parse_span_ms(e.origin.parameters["window"]))): a
+            for a, e in self.entities.items()
+            if isinstance(e.origin, Derivation) and e.origin.method == "moving-mean"
+        }
         homes = {e.own[PERSON]: a for a, e in self.entities.items() if PERSON in e.own}
         return HouseFacts(
             entities,
@@ -453,6 +459,7 @@ class House:
             ways=self.ways,
             homes=homes,
             sequences=dict(self.sequences) if sequences is None else sequences,
+            means=means,
         )
 
 

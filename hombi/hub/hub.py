@@ -15,7 +15,7 @@ from hombi.hub.batteries import Batteries
 from hombi.hub.conditioning import Conditioning
 from hombi.hub.config import Config
 from hombi.hub.dashboards import Dashboards
-from hombi.hub.derived import Derived
+from hombi.hub.derived import Derived, mean_of
 from hombi.hub.described import Described
 from hombi.hub.events import HubStarted, HubStopped, SettingsTakenUp
 from hombi.hub.house import House
@@ -222,7 +222,9 @@ async def _made(
     actuation = Actuation(context, house, all_links, writer, keeper, intake, answer_s)
     presence = Presence(context, house, writer, intake, actuation)
     updates = Updates(context, keeper)
-    automations = Automations(context, house, writer, intake, outbox, config.zone, PutOnDuty)
+    automations = Automations(
+        context, house, writer, intake, outbox, config.zone, PutOnDuty, mean_of
+    )
     settings = NodeSettings(context, house, all_links, answer_s)
     conditioning = Conditioning(context, house, intake, rollups)
     derived = Derived(context, house, writer, intake, rollups, config.zone)

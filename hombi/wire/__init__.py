@@ -3,6 +3,7 @@ models come from here. Times are milliseconds since 1970."""
 
 from hombi.wire.automations import (
     Account,
+    AccountDone,
     AccountLine,
     Automation,
     AutomationChange,
@@ -10,6 +11,7 @@ from hombi.wire.automations import (
     EditRequest,
     FirstValue,
     KeptText,
+    Lane,
     Mistake,
     PretendValue,
     Rehearsal,
@@ -204,6 +206,7 @@ __all__ = [
     "NEWS",
     "UNSET",
     "Account",
+    "AccountDone",
     "AccountLine",
     "Acted",
     "ActionRequest",
@@ -269,6 +272,7 @@ __all__ = [
     "KindOfEntity",
     "KnownBrowser",
     "KnownToken",
+    "Lane",
     "Limit",
     "Link",
     "LookRequest",

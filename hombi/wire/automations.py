@@ -172,6 +172,15 @@ class SuggestedLimit(Shape, frozen=True, kw_only=True):
     a_week: float
 
 
+class Lane(Shape, frozen=True, kw_only=True):
+    """What one part of an automation said over a span: from each moment of `since` on,
+    yes, no, or (null) that nothing was known."""
+
+    text: str
+    since: list[int]
+    said: list[bool | None]
+
+
 class Replay(Shape, frozen=True, kw_only=True):
     """What an automation would have done over a span. `on_from` and `on_until` are when
     it would have been on, in columns; `short` counts what did not hold long enough.
@@ -198,6 +207,7 @@ class Replay(Shape, frozen=True, kw_only=True):
         list[Literal["idle", "holding", "waiting", "on"]], Meta(description="and where, from then")
     ]
     effects: list[ReplayedEffect]
+    lanes: Annotated[list[Lane], Meta(description="a line for each part, up to two days")]
     advice: list[str]
     lived: Annotated[
         list[int] | None, Meta(description="when the one on duty did start; null without one")
@@ -216,6 +226,16 @@ class AccountLine(Shape, frozen=True, kw_only=True):
     text: str
 
 
+class AccountDone(Shape, frozen=True, kw_only=True):
+    """One thing that was done about the last start or end before a moment: what came of
+    it (null: not known), and how long after."""
+
+    at: Ms
+    text: str
+    done: bool | None
+    took_ms: int
+
+
 class Account(Shape, frozen=True, kw_only=True):
     """Where an automation stood at a moment, by its present text, and why."""
 
@@ -224,6 +244,8 @@ class Account(Shape, frozen=True, kw_only=True):
     phase: Literal["idle", "holding", "waiting", "on"]
     sentence: str
     lines: list[AccountLine]
+    edge: Annotated[str, Meta(description="the last start or end until then, in words")]
+    done: Annotated[list[AccountDone], Meta(description="what was done about it, in order")]
 
 
 class PretendValue(Ask, frozen=True, kw_only=True):

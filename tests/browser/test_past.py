@@ -68,18 +68,18 @@ def test_a_tally_is_made_from_a_number_in_two_steps(console: Page) -> None:
     console.get_by_role("textbox", name=re.compile("^Off")).fill("75")
     console.get_by_role("textbox", name=re.compile("^Name")).fill("Damp spell")
     console.get_by_role("button", name="Add it").click()
-    expect(console.get_by_role("heading", name="Cheese cellar damp spell")).to_be_visible()
+    expect(console.get_by_role("heading", name="Cellar rack damp spell")).to_be_visible()
     expect(console.locator("[data-value]").first).to_have_text(re.compile("active|idle"))
     console.goto("/rooms/cheese-cellar")
     console.get_by_role("button", name="Add a computed value").click()
     console.get_by_role("combobox", name=re.compile("^What")).select_option("starts")
     console.get_by_role("combobox", name=re.compile("^From the value")).select_option(
-        label="Cheese cellar damp spell"
+        label="Cellar rack damp spell"
     )
     console.get_by_role("combobox", name=re.compile("^Per")).select_option("month")
     console.get_by_role("textbox", name=re.compile("^Name")).fill("Damp spells")
     console.get_by_role("button", name="Add it").click()
-    expect(console.get_by_role("heading", name="Cheese cellar damp spells")).to_be_visible()
+    expect(console.get_by_role("heading", name="Cellar rack damp spells")).to_be_visible()
     tally = console.get_by_role("region", name="Tally")
     expect(tally).to_contain_text(re.compile(r"this month[3-6]"))
     expect(tally.get_by_role("listitem").last).to_have_text(re.compile(r"\w{3}: [3-6]"))

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hombi.core.formula import FormulaError, compile_formula, sources_of
+from hombi.core.formula import FormulaError, compile_formula, past_of, sources_of
 
 V = "board/adc-v"
 
@@ -143,3 +143,20 @@ def test_its_cost_is_bounded_and_it_is_plain_arithmetic() -> None:
     with pytest.raises(OverflowError):
         towers.compute([])
     assert time.perf_counter() - begun < 5
+
+
+def test_the_mean_of_a_past_is_a_source_of_its_own() -> None:
+    text = "mean(7 d) + 5 % + mean(loft-beam/humidity, 90 min) - mean(10 %, 20 %)"
+    names = ("value~604800000", "loft-beam/humidity~5400000")
+    assert sources_of(text, past=True) == names
+    assert [past_of(one) for one in names] == [
+        ("value", 604_800_000),
+        ("loft-beam/humidity", 5_400_000),
+    ]
+    made = compile_formula(text, ("humidity", "humidity"), "humidity")
+    assert made.compute([60.0, 50.0]) == pytest.approx(60 + 5 + 50 - 15)
+    with pytest.raises(FormulaError, match="belongs into the limit of an automation"):
+        sources_of(text)
+    # A mean of several times is one of plain quantities.
+    assert sources_of("mean(7 d, 8 d, 9 d) / 1 s", past=True) == ()
+    assert past_of("loft-beam/humidity") is None

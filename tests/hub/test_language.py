@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from zoneinfo import ZoneInfo
+
 import pytest
 
 from hombi.core.automation import EdgeKind
@@ -12,11 +14,13 @@ from hombi.hub.automations import (
     RemoveAutomation,
     RunActions,
 )
+from hombi.hub.automations.looking_back import looked_back
+from hombi.hub.derived import RemoveDerived
 from hombi.hub.errors import Refused
 from hombi.hub.events import ClockSet
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.nodes import RemoveNode
-from tests.hub.parts import ManualClock, Rig, rig, settle, until, with_phone
+from tests.hub.parts import START, ManualClock, Rig, rig, settle, until, with_phone
 
 MIN = 60_000
 BOTH = """name = "Mist while it is dry and warm"
@@ -257,3 +261,78 @@ async def test_two_that_put_each_other_on_and_off_duty_are_stopped() -> None:
         told = len(r.records.journal.all)
         await settle()
         assert len(r.records.journal.all) == told, "they are at rest"
+
+
+PAST = """name = "Damper than usual"
+[watch]
+entity = "cellar-rack/humidity"
+over = "= mean(1 h) + 5 %"
+until = "= mean(1 h)"
+[[starts]]
+switch = "cellar-mister/switch"
+to = "on"
+[[ends]]
+switch = "cellar-mister/switch"
+to = "off"
+"""
+
+
+async def test_a_limit_follows_the_mean_of_its_own_past() -> None:
+    async with rig() as r:
+        await r.cellar()
+        for minute in range(60):
+            r.clock.now = START + minute * MIN
+            await says(r, 70.0 + minute % 2, 12.0)
+        runner = await r.do(AddAutomation(PAST))
+        assert runner.program is not None
+        mean = "cellar-rack/humidity-mean-of-1-h"
+        await until(lambda: mean in r.hub.house.entities)
+        await until(lambda: r.hub.house.entity(mean).latest is not None)
+        assert mean in r.hub.automations.runners["damper-than-usual"].program.entities
+        assert r.hub.house.entity(mean).latest.value == pytest.approx(70.5, abs=0.2)
+        r.clock.now = START + 61 * MIN
+        await says(r, 75.0, 12.0)
+        assert sent(r) == [], "less than 5 % over it"
+        r.clock.now = START + 62 * MIN
+        await says(r, 77.0, 12.0)
+        await until(lambda: sent(r) == [1.0])
+        r.clock.now = START + 63 * MIN
+        await says(r, 70.0, 12.0)
+        await until(lambda: sent(r) == [1.0, 0.0])
+        # The same value serves each text that asks for it.
+        await r.do(AddAutomation(PAST.replace("than usual", "again")))
+        await settle()
+        assert sum("mean-of" in one for one in r.hub.house.entities) == 1
+
+
+async def test_the_mean_that_was_taken_away_is_made_again() -> None:
+    async with rig() as r:
+        await r.cellar()
+        await r.do(AddAutomation(PAST))
+        mean = "cellar-rack/humidity-mean-of-1-h"
+        await until(lambda: mean in r.hub.house.entities)
+        await r.do(RemoveDerived(mean))
+        await until(lambda: mean in r.hub.house.entities)
+
+
+async def test_a_draft_is_replayed_over_the_mean_of_a_past_that_no_value_says_yet() -> None:
+    async with rig() as r:
+        await r.cellar()
+        for minute in range(120):
+            r.clock.now = START + minute * MIN
+            await says(r, 80.0 if 90 <= minute < 100 else 70.0, 12.0)
+        await until(lambda: not r.hub.writer.held)
+        program = r.hub.automations.sound(PAST)
+        entity = r.hub.house.entity("cellar-rack/humidity").snapshot()
+        span = (START, START + 120 * MIN)
+        found = looked_back(
+            program,
+            dict.fromkeys(program.entities, entity),
+            r.records.history,
+            span,
+            ZoneInfo("UTC"),
+        )
+        assert [one.why.at_ms for one in found.replayed.acted] == [
+            START + 90 * MIN, START + 100 * MIN,
+        ]  # fmt: skip
+        assert not any("mean-of" in one for one in r.hub.house.entities), "it is a draft"

@@ -107,6 +107,48 @@ def test_why_and_why_not(service: Service, begun: int) -> None:
         assert zone
 
 
+def test_the_account_says_what_was_done_and_what_came_of_it(service: Service, begun: int) -> None:
+    rack = let_in(service, description("Loft rack", **CLIMATE))
+    plug = let_in(service, description("Loft plug", **PLUG))
+    text = (
+        'name = "Loft damp"\n[watch]\nentity = "loft-rack/humidity"\nover = "70 %"\n'
+        '[[starts]]\nswitch = "loft-plug/switch"\nto = "on"\n'
+        '[[starts]]\nnotify = "everyone"\ntitle = "Damp"\n'
+    )
+    with service.hub() as hub, plug.connected():
+        hub.automations.add(text)
+        before = hub.automations.why("loft-damp")
+        assert (before.edge, before.done) == ("", [])
+        rack.post([{"n": "humidity", "v": 75}])
+        found = until(lambda: len((w := hub.automations.why("loft-damp")).done) == 2 and w)
+        assert found.edge.startswith("Loft damp started: 75.0 % over 70 %")
+        done = {one.text.split(",")[0]: (one.done, one.took_ms < 5_000) for one in found.done}
+        assert done.pop("loft-plug/switch is on") == (True, True)
+        ((unsent, result),) = done.items()
+        assert "reached nobody" in unsent
+        assert result == (False, True)
+        rack.post([{"n": "humidity", "v": 60}])
+        over = until(lambda: "ended" in (w := hub.automations.why("loft-damp")).edge and w)
+        assert over.done == [], "what follows belongs to the end"
+        at = found.done[0].at
+        assert hub.automations.why("loft-damp", at).edge == found.edge
+    told = service.hombi("why", "loft-damp").stdout
+    assert "Loft damp ended" in told
+    assert "nothing was done." in told
+    with service.hub() as hub:
+        hub.automations.remove("loft-damp")
+
+
+def test_a_day_has_a_line_for_each_part(service: Service, begun: int) -> None:
+    with service.hub() as hub:
+        found = hub.automations.replay(TEXT, start=begun, end=begun + 2 * HOUR)
+        (lane,) = found.lanes
+        assert lane.text == "Cellar rack humidity under 82 %"
+        said = zip([(at - begun) // MIN for at in lane.since], lane.said, strict=True)
+        assert list(said)[:5] == [(0, False), (10, True), (30, False), (40, True), (45, False)]
+        assert hub.automations.replay(TEXT, start=begun, end=begun + 72 * HOUR).lanes == []
+
+
 def test_one_place_of_a_text_is_changed(service: Service, begun: int) -> None:
     with service.hub() as hub:
         made = hub.automations.edit(TEXT, ("watch", "under"), "80 %")

@@ -9,7 +9,6 @@ import resource
 import sqlite3
 import struct
 import time
-from collections.abc import Iterator
 from contextlib import closing
 from pathlib import Path
 
@@ -17,7 +16,6 @@ import pytest
 
 from hombi.hub.ports import Row
 from hombi.service.records.newest import MAGIC, SIZE, Newest
-from tests.conftest import make_service
 from tests.house import CLIMATE, Joined, Service, description, let_in, until
 
 FIRST: Row = (7, 1_000, 0, 20.5, 20.5, 0)
@@ -154,11 +152,9 @@ class TestFile:
 
 
 @pytest.fixture
-def service(tmp_path: Path) -> Iterator[Service]:
-    service = make_service(tmp_path).start()
-    service.claim()
-    yield service
-    service.stop()
+def service(own_service: Service) -> Service:
+    own_service.start().claim()
+    return own_service
 
 
 @pytest.fixture
@@ -199,15 +195,6 @@ def test_who_looks_at_the_past_sees_what_came_a_moment_ago(service: Service, rac
             assert list(found)[-1].value == value
 
 
-def test_what_was_deleted_stays_deleted(service: Service, rack: Joined) -> None:
-    sent(rack, 70, 71)
-    with service.hub() as hub:
-        hub.nodes.remove("cellar-rack", keep_history=False)
-    service.kill()
-    service.start()
-    assert stored(service) == []
-
-
 def test_a_hub_that_stops_leaves_all_in_the_database(service: Service, rack: Joined) -> None:
     sent(rack, 70, 71)
     service.stop()
@@ -218,6 +205,12 @@ def test_a_hub_that_stops_leaves_all_in_the_database(service: Service, rack: Joi
     service.kill()
     service.start()
     assert stored(service) == [70, 71, 72]
+    sent(rack, 73)
+    with service.hub() as hub:
+        hub.nodes.remove("cellar-rack", keep_history=False)
+    service.kill()
+    service.start()
+    assert stored(service) == [], "what was deleted stays deleted"
 
 
 def test_a_backup_has_what_came_a_moment_ago(
@@ -246,17 +239,6 @@ def test_a_salvage_keeps_what_was_only_safe(service: Service, rack: Joined) -> N
     assert stored(service) == [70, 71, 72]
 
 
-def test_without_a_place_for_them_readings_go_to_the_database(
-    service: Service, rack: Joined
-) -> None:
-    service.stop()
-    (service.data / "newest.readings").unlink()
-    (service.data / "newest.readings").mkdir()
-    service.start()
-    sent(rack, 70)
-    assert stored(service) == [70]
-
-
 def test_a_full_disk_is_told_though_they_are_safe(service: Service, rack: Joined) -> None:
     sent(rack, 70)
     assert service.process is not None
@@ -272,3 +254,10 @@ def test_a_full_disk_is_told_though_they_are_safe(service: Service, rack: Joined
     service.kill()
     service.start()
     assert len(stored(service)) == 41
+    # Without a place for them, they go to the database.
+    service.stop()
+    (service.data / "newest.readings").unlink()
+    (service.data / "newest.readings").mkdir()
+    service.start()
+    sent(rack, 90)
+    assert stored(service)[-1] == 90

@@ -29,7 +29,7 @@ def test_no_call_that_a_generator_thinks_of_ends_in_a_server_error(
             str(program), "run", f"{service.url}/api/schema?format=json", "-H",
             f"Authorization: Bearer {service.token}",
             "--checks", "not_a_server_error,response_schema_conformance",
-            "--phases", "fuzzing", "--max-examples", "4", "--workers", "2",
+            "--phases", "fuzzing", "--max-examples", "3", "--workers", "2",
             "--exclude-path-regex", "live$", "--suppress-health-check", "all", "--no-color",
         ],
         cwd=tmp_path, capture_output=True, text=True, timeout=300, check=False,

@@ -2172,6 +2172,22 @@ export interface components {
             phase: "holding" | "idle" | "on" | "waiting";
             sentence: string;
             lines: components["schemas"]["AccountLine"][];
+            /** @description the last start or end until then, in words */
+            edge: string;
+            /** @description what was done about it, in order */
+            done: components["schemas"]["AccountDone"][];
+        };
+        /**
+         * AccountDone
+         * @description One thing that was done about the last start or end before a moment: what came of
+         *         it (null: not known), and how long after.
+         */
+        AccountDone: {
+            /** @description milliseconds since 1970 */
+            at: number;
+            text: string;
+            done: boolean | null;
+            took_ms: number;
         };
         /**
          * AccountLine
@@ -3093,6 +3109,16 @@ export interface components {
             this_one: boolean;
         };
         /**
+         * Lane
+         * @description What one part of an automation said over a span: from each moment of `since` on,
+         *         yes, no, or (null) that nothing was known.
+         */
+        Lane: {
+            text: string;
+            since: number[];
+            said: (boolean | null)[];
+        };
+        /**
          * Limit
          * @description What an automation watches for, for drawing it. Values in the kind's unit.
          */
@@ -3816,6 +3842,8 @@ export interface components {
             /** @description and where, from then */
             stood: ("holding" | "idle" | "on" | "waiting")[];
             effects: components["schemas"]["ReplayedEffect"][];
+            /** @description a line for each part, up to two days */
+            lanes: components["schemas"]["Lane"][];
             advice: string[];
             /** @description when the one on duty did start; null without one */
             lived: number[] | null;

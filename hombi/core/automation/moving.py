@@ -1,6 +1,7 @@
 """Limits that follow other values: a formula in place of a value.
 
 over = "= terrace-mast/temperature + 2 K"
+over = "= mean(7 d) + 5 %"
 """
 
 from __future__ import annotations
@@ -12,13 +13,23 @@ from typing import Any
 
 from hombi.core.automation.comparisons import Comparison, Over, Under
 from hombi.core.automation.state import World
-from hombi.core.formula import Formula, FormulaError, compile_formula, sources_of
+from hombi.core.formula import (
+    OWN,
+    Formula,
+    FormulaError,
+    compile_formula,
+    past_of,
+    past_source,
+    sources_of,
+)
 from hombi.core.house_facts import HouseFacts, did_you_mean
 from hombi.core.kinds import Kind
 from hombi.core.quality import Quality
 from hombi.core.toml_text import Path, TomlText
 
 SIDES = {"over": Over, "under": Under}
+# How far back the mean of a past goes.
+SHORTEST_MS, LONGEST_MS = 600_000, 31 * 86_400_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,8 +85,8 @@ def is_formula(value: object) -> bool:
 def read_moving(
     toml: TomlText, path: Path, table: Mapping[str, Any], word: str, kind: Kind, facts: HouseFacts
 ) -> tuple[dict[str, Any], Moving | None]:
-    """The table with values in the place of formulas, so that the comparison can be
-    understood, and the formulas; what is wrong is noted there."""
+    """The table of an entity of this kind with values in the place of formulas, so that
+    the comparison can be understood, and the formulas; what is wrong is noted there."""
     found: dict[str, Formula | None] = {}
     plain = dict(table)
     for key in (word, "until"):
@@ -85,7 +96,8 @@ def read_moving(
             hint = f'write {word} = "…" with a value'
             toml.blame((*path, key), "only over and under take a formula", hint)
         else:
-            found[key] = _formula(toml, (*path, key), str(table[key]), kind, facts)
+            about = str(table["entity"])
+            found[key] = _formula(toml, (*path, key), str(table[key]), about, kind, facts)
         del plain[key]
     if not found:
         return plain, None
@@ -93,18 +105,27 @@ def read_moving(
 
 
 def _formula(
-    toml: TomlText, path: Path, text: str, kind: Kind, facts: HouseFacts
+    toml: TomlText, path: Path, text: str, about: str, kind: Kind, facts: HouseFacts
 ) -> Formula | None:
     own = text.lstrip().removeprefix("=").strip()
+    addresses, kinds = [], []
     try:
-        sources = sources_of(own)
-        for one in sources:
-            if one not in facts.entities:
-                hint = did_you_mean(one, facts.entities) or "`hombi entity list` names them"
-                toml.blame(path, f"no entity {one}", hint)
+        for one in sources_of(own, past=True):
+            past = past_of(one)
+            address = one if past is None else about if past[0] == OWN else past[0]
+            if address not in facts.entities:
+                hint = did_you_mean(address, facts.entities) or "`hombi entity list` names them"
+                toml.blame(path, f"no entity {address}", hint)
                 return None
-        kinds = tuple(facts.entities[one].kind.name for one in sources)
-        return compile_formula(own, kinds, kind.name)
+            kinds.append(facts.entities[address].kind.name)
+            if past is not None:
+                if not SHORTEST_MS <= past[1] <= LONGEST_MS:
+                    toml.blame(path, "a mean goes back for 10 min to 31 d")
+                    return None
+                # Before there is a value that says it, the past itself is asked.
+                address = facts.means.get((address, past[1]), past_source(address, past[1]))
+            addresses.append(address)
+        return replace(compile_formula(own, tuple(kinds), kind.name), sources=tuple(addresses))
     except FormulaError as error:
         toml.blame(path, f"the formula: {error}")
         return None

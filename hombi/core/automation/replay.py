@@ -82,7 +82,7 @@ class Replayed:
         return [(a, b) for a, b in found if a < b]
 
 
-class _Past:
+class Past:
     """The world as it was: what an automation saw at each moment."""
 
     def __init__(self, courses: Mapping[str, Course], zone: tzinfo) -> None:
@@ -171,7 +171,7 @@ def replay(
     """Run an automation from before a span to its end, as if it had been on duty. Edges
     and moves from before the span are left out. `courses` has all entities that it
     names."""
-    world, found = _Past(courses, zone), Replayed()
+    world, found = Past(courses, zone), Replayed()
     alone, state = not program.more, State()
     plain = alone and program.watch.moving is None and program.watch.of_value
     own_sight = partial(world.sight, program.watch.entity)
@@ -242,7 +242,7 @@ def replay(
             taken(Seen(one.value, one.quality, program.watch.entity))
             place += 1
         courses = {}
-    for entity, reading in _in_order(courses, end_ms):
+    for entity, reading in in_order(courses, end_ms):
         if due is not None and due < reading.at_ms:
             passed(reading.at_ms)
         world.hear(entity, reading)
@@ -268,7 +268,7 @@ def replay(
     return found
 
 
-def _in_order(courses: Mapping[str, Course], end_ms: int) -> Iterator[tuple[str, Reading]]:
+def in_order(courses: Mapping[str, Course], end_ms: int) -> Iterator[tuple[str, Reading]]:
     """All readings before a moment, as they came."""
 
     def of(address: str, course: Course) -> Iterator[tuple[int, str, Reading]]:

@@ -1,7 +1,14 @@
 """Formulas: a small language for values, with units that must fit. Checked when one is
 written, and plain arithmetic from then on."""
 
-from hombi.core.formula.compile import Formula, compile_formula, sources_of
+from hombi.core.formula.compile import (
+    OWN,
+    Formula,
+    compile_formula,
+    past_of,
+    past_source,
+    sources_of,
+)
 from hombi.core.formula.grammar import FormulaError
 
 
@@ -11,4 +18,13 @@ def prepare() -> None:
     compile_formula("1", ())
 
 
-__all__ = ["Formula", "FormulaError", "compile_formula", "prepare", "sources_of"]
+__all__ = [
+    "OWN",
+    "Formula",
+    "FormulaError",
+    "compile_formula",
+    "past_of",
+    "past_source",
+    "prepare",
+    "sources_of",
+]

@@ -64,32 +64,69 @@ class _Part:
 
 
 @lru_cache(maxsize=256)
-def sources_of(text: str) -> tuple[str, ...]:
-    """The addresses that a formula names, each once, in their order. Raises
-    FormulaError."""
+def sources_of(text: str, *, past: bool = False) -> tuple[str, ...]:
+    """The addresses that a formula names, each once, in their order; with `past`, also
+    means of their past (`past_of`). Raises FormulaError."""
     found: dict[str, None] = {}
     for token in _named(parsed(text)):
+        if past_of(token) and not past:
+            raise FormulaError(
+                "a mean of a past belongs into the limit of an automation; elsewhere, name "
+                "a moving mean, which is a value of its own"
+            )
         found[token] = None
     if len(found) > MOST_SOURCES:
         raise FormulaError(f"a formula names {MOST_SOURCES} values at most, not {len(found)}")
     return tuple(found)
 
 
+def past_of(source: str) -> tuple[str, int] | None:
+    """(the value, ms) for the mean of a past: the value is an address, or OWN for what
+    the formula is about; None for any other source."""
+    value, sign, ms = source.partition("~")
+    return (value, int(ms)) if sign else None
+
+
+def past_source(value: str, ms: int) -> str:
+    """How the mean of a past is called among the sources."""
+    return f"{value}~{ms}"
+
+
 def _named(tree: Tree[Any]) -> list[str]:
-    found = []
-    for one in tree.iter_subtrees_topdown():  # type: ignore[no-untyped-call]
-        if one.data in ("source", "quoted"):
-            found.append(str(one.children[0]).strip('"'))
-        elif one.data == "own":
-            found.append(OWN)
-    return found
+    if tree.data in ("source", "quoted"):
+        return [str(tree.children[0]).strip('"')]
+    if tree.data == "own":
+        return [OWN]
+    if tree.data == "call" and (past := _past(*tree.children)):
+        return [past]
+    return [name for one in tree.children if hasattr(one, "data") for name in _named(one)]
+
+
+def _past(name: Any, *given: Any) -> str:
+    """The source for a mean over a time, as in mean(7 d) and mean(loft/humidity, 1 d);
+    "" for anything else."""
+    last = given[-1]
+    if name != "mean" or last.data != "quantity" or len(given) > 2:
+        return ""
+    number, unit = last.children
+    try:
+        dimension, factor, _ = measured(str(unit))
+    except UnitError:
+        return ""
+    if dimension != measured("s")[0]:
+        return ""
+    if len(given) == 1:
+        return past_source(OWN, round(float(number) * factor * 1000))
+    if given[0].data in ("source", "quoted"):
+        return past_source(_named(given[0])[0], round(float(number) * factor * 1000))
+    return ""
 
 
 @lru_cache(maxsize=256)
 def compile_formula(text: str, kinds: tuple[str, ...], wanted: str = "") -> Formula:
     """A formula whose sources are of these kinds, in the order of `sources_of`. It
     gives the kind `wanted`, or the one that its dimension says. Raises FormulaError."""
-    tree, sources = parsed(text), sources_of(text)
+    tree, sources = parsed(text), sources_of(text, past=True)
     if len(sources) != len(kinds):
         raise FormulaError(f"it names {len(sources)} values, and {len(kinds)} kinds are given")
     found = _Reader({name: (n, KINDS[kinds[n]]) for n, name in enumerate(sources)}).part(tree)
@@ -215,6 +252,8 @@ class _Reader:
         return _Part(dimension, lambda values: math.pow(f(values), g(values)))
 
     def _call(self, tree: Tree[Any], name: Any, *given: Tree[Any]) -> _Part:
+        if past := _past(name, *given):
+            return self._source(tree, past)
         if name == "sqrt" and len(given) == 1:
             a = self.part(given[0])
             f = a.compute

@@ -3,7 +3,8 @@ source, live and over the past by the same rule."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import heapq
+from collections.abc import Iterable, Sequence
 
 from hombi.core.quality import Quality
 from hombi.core.series.reading import Reading
@@ -74,6 +75,21 @@ class Course:
             at_ms = max(at_ms, before.at_ms + 1)
         self._made = Reading(at_ms, 0, None, value, quality)
         return self._made
+
+
+def made_by(course: Course, readings: Sequence[Reading], marks: Iterable[int]) -> list[Reading]:
+    """What follows from some readings and marks, in their order."""
+    heard = ((one.at_ms, 0, one) for one in readings)
+    marked = ((at, 1, None) for at in marks)
+    found = []
+    for at_ms, _, reading in heapq.merge(heard, marked, key=lambda one: one[:2]):
+        found.append(course.mark(at_ms) if reading is None else course.hear(reading))
+    return [one for one in found if one is not None]
+
+
+def marks_in(start_ms: int, end_ms: int) -> range:
+    """The marks of a span."""
+    return range(-(-start_ms // MARK_MS) * MARK_MS, end_ms, MARK_MS)
 
 
 def _quality(source: Reading) -> Quality:

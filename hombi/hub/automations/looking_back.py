@@ -18,7 +18,12 @@ from hombi.core.automation import (
 )
 from hombi.core.automation.account import BACK_MS, back_ms
 from hombi.core.automation.advice import Limit
+from hombi.core.automation.lanes import Lane, lanes
+from hombi.core.formula import past_of
 from hombi.core.series import DAY_MS
+from hombi.core.series.course import Course as Running
+from hombi.core.series.course import made_by, marks_in
+from hombi.core.series.running import MovingMean
 from hombi.hub.errors import Invalid
 from hombi.hub.house import Entity
 from hombi.hub.ports import HistoryPort
@@ -35,6 +40,7 @@ class LookedBack:
     known_from: int | None
     advice: list[str]
     limits: list[Limit]
+    lanes: list[Lane]
 
 
 def looked_back(
@@ -59,10 +65,11 @@ def looked_back(
     found = replay(program, courses, start, end, zone)
     advice = advise(program, watched, found, span, zone)
     if watched is None:  # it watches the clock
-        return LookedBack(found, start, advice, [])
+        return LookedBack(found, start, advice, [], lanes(program, courses, span, zone))
     within = [one.at_ms for one in watched.readings if one.at_ms >= start]
     first = within[0] if within else None
-    return LookedBack(found, first, advice, limits(program, watched, span, zone))
+    said = lanes(program, courses, span, zone)
+    return LookedBack(found, first, advice, limits(program, watched, span, zone), said)
 
 
 def accounted(
@@ -83,16 +90,22 @@ def _courses(
 ) -> dict[str, Course]:
     found = {}
     for address, entity in entities.items():
-        readings = history.single(entity.id, start, end, MOST_READINGS)
+        past = past_of(address)
+        since = start - past[1] if past is not None else start
+        readings = history.single(entity.id, since, end, MOST_READINGS)
         if len(readings) == MOST_READINGS:
             raise Invalid(
                 f"{address} has more than {MOST_READINGS:,} readings in this span; choose a "
                 f"shorter one"
             )
-        before = history.before(entity.id, start)
+        before = history.before(entity.id, since)
         channels = set(entity.history_channels())
         known = [one for one in (*([before] if before else []), *readings)
                  if one.channel in channels]  # fmt: skip
+        if past is not None:
+            # There is no value yet that says the mean of this past.
+            running = Running(MovingMean(past[1]), states=False)
+            known = made_by(running, known, marks_in(start, end))
         room = entity.room.name if entity.room else ""
         found[address] = Course(entity.spoken, room, entity.kind, known)
     return found

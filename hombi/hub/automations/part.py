@@ -37,6 +37,7 @@ from hombi.core.automation import (
     rejoined,
     step,
 )
+from hombi.core.formula import past_of
 from hombi.core.house_facts import HouseFacts
 from hombi.core.names import slug
 from hombi.core.series import Reading
@@ -45,7 +46,7 @@ from hombi.hub.automations.effects import Effects, Teller
 from hombi.hub.automations.runner import HouseNow, Runner, state_of
 from hombi.hub.automations.starts import Starts
 from hombi.hub.automations.telling import buttons_of, over_text
-from hombi.hub.errors import Invalid
+from hombi.hub.errors import HubError, Invalid
 from hombi.hub.events import (
     AutomationBlind,
     AutomationEnded,
@@ -64,7 +65,7 @@ from hombi.hub.events import (
 )
 from hombi.hub.house import Entity, House
 from hombi.hub.intake import Intake
-from hombi.hub.kernel import Actor, Change, Context, Need, Part, Timer
+from hombi.hub.kernel import HOUSE, Actor, Change, Context, Need, Part, Timer
 from hombi.hub.lookup import find
 from hombi.hub.node_settings import doings, settings_of
 from hombi.hub.ports import AutomationRecord, TextRecord
@@ -104,9 +105,12 @@ class Automations(Part):
         teller: Teller,
         zone: tzinfo,
         duty: Callable[[str, bool], Change[Any, Any]],
+        mean: Callable[[Entity, int], Change[Any, Any]],
     ) -> None:
         super().__init__(context)
-        self._duty = duty
+        self._duty, self._mean = duty, mean
+        # The means of a past that are being made.
+        self._made: set[str] = set()
         self._house, self._writer, self.zone = house, writer, zone
         self.runners: dict[str, Runner] = {}
         self.starts = Starts()
@@ -218,11 +222,29 @@ class Automations(Part):
             for entity in runner.program.entities:
                 self._by_entity.setdefault(entity, []).append(runner)
             self._plan(runner)
+        for entity in runner.program.entities if runner.program is not None else ():
+            if past_of(entity) and entity not in self._made:
+                self._made.add(entity)
+                making = self._make_mean(entity, record.slug)
+                self.context.tasks.start(making, name="the mean of a past")
         if runner.mistakes:
             how = "cannot run" if runner.program is None else "cannot do all that it says"
             what = f"{how}: {runner.mistakes[0]}"
             self.context.announce(AutomationStopped(automation=record.slug, what=what))
         return runner
+
+    async def _make_mean(self, name: str, automation: str) -> None:
+        """Have a value that says the mean of a past, for the limits that follow it."""
+        past = past_of(name)
+        source = self._house.entities.get(past[0]) if past else None
+        try:
+            if past is not None and source is not None:
+                await self.context.changes.do(self._mean(source, past[1]), HOUSE)
+        except HubError as error:
+            what = f"cannot do all that it says: {error}"
+            self.context.announce(AutomationStopped(automation=automation, what=what))
+        finally:
+            self._made.discard(name)
 
     def let_go(self, runner: Runner, before: Program | None) -> None:
         """Let go of what waits where its actions are others than before, or where

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 from hombi.core.formula import FormulaError, sources_of
 from hombi.core.names import slug
-from hombi.core.series import Derivation
+from hombi.core.series import DAY_MS, HOUR_MS, Derivation
 from hombi.core.series.derived import (
     FORMULA,
     MOST_SOURCES,
@@ -92,6 +92,15 @@ class MakeDerived(Change[Derived, Entity]):
         part.derive_past(entity)
         sources = ", ".join(how.sources)
         return Done(entity, EntityDerived(entity=address, method=method.name, sources=sources))
+
+
+def mean_of(entity: Entity, ms: int) -> MakeDerived:
+    """The change that makes the moving mean of an entity over a time."""
+    unit = next(one for one in (DAY_MS, HOUR_MS, 60_000, 1_000, 1) if ms % one == 0)
+    words = {DAY_MS: "d", HOUR_MS: "h", 60_000: "min", 1_000: "s", 1: "ms"}
+    window = f"{ms // unit} {words[unit]}"
+    title = f"{entity.title} mean of {window}"
+    return MakeDerived("moving-mean", [entity.address], {"window": window}, title)
 
 
 def _factor(surface: str, sources: Sequence[Entity]) -> float:

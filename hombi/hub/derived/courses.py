@@ -4,16 +4,14 @@ past."""
 from __future__ import annotations
 
 import asyncio
-import heapq
 from collections import deque
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import tzinfo
 
 from hombi.core.series import DAY_MS, HOUR_MS, Reading
-from hombi.core.series.course import Course
+from hombi.core.series.course import Course, made_by, marks_in
 from hombi.core.series.derived import METHODS, fits, values_of
-from hombi.core.series.running import MARK_MS
 from hombi.hub.derived.origins import derivation, readings_of
 from hombi.hub.errors import Busy
 from hombi.hub.house import Entity, House
@@ -154,24 +152,13 @@ class Courses:
         records, how = self._context.records, derivation(entity)
         usable = fits(METHODS[how.method].sources[0], source.kind)
         some = readings_of(records.history, source, *span) if usable else []
-        marks = range(-(-span[0] // MARK_MS) * MARK_MS, span[1], MARK_MS)
-        made = _made(course, some, marks)
+        made = made_by(course, some, marks_in(*span))
         rows = [(entity.id, one.at_ms, 0, None, one.value, int(one.quality)) for one in made]
         with records.together():
             records.history.replace(entity.id, *span, rows)
             hours = sorted({one.at_ms // HOUR_MS * HOUR_MS for one in made})
             records.history.mark_stale([(entity.id, hour) for hour in hours])
         return made[-1] if made else None
-
-
-def _made(course: Course, readings: Sequence[Reading], marks: Sequence[int]) -> list[Reading]:
-    """What follows from some readings and marks, in their order."""
-    heard = ((one.at_ms, 0, one) for one in readings)
-    marked = ((at, 1, None) for at in marks)
-    found = []
-    for at_ms, _, reading in heapq.merge(heard, marked, key=lambda one: one[:2]):
-        found.append(course.mark(at_ms) if reading is None else course.hear(reading))
-    return [one for one in found if one is not None]
 
 
 def _none(reading: Reading) -> Reading:

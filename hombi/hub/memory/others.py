@@ -82,15 +82,19 @@ class MemoryJournal:
         before: int | None = None,
         after: int | None = None,
         since_ms: int | None = None,
+        until_ms: int | None = None,
         event: str = "",
         node: str = "",
         automation: str = "",
+        by: str = "",
     ) -> list[JournalEntry]:
         def wanted(entry: JournalEntry) -> bool:
             return (
                 (before is None or entry.id < before)
                 and (after is None or entry.id > after)
                 and (since_ms is None or entry.at_ms >= since_ms)
+                and (until_ms is None or entry.at_ms < until_ms)
+                and by in ("", entry.by)
                 and event in ("", entry.event)
                 and node in ("", entry.node)
                 and automation in ("", entry.automation)

@@ -152,7 +152,9 @@ class Outbox(Part):
         now = self._clock.now_ms()
         meant = self.meant(told.to, told.sorts)
         if not meant:
-            self.context.announce(NoticeUnsent(title=told.title, to=told.to))
+            self.context.announce(
+                NoticeUnsent(title=told.title, to=told.to, automation=_about(told.subject))
+            )
             return
         ways = [
             one for one in meant
@@ -295,24 +297,29 @@ class Outbox(Part):
             self._plan(way.id)
 
     def _settle(self, delivery: DeliveryRecord, way: PhoneRecord, queue: Queue, sent: Sent) -> None:
-        now, announce, title = self._clock.now_ms(), self.context.announce, delivery.title
+        now, announce = self._clock.now_ms(), self.context.announce
+        about = {
+            "title": delivery.title,
+            "phone": way.name,
+            "automation": _about(delivery.subject),
+        }
         if sent.fate is Fate.LATER and now - delivery.created_ms < GIVE_UP_MS:
             pause = PAUSES_S[min(delivery.attempts, len(PAUSES_S)) - 1]
             delivery.next_ms = queue.until_ms = now + round(max(pause, sent.wait_s) * 1000)
             if delivery.attempts == 1:
-                announce(NoticeDelayed(title=title, phone=way.name, problem=sent.problem))
+                announce(NoticeDelayed(problem=sent.problem, **about))
             return
         queue.take_out([delivery])
         queue.until_ms, delivery.settled_ms = 0, now
         if sent.fate is Fate.DELIVERED:
             delivery.state = "delivered"
-            announce(NoticeDelivered(title=title, phone=way.name, person=way.person))
+            announce(NoticeDelivered(person=way.person, **about))
         elif sent.fate is Fate.TOO_LATE:
             delivery.state = "too late"
         else:
             delivery.state = "failed"
             self.failed += 1
-            announce(NoticeFailed(title=title, phone=way.name, problem=sent.problem))
+            announce(NoticeFailed(problem=sent.problem, **about))
 
     @property
     def waiting(self) -> int:
@@ -368,3 +375,9 @@ class RemovePhone(Change[Outbox, None]):
 def address_of(way: PhoneRecord) -> str:
     """How a text names it: its person, and its own name."""
     return f"{way.person}/{slug(way.name)}"
+
+
+def _about(subject: str) -> str:
+    """The automation that a notice is about; "" for anything else."""
+    start, _, automation = subject.partition("/")
+    return automation if start == "automation" else ""

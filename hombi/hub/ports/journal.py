@@ -34,9 +34,12 @@ class JournalPort(Protocol):
         before: int | None = None,
         after: int | None = None,
         since_ms: int | None = None,
+        until_ms: int | None = None,
         event: str = "",
         node: str = "",
         automation: str = "",
+        by: str = "",
     ) -> list[JournalEntry]:
-        """Entries, newest first: those with an id below `before` and above `after`, of
-        one event, node or automation."""
+        """Entries, newest first: those with an id below `before` and above `after`,
+        from `since_ms` on and before `until_ms`, of one event, node, automation or
+        actor."""

@@ -45,6 +45,7 @@ class JournalView(View):
             before=before,
             after=after,
             since_ms=since,
+            until_ms=None,
             **about,
         )
         more, entries = len(found) > limit, found[:limit]

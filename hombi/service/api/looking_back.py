@@ -13,6 +13,7 @@ from hombi.core.automation import EdgeKind, Named, Over, Phase, Program, Said, U
 from hombi.core.automation.advice import with_limit
 from hombi.core.automation.rehearse import LONGEST_MS
 from hombi.core.errors import ValueTextError
+from hombi.core.formula import past_of
 from hombi.core.series import DAY_MS, HOUR_MS
 from hombi.core.values import parse_span_ms, parse_value, show_limit, show_span
 from hombi.hub.automations.looking_back import LookedBack, accounted, looked_back
@@ -20,7 +21,7 @@ from hombi.hub.automations.starts import EVENT
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.house import Entity
 from hombi.hub.hub import Hub
-from hombi.hub.ports import JournalPort
+from hombi.hub.ports import JournalEntry, JournalPort
 from hombi.service.api.entities import LATEST_MS
 from hombi.service.api.parsing import body, text_of
 from hombi.service.api.schema import operation
@@ -29,7 +30,21 @@ from hombi.service.bridge import hub, read
 
 USUAL_MS = 30 * DAY_MS
 WEEK_MS = 7 * DAY_MS
-MOST_EDGES, MOST_MOVES = 500, 2000
+MOST_EDGES, MOST_MOVES, MOST_DONE = 500, 2000, 100
+EDGES = ("AutomationStarted", "AutomationEnded", "AutomationBlind")
+# What came of what an automation wanted done, and whether that is good.
+DONE = {
+    "CommandConfirmed": True,
+    "CommandFailed": False,
+    "SettingChanged": True,
+    "ThingDone": True,
+    "ActionFailed": False,
+    "NoticeDelivered": True,
+    "NoticeDelayed": None,
+    "NoticeFailed": False,
+    "NoticeUnsent": False,
+    "AutomationAcknowledged": True,
+}
 _AT = [OpenApiParameter("at", int, description="the moment, in ms; now unless given")]
 
 
@@ -155,7 +170,9 @@ class AccountView(View):
             return runner.record.slug, runner.program, _snapshots(h, runner.program)
 
         slug, program, entities = read(look)
-        found = accounted(program, entities, hub().context.records.history, at, hub().config.zone)
+        records = hub().context.records
+        found = accounted(program, entities, records.history, at, hub().config.zone)
+        edge, done = _done(records.journal, slug, program.name, at)
         return Response(
             wire.Account(
                 automation=slug,
@@ -163,12 +180,15 @@ class AccountView(View):
                 phase=found.phase.value,
                 sentence=found.sentence,
                 lines=[wire.AccountLine(holds=one.holds, text=one.text) for one in found.lines],
+                edge=edge.text if edge is not None else "",
+                done=done,
             )
         )
 
 
 def _snapshots(h: Hub, program: Program) -> dict[str, Entity]:
-    return {one: h.house.entity(one).snapshot() for one in program.entities}
+    of = {one: past[0] if (past := past_of(one)) else one for one in program.entities}
+    return {one: h.house.entity(address).snapshot() for one, address in of.items()}
 
 
 def _names(h: Hub) -> dict[str, str]:
@@ -193,6 +213,45 @@ def _lived(journal: JournalPort, name: str, span: tuple[int, int]) -> list[int] 
         return None
     entries = journal.entries(MOST_EDGES, since_ms=span[0], event=EVENT, automation=name)
     return [entry.at_ms for entry in reversed(entries) if entry.at_ms < span[1]]
+
+
+def _done(
+    journal: JournalPort, slug: str, name: str, at: int
+) -> tuple[JournalEntry | None, list[wire.AccountDone]]:
+    """The last edge until a moment, by the journal, and what was done about it."""
+    edges = [
+        one
+        for event in EDGES
+        for one in journal.entries(1, until_ms=at + 1, event=event, automation=slug)
+    ]
+    if not edges:
+        return None, []
+    edge = max(edges, key=lambda one: one.id)
+    after = [
+        one
+        for event in EDGES
+        for one in journal.entries(1, after=edge.id, event=event, automation=slug)
+    ]
+    until = min((one.id for one in after), default=None)
+    since, end = edge.at_ms, max(at, edge.at_ms + HOUR_MS)
+    found = {
+        one.id: one
+        for who, by in ((slug, ""), ("", name))
+        for one in journal.entries(
+            MOST_DONE, after=edge.id, before=until, since_ms=since, until_ms=end,
+            automation=who, by=by,
+        )
+        if one.event in DONE
+    }  # fmt: skip
+    return edge, [
+        wire.AccountDone(
+            at=one.at_ms,
+            text=one.text,
+            done=DONE[one.event] if one.data.get("done", True) else None,
+            took_ms=one.data.get("took_ms") or one.at_ms - edge.at_ms,
+        )
+        for _, one in sorted(found.items())
+    ]
 
 
 def _replay(
@@ -236,6 +295,7 @@ def _replay(
         stood_from=[one.at_ms for one in replayed.moves[-MOST_MOVES:]],
         stood=[one.after.value for one in replayed.moves[-MOST_MOVES:]],
         effects=[wire.ReplayedEffect(text=text, times=times) for text, times in done.items()],
+        lanes=[wire.Lane(text=one.text, since=one.since_ms, said=one.said) for one in found.lanes],
         advice=found.advice,
         lived=lived,
         condition=watch.comparison.word,

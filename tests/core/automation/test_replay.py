@@ -31,7 +31,7 @@ from hombi.core.automation import (
     parse,
     step,
 )
-from hombi.core.automation.replay import Course, Replayed, _Past, replay
+from hombi.core.automation.replay import Course, Past, Replayed, replay
 from hombi.core.kinds import KINDS
 from hombi.core.quality import Quality
 from hombi.core.series import Reading
@@ -122,7 +122,7 @@ def test_what_was_on_before_the_span_is_on_in_it() -> None:
 def live(made: Program, said: list[Reading], end: int) -> list[Why]:
     """Stepped as the hub does: with each reading, at each due moment, and every
     few seconds while it is on."""
-    world, state, edges = _Past(course(said), ZONE), State(), []
+    world, state, edges = Past(course(said), ZONE), State(), []
     pending = list(said)
     for now in range(said[0].at_ms, end, EVERY_MS):
         events: list[Seen | Passed] = [Passed()]

@@ -1,7 +1,8 @@
 // A day of an automation as a line: where it stood, and a moment of it to look at.
 import { useQuery } from "@tanstack/react-query";
-import { api, ask, type Replay } from "../../api/client";
+import { api, ask, type Replay, type Schemas } from "../../api/client";
 import { clock, exact } from "../../ui/time";
+import { visible } from "../../ui/visible";
 
 const DAY_MS = 86_400_000;
 const MINUTE_MS = 60_000;
@@ -11,6 +12,7 @@ const LOOKS = {
   on: { fill: "var(--color-act)", height: 16, word: "on" },
 } as const;
 
+type Lane = Schemas["Lane"];
 type Stretch = { from: number; to: number; as: keyof typeof LOOKS };
 
 /** From its moves to the stretches in which it was not idle. */
@@ -28,6 +30,24 @@ export function stretches({
   });
   return found;
 }
+
+/** From what a part said to the stretches in which it said yes, or nothing was known. */
+export function yeses({ since, said }: Lane, end: number) {
+  return since.flatMap((from, place) => {
+    const so = said[place];
+    return so === false || so === undefined ? [] : [{ from, to: since[place + 1] ?? end, so }];
+  });
+}
+
+/** The same for who does not see it. */
+function spoken(lane: Lane, end: number) {
+  const found = yeses(lane, end).filter((one) => one.so);
+  if (found.length === 0) return "not so all the while";
+  const some = found.slice(-6).map((one) => `${hours(one.from)} to ${hours(one.to)}`);
+  return `so from ${some.join(", ")}${found.length > 6 ? ", and before" : ""}`;
+}
+
+const hours = (at: number) => clock(at).slice(0, 5);
 
 export function DayLine({
   text,
@@ -67,6 +87,29 @@ export function DayLine({
           />
         ))}
       </svg>
+      {data.lanes.length > 0 && (
+        <ul aria-label="What each part said" className="my-1 space-y-1">
+          {data.lanes.map((lane) => (
+            <li key={lane.text}>
+              <p className="text-faint text-sm">{visible(lane.text)}</p>
+              <svg viewBox="0 0 100 6" preserveAspectRatio="none" className="h-1.5 w-full">
+                <title>{spoken(lane, data.end)}</title>
+                <rect x="0" y="2.5" width="100" height="1" fill="var(--color-rule)" />
+                {yeses(lane, data.end).map((one) => (
+                  <rect
+                    key={one.from}
+                    x={share(one.from)}
+                    width={Math.max(0.3, share(one.to) - share(one.from))}
+                    y="0"
+                    height="6"
+                    fill={one.so ? "var(--color-act)" : "var(--color-rule)"}
+                  />
+                ))}
+              </svg>
+            </li>
+          ))}
+        </ul>
+      )}
       <input
         type="range"
         aria-label="A moment of this day"
@@ -80,7 +123,7 @@ export function DayLine({
       />
       <div className="flex justify-between text-faint text-sm">
         <span>{exact(data.start).slice(0, -3)}</span>
-        <span>{clock(data.end).slice(0, 5)}</span>
+        <span>{hours(data.end)}</span>
       </div>
       <ul className="mt-1 flex flex-wrap gap-x-4 text-faint text-sm">
         {Object.values(LOOKS).map((look) => (

@@ -3,9 +3,9 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Check, X } from "lucide-react";
 import { useEffect, useState } from "react";
-import { api, ask } from "../../api/client";
+import { api, ask, type Schemas } from "../../api/client";
 import { Await, Labelled } from "../../ui/parts";
-import { clock, houseMs, isoDay, useNow } from "../../ui/time";
+import { clock, houseMs, isoDay, length, useNow } from "../../ui/time";
 import { visible } from "../../ui/visible";
 import { DayLine } from "./DayLine";
 
@@ -53,6 +53,7 @@ export function WhyNot({ automation, text }: { automation: string; text: string 
                 </li>
               ))}
             </ul>
+            {data.edge && <Done edge={data.edge} done={data.done} />}
           </>
         )}
       </Await>
@@ -73,6 +74,28 @@ export function WhyNot({ automation, text }: { automation: string; text: string 
     </>
   );
 }
+
+/** What was done about the last start or end, and what came of it. */
+function Done({ edge, done }: { edge: string; done: Schemas["AccountDone"][] }) {
+  return (
+    <section className="mt-3">
+      <h3 className="mb-1 font-medium">{visible(edge)}</h3>
+      {done.length === 0 && <p className="text-faint">Nothing was done about it.</p>}
+      <ul className="space-y-1">
+        {done.map((one) => (
+          <li key={`${one.at} ${one.text}`} className="flex gap-2">
+            <Sign holds={one.done} />
+            <span>
+              {visible(one.text)} <span className="text-faint">after {took(one.took_ms)}</span>
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+const took = (ms: number) => (ms < 60_000 ? `${(ms / 1000).toFixed(1)} s` : length(ms));
 
 function Sign({ holds }: { holds: boolean | null }) {
   if (holds === null) return <span className="w-5 shrink-0" />;
