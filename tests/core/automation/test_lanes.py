@@ -44,7 +44,7 @@ def test_the_hours_and_what_else_must_be_so_have_their_lines() -> None:
     }
     made = lanes(parsed.program, courses, (NOON, NOON + 120 * MIN), ZONE)
     assert [one.text for one in made] == [
-        "Rack humidity under 82 %", "Door closed", "from 12:30 to 13:00",
+        "Rack humidity under 82 %", "Door closed", "only from 12:30 to 13:00",
     ]  # fmt: skip
     assert [said(one) for one in made] == [
         [(0, None)],

@@ -25,7 +25,7 @@ from hombi.core.automation import (
     replay,
     step,
 )
-from hombi.core.automation.replay import _Past
+from hombi.core.automation.replay import Past
 from hombi.core.kinds import KINDS
 from hombi.core.series import Reading
 from hombi.lab.physics import Mill
@@ -82,7 +82,7 @@ def courses(made: Program) -> dict[str, Course]:
 def live(made: Program, restarts: random.Random) -> list[Why]:
     """Stepped as the hub does, every few minutes; now and then it is stopped, and
     begins again with what was kept."""
-    world, state, edges = _Past(courses(made), ZONE), State(), []
+    world, state, edges = Past(courses(made), ZONE), State(), []
     heard: dict[str, int] = {}
     pending = [(name, one) for name, one in month() if name in made.entities][::-1]
 
