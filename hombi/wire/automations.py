@@ -289,6 +289,9 @@ class Rehearsal(Shape, frozen=True, kw_only=True):
     end: Ms
     entities: Annotated[list[str], Meta(description="all that it looks at")]
     steps: list[RehearsedStep]
+    stood_from: list[int]
+    stood: list[Literal["idle", "holding", "waiting", "on"]]
+    lanes: Annotated[list[Lane], Meta(description="a line for each part")]
 
 
 class RunRequest(Ask, frozen=True, kw_only=True):

@@ -28,6 +28,12 @@ WHOLE, LIGHT = "/usr/bin/chromium", "/usr/bin/chromium-headless-shell"
 def browser_type_launch_args() -> dict[str, Any]:
     args = [
         "--disable-quic",
+        # What nobody looks at need not move smoothly.
+        "--disable-gpu",
+        "--disable-gpu-compositing",
+        "--disable-threaded-animation",
+        "--disable-lcd-text",
+        "--disable-font-subpixel-positioning",
         "--host-resolver-rules=MAP * ~NOTFOUND , EXCLUDE 127.0.0.1 , EXCLUDE localhost",
     ]
     return {

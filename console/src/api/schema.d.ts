@@ -3772,6 +3772,10 @@ export interface components {
             /** @description all that it looks at */
             entities: string[];
             steps: components["schemas"]["RehearsedStep"][];
+            stood_from: number[];
+            stood: ("holding" | "idle" | "on" | "waiting")[];
+            /** @description a line for each part */
+            lanes: components["schemas"]["Lane"][];
         };
         /**
          * RehearseRequest

@@ -13,8 +13,9 @@ from datetime import tzinfo
 from typing import Literal
 
 from hombi.core.automation.actions import Effect
+from hombi.core.automation.lanes import Lane, lanes
 from hombi.core.automation.program import Program
-from hombi.core.automation.replay import Course, replay
+from hombi.core.automation.replay import Course, Move, replay
 from hombi.core.automation.state import EdgeKind
 from hombi.core.kinds import Kind
 from hombi.core.quality import Quality
@@ -48,6 +49,16 @@ class Rehearsed:
 
 
 @dataclass(frozen=True, slots=True)
+class Rehearsal:
+    """What happens, in its order, where the automation stands meanwhile, and what each
+    part says."""
+
+    steps: list[Rehearsed]
+    moves: list[Move]
+    lanes: list[Lane]
+
+
+@dataclass(frozen=True, slots=True)
 class Named:
     """What a rehearsal must know of an entity."""
 
@@ -62,7 +73,7 @@ def rehearse(
     said: Sequence[Said],
     span: tuple[int, int],
     zone: tzinfo,
-) -> list[Rehearsed]:
+) -> Rehearsal:
     """What an automation does with pretend values over a span."""
     start, end_ms = span
     courses = {
@@ -80,7 +91,8 @@ def rehearse(
         for one in found.acted
     ]
     later = [Rehearsed(at, "", "", effects) for at, effects in found.later]
-    return sorted([*edges, *later], key=lambda one: one.at_ms)
+    steps = sorted([*edges, *later], key=lambda one: one.at_ms)
+    return Rehearsal(steps, found.moves, lanes(program, courses, span, zone))
 
 
 def _readings(said: Sequence[Said], end_ms: int) -> list[Reading]:

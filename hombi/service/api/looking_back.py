@@ -11,6 +11,7 @@ from rest_framework.response import Response
 from hombi import wire
 from hombi.core.automation import EdgeKind, Named, Over, Phase, Program, Said, Under, rehearse
 from hombi.core.automation.advice import with_limit
+from hombi.core.automation.lanes import Lane
 from hombi.core.automation.rehearse import LONGEST_MS
 from hombi.core.errors import ValueTextError
 from hombi.core.formula import past_of
@@ -104,7 +105,7 @@ class RehearseView(View):
             address: Named(one.spoken, one.room.name if one.room else "", one.kind)
             for address, one in entities.items()
         }
-        steps = rehearse(program, known, said, (begin, end), hub().config.zone)
+        found = rehearse(program, known, said, (begin, end), hub().config.zone)
         return Response(
             wire.Rehearsal(
                 sentence=program.sentence(names),
@@ -119,8 +120,11 @@ class RehearseView(View):
                         text=one.text,
                         effects=[e.spoken(lambda a: names.get(a, a)) for e in one.effects],
                     )
-                    for one in steps[:MOST_EDGES]
+                    for one in found.steps[:MOST_EDGES]
                 ],
+                stood_from=[one.at_ms for one in found.moves[-MOST_MOVES:]],
+                stood=[one.after.value for one in found.moves[-MOST_MOVES:]],
+                lanes=_lanes(found.lanes),
             )
         )
 
@@ -184,6 +188,10 @@ class AccountView(View):
                 done=done,
             )
         )
+
+
+def _lanes(found: list[Lane]) -> list[wire.Lane]:
+    return [wire.Lane(text=one.text, since=one.since_ms, said=one.said) for one in found]
 
 
 def _snapshots(h: Hub, program: Program) -> dict[str, Entity]:
@@ -295,7 +303,7 @@ def _replay(
         stood_from=[one.at_ms for one in replayed.moves[-MOST_MOVES:]],
         stood=[one.after.value for one in replayed.moves[-MOST_MOVES:]],
         effects=[wire.ReplayedEffect(text=text, times=times) for text, times in done.items()],
-        lanes=[wire.Lane(text=one.text, since=one.since_ms, said=one.said) for one in found.lanes],
+        lanes=_lanes(found.lanes),
         advice=found.advice,
         lived=lived,
         condition=watch.comparison.word,

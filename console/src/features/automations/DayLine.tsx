@@ -49,6 +49,92 @@ function spoken(lane: Lane, end: number) {
 
 const hours = (at: number) => clock(at).slice(0, 5);
 
+/** Where it stood, and what each part said, over a span; with the moment that is looked at. */
+export function TimeLine({
+  of,
+  at,
+}: {
+  of: Pick<Replay, "stood" | "stood_from" | "start" | "end" | "lanes">;
+  at: number;
+}) {
+  const share = (ms: number) => ((ms - of.start) / (of.end - of.start)) * 100;
+  const here = Math.min(100, Math.max(0, share(at)));
+  const wide = (from: number, to: number) => Math.max(0.3, share(to) - share(from));
+  return (
+    <>
+      <svg viewBox="0 0 100 20" preserveAspectRatio="none" aria-hidden className="h-6 w-full">
+        <line x1="0" x2="100" y1="18" y2="18" stroke="var(--color-rule)" strokeWidth="1" />
+        {stretches(of).map((one) => (
+          <rect
+            key={`${one.from} ${one.as}`}
+            x={share(one.from)}
+            width={wide(one.from, one.to)}
+            y={18 - LOOKS[one.as].height}
+            height={LOOKS[one.as].height}
+            fill={LOOKS[one.as].fill}
+          />
+        ))}
+        <Here at={here} height={20} />
+      </svg>
+      <ul className="mt-1 flex flex-wrap gap-x-4 text-faint text-sm">
+        {Object.values(LOOKS).map((look) => (
+          <li key={look.word}>
+            <span
+              aria-hidden
+              className="mr-1 inline-block size-2.5"
+              style={{ background: look.fill }}
+            />
+            {look.word}
+          </li>
+        ))}
+      </ul>
+      {of.lanes.length > 0 && (
+        <ul aria-label="What each part said" className="my-2 space-y-1">
+          {of.lanes.map((lane) => (
+            <li key={lane.text}>
+              <p className="text-faint text-sm">{visible(lane.text)}</p>
+              <svg
+                viewBox="0 0 100 6"
+                preserveAspectRatio="none"
+                role="img"
+                aria-label={spoken(lane, of.end)}
+                className="h-1.5 w-full"
+              >
+                <rect x="0" y="2.5" width="100" height="1" fill="var(--color-rule)" />
+                {yeses(lane, of.end).map((one) => (
+                  <rect
+                    key={one.from}
+                    x={share(one.from)}
+                    width={wide(one.from, one.to)}
+                    y="0"
+                    height="6"
+                    fill={one.so ? "var(--color-act)" : "var(--color-rule)"}
+                  />
+                ))}
+                <Here at={here} height={6} />
+              </svg>
+            </li>
+          ))}
+        </ul>
+      )}
+    </>
+  );
+}
+
+function Here({ at, height }: { at: number; height: number }) {
+  return (
+    <line
+      x1={at}
+      x2={at}
+      y1="0"
+      y2={height}
+      stroke="currentColor"
+      strokeWidth="1"
+      vectorEffect="non-scaling-stroke"
+    />
+  );
+}
+
 export function DayLine({
   text,
   now,
@@ -71,72 +157,43 @@ export function DayLine({
   });
   if (!found.data) return null;
   const data = found.data;
-  const share = (ms: number) => ((ms - data.start) / DAY_MS) * 100;
   return (
     <div className="mb-4">
-      <svg viewBox="0 0 100 20" preserveAspectRatio="none" aria-hidden className="h-6 w-full">
-        <line x1="0" x2="100" y1="18" y2="18" stroke="var(--color-rule)" strokeWidth="1" />
-        {stretches(data).map((one) => (
-          <rect
-            key={`${one.from} ${one.as}`}
-            x={share(one.from)}
-            width={Math.max(0.3, share(one.to) - share(one.from))}
-            y={18 - LOOKS[one.as].height}
-            height={LOOKS[one.as].height}
-            fill={LOOKS[one.as].fill}
-          />
-        ))}
-      </svg>
-      {data.lanes.length > 0 && (
-        <ul aria-label="What each part said" className="my-1 space-y-1">
-          {data.lanes.map((lane) => (
-            <li key={lane.text}>
-              <p className="text-faint text-sm">{visible(lane.text)}</p>
-              <svg viewBox="0 0 100 6" preserveAspectRatio="none" className="h-1.5 w-full">
-                <title>{spoken(lane, data.end)}</title>
-                <rect x="0" y="2.5" width="100" height="1" fill="var(--color-rule)" />
-                {yeses(lane, data.end).map((one) => (
-                  <rect
-                    key={one.from}
-                    x={share(one.from)}
-                    width={Math.max(0.3, share(one.to) - share(one.from))}
-                    y="0"
-                    height="6"
-                    fill={one.so ? "var(--color-act)" : "var(--color-rule)"}
-                  />
-                ))}
-              </svg>
-            </li>
-          ))}
-        </ul>
-      )}
-      <input
-        type="range"
-        aria-label="A moment of this day"
-        aria-valuetext={exact(at)}
-        min={data.start}
-        max={data.end}
-        step={MINUTE_MS}
-        value={Math.min(Math.max(at, data.start), data.end)}
-        onChange={(event) => onAt(Number(event.target.value))}
-        className="w-full accent-act"
-      />
+      <TimeLine of={data} at={at} />
+      <Moment label="A moment of this day" start={data.start} end={data.end} at={at} onAt={onAt} />
       <div className="flex justify-between text-faint text-sm">
         <span>{exact(data.start).slice(0, -3)}</span>
         <span>{hours(data.end)}</span>
       </div>
-      <ul className="mt-1 flex flex-wrap gap-x-4 text-faint text-sm">
-        {Object.values(LOOKS).map((look) => (
-          <li key={look.word}>
-            <span
-              aria-hidden
-              className="mr-1 inline-block size-2.5"
-              style={{ background: look.fill }}
-            />
-            {look.word}
-          </li>
-        ))}
-      </ul>
     </div>
+  );
+}
+
+/** A moment within a span, moved by hand. */
+export function Moment({
+  label,
+  start,
+  end,
+  at,
+  onAt,
+}: {
+  label: string;
+  start: number;
+  end: number;
+  at: number;
+  onAt: (at: number) => void;
+}) {
+  return (
+    <input
+      type="range"
+      aria-label={label}
+      aria-valuetext={exact(at)}
+      min={start}
+      max={end}
+      step={end - start > DAY_MS / 4 ? MINUTE_MS : 1000}
+      value={Math.min(Math.max(at, start), end)}
+      onChange={(event) => onAt(Number(event.target.value))}
+      className="w-full accent-act"
+    />
   );
 }

@@ -1,7 +1,7 @@
 // Pretend values, and what an automation would do with them. The house is not touched.
 import { useMutation } from "@tanstack/react-query";
 import { X } from "lucide-react";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import * as changes from "../../api/changes";
 import { api, ask, type Schemas } from "../../api/client";
 import { useEntities } from "../../api/queries";
@@ -10,6 +10,11 @@ import { Button, Failure, Labelled } from "../../ui/parts";
 import { Sheet } from "../../ui/Sheet";
 import { clock, houseMs, hubNow, isoDay, length } from "../../ui/time";
 import { visible } from "../../ui/visible";
+import { Moment, TimeLine } from "./DayLine";
+
+// However long it lasts, its clock runs through it in this time.
+const RUNS_MS = 8000;
+const TICK_MS = 50;
 
 interface Pretended {
   id: number;
@@ -162,7 +167,7 @@ export function Rehearse({
         </div>
       </form>
       {found.error && <Failure error={found.error} />}
-      {found.data && <Steps of={found.data} />}
+      {found.data && <Course key={found.submittedAt} of={found.data} />}
     </details>
   );
 }
@@ -198,7 +203,51 @@ function ForReal({ automation }: { automation: string }) {
   );
 }
 
-function Steps({ of }: { of: Schemas["Rehearsal"] }) {
+/** The rehearsal's clock, moved by hand or let run: what comes later is faint. */
+function Course({ of }: { of: Schemas["Rehearsal"] }) {
+  const [at, setAt] = useState(of.end);
+  const [runs, setRuns] = useState(false);
+  useEffect(() => {
+    if (!runs) return;
+    const timer = window.setInterval(() => {
+      setAt((before) => Math.min(of.end, before + (of.end - of.start) / (RUNS_MS / TICK_MS)));
+    }, TICK_MS);
+    return () => window.clearInterval(timer);
+  }, [runs, of]);
+  const over = at >= of.end;
+  useEffect(() => {
+    if (over) setRuns(false);
+  }, [over]);
+  return (
+    <div className="mt-4">
+      <TimeLine of={of} at={at} />
+      <div className="flex items-center gap-3">
+        <Button
+          onClick={() => {
+            if (over) setAt(of.start);
+            setRuns(!runs);
+          }}
+        >
+          {runs ? "Stop the clock" : "Let the clock run"}
+        </Button>
+        <Moment
+          label="The clock of the rehearsal"
+          start={of.start}
+          end={of.end}
+          at={at}
+          onAt={(moment) => {
+            setRuns(false);
+            setAt(moment);
+          }}
+        />
+        <span className="w-12 shrink-0">{clock(at).slice(0, 5)}</span>
+      </div>
+      <Steps of={of} at={at} />
+    </div>
+  );
+}
+
+function Steps({ of, at }: { of: Schemas["Rehearsal"]; at: number }) {
   if (of.steps.length === 0)
     return (
       <p role="status" className="mt-4">
@@ -208,7 +257,10 @@ function Steps({ of }: { of: Schemas["Rehearsal"] }) {
   return (
     <ol aria-label="What happens" className="mt-4">
       {of.steps.map((one) => (
-        <li key={`${one.at} ${one.edge} ${one.effects.join()}`} className="rule border-t py-2">
+        <li
+          key={`${one.at} ${one.edge} ${one.effects.join()}`}
+          className={`rule border-t py-2 ${one.at > at ? "text-faint" : ""}`}
+        >
           <span className="text-faint">
             {one.after_ms < 1000 ? "at once" : `after ${length(one.after_ms)}`}
           </span>{" "}
