@@ -10,9 +10,10 @@ from pathlib import Path
 
 from hombi.hub.hub import Hub
 from hombi.hub.intake import clock_said
+from hombi.hub.own_state import LOW_DISK
 from hombi.links.base import Check, Driver
 
-LOW_DISK, VERY_LOW_DISK = 500_000_000, 50_000_000
+VERY_LOW_DISK = 50_000_000
 # What of the open files that this process may have is too much.
 CROWDED = 0.8
 OPEN_FILES = Path("/proc/self/fd")

@@ -11,7 +11,7 @@ from typing import Any
 
 from hombi.core.errors import UnitError
 from hombi.core.house_facts import EntityFacts, HouseFacts, SceneFacts
-from hombi.core.kinds import Kind
+from hombi.core.kinds import KINDS, Kind
 from hombi.core.names import meant
 from hombi.core.node_clock import NodeClock
 from hombi.core.rhythm import GAPS_TO_KNOW, learned, patience
@@ -50,6 +50,16 @@ class Room:
 
 # Under this name an entity that says whether somebody is home has the person.
 PERSON = "person"
+# What of `own` says which need a value of the hub's own state is about; and those that
+# there are, by address: title and need.
+HUB = "hub"
+OWN_STATES = {
+    "hub/disk": ("Hub's disk", "disk"),
+    "hub/links": ("Hub's radios and broker", "link"),
+    "hub/certificate": ("Hub's certificate", "certificate"),
+    "hub/backup": ("Hub's backup", "backup"),
+    "hub/clock": ("Hub's clock", "clock"),
+}
 
 
 @dataclass
@@ -450,6 +460,8 @@ class House:
             for a, e in self.entities.items()
             if isinstance(e.origin, Derivation) and e.origin.method == "moving-mean"
         }
+        alarm = EntityFacts(KINDS["alarm"], writable=False)
+        entities |= {one: alarm for one in OWN_STATES if one not in entities}
         homes = {e.own[PERSON]: a for a, e in self.entities.items() if PERSON in e.own}
         return HouseFacts(
             entities,

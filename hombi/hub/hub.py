@@ -6,7 +6,9 @@ import contextlib
 import secrets
 from collections.abc import AsyncIterator, Sequence
 from dataclasses import dataclass
+from typing import Any
 
+from hombi.core.formula import past_of
 from hombi.hub.actuation import Actuation, CommandEntity
 from hombi.hub.admission import Admission
 from hombi.hub.automations import Acknowledge, Automations, PutOnDuty
@@ -18,11 +20,11 @@ from hombi.hub.dashboards import Dashboards
 from hombi.hub.derived import Derived, mean_of
 from hombi.hub.described import Described
 from hombi.hub.events import HubStarted, HubStopped, SettingsTakenUp
-from hombi.hub.house import House
+from hombi.hub.house import OWN_STATES, House
 from hombi.hub.importing import Imports
 from hombi.hub.intake import Intake
 from hombi.hub.keeper import Keeper
-from hombi.hub.kernel import Clock, Context, Need, Part, RealClock
+from hombi.hub.kernel import Change, Clock, Context, Need, Part, RealClock
 from hombi.hub.lag import Lag
 from hombi.hub.links import Links, installed
 from hombi.hub.machine_clock import MachineClock
@@ -42,6 +44,7 @@ from hombi.hub.notices import (
 )
 from hombi.hub.notices.buttons import ACKNOWLEDGE, OFF
 from hombi.hub.notices.loudspeaker import Loudspeaker
+from hombi.hub.own_state import KeepState, OwnState
 from hombi.hub.pairing import Pairing
 from hombi.hub.picks import Picks
 from hombi.hub.ports import Records
@@ -94,6 +97,7 @@ class Hub:
     actuation: Actuation
     updates: Updates
     presence: Presence
+    own_state: OwnState
     outbox: Outbox
     ways: Ways
     automations: Automations
@@ -120,7 +124,8 @@ class Hub:
             self.writer, self.keeper, self.rollups, self.rooms, self.dashboards, self.scenes,
             self.sequences, self.tools, self.pairing, self.admission, self.intake,
             self.conditioning, self.derived, self.imports, self.nodes, self.picks, self.posts,
-            self.settings, self.radios, self.batteries, self.actuation, self.presence, self.updates,
+            self.settings, self.radios, self.batteries, self.actuation, self.presence,
+            self.own_state, self.updates,
             self.outbox, self.ways, self.reload, self.clock, self.lag, self.links, self.trust,
             self.automations, self.backups,
         ]  # fmt: skip
@@ -222,9 +227,16 @@ async def _made(
     actuation = Actuation(context, house, all_links, writer, keeper, intake, answer_s)
     presence = Presence(context, house, writer, intake, actuation)
     updates = Updates(context, keeper)
-    automations = Automations(
-        context, house, writer, intake, outbox, config.zone, PutOnDuty, mean_of
-    )
+    own_state = OwnState(context, house, writer, intake, config)
+
+    def makes(address: str) -> Change[Any, Any] | None:
+        """The change that makes a value which is there once a text names it."""
+        past = past_of(address)
+        if past is not None:
+            return mean_of(house.entity(past[0]), past[1])
+        return KeepState(address) if address in OWN_STATES else None
+
+    automations = Automations(context, house, writer, intake, outbox, config.zone, PutOnDuty, makes)
     settings = NodeSettings(context, house, all_links, answer_s)
     conditioning = Conditioning(context, house, intake, rollups)
     derived = Derived(context, house, writer, intake, rollups, config.zone)
@@ -245,7 +257,7 @@ async def _made(
         context.announce(SettingsTakenUp())
 
     reload.apply = apply
-    return Hub(
+    hub = Hub(
         context,
         house,
         writer,
@@ -271,6 +283,7 @@ async def _made(
         actuation,
         updates,
         presence,
+        own_state,
         outbox,
         ways,
         automations,
@@ -284,3 +297,5 @@ async def _made(
         public_key,
         context.clock.now_ms(),
     )
+    own_state.all_needs = hub.needs
+    return hub

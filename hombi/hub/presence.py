@@ -22,6 +22,7 @@ from hombi.hub.events import ClockSet, PersonFollows, PersonKept, PersonSaid
 from hombi.hub.house import PERSON, Entity, House
 from hombi.hub.intake import Intake
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.told import tell
 from hombi.hub.writer import Writer
 
 MOST_FOLLOWED, USUAL_LINGER_MS, LONGEST_LINGER_MS = 8, 10 * 60_000, 86_400_000
@@ -113,14 +114,7 @@ class Presence(Part):
             raise Busy(f"{entity.address} holds, but is not on the disk yet") from error
 
     def _put(self, entity: Entity, value: float) -> None:
-        at = self.context.clock.now_ms()
-        if entity.latest is not None:
-            at = max(at, entity.latest.at_ms + 1)
-        reading = Reading(at, 0, value, value)
-        self._writer.put([(entity.id, at, 0, value, value, int(reading.quality))], None)
-        entity.heard(reading)
-        entity.heard_ms = at
-        self._intake.tell(entity, reading)
+        tell(entity, value, self.context.clock, self._writer, self._intake)
 
     # What tells it
 

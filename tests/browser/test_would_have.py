@@ -94,6 +94,18 @@ def test_it_is_rehearsed_with_pretend_values(console: Page, service: Service) ->
     expect(steps.nth(0)).to_contain_text("Cellar mister on")
     expect(steps.nth(1)).to_contain_text("after 20 min It ends")
     assert violations(console) == []
+    # Its clock, by hand and by itself: what comes later is faint.
+    clock, faint = console.get_by_label("The clock of the rehearsal"), re.compile("text-faint")
+    clock.press("Home")
+    expect(steps.nth(1)).to_have_class(faint)
+    console.get_by_role("button", name="Let the clock run").click()
+    expect(console.get_by_role("button", name="Stop the clock")).to_be_visible()
+    expect(steps.nth(1)).not_to_have_class(faint)
+    expect(console.get_by_role("button", name="Let the clock run")).to_be_visible()
+    parts = console.get_by_role("list", name="What each part said").last.get_by_role("listitem")
+    expect(parts).to_have_text(["Cellar rack humidity under 82 %"])
+    said = parts.get_by_role("img").get_attribute("aria-label") or ""
+    assert re.fullmatch(r"so from \d\d:\d\d to \d\d:\d\d", said)
     console.get_by_label("Value 1", exact=True).fill("warm")
     console.get_by_role("button", name="Rehearse", exact=True).click()
     expect(console.get_by_role("alert")).to_contain_text("is no number")

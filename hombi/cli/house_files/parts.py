@@ -34,7 +34,8 @@ class Text:
     text: str
 
 
-PEOPLE = "house/"
+# What people and the hub itself tell belongs to this house alone.
+TOLD = ("house/", "hub/")
 Entries = Mapping[str, Any]
 
 
@@ -125,7 +126,7 @@ def _change_node(h: Hub, node: str, before: NodeEntry, wanted: NodeEntry) -> Non
 
 def _values(h: Hub) -> dict[str, ValueEntry]:
     """Those of nodes and computed ones; who is home belongs to people."""
-    found = [one.entity for one in h.entities.list() if not one.entity.startswith(PEOPLE)]
+    found = [one.entity for one in h.entities.list() if not one.entity.startswith(TOLD)]
     return {one: _value(h, h.entities.get(one)) for one in found}
 
 

@@ -386,6 +386,28 @@ text = "After {for}"
 """,
         ),
         Starter(
+            "hub", "The hub itself",
+            "Says when its disk, a radio, the broker, its certificate or its backup needs "
+            "somebody.",
+            (_name("The hub needs you"), _tell("everyone")),
+            """name = $name
+
+[watch]
+any = [
+  { entity = "hub/disk", is = "alarm", held = "1 min" },
+  { entity = "hub/links", is = "alarm", held = "5 min" },
+  { entity = "hub/certificate", is = "alarm" },
+  { entity = "hub/backup", is = "alarm" },
+  { entity = "hub/clock", is = "alarm" },
+]
+
+[[starts]]
+notify = $tell
+title = "{entity} needs somebody"
+text = "The settings page says what to do."
+""",
+        ),
+        Starter(
             "standby", "Off instead of standby", "Switches off what only waits.",
             (_name("Off instead of standby"), _sensor("power", "its power"),
              _switch("what to switch off"), _limit("it only waits under", "3 W"),

@@ -37,7 +37,6 @@ from hombi.core.automation import (
     rejoined,
     step,
 )
-from hombi.core.formula import past_of
 from hombi.core.house_facts import HouseFacts
 from hombi.core.names import slug
 from hombi.core.series import Reading
@@ -105,11 +104,11 @@ class Automations(Part):
         teller: Teller,
         zone: tzinfo,
         duty: Callable[[str, bool], Change[Any, Any]],
-        mean: Callable[[Entity, int], Change[Any, Any]],
+        makes: Callable[[str], Change[Any, Any] | None],
     ) -> None:
         super().__init__(context)
-        self._duty, self._mean = duty, mean
-        # The means of a past that are being made.
+        self._duty, self._makes = duty, makes
+        # The values that are being made because a text names them.
         self._made: set[str] = set()
         self._house, self._writer, self.zone = house, writer, zone
         self.runners: dict[str, Runner] = {}
@@ -223,28 +222,28 @@ class Automations(Part):
                 self._by_entity.setdefault(entity, []).append(runner)
             self._plan(runner)
         for entity in runner.program.entities if runner.program is not None else ():
-            if past_of(entity) and entity not in self._made:
+            if entity not in self._house.entities and entity not in self._made:
                 self._made.add(entity)
-                making = self._make_mean(entity, record.slug)
-                self.context.tasks.start(making, name="the mean of a past")
+                making = self._make(entity, record.slug)
+                self.context.tasks.start(making, name="a value that is named")
         if runner.mistakes:
             how = "cannot run" if runner.program is None else "cannot do all that it says"
             what = f"{how}: {runner.mistakes[0]}"
             self.context.announce(AutomationStopped(automation=record.slug, what=what))
         return runner
 
-    async def _make_mean(self, name: str, automation: str) -> None:
-        """Have a value that says the mean of a past, for the limits that follow it."""
-        past = past_of(name)
-        source = self._house.entities.get(past[0]) if past else None
+    async def _make(self, address: str, automation: str) -> None:
+        """Have a value that is there once it is named: the mean of a past, how the hub
+        is."""
         try:
-            if past is not None and source is not None:
-                await self.context.changes.do(self._mean(source, past[1]), HOUSE)
+            change = self._makes(address)
+            if change is not None:
+                await self.context.changes.do(change, HOUSE)
         except HubError as error:
             what = f"cannot do all that it says: {error}"
             self.context.announce(AutomationStopped(automation=automation, what=what))
         finally:
-            self._made.discard(name)
+            self._made.discard(address)
 
     def let_go(self, runner: Runner, before: Program | None) -> None:
         """Let go of what waits where its actions are others than before, or where

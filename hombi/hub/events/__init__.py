@@ -130,6 +130,7 @@ from hombi.hub.events.people import (
     PersonRemoved,
     PersonSaid,
     SecondFactorChanged,
+    StateKept,
 )
 from hombi.hub.events.trust import CertificateTaken, CertificateTroubled
 from hombi.hub.events.values import (
@@ -261,6 +262,7 @@ __all__ = [
     "SettingsChanged",
     "SettingsRefused",
     "SettingsTakenUp",
+    "StateKept",
     "ThingDone",
     "TokenMade",
     "TokenRevoked",

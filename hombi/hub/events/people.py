@@ -20,6 +20,15 @@ class PersonKept(EntitiesChanged):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class StateKept(EntitiesChanged):
+    """From now on it is kept how the hub is in one respect."""
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.entity} is kept from now on"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PersonSaid(Event):
     """Somebody said whether a person is home."""
 

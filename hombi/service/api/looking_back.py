@@ -20,8 +20,9 @@ from hombi.core.values import parse_span_ms, parse_value, show_limit, show_span
 from hombi.hub.automations.looking_back import LookedBack, accounted, looked_back
 from hombi.hub.automations.starts import EVENT
 from hombi.hub.errors import Invalid, Refused
-from hombi.hub.house import Entity
+from hombi.hub.house import OWN_STATES, Entity
 from hombi.hub.hub import Hub
+from hombi.hub.own_state import state_of
 from hombi.hub.ports import JournalEntry, JournalPort
 from hombi.service.api.entities import LATEST_MS
 from hombi.service.api.parsing import body, text_of
@@ -167,23 +168,27 @@ class AccountView(View):
         now = hub().context.clock.now_ms()
         at = min(whole_number(request, "at", now), now)
 
-        def look(h: Hub) -> tuple[str, Program, dict[str, Entity]]:
+        def look(h: Hub) -> tuple[str, Phase, Program, dict[str, Entity]]:
             runner = h.automations.find(automation)
             if runner.program is None:
                 raise Refused(f"{runner.record.slug} cannot run: {runner.mistakes[0].what}")
-            return runner.record.slug, runner.program, _snapshots(h, runner.program)
+            program = runner.program
+            return runner.record.slug, runner.state.phase, program, _snapshots(h, program)
 
-        slug, program, entities = read(look)
+        slug, stands, program, entities = read(look)
         records = hub().context.records
         found = accounted(program, entities, records.history, at, hub().config.zone)
         edge, done = _done(records.journal, slug, program.name, at)
+        lines = [wire.AccountLine(holds=one.holds, text=one.text) for one in found.lines]
+        if at == now and stands is not found.phase:
+            lines.append(wire.AccountLine(holds=None, text=_in_fact(stands)))
         return Response(
             wire.Account(
                 automation=slug,
                 at=at,
                 phase=found.phase.value,
                 sentence=found.sentence,
-                lines=[wire.AccountLine(holds=one.holds, text=one.text) for one in found.lines],
+                lines=lines,
                 edge=edge.text if edge is not None else "",
                 done=done,
             )
@@ -195,8 +200,15 @@ def _lanes(found: list[Lane]) -> list[wire.Lane]:
 
 
 def _snapshots(h: Hub, program: Program) -> dict[str, Entity]:
+    """What is there once a text names it may not be there yet."""
+    house, now = h.house, h.context.clock.now_ms()
     of = {one: past[0] if (past := past_of(one)) else one for one in program.entities}
-    return {one: h.house.entity(address).snapshot() for one, address in of.items()}
+    return {
+        one: state_of(address, now)
+        if address in OWN_STATES and address not in house.entities
+        else house.entity(address).snapshot()
+        for one, address in of.items()
+    }
 
 
 def _names(h: Hub) -> dict[str, str]:
@@ -221,6 +233,11 @@ def _lived(journal: JournalPort, name: str, span: tuple[int, int]) -> list[int] 
         return None
     entries = journal.entries(MOST_EDGES, since_ms=span[0], event=EVENT, automation=name)
     return [entry.at_ms for entry in reversed(entries) if entry.at_ms < span[1]]
+
+
+def _in_fact(stands: Phase) -> str:
+    """The past is accounted for as if it had been on duty all the while."""
+    return f"It is {stands.value} in fact: it goes by what came while it was on duty."
 
 
 def _done(

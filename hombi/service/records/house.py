@@ -54,7 +54,8 @@ class DatabaseHouse:
         for entity in m.Entity.objects.filter(node=None).prefetch_related("channels"):
             own = rooms[entity.room_id] if entity.room_id else None
             host = house.nodes.get(entity.derivation.get("node", ""))
-            start = host.address if host else own.slug if own else "house"
+            usual = "hub" if h.HUB in entity.own else "house"
+            start = host.address if host else own.slug if own else usual
             placed = _entity(entity, f"{start}/", None, own)
             placed.host = host
             house.add_entity(placed)

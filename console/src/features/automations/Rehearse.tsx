@@ -221,7 +221,17 @@ function Course({ of }: { of: Schemas["Rehearsal"] }) {
   return (
     <div className="mt-4">
       <TimeLine of={of} at={at} />
-      <div className="flex items-center gap-3">
+      <Moment
+        label="The clock of the rehearsal"
+        start={of.start}
+        end={of.end}
+        at={at}
+        onAt={(moment) => {
+          setRuns(false);
+          setAt(moment);
+        }}
+      />
+      <div className="mt-2 mb-4 flex items-center gap-4">
         <Button
           onClick={() => {
             if (over) setAt(of.start);
@@ -230,17 +240,7 @@ function Course({ of }: { of: Schemas["Rehearsal"] }) {
         >
           {runs ? "Stop the clock" : "Let the clock run"}
         </Button>
-        <Moment
-          label="The clock of the rehearsal"
-          start={of.start}
-          end={of.end}
-          at={at}
-          onAt={(moment) => {
-            setRuns(false);
-            setAt(moment);
-          }}
-        />
-        <span className="w-12 shrink-0">{clock(at).slice(0, 5)}</span>
+        <span className="text-lg">{clock(at).slice(0, 5)}</span>
       </div>
       <Steps of={of} at={at} />
     </div>
