@@ -182,6 +182,8 @@ async def _made(
     house.units, house.position = config.units, config.position
     await context.thread.run(context.records.history.settle)
     await context.thread.run(context.records.house.load, house)
+    heard = (one.latest.at_ms for one in house.entities.values() if one.latest)
+    context.clock.no_earlier_than(max(heard, default=0))
     writer, keeper = Writer(context), Keeper(context)
     await keeper.load()
     rollups = Rollups(context, house, writer, config.zone, config.keep_ms)
@@ -290,7 +292,7 @@ async def _made(
         Batteries(context, house, intake),
         Radios(context, house, all_links),
         reload,
-        MachineClock(context, house, config.zone),
+        MachineClock(context, house, writer, config.zone),
         Lag(context),
         trust,
         backups,

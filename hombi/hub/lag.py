@@ -29,7 +29,7 @@ class Lag(Part):
 
     async def watch(self) -> None:
         """Check again and again."""
-        wall, steady = self.context.clock.now_ms(), time.monotonic()
+        wall, steady = self.context.clock.machine.now_ms(), time.monotonic()
         while True:
             await asyncio.sleep(LOOK_EVERY_S)
             wall, steady = self.look(wall, steady)
@@ -37,10 +37,13 @@ class Lag(Part):
     def look(self, wall: int, steady: float) -> tuple[int, float]:
         """Compare with the look before: its time by the machine's clock (ms) and by a
         steady one (s)."""
-        now, gone = self.context.clock.now_ms(), time.monotonic()
+        clock = self.context.clock
+        now, gone = clock.machine.now_ms(), time.monotonic()
         passed_ms = (gone - steady) * 1000
         self.worst_ms = max(self.worst_ms * FORGETS, passed_ms - LOOK_EVERY_S * 1000)
         jump = now - wall - passed_ms
         if abs(jump) > JUMPED_MS:
-            self.context.announce(ClockSet(by_ms=round(jump)))
+            doubtful, by_ms = clock.doubtful, clock.machine_set(round(jump))
+            if by_ms or doubtful != clock.doubtful:
+                self.context.announce(ClockSet(by_ms=by_ms))
         return now, gone

@@ -4,6 +4,7 @@ is moved aside, never deleted."""
 from __future__ import annotations
 
 import contextlib
+import os
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -42,6 +43,7 @@ def restore(data: Path, file: Path, passphrase: str = "") -> Restored:
             target = data / held.name
             target.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
             (folder / held.name).rename(target)
+    os.sync()  # whoever reads that it is done may pull the plug
     return Restored(about, aside)
 
 

@@ -68,6 +68,7 @@ def salvage(data: Path) -> Salvaged:
             raise SalvageError(f"what was salvaged is not whole ({wrong})")
         done.aside = moved_aside(data, "damaged")
         fresh.rename(damaged)
+        os.sync()  # whoever reads that it is done may pull the plug
     return done
 
 

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-from hombi.hub import doctor
-from hombi.hub.memory import MemoryRecords
-from tests.hub.parts import ManualClock, rig, settle
+import time
 
-HOUR = 3_600_000
+from hombi.core.automation import Phase
+from hombi.hub import doctor
+from hombi.hub.automations import AddAutomation
+from hombi.hub.memory import MemoryRecords
+from tests.hub.parts import START, ManualClock, rig, settle, until
+
+HOUR, DAY = 3_600_000, 86_400_000
 
 
 async def test_a_time_before_the_last_reading_is_said_until_the_clock_is_set() -> None:
@@ -28,3 +32,75 @@ async def test_a_time_before_the_last_reading_is_said_until_the_clock_is_set() -
     clock.now -= 4 * 60_000
     async with rig(records, clock) as r:
         assert r.hub.clock.problem == "", "the clocks of nodes may be ahead"
+
+
+HOURLY = """name = "{0}"
+[watch]
+entity = "cellar-rack/humidity"
+over = "60 %"
+{1}
+[[starts]]
+switch = "cellar-mister/switch"
+to = "on"
+"""
+
+
+async def test_what_comes_in_meanwhile_is_dated_right_and_hours_wait() -> None:
+    records, clock = MemoryRecords(), ManualClock()
+    async with rig(records, clock) as r:
+        await r.cellar()
+        r.say("cellar-rack", "humidity", 50)
+        await settle()
+        await r.do(AddAutomation(HOURLY.format("By day", '[only]\nbetween = "00:00-23:59"\n')))
+        await r.do(AddAutomation(HOURLY.format("At any time", "")))
+    last = clock.now
+    clock.now -= 3 * DAY  # it starts with a time of three days before, after an hour's pause
+    async with rig(records, clock) as r:
+        ours = r.hub.context.clock
+        assert ours.doubtful
+        assert 0 < ours.now_ms() - last < 2_000, "later than what was, in any case"
+        clock.now += 60_000
+        r.say("cellar-rack", "humidity", 70)
+        await settle()
+        humidity = r.hub.house.entity("cellar-rack/humidity")
+        assert humidity.latest is not None
+        assert 60_000 <= humidity.latest.at_ms - last < 63_000
+        phases = {name: one.state.phase for name, one in r.hub.automations.runners.items()}
+        assert phases == {"at-any-time": Phase.ON, "by-day": Phase.IDLE}
+        # It is set, but to a time that has been.
+        wall, steady = clock.now, time.monotonic()
+        clock.now += DAY
+        r.hub.lag.look(wall, steady)
+        assert ours.doubtful
+        assert ours.now_ms() - last < 63_000
+        # The network knows better.
+        wall, steady = clock.now, time.monotonic()
+        clock.now = last + HOUR
+        r.hub.lag.look(wall, steady)
+        assert (ours.doubtful, ours.now_ms()) == (False, last + HOUR)
+        await until(lambda: "DatesPutRight" in r.events())
+        first, second = records.history.readings_of(humidity.id)
+        assert (first.at_ms, first.value) == (last, 50.0)
+        assert abs(second.at_ms - (last + HOUR)) < 100
+        assert humidity.latest == second
+        assert records.history.stale(9), "their hours are summed up again"
+        clock.now += 60_000
+        r.say("cellar-rack", "humidity", 71)
+        await settle()
+        assert r.hub.automations.runners["by-day"].state.phase is Phase.ON
+        assert not [one for one in r.hub.needs() if one.kind == "clock"]
+
+
+async def test_a_clock_that_is_set_while_it_is_right_moves_nothing_that_was() -> None:
+    async with rig() as r:
+        await r.cellar()
+        r.say("cellar-rack", "humidity", 50)
+        await settle()
+        wall, steady = r.clock.now, time.monotonic()
+        r.clock.now += HOUR
+        r.hub.lag.look(wall, steady)
+        await settle()
+        assert "ClockSet" in r.events()
+        assert "DatesPutRight" not in r.events()
+        (only,) = r.records.history.readings_of(r.hub.house.entity("cellar-rack/humidity").id)
+        assert only.at_ms == START

@@ -545,5 +545,7 @@ def _done(
     if what == 6:
         return history.replace(entity, *span, found)
     if what == 7:
+        if some[0] > 6:
+            return history.shift(entity, *span, span[1] - span[0])
         return history.forget(entity, span[0] // 4, 5)
     return None

@@ -74,6 +74,11 @@ class Program:
         return self.moment is not None or any(one.timed for one in self.parts)
 
     @property
+    def by_the_clock(self) -> bool:
+        """Whether it goes by the time of day: by moments, hours, days or dates."""
+        return self.moment is not None or bool(self.only.sentence())
+
+    @property
     def entities(self) -> tuple[str, ...]:
         """The addresses of all entities that it looks at."""
         watched = (*self.parts, *self.when, *self.anyone, *asked((*self.starts, *self.ends)))

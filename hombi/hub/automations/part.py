@@ -337,6 +337,8 @@ class Automations(Part):
     def _step(self, runner: Runner, event: Event, program: Program | None) -> None:
         if program is None or not (runner.at_work or isinstance(event, Taken)):
             return
+        if self.context.clock.doubtful and program.by_the_clock:
+            return  # nobody knows what time it is
         before = runner.state
         done = step(program, before, event, self.world())
         runner.state = done.state

@@ -222,6 +222,21 @@ class ClockSet(Event):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class DatesPutRight(Event):
+    """What came in while the machine's clock was wrong is dated right."""
+
+    count: int
+    by_ms: int
+
+    @property
+    def sentence(self) -> str:
+        return (
+            f"the clock is right now: {self.count} readings that came before are dated "
+            f"{abs(self.by_ms) / 1000:.0f} s {'later' if self.by_ms > 0 else 'earlier'}"
+        )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SettingsTakenUp(Quiet):
     """Settings of `hombi.toml` hold from now on."""
 

@@ -9,7 +9,7 @@ from typing import Any, ClassVar, TypeVar
 
 from hombi.hub.kernel.actor import HOUSE, Actor
 from hombi.hub.kernel.change import Changes
-from hombi.hub.kernel.clock import Clock
+from hombi.hub.kernel.clock import Clock, HouseClock
 from hombi.hub.kernel.events import Event
 from hombi.hub.kernel.journal import Journal
 from hombi.hub.kernel.live import Live
@@ -49,7 +49,7 @@ class Hearers:
 class Context:
     """Clock, records, live stream, journal and tasks: what a part works with."""
 
-    clock: Clock
+    clock: HouseClock
     records: Records
     thread: RecordsThread
     live: Live
@@ -59,8 +59,9 @@ class Context:
     _hearers: Hearers = field(default_factory=Hearers)
 
     @classmethod
-    def fresh(cls, clock: Clock, records: Records) -> Context:
-        """A context with nothing in it yet."""
+    def fresh(cls, machine: Clock, records: Records) -> Context:
+        """A context with nothing in it yet, by a machine's clock."""
+        clock = HouseClock(machine)
         thread, live, hearers = RecordsThread(), Live(), Hearers()
         journal = Journal(clock, records, thread, live)
         tasks = Supervisor(clock, lambda event: context.announce(event))  # noqa: PLW0108 - there is no context yet

@@ -136,6 +136,18 @@ class MemoryHistory:
             del self.readings[(entity, one.at_ms)]
         self.store(rows)
 
+    def shift(self, entity: int, start_ms: int, end_ms: int, by_ms: int) -> list[int]:
+        found = [one for one in self.readings_of(entity) if start_ms <= one.at_ms < end_ms]
+        for one in found:
+            del self.readings[entity, one.at_ms]
+        for one in found:
+            at_ms = one.at_ms + by_ms
+            while (entity, at_ms) in self.readings:
+                at_ms += 1
+            moved = Reading(at_ms, one.channel, one.sent, one.value, one.quality)
+            self.readings[entity, at_ms] = moved
+        return [one.at_ms for one in found]
+
     def forget(self, entity: int, before_ms: int, at_most: int = 1_000) -> int:
         latest = max((r.at_ms for r in self.readings_of(entity)), default=0)
         gone = self.single(entity, -(2**63), min(before_ms, latest), at_most)

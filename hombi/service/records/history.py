@@ -263,6 +263,24 @@ class DatabaseHistory:
             _of(entity, start_ms, end_ms).delete()
             self.store(rows)
 
+    def shift(self, entity: int, start_ms: int, end_ms: int, by_ms: int) -> list[int]:
+        with transaction.atomic():
+            found = self.single(entity, start_ms, end_ms, MOST_HELD)
+            _of(entity, start_ms, end_ms).delete()
+            after = m.Reading.objects.filter(
+                entity_id=entity, at_ms__gte=start_ms + by_ms, at_ms__lt=end_ms + by_ms + len(found)
+            )
+            taken = set(after.values_list("at_ms", flat=True))
+            rows: list[Row] = []
+            for one in found:
+                at_ms = one.at_ms + by_ms
+                while at_ms in taken:
+                    at_ms += 1
+                taken.add(at_ms)
+                rows.append((entity, at_ms, one.channel, one.sent, one.value, int(one.quality)))
+            self._insert(rows)
+        return [one.at_ms for one in found]
+
     def forget(self, entity: int, before_ms: int, at_most: int = 1_000) -> int:
         with transaction.atomic():
             self._look(entity)
