@@ -42,10 +42,11 @@ from hombi.core.names import slug
 from hombi.core.series import Reading
 from hombi.core.toml_text import Mistake, Place
 from hombi.hub.automations.effects import Effects, Teller
+from hombi.hub.automations.named import NamedValues
 from hombi.hub.automations.runner import HouseNow, Runner, state_of
 from hombi.hub.automations.starts import Starts
 from hombi.hub.automations.telling import buttons_of, over_text
-from hombi.hub.errors import HubError, Invalid
+from hombi.hub.errors import Invalid
 from hombi.hub.events import (
     AutomationBlind,
     AutomationEnded,
@@ -64,7 +65,7 @@ from hombi.hub.events import (
 )
 from hombi.hub.house import Entity, House
 from hombi.hub.intake import Intake
-from hombi.hub.kernel import HOUSE, Actor, Change, Context, Need, Part, Timer
+from hombi.hub.kernel import Actor, Change, Context, Need, Part, Timer
 from hombi.hub.lookup import find
 from hombi.hub.node_settings import doings, settings_of
 from hombi.hub.ports import AutomationRecord, TextRecord
@@ -107,9 +108,7 @@ class Automations(Part):
         makes: Callable[[str], Change[Any, Any] | None],
     ) -> None:
         super().__init__(context)
-        self._duty, self._makes = duty, makes
-        # The values that are being made because a text names them.
-        self._made: set[str] = set()
+        self._duty, self._named = duty, NamedValues(context, house, makes)
         self._house, self._writer, self.zone = house, writer, zone
         self.runners: dict[str, Runner] = {}
         self.starts = Starts()
@@ -221,29 +220,13 @@ class Automations(Part):
             for entity in runner.program.entities:
                 self._by_entity.setdefault(entity, []).append(runner)
             self._plan(runner)
-        for entity in runner.program.entities if runner.program is not None else ():
-            if entity not in self._house.entities and entity not in self._made:
-                self._made.add(entity)
-                making = self._make(entity, record.slug)
-                self.context.tasks.start(making, name="a value that is named")
+        if runner.program is not None:
+            self._named.want(runner.program.entities, record.slug)
         if runner.mistakes:
             how = "cannot run" if runner.program is None else "cannot do all that it says"
             what = f"{how}: {runner.mistakes[0]}"
             self.context.announce(AutomationStopped(automation=record.slug, what=what))
         return runner
-
-    async def _make(self, address: str, automation: str) -> None:
-        """Have a value that is there once it is named: the mean of a past, how the hub
-        is."""
-        try:
-            change = self._makes(address)
-            if change is not None:
-                await self.context.changes.do(change, HOUSE)
-        except HubError as error:
-            what = f"cannot do all that it says: {error}"
-            self.context.announce(AutomationStopped(automation=automation, what=what))
-        finally:
-            self._made.discard(address)
 
     def let_go(self, runner: Runner, before: Program | None) -> None:
         """Let go of what waits where its actions are others than before, or where

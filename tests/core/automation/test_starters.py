@@ -16,6 +16,10 @@ FACTS = HouseFacts(
         "plug/switch": EntityFacts(KINDS["switch"], writable=True),
         "plug/level": EntityFacts(KINDS["level"], writable=True),
         "house/ada": EntityFacts(KINDS[AT_HOME], writable=True),
+        **{
+            f"hub/{one}": EntityFacts(KINDS["alarm"], writable=False)
+            for one in ("disk", "links", "certificate", "backup", "clock")
+        },
     },
     position=Position(53.1, 9.2),
     homes={"ada": "house/ada"},
