@@ -16,7 +16,7 @@ from hombi.hub.automations import (
 )
 from hombi.hub.automations.looking_back import looked_back
 from hombi.hub.derived import RemoveDerived
-from hombi.hub.errors import Refused
+from hombi.hub.errors import Invalid, Refused
 from hombi.hub.events import ClockSet
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.nodes import RemoveNode
@@ -303,6 +303,25 @@ async def test_a_limit_follows_the_mean_of_its_own_past() -> None:
         await r.do(AddAutomation(PAST.replace("than usual", "again")))
         await settle()
         assert sum("mean-of" in one for one in r.hub.house.entities) == 1
+
+
+@pytest.mark.parametrize(
+    ("span", "name"),
+    [("7 d", "7-d"), ("31 d", "31-d"), ("10 min", "10-min"), ("1501 min", "1501-min")],
+)
+async def test_each_mean_that_a_limit_may_name_can_be_made(span: str, name: str) -> None:
+    async with rig() as r:
+        await r.cellar()
+        await r.do(AddAutomation(PAST.replace("1 h", span)))
+        mean = f"cellar-rack/humidity-mean-of-{name}"
+        await until(lambda: mean in r.hub.house.entities)
+        program = r.hub.automations.runners["damper-than-usual"].program
+        assert program is not None
+        assert set(program.entities) == {"cellar-rack/humidity", mean}
+        assert "AutomationStopped" not in r.events()
+        with pytest.raises(Invalid) as refused:
+            r.hub.automations.sound(PAST.replace("mean(1 h)", "mean(32 d)"))
+        assert "a mean goes back for 10 min to 31 d" in str(refused.value.mistakes[0])
 
 
 async def test_the_mean_that_was_taken_away_is_made_again() -> None:

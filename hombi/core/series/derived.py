@@ -27,6 +27,8 @@ from hombi.core.series.running import (
     TimeSince,
 )
 
+# How far back a moving mean goes.
+LONGEST_MEAN_MS = 31 * 86_400_000
 MOST_SOURCES = 20
 
 Values = Sequence[float]
@@ -241,7 +243,9 @@ METHODS: Mapping[str, Method] = {
         Method(
             "moving-mean", "Moving mean", "The mean of the last while, by how long values held.",
             (NUMBER,), "", run=lambda given, *_: MovingMean(given["window"]),
-            parameters=(Parameter("window", "the while", "1 h", time=True),),
+            parameters=(
+                Parameter("window", "the while", "1 h", time=True, longest_ms=LONGEST_MEAN_MS),
+            ),
         ),
         Method(
             "starts", "How often", "How often the state began in this hour, day, week …",

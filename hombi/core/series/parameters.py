@@ -32,6 +32,7 @@ class Parameter:
     time: bool = False
     choices: tuple[str, ...] = ()
     text: bool = False
+    longest_ms: int = LONGEST_MS
 
     def read(self, given: object, where: str) -> Given:
         """It as it is kept: a number, a time as "2 min", a word, a text. Raises
@@ -46,7 +47,7 @@ class Parameter:
             return str(value)
         if self.text:
             return _text(value, where)
-        return _time(value, where) if self.time else _number(value, where)
+        return _time(value, where, self.longest_ms) if self.time else _number(value, where)
 
     def value(self, kept: Given) -> float | str:
         """What is computed with: a number, a time in ms, a word, a text."""
@@ -75,15 +76,16 @@ def _number(value: object, where: str) -> float:
     return number
 
 
-def _time(value: object, where: str) -> str:
+def _time(value: object, where: str, longest_ms: int) -> str:
     if value == NO_TIME:
         return NO_TIME
     try:
         ms = parse_span_ms(str(value))
     except (ValueTextError, OverflowError) as error:
         raise ParameterError(f"{where}: {error}") from error
-    if ms > LONGEST_MS:
+    if ms > longest_ms:
         raise ParameterError(
-            f"{where}: {show_span(LONGEST_MS)} is the longest, not {str(value)[:40]!r}"
+            f"{where}: {show_span(longest_ms)} is the longest, not {str(value)[:40]!r}"
         )
-    return show_span(ms) if ms % 1000 == 0 else f"{ms} ms"
+    shown = show_span(ms)
+    return shown if parse_span_ms(shown) == ms else f"{ms:.0f} ms"
