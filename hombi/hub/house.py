@@ -447,6 +447,12 @@ class House:
         except UnitError:  # it has become something else since
             return as_seen(entity.kind, self.units)
 
+    def spoken_names(self) -> dict[str, str]:
+        """What each entity is called, by its address; also what is there once a text
+        names it."""
+        own = {address: title for address, (title, _) in OWN_STATES.items()}
+        return own | {address: one.spoken for address, one in self.entities.items()}
+
     def facts(self, sequences: Mapping[str, str] | None = None) -> HouseFacts:
         """What the text of an automation is checked against; with other sequences, if
         some are given."""

@@ -173,3 +173,22 @@ def test_a_day_is_looked_through_and_actions_run_for_real(console: Page, service
     expect(console.get_by_text("They are under way.")).to_be_visible()
     with service.hub() as hub:
         until(lambda: hub.entities.get("cellar-mister/switch").wanted is not None)
+
+
+def test_what_was_done_stands_below_the_account(
+    console: Page, service: Service, rack: Joined
+) -> None:
+    with service.hub() as hub:
+        hub.automations.add(
+            'name = "Mill wet"\n[watch]\nentity = "cellar-rack/humidity"\nover = "95 %"\n'
+            '[[starts]]\nnotify = "everyone"\ntitle = "Wet"\n'
+        )
+        rack.post([{"n": "humidity", "v": 97}])
+        until(lambda: hub.automations.why("mill-wet").done)
+        console.goto("/automations/mill-wet")
+        account = console.get_by_role("main")
+        expect(account.get_by_role("heading", name=re.compile("Mill wet started"))).to_be_visible()
+        told = account.get_by_role("listitem").filter(has_text=re.compile("reached nobody.*after"))
+        expect(told).to_contain_text("no:")
+        assert violations(console) == []
+        hub.automations.remove("mill-wet")

@@ -174,8 +174,7 @@ class Automations(Part):
 
     def spoken(self, program: Program) -> str:
         """The automation as a sentence."""
-        names = {address: entity.spoken for address, entity in self._house.entities.items()}
-        return program.sentence(names)
+        return program.sentence(self._house.spoken_names())
 
     def sound(self, text: str) -> Program:
         """The program of a text. Raises Invalid with every mistake."""

@@ -212,7 +212,7 @@ def _snapshots(h: Hub, program: Program) -> dict[str, Entity]:
 
 
 def _names(h: Hub) -> dict[str, str]:
-    return {address: entity.spoken for address, entity in h.house.entities.items()}
+    return h.house.spoken_names()
 
 
 def _with_limit(program: Program, text: str) -> Program:
