@@ -41,20 +41,26 @@ class DoorSender(threading.Thread):
             pace_s,
         )
         self.numbers: dict[int, int] = {}
-        self._mids: set[int] = set()
+        # Acknowledged before it was noted which one that is.
+        self._early: set[int] = set()
+        self.acknowledged: set[int] = set()
         self.client = node.mqtt("sender", again=False)
         self.client.max_queued_messages_set(400)
-        self.client.on_publish = lambda c, u, mid, *_: self._mids.add(mid)
+        self.client.on_publish = lambda c, u, mid, *_: self._heard(mid)
         self.dropped = threading.Event()
         self.client.on_disconnect = lambda *_: self.dropped.set()
         self.client.connect("127.0.0.1", node.service.mqtt_port)
         self.client.loop_start()
 
-    @property
-    def acknowledged(self) -> set[int]:
-        """The numbers whose PUBACK came; one that comes before its identifier is noted
-        counts a moment later."""
-        return {self.numbers[mid] for mid in list(self._mids) if mid in self.numbers}
+    def _heard(self, mid: int) -> None:
+        """A PUBACK. Identifiers begin anew after 65,535: one whose number has had its
+        own belongs to a number that is not noted yet."""
+        number = self.numbers.get(mid)
+        if number is None or number in self.acknowledged:
+            self._early.add(mid)
+        else:
+            self._early.discard(mid)
+            self.acknowledged.add(number)
 
     def run(self) -> None:
         while not self.dropped.is_set():
@@ -66,6 +72,8 @@ class DoorSender(threading.Thread):
             )
             if info.rc == 0:
                 self.numbers[info.mid] = self.next
+                if info.mid in self._early:
+                    self._heard(info.mid)
                 self.next += 1
                 time.sleep(self.pace_s)
             else:

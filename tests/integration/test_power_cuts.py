@@ -89,7 +89,7 @@ def test_power_cuts_lose_nothing_that_was_acknowledged(
         until(lambda: all(len(sender.acknowledged) > 20 for sender in senders), 30)
         for number in range(CUTS):
             time.sleep(chance.random())
-            promised = [set(sender.acknowledged) for sender in senders]
+            promised = [sender.acknowledged.copy() for sender in senders]
             cut(service, image, tmp_path / "cut.image")
             with mounted(tmp_path / "cut.image", tmp_path / "cut") as left:
                 after = make_service(left / "hub").start()
