@@ -130,7 +130,9 @@ class TestFile:
 
     def test_one_that_cannot_be_used_takes_nothing(self, path: Path) -> None:
         path.mkdir()
-        assert not opened(path).add([FIRST])
+        newest = opened(path, taken=4)
+        assert newest.round == 5, "it is not tried again"
+        assert not newest.add([FIRST])
 
     def test_a_disk_that_fails_takes_nothing_more(
         self, path: Path, monkeypatch: pytest.MonkeyPatch

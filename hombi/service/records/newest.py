@@ -68,6 +68,7 @@ class Newest:
                 self._make(before)
             self._file, self._sector = _opened(self._path)
         except OSError as error:
+            self.round = max(self.round, taken + 1)  # it is not tried again
             log.warning("%s cannot be used (%s); readings go to the database", self._path, error)
 
     def close(self) -> None:

@@ -3,6 +3,7 @@ import { useMemo, useState } from "react";
 import { Link } from "react-router";
 import type { Entity } from "../../api/client";
 import { useEntities, useHouse, useNodes } from "../../api/queries";
+import { whose } from "../../parts/whose";
 import { Await, Empty, Page } from "../../ui/parts";
 import { visible } from "../../ui/visible";
 import { type Place, Table } from "./Table";
@@ -71,7 +72,7 @@ function usePlaces(entities: Entity[] | undefined): Place[] {
     return (JSON.parse(named) as [string, string, string | null, string, string][])
       .map(([entity, node, at, title, kind]) => {
         const room = rooms.get(at ?? "") ?? "–";
-        const of = visible(titles.get(node) ?? (node || "computed"));
+        const of = visible(whose(entity, node, titles));
         const text = `${room} ${of} ${title} ${kind} ${entity}`.toLowerCase();
         return { entity, room, node: of, text };
       })

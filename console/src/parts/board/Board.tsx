@@ -9,6 +9,7 @@ import type { Limit } from "../faces";
 import { Tile } from "../Tile";
 import { ToEntity } from "../ToEntity";
 import { trend } from "../trend";
+import { whose } from "../whose";
 import { Picture } from "./Picture";
 import { SceneButton } from "./SceneButton";
 import { SPANS, type TileOf } from "./tiles";
@@ -121,7 +122,7 @@ function One({
   return (
     <Tile
       entity={entity}
-      nodeTitle={known.titles.get(entity.node) ?? (entity.node || "computed")}
+      nodeTitle={whose(entity.entity, entity.node, known.titles)}
       limits={known.limits.get(entity.entity) ?? NO_LIMITS}
       className={SPANS[tile.size]}
     />
