@@ -27,7 +27,7 @@ from hombi.hub.keeper import Keeper
 from hombi.hub.kernel import Change, Clock, Context, Need, Part, RealClock
 from hombi.hub.lag import Lag
 from hombi.hub.links import Links, installed
-from hombi.hub.machine_clock import MachineClock
+from hombi.hub.machine_clock import MachineClock, known_ms
 from hombi.hub.messages import Messages
 from hombi.hub.node_settings import Act, NodeSettings
 from hombi.hub.nodes import Nodes
@@ -182,10 +182,9 @@ async def _made(
     house.units, house.position = config.units, config.position
     await context.thread.run(context.records.history.settle)
     await context.thread.run(context.records.house.load, house)
-    heard = (one.latest.at_ms for one in house.entities.values() if one.latest)
-    context.clock.no_earlier_than(max(heard, default=0))
     writer, keeper = Writer(context), Keeper(context)
     await keeper.load()
+    context.clock.no_earlier_than(known_ms(keeper, house))
     rollups = Rollups(context, house, writer, config.zone, config.keep_ms)
     found, wrong = installed() if links is None else (list(links), [])
     all_links = Links(context, house, keeper, config.links)
@@ -292,7 +291,7 @@ async def _made(
         Batteries(context, house, intake),
         Radios(context, house, all_links),
         reload,
-        MachineClock(context, house, writer, config.zone),
+        MachineClock(context, house, writer, keeper, config.zone),
         Lag(context),
         trust,
         backups,

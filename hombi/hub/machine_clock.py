@@ -13,33 +13,57 @@ from hombi.core.series import HOUR_MS
 from hombi.hub.errors import Busy
 from hombi.hub.events import ClockSet, DatesPutRight
 from hombi.hub.house import Entity, House
+from hombi.hub.keeper import Keeper
 from hombi.hub.kernel import Context, Need, Part
 from hombi.hub.kernel.clock import ALLOWED_MS
 from hombi.hub.writer import Writer
 
 RETRY_S = 5.0
+OWNER, TIME = "clock", "time"
+KEPT_EVERY_MS = 10 * 60_000
+
+
+def known_ms(keeper: Keeper, house: House) -> int:
+    """A time that has been: when the hub ran last, and the last reading of then. What
+    is dated later than that could be is from a time when the clock was wrong."""
+    kept = int(keeper.of(OWNER).get(TIME, {}).get("ms", 0))
+    latest = kept + KEPT_EVERY_MS + ALLOWED_MS
+    heard = (one.latest.at_ms for one in house.entities.values() if one.latest)
+    return max([kept, *(at for at in heard if at <= latest)])
 
 
 class MachineClock(Part):
-    """Compares the machine's time with the last reading of before the start. While it
-    is wrong, readings are dated by what has passed since that; once the clock is set,
-    they are put where they belong."""
+    """Compares the machine's time with when the hub ran last. While it is wrong,
+    readings are dated by what has passed since; once the clock is set, they are put
+    where they belong."""
 
     name = "clock"
 
-    def __init__(self, context: Context, house: House, writer: Writer, zone: tzinfo) -> None:
+    def __init__(
+        self, context: Context, house: House, writer: Writer, keeper: Keeper, zone: tzinfo
+    ) -> None:
         super().__init__(context)
         self._house, self._writer, self._zone = house, writer, zone
-        self._last_ms = 0
+        self._keeper, self._last_ms = keeper, known_ms(keeper, house)
         # Since when readings are dated by what has passed, by the hub's own time.
         self._since_ms: int | None = None
         context.hear(ClockSet, lambda event: self._clock_set(event.by_ms))
 
     async def open(self) -> None:
-        heard = (one.latest.at_ms for one in self._house.entities.values() if one.latest)
-        self._last_ms = max(heard, default=0)
         if self.context.clock.doubtful:
             self._since_ms = self._last_ms + 1
+        self.context.tasks.watch("keeping what time it is", self._keep_on)
+
+    async def close(self) -> None:
+        self._keep()
+
+    async def _keep_on(self) -> None:
+        while True:
+            self._keep()
+            await asyncio.sleep(KEPT_EVERY_MS / 1000)
+
+    def _keep(self) -> None:
+        self._keeper.keep(f"{OWNER}/{TIME}", {"ms": self.context.clock.now_ms()})
 
     @property
     def problem(self) -> str:
@@ -51,17 +75,18 @@ class MachineClock(Part):
             datetime.fromtimestamp(at / 1000, self._zone).strftime("%d %B %Y %H:%M")
             for at in (now, self._last_ms)
         )
-        return f"this machine thinks it is {shown}, and its last reading is of {last}"
+        return f"this machine thinks it is {shown}, and it was {last} when the hub ran last"
 
     def needs(self) -> Iterator[Need]:
         if self.problem:
             text = (
-                f"{self.problem}; until its clock is set, readings are dated by the time since "
-                f"then, and automations with hours wait"
+                f"{self.problem}; until its clock is set, readings are dated by what has "
+                f"passed since then, and automations with hours wait"
             )
             yield Need("clock", text, "/settings#doctor")
 
     def _clock_set(self, by_ms: int) -> None:
+        self._keep()
         if self._since_ms is None or self.context.clock.doubtful:
             return
         since, until = self._since_ms, self.context.clock.now_ms() - by_ms + 1

@@ -24,9 +24,11 @@ async def test_a_time_before_the_last_reading_is_said_until_the_clock_is_set() -
     async with rig(records, clock) as r:
         (need,) = [one for one in r.hub.needs() if one.kind == "clock"]
         assert "this machine thinks it is 15 January 2027 05:00" in need.text
-        assert "its last reading is of 15 January 2027 08:00" in need.text
+        assert "it was 15 January 2027 08:00 when the hub ran last" in need.text
         assert doctor._clock(r.hub).state == "fault"
+        wall, steady = clock.now, time.monotonic()
         clock.now += 3 * HOUR
+        r.hub.lag.look(wall, steady)
         assert not [one for one in r.hub.needs() if one.kind == "clock"]
         assert doctor._clock(r.hub).state == "ok"
     clock.now -= 4 * 60_000
@@ -104,3 +106,22 @@ async def test_a_clock_that_is_set_while_it_is_right_moves_nothing_that_was() ->
         assert "DatesPutRight" not in r.events()
         (only,) = r.records.history.readings_of(r.hub.house.entity("cellar-rack/humidity").id)
         assert only.at_ms == START
+
+
+async def test_readings_from_a_future_that_never_was_are_not_believed() -> None:
+    records, clock = MemoryRecords(), ManualClock()
+    async with rig(records, clock) as r:
+        await r.cellar()
+        wall, steady = clock.now, time.monotonic()
+        clock.now += 365 * DAY  # somebody sets it wrong, and right again
+        r.hub.lag.look(wall, steady)
+        r.say("cellar-rack", "humidity", 50)
+        await settle()
+        wall, steady = clock.now, time.monotonic()
+        clock.now = START + HOUR
+        r.hub.lag.look(wall, steady)
+    clock.now += HOUR
+    async with rig(records, clock) as r:
+        assert not r.hub.context.clock.doubtful
+        assert r.hub.context.clock.now_ms() == START + 2 * HOUR
+        assert r.hub.clock.problem == ""

@@ -41,9 +41,9 @@ class RealClock:
 
 
 class HouseClock:
-    """The time that the hub goes by: that of the machine's clock. Where that is before
-    the last reading, as on a machine without a clock of its own at its start, it is the
-    time of that reading and what has passed since, until the clock is set."""
+    """The time that the hub goes by: that of the machine's clock. Where that is a time
+    that has been, as on a machine without a clock of its own at its start, it is the
+    last one that was and what has passed since, until the clock is set."""
 
     def __init__(self, machine: Clock) -> None:
         self.machine = machine
@@ -64,7 +64,7 @@ class HouseClock:
         return self.machine.call_at_ms(at_ms - self.ahead_ms, call)
 
     def no_earlier_than(self, at_ms: int) -> None:
-        """It was this time already: the time of the last reading."""
+        """It was this time already."""
         behind = at_ms - self.machine.now_ms()
         if behind > ALLOWED_MS:
             self.ahead_ms = behind + 1_000
