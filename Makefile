@@ -68,6 +68,7 @@ soak: tools setup  ## two hundred power cuts, the hub killed sixty times under l
 	KILLS=60 DEAF=20000 $(BIN)/pytest tests/integration/test_nothing_lost.py tests/integration/test_notices.py -k "kill or never_reads"
 	DROPS=1000 $(BIN)/pytest tests/links/bluetooth -k drops_at_once
 	EXAMPLES=others $(BIN)/pytest tests/core tests/links -m hypothesis
+	SEED=$$$$ $(BIN)/pytest tests/service/test_schema.py
 
 wheel: setup  ## a wheel with the console in it, in dist/: it installs without Node.js
 	@$(BIN)/pip wheel --quiet --disable-pip-version-check --no-deps --wheel-dir dist .
