@@ -159,8 +159,10 @@ def test_a_notice_replaces_the_one_about_the_same_and_its_button_needs_no_page(
                 await done;
             }
             const left = await self.registration.getNotifications();
-            const asked = [];
+            const asked = [], fetched = self.fetch.bind(self);
             self.fetch = async (url, how) => {
+                // The page goes on fetching what it may need later.
+                if (typeof url !== "string") return fetched(url, how);
                 asked.push([url, how.method, how.credentials, how.body]);
                 return new Response(JSON.stringify({ done: "Not again for an hour" }));
             };
