@@ -17,15 +17,20 @@ class Circumstances(NamedTuple):
     only: Only = Only()
     also: Callable[[World], str] | None = None
     rests_until_ms: int = 0
+    # Whether the time of day says when it starts.
+    by_the_clock: bool = False
 
     def over(self, world: World) -> str:
-        """Why what is on must end; "" while it may be on."""
-        if not self.only.allows(world.now_ms, world.zone):
+        """Why what is on must end; "" while it may be on. Nothing ends by a time that
+        nobody knows."""
+        if world.time_known and not self.only.allows(world.now_ms, world.zone):
             return "its hours were over"
         return self.also(world) if self.also is not None else ""
 
     def allow_start(self, world: World) -> bool:
         """Whether it may start now."""
+        if self.by_the_clock and not world.time_known:
+            return False
         return world.now_ms >= self.rests_until_ms and not self.over(world)
 
     def next_change_ms(self, world: World, *, on: bool) -> int | None:

@@ -134,7 +134,7 @@ def circumstances(program: Program, state: State) -> Circumstances:
     """What stands in the way of it, or does not."""
     also = partial(_also, program) if program.when or program.anyone else None
     rests = state.started_ms + program.pause_ms if program.pause_ms and state.started_ms else 0
-    return Circumstances(program.only, also, rests)
+    return Circumstances(program.only, also, rests, program.by_the_clock)
 
 
 def alone(

@@ -85,6 +85,8 @@ class Replayed:
 class Past:
     """The world as it was: what an automation saw at each moment."""
 
+    time_known = True
+
     def __init__(self, courses: Mapping[str, Course], zone: tzinfo) -> None:
         self.now_ms, self.zone = 0, zone
         self._known = {address: _Entity(one) for address, one in courses.items()}

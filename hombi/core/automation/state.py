@@ -154,6 +154,10 @@ class World(Protocol):
     @property
     def zone(self) -> tzinfo: ...
 
+    @property
+    def time_known(self) -> bool:
+        """Whether the time is right, and not only what has passed since something."""
+
     def sight(self, entity: str) -> Sight:
         """What is known of an entity now."""
 

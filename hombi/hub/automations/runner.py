@@ -22,6 +22,7 @@ class HouseNow(NamedTuple):
     house: House
     now_ms: int
     zone: tzinfo
+    time_known: bool = True
 
     def sight(self, entity: str) -> Sight:
         """What is known of an entity now."""

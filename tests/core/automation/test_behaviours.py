@@ -136,6 +136,17 @@ def formula() -> None:
     assert edges(house) == [START]
 
 
+def clock_wrong() -> None:
+    # More of this is in test_unknown_time.py.
+    house = House(program(DAMP + '[only]\nbetween = "06:00-22:00"\n'), time_known=False)
+    house.says(0, RACK, 75)
+    house.says(10, RACK, 75)
+    assert edges(house) == []
+    house.time_known = True
+    house.at(11)
+    assert edges(house) == [START]
+
+
 def fails() -> None:
     # That the hub asks again is in tests/hub/test_wanted.py; an action waits for none.
     house = House(program(DAMP, STARTS + '[[starts]]\nnotify = "ada"\ntitle = "x"\n'))
@@ -151,6 +162,7 @@ ROWS: dict[str, Callable[[], None]] = {
     "the hub restarts while it is on": restart_while_on,
     "a moment of the clock was missed": missed,
     "the clock of the machine is set": clock_set,
+    "the clock of the machine is known to be wrong": clock_wrong,
     "the clocks go back": clocks_back,
     "the clocks go forward": clocks_forward,
     "a value in its limit's formula is bad": formula,

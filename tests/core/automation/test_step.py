@@ -66,6 +66,7 @@ class Here:
     now_ms: int
     zone: tzinfo
     seen: Sight
+    time_known: bool = True
 
     def sight(self, entity: str) -> Sight:
         return self.seen

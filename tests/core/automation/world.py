@@ -67,6 +67,7 @@ class House:
     edges: list[Why] = field(default_factory=list)
     values: dict[str, float] = field(default_factory=dict)
     rhythm_ms: float = 24 * 60 * MIN
+    time_known: bool = True
 
     def sight(self, entity: str) -> Sight:
         value = self.values.get(entity)
