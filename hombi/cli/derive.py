@@ -63,7 +63,7 @@ def add(
     room: Annotated[
         str,
         typer.Option(
-            help="A room to stand in, and not on its sources' node.",
+            help="The room it stands in, if not on the node of its sources.",
             autocompletion=complete.rooms,
         ),
     ] = "",
@@ -93,7 +93,7 @@ def formula(
     room: Annotated[
         str,
         typer.Option(
-            help="A room to stand in, and not on its sources' node.",
+            help="The room it stands in, if not on the node of its sources.",
             autocompletion=complete.rooms,
         ),
     ] = "",

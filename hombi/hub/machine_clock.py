@@ -18,7 +18,7 @@ from hombi.hub.kernel import Context, Need, Part
 from hombi.hub.kernel.clock import ALLOWED_MS
 from hombi.hub.writer import Writer
 
-RETRY_S = 5.0
+RETRY_S, PAUSE_S = 5.0, 0.002
 OWNER, TIME = "clock", "time"
 KEPT_EVERY_MS = 10 * 60_000
 
@@ -91,7 +91,8 @@ class MachineClock(Part):
             return
         since, until = self._since_ms, self.context.clock.now_ms() - by_ms + 1
         self._since_ms = None
-        if by_ms:
+        # Backwards it goes by less than what is allowed; that is left.
+        if by_ms > 0:
             work = self._put_right(since, until, by_ms)
             self.context.tasks.start(work, name="dating what came in")
 
@@ -99,26 +100,29 @@ class MachineClock(Part):
         await self._writer.flushed()
         count = 0
         for entity in list(self._house.entities.values()):
-            while True:
+            end = until
+            while end > since:
                 try:
-                    count += await self.context.thread.run(
-                        self._move, entity.id, since, until, by_ms
-                    )
-                    break
+                    times = await self.context.thread.run(self._move, entity.id, since, end, by_ms)
                 except Busy as error:
                     self.context.tasks.failed("dating what came in", error)
                     await asyncio.sleep(RETRY_S)
+                    continue
+                count += len(times)
+                # The last ones go first, out of the way of those before.
+                end = times[0] if times else since
+                await asyncio.sleep(PAUSE_S)
             _dated(entity, since, until, by_ms)
         self.context.announce(DatesPutRight(count=count, by_ms=by_ms))
 
-    def _move(self, number: int, since: int, until: int, by_ms: int) -> int:
-        """In the records thread: how many readings of an entity were moved."""
+    def _move(self, number: int, since: int, until: int, by_ms: int) -> list[int]:
+        """In the records thread: when the readings were until now that were moved."""
         with self.context.records.together():
             history = self.context.records.history
             times = history.shift(number, since, until, by_ms)
             hours = {at // HOUR_MS * HOUR_MS for one in times for at in (one, one + by_ms)}
             history.mark_stale([(number, hour) for hour in sorted(hours)])
-        return len(times)
+        return times
 
 
 def _dated(entity: Entity, since: int, until: int, by_ms: int) -> None:

@@ -14,8 +14,19 @@ from hombi.hub.memory import MemoryRecords
 from tests.hub.parts import ManualClock, Rig, rig, settle, until, with_phone
 
 Usage = namedtuple("Usage", "total used free")
-TEXT = filled(STARTERS["hub"], {"name": "The hub needs you", "tell": "everyone"})
-STATES = ["hub/backup", "hub/certificate", "hub/clock", "hub/disk", "hub/links"]
+TEXT = """name = "The hub needs you"
+
+[watch]
+any = [
+  { entity = "hub/disk", is = "alarm", held = "1 min" },
+  { entity = "hub/backup", is = "alarm" },
+]
+
+[[starts]]
+notify = "everyone"
+title = "{entity} needs somebody"
+"""
+STATES = ["hub/backup", "hub/disk"]
 MIN = 60_000
 
 
@@ -56,6 +67,21 @@ async def test_what_the_hub_tells_of_itself_is_an_automation(
         assert r.hub.automations.runners["the-hub-needs-you"].program is not None
         await look(r)
         assert states(r)["hub/backup"] == 0.0
+
+
+@pytest.mark.parametrize("state", ["disk", "links", "certificate", "backup", "clock"])
+async def test_each_state_has_a_starter_that_tells(
+    state: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(shutil, "disk_usage", lambda _: Usage(9e9, 1e9, 8e9))
+    starter = STARTERS[f"hub-{state}"]
+    given = {one.name: one.usual for one in starter.blanks}
+    async with rig() as r:
+        await with_phone(r)
+        await r.do(AddAutomation(filled(starter, {**given, "held": ""})))
+        await until(lambda: list(states(r)) == [f"hub/{state}"])
+        await look(r, r.hub.house.entity(f"hub/{state}").own["hub"])
+        await until(lambda: told(r) == [given["name"]])
 
 
 async def test_a_disk_that_fills_up_is_told_before_it_is_full(

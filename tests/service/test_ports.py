@@ -307,6 +307,22 @@ class TestHistory:
         history.forget_stale([(number, 0), (number, 5)])
         assert history.stale(9) == [(number, HOUR_MS)]
 
+    def test_dates_are_put_right_a_few_at_a_time(self, records: Records) -> None:
+        _, entities = admit(records)
+        number = entities["humidity"]
+        records.history.store(rows(number, 1.0, 2.0, 3.0, 4.0, 5.0))
+        records.history.store(rows(number, 9.0, start=2_055))
+        end, moved = 2_050, []
+        while times := records.history.shift(number, 2_000, end, 25, at_once=2):
+            moved.append(times)
+            end = times[0]
+        assert moved == [[2_030, 2_040], [2_010, 2_020], [2_000]]
+        found = [(one.at_ms, one.value) for one in records.history.single(number, 0, 9_000, 99)]
+        # The 4 comes where the 9 is, and goes behind it.
+        assert found == [
+            (2_025, 1.0), (2_035, 2.0), (2_045, 3.0), (2_055, 9.0), (2_056, 4.0), (2_065, 5.0),
+        ]  # fmt: skip
+
 
 class TestOthers:
     def test_arrivals(self, records: Records) -> None:

@@ -25,11 +25,12 @@ from hombi.core.formula import (
 from hombi.core.house_facts import HouseFacts, did_you_mean
 from hombi.core.kinds import Kind
 from hombi.core.quality import Quality
+from hombi.core.series.derived import LONGEST_MEAN_MS
 from hombi.core.toml_text import Path, TomlText
 
 SIDES = {"over": Over, "under": Under}
 # How far back the mean of a past goes.
-SHORTEST_MS, LONGEST_MS = 600_000, 31 * 86_400_000
+SHORTEST_MS, LONGEST_MS = 600_000, LONGEST_MEAN_MS
 
 
 @dataclass(frozen=True, slots=True)

@@ -107,6 +107,25 @@ text = "For {held}, limit {limit}"
 """
 
 
+def _hub(state: str, title: str, about: str, held: str) -> Starter:
+    """What the hub tells about itself."""
+    return Starter(
+        f"hub-{state}", title, about, (_name(title), _held(held), _tell("everyone")),
+        f"""name = $name
+
+[watch]
+entity = "hub/{state}"
+is = "alarm"
+held = $held
+
+[[starts]]
+notify = $tell
+title = $name
+text = "The settings page says what to do."
+""",
+    )  # fmt: skip
+
+
 def _name(usual: str) -> Blank:
     return Blank("name", "what to call it", "text", usual=usual)
 
@@ -385,28 +404,12 @@ title = "{entity} is heard again"
 text = "After {for}"
 """,
         ),
-        Starter(
-            "hub", "The hub itself",
-            "Says when its disk, a radio, the broker, its certificate or its backup needs "
-            "somebody.",
-            (_name("The hub needs you"), _tell("everyone")),
-            """name = $name
-
-[watch]
-any = [
-  { entity = "hub/disk", is = "alarm", held = "1 min" },
-  { entity = "hub/links", is = "alarm", held = "5 min" },
-  { entity = "hub/certificate", is = "alarm" },
-  { entity = "hub/backup", is = "alarm" },
-  { entity = "hub/clock", is = "alarm" },
-]
-
-[[starts]]
-notify = $tell
-title = "{entity} needs somebody"
-text = "The settings page says what to do."
-""",
-        ),
+        _hub("disk", "The hub's disk is nearly full", "Says when there is little room.", "1 min"),
+        _hub("links", "A radio or the broker is away", "Says when a stick is out or the broker "
+             "does not answer.", "5 min"),
+        _hub("certificate", "The hub's certificate ends", "Says when HTTPS needs somebody.", "1 min"),
+        _hub("backup", "There is no new backup", "Says when the night's backup failed.", "1 min"),
+        _hub("clock", "The hub's clock is wrong", "Says when it starts with a wrong time.", "1 min"),
         Starter(
             "standby", "Off instead of standby", "Switches off what only waits.",
             (_name("Off instead of standby"), _sensor("power", "its power"),

@@ -232,7 +232,7 @@ class DatesPutRight(Event):
     def sentence(self) -> str:
         return (
             f"the clock is right now: {self.count} readings that came before are dated "
-            f"{abs(self.by_ms) / 1000:.0f} s {'later' if self.by_ms > 0 else 'earlier'}"
+            f"{self.by_ms / 1000:.0f} s later"
         )
 
 

@@ -136,8 +136,11 @@ class MemoryHistory:
             del self.readings[(entity, one.at_ms)]
         self.store(rows)
 
-    def shift(self, entity: int, start_ms: int, end_ms: int, by_ms: int) -> list[int]:
+    def shift(
+        self, entity: int, start_ms: int, end_ms: int, by_ms: int, at_once: int = 2_000
+    ) -> list[int]:
         found = [one for one in self.readings_of(entity) if start_ms <= one.at_ms < end_ms]
+        found = found[-at_once:]
         for one in found:
             del self.readings[entity, one.at_ms]
         for one in found:

@@ -106,9 +106,12 @@ class HistoryPort(Protocol):
         """Store these rows in the place of all readings of an entity in a span, in one
         transaction. For what is derived: nothing that a node sent is replaced."""
 
-    def shift(self, entity: int, start_ms: int, end_ms: int, by_ms: int) -> list[int]:
-        """Date the readings of a span by so much later; when they were until then. A
-        time that is taken is left to what has it: the next one is theirs."""
+    def shift(
+        self, entity: int, start_ms: int, end_ms: int, by_ms: int, at_once: int = 2_000
+    ) -> list[int]:
+        """Date the last `at_once` readings of a span by so much later; when they were
+        until then, oldest first. A time that is taken is left to what has it: the next
+        one is theirs."""
 
     def forget(self, entity: int, before_ms: int, at_most: int = 1_000) -> int:
         """Delete the oldest readings of an entity from before a moment, in one small

@@ -118,8 +118,9 @@ class DatabaseHistory:
         """Before anything is looked for: have it in the database."""
         if self._newest is not None and self._newest.holds(entity, end_ms):
             # With a full disk, what is there can be looked at all the same; the writer
-            # says what is wrong.
-            with contextlib.suppress(OperationalError):
+            # says what is wrong. What is about to be changed is not left half seen.
+            changes = connection.in_atomic_block
+            with contextlib.nullcontext() if changes else contextlib.suppress(OperationalError):
                 written(self.settle)
 
     def _insert(self, rows: Sequence[Row]) -> None:
@@ -263,13 +264,18 @@ class DatabaseHistory:
             _of(entity, start_ms, end_ms).delete()
             self.store(rows)
 
-    def shift(self, entity: int, start_ms: int, end_ms: int, by_ms: int) -> list[int]:
+    def shift(
+        self, entity: int, start_ms: int, end_ms: int, by_ms: int, at_once: int = 2_000
+    ) -> list[int]:
         with transaction.atomic():
-            found = self.single(entity, start_ms, end_ms, MOST_HELD)
-            _of(entity, start_ms, end_ms).delete()
-            after = m.Reading.objects.filter(
-                entity_id=entity, at_ms__gte=start_ms + by_ms, at_ms__lt=end_ms + by_ms + len(found)
-            )
+            self._look(entity, end_ms)
+            last = _of(entity, start_ms, end_ms).order_by("-at_ms").values_list(*READING)[:at_once]
+            found = [reading_of(row) for row in reversed(last)]
+            if not found:
+                return []
+            times = [one.at_ms for one in found]
+            _of(entity, times[0], times[-1] + 1).delete()
+            after = _of(entity, times[0] + by_ms, times[-1] + by_ms + len(times) + 1)
             taken = set(after.values_list("at_ms", flat=True))
             rows: list[Row] = []
             for one in found:
@@ -279,7 +285,7 @@ class DatabaseHistory:
                 taken.add(at_ms)
                 rows.append((entity, at_ms, one.channel, one.sent, one.value, int(one.quality)))
             self._insert(rows)
-        return [one.at_ms for one in found]
+        return times
 
     def forget(self, entity: int, before_ms: int, at_most: int = 1_000) -> int:
         with transaction.atomic():
