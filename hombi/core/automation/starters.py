@@ -107,7 +107,7 @@ text = "For {held}, limit {limit}"
 """
 
 
-def _hub(state: str, title: str, about: str, held: str) -> Starter:
+def _hub(state: str, title: str, about: str, held: str = "1 min") -> Starter:
     """What the hub tells about itself."""
     return Starter(
         f"hub-{state}", title, about, (_name(title), _held(held), _tell("everyone")),
@@ -404,12 +404,12 @@ title = "{entity} is heard again"
 text = "After {for}"
 """,
         ),
-        _hub("disk", "The hub's disk is nearly full", "Says when there is little room.", "1 min"),
+        _hub("disk", "The hub's disk is nearly full", "Says when there is little room."),
         _hub("links", "A radio or the broker is away", "Says when a stick is out or the broker "
              "does not answer.", "5 min"),
-        _hub("certificate", "The hub's certificate ends", "Says when HTTPS needs somebody.", "1 min"),
-        _hub("backup", "There is no new backup", "Says when the night's backup failed.", "1 min"),
-        _hub("clock", "The hub's clock is wrong", "Says when it starts with a wrong time.", "1 min"),
+        _hub("certificate", "The hub's certificate ends", "Says when HTTPS needs somebody."),
+        _hub("backup", "There is no new backup", "Says when the night's backup failed."),
+        _hub("clock", "The hub's clock is wrong", "Says when it starts with a wrong time."),
         Starter(
             "standby", "Off instead of standby", "Switches off what only waits.",
             (_name("Off instead of standby"), _sensor("power", "its power"),

@@ -268,7 +268,7 @@ class DatabaseHistory:
         self, entity: int, start_ms: int, end_ms: int, by_ms: int, at_once: int = 2_000
     ) -> list[int]:
         with transaction.atomic():
-            self._look(entity, end_ms)
+            self._look(entity)  # also what comes where they go
             last = _of(entity, start_ms, end_ms).order_by("-at_ms").values_list(*READING)[:at_once]
             found = [reading_of(row) for row in reversed(last)]
             if not found:
