@@ -369,13 +369,13 @@ class Automations(Part):
                 limit=why.limit,
                 held_ms=why.held_ms,
             )
-            self.context.announce(event, Actor.automation(program.name))
+            self.context.announce(event, runner.actor)
             if why.edge is EdgeKind.START:
                 self.starts.add(name, now)
                 self._effects.forget(name)
             chain = (*self._effects.chain(program, why), name)[-4 * ROUNDS :]
         for effect in done.effects:
-            self._effects.carry_out(effect, name, Actor.automation(program.name), chain, now)
+            self._effects.carry_out(effect, name, runner.actor, chain, now)
         told = any(isinstance(effect, Tell) for effect in done.effects)
         if why is None or why.edge is EdgeKind.START:
             return

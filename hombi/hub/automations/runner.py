@@ -70,7 +70,8 @@ class Runner:
     @property
     def actor(self) -> Actor:
         """Who it is when it changes something."""
-        return Actor.automation(self.program.name if self.program else self.record.slug)
+        name = self.program.name if self.program else self.record.slug
+        return Actor.automation(name, self.record.slug)
 
 
 def state_of(stored: dict[str, Any]) -> State:

@@ -38,7 +38,8 @@ class Actor:
     """One actor, by the name that stands in the journal.
 
     A person has a role. A guest sees and switches what is in their `rooms`; a wall
-    shows a `dashboard`, and switches what is on it if it `switches`.
+    shows a `dashboard`, and switches what is on it if it `switches`. An automation has
+    an `address`.
     """
 
     kind: ActorKind
@@ -48,6 +49,7 @@ class Actor:
     dashboard: str = ""
     switches: bool = True
     limit: Limit = Limit.CHANGE
+    address: str = ""
 
     def __str__(self) -> str:
         return self.name
@@ -63,9 +65,9 @@ class Actor:
         return cls(ActorKind.PERSON, name)
 
     @classmethod
-    def automation(cls, name: str) -> Actor:
-        """An automation, by its name."""
-        return cls(ActorKind.AUTOMATION, name)
+    def automation(cls, name: str, address: str = "") -> Actor:
+        """An automation, by its name and its address."""
+        return cls(ActorKind.AUTOMATION, name, address=address)
 
     @classmethod
     def node(cls, address: str) -> Actor:

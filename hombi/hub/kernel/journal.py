@@ -41,7 +41,8 @@ class _Happened:
         event, text = self.event, self.event.sentence
         if self.more:
             text += f" (and {self.more} more like it before)"
-        about = event.node, event.entity, event.automation
+        # What an automation did stands among what happened to it.
+        about = event.node, event.entity, event.automation or self.by.address
         return JournalEntry(self.at_ms, event.name, text, str(self.by), *about, event.data)
 
 

@@ -86,7 +86,6 @@ class MemoryJournal:
         event: str = "",
         node: str = "",
         automation: str = "",
-        by: str = "",
     ) -> list[JournalEntry]:
         def wanted(entry: JournalEntry) -> bool:
             return (
@@ -94,7 +93,6 @@ class MemoryJournal:
                 and (after is None or entry.id > after)
                 and (since_ms is None or entry.at_ms >= since_ms)
                 and (until_ms is None or entry.at_ms < until_ms)
-                and by in ("", entry.by)
                 and event in ("", entry.event)
                 and node in ("", entry.node)
                 and automation in ("", entry.automation)

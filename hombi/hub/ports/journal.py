@@ -38,8 +38,6 @@ class JournalPort(Protocol):
         event: str = "",
         node: str = "",
         automation: str = "",
-        by: str = "",
     ) -> list[JournalEntry]:
         """Entries, newest first: those with an id below `before` and above `after`,
-        from `since_ms` on and before `until_ms`, of one event, node, automation or
-        actor."""
+        from `since_ms` on and before `until_ms`, of one event, node or automation."""

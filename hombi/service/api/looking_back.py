@@ -32,7 +32,7 @@ from hombi.service.bridge import hub, read
 
 USUAL_MS = 30 * DAY_MS
 WEEK_MS = 7 * DAY_MS
-MOST_EDGES, MOST_MOVES, MOST_DONE = 500, 2000, 100
+MOST_EDGES, MOST_MOVES, MOST_DONE = 500, 2000, 200
 EDGES = ("AutomationStarted", "AutomationEnded", "AutomationBlind")
 # What came of what an automation wanted done, and whether that is good.
 DONE = {
@@ -178,7 +178,7 @@ class AccountView(View):
         slug, stands, program, entities = read(look)
         records = hub().context.records
         found = accounted(program, entities, records.history, at, hub().config.zone)
-        edge, done = _done(records.journal, slug, program.name, at)
+        edge, done = _done(records.journal, slug, at)
         lines = [wire.AccountLine(holds=one.holds, text=one.text) for one in found.lines]
         if at == now and stands is not found.phase:
             lines.append(wire.AccountLine(holds=None, text=_in_fact(stands)))
@@ -241,33 +241,16 @@ def _in_fact(stands: Phase) -> str:
 
 
 def _done(
-    journal: JournalPort, slug: str, name: str, at: int
+    journal: JournalPort, slug: str, at: int
 ) -> tuple[JournalEntry | None, list[wire.AccountDone]]:
-    """The last edge until a moment, by the journal, and what was done about it."""
-    edges = [
-        one
-        for event in EDGES
-        for one in journal.entries(1, until_ms=at + 1, event=event, automation=slug)
-    ]
-    if not edges:
+    """The last edge until a moment, by the journal, and what was done about it within
+    the hour after that moment."""
+    rows = journal.entries(MOST_DONE, until_ms=at + HOUR_MS, automation=slug)[::-1]
+    places = [n for n, one in enumerate(rows) if one.event in EDGES]
+    before = [n for n in places if rows[n].at_ms <= at]
+    if not before:
         return None, []
-    edge = max(edges, key=lambda one: one.id)
-    after = [
-        one
-        for event in EDGES
-        for one in journal.entries(1, after=edge.id, event=event, automation=slug)
-    ]
-    until = min((one.id for one in after), default=None)
-    since, end = edge.at_ms, max(at, edge.at_ms + HOUR_MS)
-    found = {
-        one.id: one
-        for who, by in ((slug, ""), ("", name))
-        for one in journal.entries(
-            MOST_DONE, after=edge.id, before=until, since_ms=since, until_ms=end,
-            automation=who, by=by,
-        )
-        if one.event in DONE
-    }  # fmt: skip
+    edge, end = rows[before[-1]], next((n for n in places if n > before[-1]), len(rows))
     return edge, [
         wire.AccountDone(
             at=one.at_ms,
@@ -275,7 +258,8 @@ def _done(
             done=DONE[one.event] if one.data.get("done", True) else None,
             took_ms=one.data.get("took_ms") or one.at_ms - edge.at_ms,
         )
-        for _, one in sorted(found.items())
+        for one in rows[before[-1] + 1 : end]
+        if one.event in DONE
     ]
 
 

@@ -238,7 +238,7 @@ class JournalEntry(models.Model):
     by = models.CharField(max_length=150, blank=True)
     node = models.CharField(max_length=60, blank=True)
     entity = models.CharField(max_length=130, blank=True)
-    automation = models.CharField(max_length=60, blank=True)
+    automation = models.CharField(max_length=60, blank=True, db_index=True)
     data = models.JSONField(default=dict)
 
 

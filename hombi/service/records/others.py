@@ -110,11 +110,10 @@ class DatabaseJournal:
         event: str = "",
         node: str = "",
         automation: str = "",
-        by: str = "",
     ) -> list[JournalEntry]:
         found = m.JournalEntry.objects.order_by("-id")
         bounds = {"id__lt": before, "id__gt": after, "at_ms__gte": since_ms, "at_ms__lt": until_ms}
-        words = {"event": event, "node": node, "automation": automation, "by": by}
+        words = {"event": event, "node": node, "automation": automation}
         wanted: dict[str, Any] = {n: value for n, value in bounds.items() if value is not None}
         wanted |= {name: value for name, value in words.items() if value}
         return [JournalEntry(**row) for row in found.filter(**wanted).values()[:limit]]
