@@ -20,9 +20,8 @@ from hombi.cli.run import Json, hub, words
 from hombi.cli.texts import moment_of, read_text
 from hombi.client import Hub, PretendValue, Replay
 
-MINUTE_MS = 60_000
-
 WRONG, MOST_SHOWN = 2, 12
+MINUTE_MS = 60_000
 SHOWN = "%d %b %H:%M"
 _CLOCK = re.compile(r"(?:(today|yesterday)\s+)?(\d{1,2}:\d{2}(?::\d{2})?)")
 _PRETENDED = re.compile(r"(?P<after>\d[\w. ]*?)?\s*(?P<entity>[\w-]+/[\w-]+)?\s*=\s*(?P<value>.+)")
@@ -127,7 +126,8 @@ def why(
         sign, style = {True: ("yes", "green"), False: ("no", "red"), None: ("", "dim")}[line.holds]
         out.print(Text(f"{sign:>4}  ", style=style) + Text(line.text))
     if found.edge:
-        out.print(Text(f"\n{found.edge}{':' if found.done else '; nothing was done.'}"))
+        out.print()
+        out.print(Text(f"{found.edge}{':' if found.done else '; nothing was done.'}"))
     for one in found.done:
         sign, style = {True: ("done", "green"), False: ("no", "red"), None: ("", "dim")}[one.done]
         after = f"{one.took_ms / 1000:.1f} s" if one.took_ms < MINUTE_MS else length(one.took_ms)

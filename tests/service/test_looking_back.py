@@ -133,7 +133,7 @@ def test_the_account_says_what_was_done_and_what_came_of_it(service: Service, be
         at = found.done[0].at
         assert hub.automations.why("loft-damp", at).edge == found.edge
     told = service.hombi("why", "loft-damp").stdout
-    assert "Loft damp ended" in told
+    assert "\n\nLoft damp ended" in told
     assert "nothing was done." in told
     with service.hub() as hub:
         hub.automations.remove("loft-damp")
