@@ -211,14 +211,28 @@ class Stretch(Shape, frozen=True, kw_only=True):
     value: float
 
 
+class Share(Shape, frozen=True, kw_only=True):
+    """For how much of an hour or a day an entity was at its second state: `on_ms` of
+    the `known_ms` for which it is known how it stood."""
+
+    start: Ms
+    end: Ms
+    on_ms: int
+    known_ms: int
+
+
 class Stretches(Shape, frozen=True, kw_only=True):
     """How an entity with states stood, one stretch after the other; it is so until it
-    says otherwise. `cut` is whether there were more than are told."""
+    says otherwise. `cut` is whether there were more than are told.
+
+    `shares` says the same by hours of the house, or days for more than two weeks, and
+    also where its readings are forgotten."""
 
     entity: str
     start: Ms
     end: Ms
     stretches: list[Stretch]
+    shares: list[Share]
     cut: bool
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -294,3 +294,38 @@ def test_export_on_the_command_line(
         refused = service.hombi("export", "cellar-rack/humidity", *words, "--file", str(file))
         assert refused.returncode != 0
         assert file.read_bytes() == before, "what was there stays"
+
+
+def test_a_door_is_told_by_its_days_where_its_readings_are_forgotten(own_service: Service) -> None:
+    own_service.start().claim()
+    contact = {"type": "boolean", "readOnly": True, "@type": "contact", "title": "Contact"}
+    door = let_in(own_service, description("Loft door", contact=contact))
+    hour = (datetime.now(UTC) - timedelta(days=5)).replace(minute=0, second=0, microsecond=0)
+    # Fifteen minutes of each hour, for four days.
+    for at in (hour + timedelta(hours=n) for n in range(4 * 24)):
+        pack = [(at, True), (at + timedelta(minutes=15), False)]
+        assert door.post(
+            [{"n": "contact", "t": when.timestamp(), "vb": one} for when, one in pack]
+        ).is_success
+    start = round(hour.timestamp() * 1000)
+    with own_service.hub() as hub:
+        entity = "loft-door/contact"
+        until(lambda: len(hub.entities.stretches(entity, "week").stretches) >= 4 * 48 - 1)
+        before = hub.entities.stretches(entity, "week").shares
+        months = hub.entities.stretches(entity, "month").shares
+        hub.entities.see(entity, keep="2 d")
+    own_service.stop()
+    own_service.start()  # an hour is rolled up, and what is old forgotten, when a hub starts
+
+    with own_service.hub() as hub:
+        until(lambda: hub.entities.stretches(entity, "week").stretches[0].start > start)
+        found = hub.entities.stretches(entity, "week")
+        assert found.stretches[0].start > start + 2 * 24 * HOUR
+        # They are known as before; the last lasts until now.
+        assert found.shares[:-1] == before[:-1]
+        assert {(one.on_ms, one.known_ms) for one in found.shares[1:95]} == {(HOUR / 4, HOUR)}
+        month = hub.entities.stretches(entity, "month")
+        assert month.shares[:-1] == months[:-1]
+        assert {one.end - one.start for one in month.shares[1:-1]} == {24 * HOUR}
+        assert {one.on_ms for one in month.shares[1:3]} == {6 * HOUR}
+        assert sum(one.on_ms for one in month.shares) == 4 * 6 * HOUR

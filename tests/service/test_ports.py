@@ -3,14 +3,16 @@ database."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator, Sequence
 
 import pytest
 
 from hombi.core.kinds import KINDS
 from hombi.core.quality import Quality
-from hombi.core.series import FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
+from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
 from hombi.core.series.rollup import roll
+from hombi.core.series.statistics import by_rows
 from hombi.hub.house import House, Tool
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.ports import (
@@ -458,6 +460,34 @@ def test_series_of_rollups_are_those_of_the_readings(
     assert min(p.at_ms for p in left) < HOUR_MS
     assert sum(p.count for p in left) == len(readings)
     assert history.numbers(number, [0], 0, end).count == len(readings)
+
+
+def test_how_a_state_stood_is_told_by_its_sums_where_readings_are_forgotten(
+    database: Callable[[], Records],
+) -> None:
+    records = database()
+    _, entities = admit(records)
+    number, history = entities["humidity"], records.history
+    # On from three hours before midnight, for thirty hours; then on for ten minutes of
+    # each hour, seven minutes past.
+    switched = [(21 * HOUR_MS, 1.0), (51 * HOUR_MS, 0.0)]
+    for hour in range(51, 98):
+        at = hour * HOUR_MS + 7 * 60_000
+        switched += [(at, 1.0), (at + 600_000, 0.0)]
+    history.store([(number, at, 0, value, value, GOOD) for at, value in switched])
+    plain = history.stood(number, [0], 0, 99 * HOUR_MS, days=False)
+    readings = history.single(number, 0, 99 * HOUR_MS, 1_000)
+    for width, hours in ((HOUR_MS, 97), (DAY_MS, 96)):
+        found = roll(readings, range(0, hours * HOUR_MS + 1, width), math.inf)
+        history.put_rollups(number, width, 0, hours * HOUR_MS, found)
+    while history.forget(number, 90 * HOUR_MS):
+        pass
+    for rows, days in ((HOUR_MS, False), (DAY_MS, True)):
+        bounds = range(0, 99 * HOUR_MS + rows, rows)
+        left = by_rows(history.stood(number, [0], 0, 99 * HOUR_MS, days=days), bounds)
+        assert left == by_rows(plain, bounds)
+    assert [round(one.on_ms / 60_000) for one in left] == [180, 1_440, 180 + 210, 240, 20]
+    assert history.stood(number, [1], 0, 99 * HOUR_MS, days=True) == []
 
 
 def test_scenes_are_kept(database: Callable[[], Records]) -> None:

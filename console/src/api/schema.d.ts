@@ -828,8 +828,9 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * @description One stretch for each state, oldest first; it is so until it says
-         *     otherwise.
+         * @description One stretch for each state, oldest first; it is so until it says otherwise.
+         *     And for how much of each hour or day it was at its second state, also where its
+         *     readings are forgotten.
          */
         get: operations["entities_stretches_retrieve"];
         put?: never;
@@ -4105,6 +4106,19 @@ export interface components {
          */
         Shape: Record<string, unknown>;
         /**
+         * Share
+         * @description For how much of an hour or a day an entity was at its second state: `on_ms` of
+         *         the `known_ms` for which it is known how it stood.
+         */
+        Share: {
+            /** @description milliseconds since 1970 */
+            start: number;
+            /** @description milliseconds since 1970 */
+            end: number;
+            on_ms: number;
+            known_ms: number;
+        };
+        /**
          * SignInRequest
          * @description A name and a password, and the code of a second factor where there is one.
          */
@@ -4215,6 +4229,9 @@ export interface components {
          * Stretches
          * @description How an entity with states stood, one stretch after the other; it is so until it
          *         says otherwise. `cut` is whether there were more than are told.
+         *
+         *         `shares` says the same by hours of the house, or days for more than two weeks, and
+         *         also where its readings are forgotten.
          */
         Stretches: {
             entity: string;
@@ -4223,6 +4240,7 @@ export interface components {
             /** @description milliseconds since 1970 */
             end: number;
             stretches: components["schemas"]["Stretch"][];
+            shares: components["schemas"]["Share"][];
             cut: boolean;
         };
         /**

@@ -64,6 +64,14 @@ it("counts how long and how often something was so", () => {
     { start: 10, end: 40, value: 0 },
     { start: 40, end: 45, value: 1 },
   ];
-  expect(stood(stretches)).toEqual({ onMs: 15, ofMs: 45, times: 2 });
-  expect(stood([])).toEqual({ onMs: 0, ofMs: 0, times: 0 });
+  const shares = [
+    { start: 0, end: 30, on_ms: 10, known_ms: 30 },
+    { start: 30, end: 60, on_ms: 5, known_ms: 15 },
+  ];
+  const told = { stretches, shares, cut: false };
+  expect(stood(told)).toEqual({ onMs: 15, ofMs: 45, times: 2 });
+  expect(stood({ ...told, stretches: [], shares: [] })).toMatchObject({ ofMs: 0, times: 0 });
+  // Nobody knows how often it began where its readings are forgotten.
+  expect(stood({ ...told, stretches: stretches.slice(1) }).times).toBeNull();
+  expect(stood({ ...told, cut: true })).toEqual({ onMs: 15, ofMs: 45, times: null });
 });

@@ -1,5 +1,5 @@
 // A history in numbers.
-import type { Entity, History } from "../api/client";
+import type { Entity, History, Schemas } from "../api/client";
 
 export function numbers(history: Pick<History, "mean" | "low" | "high" | "count">) {
   const count = history.count.reduce((sum, n) => sum + n, 0);
@@ -71,10 +71,17 @@ export function columns(history: Columns, calm = false) {
   return [at, ...series] as [number[], ...(number | null)[][]];
 }
 
-/** What entities with states come to: for how long each was at 1, and how often it began. */
-export function stood(stretches: { start: number; end: number; value: number }[]) {
-  const on = stretches.filter((one) => one.value >= 0.5);
-  const length = (some: typeof stretches) =>
-    some.reduce((sum, one) => sum + one.end - one.start, 0);
-  return { onMs: length(on), ofMs: length(stretches), times: on.length };
+/**
+ * What an entity with states comes to: for how long it was at 1, and how often that began;
+ * null where that is known for a part of the span only.
+ */
+export function stood(course: Pick<Schemas["Stretches"], "stretches" | "shares" | "cut">) {
+  const { stretches, shares, cut } = course;
+  const [first, begun] = [shares[0], stretches[0]];
+  const whole = !cut && (!first || (begun && begun.start <= first.start));
+  return {
+    onMs: shares.reduce((sum, one) => sum + one.on_ms, 0),
+    ofMs: shares.reduce((sum, one) => sum + one.known_ms, 0),
+    times: whole ? stretches.filter((one) => one.value >= 0.5).length : null,
+  };
 }

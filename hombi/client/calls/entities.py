@@ -146,7 +146,8 @@ def rows(
 def stretches(
     address: str, span: str = "day", *, start: int | None = None, end: int | None = None
 ) -> Call[wire.Stretches]:
-    """How an entity with states stood: one stretch after the other."""
+    """How an entity with states stood: one stretch after the other, and shares of hours
+    or days."""
     params = given(span=span, start=start, end=end)
     return Call("GET", path("entities", address, "stretches"), wire.Stretches, params=params)
 

@@ -7,8 +7,8 @@ from collections.abc import Callable, Sequence
 
 from hombi.core.quality import Quality
 from hombi.core.series import FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
-from hombi.core.series.rollup import bucket_ms, hold_ms, holding
-from hombi.core.series.statistics import Held
+from hombi.core.series.rollup import bucket_ms, hold_ms, holding, standing
+from hombi.core.series.statistics import Held, Stood
 from hombi.hub.ports import Numbers, Point, Row
 
 
@@ -74,6 +74,11 @@ class MemoryHistory:
             for reading, value, until in holding(readings, end_ms, hold)
             if reading.channel in channels and until > start_ms
         ]
+
+    def stood(
+        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, *, days: bool
+    ) -> list[Stood]:
+        return list(standing(self._of(entity, 0, end_ms), channels, start_ms, end_ms))
 
     def _good(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int

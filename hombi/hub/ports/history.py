@@ -8,7 +8,7 @@ from typing import Protocol
 
 from hombi.core.quality import Quality
 from hombi.core.series import Channel, Reading, Rollup
-from hombi.core.series.statistics import Held
+from hombi.core.series.statistics import Held, Stood
 
 # (entity id, time in ms since 1970, channel, sample, value, quality); None for no value
 Row = tuple[int, int, int, float | None, float | None, int]
@@ -77,6 +77,13 @@ class HistoryPort(Protocol):
         """When the good readings of a span became another value: (time, value), oldest
         first, `limit` at most. The first says what was so at the start, if that is
         known."""
+
+    def stood(
+        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, *, days: bool
+    ) -> list[Stood]:
+        """How a value with two states stood, also where its readings are forgotten:
+        pieces that follow one another, oldest first. They are a day long at most, or an
+        hour without `days`, but for the last, which is how it stands now."""
 
     def doubts(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int

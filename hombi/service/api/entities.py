@@ -13,6 +13,7 @@ from hombi.core.errors import ValueTextError
 from hombi.core.house_time import EARLIER, MOST_ROWS, ROWS_MS, bounds, earlier, rows_of
 from hombi.core.kinds import Seen
 from hombi.core.series import Derivation
+from hombi.core.series.statistics import by_rows
 from hombi.core.values import parse_value
 from hombi.hub.actuation import CommandEntity
 from hombi.hub.derived import RemoveDerived
@@ -39,6 +40,8 @@ SPANS_MS = {
 MAX_POINTS = 2_000
 MAX_COURSES, MOST_TOGETHER = 100, 20_000
 MAX_STRETCHES = 2_000
+# Up to this long, a span is told by hours, and else by days.
+MOST_HOURS_MS = 14 * 86_400_000
 MOST_DOUBTS = 2_000
 # The year 3000: a calendar has days only so far.
 LATEST_MS = 32_503_680_000_000
@@ -252,22 +255,54 @@ class StretchesView(View):
 
     @operation(gives=wire.Stretches, parameters=_SPAN)
     def get(self, request: Request, node: str, name: str) -> Response:
-        """One stretch for each state, oldest first; it is so until it says
-        otherwise."""
+        """One stretch for each state, oldest first; it is so until it says otherwise.
+        And for how much of each hour or day it was at its second state, also where its
+        readings are forgotten."""
         number, channels, _ = _series(f"{node}/{name}")
         start, end = span_of(request)
         history = hub().context.records.history
         found = history.changes(number, channels, start, end, MAX_STRETCHES + 1)
         cut = len(found) > MAX_STRETCHES
-        last = min(end, hub().context.clock.now_ms())
+        last = max(start, min(end, hub().context.clock.now_ms()))
         ends = [at for at, _ in found[1:]] + [last]
         made = [
             wire.Stretch(start=at, end=max(at, until), value=value)
             for (at, value), until in zip(found, ends, strict=False)
         ][:MAX_STRETCHES]
         return Response(
-            wire.Stretches(entity=f"{node}/{name}", start=start, end=end, stretches=made, cut=cut)
+            wire.Stretches(
+                entity=f"{node}/{name}",
+                start=start,
+                end=end,
+                stretches=made,
+                shares=_shares(number, channels, start, last),
+                cut=cut,
+            )
         )
+
+
+def _shares(number: int, channels: list[int], start: int, end: int) -> list[wire.Share]:
+    """How much of each hour of the house, or day of a longer span, it was at its second
+    state."""
+    if start >= end:
+        return []
+    zone = hub().config.zone
+    rows = "hours" if end - start <= MOST_HOURS_MS else "days"
+    first = bounds(start, start + 1, rows, zone)[0]
+    history = hub().context.records.history
+    pieces = history.stood(number, channels, first, end, days=rows == "days")
+    if not pieces:
+        return []
+    parts = [*bounds(pieces[0].start_ms, end, rows, zone)[:-1], end]
+    return [
+        wire.Share(
+            start=max(start, one.start_ms),
+            end=one.end_ms,
+            on_ms=round(one.on_ms),
+            known_ms=round(one.known_ms),
+        )
+        for one in by_rows(pieces, parts)
+    ]
 
 
 class CoursesView(View):

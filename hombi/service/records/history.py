@@ -16,9 +16,9 @@ from django.db.models import Avg, Count, F, IntegerField, Max, Min, Q, QuerySet,
 from django.db.models.functions import Cast, Greatest, Lag
 
 from hombi.core.quality import Quality
-from hombi.core.series import FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
-from hombi.core.series.rollup import bucket_ms, hold_ms, holding, narrow_enough
-from hombi.core.series.statistics import Held
+from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
+from hombi.core.series.rollup import bucket_ms, hold_ms, holding, narrow_enough, standing
+from hombi.core.series.statistics import Held, Stood
 from hombi.hub.ports import Numbers, Point, Row
 from hombi.service.bridge import written
 from hombi.service.records import models as m
@@ -202,6 +202,27 @@ class DatabaseHistory:
             if reading.channel in channels and until > split:
                 found.append((value, until - max(split, reading.at_ms)))
         return found
+
+    def stood(
+        self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, *, days: bool
+    ) -> list[Stood]:
+        self._look(entity, end_ms)
+        found: list[Stood] = []
+        at = start_ms
+        for base in (DAY_MS, HOUR_MS) if days else (HOUR_MS,):
+            rows = _rollups(entity, base, at, end_ms).filter(channel__in=channels)
+            some = list(rows.order_by("start_ms").values_list("start_ms", "mean", "held_ms"))
+            if base == DAY_MS and some:
+                # When its last day ends is not told; its hours do.
+                at = some.pop()[0]
+            elif some:
+                at = some[-1][0] + base
+            # A day has 23 hours at least, so it does not reach into the next.
+            length = base - HOUR_MS * (base == DAY_MS)
+            found += [Stood(start, start + length, mean * held, held) for start, mean, held in some]
+        before = self.before(entity, at)
+        readings = [*([before] if before else []), *self.single(entity, at, end_ms, MOST_HELD)]
+        return [*found, *standing(readings, channels, at, end_ms)]
 
     def changes(
         self, entity: int, channels: Sequence[int], start_ms: int, end_ms: int, limit: int

@@ -87,9 +87,9 @@ function Stood({ entity, window }: { entity: EntityDetail; window: Window }) {
   return (
     <Await of={stretches} lines={4}>
       {(course) => {
-        if (course.stretches.length === 0)
+        if (course.stretches.length + course.shares.length === 0)
           return <Empty>How it stood in this {window.span ?? "time"} is not known.</Empty>;
-        const of = stood(course.stretches);
+        const of = stood(course);
         const share = of.ofMs ? ((100 * of.onMs) / of.ofMs).toFixed(1) : "0.0";
         return (
           <>
@@ -97,7 +97,14 @@ function Stood({ entity, window }: { entity: EntityDetail; window: Window }) {
             <Numbers
               rows={[
                 [`${on} for`, `${length(of.onMs)}, ${share} % of the time`],
-                [`became ${on}`, of.times === 1 ? "once" : `${of.times} times`],
+                [
+                  `became ${on}`,
+                  of.times === null
+                    ? "not known for all of it"
+                    : of.times === 1
+                      ? "once"
+                      : `${of.times} times`,
+                ],
               ]}
             />
           </>
