@@ -211,7 +211,7 @@ class _Walk:
             self.waits.append(Waiting(now + one.ms, self.edge, at + 1, dict(self.fields)))
             return True
         if isinstance(one, WaitUntil):
-            if self._so(one.watch):
+            if self._so(one.watch) or (one.confirms and self.world.obeyed):
                 return False
             due = now + one.at_most_ms
             self.waits.append(Waiting(due, self.edge, at, dict(self.fields), until=True))

@@ -6,7 +6,17 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from hombi.core.automation.actions import Action, Branch, Run, Step, Together, Wait, WaitUntil
+from hombi.core.automation.actions import (
+    Action,
+    Branch,
+    Run,
+    Set,
+    Step,
+    Switch,
+    Together,
+    Wait,
+    WaitUntil,
+)
 from hombi.core.automation.watch import Watch
 
 
@@ -72,6 +82,8 @@ def _lay_out(action: Step, found: Flow) -> None:
         return
     if not isinstance(action, Branch):
         found.append(action)
+        if isinstance(action, (Switch, Set)) and action.sure is not None:
+            found.append(action.sure)
         return
     leaps = []
     for option in action.options:

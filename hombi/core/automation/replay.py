@@ -85,7 +85,7 @@ class Replayed:
 class Past:
     """The world as it was: what an automation saw at each moment."""
 
-    time_known = True
+    time_known = obeyed = True
 
     def __init__(self, courses: Mapping[str, Course], zone: tzinfo) -> None:
         self.now_ms, self.zone = 0, zone

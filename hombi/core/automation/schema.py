@@ -131,8 +131,9 @@ _ACTION: Schema = _table(
         },
         "title": _text("the notice's title; {value}, {room} and others stand for values"),
         "text": _text("the notice's text", "{value} for {held}"),
+        "confirmed": _text("what follows comes once the node has done it, within", "30 s"),
         "at_most": _text("wait no longer than this", "1 h"),
-        "otherwise": _text("when it was never so", one_of=("go on", "stop")),
+        "otherwise": _text("when it never was", one_of=("go on", "stop")),
     },
 )
 

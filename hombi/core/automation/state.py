@@ -158,6 +158,10 @@ class World(Protocol):
     def time_known(self) -> bool:
         """Whether the time is right, and not only what has passed since something."""
 
+    @property
+    def obeyed(self) -> bool:
+        """Whether what is switched counts as confirmed: in a past, nobody was asked."""
+
     def sight(self, entity: str) -> Sight:
         """What is known of an entity now."""
 

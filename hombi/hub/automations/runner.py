@@ -23,6 +23,7 @@ class HouseNow(NamedTuple):
     now_ms: int
     zone: tzinfo
     time_known: bool = True
+    obeyed: bool = False
 
     def sight(self, entity: str) -> Sight:
         """What is known of an entity now."""

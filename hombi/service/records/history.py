@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import contextlib
 import math
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Sequence
 from functools import partial
 from itertools import groupby, starmap
 from operator import itemgetter
@@ -436,15 +436,17 @@ def _base_of_held(span_ms: int, *, states: bool) -> int:
 
 def _of_readings(
     entity: int, channels: Sequence[int], piece: tuple[int, int], start_ms: int, width: int
-) -> Iterable[tuple[Any, ...]]:
+) -> list[tuple[Any, ...]]:
     """(bucket, mean, lowest, highest, count) of the good readings in a piece."""
     if piece[0] >= piece[1]:
         return []
     with connection.cursor() as cursor:
-        return cursor.execute(
+        cursor.execute(
             OF_READINGS.format(_places(channels)),
             (start_ms, width, entity, *piece, int(Quality.STUCK), *channels),
-        ).fetchall()
+        )
+        found: list[tuple[Any, ...]] = cursor.fetchall()
+    return found
 
 
 def _of_rollups(

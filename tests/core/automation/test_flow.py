@@ -20,6 +20,7 @@ from tests.core.automation.world import DOOR, FACTS, RACK, House, program
 
 WATCH = f'[watch]\nentity = "{DOOR}"\nis = "open"\n'
 TELL = '[[starts]]\nnotify = "ada"\ntitle = "{name}"\n'
+MISTER, LAMP = "mister/switch", "lamp/level"
 TOLD = (Tell("ada", "Try", ""),)
 
 
@@ -44,6 +45,39 @@ def test_waits_until_something_is_so(otherwise: str, late: tuple[Tell, ...]) -> 
     house.says(8, DOOR, 1)
     assert house.at(68) == late
     assert (house.state.waits, house.says(69, RACK, 50)) == ((), ())
+
+
+@pytest.mark.parametrize(
+    ("action", "entity", "other", "done", "effect"),
+    [
+        ('switch = "mister/switch"\nto = "on"', MISTER, 0, 1, SwitchTo(MISTER, 1.0)),
+        ('set = "lamp/level"\nto = "40 %"', LAMP, 10, 39.9, SwitchTo(LAMP, 40.0, "40 %")),
+    ],
+)
+@pytest.mark.parametrize(("otherwise", "late"), [("", ()), ("go on", TOLD), ("stop", ())])
+def test_what_follows_waits_until_it_is_confirmed(
+    action: str, entity: str, other: float, done: float, effect: SwitchTo,
+    otherwise: str, late: tuple[Tell, ...],
+) -> None:  # fmt: skip
+    rest = f'otherwise = "{otherwise}"\n' if otherwise else ""
+    text = f'{WATCH}[[starts]]\n{action}\nconfirmed = "30 min"\n{rest}{TELL}'
+    found = program(text, "")
+    house = House(found)
+    house.says(0, entity, other)
+    assert house.says(1, DOOR, 1) == (effect,)
+    assert house.says(2, entity, other) == ()
+    assert house.says(3, entity, done) == TOLD
+    assert house.due is None
+    house.says(4, DOOR, 0)
+    house.says(5, entity, other)
+    assert house.says(6, DOOR, 1) == (effect,)
+    assert house.at(36) == late
+    assert house.says(37, entity, done) == ()
+    # Over a past, nobody was asked: it counts as done.
+    house = House(found, obeyed=True)
+    assert house.says(1, DOOR, 1) == (effect, *TOLD)
+    said = found.sentence({})
+    assert ("go on once it is confirmed, or after" if late else "stop unless it is") in said
 
 
 BRANCH = f"""{WATCH}[[starts]]
@@ -136,6 +170,8 @@ def test_one_puts_another_on_duty_and_itself_off() -> None:
         ('branch = [ { wait = "1 min" } ]\nto = "on"', "'to' means nothing here"),
         ('wait_until = "open"', "is a table in braces"),
         (f'wait_until = {{ entity = "{DOOR}", is = "open", held = "5 min" }}', "'held' means"),
+        ('switch = "mister/switch"\nto = "on"\notherwise = "stop"', "is not confirmed"),
+        ('switch = "mister/switch"\nto = "on"\nconfirmed = "soon"', "soon"),
         (f'wait_until = {{ entity = "{DOOR}", is = "open" }}\notherwise = "x"', "neither stop nor"),
         ('duty = "Try"', "to is missing"),
         ('together = [ { wait = "1 min" } ]', "list of 2 to 10"),

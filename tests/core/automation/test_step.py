@@ -67,6 +67,7 @@ class Here:
     zone: tzinfo
     seen: Sight
     time_known: bool = True
+    obeyed: bool = False
 
     def sight(self, entity: str) -> Sight:
         return self.seen

@@ -68,6 +68,7 @@ class House:
     values: dict[str, float] = field(default_factory=dict)
     rhythm_ms: float = 24 * 60 * MIN
     time_known: bool = True
+    obeyed: bool = False
 
     def sight(self, entity: str) -> Sight:
         value = self.values.get(entity)

@@ -7,7 +7,9 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
+from hombi.core.automation.actions import confirmed
 from hombi.core.automation.actions.switch import SwitchTo
+from hombi.core.automation.actions.wait_until import WaitUntil
 from hombi.core.automation.text import entity, only_keys, quantity, span_ms, text
 from hombi.core.house_facts import HouseFacts
 from hombi.core.toml_text import Path, TomlText
@@ -46,12 +48,13 @@ class Tune:
 @dataclass(frozen=True, slots=True)
 class Set:
     """The action: `to` is in the kind's unit. After `for_ms` it goes back to what it
-    was."""
+    was. What follows waits until it is `sure`."""
 
     entity: str
     to: float
     shown: str
     for_ms: int = 0
+    sure: WaitUntil | None = None
 
     word: ClassVar[str] = "set"
 
@@ -60,7 +63,7 @@ class Set:
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
     ) -> Set | Tune | None:
         """Understand it from its table."""
-        only_keys(toml, path, table, {"set", "to", "for"})
+        only_keys(toml, path, table, {"set", "to", "for", *confirmed.KEYS})
         address = text(toml, path, table, "set", required=True)
         if address in facts.settings and address not in facts.entities:
             return _tune(toml, path, table, facts)
@@ -77,7 +80,8 @@ class Set:
         value = quantity(toml, (*path, "to"), to, found.kind) if to else None
         if value is None:
             return None
-        return cls(address, value, to.strip(), for_ms)
+        sure = confirmed.confirmed(toml, path, table, address, found.kind, value)
+        return cls(address, value, to.strip(), for_ms, sure)
 
     def effect(self, fields: Mapping[str, str]) -> SwitchTo:
         return SwitchTo(self.entity, self.to, self.shown)
@@ -88,13 +92,15 @@ class Set:
 
     def sentence(self, name: Callable[[str], str]) -> str:
         lasts = f" for {show_span(self.for_ms)}" if self.for_ms else ""
-        return f"{name(self.entity)} to {self.shown}{lasts}"
+        return f"{name(self.entity)} to {self.shown}{lasts}{confirmed.sentence(self.sure)}"
 
 
 def _tune(toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts) -> Tune | None:
     to = text(toml, path, table, "to", required=True).strip()
     if "for" in table:
         toml.blame((*path, "for"), "a node's setting does not go back", "leave for out")
+    for key in sorted(confirmed.KEYS & table.keys()):
+        toml.blame((*path, key), "nothing waits for a node's setting", f"leave {key} out")
     if not to:
         return None
     if problem := facts.settings[table["set"]](to):

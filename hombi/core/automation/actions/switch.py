@@ -6,6 +6,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
+from hombi.core.automation.actions import confirmed
+from hombi.core.automation.actions.wait_until import WaitUntil
 from hombi.core.automation.text import entity, only_keys, quantity, span_ms, text
 from hombi.core.house_facts import HouseFacts, did_you_mean
 from hombi.core.kinds import KINDS
@@ -28,11 +30,13 @@ class SwitchTo:
 
 @dataclass(frozen=True, slots=True)
 class Switch:
-    """The action: `to` is 1.0 for on, 0.0 for off. After `for_ms` it goes back."""
+    """The action: `to` is 1.0 for on, 0.0 for off. After `for_ms` it goes back. What
+    follows waits until it is `sure`."""
 
     entity: str
     to: float
     for_ms: int = 0
+    sure: WaitUntil | None = None
 
     word: ClassVar[str] = "switch"
 
@@ -41,7 +45,7 @@ class Switch:
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
     ) -> Switch | None:
         """Understand it from its table."""
-        only_keys(toml, path, table, {"switch", "to", "for"})
+        only_keys(toml, path, table, {"switch", "to", "for", *confirmed.KEYS})
         address = text(toml, path, table, "switch", required=True)
         found = entity(toml, (*path, "switch"), address, facts)
         if found is not None and not (found.writable and found.kind.name == "switch"):
@@ -52,7 +56,8 @@ class Switch:
         for_ms = span_ms(toml, path, table, "for")
         if found is None or value is None or not found.writable:
             return None
-        return cls(address, value, for_ms)
+        sure = confirmed.confirmed(toml, path, table, address, found.kind, value)
+        return cls(address, value, for_ms, sure)
 
     def effect(self, fields: Mapping[str, str]) -> SwitchTo:
         return SwitchTo(self.entity, self.to)
@@ -63,7 +68,8 @@ class Switch:
 
     def sentence(self, name: Callable[[str], str]) -> str:
         lasts = f" for {show_span(self.for_ms)}" if self.for_ms else ""
-        return f"{name(self.entity)} {'on' if self.to else 'off'}{lasts}"
+        sure = confirmed.sentence(self.sure)
+        return f"{name(self.entity)} {'on' if self.to else 'off'}{lasts}{sure}"
 
 
 def _switchable(address: str, facts: HouseFacts) -> str:

@@ -20,11 +20,13 @@ _OTHERWISE = {"go on": True, "stop": False}
 @dataclass(frozen=True, slots=True)
 class WaitUntil:
     """The rest of the list comes when an entity is so; after `at_most_ms` it comes all
-    the same, or (not `goes_on`) not at all."""
+    the same, or (not `goes_on`) not at all. One that `confirms` asks only whether what
+    was switched a moment ago is so."""
 
     watch: Watch
     at_most_ms: int = DAY_MS
     goes_on: bool = True
+    confirms: bool = False
 
     word: ClassVar[str] = "wait_until"
 
@@ -41,15 +43,19 @@ class WaitUntil:
             return None
         watch = read_part(toml, own, table["wait_until"], facts, held=False)
         at_most_ms = span_ms(toml, path, table, "at_most")
-        otherwise = text(toml, path, table, "otherwise")
-        if otherwise and otherwise not in _OTHERWISE:
-            what = f"{otherwise!r} is neither stop nor go on"
-            toml.blame((*path, "otherwise"), what, 'write otherwise = "stop"')
-        if watch is None:
-            return None
-        return cls(watch, at_most_ms or DAY_MS, _OTHERWISE.get(otherwise, True))
+        on = goes_on(toml, path, table, usually=True)
+        return None if watch is None else cls(watch, at_most_ms or DAY_MS, on)
 
     def sentence(self, name: Callable[[str], str]) -> str:
         said = f"once {name(self.watch.entity)} is {self.watch.wanted}"
         then = "go on" if self.goes_on else "stop"
         return f"{said} ({then} after {show_span(self.at_most_ms)})"
+
+
+def goes_on(toml: TomlText, path: Path, table: dict[str, Any], *, usually: bool) -> bool:
+    """What `otherwise` says: whether the rest comes all the same."""
+    otherwise = text(toml, path, table, "otherwise")
+    if otherwise and otherwise not in _OTHERWISE:
+        what = f"{otherwise!r} is neither stop nor go on"
+        toml.blame((*path, "otherwise"), what, 'write otherwise = "stop"')
+    return _OTHERWISE.get(otherwise, usually)
