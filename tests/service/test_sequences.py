@@ -90,3 +90,25 @@ def test_a_text_of_before_comes_back(service: Service) -> None:
     with service.hub() as hub:
         assert hub.automations.get("at-dusk").text == texts[0]
     assert service.hombi("automation", "undo", "at-dusk", "--to", "9").returncode == 1
+
+
+def test_what_follows_waits_for_the_node_also_over_a_kill(own_service: Service) -> None:
+    own_service.start().claim()
+    rack = let_in(own_service, description("Cellar rack", **CLIMATE))
+    fan = let_in(own_service, description("Cellar fan", **PLUG))
+    let_in(own_service, description("Mister", **PLUG))
+    with own_service.hub() as hub, fan.connected(obey=False):
+        hub.automations.add(
+            RUNS.replace('run = "Close up"', 'switch = "cellar-fan/switch"\nto = "on"\n')
+            + 'confirmed = "5 min"\n[[starts]]\nswitch = "mister/switch"\nto = "on"\n'
+        )
+        assert rack.post([{"n": "humidity", "v": 85}]).is_success
+        until(lambda: hub.entities.get("cellar-fan/switch").wanted is not None)
+        assert hub.entities.get("mister/switch").wanted is None
+    own_service.kill()
+    own_service.start()
+    with own_service.hub() as hub:
+        assert hub.entities.get("mister/switch").wanted is None
+        # The fan was asked, and has done it meanwhile.
+        assert fan.post([{"n": "switch", "vb": True}]).is_success
+        until(lambda: hub.entities.get("mister/switch").wanted is not None)
