@@ -76,7 +76,7 @@ class Program:
     @property
     def by_the_clock(self) -> bool:
         """Whether it goes by the time of day: by moments, hours, days or dates."""
-        return self.moment is not None or bool(self.only.sentence())
+        return self.moment is not None or not self.only.always
 
     @property
     def entities(self) -> tuple[str, ...]:

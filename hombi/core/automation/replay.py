@@ -153,6 +153,11 @@ class _Entity:
         self._latest, self._interval_ms, self._gaps = latest, interval, gaps
         return place
 
+    @property
+    def rhythmic(self) -> bool:
+        """Whether it is known how long it may go unheard."""
+        return self._states or self._gaps >= GAPS_TO_KNOW
+
     def sight(self, now_ms: int) -> Sight:
         rhythm = 0.0
         if not self._states and self._gaps >= GAPS_TO_KNOW:
@@ -174,8 +179,14 @@ def replay(
     and moves from before the span are left out. `courses` has all entities that it
     names."""
     world, found = Past(courses, zone), Replayed()
-    alone, state = not program.more, State()
-    plain = alone and program.watch.moving is None and program.watch.of_value
+    alone, state, clocked = not program.more, State(), program.clocked
+    asked = {one.entity for one in program.when}
+    plain = (
+        alone
+        and program.watch.moving is None
+        and program.watch.of_value
+        and program.watch.entity not in asked
+    )
     own_sight = partial(world.sight, program.watch.entity)
     # When it must be stepped next although nothing is heard: by its holds and hours;
     # and by these, or because its value is lost.
@@ -205,11 +216,11 @@ def replay(
             elif done.effects:
                 found.later.append((world.now_ms, done.effects))
         idle = state.phase is Phase.IDLE and not state.waits
-        quiet = idle and not program.clocked
+        quiet = idle and not clocked
         planned = None if quiet else due_ms(program, state, world)
         due = sooner(planned, lost_ms(program, state, world))
 
-    if program.clocked:
+    if clocked:
         # A moment at which the span begins is one of it.
         world.now_ms = start_ms - 1
         taken(Began())
@@ -231,11 +242,18 @@ def replay(
                     until = math.inf if planned is None else planned
                     stays = lambda v: not compared.ends_with(v)  # noqa: E731
                     after = known.skip(readings, place, stays, until, heard=True)
+                elif known.rhythmic:
+                    until = math.inf if planned is None else planned - 1
+                    if state.phase is Phase.HOLDING:
+                        until = state.since_ms + program.watch.held_ms - 1
+                    after = known.skip(readings, place, compared.starts_with, until, heard=True)
             if after > place:
                 last = readings[after - 1]
                 state = replace(state, value=last.value, heard_ms=last.at_ms)
-                if state.phase is Phase.ON:
-                    world.now_ms = last.at_ms
+                world.now_ms = last.at_ms
+                if state.phase is Phase.HOLDING:
+                    planned = due_ms(program, state, world)
+                if state.phase is not Phase.IDLE:
                     due = sooner(planned, lost_ms(program, state, world))
                 place = after
                 continue

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
@@ -123,19 +124,20 @@ def live(made: Program, said: list[Reading], end: int) -> list[Why]:
     """Stepped as the hub does: with each reading, at each due moment, and every
     few seconds while it is on."""
     world, state, edges = Past(course(said), ZONE), State(), []
-    pending = list(said)
+    pending, due = list(said), None
     for now in range(said[0].at_ms, end, EVERY_MS):
-        events: list[Seen | Passed] = [Passed()]
+        events: list[Seen | Passed] = []
         while pending and pending[0].at_ms <= now:
             one = pending.pop(0)
             world.hear("rack/humidity", one)
             events.append(Seen(one.value, one.quality))
         world.now_ms = now
-        for event in events:
-            due = due_ms(made, state, world)
+        # What is heard at the moment at which something is due comes first.
+        for event in (*events, Passed()):
             if isinstance(event, Seen) or state.phase is Phase.ON or (due and due <= now):
                 done = step(made, state, event, world)
                 state = done.state
+                due = due_ms(made, state, world)
                 if done.why:
                     edges.append(done.why)
     return edges
@@ -150,11 +152,15 @@ def live(made: Program, said: list[Reading], end: int) -> list[Why]:
     st.sampled_from([0, 10 * MIN]),
     st.sampled_from(list(Lost)),
     st.sampled_from([Under(82, 86), Over(82), Is(82)]),
+    st.none() | st.sampled_from([Over(80), Under(83)]),
 )  # fmt: skip
 def test_it_comes_to_what_live_comes_to(
-    said: list[tuple[int, float | None]], only: Only, held: int, lost: Lost, compared: Comparison
-) -> None:
+    said: list[tuple[int, float | None]], only: Only, held: int, lost: Lost, compared: Comparison,
+    also: Comparison | None,
+) -> None:  # fmt: skip
     made = program(compared, held, only, lost=lost)
+    if also is not None:  # its own value once more
+        made = replace(made, when=(Watch("rack/humidity", KINDS["humidity"], also),))
     at, all_of_it = 0, []
     for gap, value in said:
         at += gap
