@@ -107,6 +107,8 @@ async function show(notice) {
     badge: "/icon-192.png",
     timestamp: notice.at,
     tag,
+    // A browser that does not reach the hub shows the notice without it.
+    ...(notice.picture ? { image: notice.picture } : {}),
     silent: Boolean(notice.quiet),
     renotify: !notice.quiet && !again,
     requireInteraction: Boolean(notice.urgent),

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import asyncio
-import ipaddress
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal
-from urllib.parse import urlsplit
 
 from hombi.core.names import slug
+from hombi.core.picture import picture_problem
 from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.events import DashboardArranged, DashboardRemoved, RoomRemoved
 from hombi.hub.house import House
@@ -151,27 +150,11 @@ class Dashboards(Part):
         if tile.sort == "scene" and tile.text not in scenes:
             raise NotFound(f"{where}: there is no scene {tile.text[:60]}")
         if tile.sort == "picture":
-            check_address(tile.address, where)
+            if problem := picture_problem(tile.address):
+                raise Invalid(f"{where}: {problem}")
         elif tile.address:
             raise Invalid(f"{where} has an address, and only a picture has one")
         return Tile(tile.sort, of, tile.size, tile.text.strip(), tile.address)
-
-
-def check_address(address: str, where: str = "picture") -> None:
-    """Raises Invalid for what cannot be a picture's address in the house."""
-    try:
-        parts = urlsplit(address)
-        host, _ = parts.hostname, parts.port
-    except ValueError as error:
-        raise Invalid(f"{where}: {address[:60]!r} is no address") from error
-    if parts.scheme not in ("http", "https") or not host or len(address) > LONGEST_TEXT:
-        raise Invalid(f"{where}: write its address like http://192.0.2.30/snapshot.jpg")
-    try:
-        outside = ipaddress.ip_address(host).is_global
-    except ValueError:
-        return  # a name; what it stands for is seen when it is fetched
-    if outside:
-        raise Invalid(f"{where}: {host} is not in the house")
 
 
 @dataclass(frozen=True, slots=True)

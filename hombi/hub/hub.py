@@ -35,6 +35,7 @@ from hombi.hub.notices import (
     Buttons,
     Mail,
     Outbox,
+    Pictures,
     Post,
     Push,
     Send,
@@ -208,15 +209,19 @@ async def _made(
         push = WebPush(vapid_key, VAPID_CONTACT, config.push_services, buttons)
         public_key = push.public_key
     reload = Reload(context, config)
+    pictures = Pictures(context, config.data)
     senders: dict[str, Send] = {
         "phone": push.send,
         "mail": Mail(
-            lambda: reload.config.mail, lambda: reload.config.house_name, trust.console
+            lambda: reload.config.mail,
+            lambda: reload.config.house_name,
+            trust.console,
+            pictures.get,
         ).send,
         "post": Post().send,
         "loudspeaker": Loudspeaker(context, Act).send,
     }
-    outbox = Outbox(context, house, writer, keeper, senders, config.zone)
+    outbox = Outbox(context, house, writer, keeper, senders, pictures, config.zone)
     ways = Ways(
         context, house, outbox, buttons, config.push_services,
         {

@@ -7,6 +7,7 @@ import asyncio
 import html
 import ssl
 import time
+from base64 import b64encode
 from dataclasses import dataclass
 from email import message_from_bytes, policy
 from email.message import EmailMessage
@@ -30,6 +31,8 @@ class Mail:
     text: str
     headers: dict[str, str]
     at_ms: int
+    # What is attached: its media type and its bytes.
+    attached: list[tuple[str, bytes]]
 
 
 class Mailbox:
@@ -91,6 +94,7 @@ class Mailbox:
                 body.get_content() if body is not None else "",
                 {name: str(value) for name, value in mail.items()},
                 round(time.time() * 1000),
+                [(one.get_content_type(), one.get_content()) for one in mail.iter_attachments()],
             )
         )
         del self.mails[:-MAX_SHOWN]
@@ -108,8 +112,13 @@ class Mailbox:
     async def _page(self, request: Request) -> Response:
         rows = "".join(
             f"<h2>{html.escape(m.subject)}</h2><p>to {html.escape(m.to)}</p>"
-            f"<pre>{html.escape(m.text)}</pre>"
+            f"<pre>{html.escape(m.text)}</pre>{''.join(map(_shown, m.attached))}"
             for m in reversed(self.mails)
         )
         empty = "<p>No mail yet.</p>"
         return HTMLResponse(f"<title>Mailbox</title><h1>Mailbox</h1>{rows or empty}")
+
+
+def _shown(attached: tuple[str, bytes]) -> str:
+    kind, content = attached
+    return f'<img alt="" src="data:{html.escape(kind)};base64,{b64encode(content).decode()}">'

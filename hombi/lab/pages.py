@@ -52,6 +52,7 @@ async def serve_pages(
             Route("/phone/notices", phone.shown),
             Route("/phone/answer", phone.behave, methods=["POST"]),
             Route("/phone/press", phone.press, methods=["POST"]),
+            Route("/phone/picture", phone.picture),
             *mailbox.routes(),
             Route("/loudspeaker", said),
             Route("/nodes", nodes),

@@ -181,7 +181,8 @@ class LabPhone:
         """What the phone shows, as a page."""
         rows = "".join(
             f"<li><b>{html.escape(n['title'])}</b><p>{html.escape(n['text'])}</p>"
-            f"{_buttons(n.get('buttons', ()))}<time>{_clock(n['received_at'])}</time></li>"
+            f"{_picture(n.get('picture', ''))}{_buttons(n.get('buttons', ()))}"
+            f"<time>{_clock(n['received_at'])}</time></li>"
             for n in reversed(self.notices)
         )
         body = rows or "<li class='none'>Nothing yet. This phone shows what the hub tells it.</li>"
@@ -190,6 +191,15 @@ class LabPhone:
             .replace("{{name}}", html.escape(self.name))
             .replace("{{notices}}", body)
         )
+
+    async def picture(self, request: Request) -> Response:
+        """`GET /phone/picture?path=…`: the picture of a notice, from the hub, without a
+        sign-in, as a browser fetches it for its notification."""
+        path = request.query_params.get("path", "")
+        async with httpx.AsyncClient(trust_env=False, timeout=20) as http:
+            answer = await http.get(f"{self.hub}{path}")
+        kind = answer.headers["content-type"]
+        return Response(answer.content, answer.status_code, media_type=kind)
 
     async def press(self, request: Request) -> Response:
         """`POST /phone/press?right=…`: press a button, as the console's service worker
@@ -205,6 +215,10 @@ class LabPhone:
         """`POST /phone/answer?status=429`: how its push service answers from now on."""
         self.answer = int(request.query_params.get("status", "201"))
         return JSONResponse({"answer": self.answer})
+
+
+def _picture(path: str) -> str:
+    return f'<img src="/phone/picture?path={html.escape(path)}" alt="">' if path else ""
 
 
 def _buttons(offered: Sequence[dict[str, str]]) -> str:

@@ -122,13 +122,18 @@ async def run_demo(demo: Demo, say: Say) -> None:
                     for text in texts("sequences"):
                         await hub.sequences.put(text)
                     for text in texts("automations"):
-                        await hub.automations.add(text)
+                        await hub.automations.add(_here(text, demo))
                     for method, sources, title, parameters in DERIVED:
                         await hub.derived.make(method, sources, title=title, parameters=parameters)
                     await hub.dashboards.add("Kitchen wall", kitchen_wall(demo.lab_port))
                     demo.unfinished.unlink()
                 _say_ready(demo, url, say)
                 await _live(demo, mill)
+
+
+def _here(text: str, demo: Demo) -> str:
+    """A text with the lab's address as it is here."""
+    return text.replace("127.0.0.1:4664", f"127.0.0.1:{demo.lab_port}")
 
 
 def texts(folder: str) -> list[str]:

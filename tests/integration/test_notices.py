@@ -7,6 +7,7 @@ import asyncio
 import contextlib
 import hmac
 import json
+import socket
 import ssl
 import threading
 import time
@@ -26,8 +27,9 @@ from starlette.routing import Route
 
 from hombi.lab.mailbox import Mailbox
 from hombi.lab.phone import LabPhone
+from tests.cameras import camera, says
 from tests.certificates import Authority
-from tests.house import Joined, Service, free_ports, until
+from tests.house import CLIMATE, Joined, Service, description, free_ports, let_in, until
 
 
 @contextlib.contextmanager
@@ -167,6 +169,76 @@ class Receiver:
         return Response(status_code=self.answer)
 
 
+PNG = b"\x89PNG\r\n\x1a\n" + bytes(range(256)) * 40
+SEEN = """name = "Yard"
+[watch]
+entity = "cellar-rack/humidity"
+over = "90 %"
+[[starts]]
+notify = "ada"
+title = "Somebody is in the yard"
+picture = "ADDRESS"
+"""
+
+
+def test_a_picture_comes_with_a_notice_and_holds_nothing_up(
+    service: Service, rack: Joined, push: tuple[LabPhone, int]
+) -> None:
+    """The phone has the notice at once, and sees the picture with the right that came
+    with it; nobody else sees anything."""
+    phone, port = push
+    add(service, phone, port)
+    asked = threading.Event()
+
+    def slowly(one: socket.socket) -> None:
+        asked.wait(20)
+        says("200 OK", f"Content-Type: text/html\r\nContent-Length: {len(PNG)}", PNG)(one)
+
+    with camera(slowly) as address, service.hub() as hub, httpx.Client() as http:
+        hub.automations.add(SEEN.replace("ADDRESS", address))
+        rack.post([{"n": "humidity", "v": 95}])
+        (notice,) = until(lambda: phone.notices)
+        until(lambda: hub.ways.notices()[0].state == "delivered")
+        path = notice["picture"]
+        threading.Timer(0.5, asked.set).start()
+        found = http.get(service.url + path, timeout=20)
+        assert (found.status_code, found.content) == (200, PNG)
+        assert found.headers["content-type"] == "image/png", "not what the camera says"
+        assert found.headers["x-content-type-options"] == "nosniff"
+        number, _, mac = path.rpartition("/")[2].split(".")
+        others = (f"{int(number) + 1}.picture.{mac}", f"{number}.off.{mac}")
+        for wrong in (*others, "1.picture.x", "x", "é.picture."):
+            answer = http.get(f"{service.url}/api/notices/pictures/{wrong}")
+            assert answer.status_code in (404, 409)
+        right = path.rpartition("/")[2]
+        refused = http.post(f"{service.url}/api/notices/press", json={"right": right})
+        assert "no such button" in refused.json()["detail"]
+        assert hub.ways.notices()[0].picture == path
+        # A camera that is none: the notice comes, and the journal says why without.
+        hub.automations.remove("yard")
+        rack.post([{"n": "humidity", "v": 50}])
+        phone.notices.clear()
+        with camera(says("200 OK", "Content-Length: 5", b"hello")) as other:
+            hub.automations.add(SEEN.replace("ADDRESS", other))
+            rack.post([{"n": "humidity", "v": 95}])
+            (notice,) = until(lambda: phone.notices)
+            failed = until(lambda: list(hub.journal(event="ActionFailed")))
+            assert "its notice has no picture: what the camera sent is no picture" in failed[0].text
+            assert http.get(service.url + notice["picture"]).status_code == 404
+        hub.automations.remove("yard")
+        for wrong, why in (
+            ("http://93.184.216.34/now.jpg", "is not in the house"),
+            ("file:///etc/passwd", "write its address like"),
+            ("http://[::1", "is no address"),
+        ):
+            mistakes = hub.automations.check(SEEN.replace("ADDRESS", wrong)).mistakes
+            assert why in mistakes[0].what
+        said = hub.automations.check(SEEN.replace("notify", "announce").replace("ADDRESS", address))
+        assert "'picture' means nothing here" in said.mistakes[0].what
+        for known in hub.ways.list():
+            hub.ways.remove(known.id)
+
+
 def test_a_post_is_signed_tried_again_and_given_up_where_it_is_refused(service: Service) -> None:
     (port,) = free_ports(1)
     receiver = Receiver()
@@ -247,6 +319,13 @@ def test_a_mail_goes_over_tls_with_a_sign_in(
         assert mail.headers["Auto-Submitted"] == "auto-generated"
         assert "/notices" in mail.text
         until(lambda: hub.ways.notices()[0].state == "delivered")
+        with camera(says("200 OK", f"Content-Length: {len(PNG)}", PNG)) as address:
+            rack = let_in(own_service, description("Cellar rack", **CLIMATE))
+            hub.automations.add(SEEN.replace("ADDRESS", address))
+            rack.post([{"n": "humidity", "v": 95}])
+            until(lambda: len(mailbox.mails) == 2)
+            assert mailbox.mails[-1].attached == [("image/png", PNG)]
+            assert "Somebody is in the yard" in mailbox.mails[-1].text
         mailbox.answer = "550 no such mailbox"
         hub.ways.test(way.id)
         until(lambda: hub.ways.notices()[0].state == "failed")

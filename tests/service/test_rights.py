@@ -54,13 +54,14 @@ CHANGES = {
 # Nobody need be signed in for these, or a node asks them.
 OPEN = {
     "/api/health", "/api/health/ready", "/api/claim", "/api/join", "/api/trust",
-    "/api/notices/press", "/api/intake", "/api/intake/{node}/{name}",
+    "/api/notices/press", "/api/notices/pictures/{right}",
+    "/api/intake", "/api/intake/{node}/{name}",
     "/api/arrivals/{arrival}/outcome", "/api/schema", "/api/docs",
 }  # fmt: skip
 GIVEN = {
     "{node}": "cellar-rack", "{name}": "humidity", "{dashboard}": "room-loft", "{tile}": "0",
     "{member}": "nobody", "{token}": "9999", "{browser}": "none",
-    "{tool}": "none", "{way}": "9999", "{number}": "1",
+    "{tool}": "none", "{way}": "9999", "{number}": "1", "{right}": "1.picture.x",
 }  # fmt: skip
 
 

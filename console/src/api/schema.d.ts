@@ -1394,6 +1394,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/notices/pictures/{right}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description The picture that a notice came with, for whoever has the right that came with
+         *     it. It is kept for a week.
+         */
+        get: operations["notices_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/notices/press": {
         parameters: {
             query?: never;
@@ -3421,6 +3441,8 @@ export interface components {
             /** @description milliseconds since 1970 */
             at: number;
             settled_at: number | null;
+            /** @description the path of its picture, which is kept a week */
+            picture: string;
         };
         /**
          * Outcome
@@ -7774,6 +7796,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Notice"][];
                 };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notices_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                right: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description a problem */
             default: {

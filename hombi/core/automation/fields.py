@@ -76,8 +76,8 @@ def _action(one: dict[str, Any], path: Path, when: str) -> Iterator[Field]:
             yield from _some(one, path, {"to": f"{when}: {one[word]} to", "for": f"{when}: for"})
     yield from _some(one, path, {"wait": f"{when}: wait"})
     if "notify" in one:
-        told = one["notify"]
-        yield from _some(one, path, {"title": f"{when}: tell {told}", "text": f"{when}: text"})
+        yield from _some(one, path, {"title": f"{when}: tell {one['notify']}"})
+        yield from _some(one, path, {key: f"{when}: {key}" for key in ("text", "picture")})
 
 
 def _some(table: dict[str, Any], path: Path, labels: dict[str, str]) -> Iterator[Field]:

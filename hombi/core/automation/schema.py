@@ -116,6 +116,7 @@ _ACTION: Schema = _table(
         "mail": _text("send a mail to everyone, or to a person", "ada"),
         "post": _text("post to the addresses of everyone, or of a person", "everyone"),
         "announce": _text("have loudspeakers say it", "everyone"),
+        "picture": _text("a camera's picture with it", "http://192.0.2.30/snapshot.jpg"),
         "urgent": {"type": "boolean", "description": "it comes in quiet hours too"},
         "wait": _text("what follows comes so much later", "10 min"),
         "wait_until": {**_STATE, "description": "what follows comes once this is so"},
@@ -137,12 +138,13 @@ _ACTION: Schema = _table(
     },
 )
 
+_NOTICE = ("notify", "title", "text", "picture", "urgent")
 _REMIND = _table(
     "a notice again and again while it lasts",
     {
         "every": _text("so often", "15 min"),
         "at_most": {"type": "integer", "minimum": 1, "description": "so many of them"},
-        **{key: _ACTION["properties"][key] for key in ("notify", "title", "text", "urgent")},
+        **{key: _ACTION["properties"][key] for key in _NOTICE},
     },
     required=["every", "notify", "title"],
 )

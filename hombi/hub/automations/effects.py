@@ -91,6 +91,7 @@ class Effects:
             told = Told(
                 effect.to, effect.title, effect.text, page_of(name), subject_of(name),
                 effect.urgent, sorts=effect.sorts, buttons=self._buttons(name),
+                picture=effect.picture,
             )  # fmt: skip
             self._teller.tell(told)
 

@@ -142,6 +142,7 @@ class MemoryNotices:
                 quiet=notice.quiet,
                 buttons=notice.buttons,
                 person=phone.person,
+                picture=notice.picture,
             )
             for phone in phones
             if phone.id in self._phones

@@ -4,6 +4,7 @@ trying until a notice is there or is of no use any more."""
 from hombi.hub.notices.buttons import Buttons
 from hombi.hub.notices.mail import Mail, MailSettings
 from hombi.hub.notices.outbox import Outbox, RemovePhone, Told, address_of
+from hombi.hub.notices.pictures import Pictures
 from hombi.hub.notices.post import Post
 from hombi.hub.notices.push import Push, WebPush, fresh_vapid_key
 from hombi.hub.notices.quiet import QuietHours
@@ -17,6 +18,7 @@ __all__ = [
     "Mail",
     "MailSettings",
     "Outbox",
+    "Pictures",
     "Post",
     "PressButton",
     "Push",

@@ -17,6 +17,8 @@ from hombi.hub.ports import DeliveryRecord
 GOOD_MS = 24 * 3600_000
 HUSH_MS = 3600_000
 ACKNOWLEDGE, OFF, HUSH = "acknowledge", "off", "hush"
+# No button: the right to see the picture.
+PICTURE = "picture"
 
 
 class Buttons:
@@ -31,6 +33,12 @@ class Buttons:
             {"do": one["do"], "label": one["label"], "right": self.right(delivery.id, one["do"])}
             for one in delivery.buttons
         ]
+
+    def to_see(self, delivery: DeliveryRecord) -> str:
+        """Where the picture of a delivery is seen; "" for one without."""
+        if not delivery.picture:
+            return ""
+        return f"/api/notices/pictures/{self.right(delivery.id, PICTURE)}"
 
     def right(self, delivery: int, button: str) -> str:
         """The right to press one."""

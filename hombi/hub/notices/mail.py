@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from email.message import EmailMessage
 from email.utils import format_datetime
+from functools import partial
 
 from hombi.hub.notices.sending import Fate, Sent
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
@@ -42,15 +43,18 @@ class MailSettings:
 
 class Mail:
     """Sends through a mail server. `settings` gives them as they stand now, `house` is
-    what the house is called, `address` where its console is."""
+    what the house is called, `address` where its console is, `picture` gives that of a
+    notice."""
 
     def __init__(
         self,
         settings: Callable[[], MailSettings],
         house: Callable[[], str],
         address: Callable[[], str],
+        picture: Callable[[str], tuple[str, bytes] | None],
     ) -> None:
         self._settings, self._house, self._address = settings, house, address
+        self._picture = picture
         self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="mail")
 
     async def send(self, way: PhoneRecord, delivery: DeliveryRecord) -> Sent:
@@ -61,7 +65,8 @@ class Mail:
             return Sent(Fate.IMPOSSIBLE, why)
         made = message(way.endpoint, delivery, settings.from_, self._house(), self._address())
         loop = asyncio.get_running_loop()
-        return await loop.run_in_executor(self._pool, _send, settings, made)
+        picture = partial(self._picture, delivery.identity) if delivery.picture else None
+        return await loop.run_in_executor(self._pool, _send, settings, made, picture)
 
 
 def message(
@@ -85,7 +90,15 @@ def message(
     return mail
 
 
-def _send(settings: MailSettings, mail: EmailMessage) -> Sent:
+def _send(
+    settings: MailSettings,
+    mail: EmailMessage,
+    picture: Callable[[], tuple[str, bytes] | None] | None,
+) -> Sent:
+    found = picture() if picture is not None else None
+    if found is not None:
+        kind, _, form = found[0].partition("/")
+        mail.add_attachment(found[1], maintype=kind, subtype=form, filename=f"picture.{form}")
     port = settings.port or USUAL_PORT[settings.secure]
     where = f"the mail server {settings.host}:{port}"
     try:

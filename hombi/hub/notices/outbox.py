@@ -29,6 +29,7 @@ from hombi.hub.events import (
 from hombi.hub.house import House
 from hombi.hub.keeper import Keeper
 from hombi.hub.kernel import HOUSE, Actor, Change, Context, Done, Need, Part, Right
+from hombi.hub.notices.pictures import Pictures
 from hombi.hub.notices.queue import Queue, summed_up
 from hombi.hub.notices.quiet import QuietHours
 from hombi.hub.notices.sending import Fate, Send, Sent
@@ -45,7 +46,8 @@ class Told:
     """A notice for one person, for everyone, or for one way of a person (`ada/mail`).
 
     `subject` is what it is about, "" for what stands alone; `sorts` are the sorts of
-    ways that it goes, all of them when there are none.
+    ways that it goes, all of them when there are none. `picture` is the address of a
+    camera's.
     """
 
     to: str
@@ -57,6 +59,7 @@ class Told:
     quiet: bool = False
     sorts: tuple[str, ...] = ()
     buttons: tuple[dict[str, Any], ...] = ()
+    picture: str = ""
 
 
 class Outbox(Part):
@@ -71,9 +74,11 @@ class Outbox(Part):
         writer: Writer,
         keeper: Keeper,
         senders: Mapping[str, Send],
+        pictures: Pictures,
         zone: tzinfo,
     ) -> None:
         super().__init__(context)
+        self.pictures = pictures
         self._house, self._writer, self._keeper = house, writer, keeper
         self._senders, self._clock, self.zone = senders, context.clock, zone
         self.phones: dict[int, PhoneRecord] = {}
@@ -112,6 +117,7 @@ class Outbox(Part):
         """Begin no more attempts; what waits is stored and goes on after the next
         start."""
         self._closed = True
+        self.pictures.close()
 
     # Who is reached, and how
 
@@ -167,6 +173,8 @@ class Outbox(Part):
             self._keeper.keep(f"notices/begun/{told.subject}", self._begun[told.subject])
         if ways:
             notice = self._notice(told)
+            if told.picture:
+                self.pictures.begin(notice.identity, told.picture, _about(told.subject))
             self._writer.also(
                 lambda records: records.notices.add_notice(notice, ways), self._queue_all
             )
@@ -199,7 +207,7 @@ class Outbox(Part):
     def _notice(self, told: Told) -> NewNotice:
         return NewNotice(
             secrets.token_urlsafe(12), told.title, told.text, told.path, self._clock.now_ms(),
-            told.subject, told.urgent, told.quiet, told.buttons,
+            told.subject, told.urgent, told.quiet, told.buttons, told.picture,
         )  # fmt: skip
 
     # On the way

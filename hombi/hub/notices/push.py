@@ -106,6 +106,7 @@ class WebPush:
             "quiet": delivery.quiet,
             "urgent": delivery.urgent,
             "buttons": self._buttons.offered(delivery),
+            "picture": self._buttons.to_see(delivery),
         }
         with requests.Session() as session:
             session.max_redirects = 0  # a redirect is another's address: it is not followed

@@ -36,7 +36,7 @@ class NewNotice:
     an earlier one about the same.
 
     An `urgent` one comes in quiet hours too; a `quiet` one makes no sound. `buttons`
-    are what a phone offers to do about it.
+    are what a phone offers to do about it. `picture` is the address of a camera's.
     """
 
     identity: str
@@ -48,6 +48,7 @@ class NewNotice:
     urgent: bool = False
     quiet: bool = False
     buttons: tuple[dict[str, Any], ...] = ()
+    picture: str = ""
 
 
 @dataclass(slots=True)
@@ -74,6 +75,7 @@ class DeliveryRecord:
     pressed: tuple[str, ...] = ()
     settled_ms: int = 0
     person: str = ""
+    picture: str = ""
 
 
 class NoticesPort(Protocol):

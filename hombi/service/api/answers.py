@@ -392,8 +392,8 @@ def _way(found: PhoneRecord) -> dict[str, Any]:
     }
 
 
-def notice(found: DeliveryRecord) -> wire.Notice:
-    """A notice on its way to somebody."""
+def notice(found: DeliveryRecord, picture: str) -> wire.Notice:
+    """A notice on its way to somebody; `picture` is where its picture is seen."""
     return wire.Notice(
         id=found.id,
         phone=found.phone,
@@ -409,6 +409,7 @@ def notice(found: DeliveryRecord) -> wire.Notice:
         problem=found.problem,
         at=found.created_ms,
         settled_at=found.settled_ms or None,
+        picture=picture,
     )
 
 

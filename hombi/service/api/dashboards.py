@@ -9,6 +9,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import wire
+from hombi.hub.camera import picture_at
 from hombi.hub.dashboards import (
     AddDashboard,
     ArrangeDashboard,
@@ -21,9 +22,8 @@ from hombi.hub.hub import Hub
 from hombi.hub.kernel import HOUSE, Actor, Right
 from hombi.service.accounts.who import sees
 from hombi.service.api.parsing import body
-from hombi.service.api.pictures import picture_at
 from hombi.service.api.schema import operation
-from hombi.service.api.views import View, actor, done
+from hombi.service.api.views import View, actor, done, picture
 from hombi.service.bridge import change, read
 
 
@@ -90,11 +90,7 @@ class PictureView(View):
                 raise NotFound(f"{dashboard} has no picture at {tile}")
             return tiles[tile].address
 
-        media_type, content = picture_at(read(look))
-        response = HttpResponse(content, content_type=media_type)
-        response["Cache-Control"] = "no-store"
-        response["X-Content-Type-Options"] = "nosniff"
-        return response
+        return picture(*picture_at(read(look)), "no-store")
 
 
 def _tiles(asked: Sequence[wire.TileRequest]) -> list[Tile]:

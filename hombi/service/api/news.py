@@ -16,6 +16,7 @@ from hombi.hub.kernel import Live, LiveEvent
 from hombi.hub.kernel.journal import EntryWritten
 from hombi.hub.kernel.supervisor import PartFailed, PartRecovered
 from hombi.service.api import answers
+from hombi.service.bridge import hub
 from hombi.wire.base import Shape
 from hombi.wire.live import (
     ArrivalNews,
@@ -70,6 +71,10 @@ def _arrival(event: e.ArrivalChanged) -> Told:
     return "arrival", news
 
 
+def _notice(event: e.NoticeChanged) -> wire.Notice:
+    return answers.notice(event.delivery, hub().ways.buttons.to_see(event.delivery))
+
+
 def _command(event: e.CommandChanged) -> Told:
     news = wire.Command(
         id=event.id,
@@ -110,7 +115,7 @@ _TOLD: dict[type[Any], Callable[[Any], Told]] = {
     e.AutomationChanged: _automation("changed"),
     e.PhaseChanged: _automation("changed"),
     e.CommandChanged: _command,
-    e.NoticeChanged: lambda event: ("notice", answers.notice(event.delivery)),
+    e.NoticeChanged: lambda event: ("notice", _notice(event)),
     PhonesChanged: lambda event: ("phone", PhoneNews(phone=event.phone)),
     **dict.fromkeys(
         (e.ToolAdded, e.ToolChanged, e.ToolRemoved),

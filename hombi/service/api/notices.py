@@ -4,21 +4,23 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.http import HttpResponse
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import wire
-from hombi.hub.errors import Invalid
+from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.hub import Hub
 from hombi.hub.kernel import STRANGER
 from hombi.hub.notices import AddPhone, PressButton, RemovePhone, TryPhone
+from hombi.hub.notices.buttons import PICTURE
 from hombi.hub.ports import PhoneRecord
 from hombi.service.accounts.household import owners
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
-from hombi.service.api.views import View, actor, done, given
+from hombi.service.api.views import View, actor, done, given, picture
 from hombi.service.bridge import change, hub, read
 from hombi.service.throttles import AddressThrottle
 
@@ -128,7 +130,26 @@ class NoticesView(View):
     def get(self, request: Request) -> Response:
         """The latest hundred notices, newest first."""
         found = hub().context.records.notices.latest(NOTICES_SHOWN)
-        return Response([answers.notice(one) for one in found])
+        buttons = hub().ways.buttons
+        return Response([answers.notice(one, buttons.to_see(one)) for one in found])
+
+
+class PictureView(View):
+    """Pictures of notices."""
+
+    authentication_classes = ()
+    permission_classes = (AllowAny,)
+
+    @operation(name="notices_picture", open_to_all=True)
+    def get(self, request: Request, right: str) -> HttpResponse:
+        """The picture that a notice came with, for whoever has the right that came with
+        it. It is kept for a week."""
+        number, what = read(lambda h: h.ways.buttons.named(right))
+        found = hub().context.records.notices.delivery(number) if what == PICTURE else None
+        taken = hub().outbox.pictures.get(found.identity) if found is not None else None
+        if taken is None:
+            raise NotFound("there is no such picture, or it is no longer kept")
+        return picture(*taken, "private, max-age=604800, immutable")
 
 
 class PressView(View):

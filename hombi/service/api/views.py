@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any, ClassVar, TypeVar
 
+from django.http import HttpResponse
 from rest_framework.permissions import SAFE_METHODS, BasePermission
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -119,3 +120,8 @@ def whole_number(request: Request, name: str, otherwise: int) -> int:
 def yes(request: Request, name: str) -> bool:
     """A query parameter as a yes or no; no unless it is given."""
     return request.query_params.get(name, "") in ("true", "1", "yes")
+
+
+def picture(media_type: str, content: bytes, cache: str) -> HttpResponse:
+    """The answer with a picture of a camera's."""
+    return HttpResponse(content, content_type=media_type, headers={"Cache-Control": cache})

@@ -269,6 +269,7 @@ class Notice(models.Model):
     urgent = models.BooleanField(default=False)
     quiet = models.BooleanField(default=False)
     buttons = models.JSONField(default=list)
+    picture = models.TextField(blank=True, default="")
 
 
 class Delivery(models.Model):

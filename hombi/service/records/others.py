@@ -223,6 +223,7 @@ def _delivery(stored: m.Delivery) -> DeliveryRecord:
         tuple(stored.pressed),
         stored.settled_ms,
         stored.person or (stored.phone.person if stored.phone else ""),
+        notice.picture,
     )
 
 

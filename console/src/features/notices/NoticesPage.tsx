@@ -1,4 +1,5 @@
 // Notices: how people are reached, and what they were told.
+import { useState } from "react";
 import { Link } from "react-router";
 import { useNotices } from "../../api/queries";
 import { Ago, Await, Empty, Mark, Page } from "../../ui/parts";
@@ -68,6 +69,7 @@ function Told() {
                   {notice.urgent && <span className="text-faint text-sm"> urgent</span>}
                   {notice.quiet && <span className="text-faint text-sm"> without a sound</span>}
                   <span className="block whitespace-pre-line">{visible(notice.text)}</span>
+                  {notice.picture && <Picture of={notice.picture} title={notice.title} />}
                 </span>
                 <span>
                   {visible(notice.person)}, {visible(notice.phone)}
@@ -81,6 +83,23 @@ function Told() {
         )
       }
     </Await>
+  );
+}
+
+/** What the camera showed; nothing where it did not, or is no longer kept. */
+function Picture({ of, title }: { of: string; title: string }) {
+  const [gone, setGone] = useState(false);
+  if (gone) return null;
+  return (
+    <a href={of} className="mt-1 inline-block">
+      <img
+        src={of}
+        loading="lazy"
+        alt={`The picture of “${visible(title)}”`}
+        className="max-h-32 rounded-sm"
+        onError={() => setGone(true)}
+      />
+    </a>
   );
 }
 

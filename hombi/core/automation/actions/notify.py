@@ -10,6 +10,7 @@ from typing import Any, ClassVar, Self
 
 from hombi.core.automation.text import only_keys, text
 from hombi.core.house_facts import HouseFacts, did_you_mean
+from hombi.core.picture import picture_problem
 from hombi.core.toml_text import Path, TomlText
 
 # What may stand in braces in a title or a text.
@@ -20,13 +21,14 @@ TEXT_FIELDS = ("name", "entity", "room", "value", "limit", "held", "for")
 class Tell:
     """The effect: this notice is to go to one person, to everyone, or one way of a
     person (`ada/mail`). `sorts` are the sorts of ways; the usual ones when there are
-    none."""
+    none. `picture` is the address of a camera's."""
 
     to: str
     title: str
     text: str
     urgent: bool = False
     sorts: tuple[str, ...] = ()
+    picture: str = ""
 
     def spoken(self, name: Callable[[str], str]) -> str:
         return f"{_VERBS[self.sorts]} {self.to} “{self.title}”"
@@ -35,22 +37,24 @@ class Tell:
 @dataclass(frozen=True, slots=True)
 class Notify:
     """The action: `title` and `text` may hold {fields}. One that is `urgent` comes in
-    quiet hours too."""
+    quiet hours too. `picture` is the address of a camera's."""
 
     to: str
     title: str
     text: str
     urgent: bool = False
+    picture: str = ""
 
     word: ClassVar[str] = "notify"
     sorts: ClassVar[tuple[str, ...]] = ()
+    shows: ClassVar[bool] = True
 
     @classmethod
     def parse(
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
     ) -> Self | None:
         """Understand it from its table."""
-        only_keys(toml, path, table, {cls.word, "title", "text", "urgent"})
+        only_keys(toml, path, table, {cls.word, "title", "text", "urgent"} | _PICTURE[cls.shows])
         to = text(toml, path, table, cls.word, required=True)
         known = {"everyone", *facts.people, *facts.ways}
         unknown = bool(to) and to not in known
@@ -65,14 +69,18 @@ class Notify:
         body = text(toml, path, table, "text")
         for key, template in (("title", title), ("text", body)):
             check_fields(toml, (*path, key), template)
-        return None if unknown or not title else cls(to, title, body, urgent is True)
+        picture = text(toml, path, table, "picture")
+        if picture and (problem := picture_problem(picture)):
+            toml.blame((*path, "picture"), problem)
+        return None if unknown or not title else cls(to, title, body, urgent is True, picture)
 
     def effect(self, fields: Mapping[str, str]) -> Tell:
         title, body = fill(self.title, fields), fill(self.text, fields)
-        return Tell(self.to, title, body, self.urgent, self.sorts)
+        return Tell(self.to, title, body, self.urgent, self.sorts, self.picture)
 
     def sentence(self, name: Callable[[str], str]) -> str:
-        return f"{_VERBS[self.sorts]} {self.to} “{self.title}”"
+        shown = ", with a picture" if self.picture else ""
+        return f"{_VERBS[self.sorts]} {self.to} “{self.title}”{shown}"
 
 
 class Mail(Notify):
@@ -87,6 +95,7 @@ class Post(Notify):
 
     word = "post"
     sorts = ("post",)
+    shows = False
 
 
 class Announce(Notify):
@@ -94,8 +103,10 @@ class Announce(Notify):
 
     word = "announce"
     sorts = ("loudspeaker",)
+    shows = False
 
 
+_PICTURE = {True: {"picture"}, False: set[str]()}
 # How each is said in a sentence.
 _VERBS = {(): "tell", Mail.sorts: "mail", Post.sorts: "post to", Announce.sorts: "announce to"}
 

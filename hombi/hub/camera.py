@@ -9,8 +9,8 @@ import time
 
 import httpx
 
-from hombi.hub.dashboards import check_address
-from hombi.hub.errors import Refused
+from hombi.core.picture import picture_problem
+from hombi.hub.errors import Invalid, Refused
 
 MOST_BYTES = 6 * 1024 * 1024
 PATIENCE_S = 8.0
@@ -23,9 +23,10 @@ SIGNS = (
 
 
 def picture_at(address: str) -> tuple[str, bytes]:
-    """The media type and the bytes of a picture in the house. Raises Refused with the
-    reason."""
-    check_address(address)
+    """The media type and the bytes of a picture in the house. Raises Invalid, or
+    Refused with the reason."""
+    if problem := picture_problem(address):
+        raise Invalid(problem)
     url = httpx.URL(address)
     here = _in_the_house(url.host)
     ends = time.monotonic() + PATIENCE_S
@@ -53,9 +54,14 @@ def picture_at(address: str) -> tuple[str, bytes]:
         raise Refused("the camera does not answer in time") from error
     except httpx.HTTPError as error:
         raise Refused(f"the camera cannot be reached: {error}") from error
+    return media_type_of(content), bytes(content)
+
+
+def media_type_of(content: bytes | bytearray) -> str:
+    """What sort of picture this is. Raises Refused for what is none."""
     for sign, media_type in SIGNS:
         if content.startswith(sign):
-            return media_type, bytes(content)
+            return media_type
     raise Refused("what the camera sent is no picture (JPEG, PNG or GIF)")
 
 
