@@ -122,6 +122,7 @@ OWN: Tables = {
         "push_services": Key(
             'a list of addresses, like ["https://push.mill.example"]', origins, ()
         ),
+        "voice": Key('a voice of espeak-ng, like "en" or "de"', name, "en", live=True),
     },
     "readings": {
         "keep": Key('a day to a hundred years, like "90 d"', kept_s, 90 * 86_400.0, live=True),
@@ -183,6 +184,11 @@ class Config:
         """The units in which the household sees values, where they are not the
         kinds'."""
         return tuple(self.values["house"]["units"])
+
+    @property
+    def voice(self) -> str:
+        """The voice in which the hub speaks."""
+        return str(self.values["notices"]["voice"])
 
     @property
     def http_host(self) -> str:

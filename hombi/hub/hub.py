@@ -15,7 +15,7 @@ from hombi.hub.automations import Acknowledge, Automations, PutOnDuty
 from hombi.hub.backup import Backups
 from hombi.hub.batteries import Batteries
 from hombi.hub.conditioning import Conditioning
-from hombi.hub.config import Config
+from hombi.hub.config import ANY_ADDRESS, Config
 from hombi.hub.dashboards import Dashboards
 from hombi.hub.derived import Derived, mean_of
 from hombi.hub.described import Described
@@ -33,12 +33,14 @@ from hombi.hub.node_settings import Act, NodeSettings
 from hombi.hub.nodes import Nodes
 from hombi.hub.notices import (
     Buttons,
+    Kept,
     Mail,
     Outbox,
     Pictures,
     Post,
     Push,
     Send,
+    Voice,
     Ways,
     WebPush,
     fresh_vapid_key,
@@ -63,6 +65,7 @@ from hombi.hub.updates import Updates
 from hombi.hub.writer import Writer
 from hombi.links.base import Link
 from hombi.links.capabilities import Announces
+from hombi.links.machine import own_address
 
 GRACE_S = 1.0
 VAPID_CONTACT = "mailto:hub@hombi.invalid"
@@ -210,6 +213,11 @@ async def _made(
         public_key = push.public_key
     reload = Reload(context, config)
     pictures = Pictures(context, config.data)
+    sounds = Kept(config.data / "sounds")
+    voice = Voice(
+        context, sounds, buttons, lambda: reload.config.voice,
+        lambda: f"http://{reached_at(config)}:{config.http_port}",
+    )  # fmt: skip
     senders: dict[str, Send] = {
         "phone": push.send,
         "mail": Mail(
@@ -219,11 +227,11 @@ async def _made(
             pictures.get,
         ).send,
         "post": Post().send,
-        "loudspeaker": Loudspeaker(context, Act).send,
+        "loudspeaker": Loudspeaker(context, house, Act, voice).send,
     }
     outbox = Outbox(context, house, writer, keeper, senders, pictures, config.zone)
     ways = Ways(
-        context, house, outbox, buttons, config.push_services,
+        context, house, outbox, buttons, sounds, config.push_services,
         {
             ACKNOWLEDGE: lambda button: Acknowledge(button["automation"]),
             OFF: lambda button: CommandEntity(button["entity"], "off"),
@@ -305,3 +313,8 @@ async def _made(
     )
     own_state.all_needs = hub.needs
     return hub
+
+
+def reached_at(config: Config) -> str:
+    """The address at which nodes of the house reach the hub."""
+    return own_address() if config.http_host in (ANY_ADDRESS, "::", "") else config.http_host

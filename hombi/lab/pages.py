@@ -31,7 +31,8 @@ async def serve_pages(
     mailbox, speaker = Mailbox(), WebThing(speaker_plan(demo.lab_port), mill)
 
     async def said(request: Request) -> Response:
-        return JSONResponse([text for _, text in reversed(speaker.done)])
+        played = [f"a sound of {len(one):,} bytes" for one in reversed(speaker.played)]
+        return JSONResponse({"asked": [one for _, one in reversed(speaker.done)], "played": played})
 
     async def nodes(request: Request) -> Response:
         return JSONResponse(

@@ -111,7 +111,15 @@ def speaker_plan(port: int = USUAL_PORT) -> ThingPlan:
                 "title": "Say",
                 "description": "Says a text.",
                 "input": {"type": "object", "properties": {"text": {"type": "string"}}},
-            }
+            },
+            "play": {
+                "title": "Play",
+                "description": "Plays the sound at an address.",
+                "input": {
+                    "type": "object",
+                    "properties": {"address": {"type": "string", "format": "uri"}},
+                },
+            },
         },
         house="" if port == USUAL_PORT else f" {port}",
     )  # fmt: skip

@@ -12,6 +12,7 @@ from collections.abc import AsyncIterator
 from dataclasses import dataclass, field
 from typing import Any
 
+import httpx
 from starlette.requests import Request
 from starlette.responses import JSONResponse, Response, StreamingResponse
 from starlette.routing import Route
@@ -61,6 +62,8 @@ class WebThing:
             plan.starts
         )
         self.done: list[tuple[str, Any]] = []
+        # The files that it was given the addresses of, and fetched.
+        self.played: list[bytes] = []
 
     @property
     def path(self) -> str:
@@ -142,9 +145,17 @@ class WebThing:
         return StreamingResponse(events(), media_type="text/event-stream")
 
     async def _act(self, request: Request) -> Response:
-        body = await request.body()
-        self.done.append((request.path_params["name"], json.loads(body) if body else None))
-        return JSONResponse({"started": request.path_params["name"]})
+        body, name = await request.body(), request.path_params["name"]
+        given: Any = json.loads(body) if body else None
+        self.done.append((name, given))
+        wanted = self.plan.actions.get(name, {}).get("input", {}).get("properties", {})
+        for place in [one for one, about in wanted.items() if about.get("format") == "uri"]:
+            async with httpx.AsyncClient(trust_env=False, timeout=10) as http:
+                found = await http.get(given[place])
+            if found.status_code != httpx.codes.OK:
+                return Response(f"{given[place]} answers {found.status_code}", status_code=502)
+            self.played.append(found.content)
+        return JSONResponse({"started": name})
 
 
 @contextlib.asynccontextmanager

@@ -35,7 +35,7 @@ class OfferedValue(msgspec.Struct, frozen=True, omit_defaults=True):
 
 class Setting(msgspec.Struct, frozen=True, omit_defaults=True):
     """A value that says how a node works: `type` is number, integer, boolean or string;
-    `choices` are the allowed ones."""
+    `choices` are the allowed ones. A string with the format "uri" is an address."""
 
     name: str
     title: str
@@ -45,6 +45,7 @@ class Setting(msgspec.Struct, frozen=True, omit_defaults=True):
     low: float | None = None
     high: float | None = None
     choices: tuple[Any, ...] = ()
+    format: str = ""
 
 
 class Action(msgspec.Struct, frozen=True, omit_defaults=True):

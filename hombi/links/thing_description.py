@@ -67,6 +67,7 @@ class _Schema(
     minimum: float | None = None
     maximum: float | None = None
     enum: list[Any] = msgspec.field(default_factory=list)
+    format: str = ""
     read_only: bool = False
     write_only: bool = False
     semantic_type: str | list[str] = msgspec.field(default_factory=list)
@@ -264,6 +265,7 @@ def _setting(name: str, found: _Schema, called: str = "") -> Setting:
         found.minimum,
         found.maximum,
         tuple(found.enum),
+        found.format,
     )
 
 

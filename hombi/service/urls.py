@@ -165,6 +165,7 @@ urlpatterns = [
     path("api/notices", notices.NoticesView.as_view()),
     path("api/notices/press", notices.PressView.as_view()),
     path("api/notices/pictures/<str:right>", notices.PictureView.as_view()),
+    path("api/notices/sounds/<str:right>", notices.SoundView.as_view()),
     path("api/live", live),
     path("metrics", metrics),
     path("api/schema", SpectacularAPIView.as_view(permission_classes=[AllowAny]), name="schema"),

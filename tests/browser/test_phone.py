@@ -107,6 +107,7 @@ def test_a_push_is_shown_and_its_click_opens_the_page(
         "text": "81.0 % for 10 min",
         "path": "/automations/cellar-too-dry",
         "at": 1,
+        "picture": "/icon-192.png",
     }
     devtools.send(
         "ServiceWorker.deliverPushMessage",
@@ -114,12 +115,13 @@ def test_a_push_is_shown_and_its_click_opens_the_page(
     )
     shown = (
         "navigator.serviceWorker.ready.then((r) => r.getNotifications())"
-        ".then((all) => all.map((n) => [n.title, n.body, n.data.path]))"
+        ".then((all) => all.map((n) => [n.title, n.body, n.data.path, n.image ?? '-']))"
     )
     until(lambda: console.evaluate(shown) or console.wait_for_timeout(50))
     assert console.evaluate(shown) == [
-        ["Cellar is dry", "81.0 % for 10 min", "/automations/cellar-too-dry"]
-    ]
+        ["Cellar is dry", "81.0 % for 10 min", "/automations/cellar-too-dry",
+         service.url + "/icon-192.png"]
+    ]  # fmt: skip
     (worker,) = allowed.service_workers
     worker.evaluate(
         """async () => {

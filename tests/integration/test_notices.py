@@ -6,11 +6,13 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import hmac
+import io
 import json
 import socket
 import ssl
 import threading
 import time
+import wave
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from email.utils import format_datetime
@@ -27,6 +29,9 @@ from starlette.routing import Route
 
 from hombi.lab.mailbox import Mailbox
 from hombi.lab.phone import LabPhone
+from hombi.lab.physics import Mill
+from hombi.lab.thing_plans import speaker_plan
+from hombi.lab.web_thing import WebThing
 from tests.cameras import camera, says
 from tests.certificates import Authority
 from tests.house import CLIMATE, Joined, Service, description, free_ports, let_in, until
@@ -237,6 +242,36 @@ def test_a_picture_comes_with_a_notice_and_holds_nothing_up(
         assert "'picture' means nothing here" in said.mistakes[0].what
         for known in hub.ways.list():
             hub.ways.remove(known.id)
+
+
+def test_a_loudspeaker_that_plays_is_given_the_address_of_a_sound(own_service: Service) -> None:
+    (port,) = free_ports(1)
+    speaker = WebThing(speaker_plan(port), Mill(7, 0.0))
+    own_service.start().claim()
+    with served(speaker.routes(), port), own_service.hub() as hub:
+        arrival = hub.pairing.look(f"http://127.0.0.1:{port}{speaker.path}")
+        hub.pairing.admit(arrival.id, "", room="Terrace")
+        offered = {one.address for one in hub.ways.loudspeakers()}
+        assert offered == {"terrace-loudspeaker/say/text", "terrace-loudspeaker/play/address"}
+        way = hub.ways.add("loudspeaker", "terrace-loudspeaker/play/address", "terrace")
+        hub.ways.test(way.id)
+        until(lambda: hub.ways.notices()[0].state == "delivered")
+        (sound,) = speaker.played
+        with wave.open(io.BytesIO(sound)) as spoken:
+            assert spoken.getnframes() / spoken.getframerate() > 1, "it says something"
+        (_, given), *_ = speaker.done
+        address = given["address"]
+        assert address.startswith("http://")
+        right = address.rpartition("/")[2]
+        for wrong in (right[:-1] + "0", right.replace("sound", "picture"), "x"):
+            assert httpx.get(f"{own_service.url}/api/notices/sounds/{wrong}").status_code >= 404
+        # A voice that there is not: it is said, and tried again.
+        (own_service.data / "hombi.toml").write_text('[notices]\nvoice = "martian"\n')
+        until(lambda: list(hub.journal(event="SettingsChanged")))
+        hub.ways.test(way.id)
+        until(lambda: "espeak-ng: " in hub.ways.notices()[0].problem)
+        assert hub.ways.notices()[0].state == "waiting"
+    own_service.stop()
 
 
 def test_a_post_is_signed_tried_again_and_given_up_where_it_is_refused(service: Service) -> None:

@@ -55,6 +55,7 @@ CHANGES = {
 OPEN = {
     "/api/health", "/api/health/ready", "/api/claim", "/api/join", "/api/trust",
     "/api/notices/press", "/api/notices/pictures/{right}",
+    "/api/notices/sounds/{right}",
     "/api/intake", "/api/intake/{node}/{name}",
     "/api/arrivals/{arrival}/outcome", "/api/schema", "/api/docs",
 }  # fmt: skip

@@ -17,8 +17,8 @@ from hombi.hub.ports import DeliveryRecord
 GOOD_MS = 24 * 3600_000
 HUSH_MS = 3600_000
 ACKNOWLEDGE, OFF, HUSH = "acknowledge", "off", "hush"
-# No button: the right to see the picture.
-PICTURE = "picture"
+# No buttons: the rights to what comes with a notice.
+PICTURE, SOUND = "picture", "sound"
 
 
 class Buttons:

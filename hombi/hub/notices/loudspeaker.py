@@ -1,4 +1,4 @@
-"""Notices spoken: by a node that takes a text."""
+"""Notices spoken: by a node that takes a text, or plays what an address leads to."""
 
 from __future__ import annotations
 
@@ -6,8 +6,10 @@ from collections.abc import Callable
 from typing import Any
 
 from hombi.hub.errors import HubError
+from hombi.hub.house import House
 from hombi.hub.kernel import HOUSE, Change, Context
 from hombi.hub.notices.sending import Fate, Sent
+from hombi.hub.notices.voice import Voice
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
 
 # What is said long after it happened frightens.
@@ -16,12 +18,17 @@ LATE_MS = 10 * 60_000
 
 class Loudspeaker:
     """Has a node say it: the way's address is node/action, or node/action/input. `act`
-    makes the change that asks a node to do something."""
+    makes the change that asks a node to do something. A node that plays gets what
+    `voice` makes."""
 
     def __init__(
-        self, context: Context, act: Callable[[str, str, dict[str, Any]], Change[Any, Any]]
+        self,
+        context: Context,
+        house: House,
+        act: Callable[[str, str, dict[str, Any]], Change[Any, Any]],
+        voice: Voice,
     ) -> None:
-        self._context, self._act = context, act
+        self._context, self._house, self._act, self._voice = context, house, act, voice
 
     async def send(self, way: PhoneRecord, delivery: DeliveryRecord) -> Sent:
         """One attempt."""
@@ -31,7 +38,15 @@ class Loudspeaker:
             return Sent(Fate.TOO_LATE, "it could not be said in time")
         text = f"{delivery.title}. {delivery.text}".strip(" .")
         try:
+            if self._plays(node, action, given):
+                text = await self._voice.spoken(delivery, text)
             await self._context.changes.do(self._act(node, action, {given or "text": text}), HOUSE)
         except HubError as error:
             return Sent(Fate.LATER, f"{way.endpoint}: {error}")
         return Sent(Fate.DELIVERED)
+
+    def _plays(self, node: str, action: str, given: str) -> bool:
+        found = self._house.nodes.get(node)
+        does = found.actions.get(action) if found is not None else None
+        inputs = does.inputs if does is not None else ()
+        return any((one.name or "input") == given and one.format == "uri" for one in inputs)

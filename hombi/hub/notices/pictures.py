@@ -4,7 +4,6 @@ what it shows for a while; a notice never waits for it."""
 from __future__ import annotations
 
 import asyncio
-import os
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 from pathlib import Path
@@ -13,19 +12,16 @@ from hombi.hub.camera import media_type_of, picture_at
 from hombi.hub.errors import HubError
 from hombi.hub.events import ActionFailed
 from hombi.hub.kernel import Context
+from hombi.hub.notices.kept import Kept
 
-FOLDER = "pictures"
-# A picture has 6 MB at most.
-MOST_KEPT, MOST_COMING, AT_ONCE = 100, 20, 4
-KEPT_S = 7 * 86_400
+MOST_COMING, AT_ONCE = 20, 4
 # How long somebody who asks waits for one that is on its way: longer than a camera may
 # take.
 PATIENCE_S = 12.0
 
 
 class Pictures:
-    """Fetches them, keeps them by the identity of their notice, and forgets the
-    oldest."""
+    """Fetches them, and keeps them for a while."""
 
     def __init__(
         self,
@@ -33,7 +29,8 @@ class Pictures:
         data: Path,
         fetch: Callable[[str], tuple[str, bytes]] = picture_at,
     ) -> None:
-        self.context, self._folder, self._fetch = context, data / FOLDER, fetch
+        self.context, self._fetch = context, fetch
+        self._kept = Kept(data / "pictures")
         self._coming: dict[str, Future[str]] = {}
         self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="pictures")
 
@@ -65,21 +62,8 @@ class Pictures:
             _, content = self._fetch(address)
         except HubError as error:
             return str(error)
-        self._folder.mkdir(mode=0o700, exist_ok=True)
-        made = self._folder / f"{identity}.new"
-        made.write_bytes(content)
-        made.replace(self._folder / identity)
-        self._forget()
+        self._kept.put(identity, content, self.context.clock.now_ms() / 1000)
         return ""
-
-    def _forget(self) -> None:
-        """Only the newest are kept, and none for more than a week."""
-        now = self.context.clock.now_ms() / 1000
-        with os.scandir(self._folder) as found:
-            known = sorted(((one.stat().st_mtime, one.path) for one in found), reverse=True)
-        for place, (at, path) in enumerate(known):
-            if place >= MOST_KEPT or now - at > KEPT_S:
-                Path(path).unlink(missing_ok=True)
 
     def get(self, identity: str) -> tuple[str, bytes] | None:
         """The media type and the bytes of a notice's picture, None where there is none.
@@ -87,11 +71,8 @@ class Pictures:
         coming = self._coming.get(identity)
         if coming is not None:
             wait([coming], PATIENCE_S)
-        try:
-            content = (self._folder / identity).read_bytes()
-        except OSError:
-            return None
-        return media_type_of(content), content
+        content = self._kept.get(identity)
+        return None if content is None else (media_type_of(content), content)
 
     def close(self) -> None:
         """Wait for no camera any more."""

@@ -18,8 +18,10 @@ from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
 from hombi.hub.notices import form
 from hombi.hub.notices.buttons import HUSH, HUSH_MS, Buttons, check
 from hombi.hub.notices.endpoints import why_not
+from hombi.hub.notices.kept import Kept
 from hombi.hub.notices.outbox import Outbox, Told, address_of
 from hombi.hub.notices.quiet import QuietHours
+from hombi.hub.notices.voice import PROGRAM, can_speak
 from hombi.hub.ports import PhoneRecord
 
 PHONE, MAIL, POST, LOUDSPEAKER = "phone", "mail", "post", "loudspeaker"
@@ -28,7 +30,7 @@ MOST_WAYS = 100
 
 class Ways(Part):
     """What may be added as a way; `services` are push services in the house, `does` the
-    changes that buttons make."""
+    changes that buttons make, `sounds` what loudspeakers were given to play."""
 
     name = "ways"
 
@@ -38,11 +40,12 @@ class Ways(Part):
         house: House,
         outbox: Outbox,
         buttons: Buttons,
+        sounds: Kept,
         services: tuple[str, ...],
         does: Mapping[str, Callable[[Mapping[str, Any]], Change[Any, Any]]],
     ) -> None:
         super().__init__(context)
-        self.does = does
+        self.does, self.sounds = does, sounds
         self.house, self.outbox, self.buttons, self.services = house, outbox, buttons, services
 
     async def add(self, way: PhoneRecord) -> PhoneRecord:
@@ -84,6 +87,13 @@ class Ways(Part):
         node = self.house.nodes.get(parts[0])
         action = node.actions.get(parts[1]) if node is not None and len(parts) == 3 else None
         given = [one.name or "input" for one in action.inputs] if action is not None else []
+        plays = [one.name or "input" for one in (action.inputs if action is not None else ())
+                 if one.format == "uri"]  # fmt: skip
+        if plays and parts[2] in plays and not can_speak():
+            return (
+                f"{address} plays what an address leads to; install {PROGRAM} on this machine, "
+                "so that the hub can make a sound"
+            )
         if action is None or parts[2] not in given:
             can = [f"{node}/{name}/{given}" for node, name, given in self.speaking()]
             return f"{address} takes no text; give a node's action as node/action/input" + (
@@ -92,13 +102,15 @@ class Ways(Part):
         return ""
 
     def speaking(self) -> list[tuple[str, str, str]]:
-        """What could say something: (node, action, its input that takes a text)."""
+        """What could say something: (node, action, its input that takes a text, or the
+        address of a sound)."""
         return [
             (node.address, name, given.name or "input")
             for node in self.house.nodes.values()
             for name, action in node.actions.items()
             for given in action.inputs
             if given.type == "string" and not given.choices
+            if given.format != "uri" or can_speak()
         ]
 
 

@@ -14,7 +14,7 @@ from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.hub import Hub
 from hombi.hub.kernel import STRANGER
 from hombi.hub.notices import AddPhone, PressButton, RemovePhone, TryPhone
-from hombi.hub.notices.buttons import PICTURE
+from hombi.hub.notices.buttons import PICTURE, SOUND
 from hombi.hub.ports import PhoneRecord
 from hombi.service.accounts.household import owners
 from hombi.service.api import answers
@@ -150,6 +150,23 @@ class PictureView(View):
         if taken is None:
             raise NotFound("there is no such picture, or it is no longer kept")
         return picture(*taken, "private, max-age=604800, immutable")
+
+
+class SoundView(View):
+    """Spoken notices."""
+
+    authentication_classes = ()
+    permission_classes = (AllowAny,)
+
+    @operation(name="notices_sound", open_to_all=True)
+    def get(self, request: Request, right: str) -> HttpResponse:
+        """A notice as a WAV file, for the loudspeaker that was given its address."""
+        number, what = read(lambda h: h.ways.buttons.named(right))
+        found = hub().context.records.notices.delivery(number) if what == SOUND else None
+        spoken = hub().ways.sounds.get(found.identity) if found is not None else None
+        if spoken is None:
+            raise NotFound("there is no such sound, or it is no longer kept")
+        return HttpResponse(spoken, content_type="audio/wav")
 
 
 class PressView(View):
