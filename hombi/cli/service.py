@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib
 import os
 import shutil
 import subprocess
@@ -13,7 +14,7 @@ import typer
 
 from hombi.cli.drawing import err, out
 from hombi.cli.noun import noun
-from hombi.cli.run import SAID_NO
+from hombi.cli.run import SAID_NO, installed
 from hombi.cli.where import data_folder
 
 app = noun("Have systemd run the hub.")
@@ -102,6 +103,16 @@ def _place(*, system: bool) -> Path:
     return Path(base).expanduser() / "systemd" / "user" / NAME
 
 
+def _home_of(program: Path) -> Path | None:
+    """The home folder that a program, or what it is a link to, lies in."""
+    homes = [Path(one) for one in ("/home", "/root", "/run/user")]
+    for place in (program.absolute(), program.resolve()):
+        for home in homes:
+            if place.is_relative_to(home):
+                return home
+    return None
+
+
 @app.command("show")
 def show(system: System = False) -> None:
     """Print the unit that `install` would write."""
@@ -117,6 +128,16 @@ def install(
 ) -> None:
     """Write the unit, and have systemd start the hub now and with the machine."""
     data, path = STATE if system else str(data_folder()), _place(system=system)
+    with installed("hub"):
+        importlib.import_module("django")
+    home = _home_of(Path(sys.executable)) if system else None
+    if home is not None:
+        err.print(
+            f"a service of the machine does not see into {home}, where this Hombi is; install it "
+            "elsewhere first: sudo python3 -m venv /opt/hombi",
+            style="red",
+        )
+        raise typer.Exit(SAID_NO)
     try:
         if not system:
             Path(data).mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -156,5 +177,7 @@ def _run(*words: str) -> None:
         raise typer.Exit(SAID_NO)
     done = subprocess.run(words, capture_output=True, text=True, check=False)  # noqa: S603
     if done.returncode:
-        err.print(f"`{' '.join(words)}` failed: {done.stderr.strip()}", style="red")
+        err.print(f"`{' '.join(words)}` failed:", style="red")
+        for line in done.stderr.strip().splitlines():
+            err.print(line, style="red", soft_wrap=True)
         raise typer.Exit(SAID_NO)
