@@ -7,6 +7,18 @@ import socket
 import threading
 from collections.abc import Callable, Iterator
 
+# What a camera shows, and an automation that sends it along; its ADDRESS is replaced.
+PNG = b"\x89PNG\r\n\x1a\n" + bytes(range(256)) * 40
+SEEN = """name = "Yard"
+[watch]
+entity = "cellar-rack/humidity"
+over = "90 %"
+[[starts]]
+notify = "ada"
+title = "Somebody is in the yard"
+picture = "ADDRESS"
+"""
+
 
 @contextlib.contextmanager
 def camera(answer: Callable[[socket.socket], None]) -> Iterator[str]:

@@ -15,7 +15,9 @@ import pytest
 from httpx import create_ssl_context
 from hypothesis import HealthCheck, settings
 
+from hombi.lab.phone import LabPhone
 from tests.house import CLIMATE, PLUG, Joined, Service, description, free_ports, let_in
+from tests.phones import phone_service
 
 # How long an example takes says something of the machine, not of the code. The examples
 # are the same in every run, so that what fails here fails everywhere; `make soak` looks
@@ -102,3 +104,10 @@ def rack(service: Service) -> Joined:
 def mister(service: Service) -> Joined:
     """A plug in the cheese cellar."""
     return let_in(service, description("Cellar mister", **PLUG))
+
+
+@pytest.fixture
+def push(tmp_path: Path) -> Iterator[tuple[LabPhone, int]]:
+    (port,) = free_ports(1)
+    with phone_service(tmp_path / "phone.json", port) as phone:
+        yield phone, port

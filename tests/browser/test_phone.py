@@ -16,7 +16,7 @@ from playwright.sync_api import Browser, BrowserContext, Page, expect
 
 from tests.browser.conftest import WHOLE
 from tests.house import Joined, Service, free_ports, until
-from tests.integration.test_notices import phone_service
+from tests.phones import phone_service
 
 
 @pytest.fixture(scope="module")

@@ -6,13 +6,10 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import hmac
-import io
 import json
-import socket
 import ssl
 import threading
 import time
-import wave
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from email.utils import format_datetime
@@ -21,71 +18,23 @@ from typing import Any
 
 import httpx
 import pytest
-import uvicorn
-from starlette.applications import Starlette
 from starlette.requests import Request
 from starlette.responses import Response
 from starlette.routing import Route
 
 from hombi.lab.mailbox import Mailbox
 from hombi.lab.phone import LabPhone
-from hombi.lab.physics import Mill
-from hombi.lab.thing_plans import speaker_plan
-from hombi.lab.web_thing import WebThing
-from tests.cameras import camera, says
+from tests.cameras import PNG, SEEN, camera, says
 from tests.certificates import Authority
 from tests.house import CLIMATE, Joined, Service, description, free_ports, let_in, until
-
-
-@contextlib.contextmanager
-def served(routes: list[Route], port: int) -> Iterator[None]:
-    """A web server on loopback."""
-    app = Starlette(routes=routes)
-    server = uvicorn.Server(
-        uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", lifespan="off")
-    )
-    thread = threading.Thread(target=lambda: asyncio.run(server.serve()), daemon=True)
-    thread.start()
-    until(lambda: server.started)
-    try:
-        yield
-    finally:
-        server.should_exit = True
-        thread.join(30)
-
-
-@contextlib.contextmanager
-def phone_service(path: Path, port: int) -> Iterator[LabPhone]:
-    """The lab's phone behind its push service."""
-    phone = LabPhone.kept_in(path, "Lab phone")
-    routes = [
-        Route("/push/{channel}", phone.push, methods=["POST"]),
-        Route("/phone/notices", phone.shown),
-        Route("/phone", phone.page),
-    ]
-    with served(routes, port):
-        yield phone
-
-
-@pytest.fixture
-def push(tmp_path: Path) -> Iterator[tuple[LabPhone, int]]:
-    (port,) = free_ports(1)
-    with phone_service(tmp_path / "phone.json", port) as phone:
-        yield phone, port
-
-
-def add(service: Service, phone: LabPhone, port: int) -> int:
-    with service.hub() as hub:
-        return hub.ways.add_phone(
-            phone.name, f"http://127.0.0.1:{port}/push/{phone.channel}", phone.keys()
-        ).id
+from tests.phones import add_phone, phone_service, served
 
 
 def test_an_automation_tells_a_phone(
     service: Service, rack: Joined, push: tuple[LabPhone, int]
 ) -> None:
     phone, port = push
-    add(service, phone, port)
+    add_phone(service, phone, port)
     with service.hub() as hub:
         hub.automations.add(
             'name = "Damp"\n[watch]\nentity = "cellar-rack/humidity"\nover = "90 %"\n'
@@ -114,7 +63,7 @@ def test_what_a_push_service_is_asked_follows_from_what_the_notice_is(
     """TTL, urgency and topic of RFC 8030; on the phone one place for what is about the
     same; a button that needs no sign-in."""
     phone, port = push
-    add(service, phone, port)
+    add_phone(service, phone, port)
     with service.hub() as hub:
         hub.automations.add(
             'name = "Hot"\n[watch]\nentity = "cellar-rack/temperature"\nover = "30 °C"\n'
@@ -172,106 +121,6 @@ class Receiver:
         if self.answer == 204:
             self.told.append(json.loads(body))
         return Response(status_code=self.answer)
-
-
-PNG = b"\x89PNG\r\n\x1a\n" + bytes(range(256)) * 40
-SEEN = """name = "Yard"
-[watch]
-entity = "cellar-rack/humidity"
-over = "90 %"
-[[starts]]
-notify = "ada"
-title = "Somebody is in the yard"
-picture = "ADDRESS"
-"""
-
-
-def test_a_picture_comes_with_a_notice_and_holds_nothing_up(
-    service: Service, rack: Joined, push: tuple[LabPhone, int]
-) -> None:
-    """The phone has the notice at once, and sees the picture with the right that came
-    with it; nobody else sees anything."""
-    phone, port = push
-    add(service, phone, port)
-    asked = threading.Event()
-
-    def slowly(one: socket.socket) -> None:
-        asked.wait(20)
-        says("200 OK", f"Content-Type: text/html\r\nContent-Length: {len(PNG)}", PNG)(one)
-
-    with camera(slowly) as address, service.hub() as hub, httpx.Client() as http:
-        hub.automations.add(SEEN.replace("ADDRESS", address))
-        rack.post([{"n": "humidity", "v": 95}])
-        (notice,) = until(lambda: phone.notices)
-        until(lambda: hub.ways.notices()[0].state == "delivered")
-        path = notice["picture"]
-        threading.Timer(0.5, asked.set).start()
-        found = http.get(service.url + path, timeout=20)
-        assert (found.status_code, found.content) == (200, PNG)
-        assert found.headers["content-type"] == "image/png", "not what the camera says"
-        assert found.headers["x-content-type-options"] == "nosniff"
-        number, _, mac = path.rpartition("/")[2].split(".")
-        others = (f"{int(number) + 1}.picture.{mac}", f"{number}.off.{mac}")
-        for wrong in (*others, "1.picture.x", "x", "é.picture."):
-            answer = http.get(f"{service.url}/api/notices/pictures/{wrong}")
-            assert answer.status_code in (404, 409)
-        right = path.rpartition("/")[2]
-        refused = http.post(f"{service.url}/api/notices/press", json={"right": right})
-        assert "no such button" in refused.json()["detail"]
-        assert hub.ways.notices()[0].picture == path
-        # A camera that is none: the notice comes, and the journal says why without.
-        hub.automations.remove("yard")
-        rack.post([{"n": "humidity", "v": 50}])
-        phone.notices.clear()
-        with camera(says("200 OK", "Content-Length: 5", b"hello")) as other:
-            hub.automations.add(SEEN.replace("ADDRESS", other))
-            rack.post([{"n": "humidity", "v": 95}])
-            (notice,) = until(lambda: phone.notices)
-            failed = until(lambda: list(hub.journal(event="ActionFailed")))
-            assert "its notice has no picture: what the camera sent is no picture" in failed[0].text
-            assert http.get(service.url + notice["picture"]).status_code == 404
-        hub.automations.remove("yard")
-        for wrong, why in (
-            ("http://93.184.216.34/now.jpg", "is not in the house"),
-            ("file:///etc/passwd", "write its address like"),
-            ("http://[::1", "is no address"),
-        ):
-            mistakes = hub.automations.check(SEEN.replace("ADDRESS", wrong)).mistakes
-            assert why in mistakes[0].what
-        said = hub.automations.check(SEEN.replace("notify", "announce").replace("ADDRESS", address))
-        assert "'picture' means nothing here" in said.mistakes[0].what
-        for known in hub.ways.list():
-            hub.ways.remove(known.id)
-
-
-def test_a_loudspeaker_that_plays_is_given_the_address_of_a_sound(own_service: Service) -> None:
-    (port,) = free_ports(1)
-    speaker = WebThing(speaker_plan(port), Mill(7, 0.0))
-    own_service.start().claim()
-    with served(speaker.routes(), port), own_service.hub() as hub:
-        arrival = hub.pairing.look(f"http://127.0.0.1:{port}{speaker.path}")
-        hub.pairing.admit(arrival.id, "", room="Terrace")
-        offered = {one.address for one in hub.ways.loudspeakers()}
-        assert offered == {"terrace-loudspeaker/say/text", "terrace-loudspeaker/play/address"}
-        way = hub.ways.add("loudspeaker", "terrace-loudspeaker/play/address", "terrace")
-        hub.ways.test(way.id)
-        until(lambda: hub.ways.notices()[0].state == "delivered")
-        (sound,) = speaker.played
-        with wave.open(io.BytesIO(sound)) as spoken:
-            assert spoken.getnframes() / spoken.getframerate() > 1, "it says something"
-        (_, given), *_ = speaker.done
-        address = given["address"]
-        assert address.startswith("http://")
-        right = address.rpartition("/")[2]
-        for wrong in (right[:-1] + "0", right.replace("sound", "picture"), "x"):
-            assert httpx.get(f"{own_service.url}/api/notices/sounds/{wrong}").status_code >= 404
-        # A voice that there is not: it is said, and tried again.
-        (own_service.data / "hombi.toml").write_text('[notices]\nvoice = "martian"\n')
-        until(lambda: list(hub.journal(event="SettingsChanged")))
-        hub.ways.test(way.id)
-        until(lambda: "espeak-ng: " in hub.ways.notices()[0].problem)
-        assert hub.ways.notices()[0].state == "waiting"
-    own_service.stop()
 
 
 def test_a_post_is_signed_tried_again_and_given_up_where_it_is_refused(service: Service) -> None:
@@ -393,7 +242,7 @@ def test_a_mail_server_with_a_certificate_of_nobody_gets_no_password(
 
 def test_a_busy_push_service_is_tried_again(service: Service, push: tuple[LabPhone, int]) -> None:
     phone, port = push
-    number = add(service, phone, port)
+    number = add_phone(service, phone, port)
     phone.answer = 503
     with service.hub() as hub:
         hub.ways.test(number)
@@ -410,7 +259,7 @@ def test_a_phone_that_is_gone_is_removed(
     service: Service, push: tuple[LabPhone, int], status: int
 ) -> None:
     phone, port = push
-    number = add(service, phone, port)
+    number = add_phone(service, phone, port)
     phone.answer = status
     with service.hub() as hub:
         hub.ways.test(number)
@@ -422,7 +271,7 @@ def test_what_the_push_service_refuses_is_said(
     service: Service, push: tuple[LabPhone, int]
 ) -> None:
     phone, port = push
-    number = add(service, phone, port)
+    number = add_phone(service, phone, port)
     phone.answer = 403
     with service.hub() as hub:
         hub.ways.test(number)
@@ -435,7 +284,7 @@ def test_a_push_service_that_says_nothing_has_taken_it(
     service: Service, push: tuple[LabPhone, int]
 ) -> None:
     phone, port = push
-    number = add(service, phone, port)
+    number = add_phone(service, phone, port)
     phone.answer = 204
     with service.hub() as hub:
         hub.ways.test(number)
@@ -447,7 +296,7 @@ def test_a_push_service_that_sends_the_hub_elsewhere_is_not_followed(
     service: Service, push: tuple[LabPhone, int]
 ) -> None:
     phone, port = push
-    number = add(service, phone, port)
+    number = add_phone(service, phone, port)
     # What a hub that follows would do: post the notice to itself, from inside the
     # house.
     phone.answer, phone.headers = (
@@ -466,7 +315,7 @@ def test_a_date_until_which_to_wait_is_waited_for(
     service: Service, push: tuple[LabPhone, int]
 ) -> None:
     phone, port = push
-    number = add(service, phone, port)
+    number = add_phone(service, phone, port)
     begun = time.time()
     phone.answer, phone.headers = (
         503,
@@ -488,7 +337,7 @@ def test_a_hub_that_is_killed_while_a_phone_takes_its_notice_rings_once(
     own_service.claim()
     (port,) = free_ports(1)
     with phone_service(tmp_path / "phone.json", port) as phone:
-        number = add(own_service, phone, port)
+        number = add_phone(own_service, phone, port)
         phone.slow_s = 5.0
         with own_service.hub() as hub:
             hub.ways.test(number)
@@ -509,7 +358,7 @@ def test_a_phone_whose_service_hangs_holds_up_nobody_elses(
     phone, port = push
     (second_port,) = free_ports(1)
     with phone_service(tmp_path / "second.json", second_port) as quick:
-        slow, fast = add(service, phone, port), add(service, quick, second_port)
+        slow, fast = add_phone(service, phone, port), add_phone(service, quick, second_port)
         phone.slow_s = 8.0
         with service.hub() as hub:
             for _ in range(3):
@@ -528,7 +377,7 @@ def test_a_notice_that_waits_outlives_a_killed_hub(own_service: Service, tmp_pat
     own_service.claim()
     (port,) = free_ports(1)
     with phone_service(tmp_path / "phone.json", port) as phone:
-        number = add(own_service, phone, port)
+        number = add_phone(own_service, phone, port)
     with own_service.hub() as hub:  # nobody listens there now
         hub.ways.test(number)
         until(lambda: hub.ways.notices()[0].attempts == 1)
