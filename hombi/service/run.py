@@ -11,7 +11,6 @@ import json
 import os
 import signal
 import socket
-import sqlite3
 import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -30,6 +29,9 @@ from hombi.links.crowd import raise_open_files
 from hombi.links.secured import SecuredDoor
 from hombi.service import systemd
 from hombi.service.data_folder import DataError, holding, prepare
+from hombi.service.start_error import WRONG_KEY, StartError
+
+__all__ = ["StartError", "serve"]
 
 TOKEN_FILE = "hub.token"  # noqa: S105 - the name of the file
 # Short turns between threads: a commit that runs beside must not keep an automation
@@ -37,19 +39,6 @@ TOKEN_FILE = "hub.token"  # noqa: S105 - the name of the file
 THREAD_TURN_S = 0.0005
 COLLECT_AFTER = 50_000
 M_ARENA_MAX = -8  # malloc.h
-
-
-OURS = ("records", "accounts")
-_WRONG_KEY = (
-    "{}: put back the secret.key that belongs to this database. If it is lost, start "
-    "once with `hombi serve --new-secrets`: "
-    "phones, the secrets of nodes and the kept Zigbee network are forgotten and must be "
-    "set up again; everything else stays"
-)
-
-
-class StartError(Exception):
-    """The hub cannot start; the message says why and what to do."""
 
 
 def serve(data: Path, *, new_secrets: bool = False) -> None:
@@ -69,7 +58,7 @@ def serve(data: Path, *, new_secrets: bool = False) -> None:
         os.environ["DJANGO_SETTINGS_MODULE"] = "hombi.service.settings"
         django.setup()
         with _listening_socket(config) as sock:
-            _migrate(new_secrets=new_secrets)
+            _brought_up_to_date(new_secrets=new_secrets)
             # What is here now stays: the collector need not look through it again and
             # again. And readings come by the thousand, none of them part of a circle:
             # it is called for every fifty thousand of them, not for every seven
@@ -141,84 +130,11 @@ def _listen(host: str, port: int) -> socket.socket:
     return sock
 
 
-def _migrate(*, new_secrets: bool) -> None:
-    # Only after django.setup().
-    from django.core.management import call_command  # noqa: PLC0415
-    from django.db import DatabaseError, connection  # noqa: PLC0415
-    from django.db.migrations.loader import MigrationLoader  # noqa: PLC0415
+def _brought_up_to_date(*, new_secrets: bool) -> None:
+    """Raises StartError."""
+    from hombi.service.updating import bring_up_to_date  # noqa: PLC0415 - only after django.setup()
 
-    from hombi.service.records.sealing import WrongKey, forget_all  # noqa: PLC0415
-
-    try:
-        loader = MigrationLoader(connection)
-        if newer := sorted(
-            name
-            for app, name in set(loader.applied_migrations) - set(loader.disk_migrations)
-            if app in OURS
-        ):
-            raise StartError(
-                f"this data was written by a newer Hombi ({newer[-1]} is not known "
-                f"here); install that one again, "
-                "or put back a backup of before"
-            )
-        with _way_back(Path(connection.settings_dict["NAME"]), loader):
-            call_command("migrate", verbosity=0, interactive=False)
-        if new_secrets:
-            forget_all(connection)
-    except WrongKey as error:
-        raise StartError(_WRONG_KEY.format(error)) from error
-    except DatabaseError as error:
-        raise StartError(
-            f"the database cannot be brought up to date ({error}); put a backup in its place"
-        ) from error
-
-
-@contextlib.contextmanager
-def _way_back(database: Path, loader: Any) -> Iterator[None]:
-    """Keep a copy of the database while it is brought up to date; what fails leaves it
-    as it was. The copy of the last update stays."""
-    from django.db import connection  # noqa: PLC0415 - only after django.setup()
-
-    applied, known = set(loader.applied_migrations), set(loader.disk_migrations)
-    if not applied or not known - applied:
-        yield
-        return
-    folder = database.parent / "backups"
-    copy = folder / "before-update.sqlite3"
-    connection.close()
-    try:
-        folder.mkdir(mode=0o700, exist_ok=True)
-        copy.unlink(missing_ok=True)
-        _copy(database, copy)
-    except (OSError, sqlite3.Error) as error:
-        raise StartError(
-            f"the database was not brought up to date, since no copy of it can be kept at {copy} "
-            f"({error}); make room on the disk, and start again"
-        ) from error
-    try:
-        yield
-    except Exception as error:
-        connection.close()
-        try:
-            _copy(copy, database)
-        except sqlite3.Error as worse:
-            raise StartError(
-                f"the update of the database failed ({error}), and so did taking it back "
-                f"({worse}); how it was before is in {copy}: put that in the place of {database}"
-            ) from error
-        raise StartError(
-            f"the update of the database failed ({error}), and it is as it was before; install "
-            "the earlier Hombi again, and tell its makers"
-        ) from error
-
-
-def _copy(database: Path, to: Path) -> None:
-    """A whole copy of a database, also into one that is there."""
-    with (
-        contextlib.closing(sqlite3.connect(database)) as found,
-        contextlib.closing(sqlite3.connect(to)) as copy,
-    ):
-        found.backup(copy)
+    bring_up_to_date(new_secrets=new_secrets)
 
 
 def _tidy() -> None:
@@ -310,7 +226,7 @@ async def _serve(config: Config, sock: socket.socket) -> None:
     except LinkError as error:
         raise StartError(str(error)) from error
     except WrongKey as error:
-        raise StartError(_WRONG_KEY.format(error)) from error
+        raise StartError(WRONG_KEY.format(error)) from error
     except DatabaseError as error:
         raise StartError(
             f"the database cannot be read ({error}); put a backup in its place"

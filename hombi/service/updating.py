@@ -1,0 +1,145 @@
+"""Bringing the database up to date when the hub starts: by Django's migrations, with a
+way back. To be imported after `django.setup()`."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import sqlite3
+import sys
+import traceback
+from collections.abc import Callable, Iterator
+from importlib.util import find_spec
+from pathlib import Path
+from pkgutil import iter_modules
+
+from django.apps import apps
+from django.core.management import call_command
+from django.db import DatabaseError, connection
+from django.db.migrations.recorder import MigrationRecorder
+
+from hombi.service.records.sealing import WrongKey, forget_all
+from hombi.service.start_error import WRONG_KEY, StartError
+
+OURS = ("records", "accounts")
+Names = set[tuple[str, str]]
+
+
+def bring_up_to_date(*, new_secrets: bool) -> None:
+    """Bring it up to date. With `new_secrets` the sealed ones are forgotten then.
+    Raises StartError."""
+    try:
+        applied, known = set(MigrationRecorder(connection).applied_migrations()), _known()
+        if newer := sorted(name for app, name in applied - known if app in OURS):
+            raise StartError(
+                f"this data was written by a newer Hombi ({newer[-1]} is not known "
+                f"here); install that one again, "
+                "or put back a backup of before"
+            )
+        if known - applied:
+            # In a process of its own: what it takes would stay for as long as the hub
+            # runs, a tenth of its memory.
+            _in_a_child(lambda: _migrate(update=bool(applied)))
+        if new_secrets:
+            forget_all(connection)
+    except WrongKey as error:
+        raise StartError(WRONG_KEY.format(error)) from error
+    except DatabaseError as error:
+        raise StartError(
+            f"the database cannot be brought up to date ({error}); put a backup in its place"
+        ) from error
+
+
+def _known() -> Names:
+    """The migrations of this version, by app and name. They are not loaded."""
+    found: Names = set()
+    for app in apps.get_app_configs():
+        spec = find_spec(f"{app.name}.migrations")
+        places = spec.submodule_search_locations if spec is not None else None
+        found |= {(app.label, one.name) for one in iter_modules(places or [])}
+    return found
+
+
+def _in_a_child(work: Callable[[], None]) -> None:
+    """Raises StartError with what the work raised."""
+    connection.close()
+    sys.stdout.flush()
+    reads, writes = os.pipe()
+    child = os.fork()
+    if child == 0:
+        said = b""
+        try:
+            work()
+        except Exception as error:  # noqa: BLE001 - whatever it is, the parent says it
+            if not isinstance(error, StartError):
+                traceback.print_exc()
+            said = str(error).encode() or b"it failed"
+        os.write(writes, said)
+        os._exit(0)
+    os.close(writes)
+    with os.fdopen(reads, "rb") as pipe:
+        said = pipe.read()
+    _, status = os.waitpid(child, 0)
+    if status:
+        raise StartError("the database was not brought up to date: that was stopped; start again")
+    if said:
+        raise StartError(said.decode(errors="replace"))
+
+
+def _migrate(*, update: bool) -> None:
+    try:
+        with _way_back(Path(connection.settings_dict["NAME"])) if update else _nothing():
+            call_command("migrate", verbosity=0, interactive=False)
+    except WrongKey as error:
+        raise StartError(WRONG_KEY.format(error)) from error
+    except DatabaseError as error:
+        raise StartError(
+            f"the database cannot be brought up to date ({error}); put a backup in its place"
+        ) from error
+    finally:
+        connection.close()
+
+
+_nothing = contextlib.nullcontext[None]
+
+
+@contextlib.contextmanager
+def _way_back(database: Path) -> Iterator[None]:
+    """Keep a copy of the database while it is brought up to date; what fails leaves it
+    as it was. The copy of the last update stays."""
+    folder = database.parent / "backups"
+    copy = folder / "before-update.sqlite3"
+    connection.close()
+    try:
+        folder.mkdir(mode=0o700, exist_ok=True)
+        copy.unlink(missing_ok=True)
+        _copy(database, copy)
+    except (OSError, sqlite3.Error) as error:
+        raise StartError(
+            f"the database was not brought up to date, since no copy of it can be kept at {copy} "
+            f"({error}); make room on the disk, and start again"
+        ) from error
+    try:
+        yield
+    except Exception as error:
+        connection.close()
+        try:
+            _copy(copy, database)
+        except sqlite3.Error as worse:
+            raise StartError(
+                f"the update of the database failed ({error}), and so did taking it back "
+                f"({worse}); how it was before is in {copy}: put that in the place of {database}"
+            ) from error
+        raise StartError(
+            f"the update of the database failed ({error}), and it is as it was before; install "
+            "the earlier Hombi again, and tell its makers"
+        ) from error
+
+
+def _copy(database: Path, to: Path) -> None:
+    """A whole copy of a database, also into one that is there."""
+    with (
+        contextlib.closing(sqlite3.connect(database)) as found,
+        contextlib.closing(sqlite3.connect(to)) as copy,
+    ):
+        found.backup(copy)
