@@ -98,7 +98,12 @@ def _asked(path: Path, passphrase: str | None) -> str:
 
 def _say(about: About) -> None:
     made = datetime.fromtimestamp(about.made_ms / 1000)
-    held = ", ".join(f"{count:,} {what}" for what, count in about.counts.items() if count)
+    one = {"people": "person", "entities": "entity"}
+    held = ", ".join(
+        f"{count:,} {what if count > 1 else one.get(what, what[:-1])}"
+        for what, count in about.counts.items()
+        if count
+    )
     out.print(f"{about.house}, made {made:%d %B %Y %H:%M} by Hombi {about.version}: {held}.")
 
 
