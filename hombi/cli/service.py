@@ -103,7 +103,7 @@ def _place(*, system: bool) -> Path:
     return Path(base).expanduser() / "systemd" / "user" / NAME
 
 
-def _home_of(program: Path) -> Path | None:
+def home_of(program: Path) -> Path | None:
     """The home folder that a program, or what it is a link to, lies in."""
     homes = [Path(one) for one in ("/home", "/root", "/run/user")]
     for place in (program.absolute(), program.resolve()):
@@ -130,7 +130,7 @@ def install(
     data, path = STATE if system else str(data_folder()), _place(system=system)
     with installed("hub"):
         importlib.import_module("django")
-    home = _home_of(Path(sys.executable)) if system else None
+    home = home_of(Path(sys.executable)) if system else None
     if home is not None:
         err.print(
             f"a service of the machine does not see into {home}, where this Hombi is; install it "

@@ -70,10 +70,10 @@ def _in_a_child(work: Callable[[], None]) -> None:
         said = b""
         try:
             work()
-        except Exception as error:  # noqa: BLE001 - whatever it is, the parent says it
+        except BaseException as error:  # noqa: BLE001 - whatever it is, the parent says it
             if not isinstance(error, StartError):
                 traceback.print_exc()
-            said = str(error).encode() or b"it failed"
+            said = str(error).encode() or b"the database was not brought up to date"
         os.write(writes, said)
         os._exit(0)
     os.close(writes)

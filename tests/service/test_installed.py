@@ -11,8 +11,10 @@ import zipfile
 from pathlib import Path
 
 import httpx
+import pytest
 from prometheus_client.openmetrics.parser import text_string_to_metric_families
 
+from hombi.cli.service import home_of
 from hombi.client import Hub
 from tests.conftest import make_service
 from tests.house import CLIMATE, OWNER, PASSWORD, Service, description, let_in, until
@@ -93,6 +95,19 @@ def test_the_unit_of_the_machine_shuts_the_hub_in(own_service: Service, tmp_path
     text = (tmp_path / "config" / "systemd" / "user" / "hombi.service").read_text()
     assert f"HOMBI_DATA={own_service.data}" in text
     assert "WatchdogSec=" in text
+
+
+@pytest.mark.parametrize(
+    ("program", "home"),
+    [
+        ("/home/ada/.local/pipx/venvs/hombi/bin/python", "/home"),
+        ("/root/hombi/bin/python", "/root"),
+        ("/opt/hombi/bin/python", None),
+        ("/homeward/bin/python", None),
+    ],
+)
+def test_a_service_of_the_machine_does_not_live_in_a_home(program: str, home: str | None) -> None:
+    assert home_of(Path(program)) == (Path(home) if home else None)
 
 
 def test_metrics_are_for_a_token_that_may_read(service: Service) -> None:

@@ -4270,7 +4270,8 @@ export interface components {
          *         says otherwise. `cut` is whether there were more than are told.
          *
          *         `shares` says the same by hours of the house, or days for more than two weeks, and
-         *         also where its readings are forgotten.
+         *         also where its readings are forgotten. The first one counts its hour or day from its
+         *         beginning.
          */
         Stretches: {
             entity: string;

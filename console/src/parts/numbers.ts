@@ -79,9 +79,15 @@ export function stood(course: Pick<Schemas["Stretches"], "stretches" | "shares" 
   const { stretches, shares, cut } = course;
   const [first, begun] = [shares[0], stretches[0]];
   const whole = !cut && (!first || (begun && begun.start <= first.start));
-  return {
-    onMs: shares.reduce((sum, one) => sum + one.on_ms, 0),
-    ofMs: shares.reduce((sum, one) => sum + one.known_ms, 0),
-    times: whole ? stretches.filter((one) => one.value >= 0.5).length : null,
-  };
+  const sum = (some: number[]) => some.reduce((all, one) => all + one, 0);
+  const length = (some: typeof stretches) => sum(some.map((one) => one.end - one.start));
+  const on = stretches.filter((one) => one.value >= 0.5);
+  // The first hour or day of the shares may begin before the span.
+  return whole
+    ? { onMs: length(on), ofMs: length(stretches), times: on.length }
+    : {
+        onMs: sum(shares.map((one) => one.on_ms)),
+        ofMs: sum(shares.map((one) => one.known_ms)),
+        times: null,
+      };
 }
