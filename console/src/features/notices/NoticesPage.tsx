@@ -95,7 +95,7 @@ function Picture({ of, title }: { of: string; title: string }) {
       <img
         src={of}
         loading="lazy"
-        alt={`The picture of “${visible(title)}”`}
+        alt={`What the camera showed for “${visible(title)}”`}
         className="max-h-32 rounded-sm"
         onError={() => setGone(true)}
       />
