@@ -63,7 +63,8 @@ test:  ## everything that must hold
 test-console: setup
 	cd console && npx vitest run
 
-soak: tools setup  ## two hundred power cuts, the hub killed sixty times under load, a thousand lost connections, examples that no other run had; some minutes
+soak: tools setup wheel  ## the unit under a real systemd, two hundred power cuts, the hub killed sixty times under load, a thousand lost connections, examples that no other run had; some minutes
+	scripts/systemd
 	CUTS=200 $(BIN)/pytest tests/integration/test_power_cuts.py
 	KILLS=60 DEAF=20000 $(BIN)/pytest tests/integration/test_nothing_lost.py tests/integration/test_notices.py -k "kill or never_reads"
 	DROPS=1000 $(BIN)/pytest tests/links/bluetooth -k drops_at_once

@@ -6,6 +6,8 @@ import os
 import time
 from pathlib import Path
 
+import pytest
+
 from hombi.hub.notices.kept import KEPT_S, MOST_KEPT, Kept
 
 
@@ -32,3 +34,12 @@ def test_the_newest_are_kept_for_a_week(tmp_path: Path) -> None:
     assert kept.get("n4") is None
     assert kept.get(f"n{MOST_KEPT + 4}") is not None
     assert kept.get("n9") == b"again"
+
+
+def test_all_together_have_a_bound(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("hombi.hub.notices.kept.MOST_BYTES", 1_000)
+    kept, now = Kept(tmp_path / "sounds"), time.time()
+    for number in range(4):
+        kept.put(f"n{number}", b"x" * 400, now)
+        os.utime(tmp_path / "sounds" / f"n{number}", (now - 9 + number, now - 9 + number))
+    assert [kept.get(f"n{number}") is not None for number in range(4)] == [False, False, True, True]

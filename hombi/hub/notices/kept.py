@@ -6,7 +6,7 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-MOST_KEPT = 100
+MOST_KEPT, MOST_BYTES = 100, 100_000_000
 KEPT_S = 7 * 86_400
 
 
@@ -23,9 +23,11 @@ class Kept:
         made.write_bytes(content)
         made.replace(self._folder / identity)
         with os.scandir(self._folder) as found:
-            known = sorted(((one.stat().st_mtime, one.path) for one in found), reverse=True)
-        for place, (at, path) in enumerate(known):
-            if place >= MOST_KEPT or now_s - at > KEPT_S:
+            known = sorted(((one.stat(), one.path) for one in found), key=_age, reverse=True)
+        size = 0
+        for place, (about, path) in enumerate(known):
+            size += about.st_size
+            if place >= MOST_KEPT or size > MOST_BYTES or now_s - about.st_mtime > KEPT_S:
                 Path(path).unlink(missing_ok=True)
 
     def get(self, identity: str) -> bytes | None:
@@ -34,3 +36,7 @@ class Kept:
             return (self._folder / identity).read_bytes()
         except OSError:
             return None
+
+
+def _age(one: tuple[os.stat_result, str]) -> float:
+    return one[0].st_mtime
