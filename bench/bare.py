@@ -1,4 +1,4 @@
-"""The bare counterpart: the same listener and the same `bulk_create`, with nothing
+"""The bare counterpart: the same listener and Django's `bulk_create`, with nothing
 between them but JSON parsing.
 
 HOMBI_DATA=… python -m bench.bare PORT     until it is terminated
@@ -77,15 +77,19 @@ class Bare:
 
 
 async def main(port: int) -> None:
-    from hombi.service.records.models import Entity
-    from hombi.service.records.store import DatabaseRecords
+    from hombi.service.records.models import Entity, Reading
 
     ids = await asyncio.to_thread(
         lambda: {
             f"{e.node.address}/{e.wire_name}": e.pk for e in Entity.objects.select_related("node")
         }
     )
-    bare = Bare(DatabaseRecords().history.store, ids)
+
+    def store(rows: list[Row]) -> None:
+        made = [Reading(*row) for row in rows]
+        Reading.objects.bulk_create(made, ignore_conflicts=True, batch_size=len(rows))
+
+    bare = Bare(store, ids)
     work = Work(Supervisor(RealClock(), lambda _: None))
     await Listener(Door(bare), work, "127.0.0.1", port).open()
     print("Ready", flush=True)

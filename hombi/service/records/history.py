@@ -145,7 +145,7 @@ class DatabaseHistory:
         if len(known) < len(numbers):
             rows = [row for row in rows if row[0] in known]
         # A sample that is its value takes no place.
-        made = ((*row[:3], None if row[3] == row[4] else row[3], *row[4:]) for row in rows)
+        made = [(*row[:3], None if row[3] == row[4] else row[3], *row[4:]) for row in rows]
         with transaction.atomic(), connection.cursor() as cursor:
             cursor.executemany(STORE, made)
 
