@@ -32,10 +32,11 @@ export function ConditioningSection({
   const found = useConditioning(entity.entity);
   const cache = useQueryClient();
   const [editing, setEditing] = useState(false);
-  const progress = found.data?.progress ?? null;
   const was = useRef<number | null>(null);
-  // When the past is made again, what is drawn of it is fetched again.
+  // When the past is made again, what is drawn of it is fetched again. Each answer is looked
+  // at: a short past is made before the change of its steps is answered.
   useEffect(() => {
+    const progress = found.data?.progress ?? null;
     if (was.current !== null && progress === null)
       for (const queryKey of [
         ["courses"],
@@ -46,10 +47,10 @@ export function ConditioningSection({
       ])
         void cache.invalidateQueries({ queryKey });
     was.current = progress;
-  }, [progress, cache, entity.entity]);
+  }, [found.data, cache, entity.entity]);
   const done = (made: Found) => {
-    cache.setQueryData(keys.conditioning(entity.entity), made);
     was.current = made.progress ?? 0;
+    cache.setQueryData(keys.conditioning(entity.entity), made);
     setEditing(false);
   };
   const undo = useChange({
