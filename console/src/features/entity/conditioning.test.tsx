@@ -23,7 +23,11 @@ it("fetches the past again where it was made again before the hub had answered",
     },
   });
   const { cache } = show(
-    <ConditioningSection entity={entity} window={{ span: "day" }} onWindow={() => {}} />,
+    <ConditioningSection
+      entity={entity}
+      window={{ span: "day", start: 0, end: 86_400_000 }}
+      onWindow={() => {}}
+    />,
     "/readings/cellar-rack/temperature",
   );
   await userEvent.click(await screen.findByRole("button", { name: /Undo the latest/ }));
