@@ -67,7 +67,7 @@ class _Schema(
     minimum: float | None = None
     maximum: float | None = None
     enum: list[Any] = msgspec.field(default_factory=list)
-    format: str = ""
+    format: Any = ""
     read_only: bool = False
     write_only: bool = False
     semantic_type: str | list[str] = msgspec.field(default_factory=list)
@@ -265,7 +265,7 @@ def _setting(name: str, found: _Schema, called: str = "") -> Setting:
         found.minimum,
         found.maximum,
         tuple(found.enum),
-        found.format,
+        "uri" if found.format == "uri" else "",
     )
 
 

@@ -58,7 +58,10 @@ def serve(data: Path, *, new_secrets: bool = False) -> None:
         os.environ["DJANGO_SETTINGS_MODULE"] = "hombi.service.settings"
         django.setup()
         with _listening_socket(config) as sock:
-            _brought_up_to_date(new_secrets=new_secrets)
+            # Only after django.setup().
+            from hombi.service.updating import bring_up_to_date  # noqa: PLC0415
+
+            bring_up_to_date(new_secrets=new_secrets)
             # What is here now stays: the collector need not look through it again and
             # again. And readings come by the thousand, none of them part of a circle:
             # it is called for every fifty thousand of them, not for every seven
@@ -128,13 +131,6 @@ def _listen(host: str, port: int) -> socket.socket:
         sock.close()
         raise
     return sock
-
-
-def _brought_up_to_date(*, new_secrets: bool) -> None:
-    """Raises StartError."""
-    from hombi.service.updating import bring_up_to_date  # noqa: PLC0415 - only after django.setup()
-
-    bring_up_to_date(new_secrets=new_secrets)
 
 
 def _tidy() -> None:

@@ -9,6 +9,7 @@ import sqlite3
 import sys
 import traceback
 from collections.abc import Callable, Iterator
+from contextlib import nullcontext
 from importlib.util import find_spec
 from pathlib import Path
 from pkgutil import iter_modules
@@ -28,7 +29,7 @@ Names = set[tuple[str, str]]
 def bring_up_to_date(*, new_secrets: bool) -> None:
     """Bring it up to date. With `new_secrets` the sealed ones are forgotten then.
     Raises StartError."""
-    try:
+    with _in_words():
         applied, known = set(MigrationRecorder(connection).applied_migrations()), _known()
         if newer := sorted(name for app, name in applied - known if app in OURS):
             raise StartError(
@@ -42,6 +43,13 @@ def bring_up_to_date(*, new_secrets: bool) -> None:
             _in_a_child(lambda: _migrate(update=bool(applied)))
         if new_secrets:
             forget_all(connection)
+
+
+@contextlib.contextmanager
+def _in_words() -> Iterator[None]:
+    """What goes wrong with the database, as a StartError."""
+    try:
+        yield
     except WrongKey as error:
         raise StartError(WRONG_KEY.format(error)) from error
     except DatabaseError as error:
@@ -87,20 +95,10 @@ def _in_a_child(work: Callable[[], None]) -> None:
 
 
 def _migrate(*, update: bool) -> None:
-    try:
-        with _way_back(Path(connection.settings_dict["NAME"])) if update else _nothing():
-            call_command("migrate", verbosity=0, interactive=False)
-    except WrongKey as error:
-        raise StartError(WRONG_KEY.format(error)) from error
-    except DatabaseError as error:
-        raise StartError(
-            f"the database cannot be brought up to date ({error}); put a backup in its place"
-        ) from error
-    finally:
-        connection.close()
-
-
-_nothing = contextlib.nullcontext[None]
+    way_back = _way_back(Path(connection.settings_dict["NAME"])) if update else nullcontext()
+    with _in_words(), way_back:
+        call_command("migrate", verbosity=0, interactive=False)
+    connection.close()
 
 
 @contextlib.contextmanager

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hombi.core.series.statistics import Stood, by_rows, quantiles, time_over
+from hombi.core.series.statistics import quantiles, time_over
 
 
 def test_quantiles_by_hand() -> None:
@@ -30,15 +30,3 @@ def test_quantiles_rise_and_are_values_that_there_were(held: list[tuple[float, f
     assert {*found} <= {value for value, _ in held}
     total = sum(ms for _, ms in held)
     assert time_over(held, found[1]) <= total / 2 * (1 + 1e-9)
-
-
-def test_pieces_are_put_into_rows_and_parted_where_one_lies_across() -> None:
-    pieces = [Stood(5, 10, 5, 5), Stood(10, 20, 2, 8), Stood(18, 38, 20, 20), Stood(60, 70, 0, 10)]
-    assert by_rows(pieces, [0, 10, 30, 40, 50, 65]) == [
-        Stood(0, 10, 5, 5),
-        Stood(10, 30, 14, 20),
-        Stood(30, 40, 8, 8),
-        Stood(50, 65, 0, 5),
-    ]
-    assert by_rows([], [0, 10]) == []
-    assert by_rows([Stood(0, 4, 4, 4)], [10, 20]) == []

@@ -12,7 +12,7 @@ from hombi.core.kinds import KINDS
 from hombi.core.quality import Quality
 from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
 from hombi.core.series.rollup import roll
-from hombi.core.series.statistics import by_rows
+from hombi.core.series.standing import by_rows
 from hombi.hub.house import House, Tool
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.ports import (

@@ -1401,10 +1401,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /**
-         * @description The picture that a notice came with, for whoever has the right that came with
-         *     it. It is kept for a week.
-         */
+        /** @description The picture that a notice came with. It is kept for a week. */
         get: operations["notices_picture"];
         put?: never;
         post?: never;

@@ -180,7 +180,7 @@ def replay(
     names."""
     world, found = Past(courses, zone), Replayed()
     alone, state, clocked = not program.more, State(), program.clocked
-    asked = {one.entity for one in program.when}
+    asked = {one.entity for one in (*program.when, *program.anyone)}
     plain = (
         alone
         and program.watch.moving is None

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable, Iterator, Sequence
 from itertools import islice, pairwise, zip_longest
 from statistics import median
@@ -11,7 +10,6 @@ import msgspec
 
 from hombi.core.quality import Quality
 from hombi.core.series.reading import Reading
-from hombi.core.series.statistics import Stood
 
 FIVE_MINUTES_MS = 300_000
 HOUR_MS = 3_600_000
@@ -144,17 +142,6 @@ def holding(
         if after is not None and after.at_ms < until:
             until = after.at_ms
         yield reading, value, until
-
-
-def standing(
-    readings: Sequence[Reading], channels: Sequence[int], start_ms: int, end_ms: int
-) -> Iterator[Stood]:
-    """How a value with two states stood from one reading to the next, within a span."""
-    for reading, value, until in holding(readings, end_ms, math.inf):
-        if reading.channel in channels and until > start_ms:
-            start = max(start_ms, reading.at_ms)
-            known = until - start
-            yield Stood(start, round(until), value * known, known)
 
 
 def merge(parts: Iterable[Rollup], start_ms: int) -> list[Rollup]:

@@ -2,42 +2,13 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from statistics import median
-from typing import NamedTuple
 
 # A value, and for how many ms it held.
 Held = tuple[float, float]
 # Theil-Sen looks at all pairs; more points than this are thinned.
 MOST_POINTS = 200
-
-
-class Stood(NamedTuple):
-    """For how much of a stretch a value with two states was at its second one: `on_ms`
-    of the `known_ms` for which it is known how it stood."""
-
-    start_ms: int
-    end_ms: int
-    on_ms: float
-    known_ms: float
-
-
-def by_rows(pieces: Iterable[Stood], bounds: Sequence[int]) -> list[Stood]:
-    """Pieces, oldest first, as one for each two of these moments between which
-    something is known. One that lies across a moment is parted there, as if it had been
-    the same throughout."""
-    sums = [[0.0, 0.0] for _ in bounds[1:]]
-    for start, end, on, known in pieces:
-        at = max(start, bounds[0])
-        while at < min(end, bounds[-1]):
-            row = bisect_right(bounds, at) - 1
-            until = min(end, bounds[row + 1])
-            part = (until - at) / (end - start)
-            sums[row][0] += on * part
-            sums[row][1] += known * part
-            at = until
-    return [Stood(bounds[n], bounds[n + 1], *one) for n, one in enumerate(sums) if one[1]]
 
 
 def quantiles(held: Sequence[Held], parts: Sequence[float]) -> list[float]:

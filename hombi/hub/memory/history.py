@@ -7,8 +7,9 @@ from collections.abc import Callable, Sequence
 
 from hombi.core.quality import Quality
 from hombi.core.series import FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
-from hombi.core.series.rollup import bucket_ms, hold_ms, holding, standing
-from hombi.core.series.statistics import Held, Stood
+from hombi.core.series.rollup import bucket_ms, hold_ms, holding
+from hombi.core.series.standing import Stood, standing
+from hombi.core.series.statistics import Held
 from hombi.hub.ports import Numbers, Point, Row
 
 

@@ -23,7 +23,8 @@ class Kept:
         made.write_bytes(content)
         made.replace(self._folder / identity)
         with os.scandir(self._folder) as found:
-            known = sorted(((one.stat(), one.path) for one in found), key=_age, reverse=True)
+            known = [(one.stat(), one.path) for one in found]
+        known.sort(key=lambda one: one[0].st_mtime, reverse=True)
         size = 0
         for place, (about, path) in enumerate(known):
             size += about.st_size
@@ -36,7 +37,3 @@ class Kept:
             return (self._folder / identity).read_bytes()
         except OSError:
             return None
-
-
-def _age(one: tuple[os.stat_result, str]) -> float:
-    return one[0].st_mtime

@@ -11,6 +11,7 @@ from hombi.hub.kernel import HOUSE, Change, Context
 from hombi.hub.notices.sending import Fate, Sent
 from hombi.hub.notices.voice import Voice
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
+from hombi.links.offer import Setting
 
 # What is said long after it happened frightens.
 LATE_MS = 10 * 60_000
@@ -38,15 +39,21 @@ class Loudspeaker:
             return Sent(Fate.TOO_LATE, "it could not be said in time")
         text = f"{delivery.title}. {delivery.text}".strip(" .")
         try:
-            if self._plays(node, action, given):
+            wanted = input_of(self._house, way.endpoint)
+            if wanted is not None and wanted.format == "uri":
                 text = await self._voice.spoken(delivery, text)
             await self._context.changes.do(self._act(node, action, {given or "text": text}), HOUSE)
         except HubError as error:
             return Sent(Fate.LATER, f"{way.endpoint}: {error}")
         return Sent(Fate.DELIVERED)
 
-    def _plays(self, node: str, action: str, given: str) -> bool:
-        found = self._house.nodes.get(node)
-        does = found.actions.get(action) if found is not None else None
-        inputs = does.inputs if does is not None else ()
-        return any((one.name or "input") == given and one.format == "uri" for one in inputs)
+
+def input_of(house: House, address: str) -> Setting | None:
+    """What the input of a node's action takes, by node/action/input; None where there
+    is none."""
+    node, _, rest = address.partition("/")
+    action, _, given = rest.partition("/")
+    found = house.nodes.get(node)
+    does = found.actions.get(action) if found is not None else None
+    inputs = does.inputs if does is not None else ()
+    return next((one for one in inputs if (one.name or "input") == given), None)

@@ -29,7 +29,7 @@ class Pictures:
         data: Path,
         fetch: Callable[[str], tuple[str, bytes]] = picture_at,
     ) -> None:
-        self.context, self._fetch = context, fetch
+        self._context, self._fetch = context, fetch
         self._kept = Kept(data / "pictures")
         self._coming: dict[str, Future[str]] = {}
         self._pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="pictures")
@@ -40,7 +40,7 @@ class Pictures:
             self._failed(automation, "too many pictures are on their way")
             return
         taking = self._coming[identity] = self._pool.submit(self._take, identity, address)
-        self.context.tasks.start(self._finish(identity, taking, automation), name="a picture")
+        self._context.tasks.start(self._finish(identity, taking, automation), name="a picture")
 
     async def _finish(self, identity: str, taking: Future[str], automation: str) -> None:
         try:
@@ -54,7 +54,7 @@ class Pictures:
 
     def _failed(self, automation: str, problem: str) -> None:
         said = f"its notice has no picture: {problem}"
-        self.context.announce(ActionFailed(automation=automation, problem=said))
+        self._context.announce(ActionFailed(automation=automation, problem=said))
 
     def _take(self, identity: str, address: str) -> str:
         """In a thread of its own: fetch one and keep it; why there is none."""
@@ -62,7 +62,7 @@ class Pictures:
             _, content = self._fetch(address)
         except HubError as error:
             return str(error)
-        self._kept.put(identity, content, self.context.clock.now_ms() / 1000)
+        self._kept.put(identity, content, self._context.clock.now_ms() / 1000)
         return ""
 
     def get(self, identity: str) -> tuple[str, bytes] | None:

@@ -19,6 +19,7 @@ from hombi.hub.notices import form
 from hombi.hub.notices.buttons import HUSH, HUSH_MS, Buttons, check
 from hombi.hub.notices.endpoints import why_not
 from hombi.hub.notices.kept import Kept
+from hombi.hub.notices.loudspeaker import input_of
 from hombi.hub.notices.outbox import Outbox, Told, address_of
 from hombi.hub.notices.quiet import QuietHours
 from hombi.hub.notices.voice import PROGRAM, can_speak
@@ -83,18 +84,13 @@ class Ways(Part):
         return self._no_loudspeaker(way.endpoint)
 
     def _no_loudspeaker(self, address: str) -> str:
-        parts = address.split("/")
-        node = self.house.nodes.get(parts[0])
-        action = node.actions.get(parts[1]) if node is not None and len(parts) == 3 else None
-        given = [one.name or "input" for one in action.inputs] if action is not None else []
-        plays = [one.name or "input" for one in (action.inputs if action is not None else ())
-                 if one.format == "uri"]  # fmt: skip
-        if plays and parts[2] in plays and not can_speak():
+        wanted = input_of(self.house, address)
+        if wanted is not None and wanted.format == "uri" and not can_speak():
             return (
                 f"{address} plays what an address leads to; install {PROGRAM} on this machine, "
                 "so that the hub can make a sound"
             )
-        if action is None or parts[2] not in given:
+        if wanted is None:
             can = [f"{node}/{name}/{given}" for node, name, given in self.speaking()]
             return f"{address} takes no text; give a node's action as node/action/input" + (
                 f", like {can[0]}" if can else "; no node here takes one"

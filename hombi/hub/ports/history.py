@@ -8,7 +8,8 @@ from typing import Protocol
 
 from hombi.core.quality import Quality
 from hombi.core.series import Channel, Reading, Rollup
-from hombi.core.series.statistics import Held, Stood
+from hombi.core.series.standing import Stood
+from hombi.core.series.statistics import Held
 
 # (entity id, time in ms since 1970, channel, sample, value, quality); None for no value
 Row = tuple[int, int, int, float | None, float | None, int]

@@ -13,7 +13,7 @@ from hombi.core.errors import ValueTextError
 from hombi.core.house_time import EARLIER, MOST_ROWS, ROWS_MS, bounds, earlier, rows_of
 from hombi.core.kinds import Seen
 from hombi.core.series import Derivation
-from hombi.core.series.statistics import by_rows
+from hombi.core.series.standing import by_rows
 from hombi.core.values import parse_value
 from hombi.hub.actuation import CommandEntity
 from hombi.hub.derived import RemoveDerived

@@ -134,36 +134,41 @@ class NoticesView(View):
         return Response([answers.notice(one, buttons.to_see(one)) for one in found])
 
 
-class PictureView(View):
-    """Pictures of notices."""
+class _ByRight(View):
+    """What comes with a notice, for whoever has the right that came with it."""
 
     authentication_classes = ()
     permission_classes = (AllowAny,)
 
+    def identity(self, right: str, what: str) -> str:
+        """The notice that this is a right to the `what` of. Raises NotFound,
+        Refused."""
+        number, named = read(lambda h: h.ways.buttons.named(right))
+        found = hub().context.records.notices.delivery(number) if named == what else None
+        if found is None:
+            raise NotFound(f"there is no such {what}")
+        return found.identity
+
+
+class PictureView(_ByRight):
+    """Pictures of notices."""
+
     @operation(name="notices_picture", open_to_all=True)
     def get(self, request: Request, right: str) -> HttpResponse:
-        """The picture that a notice came with, for whoever has the right that came with
-        it. It is kept for a week."""
-        number, what = read(lambda h: h.ways.buttons.named(right))
-        found = hub().context.records.notices.delivery(number) if what == PICTURE else None
-        taken = hub().outbox.pictures.get(found.identity) if found is not None else None
+        """The picture that a notice came with. It is kept for a week."""
+        taken = hub().outbox.pictures.get(self.identity(right, PICTURE))
         if taken is None:
             raise NotFound("there is no such picture, or it is no longer kept")
         return picture(*taken, "private, max-age=604800, immutable")
 
 
-class SoundView(View):
+class SoundView(_ByRight):
     """Spoken notices."""
-
-    authentication_classes = ()
-    permission_classes = (AllowAny,)
 
     @operation(name="notices_sound", open_to_all=True)
     def get(self, request: Request, right: str) -> HttpResponse:
         """A notice as a WAV file, for the loudspeaker that was given its address."""
-        number, what = read(lambda h: h.ways.buttons.named(right))
-        found = hub().context.records.notices.delivery(number) if what == SOUND else None
-        spoken = hub().ways.sounds.get(found.identity) if found is not None else None
+        spoken = hub().ways.sounds.get(self.identity(right, SOUND))
         if spoken is None:
             raise NotFound("there is no such sound, or it is no longer kept")
         return HttpResponse(spoken, content_type="audio/wav")

@@ -17,8 +17,9 @@ from django.db.models.functions import Lag
 
 from hombi.core.quality import Quality
 from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
-from hombi.core.series.rollup import bucket_ms, hold_ms, holding, narrow_enough, standing
-from hombi.core.series.statistics import Held, Stood
+from hombi.core.series.rollup import bucket_ms, hold_ms, holding, narrow_enough
+from hombi.core.series.standing import Stood, standing
+from hombi.core.series.statistics import Held
 from hombi.hub.ports import Numbers, Point, Row
 from hombi.service.bridge import written
 from hombi.service.records import models as m
@@ -225,8 +226,8 @@ class DatabaseHistory:
                 at = some.pop()[0]
             elif some:
                 at = some[-1][0] + base
-            # A day has 23 hours at least, so it does not reach into the next.
-            length = base - HOUR_MS * (base == DAY_MS)
+            # A day has 23 hours at least: so long, it does not reach into the next.
+            length = HOUR_MS if base == HOUR_MS else 23 * HOUR_MS
             found += [Stood(start, start + length, mean * held, held) for start, mean, held in some]
         before = self.before(entity, at)
         readings = [*([before] if before else []), *self.single(entity, at, end_ms, MOST_HELD)]

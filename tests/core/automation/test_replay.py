@@ -33,7 +33,7 @@ from hombi.core.automation import (
     step,
 )
 from hombi.core.automation.replay import Course, Past, Replayed, replay
-from hombi.core.kinds import KINDS
+from hombi.core.kinds import AT_HOME, KINDS
 from hombi.core.quality import Quality
 from hombi.core.series import Reading
 from tests.core.automation.world import FACTS, hours
@@ -181,3 +181,16 @@ def test_a_moment_at_which_the_span_begins_counts() -> None:
     noon = round(datetime(2026, 11, 25, 12, tzinfo=ZONE).timestamp() * 1000)
     assert len(replay(made, {}, noon, noon + MIN, ZONE).acted) == 1
     assert len(replay(made, {}, noon + 1, noon + MIN, ZONE).acted) == 0
+
+
+def test_somebody_who_must_be_home_may_be_who_is_watched() -> None:
+    text = (
+        'name = "x"\n[watch]\nentity = "house/ada"\nis = "home"\n[only]\nhome = "ada"\n'
+        '[[starts]]\nnotify = "ada"\ntitle = "x"\n'
+    )
+    made = parse(text, FACTS).program
+    assert made is not None
+    told = [(0, 0.0), (10, 1.0), (20, 1.0), (30, 0.0)]
+    course = Course("Ada", "", KINDS[AT_HOME], readings(*told))
+    found = replay(made, {"house/ada": course}, NOON, NOON + DAY, ZONE)
+    assert [(one.why.at_ms - NOON) / MIN for one in found.acted] == [10, 30]

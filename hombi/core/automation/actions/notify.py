@@ -47,14 +47,14 @@ class Notify:
 
     word: ClassVar[str] = "notify"
     sorts: ClassVar[tuple[str, ...]] = ()
-    shows: ClassVar[bool] = True
+    keys: ClassVar[frozenset[str]] = frozenset({"title", "text", "urgent", "picture"})
 
     @classmethod
     def parse(
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
     ) -> Self | None:
         """Understand it from its table."""
-        only_keys(toml, path, table, {cls.word, "title", "text", "urgent"} | _PICTURE[cls.shows])
+        only_keys(toml, path, table, {cls.word, *cls.keys})
         to = text(toml, path, table, cls.word, required=True)
         known = {"everyone", *facts.people, *facts.ways}
         unknown = bool(to) and to not in known
@@ -95,7 +95,7 @@ class Post(Notify):
 
     word = "post"
     sorts = ("post",)
-    shows = False
+    keys = Notify.keys - {"picture"}
 
 
 class Announce(Notify):
@@ -103,10 +103,9 @@ class Announce(Notify):
 
     word = "announce"
     sorts = ("loudspeaker",)
-    shows = False
+    keys = Notify.keys - {"picture"}
 
 
-_PICTURE = {True: {"picture"}, False: set[str]()}
 # How each is said in a sentence.
 _VERBS = {(): "tell", Mail.sorts: "mail", Post.sorts: "post to", Announce.sorts: "announce to"}
 
