@@ -164,7 +164,7 @@ class Notice(Shape, frozen=True, kw_only=True):
     problem: str
     at: Ms
     settled_at: Ms | None
-    picture: Annotated[str, Meta(description="the path of its picture, which is kept a week")]
+    picture: Annotated[str, Meta(description="the path of its picture, if one is kept")]
 
 
 class Pressed(Shape, frozen=True, kw_only=True):

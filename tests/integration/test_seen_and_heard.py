@@ -62,6 +62,7 @@ def test_a_picture_comes_with_a_notice_and_holds_nothing_up(
             why = "its notice has no picture: what the camera sent is no picture"
             until(lambda: [e for e in hub.journal(event="ActionFailed") if why in e.text])
             assert http.get(service.url + notice["picture"]).status_code == 404
+            assert hub.ways.notices()[0].picture == "", "nobody looks for it"
         hub.automations.remove("yard")
         for wrong, why in (
             ("http://93.184.216.34/now.jpg", "is not in the house"),

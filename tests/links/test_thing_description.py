@@ -172,3 +172,11 @@ def test_kinds_are_known_by_the_words_that_nodes_use(
 ) -> None:
     (value,) = read_description(description("Weir", **{name: schema})).offer.values
     assert value.kind_name == kind
+
+
+@pytest.mark.parametrize(("given", "taken"), [("uri", "uri"), (None, ""), (5, ""), ("x" * 900, "")])
+def test_only_the_format_of_an_address_is_looked_at(given: object, taken: str) -> None:
+    inputs = {"type": "object", "properties": {"of": {"type": "string", "format": given}}}
+    thing = {**description("Speaker", **CLIMATE), "actions": {"play": {"input": inputs}}}
+    (action,) = read_description(thing).offer.actions
+    assert action.inputs[0].format == taken

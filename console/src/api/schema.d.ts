@@ -3455,7 +3455,7 @@ export interface components {
             /** @description milliseconds since 1970 */
             at: number;
             settled_at: number | null;
-            /** @description the path of its picture, which is kept a week */
+            /** @description the path of its picture, if one is kept */
             picture: string;
         };
         /**

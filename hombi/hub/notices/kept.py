@@ -31,6 +31,10 @@ class Kept:
             if place >= MOST_KEPT or size > MOST_BYTES or now_s - about.st_mtime > KEPT_S:
                 Path(path).unlink(missing_ok=True)
 
+    def has(self, identity: str) -> bool:
+        """Whether one is kept."""
+        return (self._folder / identity).exists()
+
     def get(self, identity: str) -> bytes | None:
         """One of them, None where it is not kept."""
         try:

@@ -65,6 +65,10 @@ class Pictures:
         self._kept.put(identity, content, self._context.clock.now_ms() / 1000)
         return ""
 
+    def has(self, identity: str) -> bool:
+        """Whether there is one of a notice, or it is on its way."""
+        return identity in self._coming or self._kept.has(identity)
+
     def get(self, identity: str) -> tuple[str, bytes] | None:
         """The media type and the bytes of a notice's picture, None where there is none.
         It blocks while the camera is asked."""

@@ -392,8 +392,9 @@ def _way(found: PhoneRecord) -> dict[str, Any]:
     }
 
 
-def notice(found: DeliveryRecord, picture: str) -> wire.Notice:
-    """A notice on its way to somebody; `picture` is where its picture is seen."""
+def notice(h: Hub, found: DeliveryRecord) -> wire.Notice:
+    """A notice on its way to somebody."""
+    seen = h.outbox.pictures.has(found.identity)
     return wire.Notice(
         id=found.id,
         phone=found.phone,
@@ -409,7 +410,7 @@ def notice(found: DeliveryRecord, picture: str) -> wire.Notice:
         problem=found.problem,
         at=found.created_ms,
         settled_at=found.settled_ms or None,
-        picture=picture,
+        picture=h.ways.buttons.to_see(found) if seen else "",
     )
 
 

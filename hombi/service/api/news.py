@@ -72,7 +72,7 @@ def _arrival(event: e.ArrivalChanged) -> Told:
 
 
 def _notice(event: e.NoticeChanged) -> wire.Notice:
-    return answers.notice(event.delivery, hub().ways.buttons.to_see(event.delivery))
+    return answers.notice(hub(), event.delivery)
 
 
 def _command(event: e.CommandChanged) -> Told:

@@ -130,8 +130,7 @@ class NoticesView(View):
     def get(self, request: Request) -> Response:
         """The latest hundred notices, newest first."""
         found = hub().context.records.notices.latest(NOTICES_SHOWN)
-        buttons = hub().ways.buttons
-        return Response([answers.notice(one, buttons.to_see(one)) for one in found])
+        return Response([answers.notice(hub(), one) for one in found])
 
 
 class _ByRight(View):
