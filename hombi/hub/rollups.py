@@ -32,6 +32,8 @@ GRACE_MS = 30_000
 AT_ONCE_HOURS = 24
 AT_ONCE_READINGS = 4_000
 STALE_AT_ONCE = 72
+# How much of a past that is made again is rolled up with it at once.
+REACH_MS = 48 * HOUR_MS
 FORGOTTEN_AT_ONCE = 1_000
 PAUSE_S = 0.002
 MOST_READINGS = 200_000
@@ -101,7 +103,7 @@ class Rollups(Part):
         while more:
             # What comes from here on is marked again: it may come after the look.
             self._marked.clear()
-            keeps = {one.id: one.own.get("keep_ms", self.keep_ms) for one in self._entities()}
+            keeps = {one.id: self._keep_ms(one) for one in self._entities()}
             more = await self.context.thread.run(
                 self._mend, self._states(), dict(self._until), keeps
             )
@@ -120,7 +122,7 @@ class Rollups(Part):
     async def _forget(self) -> None:
         now = self.context.clock.now_ms()
         for entity in self._entities():
-            oldest = now - entity.own.get("keep_ms", self.keep_ms)
+            oldest = now - self._keep_ms(entity)
             # What is not rolled up yet is not forgotten.
             before = min(oldest, self._until.get(entity.id, 0))
             gone = FORGOTTEN_AT_ONCE
@@ -146,6 +148,13 @@ class Rollups(Part):
 
     def _entities(self) -> list[Entity]:
         return list(self._house.entities.values())
+
+    def _keep_ms(self, entity: Entity) -> int:
+        return int(entity.own.get("keep_ms", self.keep_ms))
+
+    def _kept_from(self, keep_ms: int) -> int:
+        """The first hour of which no reading was forgotten yet."""
+        return -(-(self.context.clock.now_ms() - keep_ms) // HOUR_MS) * HOUR_MS
 
     def _states(self) -> set[int]:
         return {entity.id for entity in self._entities() if entity.kind.words is not None}
@@ -197,14 +206,13 @@ class Rollups(Part):
         records = self.context.records
         history = records.history
         hours = history.stale(STALE_AT_ONCE)
-        now = self.context.clock.now_ms()
         done: list[tuple[int, int]] = []
         left = AT_ONCE_READINGS
         with records.together():
             for number, first, last in _runs(hours):
                 # Where readings were forgotten, the rollup says more than a late one
                 # alone. An hour that is not rolled up yet will be.
-                oldest = -(-(now - keeps.get(number, self.keep_ms)) // HOUR_MS) * HOUR_MS
+                oldest = self._kept_from(keeps.get(number, self.keep_ms))
                 start, end = max(first, oldest), min(last, until.get(number, 0))
                 stop = last
                 if start < end:
@@ -218,6 +226,24 @@ class Rollups(Part):
                     break
             history.forget_stale(done)
         return len(hours) == STALE_AT_ONCE or len(done) < len(hours)
+
+    def again(self, entity: Entity, readings: Sequence[Reading], span: tuple[int, int]) -> None:
+        """In the records thread and in the transaction in which these readings, all
+        that an entity has in a span, were changed: roll the span up. Hours that lie in
+        it only in part, or are not rolled up yet, are marked."""
+        history, until = self.context.records.history, self._until.get(entity.id, 0)
+        # From its first moment on, what came before may have held, and is another value
+        # now; but not for ever.
+        first = readings[0].at_ms if readings else 0
+        begin = first // HOUR_MS * HOUR_MS if first - span[0] > REACH_MS else span[0]
+        start = max(-(-begin // HOUR_MS) * HOUR_MS, self._kept_from(self._keep_ms(entity)))
+        end = min(span[1] // HOUR_MS * HOUR_MS, until)
+        if start < end:
+            states = entity.kind.words is not None
+            whole = [one for one in readings if start <= one.at_ms < end]
+            self._make(history, entity.id, (start, end), whole, until, states=states)
+        left = {one.at_ms // HOUR_MS * HOUR_MS for one in readings if not start <= one.at_ms < end}
+        history.mark_stale([(entity.id, hour) for hour in sorted(left)])
 
     def _make(
         self,

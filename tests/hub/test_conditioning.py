@@ -324,10 +324,10 @@ async def test_the_past_goes_on_when_the_disk_does_not_take_it_for_a_while(
         number = await bench(r)
         rewrite, failures = r.records.history.rewrite, [Busy("the disk is full")] * 3
 
-        def refuses(*words: object) -> int | None:
+        def refuses(*words: object) -> None:
             if failures:
                 raise failures.pop()
-            return rewrite(*words)  # type: ignore[arg-type]
+            rewrite(*words)  # type: ignore[arg-type]
 
         monkeypatch.setattr(r.records.history, "rewrite", refuses)
         await r.do(ConditionEntity(AIR, [SMOOTH, COLD], past=True))

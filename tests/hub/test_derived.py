@@ -9,7 +9,7 @@ import pytest
 
 from hombi.core.quality import Quality
 from hombi.core.senml import Resolved
-from hombi.core.series import Derivation, Reading
+from hombi.core.series import HOUR_MS, Derivation, Reading
 from hombi.core.series.derived import computing, dew_point
 from hombi.hub.automations import AddAutomation
 from hombi.hub.conditioning import ConditionEntity
@@ -65,6 +65,32 @@ async def test_it_is_computed_live_and_its_past_by_the_same_code() -> None:
         r.hub.derived.derive_past(made)
         await at_rest(r)
         assert stored(r) == [*past, live], "live equals replayed"
+
+
+async def test_where_its_past_has_no_value_any_more_its_sums_go_too() -> None:
+    async with rig() as r:
+        await r.let_in("Bench", **CLIMATE)
+        for minute in range(0, 240, 10):
+            air = 21.0 if minute < 120 else 20.0
+            await say(r, minute, temperature=air, humidity=50.0)
+        made = await r.do(MakeDerived("dew-point", AIR))
+        await at_rest(r)
+        first = START // HOUR_MS * HOUR_MS
+        r.clock.now = first + 5 * HOUR_MS
+        await r.hub.rollups.catch_up()
+
+        def hours() -> list[int]:
+            found = r.records.history.rollups(made.id, HOUR_MS, 0, r.clock.now)
+            return [(one.start_ms - first) // HOUR_MS for one in found]
+
+        before = hours()
+        none = {"step": "no-value", "value": 21.0}
+        await r.do(ConditionEntity("bench/temperature", [none], past=True))
+        await until(lambda: not r.hub.conditioning._jobs)
+        await at_rest(r)
+        since = (START + 120 * MIN - first) // HOUR_MS
+        assert before[0] < since
+        assert hours() == [one for one in before if one >= since]
 
 
 async def test_a_missing_or_bad_input_makes_it_uncertain_and_never_wrong() -> None:

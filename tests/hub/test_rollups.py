@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from zoneinfo import ZoneInfo
 
 import pytest
 
 from hombi.core.house_time import bounds
 from hombi.core.senml import Resolved
-from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS
+from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Rollup
+from hombi.hub.conditioning import ConditionEntity
 from tests.house import CLIMATE
-from tests.hub.parts import START, Rig, rig, settle
+from tests.hub.parts import START, Rig, rig, settle, until
 
 MIN = 60_000
 FIRST = START // HOUR_MS * HOUR_MS
@@ -133,3 +135,51 @@ async def test_days_follow_the_house_into_another_zone() -> None:
         assert {(one.start_ms // HOUR_MS) % 24 for one in before} == {0}
         whole = [one for one in after if one.held_ms == DAY_MS]
         assert [one.count for one in whole] == [144]
+
+
+WITH_GAP = (*range(0, 30 * 60, 10), *range(9_000, 9_600, 10))
+
+
+@pytest.mark.parametrize(
+    ("at_once", "hours", "minutes"),
+    [
+        (2_000, 48, WITH_GAP),
+        (13, 48, WITH_GAP),
+        (2_000, 2, WITH_GAP),
+        (50, 29, WITH_GAP),
+        (5, 48, range(0, 30 * 60, 10)),
+    ],
+)
+async def test_a_past_that_is_made_again_is_rolled_up_with_it(
+    at_once: int, hours: int, minutes: Sequence[int], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Also over a gap, where one only held, and where an hour is too much at once."""
+    monkeypatch.setattr("hombi.hub.conditioning.part.AT_ONCE", at_once)
+    monkeypatch.setattr("hombi.hub.conditioning.part.REACH_MS", hours * HOUR_MS)
+    async with rig() as r:
+        await r.let_in("Bench", **CLIMATE)
+        r.clock.now = FIRST + (minutes[-1] + 11) * MIN
+        for minute in minutes:
+            await hear(r, FIRST + minute * MIN, float(minute % 70))
+        await settle()
+        await r.hub.rollups.catch_up()
+        entity = r.hub.house.entity("bench/temperature")
+
+        def rolled() -> list[list[Rollup]]:
+            find = r.records.history.rollups
+            widths = (FIVE_MINUTES_MS, HOUR_MS, DAY_MS)
+            return [find(entity.id, width, 0, r.clock.now) for width in widths]
+
+        before = rolled()
+        only_held = [hour for hour in before[1] if not hour.count]
+        assert len(only_held) == (1 if minutes is WITH_GAP else 0)
+        await r.do(ConditionEntity(entity.address, [{"step": "linear", "offset": -0.7}], past=True))
+        await until(lambda: r.hub.conditioning.of(entity).redo is None)
+        assert r.records.history.stale(9) == []
+        for wide, narrow in zip(before, rolled(), strict=True):
+            for old, new in zip(wide, narrow, strict=True):
+                assert (new.start_ms, new.count, new.held_ms) == (
+                    old.start_ms, old.count, old.held_ms,
+                )  # fmt: skip
+                for name in ("low", "mean", "high", "last"):
+                    assert getattr(new, name) == pytest.approx(getattr(old, name) - 0.7), name

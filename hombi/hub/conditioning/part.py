@@ -18,7 +18,8 @@ from hombi.hub.events import EntitiesChanged, PastConditioned
 from hombi.hub.house import Entity, House
 from hombi.hub.intake import Intake
 from hombi.hub.kernel import Context, Part
-from hombi.hub.rollups import Rollups
+from hombi.hub.ports import HistoryPort
+from hombi.hub.rollups import REACH_MS, Rollups
 
 AT_ONCE = 2_000
 PAUSE_S = 0.002
@@ -203,19 +204,14 @@ class Conditioning(Part):
     ) -> tuple[int | None, int]:
         """In the records thread: make some of the past again; where to go on, and how
         many readings those were."""
-        records, hours, count = self.context.records, set[int](), 0
-        versions = found.of_kind(entity.kind.name)
-
-        def make(readings: Sequence[Reading]) -> list[Reading]:
-            nonlocal count
-            count = len(readings)
-            hours.update(reading.at_ms // HOUR_MS * HOUR_MS for reading in readings)
-            return self._again(entity, versions, chains, readings)
-
+        records, (start, end) = self.context.records, span
         with records.together():
-            after = records.history.rewrite(entity.id, *span, make, AT_ONCE)
-            records.history.mark_stale([(entity.id, hour) for hour in sorted(hours)])
-        return after, count
+            before, stop = _next(records.history, entity.id, start, end)
+            after = self._again(entity, found.of_kind(entity.kind.name), chains, before)
+            if before:
+                records.history.rewrite(entity.id, before, after)
+                self._rollups.again(entity, after, (start, stop))
+        return stop if stop < end else None, len(before)
 
     def _again(
         self,
@@ -289,3 +285,20 @@ class Conditioning(Part):
         elif found is not None and found.redo is not None:
             redo = found.redo
             self._begin(entity, found, min(redo[0], start), max(redo[1], end))
+
+
+def _next(history: HistoryPort, number: int, start: int, end: int) -> tuple[Sequence[Reading], int]:
+    """The readings that are made again at once, and until when those are: whole hours
+    where they fit, so that they can be rolled up with it."""
+    found = history.single(number, start, end, AT_ONCE)
+    if not found:
+        return found, end
+    stop = found[0].at_ms // HOUR_MS * HOUR_MS + REACH_MS
+    last = found[-1].at_ms
+    if len(found) == AT_ONCE and last < stop:
+        whole = last // HOUR_MS * HOUR_MS
+        stop = whole if whole > found[0].at_ms else last + 1
+    elif all(not stop <= one.at_ms < stop + REACH_MS for one in found):
+        stop += REACH_MS  # what came last may have held for a while
+    stop = min(stop, end)
+    return [one for one in found if one.at_ms < stop], stop

@@ -156,8 +156,7 @@ class Courses:
         rows = [(entity.id, one.at_ms, 0, None, one.value, int(one.quality)) for one in made]
         with records.together():
             records.history.replace(entity.id, *span, rows)
-            hours = sorted({one.at_ms // HOUR_MS * HOUR_MS for one in made})
-            records.history.mark_stale([(entity.id, hour) for hour in hours])
+            self._rollups.again(entity, made, span)
         return made[-1] if made else None
 
 

@@ -334,6 +334,5 @@ class Derived(Part):
                 *span,
                 [(entity.id, one.at_ms, 0, None, one.value, int(one.quality)) for one in made],
             )
-            hours = sorted({one.at_ms // HOUR_MS * HOUR_MS for one in made})
-            records.history.mark_stale([(entity.id, hour) for hour in hours])
+            self._rollups.again(entity, made, span)
         return made[-1].value if made else before

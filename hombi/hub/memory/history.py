@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 
 from hombi.core.quality import Quality
 from hombi.core.series import FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
@@ -123,19 +123,10 @@ class MemoryHistory:
     def single(self, entity: int, start_ms: int, end_ms: int, limit: int) -> list[Reading]:
         return self._of(entity, start_ms, end_ms)[:limit]
 
-    def rewrite(
-        self,
-        entity: int,
-        start_ms: int,
-        end_ms: int,
-        make: Callable[[Sequence[Reading]], Sequence[Reading]],
-        at_once: int = 1_000,
-    ) -> int | None:
-        before = self.single(entity, start_ms, end_ms, at_once)
-        for old, new in zip(before, make(before), strict=True):
+    def rewrite(self, entity: int, before: Sequence[Reading], after: Sequence[Reading]) -> None:
+        for old, new in list(zip(before, after, strict=True)):
             kept = Reading(old.at_ms, old.channel, old.sent, new.value, new.quality)
             self.readings[(entity, old.at_ms)] = kept
-        return before[-1].at_ms + 1 if len(before) == at_once else None
 
     def replace(self, entity: int, start_ms: int, end_ms: int, rows: Sequence[Row]) -> None:
         for one in self._of(entity, start_ms, end_ms):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -95,19 +95,11 @@ class HistoryPort(Protocol):
     def single(self, entity: int, start_ms: int, end_ms: int, limit: int) -> list[Reading]:
         """Single readings of all channels, oldest first, `limit` at most."""
 
-    def rewrite(
-        self,
-        entity: int,
-        start_ms: int,
-        end_ms: int,
-        make: Callable[[Sequence[Reading]], Sequence[Reading]],
-        at_once: int = 1_000,
-    ) -> int | None:
-        """Put other values and qualities in the place of some of an entity's readings,
-        in one small transaction: the first `at_once` of the span. Times, channels and
-        samples stay, whatever `make` gives.
+    def rewrite(self, entity: int, before: Sequence[Reading], after: Sequence[Reading]) -> None:
+        """Put other values and qualities in the place of these readings of an entity,
+        in one transaction. Times, channels and samples stay, whatever `after` says.
 
-        Returns where to go on, or None at the end of the span.
+        Raises ValueError where there are more or fewer of them.
         """
 
     def replace(self, entity: int, start_ms: int, end_ms: int, rows: Sequence[Row]) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import contextlib
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from functools import partial
 from itertools import groupby
 from operator import itemgetter
@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 from django.db import OperationalError, connection, transaction
 from django.db.models import F, Max, Q, QuerySet, Window
 from django.db.models.functions import Lag
+from msgspec.structs import astuple
 
 from hombi.core.quality import Quality
 from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
@@ -43,10 +44,16 @@ SINGLE = (
     "SELECT at_ms, channel, sent, value, quality FROM records_reading "
     "WHERE entity_id = %s AND at_ms >= %s AND at_ms < %s ORDER BY at_ms LIMIT %s"
 )
-ROLLUP = ("start_ms", "channel", "count", "low", "mean", "high", "last", "held_ms")
+ROLLUP = Rollup.__struct_fields__
 ROLLED = (
     f"INSERT INTO records_rollup (entity_id, width_ms, {', '.join(ROLLUP)}) "  # noqa: S608 - names of our own
     f"VALUES ({', '.join(['%s'] * (2 + len(ROLLUP)))})"
+)
+# The rollups of a width in a span: a past that is made again asks for them hundreds of
+# times.
+OF_WIDTH = (
+    "FROM records_rollup "
+    "WHERE entity_id = %s AND width_ms = %s AND start_ms >= %s AND start_ms < %s"
 )
 # Looked up: to make one of its number takes ten times as long.
 QUALITIES = {int(one): one for one in Quality}
@@ -267,26 +274,15 @@ class DatabaseHistory:
             for at_ms, channel, sent, value, quality in rows
         ]
 
-    def rewrite(
-        self,
-        entity: int,
-        start_ms: int,
-        end_ms: int,
-        make: Callable[[Sequence[Reading]], Sequence[Reading]],
-        at_once: int = 1_000,
-    ) -> int | None:
-        with transaction.atomic():
-            before = self.single(entity, start_ms, end_ms, at_once)
-            after = zip(before, make(before), strict=True)
-            rows = [
-                (old.sent, new.value, int(new.quality), entity, old.at_ms)
-                for old, new in after
-                if (new.value, new.quality) != (old.value, old.quality)
-            ]
-            # One statement for all: as model objects, a past takes eight times as long.
-            with connection.cursor() as cursor:
-                cursor.executemany(REWRITE, rows)
-        return before[-1].at_ms + 1 if len(before) == at_once else None
+    def rewrite(self, entity: int, before: Sequence[Reading], after: Sequence[Reading]) -> None:
+        rows = [
+            (old.sent, new.value, int(new.quality), entity, old.at_ms)
+            for old, new in zip(before, after, strict=True)
+            if new.value != old.value or new.quality is not old.quality
+        ]
+        # One statement for all: as model objects, a past takes eight times as long.
+        with transaction.atomic(), connection.cursor() as cursor:
+            cursor.executemany(REWRITE, rows)
 
     def replace(self, entity: int, start_ms: int, end_ms: int, rows: Sequence[Row]) -> None:
         with transaction.atomic():
@@ -367,15 +363,18 @@ class DatabaseHistory:
     ) -> None:
         if not m.Entity.objects.filter(pk=entity).exists():
             return
-        with transaction.atomic():
-            _rollups(entity, width_ms, start_ms, end_ms).delete()
-            rows = [(entity, width_ms, *(getattr(one, name) for name in ROLLUP)) for one in rollups]
-            with connection.cursor() as cursor:
-                cursor.executemany(ROLLED, rows)
+        rows = [(entity, width_ms, *astuple(one)) for one in rollups]
+        with transaction.atomic(), connection.cursor() as cursor:
+            cursor.execute(f"DELETE {OF_WIDTH}", (entity, width_ms, start_ms, end_ms))
+            cursor.executemany(ROLLED, rows)
 
     def rollups(self, entity: int, width_ms: int, start_ms: int, end_ms: int) -> list[Rollup]:
-        rows = _rollups(entity, width_ms, start_ms, end_ms).order_by("start_ms", "channel")
-        return [Rollup(*row) for row in rows.values_list(*ROLLUP)]
+        with connection.cursor() as cursor:
+            rows = cursor.execute(
+                f"SELECT {', '.join(ROLLUP)} {OF_WIDTH} ORDER BY start_ms, channel",
+                (entity, width_ms, start_ms, end_ms),
+            ).fetchall()
+        return [Rollup(*row) for row in rows]
 
     def heard(self, entity: int, start_ms: int, end_ms: int) -> list[int]:
         rows = _rollups(entity, FIVE_MINUTES_MS, start_ms, end_ms).filter(count__gt=0)
