@@ -21,7 +21,7 @@ from hombi.hub.kernel import Context, Part
 from hombi.hub.ports import HistoryPort
 from hombi.hub.rollups import REACH_MS, Rollups
 
-AT_ONCE = 2_000
+AT_ONCE = 3_000
 PAUSE_S = 0.002
 # The disk does not take it: a while later it may.
 RETRY_S = 5.0
