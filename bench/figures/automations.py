@@ -57,6 +57,7 @@ class World:
 
     now_ms: int = END
     zone: tzinfo = ZONE
+    time_known: bool = True
     values: dict[str, float] = field(default_factory=dict)
 
     def sight(self, entity: str) -> Sight:

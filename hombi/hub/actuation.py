@@ -31,7 +31,7 @@ from hombi.hub.links import Links
 from hombi.hub.wanted import OWNER, Wish, Wishes
 from hombi.hub.writer import Writer
 from hombi.links.base import LinkError, Wanted
-from hombi.links.capabilities import Sends
+from hombi.links.capabilities import Sends, SendsNow
 
 
 class CommandState(StrEnum):
@@ -59,8 +59,13 @@ class Command:
 
 @dataclass(slots=True)
 class _Waiting:
+    """What was asked of a node, and waits for its answer; `sent` says whether it is on
+    its way, `failed` why not."""
+
     value: float
     answer: asyncio.Future[int]
+    sent: bool = False
+    failed: Exception | None = None
 
 
 class Actuation(Part):
@@ -124,19 +129,20 @@ class Actuation(Part):
         return entity, value
 
     def begin(self, entity: Entity, value: float, by: str) -> Coroutine[Any, Any, Command]:
-        """Ask, and wait for the answer. It is wanted from this moment on, and asked
-        when the answer is awaited.
+        """Ask, and wait for the answer. It is wanted from this moment on, and on its
+        way where its link can send at once; else it is sent when the answer is awaited.
 
         Never raises for a node that does not answer: the command's state says so, and
         what was asked stays wanted.
         """
-        return self._carry_out(self.wishes.want(entity, value, by), entity)
-
-    async def _carry_out(self, wish: Wish, entity: Entity) -> Command:
-        now = self._clock.now_ms()
-        command = Command(next(self._numbers), entity, wish.value, wish.by, now)
+        wish = self.wishes.want(entity, value, by)
+        command = Command(next(self._numbers), entity, value, by, self._clock.now_ms())
+        waiting = self._asked(entity, value)
         self._announce(command)
-        command.state, command.problem = await self._ask(entity, wish.value)
+        return self._carry_out(command, wish, waiting)
+
+    async def _carry_out(self, command: Command, wish: Wish, waiting: _Waiting) -> Command:
+        command.state, command.problem = await self._answered(command.entity, waiting)
         if command.state is CommandState.CONFIRMED:
             command.answered_ms = self._clock.now_ms()
             self.wishes.done(wish)
@@ -145,8 +151,29 @@ class Actuation(Part):
         self._announce(command)
         return command
 
-    async def _ask(self, entity: Entity, value: float) -> tuple[CommandState, str]:
-        node = entity.node
+    def _asked(self, entity: Entity, value: float) -> _Waiting:
+        """Wait for the answer of a node, and send it what it is asked, if that can be
+        done at once."""
+        waiting = _Waiting(value, asyncio.get_running_loop().create_future())
+        self._waiting.setdefault(entity.address, []).append(waiting)
+        if entity.node is not None:
+            try:
+                waiting.sent = self._send_now(entity.node, entity, value)
+            except Exception as error:  # noqa: BLE001 - it is told when the answer is awaited
+                waiting.failed = error
+        return waiting
+
+    async def _answered(self, entity: Entity, waiting: _Waiting) -> tuple[CommandState, str]:
+        try:
+            return await self._answer(entity, waiting)
+        finally:
+            waits = self._waiting[entity.address]
+            waits.remove(waiting)
+            if not waits:
+                del self._waiting[entity.address]
+
+    async def _answer(self, entity: Entity, waiting: _Waiting) -> tuple[CommandState, str]:
+        node, value = entity.node, waiting.value
         if node is None:
             takes = self.takes.get(entity.kind.name)
             if takes is None:
@@ -156,13 +183,14 @@ class Actuation(Part):
             except HubError as error:
                 return CommandState.UNANSWERED, str(error)
             return CommandState.CONFIRMED, ""
-        answer: asyncio.Future[int] = asyncio.get_running_loop().create_future()
-        waiting = _Waiting(value, answer)
-        self._waiting.setdefault(entity.address, []).append(waiting)
         try:
+            if waiting.failed is not None:
+                raise waiting.failed
             async with asyncio.timeout(self.answer_s):
-                await self._send(node, entity, value)
-                await answer
+                if not waiting.sent:
+                    driver, wanted = self._sender(node, entity, value)
+                    await driver.send(node.address, [wanted])
+                await waiting.answer
         except (LinkError, HubError) as error:
             return CommandState.UNREACHABLE, str(error)
         except TimeoutError:
@@ -171,11 +199,6 @@ class Actuation(Part):
         except Exception as error:  # noqa: BLE001 - a driver's mistake is its own
             self.context.tasks.failed(f"sending to {node.address}", error)
             return CommandState.UNREACHABLE, f"{node.link} could not send it: {error}"
-        finally:
-            waits = self._waiting[entity.address]
-            waits.remove(waiting)
-            if not waits:
-                del self._waiting[entity.address]
         return CommandState.CONFIRMED, ""
 
     def _again(self, wish: Wish) -> None:
@@ -188,7 +211,7 @@ class Actuation(Part):
             self.context.tasks.start(again, name=f"{wish.entity} again")
 
     async def _send_again(self, entity: Entity, wish: Wish) -> None:
-        state, problem = await self._ask(entity, wish.value)
+        state, problem = await self._answered(entity, self._asked(entity, wish.value))
         if state is CommandState.CONFIRMED:
             self._fulfilled(entity, wish)
         else:
@@ -208,14 +231,18 @@ class Actuation(Part):
         self.context.announce(event)
         self.wishes.done(wish)
 
-    async def _send(self, node: Node, entity: Entity, value: float) -> None:
+    def _send_now(self, node: Node, entity: Entity, value: float) -> bool:
+        driver, wanted = self._sender(node, entity, value)
+        return isinstance(driver, SendsNow) and driver.send_now(node.address, [wanted])
+
+    def _sender(self, node: Node, entity: Entity, value: float) -> tuple[Sends, Wanted]:
+        """The driver of a node, and a value as the node takes it."""
         binary = entity.kind.words is not None
         sent = value
         if not binary and entity.kind.unit:
             sent = convert(value, entity.kind.unit, entity.wire_unit)
         driver = self._links.able(node, Sends, "nothing can be sent over it")
-        wanted = Wanted(entity.wire_name, sent, entity.wire_unit, binary)
-        await driver.send(node.address, [wanted])
+        return driver, Wanted(entity.wire_name, sent, entity.wire_unit, binary)
 
     def _announce(self, command: Command) -> None:
         event = CommandChanged(

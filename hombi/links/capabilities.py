@@ -30,6 +30,16 @@ class Sends(Protocol):
 
 
 @runtime_checkable
+class SendsNow(Protocol):
+    """A driver that can hand values over at once, so that an automation need not wait
+    for its turn."""
+
+    def send_now(self, node: str, wanted: Sequence[Wanted]) -> bool:
+        """Hand values over for a node: they are on their way when this returns. False
+        where that takes waiting; `send` is asked then. Raises LinkError."""
+
+
+@runtime_checkable
 class HasSettings(Protocol):
     """A driver whose nodes have settings of their own."""
 

@@ -130,6 +130,8 @@ class Wireless:
         self.deaf: set[str] = set()
         self.open = False
         self.obeys = True
+        # Whether it sends at once what its nodes are to take.
+        self.quick = False
         self.reachable = True
 
     async def start(self) -> None: ...
@@ -184,13 +186,21 @@ class Wireless:
         self.removed.append(node)
 
     async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
+        self._take(node, wanted, asyncio.get_running_loop().call_soon)
+
+    def send_now(self, node: str, wanted: Sequence[Wanted]) -> bool:
+        if self.quick:
+            # Its answer is there before anybody has had another turn.
+            self._take(node, wanted, lambda say, *words: say(*words))
+        return self.quick
+
+    def _take(self, node: str, wanted: Sequence[Wanted], then: Callable[..., object]) -> None:
         if not self.reachable:
             raise Unreachable(f"{node} is not connected")
         for one in wanted:
             self.sent.append((node, one))
             if self.obeys:
-                values = [Resolved(one.name, one.unit, 0, one.value)]
-                asyncio.get_running_loop().call_soon(self.say, node, values)
+                then(self.say, node, [Resolved(one.name, one.unit, 0, one.value)])
 
     def say(self, node: str, values: list[Resolved]) -> None:
         """A node says values now."""

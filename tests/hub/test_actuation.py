@@ -47,6 +47,30 @@ async def test_a_node_that_is_not_there_is_unreachable() -> None:
         assert await command(r) == ("unreachable", "cellar-mister is not connected")
 
 
+async def test_where_its_link_can_a_command_is_sent_before_anybody_has_another_turn() -> None:
+    async with rig() as r:
+        await r.cellar()
+        r.link.quick = True
+        switch = r.hub.house.entity("cellar-mister/switch")
+        asking = r.hub.actuation.begin(switch, 1.0, "ada")
+        assert [(node, one.value) for node, one in r.link.sent] == [("cellar-mister", 1.0)]
+        assert (await asking).state.value == "confirmed", "also by an answer that was as quick"
+        assert r.hub.actuation.wishes.get(switch.address) is None
+        assert len(r.link.sent) == 1, "once"
+
+
+async def test_what_cannot_be_sent_at_once_is_told_and_stays_wanted() -> None:
+    async with rig() as r:
+        await r.cellar()
+        r.link.quick, r.link.reachable = True, False
+        assert await command(r) == ("unreachable", "cellar-mister is not connected")
+        assert r.hub.actuation.wishes.get("cellar-mister/switch") is not None
+        r.link.reachable, r.link.sent = True, None  # type: ignore[assignment]
+        state, problem = await command(r)
+        assert state == "unreachable", "a driver's mistake is its own"
+        assert "could not send it" in problem
+
+
 @pytest.mark.parametrize(
     ("address", "to", "error", "said"),
     [

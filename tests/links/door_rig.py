@@ -27,6 +27,9 @@ class Wire:
     def write(self, data: bytes) -> None:
         self.sent += self.reader.feed(data)
 
+    def flush(self) -> None:
+        """Nothing is gathered."""
+
     def close(self) -> None:
         self.closed = True
 

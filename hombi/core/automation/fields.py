@@ -44,9 +44,11 @@ def _fields(data: dict[str, Any]) -> Iterator[Field]:
         yield from _some(only, ("only",), {"home": "Only while home"})
     for edge, when in _EDGES.items():
         tables = data.get(edge, [])
-        for number, one in enumerate(tables if isinstance(tables, list) else []):
+        tables = tables if isinstance(tables, list) else []
+        for number, one in enumerate(tables):
             if isinstance(one, dict):
-                yield from _action(one, (edge, number), when)
+                last = number == len(tables) - 1
+                yield from _action(one, (edge, number), when, last=last)
 
 
 def _watch(watch: dict[str, Any]) -> Iterator[Field]:
@@ -58,22 +60,26 @@ def _watch(watch: dict[str, Any]) -> Iterator[Field]:
             label = f"{entity} {_WORDS.get(word, word)}"
             yield Field(("watch", word), label, watch[word])
             if word in ("over", "under"):
-                yield from _optional(watch, {"until": "Until it is back at"})
+                yield from _optional(watch, ("watch",), {"until": "Until it is back at"})
             if word not in ("changes", "silent"):
-                yield from _optional(watch, {"held": "Held for", "until_held": "Back for"})
+                held = {"held": "Held for", "until_held": "Back for"}
+                yield from _optional(watch, ("watch",), held)
 
 
-def _optional(watch: dict[str, Any], labels: dict[str, str]) -> Iterator[Field]:
+def _optional(table: dict[str, Any], path: Path, labels: dict[str, str]) -> Iterator[Field]:
     for key, label in labels.items():
-        value = watch.get(key, "")
+        value = table.get(key, "")
         if isinstance(value, str):
-            yield Field(("watch", key), label, value)
+            yield Field((*path, key), label, value)
 
 
-def _action(one: dict[str, Any], path: Path, when: str) -> Iterator[Field]:
+def _action(one: dict[str, Any], path: Path, when: str, *, last: bool) -> Iterator[Field]:
     for word in ("switch", "set"):
         if isinstance(one.get(word), str):
             yield from _some(one, path, {"to": f"{when}: {one[word]} to", "for": f"{when}: for"})
+            # What nothing follows need not be waited for.
+            sure = {"confirmed": f"{when}: wait until it is done, at most"}
+            yield from (_some if last else _optional)(one, path, sure)
     yield from _some(one, path, {"wait": f"{when}: wait"})
     if "notify" in one:
         yield from _some(one, path, {"title": f"{when}: tell {one['notify']}"})

@@ -146,22 +146,33 @@ class WifiDriver:
     async def send(self, node: str, wanted: Sequence[Wanted]) -> None:
         """Have a node take values; a sleeping one gets them when it wakes. Raises
         LinkError."""
-        by_senml = []
+        if self.send_now(node, wanted):
+            return
         for one in wanted:
             if (sent := self._foreign.picks.to_send(node, one.name, one.value)) is not None:
                 self._foreign.publish(sent)
-            elif node not in self._web:
-                by_senml.append(one)
             elif not await self._web.send(node, one):
                 raise LinkError(f"{node} has no way to have its {one.name} written")
-        if by_senml:
-            records = [
-                Record(n=w.name, vb=w.value >= 0.5)
-                if w.binary
-                else Record(n=w.name, v=w.value, u=w.unit)
-                for w in by_senml
-            ]
+
+    def send_now(self, node: str, wanted: Sequence[Wanted]) -> bool:
+        """The same at once; False where a node must be asked over HTTP. Raises
+        LinkError."""
+        picked = [self._foreign.picks.to_send(node, one.name, one.value) for one in wanted]
+        if node in self._web and None in picked:
+            return False
+        for sent in picked:
+            if sent is not None:
+                self._foreign.publish(sent)
+        records = [
+            Record(n=w.name, vb=w.value >= 0.5)
+            if w.binary
+            else Record(n=w.name, v=w.value, u=w.unit)
+            for w, sent in zip(wanted, picked, strict=True)
+            if sent is None
+        ]
+        if records:
             self._to_node(node, wanted_topic(node), encode(records))
+        return True
 
     async def settings(self, node: str) -> dict[str, Any]:
         """The settings that a node tells when it is asked; one that speaks SenML tells
@@ -343,7 +354,7 @@ class WifiDriver:
             raise Unreachable(
                 f"{node} is not connected, and keeps no session that could hold a command for it"
             )
-        self.door.route(Publish(topic, payload, qos=1))
+        self.door.route(Publish(topic, payload, qos=1), at_once=True)
 
     def _published(self, account: str, message: Publish, acknowledge: Acknowledge) -> None:
         self._foreign.came(

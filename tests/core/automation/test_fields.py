@@ -40,6 +40,7 @@ def test_the_values_of_a_text_with_their_places() -> None:
         (("only", "between"), "Only between", ""),
         (("starts", 0, "to"), "When it starts: mister/switch to", "on"),
         (("starts", 0, "for"), "When it starts: for", "5 min"),
+        (("starts", 0, "confirmed"), "When it starts: wait until it is done, at most", ""),
         (("starts", 1, "wait"), "When it starts: wait", "10 min"),
         (("starts", 2, "title"), "When it starts: tell everyone", "Dry"),
     ]
@@ -50,10 +51,13 @@ def test_the_values_of_a_text_with_their_places() -> None:
 
 @given(
     st.lists(
-        st.tuples(st.integers(0, 8), st.text(st.characters(exclude_categories=["Cs"]), min_size=1)),
-        min_size=1, max_size=8,
+        st.tuples(
+            st.integers(0, 10), st.text(st.characters(exclude_categories=["Cs"]), min_size=1)
+        ),
+        min_size=1,
+        max_size=8,
     )
-)  # fmt: skip
+)
 def test_any_edits_and_their_opposites_give_the_first_text_back(
     edits: list[tuple[int, str]],
 ) -> None:

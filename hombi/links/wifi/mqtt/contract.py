@@ -15,7 +15,10 @@ class Wire(Protocol):
     """The far end of one connection."""
 
     def write(self, data: bytes) -> None:
-        """Send bytes."""
+        """Send bytes, with what else is sent in this turn of the loop."""
+
+    def flush(self) -> None:
+        """Send at once what was written."""
 
     def close(self) -> None:
         """Close the connection after what was written."""

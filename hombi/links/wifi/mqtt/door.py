@@ -224,12 +224,18 @@ class Door:
     # Messages
 
     def route(
-        self, message: p.Publish, origin: Session | None = None, *, account: str = ""
+        self,
+        message: p.Publish,
+        origin: Session | None = None,
+        *,
+        account: str = "",
+        at_once: bool = False,
     ) -> bool:
         """Send a message to all who subscribed, and keep it when it is to be retained.
 
-        `account` is whose it is when it comes from no session. Whether something of it
-        must be kept before it is safe.
+        `account` is whose it is when it comes from no session. With `at_once` it does
+        not wait for what else is written in this turn of the loop. Whether something of
+        it must be kept before it is safe.
         """
         kept = False
         if message.retain:
@@ -244,6 +250,8 @@ class Door:
             # see it (3.8.3.1).
             retain = message.retain and any(s.retain_as_published for s in subscriptions)
             kept |= self._deliver(key, outgoing(message, subscriptions, retain=retain))
+            if at_once and (connection := self.connections.get(key)) is not None:
+                connection.wire.flush()
         return kept
 
     def _deliver(self, key: str, copy: p.Publish) -> bool:

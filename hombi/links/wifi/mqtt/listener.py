@@ -79,14 +79,15 @@ class _Protocol(asyncio.Protocol):
     def write(self, data: bytes) -> None:
         """Gather what one turn of the loop writes into one send."""
         if not self._out:
-            self._loop.call_soon(self._flush)
+            self._loop.call_soon(self.flush)
         self._out.append(data)
 
     def close(self) -> None:
-        self._flush()
+        self.flush()
         self._transport.close()
 
-    def _flush(self) -> None:
+    def flush(self) -> None:
+        """Send what was gathered so far."""
         if self._out and not self._transport.is_closing():
             self._transport.write(b"".join(self._out))
         self._out.clear()
