@@ -3,9 +3,9 @@ one: `step(program, state, event, world) -> (state, effects, why)`."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Mapping
 from datetime import datetime
-from functools import partial
+from functools import cached_property, partial
 
 from msgspec.structs import replace
 
@@ -54,7 +54,7 @@ def step(program: Program, state: State, event: Event, world: World) -> Step:
             # Nobody is left to see to what would still wait.
             _, effects = let_go(program, state, world, wholly=True)
             if why is not None:
-                fields = _fields(program, why, state, world)
+                fields = _Fields(program, why, state, world)
                 effects = at_once(program.ends, fields, world) + effects
         return Step(State(), tuple(dict.fromkeys(effects)), why)
     if isinstance(event, Acknowledged):
@@ -141,7 +141,7 @@ def alone(
     program: Program, state: State, edge: EdgeKind, world: World
 ) -> tuple[State, list[Effect]]:
     """The actions of an edge by themselves, as somebody asks for them."""
-    return begin(program, state, edge, _fields(program, None, state, world), world)
+    return begin(program, state, edge, _Fields(program, None, state, world), world)
 
 
 def _also(program: Program, world: World) -> str:
@@ -193,7 +193,7 @@ def _acted(program: Program, state: State, why: Why | None, world: World) -> Ste
         effects += more
     due = next_act_ms(program, state) if program.reminds else None
     if due is not None and due <= world.now_ms:
-        state, more = remind(program, state, _fields(program, why, state, world), world)
+        state, more = remind(program, state, _Fields(program, why, state, world), world)
         effects += more
     return Step(state, tuple(effects), why)
 
@@ -204,8 +204,29 @@ def _stays(program: Program, waiting: Waiting, why: Why) -> bool:
     return same and program.again is not Again.AFRESH
 
 
+class _Fields(Mapping[str, str]):
+    """What stands for the fields in texts. It is put into words when a text asks: a
+    switch need not wait for that."""
+
+    def __init__(self, program: Program, why: Why | None, state: State, world: World) -> None:
+        self._of = (program, why, state, world)
+
+    @cached_property
+    def _said(self) -> dict[str, str]:
+        return _fields(*self._of)
+
+    def __getitem__(self, name: str) -> str:
+        return self._said[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._said)
+
+    def __len__(self) -> int:
+        return len(self._said)
+
+
 def _at_edge(program: Program, state: State, why: Why, world: World) -> tuple[State, list[Effect]]:
-    fields = _fields(program, why, state, world)
+    fields = _Fields(program, why, state, world)
     under_way = [one for one in state.waits if _stays(program, one, why)]
     effects: list[Effect] = []
     if not under_way:
@@ -225,7 +246,7 @@ def _at_edge(program: Program, state: State, why: Why, world: World) -> tuple[St
 
 
 def _fields(program: Program, why: Why | None, state: State, world: World) -> dict[str, str]:
-    """What stands for the fields in texts: of the entity that decided."""
+    """Of the entity that decided."""
     watch = program.watch
     if why is not None and why.entity:
         watch = next((one for one in program.parts if one.entity == why.entity), watch)

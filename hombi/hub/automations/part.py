@@ -4,6 +4,7 @@ the readings that caused it."""
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import dataclasses
 import logging
 from collections import deque
@@ -116,6 +117,8 @@ class Automations(Part):
         self._timer: Timer | None = None
         self._timer_ms = 0
         self._effects = Effects(context, house, teller, self._put_on_duty, self._buttons)
+        # Those that a reading has stepped, and how they stood before, while it does.
+        self._stepped: list[tuple[Runner, State]] | None = None
         # When each changed the duty of others lately.
         self._duties: dict[str, deque[int]] = {}
         self.changing = asyncio.Lock()
@@ -279,8 +282,24 @@ class Automations(Part):
         runners = self._by_entity.get(entity.address)
         if runners:
             seen = Seen(reading.value, reading.quality, entity.address)
-            for runner in list(runners):
-                self.step(runner, seen)
+            with self._acting_first():
+                for runner in list(runners):
+                    self.step(runner, seen)
+
+    @contextlib.contextmanager
+    def _acting_first(self) -> Iterator[None]:
+        """What one does because of a reading does not wait until those before it are
+        kept."""
+        if self._stepped is not None:  # one reading led to another
+            yield
+            return
+        self._stepped = []
+        try:
+            yield
+        finally:
+            stepped, self._stepped = self._stepped, None
+            for runner, before in stepped:
+                self._guarded(runner, partial(self._follow_up, runner, before))
 
     def time_passed(self) -> None:
         """Step every automation whose time has come, and set the timer for the next."""
@@ -311,8 +330,11 @@ class Automations(Part):
     def step(self, runner: Runner, event: Event, program: Program | None = None) -> None:
         """Step one, by another program than its own if one is given; whatever fails in
         it stops it alone."""
+        self._guarded(runner, partial(self._step, runner, event, program or runner.program))
+
+    def _guarded(self, runner: Runner, call: Callable[[], None]) -> None:
         try:
-            self._step(runner, event, program or runner.program)
+            call()
         except Exception as error:
             log.exception("%s failed", runner.record.slug)
             self._stop(runner, f"it failed ({error!r})")
@@ -326,15 +348,24 @@ class Automations(Part):
         if done.why is not None and not self._may_act(runner, program, done.why):
             return
         self._act(runner, program, done)
-        after = runner.state
         if isinstance(event, Taken):
             return
+        if self._stepped is None:
+            self._follow_up(runner, before)
+        else:
+            self._stepped.append((runner, before))
+
+    def _follow_up(self, runner: Runner, before: State) -> None:
+        """Keep where it stands after a step, and see when it is to be stepped next."""
+        after, program = runner.state, runner.program
         if after.standing != before.standing:
             self.save(runner)
             self._plan(runner)
             if (after.phase, after.since_ms) != (before.phase, before.since_ms):
                 self.changed(runner)
-        elif runner.due is None and (after.phase is not Phase.IDLE or program.clocked):
+        elif runner.due is None and (
+            after.phase is not Phase.IDLE or (program is not None and program.clocked)
+        ):
             self._plan(runner)  # it was suspended, or its moment was not to be
 
     def run_actions(self, runner: Runner, edge: EdgeKind, actor: Actor) -> None:
