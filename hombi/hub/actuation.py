@@ -31,7 +31,7 @@ from hombi.hub.links import Links
 from hombi.hub.wanted import OWNER, Wish, Wishes
 from hombi.hub.writer import Writer
 from hombi.links.base import LinkError, Wanted
-from hombi.links.capabilities import Sends, SendsNow
+from hombi.links.capabilities import Sends, SendsNow, able
 
 
 class CommandState(StrEnum):
@@ -233,7 +233,7 @@ class Actuation(Part):
 
     def _send_now(self, node: Node, entity: Entity, value: float) -> bool:
         driver, wanted = self._sender(node, entity, value)
-        return isinstance(driver, SendsNow) and driver.send_now(node.address, [wanted])
+        return able(driver, SendsNow) and driver.send_now(node.address, [wanted])
 
     def _sender(self, node: Node, entity: Entity, value: float) -> tuple[Sends, Wanted]:
         """The driver of a node, and a value as the node takes it."""

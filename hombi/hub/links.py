@@ -20,7 +20,7 @@ from hombi.hub.house import House, Node
 from hombi.hub.keeper import Keeper
 from hombi.hub.kernel import Context, Need, Part
 from hombi.links.base import Asking, Driver, Found, Heard, Link, LinkContext, LinkError, Reports
-from hombi.links.capabilities import KnowsConnected, Reconfigures
+from hombi.links.capabilities import KnowsConnected, Reconfigures, able
 
 log = logging.getLogger(__name__)
 
@@ -192,7 +192,7 @@ class Links(Part):
     def able(self, node: Node, can: type[C], what: str) -> C:
         """A node's driver as one that can do something. Raises Refused for another."""
         driver = self.of(node)
-        if not isinstance(driver, can):
+        if not able(driver, can):
             raise Refused(f"{node.title} speaks over {node.link}; {what}")
         return driver
 

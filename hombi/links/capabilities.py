@@ -6,9 +6,22 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Protocol, runtime_checkable
+from typing import Any, Protocol, TypeGuard, TypeVar, runtime_checkable
 
 from hombi.links.base import Found, Wanted
+
+C = TypeVar("C")
+_known: dict[tuple[type, type], bool] = {}
+
+
+def able(driver: object, can: type[C]) -> TypeGuard[C]:
+    """Whether a driver has what one of these protocols wants. `isinstance` looks
+    through the protocol each time, and a command waits for that."""
+    key = (type(driver), can)
+    found = _known.get(key)
+    if found is None:
+        found = _known[key] = isinstance(driver, can)
+    return found
 
 
 @dataclass(frozen=True, slots=True)
