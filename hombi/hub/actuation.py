@@ -128,16 +128,19 @@ class Actuation(Part):
             raise Invalid(str(error)) from error
         return entity, value
 
-    def begin(self, entity: Entity, value: float, by: str) -> Coroutine[Any, Any, Command]:
-        """Ask, and wait for the answer. It is wanted from this moment on, and on its
-        way where its link can send at once; else it is sent when the answer is awaited.
+    def begin(
+        self, entity: Entity, value: float, by: str, *, at_once: bool = True
+    ) -> Coroutine[Any, Any, Command]:
+        """Ask, and wait for the answer. It is wanted from this moment on. With
+        `at_once` it is on its way too, where its link can do that; else it is sent when
+        the answer is awaited.
 
         Never raises for a node that does not answer: the command's state says so, and
         what was asked stays wanted.
         """
         wish = self.wishes.want(entity, value, by)
         command = Command(next(self._numbers), entity, value, by, self._clock.now_ms())
-        waiting = self._asked(entity, value)
+        waiting = self._asked(entity, value, at_once=at_once)
         self._announce(command)
         return self._carry_out(command, wish, waiting)
 
@@ -151,12 +154,12 @@ class Actuation(Part):
         self._announce(command)
         return command
 
-    def _asked(self, entity: Entity, value: float) -> _Waiting:
+    def _asked(self, entity: Entity, value: float, *, at_once: bool = True) -> _Waiting:
         """Wait for the answer of a node, and send it what it is asked, if that can be
         done at once."""
         waiting = _Waiting(value, asyncio.get_running_loop().create_future())
         self._waiting.setdefault(entity.address, []).append(waiting)
-        if entity.node is not None:
+        if at_once and entity.node is not None:
             try:
                 waiting.sent = self._send_now(entity.node, entity, value)
             except Exception as error:  # noqa: BLE001 - it is told when the answer is awaited
@@ -311,17 +314,20 @@ class CommandEntity(Change[Actuation, Command]):
 @dataclass(frozen=True, slots=True)
 class SwitchEntity(Change[Actuation, Command]):
     """Ask an entity to take a value in its kind's unit. It is wanted from the moment at
-    which the change is begun. `automation` is the address of the one that asks."""
+    which the change is begun. `automation` is the address of the one that asks; without
+    `at_once` what was begun before goes first."""
 
     entity: Entity
     value: float
     automation: str = ""
+    at_once: bool = True
 
     part = Actuation
     right = Right.USE
 
     def do(self, part: Actuation, by: Actor) -> Coroutine[Any, Any, Done[Command]]:
-        return self._finish(part.begin(self.entity, self.value, str(by)))
+        asking = part.begin(self.entity, self.value, str(by), at_once=self.at_once)
+        return self._finish(asking)
 
     async def _finish(self, asking: Coroutine[Any, Any, Command]) -> Done[Command]:
         command = await asking

@@ -22,7 +22,7 @@ from hombi.hub.ports import JournalEntry
 from hombi.hub.tools import AddTool, ChangeTool, NewToolKey, RemoveTool
 from hombi.links.base import Heard, Unreachable
 from hombi.links.offer import Setting
-from tests.house import CLIMATE, description
+from tests.house import CLIMATE, PLUG, description
 from tests.hub.parts import ManualClock, Rig, rig, settle
 
 KEEPS = {
@@ -343,6 +343,20 @@ to = "10 s"
 [[ends]]
 do = "rack/rest"
 """
+
+
+async def test_a_switch_does_not_overtake_what_is_asked_for_before_it() -> None:
+    async with rig() as r:
+        await settled_in(r, rest={})
+        await r.let_in("Plug", **PLUG)
+        r.link.quick = True
+        order: list[Any] = []
+        r.link.acts = r.link.sent = order
+        text = SPEAKS[: SPEAKS.index("do =")] + 'do = "rack/rest"\n'
+        await r.do(AddAutomation(text + '[[starts]]\nswitch = "plug/switch"\nto = "on"\n'))
+        r.say("rack", "humidity", 90.0)
+        await settle()
+        assert [one[0] for one in order] == ["rack", "plug"]
 
 
 async def test_an_automation_has_a_node_do_what_it_offers_and_sets_its_settings() -> None:

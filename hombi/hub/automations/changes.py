@@ -26,6 +26,10 @@ from hombi.hub.events import (
     AutomationRemoved,
 )
 from hombi.hub.kernel import Actor, Change, Done, Right
+from hombi.hub.ports import AutomationRecord, TextRecord
+
+# So many texts of an automation are kept.
+MOST_TEXTS = 50
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +53,7 @@ class AddAutomation(Change[Automations, Runner]):
                 )
             records = part.context.records.automations
             record = await part.context.thread.run(records.add, address, self.text)
-            await part.keep_text(record, self.text, by)
+            await _keep_text(part, record, self.text, by)
             runner = part.take(record, State())
         part.changed(runner)
         part.step(runner, Began())
@@ -106,7 +110,7 @@ class ChangeAutomation(Change[Automations, Runner]):
         )
         await part.context.thread.run(part.context.records.automations.save, new)
         if new.text != record.text:
-            await part.keep_text(record, new.text, by)
+            await _keep_text(part, record, new.text, by)
         # It may have been stepped, or read again, meanwhile.
         runner = part.find(self.automation)
         before, off = runner.program, runner.record.enabled and not new.enabled
@@ -211,3 +215,13 @@ class RunActions(Change[Automations, Runner]):
         part.run_actions(runner, self.edge, by)
         ran = ActionsRun(automation=runner.record.slug, title=program.name, edge=self.edge.value)
         return Done(runner, ran)
+
+
+async def _keep_text(part: Automations, before: AutomationRecord, text: str, by: Actor) -> None:
+    """Keep a text that an automation has from now on, and the one that it had."""
+    keep, run = part.context.records.automations.keep_text, part.context.thread.run
+    known = await run(part.context.records.automations.texts, before.slug)
+    if not known and before.text != text:
+        await run(keep, before.slug, TextRecord(0, "", before.text), MOST_TEXTS)
+    new = TextRecord(part.context.clock.now_ms(), str(by), text)
+    await run(keep, before.slug, new, MOST_TEXTS)

@@ -3,7 +3,7 @@ others."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any, Protocol
 
 from hombi.core.automation import (
@@ -69,17 +69,40 @@ class Effects:
         self._causes: dict[str, tuple[tuple[str, ...], int, float]] = {}
 
     def carry_out(
-        self, effect: Effect, name: str, actor: Actor, chain: tuple[str, ...], at_ms: int
+        self,
+        effects: Iterable[Effect],
+        name: str,
+        actor: Actor,
+        chain: tuple[str, ...],
+        at_ms: int,
     ) -> None:
-        """Begin one; `chain` are the automations that led to it, `name` the last."""
+        """Begin them, in their order; `chain` are the automations that led to them,
+        `name` the last."""
+        at_once = True
+        for effect in effects:
+            self._carry_out(effect, name, actor, chain, at_ms, at_once=at_once)
+            # What is asked for has its turn later; nothing overtakes it.
+            at_once = at_once and not isinstance(effect, Doing | TuneTo)
+
+    def _carry_out(
+        self,
+        effect: Effect,
+        name: str,
+        actor: Actor,
+        chain: tuple[str, ...],
+        at_ms: int,
+        *,
+        at_once: bool,
+    ) -> None:
         if isinstance(effect, Recall):
             for address, to in effect.states:
-                self.carry_out(SwitchTo(address, to), name, actor, chain, at_ms)
+                self._carry_out(SwitchTo(address, to), name, actor, chain, at_ms, at_once=at_once)
         elif isinstance(effect, SwitchTo):
             entity = self._house.entities.get(effect.entity)
             if entity is not None:
                 self._causes[effect.entity] = (chain, at_ms, effect.to)
-                asking = self.context.changes.begin(SwitchEntity(entity, effect.to, name), actor)
+                change = SwitchEntity(entity, effect.to, name, at_once)
+                asking = self.context.changes.begin(change, actor)
                 self.context.tasks.start(asking, name=f"{name} switches {effect.entity}")
         elif isinstance(effect, OnDuty):
             self._duty(effect, name, actor)

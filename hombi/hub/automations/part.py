@@ -7,7 +7,6 @@ import asyncio
 import contextlib
 import dataclasses
 import logging
-from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from datetime import tzinfo
 from functools import partial
@@ -42,6 +41,7 @@ from hombi.core.house_facts import HouseFacts
 from hombi.core.names import slug
 from hombi.core.series import Reading
 from hombi.core.toml_text import Mistake, Place
+from hombi.hub.automations.duties import Duties
 from hombi.hub.automations.effects import Effects, Teller
 from hombi.hub.automations.named import NamedValues
 from hombi.hub.automations.runner import HouseNow, Runner, state_of
@@ -69,7 +69,7 @@ from hombi.hub.intake import Intake
 from hombi.hub.kernel import Actor, Change, Context, Need, Part, Timer
 from hombi.hub.lookup import find
 from hombi.hub.node_settings import doings, settings_of
-from hombi.hub.ports import AutomationRecord, TextRecord
+from hombi.hub.ports import AutomationRecord
 from hombi.hub.writer import Writer
 
 log = logging.getLogger(__name__)
@@ -80,11 +80,6 @@ RESERVED = frozenset({"new", "check", "schema", "write", "edit", "replay", "rehe
 LOOK_EVERY_S, AGAIN_MS = 5.0, 1_000
 # An automation that starts itself this often in one chain of causes is stopped.
 ROUNDS = 5
-# So often a minute one may put others on or off duty: two could do it to each other
-# without end.
-DUTIES = 20
-# So many texts of an automation are kept.
-MOST_TEXTS = 50
 _EVENTS: dict[EdgeKind, type[AutomationStarted | AutomationEnded | AutomationBlind]] = {
     EdgeKind.START: AutomationStarted,
     EdgeKind.END: AutomationEnded,
@@ -119,8 +114,7 @@ class Automations(Part):
         self._effects = Effects(context, house, teller, self._put_on_duty, self._buttons)
         # Those that a reading has stepped, and how they stood before, while it does.
         self._stepped: list[tuple[Runner, State]] | None = None
-        # When each changed the duty of others lately.
-        self._duties: dict[str, deque[int]] = {}
+        self._duties = Duties()
         self.changing = asyncio.Lock()
         intake.hear(self)
         context.hear(EntitiesChanged, lambda _: self.read_again())
@@ -251,8 +245,7 @@ class Automations(Part):
     def _do(self, runner: Runner, effects: Sequence[Effect], actor: Actor) -> None:
         """Carry out what comes of no reading."""
         name, now = runner.record.slug, self.context.clock.now_ms()
-        for effect in effects:
-            self._effects.carry_out(effect, name, actor, (name,), now)
+        self._effects.carry_out(effects, name, actor, (name,), now)
 
     def drop(self, runner: Runner) -> None:
         """Take an automation from its work."""
@@ -265,15 +258,6 @@ class Automations(Part):
     def _heard_at(self, address: str) -> int | None:
         entity = self._house.entities.get(address)
         return None if entity is None or entity.latest is None else entity.latest.at_ms
-
-    async def keep_text(self, before: AutomationRecord, text: str, by: Actor) -> None:
-        """Keep a text that an automation has from now on, and the one that it had."""
-        keep, run = self.context.records.automations.keep_text, self.context.thread.run
-        known = await run(self.context.records.automations.texts, before.slug)
-        if not known and before.text != text:
-            await run(keep, before.slug, TextRecord(0, "", before.text), MOST_TEXTS)
-        new = TextRecord(self.context.clock.now_ms(), str(by), text)
-        await run(keep, before.slug, new, MOST_TEXTS)
 
     # Stepping them
 
@@ -405,8 +389,7 @@ class Automations(Part):
                 self.starts.add(name, now)
                 self._effects.forget(name)
             chain = (*self._effects.chain(program, why), name)[-4 * ROUNDS :]
-        for effect in done.effects:
-            self._effects.carry_out(effect, name, runner.actor, chain, now)
+        self._effects.carry_out(done.effects, name, runner.actor, chain, now)
         told = any(isinstance(effect, Tell) for effect in done.effects)
         if why is None or why.edge is EdgeKind.START:
             return
@@ -432,19 +415,10 @@ class Automations(Part):
         if runner is None:
             what = f"cannot do all that it says: no automation {effect.automation}"
             self.context.announce(AutomationStopped(automation=name, what=what))
-        elif self._too_often(name):
+        elif self._duties.too_often(name, self.context.clock.now_ms()):
             self._stop(self.runners[name], "it puts others on and off duty again and again")
         elif runner.record.enabled != effect.on:
             self._effects.ask(self._duty(effect.automation, effect.on), name, actor)
-
-    def _too_often(self, name: str) -> bool:
-        """Whether this one has changed the duty of others too often in the last
-        minute."""
-        now = self.context.clock.now_ms()
-        times = self._duties.setdefault(name, deque(maxlen=DUTIES))
-        often = len(times) == DUTIES and now - times[0] < 60_000
-        times.append(now)
-        return often
 
     def _stop(self, runner: Runner, why: str) -> None:
         runner.broken, runner.due = why, None
