@@ -22,13 +22,15 @@ class Wire:
     def __init__(self) -> None:
         self.sent: list[p.Packet] = []
         self.closed = False
+        # How much of it was not left until the end of the turn.
+        self.at_once = 0
         self.reader = Reader()
 
     def write(self, data: bytes) -> None:
         self.sent += self.reader.feed(data)
 
     def flush(self) -> None:
-        """Nothing is gathered."""
+        self.at_once = len(self.sent)
 
     def close(self) -> None:
         self.closed = True

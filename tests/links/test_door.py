@@ -367,3 +367,15 @@ def test_retained_messages_outlive_the_door(house: House) -> None:
     watcher, wire = again.enter("watcher")
     again.say(watcher, p.Subscribe(1, (("#", 1),)))
     assert wire.take()[2:] == [p.Publish("rack/presence", b"here", 1, True, 1)]
+
+
+def test_what_is_urgent_does_not_wait_for_the_end_of_the_turn(house: House) -> None:
+    wires = []
+    for account in ("mister", "rack"):
+        connection, wire = house.enter(account)
+        house.say(connection, p.Subscribe(1, ((f"{account}/wanted", 1),)))
+        wire.take()
+        wires.append(wire)
+    house.door.route(p.Publish("rack/wanted", b"[]", 1))
+    house.door.route(p.Publish("mister/wanted", b"[]", 1), at_once=True)
+    assert [(len(wire.sent), wire.at_once) for wire in wires] == [(1, 1), (1, 0)]
