@@ -13,8 +13,8 @@ from cryptography.x509.oid import NameOID
 
 
 class Authority:
-    """Issues certificates for 127.0.0.1; its own is in `file`. `days` is how long they
-    hold."""
+    """Issues certificates for a name and for 127.0.0.1; its own is in `file`. `days` is
+    how long they hold."""
 
     def __init__(self, folder: Path, days: int = 100) -> None:
         folder.mkdir(exist_ok=True, parents=True)
@@ -46,7 +46,14 @@ class Authority:
             .not_valid_after(now + datetime.timedelta(days=self._days))
             .add_extension(x509.BasicConstraints(ca=authority, path_length=None), critical=True)
             .add_extension(
-                x509.SubjectAlternativeName([x509.IPAddress(ipaddress.ip_address("127.0.0.1"))]),
+                x509.SubjectAlternativeName(
+                    [
+                        x509.IPAddress(ipaddress.ip_address("127.0.0.1")),
+                        x509.DNSName(
+                            str(name.get_attributes_for_oid(NameOID.COMMON_NAME)[0].value)
+                        ),
+                    ]
+                ),
                 critical=False,
             )
             .add_extension(

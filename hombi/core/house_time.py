@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import calendar
 from datetime import date, datetime, time, timedelta, tzinfo
+from zoneinfo import ZoneInfo
 
 # How long rows are at least.
 ROWS_MS = {
@@ -16,6 +17,15 @@ ROWS_MS = {
     "years": 365 * 86_400_000,
 }
 MOST_ROWS = 400
+
+
+def known_zone(name: str) -> ZoneInfo | None:
+    """A time zone of the IANA database by its name, like "Europe/Berlin"; None when
+    there is none of that name. Only that one is looked for: to list them reads all."""
+    try:
+        return ZoneInfo(name)
+    except (KeyError, ValueError, OSError):  # unknown; not a name; "Europe", a folder
+        return None
 
 
 def moment_ms(day: date, minutes: int, zone: tzinfo, *, last: bool = False) -> int:

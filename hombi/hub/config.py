@@ -10,10 +10,11 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
-from zoneinfo import ZoneInfo, available_timezones
+from zoneinfo import ZoneInfo
 
 from hombi.core.errors import ValueTextError
 from hombi.core.house_facts import did_you_mean
+from hombi.core.house_time import known_zone
 from hombi.core.seen import units_of_house
 from hombi.core.settings import (
     Key,
@@ -61,7 +62,7 @@ class ConfigError(Exception):
 
 
 def _zone(value: Any) -> str:
-    if value not in available_timezones():
+    if known_zone(str(value)) is None:
         raise ValueError
     return str(value)
 
@@ -171,7 +172,8 @@ class Config:
     @property
     def zone(self) -> ZoneInfo:
         """House time."""
-        return ZoneInfo(self.values["house"]["time_zone"] or _machine_zone())
+        named = self.values["house"]["time_zone"]
+        return ZoneInfo(named) if named else _machine_zone()
 
     @property
     def position(self) -> Position | None:
@@ -419,13 +421,9 @@ def _from_file(toml: TomlText, tables: Tables) -> dict[str, dict[str, Any]]:
     return values
 
 
-def _machine_zone() -> str:
-    """The machine's own time zone by its name, or UTC when it has none."""
+def _machine_zone() -> ZoneInfo:
+    """The machine's own time zone, or UTC when it has none."""
     link = Path("/etc/localtime")
-    if (named := os.environ.get("TZ", "").lstrip(":")) in available_timezones():
-        return named
-    if link.is_symlink():
-        name = str(link.resolve()).partition("zoneinfo/")[2]
-        if name in available_timezones():
-            return name
-    return time.tzname[0] if time.tzname[0] in available_timezones() else "UTC"
+    linked = str(link.resolve()).partition("zoneinfo/")[2] if link.is_symlink() else ""
+    names = os.environ.get("TZ", "").lstrip(":"), linked, time.tzname[0]
+    return next(filter(None, map(known_zone, names)), ZoneInfo("UTC"))

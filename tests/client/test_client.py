@@ -53,7 +53,7 @@ def test_it_stands_alone_without_django_and_the_rest() -> None:
         "class Wall:\n"
         "    def find_spec(self, name, path=None, target=None):\n"
         "        if name.split('.')[0] in ('django', 'rest_framework', 'uvicorn', "
-        "'pywebpush', 'starlette') or (\n"
+        "'py_vapid', 'starlette') or (\n"
         "            name.startswith('hombi.')\n"
         "            and not name.startswith(('hombi.client', 'hombi.wire'))):\n"
         "            raise ImportError('walled off: ' + name)\n"

@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import time
 from pathlib import Path
 
 import pytest
@@ -51,6 +52,7 @@ def test_the_environment_goes_before_the_file(tmp_path: Path) -> None:
         ('[http]\nport = "80"\n', "http.port is '80'; expected a port number"),
         ("[house]\n\nname = 3\n", "line 3, column 8: house.name is 3; expected a text"),
         ('[house]\ntime_zone = "Berlin"\n', "expected a time zone"),
+        ('[house]\ntime_zone = "Europe"\n', "expected a time zone"),
         ('[readings]\nkeep = "20 h"\n', 'expected a day to a hundred years, like "90 d"'),
         ('[readings]\nkeep = "40000 d"\n', "expected a day to a hundred years"),
         ('[actuation]\nanswer_within = "soon"\n', 'expected a length of time, like "5 s"'),
@@ -65,6 +67,27 @@ def test_a_wrong_file_is_named_with_line_key_and_what_was_expected(
         load_config(tmp_path, {})
     assert said in str(caught.value)
     assert str(tmp_path / "hombi.toml") in str(caught.value)
+
+
+@pytest.mark.parametrize(
+    ("named", "zone"),
+    [("Europe/Berlin", "Europe/Berlin"), (":America/Lima", "America/Lima")],
+)
+def test_house_time_is_the_machines_where_the_settings_name_none(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, named: str, zone: str
+) -> None:
+    monkeypatch.setenv("TZ", named)
+    assert load_config(tmp_path, {}).zone.key == zone
+
+
+@pytest.mark.parametrize("named", ["", "Europe", "../../etc/passwd", "/etc/passwd", "x" * 5000])
+def test_a_machine_with_an_odd_time_zone_has_one_all_the_same(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, named: str
+) -> None:
+    monkeypatch.setenv("TZ", named)
+    link = Path("/etc/localtime")
+    linked = str(link.resolve()).partition("zoneinfo/")[2] if link.is_symlink() else ""
+    assert load_config(tmp_path, {}).zone.key in (linked, *time.tzname, "UTC")
 
 
 def test_all_mistakes_are_said_at_once(tmp_path: Path) -> None:

@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from hombi.hub.notices.endpoints import is_named, leads_inside, why_not
+from hombi.hub.notices.endpoints import addresses_of, is_named, leads_inside, why_not
 
 
 @pytest.mark.parametrize(
@@ -81,10 +81,10 @@ def test_a_public_name_for_an_address_of_the_house_is_seen_through(
         return found
 
     monkeypatch.setattr(socket, "getaddrinfo", resolved)
-    assert leads_inside("push.example.net") is inside
+    assert leads_inside(addresses_of("push.example.net")) is inside
 
 
 @pytest.mark.parametrize("host", ["a..example", "x" * 64 + ".example", "\x92\xbc.example"])
 def test_a_name_that_is_none_is_one_that_nobody_knows(host: str) -> None:
     with pytest.raises(OSError, match="not the name of a machine"):
-        leads_inside(host)
+        addresses_of(host)

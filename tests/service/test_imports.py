@@ -89,6 +89,7 @@ def test_a_past_is_seen_first_then_taken_then_taken_back(
         ("", b"", "the file is empty"),
         ("", b"hello\nworld\n", "no column has times"),
         ("zone=Mars", b"time,v\n2026-11-20 12:00,5\n", "is no time zone"),
+        ("zone=Europe", b"time,v\n2026-11-20 12:00,5\n", "is no time zone"),
         ("zone=../etc/passwd", b"time,v\n2026-11-20 12:00,5\n", "is no time zone"),
         ("unit=hPa", b"time,v\n2026-11-20 12:00,5\n", "measures pressure"),
         ("value=x", b"time,v\n2026-11-20 12:00,5\n", "there is no column"),

@@ -47,15 +47,19 @@ def is_named(endpoint: str, services: Iterable[str]) -> bool:
     return any(one in (origin, f"{origin}:{split.port}") for one in services)
 
 
-def leads_inside(host: str) -> bool:
-    """Whether a name that looks public stands for an address of the house. Blocks;
-    raises OSError when nobody knows it."""
+def addresses_of(host: str) -> list[str]:
+    """What a name stands for, the most promising address first. Blocks; raises OSError
+    when nobody knows it."""
     try:
         answers = socket.getaddrinfo(host, None, type=socket.SOCK_STREAM)
     except UnicodeError as error:  # letters that no name has, or a part that is empty or too long
         raise OSError(f"{host[:60]!r} is not the name of a machine") from error
-    found = {str(one[4][0]).partition("%")[0] for one in answers}
-    return any(not ipaddress.ip_address(one).is_global for one in found)
+    return list(dict.fromkeys(str(one[4][0]) for one in answers))
+
+
+def leads_inside(addresses: Iterable[str]) -> bool:
+    """Whether a name that looks public stands for an address of the house."""
+    return any(not ipaddress.ip_address(one.partition("%")[0]).is_global for one in addresses)
 
 
 def _is_address(host: str) -> bool:

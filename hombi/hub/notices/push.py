@@ -6,15 +6,19 @@ from __future__ import annotations
 import asyncio
 import hashlib
 import json
-from base64 import urlsafe_b64encode
+import ssl
+from base64 import urlsafe_b64decode, urlsafe_b64encode
 from bisect import bisect_right
-from collections.abc import Sequence
+from collections import deque
+from collections.abc import Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 from email.utils import parsedate_to_datetime
+from functools import cache
 from typing import Any, Protocol
-from urllib.parse import urlparse
 
+import http_ece
+import httpx
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.hazmat.primitives.serialization import (
     Encoding,
@@ -25,14 +29,14 @@ from cryptography.hazmat.primitives.serialization import (
 from py_vapid import Vapid, VapidException
 
 from hombi.hub.notices.buttons import Buttons
-from hombi.hub.notices.endpoints import is_named, leads_inside, why_not
+from hombi.hub.notices.endpoints import addresses_of, is_named, leads_inside, why_not
 from hombi.hub.notices.sending import Fate, Sent
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
 
 TIME_TO_LIVE_S = 24 * 3600
 # What is over is of no use to a phone that comes back a day later.
 QUIET_TIME_TO_LIVE_S = 4 * 3600
-TIMEOUT_S = 10.0
+TIMEOUT_S, CONNECT_S = 10.0, 4.0
 AT_ONCE = 32
 LONGEST_WAIT_S = 24 * 3600.0
 # RFC 8030, 7.2: a push service takes 4,096 bytes; the encryption takes 103 of them.
@@ -77,26 +81,44 @@ class WebPush:
         )
 
     def _send(self, phone: PhoneRecord, delivery: DeliveryRecord) -> Sent:
-        # Imported here: they bring two HTTP clients with them, which would make every
-        # start of the hub a fifth longer.
-        import requests  # noqa: PLC0415
-        from pywebpush import WebPushException, webpush  # noqa: PLC0415
-
-        where = urlparse(phone.endpoint)
         if problem := why_not(phone.endpoint, self.services):
             return Sent(Fate.IMPOSSIBLE, problem)
         try:
-            inside = not is_named(phone.endpoint, self.services) and leads_inside(
-                where.hostname or ""
-            )
+            service = httpx.URL(phone.endpoint)
+        except httpx.InvalidURL as error:
+            return Sent(Fate.IMPOSSIBLE, f"the endpoint of this phone is no address: {error}")
+        name = service.netloc.decode()
+        try:
+            addresses = addresses_of(service.host)
         except OSError:
-            return Sent(Fate.LATER, f"the push service at {where.netloc} cannot be found")
-        if inside:
+            return Sent(Fate.LATER, f"the push service at {name} cannot be found")
+        if not is_named(phone.endpoint, self.services) and leads_inside(addresses):
             return Sent(
-                Fate.IMPOSSIBLE,
-                f"{where.netloc} is an address within the house, not of a push service",
+                Fate.IMPOSSIBLE, f"{name} is an address within the house, not of a push service"
             )
-        said = {
+        try:
+            body = _encrypted(fitting(self._said(delivery)), phone)
+            who = self._vapid.sign({"sub": self._contact, "aud": f"{service.scheme}://{name}"})
+        except (ValueError, http_ece.ECEException, VapidException) as error:
+            return Sent(Fate.IMPOSSIBLE, f"this phone's keys cannot be used: {error}")
+        headers = {
+            **who,
+            "Content-Encoding": "aes128gcm",
+            "TTL": str(_time_to_live_s(delivery)),
+            "Urgency": _urgency(delivery),
+            # RFC 8030, 5.4: a message with the same topic takes the place of one that
+            # still waits.
+            "Topic": topic_of(delivery),
+        }
+        try:
+            return asyncio.run(_posted(service, addresses, body, headers))
+        except (TimeoutError, httpx.HTTPError) as error:
+            return Sent(
+                Fate.LATER, f"the push service at {name} cannot be reached ({type(error).__name__})"
+            )
+
+    def _said(self, delivery: DeliveryRecord) -> dict[str, Any]:
+        return {
             "title": delivery.title,
             "text": delivery.text,
             "path": delivery.path,
@@ -108,41 +130,59 @@ class WebPush:
             "buttons": self._buttons.offered(delivery),
             "picture": self._buttons.to_see(delivery),
         }
-        with requests.Session() as session:
-            session.max_redirects = 0  # a redirect is another's address: it is not followed
+
+
+@cache
+def _authorities() -> ssl.SSLContext:
+    """Whom the hub believes that a push service is what it says; loaded once."""
+    return httpx.create_ssl_context(trust_env=False)
+
+
+async def _posted(
+    service: httpx.URL, addresses: Iterable[str], body: bytes, headers: Mapping[str, str]
+) -> Sent:
+    """What a push service answers, at the first of its addresses that takes a
+    connection: the addresses that were looked at are those that are asked. What it says
+    beyond its head is not read; a redirect is another's address, and not followed.
+    Raises TimeoutError when all of it takes too long, and httpx.HTTPError."""
+    untried = deque(addresses)
+    async with (
+        asyncio.timeout(TIMEOUT_S),
+        httpx.AsyncClient(
+            timeout=httpx.Timeout(None, connect=CONNECT_S), trust_env=False, verify=_authorities()
+        ) as http,
+    ):
+        while True:
             try:
-                webpush(
-                    subscription_info={
-                        "endpoint": phone.endpoint,
-                        "keys": {"p256dh": phone.p256dh, "auth": phone.auth},
-                    },
-                    data=fitting(said),
-                    vapid_private_key=self._vapid,
-                    vapid_claims={"sub": self._contact, "aud": f"{where.scheme}://{where.netloc}"},
-                    content_encoding="aes128gcm",
-                    ttl=_time_to_live_s(delivery),
-                    timeout=TIMEOUT_S,
-                    # RFC 8030, 5.4: a message with the same topic takes the place of
-                    # one that still waits.
-                    headers={"urgency": _urgency(delivery), "topic": topic_of(delivery)},
-                    requests_session=session,
-                )
-            except WebPushException as error:
-                return _fate(error.response, str(error))
-            except requests.TooManyRedirects:
-                return Sent(
-                    Fate.IMPOSSIBLE,
-                    "the push service sends the hub on to another address; that is not followed",
-                )
-            except requests.RequestException as error:
-                return Sent(
-                    Fate.LATER,
-                    f"the push service at {where.netloc} cannot be reached "
-                    f"({type(error).__name__})",
-                )
-            except (ValueError, VapidException) as error:
-                return Sent(Fate.IMPOSSIBLE, f"this phone's keys cannot be used: {error}")
-        return Sent(Fate.DELIVERED)
+                async with http.stream(
+                    "POST",
+                    service.copy_with(host=untried.popleft()),
+                    content=body,
+                    headers={**headers, "Host": service.netloc.decode()},
+                    extensions={"sni_hostname": service.host},
+                ) as answer:
+                    return _fate(answer)
+            except (httpx.ConnectError, httpx.ConnectTimeout):
+                if not untried:
+                    raise
+
+
+def _encrypted(content: bytes, phone: PhoneRecord) -> bytes:
+    """Content that only this phone can read (RFC 8291). Raises ValueError, or
+    ECEException, for keys that are none."""
+    return bytes(
+        http_ece.encrypt(
+            content,
+            private_key=ec.generate_private_key(ec.SECP256R1()),
+            dh=_decoded(phone.p256dh),
+            auth_secret=_decoded(phone.auth),
+            version="aes128gcm",
+        )
+    )
+
+
+def _decoded(text: str) -> bytes:
+    return urlsafe_b64decode(text + "=" * (-len(text) % 4))
 
 
 def fitting(said: dict[str, Any]) -> bytes:
@@ -182,16 +222,19 @@ def topic_of(delivery: DeliveryRecord) -> str:
     return urlsafe_b64encode(hashlib.sha256(delivery.subject.encode()).digest()[:18]).decode()
 
 
-def _fate(response: Any, said: str) -> Sent:
-    if response is None:
-        return Sent(Fate.IMPOSSIBLE, f"the notice cannot be encrypted for this phone: {said}")
-    status = int(response.status_code)
-    if 200 <= status < 300:  # the library knows of 201 and 202 only
+def _fate(answer: httpx.Response) -> Sent:
+    status = answer.status_code
+    if 200 <= status < 300:
         return Sent(Fate.DELIVERED)
+    if 300 <= status < 400:
+        return Sent(
+            Fate.IMPOSSIBLE,
+            "the push service sends the hub on to another address; that is not followed",
+        )
     if status in (404, 410):
         return Sent(Fate.GONE, f"the push service does not know this phone any more ({status})")
     if status == 429 or status >= 500:
-        wait_s = _wait_s(str(response.headers.get("Retry-After", "")))
+        wait_s = _wait_s(answer.headers.get("Retry-After", ""))
         return Sent(Fate.LATER, f"the push service asks to try again later ({status})", wait_s)
     return Sent(Fate.IMPOSSIBLE, f"the push service refused the notice ({status})")
 

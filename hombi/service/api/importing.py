@@ -9,7 +9,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from itertools import islice
 from typing import IO, Any
-from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from drf_spectacular.utils import OpenApiParameter
 from rest_framework.parsers import BaseParser
@@ -17,6 +16,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import wire
+from hombi.core.house_time import known_zone
 from hombi.core.series import Channel
 from hombi.core.series.importing import LayoutError, Row, layout_of, rows_of
 from hombi.core.units import conversion
@@ -146,10 +146,9 @@ def _imported(
     request: Request, entity: Entity, unit: str, file: IO[bytes], *, apply: bool
 ) -> wire.ImportPlan:
     asked = request.query_params
-    try:
-        zone = ZoneInfo(asked["zone"]) if asked.get("zone") else hub().config.zone
-    except (ZoneInfoNotFoundError, ValueError) as error:
-        raise Invalid(f"zone={asked['zone'][:60]} is no time zone, like Europe/Berlin") from error
+    zone = known_zone(asked["zone"]) if asked.get("zone") else hub().config.zone
+    if zone is None:
+        raise Invalid(f"zone={asked['zone'][:60]} is no time zone, like Europe/Berlin")
     likely = (entity.name, entity.title, entity.kind.name, entity.wire_name, "value")
     try:
         layout = layout_of(
