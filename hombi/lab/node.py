@@ -25,6 +25,7 @@ ASK_EVERY_S = 0.4
 KNOCK_EVERY_S = 3.0
 AGAIN_AFTER_S = 1.0
 KEEP_ALIVE_S = 30
+PACK = 500
 
 
 @dataclass
@@ -110,15 +111,16 @@ class LabNode:
             await asyncio.sleep(ASK_EVERY_S)
 
     async def upload(self, http: httpx.AsyncClient, records: Sequence[Record]) -> None:
-        """Send what it kept in memory, by HTTP, in one pack."""
+        """Send what it kept in memory, by HTTP, in packs that a board has room for."""
         assert self.letter is not None
-        answer = await http.post(
-            "/api/intake",
-            content=encode(list(records)),
-            auth=(self.letter.node, self.letter.key),
-            timeout=60,
-        )
-        answer.raise_for_status()
+        for begin in range(0, len(records), PACK):
+            answer = await http.post(
+                "/api/intake",
+                content=encode(list(records[begin : begin + PACK])),
+                auth=(self.letter.node, self.letter.key),
+                timeout=60,
+            )
+            answer.raise_for_status()
 
     async def run(self, http: httpx.AsyncClient) -> None:
         """Join, then report for ever; a connection that drops is made again."""

@@ -38,7 +38,7 @@ TOKEN_FILE = "hub.token"  # noqa: S105 - the name of the file
 # waiting for 5 ms.
 THREAD_TURN_S = 0.0005
 COLLECT_AFTER = 50_000
-M_ARENA_MAX = -8  # malloc.h
+M_MMAP_THRESHOLD, M_ARENA_MAX = -3, -8  # malloc.h
 
 
 def serve(data: Path, *, new_secrets: bool = False) -> None:
@@ -66,6 +66,7 @@ def serve(data: Path, *, new_secrets: bool = False) -> None:
             # again. And readings come by the thousand, none of them part of a circle:
             # it is called for every fifty thousand of them, not for every seven
             # hundred.
+            gc.collect()
             gc.freeze()
             gc.set_threshold(COLLECT_AFTER)
             uvloop.run(_serve(config, sock))
@@ -76,7 +77,9 @@ def _share_heaps() -> None:
     """Have threads share two heaps. glibc gives each its own otherwise, and what one of
     them needed once stays with it: a third more memory after a large import."""
     with contextlib.suppress(AttributeError, OSError):  # another C library has no mallopt
-        ctypes.CDLL(None).mallopt(M_ARENA_MAX, 2)
+        libc = ctypes.CDLL(None)
+        libc.mallopt(M_ARENA_MAX, 2)
+        libc.mallopt(M_MMAP_THRESHOLD, 128 * 1024)
 
 
 @contextlib.contextmanager

@@ -61,7 +61,7 @@ AUTH_PASSWORD_VALIDATORS = [
         "NAME": "django.contrib.auth.password_validation.MinimumLengthValidator",
         "OPTIONS": {"min_length": 10},
     },
-    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "hombi.service.accounts.passwords.NotACommonOne"},
 ]
 # Scrypt is as hard to guess against and costs a small machine a tenth of what Django's
 # default does.
