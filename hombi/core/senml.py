@@ -67,6 +67,12 @@ _DECODER = msgspec.json.Decoder(list[Record])
 _ENCODER = msgspec.json.Encoder()
 
 
+def read_pack(payload: bytes, now_ms: int) -> tuple[list[Resolved], list[str]]:
+    """The values of a pack, and what of it cannot be taken. Raises SenmlError for what
+    is no pack at all."""
+    return resolve(decode(payload), now_ms)
+
+
 def decode(payload: bytes) -> list[Record | str]:
     """The records of a SenML JSON pack; one that is none is the reason why, with its
     place.

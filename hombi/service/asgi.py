@@ -18,7 +18,7 @@ from hombi.service.names import why_not
 
 # A node's whole buffer in one pack is a few hundred kilobytes; what people and arrivals
 # send is small.
-MAX_PACK = 8 * 1024 * 1024
+MAX_PACK = 1024 * 1024
 MAX_BODY = 256 * 1024
 # A sensor's past in a file, from who has signed in.
 MAX_FILE = 64 * 1024 * 1024

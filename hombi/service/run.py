@@ -13,6 +13,7 @@ import signal
 import socket
 import sys
 from collections.abc import Callable, Iterator
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
@@ -37,7 +38,10 @@ TOKEN_FILE = "hub.token"  # noqa: S105 - the name of the file
 # Short turns between threads: a commit that runs beside must not keep an automation
 # waiting for 5 ms.
 THREAD_TURN_S = 0.0005
-COLLECT_AFTER = 50_000
+# Readings come by the thousand, none of them part of a circle: the collector need not
+# be called for every seven hundred. Each request leaves three hundred objects that only
+# it finds: called much later, it would hold everything up for tens of milliseconds.
+COLLECT_AFTER = 5_000
 M_MMAP_THRESHOLD, M_ARENA_MAX = -3, -8  # malloc.h
 
 
@@ -62,13 +66,6 @@ def serve(data: Path, *, new_secrets: bool = False) -> None:
             from hombi.service.updating import bring_up_to_date  # noqa: PLC0415
 
             bring_up_to_date(new_secrets=new_secrets)
-            # What is here now stays: the collector need not look through it again and
-            # again. And readings come by the thousand, none of them part of a circle:
-            # it is called for every fifty thousand of them, not for every seven
-            # hundred.
-            gc.collect()
-            gc.freeze()
-            gc.set_threshold(COLLECT_AFTER)
             uvloop.run(_serve(config, sock))
             _tidy()
 
@@ -180,6 +177,13 @@ async def _serve(config: Config, sock: socket.socket) -> None:
     from hombi.service.records.sealing import WrongKey  # noqa: PLC0415
     from hombi.service.records.store import DatabaseRecords  # noqa: PLC0415
 
+    # Else it is loaded for the first request, and all others wait for that.
+    import_module("hombi.service.urls")
+    # What is here now stays, as does the house once it is open: the collector need not
+    # look through it again and again.
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(COLLECT_AFTER)
     learn(config.http_names)
 
     settings = uvicorn.Config(
@@ -216,6 +220,7 @@ async def _serve(config: Config, sock: socket.socket) -> None:
             if code:
                 claim = f"Open {url}/claim and enter the code {code}"
                 print(f"Nobody owns this hub yet. {claim}", flush=True)  # noqa: T201
+            gc.freeze()
             with _secured(config, hub, welcome):
                 print("Ready. Ctrl-C stops it.", flush=True)  # noqa: T201
                 hub.context.tasks.watch("telling systemd", systemd.watching)

@@ -377,5 +377,5 @@ def test_what_is_urgent_does_not_wait_for_the_end_of_the_turn(house: House) -> N
         wire.take()
         wires.append(wire)
     house.door.route(p.Publish("rack/wanted", b"[]", 1))
-    house.door.route(p.Publish("mister/wanted", b"[]", 1), at_once=True)
+    assert house.door.command(p.Publish("mister/wanted", b"[]", 1))
     assert [(len(wire.sent), wire.at_once) for wire in wires] == [(1, 1), (1, 0)]

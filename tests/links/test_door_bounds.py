@@ -69,6 +69,13 @@ def test_an_account_has_one_pace_over_all_its_connections(house: House) -> None:
     assert len(house.host.heard) == 2_000
 
 
+def test_a_large_message_costs_as_much_pace_as_what_it_could_hold(house: House) -> None:
+    rack, _ = house.enter("rack")
+    for _ in range(100):
+        house.say(rack, p.Publish("rack/readings", b"x" * 100_000))
+    assert len(house.host.heard) == 2_000 // (1 + 100_000 // 512)
+
+
 def test_asking_again_and_again_costs_pace_too(house: House) -> None:
     rack, wire = house.enter("rack")
     wire.take()

@@ -217,7 +217,7 @@ def test_what_is_not_there_is_a_problem_too(service: Service) -> None:
 def test_a_body_that_is_too_large_is_refused_before_it_is_read(
     service: Service, rack: Joined
 ) -> None:
-    large = b"[" + b" " * (9 * 1024 * 1024) + b"]"
+    large = b"[" + b" " * (1024 * 1024) + b"]"
     assert rack.post(large, raw=True).status_code == 413
     chunks = (b" " * 65536 for _ in range(200))
     answer = httpx.post(

@@ -57,7 +57,7 @@ class WifiDriver:
         self._reports, self._settings = context.reports, settings
         self._clock, self._work = context.clock, Work(context.tasks)
         kept = context.kept
-        host = DoorHost(self._reports, context.keys, self._clock, self._published)
+        host = DoorHost(self._reports, context.keys, self._clock, self._published, self._work)
         self.door = Door(host)
         sessions = {key: state for key, state in kept.items() if key != CLIENT_KEY}
         self.door.restore(with_what_is_left(sessions), time.monotonic())
@@ -350,11 +350,10 @@ class WifiDriver:
         return found
 
     def _to_node(self, node: str, topic: str, payload: bytes) -> None:
-        if not self.door.reaches(topic):
+        if not self.door.command(Publish(topic, payload, qos=1)):
             raise Unreachable(
                 f"{node} is not connected, and keeps no session that could hold a command for it"
             )
-        self.door.route(Publish(topic, payload, qos=1), at_once=True)
 
     def _published(self, account: str, message: Publish, acknowledge: Acknowledge) -> None:
         self._foreign.came(

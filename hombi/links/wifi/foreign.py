@@ -16,6 +16,7 @@ from hombi.links.pace import Pace
 from hombi.links.thing_description import part_of
 from hombi.links.wifi.broker import Broker
 from hombi.links.wifi.forms import MqttForm, Reach
+from hombi.links.wifi.mqtt.delivery import after
 from hombi.links.wifi.mqtt.door import Door
 from hombi.links.wifi.mqtt.packets import Publish
 from hombi.links.wifi.picks import Picks, Sent
@@ -71,16 +72,9 @@ class Foreign:
             pace.dropped += 1
             return
         values = self.picks.pick(via, topic, payload, self._clock.now_ms(), self._reports.refused)
-        waiting = len(values)
-        if not waiting:
+        if not values:
             acknowledge()
-
-        def safe() -> None:
-            nonlocal waiting
-            waiting -= 1
-            if not waiting:
-                acknowledge()
-
+        safe = after(len(values), lambda reason=0: acknowledge())
         for node, resolved in values.items():
             self._reports.presence(node, here=True)
             self._reports.observed(node, resolved, safe)

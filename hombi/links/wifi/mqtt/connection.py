@@ -23,6 +23,8 @@ from hombi.links.wifi.mqtt.wire import MalformedPacket
 # What a filter to subscribe to costs of an account's pace: it is looked up in all that
 # is retained.
 FILTER_COST = 5.0
+# What is larger makes more work, and counts as several.
+BYTES_AT_ONCE = 512
 # How many packets of one client are handled before it is the others' turn.
 SLICE = 100
 RECEIVE_MAXIMUM = 2_048
@@ -397,4 +399,6 @@ def _cost(packet: p.Packet) -> float:
     free."""
     if isinstance(packet, p.Subscribe | p.Unsubscribe):
         return 1.0 + FILTER_COST * len(packet.filters)
+    if isinstance(packet, p.Publish):
+        return 1.0 + len(packet.payload) // BYTES_AT_ONCE
     return 0.0 if isinstance(packet, p.Puback | p.Disconnect | p.Connect) else 1.0

@@ -229,19 +229,37 @@ class Door:
         origin: Session | None = None,
         *,
         account: str = "",
-        at_once: bool = False,
     ) -> bool:
         """Send a message to all who subscribed, and keep it when it is to be retained.
 
-        `account` is whose it is when it comes from no session. With `at_once` it does
-        not wait for what else is written in this turn of the loop. Whether something of
-        it must be kept before it is safe.
+        `account` is whose it is when it comes from no session. Whether something of it
+        must be kept before it is safe.
         """
         kept = False
         if message.retain:
             whose = origin.account if origin is not None else account
             kept = self._retained.take(whose, message, self.now_s)
-        for key, subscriptions in self._subscriptions.find(message.topic).items():
+        return self._spread(message, self._subscriptions.find(message.topic), origin) or kept
+
+    def command(self, message: p.Publish) -> bool:
+        """Send what the hub asks of a node, without waiting for what else is written in
+        this turn of the loop. Whether somebody subscribed to it, connected or asleep
+        with a session that is kept."""
+        found = self._subscriptions.find(message.topic)
+        self._spread(message, found)
+        for key in found:
+            if (connection := self.connections.get(key)) is not None:
+                connection.wire.flush()
+        return bool(found)
+
+    def _spread(
+        self,
+        message: p.Publish,
+        found: dict[str, list[Subscription]],
+        origin: Session | None = None,
+    ) -> bool:
+        kept = False
+        for key, subscriptions in found.items():
             if origin is not None and origin.key == key:
                 subscriptions = [s for s in subscriptions if not s.no_local]  # noqa: PLW2901 [MQTT-3.8.3-3]
                 if not subscriptions:
@@ -250,8 +268,6 @@ class Door:
             # see it (3.8.3.1).
             retain = message.retain and any(s.retain_as_published for s in subscriptions)
             kept |= self._deliver(key, outgoing(message, subscriptions, retain=retain))
-            if at_once and (connection := self.connections.get(key)) is not None:
-                connection.wire.flush()
         return kept
 
     def _deliver(self, key: str, copy: p.Publish) -> bool:

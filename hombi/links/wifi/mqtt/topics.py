@@ -48,26 +48,28 @@ class Subscriptions(Generic[T]):
     def find(self, name: str) -> dict[str, list[T]]:
         """The holders a message under this name goes to, each with what goes with every
         filter of theirs that matches."""
+        reached: list[_Branch[T]] = []
+        branches, hidden = [self._root], name.startswith("$")
+        for level in name.split("/"):
+            following = []
+            for branch in branches:
+                children = branch.children
+                if (same := children.get(level)) is not None:
+                    following.append(same)
+                if not hidden:
+                    if (any_ := children.get("+")) is not None:
+                        following.append(any_)
+                    if (rest := children.get("#")) is not None:
+                        reached.append(rest)
+            branches, hidden = following, False
+        for branch in branches:
+            reached.append(branch)
+            if (rest := branch.children.get("#")) is not None:  # the level above too (4.7.1.2)
+                reached.append(rest)
         found: dict[str, list[T]] = {}
-        levels = name.split("/")
-
-        def take(branch: _Branch[T]) -> None:
+        for branch in reached:
             for holder, what in branch.holders.items():
                 found.setdefault(holder, []).append(what)
-
-        def walk(branch: _Branch[T], place: int) -> None:
-            hidden = place == 0 and name.startswith("$")
-            if not hidden and (rest := branch.children.get("#")) is not None:
-                take(rest)
-            if place == len(levels):
-                take(branch)
-                return
-            if (same := branch.children.get(levels[place])) is not None:
-                walk(same, place + 1)
-            if not hidden and (any_ := branch.children.get("+")) is not None:
-                walk(any_, place + 1)
-
-        walk(self._root, 0)
         return found
 
 
