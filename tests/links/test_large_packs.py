@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import asyncio
 import json
+from itertools import chain
 from typing import Any
 
 import pytest
@@ -72,7 +73,7 @@ async def test_a_large_pack_comes_in_parts_and_what_follows_it_after_it() -> Non
     large.add("rack", pack(-1.0), 8, lambda reason=0: said.append(("small", reason)))
     await until_taken(large)
     others.cancel()
-    assert sum(hub.parts, []) == [*values, -1.0]
+    assert list(chain.from_iterable(hub.parts)) == [*values, -1.0]
     assert [len(one) for one in hub.parts] == [AT_ONCE] * 4 + [3, 1]
     assert len(set(hub.turns)) == len(hub.turns), "others have their turn between two parts"
     for one in hub.waiting[:4]:
