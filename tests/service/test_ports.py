@@ -348,8 +348,8 @@ class TestOthers:
         ] == [("dry", "new", False, {"phase": "holding"})]
 
     def test_the_journal(self, records: Records) -> None:
-        for number in range(6):
-            entry = JournalEntry(
+        entries = [
+            JournalEntry(
                 1_000 + number,
                 "Even" if number % 2 == 0 else "Odd",
                 f"entry {number}",
@@ -357,7 +357,11 @@ class TestOthers:
                 node="cellar-rack" if number > 3 else "",
                 data={"n": number},
             )
-            assert records.journal.add(entry) > 0
+            for number in range(6)
+        ]
+        numbers = [*records.journal.add(entries[:1]), *records.journal.add(entries[1:])]
+        assert numbers == sorted(set(numbers))
+        assert [one.id for one in reversed(records.journal.entries(10))] == numbers
         every = records.journal.entries(10)
         assert [one.text for one in every] == [f"entry {n}" for n in (5, 4, 3, 2, 1, 0)]
         assert (every[0].by, every[0].data) == ("ada", {"n": 5})

@@ -7,6 +7,7 @@ import contextlib
 import logging
 from collections import deque
 from dataclasses import dataclass
+from itertools import islice
 
 from hombi.hub.errors import Busy
 from hombi.hub.kernel.actor import Actor
@@ -21,6 +22,8 @@ BURST, BURST_MS = 10, 60_000
 # While the disk is full, this many entries wait for room; then the oldest go.
 MAX_KEPT = 1_000
 AGAIN_S, SETTLED_S = 1.0, 2.0
+# So many are written in one go: each costs the disk as much as all.
+AT_ONCE = 100
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -89,11 +92,11 @@ class Journal:
                 return
 
     async def _store(self) -> None:
+        at_once = AT_ONCE
         while self._kept:
-            happened = self._kept[0]
+            some = list(islice(self._kept, at_once))
             try:
-                entry = happened.entry()
-                entry.id = await self._thread.run(self._records.journal.add, entry)
+                await self._add(some)
             except Busy as error:
                 log.warning("the journal cannot be written: %s", error)
                 if self._closing:
@@ -101,12 +104,21 @@ class Journal:
                 await asyncio.sleep(AGAIN_S)
                 continue
             except Exception:  # one that can never be written must not hold up the others
-                log.exception("an entry of the journal is lost: %s", happened.event.name)
-            else:
-                self._live.publish(EntryWritten(entry=entry))
-            if self._kept and self._kept[0] is happened:
-                self._kept.popleft()
+                if len(some) > 1:
+                    at_once = 1
+                    continue
+                log.exception("an entry of the journal is lost: %s", some[0].event.name)
+            for one in some:
+                if self._kept and self._kept[0] is one:
+                    self._kept.popleft()
         self._stored.set()
+
+    async def _add(self, happened: list[_Happened]) -> None:
+        entries = [one.entry() for one in happened]
+        numbers = await self._thread.run(self._records.journal.add, entries)
+        for entry, number in zip(entries, numbers, strict=True):
+            entry.id = number
+            self._live.publish(EntryWritten(entry=entry))
 
     async def settled(self) -> None:
         """Wait until what has happened is stored, so that who made a change finds it;

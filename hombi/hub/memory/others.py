@@ -71,9 +71,10 @@ class MemoryJournal:
     def __init__(self) -> None:
         self.all: list[JournalEntry] = []
 
-    def add(self, entry: JournalEntry) -> int:
-        self.all.append(replace(entry, id=len(self.all) + 1))
-        return len(self.all)
+    def add(self, entries: Sequence[JournalEntry]) -> list[int]:
+        numbers = list(range(len(self.all) + 1, len(self.all) + 1 + len(entries)))
+        self.all += [replace(one, id=n) for one, n in zip(entries, numbers, strict=True)]
+        return numbers
 
     def entries(
         self,

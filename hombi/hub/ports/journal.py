@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
@@ -24,8 +25,9 @@ class JournalEntry:
 class JournalPort(Protocol):
     """What happened."""
 
-    def add(self, entry: JournalEntry) -> int:
-        """Its number. Raises Busy while the disk does not take it."""
+    def add(self, entries: Sequence[JournalEntry]) -> list[int]:
+        """Their numbers; all of them are stored, or none. Raises Busy while the disk
+        does not take them."""
 
     def entries(
         self,

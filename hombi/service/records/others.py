@@ -91,11 +91,10 @@ class DatabaseAutomations:
 class DatabaseJournal:
     """`hombi.hub.ports.JournalPort`."""
 
-    def add(self, entry: JournalEntry) -> int:
-        values = asdict(entry)
-        del values["id"]
+    def add(self, entries: Sequence[JournalEntry]) -> list[int]:
+        made = [m.JournalEntry(**{**asdict(one), "id": None}) for one in entries]
         try:
-            return m.JournalEntry.objects.create(**values).pk
+            return [one.pk for one in m.JournalEntry.objects.bulk_create(made)]
         except OperationalError as error:  # a full disk, a locked file
             raise Busy(str(error)) from error
 
