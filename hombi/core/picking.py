@@ -15,6 +15,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from functools import lru_cache
+from itertools import islice
 from typing import Any
 
 import msgspec
@@ -45,6 +46,7 @@ _NO_VALUE = frozenset({"nan", "null", "none", "n/a", "unavailable", "-"})
 # In ms since 1970 this is January 1970; a small number of seconds counts from the
 # node's own start.
 _BOOT_BELOW_S = 1e8
+_WRITER = json.JSONEncoder(ensure_ascii=False)
 _BLANK = re.compile(r"\{value\}|\{([^{}|\"]*)\|([^{}|\"]*)\}")
 
 
@@ -102,7 +104,11 @@ def pick_value(payload: bytes, pick: Pick, kind: Kind, now_ms: int, name: str = 
 
     Raises PickError.
     """
-    content = read_payload(payload)
+    return pick_in(read_payload(payload), pick, kind, now_ms, name)
+
+
+def pick_in(content: Any, pick: Pick, kind: Kind, now_ms: int, name: str = "") -> Resolved:
+    """The same of a message that is read already, as `read_payload` reads it."""
     found = _at(content, pick.pointer)
     at = None if not pick.at else _time(_at(content, pick.at), pick.at)
     stamped, at_ms = at is None, now_ms if at is None else at
@@ -130,10 +136,10 @@ def pick_posted(payload: bytes, pointer: str, kind: Kind, now_ms: int) -> Resolv
     """The value that was posted for one entity: a bare value, or an object with `value`
     (and perhaps `unit` and `at`) in it, or one where it stands at `pointer`. Raises
     PickError."""
-    content = None if pointer else read_payload(payload)
-    if not isinstance(content, dict):
-        return pick_value(payload, Pick(pointer), kind, now_ms)
-    found = pick_value(payload, Pick("/value", "/at" if "at" in content else ""), kind, now_ms)
+    content = read_payload(payload)
+    if pointer or not isinstance(content, dict):
+        return pick_in(content, Pick(pointer), kind, now_ms)
+    found = pick_in(content, Pick("/value", "/at" if "at" in content else ""), kind, now_ms)
     unit = content.get("unit", found.unit)
     return replace(found, unit=unit if isinstance(unit, str) else "")
 
@@ -226,7 +232,9 @@ def _where(pointer: str) -> str:
 
 
 def _short(value: Any) -> str:
-    text = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+    # Only as much of it is written as is shown.
+    pieces = [value] if isinstance(value, str) else islice(_WRITER.iterencode(value), 61)
+    text = "".join(pieces)
     if not text.strip():
         return "empty"
     return text if len(text) <= 60 else text[:57] + "…"

@@ -12,6 +12,15 @@ RATE_PER_S = 1_000.0
 BURST = 2_000.0
 
 
+# What is larger makes more work, and counts as several.
+BYTES_AT_ONCE = 512
+
+
+def cost_of(length: int) -> float:
+    """What a message of so many bytes takes of its sender's pace."""
+    return 1.0 + length // BYTES_AT_ONCE
+
+
 @dataclass(slots=True)
 class Pace:
     """A bucket that fills at `rate` up to `burst`; each message takes one out. Times
@@ -44,6 +53,6 @@ class Pace:
         self.fill(now_s)
         return self.take()
 
-    def wait_s(self, messages: int) -> float:
-        """How long until this many more may pass."""
-        return (messages - self._left) / self.rate
+    def wait_s(self, messages: float) -> float:
+        """How long until this many more may pass, or as many as there is room for."""
+        return max(0.0, (min(messages, self.burst) - self._left) / self.rate)

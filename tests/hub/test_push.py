@@ -4,11 +4,9 @@ steps (RFC 8188, 8291, 8292), and what it answers is bytes made by hand."""
 from __future__ import annotations
 
 import asyncio
-import contextlib
 import json
 import ssl
 from base64 import urlsafe_b64decode, urlsafe_b64encode
-from collections.abc import AsyncIterator, Awaitable, Callable
 from pathlib import Path
 
 import pytest
@@ -24,8 +22,8 @@ from hombi.hub.notices.push import WebPush, fresh_vapid_key
 from hombi.hub.notices.sending import Fate, Sent
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
 from tests.certificates import Authority
+from tests.raw_server import Answer, head_of, says, service
 
-Answer = Callable[[asyncio.StreamReader, asyncio.StreamWriter], Awaitable[None]]
 DELIVERY = DeliveryRecord(1, 1, "desk", "n-1", "Door left open", "The boathouse – 4 min", "/", 7)
 PHONE_KEY, AUTH = ec.generate_private_key(ec.SECP256R1()), bytes(range(16))
 
@@ -62,46 +60,6 @@ def opened(body: bytes) -> bytes:
     key = derived(secret, salt, b"Content-Encoding: aes128gcm\0", 16)
     nonce = derived(secret, salt, b"Content-Encoding: nonce\0", 12)
     return AESGCM(key).decrypt(nonce, sealed, None).rstrip(b"\0").removesuffix(b"\2")
-
-
-@contextlib.asynccontextmanager
-async def service(answer: Answer, tls: ssl.SSLContext | None = None) -> AsyncIterator[str]:
-    """A push service that answers so; its address."""
-    tasks: set[asyncio.Task[None]] = set()
-
-    async def serve(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        task = asyncio.current_task()
-        assert task is not None
-        tasks.add(task)
-        with contextlib.suppress(ConnectionError, asyncio.CancelledError):
-            await answer(reader, writer)
-        writer.close()
-
-    server = await asyncio.start_server(serve, "127.0.0.1", 0, ssl=tls)
-    port = server.sockets[0].getsockname()[1]
-    try:
-        yield f"127.0.0.1:{port}"
-    finally:
-        for task in tasks:
-            task.cancel()
-        server.close()
-
-
-async def head_of(reader: asyncio.StreamReader) -> dict[str, str]:
-    head = (await reader.readuntil(b"\r\n\r\n")).decode()
-    return {
-        name.lower(): value
-        for name, value in (line.split(": ", 1) for line in head.split("\r\n")[1:] if line)
-    } | {"request": head.split("\r\n")[0]}
-
-
-def says(answer: bytes) -> Answer:
-    async def say(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        await head_of(reader)
-        writer.write(answer)
-        await writer.drain()
-
-    return say
 
 
 async def told(answer: Answer, **keys: str) -> Sent:

@@ -175,6 +175,26 @@ def test_what_a_broker_kept_is_shown_and_taken_for_no_reading(
     board.loop_stop()
 
 
+def test_a_message_larger_than_a_sensor_sends_is_said_and_not_looked_into(
+    broker: Broker, service: Service
+) -> None:
+    until(lambda: connected(service))
+    board = broker.client("vat")
+    board.publish("mill/vat/state", '{"t": 17}', qos=1).wait_for_publish(30)
+    with service.hub() as hub:
+        until(lambda: hub.messages.list(topic="mill/vat/state"))
+        hub.messages.pick(**TEMPERATURE, nodes=["vat"])
+        large = json.dumps({"t": 99, "x": "x" * 3_000_000})
+        board.publish("mill/vat/state", large, qos=1).wait_for_publish(30)
+        board.publish("mill/vat/state", '{"t": 18}', qos=1).wait_for_publish(30)
+        until(lambda: hub.entities.get("vat/temperature").value == 18)
+        assert 99 not in stored(service, "vat/temperature", 0)
+        said = [one.text for one in hub.journal(node="vat")]
+        assert any("has 2929 kB; up to 256 kB are looked into" in one for one in said), said
+    board.disconnect()
+    board.loop_stop()
+
+
 def test_the_broker_can_be_named_while_the_hub_runs(broker: Broker, tmp_path: Path) -> None:
     service = make_service(tmp_path / "late").start()
     service.claim()

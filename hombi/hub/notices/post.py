@@ -3,6 +3,7 @@ receiver knows whom it is from and that it is fresh."""
 
 from __future__ import annotations
 
+import asyncio
 import hmac
 import time
 
@@ -13,7 +14,7 @@ from hombi.hub.notices import form
 from hombi.hub.notices.sending import Fate, Sent
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
 
-TIMEOUT_S = 10.0
+TIMEOUT_S, WHOLE_S = 10.0, 20.0
 LONGEST_WAIT_S = 3600.0
 TIME, SIGNATURE = "Hombi-Time", "Hombi-Signature"
 
@@ -47,11 +48,12 @@ class Post:
         body = form.filled(way.form, said) if way.form else msgspec.json.encode(said)
         headers = {"Content-Type": "application/json", **signed(body, way.auth, int(time.time()))}
         try:
-            async with self._http.stream(
-                "POST", way.endpoint, content=body, headers=headers
-            ) as answer:
+            async with (
+                asyncio.timeout(WHOLE_S),
+                self._http.stream("POST", way.endpoint, content=body, headers=headers) as answer,
+            ):
                 status, wait = answer.status_code, answer.headers.get("Retry-After", "")
-        except (httpx.HTTPError, httpx.InvalidURL) as error:
+        except (TimeoutError, httpx.HTTPError, httpx.InvalidURL) as error:
             return Sent(
                 Fate.LATER, f"{way.endpoint} cannot be reached ({error or type(error).__name__})"
             )

@@ -12,10 +12,11 @@ from dataclasses import replace
 from functools import partial
 
 from hombi.links.base import Clock, Heard, LinkError, OwnReports, Unreachable, Wired
-from hombi.links.pace import Pace
+from hombi.links.pace import Pace, cost_of
 from hombi.links.thing_description import part_of
 from hombi.links.wifi.broker import Broker
 from hombi.links.wifi.forms import MqttForm, Reach
+from hombi.links.wifi.mqtt.decoding import MAX_PACKET
 from hombi.links.wifi.mqtt.delivery import after
 from hombi.links.wifi.mqtt.door import Door
 from hombi.links.wifi.mqtt.packets import Publish
@@ -67,8 +68,14 @@ class Foreign:
             # reading.
             acknowledge()
             return
+        if len(payload) > MAX_PACKET:  # a broker carries larger ones than the hub's own door
+            what = f"a message under {topic[:60]} has {len(payload) // 1024} kB; "
+            self._reports.refused(whose[0], f"{what}up to {MAX_PACKET // 1024} kB are looked into")
+            acknowledge()
+            return
         pace = self._paces.setdefault(whose[0], Pace())
-        if not pace.allows(time.monotonic()) and qos == 0:
+        pace.fill(time.monotonic())
+        if not pace.take(cost_of(len(payload))) and qos == 0:
             pace.dropped += 1
             return
         values = self.picks.pick(via, topic, payload, self._clock.now_ms(), self._reports.refused)

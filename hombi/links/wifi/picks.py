@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from hombi.core.kinds import Kind
-from hombi.core.picking import Pick, PickError, pick_value, render
+from hombi.core.picking import Pick, PickError, pick_in, read_payload, render
 from hombi.core.senml import Resolved
 from hombi.links.base import Wired
 from hombi.links.wifi.mqtt.topics import Subscriptions
@@ -86,9 +86,16 @@ class Picks:
         """The values in a message, by node. What cannot be picked is told to `refused`
         (node, why)."""
         values: dict[str, list[Resolved]] = {}
-        for one in self._of(via, topic):
+        wanted = self._of(via, topic)
+        try:
+            content = read_payload(payload)
+        except PickError as error:
+            for node in dict.fromkeys(one.node for one in wanted):
+                refused(node, str(error))
+            return values
+        for one in wanted:
             try:
-                picked = pick_value(payload, one.pick, one.kind, now_ms, one.name)
+                picked = pick_in(content, one.pick, one.kind, now_ms, one.name)
             except PickError as error:
                 refused(one.node, f"{one.name}: {error}")
                 continue

@@ -16,10 +16,11 @@ import httpx
 import httpx_sse
 
 from hombi.core.kinds import Kind
-from hombi.core.picking import Pick, PickError, pick_value, read_payload
+from hombi.core.picking import Pick, PickError, pick_in, read_payload
 from hombi.core.senml import Resolved
 from hombi.links.base import Clock, Found, LinkError, OnLink, Reports, ShutOut, Unreachable, Wanted
 from hombi.links.capabilities import Acted
+from hombi.links.pace import Pace
 from hombi.links.thing_description import (
     MAX_DESCRIPTION,
     DescriptionError,
@@ -27,13 +28,14 @@ from hombi.links.thing_description import (
     part_of,
     read_description,
 )
+from hombi.links.wifi.event_stream import TooMuch, bounded
 from hombi.links.wifi.forms import HttpForm, Reach, Security, read_forms
 from hombi.links.wifi.origins import Guard
 from hombi.links.work import Work
 
 WELL_KNOWN = "/.well-known/wot"  # where a node keeps its description (W3C WoT Discovery, 5.2)
 MAX_BYTES = 256 * 1024
-TIMEOUT_S = 5.0
+TIMEOUT_S, WHOLE_S = 5.0, 15.0
 MOST_SAID = 500
 PAUSES_S = (1.0, 2.0, 5.0, 15.0, 30.0, 60.0)
 
@@ -50,6 +52,7 @@ class _Thing:
     shut_out: str = ""
     tasks: list[asyncio.Task[None]] = field(default_factory=list)
     read_now: asyncio.Event = field(default_factory=asyncio.Event)
+    pace: Pace = field(default_factory=Pace)
 
 
 class Web:
@@ -64,7 +67,9 @@ class Web:
 
     async def start(self) -> None:
         """Take up the nodes."""
-        self._client = httpx.AsyncClient(timeout=TIMEOUT_S, trust_env=False)
+        # Nothing that is packed: a few bytes can be made to unpack to a great many.
+        plain = {"Accept-Encoding": "identity"}
+        self._client = httpx.AsyncClient(timeout=TIMEOUT_S, trust_env=False, headers=plain)
         for thing in self._things.values():
             self._begin(thing)
 
@@ -110,9 +115,12 @@ class Web:
             url = f"{split.scheme}://{split.netloc}{WELL_KNOWN}"
         await self._guard.check(url)
         try:
-            async with self._client.stream(
-                "GET", url, headers={"accept": "application/td+json, application/json"}
-            ) as answer:
+            async with (
+                asyncio.timeout(WHOLE_S),
+                self._client.stream(
+                    "GET", url, headers={"accept": "application/td+json, application/json"}
+                ) as answer,
+            ):
                 if answer.is_redirect:
                     to = answer.headers.get("location", "another address")[:200]
                     raise LinkError(f"{url} sends the hub on to {to}; give that address instead")
@@ -120,20 +128,22 @@ class Web:
                     raise LinkError(
                         f"{url} answers {answer.status_code}; no Thing Description is there"
                     )
-                body = bytearray()
-                async for part in answer.aiter_bytes():
-                    body += part
-                    if len(body) > MAX_DESCRIPTION:
-                        raise LinkError(
-                            f"what {url} answers is over {MAX_DESCRIPTION // 1024} kB, "
-                            f"no Thing Description"
-                        )
+                body = await _content(
+                    answer,
+                    MAX_DESCRIPTION,
+                    f"what {url} answers is over {MAX_DESCRIPTION // 1024} kB, "
+                    f"no Thing Description",
+                )
+        except TimeoutError as error:
+            raise LinkError(
+                f"{url} does not come to an end of its answer within {WHOLE_S:.0f} s"
+            ) from error
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise LinkError(
                 f"nothing answers at {url} ({error or type(error).__name__})"
             ) from error
         try:
-            description = json.loads(bytes(body))
+            description = json.loads(body)
         except (ValueError, RecursionError) as error:
             raise LinkError(f"what {url} answers is not JSON, so no Thing Description") from error
         try:
@@ -203,14 +213,18 @@ class Web:
     async def _ask(self, thing: _Thing, form: HttpForm, body: Any = None) -> bytes:
         await self._guard.check(form.url, thing.url)
         try:
-            async with self._client.stream(
-                form.method, form.url, **_request(form, thing, body)
-            ) as answer:
-                content = bytearray()
-                async for part in answer.aiter_bytes():
-                    content += part
-                    if len(content) > MAX_BYTES:
-                        raise LinkError(f"{thing.node} answers over {MAX_BYTES // 1024} kB")
+            async with (
+                asyncio.timeout(WHOLE_S),
+                self._client.stream(form.method, form.url, **_request(form, thing, body)) as answer,
+            ):
+                content = await _content(
+                    answer, MAX_BYTES, f"{thing.node} answers over {MAX_BYTES // 1024} kB"
+                )
+        except TimeoutError as error:
+            raise Unreachable(
+                f"{thing.node} does not come to an end of its answer at {form.url} within "
+                f"{WHOLE_S:.0f} s"
+            ) from error
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise Unreachable(
                 f"{thing.node} does not answer at {form.url} ({error or type(error).__name__})"
@@ -222,11 +236,11 @@ class Web:
         if answer.status_code in (401, 403):
             raise ShutOut(f"it answers {answer.status_code} to {form.method} {form.url}")
         if answer.status_code >= 400:
-            said = bytes(content[:120]).decode(errors="replace")
+            said = content[:120].decode(errors="replace")
             raise LinkError(
                 f"{thing.node} answers {answer.status_code} to {form.method} {form.url}: {said}"
             )
-        return bytes(content)
+        return content
 
     def _begin(self, thing: _Thing) -> None:
         streamed = set()
@@ -278,24 +292,24 @@ class Web:
                 raise LinkError(
                     f"{thing.node} answers to a reading of all its properties with something else"
                 )
-            payloads = {
-                name: json.dumps(content[name]).encode() for name in names if name in content
-            }
-        else:
-            payloads = {}
-            for name in names:
-                form = thing.reach.properties[name].read
-                if form is not None:
-                    payloads[name] = await self._ask(thing, form)
-        return [
-            one for name, payload in payloads.items() for one in self._values(thing, name, payload)
-        ]
+            return [
+                one
+                for name in names
+                if name in content
+                for one in self._values(thing, name, content[name])
+            ]
+        found = []
+        for name in names:
+            form = thing.reach.properties[name].read
+            if form is not None:
+                found += self._read_values(thing, name, await self._ask(thing, form))
+        return found
 
     async def _stream(self, thing: _Thing, name: str, form: HttpForm) -> None:
         """Follow a property."""
 
         def said(data: str) -> None:
-            if values := self._values(thing, name, data.encode()):
+            if values := self._read_values(thing, name, data.encode()):
                 self._observed(thing, values)
 
         await self._follow(thing, form, said)
@@ -310,27 +324,40 @@ class Web:
         """Hear a stream of events, for ever; one that ends is opened again."""
         failures = 0
         while True:
-            with contextlib.suppress(httpx.HTTPError, httpx_sse.SSEError, LinkError):
+            try:
                 await self._guard.check(form.url, thing.url)
                 sent = _request(form, thing, None)
                 async with httpx_sse.aconnect_sse(
                     self._client, form.method, form.url, timeout=None, **sent
                 ) as source:
-                    async for event in source.aiter_sse():
+                    events = bounded(source.response, thing.pace)
+                    async for event in events:
                         failures = 0
-                        said(event.data)
+                        said(event)
+            except TooMuch as error:
+                self._reports.refused(thing.node, str(error))
+            except (httpx.HTTPError, httpx_sse.SSEError, LinkError):
+                pass
             failures += 1
             await asyncio.sleep(PAUSES_S[min(failures, len(PAUSES_S)) - 1])
 
-    def _values(self, thing: _Thing, name: str, payload: bytes) -> list[Resolved]:
-        """What a property's payload has: one value, or those that are parts of it."""
+    def _read_values(self, thing: _Thing, name: str, payload: bytes) -> list[Resolved]:
+        try:
+            content = read_payload(payload)
+        except PickError as error:
+            self._reports.refused(thing.node, f"{name}: {error}")
+            return []
+        return self._values(thing, name, content)
+
+    def _values(self, thing: _Thing, name: str, content: Any) -> list[Resolved]:
+        """What a property has: one value, or those that are parts of it."""
         found = []
         for wire, kind in thing.kinds.items():
             whole, pointer = part_of(wire)
             if whole != name:
                 continue
             try:
-                found.append(pick_value(payload, Pick(pointer), kind, self._clock.now_ms(), wire))
+                found.append(pick_in(content, Pick(pointer), kind, self._clock.now_ms(), wire))
             except PickError as error:
                 self._reports.refused(thing.node, f"{wire}: {error}")
         return found
@@ -349,6 +376,15 @@ class Web:
 def _number(value: Any) -> Any:
     """A whole number as a whole number: a node that wants an integer refuses 5.0."""
     return int(value) if isinstance(value, float) and value.is_integer() else value
+
+
+async def _content(answer: httpx.Response, most: int, too_much: str) -> bytes:
+    content = bytearray()
+    async for part in answer.aiter_raw():
+        content += part
+        if len(content) > most:
+            raise LinkError(too_much)
+    return bytes(content)
 
 
 def _request(form: HttpForm, thing: _Thing, body: Any) -> dict[str, Any]:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from hombi.core.topics import valid_filter, valid_name
-from hombi.links.pace import Pace
+from hombi.links.pace import Pace, cost_of
 from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt.contract import Acknowledge, Rights, Sessions, Wire
 from hombi.links.wifi.mqtt.decoding import MAX_PACKET, Reader
@@ -23,8 +23,6 @@ from hombi.links.wifi.mqtt.wire import MalformedPacket
 # What a filter to subscribe to costs of an account's pace: it is looked up in all that
 # is retained.
 FILTER_COST = 5.0
-# What is larger makes more work, and counts as several.
-BYTES_AT_ONCE = 512
 # How many packets of one client are handled before it is the others' turn.
 SLICE = 100
 RECEIVE_MAXIMUM = 2_048
@@ -400,5 +398,5 @@ def _cost(packet: p.Packet) -> float:
     if isinstance(packet, p.Subscribe | p.Unsubscribe):
         return 1.0 + FILTER_COST * len(packet.filters)
     if isinstance(packet, p.Publish):
-        return 1.0 + len(packet.payload) // BYTES_AT_ONCE
+        return cost_of(len(packet.payload))
     return 0.0 if isinstance(packet, p.Puback | p.Disconnect | p.Connect) else 1.0
