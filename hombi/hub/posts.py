@@ -62,7 +62,9 @@ class Posts(Part):
         except PickError as error:
             self._nodes.refused(node.address, f"{name}: {error}")
             raise Invalid(f"{address}: {error}") from error
-        return await self._commit(node, [replace(picked, name=entity.wire_name)])
+        taken, committed = self._take(node, [replace(picked, name=entity.wire_name)])
+        await committed
+        return taken
 
     async def pack(self, node: Node, payload: bytes) -> Taken:
         """Readings that a node posted as SenML; returns once they are committed.
@@ -81,21 +83,27 @@ class Posts(Part):
             raise Invalid(str(error)) from error
         for what in refused[:REFUSALS_TOLD]:
             self._nodes.refused(node.address, what)
-        taken = Taken(refused=refused)
+        taken, commits = Taken(refused=refused), list[asyncio.Future[None]]()
         # One of a node after another, a part at a time: what a node kept for a week
         # holds nobody else up.
         async with self._turns[node.address]:
             for begin in range(0, max(1, len(values)), AT_ONCE):
-                part = await self._commit(node, values[begin : begin + AT_ONCE])
+                part, committed = self._take(node, values[begin : begin + AT_ONCE])
                 taken.stored += part.stored
                 taken.refused += part.refused
+                commits.append(committed)
+                if begin + AT_ONCE < len(values):
+                    await asyncio.sleep(0)
+        await asyncio.gather(*commits)
         return taken
 
     def _heard(self, address: str, payload: bytes, node: Node) -> None:
         topic = f"intake/{address}"
         self._messages.note(Heard("http", topic, payload, node.address, node.address))
 
-    async def _commit(self, node: Node, values: Sequence[Resolved]) -> Taken:
+    def _take(self, node: Node, values: Sequence[Resolved]) -> tuple[Taken, asyncio.Future[None]]:
+        """What became of values that a node sent, and when what is stored of them is
+        committed. Raises Busy."""
         committed: asyncio.Future[None] = asyncio.get_running_loop().create_future()
         if self._writer.full:
             raise Busy(
@@ -109,6 +117,6 @@ class Posts(Part):
                 committed.set_result(None)
 
         taken = self._intake.observed(node.address, values, safe)
-        if taken.stored:  # nothing is awaited for a node that was taken out a moment ago
-            await committed
-        return taken
+        if not taken.stored:  # nothing is awaited for a node that was taken out a moment ago
+            safe()
+        return taken, committed
