@@ -45,7 +45,7 @@ async def limit_of(scope: MutableMapping[str, Any]) -> int:
     """How large a body may be. Only who has signed in may send a large file: it is kept
     on the disk while it comes."""
     path = scope["path"]
-    if path.startswith(INTAKE):
+    if path == INTAKE:
         return MAX_PACK
     file = path.endswith(FILES) and scope["method"] == "POST"
     if file and await sync_to_async(_known)(ASGIRequest(scope, io.BytesIO())):

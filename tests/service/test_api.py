@@ -219,6 +219,8 @@ def test_a_body_that_is_too_large_is_refused_before_it_is_read(
 ) -> None:
     large = b"[" + b" " * (1024 * 1024) + b"]"
     assert rack.post(large, raw=True).status_code == 413
+    value = f"{service.url}/api/intake/cellar-rack/humidity"
+    assert httpx.post(value, content=b" " * 300_000).status_code == 413, "one value is small"
     chunks = (b" " * 65536 for _ in range(200))
     answer = httpx.post(
         f"{service.url}/api/arrivals", content=chunks, headers={"Content-Type": "application/json"}
