@@ -48,3 +48,29 @@ def says(answer: bytes) -> Answer:
         await writer.drain()
 
     return say
+
+
+def drips(begins: bytes, again: bytes = b" ") -> Answer:
+    """Says a little again and again, for ever."""
+
+    async def drip(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        await head_of(reader)
+        writer.write(begins)
+        while True:
+            writer.write(again)
+            await asyncio.sleep(0.05)
+
+    return drip
+
+
+def pours(begins: bytes, again: bytes = b" " * 65_536) -> Answer:
+    """Says much, as fast as it is taken, for ever."""
+
+    async def pour(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        await head_of(reader)
+        writer.write(begins)
+        while True:
+            writer.write(again)
+            await writer.drain()
+
+    return pour

@@ -67,6 +67,10 @@ _DECODER = msgspec.json.Decoder(list[Record])
 _ENCODER = msgspec.json.Encoder()
 
 
+# A pack of more bytes takes so long to read that others should have a turn meanwhile.
+LARGE_PACK = 16 * 1024
+
+
 def read_pack(payload: bytes, now_ms: int) -> tuple[list[Resolved], list[str]]:
     """The values of a pack, and what of it cannot be taken. Raises SenmlError for what
     is no pack at all."""

@@ -3,12 +3,14 @@ waits for them."""
 
 from __future__ import annotations
 
+import asyncio
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
 from msgspec.structs import replace
 
+from hombi.core.after import after
 from hombi.core.errors import NotASample
 from hombi.core.node_clock import NodeClock
 from hombi.core.senml import Resolved
@@ -36,6 +38,8 @@ FRESH_MS = 10 * 60_000
 AHEAD_MS = 1_000
 # How many readings of an entity are remembered to tell a resent one from another.
 RECENT = 16
+# So many of one pack are taken before others have a turn.
+AT_ONCE = 250
 
 
 class Listener(Protocol):
@@ -87,11 +91,44 @@ class Intake(Part):
         What cannot be taken (no such entity, a wrong unit, a time that cannot be) is
         listed in the answer and journaled; the rest of the pack is stored all the same.
         """
-        taken = Taken()
+        taken, now = Taken(), self._clock.now_ms()
+        node = self._welcome(node_address, values, now, taken)
+        if node is not None:
+            self._take(node, self._on_time(node, values, now), now, acknowledge, taken)
+        return taken
+
+    async def observed_in_parts(
+        self,
+        node_address: str,
+        values: Sequence[Resolved],
+        acknowledge: Callable[[], None] | None,
+    ) -> Taken:
+        """The same for a pack that may be large: others have their turn after each part
+        of it. What the stamps say of the node's clock, they say as a whole."""
+        taken, now = Taken(), self._clock.now_ms()
+        node = self._welcome(node_address, values, now, taken)
+        if node is None:
+            return taken
+        values = self._on_time(node, values, now)
+        begins = range(0, max(1, len(values)), AT_ONCE)
+        safe = None if acknowledge is None else after(len(begins), acknowledge)
+        for begin in begins:
+            if self._house.nodes.get(node_address) is node:
+                self._take(node, values[begin : begin + AT_ONCE], now, safe, taken)
+            elif safe is not None:  # it was taken out meanwhile
+                safe()
+            if begin != begins[-1]:
+                await asyncio.sleep(0)
+        return taken
+
+    def _welcome(
+        self, node_address: str, values: Sequence[Resolved], now: int, taken: Taken
+    ) -> Node | None:
+        """The node that sent these, if they can be taken now."""
         node = self._house.nodes.get(node_address)
         if node is None:
             taken.refused.append(f"no node {node_address} is admitted")
-            return taken
+            return None
         if self._writer.full:
             # Not acknowledged: whoever keeps what was not acknowledged sends it again
             # when there is room.
@@ -99,24 +136,34 @@ class Intake(Part):
             what = "the disk does not keep up; readings are not taken in"
             self.context.announce(ReadingsRefused(node=node.address, what=what))
             taken.refused.append("the hub holds as many readings as it can; send them again later")
-            return taken
-        now = self._clock.now_ms()
+            return None
         self.heard(node, now)
+        return node
+
+    def _take(
+        self,
+        node: Node,
+        values: Sequence[Resolved],
+        now: int,
+        acknowledge: Callable[[], None] | None,
+        taken: Taken,
+    ) -> None:
         rows: list[Row] = []
         fresh: list[tuple[Entity, Reading]] = []
-        for value in self._on_time(node, values, now):
+        refused: list[str] = []
+        for value in values:
             entity = node.by_wire_name.get(value.name)
             if entity is None:
                 if value.name in node.settings:
                     told = SettingTold(node=node.address, wire_name=value.name, value=value.value)
                     self.context.announce(told)
                 else:
-                    taken.refused.append(f"{node.address} has no entity {value.name[:60]!r}")
+                    refused.append(f"{node.address} has no entity {value.name[:60]!r}")
                 continue
             try:
                 sample = sample_of(value, entity.kind, entity.wire_unit, now)
             except NotASample as error:
-                taken.refused.append(f"{entity.address}: {error}")
+                refused.append(f"{entity.address}: {error}")
                 continue
             sample = _apart(entity, sample, now, stamped=value.stamped)
             channel = self._channel(entity, sample)
@@ -139,10 +186,11 @@ class Intake(Part):
                 )
             )
             fresh.append((entity, reading))
-        taken.stored = len(rows)
-        if taken.refused:
-            node.refused += len(taken.refused)
-            self.context.announce(ReadingRefused(node=node.address, what=taken.refused[0]))
+        taken.stored += len(rows)
+        taken.refused += refused
+        if refused:
+            node.refused += len(refused)
+            self.context.announce(ReadingRefused(node=node.address, what=refused[0]))
         if rows:
             self._writer.put(rows, acknowledge)
         elif acknowledge is not None:
@@ -150,7 +198,6 @@ class Intake(Part):
         # What is decided because of them is committed with them or after them.
         for entity, reading in fresh:
             self._spread(entity, reading, now)
-        return taken
 
     def _channel(self, entity: Entity, sample: Sample) -> Channel:
         """The channel over which a sample came; a unit that was never sent before is

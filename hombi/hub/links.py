@@ -61,7 +61,7 @@ class LinkReports:
 
     def __init__(self, link: str, context: Context, keeper: Keeper, to: Reports) -> None:
         self._link, self._keeper, self._to = link, keeper, to
-        guarded = context.tasks.guarded
+        guarded, self._failed = context.tasks.guarded, context.tasks.failed
         self._observed = guarded(f"{link}: readings", to.observed)
         self._presence = guarded(f"{link}: a node that came or went", to.presence)
         self._alive = guarded(f"{link}: a sign of life", to.alive)
@@ -77,6 +77,14 @@ class LinkReports:
         self, node: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None
     ) -> None:
         self._observed(node, values, acknowledge)
+
+    async def observed_in_parts(
+        self, node: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None
+    ) -> None:
+        try:
+            await self._to.observed_in_parts(node, values, acknowledge)
+        except Exception as error:  # noqa: BLE001 - as what is guarded
+            self._failed(f"{self._link}: readings", error)
 
     def presence(self, node: str, here: bool) -> None:
         self._presence(node, here)

@@ -82,6 +82,11 @@ class Nodes(Part):
     ) -> None:
         self._intake.observed(node, values, acknowledge)
 
+    async def observed_in_parts(
+        self, node: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None
+    ) -> None:
+        await self._intake.observed_in_parts(node, values, acknowledge)
+
     def presence(self, node: str, here: bool) -> None:
         found = self.house.nodes.get(node)
         if found is None:

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import asyncio
 from collections import defaultdict
-from collections.abc import Sequence
 
 from msgspec.structs import replace
 
 from hombi.core.errors import SenmlError
 from hombi.core.house_facts import did_you_mean
 from hombi.core.picking import PickError, pick_posted
-from hombi.core.senml import Resolved, read_pack
+from hombi.core.senml import LARGE_PACK, read_pack
 from hombi.hub.errors import Busy, Invalid, NotFound
 from hombi.hub.house import Node
 from hombi.hub.intake import Intake, Taken
@@ -22,8 +21,6 @@ from hombi.hub.writer import Writer
 from hombi.links.base import Heard
 
 REFUSALS_TOLD = 5
-LARGE = 16 * 1024
-AT_ONCE = 500
 
 
 class Posts(Part):
@@ -62,8 +59,11 @@ class Posts(Part):
         except PickError as error:
             self._nodes.refused(node.address, f"{name}: {error}")
             raise Invalid(f"{address}: {error}") from error
-        taken, committed = self._take(node, [replace(picked, name=entity.wire_name)])
-        await committed
+        committed = self._welcome(node)
+        value = replace(picked, name=entity.wire_name)
+        taken = self._intake.observed(node.address, [value], committed.set)
+        if taken.stored:  # nothing is awaited for a node that was taken out a moment ago
+            await committed.wait()
         return taken
 
     async def pack(self, node: Node, payload: bytes) -> Taken:
@@ -74,7 +74,7 @@ class Posts(Part):
         self._heard(node.address, payload, node)
         now = self.context.clock.now_ms()
         try:
-            if len(payload) > LARGE:  # reading it takes long, and others have their turn
+            if len(payload) > LARGE_PACK:  # reading it takes long, and others have their turn
                 values, refused = await asyncio.to_thread(read_pack, payload, now)
             else:
                 values, refused = read_pack(payload, now)
@@ -83,40 +83,25 @@ class Posts(Part):
             raise Invalid(str(error)) from error
         for what in refused[:REFUSALS_TOLD]:
             self._nodes.refused(node.address, what)
-        taken, commits = Taken(refused=refused), list[asyncio.Future[None]]()
-        # One of a node after another, a part at a time: what a node kept for a week
-        # holds nobody else up.
+        # One of a node after another: many at once would leave the others few turns.
         async with self._turns[node.address]:
-            for begin in range(0, max(1, len(values)), AT_ONCE):
-                part, committed = self._take(node, values[begin : begin + AT_ONCE])
-                taken.stored += part.stored
-                taken.refused += part.refused
-                commits.append(committed)
-                if begin + AT_ONCE < len(values):
-                    await asyncio.sleep(0)
-        await asyncio.gather(*commits)
+            committed = self._welcome(node)
+            taken = await self._intake.observed_in_parts(node.address, values, committed.set)
+        if taken.stored:
+            await committed.wait()
+        taken.refused[:0] = refused
         return taken
 
     def _heard(self, address: str, payload: bytes, node: Node) -> None:
         topic = f"intake/{address}"
         self._messages.note(Heard("http", topic, payload, node.address, node.address))
 
-    def _take(self, node: Node, values: Sequence[Resolved]) -> tuple[Taken, asyncio.Future[None]]:
-        """What became of values that a node sent, and when what is stored of them is
-        committed. Raises Busy."""
-        committed: asyncio.Future[None] = asyncio.get_running_loop().create_future()
+    def _welcome(self, node: Node) -> asyncio.Event:
+        """The node is here; set once what it sends is committed. Raises Busy."""
         if self._writer.full:
             raise Busy(
                 "the hub holds as many readings as it can until the disk takes them; send "
                 "these again later"
             )
         self._nodes.presence(node.address, here=True)
-
-        def safe() -> None:
-            if not committed.done():
-                committed.set_result(None)
-
-        taken = self._intake.observed(node.address, values, safe)
-        if not taken.stored:  # nothing is awaited for a node that was taken out a moment ago
-            safe()
-        return taken, committed
+        return asyncio.Event()

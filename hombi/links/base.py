@@ -141,14 +141,20 @@ class Check:
 
 
 class Reports(Protocol):
-    """The hub's side: what a driver tells it. All of it is plain and synchronous;
-    nothing here waits."""
+    """The hub's side: what a driver tells it. All of it is plain and synchronous, and
+    nothing here waits, but for `observed_in_parts`."""
 
     def observed(
         self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None
     ) -> None:
         """A node sent values. `acknowledge` is called after they are committed; None
         when the sender waits for nothing."""
+
+    async def observed_in_parts(
+        self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None
+    ) -> None:
+        """The same for thousands of values: a part at a time, so that others have their
+        turn. Returns when all are taken."""
 
     def presence(self, node: str, here: bool) -> None:
         """A node came, or is gone."""

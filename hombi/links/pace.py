@@ -10,15 +10,13 @@ from dataclasses import dataclass
 
 RATE_PER_S = 1_000.0
 BURST = 2_000.0
-
-
-# What is larger makes more work, and counts as several.
-BYTES_AT_ONCE = 512
+# What has more bytes makes more work, and counts as several.
+BYTES_OF_ONE = 512
 
 
 def cost_of(length: int) -> float:
-    """What a message of so many bytes takes of its sender's pace."""
-    return 1.0 + length // BYTES_AT_ONCE
+    """What a message of so many bytes takes of its sender's pace, where it is read."""
+    return 1.0 + length // BYTES_OF_ONE
 
 
 @dataclass(slots=True)

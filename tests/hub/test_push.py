@@ -22,7 +22,7 @@ from hombi.hub.notices.push import WebPush, fresh_vapid_key
 from hombi.hub.notices.sending import Fate, Sent
 from hombi.hub.ports import DeliveryRecord, PhoneRecord
 from tests.certificates import Authority
-from tests.raw_server import Answer, head_of, says, service
+from tests.raw_server import Answer, drips, head_of, pours, says, service
 
 DELIVERY = DeliveryRecord(1, 1, "desk", "n-1", "Door left open", "The boathouse – 4 min", "/", 7)
 PHONE_KEY, AUTH = ec.generate_private_key(ec.SECP256R1()), bytes(range(16))
@@ -122,14 +122,9 @@ async def test_whatever_a_push_service_answers_is_a_fate(
 
 
 async def test_what_a_push_service_says_without_end_is_not_listened_to() -> None:
-    async def pour(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        await head_of(reader)
-        writer.write(b"HTTP/1.1 201 Created\r\nContent-Length: 99999999999\r\n\r\n")
-        while True:
-            writer.write(b"x" * 65536)
-            await writer.drain()
-
-    assert (await told(pour)).fate is Fate.DELIVERED
+    assert (
+        await told(pours(b"HTTP/1.1 201 Created\r\nContent-Length: 99999999999\r\n\r\n"))
+    ).fate is Fate.DELIVERED
 
 
 async def test_a_push_service_that_says_a_little_again_and_again_has_a_time_for_all_of_it(
@@ -137,13 +132,7 @@ async def test_a_push_service_that_says_a_little_again_and_again_has_a_time_for_
 ) -> None:
     monkeypatch.setattr(push, "TIMEOUT_S", 0.4)
 
-    async def drip(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        await head_of(reader)
-        for sign in b"HTTP/1.1 201 Created" * 99:
-            writer.write(bytes([sign]))
-            await asyncio.sleep(0.05)
-
-    sent = await told(drip)
+    sent = await told(drips(b"HTTP/1.1 201 Created", b"x"))
     assert (sent.fate, "TimeoutError" in sent.problem) == (Fate.LATER, True)
 
 

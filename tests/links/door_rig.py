@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
+from hombi.links.pace import cost_of
 from hombi.links.wifi.mqtt import connection as c
 from hombi.links.wifi.mqtt import contract as d
 from hombi.links.wifi.mqtt import door
@@ -49,6 +50,9 @@ class Rights:
 
     def may_subscribe(self, name_filter: str) -> bool:
         return name_filter.startswith(f"{self.account}/") or self.account == "watcher"
+
+    def cost(self, length: int) -> float:
+        return cost_of(length) if self.account == "rack" else 1.0
 
 
 @dataclass

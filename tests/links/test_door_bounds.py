@@ -69,11 +69,14 @@ def test_an_account_has_one_pace_over_all_its_connections(house: House) -> None:
     assert len(house.host.heard) == 2_000
 
 
-def test_a_large_message_costs_as_much_pace_as_what_it_could_hold(house: House) -> None:
-    rack, _ = house.enter("rack")
+@pytest.mark.parametrize(("account", "heard"), [("rack", 2_000 // 196), ("mister", 100)])
+def test_a_large_message_costs_the_pace_that_its_account_says(
+    house: House, account: str, heard: int
+) -> None:
+    connection, _ = house.enter(account)
     for _ in range(100):
-        house.say(rack, p.Publish("rack/readings", b"x" * 100_000))
-    assert len(house.host.heard) == 2_000 // (1 + 100_000 // 512)
+        house.say(connection, p.Publish(f"{account}/readings", b"x" * 100_000))
+    assert len(house.host.heard) == heard
 
 
 def test_asking_again_and_again_costs_pace_too(house: House) -> None:

@@ -16,7 +16,7 @@ from hombi.links.wifi.origins import Guard
 from hombi.links.wifi.web import Web
 from hombi.links.work import Work
 from tests.house import CLIMATE, description
-from tests.raw_server import Answer, head_of, says, service
+from tests.raw_server import Answer, drips, head_of, pours, says, service
 
 HEAD = b"HTTP/1.1 200 OK\r\nContent-Type: application/td+json\r\nConnection: close\r\n"
 
@@ -53,15 +53,8 @@ async def test_it_asks_for_what_is_not_packed_and_unpacks_nothing() -> None:
 
 
 async def test_an_answer_without_end_is_not_gathered() -> None:
-    async def pour(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        await head_of(reader)
-        writer.write(HEAD + b"\r\n")
-        while True:
-            writer.write(b" " * 65_536)
-            await writer.drain()
-
     with pytest.raises(LinkError, match=r"over \d+ kB"):
-        await looked_at(pour)
+        await looked_at(pours(HEAD + b"\r\n"))
 
 
 async def test_a_node_that_says_a_little_again_and_again_has_a_time_for_all_of_it(
@@ -69,12 +62,5 @@ async def test_a_node_that_says_a_little_again_and_again_has_a_time_for_all_of_i
 ) -> None:
     monkeypatch.setattr(web, "WHOLE_S", 0.4)
 
-    async def drip(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        await head_of(reader)
-        writer.write(HEAD + b"\r\n")
-        while True:
-            writer.write(b" ")
-            await asyncio.sleep(0.05)
-
-    with pytest.raises(LinkError, match="does not come to an end"):
-        await looked_at(drip)
+    with pytest.raises(LinkError, match="did not finish its answer within"):
+        await looked_at(drips(HEAD + b"\r\n"))

@@ -46,6 +46,11 @@ class Told:
         if acknowledge is not None:
             acknowledge()
 
+    async def observed_in_parts(
+        self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None
+    ) -> None:
+        self.observed(node, values, acknowledge)
+
     def presence(self, node: str, here: bool) -> None:
         self.here[node] = here
 

@@ -144,7 +144,7 @@ def unpack(path: Path, passphrase: str = "", into: Path | None = None) -> About:
         raise BackupError(f"{path} cannot be opened: {error}") from error
     except _DAMAGED as error:
         raise BackupError(
-            f"{path} is damaged, or no backup of Hombi ({error or type(error).__name__})"
+            f"{path} is damaged, or no backup of Hombi ({str(error) or type(error).__name__})"
         ) from error
 
 

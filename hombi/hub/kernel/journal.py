@@ -22,7 +22,7 @@ BURST, BURST_MS = 10, 60_000
 # While the disk is full, this many entries wait for room; then the oldest go.
 MAX_KEPT = 1_000
 AGAIN_S, SETTLED_S = 1.0, 2.0
-# So many are written in one go: each costs the disk as much as all.
+# So many are written in one go: a commit costs as much for one as for all.
 AT_ONCE = 100
 
 

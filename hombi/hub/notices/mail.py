@@ -130,7 +130,7 @@ def _send(
         return Sent(Fate.LATER, f"{where} has a certificate that is not trusted "
                                 f"({error.verify_message}); see mail.ca")  # fmt: skip
     except (OSError, smtplib.SMTPException) as error:
-        return Sent(Fate.LATER, f"{where} cannot be reached ({error or type(error).__name__})")
+        return Sent(Fate.LATER, f"{where} cannot be reached ({str(error) or type(error).__name__})")
     except ValueError as error:
         return Sent(Fate.IMPOSSIBLE, f"this cannot be a mail ({error})")
     return Sent(Fate.DELIVERED)

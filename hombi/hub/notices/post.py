@@ -55,7 +55,8 @@ class Post:
                 status, wait = answer.status_code, answer.headers.get("Retry-After", "")
         except (TimeoutError, httpx.HTTPError, httpx.InvalidURL) as error:
             return Sent(
-                Fate.LATER, f"{way.endpoint} cannot be reached ({error or type(error).__name__})"
+                Fate.LATER,
+                f"{way.endpoint} cannot be reached ({str(error) or type(error).__name__})",
             )
         if 200 <= status < 300:
             return Sent(Fate.DELIVERED)

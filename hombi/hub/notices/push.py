@@ -86,10 +86,10 @@ class WebPush:
         try:
             service = httpx.URL(phone.endpoint)
         except httpx.InvalidURL as error:
-            return Sent(Fate.IMPOSSIBLE, f"the endpoint of this phone is no address: {error}")
+            return Sent(Fate.IMPOSSIBLE, f"this phone's endpoint is not an address: {error}")
         name = service.netloc.decode()
         try:
-            addresses = addresses_of(service.host)
+            addresses = addresses_of(service.raw_host.decode())
         except OSError:
             return Sent(Fate.LATER, f"the push service at {name} cannot be found")
         if not is_named(phone.endpoint, self.services) and leads_inside(addresses):
@@ -159,7 +159,7 @@ async def _posted(
                     service.copy_with(host=untried.popleft()),
                     content=body,
                     headers={**headers, "Host": service.netloc.decode()},
-                    extensions={"sni_hostname": service.host},
+                    extensions={"sni_hostname": service.raw_host.decode()},
                 ) as answer:
                     return _fate(answer)
             except (httpx.ConnectError, httpx.ConnectTimeout):

@@ -109,7 +109,7 @@ class Authority:
         except (OSError, ValueError, TypeError, InvalidSignature) as error:
             raise AuthorityError(
                 f"the house's authority in {path} cannot be read "
-                f"({error or type(error).__name__}). "
+                f"({str(error) or type(error).__name__}). "
                 "Put the file back from a backup. If there is none, delete it and start the hub "
                 "again: a new authority is made, and every device must trust the house anew"
             ) from error

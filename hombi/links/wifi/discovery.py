@@ -78,7 +78,7 @@ class Discovery:
     def _cannot(self, error: Exception) -> None:
         self.problem = (
             f"this network does not let the hub find nodes by itself "
-            f"({error or type(error).__name__})"
+            f"({str(error) or type(error).__name__})"
         )
         log.warning("%s", self.problem)
 

@@ -18,7 +18,7 @@ _ENDS = (b"\n\n", b"\r\r", b"\r\n\r\n")
 
 
 class TooMuch(LinkError):
-    """An event has no end."""
+    """An event is too long, or has no end."""
 
 
 async def bounded(answer: httpx.Response, pace: Pace) -> AsyncIterator[str]:
@@ -48,5 +48,5 @@ class _Measured(httpx.AsyncByteStream):
         async for part in self._answer.aiter_raw():
             length = 0 if any(end in part for end in _ENDS) else length + len(part)
             if length > MAX_EVENT:
-                raise TooMuch(f"an event of it has no end within {MAX_EVENT // 1024} kB")
+                raise TooMuch(f"it sent an event of more than {MAX_EVENT // 1024} kB")
             yield part

@@ -11,13 +11,13 @@ from collections.abc import Callable
 from dataclasses import replace
 from functools import partial
 
+from hombi.core.after import after
 from hombi.links.base import Clock, Heard, LinkError, OwnReports, Unreachable, Wired
 from hombi.links.pace import Pace, cost_of
 from hombi.links.thing_description import part_of
 from hombi.links.wifi.broker import Broker
 from hombi.links.wifi.forms import MqttForm, Reach
 from hombi.links.wifi.mqtt.decoding import MAX_PACKET
-from hombi.links.wifi.mqtt.delivery import after
 from hombi.links.wifi.mqtt.door import Door
 from hombi.links.wifi.mqtt.packets import Publish
 from hombi.links.wifi.picks import Picks, Sent
@@ -69,8 +69,9 @@ class Foreign:
             acknowledge()
             return
         if len(payload) > MAX_PACKET:  # a broker carries larger ones than the hub's own door
-            what = f"a message under {topic[:60]} has {len(payload) // 1024} kB; "
-            self._reports.refused(whose[0], f"{what}up to {MAX_PACKET // 1024} kB are looked into")
+            what = f"a message under {topic[:60]} has {len(payload) // 1024} kB"
+            limit = f"the hub reads messages of up to {MAX_PACKET // 1024} kB"
+            self._reports.refused(whose[0], f"{what}; {limit}")
             acknowledge()
             return
         pace = self._paces.setdefault(whose[0], Pace())
@@ -81,7 +82,7 @@ class Foreign:
         values = self.picks.pick(via, topic, payload, self._clock.now_ms(), self._reports.refused)
         if not values:
             acknowledge()
-        safe = after(len(values), lambda reason=0: acknowledge())
+        safe = after(len(values), acknowledge)
         for node, resolved in values.items():
             self._reports.presence(node, here=True)
             self._reports.observed(node, resolved, safe)

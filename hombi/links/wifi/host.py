@@ -7,16 +7,12 @@ import time
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from hombi.core.errors import SenmlError
-from hombi.core.senml import Resolved, read_pack
 from hombi.links.base import Clock, Heard, Keys, OwnReports
-from hombi.links.wifi.large_packs import LargePacks
 from hombi.links.wifi.mqtt.contract import Acknowledge, Rights
-from hombi.links.wifi.mqtt.packets import BAD_PAYLOAD, Publish
+from hombi.links.wifi.mqtt.packets import Publish
+from hombi.links.wifi.packs import Packs
 from hombi.links.wifi.rights import NodeRights, ToolRights
 from hombi.links.work import Work
-
-REFUSALS_TOLD = 5
 
 
 class DoorHost:
@@ -30,7 +26,7 @@ class DoorHost:
         foreign: Callable[[str, Publish, Acknowledge], None],
         work: Work,
     ) -> None:
-        self._large = LargePacks(self._take, work)
+        self._packs = Packs(reports, work)
         self._reports, self._keys, self._clock = reports, keys, clock
         self._foreign = foreign
 
@@ -54,31 +50,11 @@ class DoorHost:
         node = rights.account
         self._reports.heard(Heard("door", message.topic, message.payload, node, node, message.qos))
         if message.topic.endswith("/readings"):
-            now_ms = self._clock.now_ms()
-            if self._large.wants(node, message.payload):
-                self._large.add(node, message.payload, now_ms, acknowledge)
-                return
-            try:
-                values, refused = read_pack(message.payload, now_ms)
-            except SenmlError as error:
-                values, refused = [], [str(error)]
-            self._take(node, values, refused, acknowledge)
+            self._packs.came(node, message.payload, self._clock.now_ms(), acknowledge)
             return
         if message.payload == b"gone":
             self._reports.presence(node, here=False)
         acknowledge()
-
-    def _take(
-        self, node: str, values: list[Resolved], refused: list[str], acknowledge: Acknowledge
-    ) -> None:
-        for what in refused[:REFUSALS_TOLD]:
-            self._reports.refused(node, what)
-        if values:
-            self._reports.observed(node, values, acknowledge)
-        else:
-            # 3.1.1 has no way to tell the sender; without an acknowledgement it would
-            # send the same for ever.
-            acknowledge(BAD_PAYLOAD if refused else 0)
 
     def connected(self, rights: Rights) -> None:
         if isinstance(rights, NodeRights):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from hombi.core.topics import covers, matches
+from hombi.links.pace import cost_of
 
 PREFIX = "hombi"
 
@@ -41,6 +42,9 @@ class NodeRights:
     def may_subscribe(self, name_filter: str) -> bool:
         return name_filter.startswith(f"{PREFIX}/{self.account}/")
 
+    def cost(self, length: int) -> float:
+        return cost_of(length)  # each byte of it is read
+
 
 @dataclass(frozen=True, slots=True)
 class ToolRights:
@@ -55,3 +59,6 @@ class ToolRights:
 
     def may_subscribe(self, name_filter: str) -> bool:
         return any(covers(one, name_filter) for one in self.subscribe)
+
+    def cost(self, length: int) -> float:
+        return 1.0  # it is passed on as it is

@@ -135,12 +135,10 @@ class Web:
                     f"no Thing Description",
                 )
         except TimeoutError as error:
-            raise LinkError(
-                f"{url} does not come to an end of its answer within {WHOLE_S:.0f} s"
-            ) from error
+            raise LinkError(f"{url} did not finish its answer within {WHOLE_S:.0f} s") from error
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise LinkError(
-                f"nothing answers at {url} ({error or type(error).__name__})"
+                f"nothing answers at {url} ({str(error) or type(error).__name__})"
             ) from error
         try:
             description = json.loads(body)
@@ -222,12 +220,11 @@ class Web:
                 )
         except TimeoutError as error:
             raise Unreachable(
-                f"{thing.node} does not come to an end of its answer at {form.url} within "
-                f"{WHOLE_S:.0f} s"
+                f"{thing.node} did not finish its answer at {form.url} within {WHOLE_S:.0f} s"
             ) from error
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise Unreachable(
-                f"{thing.node} does not answer at {form.url} ({error or type(error).__name__})"
+                f"{thing.node} does not answer at {form.url} ({str(error) or type(error).__name__})"
             ) from error
         if answer.is_redirect:
             raise LinkError(
@@ -330,8 +327,7 @@ class Web:
                 async with httpx_sse.aconnect_sse(
                     self._client, form.method, form.url, timeout=None, **sent
                 ) as source:
-                    events = bounded(source.response, thing.pace)
-                    async for event in events:
+                    async for event in bounded(source.response, thing.pace):
                         failures = 0
                         said(event)
             except TooMuch as error:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 from hombi.core.topics import valid_filter, valid_name
-from hombi.links.pace import Pace, cost_of
+from hombi.links.pace import Pace
 from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt.contract import Acknowledge, Rights, Sessions, Wire
 from hombi.links.wifi.mqtt.decoding import MAX_PACKET, Reader
@@ -101,7 +101,7 @@ class Connection:
                 if not self._arrived or not self.open:
                     return None
                 packet = self._arrived[0]
-                if not self._pace.take(_cost(packet)):
+                if not self._pace.take(self._cost(packet)):
                     # Beyond its pace it is read more slowly; what it sends without a
                     # promise (QoS 0) is dropped.
                     if not isinstance(packet, p.Publish) or packet.qos:
@@ -391,12 +391,11 @@ class Connection:
             return p.QUOTA
         return 0
 
-
-def _cost(packet: p.Packet) -> float:
-    """What a packet takes of its account's pace. The answers to what the hub sends are
-    free."""
-    if isinstance(packet, p.Subscribe | p.Unsubscribe):
-        return 1.0 + FILTER_COST * len(packet.filters)
-    if isinstance(packet, p.Publish):
-        return cost_of(len(packet.payload))
-    return 0.0 if isinstance(packet, p.Puback | p.Disconnect | p.Connect) else 1.0
+    def _cost(self, packet: p.Packet) -> float:
+        """What a packet takes of its account's pace. The answers to what the hub sends
+        are free."""
+        if isinstance(packet, p.Subscribe | p.Unsubscribe):
+            return 1.0 + FILTER_COST * len(packet.filters)
+        if isinstance(packet, p.Publish) and self.rights is not None:
+            return self.rights.cost(len(packet.payload))
+        return 0.0 if isinstance(packet, p.Puback | p.Disconnect | p.Connect) else 1.0

@@ -37,6 +37,9 @@ class Rights(Protocol):
     def may_subscribe(self, name_filter: str) -> bool:
         """Whether it may hear everything that falls under this filter."""
 
+    def cost(self, length: int) -> float:
+        """What a message of so many bytes takes of its account's pace."""
+
 
 class Acknowledge(Protocol):
     """Tells the sender of a message that it is safe, or with a reason code of MQTT 5

@@ -25,14 +25,7 @@ def outgoing(message: p.Publish, subscriptions: list[Subscription], *, retain: b
 def when_both(acknowledge: Acknowledge, host: Host) -> Acknowledge:
     """An acknowledgement that waits for what its message left in sessions too: both
     must be on disk."""
-    one_more = after(2, acknowledge)
-    host.when_kept(one_more)
-    return one_more
-
-
-def after(parts: int, acknowledge: Acknowledge) -> Acknowledge:
-    """An acknowledgement of each of some parts: all must be on disk."""
-    worst, left = 0, parts
+    worst, left = 0, 2
 
     def one_more(reason: int = 0) -> None:
         nonlocal worst, left
@@ -40,6 +33,7 @@ def after(parts: int, acknowledge: Acknowledge) -> Acknowledge:
         if not left:
             acknowledge(worst)
 
+    host.when_kept(one_more)
     return one_more
 
 
