@@ -8,7 +8,7 @@ from bench.figures.disk import disk
 from bench.figures.household import consoles, keeping
 from bench.figures.intake import broker, intake, steady
 from bench.figures.radio import bluetooth, zigbee
-from bench.figures.reaction import reaction, sleepers
+from bench.figures.reaction import beside, reaction, sleepers
 from bench.figures.readings import chains
 from bench.figures.use import command_line, first_load, footprint, month, screen
 
@@ -22,6 +22,7 @@ ALL = {
         steady,
         disk,
         reaction,
+        beside,
         sleepers,
         zigbee,
         bluetooth,

@@ -6,7 +6,9 @@ import json
 import statistics
 import threading
 import time
+from collections.abc import Callable
 
+import httpx
 import paho.mqtt.client as paho
 
 from bench import rig
@@ -122,6 +124,67 @@ def reaction(samples: int = 400) -> list[Row]:
             median <= 1.5 * bare,
         ),
         ("automation among 500, p99", f"{p99:.1f} ms", "under 10 ms", p99 < 10),
+    ]
+
+
+def beside(calls: int = 600) -> list[Row]:
+    """The longest that an echo through the hub waits: beside calls of the API, with 200
+    readings/s of other traffic, and beside a pack of 1 MB."""
+    with rig.hub() as service:
+        others = rig.nodes(service, 10, 30)
+        rack = let_in(
+            service,
+            description("Rack", humidity={"type": "number", "unit": "%RH", "readOnly": True}),
+        )
+        stop = threading.Event()
+        thread = traffic(service.mqtt_port, others, stop)
+        mine = let_in(service, description("Plug", **PLUG))
+        echo = Pinger(
+            service.mqtt_port, mine, mine.topics["presence"], mine, mine.topics["presence"]
+        )
+
+        def longest(work: Callable[[], None]) -> float:
+            working = threading.Thread(target=work)
+            working.start()
+            times = []
+            while working.is_alive():
+                times.append(echo.ping("x" * 30))
+                time.sleep(0.002)
+            return max(times)
+
+        headers = {"Authorization": f"Bearer {service.token}"}
+        with httpx.Client(base_url=service.url, headers=headers) as http:
+            http.get("/api/house").raise_for_status()
+
+            def call() -> None:
+                for _ in range(calls):
+                    http.get("/api/house").raise_for_status()
+
+            api = longest(call)
+        now = round(time.time())
+        records = [{"n": "humidity", "v": n % 90, "t": now - n} for n in range(26_000)]
+        pack = json.dumps(records, separators=(",", ":")).encode()
+
+        def post() -> None:
+            assert rack.post(pack, raw=True).is_success
+
+        large = longest(post)
+        stop.set()
+        thread.join()
+        echo.close()
+    return [
+        (
+            f"an MQTT echo beside {calls} calls of the API and 200 readings/s, the longest",
+            f"{api:.0f} ms",
+            "under 25 ms",
+            api < 25,
+        ),
+        (
+            f"an MQTT echo beside a pack of {len(records):,} readings, the longest",
+            f"{large:.0f} ms",
+            "under 50 ms",
+            large < 50,
+        ),
     ]
 
 

@@ -49,7 +49,7 @@ def serve(data: Path, *, new_secrets: bool = False) -> None:
     """Run the hub on a data folder until it is told to stop. With `new_secrets` the
     sealed ones are forgotten first. Raises StartError."""
     sys.setswitchinterval(THREAD_TURN_S)
-    _share_heaps()
+    _spare_memory()
     try:
         prepare(data)
         config = load_config(data)
@@ -70,9 +70,11 @@ def serve(data: Path, *, new_secrets: bool = False) -> None:
             _tidy()
 
 
-def _share_heaps() -> None:
+def _spare_memory() -> None:
     """Have threads share two heaps. glibc gives each its own otherwise, and what one of
-    them needed once stays with it: a third more memory after a large import."""
+    them needed once stays with it: a third more memory after a large import. And have
+    large blocks go back to the system: otherwise glibc keeps them, once one of their
+    size was freed (4 MB after the console's heaviest pages)."""
     with contextlib.suppress(AttributeError, OSError):  # another C library has no mallopt
         libc = ctypes.CDLL(None)
         libc.mallopt(M_ARENA_MAX, 2)
