@@ -39,6 +39,8 @@ _WORDS = (
     ("Not connected", "the connection was lost"),
     ("disconnected", "the connection was lost"),
     ("NotConnected", "the connection was lost"),
+    ("AssertionError", "the connection was lost"),
+    ("KeyError", "the connection was lost"),
     (
         "AuthenticationFailed",
         "it refuses to be paired; if it was reset, take it out and let it in again",

@@ -33,7 +33,9 @@ FAILINGS_TO_TELL = 3
 READ_EVERY_S = 30.0
 HOLD_S = 60.0
 MOST_SIGNALS = 32
-TROUBLE = (BleakError, DBusError, OSError, TimeoutError, EOFError)
+# The last two are bleak's own: it looks up what is gone, where a node is lost in the
+# middle.
+TROUBLE = (BleakError, DBusError, OSError, TimeoutError, EOFError, AssertionError, LookupError)
 _UNPAIRED = ("NotAuthorized", "NotPermitted", "Insufficient", "Authentication")
 
 
@@ -106,7 +108,7 @@ async def _how_many(client: BleakClient, digital: BleakGATTCharacteristic) -> in
             return min(
                 max(1, bytes(await client.read_gatt_descriptor(descriptor))[0]), MOST_SIGNALS
             )
-    except (*TROUBLE, IndexError):
+    except TROUBLE:
         return 1
 
 

@@ -6,9 +6,11 @@ import asyncio
 import os
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import msgspec
 import pytest
+from bleak import BleakClient
 from dbus_fast import Message
 
 from hombi.lab.bluetooth_nodes import BluetoothNode
@@ -354,13 +356,44 @@ async def test_a_node_that_drops_at_once_is_left_in_peace_and_costs_no_socket(
         monkeypatch.setattr("hombi.links.bluetooth.peer.LONGEST_PAUSE_S", 0.0)
         settled = None
         for drops in DROPS:
-            await until(lambda drops=drops: node.device.connects - begun >= drops, 600)
+            await until(lambda drops=drops: node.device.connects - begun >= drops, 120)
             settled = settled or bus_sockets()
         assert bus_sockets() <= settled + 3, f"after {DROPS[-1]} connections"
         node.device.drops = False
         await until(lambda: rig.told.here["hen-lamp"])
         await rig.driver.send("hen-lamp", ON)
         assert node.on
+
+
+async def test_what_bleak_stumbles_over_costs_one_try(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    stumbles: list[Exception] = []
+
+    class Stumbling(BleakClient):
+        async def connect(self, **options: Any) -> None:
+            await super().connect(**options)
+            if stumbles:
+                raise stumbles.pop()
+
+        async def disconnect(self) -> None:
+            await super().disconnect()
+            if stumbles:
+                raise stumbles.pop()
+
+    monkeypatch.setattr("hombi.links.bluetooth.peer.BleakClient", Stumbling)
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        node = await rig.let_in("hen-lamp")
+        await until(lambda: rig.told.here.get("hen-lamp"))
+        # As it does where a node is lost while its services are looked up.
+        stumbles += [AssertionError(), KeyError("/org/bluez/hci0/dev_A/service0010")] * 4
+        stumbles.pop()  # that of the connection that stays
+        rig.house.bluez.disconnect(node.device)
+        await until(lambda: not stumbles)
+        await until(lambda: rig.told.here["hen-lamp"])
+        await rig.driver.send("hen-lamp", ON)
+        assert node.on
+        assert any("the connection was lost" in one for one in rig.told.refusals)
 
 
 async def test_a_node_that_is_back_is_connected_at_once(
