@@ -309,6 +309,19 @@ def test_a_page_that_cannot_be_loaded_says_so_and_tries_again(
     expect(console.get_by_role("link", name="Cellar too dry")).to_be_visible()
 
 
+def test_a_part_of_a_page_that_cannot_be_read_does_not_pass_for_nothing(
+    console: Page, cellar: Joined
+) -> None:
+    console.route("**/api/entities", lambda route: route.fulfill(status=500, body=""))
+    console.goto("/")
+    said = console.get_by_text("could not read all of this page")
+    expect(said).to_be_visible()
+    assert violations(console) == []
+    console.unroute("**/api/entities")
+    console.get_by_role("button", name="Read it again").click()
+    expect(said).to_be_hidden()
+
+
 def test_addresses_of_what_does_not_exist_say_so(console: Page, cellar: Joined) -> None:
     for path, said in (
         ("/rooms/attic", "There is no room attic"),

@@ -5,6 +5,7 @@ import { lazy, type ReactNode, Suspense, useEffect, useRef, useState } from "rea
 import { NavLink, useLocation, useNavigate } from "react-router";
 import { useHouse } from "../api/queries";
 import { ago, useNow } from "../ui/time";
+import { Unread } from "../ui/Unread";
 import { Boundary } from "./Boundary";
 import { keepFocus } from "./keepFocus";
 import { ThumbBar } from "./ThumbBar";
@@ -112,6 +113,7 @@ export function Shell({ person, children }: { person: string; children: ReactNod
           data-old={live === "lost" ? "" : undefined}
           className="outline-none"
         >
+          {live !== "lost" && <Unread />}
           {children}
         </main>
       </div>

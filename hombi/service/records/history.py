@@ -35,6 +35,7 @@ STORE = (
     "INSERT OR IGNORE INTO records_reading (entity_id, at_ms, channel, sent, value, quality) "
     "VALUES (%s, %s, %s, %s, %s, %s)"
 )
+THERE = "SELECT id FROM records_entity WHERE id IN ({})"
 REWRITE = (
     "UPDATE records_reading SET sent = %s, value = %s, quality = %s "
     "WHERE entity_id = %s AND at_ms = %s"
@@ -111,7 +112,7 @@ class DatabaseHistory:
         alone = not connection.in_atomic_block
         if alone and newest.add(rows):
             return
-        with transaction.atomic():
+        with transaction.atomic(savepoint=False):
             # There is no room for more, or one is there already: that is the one that
             # stays.
             if alone or newest.has_any(rows):
@@ -149,12 +150,13 @@ class DatabaseHistory:
         # A node may have been taken out with its history while its last readings were
         # on their way.
         numbers = {row[0] for row in rows}
-        known = set(m.Entity.objects.filter(pk__in=numbers).values_list("pk", flat=True))
-        if len(known) < len(numbers):
-            rows = [row for row in rows if row[0] in known]
-        # A sample that is its value takes no place.
-        made = [(*row[:3], None if row[3] == row[4] else row[3], *row[4:]) for row in rows]
-        with transaction.atomic(), connection.cursor() as cursor:
+        with transaction.atomic(savepoint=False), connection.cursor() as cursor:
+            cursor.execute(THERE.format(", ".join(map(str, numbers))))
+            known = {number for (number,) in cursor.fetchall()}
+            if len(known) < len(numbers):
+                rows = [row for row in rows if row[0] in known]
+            # A sample that is its value takes no place.
+            made = [(*row[:3], None if row[3] == row[4] else row[3], *row[4:]) for row in rows]
             cursor.executemany(STORE, made)
 
     def series(

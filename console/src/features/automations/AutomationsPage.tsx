@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import * as changes from "../../api/changes";
 import type { Automation } from "../../api/client";
-import { keys, useAutomations } from "../../api/queries";
+import { keys, useAutomations, useSequences } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { Ago, Await, Empty, Labelled, Mark, Page } from "../../ui/parts";
 import { Scenes } from "./Scenes";
@@ -12,6 +12,7 @@ import { Sequences } from "./Sequences";
 
 export function AutomationsPage() {
   const automations = useAutomations();
+  const sequences = useSequences();
   return (
     <Page
       title="Automations"
@@ -33,8 +34,9 @@ export function AutomationsPage() {
           )
         }
       </Await>
-      <Sequences />
-      <Scenes />
+      {/* What comes late must not move from under a finger what is there already. */}
+      {!automations.isPending && <Sequences />}
+      {!automations.isPending && !sequences.isPending && <Scenes />}
     </Page>
   );
 }

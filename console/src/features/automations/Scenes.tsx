@@ -6,7 +6,7 @@ import { keys, useEntities, useScenes } from "../../api/queries";
 import { shown } from "../../api/readings";
 import { useChange } from "../../api/useChange";
 import { SceneButton } from "../../parts/board/SceneButton";
-import { Button, Failure, Labelled } from "../../ui/parts";
+import { Await, Button, Failure, Labelled } from "../../ui/parts";
 import { Ticks } from "../../ui/Ticks";
 import { visible } from "../../ui/visible";
 
@@ -24,44 +24,48 @@ export function Scenes() {
       <h2 id="scenes" className="mb-3 text-2xl">
         Scenes
       </h2>
-      <ul>
-        {(scenes.data ?? []).map((one) => (
-          <li
-            key={one.scene}
-            className="rule flex flex-wrap items-start gap-x-6 gap-y-2 border-t py-3"
-          >
-            <div className="w-48">
-              <SceneButton scene={one.scene} />
-            </div>
-            <p className="min-w-0 grow basis-64">
-              {one.states.map((state) => (
-                <span
-                  key={state.entity}
-                  className={`mr-4 ${state.there ? "" : "text-faint line-through"}`}
-                >
-                  {visible(state.spoken)} {state.shown}
+      <Await of={scenes} lines={1}>
+        {(found) => (
+          <ul>
+            {found.map((one) => (
+              <li
+                key={one.scene}
+                className="rule flex flex-wrap items-start gap-x-6 gap-y-2 border-t py-3"
+              >
+                <div className="w-48">
+                  <SceneButton scene={one.scene} />
+                </div>
+                <p className="min-w-0 grow basis-64">
+                  {one.states.map((state) => (
+                    <span
+                      key={state.entity}
+                      className={`mr-4 ${state.there ? "" : "text-faint line-through"}`}
+                    >
+                      {visible(state.spoken)} {state.shown}
+                    </span>
+                  ))}
+                </p>
+                <span className="flex gap-4">
+                  <button
+                    type="button"
+                    className="text-act underline"
+                    onClick={() => record.mutate(one.title)}
+                  >
+                    record anew<span className="sr-only"> {one.title}</span>
+                  </button>
+                  <button
+                    type="button"
+                    className="text-act underline"
+                    onClick={() => remove.mutate(one.scene)}
+                  >
+                    remove<span className="sr-only"> {one.title}</span>
+                  </button>
                 </span>
-              ))}
-            </p>
-            <span className="flex gap-4">
-              <button
-                type="button"
-                className="text-act underline"
-                onClick={() => record.mutate(one.title)}
-              >
-                record anew<span className="sr-only"> {one.title}</span>
-              </button>
-              <button
-                type="button"
-                className="text-act underline"
-                onClick={() => remove.mutate(one.scene)}
-              >
-                remove<span className="sr-only"> {one.title}</span>
-              </button>
-            </span>
-          </li>
-        ))}
-      </ul>
+              </li>
+            ))}
+          </ul>
+        )}
+      </Await>
       {(remove.error ?? record.error) && (
         <Failure error={(remove.error ?? record.error) as Error} />
       )}

@@ -5,7 +5,7 @@ import * as changes from "../../api/changes";
 import { api, ask, HubError, type Sequence } from "../../api/client";
 import { keys, useSequences } from "../../api/queries";
 import { useChange } from "../../api/useChange";
-import { Button, Failure, Mark } from "../../ui/parts";
+import { Await, Button, Failure, Mark } from "../../ui/parts";
 import { TextEditor } from "../../ui/TextEditor";
 import { useCompletes } from "./useCompletes";
 
@@ -29,7 +29,17 @@ export function Sequences() {
       <p className="mb-3 text-faint">
         Lists of actions with a name. An automation runs one with <code>run = "…"</code>.
       </p>
-      {(sequences.data ?? []).map((one) => (
+      <Await of={sequences} lines={1}>
+        {(found) => <All sequences={found} />}
+      </Await>
+    </section>
+  );
+}
+
+function All({ sequences }: { sequences: Sequence[] }) {
+  return (
+    <>
+      {sequences.map((one) => (
         <Fold
           key={one.sequence}
           head={
@@ -49,7 +59,7 @@ export function Sequences() {
       <Fold head={<b>Write a sequence</b>}>
         <Editor />
       </Fold>
-    </section>
+    </>
   );
 }
 

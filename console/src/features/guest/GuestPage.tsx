@@ -7,6 +7,7 @@ import { useLive } from "../../app/useLive";
 import { Board, type Known } from "../../parts/board/Board";
 import { roomBoard, usualTiles } from "../../parts/board/tiles";
 import { Await, Button, Empty } from "../../ui/parts";
+import { Unread } from "../../ui/Unread";
 import { visible } from "../../ui/visible";
 
 export function GuestPage({ person }: { person: string }) {
@@ -32,10 +33,12 @@ export function GuestPage({ person }: { person: string }) {
           <Button onClick={() => leave.mutate(undefined)}>Sign out</Button>
         </span>
       </header>
-      {live === "lost" && (
+      {live === "lost" ? (
         <p role="status" className="mb-4 text-madder">
           The hub does not answer. Trying again …
         </p>
+      ) : (
+        <Unread />
       )}
       <Await of={house} lines={6}>
         {({ floors }) => {

@@ -17,6 +17,7 @@ import { SwitchControl } from "../../parts/SwitchControl";
 import { trend } from "../../parts/trend";
 import { Shape } from "../../ui/parts";
 import { clock, day, hourOf, useNow } from "../../ui/time";
+import { Unread } from "../../ui/Unread";
 import { visible } from "../../ui/visible";
 import { fitting, isNight, placeAt, sentence } from "./wall";
 
@@ -57,6 +58,7 @@ export function WallPage() {
   if (!house.data || !entities.data || !dashboards.data)
     return (
       <main className="p-8">
+        {lostAt === 0 && <Unread />}
         <Shape lines={6} />
       </main>
     );
@@ -104,6 +106,7 @@ export function WallPage() {
           )}
         </ul>
       </main>
+      {lostAt === 0 && <Unread />}
       <footer className="mt-4 flex items-baseline justify-between text-faint text-sm">
         {!visitor && (
           <Link to={room ? `/rooms/${room}` : `/dashboards/${dashboard}`}>Leave the wall</Link>
