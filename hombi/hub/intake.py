@@ -231,11 +231,15 @@ class Intake(Part):
         """The values of a node whose clock is wrong, by the hub's; what it had buffered
         keeps its stamps."""
         clock, was_wrong = node.clock, node.clock.wrong
-        newest = max((value.at_ms for value in values if not value.stamped), default=None)
+        newest, from_boot = None, False
+        for value in values:
+            from_boot = from_boot or value.from_boot
+            if not value.stamped and (newest is None or value.at_ms > newest):
+                newest = value.at_ms
         if newest is not None:
             clock.learn(newest, now)
         if values:
-            clock.from_boot = any(value.from_boot for value in values)
+            clock.from_boot = from_boot
         if clock.wrong and not was_wrong:
             how = clock_said(clock)
             self.context.announce(ClockWrong(node=node.address, title=node.title, how=how))

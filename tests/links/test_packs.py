@@ -67,7 +67,8 @@ async def test_many_small_packs_that_waited_are_taken_in_few_turns() -> None:
     house.came("large", pack(*[1.0] * 2_000))
     for number in range(20 * AT_ONCE):
         house.came("small", pack(float(number)))
-    await until(lambda: len(house.said) > 0)
+    while not house.said:
+        await asyncio.sleep(0)
     while len(house.said) < 20 * AT_ONCE + 1:
         turns += 1
         await asyncio.sleep(0)

@@ -41,6 +41,7 @@ from hombi.core.automation.schema import schema
 from hombi.core.automation.state import (
     Acknowledged,
     Began,
+    Called,
     EdgeKind,
     Event,
     Passed,
@@ -66,6 +67,7 @@ __all__ = [
     "Action",
     "Again",
     "Began",
+    "Called",
     "Comparison",
     "Course",
     "Doing",

@@ -96,7 +96,7 @@ class _Teller:
 
     def _value(self, watch: Watch, part: State) -> Line:
         sight = self.found.sights[watch.entity]
-        name, wanted = sight.spoken, watch.wanted
+        name, wanted = self._name(watch), watch.wanted
         if not sight.known:
             return Line(False, f"{name} was not heard in the time before.")
         if sight.quality >= Quality.STUCK or sight.value is None:
@@ -117,6 +117,9 @@ class _Teller:
             known = math.isfinite(limit)
             then = f" ({show_limit(limit, watch.kind) if known else 'not known'} then)"
         return Line(so, f"{said}, {'' if so else 'not '}{wanted}{then}.")
+
+    def _name(self, watch: Watch) -> str:
+        return self.world.called(watch.entity).spoken
 
     def _timed(self, watch: Watch, part: State, name: str) -> Line:
         so = part.phase in (Phase.ON, Phase.WAITING)
@@ -156,7 +159,7 @@ class _Teller:
             sight = self.found.sights[watch.entity]
             wanted = watch.wanted
             value = "not known" if sight.value is None else show_value(sight.value, watch.kind)
-            text = f"It may act only while {sight.spoken} is {wanted}; it was {value}."
+            text = f"It may act only while {self._name(watch)} is {wanted}; it was {value}."
             found.append(Line(is_so(watch, sight, self.world), text))
         if self.program.anyone:
             home = somebody(self.program, self.world)

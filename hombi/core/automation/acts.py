@@ -31,7 +31,7 @@ def begin(
     program: Program, state: State, edge: EdgeKind, fields: Mapping[str, str], world: World
 ) -> Done:
     """The actions of an edge, up to the first wait."""
-    return _walk(_actions(program, edge), edge.value, 0, state, fields, world)
+    return _walk(program.flows[edge], edge.value, 0, state, fields, world)
 
 
 def resume(program: Program, state: State, world: World) -> Done:
@@ -43,8 +43,8 @@ def resume(program: Program, state: State, world: World) -> Done:
         if not first.edge:
             effects.append(SwitchTo(first.entity, first.to))
             continue
-        actions = _actions(program, EdgeKind(first.edge))
-        state, more = _walk(actions, first.edge, place, state, first.fields, world)
+        steps = program.flows[EdgeKind(first.edge)]
+        state, more = _walk(steps, first.edge, place, state, first.fields, world)
         effects += more
     return state, effects
 
@@ -77,7 +77,7 @@ def _goes_on_at(program: Program, waiting: Waiting, state: State, world: World) 
         return 0 if late else None
     if not waiting.until:
         return waiting.place if late and not _queued(state, waiting) else None
-    steps = flow(_actions(program, EdgeKind(waiting.edge)))
+    steps = program.flows[EdgeKind(waiting.edge)]
     one = steps[waiting.place] if waiting.place < len(steps) else None
     if not isinstance(one, WaitUntil) or (late and not one.goes_on):
         return len(steps)
@@ -152,19 +152,15 @@ def next_act_ms(program: Program, state: State) -> int | None:
     return min(moments, default=None)
 
 
-def _actions(program: Program, edge: EdgeKind) -> Sequence[Step]:
-    return {EdgeKind.START: program.starts, EdgeKind.END: program.ends}.get(edge, ())
-
-
 def _walk(
-    actions: Sequence[Step],
+    steps: Flow,
     edge: str,
     place: int,
     state: State,
     fields: Mapping[str, str],
     world: World,
 ) -> Done:
-    walk = _Walk(flow(actions), edge, fields, world, list(state.waits))
+    walk = _Walk(steps, edge, fields, world, list(state.waits))
     walk.go(place)
     return replace(state, waits=tuple(walk.waits)), walk.effects
 
@@ -227,8 +223,10 @@ class _Walk:
         if isinstance(action, (Switch, Set)):
             # What is switched anew does not go back at a moment of before.
             self.waits[:] = [w for w in self.waits if w.edge or w.entity != action.entity]
+            if not for_ms:
+                return
             back = action.back(self.world.sight(action.entity).value)
-            if for_ms and back is not None:
+            if back is not None:
                 due = self.world.now_ms + for_ms
                 self.waits.append(Waiting(due, entity=action.entity, to=back))
 

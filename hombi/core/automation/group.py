@@ -88,7 +88,7 @@ def _whole(
     decided = next((one for one in edges if one.edge is EdgeKind.START), None)
     present = [one.now(world) or one for one in program.parts]
     said = "; ".join(
-        f"{world.sight(watch.entity).spoken}: {watch.comparison.seen(part.value, watch.kind)}"
+        f"{world.called(watch.entity).spoken}: {watch.comparison.seen(part.value, watch.kind)}"
         for watch, part, so in zip(present, state.parts, on, strict=True)
         if so and part.value is not None
     )
@@ -134,4 +134,4 @@ def _why(base: Why, edge: EdgeKind, now: int, held: int, text: str) -> Why:
 
 
 def _of(why: Why, world: World) -> str:
-    return f"{world.sight(why.entity).spoken}: {why.text}"
+    return f"{world.called(why.entity).spoken}: {why.text}"

@@ -149,10 +149,10 @@ def _also(program: Program, world: World) -> str:
     for watch in program.when:
         sight = world.sight(watch.entity)
         if not is_so(watch, sight, world):
-            wanted = watch.wanted
+            name, wanted = world.called(watch.entity).spoken, watch.wanted
             if not sight.known or sight.value is None:
-                return f"{sight.spoken} was not known to be {wanted}"
-            return f"{sight.spoken} was {show_value(sight.value, watch.kind)}, not {wanted}"
+                return f"{name} was not known to be {wanted}"
+            return f"{name} was {show_value(sight.value, watch.kind)}, not {wanted}"
     if program.anyone and not somebody(program, world):
         return "nobody was home"
     return ""
@@ -255,14 +255,14 @@ def _fields(program: Program, why: Why | None, state: State, world: World) -> di
         lasted = show_span(why.held_ms if why is not None else 0)
         said = {"name": program.name, "entity": program.name, "room": "", "value": clock}
         return {**said, "limit": clock, "held": lasted, "for": lasted}
-    sight = world.sight(watch.entity)
-    value = why.seen if why is not None else sight.value
+    value = why.seen if why is not None else world.sight(watch.entity).value
+    spoken, room = world.called(watch.entity)
     limit = limit_of(watch, world) if why is None else why.limit
     held = world.now_ms - state.since_ms if why is None else why.held_ms
     return {
         "name": program.name,
-        "entity": sight.spoken,
-        "room": sight.room,
+        "entity": spoken,
+        "room": room,
         "value": "not known" if value is None else show_value(value, watch.kind),
         "limit": show_limit(limit, watch.kind),
         "held": show_span(held),

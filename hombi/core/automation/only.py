@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta, tzinfo
 from functools import lru_cache
 from typing import Any
@@ -35,11 +35,12 @@ class Only:
     between: tuple[DayTime, DayTime] | None = None
     days: frozenset[int] = frozenset()
     dates: Dates = ()
+    # Whether it may act at all times; asked for in each step.
+    always: bool = field(init=False, compare=False, repr=False)
 
-    @property
-    def always(self) -> bool:
-        """Whether it may act at all times."""
-        return self.between is None and not self.days and not self.dates
+    def __post_init__(self) -> None:
+        always = self.between is None and not self.days and not self.dates
+        object.__setattr__(self, "always", always)
 
     def allows(self, now_ms: int, zone: tzinfo) -> bool:
         """Whether it may act at this moment."""

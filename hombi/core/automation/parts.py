@@ -206,10 +206,14 @@ def _decide(
     if not only.allow_start(world):
         waits = state.phase is Phase.WAITING
         return (state if waits else replace(state, phase=Phase.WAITING)), None
-    said = compared.seen(value, watch.kind)
-    said += f", held for {show_span(held)}" if watch.held_ms else ""
+    said = (_begun, watch, value, held)
     why = Why(EdgeKind.START, now, value, compared.limit, held, said, entity=watch.entity)
     return replace(state, phase=Phase.ON, since_ms=now), why
+
+
+def _begun(watch: Watch, value: float, held: int) -> str:
+    said = watch.comparison.seen(value, watch.kind)
+    return said + (f", held for {show_span(held)}" if watch.held_ms else "")
 
 
 def _hours_over(watch: Watch, state: State, over: str, now: int) -> tuple[State, Why]:
@@ -226,13 +230,18 @@ def _hours_over(watch: Watch, state: State, over: str, now: int) -> tuple[State,
 
 
 def _ended(watch: Watch, value: float, held: int, now: int) -> Why:
-    compared, kind = watch.comparison, watch.kind
+    compared = watch.comparison
     target = compared.limit if compared.until is None else compared.until
+    said = (_over, watch, value, target, held)
+    return Why(EdgeKind.END, now, value, target, held, said, entity=watch.entity)
+
+
+def _over(watch: Watch, value: float, target: float, held: int) -> str:
+    kind = watch.kind
     seen = show_value(value, kind)
     back = f"it is {seen}" if kind.words else f"{seen}, back past {show_limit(target, kind)}"
     back += f", for {show_span(watch.until_held_ms)}" if watch.until_held_ms else ""
-    text = f"{back}, after {show_span(held)}"
-    return Why(EdgeKind.END, now, value, target, held, text, entity=watch.entity)
+    return f"{back}, after {show_span(held)}"
 
 
 def _lost(watch: Watch, state: State, now: int) -> tuple[State, Why]:

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 from hombi.core.automation.actions import Notify, Set, Step, Switch
 from hombi.core.automation.comparisons import Is
-from hombi.core.automation.flow import asked, each
+from hombi.core.automation.flow import Flow, asked, each, flow
 from hombi.core.automation.moments import Moment
 from hombi.core.automation.only import Only
+from hombi.core.automation.state import EdgeKind
 from hombi.core.automation.watch import Lost, Watch
 from hombi.core.kinds import KINDS
 from hombi.core.values import show_span
@@ -62,6 +63,12 @@ class Program:
     moment: Moment | None = None
     again: Again = Again.AFRESH
     anyone: tuple[Watch, ...] = ()
+    # The actions of its edges in the order in which they are done.
+    flows: Mapping[EdgeKind, Flow] = field(init=False, compare=False, repr=False)
+
+    def __post_init__(self) -> None:
+        flows = {EdgeKind.START: flow(self.starts), EdgeKind.END: flow(self.ends)}
+        object.__setattr__(self, "flows", {EdgeKind.LOST: [], **flows})
 
     @property
     def parts(self) -> tuple[Watch, ...]:

@@ -21,7 +21,7 @@ from hombi.core.automation.actions import Effect
 from hombi.core.automation.machine import due_ms, lost_ms, sooner, step
 from hombi.core.automation.parts import unmoved
 from hombi.core.automation.program import Program
-from hombi.core.automation.state import Began, Passed, Phase, Seen, Sight, State, Why, World
+from hombi.core.automation.state import Began, Called, Passed, Phase, Seen, Sight, State, Why, World
 from hombi.core.kinds import Kind
 from hombi.core.quality import Quality
 from hombi.core.rhythm import GAPS_TO_KNOW, learned, patience
@@ -100,12 +100,16 @@ class Past:
     def sight(self, entity: str) -> Sight:
         known = self._known.get(entity)
         # What is only switched has no past here.
-        return Sight(entity) if known is None else known.sight(self.now_ms)
+        return Sight() if known is None else known.sight(self.now_ms)
+
+    def called(self, entity: str) -> Called:
+        known = self._known.get(entity)
+        return Called(entity) if known is None else known.called
 
 
 class _Entity:
     def __init__(self, course: Course) -> None:
-        self._spoken, self._room = course.spoken, course.room
+        self.called = Called(course.spoken, course.room)
         self._states = course.kind.words is not None
         self._latest: Reading | None = None
         self._interval_ms, self._gaps = 0.0, 0
@@ -164,12 +168,9 @@ class _Entity:
             rhythm = patience(self._interval_ms)
         latest = self._latest
         if latest is None:
-            return Sight(self._spoken, self._room, rhythm_ms=rhythm)
+            return Sight(rhythm_ms=rhythm)
         heard = now_ms if self._states else latest.at_ms
-        return Sight(
-            self._spoken, self._room, latest.value, latest.quality,
-            known=True, rhythm_ms=rhythm, heard_ms=heard,
-        )  # fmt: skip
+        return Sight(latest.value, latest.quality, known=True, rhythm_ms=rhythm, heard_ms=heard)
 
 
 def replay(

@@ -6,7 +6,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import tzinfo
 from enum import StrEnum
-from typing import NamedTuple, Protocol
+from typing import Any, NamedTuple, Protocol
 
 import msgspec
 from msgspec.structs import replace
@@ -91,8 +91,7 @@ class State(msgspec.Struct, frozen=True):
 # What an automation is stepped with
 
 
-@dataclass(frozen=True, slots=True)
-class Seen:
+class Seen(msgspec.Struct, frozen=True):
     """An entity has a new reading (the first one that it watches, unless another is
     named); a value of None is no value."""
 
@@ -134,8 +133,6 @@ class Sight(NamedTuple):
     `rhythm_ms` is how long it may usually go unheard, 0 while that is not known, and
     `heard_ms` when it (with two states, its node) was heard last, 0 for never."""
 
-    spoken: str = ""
-    room: str = ""
     value: float | None = None
     quality: Quality = Quality.GOOD
     known: bool = False
@@ -143,6 +140,13 @@ class Sight(NamedTuple):
     silent: bool = False
     rhythm_ms: float = 0.0
     heard_ms: int = 0
+
+
+class Called(NamedTuple):
+    """What people call one entity, and its room."""
+
+    spoken: str
+    room: str = ""
 
 
 class World(Protocol):
@@ -165,6 +169,9 @@ class World(Protocol):
     def sight(self, entity: str) -> Sight:
         """What is known of an entity now."""
 
+    def called(self, entity: str) -> Called:
+        """What it is called; apart from the sight, since only texts ask for it."""
+
 
 class EdgeKind(StrEnum):
     """What an edge is: the start or the end of a watched state, or that one that is on
@@ -175,21 +182,29 @@ class EdgeKind(StrEnum):
     LOST = "lost"
 
 
-@dataclass(frozen=True, slots=True)
-class Why:
+class Why(msgspec.Struct, frozen=True):
     """The account of one decision: which edge it was, what was seen, what it was
-    compared with, and how long it had been so. `lost` says that it came of a value that
-    is no longer heard."""
+    compared with, and how long it had been so. `said` says it in words, or is who says
+    it and of what: what is to be switched does not wait for that. `lost` says that it
+    came of a value that is no longer heard."""
 
     edge: EdgeKind
     at_ms: int
     seen: float
     limit: float
     held_ms: int
-    text: str
+    said: str | tuple[Any, ...]
     lost: bool = False
     # The entity that decided, where several are watched.
     entity: str = ""
+
+    @property
+    def text(self) -> str:
+        """It in words."""
+        if isinstance(self.said, str):
+            return self.said
+        says, *words = self.said
+        return str(says(*words))
 
 
 class Step(NamedTuple):

@@ -3,7 +3,7 @@ others."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any, Protocol
 
 from hombi.core.automation import (
@@ -50,6 +50,12 @@ class Teller(Protocol):
 
     def forget(self, subject: str) -> None:
         """What was told of it before belongs to a time that is past."""
+
+
+def first_switches(effects: Sequence[Effect]) -> int:
+    """How many of them switch something before anything else is to be done."""
+    others = (n for n, one in enumerate(effects) if not isinstance(one, SwitchTo | Recall))
+    return next(others, len(effects))
 
 
 class Effects:

@@ -4,7 +4,6 @@ the readings that caused it."""
 from __future__ import annotations
 
 import asyncio
-import contextlib
 import dataclasses
 import logging
 from collections.abc import Callable, Iterator, Sequence
@@ -42,16 +41,13 @@ from hombi.core.names import slug
 from hombi.core.series import Reading
 from hombi.core.toml_text import Mistake, Place
 from hombi.hub.automations.duties import Duties
-from hombi.hub.automations.effects import Effects, Teller
+from hombi.hub.automations.effects import Effects, Teller, first_switches
 from hombi.hub.automations.named import NamedValues
 from hombi.hub.automations.runner import HouseNow, Runner, state_of
 from hombi.hub.automations.starts import Starts
-from hombi.hub.automations.telling import buttons_of, over_text
+from hombi.hub.automations.telling import buttons_of, edge_event, over_text
 from hombi.hub.errors import Invalid
 from hombi.hub.events import (
-    AutomationBlind,
-    AutomationEnded,
-    AutomationStarted,
     AutomationStopped,
     ClockSet,
     EntitiesChanged,
@@ -80,11 +76,6 @@ RESERVED = frozenset({"new", "check", "schema", "write", "edit", "replay", "rehe
 LOOK_EVERY_S, AGAIN_MS = 5.0, 1_000
 # An automation that starts itself this often in one chain of causes is stopped.
 ROUNDS = 5
-_EVENTS: dict[EdgeKind, type[AutomationStarted | AutomationEnded | AutomationBlind]] = {
-    EdgeKind.START: AutomationStarted,
-    EdgeKind.END: AutomationEnded,
-    EdgeKind.LOST: AutomationBlind,
-}
 
 
 class Automations(Part):
@@ -112,8 +103,9 @@ class Automations(Part):
         self._timer: Timer | None = None
         self._timer_ms = 0
         self._effects = Effects(context, house, teller, self._put_on_duty, self._buttons)
-        # Those that a reading has stepped, and how they stood before, while it does.
-        self._stepped: list[tuple[Runner, State]] | None = None
+        # Those that a reading has stepped, while it does, and what is left to do about
+        # each.
+        self._stepped: list[tuple[Runner, Callable[[], None]]] | None = None
         self._duties = Duties()
         self.changing = asyncio.Lock()
         intake.hear(self)
@@ -266,24 +258,22 @@ class Automations(Part):
         runners = self._by_entity.get(entity.address)
         if runners:
             seen = Seen(reading.value, reading.quality, entity.address)
-            with self._acting_first():
+            led_to = self._stepped is not None  # by another reading
+            if not led_to:
+                self._stepped = []
+            try:
                 for runner in list(runners):
                     self.step(runner, seen)
+            finally:
+                if not led_to:
+                    self._keep_stepped()
 
-    @contextlib.contextmanager
-    def _acting_first(self) -> Iterator[None]:
-        """What one does because of a reading does not wait until those before it are
-        kept."""
-        if self._stepped is not None:  # one reading led to another
-            yield
-            return
-        self._stepped = []
-        try:
-            yield
-        finally:
-            stepped, self._stepped = self._stepped, None
-            for runner, before in stepped:
-                self._guarded(runner, partial(self._follow_up, runner, before))
+    def _keep_stepped(self) -> None:
+        """Only now: what one does because of a reading does not wait until those before
+        it are told of and kept."""
+        stepped, self._stepped = self._stepped, None
+        for runner, rest in stepped or ():
+            self._guarded(runner, rest)
 
     def time_passed(self) -> None:
         """Step every automation whose time has come, and set the timer for the next."""
@@ -331,13 +321,20 @@ class Automations(Part):
         runner.state = done.state
         if done.why is not None and not self._may_act(runner, program, done.why):
             return
-        self._act(runner, program, done)
+        acts = done.why is not None or bool(done.effects)
+        chain = self._switch(runner, program, done) if acts else ()
         if isinstance(event, Taken):
+            self._act(runner, program, done, chain)
             return
-        if self._stepped is None:
+
+        def rest() -> None:
+            self._act(runner, program, done, chain)
             self._follow_up(runner, before)
+
+        if self._stepped is None:
+            rest()
         else:
-            self._stepped.append((runner, before))
+            self._stepped.append((runner, rest))
 
     def _follow_up(self, runner: Runner, before: State) -> None:
         """Keep where it stands after a step, and see when it is to be stepped next."""
@@ -370,26 +367,29 @@ class Automations(Part):
         self._stop(runner, f"it starts itself again and again ({way} → {name})")
         return False
 
-    def _act(self, runner: Runner, program: Program, done: Step) -> None:
-        """Begin what is to be done, in its order, and say why."""
+    def _switch(self, runner: Runner, program: Program, done: Step) -> tuple[str, ...]:
+        """Do what comes first, if that is to switch something: nothing is told or kept
+        before. The automations that led to it, this one last."""
+        name, why = runner.record.slug, done.why
+        chain = (*(self._effects.chain(program, why) if why is not None else ()), name)
+        chain = chain[-4 * ROUNDS :]
+        if first := done.effects[: first_switches(done.effects)]:
+            now = self.context.clock.now_ms()
+            self._effects.carry_out(first, name, runner.actor, chain, now)
+        return chain
+
+    def _act(self, runner: Runner, program: Program, done: Step, chain: tuple[str, ...]) -> None:
+        """Say why, and do the rest of what is to be done, in its order."""
+        if done.why is None and not done.effects:
+            return
         why, name, now = done.why, runner.record.slug, self.context.clock.now_ms()
-        chain: tuple[str, ...] = (name,)
         if why is not None:
-            event = _EVENTS[why.edge](
-                automation=name,
-                entity=why.entity or program.watch.entity,
-                title=program.name,
-                why=why.text,
-                value=why.seen,
-                limit=why.limit,
-                held_ms=why.held_ms,
-            )
-            self.context.announce(event, runner.actor)
+            self.context.announce(edge_event(name, program, why), runner.actor)
             if why.edge is EdgeKind.START:
                 self.starts.add(name, now)
                 self._effects.forget(name)
-            chain = (*self._effects.chain(program, why), name)[-4 * ROUNDS :]
-        self._effects.carry_out(done.effects, name, runner.actor, chain, now)
+        left = done.effects[first_switches(done.effects) :]
+        self._effects.carry_out(left, name, runner.actor, chain, now)
         told = any(isinstance(effect, Tell) for effect in done.effects)
         if why is None or why.edge is EdgeKind.START:
             return

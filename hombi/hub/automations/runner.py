@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import tzinfo
+from functools import cached_property
 from typing import Any, NamedTuple
 
 import msgspec
 
-from hombi.core.automation import Program, Sight, State
+from hombi.core.automation import Called, Program, Sight, State
 from hombi.core.quality import Quality
 from hombi.core.toml_text import Mistake
 from hombi.hub.house import House
@@ -29,18 +30,22 @@ class HouseNow(NamedTuple):
         """What is known of an entity now."""
         found = self.house.entities.get(entity)
         if found is None:
-            return Sight(entity, present=False, silent=True)
+            return Sight(present=False, silent=True)
         node, latest = found.node, found.latest
         present = node is None or (node.heard_in_this_run and not (node.silent or node.left))
-        room = found.room.name if found.room else ""
         value, quality = (None, Quality.GOOD) if latest is None else (latest.value, latest.quality)
         known, silent, rhythm_ms = latest is not None, found.unheard, found.rhythm_ms
         heard_ms = found.heard_ms
         if node is not None and found.kind.words is not None:
             heard_ms = max(heard_ms, node.heard_ms)
-        return Sight(
-            found.spoken, room, value, quality, known, present, silent, rhythm_ms, heard_ms
-        )
+        return Sight(value, quality, known, present, silent, rhythm_ms, heard_ms)
+
+    def called(self, entity: str) -> Called:
+        """What an entity is called."""
+        found = self.house.entities.get(entity)
+        if found is None:
+            return Called(entity)
+        return Called(found.spoken, found.room.name if found.room else "")
 
 
 @dataclass
@@ -68,7 +73,7 @@ class Runner:
         """What it is called, beside its address."""
         return (self.program.name,) if self.program else ()
 
-    @property
+    @cached_property
     def actor(self) -> Actor:
         """Who it is when it changes something."""
         name = self.program.name if self.program else self.record.slug

@@ -1,16 +1,37 @@
-"""What goes with a notice of an automation: the buttons that a phone offers, and how it
-is now when it is over."""
+"""What is told of an automation: that it started or ended, and what goes with its
+notices, the buttons that a phone offers and how it is now when it is over."""
 
 from __future__ import annotations
 
 from typing import Any
 
-from hombi.core.automation import Program
+from hombi.core.automation import EdgeKind, Program, Why
 from hombi.core.automation.actions import Switch
 from hombi.core.automation.flow import each
 from hombi.core.values import show_value
+from hombi.hub.events import AutomationBlind, AutomationEnded, AutomationStarted
 from hombi.hub.house import Entity, House
+from hombi.hub.kernel import Event
 from hombi.hub.notices.buttons import ACKNOWLEDGE, HUSH, OFF
+
+_EDGES: dict[EdgeKind, type[AutomationStarted | AutomationEnded | AutomationBlind]] = {
+    EdgeKind.START: AutomationStarted,
+    EdgeKind.END: AutomationEnded,
+    EdgeKind.LOST: AutomationBlind,
+}
+
+
+def edge_event(name: str, program: Program, why: Why) -> Event:
+    """An automation started or ended, or cannot see any more, and why."""
+    return _EDGES[why.edge](
+        automation=name,
+        entity=why.entity or program.watch.entity,
+        title=program.name,
+        why=why.text,
+        value=why.seen,
+        limit=why.limit,
+        held_ms=why.held_ms,
+    )
 
 
 def buttons_of(name: str, program: Program, house: House) -> tuple[dict[str, Any], ...]:

@@ -34,15 +34,22 @@ class Hearers:
 
     def __init__(self) -> None:
         self._all: dict[type[Event], list[Callable[[Any], None]]] = {}
+        # By the event's own type, as they are looked up.
+        self._found: dict[type[Event], tuple[Callable[[Any], None], ...]] = {}
 
     def add(self, kind: type[Event], call: Callable[[Any], None]) -> None:
         """From now on this hears of these events."""
         self._all.setdefault(kind, []).append(call)
+        self._found.clear()
 
-    def of(self, event: Event) -> Iterator[Callable[[Any], None]]:
+    def of(self, event: Event) -> tuple[Callable[[Any], None], ...]:
         """Who hears of this one."""
-        for kind in type(event).__mro__:
-            yield from self._all.get(kind, ())
+        own = type(event)
+        found = self._found.get(own)
+        if found is None:
+            found = tuple(call for kind in own.__mro__ for call in self._all.get(kind, ()))
+            self._found[own] = found
+        return found
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,6 +8,7 @@ import logging
 from collections import deque
 from dataclasses import dataclass
 from itertools import islice
+from typing import NamedTuple
 
 from hombi.hub.errors import Busy
 from hombi.hub.kernel.actor import Actor
@@ -22,9 +23,8 @@ BURST, BURST_MS = 10, 60_000
 # While the disk is full, this many entries wait for room; then the oldest go.
 MAX_KEPT = 1_000
 AGAIN_S, SETTLED_S = 1.0, 2.0
-# So many are written in one go: a commit costs as much for one as for all. Where much
-# happens they are gathered for a moment, for as long as nobody waits for one.
-AT_ONCE, GATHER_S = 100, 0.05
+# So many are written in one go: a commit costs as much for one as for all.
+AT_ONCE = 100
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,8 +34,7 @@ class EntryWritten(Quiet):
     entry: JournalEntry
 
 
-@dataclass(frozen=True, slots=True)
-class _Happened:
+class _Happened(NamedTuple):
     at_ms: int
     event: Event
     by: Actor
@@ -57,7 +56,7 @@ class Journal:
     def __init__(self, clock: Clock, records: Records, thread: RecordsThread, live: Live) -> None:
         self._clock, self._records, self._thread, self._live = clock, records, thread, live
         self._kept: deque[_Happened] = deque(maxlen=MAX_KEPT)
-        self._work, self._stored, self._hurry = asyncio.Event(), asyncio.Event(), asyncio.Event()
+        self._work, self._stored = asyncio.Event(), asyncio.Event()
         self._stored.set()
         self._closing = False
         self.running: asyncio.Task[None] | None = None
@@ -88,11 +87,9 @@ class Journal:
         while True:
             await self._work.wait()
             self._work.clear()
-            self._hurry.clear()
             await self._store()
             if self._closing:
                 return
-            await _within(GATHER_S, self._hurry)
 
     async def _store(self) -> None:
         at_once = AT_ONCE
@@ -126,21 +123,13 @@ class Journal:
     async def settled(self) -> None:
         """Wait until what has happened is stored, so that who made a change finds it;
         for a moment at most, since the disk may be full."""
-        if not self._stored.is_set():
-            self._hurry.set()
-        await _within(SETTLED_S, self._stored)
+        with contextlib.suppress(TimeoutError):
+            async with asyncio.timeout(SETTLED_S):
+                await self._stored.wait()
 
     async def close(self) -> None:
         """Store what is written, then end `run`."""
         self._closing = True
         self._work.set()
-        self._hurry.set()
         if self.running is not None:
             await self.running
-
-
-async def _within(seconds: float, event: asyncio.Event) -> None:
-    """Wait for it, for so long at most."""
-    with contextlib.suppress(TimeoutError):
-        async with asyncio.timeout(seconds):
-            await event.wait()

@@ -48,13 +48,14 @@ class DoorHost:
             self._foreign(rights.account, message, acknowledge)
             return
         node = rights.account
-        self._reports.heard(Heard("door", message.topic, message.payload, node, node, message.qos))
         if message.topic.endswith("/readings"):
             self._packs.came(node, message.payload, self._clock.now_ms(), acknowledge)
-            return
-        if message.payload == b"gone":
-            self._reports.presence(node, here=False)
-        acknowledge()
+        else:
+            if message.payload == b"gone":
+                self._reports.presence(node, here=False)
+            acknowledge()
+        # Who looks on at the messages sees it a moment later than who acts on it.
+        self._reports.heard(Heard("door", message.topic, message.payload, node, node, message.qos))
 
     def connected(self, rights: Rights) -> None:
         if isinstance(rights, NodeRights):

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from hombi.core.automation import (
     Began,
+    Called,
     Comparison,
     EdgeKind,
     Event,
@@ -72,6 +73,9 @@ class Here:
     def sight(self, entity: str) -> Sight:
         return self.seen
 
+    def called(self, entity: str) -> Called:
+        return Called("Rack humidity", "Cellar")
+
 
 class Run:
     """Steps an automation and keeps its edges."""
@@ -80,7 +84,7 @@ class Run:
         self.program, self.zone, self.state = watched, ZoneInfo(zone), State()
         self.edges: list[Why] = []
         # Its rhythm is a day: what is not said here is not for that reason unknown.
-        self.sight = Sight("Rack humidity", "Cellar", rhythm_ms=24 * 60 * MIN)
+        self.sight = Sight(rhythm_ms=24 * 60 * MIN)
 
     def world(self, minutes: float) -> Here:
         return Here(NOON + round(minutes * MIN), self.zone, self.sight)

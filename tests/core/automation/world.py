@@ -7,6 +7,7 @@ from datetime import UTC, datetime, tzinfo
 from zoneinfo import ZoneInfo
 
 from hombi.core.automation import (
+    Called,
     Effect,
     Event,
     Passed,
@@ -73,7 +74,10 @@ class House:
     def sight(self, entity: str) -> Sight:
         value = self.values.get(entity)
         known = value is not None
-        return Sight(entity, "Cellar", value, known=known, rhythm_ms=self.rhythm_ms)
+        return Sight(value, known=known, rhythm_ms=self.rhythm_ms)
+
+    def called(self, entity: str) -> Called:
+        return Called(entity, "Cellar")
 
     def step(self, minutes: float, event: Event) -> tuple[Effect, ...]:
         self.now_ms = NOON + round(minutes * MIN)
