@@ -9,6 +9,7 @@ from hombi.core.automation import Program
 from hombi.core.toml_text import Place
 from hombi.hub.automations import AddAutomation, ChangeAutomation, RemoveAutomation
 from hombi.hub.errors import Invalid, NotFound
+from hombi.hub.events import AutomationStarted, CommandChanged
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.nodes import RemoveNode
 from tests.house import PLUG
@@ -41,6 +42,30 @@ async def test_it_acts_at_both_edges_and_says_why() -> None:
         assert why.text == "Cellar too dry started: 81.0 % under 82 %, held for 10 min"
         assert (why.data["value"], why.data["limit"], why.data["held_ms"]) == (81.0, 82.0, 600_000)
         assert why.by == "Cellar too dry"
+
+
+async def test_what_is_switched_does_not_wait_for_what_is_told() -> None:
+    text = '[watch]\nentity = "cellar-rack/humidity"\nunder = "82 %"\n[[starts]]\n'
+    switch = 'switch = "cellar-mister/switch"\nto = "on"\n'
+    notify = 'notify = "everyone"\ntitle = "Dry"\n'
+    texts = (text + switch, text + switch + "[[starts]]\n" + notify)
+    async with rig() as r:
+        await r.cellar()
+        await with_phone(r)
+        for number, one in enumerate(texts):
+            await r.do(AddAutomation(f'name = "{number}"\n{one}'))
+        await r.do(AddAutomation(f'name = "2"\n{text}{notify}[[starts]]\n{switch}'))
+        happened: list[str] = []
+        hear = r.hub.context.hear
+        hear(CommandChanged, lambda event: happened.append(f"{event.by} {event.state}"))
+        hear(AutomationStarted, lambda event: happened.append(f"{event.title} started"))
+        r.link.quick = True
+        r.say("cellar-rack", "humidity", 80.0)
+        # What says something first switches when that is said.
+        asked, told = ["0 asked", "1 asked"], ["0 started", "1 started", "2 started"]
+        assert happened == [*asked, *told, "2 asked"]
+        await settle()
+        assert len(r.phones.told) == 2
 
 
 async def test_a_new_automation_looks_at_what_is_known_now() -> None:

@@ -321,20 +321,21 @@ class Automations(Part):
         runner.state = done.state
         if done.why is not None and not self._may_act(runner, program, done.why):
             return
-        acts = done.why is not None or bool(done.effects)
-        chain = self._switch(runner, program, done) if acts else ()
-        if isinstance(event, Taken):
-            self._act(runner, program, done, chain)
-            return
+        chain = self._chain(runner, program, done.why)
 
         def rest() -> None:
             self._act(runner, program, done, chain)
-            self._follow_up(runner, before)
+            if not isinstance(event, Taken):
+                self._follow_up(runner, before)
 
-        if self._stepped is None:
+        stepped = self._stepped
+        if stepped is not None:
+            stepped.append((runner, rest))
+        # Nothing is told, kept or put into words before.
+        if first := done.effects[: first_switches(done.effects)]:
+            self._carry_out(first, runner, chain)
+        if stepped is None:
             rest()
-        else:
-            self._stepped.append((runner, rest))
 
     def _follow_up(self, runner: Runner, before: State) -> None:
         """Keep where it stands after a step, and see when it is to be stepped next."""
@@ -367,29 +368,26 @@ class Automations(Part):
         self._stop(runner, f"it starts itself again and again ({way} → {name})")
         return False
 
-    def _switch(self, runner: Runner, program: Program, done: Step) -> tuple[str, ...]:
-        """Do what comes first, if that is to switch something: nothing is told or kept
-        before. The automations that led to it, this one last."""
-        name, why = runner.record.slug, done.why
-        chain = (*(self._effects.chain(program, why) if why is not None else ()), name)
-        chain = chain[-4 * ROUNDS :]
-        if first := done.effects[: first_switches(done.effects)]:
-            now = self.context.clock.now_ms()
-            self._effects.carry_out(first, name, runner.actor, chain, now)
-        return chain
+    def _chain(self, runner: Runner, program: Program, why: Why | None) -> tuple[str, ...]:
+        """The automations that led to this step, this one last."""
+        before = self._effects.chain(program, why) if why is not None else ()
+        return (*before, runner.record.slug)[-4 * ROUNDS :]
+
+    def _carry_out(self, effects: Sequence[Effect], runner: Runner, chain: tuple[str, ...]) -> None:
+        now = self.context.clock.now_ms()
+        self._effects.carry_out(effects, runner.record.slug, runner.actor, chain, now)
 
     def _act(self, runner: Runner, program: Program, done: Step, chain: tuple[str, ...]) -> None:
         """Say why, and do the rest of what is to be done, in its order."""
         if done.why is None and not done.effects:
             return
-        why, name, now = done.why, runner.record.slug, self.context.clock.now_ms()
+        why, name = done.why, runner.record.slug
         if why is not None:
             self.context.announce(edge_event(name, program, why), runner.actor)
             if why.edge is EdgeKind.START:
-                self.starts.add(name, now)
+                self.starts.add(name, self.context.clock.now_ms())
                 self._effects.forget(name)
-        left = done.effects[first_switches(done.effects) :]
-        self._effects.carry_out(left, name, runner.actor, chain, now)
+        self._carry_out(done.effects[first_switches(done.effects) :], runner, chain)
         told = any(isinstance(effect, Tell) for effect in done.effects)
         if why is None or why.edge is EdgeKind.START:
             return
