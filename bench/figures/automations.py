@@ -12,7 +12,18 @@ from datetime import tzinfo
 from zoneinfo import ZoneInfo
 
 from bench.figures.measures import Row
-from hombi.core.automation import Course, Program, Seen, Sight, State, Waiting, parse, replay, step
+from hombi.core.automation import (
+    Called,
+    Course,
+    Program,
+    Seen,
+    Sight,
+    State,
+    Waiting,
+    parse,
+    replay,
+    step,
+)
 from hombi.core.house_facts import EntityFacts, HouseFacts
 from hombi.core.kinds import KINDS
 from hombi.core.series import Reading
@@ -61,7 +72,10 @@ class World:
     values: dict[str, float] = field(default_factory=dict)
 
     def sight(self, entity: str) -> Sight:
-        return Sight(entity, "", self.values.get(entity), known=True, rhythm_ms=1e9)
+        return Sight(self.values.get(entity), known=True, rhythm_ms=1e9)
+
+    def called(self, entity: str) -> Called:
+        return Called(entity)
 
 
 def automations() -> list[Row]:

@@ -13,10 +13,11 @@ from rich.text import Text
 
 from hombi.cli import complete
 from hombi.cli.drawing import ago, as_json, bold, clock, err, mistakes, out, said, table
+from hombi.cli.extras import SAID_NO
 from hombi.cli.folder import diff, pull, push
 from hombi.cli.looking_back import rehearse, replay
 from hombi.cli.noun import noun
-from hombi.cli.run import SAID_NO, Json, hub, words
+from hombi.cli.run import Json, hub, words
 from hombi.cli.texts import read_text
 from hombi.wire import KeptText, Starter
 

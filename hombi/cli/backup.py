@@ -11,9 +11,10 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 from rich.prompt import Prompt
 
+from hombi.cli.data_place import data_folder
 from hombi.cli.drawing import as_json, err, out
-from hombi.cli.run import SAID_NO, Json, hub, installed
-from hombi.cli.where import data_folder
+from hombi.cli.extras import SAID_NO, installed
+from hombi.cli.run import Json, hub
 
 if TYPE_CHECKING:
     from hombi.hub.backup import About

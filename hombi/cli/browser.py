@@ -7,8 +7,9 @@ from typing import Annotated
 import typer
 
 from hombi.cli.drawing import ago, as_json, err, said, table
+from hombi.cli.extras import SAID_NO
 from hombi.cli.noun import noun
-from hombi.cli.run import SAID_NO, Json, hub
+from hombi.cli.run import Json, hub
 
 app = noun("Browsers that are signed in.")
 # So much of an id tells the browsers of a house apart.

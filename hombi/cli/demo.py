@@ -7,7 +7,7 @@ from typing import Annotated
 import typer
 
 from hombi.cli.drawing import err, out
-from hombi.cli.run import installed
+from hombi.cli.extras import installed
 from hombi.cli.where import demo_folder, http_port
 
 

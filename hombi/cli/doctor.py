@@ -9,9 +9,10 @@ from typing import Annotated
 import typer
 from rich.text import Text
 
+from hombi.cli.data_place import data_folder
 from hombi.cli.drawing import as_json, err, mistakes, out
-from hombi.cli.run import SAID_NO, Json, hub, installed
-from hombi.cli.where import data_folder
+from hombi.cli.extras import SAID_NO, installed
+from hombi.cli.run import Json, hub
 from hombi.client import Mistake
 
 _SIGNS = {"ok": ("✓", "green"), "warning": ("!", "yellow"), "fault": ("✗", "red")}

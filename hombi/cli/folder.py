@@ -11,7 +11,8 @@ from typing import Annotated
 import typer
 
 from hombi.cli.drawing import as_json, bold, err, mistakes, out
-from hombi.cli.run import SAID_NO, Json, hub
+from hombi.cli.extras import SAID_NO
+from hombi.cli.run import Json, hub
 from hombi.cli.texts import read_text
 from hombi.client import Hub
 

@@ -13,10 +13,11 @@ from typing import Annotated
 import typer
 
 from hombi.cli.drawing import as_json, bold, err, mistakes, out
+from hombi.cli.extras import SAID_NO
 from hombi.cli.house_files.parts import PARTS, Difference, differences
 from hombi.cli.house_files.shapes import Absent, FileError
 from hombi.cli.noun import noun
-from hombi.cli.run import SAID_NO, Json, hub
+from hombi.cli.run import Json, hub
 from hombi.client import Hub, HubProblem
 
 app = noun("The house as text files: rooms, names, steps, computed values, automations, pages.")

@@ -9,8 +9,9 @@ import httpx
 import typer
 
 from hombi.cli.drawing import as_json, err, out, table
+from hombi.cli.extras import SAID_NO
 from hombi.cli.noun import noun
-from hombi.cli.run import SAID_NO, Json
+from hombi.cli.run import Json
 from hombi.cli.where import http_port
 
 app = noun("The demo's radio nodes, in your hand.")

@@ -14,10 +14,11 @@ from typing import Annotated
 import typer
 
 from hombi.cli.drawing import err, mistakes
+from hombi.cli.extras import SAID_NO
 from hombi.cli.where import find_hub
 from hombi.client import Hub, HubProblem, HubUnreachable, NotSignedIn
 
-SAID_NO, UNREACHABLE, NOT_SIGNED_IN, UNANSWERED = 1, 3, 4, 5
+UNREACHABLE, NOT_SIGNED_IN, UNANSWERED = 3, 4, 5
 # What is said of a node that was asked over a way that brings no answer.
 NOT_SAID = "it has not said whether it did it"
 
@@ -35,21 +36,6 @@ def hub() -> Iterator[Hub]:
     """The hub, for one command."""
     with words(), find_hub().hub() as found:
         yield found
-
-
-@contextlib.contextmanager
-def installed(extra: str) -> Iterator[None]:
-    """Say which part of Hombi is not installed, where only the client and the command
-    line are."""
-    try:
-        yield
-    except ModuleNotFoundError as error:
-        err.print(
-            f"this needs more of Hombi than is installed here ({error.name}): pip "
-            f"install 'hombi[{extra}]'",
-            style="red",
-        )
-        raise typer.Exit(SAID_NO) from error
 
 
 @contextlib.contextmanager

@@ -9,8 +9,9 @@ from rich.text import Text
 
 from hombi.cli import complete
 from hombi.cli.drawing import as_json, bold, counted, out, said, table
+from hombi.cli.extras import SAID_NO
 from hombi.cli.noun import noun
-from hombi.cli.run import SAID_NO, Json, entity_called, hub
+from hombi.cli.run import Json, entity_called, hub
 
 app = noun("Scenes: states of several entities that are recalled together.")
 Name = Annotated[str, typer.Argument(help="The scene.", autocompletion=complete.scenes)]

@@ -6,9 +6,8 @@ from typing import Annotated
 
 import typer
 
-from hombi.cli.drawing import err
-from hombi.cli.run import installed
-from hombi.cli.where import data_folder
+from hombi.cli.data_place import data_folder
+from hombi.cli.extras import SAID_NO, installed
 
 
 def serve(
@@ -26,12 +25,17 @@ def serve(
     # The hub brings Django; the other commands start faster without it, and are
     # installed without it.
     with installed("hub"):
-        from hombi.service.run import StartError, serve as run  # noqa: I001, PLC0415
+        from hombi.service.lean import lean  # noqa: PLC0415
+
+        with lean():
+            from hombi.service.run import StartError, serve as run  # noqa: I001, PLC0415
 
     try:
         run(data_folder(), new_secrets=new_secrets)
     except StartError as error:
+        from hombi.cli.drawing import err  # noqa: PLC0415 - only where it is needed
+
         err.print(str(error), style="red", soft_wrap=True)
-        raise typer.Exit(1) from error
+        raise typer.Exit(SAID_NO) from error
     except KeyboardInterrupt:
         pass

@@ -12,10 +12,10 @@ from typing import Annotated
 
 import typer
 
+from hombi.cli.data_place import data_folder
 from hombi.cli.drawing import err, out
+from hombi.cli.extras import SAID_NO, installed
 from hombi.cli.noun import noun
-from hombi.cli.run import SAID_NO, installed
-from hombi.cli.where import data_folder
 
 app = noun("Have systemd run the hub.")
 SYSTEM_UNITS = Path("/etc/systemd/system")

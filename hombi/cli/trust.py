@@ -10,7 +10,8 @@ import segno
 import typer
 
 from hombi.cli.drawing import as_json, err, out
-from hombi.cli.run import SAID_NO, Json, words
+from hombi.cli.extras import SAID_NO
+from hombi.cli.run import Json, words
 from hombi.cli.sign_in import address_of
 from hombi.cli.where import authority_file, find_hub, keep_private
 from hombi.client import Hub, HubUnreachable, Trust

@@ -12,21 +12,13 @@ from urllib.parse import urlsplit
 
 import typer
 
+from hombi.cli.data_place import data_folder
 from hombi.client import Hub
 
 DEFAULT_PORT = 4662
 TOKEN_FILE = "hub.token"  # noqa: S105 - the name of the file
 LOCK_FILE = "hub.lock"
 DEMOS = "hombi-demo"
-
-
-def data_folder() -> Path:
-    """HOMBI_DATA, or `hombi` in the user's data folder (XDG base directories)."""
-    given = os.environ.get("HOMBI_DATA")
-    if given:
-        return Path(given).expanduser().absolute()
-    base = os.environ.get("XDG_DATA_HOME") or "~/.local/share"
-    return Path(base).expanduser() / "hombi"
 
 
 def demo_folder(port: int) -> Path:

@@ -30,6 +30,7 @@ from hombi.links.crowd import raise_open_files
 from hombi.links.secured import SecuredDoor
 from hombi.service import systemd
 from hombi.service.data_folder import DataError, holding, prepare
+from hombi.service.lean import lean
 from hombi.service.start_error import WRONG_KEY, StartError
 
 __all__ = ["StartError", "serve"]
@@ -60,7 +61,8 @@ def serve(data: Path, *, new_secrets: bool = False) -> None:
         tidy(data)
         os.environ["HOMBI_DATA"] = str(data)
         os.environ["DJANGO_SETTINGS_MODULE"] = "hombi.service.settings"
-        django.setup()
+        with lean():
+            django.setup()
         with _listening_socket(config) as sock:
             # Only after django.setup().
             from hombi.service.updating import bring_up_to_date  # noqa: PLC0415
@@ -165,6 +167,10 @@ class _Server(uvicorn.Server):
 
 
 async def _serve(config: Config, sock: socket.socket) -> None:
+    with lean():
+        # Else it is loaded for the first request, and all others wait for that.
+        import_module("hombi.service.urls")
+        import_module("hombi.service.asgi")
     # Imported here, since all of these need Django to be set up first.
     from django.db import DatabaseError  # noqa: PLC0415
 
@@ -179,8 +185,6 @@ async def _serve(config: Config, sock: socket.socket) -> None:
     from hombi.service.records.sealing import WrongKey  # noqa: PLC0415
     from hombi.service.records.store import DatabaseRecords  # noqa: PLC0415
 
-    # Else it is loaded for the first request, and all others wait for that.
-    import_module("hombi.service.urls")
     # What is here now stays, as does the house once it is open: the collector need not
     # look through it again and again.
     gc.collect()
