@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from hombi.hub.kernel.events import Event, Fault, Quiet
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AutomationAdded(Event):
+class AutomationAdded(Event, frozen=True, kw_only=True):
     """There is one more automation."""
 
     title: str
@@ -18,8 +15,7 @@ class AutomationAdded(Event):
         return f"{self.title} was added"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AutomationChanged(Event):
+class AutomationChanged(Event, frozen=True, kw_only=True):
     """An automation has another text, or is put on or off duty."""
 
     how: str
@@ -29,8 +25,7 @@ class AutomationChanged(Event):
         return f"{self.automation} {self.how}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AutomationAcknowledged(Event):
+class AutomationAcknowledged(Event, frozen=True, kw_only=True):
     """Somebody sees to what an automation has started for."""
 
     title: str
@@ -41,8 +36,7 @@ class AutomationAcknowledged(Event):
         return f"{self.person} sees to {self.title}; it reminds nobody any more"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ActionFailed(Event):
+class ActionFailed(Event, frozen=True, kw_only=True):
     """Something that an automation asked for was refused; it did the rest."""
 
     problem: str
@@ -52,8 +46,7 @@ class ActionFailed(Event):
         return f"{self.automation} could not do all that it says: {self.problem}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ActionsRun(Event):
+class ActionsRun(Event, frozen=True, kw_only=True):
     """Somebody ran the actions of an automation by themselves."""
 
     title: str
@@ -64,8 +57,7 @@ class ActionsRun(Event):
         return f"the {self.edge} actions of {self.title} were run"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AutomationRemoved(Event):
+class AutomationRemoved(Event, frozen=True, kw_only=True):
     """An automation was taken away."""
 
     @property
@@ -73,8 +65,7 @@ class AutomationRemoved(Event):
         return f"{self.automation} was removed"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Decided(Event):
+class Decided(Event, frozen=True, kw_only=True):
     """An automation decided something: its name, and what it saw in words."""
 
     title: str
@@ -84,8 +75,7 @@ class Decided(Event):
     held_ms: int
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AutomationStarted(Decided):
+class AutomationStarted(Decided, frozen=True, kw_only=True):
     """What an automation watches has begun."""
 
     @property
@@ -93,8 +83,7 @@ class AutomationStarted(Decided):
         return f"{self.title} started: {self.why}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AutomationEnded(Decided):
+class AutomationEnded(Decided, frozen=True, kw_only=True):
     """What an automation watches is over."""
 
     @property
@@ -102,8 +91,7 @@ class AutomationEnded(Decided):
         return f"{self.title} ended: {self.why}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AutomationBlind(Decided):
+class AutomationBlind(Decided, frozen=True, kw_only=True):
     """An automation that is on cannot see what it watches any more."""
 
     @property
@@ -111,8 +99,7 @@ class AutomationBlind(Decided):
         return f"{self.title} cannot see: {self.why}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class AutomationStopped(Fault):
+class AutomationStopped(Fault, frozen=True, kw_only=True):
     """The hub stopped an automation, or it cannot do all that its text says."""
 
     @property
@@ -120,8 +107,7 @@ class AutomationStopped(Fault):
         return f"{self.automation} {self.what}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PhaseChanged(Quiet):
+class PhaseChanged(Quiet, frozen=True, kw_only=True):
     """An automation stands elsewhere than before. Times are ms since 1970."""
 
     phase: str

@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from hombi.hub.kernel.events import Event
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BackupMade(Event):
+class BackupMade(Event, frozen=True, kw_only=True):
     """A backup was made and proved; without a path, for somebody who asked for it."""
 
     path: str
@@ -20,8 +17,7 @@ class BackupMade(Event):
         return f"a backup of {self.size / 1e6:.1f} MB was made{where}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BackupFailed(Event):
+class BackupFailed(Event, frozen=True, kw_only=True):
     """The night's backup could not be made."""
 
     problem: str

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 from hombi.hub.kernel.events import Event, Quiet
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CommandChanged(Quiet):
+class CommandChanged(Quiet, frozen=True, kw_only=True):
     """A command was asked, or has its answer. Times are ms since 1970."""
 
     id: int
@@ -21,8 +19,7 @@ class CommandChanged(Quiet):
     answered_ms: int
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CommandConfirmed(Event):
+class CommandConfirmed(Event, frozen=True, kw_only=True):
     """A node confirmed what it was asked for; `late` says how long after, if it was
     late, else `took_ms` how long it took."""
 
@@ -37,8 +34,7 @@ class CommandConfirmed(Event):
         return f"{self.entity} is {self.shown}, as {self.asked_by} asked{before}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CommandFailed(Event):
+class CommandFailed(Event, frozen=True, kw_only=True):
     """A node did not confirm what it was asked for; it stays wanted."""
 
     shown: str
@@ -50,21 +46,18 @@ class CommandFailed(Event):
         return f"{self.entity} is not {self.shown}, as {self.asked_by} asked: {self.problem}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class WishChanged(Quiet):
+class WishChanged(Quiet, frozen=True, kw_only=True):
     """What an entity is wanted to be has changed, or is so now."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SettingTold(Quiet):
+class SettingTold(Quiet, frozen=True, kw_only=True):
     """A node says how one of its settings stands."""
 
     wire_name: str
     value: Any
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SettingChanged(Event):
+class SettingChanged(Event, frozen=True, kw_only=True):
     """A node confirmed that one of its settings is another."""
 
     title: str
@@ -77,8 +70,7 @@ class SettingChanged(Event):
         return f"{self.title} now has {self.setting} {self.value} {self.unit}".rstrip()
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ThingDone(Event):
+class ThingDone(Event, frozen=True, kw_only=True):
     """A node was asked to do something. Over a way that brings no answer nobody knows
     whether it is `done`."""
 

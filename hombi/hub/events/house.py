@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from hombi.hub.kernel.events import Event, Fault, Quiet
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class HubStarted(Event):
+class HubStarted(Event, frozen=True, kw_only=True):
     """The hub is up."""
 
     @property
@@ -16,8 +13,7 @@ class HubStarted(Event):
         return "the hub is up"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class HubUpdated(Event):
+class HubUpdated(Event, frozen=True, kw_only=True):
     """The hub is another version than before."""
 
     before: str
@@ -28,8 +24,7 @@ class HubUpdated(Event):
         return f"Hombi is {self.now} now; it was {self.before}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class HubStopped(Event):
+class HubStopped(Event, frozen=True, kw_only=True):
     """The hub was told to stop."""
 
     @property
@@ -37,13 +32,11 @@ class HubStopped(Event):
         return "the hub was stopped"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RoomsChanged(Event):
+class RoomsChanged(Event, frozen=True, kw_only=True):
     """The floors and rooms are others than before."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class DashboardArranged(RoomsChanged):
+class DashboardArranged(RoomsChanged, frozen=True, kw_only=True):
     """A page of tiles has other tiles than before."""
 
     dashboard: str
@@ -53,8 +46,7 @@ class DashboardArranged(RoomsChanged):
         return f"the page {self.dashboard} was arranged"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class DashboardRemoved(RoomsChanged):
+class DashboardRemoved(RoomsChanged, frozen=True, kw_only=True):
     """A page of tiles was removed; that of a room comes by itself again."""
 
     dashboard: str
@@ -64,8 +56,7 @@ class DashboardRemoved(RoomsChanged):
         return f"the arranged page {self.dashboard} was removed"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SceneRecorded(RoomsChanged):
+class SceneRecorded(RoomsChanged, frozen=True, kw_only=True):
     """A scene has the states of now."""
 
     scene: str
@@ -75,8 +66,7 @@ class SceneRecorded(RoomsChanged):
         return f"the scene {self.scene} was recorded"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SceneRemoved(RoomsChanged):
+class SceneRemoved(RoomsChanged, frozen=True, kw_only=True):
     """A scene was removed."""
 
     scene: str
@@ -86,8 +76,7 @@ class SceneRemoved(RoomsChanged):
         return f"the scene {self.scene} was removed"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SequenceKept(RoomsChanged):
+class SequenceKept(RoomsChanged, frozen=True, kw_only=True):
     """A sequence has another text, or is new."""
 
     sequence: str
@@ -97,8 +86,7 @@ class SequenceKept(RoomsChanged):
         return f"the sequence {self.sequence} was written"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SequenceRemoved(RoomsChanged):
+class SequenceRemoved(RoomsChanged, frozen=True, kw_only=True):
     """A sequence was removed."""
 
     sequence: str
@@ -108,8 +96,7 @@ class SequenceRemoved(RoomsChanged):
         return f"the sequence {self.sequence} was removed"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SceneRecalled(Event):
+class SceneRecalled(Event, frozen=True, kw_only=True):
     """A scene was recalled; `failed` names what did not confirm."""
 
     scene: str
@@ -121,8 +108,7 @@ class SceneRecalled(Event):
         return f"the scene {self.scene} was recalled{left}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class HouseNamed(Event):
+class HouseNamed(Event, frozen=True, kw_only=True):
     """The house has another name, or stands in another time zone."""
 
     house: str
@@ -132,8 +118,7 @@ class HouseNamed(Event):
         return f"the house is now called {self.house}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FloorAdded(RoomsChanged):
+class FloorAdded(RoomsChanged, frozen=True, kw_only=True):
     """There is one more floor."""
 
     floor: str
@@ -143,8 +128,7 @@ class FloorAdded(RoomsChanged):
         return f"the floor {self.floor} was added"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FloorChanged(RoomsChanged):
+class FloorChanged(RoomsChanged, frozen=True, kw_only=True):
     """A floor has another name or another place."""
 
     floor: str
@@ -157,8 +141,7 @@ class FloorChanged(RoomsChanged):
         return f"the floor {self.floor} was moved"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class FloorRemoved(RoomsChanged):
+class FloorRemoved(RoomsChanged, frozen=True, kw_only=True):
     """A floor was taken away."""
 
     floor: str
@@ -168,8 +151,7 @@ class FloorRemoved(RoomsChanged):
         return f"the floor {self.floor} was removed"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RoomAdded(RoomsChanged):
+class RoomAdded(RoomsChanged, frozen=True, kw_only=True):
     """There is one more room."""
 
     room: str
@@ -180,8 +162,7 @@ class RoomAdded(RoomsChanged):
         return f"{self.room} was added to {self.floor}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RoomChanged(RoomsChanged):
+class RoomChanged(RoomsChanged, frozen=True, kw_only=True):
     """A room has another name or another place."""
 
     room: str
@@ -195,8 +176,7 @@ class RoomChanged(RoomsChanged):
         return f"{self.room} was moved to {self.floor}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RoomRemoved(RoomsChanged):
+class RoomRemoved(RoomsChanged, frozen=True, kw_only=True):
     """A room was taken away."""
 
     room: str
@@ -206,8 +186,7 @@ class RoomRemoved(RoomsChanged):
         return f"the room {self.room} was removed"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ClockSet(Event):
+class ClockSet(Event, frozen=True, kw_only=True):
     """The machine's clock was set."""
 
     by_ms: int
@@ -221,8 +200,7 @@ class ClockSet(Event):
         )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class DatesPutRight(Event):
+class DatesPutRight(Event, frozen=True, kw_only=True):
     """What came in while the machine's clock was wrong is dated right."""
 
     count: int
@@ -236,13 +214,11 @@ class DatesPutRight(Event):
         )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SettingsTakenUp(Quiet):
+class SettingsTakenUp(Quiet, frozen=True, kw_only=True):
     """Settings of `hombi.toml` hold from now on."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SettingsChanged(Event):
+class SettingsChanged(Event, frozen=True, kw_only=True):
     """`hombi.toml` was read again: the keys that are others, and those of them that
     need a restart."""
 
@@ -257,8 +233,7 @@ class SettingsChanged(Event):
         )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SettingsRefused(Event):
+class SettingsRefused(Event, frozen=True, kw_only=True):
     """`hombi.toml` has a mistake."""
 
     problem: str
@@ -268,8 +243,7 @@ class SettingsRefused(Event):
         return f"hombi.toml contains a mistake and was ignored: {self.problem}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LinkTroubled(Event):
+class LinkTroubled(Event, frozen=True, kw_only=True):
     """Something is wrong with a link."""
 
     link: str
@@ -280,8 +254,7 @@ class LinkTroubled(Event):
         return self.problem
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LinkWell(Event):
+class LinkWell(Event, frozen=True, kw_only=True):
     """A link that had been in trouble works again."""
 
     link: str
@@ -291,13 +264,11 @@ class LinkWell(Event):
         return f"{self.link} works again"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class WritingFailed(Fault):
+class WritingFailed(Fault, frozen=True, kw_only=True):
     """The disk does not take what is to be stored; it is kept and tried again."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class WritingResumed(Event):
+class WritingResumed(Event, frozen=True, kw_only=True):
     """The disk takes readings again."""
 
     held: int
@@ -307,8 +278,7 @@ class WritingResumed(Event):
         return f"readings are saved again; {self.held} were held in memory"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ToolAdded(Event):
+class ToolAdded(Event, frozen=True, kw_only=True):
     """A person's tool may use the MQTT door."""
 
     tool: str
@@ -318,8 +288,7 @@ class ToolAdded(Event):
         return f"the tool {self.tool} may sign in at the MQTT door"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ToolChanged(Event):
+class ToolChanged(Event, frozen=True, kw_only=True):
     """A tool has other topics, or another key."""
 
     tool: str
@@ -330,8 +299,7 @@ class ToolChanged(Event):
         return f"the tool {self.tool} has {self.has}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ToolRemoved(Event):
+class ToolRemoved(Event, frozen=True, kw_only=True):
     """A tool is shut out."""
 
     tool: str
@@ -341,8 +309,7 @@ class ToolRemoved(Event):
         return f"the tool {self.tool} can no longer sign in at the MQTT door"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OwnerClaimed(Event):
+class OwnerClaimed(Event, frozen=True, kw_only=True):
     """Somebody made the hub theirs."""
 
     person: str
@@ -352,8 +319,7 @@ class OwnerClaimed(Event):
         return f"{self.person} claimed this hub"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TokenMade(Event):
+class TokenMade(Event, frozen=True, kw_only=True):
     """A program was signed in."""
 
     program: str
@@ -364,8 +330,7 @@ class TokenMade(Event):
         return f"{self.program} signed in as {self.person}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TokenRevoked(Event):
+class TokenRevoked(Event, frozen=True, kw_only=True):
     """A program must sign in again."""
 
     program: str

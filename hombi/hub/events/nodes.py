@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import ClassVar
 
 import msgspec
@@ -22,13 +21,11 @@ class ReadingTaken(msgspec.Struct, frozen=True):
     seen: Seen
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class EntitiesChanged(Event):
+class EntitiesChanged(Event, frozen=True, kw_only=True):
     """Entities came or went, or are something else now."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeAdmitted(EntitiesChanged):
+class NodeAdmitted(EntitiesChanged, frozen=True, kw_only=True):
     """A node was let in."""
 
     title: str
@@ -40,8 +37,7 @@ class NodeAdmitted(EntitiesChanged):
         return f"{self.title} was let in as {self.node}{where}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeRemoved(EntitiesChanged):
+class NodeRemoved(EntitiesChanged, frozen=True, kw_only=True):
     """A node was taken out of the house."""
 
     title: str
@@ -53,8 +49,7 @@ class NodeRemoved(EntitiesChanged):
         return f"{self.title} ({self.node}) was removed; {kept}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeDescribed(EntitiesChanged):
+class NodeDescribed(EntitiesChanged, frozen=True, kw_only=True):
     """A node says again what it has."""
 
     title: str
@@ -67,8 +62,7 @@ class NodeDescribed(EntitiesChanged):
         return f"{self.title} has new values: {', '.join(self.more)}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeRenamed(Event):
+class NodeRenamed(Event, frozen=True, kw_only=True):
     """A node has another name; its address stays."""
 
     title: str
@@ -79,8 +73,7 @@ class NodeRenamed(Event):
         return f"{self.before} is now called {self.title}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeMoved(Event):
+class NodeMoved(Event, frozen=True, kw_only=True):
     """A node is in another room."""
 
     title: str
@@ -91,8 +84,7 @@ class NodeMoved(Event):
         return f"{self.title} is now in {self.room or 'no room'}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeRelocated(Event):
+class NodeRelocated(Event, frozen=True, kw_only=True):
     """A node is reached at another address on the network."""
 
     title: str
@@ -103,8 +95,7 @@ class NodeRelocated(Event):
         return f"{self.title} is now at {self.url}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeConnected(Event):
+class NodeConnected(Event, frozen=True, kw_only=True):
     """A node is here."""
 
     @property
@@ -112,8 +103,7 @@ class NodeConnected(Event):
         return f"{self.node} is connected"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeGone(Event):
+class NodeGone(Event, frozen=True, kw_only=True):
     """A node ended its connection."""
 
     @property
@@ -121,8 +111,7 @@ class NodeGone(Event):
         return f"{self.node} is disconnected"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeSilent(Event):
+class NodeSilent(Event, frozen=True, kw_only=True):
     """A node was not heard for three times its usual interval."""
 
     unheard_ms: int
@@ -132,8 +121,7 @@ class NodeSilent(Event):
         return f"{self.node} has not been heard for {self.unheard_ms // 1000} s"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeHeardAgain(Event):
+class NodeHeardAgain(Event, frozen=True, kw_only=True):
     """A node that had been silent is heard."""
 
     @property
@@ -141,8 +129,7 @@ class NodeHeardAgain(Event):
         return f"{self.node} is heard again"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeShutsOut(Event):
+class NodeShutsOut(Event, frozen=True, kw_only=True):
     """A node refuses the hub: its secret is not the one that the hub knows."""
 
     title: str
@@ -153,8 +140,7 @@ class NodeShutsOut(Event):
         return f"{self.title} refuses the hub: {self.why}; enter its new secret"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeLetsIn(Event):
+class NodeLetsIn(Event, frozen=True, kw_only=True):
     """A node that had refused the hub answers it again."""
 
     title: str
@@ -165,8 +151,7 @@ class NodeLetsIn(Event):
         return f"{self.title} answers the hub again"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeTold(Event):
+class NodeTold(Event, frozen=True, kw_only=True):
     """A node told of something that happened, as its description says it does."""
 
     # A node may do that as often as it likes.
@@ -181,8 +166,7 @@ class NodeTold(Event):
         return f"{self.title} reports {self.event}" + (f": {self.text}" if self.text else "")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SecretChanged(Event):
+class SecretChanged(Event, frozen=True, kw_only=True):
     """The hub has another secret for a node."""
 
     title: str
@@ -192,13 +176,11 @@ class SecretChanged(Event):
         return f"{self.title} has a new secret"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeBack(Quiet):
+class NodeBack(Quiet, frozen=True, kw_only=True):
     """A node is heard for the first time in this run of the hub, or again."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeLeft(Event):
+class NodeLeft(Event, frozen=True, kw_only=True):
     """A node has left the house by itself."""
 
     title: str
@@ -208,8 +190,7 @@ class NodeLeft(Event):
         return f"{self.title} has left: it was reset, or let in elsewhere; its history is kept"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeAsked(Event):
+class NodeAsked(Event, frozen=True, kw_only=True):
     """A node, or an arrival, is asked again what it has."""
 
     title: str
@@ -219,8 +200,7 @@ class NodeAsked(Event):
         return f"{self.title} was asked again what it has"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeLookedAt(Event):
+class NodeLookedAt(Event, frozen=True, kw_only=True):
     """Somebody had the hub fetch the description of a node at an address."""
 
     title: str
@@ -231,33 +211,27 @@ class NodeLookedAt(Event):
         return f"{self.title} was found at {self.address}, an address that somebody entered"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeDoubled(Fault):
+class NodeDoubled(Fault, frozen=True, kw_only=True):
     """Somebody says that it is a node which still answers elsewhere."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeUnanswering(Fault):
+class NodeUnanswering(Fault, frozen=True, kw_only=True):
     """A node did not answer when it was asked for its settings."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class MessageRefused(Fault):
+class MessageRefused(Fault, frozen=True, kw_only=True):
     """A node sent something that could not be understood."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ReadingRefused(Fault):
+class ReadingRefused(Fault, frozen=True, kw_only=True):
     """A node sent a value that could not be taken."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ReadingsRefused(Fault):
+class ReadingsRefused(Fault, frozen=True, kw_only=True):
     """Readings are not taken in, since the disk does not keep up."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ClockWrong(Event):
+class ClockWrong(Event, frozen=True, kw_only=True):
     """A node's own clock is wrong."""
 
     title: str
@@ -268,8 +242,7 @@ class ClockWrong(Event):
         return f"{self.title}: {self.how}. Its values are dated by their arrival"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BatteryLow(Event):
+class BatteryLow(Event, frozen=True, kw_only=True):
     """A battery runs down."""
 
     title: str
@@ -280,8 +253,7 @@ class BatteryLow(Event):
         return f"{self.title} has a low battery: {self.percent:.0f} %"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class KeyChanged(Event):
+class KeyChanged(Event, frozen=True, kw_only=True):
     """A node has a new key; the one before is void."""
 
     title: str
@@ -291,8 +263,7 @@ class KeyChanged(Event):
         return f"{self.title} has a new key"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class KeyRevoked(Event):
+class KeyRevoked(Event, frozen=True, kw_only=True):
     """A node has no key any more."""
 
     title: str
@@ -302,8 +273,7 @@ class KeyRevoked(Event):
         return f"{self.title} no longer has a key and is shut out"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class EntityAdded(EntitiesChanged):
+class EntityAdded(EntitiesChanged, frozen=True, kw_only=True):
     """One more value of a node is an entity."""
 
     origin: str
@@ -313,8 +283,7 @@ class EntityAdded(EntitiesChanged):
         return f"{self.entity} is picked from {self.origin}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class EntityChanged(Event):
+class EntityChanged(Event, frozen=True, kw_only=True):
     """An entity has another name, or is hidden, or shown again."""
 
     title: str
@@ -325,8 +294,7 @@ class EntityChanged(Event):
         return f"{self.entity} is now called {self.title}{' and hidden' if self.hidden else ''}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class EntityKindChanged(EntitiesChanged):
+class EntityKindChanged(EntitiesChanged, frozen=True, kw_only=True):
     """An entity is taken for another kind from now on."""
 
     kind: str
@@ -337,8 +305,7 @@ class EntityKindChanged(EntitiesChanged):
         return f"{self.entity} now counts as {self.kind}, not as {self.before}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class EntityRemoved(EntitiesChanged):
+class EntityRemoved(EntitiesChanged, frozen=True, kw_only=True):
     """An entity was taken away, with its history."""
 
     @property
@@ -346,15 +313,13 @@ class EntityRemoved(EntitiesChanged):
         return f"{self.entity} was removed"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class EntitySilenceChanged(Quiet):
+class EntitySilenceChanged(Quiet, frozen=True, kw_only=True):
     """An entity is no longer heard, or heard again."""
 
     silent: bool
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ProfileKept(Event):
+class ProfileKept(Event, frozen=True, kw_only=True):
     """The house has another profile for a make and model."""
 
     path: str
@@ -364,8 +329,7 @@ class ProfileKept(Event):
         return f"the profile of {self.node} was saved in {self.path}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NetworkChosen(Event):
+class NetworkChosen(Event, frozen=True, kw_only=True):
     """A person said what to do with the foreign network on the stick."""
 
     choice: str

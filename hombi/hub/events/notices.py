@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from hombi.hub.kernel.events import Event, Quiet
 from hombi.hub.ports import DeliveryRecord
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PhonesChanged(Event):
+class PhonesChanged(Event, frozen=True, kw_only=True):
     """There are other phones than before."""
 
     phone: int
@@ -17,8 +14,7 @@ class PhonesChanged(Event):
     person: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PhoneAdded(PhonesChanged):
+class PhoneAdded(PhonesChanged, frozen=True, kw_only=True):
     """A phone takes notices."""
 
     @property
@@ -26,8 +22,7 @@ class PhoneAdded(PhonesChanged):
         return f"{self.title} of {self.person} now gets notifications"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PhoneRemoved(PhonesChanged):
+class PhoneRemoved(PhonesChanged, frozen=True, kw_only=True):
     """A phone takes no notices any more."""
 
     why: str = ""
@@ -38,8 +33,7 @@ class PhoneRemoved(PhonesChanged):
         return f"{self.title} of {self.person} was removed{because}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PhoneTested(Event):
+class PhoneTested(Event, frozen=True, kw_only=True):
     """Somebody sent a phone a notice to try it."""
 
     title: str
@@ -50,8 +44,7 @@ class PhoneTested(Event):
         return f"a test notice was sent to {self.title} of {self.person}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NoticeDelivered(Event):
+class NoticeDelivered(Event, frozen=True, kw_only=True):
     """A notice is on a phone."""
 
     title: str
@@ -63,8 +56,7 @@ class NoticeDelivered(Event):
         return f"“{self.title}” reached {self.phone} of {self.person}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NoticeDelayed(Event):
+class NoticeDelayed(Event, frozen=True, kw_only=True):
     """A notice could not be brought yet; it is tried again."""
 
     title: str
@@ -78,8 +70,7 @@ class NoticeDelayed(Event):
         )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NoticeFailed(Event):
+class NoticeFailed(Event, frozen=True, kw_only=True):
     """A notice did not reach a phone."""
 
     title: str
@@ -91,8 +82,7 @@ class NoticeFailed(Event):
         return f"“{self.title}” did not reach {self.phone}: {self.problem}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NoticeUnsent(Event):
+class NoticeUnsent(Event, frozen=True, kw_only=True):
     """A notice had nobody to go to."""
 
     title: str
@@ -106,8 +96,7 @@ class NoticeUnsent(Event):
         )
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NoticesSummedUp(Event):
+class NoticesSummedUp(Event, frozen=True, kw_only=True):
     """Several notices that could not be brought were told in one."""
 
     count: int
@@ -119,8 +108,7 @@ class NoticesSummedUp(Event):
         return f"{self.count} notices for {self.phone} of {self.person} were told in one"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ButtonPressed(Event):
+class ButtonPressed(Event, frozen=True, kw_only=True):
     """Somebody pressed a button of a notice."""
 
     title: str
@@ -132,8 +120,7 @@ class ButtonPressed(Event):
         return f"{self.person} pressed “{self.button}” on the notice “{self.title}”"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class QuietHoursSet(Event):
+class QuietHoursSet(Event, frozen=True, kw_only=True):
     """Somebody is left in peace at certain hours."""
 
     person: str
@@ -146,8 +133,7 @@ class QuietHoursSet(Event):
         return f"{self.person} is told only what is urgent at {self.hours}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NoticeChanged(Quiet):
+class NoticeChanged(Quiet, frozen=True, kw_only=True):
     """A delivery is further than before."""
 
     delivery: DeliveryRecord

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from hombi.core.values import show_span
 from hombi.hub.kernel.events import Event, Fault, Quiet
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PairingOpened(Event):
+class PairingOpened(Event, frozen=True, kw_only=True):
     """The pairing window is open."""
 
     until_ms: int
@@ -20,8 +17,7 @@ class PairingOpened(Event):
         return f"pairing is open for {show_span(self.for_ms)}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PairingClosed(Event):
+class PairingClosed(Event, frozen=True, kw_only=True):
     """The pairing window is closed."""
 
     @property
@@ -29,8 +25,7 @@ class PairingClosed(Event):
         return "pairing is closed"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class NodeArrived(Event):
+class NodeArrived(Event, frozen=True, kw_only=True):
     """A node asks to join, or was found."""
 
     title: str
@@ -41,8 +36,7 @@ class NodeArrived(Event):
         return f"{self.title} {self.how}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ArrivalChanged(Quiet):
+class ArrivalChanged(Quiet, frozen=True, kw_only=True):
     """An arrival is there, is another than before, or is over."""
 
     id: str
@@ -51,8 +45,7 @@ class ArrivalChanged(Quiet):
     progress: str
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ArrivalLocked(Event):
+class ArrivalLocked(Event, frozen=True, kw_only=True):
     """An arrival is locked out after wrong setup codes."""
 
     title: str
@@ -63,18 +56,15 @@ class ArrivalLocked(Event):
         return f"{self.title} is locked out after {self.wrong_codes} wrong setup codes"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ArrivalForgotten(Fault):
+class ArrivalForgotten(Fault, frozen=True, kw_only=True):
     """Too many nodes ask to join; the one unheard longest is let go."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ArrivalRefused(Fault):
+class ArrivalRefused(Fault, frozen=True, kw_only=True):
     """A node that was found cannot be an arrival."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ArrivalTurnedAway(Event):
+class ArrivalTurnedAway(Event, frozen=True, kw_only=True):
     """A person sent an arrival away."""
 
     title: str

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from hombi.hub.events.nodes import EntitiesChanged
 from hombi.hub.kernel.events import Event
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PersonKept(EntitiesChanged):
+class PersonKept(EntitiesChanged, frozen=True, kw_only=True):
     """From now on it is kept whether somebody is home."""
 
     person: str
@@ -19,8 +16,7 @@ class PersonKept(EntitiesChanged):
         return f"whether {self.person} is home is kept from now on"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class StateKept(EntitiesChanged):
+class StateKept(EntitiesChanged, frozen=True, kw_only=True):
     """From now on it is kept how the hub is in one respect."""
 
     @property
@@ -28,8 +24,7 @@ class StateKept(EntitiesChanged):
         return f"{self.entity} is kept from now on"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PersonSaid(Event):
+class PersonSaid(Event, frozen=True, kw_only=True):
     """Somebody said whether a person is home."""
 
     person: str
@@ -40,8 +35,7 @@ class PersonSaid(Event):
         return f"{self.person} is {'home' if self.home else 'away'}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PersonFollows(Event):
+class PersonFollows(Event, frozen=True, kw_only=True):
     """Other values tell whether somebody is home."""
 
     person: str
@@ -53,8 +47,7 @@ class PersonFollows(Event):
         return f"whether {self.person} is home is told {told}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PersonInvited(Event):
+class PersonInvited(Event, frozen=True, kw_only=True):
     """Somebody may join the house."""
 
     role: str
@@ -64,8 +57,7 @@ class PersonInvited(Event):
         return f"an invitation was made for {_AS[self.role]}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PersonJoined(Event):
+class PersonJoined(Event, frozen=True, kw_only=True):
     """Somebody joined the house."""
 
     person: str
@@ -76,8 +68,7 @@ class PersonJoined(Event):
         return f"{self.person} joined the house as {_AS[self.role]}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PersonChanged(Event):
+class PersonChanged(Event, frozen=True, kw_only=True):
     """Somebody is something else in the house than before, or sees other rooms."""
 
     person: str
@@ -88,8 +79,7 @@ class PersonChanged(Event):
         return f"{self.person} is {_AS[self.role]} from now on"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PersonRemoved(Event):
+class PersonRemoved(Event, frozen=True, kw_only=True):
     """Somebody is of the household no more."""
 
     person: str
@@ -99,8 +89,7 @@ class PersonRemoved(Event):
         return f"{self.person} was removed from the house"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PasswordForgotten(Event):
+class PasswordForgotten(Event, frozen=True, kw_only=True):
     """Somebody was given a code to set another password with."""
 
     person: str
@@ -110,8 +99,7 @@ class PasswordForgotten(Event):
         return f"a code was made with which {self.person} sets another password"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PasswordChanged(Event):
+class PasswordChanged(Event, frozen=True, kw_only=True):
     """Somebody has another password."""
 
     person: str
@@ -121,8 +109,7 @@ class PasswordChanged(Event):
         return f"{self.person} has another password; where they had signed in, they must again"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class SecondFactorChanged(Event):
+class SecondFactorChanged(Event, frozen=True, kw_only=True):
     """Somebody signs in with a second factor, or no longer."""
 
     person: str
@@ -136,8 +123,7 @@ class SecondFactorChanged(Event):
 _AS = {"owner": "an owner", "adult": "an adult", "guest": "a guest", "wall": "a wall"}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BrowserSignedOut(Event):
+class BrowserSignedOut(Event, frozen=True, kw_only=True):
     """A browser was signed out from elsewhere."""
 
     browser: str

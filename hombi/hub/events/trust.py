@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from hombi.hub.kernel.events import Event
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CertificateTaken(Event):
+class CertificateTaken(Event, frozen=True, kw_only=True):
     """The hub shows another certificate than before."""
 
     until: str
@@ -21,8 +18,7 @@ class CertificateTaken(Event):
         return f"the hub renewed its certificate, good until {self.until}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CertificateTroubled(Event):
+class CertificateTroubled(Event, frozen=True, kw_only=True):
     """The certificate cannot be used as it is."""
 
     problem: str

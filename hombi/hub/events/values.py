@@ -3,14 +3,11 @@ others."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 from hombi.hub.events.nodes import EntitiesChanged
 from hombi.hub.kernel.events import Event, Quiet
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class EntityConditioned(Event):
+class EntityConditioned(Event, frozen=True, kw_only=True):
     """An entity's values are conditioned otherwise: from now on, or its past too."""
 
     words: str
@@ -24,13 +21,11 @@ class EntityConditioned(Event):
         return f"{self.entity} {how}, {since}: {self.words}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ImportBegun(Quiet):
+class ImportBegun(Quiet, frozen=True, kw_only=True):
     """A file is being imported."""
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PastImported(Event):
+class PastImported(Event, frozen=True, kw_only=True):
     """Readings of the past were imported from a file."""
 
     file: str
@@ -41,8 +36,7 @@ class PastImported(Event):
         return f"{self.count} readings of {self.entity} were imported from {self.file}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ImportTakenBack(Event):
+class ImportTakenBack(Event, frozen=True, kw_only=True):
     """What a file had brought was deleted."""
 
     file: str
@@ -52,8 +46,7 @@ class ImportTakenBack(Event):
         return f"what {self.file} had brought of {self.entity} was taken back"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PastConditioned(Event):
+class PastConditioned(Event, frozen=True, kw_only=True):
     """The past of an entity was made again by its present conditioning."""
 
     count: int
@@ -63,8 +56,7 @@ class PastConditioned(Event):
         return f"{self.count} past readings of {self.entity} were conditioned again"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class EntityDerived(EntitiesChanged):
+class EntityDerived(EntitiesChanged, frozen=True, kw_only=True):
     """A value is computed from others from now on, and for the past."""
 
     method: str
@@ -75,8 +67,7 @@ class EntityDerived(EntitiesChanged):
         return f"{self.entity} is the {self.method.replace('-', ' ')} of {self.sources}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class DerivedRemoved(EntitiesChanged):
+class DerivedRemoved(EntitiesChanged, frozen=True, kw_only=True):
     """A derived value was taken away, with its history."""
 
     @property

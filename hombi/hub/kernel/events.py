@@ -1,4 +1,4 @@
-"""Events: what happened, each as a frozen dataclass of its own, in the past tense.
+"""Events: what happened, each as a frozen struct of its own, in the past tense.
 
 An event knows what it is about, and says itself in one sentence. The row in the
 journal, the message on the live stream and the notices are made from it.
@@ -6,18 +6,16 @@ journal, the message on the live stream and the notices are made from it.
 
 from __future__ import annotations
 
-from abc import ABC, abstractmethod
-from dataclasses import dataclass, fields
 from functools import cache
-from inspect import isabstract
 from typing import Any, ClassVar
+
+import msgspec
 
 # What says what an event is about; everything else of it is its data.
 _ABOUT = frozenset({"node", "entity", "automation"})
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Event(ABC):
+class Event(msgspec.Struct, frozen=True, kw_only=True):
     """Something that happened.
 
     One that is not `journaled` is only for who listens now. A `fault` may happen a
@@ -37,18 +35,18 @@ class Event(ABC):
         return type(self).__name__
 
     @property
-    @abstractmethod
     def sentence(self) -> str:
         """What happened, for people."""
+        raise NotImplementedError
 
     @property
     def data(self) -> dict[str, Any]:
         """The rest of it, for programs."""
-        return {f.name: getattr(self, f.name) for f in fields(self) if f.name not in _ABOUT}
+        names = (name for name in self.__struct_fields__ if name not in _ABOUT)
+        return {name: getattr(self, name) for name in names}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Quiet(Event):
+class Quiet(Event, frozen=True, kw_only=True):
     """An event that only those hear who listen now; the journal does not have it."""
 
     journaled: ClassVar[bool] = False
@@ -58,8 +56,7 @@ class Quiet(Event):
         return self.name
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Fault(Event):
+class Fault(Event, frozen=True, kw_only=True):
     """Something that went wrong, in words."""
 
     fault: ClassVar[bool] = True
@@ -78,6 +75,6 @@ def journaled() -> frozenset[str]:
     while left:
         kind = left.pop()
         left += kind.__subclasses__()
-        if kind.journaled and not isabstract(kind):
+        if kind.journaled and kind.sentence is not Event.sentence:
             found.add(kind.__name__)
     return frozenset(found)

@@ -6,7 +6,6 @@ import asyncio
 import contextlib
 import logging
 from collections import deque
-from dataclasses import dataclass
 from itertools import islice
 from typing import NamedTuple
 
@@ -27,8 +26,7 @@ AGAIN_S, SETTLED_S = 1.0, 2.0
 AT_ONCE = 100
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class EntryWritten(Quiet):
+class EntryWritten(Quiet, frozen=True, kw_only=True):
     """An entry of the journal is stored."""
 
     entry: JournalEntry

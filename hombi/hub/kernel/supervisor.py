@@ -10,7 +10,6 @@ from __future__ import annotations
 import asyncio
 import logging
 from collections.abc import Callable, Coroutine
-from dataclasses import dataclass
 from typing import Any
 
 from hombi.hub.kernel.clock import Clock, Timer
@@ -23,8 +22,7 @@ PAUSES_S = (1.0, 2.0, 5.0, 15.0, 60.0)
 WELL_AFTER_S = 120.0
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PartFailed(Event):
+class PartFailed(Event, frozen=True, kw_only=True):
     """A part of the hub failed; it is restarted in `pause_s`, or was a single call."""
 
     part: str
@@ -37,8 +35,7 @@ class PartFailed(Event):
         return f"{self.part} failed: {self.error}{again}"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PartRecovered(Event):
+class PartRecovered(Event, frozen=True, kw_only=True):
     """A part that had failed works again."""
 
     part: str
