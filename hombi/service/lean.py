@@ -12,7 +12,7 @@ from types import ModuleType
 from typing import Any
 
 # Without these their libraries work as if they were not installed.
-ABSENT = ("httpx._main", "pygments", "django.contrib.postgres")
+ABSENT = ("httpx._main", "pygments", "requests", "django.contrib.postgres")
 # Of these a library wants one function, when the API is described to programs.
 LATER = {
     "rest_framework.test": "APIRequestFactory",

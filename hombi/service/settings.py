@@ -51,7 +51,7 @@ DATABASES = {
             # FULL: what was acknowledged survives a power cut, not only a crash.
             "init_command": "PRAGMA journal_mode=WAL; PRAGMA "
             "synchronous=FULL; PRAGMA foreign_keys=ON; "
-            "PRAGMA cache_size=-4000; PRAGMA temp_store=MEMORY;",
+            "PRAGMA temp_store=MEMORY;",
         },
     }
 }

@@ -1,0 +1,39 @@
+"""The hub's own start, in a process that has loaded nothing before."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+LOADS = """
+import sys
+from hombi.service.lean import ABSENT, LATER, lean
+with lean():
+    from hombi.service import run
+    import django
+    django.setup()
+    import hombi.service.urls, hombi.service.asgi
+kept = set(sys.modules)
+from django.core.management import call_command
+call_command("spectacular", "--format", "openapi-json", "--file", "{file}", "--fail-on-warn")
+import httpx._main
+print([name for name in (*ABSENT, *LATER, "unittest", "rich", "hombi.client") if name in kept])
+print([name for name in (*LATER, "rich") if name not in sys.modules])
+"""
+
+
+def test_the_hub_loads_nothing_that_it_does_not_use_and_can_load_it_later(tmp_path: Path) -> None:
+    file = tmp_path / "schema.json"
+    environment = {
+        **os.environ,
+        "HOMBI_DATA": str(tmp_path),
+        "DJANGO_SETTINGS_MODULE": "hombi.service.settings",
+    }
+    words = [sys.executable, "-c", LOADS.format(file=file)]
+    said = subprocess.run(words, env=environment, stdout=subprocess.PIPE, check=True, timeout=120)
+    assert said.stdout.decode().split("\n")[:2] == ["[]", "[]"]
+    paths = json.loads(file.read_text())["paths"]
+    assert "/api/entities/{node}/{name}/history" in paths
