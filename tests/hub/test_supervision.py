@@ -11,12 +11,14 @@ from typing import Any
 import pytest
 
 import hombi.hub.automations.part as automations_module
+import hombi.hub.events as all_events
 from hombi.hub.automations import AddAutomation
 from hombi.hub.config import make_config
 from hombi.hub.errors import Refused
 from hombi.hub.events import NodeMoved
 from hombi.hub.hub import open_hub
 from hombi.hub.kernel import Actor, ActorKind, Limit, Supervisor
+from hombi.hub.kernel.events import Event
 from hombi.hub.kernel.policy import LIMITS, OTHERS, ROLES, Right, allows
 from hombi.hub.kernel.supervisor import PartFailed
 from hombi.hub.memory import MemoryRecords
@@ -248,3 +250,11 @@ def test_a_failure_is_told_in_one_sentence() -> None:
     assert PartFailed(part="the writer", error="OSError: full", pause_s=2.0).sentence == (
         "the writer failed: OSError: full; it is started again in 2 s"
     )
+
+
+def test_each_event_that_the_journal_has_says_itself() -> None:
+    kinds = [getattr(all_events, name) for name in all_events.__all__]
+    written = [kind for kind in kinds if issubclass(kind, Event) and kind.journaled]
+    assert len(written) > 100
+    ends = [kind for kind in written if not kind.__subclasses__()]
+    assert [kind.__name__ for kind in ends if kind.sentence is Event.sentence] == []

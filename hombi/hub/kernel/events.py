@@ -37,7 +37,7 @@ class Event(msgspec.Struct, frozen=True, kw_only=True):
     @property
     def sentence(self) -> str:
         """What happened, for people."""
-        raise NotImplementedError
+        return self.name
 
     @property
     def data(self) -> dict[str, Any]:
@@ -50,10 +50,6 @@ class Quiet(Event, frozen=True, kw_only=True):
     """An event that only those hear who listen now; the journal does not have it."""
 
     journaled: ClassVar[bool] = False
-
-    @property
-    def sentence(self) -> str:
-        return self.name
 
 
 class Fault(Event, frozen=True, kw_only=True):
