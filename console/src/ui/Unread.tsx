@@ -7,7 +7,8 @@ import { HubError } from "../api/client";
 function unread(query: Query): boolean {
   const { status, error } = query.state;
   if (status !== "error") return false;
-  return !(error instanceof HubError) || error.status === 0 || error.status >= 500;
+  if (!(error instanceof HubError)) return true;
+  return error.status === 0 || error.status === 429 || error.status >= 500;
 }
 
 export function Unread() {
