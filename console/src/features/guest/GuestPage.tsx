@@ -44,6 +44,12 @@ export function GuestPage({ person }: { person: string }) {
         {({ floors }) => {
           const rooms = floors.flatMap((floor) => floor.rooms);
           if (rooms.length === 0) return <Empty>No room is open to you now.</Empty>;
+          if (!entities.data || !dashboards.data)
+            return (
+              <Await of={entities.data ? dashboards : entities} lines={6}>
+                {() => null}
+              </Await>
+            );
           return (
             <div className="space-y-10">
               {rooms.map((room) => (

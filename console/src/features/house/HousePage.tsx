@@ -43,7 +43,7 @@ export function HousePage() {
                 <FirstSteps done={() => setFirst(false)} />
               </Suspense>
             ) : (
-              <Section floors={found.floors} entities={entities.data ?? []} />
+              <Section floors={found.floors} entities={entities.data} />
             )
           }
         </Await>

@@ -6,7 +6,8 @@ import { Mark } from "../../ui/parts";
 import { visible } from "../../ui/visible";
 import { leading, trouble } from "./leading";
 
-export function Section({ floors, entities }: { floors: Floor[]; entities: Entity[] }) {
+/** `entities` is undefined while it is not known what is there. */
+export function Section({ floors, entities }: { floors: Floor[]; entities: Entity[] | undefined }) {
   const fromTheTop = [...floors].sort((a, b) => b.position - a.position);
   return (
     <section aria-label="The house in section">
@@ -43,7 +44,7 @@ export function Section({ floors, entities }: { floors: Floor[]; entities: Entit
                   key={room.room}
                   room={room}
                   alone={floor.rooms.length === 1}
-                  entities={entities.filter((e) => e.room === room.room && !e.hidden)}
+                  entities={entities?.filter((e) => e.room === room.room && !e.hidden)}
                 />
               ))}
             </div>
@@ -54,10 +55,18 @@ export function Section({ floors, entities }: { floors: Floor[]; entities: Entit
   );
 }
 
-function Cell({ room, entities, alone }: { room: Room; entities: Entity[]; alone: boolean }) {
-  const wrong = trouble(entities);
+function Cell({
+  room,
+  entities,
+  alone,
+}: {
+  room: Room;
+  entities: Entity[] | undefined;
+  alone: boolean;
+}) {
+  const wrong = trouble(entities ?? []);
   // A room that has its floor to itself has room for more.
-  const values = leading(entities, alone ? 7 : 3);
+  const values = leading(entities ?? [], alone ? 7 : 3);
   return (
     <Link to={`/rooms/${room.room}`} className="group block bg-paper px-4 pt-1 pb-3 hover:bg-sheet">
       <div className="flex items-baseline justify-between gap-2">
@@ -69,7 +78,7 @@ function Cell({ room, entities, alone }: { room: Room; entities: Entity[]; alone
         )}
       </div>
       {values.length === 0 ? (
-        <p className="text-faint">nothing heard yet</p>
+        <p className="text-faint">{entities ? "nothing heard yet" : "…"}</p>
       ) : (
         <ul
           className={`mt-1 flex flex-wrap items-end gap-y-2 ${alone ? "gap-x-6 sm:gap-x-16" : "gap-x-6"}`}
