@@ -13,7 +13,7 @@ from rich.text import Text
 
 from hombi.cli import complete
 from hombi.cli.drawing import ago, as_json, bold, clock, err, mistakes, out, said, table
-from hombi.cli.extras import SAID_NO
+from hombi.cli.exits import SAID_NO
 from hombi.cli.folder import diff, pull, push
 from hombi.cli.looking_back import rehearse, replay
 from hombi.cli.noun import noun

@@ -13,7 +13,8 @@ from rich.prompt import Prompt
 
 from hombi.cli.data_place import data_folder
 from hombi.cli.drawing import as_json, err, out
-from hombi.cli.extras import SAID_NO, installed
+from hombi.cli.exits import SAID_NO
+from hombi.cli.extras import installed
 from hombi.cli.run import Json, hub
 
 if TYPE_CHECKING:

@@ -7,7 +7,7 @@ from typing import Annotated
 import typer
 
 from hombi.cli.drawing import ago, as_json, err, said, table
-from hombi.cli.extras import SAID_NO
+from hombi.cli.exits import SAID_NO
 from hombi.cli.noun import noun
 from hombi.cli.run import Json, hub
 

@@ -11,7 +11,8 @@ from rich.text import Text
 
 from hombi.cli.data_place import data_folder
 from hombi.cli.drawing import as_json, err, mistakes, out
-from hombi.cli.extras import SAID_NO, installed
+from hombi.cli.exits import SAID_NO
+from hombi.cli.extras import installed
 from hombi.cli.run import Json, hub
 from hombi.client import Mistake
 

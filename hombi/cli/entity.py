@@ -9,7 +9,7 @@ from rich.text import Text
 
 from hombi.cli import complete
 from hombi.cli.drawing import ago, as_json, bold, err, out, said, table, value
-from hombi.cli.extras import SAID_NO
+from hombi.cli.exits import SAID_NO
 from hombi.cli.noun import noun
 from hombi.cli.run import Json, entity_called, hub
 from hombi.client import Entity, EntityDetail

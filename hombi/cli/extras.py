@@ -1,5 +1,5 @@
-"""Which part of Hombi is installed, and what a program learns when it is not enough.
-Without the terminal's drawing, which would stay in the hub's memory."""
+"""Whether the part of Hombi that a command needs is installed. The hub starts with this
+too: drawing on the terminal would stay in its memory, and is loaded only to say no."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 import typer
 
-SAID_NO = 1
+from hombi.cli.exits import SAID_NO
 
 
 @contextlib.contextmanager

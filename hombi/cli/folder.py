@@ -11,7 +11,7 @@ from typing import Annotated
 import typer
 
 from hombi.cli.drawing import as_json, bold, err, mistakes, out
-from hombi.cli.extras import SAID_NO
+from hombi.cli.exits import SAID_NO
 from hombi.cli.run import Json, hub
 from hombi.cli.texts import read_text
 from hombi.client import Hub

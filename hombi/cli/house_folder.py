@@ -13,7 +13,7 @@ from typing import Annotated
 import typer
 
 from hombi.cli.drawing import as_json, bold, err, mistakes, out
-from hombi.cli.extras import SAID_NO
+from hombi.cli.exits import SAID_NO
 from hombi.cli.house_files.parts import PARTS, Difference, differences
 from hombi.cli.house_files.shapes import Absent, FileError
 from hombi.cli.noun import noun

@@ -9,7 +9,7 @@ import httpx
 import typer
 
 from hombi.cli.drawing import as_json, err, out, table
-from hombi.cli.extras import SAID_NO
+from hombi.cli.exits import SAID_NO
 from hombi.cli.noun import noun
 from hombi.cli.run import Json
 from hombi.cli.where import http_port

@@ -11,9 +11,9 @@ from rich.prompt import Prompt
 
 from hombi.cli import complete
 from hombi.cli.drawing import ago, as_json, bold, err, out, said, table
-from hombi.cli.extras import SAID_NO
+from hombi.cli.exits import SAID_NO, UNANSWERED
 from hombi.cli.noun import noun
-from hombi.cli.run import NOT_SAID, UNANSWERED, Json, hub, words
+from hombi.cli.run import NOT_SAID, Json, hub, words
 from hombi.client import Hub, Node, NodeKey, Setting
 
 app = noun("The nodes of the house, and what is theirs.")

@@ -12,7 +12,7 @@ from rich.prompt import Prompt
 
 from hombi.cli import complete
 from hombi.cli.drawing import ago, as_json, bold, err, out, said, table
-from hombi.cli.extras import SAID_NO
+from hombi.cli.exits import SAID_NO
 from hombi.cli.run import Json, hub
 from hombi.client import Arrival, Hub
 

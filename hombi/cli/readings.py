@@ -12,7 +12,8 @@ from rich.text import Text
 
 from hombi.cli import complete
 from hombi.cli.drawing import HouseTime, as_json, clock, err, out, sparkline, table
-from hombi.cli.run import UNANSWERED, Json, entity_called, hub
+from hombi.cli.exits import UNANSWERED
+from hombi.cli.run import Json, entity_called, hub
 from hombi.cli.texts import MOMENT_HELP, moment_of
 from hombi.client import Row
 

@@ -1,9 +1,5 @@
 """Running a command: a client for the hub, and errors as words with an exit code that
-means something.
-
-0 done · 1 the hub said no · 2 the command was written wrongly · 3 no hub answers · 4
-not signed in · 5 a node did not answer
-"""
+means something."""
 
 from __future__ import annotations
 
@@ -14,11 +10,10 @@ from typing import Annotated
 import typer
 
 from hombi.cli.drawing import err, mistakes
-from hombi.cli.extras import SAID_NO
+from hombi.cli.exits import NOT_SIGNED_IN, SAID_NO, UNREACHABLE
 from hombi.cli.where import find_hub
 from hombi.client import Hub, HubProblem, HubUnreachable, NotSignedIn
 
-UNREACHABLE, NOT_SIGNED_IN, UNANSWERED = 3, 4, 5
 # What is said of a node that was asked over a way that brings no answer.
 NOT_SAID = "it has not said whether it did it"
 

@@ -9,7 +9,7 @@ import typer
 
 from hombi.cli import complete
 from hombi.cli.drawing import as_json, bold, mistakes, out, said, table
-from hombi.cli.extras import SAID_NO
+from hombi.cli.exits import SAID_NO
 from hombi.cli.noun import noun
 from hombi.cli.run import Json, hub, words
 from hombi.cli.texts import read_text

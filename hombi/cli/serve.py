@@ -7,7 +7,8 @@ from typing import Annotated
 import typer
 
 from hombi.cli.data_place import data_folder
-from hombi.cli.extras import SAID_NO, installed
+from hombi.cli.exits import SAID_NO
+from hombi.cli.extras import installed
 
 
 def serve(

@@ -14,7 +14,8 @@ import typer
 
 from hombi.cli.data_place import data_folder
 from hombi.cli.drawing import err, out
-from hombi.cli.extras import SAID_NO, installed
+from hombi.cli.exits import SAID_NO
+from hombi.cli.extras import installed
 from hombi.cli.noun import noun
 
 app = noun("Have systemd run the hub.")

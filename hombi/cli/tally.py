@@ -6,7 +6,7 @@ import typer
 from rich.text import Text
 
 from hombi.cli.drawing import HouseTime, as_json, clock, err, out, table
-from hombi.cli.extras import SAID_NO
+from hombi.cli.exits import SAID_NO
 from hombi.cli.readings import Entity, length
 from hombi.cli.run import Json, entity_called, hub
 from hombi.client import EntityDetail, Row

@@ -10,7 +10,7 @@ import segno
 import typer
 
 from hombi.cli.drawing import as_json, err, out
-from hombi.cli.extras import SAID_NO
+from hombi.cli.exits import SAID_NO
 from hombi.cli.run import Json, words
 from hombi.cli.sign_in import address_of
 from hombi.cli.where import authority_file, find_hub, keep_private

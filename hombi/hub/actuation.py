@@ -138,9 +138,9 @@ class Actuation(Part):
         Never raises for a node that does not answer: the command's state says so, and
         what was asked stays wanted.
         """
-        waiting = self._asked(entity, value, at_once=at_once)
         wish = self.wishes.want(entity, value, by)
         command = Command(next(self._numbers), entity, value, by, self._clock.now_ms())
+        waiting = self._asked(entity, value, at_once=at_once)
         self._announce(command)
         return self._carry_out(command, wish, waiting)
 

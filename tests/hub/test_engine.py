@@ -68,6 +68,22 @@ async def test_what_is_switched_does_not_wait_for_what_is_told() -> None:
         assert len(r.phones.told) == 2
 
 
+async def test_one_whose_first_switch_fails_is_stopped_and_does_no_more(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    async with rig() as r:
+        await r.cellar()
+        await with_phone(r)
+        await r.do(AddAutomation(DRY.replace('held = "10 min"\n', "")))
+        monkeypatch.setattr(r.hub.actuation, "begin", lambda *_, **__: 1 / 0)
+        r.say("cellar-rack", "humidity", 80.0)
+        await settle()
+        (runner,) = r.hub.automations.runners.values()
+        assert "division by zero" in runner.broken
+        assert "AutomationStarted" not in r.events()
+        assert r.phones.told == []
+
+
 async def test_a_new_automation_looks_at_what_is_known_now() -> None:
     async with rig() as r:
         await r.cellar()

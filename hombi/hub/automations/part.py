@@ -329,13 +329,14 @@ class Automations(Part):
                 self._follow_up(runner, before)
 
         stepped = self._stepped
-        if stepped is not None:
-            stepped.append((runner, rest))
+        place = len(stepped or ())
         # Nothing is told, kept or put into words before.
         if first := done.effects[: first_switches(done.effects)]:
             self._carry_out(first, runner, chain)
         if stepped is None:
             rest()
+        else:
+            stepped.insert(place, (runner, rest))  # before that of what it led to
 
     def _follow_up(self, runner: Runner, before: State) -> None:
         """Keep where it stands after a step, and see when it is to be stepped next."""
