@@ -10,7 +10,7 @@ import pytest
 
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.ports import Records
-from tests.service.test_ports import admit, database, rows
+from tests.service.ports import admit, database, rows
 
 __all__ = ["database"]
 

@@ -24,7 +24,7 @@ from hombi.service.records import models as m
 
 # So many texts of automations are kept in all.
 MOST_TEXTS = 5_000
-# What is written whenever an automation acts. The ORM takes five to ten times as long
+# What is written whenever an automation acts. The ORM takes two to seven times as long
 # to put these together, and no command goes out while it does.
 STAND = "UPDATE records_automation SET text = %s, enabled = %s, state = %s WHERE id = %s"
 KEEP = (
