@@ -90,8 +90,7 @@ def test_a_copy_is_a_new_one_and_a_text_of_before_comes_back(
 
 def test_a_sequence_is_written_and_run_by_name(console: Page, service: Service) -> None:
     console.goto("/automations")
-    # By the keyboard: what is still loading above it moves it away from a mouse.
-    console.locator("summary", has_text="Write a sequence").press("Enter")
+    console.get_by_text("Write a sequence").click()
     area = TextArea(console)
     area.fill('name = "Close up"\n[[steps]]\nswitch = "cellar-mister/swich"\nto = "off"\n')
     expect(console.get_by_text("did you mean cellar-mister/switch?")).to_be_visible()

@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import { screen } from "@testing-library/react";
+import { screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { expect, it } from "vitest";
 import { api, ask } from "../api/client";
 import { fakeHub, show } from "../test-parts";
+import { Await } from "./parts";
 import { Unread } from "./Unread";
 
 function Scenes() {
@@ -12,6 +13,16 @@ function Scenes() {
     <>
       <Unread />
       <p>{scenes.isPending ? "reading" : `${scenes.data?.length ?? 0} scenes`}</p>
+    </>
+  );
+}
+
+function InPlace() {
+  const scenes = useQuery({ queryKey: ["scenes"], queryFn: () => ask(api.GET("/api/scenes")) });
+  return (
+    <>
+      <Unread />
+      <Await of={scenes}>{() => "there"}</Await>
     </>
   );
 }
@@ -26,11 +37,19 @@ it("says that a list is missing, and reads it again when asked", async () => {
   });
   show(<Scenes />);
   expect(await screen.findByText("0 scenes")).toBeInTheDocument();
-  expect(screen.getByRole("status")).toHaveTextContent("could not read all of this page");
+  expect(await screen.findByRole("status")).toHaveTextContent("could not read all of this page");
   status = 200;
   await userEvent.click(screen.getByRole("button", { name: "Read it again" }));
   expect(await screen.findByText("2 scenes")).toBeInTheDocument();
-  expect(screen.queryByRole("status")).toBeNull();
+  await waitFor(() => expect(screen.queryByRole("status")).toBeNull());
+});
+
+it("does not say again what is said in its place", async () => {
+  fakeHub({ "GET /api/scenes": { status: 503, body: { detail: "the disk is full" } } });
+  show(<InPlace />);
+  expect(await screen.findByRole("alert")).toHaveTextContent("the disk is full");
+  await new Promise((done) => setTimeout(done, 300));
+  expect(screen.queryByText(/could not read all/)).toBeNull();
 });
 
 it("leaves what was asked wrongly to its place", async () => {

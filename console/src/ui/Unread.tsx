@@ -2,20 +2,23 @@
 import { type Query, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useSyncExternalStore } from "react";
 import { HubError } from "../api/client";
+import { isSaid } from "./said";
 
 /** The hub's fault, or the way's to it; what was asked wrongly is answered in its place. */
 function unread(query: Query): boolean {
   const { status, error } = query.state;
-  if (status !== "error") return false;
+  if (status !== "error" || !error || isSaid(error)) return false;
   if (!(error instanceof HubError)) return true;
   return error.status === 0 || error.status === 429 || error.status >= 500;
 }
 
+/** So long a page has to say it in its place. */
+const IN_PLACE_MS = 150;
+
 export function Unread() {
   const cache = useQueryClient();
   const subscribe = useCallback(
-    // The cache tells of a query while others draw; this one is drawn after them.
-    (told: () => void) => cache.getQueryCache().subscribe(() => queueMicrotask(told)),
+    (told: () => void) => cache.getQueryCache().subscribe(() => setTimeout(told, IN_PLACE_MS)),
     [cache],
   );
   const found = { type: "active", predicate: unread } as const;

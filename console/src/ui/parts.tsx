@@ -3,6 +3,7 @@ import { CircleAlert, TriangleAlert } from "lucide-react";
 import type { ButtonHTMLAttributes, ReactNode } from "react";
 import { type Entity, HubError } from "../api/client";
 import { shown } from "../api/readings";
+import { useSaid } from "./said";
 import { exact, span, useAgo, useNow } from "./time";
 
 type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { look?: "main" | "plain" | "grave" };
@@ -63,6 +64,7 @@ export function Empty({ children }: { children: ReactNode }) {
 }
 
 export function Failure({ error, retry }: { error: Error; retry?: () => void }) {
+  useSaid(error);
   return (
     <div
       role="alert"
