@@ -61,7 +61,8 @@ def fill(service: Service) -> None:
         on = start.date().isoformat()
 
         def whole() -> bool:
-            known = [e.known for k in hub.review("week", on=on).kinds for e in k.entities]
-            return len(known) == 3 and min(known) > 160
+            found = hub.review("week", on=on)
+            known = [e.known for k in found.kinds for e in k.entities]
+            return len(known) == len(found.batteries) == 3 and min(known) > 160
 
         until(whole)
