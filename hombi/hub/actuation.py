@@ -294,8 +294,7 @@ def outcome(command: Command, automation: str = "") -> Event:
     )
 
 
-@dataclass(frozen=True, slots=True)
-class CommandEntity(Change[Actuation, Command]):
+class CommandEntity(Change[Actuation, Command], frozen=True):
     """Ask an entity to take a value as people write it ("on", "40 %"), and wait for its
     node."""
 
@@ -311,8 +310,7 @@ class CommandEntity(Change[Actuation, Command]):
         return Done(command, outcome(command))
 
 
-@dataclass(frozen=True, slots=True)
-class SwitchEntity(Change[Actuation, Command]):
+class SwitchEntity(Change[Actuation, Command], frozen=True):
     """Ask an entity to take a value in its kind's unit. It is wanted from the moment at
     which the change is begun. `automation` is the address of the one that asks; without
     `at_once` what was begun before goes first."""

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import hmac
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from types import MappingProxyType
+
+import msgspec
 
 from hombi.core.names import slug
 from hombi.hub.described import CHOSEN, as_chosen, as_stored, with_chosen
@@ -60,7 +62,7 @@ class Admission(Part):
             # it.
             rivals = self.pairing.rivals(arrival)
             if known := next((a for a in rivals if _fits(a.record, wish.setup_code)), None):
-                return await self.admit(replace(wish, arrival=known.record.id), by)
+                return await self.admit(msgspec.structs.replace(wish, arrival=known.record.id), by)
             await self._wrong_code(arrival)
         record.state, record.node = "admitting", address
         try:
@@ -216,8 +218,7 @@ def _as_wanted(offered: OfferedValue, chosen: EntityChoice | None, known: Node |
     return as_stored(offered, offered.title, hidden=offered.hidden)
 
 
-@dataclass(frozen=True, slots=True)
-class AdmitArrival(Change[Admission, Node]):
+class AdmitArrival(Change[Admission, Node], frozen=True):
     """Let an arrival in as `name`, in `room` (one that exists, or the name of a new
     one).
 
@@ -231,8 +232,8 @@ class AdmitArrival(Change[Admission, Node]):
     setup_code: str = ""
     name: str = ""
     room: str = ""
-    secret: str = field(default="", repr=False)
-    entities: Mapping[str, EntityChoice] = field(default_factory=lambda: NO_CHOICES)
+    secret: str = ""
+    entities: Mapping[str, EntityChoice] = NO_CHOICES
     origins: Sequence[str] = ()
 
     part = Admission
@@ -244,8 +245,7 @@ class AdmitArrival(Change[Admission, Node]):
         return Done(node, NodeAdmitted(node=node.address, title=node.title, room=room))
 
 
-@dataclass(frozen=True, slots=True)
-class TurnAway(Change[Admission, None]):
+class TurnAway(Change[Admission, None], frozen=True):
     """Send an arrival away; the node hears it when it asks. Raises NotFound, Refused
     for one that is let in."""
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from typing import Any, Literal
+
+import msgspec
 
 from hombi.core.names import slug
 from hombi.core.picture import picture_problem
@@ -31,8 +32,7 @@ MOST_TILES, MOST_DASHBOARDS, LONGEST_TEXT = 80, 60, 500
 ROOM = "room-"
 
 
-@dataclass(frozen=True, slots=True)
-class Tile:
+class Tile(msgspec.Struct, frozen=True):
     """One thing on a page: what it shows, of which entities, and how large. `text` is
     what a text says, what stands over a picture, or which scene is recalled; `address`
     where a picture is."""
@@ -59,8 +59,7 @@ class Tile:
         return cls(**{**data, "of": tuple(data["of"])})
 
 
-@dataclass(frozen=True, slots=True)
-class Dashboard:
+class Dashboard(msgspec.Struct, frozen=True):
     """A page of tiles; `room` is the address of the room whose page it is, or ""."""
 
     slug: str
@@ -157,8 +156,7 @@ class Dashboards(Part):
         return Tile(tile.sort, of, tile.size, tile.text.strip(), tile.address)
 
 
-@dataclass(frozen=True, slots=True)
-class ArrangeDashboard(Change[Dashboards, Dashboard]):
+class ArrangeDashboard(Change[Dashboards, Dashboard], frozen=True):
     """Put tiles on a page: one that is there, or with `room-` and its address the page
     of a room. Raises NotFound, Invalid."""
 
@@ -188,12 +186,11 @@ class ArrangeDashboard(Change[Dashboards, Dashboard]):
         return Done(made, DashboardArranged(dashboard=made.title))
 
 
-@dataclass(frozen=True, slots=True)
-class AddDashboard(Change[Dashboards, Dashboard]):
+class AddDashboard(Change[Dashboards, Dashboard], frozen=True):
     """Make a page of one's own. Raises Invalid."""
 
     title: str
-    tiles: Sequence[Tile] = field(default_factory=tuple)
+    tiles: Sequence[Tile] = ()
 
     part = Dashboards
     right = Right.ARRANGE
@@ -215,8 +212,7 @@ class AddDashboard(Change[Dashboards, Dashboard]):
         return Done(made, DashboardArranged(dashboard=made.title))
 
 
-@dataclass(frozen=True, slots=True)
-class RemoveDashboard(Change[Dashboards, None]):
+class RemoveDashboard(Change[Dashboards, None], frozen=True):
     """Take a page away; that of a room comes by itself again. Raises NotFound."""
 
     dashboard: str

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import msgspec
@@ -173,8 +173,7 @@ class Described(Part):
         self._links.follow(node)
 
 
-@dataclass(frozen=True, slots=True)
-class ChangeKind(Change[Described, Entity]):
+class ChangeKind(Change[Described, Entity], frozen=True):
     """Take an entity for another kind from now on; its past keeps what it was. `unit`
     is the one that its node speaks, the kind's own unless given. Raises NotFound,
     Invalid, Refused."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 from hombi.core.errors import UnitError, ValueTextError
@@ -15,8 +14,7 @@ from hombi.hub.kernel import Actor, Change, Done, Right
 from hombi.hub.picks import Picks
 
 
-@dataclass(frozen=True, slots=True)
-class ChangeEntity(Change[Picks, Entity]):
+class ChangeEntity(Change[Picks, Entity], frozen=True):
     """Rename an entity (its address stays), hide or show it, or say in which unit and
     with how many decimals it is seen, and for how long its readings are kept; of these,
     "" and -1 are as for all others. Raises NotFound, Invalid."""
@@ -72,8 +70,7 @@ class ChangeEntity(Change[Picks, Entity]):
         return own
 
 
-@dataclass(frozen=True, slots=True)
-class RemoveEntity(Change[Picks, None]):
+class RemoveEntity(Change[Picks, None], frozen=True):
     """Take an entity that was picked away, with its history. Raises NotFound,
     Refused."""
 

@@ -8,7 +8,6 @@ import asyncio
 import os
 import shutil
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -24,8 +23,7 @@ from hombi.hub.kernel import Actor, Change, Done, Right
 from hombi.hub.reload import Reload
 
 
-@dataclass(frozen=True, slots=True)
-class ChangeHouse(Change[Reload, None]):
+class ChangeHouse(Change[Reload, None], frozen=True):
     """Name the house, or say in which time zone and where it stands (degrees north and
     east), and in which units it sees its values. Raises Invalid, Refused where the
     environment or a mistake in the file stands in the way."""

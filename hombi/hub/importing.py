@@ -4,7 +4,6 @@ what its node sent: it has a channel of its own."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from hombi.core.errors import UnitError
 from hombi.core.series import HOUR_MS, Channel, Derivation, Sample
@@ -98,8 +97,7 @@ class Imports(Part):
         return first
 
 
-@dataclass(frozen=True, slots=True)
-class BeginImport(Change[Imports, Channel]):
+class BeginImport(Change[Imports, Channel], frozen=True):
     """A channel for the rows of a file. Raises NotFound, Invalid, Refused."""
 
     entity: str
@@ -121,8 +119,7 @@ class BeginImport(Change[Imports, Channel]):
         return Done(made, ImportBegun(entity=entity.address))
 
 
-@dataclass(frozen=True, slots=True)
-class EndImport(Change[Imports, None]):
+class EndImport(Change[Imports, None], frozen=True):
     """All rows of a file are there: what follows from them is made again."""
 
     entity: str
@@ -140,8 +137,7 @@ class EndImport(Change[Imports, None]):
         return Done(None, event)
 
 
-@dataclass(frozen=True, slots=True)
-class TakeBackImport(Change[Imports, None]):
+class TakeBackImport(Change[Imports, None], frozen=True):
     """Delete what a file brought. Raises NotFound, Refused."""
 
     entity: str

@@ -17,11 +17,11 @@ from hombi.links.base import Heard
 
 # Of each way in: a radio that is full of strangers' voices does not push out what a
 # broker said.
-KEPT = 2_000
-TOPICS = 2_000
+KEPT = 1_000
+TOPICS = 1_000
 # And no more than this, in bytes, of each way in and twice: the latest, and the last
 # one of each topic.
-BYTES = 1 << 20
+BYTES = 1 << 19
 # What a message takes beside its topic and payload.
 FRAME = 400
 # What of a payload is kept; `size` tells when there was more.

@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any
 
 from hombi.hub.errors import Refused
@@ -36,13 +35,12 @@ async def try_secret(
         return  # what else is wrong with it says nothing of its secret
 
 
-@dataclass(frozen=True, slots=True)
-class ChangeSecret(Change[Nodes, Node]):
+class ChangeSecret(Change[Nodes, Node], frozen=True):
     """Give the hub another secret for a node. It is tried first. Raises NotFound,
     Refused."""
 
     node: str
-    secret: str = field(repr=False)
+    secret: str
 
     part = Nodes
     right = Right.ADMIT
@@ -59,8 +57,7 @@ class ChangeSecret(Change[Nodes, Node]):
         return Done(node, SecretChanged(node=node.address, title=node.title))
 
 
-@dataclass(frozen=True, slots=True)
-class NewNodeKey(Change[Nodes, str]):
+class NewNodeKey(Change[Nodes, str], frozen=True):
     """Give a node a new key, told this once; the one before is void."""
 
     node: str
@@ -75,8 +72,7 @@ class NewNodeKey(Change[Nodes, str]):
         return Done(key, KeyChanged(node=node.address, title=node.title))
 
 
-@dataclass(frozen=True, slots=True)
-class RevokeNodeKey(Change[Nodes, None]):
+class RevokeNodeKey(Change[Nodes, None], frozen=True):
     """Take a node's key away: it is shut out until it has a new one."""
 
     node: str

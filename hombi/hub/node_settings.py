@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable, Collection, Mapping
-from dataclasses import dataclass, field
 from functools import partial
 from typing import Any, TypeVar
 
@@ -88,8 +87,7 @@ class NodeSettings(Part):
                 answer.set_result(event.value)
 
 
-@dataclass(frozen=True, slots=True)
-class ChangeSetting(Change[NodeSettings, Node]):
+class ChangeSetting(Change[NodeSettings, Node], frozen=True):
     """Change one of a node's own settings, and wait until the node says that it has it.
     Raises NotFound, Invalid, Refused."""
 
@@ -111,14 +109,13 @@ class ChangeSetting(Change[NodeSettings, Node]):
         return Done(node, event)
 
 
-@dataclass(frozen=True, slots=True)
-class Act(Change[NodeSettings, Acted]):
+class Act(Change[NodeSettings, Acted], frozen=True):
     """Have a node do something, with inputs by name; what became of it. Raises
     NotFound, Invalid, Refused."""
 
     node: str
     action: str
-    inputs: Mapping[str, Any] = field(default_factory=dict)
+    inputs: Mapping[str, Any] = {}
 
     part = NodeSettings
     right = Right.USE

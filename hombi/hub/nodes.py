@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 
 from hombi.core.senml import Resolved
 from hombi.hub.described import Described
@@ -263,8 +262,7 @@ class Nodes(Part):
                 yield Need("silent", f"{node.title} is no longer heard", path)
 
 
-@dataclass(frozen=True, slots=True)
-class RenameNode(Change[Nodes, Node]):
+class RenameNode(Change[Nodes, Node], frozen=True):
     """Rename a node; its address stays."""
 
     node: str
@@ -283,8 +281,7 @@ class RenameNode(Change[Nodes, Node]):
         return Done(node, NodeRenamed(node=node.address, title=title, before=before))
 
 
-@dataclass(frozen=True, slots=True)
-class MoveNode(Change[Nodes, Node]):
+class MoveNode(Change[Nodes, Node], frozen=True):
     """Put a node into a room, which is made when there is none; "" is no room."""
 
     node: str
@@ -301,8 +298,7 @@ class MoveNode(Change[Nodes, Node]):
         return Done(node, NodeMoved(node=node.address, title=node.title, room=room))
 
 
-@dataclass(frozen=True, slots=True)
-class RemoveNode(Change[Nodes, None]):
+class RemoveNode(Change[Nodes, None], frozen=True):
     """Take a node out of the house and cut it off; its key is void at once."""
 
     node: str
@@ -324,8 +320,7 @@ class RemoveNode(Change[Nodes, None]):
         return Done(None, NodeRemoved(node=node.address, title=node.title, history_kept=keep))
 
 
-@dataclass(frozen=True, slots=True)
-class LookAt(Change[Nodes, Arrival]):
+class LookAt(Change[Nodes, Arrival], frozen=True):
     """Fetch the description of the node at a typed address, as an arrival; the pairing
     window need not be open."""
 
@@ -349,8 +344,7 @@ class LookAt(Change[Nodes, Arrival]):
         return Done(arrival, NodeLookedAt(title=found.title, address=self.address))
 
 
-@dataclass(frozen=True, slots=True)
-class AskAgain(Change[Nodes, None]):
+class AskAgain(Change[Nodes, None], frozen=True):
     """Ask a node again what it has: one that is in, or an arrival by its id."""
 
     node: str = ""

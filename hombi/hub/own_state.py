@@ -8,7 +8,6 @@ from __future__ import annotations
 import asyncio
 import shutil
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
 from hombi.core.kinds import KINDS
 from hombi.core.series import Channel, Channels
@@ -85,8 +84,7 @@ def state_of(address: str, now_ms: int) -> Entity:
     return Entity(0, address, title, kind, channels, 0, 1, own={HUB: need})
 
 
-@dataclass(frozen=True, slots=True)
-class KeepState(Change[OwnState, Entity]):
+class KeepState(Change[OwnState, Entity], frozen=True):
     """Keep how the hub is in one respect from now on. Raises Invalid."""
 
     address: str

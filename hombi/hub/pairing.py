@@ -345,8 +345,7 @@ def _same_node(one: ArrivalRecord, other: ArrivalRecord) -> bool:
     )
 
 
-@dataclass(frozen=True, slots=True)
-class OpenPairing(Change[Pairing, None]):
+class OpenPairing(Change[Pairing, None], frozen=True):
     """Open the pairing window, or set its end again; 15 min at most."""
 
     for_ms: int
@@ -359,8 +358,7 @@ class OpenPairing(Change[Pairing, None]):
         return Done(None, PairingOpened(until_ms=part.until_ms, for_ms=self.for_ms))
 
 
-@dataclass(frozen=True, slots=True)
-class ClosePairing(Change[Pairing, None]):
+class ClosePairing(Change[Pairing, None], frozen=True):
     """Close the pairing window."""
 
     part = Pairing

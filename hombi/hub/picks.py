@@ -6,8 +6,9 @@ from __future__ import annotations
 import asyncio
 import secrets
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from typing import Any
+
+import msgspec
 
 from hombi.core.errors import NotASample, UnitError
 from hombi.core.house_facts import did_you_mean
@@ -43,8 +44,7 @@ PREVIEWED = 12
 PICKED_FROM = ("door", "broker")
 
 
-@dataclass(frozen=True, slots=True)
-class Picking:
+class Picking(msgspec.Struct, frozen=True):
     """What a person picked: where the messages come in ("" for wherever they do), their
     topic (with `{node}` where the node's name stands), and what stands where in them.
     `unit` is the one that the node speaks, "" for the kind's own."""
@@ -57,8 +57,7 @@ class Picking:
     unit: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Writing:
+class Writing(msgspec.Struct, frozen=True):
     """How the entity is written: a topic (with `{node}`) and a payload with `{value}`
     or `{ON|OFF}` in it."""
 
@@ -67,8 +66,7 @@ class Writing:
     retain: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Previewed:
+class Previewed(msgspec.Struct, frozen=True):
     """What one message would have given: a value as people read it, or why there is
     none."""
 
@@ -120,7 +118,7 @@ class Picks(Part):
 
     async def take(self, wish: TakePick, by: Actor) -> list[Entity]:
         """Raises as `TakePick` does."""
-        picking = replace(wish.picking, via=self._way_in(wish.picking))
+        picking = msgspec.structs.replace(wish.picking, via=self._way_in(wish.picking))
         kind = self.checked(picking)
         if not slug(wish.title):
             raise Invalid("the value needs a name with a letter or a digit in it")
@@ -312,8 +310,7 @@ def origin_of(entity: Entity) -> str:
     return where + (f" at {source['pointer']}" if source.get("pointer") else "")
 
 
-@dataclass(frozen=True, slots=True)
-class TakePick(Change[Picks, list[Entity]]):
+class TakePick(Change[Picks, list[Entity]], frozen=True):
     """Make a value an entity of each of these nodes (what stands at the placeholder),
     or of the node called `name`.
 
@@ -342,8 +339,7 @@ def _added(entity: Entity) -> EntityAdded:
     return EntityAdded(node=node, entity=entity.address, origin=origin_of(entity))
 
 
-@dataclass(frozen=True, slots=True)
-class AddNode(Change[Picks, tuple[Node, str]]):
+class AddNode(Change[Picks, tuple[Node, str]], frozen=True):
     """Add a node that posts its values over HTTP: (the node, its key, told this once).
     Raises Invalid."""
 
@@ -363,8 +359,7 @@ class AddNode(Change[Picks, tuple[Node, str]]):
         return Done((node, key), NodeAdmitted(node=node.address, title=node.title, room=where))
 
 
-@dataclass(frozen=True, slots=True)
-class AddPosted(Change[Picks, Entity]):
+class AddPosted(Change[Picks, Entity], frozen=True):
     """Add a value that a node posts to /api/intake/<node>/<entity>. Raises NotFound,
     Invalid."""
 

@@ -173,8 +173,7 @@ def address_of(person: str) -> str:
     return f"house/{slug(person)}"
 
 
-@dataclass(frozen=True, slots=True)
-class SayHome(Change[Presence, Person]):
+class SayHome(Change[Presence, Person], frozen=True):
     """Say that somebody is home, or away. Raises NotFound."""
 
     person: str
@@ -192,8 +191,7 @@ class SayHome(Change[Presence, Person]):
         return Done(person, said)
 
 
-@dataclass(frozen=True, slots=True)
-class FollowPerson(Change[Presence, Person]):
+class FollowPerson(Change[Presence, Person], frozen=True):
     """Name the values that tell whether somebody is home, and how long they count as
     home after the last sign; no values: their own word alone. Raises NotFound,
     Invalid."""

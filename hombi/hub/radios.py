@@ -3,7 +3,6 @@ profiles of its nodes."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
 from hombi.hub.errors import Invalid, Refused
@@ -49,8 +48,7 @@ def _profiles(links: Links, node: Node) -> Profiles:
     return driver
 
 
-@dataclass(frozen=True, slots=True)
-class ChooseNetwork(Change[Radios, None]):
+class ChooseNetwork(Change[Radios, None], frozen=True):
     """Say what to do with the foreign network on the stick: "keep" or "clean". Raises
     Refused when there is none."""
 
@@ -67,8 +65,7 @@ class ChooseNetwork(Change[Radios, None]):
         return Done(None, NetworkChosen(choice=self.choice))
 
 
-@dataclass(frozen=True, slots=True)
-class KeepProfile(Change[Radios, None]):
+class KeepProfile(Change[Radios, None], frozen=True):
     """Keep a text as the profile of a node's make and model. Raises Invalid with every
     mistake, Refused."""
 

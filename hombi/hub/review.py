@@ -6,6 +6,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import tzinfo
 
+import msgspec
+
 from hombi.core.automation.comparisons import Comparison
 from hombi.core.kinds import KINDS, Kind
 from hombi.core.seen import as_seen
@@ -35,8 +37,7 @@ SURFACE = "surface-humidity"
 OUTSIDE_OF = {SURFACE: 2}
 
 
-@dataclass(frozen=True, slots=True)
-class Watched:
+class Watched(msgspec.Struct, frozen=True):
     """An automation's limit on an entity."""
 
     automation: str
@@ -44,8 +45,7 @@ class Watched:
     comparison: Comparison
 
 
-@dataclass(frozen=True, slots=True)
-class Subject:
+class Subject(msgspec.Struct, frozen=True):
     """One entity that is looked back at, as it is now."""
 
     number: int
@@ -62,8 +62,7 @@ class Subject:
     limits: tuple[Watched, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Line:
+class Line(msgspec.Struct, frozen=True):
     """What one entity came to."""
 
     subject: Subject

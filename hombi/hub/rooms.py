@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from dataclasses import dataclass
 
 from hombi.core.names import slug
 from hombi.hub.errors import Invalid, NotFound, Refused
@@ -121,8 +120,7 @@ class Rooms(Part):
                 await self.context.thread.run(self.context.records.house.save_room, other)
 
 
-@dataclass(frozen=True, slots=True)
-class AddFloor(Change[Rooms, Floor]):
+class AddFloor(Change[Rooms, Floor], frozen=True):
     """Add a floor, on top unless a position says otherwise."""
 
     name: str
@@ -137,8 +135,7 @@ class AddFloor(Change[Rooms, Floor]):
         return Done(floor, FloorAdded(floor=floor.name))
 
 
-@dataclass(frozen=True, slots=True)
-class ChangeFloor(Change[Rooms, Floor]):
+class ChangeFloor(Change[Rooms, Floor], frozen=True):
     """Rename a floor, or put it in another place, 0 the lowest. Raises NotFound,
     Invalid."""
 
@@ -162,8 +159,7 @@ class ChangeFloor(Change[Rooms, Floor]):
         return Done(floor, FloorChanged(floor=floor.name, before=before))
 
 
-@dataclass(frozen=True, slots=True)
-class RemoveFloor(Change[Rooms, None]):
+class RemoveFloor(Change[Rooms, None], frozen=True):
     """Take a floor without rooms away. Raises NotFound, Refused."""
 
     floor: str
@@ -183,8 +179,7 @@ class RemoveFloor(Change[Rooms, None]):
         return Done(None, FloorRemoved(floor=floor.name))
 
 
-@dataclass(frozen=True, slots=True)
-class AddRoom(Change[Rooms, Room]):
+class AddRoom(Change[Rooms, Room], frozen=True):
     """Add a room at the end of a floor, the lowest unless one is named."""
 
     name: str
@@ -199,8 +194,7 @@ class AddRoom(Change[Rooms, Room]):
         return Done(room, RoomAdded(room=room.name, floor=room.floor.name))
 
 
-@dataclass(frozen=True, slots=True)
-class ChangeRoom(Change[Rooms, Room]):
+class ChangeRoom(Change[Rooms, Room], frozen=True):
     """Rename a room (its address stays), or move it to another place or floor."""
 
     room: str
@@ -223,8 +217,7 @@ class ChangeRoom(Change[Rooms, Room]):
         return Done(room, RoomChanged(room=room.name, before=before, floor=floor.name))
 
 
-@dataclass(frozen=True, slots=True)
-class RemoveRoom(Change[Rooms, None]):
+class RemoveRoom(Change[Rooms, None], frozen=True):
     """Take an empty room away."""
 
     room: str

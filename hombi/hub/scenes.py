@@ -68,8 +68,7 @@ class Scenes(Part):
         return states
 
 
-@dataclass(frozen=True, slots=True)
-class RecordScene(Change[Scenes, Scene]):
+class RecordScene(Change[Scenes, Scene], frozen=True):
     """Record the present states of some entities; of a scene that is there, of its own
     ones unless others are named. Raises NotFound, Invalid."""
 
@@ -99,8 +98,7 @@ class RecordScene(Change[Scenes, Scene]):
         return Done(made, SceneRecorded(scene=made.title))
 
 
-@dataclass(frozen=True, slots=True)
-class RecallScene(Change[Scenes, Recalled]):
+class RecallScene(Change[Scenes, Recalled], frozen=True):
     """Put all entities of a scene into its states, at once, and wait for their nodes.
     Raises NotFound."""
 
@@ -124,8 +122,7 @@ class RecallScene(Change[Scenes, Recalled]):
         return Done(Recalled(found, commands, gone), recalled)
 
 
-@dataclass(frozen=True, slots=True)
-class RemoveScene(Change[Scenes, None]):
+class RemoveScene(Change[Scenes, None], frozen=True):
     """Remove a scene. Raises NotFound."""
 
     scene: str

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-from dataclasses import dataclass
 
 from hombi.core.automation import Sequence, read_sequence
 from hombi.core.names import slug
@@ -61,8 +60,7 @@ class Sequences(Part):
         return "; ".join(step.sentence(spoken) for step in sequence.steps)
 
 
-@dataclass(frozen=True, slots=True)
-class KeepSequence(Change[Sequences, str]):
+class KeepSequence(Change[Sequences, str], frozen=True):
     """Keep a sequence, word for word, in the place of the one with its name. Raises
     Invalid with every mistake."""
 
@@ -94,8 +92,7 @@ class KeepSequence(Change[Sequences, str]):
         return Done(address, SequenceKept(sequence=found.name))
 
 
-@dataclass(frozen=True, slots=True)
-class RemoveSequence(Change[Sequences, None]):
+class RemoveSequence(Change[Sequences, None], frozen=True):
     """Remove a sequence; an automation that runs it says so. Raises NotFound."""
 
     sequence: str

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from hombi.core.names import slug
 from hombi.core.topics import valid_filter
@@ -52,8 +52,7 @@ class Tools(Part):
             driver.cut_off(name)
 
 
-@dataclass(frozen=True, slots=True)
-class AddTool(Change[Tools, tuple[Tool, str]]):
+class AddTool(Change[Tools, tuple[Tool, str]], frozen=True):
     """Let a tool in: (the tool, its key). Raises Invalid."""
 
     name: str
@@ -80,8 +79,7 @@ class AddTool(Change[Tools, tuple[Tool, str]]):
         return Done((tool, key), ToolAdded(tool=name))
 
 
-@dataclass(frozen=True, slots=True)
-class ChangeTool(Change[Tools, Tool]):
+class ChangeTool(Change[Tools, Tool], frozen=True):
     """Give a tool other topics. Raises NotFound, Invalid."""
 
     name: str
@@ -103,8 +101,7 @@ class ChangeTool(Change[Tools, Tool]):
         return Done(new, ToolChanged(tool=self.name, has="other topics"))
 
 
-@dataclass(frozen=True, slots=True)
-class NewToolKey(Change[Tools, tuple[Tool, str]]):
+class NewToolKey(Change[Tools, tuple[Tool, str]], frozen=True):
     """Give a tool a new key; the one before is void. Raises NotFound."""
 
     name: str
@@ -119,8 +116,7 @@ class NewToolKey(Change[Tools, tuple[Tool, str]]):
         return Done((tool, key), ToolChanged(tool=self.name, has="a new key"))
 
 
-@dataclass(frozen=True, slots=True)
-class RemoveTool(Change[Tools, None]):
+class RemoveTool(Change[Tools, None], frozen=True):
     """Shut a tool out. Raises NotFound."""
 
     name: str

@@ -12,7 +12,6 @@ from __future__ import annotations
 import asyncio
 import ssl
 from collections.abc import Callable, Coroutine, Mapping, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -50,8 +49,7 @@ class ShutOut(LinkError):
     """The node refuses the hub: it wants another secret."""
 
 
-@dataclass(frozen=True, slots=True)
-class Wanted:
+class Wanted(msgspec.Struct, frozen=True):
     """One value that a node's entity is asked to take, in the unit that the node
     speaks."""
 
@@ -61,8 +59,7 @@ class Wanted:
     binary: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Wired:
+class Wired(msgspec.Struct, frozen=True):
     """An entity as its link knows it: its name and unit on the wire, and how it is
     picked and written if that is not usual."""
 
@@ -73,8 +70,7 @@ class Wired:
     sink: Mapping[str, Any]
 
 
-@dataclass(frozen=True, slots=True)
-class OnLink:
+class OnLink(msgspec.Struct, frozen=True):
     """An admitted node as its link knows it. `reach` and `offer` are what the driver
     gave when it found the node; a `foreign` one does not know Hombi."""
 
@@ -85,8 +81,7 @@ class OnLink:
     foreign: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Found:
+class Found(msgspec.Struct, frozen=True):
     """A node that a driver found by itself: what it offers, and how it is reached.
 
     `asks` is what must be known to use it. `link` is the driver's own name.
@@ -104,8 +99,7 @@ class Found:
         return self.offer.title
 
 
-@dataclass(frozen=True, slots=True)
-class Asking:
+class Asking(msgspec.Struct, frozen=True):
     """A node that is being asked what it has: how far that is. `over` says that nothing
     will come of it."""
 
@@ -129,8 +123,7 @@ class Heard(msgspec.Struct, frozen=True):
     retained: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Check:
+class Check(msgspec.Struct, frozen=True):
     """What a look at one part found: `state` is ok, warning or fault; `advice` says
     what to do about it."""
 
@@ -228,8 +221,7 @@ class Clock(Protocol):
         """Milliseconds since 1970."""
 
 
-@dataclass(frozen=True, slots=True)
-class Surroundings:
+class Surroundings(msgspec.Struct, frozen=True):
     """What a link may know of the hub: its data folder, the house's name, and the
     ports of its API; that of HTTPS is 0 where it does not speak it."""
 
@@ -239,8 +231,7 @@ class Surroundings:
     https_port: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class LinkContext:
+class LinkContext(msgspec.Struct, frozen=True):
     """What a driver is given: whom it reports to, the clock, where its work runs, who
     may come in, what it asked to be kept before a restart, and the house's certificate
     for a door of its own."""
@@ -249,7 +240,7 @@ class LinkContext:
     clock: Clock
     tasks: Tasks
     keys: Keys
-    kept: Kept = field(default_factory=dict)
+    kept: Kept = {}
     tls: ssl.SSLContext | None = None
 
 
@@ -284,8 +275,7 @@ class Driver(Protocol):
         """How the link is."""
 
 
-@dataclass(frozen=True, slots=True)
-class Link:
+class Link(msgspec.Struct, frozen=True):
     """A link, as its entry point names it.
 
     `tables` are the tables of `hombi.toml` that are its own. `settings` makes its

@@ -4,12 +4,12 @@ all."""
 from __future__ import annotations
 
 import contextlib
-from dataclasses import replace
 from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt.decoding import _ACKS, Reader

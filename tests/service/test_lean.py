@@ -20,6 +20,10 @@ kept = set(sys.modules)
 from django.core.management import call_command
 call_command("spectacular", "--format", "openapi-json", "--file", "{file}", "--fail-on-warn")
 import httpx._main
+from django.db import connection
+from hombi.service.api.trust import drawn
+assert connection.ops.prepare_sql_script("select 1; select 2") == ["select 1;", "select 2"]
+assert drawn("http://heron.local").startswith("<svg")
 print([name for name in (*ABSENT, *LATER, "unittest", "rich", "hombi.client") if name in kept])
 print([name for name in (*LATER, "rich") if name not in sys.modules])
 """

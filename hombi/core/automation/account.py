@@ -5,8 +5,9 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
 from datetime import datetime, tzinfo
+
+import msgspec
 
 from hombi.core.automation.machine import circumstances, somebody
 from hombi.core.automation.parts import is_so
@@ -21,16 +22,14 @@ from hombi.core.values import show_limit, show_span, show_value
 BACK_MS = 86_400_000
 
 
-@dataclass(frozen=True, slots=True)
-class Line:
+class Line(msgspec.Struct, frozen=True):
     """What one part said: yes, no, or (None) something beside."""
 
     holds: bool | None
     text: str
 
 
-@dataclass(frozen=True, slots=True)
-class Account:
+class Account(msgspec.Struct, frozen=True):
     """Where an automation stood at a moment, in a sentence and part by part."""
 
     at_ms: int

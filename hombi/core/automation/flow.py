@@ -4,7 +4,8 @@ flat one in which a place can be kept."""
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from hombi.core.automation.actions import (
     Action,
@@ -20,31 +21,27 @@ from hombi.core.automation.actions import (
 from hombi.core.automation.watch import Watch
 
 
-@dataclass(frozen=True, slots=True)
-class Unless:
+class Unless(msgspec.Struct, frozen=True):
     """Go on at a place unless this is so."""
 
     watch: Watch
     to: int
 
 
-@dataclass(frozen=True, slots=True)
-class Jump:
+class Jump(msgspec.Struct, frozen=True):
     """Go on at a place, which is always a later one."""
 
     to: int
 
 
-@dataclass(frozen=True, slots=True)
-class Fork:
+class Fork(msgspec.Struct, frozen=True):
     """Go on at each of these places, side by side; they meet at `join`."""
 
     lanes: tuple[int, ...]
     join: int
 
 
-@dataclass(frozen=True, slots=True)
-class Join:
+class Join(msgspec.Struct, frozen=True):
     """Where what began at `begin` meets: it goes on when nothing between waits."""
 
     begin: int

@@ -8,9 +8,10 @@ while.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from datetime import tzinfo
 from typing import Literal
+
+import msgspec
 
 from hombi.core.automation.actions import Effect
 from hombi.core.automation.lanes import Lane, lanes
@@ -28,8 +29,7 @@ _WORDS: Mapping[EdgeKind, Literal["start", "end", "lost"]] = {
 LONGEST_MS = 2 * 86_400_000
 
 
-@dataclass(frozen=True, slots=True)
-class Said:
+class Said(msgspec.Struct, frozen=True):
     """A pretend value from a moment on; None for one that is bad."""
 
     at_ms: int
@@ -37,8 +37,7 @@ class Said:
     value: float | None
 
 
-@dataclass(frozen=True, slots=True)
-class Rehearsed:
+class Rehearsed(msgspec.Struct, frozen=True):
     """What happened at a moment: an edge with its account, or (`edge` is "") something
     that had waited; and what was to be done."""
 
@@ -48,8 +47,7 @@ class Rehearsed:
     effects: tuple[Effect, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Rehearsal:
+class Rehearsal(msgspec.Struct, frozen=True):
     """What happens, in its order, where the automation stands meanwhile, and what each
     part says."""
 
@@ -58,8 +56,7 @@ class Rehearsal:
     lanes: list[Lane]
 
 
-@dataclass(frozen=True, slots=True)
-class Named:
+class Named(msgspec.Struct, frozen=True):
     """What a rehearsal must know of an entity."""
 
     spoken: str

@@ -5,8 +5,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Literal
+
+import msgspec
 
 from hombi.core.automation.edit import quoted
 
@@ -18,8 +19,7 @@ class StarterError(ValueError):
     """A blank that was left empty and must not be."""
 
 
-@dataclass(frozen=True, slots=True)
-class Blank:
+class Blank(msgspec.Struct, frozen=True):
     """Something to fill in. An entity is one of `kinds` (and can be set, if `set`); a
     value belongs to the entity in the blank `of`, and `part` says which part of the
     past lies under it, for a first value. One without a value that is not `needed`
@@ -36,8 +36,7 @@ class Blank:
     part: float | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Starter:
+class Starter(msgspec.Struct, frozen=True):
     """A ready-made automation: its text has `$blank` where a blank belongs."""
 
     name: str

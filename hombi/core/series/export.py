@@ -6,8 +6,9 @@ import csv
 import io
 import json
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime, tzinfo
+
+import msgspec
 
 from hombi.core.kinds import Kind
 from hombi.core.series.reading import Reading
@@ -19,8 +20,7 @@ _SENML_UNITS = {"°C": "Cel", "µg/m³": "ug/m3", "µS/cm": "uS/cm", "m³": "m3"
 _SENML_BY_KIND = {"humidity": "%RH", "battery": "%EL"}
 
 
-@dataclass(frozen=True, slots=True)
-class Exported:
+class Exported(msgspec.Struct, frozen=True):
     """Whose readings a file has: the entity's address and kind, the unit of each
     channel by its number, and the house's zone."""
 
@@ -30,8 +30,7 @@ class Exported:
     zone: tzinfo
 
 
-@dataclass(frozen=True, slots=True)
-class Format:
+class Format(msgspec.Struct, frozen=True):
     """A sort of file: its media type, what it begins and ends with, and how some
     readings are written; `first` says that none were before."""
 

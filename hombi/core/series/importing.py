@@ -6,10 +6,11 @@ from __future__ import annotations
 import csv
 import math
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from datetime import datetime, tzinfo
 from itertools import chain, islice
 from statistics import median
+
+import msgspec
 
 DELIMITERS = (";", "\t", ",")
 LOOKED_AT = 50
@@ -31,8 +32,7 @@ class LayoutError(ValueError):
     """A table that cannot be understood; the message says why, and what to do."""
 
 
-@dataclass(frozen=True, slots=True)
-class Layout:
+class Layout(msgspec.Struct, frozen=True):
     """How a table is read: its delimiter, the columns that make up a time, the column
     of the value, the sign in its decimals, and the zone of times without one."""
 
@@ -50,8 +50,7 @@ class Layout:
         return self.names[column] if self.heading else f"column {column + 1}"
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(msgspec.Struct, frozen=True):
     """One line: its time and value (None for none), or what is wrong with it."""
 
     line: int

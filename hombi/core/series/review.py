@@ -7,10 +7,11 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime, tzinfo
 from functools import lru_cache
 from statistics import median
+
+import msgspec
 
 from hombi.core.kinds import Seen
 from hombi.core.series.rollup import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Rollup
@@ -37,8 +38,7 @@ FURTHEST_DAYS = 730
 LEAST_SILENCE_MS, SILENT_TIMES = 900_000, 3
 
 
-@dataclass(frozen=True, slots=True)
-class Usual:
+class Usual(msgspec.Struct, frozen=True):
     """How far apart two rooms of a kind usually are, and the words for it."""
 
     apart: float
@@ -57,8 +57,7 @@ USUAL: Mapping[str, Usual] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Looked:
+class Looked(msgspec.Struct, frozen=True):
     """An entity that is looked at: its rollups of hours, oldest first, over all of its
     channels. `place` is what it is called in a sentence; `apart` says that it is not
     compared with the others (it is outside)."""
@@ -69,8 +68,7 @@ class Looked:
     apart: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class HourBand:
+class HourBand(msgspec.Struct, frozen=True):
     """What was usual in one hour of the day: the tenth, the median and the ninetieth
     percentile of its hourly means."""
 
@@ -80,8 +78,7 @@ class HourBand:
     high: float
 
 
-@dataclass(frozen=True, slots=True)
-class Summary:
+class Summary(msgspec.Struct, frozen=True):
     """What an entity came to: time-weighted mean, lowest, highest, the hours for which
     a value was known, and its usual day."""
 
@@ -92,8 +89,7 @@ class Summary:
     day: tuple[HourBand, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Finding:
+class Finding(msgspec.Struct, frozen=True):
     """Something that stands out, in words."""
 
     entity: str
@@ -209,8 +205,7 @@ def mould(looked: Looked) -> Finding | None:
     return Finding(looked.entity, text)
 
 
-@dataclass(frozen=True, slots=True)
-class Trend:
+class Trend(msgspec.Struct, frozen=True):
     """How a battery runs down: % a day, its last value, and when it will be low; None
     where it holds."""
 
@@ -297,8 +292,7 @@ def _fall_h(hours: Sequence[Rollup], rise: float) -> float | None:
     return median(falls) if len(falls) >= LEAST_FALLS else None
 
 
-@dataclass(frozen=True, slots=True)
-class Silence:
+class Silence(msgspec.Struct, frozen=True):
     """The longest time for which a node was not heard, in ms since 1970."""
 
     start_ms: int

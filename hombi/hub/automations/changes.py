@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from hombi.core.automation import (
     Acknowledged,
@@ -32,8 +32,7 @@ from hombi.hub.ports import AutomationRecord, TextRecord
 MOST_TEXTS = 50
 
 
-@dataclass(frozen=True, slots=True)
-class AddAutomation(Change[Automations, Runner]):
+class AddAutomation(Change[Automations, Runner], frozen=True):
     """Keep a new automation, its text word for word. Raises Invalid with every mistake,
     or when there is one of this name."""
 
@@ -60,8 +59,7 @@ class AddAutomation(Change[Automations, Runner]):
         return Done(runner, AutomationAdded(automation=address, title=program.name))
 
 
-@dataclass(frozen=True, slots=True)
-class ChangeAutomation(Change[Automations, Runner]):
+class ChangeAutomation(Change[Automations, Runner], frozen=True):
     """Give an automation another text (word for word), or put it on or off duty.
 
     One that is on and watches the same thing as before goes on as it was. One that
@@ -129,8 +127,7 @@ class ChangeAutomation(Change[Automations, Runner]):
         return after
 
 
-@dataclass(frozen=True, slots=True)
-class Acknowledge(Change[Automations, Runner]):
+class Acknowledge(Change[Automations, Runner], frozen=True):
     """Say that somebody sees to what an automation has started for: it reminds nobody
     any more, until it starts again. Raises NotFound, Refused."""
 
@@ -150,8 +147,7 @@ class Acknowledge(Change[Automations, Runner]):
         return Done(runner, told)
 
 
-@dataclass(frozen=True, slots=True)
-class PutOnDuty(Change[Automations, Runner]):
+class PutOnDuty(Change[Automations, Runner], frozen=True):
     """Put an automation on duty, or take it off, as another one says. Raises
     NotFound."""
 
@@ -169,8 +165,7 @@ def _watched(program: Program | None) -> object:
     return None if program is None else (program.parts, program.need, program.moment)
 
 
-@dataclass(frozen=True, slots=True)
-class RemoveAutomation(Change[Automations, None]):
+class RemoveAutomation(Change[Automations, None], frozen=True):
     """Remove an automation; what is on ends first, or with `leave` stays as it is.
     Raises NotFound."""
 
@@ -192,8 +187,7 @@ class RemoveAutomation(Change[Automations, None]):
         return Done(None, AutomationRemoved(automation=runner.record.slug))
 
 
-@dataclass(frozen=True, slots=True)
-class RunActions(Change[Automations, Runner]):
+class RunActions(Change[Automations, Runner], frozen=True):
     """Run the actions of an edge for real. Raises NotFound, Refused."""
 
     automation: str

@@ -6,7 +6,7 @@ import asyncio
 import shutil
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta, tzinfo
 from pathlib import Path
 
@@ -195,13 +195,12 @@ def next_ms(now_ms: int, minutes: int, zone: tzinfo) -> int:
     return today if today > now_ms else moment_ms(day + timedelta(days=1), minutes, zone)
 
 
-@dataclass(frozen=True, slots=True)
-class MakeBackup(Change[Backups, Made]):
+class MakeBackup(Change[Backups, Made], frozen=True):
     """Make a backup at a path, sealed with a passphrase if one is given. Raises
     Busy."""
 
     path: Path
-    passphrase: str = field(default="", repr=False)
+    passphrase: str = ""
 
     part = Backups
     right = Right.KEEP

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from hombi.core.errors import ValueTextError
 from hombi.core.series import Reading
@@ -71,8 +70,7 @@ def reference_of(
     return [Reading(at_ms, 0, value, value) for at_ms, value in values]
 
 
-@dataclass(frozen=True, slots=True)
-class CalibrateEntity(Change[Conditioning, Conditioned]):
+class CalibrateEntity(Change[Conditioning, Conditioned], frozen=True):
     """Correct an entity by what a comparison with a reference over a span comes to (an
     entity, or values that were read off an instrument: (time in ms, text)): by the
     offset, or with `gain` by gain and offset. From now on, or for the past too.

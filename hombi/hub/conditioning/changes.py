@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 from hombi.core.series import Derivation
 from hombi.core.series.conditioning import PlanError, checked, in_words
@@ -16,8 +15,7 @@ from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Actor, Change, Done, Right
 
 
-@dataclass(frozen=True, slots=True)
-class ConditionEntity(Change[Conditioning, Conditioned]):
+class ConditionEntity(Change[Conditioning, Conditioned], frozen=True):
     """Condition an entity's values by these steps from now on, or over its whole past
     too. Raises NotFound, Invalid, Refused."""
 
@@ -40,8 +38,7 @@ class ConditionEntity(Change[Conditioning, Conditioned]):
         return Done(made, _told(entity, words, past=self.past))
 
 
-@dataclass(frozen=True, slots=True)
-class UndoConditioning(Change[Conditioning, Conditioned]):
+class UndoConditioning(Change[Conditioning, Conditioned], frozen=True):
     """Take the latest conditioning of an entity back; its past becomes what it was.
     Raises NotFound, Refused."""
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 
 from hombi.core.formula import FormulaError, sources_of
 from hombi.core.names import slug
@@ -27,15 +26,14 @@ from hombi.hub.kernel import Actor, Change, Done, Right
 HOUSE = "house"
 
 
-@dataclass(frozen=True, slots=True)
-class MakeDerived(Change[Derived, Entity]):
+class MakeDerived(Change[Derived, Entity], frozen=True):
     """Make an entity that is computed from others, with its past. Unless a room is
     named, it stands on the node that all of them are of, or in the room of the first.
     Raises NotFound, Invalid."""
 
     method: str
     sources: Sequence[str]
-    parameters: Mapping[str, float | str] = field(default_factory=dict)
+    parameters: Mapping[str, float | str] = {}
     title: str = ""
     room: str = ""
 
@@ -129,8 +127,7 @@ def _named(text: str) -> Sequence[str]:
     return found
 
 
-@dataclass(frozen=True, slots=True)
-class RemoveDerived(Change[Derived, None]):
+class RemoveDerived(Change[Derived, None], frozen=True):
     """Take a derived entity away, with its history. Raises NotFound; Refused when
     others are derived from it."""
 

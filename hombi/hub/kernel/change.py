@@ -4,10 +4,11 @@ ones."""
 
 from __future__ import annotations
 
-from abc import ABC, abstractmethod
+from abc import abstractmethod
 from collections.abc import Awaitable, Callable, Coroutine
-from dataclasses import dataclass
 from typing import Any, ClassVar, Generic, TypeVar
+
+import msgspec
 
 from hombi.hub.errors import NotAllowed
 from hombi.hub.kernel.actor import Actor
@@ -19,17 +20,16 @@ T = TypeVar("T")
 T_co = TypeVar("T_co", covariant=True)
 
 
-@dataclass(frozen=True, slots=True)
-class Done(Generic[T_co]):
+class Done(msgspec.Struct, Generic[T_co], frozen=True):
     """What a change came to, and the event that it ended in."""
 
     result: T_co
     event: Event
 
 
-class Change(ABC, Generic[P, T]):
-    """One alteration of the house. Subclasses are frozen dataclasses; `part` is who
-    makes it, `right` what an actor needs."""
+class Change(msgspec.Struct, Generic[P, T], frozen=True):
+    """One alteration of the house. Subclasses are frozen structs; `part` is who makes
+    it, `right` what an actor needs."""
 
     part: ClassVar[type[Any]]
     right: ClassVar[Right]
@@ -38,6 +38,10 @@ class Change(ABC, Generic[P, T]):
     def do(self, part: P, by: Actor) -> Awaitable[Done[T]]:
         """Make it. What is done before the first await is done at once. Raises
         HubError."""
+
+    def __repr__(self) -> str:
+        # What it holds is not for a log: a password may be among it.
+        return type(self).__name__
 
 
 class Changes:

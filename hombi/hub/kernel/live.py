@@ -13,7 +13,7 @@ import secrets
 from collections.abc import AsyncIterator
 from dataclasses import dataclass
 
-RING = 8192
+RING = 4_096
 
 
 @dataclass(slots=True)

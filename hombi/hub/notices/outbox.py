@@ -363,8 +363,7 @@ class Outbox(Part):
         await self.context.thread.run(self.context.records.notices.remove_phone, way.id)
 
 
-@dataclass(frozen=True, slots=True)
-class RemovePhone(Change[Outbox, None]):
+class RemovePhone(Change[Outbox, None], frozen=True):
     """Have a way take no more notices. Raises NotFound."""
 
     phone: int

@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from email.utils import parseaddr
 from typing import Any
 from urllib.parse import urlsplit
@@ -130,8 +129,7 @@ def _no_address(address: str) -> str:
     return ""
 
 
-@dataclass(frozen=True, slots=True)
-class AddPhone(Change[Ways, PhoneRecord]):
+class AddPhone(Change[Ways, PhoneRecord], frozen=True):
     """Have a person be reached in one more way. Raises Invalid, Refused."""
 
     phone: PhoneRecord
@@ -148,8 +146,7 @@ class AddPhone(Change[Ways, PhoneRecord]):
         return Done(way, event)
 
 
-@dataclass(frozen=True, slots=True)
-class TryPhone(Change[Ways, None]):
+class TryPhone(Change[Ways, None], frozen=True):
     """Send a notice in one way, to try it. Raises NotFound."""
 
     phone: int
@@ -166,8 +163,7 @@ class TryPhone(Change[Ways, None]):
         return Done(None, PhoneTested(title=way.name, person=way.person))
 
 
-@dataclass(frozen=True, slots=True)
-class SetQuietHours(Change[Ways, str]):
+class SetQuietHours(Change[Ways, str], frozen=True):
     """When a person is told only what is urgent, like "22:00-06:30"; "" for never.
     Raises NotFound, Invalid."""
 
@@ -191,8 +187,7 @@ class SetQuietHours(Change[Ways, str]):
         return Done(said, QuietHoursSet(person=self.person, hours=said))
 
 
-@dataclass(frozen=True, slots=True)
-class PressButton(Change[Ways, str]):
+class PressButton(Change[Ways, str], frozen=True):
     """Press a button of a notice, with the right that came with it; what was done, in
     words. Raises Refused."""
 

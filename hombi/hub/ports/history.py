@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Protocol
+
+import msgspec
 
 from hombi.core.quality import Quality
 from hombi.core.series import Channel, Reading, Rollup
@@ -15,8 +16,7 @@ from hombi.core.series.statistics import Held
 Row = tuple[int, int, int, float | None, float | None, int]
 
 
-@dataclass(frozen=True, slots=True)
-class Point:
+class Point(msgspec.Struct, frozen=True):
     """What the readings in one bucket of time come to, the bad ones left out."""
 
     at_ms: int
@@ -26,8 +26,7 @@ class Point:
     count: int
 
 
-@dataclass(frozen=True, slots=True)
-class Numbers:
+class Numbers(msgspec.Struct, frozen=True):
     """What the readings of a stretch of time come to; None where there are none."""
 
     mean: float | None

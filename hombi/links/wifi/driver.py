@@ -214,7 +214,9 @@ class WifiDriver:
         description, url = found.reach["description"], found.reach["url"]
         # What leads elsewhere is there too: a person may tick it.
         reach = read_forms(description, url, found.reach.get("elsewhere", ()))
-        return replace(found, offer=self._reached(found.offer, reach, description, url))
+        return msgspec.structs.replace(
+            found, offer=self._reached(found.offer, reach, description, url)
+        )
 
     async def try_secret(self, reach: Mapping[str, Any], secret: str) -> None:
         """Ask a described node something with a secret. Raises LinkError."""

@@ -8,8 +8,9 @@ import asyncio
 import secrets
 import time
 from collections.abc import Callable
-from dataclasses import replace
 from functools import partial
+
+from msgspec.structs import replace
 
 from hombi.core.after import after
 from hombi.links.base import Clock, Heard, LinkError, OwnReports, Unreachable, Wired

@@ -77,8 +77,7 @@ def browsers(actor: Actor) -> Iterator[Browser]:
     yield from sorted(found, key=lambda one: one.since_ms, reverse=True)
 
 
-@dataclass(frozen=True, slots=True)
-class SignBrowserOut(Change[Accounts, None]):
+class SignBrowserOut(Change[Accounts, None], frozen=True):
     """End what a browser was signed in for: one's own, or any for an owner. Raises
     NotFound."""
 

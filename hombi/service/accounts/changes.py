@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hmac
-from dataclasses import dataclass, field
 
 from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
@@ -32,14 +31,13 @@ class Accounts(Part):
         self.house, self.outbox = house, outbox
 
 
-@dataclass(frozen=True, slots=True)
-class ClaimHub(Change[Accounts, User]):
+class ClaimHub(Change[Accounts, User], frozen=True):
     """Make the owner's account, with the code that the hub printed. Raises Refused for
     a wrong code or a hub that has an owner, Invalid for the rest."""
 
     code: str
     username: str
-    password: str = field(repr=False)
+    password: str
 
     part = Accounts
     right = Right.CLAIM
@@ -71,8 +69,7 @@ class ClaimHub(Change[Accounts, User]):
         return user
 
 
-@dataclass(frozen=True, slots=True)
-class MakeToken(Change[Accounts, str]):
+class MakeToken(Change[Accounts, str], frozen=True):
     """Sign a program in for a person: its token, told this once. It can do what `limit`
     says at most, for so many days if that is not 0."""
 
@@ -97,8 +94,7 @@ class MakeToken(Change[Accounts, str]):
         )  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class RevokeToken(Change[Accounts, None]):
+class RevokeToken(Change[Accounts, None], frozen=True):
     """Make a program's token void: one's own, or any for an owner. Raises NotFound."""
 
     token: int

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
@@ -66,8 +66,7 @@ class Place:
         }
 
 
-@dataclass(frozen=True, slots=True)
-class Invite(Change[Accounts, str]):
+class Invite(Change[Accounts, str], frozen=True):
     """Make an invitation; its code, told this once. Raises Invalid, NotFound,
     Refused."""
 
@@ -83,8 +82,7 @@ class Invite(Change[Accounts, str]):
         return Done(code, PersonInvited(role=place.role.value))
 
 
-@dataclass(frozen=True, slots=True)
-class ResetPerson(Change[Accounts, str]):
+class ResetPerson(Change[Accounts, str], frozen=True):
     """Make a code with which somebody sets a new password. Raises NotFound."""
 
     person: str
@@ -116,15 +114,14 @@ def _user(name: str) -> User:
     return found
 
 
-@dataclass(frozen=True, slots=True)
-class Join(Change[Accounts, User]):
+class Join(Change[Accounts, User], frozen=True):
     """Join the house with an invitation's code, or set a new password with one. A wall
     has no password. Raises Refused for a code that is no good, Invalid for the
     rest."""
 
     code: str
     username: str = ""
-    password: str = field(default="", repr=False)
+    password: str = ""
 
     part = Accounts
     right = Right.CLAIM
@@ -183,8 +180,7 @@ def invitation(code: str, now: int) -> Invitation:
     return found
 
 
-@dataclass(frozen=True, slots=True)
-class ChangeAccount(Change[Accounts, None]):
+class ChangeAccount(Change[Accounts, None], frozen=True):
     """Make somebody something else in the house. Guests and walls get no notices: their
     ways are removed. Raises NotFound, Invalid, Refused for
     the last owner."""
@@ -215,8 +211,7 @@ class ChangeAccount(Change[Accounts, None]):
             Account.objects.update_or_create(user=user, defaults=place.as_row())
 
 
-@dataclass(frozen=True, slots=True)
-class RemoveAccount(Change[Accounts, None]):
+class RemoveAccount(Change[Accounts, None], frozen=True):
     """Take somebody out of the household, with their sign-ins, tokens and ways. Raises
     NotFound, Refused for the last owner."""
 
@@ -258,14 +253,13 @@ def _not_the_last_owner(user: User) -> None:
         raise Refused(f"{user.username} is the only owner; make somebody else an owner first")
 
 
-@dataclass(frozen=True, slots=True)
-class ChangePassword(Change[Accounts, User]):
+class ChangePassword(Change[Accounts, User], frozen=True):
     """Another password for oneself; all other sign-ins end, also those of programs. The
     program that has the token `keep` asks for it. Raises Refused for a wrong
     old one, Invalid."""
 
-    old: str = field(repr=False)
-    new: str = field(repr=False)
+    old: str
+    new: str
     keep: int = 0
 
     part = Accounts

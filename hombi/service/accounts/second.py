@@ -6,7 +6,6 @@ from __future__ import annotations
 import hmac
 import secrets
 import time
-from dataclasses import dataclass, field
 
 import pyotp
 from django.contrib.auth.models import User
@@ -60,12 +59,11 @@ def _step(found: SecondFactor, code: str) -> int | None:
     return None
 
 
-@dataclass(frozen=True, slots=True)
-class BeginSecond(Change[Accounts, str]):
+class BeginSecond(Change[Accounts, str], frozen=True):
     """Make a secret for an app; it counts once a code of it was given. Raises Refused
     for a wrong password."""
 
-    password: str = field(repr=False)
+    password: str
 
     part = Accounts
     right = Right.SIGN
@@ -83,8 +81,7 @@ class BeginSecond(Change[Accounts, str]):
         return secret
 
 
-@dataclass(frozen=True, slots=True)
-class ConfirmSecond(Change[Accounts, list[str]]):
+class ConfirmSecond(Change[Accounts, list[str]], frozen=True):
     """From now on one signs in with a code too; the recovery codes, told this once.
     Raises Refused for a wrong code, NotFound."""
 
@@ -111,11 +108,10 @@ class ConfirmSecond(Change[Accounts, list[str]]):
         return [f"{one[:5]}-{one[5:]}" for one in codes]
 
 
-@dataclass(frozen=True, slots=True)
-class RemoveSecond(Change[Accounts, None]):
+class RemoveSecond(Change[Accounts, None], frozen=True):
     """Sign in with the password alone again. Raises Refused for a wrong password."""
 
-    password: str = field(repr=False)
+    password: str
 
     part = Accounts
     right = Right.SIGN

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import asyncio
 import os
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-import msgspec
 import pytest
 from bleak import BleakClient
 from dbus_fast import Message
+from msgspec.structs import replace
 
 from hombi.lab.bluetooth_nodes import BluetoothNode
 from hombi.lab.bluez import Characteristic, Device
@@ -69,9 +68,7 @@ async def test_a_value_that_is_first_heard_of_a_node_that_is_in_comes_too(
         found = await rig.arrive("boathouse-tag")
         fewer = tuple(one for one in found.offer.values if one.name != "battery")
         rig.told.arrived.clear()
-        rig.driver.follow(
-            on_link("tag", replace(found, offer=msgspec.structs.replace(found.offer, values=fewer)))
-        )
+        rig.driver.follow(on_link("tag", replace(found, offer=replace(found.offer, values=fewer))))
         rig.driver.pairing(False)
         await until(lambda: rig.told.latest("tag/temperature"))
         assert "tag/battery" not in rig.told.values

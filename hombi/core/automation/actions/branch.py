@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any, ClassVar
+
+import msgspec
 
 from hombi.core.automation.actions.base import read_action
 from hombi.core.automation.text import only_keys
@@ -17,16 +18,14 @@ MOST_OPTIONS = 20
 _EXAMPLE = 'write branch = [ { when = { entity = "…", is = "…" }, scene = "…" }, { scene = "…" } ]'
 
 
-@dataclass(frozen=True, slots=True)
-class Option:
+class Option(msgspec.Struct, frozen=True):
     """An action, and when it is the one; without `when`, if no other was."""
 
     when: Watch | None
     action: Any
 
 
-@dataclass(frozen=True, slots=True)
-class Branch:
+class Branch(msgspec.Struct, frozen=True):
     """The options, in the order in which they are asked."""
 
     options: tuple[Option, ...]

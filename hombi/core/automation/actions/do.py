@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any, ClassVar
+
+import msgspec
 
 from hombi.core.automation.actions.notify import check_fields, fill
 from hombi.core.automation.text import only_keys, text, texts
@@ -14,8 +15,7 @@ from hombi.core.toml_text import Path, TomlText
 Inputs = tuple[tuple[str, str], ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Doing:
+class Doing(msgspec.Struct, frozen=True):
     """The effect: this node is to do this, with these inputs by name."""
 
     node: str
@@ -27,8 +27,7 @@ class Doing:
         return f"{self.node}: {self.action}" + (f" ({given})" if given else "")
 
 
-@dataclass(frozen=True, slots=True)
-class Do:
+class Do(msgspec.Struct, frozen=True):
     """The action; inputs may hold {fields}."""
 
     node: str

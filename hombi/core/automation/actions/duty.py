@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any, ClassVar
+
+import msgspec
 
 from hombi.core.automation.text import only_keys, quantity, text
 from hombi.core.house_facts import HouseFacts, did_you_mean
@@ -13,8 +14,7 @@ from hombi.core.names import slug
 from hombi.core.toml_text import Path, TomlText
 
 
-@dataclass(frozen=True, slots=True)
-class OnDuty:
+class OnDuty(msgspec.Struct, frozen=True):
     """The effect: this automation is to be on duty, or off."""
 
     automation: str
@@ -24,8 +24,7 @@ class OnDuty:
         return f"{self.automation} {'on' if self.on else 'off'} duty"
 
 
-@dataclass(frozen=True, slots=True)
-class Duty:
+class Duty(msgspec.Struct, frozen=True):
     """The action; an automation may name itself."""
 
     automation: str

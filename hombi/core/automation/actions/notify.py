@@ -5,8 +5,9 @@ from __future__ import annotations
 
 import string
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any, ClassVar, Self
+
+import msgspec
 
 from hombi.core.automation.text import only_keys, text
 from hombi.core.house_facts import HouseFacts, did_you_mean
@@ -17,8 +18,7 @@ from hombi.core.toml_text import Path, TomlText
 TEXT_FIELDS = ("name", "entity", "room", "value", "limit", "held", "for")
 
 
-@dataclass(frozen=True, slots=True)
-class Tell:
+class Tell(msgspec.Struct, frozen=True):
     """The effect: this notice is to go to one person, to everyone, or one way of a
     person (`ada/mail`). `sorts` are the sorts of ways; the usual ones when there are
     none. `picture` is the address of a camera's."""
@@ -34,8 +34,7 @@ class Tell:
         return f"{_VERBS[self.sorts]} {self.to} “{self.title}”"
 
 
-@dataclass(frozen=True, slots=True)
-class Notify:
+class Notify(msgspec.Struct, frozen=True):
     """The action: `title` and `text` may hold {fields}. One that is `urgent` comes in
     quiet hours too. `picture` is the address of a camera's."""
 
@@ -83,14 +82,14 @@ class Notify:
         return f"{_VERBS[self.sorts]} {self.to} “{self.title}”{shown}"
 
 
-class Mail(Notify):
+class Mail(Notify, frozen=True):
     """By mail."""
 
     word = "mail"
     sorts = ("mail",)
 
 
-class Post(Notify):
+class Post(Notify, frozen=True):
     """To the addresses that are posted to."""
 
     word = "post"
@@ -98,7 +97,7 @@ class Post(Notify):
     keys = Notify.keys - {"picture"}
 
 
-class Announce(Notify):
+class Announce(Notify, frozen=True):
     """Spoken by loudspeakers."""
 
     word = "announce"

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any, ClassVar
+
+import msgspec
 
 from hombi.core.automation.actions.sequence import read_sequence
 from hombi.core.automation.text import only_keys, text, texts
@@ -15,8 +16,7 @@ from hombi.core.toml_text import Path, TomlText
 DEEPEST = 5
 
 
-@dataclass(frozen=True, slots=True)
-class Run:
+class Run(msgspec.Struct, frozen=True):
     """The action: the steps come in its place."""
 
     title: str

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any, ClassVar
+
+import msgspec
 
 from hombi.core.automation.text import only_keys, text
 from hombi.core.house_facts import HouseFacts, did_you_mean
 from hombi.core.toml_text import Path, TomlText
 
 
-@dataclass(frozen=True, slots=True)
-class Recall:
+class Recall(msgspec.Struct, frozen=True):
     """The effect: these entities are to be in these states."""
 
     title: str
@@ -22,8 +22,7 @@ class Recall:
         return f"scene “{self.title}”"
 
 
-@dataclass(frozen=True, slots=True)
-class Scene:
+class Scene(msgspec.Struct, frozen=True):
     """The action."""
 
     title: str

@@ -4,8 +4,9 @@ setting."""
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any, ClassVar
+
+import msgspec
 
 from hombi.core.automation.actions import confirmed
 from hombi.core.automation.actions.switch import SwitchTo
@@ -16,8 +17,7 @@ from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_span
 
 
-@dataclass(frozen=True, slots=True)
-class TuneTo:
+class TuneTo(msgspec.Struct, frozen=True):
     """The effect: this setting of a node's own is to be this."""
 
     node: str
@@ -28,8 +28,7 @@ class TuneTo:
         return f"{self.node}: {self.setting} {self.to}"
 
 
-@dataclass(frozen=True, slots=True)
-class Tune:
+class Tune(msgspec.Struct, frozen=True):
     """The action for a node's own setting; the node's units and choices apply."""
 
     node: str
@@ -45,8 +44,7 @@ class Tune:
         return self.effect({}).spoken(name)
 
 
-@dataclass(frozen=True, slots=True)
-class Set:
+class Set(msgspec.Struct, frozen=True):
     """The action: `to` is in the kind's unit. After `for_ms` it goes back to what it
     was. What follows waits until it is `sure`."""
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any, ClassVar
+
+import msgspec
 
 from hombi.core.automation.actions import confirmed
 from hombi.core.automation.actions.wait_until import WaitUntil
@@ -15,8 +16,7 @@ from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_span
 
 
-@dataclass(frozen=True, slots=True)
-class SwitchTo:
+class SwitchTo(msgspec.Struct, frozen=True):
     """The effect: this entity is to be in this state (1.0 on, 0.0 off)."""
 
     entity: str
@@ -28,8 +28,7 @@ class SwitchTo:
         return f"{name(self.entity)} {self.shown or ('on' if self.to else 'off')}"
 
 
-@dataclass(frozen=True, slots=True)
-class Switch:
+class Switch(msgspec.Struct, frozen=True):
     """The action: `to` is 1.0 for on, 0.0 for off. After `for_ms` it goes back. What
     follows waits until it is `sure`."""
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any, ClassVar
+
+import msgspec
 
 from hombi.core.automation.actions.base import read_action
 from hombi.core.automation.text import only_keys
@@ -14,8 +15,7 @@ from hombi.core.toml_text import Path, TomlText
 MOST_LANES = 10
 
 
-@dataclass(frozen=True, slots=True)
-class Together:
+class Together(msgspec.Struct, frozen=True):
     """Actions of which none waits for another, like sequences with waits of their
     own."""
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any, ClassVar
+
+import msgspec
 
 from hombi.core.automation.text import only_keys, span_ms, text
 from hombi.core.house_facts import HouseFacts
@@ -12,8 +13,7 @@ from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_span
 
 
-@dataclass(frozen=True, slots=True)
-class Wait:
+class Wait(msgspec.Struct, frozen=True):
     """The rest of the list comes after so long. A wait survives a restart; that of a
     start is over when the automation ends."""
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any, ClassVar
+
+import msgspec
 
 from hombi.core.automation.text import only_keys, span_ms, text
 from hombi.core.automation.watch import Watch
@@ -17,8 +18,7 @@ DAY_MS = 86_400_000
 _OTHERWISE = {"go on": True, "stop": False}
 
 
-@dataclass(frozen=True, slots=True)
-class WaitUntil:
+class WaitUntil(msgspec.Struct, frozen=True):
     """The rest of the list comes when an entity is so; after `at_most_ms` it comes all
     the same, or (not `goes_on`) not at all. One that `confirms` asks only whether what
     was switched a moment ago is so."""

@@ -5,8 +5,10 @@ from __future__ import annotations
 
 import secrets
 from collections import deque
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import partial
+
+from msgspec.structs import replace
 
 from hombi.core.topics import valid_filter, valid_name
 from hombi.links.pace import Pace

@@ -6,7 +6,7 @@ Clause numbers in texts are those of 3.1.1, where both have the clause.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from hombi.links.wifi.mqtt.properties import NONE, Properties
 
@@ -46,8 +46,7 @@ NO_SUCH_PACKET_ID, RECEIVE_MAXIMUM_EXCEEDED, BAD_ALIAS, TOO_LARGE, QUOTA, ADMINI
 BAD_PAYLOAD, NO_SHARED = 0x99, 0x9E
 
 
-@dataclass(frozen=True, slots=True)
-class Connect:
+class Connect(msgspec.Struct, frozen=True):
     """3.1. `level` is 4 for MQTT 3.1.1, 5 for MQTT 5; `clean` is "clean start" in MQTT
     5."""
 
@@ -61,8 +60,7 @@ class Connect:
     properties: Properties = NONE
 
 
-@dataclass(frozen=True, slots=True)
-class Connack:
+class Connack(msgspec.Struct, frozen=True):
     """3.2."""
 
     code: int
@@ -70,8 +68,7 @@ class Connack:
     properties: Properties = NONE
 
 
-@dataclass(frozen=True, slots=True)
-class Publish:
+class Publish(msgspec.Struct, frozen=True):
     """3.3. `packet_id` is 0 at QoS 0."""
 
     topic: str
@@ -83,8 +80,7 @@ class Publish:
     properties: Properties = NONE
 
 
-@dataclass(frozen=True, slots=True)
-class Puback:
+class Puback(msgspec.Struct, frozen=True):
     """3.4."""
 
     packet_id: int
@@ -92,8 +88,7 @@ class Puback:
     properties: Properties = NONE
 
 
-@dataclass(frozen=True, slots=True)
-class Pubrec:
+class Pubrec(msgspec.Struct, frozen=True):
     """3.5: a QoS 2 message is safe."""
 
     packet_id: int
@@ -101,8 +96,7 @@ class Pubrec:
     properties: Properties = NONE
 
 
-@dataclass(frozen=True, slots=True)
-class Pubrel:
+class Pubrel(msgspec.Struct, frozen=True):
     """3.6: the sender of a QoS 2 message will not send it again."""
 
     packet_id: int
@@ -110,8 +104,7 @@ class Pubrel:
     properties: Properties = NONE
 
 
-@dataclass(frozen=True, slots=True)
-class Pubcomp:
+class Pubcomp(msgspec.Struct, frozen=True):
     """3.7: a QoS 2 message's identifier is free again."""
 
     packet_id: int
@@ -119,8 +112,7 @@ class Pubcomp:
     properties: Properties = NONE
 
 
-@dataclass(frozen=True, slots=True)
-class Subscribe:
+class Subscribe(msgspec.Struct, frozen=True):
     """3.8: filters with the QoS asked for each; in MQTT 5 the whole options byte
     (3.8.3.1)."""
 
@@ -129,8 +121,7 @@ class Subscribe:
     properties: Properties = NONE
 
 
-@dataclass(frozen=True, slots=True)
-class Suback:
+class Suback(msgspec.Struct, frozen=True):
     """3.9: for each filter the QoS granted, or 0x80 (in MQTT 5 a reason code)."""
 
     packet_id: int
@@ -138,8 +129,7 @@ class Suback:
     properties: Properties = NONE
 
 
-@dataclass(frozen=True, slots=True)
-class Unsubscribe:
+class Unsubscribe(msgspec.Struct, frozen=True):
     """3.10."""
 
     packet_id: int
@@ -147,8 +137,7 @@ class Unsubscribe:
     properties: Properties = NONE
 
 
-@dataclass(frozen=True, slots=True)
-class Unsuback:
+class Unsuback(msgspec.Struct, frozen=True):
     """3.11; `codes` only in MQTT 5."""
 
     packet_id: int
@@ -156,26 +145,22 @@ class Unsuback:
     properties: Properties = NONE
 
 
-@dataclass(frozen=True, slots=True)
-class Pingreq:
+class Pingreq(msgspec.Struct, frozen=True):
     """3.12."""
 
 
-@dataclass(frozen=True, slots=True)
-class Pingresp:
+class Pingresp(msgspec.Struct, frozen=True):
     """3.13."""
 
 
-@dataclass(frozen=True, slots=True)
-class Disconnect:
+class Disconnect(msgspec.Struct, frozen=True):
     """3.14; in MQTT 5 it says why, and the server sends it too."""
 
     reason: int = 0
     properties: Properties = NONE
 
 
-@dataclass(frozen=True, slots=True)
-class Auth:
+class Auth(msgspec.Struct, frozen=True):
     """MQTT 5, 3.15."""
 
     reason: int = 0

@@ -11,8 +11,11 @@ from __future__ import annotations
 import base64
 from collections import deque
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any, Protocol
+
+import msgspec
+from msgspec.structs import replace
 
 from hombi.links.wifi.mqtt.packets import Publish
 
@@ -27,8 +30,7 @@ OVERHEAD_BYTES = 200
 NEVER_S = 0xFFFFFFFF  # a session expiry that means "keep it" (MQTT 5, 3.1.2.11.2)
 
 
-@dataclass(frozen=True, slots=True)
-class Subscription:
+class Subscription(msgspec.Struct, frozen=True):
     """One filter's options (MQTT 5, 3.8.3.1); of 3.1.1 only the QoS."""
 
     qos: int
@@ -37,8 +39,7 @@ class Subscription:
     identifier: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Queued:
+class Queued(msgspec.Struct, frozen=True):
     """One message for a client. It has a packet identifier once it was sent. Times are
     seconds of the door's clock."""
 
