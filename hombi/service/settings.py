@@ -115,9 +115,10 @@ SPECTACULAR_SETTINGS = {
     "SWAGGER_UI_FAVICON_HREF": "SIDECAR",
     "COMPONENT_SPLIT_REQUEST": False,
     "SCHEMA_PATH_PREFIX": "/api",
+    "DEFAULT_GENERATOR_CLASS": "hombi.service.api.description.Generator",
     "OAS_VERSION": "3.1.0",
     "POSTPROCESSING_HOOKS": [
-        "hombi.service.api.schema.add_wire",
+        "hombi.service.api.description.add_wire",
     ],
 }
 LOGGING = {

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from django.contrib.staticfiles.views import serve
 from django.urls import path, re_path
-from drf_spectacular.views import SpectacularAPIView, SpectacularSwaggerSplitView
-from rest_framework.permissions import AllowAny
 
 from hombi.service.api import (
     accounts,
@@ -36,6 +34,7 @@ from hombi.service.api import (
 )
 from hombi.service.api.export import export
 from hombi.service.api.live import live
+from hombi.service.api.schema import described
 from hombi.service.console import console
 from hombi.service.metrics import metrics
 
@@ -168,11 +167,8 @@ urlpatterns = [
     path("api/notices/sounds/<str:right>", notices.SoundView.as_view()),
     path("api/live", live),
     path("metrics", metrics),
-    path("api/schema", SpectacularAPIView.as_view(permission_classes=[AllowAny]), name="schema"),
-    path(
-        "api/docs",
-        SpectacularSwaggerSplitView.as_view(url_name="schema", permission_classes=[AllowAny]),
-    ),
+    path("api/schema", described, {"by": "schema"}, name="schema"),
+    path("api/docs", described, {"by": "page"}),
     # The page that shows the schema is served from the package that brings it, without
     # a collecting step.
     re_path(r"^static/(?P<path>drf_spectacular_sidecar/.*)$", serve, {"insecure": True}),

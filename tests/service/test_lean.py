@@ -10,6 +10,7 @@ from pathlib import Path
 
 LOADS = """
 import sys
+DESCRIBING = ("drf_spectacular.openapi", "drf_spectacular.utils", "yaml")
 from hombi.service.lean import ABSENT, LATER, lean
 with lean():
     from hombi.service import run
@@ -19,13 +20,16 @@ with lean():
 kept = set(sys.modules)
 from django.core.management import call_command
 call_command("spectacular", "--format", "openapi-json", "--file", "{file}", "--fail-on-warn")
-import httpx._main
+import httpx._main, uvicorn.supervisors
 from django.db import connection
 from hombi.service.api.trust import drawn
 assert connection.ops.prepare_sql_script("select 1; select 2") == ["select 1;", "select 2"]
+from django.contrib.auth.middleware import redirect_to_login
+assert redirect_to_login("/rooms").status_code == 302
 assert drawn("http://heron.local").startswith("<svg")
-print([name for name in (*ABSENT, *LATER, "unittest", "rich", "hombi.client") if name in kept])
-print([name for name in (*LATER, "rich") if name not in sys.modules])
+unused = (*ABSENT, *LATER, *DESCRIBING, "unittest", "rich", "hombi.client")
+print([name for name in unused if name in kept])
+print([name for name in (*LATER, *DESCRIBING, "rich") if name not in sys.modules])
 """
 
 

@@ -10,7 +10,6 @@ import time
 from typing import Any
 
 from django.db.models import Q
-from drf_spectacular.extensions import OpenApiAuthenticationExtension
 from rest_framework.authentication import BaseAuthentication, SessionAuthentication
 from rest_framework.exceptions import AuthenticationFailed
 from rest_framework.permissions import AllowAny
@@ -153,35 +152,3 @@ class NodeKeyAuthentication(BaseAuthentication):
 
     def authenticate_header(self, request: Request) -> str:
         return 'Bearer realm="hombi node list"'
-
-
-class _PersonScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
-    target_class = PersonAuthentication
-    name = "cookieAuth"
-
-    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
-        return {"type": "apiKey", "in": "cookie", "name": "sessionid"}
-
-
-class _TokenScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
-    target_class = TokenAuthentication
-    name = "token"
-
-    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
-        return {"type": "http", "scheme": "bearer"}
-
-
-class _NodeKeyScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
-    target_class = NodeKeyAuthentication
-    name = "nodeToken"
-
-    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
-        return {"type": "http", "scheme": "bearer"}
-
-
-class _NodeScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
-    target_class = NodeAuthentication
-    name = "nodeKey"
-
-    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
-        return {"type": "http", "scheme": "basic"}

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 from rest_framework.response import Response
 
@@ -22,11 +21,11 @@ from hombi.hub.errors import Invalid
 from hombi.hub.ports import TextRecord
 from hombi.service.api import answers
 from hombi.service.api.parsing import body, text_of
-from hombi.service.api.schema import operation
+from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View, actor, done, given, yes
 from hombi.service.bridge import change, hub, read
 
-_LEAVE = [OpenApiParameter("leave", bool, description="leave what it switched as it is")]
+_LEAVE = [Query("leave", bool, description="leave what it switched as it is")]
 
 
 class AutomationsView(View):

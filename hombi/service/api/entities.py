@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from itertools import pairwise
 
-from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 from rest_framework.response import Response
 
@@ -26,7 +25,7 @@ from hombi.hub.picks import kind_of
 from hombi.service.accounts.who import sees
 from hombi.service.api import answers, courses
 from hombi.service.api.parsing import body
-from hombi.service.api.schema import operation
+from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View, actor, done, given, whole_number
 from hombi.service.bridge import change, hub, read
 
@@ -50,14 +49,12 @@ EARLIEST_MS = 2 * 366 * 86_400_000
 PAGE = 1_000
 
 _SPAN = [
-    OpenApiParameter("span", str, enum=list(SPANS_MS), default="day"),
-    OpenApiParameter("start", int, description="ms; instead of span"),
-    OpenApiParameter("end", int, description="ms; now unless given"),
-    OpenApiParameter(
-        "earlier", str, enum=list(EARLIER), description="the same span, so much earlier"
-    ),
+    Query("span", str, enum=list(SPANS_MS), default="day"),
+    Query("start", int, description="ms; instead of span"),
+    Query("end", int, description="ms; now unless given"),
+    Query("earlier", str, enum=list(EARLIER), description="the same span, so much earlier"),
 ]
-_WHICH = [OpenApiParameter(name, str) for name in ("room", "node", "kind")]
+_WHICH = [Query(name, str) for name in ("room", "node", "kind")]
 
 
 def span_of(request: Request) -> tuple[int, int]:
@@ -176,9 +173,7 @@ class HistoryView(View):
 
     reads = Right.LOOK
 
-    @operation(
-        gives=wire.History, parameters=[*_SPAN, OpenApiParameter("points", int, default=600)]
-    )
+    @operation(gives=wire.History, parameters=[*_SPAN, Query("points", int, default=600)])
     def get(self, request: Request, node: str, name: str) -> Response:
         """At most `points` buckets with their mean, lowest and highest value."""
         number, channels, seen = _series(f"{node}/{name}")
@@ -201,7 +196,7 @@ class NumbersView(View):
         gives=wire.SpanNumbers,
         parameters=[
             *_SPAN,
-            OpenApiParameter("over", str, description='a limit, like "82 %", or a number'),
+            Query("over", str, description='a limit, like "82 %", or a number'),
         ],
     )
     def get(self, request: Request, node: str, name: str) -> Response:
@@ -315,8 +310,8 @@ class CoursesView(View):
         gives=list[wire.History],
         parameters=[
             *_SPAN,
-            OpenApiParameter("entity", str, many=True, required=True),
-            OpenApiParameter("points", int, default=96),
+            Query("entity", str, many=True, required=True),
+            Query("points", int, default=96),
         ],
     )
     def get(self, request: Request) -> Response:
@@ -354,9 +349,7 @@ class RowsView(View):
         gives=list[wire.Row],
         parameters=[
             *_SPAN,
-            OpenApiParameter(
-                "rows", str, enum=list(ROWS_MS), description="by the span unless given"
-            ),
+            Query("rows", str, enum=list(ROWS_MS), description="by the span unless given"),
         ],
     )
     def get(self, request: Request, node: str, name: str) -> Response:

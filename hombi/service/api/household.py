@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib.auth.models import User
-from drf_spectacular.utils import OpenApiParameter
 from pyotp import TOTP
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
@@ -31,7 +30,7 @@ from hombi.service.accounts.who import actor_of
 from hombi.service.addresses import page_address
 from hombi.service.api.accounts import signed_in
 from hombi.service.api.parsing import body
-from hombi.service.api.schema import operation
+from hombi.service.api.schema import Query, operation
 from hombi.service.api.trust import drawn
 from hombi.service.api.views import View, actor, done
 from hombi.service.bridge import change, hub, written
@@ -117,7 +116,7 @@ class JoinView(View):
         name="join_look",
         gives=wire.Invited,
         open_to_all=True,
-        parameters=[OpenApiParameter("code", str, required=True)],
+        parameters=[Query("code", str, required=True)],
     )
     def get(self, request: Request) -> Response:
         """What an invitation is for, by its `code`."""

@@ -10,7 +10,6 @@ from dataclasses import dataclass, field
 from itertools import islice
 from typing import IO, Any
 
-from drf_spectacular.utils import OpenApiParameter
 from rest_framework.parsers import BaseParser
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -24,7 +23,7 @@ from hombi.hub.errors import Invalid
 from hombi.hub.house import Entity
 from hombi.hub.hub import Hub
 from hombi.hub.importing import BeginImport, EndImport, TakeBackImport
-from hombi.service.api.schema import operation
+from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View, actor, done
 from hombi.service.bridge import call, change, hub, read
 
@@ -35,13 +34,13 @@ MOST_MISTAKES = 20
 AHEAD_MS = 300_000
 _TEXT = {"text/csv": {"schema": {"type": "string"}}}
 _HOW = [
-    OpenApiParameter("time", str, description='the column of the time, or two: "date+clock"'),
-    OpenApiParameter("value", str, description="the column of the value"),
-    OpenApiParameter("unit", str, description="the unit of the values; the kind's unless given"),
-    OpenApiParameter("zone", str, description="of times without one; the house's unless given"),
-    OpenApiParameter("order", str, enum=["dmy", "mdy"], description="of days like 3/4/2026"),
-    OpenApiParameter("file", str, description="the file's name, for the journal"),
-    OpenApiParameter("apply", bool, description="store it; only say what would be done unless 1"),
+    Query("time", str, description='the column of the time, or two: "date+clock"'),
+    Query("value", str, description="the column of the value"),
+    Query("unit", str, description="the unit of the values; the kind's unless given"),
+    Query("zone", str, description="of times without one; the house's unless given"),
+    Query("order", str, enum=["dmy", "mdy"], description="of days like 3/4/2026"),
+    Query("file", str, description="the file's name, for the journal"),
+    Query("apply", bool, description="store it; only say what would be done unless 1"),
 ]
 
 

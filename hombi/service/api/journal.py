@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 
-from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 from rest_framework.response import Response
 
@@ -14,18 +13,18 @@ from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.hub import Hub
 from hombi.hub.kernel import journaled
 from hombi.service.api import answers
-from hombi.service.api.schema import operation
+from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View, whole_number
 from hombi.service.bridge import call, hub, read
 
 PAGE = 100
 MAX_PAGE = 500
 _WHICH = [
-    OpenApiParameter("before", int, description="entries with a smaller id"),
-    OpenApiParameter("after", int, description="entries with a larger id"),
-    OpenApiParameter("since", int, description="ms"),
-    OpenApiParameter("limit", int, default=PAGE),
-    *(OpenApiParameter(name, str) for name in ("event", "node", "automation")),
+    Query("before", int, description="entries with a smaller id"),
+    Query("after", int, description="entries with a larger id"),
+    Query("since", int, description="ms"),
+    Query("limit", int, default=PAGE),
+    *(Query(name, str) for name in ("event", "node", "automation")),
 ]
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 
-from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 from rest_framework.response import Response
 
@@ -26,7 +25,7 @@ from hombi.hub.own_state import state_of
 from hombi.hub.ports import JournalEntry, JournalPort
 from hombi.service.api.entities import LATEST_MS
 from hombi.service.api.parsing import body, text_of
-from hombi.service.api.schema import operation
+from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View, whole_number
 from hombi.service.bridge import hub, read
 
@@ -47,7 +46,7 @@ DONE = {
     "NoticeUnsent": False,
     "AutomationAcknowledged": True,
 }
-_AT = [OpenApiParameter("at", int, description="the moment, in ms; now unless given")]
+_AT = [Query("at", int, description="the moment, in ms; now unless given")]
 
 
 class ReplayView(View):

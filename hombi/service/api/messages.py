@@ -8,7 +8,6 @@ from typing import Any
 
 import msgspec
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
-from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 from rest_framework.response import Response
 
@@ -24,7 +23,7 @@ from hombi.hub.picks import Picking, TakePick, Writing
 from hombi.service.api import answers
 from hombi.service.api.live import streamed
 from hombi.service.api.parsing import body
-from hombi.service.api.schema import operation
+from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View, actor, yes
 from hombi.service.bridge import change, hub, read
 
@@ -34,14 +33,12 @@ EVERY_S, MOST_AT_ONCE = 0.25, 40
 VIA = ["door", "broker", "http", "zigbee", "bluetooth"]
 
 _FILTERS = [
-    OpenApiParameter("via", str, enum=VIA, description="the way they came in"),
-    OpenApiParameter(
-        "topic", str, description="a topic filter as in MQTT, like mill/+/state or mill/#"
-    ),
-    OpenApiParameter("node", str, description="a node's or a tool's address"),
-    OpenApiParameter("text", str, description="what stands in the topic or the payload"),
-    OpenApiParameter("each_topic", bool),
-    OpenApiParameter("limit", int, default=LIMIT),
+    Query("via", str, enum=VIA, description="the way they came in"),
+    Query("topic", str, description="a topic filter as in MQTT, like mill/+/state or mill/#"),
+    Query("node", str, description="a node's or a tool's address"),
+    Query("text", str, description="what stands in the topic or the payload"),
+    Query("each_topic", bool),
+    Query("limit", int, default=LIMIT),
 ]
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from urllib.parse import urlencode
 
-from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 from rest_framework.response import Response
 
@@ -19,15 +18,15 @@ from hombi.hub.picks import AddNode, AddPosted
 from hombi.service.addresses import house_address
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
-from hombi.service.api.schema import operation
+from hombi.service.api.schema import Query, operation
 from hombi.service.api.trust import drawn
 from hombi.service.api.views import View, actor, done
 from hombi.service.bridge import call, change, hub, read
 from hombi.wire import UNSET
 
 MAX_THING, MAX_CODE = 200, 40
-_HISTORY = [OpenApiParameter("history", str, enum=["keep", "delete"], default="keep")]
-_SETUP = [OpenApiParameter("thing", str, required=True), OpenApiParameter("code", str)]
+_HISTORY = [Query("history", str, enum=["keep", "delete"], default="keep")]
+_SETUP = [Query("thing", str, required=True), Query("code", str)]
 
 
 def _key(request: Request, node: str, key: str) -> wire.NodeKey:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 
 from django.http import HttpRequest
-from drf_spectacular.utils import OpenApiParameter
 from rest_framework.exceptions import PermissionDenied
 from rest_framework.parsers import BaseParser
 from rest_framework.permissions import AllowAny, IsAuthenticated
@@ -29,7 +28,7 @@ from hombi.service.accounts.authentication import (
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
 from hombi.service.api.problems import problem_response
-from hombi.service.api.schema import operation
+from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View, actor, done
 from hombi.service.bridge import call, change, hub, read
 from hombi.service.throttles import AddressThrottle
@@ -41,7 +40,7 @@ _VALUE = {
     "application/json": {},
     "application/x-www-form-urlencoded": {"type": "string"},
 }
-_IN_ADDRESS = [OpenApiParameter("key", str), OpenApiParameter("value", str, required=True)]
+_IN_ADDRESS = [Query("key", str), Query("value", str, required=True)]
 
 
 class PairingView(View):

@@ -7,7 +7,6 @@ import io
 from datetime import date, datetime
 
 from django.http import HttpResponse
-from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 from rest_framework.response import Response
 
@@ -18,14 +17,14 @@ from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
 from hombi.hub.review import Line, Subject, reviewed, subjects
 from hombi.service.api.entities import LATEST_MS
-from hombi.service.api.schema import operation
+from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View
 from hombi.service.bridge import hub, read
 
 SPANS = ("month", "week")
 _WHICH = [
-    OpenApiParameter("span", str, enum=list(SPANS), default="month"),
-    OpenApiParameter("on", str, description="a day in it, as 2026-11-27; today unless given"),
+    Query("span", str, enum=list(SPANS), default="month"),
+    Query("on", str, description="a day in it, as 2026-11-27; today unless given"),
 ]
 
 

@@ -1,21 +1,48 @@
-"""The OpenAPI schema: each operation says what it takes and gives by the shapes of
-`hombi.wire`, which are the only source of them."""
+"""What each operation of the API takes and gives, as it is written beside it. The
+library that describes them to programs is loaded when somebody asks (`description`)."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from typing import Any, TypeVar, get_args, get_origin
+from importlib import import_module
+from typing import Any, TypeVar
 
 import msgspec
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from django.http import HttpRequest
+from django.http.response import HttpResponseBase
+from django.views.decorators.csrf import csrf_exempt
 
 from hombi import wire
-from hombi.core.series.export import FORMATS
-from hombi.wire.live import NEWS
 
 F = TypeVar("F", bound=Callable[..., Any])
-_TEMPLATE = "#/components/schemas/{name}"
-_STREAM: list[dict[str, list[str]]] = [{"token": []}, {"cookieAuth": []}]
+
+
+class Query(msgspec.Struct, frozen=True):
+    """A parameter of the query."""
+
+    name: str
+    type: type
+    required: bool = False
+    description: str = ""
+    enum: Sequence[Any] | None = None
+    default: Any = None
+    many: bool | None = None
+
+
+class Operation(msgspec.Struct, frozen=True):
+    """One operation: `call` carries it out. See `operation`."""
+
+    call: Callable[..., Any]
+    takes: type[wire.Ask] | None
+    gives: Any
+    status: int
+    parameters: Sequence[Query]
+    name: str | None
+    open_to_all: bool
+    body: dict[str, Any] | None
+
+
+OPERATIONS: list[Operation] = []
 
 
 def operation(
@@ -23,112 +50,28 @@ def operation(
     takes: type[wire.Ask] | None = None,
     gives: Any = None,
     status: int = 200,
-    parameters: Sequence[OpenApiParameter] = (),
+    parameters: Sequence[Query] = (),
     name: str | None = None,
     open_to_all: bool = False,
     body: dict[str, Any] | None = None,
 ) -> Callable[[F], F]:
     """What an operation takes as its body, what it gives, and with which status.
     `gives` of None is an answer without a body; `body` is another one than JSON."""
-    more: dict[str, Any] = {"auth": []} if open_to_all else {}
-    if name is not None:
-        more["operation_id"] = name
     if status == 200 and gives is None:
         status = 204
-    taken = {"application/json": _ref(takes)} if takes is not None else body
-    decorate: Callable[[F], F] = extend_schema(
-        request=taken,
-        responses={status: _ref(gives)},
-        parameters=list(parameters),
-        **more,
-    )
-    return decorate
+
+    def keep(call: F) -> F:
+        OPERATIONS.append(
+            Operation(call, takes, gives, status, parameters, name, open_to_all, body)
+        )
+        return call
+
+    return keep
 
 
-def _ref(shape: Any) -> dict[str, Any] | None:
-    if shape is None:
-        return None
-    if get_origin(shape) is list:
-        return {"type": "array", "items": _ref(get_args(shape)[0])}
-    if get_origin(shape) is dict:
-        return {"type": "object", "additionalProperties": True}
-    return {"$ref": _TEMPLATE.format(name=shape.__name__)}
-
-
-def add_wire(result: dict[str, Any], generator: Any, request: Any, public: bool) -> dict[str, Any]:
-    """Add the shapes, the streams, which are plain views, and problem details as every
-    operation's error."""
-    shapes = [getattr(wire, name) for name in wire.__all__]
-    structs = [one for one in shapes if isinstance(one, type) and issubclass(one, msgspec.Struct)]
-    _, components = msgspec.json.schema_components(
-        [*structs, *NEWS.values()], ref_template=_TEMPLATE
-    )
-    schemas = result["components"].setdefault("schemas", {})
-    schemas.update(sorted(components.items()))
-    kinds = "; ".join(f"`{kind}` is {shape.__name__}" for kind, shape in NEWS.items())
-    result["paths"]["/api/live"] = _stream(
-        "live",
-        f"Server-Sent Events. {kinds}. Begin after a position with `after` (each answer has "
-        "one in its header Hombi-Live), or resume with Last-Event-ID; the event `reset` means "
-        "that some were missed: fetch the present state again.",
-        [{"in": "query", "name": "after", "schema": {"type": "string"}}],
-        {"oneOf": [{"$ref": _TEMPLATE.format(name=shape.__name__)} for shape in NEWS.values()]},
-    )
-    filters: list[dict[str, Any]] = [
-        {"in": "query", "name": n, "schema": {"type": "string"}} for n in ("topic", "node", "text")
-    ]
-    number = {"type": "integer"}
-    filters.append({"in": "query", "name": "after", "schema": number})
-    result["paths"]["/api/messages/live"] = _stream(
-        "messages_live",
-        "Server-Sent Events: `messages`, each with the messages that fit and came since the "
-        "one before, and how many were passed over because more came than anybody can read.",
-        filters,
-        {"$ref": _TEMPLATE.format(name="Messages")},
-    )
-    result["paths"]["/api/entities/{node}/{name}/export"] = _file()
-    problem = {"$ref": _TEMPLATE.format(name="Problem")}
-    content = {"application/problem+json": {"schema": problem}}
-    for path in result["paths"].values():
-        for one in path.values():
-            answer = {"description": "a problem", "content": content}
-            one.setdefault("responses", {})["default"] = answer
-    return result
-
-
-def _file() -> dict[str, Any]:
-    text, number = {"type": "string"}, {"type": "integer"}
-    query: list[dict[str, Any]] = [
-        {"in": "query", "name": "format", "schema": {"enum": list(FORMATS), "type": "string"}},
-        {"in": "query", "name": "span", "schema": text},
-        {"in": "query", "name": "start", "schema": number},
-        {"in": "query", "name": "end", "schema": number},
-    ]
-    place = [{"in": "path", "name": n, "schema": text, "required": True} for n in ("node", "name")]
-    content = {one.media_type.partition(";")[0]: {"schema": text} for one in FORMATS.values()}
-    about = "An entity's single readings of a span as a file, the bad ones too; any number of them."
-    return {
-        "get": {
-            "operationId": "entities_export",
-            "description": about,
-            "parameters": [*place, *query],
-            "tags": ["api"],
-            "responses": {"200": {"description": "the file", "content": content}},
-        }
-    }
-
-
-def _stream(
-    name: str, about: str, parameters: list[dict[str, Any]], schema: dict[str, Any]
-) -> dict[str, Any]:
-    content = {"text/event-stream": {"schema": schema}}
-    return {
-        "get": {
-            "operationId": name,
-            "description": about,
-            "tags": [name.split("_", maxsplit=1)[0]],
-            "parameters": parameters,
-            "security": _STREAM,
-            "responses": {"200": {"description": "the stream", "content": content}},
-        }
-    }
+@csrf_exempt
+def described(request: HttpRequest, by: str) -> HttpResponseBase:
+    """The description of the API, as its "schema" or as a "page"."""
+    view = getattr(import_module("hombi.service.api.description_views"), by)
+    answer: HttpResponseBase = view(request)
+    return answer

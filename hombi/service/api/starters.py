@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 from rest_framework.response import Response
 
@@ -16,14 +15,14 @@ from hombi.hub.house import Entity
 from hombi.hub.hub import Hub
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
-from hombi.service.api.schema import operation
+from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View
 from hombi.service.bridge import hub, read
 
 PAST_DAYS = 30
 _OF = [
-    OpenApiParameter("entity", str, required=True, description="the entity in the blank"),
-    OpenApiParameter("blank", str, description="the blank that it is in, sensor unless given"),
+    Query("entity", str, required=True, description="the entity in the blank"),
+    Query("blank", str, description="the blank that it is in, sensor unless given"),
 ]
 
 

@@ -1,0 +1,179 @@
+"""The API described to programs, as OpenAPI: the shapes of `hombi.wire` are the only
+source of what is taken and given. Whoever loads this loads the library that does it, a
+thirtieth of the hub's memory: it is loaded when somebody asks."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import cache
+from importlib import import_module
+from typing import Any, get_args, get_origin
+
+import msgspec
+from drf_spectacular.extensions import OpenApiAuthenticationExtension
+from drf_spectacular.generators import SchemaGenerator
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+
+from hombi import wire
+from hombi.core.series.export import FORMATS
+from hombi.service.accounts.authentication import (
+    NodeAuthentication,
+    NodeKeyAuthentication,
+    PersonAuthentication,
+    TokenAuthentication,
+)
+from hombi.service.api.schema import OPERATIONS, Query
+from hombi.wire.live import NEWS
+
+_TEMPLATE = "#/components/schemas/{name}"
+_STREAM: list[dict[str, list[str]]] = [{"token": []}, {"cookieAuth": []}]
+
+
+class Generator(SchemaGenerator):
+    """The library's, with what is written beside the operations."""
+
+    def get_schema(self, *words: Any, **named: Any) -> Any:
+        """The description."""
+        import_module("hombi.service.urls")  # all operations are there
+        _describe()
+        return super().get_schema(*words, **named)  # type: ignore[no-untyped-call]
+
+
+@cache
+def _describe() -> None:
+    for one in OPERATIONS:
+        more: dict[str, Any] = {"auth": []} if one.open_to_all else {}
+        if one.name is not None:
+            more["operation_id"] = one.name
+        taken = {"application/json": _ref(one.takes)} if one.takes is not None else one.body
+        extend_schema(
+            request=taken,
+            responses={one.status: _ref(one.gives)},
+            parameters=_parameters(one.parameters),
+            **more,
+        )(one.call)
+
+
+def _parameters(some: Sequence[Query]) -> list[OpenApiParameter]:
+    return [OpenApiParameter(**msgspec.structs.asdict(one)) for one in some]
+
+
+def _ref(shape: Any) -> dict[str, Any] | None:
+    if shape is None:
+        return None
+    if get_origin(shape) is list:
+        return {"type": "array", "items": _ref(get_args(shape)[0])}
+    if get_origin(shape) is dict:
+        return {"type": "object", "additionalProperties": True}
+    return {"$ref": _TEMPLATE.format(name=shape.__name__)}
+
+
+def add_wire(result: dict[str, Any], generator: Any, request: Any, public: bool) -> dict[str, Any]:
+    """Add the shapes, the streams, which are plain views, and problem details as every
+    operation's error."""
+    shapes = [getattr(wire, name) for name in wire.__all__]
+    structs = [one for one in shapes if isinstance(one, type) and issubclass(one, msgspec.Struct)]
+    _, components = msgspec.json.schema_components(
+        [*structs, *NEWS.values()], ref_template=_TEMPLATE
+    )
+    schemas = result["components"].setdefault("schemas", {})
+    schemas.update(sorted(components.items()))
+    kinds = "; ".join(f"`{kind}` is {shape.__name__}" for kind, shape in NEWS.items())
+    result["paths"]["/api/live"] = _stream(
+        "live",
+        f"Server-Sent Events. {kinds}. Begin after a position with `after` (each answer has "
+        "one in its header Hombi-Live), or resume with Last-Event-ID; the event `reset` means "
+        "that some were missed: fetch the present state again.",
+        [{"in": "query", "name": "after", "schema": {"type": "string"}}],
+        {"oneOf": [{"$ref": _TEMPLATE.format(name=shape.__name__)} for shape in NEWS.values()]},
+    )
+    filters: list[dict[str, Any]] = [
+        {"in": "query", "name": n, "schema": {"type": "string"}} for n in ("topic", "node", "text")
+    ]
+    number = {"type": "integer"}
+    filters.append({"in": "query", "name": "after", "schema": number})
+    result["paths"]["/api/messages/live"] = _stream(
+        "messages_live",
+        "Server-Sent Events: `messages`, each with the messages that fit and came since the "
+        "one before, and how many were passed over because more came than anybody can read.",
+        filters,
+        {"$ref": _TEMPLATE.format(name="Messages")},
+    )
+    result["paths"]["/api/entities/{node}/{name}/export"] = _file()
+    problem = {"$ref": _TEMPLATE.format(name="Problem")}
+    content = {"application/problem+json": {"schema": problem}}
+    for path in result["paths"].values():
+        for one in path.values():
+            answer = {"description": "a problem", "content": content}
+            one.setdefault("responses", {})["default"] = answer
+    return result
+
+
+def _file() -> dict[str, Any]:
+    text, number = {"type": "string"}, {"type": "integer"}
+    query: list[dict[str, Any]] = [
+        {"in": "query", "name": "format", "schema": {"enum": list(FORMATS), "type": "string"}},
+        {"in": "query", "name": "span", "schema": text},
+        {"in": "query", "name": "start", "schema": number},
+        {"in": "query", "name": "end", "schema": number},
+    ]
+    place = [{"in": "path", "name": n, "schema": text, "required": True} for n in ("node", "name")]
+    content = {one.media_type.partition(";")[0]: {"schema": text} for one in FORMATS.values()}
+    about = "An entity's single readings of a span as a file, the bad ones too; any number of them."
+    return {
+        "get": {
+            "operationId": "entities_export",
+            "description": about,
+            "parameters": [*place, *query],
+            "tags": ["api"],
+            "responses": {"200": {"description": "the file", "content": content}},
+        }
+    }
+
+
+def _stream(
+    name: str, about: str, parameters: list[dict[str, Any]], schema: dict[str, Any]
+) -> dict[str, Any]:
+    content = {"text/event-stream": {"schema": schema}}
+    return {
+        "get": {
+            "operationId": name,
+            "description": about,
+            "tags": [name.split("_", maxsplit=1)[0]],
+            "parameters": parameters,
+            "security": _STREAM,
+            "responses": {"200": {"description": "the stream", "content": content}},
+        }
+    }
+
+
+class _PersonScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
+    target_class = PersonAuthentication
+    name = "cookieAuth"
+
+    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
+        return {"type": "apiKey", "in": "cookie", "name": "sessionid"}
+
+
+class _TokenScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
+    target_class = TokenAuthentication
+    name = "token"
+
+    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
+        return {"type": "http", "scheme": "bearer"}
+
+
+class _NodeKeyScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
+    target_class = NodeKeyAuthentication
+    name = "nodeToken"
+
+    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
+        return {"type": "http", "scheme": "bearer"}
+
+
+class _NodeScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
+    target_class = NodeAuthentication
+    name = "nodeKey"
+
+    def get_security_definition(self, auto_schema: Any) -> dict[str, str]:
+        return {"type": "http", "scheme": "basic"}
