@@ -9,7 +9,28 @@ import subprocess
 import sys
 from pathlib import Path
 
+import httpx
+import yaml
+
 from tests.house import CLIMATE, PLUG, Joined, Service, ask, description
+
+
+def test_programs_and_people_read_the_same_description(service: Service) -> None:
+    plain = httpx.get(f"{service.url}/api/schema")
+    for_programs = httpx.get(f"{service.url}/api/schema", params={"format": "json"})
+    assert plain.headers["content-type"] == "application/vnd.oai.openapi; charset=utf-8"
+    assert for_programs.headers["content-type"] == "application/vnd.oai.openapi+json"
+    described = for_programs.json()
+    assert yaml.load(plain.text, yaml.CSafeLoader) == described
+    history = described["paths"]["/api/entities/{node}/{name}/history"]["get"]
+    assert {"in": "query", "name": "points", "schema": {"type": "integer", "default": 600}} in (
+        history["parameters"]
+    )
+    assert set(described["components"]["securitySchemes"]) == {
+        "cookieAuth", "nodeKey", "nodeToken", "token"
+    }  # fmt: skip
+    assert httpx.post(f"{service.url}/api/schema").status_code == 405
+    assert "swagger" in httpx.get(f"{service.url}/api/docs").text
 
 
 def test_no_call_that_a_generator_thinks_of_ends_in_a_server_error(
