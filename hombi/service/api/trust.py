@@ -3,6 +3,7 @@ needs to be signed in for it, since all of it is public."""
 
 from __future__ import annotations
 
+from functools import lru_cache
 from io import BytesIO
 
 import segno
@@ -27,6 +28,7 @@ FORMS = {
 }
 
 
+@lru_cache(maxsize=8)
 def drawn(text: str) -> str:
     """A text as a QR code in SVG, black on white in any light."""
     picture = BytesIO()
