@@ -1,6 +1,6 @@
-"""Loading the libraries without what they load beside, and the hub never uses: the
-command line of an HTTP client, the colouring of texts, the parser of SQL. It is a
-thirtieth of the hub's memory."""
+"""Loading the libraries without what they load beside, and the hub seldom or never
+uses: pages for administrators, a command line of an HTTP client, a parser of SQL. They
+would take 8 MB."""
 
 from __future__ import annotations
 

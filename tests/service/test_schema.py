@@ -29,7 +29,11 @@ def test_programs_and_people_read_the_same_description(service: Service) -> None
     assert set(described["components"]["securitySchemes"]) == {
         "cookieAuth", "nodeKey", "nodeToken", "token"
     }  # fmt: skip
-    assert httpx.post(f"{service.url}/api/schema").status_code == 405
+    for path in ("schema", "docs"):
+        refused = httpx.post(f"{service.url}/api/{path}")
+        assert (refused.status_code, refused.json()["status"]) == (405, 405)
+    unknown = httpx.get(f"{service.url}/api/schema", headers={"Accept": "image/png"})
+    assert (unknown.status_code, unknown.json()["status"]) == (406, 406)
     assert "swagger" in httpx.get(f"{service.url}/api/docs").text
 
 

@@ -1,6 +1,6 @@
 """The API described to programs, as OpenAPI: the shapes of `hombi.wire` are the only
-source of what is taken and given. Whoever loads this loads the library that does it, a
-thirtieth of the hub's memory: it is loaded when somebody asks."""
+source of what is taken and given. Whoever loads this loads the library that does it, 3
+MB and more with each description: it is loaded when somebody asks."""
 
 from __future__ import annotations
 

@@ -11,18 +11,31 @@ from drf_spectacular.renderers import OpenApiJsonRenderer, OpenApiYamlRenderer
 from drf_spectacular.views import SpectacularAPIView, SpectacularSwaggerSplitView
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
 
 from hombi.service.api.description import Generator
+from hombi.service.api.rendering import WireJson
 
 _ONE = Lock()
 _FORMS = {"json": OpenApiJsonRenderer, "yaml": OpenApiYamlRenderer}
 
 
-class DescriptionView(SpectacularAPIView):
-    """Made once in each form: it stays the same while the hub runs, and anybody may ask
-    for it, as often as they like."""
+class _Problems(APIView):
+    """What is asked wrongly is answered as everywhere, not as the description is."""
 
     permission_classes = (AllowAny,)
+
+    def handle_exception(self, exc: Exception) -> Response:
+        """What went wrong, as problem details."""
+        self.request.accepted_renderer = WireJson()
+        self.request.accepted_media_type = WireJson.media_type
+        return super().handle_exception(exc)
+
+
+class DescriptionView(_Problems, SpectacularAPIView):
+    """Made once in each form: it stays the same while the hub runs, and anybody may ask
+    for it, as often as they like."""
 
     def get(self, request: Request, *_: Any, **__: Any) -> HttpResponse:
         """The description, in the form that is wanted."""
@@ -45,5 +58,9 @@ def _rendered(form: str) -> str | bytes:
     return made
 
 
+class PageView(_Problems, SpectacularSwaggerSplitView):
+    """The description as a page."""
+
+
 schema = DescriptionView.as_view()
-page = SpectacularSwaggerSplitView.as_view(url_name="schema", permission_classes=[AllowAny])
+page = PageView.as_view(url_name="schema")
