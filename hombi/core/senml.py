@@ -63,6 +63,8 @@ class Resolved(msgspec.Struct, frozen=True):
     from_boot: bool = False
 
 
+# The base fields of a pack so far: name, time in s, unit, value.
+_Base = tuple[str, float, str, float]
 _DECODER = msgspec.json.Decoder(list[Record])
 _ENCODER = msgspec.json.Encoder()
 
@@ -120,19 +122,15 @@ def resolve(records: Sequence[Record | str], now_ms: int) -> tuple[list[Resolved
     """The pack with base fields applied and times made absolute (RFC 8428, section
     4.6), and what of it was refused: each record stands for itself, and the reason
     names it by its place counted from 1."""
-    base = Record()
+    base = ("", 0.0, "", 0.0)
     resolved: list[Resolved] = []
     refused: list[str] = []
     for place, record in enumerate(records, 1):
         if isinstance(record, str):
             refused.append(record)
             continue
-        base.bn, base.bt, base.bu, base.bv = (
-            record.bn or base.bn,
-            record.bt or base.bt,
-            record.bu or base.bu,
-            record.bv or base.bv,
-        )
+        name, time, unit, value = base
+        base = (record.bn or name, record.bt or time, record.bu or unit, record.bv or value)
         found = _resolve(place, record, base, now_ms)
         if isinstance(found, str):
             refused.append(found)
@@ -141,13 +139,14 @@ def resolve(records: Sequence[Record | str], now_ms: int) -> tuple[list[Resolved
     return _from_boot(resolved, now_ms), refused
 
 
-def _resolve(place: int, record: Record, base: Record, now_ms: int) -> Resolved | str | None:
+def _resolve(place: int, record: Record, base: _Base, now_ms: int) -> Resolved | str | None:
+    base_name, base_time, base_unit, base_value = base
     if record.bver is not None and record.bver > SUPPORTED_VERSION:
         return (
             f"record {place} is of SenML version {record.bver}; up to {SUPPORTED_VERSION} "
             f"is understood"
         )
-    value = _value(record, base.bv)
+    value = _value(record, base_value)
     if isinstance(value, msgspec.UnsetType):
         if record.vd is not None or record.s is not None or record.bs is not None:
             return (
@@ -158,20 +157,20 @@ def _resolve(place: int, record: Record, base: Record, now_ms: int) -> Resolved 
         return None  # base fields only
     if isinstance(value, float) and not math.isfinite(value):
         return f"record {place} has no finite number"
-    name = base.bn + record.n
+    name = base_name + record.n
     if not _NAME.fullmatch(name):
         return (
             f"record {place} has the name {name[:60]!r}; a name starts with a letter or "
             f"digit and has no spaces"
         )
-    time = base.bt + record.t
+    time = base_time + record.t
     if not math.isfinite(time):
         return f"record {place} has no finite time"
     if time >= MILLISECONDS_FROM:  # ms since 1970, where RFC 8428 has seconds
         at_ms = round(time)
     else:
         at_ms = round(time * 1000) if time >= RELATIVE_BELOW_S else now_ms + round(time * 1000)
-    return Resolved(name, record.u or base.bu, at_ms, value, stamped=time == 0)
+    return Resolved(name, record.u or base_unit, at_ms, value, stamped=time == 0)
 
 
 def _value(record: Record, base: float) -> float | bool | str | msgspec.UnsetType | None:
@@ -184,7 +183,7 @@ def _from_boot(resolved: list[Resolved], now_ms: int) -> list[Resolved]:
     """A time that is relative to now lies in the past. One well ahead of now counts
     from the node's own start: the newest is of now, and the others lie as far before it
     as they say."""
-    newest = max((one.at_ms for one in resolved if not one.stamped), default=now_ms)
+    newest = max([one.at_ms for one in resolved if not one.stamped], default=now_ms)
     if not now_ms + AHEAD_MS < newest < now_ms + RELATIVE_BELOW_S * 1000:
         return resolved
     return [

@@ -19,7 +19,7 @@ from hombi.hub.events import LinkTroubled, LinkWell
 from hombi.hub.house import House, Node
 from hombi.hub.keeper import Keeper
 from hombi.hub.kernel import Context, Need, Part
-from hombi.links.base import Asking, Driver, Found, Heard, Link, LinkContext, LinkError, Reports
+from hombi.links.base import Driver, Link, LinkContext, LinkError, Reports
 from hombi.links.capabilities import KnowsConnected, Reconfigures, able
 
 log = logging.getLogger(__name__)
@@ -62,21 +62,16 @@ class LinkReports:
     def __init__(self, link: str, context: Context, keeper: Keeper, to: Reports) -> None:
         self._link, self._keeper, self._to = link, keeper, to
         guarded, self._failed = context.tasks.guarded, context.tasks.failed
-        self._observed = guarded(f"{link}: readings", to.observed)
-        self._presence = guarded(f"{link}: a node that came or went", to.presence)
-        self._alive = guarded(f"{link}: a sign of life", to.alive)
-        self._left = guarded(f"{link}: a node that left", to.left)
-        self._refused = guarded(f"{link}: a refusal", to.refused)
-        self._said = guarded(f"{link}: what a node told", to.said)
-        self._shut_out = guarded(f"{link}: a node that refuses the hub", to.shut_out)
-        self._heard = guarded(f"{link}: a message", to.heard)
-        self._found = guarded(f"{link}: a node that was found", to.found)
-        self._asking = guarded(f"{link}: an interview", to.asking)
-
-    def observed(
-        self, node: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None
-    ) -> None:
-        self._observed(node, values, acknowledge)
+        self.observed = guarded(f"{link}: readings", to.observed)
+        self.presence = guarded(f"{link}: a node that came or went", to.presence)
+        self.alive = guarded(f"{link}: a sign of life", to.alive)
+        self.left = guarded(f"{link}: a node that left", to.left)
+        self.refused = guarded(f"{link}: a refusal", to.refused)
+        self.said = guarded(f"{link}: what a node told", to.said)
+        self.shut_out = guarded(f"{link}: a node that refuses the hub", to.shut_out)
+        self.heard = guarded(f"{link}: a message", to.heard)
+        self.found = guarded(f"{link}: a node that was found", to.found)
+        self.asking = guarded(f"{link}: an interview", to.asking)
 
     async def observed_in_parts(
         self, node: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None
@@ -85,33 +80,6 @@ class LinkReports:
             await self._to.observed_in_parts(node, values, acknowledge)
         except Exception as error:  # noqa: BLE001 - as what is guarded
             self._failed(f"{self._link}: readings", error)
-
-    def presence(self, node: str, here: bool) -> None:
-        self._presence(node, here)
-
-    def alive(self, node: str) -> None:
-        self._alive(node)
-
-    def left(self, node: str) -> None:
-        self._left(node)
-
-    def refused(self, node: str, what: str) -> None:
-        self._refused(node, what)
-
-    def said(self, node: str, event: str, text: str) -> None:
-        self._said(node, event, text)
-
-    def shut_out(self, node: str, why: str) -> None:
-        self._shut_out(node, why)
-
-    def heard(self, message: Heard) -> None:
-        self._heard(message)
-
-    def found(self, found: Found) -> None:
-        self._found(found)
-
-    def asking(self, asking: Asking) -> None:
-        self._asking(asking)
 
     def trouble(self, link: str, what: str) -> None:
         self._to.trouble(link, what)

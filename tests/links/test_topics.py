@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from hombi.core.topics import matches, valid_filter, valid_name
-from hombi.links.wifi.mqtt.topics import Subscriptions
+from hombi.links.wifi.mqtt.topics import KNOWN, KNOWN_LENGTH, Subscriptions
 
 
 @pytest.mark.parametrize(
@@ -77,7 +77,7 @@ filters = st.lists(st.sampled_from(["a", "b", "", "+", "$x"]), min_size=1, max_s
 def test_the_tree_finds_what_matching_one_by_one_finds(
     changes: list[tuple[str, bool]], name: list[str]
 ) -> None:
-    subscriptions, held = Subscriptions[int](), set[str]()
+    subscriptions, held, topic = Subscriptions[int](), set[str](), "/".join(name)
     for name_filter, add in changes:
         if add:
             subscriptions.add(name_filter, name_filter, 1)
@@ -85,8 +85,18 @@ def test_the_tree_finds_what_matching_one_by_one_finds(
         else:
             subscriptions.remove(name_filter, name_filter)
             held.discard(name_filter)
-    topic = "/".join(name)
-    assert set(subscriptions.find(topic)) == {f for f in held if matches(f, topic)}
+        # Each time: what was found before a change says nothing after it.
+        assert set(subscriptions.find(topic)) == {f for f in held if matches(f, topic)}
     for name_filter in held:
         subscriptions.remove(name_filter, name_filter)
     assert not subscriptions._root.children, "branches that nobody holds are cut"
+
+
+def test_what_was_found_is_kept_for_few_and_short_names() -> None:
+    subscriptions = Subscriptions[int]()
+    subscriptions.add("a/#", "one", 1)
+    for number in range(3 * KNOWN):
+        assert subscriptions.find(f"a/{number}") == {"one": [1]}
+        assert subscriptions.find(f"a/{'x' * KNOWN_LENGTH}{number}") == {"one": [1]}
+    assert 0 < len(subscriptions._found) <= KNOWN
+    assert max(map(len, subscriptions._found)) <= KNOWN_LENGTH

@@ -25,13 +25,15 @@ from hombi.core.automation.watch import Watch
 from hombi.core.values import show_span
 
 Done = tuple[State, list[Effect]]
+# What is nothing to do by itself.
+_SAYS_WHEN = (Fork, Jump, Unless, Join, Wait, WaitUntil)
 
 
 def begin(
     program: Program, state: State, edge: EdgeKind, fields: Mapping[str, str], world: World
 ) -> Done:
     """The actions of an edge, up to the first wait."""
-    return _walk(program.flows[edge], edge.value, 0, state, fields, world)
+    return _walk(program.flows[edge], str(edge), 0, state, fields, world)
 
 
 def resume(program: Program, state: State, world: World) -> Done:
@@ -162,7 +164,8 @@ def _walk(
 ) -> Done:
     walk = _Walk(steps, edge, fields, world, list(state.waits))
     walk.go(place)
-    return replace(state, waits=tuple(walk.waits)), walk.effects
+    waits = tuple(walk.waits)
+    return (state if waits == state.waits else replace(state, waits=waits)), walk.effects
 
 
 @dataclass(slots=True)
@@ -182,7 +185,10 @@ class _Walk:
         """From a place on; till `stop`."""
         while place < len(self.steps) and place != stop:
             one = self.steps[place]
-            if isinstance(one, Fork):
+            if not isinstance(one, _SAYS_WHEN):
+                self._do(one)
+                place += 1
+            elif isinstance(one, Fork):
                 for lane in one.lanes:
                     self.go(lane, one.join)
                 place = one.join
@@ -195,25 +201,22 @@ class _Walk:
             else:
                 place += 1
 
-    def _waits_at(self, one: Action | Wait | WaitUntil | Join, at: int) -> bool:
-        """Do one step; whether what follows comes later."""
+    def _waits_at(self, one: Wait | WaitUntil | Join, at: int) -> bool:
+        """Whether what follows comes later."""
         now = self.world.now_ms
         if isinstance(one, Join):
             own = (wait.place for wait in self.waits if wait.edge == self.edge)
             return any(one.begin < place < at for place in own)
-        if isinstance(one, (Wait, WaitUntil)) and self.at_once:
+        if self.at_once:
             return False
         if isinstance(one, Wait):
             self.waits.append(Waiting(now + one.ms, self.edge, at + 1, dict(self.fields)))
             return True
-        if isinstance(one, WaitUntil):
-            if self._so(one.watch) or (one.confirms and self.world.obeyed):
-                return False
-            due = now + one.at_most_ms
-            self.waits.append(Waiting(due, self.edge, at, dict(self.fields), until=True))
-            return True
-        self._do(one)
-        return False
+        if self._so(one.watch) or (one.confirms and self.world.obeyed):
+            return False
+        due = now + one.at_most_ms
+        self.waits.append(Waiting(due, self.edge, at, dict(self.fields), until=True))
+        return True
 
     def _do(self, action: Action) -> None:
         for_ms = getattr(action, "for_ms", 0)
@@ -222,7 +225,8 @@ class _Walk:
         self.effects.append(action.effect(self.fields))
         if isinstance(action, (Switch, Set)):
             # What is switched anew does not go back at a moment of before.
-            self.waits[:] = [w for w in self.waits if w.edge or w.entity != action.entity]
+            if self.waits:
+                self.waits[:] = [w for w in self.waits if w.edge or w.entity != action.entity]
             if not for_ms:
                 return
             back = action.back(self.world.sight(action.entity).value)

@@ -48,15 +48,7 @@ MOST_QUEUED = 10
 def step(program: Program, state: State, event: Event, world: World) -> Step:
     """Step one automation."""
     if isinstance(event, Taken):
-        why = _taken(program, state, event, world)
-        effects: list[Effect] = []
-        if not event.silently:
-            # Nobody is left to see to what would still wait.
-            _, effects = let_go(program, state, world, wholly=True)
-            if why is not None:
-                fields = _Fields(program, why, state, world)
-                effects = at_once(program.ends, fields, world) + effects
-        return Step(State(), tuple(dict.fromkeys(effects)), why)
+        return _taken(program, state, event, world)
     if isinstance(event, Acknowledged):
         all_given = tuple(one.at_most for one in program.reminds)
         return Step(replace(state, reminded=all_given) if state.phase is Phase.ON else state)
@@ -163,7 +155,19 @@ def somebody(program: Program, world: World) -> bool:
     return any(is_so(one, world.sight(one.entity), world) for one in program.anyone)
 
 
-def _taken(program: Program, state: State, event: Taken, world: World) -> Why | None:
+def _taken(program: Program, state: State, event: Taken, world: World) -> Step:
+    why = _why_taken(program, state, event, world)
+    effects: list[Effect] = []
+    if not event.silently:
+        # Nobody is left to see to what would still wait.
+        _, effects = let_go(program, state, world, wholly=True)
+        if why is not None:
+            fields = _Fields(program, why, state, world)
+            effects = at_once(program.ends, fields, world) + effects
+    return Step(State(), tuple(dict.fromkeys(effects)), why)
+
+
+def _why_taken(program: Program, state: State, event: Taken, world: World) -> Why | None:
     if state.phase is not Phase.ON:
         return None
     now, limit = world.now_ms, limit_of(program.watch, world)
@@ -182,13 +186,12 @@ def _acted(program: Program, state: State, why: Why | None, world: World) -> Ste
     effects: list[Effect] = []
     if why is not None and why.edge is not EdgeKind.LOST:
         # What an edge before would still do is not wanted any more.
-        left = tuple(one for one in state.waits if not one.edge or _stays(program, one, why))
-        state = replace(state, waits=left, reminded=())
+        left = tuple([one for one in state.waits if not one.edge or _stays(program, one, why)])
+        started_ms = world.now_ms if why.edge is EdgeKind.START else state.started_ms
+        state = replace(state, waits=left, reminded=(), started_ms=started_ms)
     if state.waits:
         state, effects = resume(program, state, world)
     if why is not None:
-        if why.edge is EdgeKind.START:
-            state = replace(state, started_ms=world.now_ms)
         state, more = _at_edge(program, state, why, world)
         effects += more
     due = next_act_ms(program, state) if program.reminds else None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from hombi.core.automation.comparisons import Comparison, Slope, Timed
@@ -31,16 +31,14 @@ class Watch:
     lost: Lost = Lost.END
     moving: Moving | None = None
     until_held_ms: int = 0
+    # Whether time alone decides; and how far the value has moved, where that does.
+    timed: bool = field(init=False, compare=False, repr=False)
+    slope: Slope | None = field(init=False, compare=False, repr=False)
 
-    @property
-    def timed(self) -> bool:
-        """Whether time alone decides."""
-        return isinstance(self.comparison, Timed)
-
-    @property
-    def slope(self) -> Slope | None:
-        """How far the value has moved, where that decides."""
-        return self.comparison if isinstance(self.comparison, Slope) else None
+    def __post_init__(self) -> None:
+        compared = self.comparison
+        object.__setattr__(self, "timed", isinstance(compared, Timed))
+        object.__setattr__(self, "slope", compared if isinstance(compared, Slope) else None)
 
     @property
     def of_value(self) -> bool:

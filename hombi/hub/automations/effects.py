@@ -54,8 +54,10 @@ class Teller(Protocol):
 
 def first_switches(effects: Sequence[Effect]) -> int:
     """How many of them switch something before anything else is to be done."""
-    others = (n for n, one in enumerate(effects) if not isinstance(one, SwitchTo | Recall))
-    return next(others, len(effects))
+    for place, effect in enumerate(effects):
+        if not isinstance(effect, (SwitchTo, Recall)):
+            return place
+    return len(effects)
 
 
 class Effects:
@@ -88,7 +90,7 @@ class Effects:
         for effect in effects:
             self._carry_out(effect, name, actor, chain, at_ms, at_once=at_once)
             # What is asked for has its turn later; nothing overtakes it.
-            at_once = at_once and not isinstance(effect, Doing | TuneTo)
+            at_once = at_once and not isinstance(effect, (Doing, TuneTo))
 
     def _carry_out(
         self,
@@ -100,16 +102,16 @@ class Effects:
         *,
         at_once: bool,
     ) -> None:
-        if isinstance(effect, Recall):
-            for address, to in effect.states:
-                self._carry_out(SwitchTo(address, to), name, actor, chain, at_ms, at_once=at_once)
-        elif isinstance(effect, SwitchTo):
+        if isinstance(effect, SwitchTo):
             entity = self._house.entities.get(effect.entity)
             if entity is not None:
                 self._causes[effect.entity] = (chain, at_ms, effect.to)
                 change = SwitchEntity(entity, effect.to, name, at_once)
                 asking = self.context.changes.begin(change, actor)
                 self.context.tasks.start(asking, name=f"{name} switches {effect.entity}")
+        elif isinstance(effect, Recall):
+            for address, to in effect.states:
+                self._carry_out(SwitchTo(address, to), name, actor, chain, at_ms, at_once=at_once)
         elif isinstance(effect, OnDuty):
             self._duty(effect, name, actor)
         elif isinstance(effect, Doing):

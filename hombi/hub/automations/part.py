@@ -273,7 +273,10 @@ class Automations(Part):
         it are told of and kept."""
         stepped, self._stepped = self._stepped, None
         for runner, rest in stepped or ():
-            self._guarded(runner, rest)
+            try:
+                rest()
+            except Exception as error:  # noqa: BLE001 - told, and the others go on
+                self._failed(runner, error)
 
     def time_passed(self) -> None:
         """Step every automation whose time has come, and set the timer for the next."""
@@ -304,24 +307,24 @@ class Automations(Part):
     def step(self, runner: Runner, event: Event, program: Program | None = None) -> None:
         """Step one, by another program than its own if one is given; whatever fails in
         it stops it alone."""
-        self._guarded(runner, partial(self._step, runner, event, program or runner.program))
-
-    def _guarded(self, runner: Runner, call: Callable[[], None]) -> None:
         try:
-            call()
-        except Exception as error:
-            log.exception("%s failed", runner.record.slug)
-            self._stop(runner, f"it failed ({error!r})")
+            self._step(runner, event, program or runner.program)
+        except Exception as error:  # noqa: BLE001 - told, and the others go on
+            self._failed(runner, error)
+
+    def _failed(self, runner: Runner, error: Exception) -> None:
+        log.error("%s failed", runner.record.slug, exc_info=error)
+        self._stop(runner, f"it failed ({error!r})")
 
     def _step(self, runner: Runner, event: Event, program: Program | None) -> None:
         if program is None or not (runner.at_work or isinstance(event, Taken)):
             return
-        before = runner.state
-        done = step(program, before, event, self.world())
+        before, world = runner.state, self.world()
+        done = step(program, before, event, world)
         runner.state = done.state
-        if done.why is not None and not self._may_act(runner, program, done.why):
-            return
         chain = self._chain(runner, program, done.why)
+        if done.why is not None and not self._may_act(runner, done.why, chain):
+            return
 
         def rest() -> None:
             self._act(runner, program, done, chain)
@@ -332,7 +335,8 @@ class Automations(Part):
         place = len(stepped or ())
         # Nothing is told, kept or put into words before.
         if first := done.effects[: first_switches(done.effects)]:
-            self._carry_out(first, runner, chain)
+            name = runner.record.slug
+            self._effects.carry_out(first, name, runner.actor, chain, world.now_ms)
         if stepped is None:
             rest()
         else:
@@ -360,12 +364,12 @@ class Automations(Part):
         self.save(runner)
         self._plan(runner)
 
-    def _may_act(self, runner: Runner, program: Program, why: Why) -> bool:
+    def _may_act(self, runner: Runner, why: Why, chain: tuple[str, ...]) -> bool:
         """Whether it may act; one that starts itself again and again is stopped."""
-        name, chain = runner.record.slug, self._effects.chain(program, why)
-        if why.edge is not EdgeKind.START or chain.count(name) < ROUNDS:
+        name = runner.record.slug
+        if why.edge is not EdgeKind.START or chain.count(name) <= ROUNDS:
             return True
-        way = " → ".join(dict.fromkeys(chain))
+        way = " → ".join(dict.fromkeys(chain[:-1]))
         self._stop(runner, f"it starts itself again and again ({way} → {name})")
         return False
 
@@ -374,21 +378,18 @@ class Automations(Part):
         before = self._effects.chain(program, why) if why is not None else ()
         return (*before, runner.record.slug)[-4 * ROUNDS :]
 
-    def _carry_out(self, effects: Sequence[Effect], runner: Runner, chain: tuple[str, ...]) -> None:
-        now = self.context.clock.now_ms()
-        self._effects.carry_out(effects, runner.record.slug, runner.actor, chain, now)
-
     def _act(self, runner: Runner, program: Program, done: Step, chain: tuple[str, ...]) -> None:
         """Say why, and do the rest of what is to be done, in its order."""
         if done.why is None and not done.effects:
             return
-        why, name = done.why, runner.record.slug
+        why, name, now = done.why, runner.record.slug, self.context.clock.now_ms()
         if why is not None:
             self.context.announce(edge_event(name, program, why), runner.actor)
             if why.edge is EdgeKind.START:
-                self.starts.add(name, self.context.clock.now_ms())
+                self.starts.add(name, now)
                 self._effects.forget(name)
-        self._carry_out(done.effects[first_switches(done.effects) :], runner, chain)
+        rest = done.effects[first_switches(done.effects) :]
+        self._effects.carry_out(rest, name, runner.actor, chain, now)
         told = any(isinstance(effect, Tell) for effect in done.effects)
         if why is None or why.edge is EdgeKind.START:
             return

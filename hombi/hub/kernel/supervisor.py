@@ -10,12 +10,14 @@ from __future__ import annotations
 import asyncio
 import logging
 from collections.abc import Callable, Coroutine
-from typing import Any
+from typing import Any, ParamSpec
 
 from hombi.hub.kernel.clock import Clock, Timer
 from hombi.hub.kernel.events import Event
 
 log = logging.getLogger(__name__)
+
+P = ParamSpec("P")
 
 PAUSES_S = (1.0, 2.0, 5.0, 15.0, 60.0)
 # One that ran for this long has recovered: its next pause is the shortest again.
@@ -105,12 +107,12 @@ class Supervisor:
         except Exception:
             log.exception("a failure could not be announced")
 
-    def guarded(self, name: str, call: Callable[..., None]) -> Callable[..., None]:
+    def guarded(self, name: str, call: Callable[P, None]) -> Callable[P, None]:
         """The same call, whose failure is announced and goes no further."""
 
-        def call_it(*words: Any) -> None:
+        def call_it(*words: P.args, **more: P.kwargs) -> None:
             try:
-                call(*words)
+                call(*words, **more)
             except Exception as error:  # noqa: BLE001 - it must not reach who called
                 self.failed(name, error)
 

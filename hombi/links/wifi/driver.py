@@ -157,19 +157,20 @@ class WifiDriver:
     def send_now(self, node: str, wanted: Sequence[Wanted]) -> bool:
         """The same at once; False where a node must be asked over HTTP. Raises
         LinkError."""
-        picked = [self._foreign.picks.to_send(node, one.name, one.value) for one in wanted]
-        if node in self._web and None in picked:
+        picked: list[Sent] = []
+        records: list[Record] = []
+        for one in wanted:
+            sent = self._foreign.picks.to_send(node, one.name, one.value)
+            if sent is not None:
+                picked.append(sent)
+            elif one.binary:
+                records.append(Record(n=one.name, vb=one.value >= 0.5))
+            else:
+                records.append(Record(n=one.name, v=one.value, u=one.unit))
+        if records and node in self._web:
             return False
         for sent in picked:
-            if sent is not None:
-                self._foreign.publish(sent)
-        records = [
-            Record(n=w.name, vb=w.value >= 0.5)
-            if w.binary
-            else Record(n=w.name, v=w.value, u=w.unit)
-            for w, sent in zip(wanted, picked, strict=True)
-            if sent is None
-        ]
+            self._foreign.publish(sent)
         if records:
             self._to_node(node, wanted_topic(node), encode(records))
         return True

@@ -6,7 +6,8 @@ from __future__ import annotations
 
 import asyncio
 from collections import deque
-from dataclasses import dataclass
+
+import msgspec
 
 from hombi.core.errors import SenmlError
 from hombi.core.senml import LARGE_PACK, Resolved, read_pack
@@ -20,8 +21,7 @@ REFUSALS_TOLD = 5
 AT_ONCE = 50
 
 
-@dataclass(frozen=True, slots=True)
-class _Pack:
+class _Pack(msgspec.Struct, frozen=True):
     """One that came, and when; its sender waits for the acknowledgement."""
 
     node: str

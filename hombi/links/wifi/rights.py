@@ -37,7 +37,7 @@ class NodeRights:
     account: str
 
     def may_publish(self, topic: str) -> bool:
-        return topic in (readings_topic(self.account), presence_topic(self.account))
+        return topic == readings_topic(self.account) or topic == presence_topic(self.account)
 
     def may_subscribe(self, name_filter: str) -> bool:
         return name_filter.startswith(f"{PREFIX}/{self.account}/")

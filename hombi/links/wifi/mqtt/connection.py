@@ -396,8 +396,8 @@ class Connection:
     def _cost(self, packet: p.Packet) -> float:
         """What a packet takes of its account's pace. The answers to what the hub sends
         are free."""
-        if isinstance(packet, p.Subscribe | p.Unsubscribe):
-            return 1.0 + FILTER_COST * len(packet.filters)
         if isinstance(packet, p.Publish) and self.rights is not None:
             return self.rights.cost(len(packet.payload))
-        return 0.0 if isinstance(packet, p.Puback | p.Disconnect | p.Connect) else 1.0
+        if isinstance(packet, (p.Subscribe, p.Unsubscribe)):
+            return 1.0 + FILTER_COST * len(packet.filters)
+        return 0.0 if isinstance(packet, (p.Puback, p.Disconnect, p.Connect)) else 1.0

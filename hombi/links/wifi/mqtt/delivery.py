@@ -14,10 +14,10 @@ from hombi.links.wifi.mqtt.session import Session, Subscription
 def outgoing(message: p.Publish, subscriptions: list[Subscription], *, retain: bool) -> p.Publish:
     """The copy of a message that goes to one subscriber: the lower QoS, and the numbers
     it gave its subscriptions."""
-    qos = min(message.qos, max(s.qos for s in subscriptions))
-    numbers = tuple(s.identifier for s in subscriptions if s.identifier)
+    qos = min(message.qos, max([s.qos for s in subscriptions]))
+    numbers = [s.identifier for s in subscriptions if s.identifier]
     properties: Properties = (
-        {**message.properties, "subscription_id": numbers} if numbers else message.properties
+        {**message.properties, "subscription_id": tuple(numbers)} if numbers else message.properties
     )
     return p.Publish(message.topic, message.payload, qos, retain, properties=properties)
 

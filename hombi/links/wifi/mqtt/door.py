@@ -255,7 +255,7 @@ class Door:
     def _spread(
         self,
         message: p.Publish,
-        found: dict[str, list[Subscription]],
+        found: Mapping[str, list[Subscription]],
         origin: Session | None = None,
     ) -> bool:
         kept = False

@@ -140,10 +140,9 @@ class Session:
     _inflight_bytes: int = 0
     _last_id: int = 0
 
-    @property
-    def account(self) -> str:
-        """Whose session it is."""
-        return self.key.partition("\0")[0]
+    def __post_init__(self) -> None:
+        # Whose session it is.
+        self.account = self.key.partition("\0")[0]
 
     @property
     def persistent(self) -> bool:
@@ -171,10 +170,11 @@ class Session:
             return None
         expiry = message.properties.get("message_expiry")
         expires_s = None if expiry is None else now_s + expiry
-        queued = Queued(self.ledger.next_number(), message, expires_s)
+        number = self.ledger.next_number()
         self._book(size)
         if connected and not self._waiting and self._may_launch(size):
-            return self._launch(queued)
+            return self._launch(number, message, expires_s, size)
+        queued = Queued(number, message, expires_s)
         self._waiting.append(queued)
         self._keep(queued)
         return None
@@ -264,27 +264,24 @@ class Session:
         their time [MQTT-3.3.2-5, 3.3.2-6]."""
         while self._waiting and self._may_launch(self._waiting[0].size):
             queued = self._waiting.popleft()
-            if queued.expires_s is None:
-                yield self._launch(queued)
-            elif (left := queued.expires_s - now_s) > 0:
-                yield self._launch(replace(queued, message=expiring(queued.message, left)))
+            number, message, expires_s = queued.number, queued.message, queued.expires_s
+            if expires_s is None:
+                yield self._launch(number, message, None, queued.size)
+            elif (left := expires_s - now_s) > 0:
+                yield self._launch(number, expiring(message, left), expires_s, queued.size)
             else:
                 self._forget(queued)
 
-    def _launch(self, queued: Queued) -> Publish:
-        number = self._last_id
-        while True:
-            number = number % 0xFFFF + 1
-            if number not in self._inflight:
-                break
-        self._last_id = number
-        launched = replace(
-            queued, message=replace(queued.message, packet_id=number, duplicate=False)
-        )
-        self._inflight[number] = launched
-        self._inflight_bytes += launched.size
+    def _launch(self, number: int, message: Publish, expires_s: float | None, size: int) -> Publish:
+        packet_id = self._last_id % 0xFFFF + 1
+        while packet_id in self._inflight:
+            packet_id = packet_id % 0xFFFF + 1
+        self._last_id = packet_id
+        message = replace(message, packet_id=packet_id, duplicate=False)
+        launched = self._inflight[packet_id] = Queued(number, message, expires_s)
+        self._inflight_bytes += size
         self._keep(launched)
-        return launched.message
+        return message
 
     def _drop(self, queued: Queued) -> None:
         self.dropped += 1

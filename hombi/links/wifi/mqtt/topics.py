@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Generic, TypeVar
 
 T = TypeVar("T")
+# So many names, up to this length, are looked up once.
+KNOWN, KNOWN_LENGTH = 1_000, 200
 
 
 @dataclass
@@ -20,10 +23,13 @@ class Subscriptions(Generic[T]):
 
     def __init__(self) -> None:
         self._root: _Branch[T] = _Branch()
+        # What was found for names that come again and again.
+        self._found: dict[str, Mapping[str, list[T]]] = {}
 
     def add(self, name_filter: str, holder: str, what: T) -> None:
         """Subscribe; the same filter again replaces what goes with it
         [MQTT-3.8.4-3]."""
+        self._found.clear()
         branch = self._root
         for level in name_filter.split("/"):
             branch = branch.children.setdefault(level, _Branch())
@@ -31,6 +37,7 @@ class Subscriptions(Generic[T]):
 
     def remove(self, name_filter: str, holder: str) -> None:
         """Unsubscribe; branches that nobody holds any more are cut."""
+        self._found.clear()
         path = [self._root]
         levels = name_filter.split("/")
         for level in levels:
@@ -45,9 +52,19 @@ class Subscriptions(Generic[T]):
                 return
             del parent.children[level]
 
-    def find(self, name: str) -> dict[str, list[T]]:
+    def find(self, name: str) -> Mapping[str, list[T]]:
         """The holders a message under this name goes to, each with what goes with every
         filter of theirs that matches."""
+        found = self._found.get(name)
+        if found is None:
+            found = self._look_for(name)
+            if len(name) <= KNOWN_LENGTH:
+                if len(self._found) >= KNOWN:
+                    self._found.clear()
+                self._found[name] = found
+        return found
+
+    def _look_for(self, name: str) -> dict[str, list[T]]:
         reached: list[_Branch[T]] = []
         branches, hidden = [self._root], name.startswith("$")
         for level in name.split("/"):
