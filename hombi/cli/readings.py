@@ -174,16 +174,16 @@ def set_(
             help="Its address, node/entity, or its name.", autocompletion=complete.settable
         ),
     ],
-    to: Annotated[str, typer.Argument(help="The value wanted: on, off, toggle, 40.")],
+    to: Annotated[str, typer.Argument(help="The value wanted: on, off, other, 40.")],
     json: Json = False,
 ) -> None:
     """Set an entity, and wait until its node confirms it."""
     with hub() as h:
         entity = entity_called(h, entity)
         command = h.entities.set(entity, to)
-        became = (
-            h.entities.get(entity).shown if to == "toggle" and command.state == "confirmed" else to
-        )
+        became = to
+        if to in ("other", "toggle") and command.state == "confirmed":
+            became = h.entities.get(entity).shown
     if json:
         as_json([command.as_dict()])
     elif command.state == "confirmed":

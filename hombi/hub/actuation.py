@@ -33,6 +33,9 @@ from hombi.hub.writer import Writer
 from hombi.links.base import LinkError, Wanted
 from hombi.links.capabilities import Sends, SendsNow, able
 
+# The state of two in which it is not; the second word is that of 0.3.
+OTHER = ("other", "toggle")
+
 
 class CommandState(StrEnum):
     """How far a command has come."""
@@ -118,15 +121,23 @@ class Actuation(Part):
         entity = self._house.entity(address)
         if not entity.writable:
             raise Invalid(f"{address} is read-only; it cannot be set")
-        if text.strip().lower() == "toggle" and entity.kind.words is not None:
-            if entity.latest is None or entity.latest.value is None:
-                raise Invalid(f"{address} has not told its state yet; say on or off")
-            return entity, 1.0 - entity.latest.value
+        if text.strip().lower() in OTHER and entity.kind.words is not None:
+            return entity, self.other(entity)
         try:
             value = parse_value(text, entity.kind, bare=True)
         except ValueTextError as error:
             raise Invalid(str(error)) from error
         return entity, value
+
+    def other(self, entity: Entity) -> float:
+        """The state in which an entity of two states is not; one that was asked for,
+        and is not there yet, counts as there. Raises Invalid where none is known."""
+        wish = self.wishes.get(entity.address)
+        if wish is not None:
+            return 1.0 - wish.value
+        if entity.latest is None or entity.latest.value is None:
+            raise Invalid(f"{entity.address} has not told its state yet; say on or off")
+        return 1.0 - entity.latest.value
 
     def begin(
         self, entity: Entity, value: float, by: str, *, at_once: bool = True

@@ -250,7 +250,9 @@ async def _made(
             return mean_of(house.entity(past[0]), past[1])
         return KeepState(address) if address in OWN_STATES else None
 
-    automations = Automations(context, house, writer, intake, outbox, config.zone, PutOnDuty, makes)
+    automations = Automations(
+        context, house, writer, intake, outbox, config.zone, PutOnDuty, makes, actuation.other
+    )
     settings = NodeSettings(context, house, all_links, answer_s)
     conditioning = Conditioning(context, house, intake, rollups)
     derived = Derived(context, house, writer, intake, rollups, config.zone)

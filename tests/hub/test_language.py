@@ -235,6 +235,41 @@ async def test_a_command_is_told_with_the_automation_that_asked_and_reminders_en
         ], "no reminder"
 
 
+async def test_what_is_switched_over_goes_to_where_it_is_not() -> None:
+    over = """name = "A button"
+[watch]
+entity = "cellar-rack/humidity"
+over = "90 %"
+[[starts]]
+switch = "cellar-mister/switch"
+to = "other"
+"""
+    async with rig() as r:
+        await r.cellar()
+        await r.do(AddAutomation(over))
+
+        async def press() -> None:
+            await says(r, 95, 11)
+            await says(r, 80, 11)
+
+        await press()
+        assert sent(r) == []
+        (failed,) = [one for one in r.records.journal.all if one.event == "ActionFailed"]
+        assert failed.text.endswith(
+            "cellar-mister/switch has not told its state yet; say on or off"
+        )
+        r.say("cellar-mister", "switch", True)
+        for _ in range(3):
+            await press()
+        assert sent(r) == [0.0, 1.0, 0.0]
+        # What it was asked for and has not confirmed counts as done: twice is back.
+        r.link.obeys = False
+        await press()
+        await press()
+        assert sent(r) == [0.0, 1.0, 0.0, 1.0, 0.0]
+        assert r.hub.house.entities["cellar-mister/switch"].latest.value == 0.0
+
+
 async def test_two_that_put_each_other_on_and_off_duty_are_stopped() -> None:
     """A puts B on duty, B takes A off, A's end takes B off, B's end puts A on."""
 

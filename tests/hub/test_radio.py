@@ -155,13 +155,13 @@ async def test_a_low_battery_is_said_once() -> None:
         assert [need.kind for need in r.hub.needs()] == ["battery"]
 
 
-async def test_toggle_is_the_other_state() -> None:
+async def test_other_and_toggle_are_the_other_state() -> None:
     async with rig() as r:
         await r.cellar()
         with pytest.raises(Invalid, match="has not told its state yet"):
             r.hub.actuation.check("cellar-mister/switch", "toggle")
         r.say("cellar-mister", "switch", True)
-        assert r.hub.actuation.check("cellar-mister/switch", "toggle")[1] == 0.0
+        assert r.hub.actuation.check("cellar-mister/switch", "other")[1] == 0.0
 
 
 async def test_what_is_wrong_with_a_link_is_said_once_and_when_it_is_well() -> None:

@@ -70,7 +70,7 @@ def test_switches_and_levels_are_confirmed_by_their_nodes(service: Service, air:
         assert hub.entities.get("loft-lamp/level").value == 40
         before = until(lambda: hub.entities.get("loft-lamp/switch").value == 1.0)
         assert before
-        assert hub.entities.set("loft-lamp/switch", "toggle").value == 0.0
+        assert hub.entities.set("loft-lamp/switch", "other").value == 0.0
         assert hub.entities.set("hen-house-lamp/switch", "on").state == "confirmed"
     assert "loft-lamp/switch is on" in service.hombi("set", "loft-lamp/switch", "toggle").stdout
     assert air.do(lambda: air.nodes["loft-lamp"].on)

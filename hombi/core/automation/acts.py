@@ -10,6 +10,7 @@ from msgspec.structs import replace
 from hombi.core.automation.actions import (
     Action,
     Effect,
+    Other,
     Set,
     Step,
     Switch,
@@ -223,7 +224,7 @@ class _Walk:
         if self.at_once and for_ms:
             return
         self.effects.append(action.effect(self.fields))
-        if isinstance(action, (Switch, Set)):
+        if isinstance(action, (Switch, Set, Other)):
             # What is switched anew does not go back at a moment of before.
             if self.waits:
                 self.waits[:] = [w for w in self.waits if w.edge or w.entity != action.entity]

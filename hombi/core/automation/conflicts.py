@@ -3,10 +3,10 @@ themselves, or can never start."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
-from hombi.core.automation.actions import Set, Switch
+from hombi.core.automation.actions import Other, Set, Switch
 from hombi.core.automation.comparisons import Comparison, Is, Outside, Over, Under, Within
 from hombi.core.automation.flow import each
 from hombi.core.automation.program import Program
@@ -33,10 +33,7 @@ def _feeds_itself(program: Program) -> list[Warned]:
     if program.more or program.moment is not None:
         return []
     watch, compared = program.watch, program.watch.comparison
-    back = any(
-        isinstance(a, Switch) and a.entity == watch.entity and compared.starts_with(a.to)
-        for _, a in each(program.ends)
-    )
+    back = any(_leads(a, watch.entity, compared.starts_with) for _, a in each(program.ends))
     return [
         Warned(
             ("starts", number, "switch"),
@@ -46,9 +43,15 @@ def _feeds_itself(program: Program) -> list[Warned]:
             "time to hold",
         )
         for number, action in each(program.starts)
-        if isinstance(action, Switch) and action.entity == watch.entity
-        if back and compared.ends_with(action.to)
+        if back and _leads(action, watch.entity, compared.ends_with)
     ]
+
+
+def _leads(action: object, entity: str, where: Callable[[float], bool]) -> bool:
+    """Whether an action switches this entity to where it wants to know."""
+    if isinstance(action, Other):
+        return action.entity == entity
+    return isinstance(action, (Switch, Set)) and action.entity == entity and where(action.to)
 
 
 def _never(program: Program) -> list[Warned]:

@@ -155,8 +155,7 @@ def _moment(toml: TomlText, found: dict[str, Any], facts: HouseFacts) -> Moment 
         toml.blame(("watch", words[1]), f"[watch] has {' and '.join(words)}", "keep one of them")
         return None
     if words[0] == "every":
-        text(toml, ("watch",), found, "every", required=True)
-        every_ms = span_ms(toml, ("watch",), found, "every")
+        every_ms = span_ms(toml, ("watch",), found, "every", required=True)
         if every_ms and not SHORTEST_MS <= every_ms <= DAY_MS:
             toml.blame(("watch", "every"), "every is from 1 min to 24 h")
             return None
@@ -214,8 +213,7 @@ def _reminds(toml: TomlText, facts: HouseFacts) -> tuple[Remind, ...]:
     made = []
     for number, found in enumerate(tables):
         path: Path = ("remind", number)
-        text(toml, path, found, "every", required=True)
-        every_ms = span_ms(toml, path, found, "every")
+        every_ms = span_ms(toml, path, found, "every", required=True)
         most = found.get("at_most", USUAL_REMINDERS)
         if not isinstance(most, int) or isinstance(most, bool) or not 1 <= most <= MOST_REMINDERS:
             toml.blame((*path, "at_most"), f"at_most is a number from 1 to {MOST_REMINDERS}")

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from hombi.core.automation.actions import Notify, Set, Step, Switch
+from hombi.core.automation.actions import Notify, Other, Set, Step, Switch
 from hombi.core.automation.comparisons import Is
 from hombi.core.automation.flow import Flow, asked, each, flow
 from hombi.core.automation.moments import Moment
@@ -96,7 +96,7 @@ class Program:
     def named(self) -> tuple[str, ...]:
         """The addresses of all entities that it watches, switches, or asks for."""
         done = (one for _, one in each((*self.starts, *self.ends)))
-        switched = (one.entity for one in done if isinstance(one, (Switch, Set)))
+        switched = (one.entity for one in done if isinstance(one, (Switch, Set, Other)))
         watched = (one.entity for one in self.parts)
         return tuple(dict.fromkeys((*watched, *switched, *self.entities)))
 

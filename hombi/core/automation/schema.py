@@ -123,7 +123,7 @@ _ACTION: Schema = _table(
         "branch": _list("the first of these whose `when` is so", {"type": "object"}),
         "together": _list("these side by side", {"type": "object"}),
         "duty": _text("put this automation on duty, or take it off", "cellar-too-dry"),
-        "to": _text("the state or value", "on", "off", "40 %"),
+        "to": _text("the state or value; or the other state", "on", "off", "other", "40 %"),
         "for": _text("so long, and then back", "5 min"),
         "with": {
             "type": "object",

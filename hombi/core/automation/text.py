@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import unicodedata
 from collections.abc import Collection
+from datetime import time
 from typing import Any
 
 from hombi.core.errors import ValueTextError
@@ -13,6 +14,8 @@ from hombi.core.kinds import Kind
 from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import parse_span_ms, parse_value
 
+# As `to` of what has two states: the one in which it is not.
+OTHER = "other"
 # So long is what is given to a sequence or to a node, at most.
 LONGEST_GIVEN = 200
 
@@ -38,7 +41,7 @@ def text(
             toml.blame(path, f"{key} is missing", f'add {key} = "…"')
         return ""
     if not isinstance(value, str):
-        hint = f'write {key} = "{_instead(key, value)}"'
+        hint = f'write {key} = "{_instead(value)}"'
         toml.blame((*path, key), f"{key} must be a text in quotes", hint)
         return ""
     if not value.strip() and (required or key in _NOT_EMPTY):
@@ -52,11 +55,11 @@ def text(
     return value
 
 
-def _instead(key: str, value: object) -> str:
+def _instead(value: object) -> str:
     """What a person who wrote this probably meant."""
-    if isinstance(value, bool):
-        return ("off", "on")[value] if key == "to" else str(value).lower()
-    return f"{value} min" if key == "held" else str(value)
+    if isinstance(value, time):
+        return f"{value:%H:%M}"
+    return str(value) if isinstance(value, (int, float)) and not isinstance(value, bool) else "…"
 
 
 def texts(toml: TomlText, path: Path, table: dict[str, Any], key: str) -> dict[str, str] | None:
@@ -95,8 +98,13 @@ def entity(toml: TomlText, path: Path, address: str, facts: HouseFacts) -> Entit
 def quantity(toml: TomlText, path: Path, value: object, kind: Kind) -> float | None:
     """A value with its unit, in the kind's own."""
     if not isinstance(value, str):
-        shown = f"{value} {kind.unit}".strip()
-        toml.blame(path, "a value is a text with its unit", f'write "{shown}"')
+        number = isinstance(value, (int, float)) and not isinstance(value, bool)
+        if kind.words is not None:
+            what, instead = "a state is a text in quotes", kind.words[value in (True, 1)]
+        else:
+            what = "a value is a text with its unit"
+            instead = f"{value if number else f'{kind.high:g}'} {kind.unit}".strip()
+        toml.blame(path, what, f'write "{instead}"')
         return None
     try:
         return parse_value(value, kind)
@@ -105,9 +113,25 @@ def quantity(toml: TomlText, path: Path, value: object, kind: Kind) -> float | N
         return None
 
 
-def span_ms(toml: TomlText, path: Path, table: dict[str, Any], key: str) -> int:
+def wanted(toml: TomlText, path: Path, table: dict[str, Any], kind: Kind) -> float | None:
+    """What `to` says that an entity is to be."""
+    if "to" not in table or table["to"] == "":
+        text(toml, path, table, "to", required=True)
+        return None
+    return quantity(toml, (*path, "to"), table["to"], kind)
+
+
+def span_ms(
+    toml: TomlText, path: Path, table: dict[str, Any], key: str, *, required: bool = False
+) -> int:
     """A length of time in ms, 0 for none."""
-    written = text(toml, path, table, key)
+    value = table.get(key)
+    if value is not None and not isinstance(value, str):
+        count = value if isinstance(value, int) and value > 0 and value is not True else 5
+        hint = f'write {key} = "{count} min"'
+        toml.blame((*path, key), f"{key} is a length of time, as a text in quotes", hint)
+        return 0
+    written = text(toml, path, table, key, required=required)
     if not written:
         return 0
     try:

@@ -12,6 +12,7 @@ from hombi.core.automation import (
     OnDuty,
     Program,
     Recall,
+    SwitchOver,
     SwitchTo,
     Tell,
     TuneTo,
@@ -20,7 +21,7 @@ from hombi.core.automation import (
 from hombi.hub.actuation import SwitchEntity
 from hombi.hub.errors import HubError
 from hombi.hub.events import ActionFailed
-from hombi.hub.house import House
+from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Actor, Change, Context
 from hombi.hub.node_settings import Act, ChangeSetting
 from hombi.hub.notices import Told
@@ -55,7 +56,7 @@ class Teller(Protocol):
 def first_switches(effects: Sequence[Effect]) -> int:
     """How many of them switch something before anything else is to be done."""
     for place, effect in enumerate(effects):
-        if not isinstance(effect, (SwitchTo, Recall)):
+        if not isinstance(effect, (SwitchTo, SwitchOver, Recall)):
             return place
     return len(effects)
 
@@ -70,8 +71,9 @@ class Effects:
         teller: Teller,
         duty: Callable[[OnDuty, str, Actor], None],
         buttons: Callable[[str], tuple[dict[str, Any], ...]],
+        other: Callable[[Entity], float],
     ) -> None:
-        self._buttons = buttons
+        self._buttons, self._other = buttons, other
         self.context, self._house, self._teller, self._duty = context, house, teller, duty
         # By which chain of automations an entity was switched, when, and to what.
         self._causes: dict[str, tuple[tuple[str, ...], int, float]] = {}
@@ -109,6 +111,10 @@ class Effects:
                 change = SwitchEntity(entity, effect.to, name, at_once)
                 asking = self.context.changes.begin(change, actor)
                 self.context.tasks.start(asking, name=f"{name} switches {effect.entity}")
+        elif isinstance(effect, SwitchOver):
+            switched = self._switched_over(effect, name, actor)
+            if switched is not None:
+                self._carry_out(switched, name, actor, chain, at_ms, at_once=at_once)
         elif isinstance(effect, Recall):
             for address, to in effect.states:
                 self._carry_out(SwitchTo(address, to), name, actor, chain, at_ms, at_once=at_once)
@@ -125,6 +131,18 @@ class Effects:
                 picture=effect.picture,
             )  # fmt: skip
             self._teller.tell(told)
+
+    def _switched_over(self, effect: SwitchOver, name: str, actor: Actor) -> SwitchTo | None:
+        """To which state an entity goes that is to be switched over; None when that is
+        not known."""
+        entity = self._house.entities.get(effect.entity)
+        if entity is None:
+            return None
+        try:
+            return SwitchTo(effect.entity, self._other(entity))
+        except HubError as error:
+            self.context.announce(ActionFailed(automation=name, problem=str(error)), actor)
+            return None
 
     def over(self, name: str, say: Callable[[str], str]) -> None:
         """An automation has ended, and tells nobody itself: who was told that it

@@ -175,7 +175,7 @@ def test_one_puts_another_on_duty_and_itself_off() -> None:
         (f'wait_until = {{ entity = "{DOOR}", is = "open" }}\notherwise = "x"', "neither stop nor"),
         ('duty = "Try"', "to is missing"),
         ('together = [ { wait = "1 min" } ]', "list of 2 to 10"),
-        ('together = [ { wait = "1 min" }, { wait = 3 } ]', "must be a text"),
+        ('together = [ { wait = "1 min" }, { wait = 3 } ]', "is a length of time"),
     ],
 )
 def test_what_cannot_be_is_named(action: str, said: str) -> None:
@@ -265,7 +265,7 @@ def test_a_sequence_that_cannot_be_run_is_named(
         ('name = "A"\n[takes]\nx = 3\n[[steps]]\nwait = "1 min"', "must be a text"),
         ('name = "A"\n[[steps]]\nswitch = "{lamp}"\nto = "on"', "no entity {lamp}"),
         ('name = "A"\n[watch]\n[[steps]]\nwait = "1 min"', "'watch' means nothing here"),
-        ("[[steps]]\nwait = 3", "wait must be a text in quotes"),
+        ("[[steps]]\nwait = 3", "wait is a length of time"),
     ],
 )
 def test_what_is_wrong_in_a_sequence_is_named(text: str, said: str) -> None:

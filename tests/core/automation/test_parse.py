@@ -190,11 +190,11 @@ def test_converts_limits_into_the_unit_of_the_kind() -> None:
             "held = 10",
             7,
             8,
-            "held must be a text in quotes",
+            "held is a length of time, as a text in quotes",
             'write held = "10 min"',
         ),
         ('held = "10 min"', 'held = ""', 7, 8, "held is empty", "leave held out"),
-        ('to = "on"', "to = true", 16, 6, "to must be a text in quotes", 'write to = "on"'),
+        ('to = "on"', "to = true", 16, 6, "a state is a text in quotes", 'write "on"'),
         ('["mon", "Tue"]', "[]", 12, 8, "days is empty", "leave days out"),
         (
             'under = "82 %"',

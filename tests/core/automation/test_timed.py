@@ -111,7 +111,7 @@ def test_a_time_to_be_back_and_a_limit_to_be_back_at_go_together() -> None:
     ("watch", "said"),
     [
         (f'entity = "{RACK}"\nsilent = "soon"', "is no length of time"),
-        (f'entity = "{RACK}"\nsilent = true', "must be a text in quotes"),
+        (f'entity = "{RACK}"\nsilent = true', "is a length of time"),
         (f'entity = "{RACK}"\nsilent = "5 min"\nheld = "1 min"', "held does not go with silent"),
         (f'entity = "{RACK}"\nchanges = "1 min"\nuntil = "5 %"', "until does not go with changes"),
         (f'entity = "{RACK}"\nrising = "2 %"', "how far and within what time"),

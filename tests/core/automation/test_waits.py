@@ -4,7 +4,17 @@ from __future__ import annotations
 
 import msgspec
 
-from hombi.core.automation import Acknowledged, Began, EdgeKind, Phase, State, SwitchTo, Taken, Tell
+from hombi.core.automation import (
+    Acknowledged,
+    Began,
+    EdgeKind,
+    Phase,
+    State,
+    SwitchOver,
+    SwitchTo,
+    Taken,
+    Tell,
+)
 from tests.core.automation.world import (
     DOOR,
     RACK,
@@ -48,6 +58,20 @@ def test_actions_wait_go_back_and_are_over_with_the_start() -> None:
     gone = house.step(42, Taken("it was removed"))
     assert SwitchTo("mister/switch", 0.0) in gone
     assert house.state == State()
+
+
+def test_what_is_switched_over_goes_back_to_what_it_was() -> None:
+    over = '[[starts]]\nswitch = "mister/switch"\nto = "other"\nfor = "5 min"\n'
+    house = House(program(f'[watch]\nentity = "{DOOR}"\nis = "open"', over))
+    assert "mister/switch to its other state for 5 min" in house.program.sentence({})
+    house.values["mister/switch"] = 1.0
+    assert house.says(0, DOOR, 1) == (SwitchOver("mister/switch"),)
+    house.values["mister/switch"] = 0.0
+    assert house.at(5) == (SwitchTo("mister/switch", 1.0),)
+    # Nobody knows what it was: there is nothing to go back to.
+    unknown = House(house.program)
+    assert unknown.says(0, DOOR, 1) == (SwitchOver("mister/switch"),)
+    assert unknown.due is None
 
 
 def test_reminders_while_it_lasts() -> None:

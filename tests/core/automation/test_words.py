@@ -36,6 +36,17 @@ REMIND = 'notify = "everyone"\ntitle = "x"\n'
         (f'{OVER}[only]\nwhen = [{{ {ONE}, held = "1 min" }}]', "'held' means nothing here"),
         (f'{OVER}[[ends]]\nset = "{RACK}"\nto = "5 %"', "cannot be set"),
         (f'{OVER}[[ends]]\nset = "lamp/level"\nto = "500 %"', "beyond what a level can be"),
+        (f'{OVER}[[ends]]\nset = "lamp/level"\nto = "other"', "'other' is no number"),
+        (f'{OVER}[[ends]]\nset = "lamp/level"\nto = 40', 'write "40 %"'),
+        (f'{OVER}[[ends]]\nswitch = "mister/switch"\nto = 0', 'write "off"'),
+        (f'{OVER}[[ends]]\nswitch = "mister/switch"', "to is missing"),
+        (f'{OVER}[[ends]]\nduty = "x"\nto = "other"', "use 'on' or 'off'"),
+        (f"{OVER}[[ends]]\nwait = 10", 'write wait = "10 min"'),
+        (f"{OVER}[[ends]]\nwait = true", 'write wait = "5 min"'),
+        (f"[watch]\n{ONE}\nover = true", 'write "100 %"'),
+        (f'[watch]\nentity = "{DOOR}"\nis = true', 'write "open"'),
+        (f"[watch]\n{ONE}\nrising = 2", 'write rising = "2 % in 10 min"'),
+        ("[watch]\nat = 06:45:00", 'write at = "06:45"'),
         (f'{OVER}[[ends]]\nwait = "soon"', "soon"),
         (f"{OVER}[[remind]]\n{REMIND}", "every is missing"),
         (f'{OVER}[[remind]]\nevery = "1 s"\n{REMIND}', "10 s is the shortest"),
@@ -91,6 +102,17 @@ def test_two_that_fight_over_a_switch_are_named() -> None:
     assert warnings(OVER + STARTS, x=other) == [], "it does not fight with itself"
     alike = program(f'[watch]\nentity = "{BEAM}"\nover = "70 %"')
     assert warnings(OVER + STARTS, damp=alike) == []
+
+
+@pytest.mark.parametrize("to", ["on", "other"])
+def test_one_that_switches_what_it_watches_back_and_forth_is_named(to: str) -> None:
+    watch = '[watch]\nentity = "mister/switch"\nis = "off"\n'
+    back = f'[[ends]]\nswitch = "mister/switch"\nto = "{to}"\n'
+    there = back.replace("ends", "starts")
+    (said,) = warnings(f"{watch}{there}{back.replace(to, 'off')}")
+    assert "line 6, column 10: it switches what it watches" in said
+    assert warnings(f"{watch}{there}") == [], "once there, it stays"
+    assert len(warnings(f"{watch}{there}{back}")) == (to == "other"), "it stays on"
 
 
 @pytest.mark.parametrize(

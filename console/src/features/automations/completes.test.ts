@@ -71,7 +71,7 @@ it.each([
   ['[watch]\nat = "|', "", ["06:45", "sunset"]],
   ['[watch]\nentity = "door/contact"\nis = "|', "", ["closed", "open"]],
   ['[watch]\nentity = "rack/humidity"\nover = "82 |', "", ["%"]],
-  ['[[starts]]\nswitch = "mister/switch"\nto = "|', "", ["off", "on"]],
+  ['[[starts]]\nswitch = "mister/switch"\nto = "|', "", ["off", "on", "other"]],
 ])("offers the values that fit: %s", (text, replaced, labels) => {
   expect(at(text)).toEqual([replaced, labels]);
 });

@@ -138,8 +138,9 @@ function valuesOf(key: string, typed: string, name: string, before: string, know
 function limitsOf(key: string, typed: string, before: string, known: Known): Completion[] {
   const named = [...before.matchAll(/(?:entity|switch|set|duty)\s*=\s*"([^"]*)"/g)].at(-1)?.[1];
   const entity = known.entities.find((one) => one.entity === named);
-  if (entity?.words) return entity.words.map((label) => ({ label }));
+  const other = key === "to" && entity?.writable ? ["other"] : [];
+  if (entity?.words) return [...entity.words, ...other].map((label) => ({ label }));
   if (/^\s*-?[\d.,]+\s*$/.test(typed)) return entity?.unit ? [{ label: entity.unit }] : [];
-  if (key === "to" && !entity) return [{ label: "on" }, { label: "off" }];
+  if (key === "to" && !entity) return [{ label: "on" }, { label: "off" }, { label: "other" }];
   return [];
 }

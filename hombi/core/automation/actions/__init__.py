@@ -9,7 +9,7 @@ from hombi.core.automation.actions.notify import Announce, Mail, Notify, Post, T
 from hombi.core.automation.actions.run import Run
 from hombi.core.automation.actions.scene import Recall, Scene
 from hombi.core.automation.actions.set_ import Set, Tune, TuneTo
-from hombi.core.automation.actions.switch import Switch, SwitchTo
+from hombi.core.automation.actions.switch import Other, Switch, SwitchOver, SwitchTo
 from hombi.core.automation.actions.together import Together
 from hombi.core.automation.actions.wait import Wait
 from hombi.core.automation.actions.wait_until import WaitUntil
@@ -38,12 +38,14 @@ __all__ = [
     "Effect",
     "Notify",
     "OnDuty",
+    "Other",
     "Recall",
     "Run",
     "Scene",
     "Set",
     "Step",
     "Switch",
+    "SwitchOver",
     "SwitchTo",
     "Tell",
     "Together",

@@ -7,7 +7,7 @@ from typing import Any, ClassVar
 
 import msgspec
 
-from hombi.core.automation.text import only_keys, quantity, text
+from hombi.core.automation.text import only_keys, text, wanted
 from hombi.core.house_facts import HouseFacts, did_you_mean
 from hombi.core.kinds import KINDS
 from hombi.core.names import slug
@@ -39,8 +39,7 @@ class Duty(msgspec.Struct, frozen=True):
         """Understand it from its table."""
         only_keys(toml, path, table, {"duty", "to"})
         name = text(toml, path, table, "duty", required=True)
-        to = text(toml, path, table, "to", required=True)
-        on = quantity(toml, (*path, "to"), to, KINDS["switch"]) if to else None
+        on = wanted(toml, path, table, KINDS["switch"])
         own = toml.data.get("name")
         known = {*(facts.automations or ()), *([slug(own)] if isinstance(own, str) else [])}
         if name and facts.automations is not None and slug(name) not in known:

@@ -9,9 +9,9 @@ from typing import Any, ClassVar
 import msgspec
 
 from hombi.core.automation.actions import confirmed
-from hombi.core.automation.actions.switch import SwitchTo
+from hombi.core.automation.actions.switch import Other, SwitchTo
 from hombi.core.automation.actions.wait_until import WaitUntil
-from hombi.core.automation.text import entity, only_keys, quantity, span_ms, text
+from hombi.core.automation.text import OTHER, entity, only_keys, span_ms, text, wanted
 from hombi.core.house_facts import HouseFacts
 from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_span
@@ -59,14 +59,13 @@ class Set(msgspec.Struct, frozen=True):
     @classmethod
     def parse(
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
-    ) -> Set | Tune | None:
+    ) -> Set | Tune | Other | None:
         """Understand it from its table."""
         only_keys(toml, path, table, {"set", "to", "for", *confirmed.KEYS})
         address = text(toml, path, table, "set", required=True)
         if address in facts.settings and address not in facts.entities:
             return _tune(toml, path, table, facts)
         found = entity(toml, (*path, "set"), address, facts)
-        to = text(toml, path, table, "to", required=True)
         for_ms = span_ms(toml, path, table, "for")
         if found is None:
             return None
@@ -75,11 +74,13 @@ class Set(msgspec.Struct, frozen=True):
             hint = f"these can: {', '.join(can)}" if can else "nothing here can yet"
             toml.blame((*path, "set"), f"{address} cannot be set", hint)
             return None
-        value = quantity(toml, (*path, "to"), to, found.kind) if to else None
+        if found.kind.words is not None and table.get("to") == OTHER:
+            return Other.parse(toml, path, table, address)
+        value = wanted(toml, path, table, found.kind)
         if value is None:
             return None
         sure = confirmed.confirmed(toml, path, table, address, found.kind, value)
-        return cls(address, value, to.strip(), for_ms, sure)
+        return cls(address, value, table["to"].strip(), for_ms, sure)
 
     def effect(self, fields: Mapping[str, str]) -> SwitchTo:
         return SwitchTo(self.entity, self.to, self.shown)

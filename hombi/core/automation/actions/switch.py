@@ -9,7 +9,7 @@ import msgspec
 
 from hombi.core.automation.actions import confirmed
 from hombi.core.automation.actions.wait_until import WaitUntil
-from hombi.core.automation.text import entity, only_keys, quantity, span_ms, text
+from hombi.core.automation.text import OTHER, entity, only_keys, span_ms, text, wanted
 from hombi.core.house_facts import HouseFacts, did_you_mean
 from hombi.core.kinds import KINDS
 from hombi.core.toml_text import Path, TomlText
@@ -28,6 +28,44 @@ class SwitchTo(msgspec.Struct, frozen=True):
         return f"{name(self.entity)} {self.shown or ('on' if self.to else 'off')}"
 
 
+class SwitchOver(msgspec.Struct, frozen=True):
+    """The effect: this entity is to be in the other one of its two states."""
+
+    entity: str
+
+    def spoken(self, name: Callable[[str], str]) -> str:
+        return f"{name(self.entity)} to its other state"
+
+
+class Other(msgspec.Struct, frozen=True):
+    """The action: an entity goes to the other one of its two states. After `for_ms` it
+    goes back."""
+
+    entity: str
+    for_ms: int = 0
+
+    word: ClassVar[str] = "switch"
+
+    @classmethod
+    def parse(cls, toml: TomlText, path: Path, table: dict[str, Any], address: str) -> Other:
+        """Understand it from a table whose `to` says so."""
+        for key in sorted(confirmed.KEYS & table.keys()):
+            hint = f'leave {key} out, or write to = "on"'
+            toml.blame((*path, key), f"{key} does not go with {OTHER!r}", hint)
+        return cls(address, span_ms(toml, path, table, "for"))
+
+    def effect(self, fields: Mapping[str, str]) -> SwitchOver:
+        return SwitchOver(self.entity)
+
+    def back(self, now: float | None) -> float | None:
+        """To what it goes back: what it was, where that is known."""
+        return now
+
+    def sentence(self, name: Callable[[str], str]) -> str:
+        lasts = f" for {show_span(self.for_ms)}" if self.for_ms else ""
+        return f"{name(self.entity)} to its other state{lasts}"
+
+
 class Switch(msgspec.Struct, frozen=True):
     """The action: `to` is 1.0 for on, 0.0 for off. After `for_ms` it goes back. What
     follows waits until it is `sure`."""
@@ -42,7 +80,7 @@ class Switch(msgspec.Struct, frozen=True):
     @classmethod
     def parse(
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
-    ) -> Switch | None:
+    ) -> Switch | Other | None:
         """Understand it from its table."""
         only_keys(toml, path, table, {"switch", "to", "for", *confirmed.KEYS})
         address = text(toml, path, table, "switch", required=True)
@@ -50,8 +88,9 @@ class Switch(msgspec.Struct, frozen=True):
         if found is not None and not (found.writable and found.kind.name == "switch"):
             what = f"{address} cannot be switched"
             toml.blame((*path, "switch"), what, _switchable(address, facts))
-        to = text(toml, path, table, "to", required=True)
-        value = quantity(toml, (*path, "to"), to, KINDS["switch"]) if to else None
+        if found is not None and table.get("to") == OTHER:
+            return Other.parse(toml, path, table, address)
+        value = wanted(toml, path, table, KINDS["switch"])
         for_ms = span_ms(toml, path, table, "for")
         if found is None or value is None or not found.writable:
             return None

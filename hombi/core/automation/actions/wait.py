@@ -7,7 +7,7 @@ from typing import Any, ClassVar
 
 import msgspec
 
-from hombi.core.automation.text import only_keys, span_ms, text
+from hombi.core.automation.text import only_keys, span_ms
 from hombi.core.house_facts import HouseFacts
 from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_span
@@ -27,9 +27,7 @@ class Wait(msgspec.Struct, frozen=True):
     ) -> Wait | None:
         """Understand it from its table."""
         only_keys(toml, path, table, {"wait"})
-        if not text(toml, path, table, "wait", required=True):
-            return None
-        ms = span_ms(toml, path, table, "wait")
+        ms = span_ms(toml, path, table, "wait", required=True)
         return cls(ms) if ms else None
 
     def sentence(self, name: Callable[[str], str]) -> str:

@@ -47,16 +47,14 @@ class Slope:
     @classmethod
     def parse(cls, toml: TomlText, path: Path, table: dict[str, Any], kind: Kind) -> Self | None:
         """Understand it from the table that watches."""
-        written, own = text(toml, path, table, cls.word, required=True), (*path, cls.word)
+        written, own = table[cls.word], (*path, cls.word)
         if kind.words is not None:
             toml.blame(own, f"a {kind.name} is not {cls.word}", "it has two states")
             return None
-        match = _WRITTEN.fullmatch(written)
+        match = _WRITTEN.fullmatch(written) if isinstance(written, str) else None
         if match is None:
-            unit = difference_of(kind).unit
-            if written:
-                hint = f'write {cls.word} = "2 {unit} in 10 min"'
-                toml.blame(own, f"{written!r} does not say how far and within what time", hint)
+            hint = f'write {cls.word} = "2 {difference_of(kind).unit} in 10 min"'
+            toml.blame(own, f"{written!r} does not say how far and within what time", hint)
             return None
         limit = _amount(toml, own, (match[1], match[2]), kind)
         try:

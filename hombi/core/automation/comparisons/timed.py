@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, ClassVar, Self
 
-from hombi.core.automation.text import span_ms, text
+from hombi.core.automation.text import span_ms
 from hombi.core.kinds import Kind
 from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_span
@@ -39,13 +39,11 @@ class Timed:
             if key in table:
                 hint = f"leave {key} out"
                 toml.blame((*path, key), f"{key} does not go with {cls.word}", hint)
-        if not text(toml, path, table, cls.word, required=True):
-            return None
         return cls._read(toml, path, table)
 
     @classmethod
     def _read(cls, toml: TomlText, path: Path, table: dict[str, Any]) -> Self | None:
-        found = span_ms(toml, path, table, cls.word)
+        found = span_ms(toml, path, table, cls.word, required=True)
         return cls(found) if found else None
 
 
