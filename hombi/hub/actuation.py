@@ -15,7 +15,7 @@ from hombi.core.errors import ValueTextError
 from hombi.core.series import Reading
 from hombi.core.units import convert
 from hombi.core.values import parse_value, show_span, show_value
-from hombi.hub.errors import HubError, Invalid
+from hombi.hub.errors import HubError, Invalid, Refused
 from hombi.hub.events import (
     CommandChanged,
     CommandConfirmed,
@@ -31,10 +31,14 @@ from hombi.hub.links import Links
 from hombi.hub.wanted import OWNER, Wish, Wishes
 from hombi.hub.writer import Writer
 from hombi.links.base import LinkError, Wanted
-from hombi.links.capabilities import Sends, SendsNow, able
+from hombi.links.capabilities import Glides, Sends, SendsNow, able
 
 # The state of two in which it is not; the second word is that of 0.3.
 OTHER = ("other", "toggle")
+
+
+# What is led to a value is told where it should be by now this often.
+STEP_MS = 1_000
 
 
 class CommandState(StrEnum):
@@ -69,6 +73,7 @@ class _Waiting:
     answer: asyncio.Future[int]
     sent: bool = False
     failed: Exception | None = None
+    taking_ms: int = 0
 
 
 class Actuation(Part):
@@ -140,18 +145,18 @@ class Actuation(Part):
         return 1.0 - entity.latest.value
 
     def begin(
-        self, entity: Entity, value: float, by: str, *, at_once: bool = True
+        self, entity: Entity, value: float, by: str, *, at_once: bool = True, taking_ms: int = 0
     ) -> Coroutine[Any, Any, Command]:
         """Ask, and wait for the answer. It is wanted from this moment on. With
         `at_once` it is on its way too, where its link can do that; else it is sent when
-        the answer is awaited.
+        the answer is awaited. It goes there slowly, within `taking_ms`.
 
         Never raises for a node that does not answer: the command's state says so, and
         what was asked stays wanted.
         """
         wish = self.wishes.want(entity, value, by)
         command = Command(next(self._numbers), entity, value, by, self._clock.now_ms())
-        waiting = self._asked(entity, value, at_once=at_once)
+        waiting = self._asked(entity, value, at_once=at_once, taking_ms=taking_ms)
         self._announce(command)
         return self._carry_out(command, wish, waiting)
 
@@ -165,12 +170,19 @@ class Actuation(Part):
         self._announce(command)
         return command
 
-    def _asked(self, entity: Entity, value: float, *, at_once: bool = True) -> _Waiting:
+    def _asked(
+        self, entity: Entity, value: float, *, at_once: bool = True, taking_ms: int = 0
+    ) -> _Waiting:
         """Wait for the answer of a node, and send it what it is asked, if that can be
         done at once."""
-        waiting = _Waiting(value, asyncio.get_running_loop().create_future())
-        self._waiting.setdefault(entity.address, []).append(waiting)
-        if at_once and entity.node is not None:
+        future = asyncio.get_running_loop().create_future()
+        waiting = _Waiting(value, future, taking_ms=taking_ms)
+        before = self._waiting.setdefault(entity.address, [])
+        for one in before:
+            if one.taking_ms and not one.answer.done():  # it would be waited for in vain
+                one.answer.set_exception(Refused("something else was asked of it meanwhile"))
+        before.append(waiting)
+        if at_once and not taking_ms and entity.node is not None:
             try:
                 waiting.sent = self._send_now(entity.node, entity, value)
             except Exception as error:  # noqa: BLE001 - it is told when the answer is awaited
@@ -200,15 +212,19 @@ class Actuation(Part):
         try:
             if waiting.failed is not None:
                 raise waiting.failed
-            async with asyncio.timeout(self.answer_s):
-                if not waiting.sent:
-                    driver, wanted = self._sender(node, entity, value)
+            if waiting.taking_ms and not self._glides(node, entity):
+                await self._lead(node, entity, waiting)
+                waiting.taking_ms = 0
+            async with asyncio.timeout(self.answer_s + waiting.taking_ms / 1000):
+                if not (waiting.sent or waiting.answer.done()):
+                    driver, wanted = self._sender(node, entity, value, waiting.taking_ms)
                     await driver.send(node.address, [wanted])
                 await waiting.answer
         except (LinkError, HubError) as error:
             return CommandState.UNREACHABLE, str(error)
         except TimeoutError:
-            problem = f"{node.address} did not confirm within {self.answer_s:g} s"
+            within_s = self.answer_s + waiting.taking_ms / 1000
+            problem = f"{node.address} did not confirm within {within_s:g} s"
             return CommandState.UNANSWERED, problem
         except Exception as error:  # noqa: BLE001 - a driver's mistake is its own
             self.context.tasks.failed(f"sending to {node.address}", error)
@@ -249,14 +265,51 @@ class Actuation(Part):
         driver, wanted = self._sender(node, entity, value)
         return able(driver, SendsNow) and driver.send_now(node.address, [wanted])
 
-    def _sender(self, node: Node, entity: Entity, value: float) -> tuple[Sends, Wanted]:
+    def _glides(self, node: Node, entity: Entity) -> bool:
+        """Whether a node goes to a value slowly by itself."""
+        driver = self._links.of(node)
+        return able(driver, Glides) and driver.glides(node.address, entity.wire_name)
+
+    async def _lead(self, node: Node, entity: Entity, waiting: _Waiting) -> None:
+        """Lead an entity towards a value in steps; the last one is left to who asks.
+        Nothing leads from a value that is not known, or a node that is away."""
+        latest, begun = entity.latest, self._clock.now_ms()
+        if latest is None or latest.value is None:
+            return
+        first = sent = latest.value
+        steps = max(1, waiting.taking_ms // STEP_MS)
+        for number in range(1, steps):
+            if not node.here:
+                return
+            way = (waiting.value - first) * number / steps
+            value = round(first + way, entity.kind.decimals)
+            if value != sent:
+                driver, wanted = self._sender(node, entity, value)
+                await driver.send(node.address, [wanted])
+                sent = value
+            await self._until(begun + waiting.taking_ms * number // steps)
+            if waiting.answer.done():
+                return
+
+    async def _until(self, at_ms: int) -> None:
+        """Wait for a moment."""
+        come = asyncio.Event()
+        timer = self.context.tasks.at(at_ms, come.set, "a step towards a value")
+        try:
+            await come.wait()
+        finally:
+            timer.cancel()
+
+    def _sender(
+        self, node: Node, entity: Entity, value: float, taking_ms: int = 0
+    ) -> tuple[Sends, Wanted]:
         """The driver of a node, and a value as the node takes it."""
         binary = entity.kind.words is not None
         sent = value
         if not binary and entity.kind.unit:
             sent = convert(value, entity.kind.unit, entity.wire_unit)
         driver = self._links.able(node, Sends, "nothing can be sent over it")
-        return driver, Wanted(entity.wire_name, sent, entity.wire_unit, binary)
+        return driver, Wanted(entity.wire_name, sent, entity.wire_unit, binary, taking_ms)
 
     def _announce(self, command: Command) -> None:
         event = CommandChanged(
@@ -324,18 +377,21 @@ class CommandEntity(Change[Actuation, Command], frozen=True):
 class SwitchEntity(Change[Actuation, Command], frozen=True):
     """Ask an entity to take a value in its kind's unit. It is wanted from the moment at
     which the change is begun. `automation` is the address of the one that asks; without
-    `at_once` what was begun before goes first."""
+    `at_once` what was begun before goes first; it goes there within `taking_ms`."""
 
     entity: Entity
     value: float
     automation: str = ""
     at_once: bool = True
+    taking_ms: int = 0
 
     part = Actuation
     right = Right.USE
 
     def do(self, part: Actuation, by: Actor) -> Coroutine[Any, Any, Done[Command]]:
-        asking = part.begin(self.entity, self.value, str(by), at_once=self.at_once)
+        asking = part.begin(
+            self.entity, self.value, str(by), at_once=self.at_once, taking_ms=self.taking_ms
+        )
         return self._finish(asking)
 
     async def _finish(self, asking: Coroutine[Any, Any, Command]) -> Done[Command]:

@@ -3,9 +3,10 @@ knows of the radio."""
 
 from __future__ import annotations
 
+import asyncio
 import struct
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from hombi.lab.physics import Mill
 from hombi.lab.zigbee_plan import Attr, ZigbeePlan
@@ -27,13 +28,30 @@ class Agreed:
     at_s: float = -1e9
 
 
+class Way(NamedTuple):
+    """Between two levels, 0 to 254: it takes so long from a moment on, both in
+    seconds."""
+
+    first: int
+    to: int
+    begun_s: float = 0.0
+    takes_s: float = 0.0
+
+    def at(self, now_s: float) -> int:
+        """The level at a moment."""
+        if now_s >= self.begun_s + self.takes_s:
+            return self.to
+        part = (now_s - self.begun_s) / self.takes_s
+        return round(self.first + (self.to - self.first) * part)
+
+
 class Clusters:
     """The application of one node."""
 
     def __init__(self, plan: ZigbeePlan, mill: Mill) -> None:
         self.plan, self.mill = plan, mill
         self.drained: float | None = None
-        self.on, self.level = False, 254
+        self.on, self.way = False, Way(254, 254)
         self.owner_is_fixed = False
         self.owner = 0
         self.written: dict[tuple[int, int, int], Any] = {}
@@ -73,7 +91,7 @@ class Clusters:
         if (cluster, attribute) == (ON_OFF, 0):
             return self.on
         if (cluster, attribute) == (LEVEL, 0):
-            return self.level
+            return self.way.at(asyncio.get_running_loop().time())
         if (cluster, attribute) == (0x0001, 0x0021):
             return round(self.battery * 2)
         if (cluster, attribute) == (IAS_ZONE, ZONE_OWNER):

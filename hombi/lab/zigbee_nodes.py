@@ -14,7 +14,7 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from hombi.lab.physics import Mill
-from hombi.lab.zigbee_clusters import Agreed, Clusters
+from hombi.lab.zigbee_clusters import Agreed, Clusters, Way
 from hombi.lab.zigbee_plan import ZigbeePlan
 from hombi.lab.zigbee_stick import EXPIRED, NO_ACK, NO_ROUTE, Stick
 from hombi.links.zigbee import datapoints, zcl
@@ -24,6 +24,8 @@ from hombi.links.zigbee.errors import CodecError
 
 BASIC, ON_OFF, LEVEL, IAS_ZONE = 0x0000, 0x0006, 0x0008, 0x0500
 ZONE_STATE, ZONE_TYPE, ZONE_STATUS, ZONE_OWNER = 0x0000, 0x0001, 0x0002, 0x0010
+# As the time of a move: the node's own.
+OWN_TIME = 0xFFFF
 PRESSED_S = 180.0
 AWAKE_AFTER_JOINING_S = 60.0
 FETCHED_S = 7.0
@@ -49,6 +51,7 @@ class ZigbeeNode(Clusters):
         self._told: dict[int, Any] = {}
         self.answers: deque[tuple[int, zcl.Zcl]] = deque(maxlen=64)
         self._alarm: int | None = None
+        self._off_at_0 = False
         self._pressed_until = 0.0
         self._awake_until = 0.0
         self._sequence = 0
@@ -119,14 +122,14 @@ class ZigbeeNode(Clusters):
             "short": self.short,
             "owner": self.owner,
             "on": self.on,
-            "level": self.level,
+            "level": self.way.to,
             "agreed": agreed,
         }
 
     def restore(self, kept: Mapping[str, Any]) -> None:
         """Have power again."""
         self.joined, self.short, self.owner = kept["joined"], kept["short"], kept["owner"]
-        self.on, self.level = kept["on"], kept["level"]
+        self.on, self.way = kept["on"], Way(kept["level"], kept["level"])
         self.agreed = {(e, c, a): Agreed(s, lo, ch) for e, c, a, s, lo, ch in kept["agreed"]}
 
     # Its life
@@ -148,6 +151,7 @@ class ZigbeeNode(Clusters):
             if self._now < self._pressed_until and self.stick.permits:
                 self.join()
             return
+        self._off_when_there()
         self._report_zone()
         self._tell_datapoints()
         for (endpoint, cluster, attribute), agreed in list(self.agreed.items()):
@@ -344,6 +348,15 @@ class ZigbeeNode(Clusters):
             command = zcl.Command.CONFIGURE_REPORTING_RESPONSE
             self._answer(endpoint, cluster, frame, command, agreed)
 
+    @property
+    def level(self) -> int:
+        """Its level now, 0 to 254, perhaps on its way."""
+        return self.way.at(self._now)
+
+    def _off_when_there(self) -> None:
+        if self._off_at_0 and self.on and not self.level:
+            self._switch(False)
+
     def _answer(
         self, endpoint: int, cluster: int, frame: zcl.Zcl, command: int, payload: bytes
     ) -> None:
@@ -361,9 +374,15 @@ class ZigbeeNode(Clusters):
         if cluster == ON_OFF and frame.command in (0, 1, 2):
             self._switch(not self.on if frame.command == 2 else bool(frame.command))
         elif cluster == LEVEL and frame.command in (0, 4):
-            self.level = frame.payload[0]
-            if frame.command == 4:
-                self._switch(self.level > 0)
+            level, tenths = struct.unpack_from("<BH", frame.payload)
+            takes_s = 0.0 if tenths == OWN_TIME else tenths / 10
+            # What is off begins at the lowest.
+            first = self.level if self.on or frame.command == 0 else min(1, level)
+            self.way = Way(first, min(level, 254), self._now, takes_s)
+            self._off_at_0 = frame.command == 4
+            if frame.command == 4 and level:
+                self._switch(True)
+            self._off_when_there()
         elif cluster == self.plan.tunnel_cluster and cluster:
             if frame.command == datapoints.WRITE:
                 for one in datapoints.decode(frame.payload)[1]:

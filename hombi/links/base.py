@@ -51,12 +51,13 @@ class ShutOut(LinkError):
 
 class Wanted(msgspec.Struct, frozen=True):
     """One value that a node's entity is asked to take, in the unit that the node
-    speaks."""
+    speaks; at once, or slowly, within `taking_ms`."""
 
     name: str
     value: float
     unit: str
     binary: bool
+    taking_ms: int = 0
 
 
 class Wired(msgspec.Struct, frozen=True):

@@ -53,6 +53,15 @@ class SendsNow(Protocol):
 
 
 @runtime_checkable
+class Glides(Protocol):
+    """A driver with nodes that go to a value slowly by themselves; others are led there
+    in steps."""
+
+    def glides(self, node: str, name: str) -> bool:
+        """Whether the node does so with this value (its name on the wire)."""
+
+
+@runtime_checkable
 class HasSettings(Protocol):
     """A driver whose nodes have settings of their own."""
 

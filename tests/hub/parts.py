@@ -133,6 +133,8 @@ class Wireless:
         # Whether it sends at once what its nodes are to take.
         self.quick = False
         self.reachable = True
+        # What its nodes go to slowly by themselves.
+        self.slow: set[str] = set()
 
     async def start(self) -> None: ...
 
@@ -201,6 +203,9 @@ class Wireless:
             self.sent.append((node, one))
             if self.obeys:
                 then(self.say, node, [Resolved(one.name, one.unit, 0, one.value)])
+
+    def glides(self, node: str, name: str) -> bool:
+        return name in self.slow
 
     def say(self, node: str, values: list[Resolved]) -> None:
         """A node says values now."""

@@ -7,6 +7,7 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from hombi.core.automation import EdgeKind
+from hombi.hub.actuation import CommandEntity
 from hombi.hub.automations import (
     Acknowledge,
     AddAutomation,
@@ -20,6 +21,7 @@ from hombi.hub.errors import Invalid, Refused
 from hombi.hub.events import ClockSet
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.nodes import RemoveNode
+from tests.house import PLUG
 from tests.hub.parts import START, ManualClock, Rig, rig, settle, until, with_phone
 
 MIN = 60_000
@@ -268,6 +270,80 @@ to = "other"
         await press()
         assert sent(r) == [0.0, 1.0, 0.0, 1.0, 0.0]
         assert r.hub.house.entities["cellar-mister/switch"].latest.value == 0.0
+
+
+LAMP = {**PLUG, "level": {"type": "number", "@type": "level", "unit": "%"}}
+SLOWLY = """name = "Slowly"
+[watch]
+entity = "cellar-rack/humidity"
+under = "85 %"
+[[starts]]
+set = "loft-lamp/level"
+to = "40 %"
+taking = "5 s"
+"""
+
+
+def levels(r: Rig) -> list[tuple[float, int]]:
+    return [(wanted.value, wanted.taking_ms) for _, wanted in r.link.sent]
+
+
+async def test_what_cannot_go_slowly_by_itself_is_led_in_steps() -> None:
+    async with rig() as r:
+        await r.cellar()
+        await r.let_in("Loft lamp", **LAMP)
+        r.link.reports.presence("loft-lamp", True)
+        r.say("loft-lamp", "level", 10.0)
+        await r.do(AddAutomation(SLOWLY))
+        await says(r, 81, 11)
+        assert levels(r) == [(16.0, 0)], "the first step at once"
+        for _ in range(5):
+            await r.clock.forward(1_000)
+        assert levels(r) == [(16.0, 0), (22.0, 0), (28.0, 0), (34.0, 0), (40.0, 0)]
+        (done,) = [one for one in r.records.journal.all if one.event == "CommandConfirmed"]
+        assert done.data["took_ms"] == 4_000
+        # Another word in between ends it, and is what holds.
+        await says(r, 90, 11)
+        r.say("loft-lamp", "level", 90.0)
+        await says(r, 81, 11)
+        await r.clock.forward(1_000)
+        assert [value for value, _ in levels(r)[5:]] == [80.0, 70.0]
+        await r.do(CommandEntity("loft-lamp/level", "3 %"))
+        await r.clock.forward(10_000)
+        assert [value for value, _ in levels(r)[5:]] == [80.0, 70.0, 3.0]
+        (failed,) = [one for one in r.records.journal.all if one.event == "CommandFailed"]
+        assert "something else was asked of it meanwhile" in failed.text
+        assert r.hub.actuation.wishes.get("loft-lamp/level") is None
+
+
+async def test_a_node_that_goes_slowly_by_itself_is_told_once() -> None:
+    async with rig() as r:
+        await r.cellar()
+        await r.let_in("Loft lamp", **LAMP)
+        await r.do(AddAutomation(SLOWLY))
+        await says(r, 81, 11)
+        assert levels(r) == [(40.0, 0)], "from a value that nobody knows no steps lead"
+        r.link.slow = {"level"}
+        for value in (90, 81):
+            await says(r, value, 11)
+        assert levels(r)[1:] == [(40.0, 5_000)]
+
+
+async def test_a_node_that_goes_away_on_the_way_is_not_led_on() -> None:
+    async with rig() as r:
+        await r.cellar()
+        await r.let_in("Loft lamp", **LAMP)
+        r.link.reports.presence("loft-lamp", True)
+        r.say("loft-lamp", "level", 10.0)
+        await r.do(AddAutomation(SLOWLY))
+        await says(r, 81, 11)
+        r.link.reachable = False
+        await r.clock.forward(1_000)
+        await r.clock.forward(1_000)
+        assert levels(r) == [(16.0, 0)]
+        wish = r.hub.actuation.wishes.get("loft-lamp/level")
+        assert wish is not None
+        assert (wish.value, wish.problem) == (40.0, "loft-lamp is not connected")
 
 
 async def test_two_that_put_each_other_on_and_off_duty_are_stopped() -> None:

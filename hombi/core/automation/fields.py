@@ -76,7 +76,10 @@ def _optional(table: dict[str, Any], path: Path, labels: dict[str, str]) -> Iter
 def _action(one: dict[str, Any], path: Path, when: str, *, last: bool) -> Iterator[Field]:
     for word in ("switch", "set"):
         if isinstance(one.get(word), str):
-            yield from _some(one, path, {"to": f"{when}: {one[word]} to", "for": f"{when}: for"})
+            yield from _some(one, path, {"to": f"{when}: {one[word]} to"})
+            if word == "set":
+                yield from _some(one, path, {"taking": f"{when}: taking"})
+            yield from _some(one, path, {"for": f"{when}: for"})
             # What nothing follows need not be waited for.
             sure = {"confirmed": f"{when}: wait until it is done, at most"}
             yield from (_some if last else _optional)(one, path, sure)

@@ -125,6 +125,7 @@ _ACTION: Schema = _table(
         "duty": _text("put this automation on duty, or take it off", "cellar-too-dry"),
         "to": _text("the state or value; or the other state", "on", "off", "other", "40 %"),
         "for": _text("so long, and then back", "5 min"),
+        "taking": _text("it goes there slowly, within this time", "3 s"),
         "with": {
             "type": "object",
             "description": "what the sequence takes, or the node wants to know",

@@ -329,11 +329,13 @@ title = "{name} is done"
 """,
         ),
         Starter(
-            "wake-up", "Wake-up light", "A dimmed lamp in the morning, off after a while.",
+            "wake-up", "Wake-up light",
+            "A lamp that grows bright slowly in the morning, off after a while.",
             (_name("Wake-up light"), Blank("at", "at", "text", usual="06:45"),
              Blank("lasts", "for", "span", usual="45 min"),
              Blank("lamp", "the lamp", "entity", ("level",), set=True),
-             Blank("bright", "how bright", "value", usual="30 %", of="lamp")),
+             Blank("bright", "how bright", "value", usual="30 %", of="lamp"),
+             Blank("slowly", "growing bright over", "span", usual="15 min", needed=False)),
             """name = $name
 
 [watch]
@@ -346,6 +348,7 @@ days = ["mon", "tue", "wed", "thu", "fri"]
 [[starts]]
 set = $lamp
 to = $bright
+taking = $slowly
 
 [[ends]]
 set = $lamp

@@ -108,7 +108,7 @@ class Effects:
             entity = self._house.entities.get(effect.entity)
             if entity is not None:
                 self._causes[effect.entity] = (chain, at_ms, effect.to)
-                change = SwitchEntity(entity, effect.to, name, at_once)
+                change = SwitchEntity(entity, effect.to, name, at_once, effect.taking_ms)
                 asking = self.context.changes.begin(change, actor)
                 self.context.tasks.start(asking, name=f"{name} switches {effect.entity}")
         elif isinstance(effect, SwitchOver):

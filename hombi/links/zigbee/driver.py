@@ -23,9 +23,10 @@ from hombi.links.work import Work
 from hombi.links.zigbee import commands
 from hombi.links.zigbee.commands import Announced, Confirm, Incoming, Joined, Left, Outcome
 from hombi.links.zigbee.device import Device
-from hombi.links.zigbee.exchange import read_all, read_points, read_settings, write
+from hombi.links.zigbee.exchange import glides, read_all, read_points, read_settings, write
 from hombi.links.zigbee.hearing import Hearing
 from hombi.links.zigbee.interviews import Interviews
+from hombi.links.zigbee.points import Point
 from hombi.links.zigbee.raw import draft
 from hombi.links.zigbee.roster import Roster
 from hombi.links.zigbee.settings import ZigbeeSettings
@@ -37,6 +38,8 @@ T = TypeVar("T")
 READ_EVERY_S = 120.0
 GONE_S = 2.0
 PROFILES_EVERY_S = 1.0
+# What goes slowly to a value is there so much later than it was told.
+SETTLES_S = 0.5
 
 
 class ZigbeeDriver:
@@ -270,17 +273,31 @@ class ZigbeeDriver:
         """Have a node take values, and read back what it has made of them. Raises
         LinkError."""
         for one in wanted:
-            await self._set(node, one.name, one.value)
+            await self._set(node, one.name, one.value, one.taking_ms)
+
+    def glides(self, node: str, name: str) -> bool:
+        """Whether a node goes to a value slowly by itself."""
+        try:
+            return glides(self._roster.point(node, name)[1])
+        except LinkError:
+            return False  # it is said when it is asked
 
     async def set_setting(self, node: str, name: str, value: Any) -> None:
         """Change one of the node's own settings. Raises LinkError."""
         await self._set(node, name, float(value))
 
-    async def _set(self, node: str, wire: str, value: float) -> None:
+    async def _set(self, node: str, wire: str, value: float, taking_ms: int = 0) -> None:
         device, point = self._roster.point(node, wire)
-        told = partial(write, self._stick, device, point, value)
+        told = partial(write, self._stick, device, point, value, taking_ms)
         changed = await self._where.reach(device, told)
         self._start(read_points(self._stick, device, changed))
+        if taking_ms:
+            self._start(self._read_later(device, changed, taking_ms / 1000 + SETTLES_S))
+
+    async def _read_later(self, device: Device, points: Sequence[Point], after_s: float) -> None:
+        """Read where it should be by then: not every node reports it."""
+        await asyncio.sleep(after_s)
+        await read_points(self._stick, device, points)
 
     async def _read_all(self, device: Device) -> None:
         answered = await read_all(self._stick, device)

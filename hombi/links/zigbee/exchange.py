@@ -17,10 +17,19 @@ from hombi.links.zigbee.points import LEVEL, ON_OFF, Point
 from hombi.links.zigbee.radio import Radio
 from hombi.links.zigbee.stick import Stick
 
+# The next one would mean the node's own usual time (ZCL, 3.10.2.3.1).
+LONGEST_TENTHS = 0xFFFE
 OFF, ON, MOVE_TO_LEVEL_ON_OFF = 0x00, 0x01, 0x04
 
 
-async def write(stick: Stick, device: Device, point: Point, value: float) -> list[Point]:
+def glides(point: Point) -> bool:
+    """Whether a node takes a value slowly by itself: its move to a level has a time."""
+    return not point.datapoint and (point.cluster, point.attribute) == (LEVEL, 0)
+
+
+async def write(
+    stick: Stick, device: Device, point: Point, value: float, taking_ms: int = 0
+) -> list[Point]:
     """Have a node take a value, acknowledged from end to end; the points to read back.
     Raises LinkError."""
     radio = stick.radio
@@ -44,8 +53,8 @@ async def write(stick: Stick, device: Device, point: Point, value: float) -> lis
             )
         )
         return [point]
-    if (point.cluster, point.attribute) == (LEVEL, 0):
-        payload = struct.pack("<BH", raw, 0)
+    if glides(point):
+        payload = struct.pack("<BH", raw, min(LONGEST_TENTHS, round(taking_ms / 100)))
         await send(
             zcl.Zcl(
                 sequence,

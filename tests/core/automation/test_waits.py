@@ -74,6 +74,17 @@ def test_what_is_switched_over_goes_back_to_what_it_was() -> None:
     assert unknown.due is None
 
 
+def test_what_is_set_slowly_says_so() -> None:
+    slow = '[[starts]]\nset = "lamp/level"\nto = "40 %"\ntaking = "15 min"\nfor = "1 h"\n'
+    house = House(program(f'[watch]\nentity = "{DOOR}"\nis = "open"', slow))
+    assert "lamp/level to 40 % over 15 min for 1 h" in house.program.sentence({})
+    house.values["lamp/level"] = 5.0
+    (effect,) = house.says(0, DOOR, 1)
+    assert effect == SwitchTo("lamp/level", 40.0, "40 %", 900_000)
+    assert effect.spoken(str) == "lamp/level 40 % over 15 min"
+    assert house.at(60) == (SwitchTo("lamp/level", 5.0),), "the way back is at once"
+
+
 def test_reminders_while_it_lasts() -> None:
     text = f"""[watch]
 entity = "{DOOR}"

@@ -61,8 +61,8 @@ def test_any_of_one_twice_is_that_one(data: Any) -> None:
 KEYS = (
     "entity over under within outside is is_not changes silent held until until_held "
     "lost all any of at_least at every rule from lasts between days dates when home switch set to "
-    "for wait wait_until confirmed otherwise branch duty scene notify title text at_most name "
-    "again pause watch only starts ends remind"
+    "for taking wait wait_until confirmed otherwise branch duty scene notify title text at_most "
+    "name again pause watch only starts ends remind"
 )
 WORDS = st.sampled_from(KEYS.split())
 ODD = st.recursive(

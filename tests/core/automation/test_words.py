@@ -16,6 +16,7 @@ from tests.core.automation.world import (
 
 ONE = f'entity = "{RACK}"'
 OVER = f'[watch]\n{ONE}\nover = "70 %"\n'
+DIM = f'{OVER}[[ends]]\nset = "lamp/level"\nto = "4 %"\n'
 IN_BRACES = f'{{ {ONE}, over = "70 %" }}'
 REMIND = 'notify = "everyone"\ntitle = "x"\n'
 
@@ -41,6 +42,11 @@ REMIND = 'notify = "everyone"\ntitle = "x"\n'
         (f'{OVER}[[ends]]\nswitch = "mister/switch"\nto = 0', 'write "off"'),
         (f'{OVER}[[ends]]\nswitch = "mister/switch"', "to is missing"),
         (f'{OVER}[[ends]]\nduty = "x"\nto = "other"', "use 'on' or 'off'"),
+        (f'{OVER}[[ends]]\nset = "mister/switch"\nto = "on"\ntaking = "3 s"', "two states"),
+        (f'{DIM}taking = "2 h"', "1 h is the longest"),
+        (f'{DIM}taking = "2 s"\nfor = "2 s"', "it would go back before it is there"),
+        (f'{DIM}taking = "2 s"\nconfirmed = "1 s"', "before the entity can be there"),
+        (f'{OVER}[[ends]]\nswitch = "mister/switch"\nto = "on"\ntaking = "3 s"', "'taking' means"),
         (f"{OVER}[[ends]]\nwait = 10", 'write wait = "10 min"'),
         (f"{OVER}[[ends]]\nwait = true", 'write wait = "5 min"'),
         (f"[watch]\n{ONE}\nover = true", 'write "100 %"'),

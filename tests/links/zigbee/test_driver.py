@@ -93,6 +93,30 @@ async def test_a_lamp_takes_a_level_and_says_which(tmp_path: Path) -> None:
         await until(lambda: rig.told.latest(f"loft-lamp/{SWITCH}") is True)
 
 
+async def test_a_lamp_goes_to_a_level_slowly_and_is_read_once_it_is_there(tmp_path: Path) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("loft-lamp")
+        assert rig.driver.glides("loft-lamp", LEVEL)
+        assert not rig.driver.glides("loft-lamp", SWITCH)
+        assert not rig.driver.glides("loft-lamp", "1/0008/0099")
+        node.agreed[1, 0x0008, 0x0000].longest_s = 0xFFFF  # it reports no level
+        await rig.driver.send("loft-lamp", [Wanted(LEVEL, 40.0, "%", False, taking_ms=800)])
+        await until(lambda: node.on)
+        assert (node.way.to, node.way.takes_s) == (102, 0.8)
+        await until(lambda: 1 < node.level < 102)
+        await until(lambda: rig.told.latest(f"loft-lamp/{LEVEL}") == 40.0)
+        assert node.level == 102
+        # An hour in tenths of a second, and more than fits.
+        for taking_ms, takes_s in ((3_600_000, 3_600.0), (10_000_000, 6_553.4)):
+            wanted = Wanted(LEVEL, 0.0, "%", False, taking_ms)
+            await rig.driver.send("loft-lamp", [wanted])
+            await until(lambda: node.way.to == 0)
+            assert node.way.takes_s == takes_s
+            assert node.on, "it goes out when it is there"
+            await rig.driver.send("loft-lamp", [Wanted(LEVEL, 100.0, "%", False)])
+            await until(lambda: node.level == 254)
+
+
 async def test_a_door_is_enrolled_and_tells_when_it_opens(tmp_path: Path) -> None:
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("workshop-door")

@@ -9,12 +9,15 @@ from typing import Any, ClassVar
 import msgspec
 
 from hombi.core.automation.actions import confirmed
-from hombi.core.automation.actions.switch import Other, SwitchTo
+from hombi.core.automation.actions.switch import Other, SwitchTo, slowly
 from hombi.core.automation.actions.wait_until import WaitUntil
 from hombi.core.automation.text import OTHER, entity, only_keys, span_ms, text, wanted
 from hombi.core.house_facts import HouseFacts
+from hombi.core.kinds import Kind
 from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_span
+
+LONGEST_TAKING_MS = 3_600_000
 
 
 class TuneTo(msgspec.Struct, frozen=True):
@@ -45,14 +48,15 @@ class Tune(msgspec.Struct, frozen=True):
 
 
 class Set(msgspec.Struct, frozen=True):
-    """The action: `to` is in the kind's unit. After `for_ms` it goes back to what it
-    was. What follows waits until it is `sure`."""
+    """The action: `to` is in the kind's unit, and is reached within `taking_ms`. After
+    `for_ms` it goes back to what it was. What follows waits until it is `sure`."""
 
     entity: str
     to: float
     shown: str
     for_ms: int = 0
     sure: WaitUntil | None = None
+    taking_ms: int = 0
 
     word: ClassVar[str] = "set"
 
@@ -61,7 +65,7 @@ class Set(msgspec.Struct, frozen=True):
         cls, toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts
     ) -> Set | Tune | Other | None:
         """Understand it from its table."""
-        only_keys(toml, path, table, {"set", "to", "for", *confirmed.KEYS})
+        only_keys(toml, path, table, {"set", "to", "for", "taking", *confirmed.KEYS})
         address = text(toml, path, table, "set", required=True)
         if address in facts.settings and address not in facts.entities:
             return _tune(toml, path, table, facts)
@@ -74,30 +78,50 @@ class Set(msgspec.Struct, frozen=True):
             hint = f"these can: {', '.join(can)}" if can else "nothing here can yet"
             toml.blame((*path, "set"), f"{address} cannot be set", hint)
             return None
+        taking_ms = _taking_ms(toml, path, table, found.kind)
         if found.kind.words is not None and table.get("to") == OTHER:
             return Other.parse(toml, path, table, address)
         value = wanted(toml, path, table, found.kind)
         if value is None:
             return None
         sure = confirmed.confirmed(toml, path, table, address, found.kind, value)
-        return cls(address, value, table["to"].strip(), for_ms, sure)
+        if 0 < for_ms <= taking_ms:
+            toml.blame((*path, "for"), "it would go back before it is there", "say longer")
+        if sure is not None and sure.at_most_ms <= taking_ms:
+            what = "confirmed is over before the entity can be there"
+            toml.blame((*path, "confirmed"), what, "say longer than taking")
+        return cls(address, value, table["to"].strip(), for_ms, sure, taking_ms)
 
     def effect(self, fields: Mapping[str, str]) -> SwitchTo:
-        return SwitchTo(self.entity, self.to, self.shown)
+        return SwitchTo(self.entity, self.to, self.shown, self.taking_ms)
 
     def back(self, now: float | None) -> float | None:
         """To what it goes back: what it was, where that is known."""
         return now
 
     def sentence(self, name: Callable[[str], str]) -> str:
-        lasts = f" for {show_span(self.for_ms)}" if self.for_ms else ""
+        lasts = slowly(self.taking_ms)
+        lasts += f" for {show_span(self.for_ms)}" if self.for_ms else ""
         return f"{name(self.entity)} to {self.shown}{lasts}{confirmed.sentence(self.sure)}"
+
+
+def _taking_ms(toml: TomlText, path: Path, table: dict[str, Any], kind: Kind) -> int:
+    """How long it takes to get there; 0 for at once."""
+    taking_ms = span_ms(toml, path, table, "taking")
+    if "taking" in table and kind.words is not None:
+        what = f"a {kind.shown} has two states, and nothing between them"
+        toml.blame((*path, "taking"), what, "leave taking out")
+    elif taking_ms > LONGEST_TAKING_MS:
+        toml.blame((*path, "taking"), f"{show_span(LONGEST_TAKING_MS)} is the longest")
+    return taking_ms
 
 
 def _tune(toml: TomlText, path: Path, table: dict[str, Any], facts: HouseFacts) -> Tune | None:
     to = text(toml, path, table, "to", required=True).strip()
     if "for" in table:
         toml.blame((*path, "for"), "a node's setting does not go back", "leave for out")
+    if "taking" in table:
+        toml.blame((*path, "taking"), "a node's setting changes at once", "leave taking out")
     for key in sorted(confirmed.KEYS & table.keys()):
         toml.blame((*path, key), "nothing waits for a node's setting", f"leave {key} out")
     if not to:

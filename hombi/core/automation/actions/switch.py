@@ -16,16 +16,24 @@ from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_span
 
 
+def slowly(taking_ms: int) -> str:
+    """As in "loft lamp to 40 % over 3 s"; "" for at once."""
+    return f" over {show_span(taking_ms)}" if taking_ms else ""
+
+
 class SwitchTo(msgspec.Struct, frozen=True):
-    """The effect: this entity is to be in this state (1.0 on, 0.0 off)."""
+    """The effect: this entity is to be in this state (1.0 on, 0.0 off), or at this
+    value; it goes there slowly, within `taking_ms`."""
 
     entity: str
     to: float
     # As people read it, where that is not on or off.
     shown: str = ""
+    taking_ms: int = 0
 
     def spoken(self, name: Callable[[str], str]) -> str:
-        return f"{name(self.entity)} {self.shown or ('on' if self.to else 'off')}"
+        shown = self.shown or ("on" if self.to else "off")
+        return f"{name(self.entity)} {shown}{slowly(self.taking_ms)}"
 
 
 class SwitchOver(msgspec.Struct, frozen=True):
