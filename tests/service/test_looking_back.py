@@ -107,6 +107,52 @@ def test_why_and_why_not(service: Service, begun: int) -> None:
         assert zone
 
 
+def test_why_says_since_when_it_was_on_however_long_ago(service: Service, begun: int) -> None:
+    """Readings of thirty days: damp for the last five; for the last twenty, it was not
+    under 90 %; it was never under 95 %."""
+    shed = let_in(service, description("Shed", **CLIMATE))
+    now = round(time.time()) // 60 * 60
+    pack = []
+    for half_hours in range(30 * 48, 1, -1):
+        days = half_hours / 48
+        value = 85 if days < 5 else 60 if days < 20 else 91
+        pack.append({"n": "humidity", "v": value, "t": now - 1800 * half_hours})
+    for first in range(0, len(pack), 300):
+        assert shed.post(pack[first : first + 300]).is_success
+    watch = 'name = "{0}"\n[watch]\nentity = "shed/humidity"\n{1}\n[[starts]]\n'
+    notify = 'notify = "everyone"\ntitle = "x"\n'
+    earlier, oldest = (now - 3600) * 1000, (now - 31 * 86_400) * 1000
+    with service.hub() as hub:
+        until(lambda: hub.entities.numbers("shed/humidity", start=oldest).count == len(pack))
+        sentences = {}
+        for name, limit in (
+            ("Damp", 'over = "70 %"'),
+            ("Not wet", 'under = "90 %"'),
+            ("Never wet", 'under = "95 %"'),
+        ):
+            added = hub.automations.add(watch.format(name, limit) + notify)
+            found = hub.automations.why(added.automation, earlier)
+            sentences[name] = found.sentence
+            assert found.phase == "on"
+            assert any(found.sentence.split(", ")[-1] in one.text for one in found.lines)
+        assert sentences["Damp"].endswith(f"it was on, since {when(now - 5 * 86_400 + 1800)}.")
+        assert sentences["Not wet"].endswith(f"since {when(now - 20 * 86_400 + 1800)}.")
+        assert sentences["Never wet"].endswith(" at least.")
+        # What is on now is on since it started, whatever it would have done before.
+        shed.post([{"n": "humidity", "v": 86}])
+        until(lambda: hub.automations.get("damp").phase == "on")
+        since = hub.automations.get("damp").since
+        assert f"since {time.strftime('%H:%M', time.gmtime(since / 1000))}." in (
+            hub.automations.why("damp").sentence
+        )
+        for name in ("damp", "not-wet", "never-wet"):
+            hub.automations.remove(name)
+
+
+def when(seconds: float) -> str:
+    return time.strftime("%d %b %H:%M", time.gmtime(seconds))
+
+
 def test_the_account_says_what_was_done_and_what_came_of_it(service: Service, begun: int) -> None:
     rack = let_in(service, description("Loft rack", **CLIMATE))
     plug = let_in(service, description("Loft plug", **PLUG))

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from datetime import datetime, tzinfo
 
 import msgspec
+from msgspec.structs import replace
 
 from hombi.core.automation.machine import circumstances, somebody
 from hombi.core.automation.parts import is_so
@@ -36,6 +37,8 @@ class Account(msgspec.Struct, frozen=True):
     phase: Phase
     sentence: str
     lines: tuple[Line, ...]
+    # Whether the readings go back to before it was on.
+    whole: bool = True
 
 
 def back_ms(program: Program) -> int:
@@ -45,20 +48,39 @@ def back_ms(program: Program) -> int:
     )
 
 
-def account(program: Program, courses: Mapping[str, Course], at_ms: int, zone: tzinfo) -> Account:
-    """Where it would have stood at a moment, on duty and by this text."""
+def account(
+    program: Program, courses: Mapping[str, Course], at_ms: int, zone: tzinfo, on_ms: int | None
+) -> Account:
+    """Where it would have stood at a moment, on duty and by this text. `on_ms` is since
+    when it was on then in fact, where that is known."""
     start = at_ms - back_ms(program)
     found = replay(program, courses, start, at_ms + 1, zone)
-    teller = _Teller(program, found, at_ms, zone)
+    on, whole = found.state.phase is Phase.ON, True
+    if on and on_ms is not None:
+        found.state = replace(found.state, since_ms=on_ms)
+    elif on:
+        whole = found.state.since_ms > _first_ms(program, courses)
+    teller = _Teller(program, found, at_ms, zone, whole=whole)
     lines = tuple(teller.lines())
     when = teller.clock(at_ms)
-    return Account(at_ms, found.state.phase, f"At {when} {teller.verdict()}", lines)
+    return Account(at_ms, found.state.phase, f"At {when} {teller.verdict()}", lines, whole)
+
+
+def _first_ms(program: Program, courses: Mapping[str, Course]) -> int:
+    """When it can be on at the earliest, by the readings that are known: it may have
+    been so before."""
+    held = {one.entity: one.held_ms for one in program.parts}
+    known = [(address, one.readings[0]) for address, one in courses.items() if one.readings]
+    return max((one.at_ms + held.get(address, 0) for address, one in known), default=0)
 
 
 class _Teller:
     """Finds the words for one moment."""
 
-    def __init__(self, program: Program, found: Replayed, at_ms: int, zone: tzinfo) -> None:
+    def __init__(
+        self, program: Program, found: Replayed, at_ms: int, zone: tzinfo, *, whole: bool
+    ) -> None:
+        self.whole = whole
         self.program, self.found, self.at_ms, self.zone = program, found, at_ms, zone
         self.state = found.state
         self.parts = found.state.parts if program.more else (found.state,)
@@ -73,6 +95,11 @@ class _Teller:
         same = when.date() == now.date() and at_ms != self.at_ms
         return when.strftime("%H:%M" if same else "%d %b %H:%M")
 
+    @property
+    def _since(self) -> str:
+        since = self.clock(self.state.since_ms)
+        return f"since {since}" if self.whole else f"since {since} at least"
+
     def lines(self) -> list[Line]:
         found: list[Line] = []
         moment = self.program.moment
@@ -84,7 +111,7 @@ class _Teller:
             if part.phase is not Phase.ON and watch.held_ms and part.value is not None:
                 found += self._hold(watch, part)
         if self.state.phase is Phase.ON:
-            found.append(Line(True, f"It was on since {self.clock(self.state.since_ms)}."))
+            found.append(Line(True, f"It was on {self._since}."))
             if len(self.program.parts) == 1:
                 watch = self.program.watch
                 until = watch.wanted_back or f"not {watch.wanted}"
@@ -174,7 +201,7 @@ class _Teller:
     def verdict(self) -> str:
         """The rest of the sentence that begins "At 02:10 …"."""
         if self.state.phase is Phase.ON:
-            return f"it was on, since {self.clock(self.state.since_ms)}."
+            return f"it was on, {self._since}."
         if self.state.phase is Phase.WAITING:
             over = circumstances(self.program, self.state).over(self.world)
             if not over:

@@ -3,6 +3,7 @@ Reading and replaying take a while, so they are done outside of the hub's loop."
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import dataclass
 from datetime import tzinfo
 
@@ -30,6 +31,7 @@ from hombi.hub.ports import HistoryPort
 
 MOST_READINGS, MOST_MOMENTS = 300_000, 20_000
 LONGEST_MS = 400 * DAY_MS
+FURTHER = 10
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,11 +80,22 @@ def accounted(
     history: HistoryPort,
     at_ms: int,
     zone: tzinfo,
+    on_ms: int | None = None,
 ) -> Account:
-    """Where an automation stood at a moment, by its present text. Raises Invalid."""
+    """Where an automation stood at a moment, by its present text; `on_ms` is since when
+    it was on then, where that is known. Raises Invalid."""
     back = back_ms(program) + BACK_MS
-    courses = _courses(entities, history, at_ms - back, at_ms + 1)
-    return account(program, courses, at_ms, zone)
+
+    def looked(back_ms: int) -> Account:
+        courses = _courses(entities, history, at_ms - back_ms, at_ms + 1)
+        return account(program, courses, at_ms, zone, on_ms)
+
+    found = looked(back)
+    if not found.whole:
+        # It was on for as long as was looked back: since when is worth a longer look.
+        with contextlib.suppress(Invalid):  # more readings than are looked through
+            found = looked(FURTHER * back)
+    return found
 
 
 def _courses(

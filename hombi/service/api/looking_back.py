@@ -8,7 +8,17 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import wire
-from hombi.core.automation import EdgeKind, Named, Over, Phase, Program, Said, Under, rehearse
+from hombi.core.automation import (
+    EdgeKind,
+    Named,
+    Over,
+    Phase,
+    Program,
+    Said,
+    State,
+    Under,
+    rehearse,
+)
 from hombi.core.automation.advice import with_limit
 from hombi.core.automation.lanes import Lane
 from hombi.core.automation.rehearse import LONGEST_MS
@@ -167,16 +177,17 @@ class AccountView(View):
         now = hub().context.clock.now_ms()
         at = min(whole_number(request, "at", now), now)
 
-        def look(h: Hub) -> tuple[str, Phase, Program, dict[str, Entity]]:
+        def look(h: Hub) -> tuple[str, State, Program, dict[str, Entity]]:
             runner = h.automations.find(automation)
             if runner.program is None:
                 raise Refused(f"{runner.record.slug} cannot run: {runner.mistakes[0].what}")
             program = runner.program
-            return runner.record.slug, runner.state.phase, program, _snapshots(h, program)
+            return runner.record.slug, runner.state, program, _snapshots(h, program)
 
-        slug, stands, program, entities = read(look)
-        records = hub().context.records
-        found = accounted(program, entities, records.history, at, hub().config.zone)
+        slug, state, program, entities = read(look)
+        records, stands = hub().context.records, state.phase
+        on = state.since_ms if stands is Phase.ON and state.since_ms <= at else None
+        found = accounted(program, entities, records.history, at, hub().config.zone, on)
         edge, done = _done(records.journal, slug, at)
         lines = [wire.AccountLine(holds=one.holds, text=one.text) for one in found.lines]
         if at == now and stands is not found.phase:
