@@ -11,6 +11,7 @@ import msgspec
 from msgspec.structs import replace
 
 from hombi.core.automation.machine import circumstances, somebody
+from hombi.core.automation.moments import Moment
 from hombi.core.automation.parts import is_so
 from hombi.core.automation.program import Program
 from hombi.core.automation.replay import Course, Replayed, replay
@@ -21,6 +22,7 @@ from hombi.core.values import show_limit, show_span, show_value
 
 # So much of the past is replayed before the moment, beside three times the hold.
 BACK_MS = 86_400_000
+LOOKS_AHEAD = 100
 
 
 class Line(msgspec.Struct, frozen=True):
@@ -104,8 +106,8 @@ class _Teller:
         found: list[Line] = []
         moment = self.program.moment
         if moment is not None:
-            at = moment.next_ms(self.at_ms, self.zone)
-            found.append(Line(None, f"{moment.sentence()}; the next time is {self.clock(at)}."))
+            at = self.clock(self._next_ms(moment))
+            found.append(Line(None, f"{moment.sentence()}; the next time is {at}."))
         for watch, part in zip(self.watched, self.parts, strict=False):
             found.append(self._value(watch, part))
             if part.phase is not Phase.ON and watch.held_ms and part.value is not None:
@@ -119,6 +121,18 @@ class _Teller:
                     until += f" for {show_span(watch.until_held_ms)}"
                 found.append(Line(None, f"It ends when the value is {until}."))
         return found + self._circumstances()
+
+    def _next_ms(self, moment: Moment) -> int:
+        """The next moment at which its hours and days allow it, if one comes soon
+        enough; else the next one."""
+        only, zone = self.program.only, self.zone
+        first = at_ms = moment.next_ms(self.at_ms, zone)
+        for _ in range(LOOKS_AHEAD):
+            if only.allows(at_ms, zone):
+                return at_ms
+            change = only.next_change_ms(at_ms, zone)
+            at_ms = moment.next_ms(at_ms if change is None else change - 1, zone)
+        return first
 
     def _value(self, watch: Watch, part: State) -> Line:
         sight = self.found.sights[watch.entity]

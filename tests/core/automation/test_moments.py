@@ -13,10 +13,12 @@ from hombi.core.automation import (
     SwitchTo,
     parse,
 )
+from hombi.core.automation.account import account
 from hombi.core.automation.moments import Moment
 from hombi.core.automation.times import ClockTime
 from tests.core.automation.world import (
     FACTS,
+    NOON,
     STARTS,
     House,
     program,
@@ -82,3 +84,21 @@ def test_again_and_again_by_the_houses_clock() -> None:
 def test_a_moment_that_cannot_be_is_named(watch: str, said: str) -> None:
     found = parse(f'name = "x"\n[watch]\n{watch}{STARTS}', FACTS)
     assert any(said in str(one) for one in found.mistakes), [str(one) for one in found.mistakes]
+
+
+@pytest.mark.parametrize(
+    ("watch", "only", "said"),
+    [
+        ('at = "06:45"', 'days = ["mon", "fri"]', "27 Nov 06:45"),
+        ('at = "13:00"', "", "13:00"),
+        ('every = "1 min"', 'days = ["sun"]', "29 Nov 00:00"),
+        ('every = "15 min"', 'between = "06:00-07:10"', "26 Nov 06:00"),
+        ('at = "sunset"', 'dates = ["12-24..12-26"]', "24 Dec 15:54"),
+        # Never at an hour that is allowed: then the next one without.
+        ('at = "06:45"', 'between = "07:00-08:00"', "26 Nov 06:45"),
+    ],
+)
+def test_the_account_names_the_next_time_that_is_allowed(watch: str, only: str, said: str) -> None:
+    one = program(f"[watch]\n{watch}\n[only]\n{only}")
+    line = account(one, {}, NOON, ZoneInfo("UTC"), None).lines[0]
+    assert line.text.endswith(f"; the next time is {said}."), line
