@@ -106,7 +106,19 @@ def test_it_is_rehearsed_with_pretend_values(console: Page, service: Service) ->
     expect(parts).to_have_text(["Cellar rack humidity under 82 %"])
     said = parts.get_by_role("img").get_attribute("aria-label") or ""
     assert re.fullmatch(r"so from \d\d:\d\d to \d\d:\d\d", said)
-    console.get_by_label("Value 1", exact=True).fill("warm")
+    # A value can be dragged, too: over what is usual here, and what the text names.
+    value, slider = (
+        console.get_by_label("Value 1", exact=True),
+        console.get_by_label("Value 1, dragged"),
+    )
+    assert float(slider.get_attribute("min") or 99) < 81
+    assert float(slider.get_attribute("max") or 0) > 87
+    slider.press("End")
+    expect(value).to_have_value(f"{float(slider.get_attribute('max') or 0):.1f} %")
+    expect(console.get_by_text(re.compile("^Nothing happens until"))).to_be_visible()
+    slider.press("Home")
+    expect(steps.nth(0)).to_contain_text("It starts")
+    value.fill("warm")
     console.get_by_role("button", name="Rehearse", exact=True).click()
     expect(console.get_by_role("alert")).to_contain_text("is no number")
     with service.hub() as hub:

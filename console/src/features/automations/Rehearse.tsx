@@ -11,6 +11,7 @@ import { Sheet } from "../../ui/Sheet";
 import { clock, houseMs, hubNow, isoDay, length } from "../../ui/time";
 import { visible } from "../../ui/visible";
 import { Moment, TimeLine } from "./DayLine";
+import { PretendValue } from "./PretendValue";
 
 // However long it lasts, its clock runs through it in this time.
 const RUNS_MS = 8000;
@@ -35,8 +36,9 @@ export function Rehearse({
   automation: string;
 }) {
   const known = useEntities();
-  const spoken = (address: string) =>
-    known.data?.find((one) => one.entity === address)?.spoken ?? address;
+  const entityOf = (address: string) => known.data?.find((one) => one.entity === address);
+  const spoken = (address: string) => entityOf(address)?.spoken ?? address;
+  const [open, setOpen] = useState(false);
   const [first = ""] = entities;
   const [begins, setBegins] = useState("");
   const [lasts, setLasts] = useState("");
@@ -59,7 +61,10 @@ export function Rehearse({
   const change = (id: number, made: Partial<Pretended>) =>
     setSaid((before) => before.map((one) => (one.id === id ? { ...one, ...made } : one)));
   return (
-    <details className="rule mt-10 border-t pt-4">
+    <details
+      className="rule mt-10 border-t pt-4"
+      onToggle={(event) => setOpen(event.currentTarget.open)}
+    >
       <summary className="cursor-pointer text-xl">Rehearse it with pretend values</summary>
       <p className="mt-2 text-faint">
         Each value stands until the next one of the same entity. The house is not touched.
@@ -97,12 +102,15 @@ export function Rehearse({
               ) : (
                 <span>{visible(spoken(first))} is</span>
               )}
-              <input
-                aria-label={`Value ${place + 1}`}
-                placeholder="a value"
+              <PretendValue
+                entity={open ? entityOf(one.entity || first) : undefined}
+                text={text}
+                label={`Value ${place + 1}`}
                 value={one.value}
-                onChange={(event) => change(one.id, { value: event.target.value })}
-                className="field w-32"
+                onValue={(value) => change(one.id, { value })}
+                onRest={() => {
+                  if (one.value.trim()) found.mutate();
+                }}
               />
               {said.length > 1 && (
                 <button
