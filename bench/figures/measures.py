@@ -46,6 +46,12 @@ def processor_s(pid: int) -> float:
     return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
 
 
+def stolen_s() -> float:
+    """Seconds of processor time that other machines on this host had, of all cores."""
+    fields = Path("/proc/stat").read_text().splitlines()[0].split()
+    return int(fields[8]) / os.sysconf("SC_CLK_TCK")
+
+
 def memory_mb(pid: int) -> float:
     """Resident memory."""
     line = next(

@@ -13,7 +13,7 @@ import httpx
 import paho.mqtt.client as paho
 
 from bench import rig
-from bench.figures.measures import Row, memory_mb, traffic
+from bench.figures.measures import Row, memory_mb, stolen_s, traffic
 from tests.house import PLUG, Joined, description, let_in, never_reads
 
 WARM_UP = 10
@@ -91,8 +91,8 @@ def reaction(turns: int = 12, samples: int = 60) -> list[Row]:
     """Publish that crosses a limit to the command at the switch, no hold, with 200
     readings/s of other traffic, and 500 automations on 300 entities in all. The hub and
     the bare echo are asked in turns, and each turn is a ratio of its own: machines grow
-    slower and faster meanwhile."""
-    times, echoes = list[list[float]](), list[list[float]]()
+    slower and faster meanwhile. The quieter half of them counts."""
+    found: list[tuple[float, list[float], list[float]]] = []
     with rig.hub() as service:
         others = rig.nodes(service, 10, 30)
         rack = let_in(
@@ -118,25 +118,37 @@ def reaction(turns: int = 12, samples: int = 60) -> list[Row]:
             crossing = Pinger(service.mqtt_port, rack, readings, plug, plug.topics["wanted"])
             echo = Pinger(port, rack, presence, rack, presence)
             sides = [json.dumps([{"n": "humidity", "v": 40 + 20 * n}]) for n in range(2)]
-            for _ in range(turns):
+            for _ in range(2 * turns):
+                begun, taken_s = time.perf_counter(), stolen_s()
                 with busy(service.mqtt_port, others):
-                    times.append(crossing.pings(samples, sides))
+                    crossed = crossing.pings(samples, sides)
                 with busy(port, others):
-                    echoes.append(echo.pings(samples, ["x" * 30]))
+                    echoed = echo.pings(samples, ["x" * 30])
+                stolen = (stolen_s() - taken_s) / (time.perf_counter() - begun)
+                found.append((stolen, crossed, echoed))
             crossing.close()
             echo.close()
+    # What other machines on the host had of the processor says nothing of this one.
+    found = sorted(found, key=lambda turn: turn[0])[:turns]
+    stolen = found[-1][0]
+    times, echoes = [turn[1] for turn in found], [turn[2] for turn in found]
     middle = statistics.median
     ratio = middle(middle(a) / middle(b) for a, b in zip(times, echoes, strict=True))
-    crossings, bare = [one for turn in times for one in turn], middle(map(middle, echoes))
-    p99 = statistics.quantiles(crossings, n=100)[98]
+    crossings, bare = ([one for turn in turns for one in turn] for turns in (times, echoes))
+    p99, bare_p99 = (statistics.quantiles(one, n=100)[98] for one in (crossings, bare))
     return [
         (
             "automation among 500, median, against a bare MQTT echo",
-            f"{ratio:.2f} ({middle(crossings):.2f} ms, echo {bare:.2f} ms)",
+            f"{ratio:.2f} ({middle(crossings):.2f} ms, echo {middle(bare):.2f} ms)",
             "1.5 or less",
             ratio <= 1.5,
         ),
-        ("automation among 500, p99", f"{p99:.1f} ms", "under 10 ms", p99 < 10),
+        (
+            "automation among 500, p99",
+            f"{p99:.1f} ms (echo {bare_p99:.1f} ms; up to {stolen:.0%} of a core was stolen)",
+            "under 10 ms",
+            p99 < 10,
+        ),
     ]
 
 

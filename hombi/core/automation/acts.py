@@ -34,7 +34,8 @@ def begin(
     program: Program, state: State, edge: EdgeKind, fields: Mapping[str, str], world: World
 ) -> Done:
     """The actions of an edge, up to the first wait."""
-    return _walk(program.flows[edge], str(edge), 0, state, fields, world)
+    steps = program.flows[edge]
+    return _walk(steps, str(edge), 0, state, fields, world) if steps else (state, [])
 
 
 def resume(program: Program, state: State, world: World) -> Done:
