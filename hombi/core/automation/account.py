@@ -3,7 +3,6 @@ made of the stored readings by the machine itself, so nothing needs to be logged
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from datetime import datetime, tzinfo
 
@@ -18,7 +17,7 @@ from hombi.core.automation.replay import Course, Replayed, replay
 from hombi.core.automation.state import Phase, State
 from hombi.core.automation.watch import Watch
 from hombi.core.quality import Quality
-from hombi.core.values import show_limit, show_span, show_value
+from hombi.core.values import show_span, show_value
 
 # So much of the past is replayed before the moment, beside three times the hold.
 BACK_MS = 86_400_000
@@ -151,11 +150,8 @@ class _Teller:
             return Line(so, f"{when}, {'' if so else 'not '}{wanted}.")
         so = watch.comparison.starts_with(sight.value)
         said = f"{name} was {show_value(sight.value, watch.kind)} ({self.clock(part.heard_ms)})"
-        then = ""
-        if watch.moving is not None and watch.moving.limit is not None:
-            limit = watch.comparison.limit
-            known = math.isfinite(limit)
-            then = f" ({show_limit(limit, watch.kind) if known else 'not known'} then)"
+        then = watch.moving.then(watch.comparison, watch.kind) if watch.moving is not None else ""
+        then = f" ({then})" if then else ""
         return Line(so, f"{said}, {'' if so else 'not '}{wanted}{then}.")
 
     def _name(self, watch: Watch) -> str:

@@ -2,6 +2,7 @@
 
 over = "= terrace-mast/temperature + 2 K"
 over = "= mean(7 d) + 5 %"
+within = ["= terrace-mast/temperature - 1 K", "= terrace-mast/temperature + 1 K"]
 """
 
 from __future__ import annotations
@@ -11,7 +12,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from hombi.core.automation.comparisons import Comparison, Over, Under
+from hombi.core.automation.comparisons import Comparison, Outside, Over, Under, Within
 from hombi.core.automation.state import World
 from hombi.core.formula import (
     OWN,
@@ -27,42 +28,69 @@ from hombi.core.kinds import Kind
 from hombi.core.quality import Quality
 from hombi.core.series.derived import LONGEST_MEAN_MS
 from hombi.core.toml_text import Path, TomlText
+from hombi.core.values import show_limit
 
 SIDES = {"over": Over, "under": Under}
+RANGES = (Within, Outside)
 # How far back the mean of a past goes.
 SHORTEST_MS, LONGEST_MS = 600_000, LONGEST_MEAN_MS
 
 
 @dataclass(frozen=True, slots=True)
 class Moving:
-    """The formulas of a limit and of its `until`; None for one that is a value."""
+    """The formulas of a comparison, in the place of its own numbers: each with the name
+    that the comparison has for it (`limit` and `until`, or `low` and `high`)."""
 
     word: str
-    limit: Formula | None
-    until: Formula | None
+    formulas: tuple[tuple[str, Formula], ...]
+
+    def of(self, name: str) -> Formula | None:
+        """The formula in the place of a number; None for one that is a value."""
+        return dict(self.formulas).get(name)
 
     @property
     def sources(self) -> tuple[str, ...]:
         """The addresses that they name."""
-        every = [one.sources for one in (self.limit, self.until) if one is not None]
-        return tuple(dict.fromkeys(address for some in every for address in some))
+        return tuple(dict.fromkeys(one for _, each in self.formulas for one in each.sources))
 
     def at(self, comparison: Comparison, world: World) -> Comparison | None:
         """The comparison with its limits of this moment; None where one of their
-        sources is bad or not heard."""
+        sources is bad or not heard, or nothing lies between them."""
         made: dict[str, float] = {}
-        for name, formula in (("limit", self.limit), ("until", self.until)):
-            if formula is not None:
-                value = _value(formula, world)
-                if value is None:
-                    return None
-                made[name] = value
+        for name, formula in self.formulas:
+            value = _value(formula, world)
+            if value is None:
+                return None
+            made[name] = value
         moved: Comparison = replace(comparison, **made)  # type: ignore[type-var]
-        return moved
+        return None if isinstance(moved, RANGES) and moved.low >= moved.high else moved
 
-    def sentence(self) -> str:
-        """As in "When the humidity is …"; "" where the limit is a value."""
-        return f"{self.word} {self.limit.text}" if self.limit is not None else ""
+    def unknown(self, comparison: Comparison) -> Comparison:
+        """The comparison while nothing is known of what its limits follow."""
+        return replace(comparison, **{name: math.nan for name, _ in self.formulas})  # type: ignore[type-var]
+
+    def then(self, comparison: Comparison, kind: Kind) -> str:
+        """Its limits of a moment, as in "12.0 °C then"; "" where only `until`
+        follows."""
+        limits = [comparison.limit]
+        if isinstance(comparison, RANGES):
+            limits = [comparison.low, comparison.high]
+        elif self.of("limit") is None:
+            return ""
+        if not all(map(math.isfinite, limits)):
+            return "not known then"
+        return f"{' to '.join(show_limit(one, kind) for one in limits)} then"
+
+    def sentence(self, comparison: Comparison, kind: Kind) -> str:
+        """As in "When the humidity is …"; "" where only `until` follows."""
+        if isinstance(comparison, RANGES):
+            low, high = (
+                show_limit(value, kind) if (of := self.of(name)) is None else of.text
+                for name, value in (("low", comparison.low), ("high", comparison.high))
+            )
+            return f"{self.word} {low} to {high}"
+        limit = self.of("limit")
+        return f"{self.word} {limit.text}" if limit is not None else ""
 
 
 def _value(formula: Formula, world: World) -> float | None:
@@ -88,26 +116,41 @@ def read_moving(
 ) -> tuple[dict[str, Any], Moving | None]:
     """The table of an entity of this kind with values in the place of formulas, so that
     the comparison can be understood, and the formulas; what is wrong is noted there."""
-    found: dict[str, Formula | None] = {}
+    found: list[tuple[str, Formula | None]] = []
     plain = dict(table)
-    for key in (word, "until"):
+    pair = table.get(word)
+    if word in ("within", "outside") and isinstance(pair, list) and len(pair) == 2:
+        plain[word] = list(pair)
+        ends = (("low", kind.low), ("high", kind.high))
+        for place, (name, end) in enumerate(ends):
+            if is_formula(pair[place]):
+                own = (*path, word, place)
+                found.append((name, _formula(toml, own, pair[place], table, kind, facts)))
+                plain[word][place] = f"{end:f} {kind.unit}"  # so that the rest is understood
+    for key, name in ((word, "limit"), ("until", "until")):
         if not is_formula(table.get(key)):
             continue
         if word not in SIDES:
             hint = f'write {word} = "…" with a value'
-            toml.blame((*path, key), "only over and under take a formula", hint)
+            what = "only over, under, within and outside take a formula"
+            toml.blame((*path, key), what, hint)
         else:
-            about = str(table["entity"])
-            found[key] = _formula(toml, (*path, key), str(table[key]), about, kind, facts)
+            found.append((name, _formula(toml, (*path, key), table[key], table, kind, facts)))
         del plain[key]
     if not found:
         return plain, None
-    return plain, Moving(word, found.get(word), found.get("until"))
+    return plain, Moving(word, tuple((name, one) for name, one in found if one is not None))
 
 
 def _formula(
-    toml: TomlText, path: Path, text: str, about: str, kind: Kind, facts: HouseFacts
+    toml: TomlText,
+    path: Path,
+    text: str,
+    table: Mapping[str, Any],
+    kind: Kind,
+    facts: HouseFacts,
 ) -> Formula | None:
+    about = str(table["entity"])
     own = text.lstrip().removeprefix("=").strip()
     addresses, kinds = [], []
     try:

@@ -48,15 +48,16 @@ class Watch:
     @property
     def wanted(self) -> str:
         """As in "When the humidity is …"."""
-        moving = self.moving.sentence() if self.moving is not None else ""
-        return moving or self.comparison.sentence(self.kind)
+        moving = self.moving
+        followed = moving.sentence(self.comparison, self.kind) if moving is not None else ""
+        return followed or self.comparison.sentence(self.kind)
 
     @property
     def wanted_back(self) -> str:
         """As in "…, until it is back …"; "" when it ends at its limit."""
-        if self.moving is not None and self.moving.until is not None:
+        if self.moving is not None and (until := self.moving.of("until")) is not None:
             back = "under" if self.moving.word == "over" else "over"
-            return f"{back} {self.moving.until.text}"
+            return f"{back} {until.text}"
         return self.comparison.sentence_until(self.kind)
 
     def now(self, world: World) -> Watch | None:

@@ -65,12 +65,14 @@ def read_part(
     plain, moving = read_moving(toml, path, found, words[0], known.kind, facts)
     if moving is None and words[0] not in plain:
         return None  # it was blamed
-    if moving is None:
-        comparison = COMPARISONS[words[0]].parse(toml, path, plain, known.kind)
-    else:
+    if moving is not None and words[0] in SIDES:
         comparison = _sides(toml, path, plain, moving, known.kind)
+    else:
+        comparison = COMPARISONS[words[0]].parse(toml, path, plain, known.kind)
     if comparison is None:
         return None
+    if moving is not None:
+        comparison = moving.unknown(comparison)
     kind = difference_of(known.kind) if isinstance(comparison, Slope) else known.kind
     return Watch(address, kind, comparison, held_ms, lost, moving, until_held_ms)
 
@@ -83,10 +85,10 @@ def _sides(
         toml.blame(path, f"a {kind.name} has two states, and follows no limit")
         return None
     until = quantity(toml, (*path, "until"), plain["until"], kind) if "until" in plain else None
-    limit = math.nan
-    if moving.limit is None and moving.word in plain:
-        limit = quantity(toml, (*path, moving.word), plain[moving.word], kind) or math.nan
-    return SIDES[moving.word](limit, until)
+    limit = None
+    if moving.word in plain:
+        limit = quantity(toml, (*path, moving.word), plain[moving.word], kind)
+    return SIDES[moving.word](math.nan if limit is None else limit, until)
 
 
 def read_lost(toml: TomlText, path: Path, found: dict[str, Any]) -> Lost:

@@ -291,11 +291,9 @@ def automation(hub: Hub, runner: Runner) -> wire.Automation:
     program, record = runner.program, runner.record
     shown = ""
     if program is not None and program.moment is None:
-        moving = program.watch.moving
-        limit = program.watch.comparison.limit
-        followed = moving.sentence() if moving else ""
-        shown = followed or show_limit(limit, program.watch.kind)
-        shown = shown if program.watch.of_value else program.watch.wanted
+        watch = program.watch
+        plain = watch.of_value and watch.moving is None
+        shown = show_limit(watch.comparison.limit, watch.kind) if plain else watch.wanted
     return wire.Automation(
         automation=record.slug,
         name=program.name if program else record.slug,

@@ -119,7 +119,10 @@ def test_a_time_to_be_back_and_a_limit_to_be_back_at_go_together() -> None:
         (f'entity = "{RACK}"\nrising = "2 % in 10 s"', "from 1 min to 24 h"),
         (f'entity = "{RACK}"\nrising = "2 % in 1 h"\nuntil = "3 %"', "under the limit"),
         (f'entity = "{DOOR}"\nrising = "2 % in 1 h"', "is not rising"),
-        (f'entity = "{RACK}"\nchanges = "= 2 min"', "only over and under take a formula"),
+        (
+            f'entity = "{RACK}"\nchanges = "= 2 min"',
+            "take a formula",
+        ),
         (
             f'every = "1 h"\n[only]\nwhen = [ {{ entity = "{RACK}", changes = "1 min" }} ]',
             "changes is no state",

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import pytest
 
-from hombi.core.automation import Program, parse
+from hombi.core.automation import Phase, Program, parse
 from tests.core.automation.world import (
     BEAM,
     DOOR,
     FACTS,
     RACK,
     STARTS,
+    House,
     program,
 )
 
@@ -84,8 +85,8 @@ def test_ranges_and_not() -> None:
         ('over = "= beam/temperature"', "it gives temperature"),
         ('over = "= "', "is empty"),
         ('over = "= 1 % / 0"', "divides by zero"),
-        ('within = ["= rack/humidity", "80 %"]', "is no number"),
-        ('is = "= rack/humidity"', "only over and under take a formula"),
+        ('within = ["= beam/temperature", "80 %"]', "it gives temperature"),
+        ('is = "= rack/humidity"', "only over, under, within and outside take a formula"),
     ],
 )
 def test_a_formula_that_does_not_fit_is_named(limit: str, said: str) -> None:
@@ -108,6 +109,57 @@ def test_two_that_fight_over_a_switch_are_named() -> None:
     assert warnings(OVER + STARTS, x=other) == [], "it does not fight with itself"
     alike = program(f'[watch]\nentity = "{BEAM}"\nover = "70 %"')
     assert warnings(OVER + STARTS, damp=alike) == []
+
+
+def test_a_range_follows_other_values() -> None:
+    pair = f'["= {RACK} - 5 %", "= {RACK} + 5 %"]'
+    for word, begins in (("within", 72.0), ("outside", 80.0)):
+        one = program(f'[watch]\nentity = "{BEAM}"\n{word} = {pair}')
+        assert f"{word} {RACK} - 5 % to {RACK} + 5 %" in one.sentence({})
+        assert set(one.entities) == {BEAM, RACK}
+        house = House(one)
+        house.says(0, BEAM, begins)
+        assert house.state.phase is Phase.IDLE, "nobody knows what it follows"
+        house.says(1, RACK, 70)
+        house.says(2, BEAM, begins)
+        assert house.state.phase is Phase.ON
+        house.says(3, BEAM, 80.0 if begins == 72.0 else 72.0)
+        assert house.state.phase is Phase.IDLE
+    half = program(f'[watch]\nentity = "{BEAM}"\nwithin = ["60 %", "= {RACK}"]')
+    assert f"within 60 % to {RACK}" in half.sentence({})
+    house = House(half)
+    # With nothing between the two it is never so.
+    for minute, (rack, beam, phase) in enumerate(
+        [(70, 65, Phase.ON), (70, 71, Phase.IDLE), (55, 57, Phase.IDLE), (70, 60, Phase.ON)]
+    ):
+        house.says(minute, RACK, rack)
+        house.says(minute + 0.5, BEAM, beam)
+        assert house.state.phase is phase, (rack, beam)
+
+
+def test_a_limit_of_zero_beside_a_formula_is_zero() -> None:
+    watch = (
+        '[watch]\nentity = "beam/temperature"\nover = "0 °C"\nuntil = "= beam/temperature - 1 K"'
+    )
+    house = House(program(watch))
+    house.says(0, "beam/temperature", 1)
+    assert house.state.phase is Phase.ON
+
+
+@pytest.mark.parametrize(
+    ("pair", "said"),
+    [
+        ('["= rack/humidty", "70 %"]', "no entity rack/humidty; did you mean rack/humidity?"),
+        ('["= rack/humidity +", "70 %"]', "the formula"),
+        ('["= rack/humidity", "warm"]', "'warm' is no number"),
+        ('["= rack/humidity", 70]', 'write "70 %"'),
+        ('["= rack/humidity"]', "two limits in brackets"),
+    ],
+)
+def test_what_is_wrong_in_a_range_is_named(pair: str, said: str) -> None:
+    found = parse(f'name = "x"\n[watch]\nentity = "{BEAM}"\nwithin = {pair}{STARTS}', FACTS)
+    assert found.program is None
+    assert any(said in str(one) for one in found.mistakes), [str(one) for one in found.mistakes]
 
 
 @pytest.mark.parametrize("to", ["on", "other"])
