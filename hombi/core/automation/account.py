@@ -3,18 +3,21 @@ made of the stored readings by the machine itself, so nothing needs to be logged
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from datetime import datetime, tzinfo
 
 import msgspec
 from msgspec.structs import replace
 
+from hombi.core.automation.actions import Action, WaitUntil
+from hombi.core.automation.acts import SAYS_WHEN
+from hombi.core.automation.flow import Flow
 from hombi.core.automation.machine import circumstances, somebody
 from hombi.core.automation.moments import Moment
 from hombi.core.automation.parts import is_so
 from hombi.core.automation.program import Program
 from hombi.core.automation.replay import Course, Replayed, replay
-from hombi.core.automation.state import Phase, State
+from hombi.core.automation.state import EdgeKind, Phase, State
 from hombi.core.automation.watch import Watch
 from hombi.core.quality import Quality
 from hombi.core.values import show_span, show_value
@@ -50,10 +53,18 @@ def back_ms(program: Program) -> int:
 
 
 def account(
-    program: Program, courses: Mapping[str, Course], at_ms: int, zone: tzinfo, on_ms: int | None
+    program: Program,
+    courses: Mapping[str, Course],
+    at_ms: int,
+    zone: tzinfo,
+    on_ms: int | None = None,
+    live: State | None = None,
+    names: Mapping[str, str] | None = None,
 ) -> Account:
     """Where it would have stood at a moment, on duty and by this text. `on_ms` is since
-    when it was on then in fact, where that is known."""
+    when it was on then in fact, where that is known; `live` is how it stands, where the
+    moment is now: it says what is still to come. `names` gives spoken names beside
+    those of what it watches."""
     start = at_ms - back_ms(program)
     found = replay(program, courses, start, at_ms + 1, zone)
     on, whole = found.state.phase is Phase.ON, True
@@ -61,7 +72,9 @@ def account(
         found.state = replace(found.state, since_ms=on_ms)
     elif on:
         whole = found.state.since_ms > _first_ms(program, courses)
-    teller = _Teller(program, found, at_ms, zone, whole=whole)
+    if live is not None:
+        found.state = replace(found.state, waits=live.waits, reminded=live.reminded)
+    teller = _Teller(program, found, at_ms, zone, names or {}, whole=whole)
     lines = tuple(teller.lines())
     when = teller.clock(at_ms)
     return Account(at_ms, found.state.phase, f"At {when} {teller.verdict()}", lines, whole)
@@ -75,13 +88,27 @@ def _first_ms(program: Program, courses: Mapping[str, Course]) -> int:
     return max((one.at_ms + held.get(address, 0) for address, one in known), default=0)
 
 
+def _until_it_waits(steps: Flow) -> Iterator[Action]:
+    for one in steps:
+        if isinstance(one, SAYS_WHEN):
+            return
+        yield one
+
+
 class _Teller:
     """Finds the words for one moment."""
 
     def __init__(
-        self, program: Program, found: Replayed, at_ms: int, zone: tzinfo, *, whole: bool
+        self,
+        program: Program,
+        found: Replayed,
+        at_ms: int,
+        zone: tzinfo,
+        names: Mapping[str, str],
+        *,
+        whole: bool,
     ) -> None:
-        self.whole = whole
+        self.names, self.whole = names, whole
         self.program, self.found, self.at_ms, self.zone = program, found, at_ms, zone
         self.state = found.state
         self.parts = found.state.parts if program.more else (found.state,)
@@ -119,7 +146,7 @@ class _Teller:
                 if watch.until_held_ms:
                     until += f" for {show_span(watch.until_held_ms)}"
                 found.append(Line(None, f"It ends when the value is {until}."))
-        return found + self._circumstances()
+        return found + self._circumstances() + [Line(None, text) for text in self._to_come()]
 
     def _next_ms(self, moment: Moment) -> int:
         """The next moment at which its hours and days allow it, if one comes soon
@@ -155,7 +182,7 @@ class _Teller:
         return Line(so, f"{said}, {'' if so else 'not '}{wanted}{then}.")
 
     def _name(self, watch: Watch) -> str:
-        return self.world.called(watch.entity).spoken
+        return self._spoken(watch.entity)
 
     def _timed(self, watch: Watch, part: State, name: str) -> Line:
         so = part.phase in (Phase.ON, Phase.WAITING)
@@ -207,6 +234,33 @@ class _Teller:
             pause = show_span(self.program.pause_ms)
             found.append(Line(rested, f"It rests for {pause} after its last start ({last})."))
         return found
+
+    def _to_come(self) -> Iterator[str]:
+        """What is still to be done of its actions."""
+        for one in sorted(self.state.waits, key=lambda one: one.due_ms):
+            due = self.clock(one.due_ms)
+            if not one.edge:
+                yield f"At {due} {self._spoken(one.entity)} goes back to what it was."
+                continue
+            steps = self.program.flows[EdgeKind(one.edge)][one.place :]
+            if one.until and steps and isinstance(asked := steps[0], WaitUntil):
+                name, wanted = self._spoken(asked.watch.entity), asked.watch.wanted
+                begins = f"It goes on once {name} is {wanted}"
+                begins += f", or at {due}" if asked.goes_on else f", until {due} at most"
+                steps = steps[1:]
+            else:
+                begins = f"At {due} it goes on"
+            said = "; ".join(step.sentence(self._spoken) for step in _until_it_waits(steps))
+            yield f"{begins}: {said}." if said else f"{begins}."
+        if self.state.phase is Phase.ON:
+            for place, remind in enumerate(self.program.reminds):
+                given = self.state.reminded[place] if place < len(self.state.reminded) else 0
+                if given < remind.at_most:
+                    due = self.clock(self.state.since_ms + (given + 1) * remind.every_ms)
+                    yield f"At {due} it reminds: {remind.notify.sentence(self._spoken)}."
+
+    def _spoken(self, entity: str) -> str:
+        return self.names.get(entity) or self.world.called(entity).spoken
 
     def verdict(self) -> str:
         """The rest of the sentence that begins "At 02:10 …"."""

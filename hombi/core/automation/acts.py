@@ -27,7 +27,7 @@ from hombi.core.values import show_span
 
 Done = tuple[State, list[Effect]]
 # What is nothing to do by itself.
-_SAYS_WHEN = (Fork, Jump, Unless, Join, Wait, WaitUntil)
+SAYS_WHEN = (Fork, Jump, Unless, Join, Wait, WaitUntil)
 
 
 def begin(
@@ -187,7 +187,7 @@ class _Walk:
         """From a place on; till `stop`."""
         while place < len(self.steps) and place != stop:
             one = self.steps[place]
-            if not isinstance(one, _SAYS_WHEN):
+            if not isinstance(one, SAYS_WHEN):
                 self._do(one)
                 place += 1
             elif isinstance(one, Fork):

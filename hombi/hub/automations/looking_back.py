@@ -4,6 +4,7 @@ Reading and replaying take a while, so they are done outside of the hub's loop."
 from __future__ import annotations
 
 import contextlib
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import tzinfo
 
@@ -12,6 +13,7 @@ from hombi.core.automation import (
     Course,
     Program,
     Replayed,
+    State,
     account,
     advise,
     limits,
@@ -81,14 +83,17 @@ def accounted(
     at_ms: int,
     zone: tzinfo,
     on_ms: int | None = None,
+    live: State | None = None,
+    names: Mapping[str, str] | None = None,
 ) -> Account:
     """Where an automation stood at a moment, by its present text; `on_ms` is since when
-    it was on then, where that is known. Raises Invalid."""
+    it was on then, where that is known, and `live` how it stands, for now. Raises
+    Invalid."""
     back = back_ms(program) + BACK_MS
 
     def looked(back_ms: int) -> Account:
         courses = _courses(entities, history, at_ms - back_ms, at_ms + 1)
-        return account(program, courses, at_ms, zone, on_ms)
+        return account(program, courses, at_ms, zone, on_ms, live, names)
 
     found = looked(back)
     if not found.whole:

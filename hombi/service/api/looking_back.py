@@ -177,17 +177,20 @@ class AccountView(View):
         now = hub().context.clock.now_ms()
         at = min(whole_number(request, "at", now), now)
 
-        def look(h: Hub) -> tuple[str, State, Program, dict[str, Entity]]:
+        def look(h: Hub) -> tuple[str, State, Program, dict[str, Entity], dict[str, str]]:
             runner = h.automations.find(automation)
             if runner.program is None:
                 raise Refused(f"{runner.record.slug} cannot run: {runner.mistakes[0].what}")
             program = runner.program
-            return runner.record.slug, runner.state, program, _snapshots(h, program)
+            found = _snapshots(h, program)
+            return runner.record.slug, runner.state, program, found, _names(h)
 
-        slug, state, program, entities = read(look)
+        slug, state, program, entities, names = read(look)
         records, stands = hub().context.records, state.phase
         on = state.since_ms if stands is Phase.ON and state.since_ms <= at else None
-        found = accounted(program, entities, records.history, at, hub().config.zone, on)
+        live = state if at == now else None
+        zone = hub().config.zone
+        found = accounted(program, entities, records.history, at, zone, on, live, names)
         edge, done = _done(records.journal, slug, at)
         lines = [wire.AccountLine(holds=one.holds, text=one.text) for one in found.lines]
         if at == now and stands is not found.phase:

@@ -2,21 +2,30 @@
 
 from __future__ import annotations
 
+from zoneinfo import ZoneInfo
+
 import msgspec
 
 from hombi.core.automation import (
     Acknowledged,
     Began,
+    Course,
     EdgeKind,
     Phase,
+    Seen,
     State,
     SwitchOver,
     SwitchTo,
     Taken,
     Tell,
 )
+from hombi.core.automation.account import account
+from hombi.core.kinds import KINDS
+from hombi.core.series import Reading
 from tests.core.automation.world import (
     DOOR,
+    MIN,
+    NOON,
     RACK,
     WAITS,
     House,
@@ -175,3 +184,71 @@ def test_a_start_while_its_actions_still_wait_begins_them_anew() -> None:
     for minute in (5, 10, 15, 20):
         assert house.at(minute) == ()
         assert len(house.state.waits) == 1
+
+
+def test_the_account_says_what_is_still_to_come() -> None:
+    text = f"""[watch]
+entity = "{DOOR}"
+is = "open"
+[[remind]]
+every = "15 min"
+at_most = 2
+notify = "everyone"
+title = "Still open"
+"""
+    starts = """[[starts]]
+switch = "mister/switch"
+to = "on"
+for = "5 min"
+[[starts]]
+wait = "10 min"
+[[starts]]
+notify = "ada"
+title = "Ten minutes"
+[[starts]]
+switch = "mister/switch"
+to = "off"
+[[starts]]
+wait_until = { entity = "rack/humidity", over = "70 %" }
+at_most = "1 h"
+otherwise = "stop"
+[[starts]]
+branch = [{ notify = "ada", title = "Damp" }]
+"""
+    house = House(program(text, starts))
+    names = {"mister/switch": "Cellar mister"}
+
+    def coming(minutes: float) -> list[str]:
+        at = NOON + round(minutes * MIN)
+        opened = [Reading(NOON, 0, 1.0, 1.0)]
+        courses = {
+            DOOR: Course("Door", "", KINDS["contact"], opened),
+            RACK: Course("Rack", "", KINDS["humidity"], []),
+        }
+        one = account(
+            house.program, courses, at, ZoneInfo("UTC"), NOON, live=house.state, names=names
+        )
+        at_end = [line.text for line in one.lines].index("It ends when the value is not open.")
+        return [line.text for line in one.lines][at_end + 1 :]
+
+    house.says(0, DOOR, 1)
+    assert coming(1) == [
+        "At 12:05 Cellar mister goes back to what it was.",
+        "At 12:10 it goes on: tell ada “Ten minutes”; Cellar mister off.",
+        "At 12:15 it reminds: tell everyone “Still open”.",
+    ]
+    house.at(5)
+    house.at(10)
+    assert coming(11) == [
+        "It goes on once Rack is over 70 %, until 13:10 at most: tell ada “Damp”.",
+        "At 12:15 it reminds: tell everyone “Still open”.",
+    ]
+    house.at(15)
+    assert coming(16)[-1] == "At 12:30 it reminds: tell everyone “Still open”."
+    house.step(17, Acknowledged())
+    assert coming(17) == [
+        "It goes on once Rack is over 70 %, until 13:10 at most: tell ada “Damp”."
+    ]
+    house.says(18, RACK, 75)
+    house.step(18, Seen(75, entity=RACK))
+    assert coming(19) == []
