@@ -156,7 +156,8 @@ def value(entity: Entity) -> Text:
             style="yellow" if entity.quality == "uncertain" else "red",
         )
     if entity.wanted is not None:
-        drawn.append(f" ! {entity.wanted.shown}", style="yellow")
+        sign = "→" if entity.wanted.due else "!"
+        drawn.append(f" {sign} {entity.wanted.shown}", style="yellow")
     return drawn
 
 

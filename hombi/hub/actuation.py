@@ -154,7 +154,7 @@ class Actuation(Part):
         Never raises for a node that does not answer: the command's state says so, and
         what was asked stays wanted.
         """
-        wish = self.wishes.want(entity, value, by)
+        wish = self.wishes.want(entity, value, by, taking_ms)
         command = Command(next(self._numbers), entity, value, by, self._clock.now_ms())
         waiting = self._asked(entity, value, at_once=at_once, taking_ms=taking_ms)
         self._announce(command)

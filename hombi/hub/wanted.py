@@ -27,13 +27,14 @@ NEEDS_MS = 60_000
 
 @dataclass(slots=True)
 class Wish:
-    """What one entity is wanted to be, by whom, and since when. `tries` counts how
-    often it was sent again."""
+    """What one entity is wanted to be, by whom, and since when; until `due_ms` it is on
+    its way there. `tries` counts how often it was sent again."""
 
     entity: str
     value: float
     by: str
     since_ms: int
+    due_ms: int = 0
     problem: str = ""
     tries: int = 0
     timer: Timer | None = field(default=None, repr=False)
@@ -64,10 +65,11 @@ class Wishes:
         """What an entity is wanted to be, if it is not that yet."""
         return self._all.get(address)
 
-    def want(self, entity: Entity, value: float, by: str) -> Wish:
-        """Somebody wants this; what was wanted before is withdrawn."""
+    def want(self, entity: Entity, value: float, by: str, taking_ms: int = 0) -> Wish:
+        """Somebody wants this, within a time; what was wanted before is withdrawn."""
         self._cancel(self._all.get(entity.address))
-        wish = Wish(entity.address, value, by, self.context.clock.now_ms())
+        now = self.context.clock.now_ms()
+        wish = Wish(entity.address, value, by, now, now + taking_ms)
         self._all[entity.address] = wish
         self._keep(entity.address, wish.kept())
         return wish
@@ -88,7 +90,7 @@ class Wishes:
         """It was sent and not confirmed: it is sent again later."""
         if not self.is_current(wish):
             return
-        wish.problem = problem
+        wish.problem, wish.due_ms = problem, 0
         self._cancel(wish)
         pause = PAUSES_MS[min(wish.tries, len(PAUSES_MS) - 1)]
         wish.tries += 1
@@ -123,9 +125,11 @@ class Wishes:
 
     def shown(self, wish: Wish) -> str:
         """In words: "wanted off for 3 min, not confirmed"."""
-        kind = self.house.entities[wish.entity].kind
-        span = show_span(self.context.clock.now_ms() - wish.since_ms)
-        return f"wanted {show_value(wish.value, kind)} for {span}, not confirmed"
+        kind, now = self.house.entities[wish.entity].kind, self.context.clock.now_ms()
+        value = show_value(wish.value, kind)
+        if now < wish.due_ms:
+            return f"on its way to {value}, for another {show_span(wish.due_ms - now)}"
+        return f"wanted {value} for {show_span(now - wish.since_ms)}, not confirmed"
 
     def close(self) -> None:
         """Send nothing more; what is wanted is stored."""

@@ -17,6 +17,7 @@ class Wish(Shape, frozen=True, kw_only=True):
     value: float
     by: str
     since: Ms
+    due: Annotated[Ms | None, Meta(description="until then it goes there slowly")]
     problem: str
     shown: str
 

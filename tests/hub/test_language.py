@@ -324,9 +324,18 @@ async def test_a_node_that_goes_slowly_by_itself_is_told_once() -> None:
         await says(r, 81, 11)
         assert levels(r) == [(40.0, 0)], "from a value that nobody knows no steps lead"
         r.link.slow = {"level"}
+        r.link.obeys = False
         for value in (90, 81):
             await says(r, value, 11)
         assert levels(r)[1:] == [(40.0, 5_000)]
+        await r.clock.forward(2_000)
+        wishes = r.hub.actuation.wishes
+        wish = wishes.get("loft-lamp/level")
+        assert wish is not None
+        assert wishes.shown(wish) == "on its way to 40 %, for another 3 s"
+        assert wishes.needs() == [], "nobody need see to that"
+        await r.clock.forward(4_000)
+        assert wishes.shown(wish) == "wanted 40 % for 6 s, not confirmed"
 
 
 async def test_a_node_that_goes_away_on_the_way_is_not_led_on() -> None:

@@ -4589,6 +4589,8 @@ export interface components {
             by: string;
             /** @description milliseconds since 1970 */
             since: number;
+            /** @description until then it goes there slowly */
+            due: number | null;
             problem: string;
             shown: string;
         };

@@ -115,7 +115,15 @@ export function Ago({ at }: { at: number | null | undefined }) {
 export function Wanted({ entity }: { entity: Entity }) {
   const now = useNow();
   if (!entity.wanted) return null;
-  const { value, since } = entity.wanted;
+  const { value, since, due } = entity.wanted;
+  if (due && now < due) {
+    const left = span(Math.ceil((due - now) / 1000));
+    return (
+      <span className="text-faint">
+        on its way to {shown(value, entity)}, for another {left}
+      </span>
+    );
+  }
   const waited = span(Math.max(0, Math.floor((now - since) / 1000)));
   return (
     <Mark grave>

@@ -55,6 +55,7 @@ def _wish(hub: Hub, found: Entity) -> wire.Wish | None:
         value=hub.house.seen(found).as_seen.of(wish.value) or 0.0,
         by=wish.by,
         since=wish.since_ms,
+        due=wish.due_ms if wish.due_ms > hub.context.clock.now_ms() else None,
         problem=wish.problem,
         shown=wishes.shown(wish),
     )
