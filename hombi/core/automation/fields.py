@@ -83,6 +83,9 @@ def _action(one: dict[str, Any], path: Path, when: str, *, last: bool) -> Iterat
             # What nothing follows need not be waited for.
             sure = {"confirmed": f"{when}: wait until it is done, at most"}
             yield from (_some if last else _optional)(one, path, sure)
+            if one.get("confirmed"):
+                otherwise = {"otherwise": f"{when}: if it is not done, stop or go on"}
+                yield from _optional(one, path, otherwise)
     yield from _some(one, path, {"wait": f"{when}: wait"})
     if "notify" in one:
         yield from _some(one, path, {"title": f"{when}: tell {one['notify']}"})

@@ -44,6 +44,10 @@ def test_the_values_of_a_text_with_their_places() -> None:
         (("starts", 1, "wait"), "When it starts: wait", "10 min"),
         (("starts", 2, "title"), "When it starts: tell everyone", "Dry"),
     ]
+    sure = with_value(TEXT, ("starts", 0, "confirmed"), "30 s")
+    (otherwise,) = (one for one in fields_of(sure) if one.path[-1] == "otherwise")
+    assert otherwise.label == "When it starts: if it is not done, stop or go on"
+    assert with_value(with_value(sure, otherwise.path, "go on"), otherwise.path, None) == sure
     assert fields_of("name = ") == []
     for odd in ("watch = 3", "starts = 3", "[only]\nbetween = 3", "[watch]\nover = 3", "[starts]"):
         fields_of(odd)
