@@ -113,6 +113,12 @@ def quantity(toml: TomlText, path: Path, value: object, kind: Kind) -> float | N
         return None
 
 
+def to_other(table: dict[str, Any]) -> bool:
+    """Whether `to` says the other state."""
+    to = table.get("to")
+    return isinstance(to, str) and to.strip().lower() == OTHER
+
+
 def wanted(toml: TomlText, path: Path, table: dict[str, Any], kind: Kind) -> float | None:
     """What `to` says that an entity is to be."""
     if "to" not in table or table["to"] == "":

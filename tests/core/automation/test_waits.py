@@ -70,7 +70,7 @@ def test_actions_wait_go_back_and_are_over_with_the_start() -> None:
 
 
 def test_what_is_switched_over_goes_back_to_what_it_was() -> None:
-    over = '[[starts]]\nswitch = "mister/switch"\nto = "other"\nfor = "5 min"\n'
+    over = '[[starts]]\nswitch = "mister/switch"\nto = " Other"\nfor = "5 min"\n'
     house = House(program(f'[watch]\nentity = "{DOOR}"\nis = "open"', over))
     assert "mister/switch to its other state for 5 min" in house.program.sentence({})
     house.values["mister/switch"] = 1.0

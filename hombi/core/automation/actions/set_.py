@@ -11,7 +11,7 @@ import msgspec
 from hombi.core.automation.actions import confirmed
 from hombi.core.automation.actions.switch import Other, SwitchTo, slowly
 from hombi.core.automation.actions.wait_until import WaitUntil
-from hombi.core.automation.text import OTHER, entity, only_keys, span_ms, text, wanted
+from hombi.core.automation.text import entity, only_keys, span_ms, text, to_other, wanted
 from hombi.core.house_facts import HouseFacts
 from hombi.core.kinds import Kind
 from hombi.core.toml_text import Path, TomlText
@@ -79,7 +79,7 @@ class Set(msgspec.Struct, frozen=True):
             toml.blame((*path, "set"), f"{address} cannot be set", hint)
             return None
         taking_ms = _taking_ms(toml, path, table, found.kind)
-        if found.kind.words is not None and table.get("to") == OTHER:
+        if found.kind.words is not None and to_other(table):
             return Other.parse(toml, path, table, address)
         value = wanted(toml, path, table, found.kind)
         if value is None:

@@ -9,7 +9,7 @@ import msgspec
 
 from hombi.core.automation.actions import confirmed
 from hombi.core.automation.actions.wait_until import WaitUntil
-from hombi.core.automation.text import OTHER, entity, only_keys, span_ms, text, wanted
+from hombi.core.automation.text import OTHER, entity, only_keys, span_ms, text, to_other, wanted
 from hombi.core.house_facts import HouseFacts, did_you_mean
 from hombi.core.kinds import KINDS
 from hombi.core.toml_text import Path, TomlText
@@ -96,7 +96,7 @@ class Switch(msgspec.Struct, frozen=True):
         if found is not None and not (found.writable and found.kind.name == "switch"):
             what = f"{address} cannot be switched"
             toml.blame((*path, "switch"), what, _switchable(address, facts))
-        if found is not None and table.get("to") == OTHER:
+        if found is not None and to_other(table):
             return Other.parse(toml, path, table, address)
         value = wanted(toml, path, table, KINDS["switch"])
         for_ms = span_ms(toml, path, table, "for")
