@@ -193,6 +193,8 @@ class Actuation(Part):
         try:
             return await self._answer(entity, waiting)
         finally:
+            if waiting.answer.done() and not waiting.answer.cancelled():
+                waiting.answer.exception()  # it is known, if nobody waited for it
             waits = self._waiting[entity.address]
             waits.remove(waiting)
             if not waits:
@@ -279,7 +281,7 @@ class Actuation(Part):
         first = sent = latest.value
         steps = max(1, waiting.taking_ms // STEP_MS)
         for number in range(1, steps):
-            if not node.here:
+            if waiting.answer.done() or not node.here:
                 return
             way = (waiting.value - first) * number / steps
             value = round(first + way, entity.kind.decimals)
@@ -288,8 +290,6 @@ class Actuation(Part):
                 await driver.send(node.address, [wanted])
                 sent = value
             await self._until(begun + waiting.taking_ms * number // steps)
-            if waiting.answer.done():
-                return
 
     async def _until(self, at_ms: int) -> None:
         """Wait for a moment."""

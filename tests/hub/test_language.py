@@ -316,6 +316,22 @@ async def test_what_cannot_go_slowly_by_itself_is_led_in_steps() -> None:
         assert r.hub.actuation.wishes.get("loft-lamp/level") is None
 
 
+@pytest.mark.parametrize("slow", [set(), {"level"}])
+async def test_what_is_asked_last_holds_also_in_one_turn(slow: set[str]) -> None:
+    last = '[[starts]]\nset = "loft-lamp/level"\nto = "80 %"\n'
+    async with rig() as r:
+        await r.cellar()
+        await r.let_in("Loft lamp", **LAMP)
+        r.link.reports.presence("loft-lamp", True)
+        r.link.slow, r.link.quick = slow, True
+        r.say("loft-lamp", "level", 10.0)
+        await r.do(AddAutomation(SLOWLY + last))
+        await says(r, 81, 11)
+        await r.clock.forward(10_000)
+        assert levels(r) == [(80.0, 0)]
+        assert r.hub.actuation.wishes.get("loft-lamp/level") is None
+
+
 async def test_a_node_that_goes_slowly_by_itself_is_told_once() -> None:
     async with rig() as r:
         await r.cellar()

@@ -71,21 +71,20 @@ def account(
     if on and on_ms is not None:
         found.state = replace(found.state, since_ms=on_ms)
     elif on:
-        whole = found.state.since_ms > _first_ms(program, courses)
+        began = [
+            courses[one.entity].readings[0].at_ms + one.held_ms
+            for one in program.parts
+            if one.entity in courses and courses[one.entity].readings
+        ]
+        # What is so at the first reading that is known may have been so before.
+        since = found.state.since_ms
+        whole = not began or (since not in began and since > min(began))
     if live is not None:
         found.state = replace(found.state, waits=live.waits, reminded=live.reminded)
     teller = _Teller(program, found, at_ms, zone, names or {}, whole=whole)
     lines = tuple(teller.lines())
     when = teller.clock(at_ms)
     return Account(at_ms, found.state.phase, f"At {when} {teller.verdict()}", lines, whole)
-
-
-def _first_ms(program: Program, courses: Mapping[str, Course]) -> int:
-    """When it can be on at the earliest, by the readings that are known: it may have
-    been so before."""
-    held = {one.entity: one.held_ms for one in program.parts}
-    known = [(address, one.readings[0]) for address, one in courses.items() if one.readings]
-    return max((one.at_ms + held.get(address, 0) for address, one in known), default=0)
 
 
 def _until_it_waits(steps: Flow) -> Iterator[Action]:
