@@ -6,6 +6,7 @@ from __future__ import annotations
 import re
 import tomllib
 import unicodedata
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -15,6 +16,8 @@ import tree_sitter_toml
 Path = tuple[str | int, ...]
 _PARSER = tree_sitter.Parser(tree_sitter.Language(tree_sitter_toml.language()))
 _KEYS = {"bare_key", "quoted_key", "dotted_key"}
+_MANY_DIGITS = re.compile(r"\d[\d_]{1000,}")
+_TOO_LARGE, _LARGEST = "this number is too large", "a whole number has 19 digits at most"
 _AT = re.compile(r"\(at line (\d+), column (\d+)\)|\(at end of document\)")
 
 
@@ -88,12 +91,36 @@ def read_toml(text: str) -> TomlText:
         return parsed
     except RecursionError:
         return _too_deep(text)
+    except ValueError:  # a number of so many digits that Python does not read it
+        match = _MANY_DIGITS.search(text)
+        before = text[: match.start()] if match is not None else ""
+        place = Place(before.count("\n") + 1, len(before) - before.rfind("\n"))
+        parsed._note(place, _TOO_LARGE, _LARGEST)
+        return parsed
     source = text.encode()
     try:
         _walk(parsed, _PARSER.parse(source).root_node, source.split(b"\n"))
+        large = list(_large(parsed.data, ()))
     except RecursionError:
         return _too_deep(text)
+    for path in large:
+        parsed.blame(path, _TOO_LARGE, _LARGEST)
+    if large:
+        parsed.data = {}
     return parsed
+
+
+def _large(found: object, path: Path) -> Iterator[Path]:
+    """Where whole numbers stand that TOML does not have: it has those of 64 bits, and
+    nobody can write out what is much larger."""
+    if isinstance(found, dict):
+        for key, one in found.items():
+            yield from _large(one, (*path, key))
+    elif isinstance(found, list):
+        for place, one in enumerate(found):
+            yield from _large(one, (*path, place))
+    elif isinstance(found, int) and not -(2**63) <= found < 2**63:
+        yield path
 
 
 def _too_deep(text: str) -> TomlText:

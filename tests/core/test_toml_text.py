@@ -99,3 +99,26 @@ def test_knows_where_things_stand_in_unusual_forms() -> None:
         Place(2, 16),
         Place(3, 3),
     ]
+
+
+@pytest.mark.parametrize(
+    ("number", "line", "column"),
+    [
+        ("0x" + "f" * 6_000, 2, 5),  # read by Python, and too long for it to write
+        ("9" * 6_000, 2, 5),  # too long for it to read
+        ("1" + "_0" * 3_000, 2, 5),
+        ("[1, { y = 9_223_372_036_854_775_808 }]", 2, 15),
+        ("-9_223_372_036_854_775_809", 2, 5),
+    ],
+)
+def test_a_whole_number_beyond_64_bits_is_a_mistake(number: str, line: int, column: int) -> None:
+    found = read_toml(f"a = 1\nx = {number}\n")
+    (mistake,) = found.mistakes
+    assert (mistake.place, mistake.what) == (Place(line, column), "this number is too large")
+    assert found.data == {}
+    assert len(str(mistake)) < 200
+
+
+def test_the_largest_and_the_least_whole_number_are_none() -> None:
+    found = read_toml(f"x = {2**63 - 1}\ny = {-(2**63)}\n")
+    assert (found.mistakes, found.data) == ([], {"x": 2**63 - 1, "y": -(2**63)})

@@ -90,6 +90,6 @@ def read(text: str, file: str, shape: type[E]) -> dict[str, E]:
     try:
         found: Any = tomllib.loads(text)
         return msgspec.convert(found, dict[str, shape])  # type: ignore[valid-type]
-    except (tomllib.TOMLDecodeError, msgspec.ValidationError) as error:
+    except (ValueError, msgspec.ValidationError) as error:
         said = str(error).replace("`$", "`").replace("[...]", " of an entry")
         raise FileError(f"{file}: {said}") from error

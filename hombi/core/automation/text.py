@@ -3,6 +3,7 @@ place, and gives what can be used."""
 
 from __future__ import annotations
 
+import math
 import unicodedata
 from collections.abc import Collection
 from datetime import time
@@ -98,13 +99,13 @@ def entity(toml: TomlText, path: Path, address: str, facts: HouseFacts) -> Entit
 def quantity(toml: TomlText, path: Path, value: object, kind: Kind) -> float | None:
     """A value with its unit, in the kind's own."""
     if not isinstance(value, str):
-        number = isinstance(value, (int, float)) and not isinstance(value, bool)
         if kind.words is not None:
             what, instead = "a state is a text in quotes", kind.words[value in (True, 1)]
         else:
-            what = "a value is a text with its unit"
-            instead = f"{value if number else f'{kind.high:g}'} {kind.unit}".strip()
-        toml.blame(path, what, f'write "{instead}"')
+            what, instead = "a value is a text with its unit", f"{kind.high:g} {kind.unit}"
+            if isinstance(value, (int, float)) and not isinstance(value, bool):
+                instead = f"{value} {kind.unit}" if math.isfinite(value) else instead
+        toml.blame(path, what, f'write "{instead.strip()}"')
         return None
     try:
         return parse_value(value, kind)

@@ -51,6 +51,7 @@ REMIND = 'notify = "everyone"\ntitle = "x"\n'
         (f"{OVER}[[ends]]\nwait = 10", 'write wait = "10 min"'),
         (f"{OVER}[[ends]]\nwait = true", 'write wait = "5 min"'),
         (f"[watch]\n{ONE}\nover = true", 'write "100 %"'),
+        (f"[watch]\n{ONE}\nover = inf", 'write "100 %"'),
         (f'[watch]\nentity = "{DOOR}"\nis = true', 'write "open"'),
         (f"[watch]\n{ONE}\nrising = 2", 'write rising = "2 % in 10 min"'),
         ("[watch]\nat = 06:45:00", 'write at = "06:45"'),
