@@ -9,9 +9,8 @@ from datetime import datetime, tzinfo
 import msgspec
 from msgspec.structs import replace
 
-from hombi.core.automation.actions import Action, WaitUntil
-from hombi.core.automation.acts import SAYS_WHEN
-from hombi.core.automation.flow import Flow
+from hombi.core.automation.actions import WaitUntil
+from hombi.core.automation.flow import until_it_waits
 from hombi.core.automation.machine import circumstances, somebody
 from hombi.core.automation.moments import Moment
 from hombi.core.automation.parts import is_so
@@ -45,6 +44,19 @@ class Account(msgspec.Struct, frozen=True):
     whole: bool = True
 
 
+class Beside(msgspec.Struct, frozen=True):
+    """What is known of a moment beside the readings: since when it was on then in fact,
+    and, where the moment is now, how it stands, which says what is still to come.
+    `names` has spoken names beside those of what it watches."""
+
+    on_ms: int | None = None
+    live: State | None = None
+    names: Mapping[str, str] = {}
+
+
+NOTHING = Beside()
+
+
 def back_ms(program: Program) -> int:
     """So much of the past says where it stands."""
     return max(
@@ -57,19 +69,15 @@ def account(
     courses: Mapping[str, Course],
     at_ms: int,
     zone: tzinfo,
-    on_ms: int | None = None,
-    live: State | None = None,
-    names: Mapping[str, str] | None = None,
+    beside: Beside = NOTHING,
 ) -> Account:
-    """Where it would have stood at a moment, on duty and by this text. `on_ms` is since
-    when it was on then in fact, where that is known; `live` is how it stands, where the
-    moment is now: it says what is still to come. `names` gives spoken names beside
-    those of what it watches."""
+    """Where it would have stood at a moment, on duty and by this text; what is known
+    `beside` the readings counts before them."""
     start = at_ms - back_ms(program)
     found = replay(program, courses, start, at_ms + 1, zone)
-    on, whole = found.state.phase is Phase.ON, True
-    if on and on_ms is not None:
-        found.state = replace(found.state, since_ms=on_ms)
+    on, whole, live = found.state.phase is Phase.ON, True, beside.live
+    if on and beside.on_ms is not None:
+        found.state = replace(found.state, since_ms=beside.on_ms)
     elif on:
         began = [
             courses[one.entity].readings[0].at_ms + one.held_ms
@@ -81,17 +89,10 @@ def account(
         whole = not began or (since not in began and since > min(began))
     if live is not None:
         found.state = replace(found.state, waits=live.waits, reminded=live.reminded)
-    teller = _Teller(program, found, at_ms, zone, names or {}, whole=whole)
+    teller = _Teller(program, found, at_ms, zone, beside.names, whole=whole)
     lines = tuple(teller.lines())
     when = teller.clock(at_ms)
     return Account(at_ms, found.state.phase, f"At {when} {teller.verdict()}", lines, whole)
-
-
-def _until_it_waits(steps: Flow) -> Iterator[Action]:
-    for one in steps:
-        if isinstance(one, SAYS_WHEN):
-            return
-        yield one
 
 
 class _Teller:
@@ -249,7 +250,7 @@ class _Teller:
                 steps = steps[1:]
             else:
                 begins = f"At {due} it goes on"
-            said = "; ".join(step.sentence(self._spoken) for step in _until_it_waits(steps))
+            said = "; ".join(step.sentence(self._spoken) for step in until_it_waits(steps))
             yield f"{begins}: {said}." if said else f"{begins}."
         if self.state.phase is Phase.ON:
             for place, remind in enumerate(self.program.reminds):

@@ -18,7 +18,7 @@ from hombi.core.automation.actions import (
     Wait,
     WaitUntil,
 )
-from hombi.core.automation.flow import Flow, Fork, Join, Jump, Unless, flow
+from hombi.core.automation.flow import SAYS_WHEN, Flow, Fork, Join, Jump, Unless, flow
 from hombi.core.automation.parts import is_so
 from hombi.core.automation.program import Program
 from hombi.core.automation.state import EdgeKind, Phase, State, Waiting, World
@@ -26,8 +26,6 @@ from hombi.core.automation.watch import Watch
 from hombi.core.values import show_span
 
 Done = tuple[State, list[Effect]]
-# What is nothing to do by itself.
-SAYS_WHEN = (Fork, Jump, Unless, Join, Wait, WaitUntil)
 
 
 def begin(

@@ -49,6 +49,8 @@ class Join(msgspec.Struct, frozen=True):
 
 Leads = Unless | Jump | Fork | Join
 Flow = list[Action | Wait | WaitUntil | Leads]
+# What is nothing to do by itself.
+SAYS_WHEN = (Fork, Jump, Unless, Join, Wait, WaitUntil)
 
 
 def flow(actions: Sequence[Step]) -> Flow:
@@ -103,6 +105,14 @@ def each(actions: Sequence[Step]) -> Iterator[tuple[int, Action | Wait | WaitUnt
         for inner in flow([one]):
             if not isinstance(inner, Leads):
                 yield number, inner
+
+
+def until_it_waits(steps: Flow) -> Iterator[Action]:
+    """The actions that are done one after the other, up to what says when."""
+    for one in steps:
+        if isinstance(one, SAYS_WHEN):
+            return
+        yield one
 
 
 def asked(actions: Sequence[Step]) -> Iterator[Watch]:

@@ -119,7 +119,7 @@ def read_moving(
     found: list[tuple[str, Formula | None]] = []
     plain = dict(table)
     pair = table.get(word)
-    if word in ("within", "outside") and isinstance(pair, list) and len(pair) == 2:
+    if word in {one.word for one in RANGES} and isinstance(pair, list) and len(pair) == 2:
         plain[word] = list(pair)
         ends = (("low", kind.low), ("high", kind.high))
         for place, (name, end) in enumerate(ends):

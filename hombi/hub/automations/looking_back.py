@@ -4,7 +4,6 @@ Reading and replaying take a while, so they are done outside of the hub's loop."
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import tzinfo
 
@@ -13,13 +12,12 @@ from hombi.core.automation import (
     Course,
     Program,
     Replayed,
-    State,
     account,
     advise,
     limits,
     replay,
 )
-from hombi.core.automation.account import BACK_MS, back_ms
+from hombi.core.automation.account import BACK_MS, Beside, back_ms
 from hombi.core.automation.advice import Limit
 from hombi.core.automation.lanes import Lane, lanes
 from hombi.core.formula import past_of
@@ -82,18 +80,15 @@ def accounted(
     history: HistoryPort,
     at_ms: int,
     zone: tzinfo,
-    on_ms: int | None = None,
-    live: State | None = None,
-    names: Mapping[str, str] | None = None,
+    beside: Beside,
 ) -> Account:
-    """Where an automation stood at a moment, by its present text; `on_ms` is since when
-    it was on then, where that is known, and `live` how it stands, for now. Raises
-    Invalid."""
+    """Where an automation stood at a moment, by its present text, and by what is known
+    `beside` the readings. Raises Invalid."""
     back = back_ms(program) + BACK_MS
 
     def looked(back_ms: int) -> Account:
         courses = _courses(entities, history, at_ms - back_ms, at_ms + 1)
-        return account(program, courses, at_ms, zone, on_ms, live, names)
+        return account(program, courses, at_ms, zone, beside)
 
     found = looked(back)
     if not found.whole:

@@ -19,6 +19,7 @@ from hombi.core.automation import (
     Under,
     rehearse,
 )
+from hombi.core.automation.account import Beside
 from hombi.core.automation.advice import with_limit
 from hombi.core.automation.lanes import Lane
 from hombi.core.automation.rehearse import LONGEST_MS
@@ -188,9 +189,8 @@ class AccountView(View):
         slug, state, program, entities, names = read(look)
         records, stands = hub().context.records, state.phase
         on = state.since_ms if stands is Phase.ON and state.since_ms <= at else None
-        live = state if at == now else None
-        zone = hub().config.zone
-        found = accounted(program, entities, records.history, at, zone, on, live, names)
+        beside = Beside(on, state if at == now else None, names)
+        found = accounted(program, entities, records.history, at, hub().config.zone, beside)
         edge, done = _done(records.journal, slug, at)
         lines = [wire.AccountLine(holds=one.holds, text=one.text) for one in found.lines]
         if at == now and stands is not found.phase:

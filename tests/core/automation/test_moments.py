@@ -100,5 +100,5 @@ def test_a_moment_that_cannot_be_is_named(watch: str, said: str) -> None:
 )
 def test_the_account_names_the_next_time_that_is_allowed(watch: str, only: str, said: str) -> None:
     one = program(f"[watch]\n{watch}\n[only]\n{only}")
-    line = account(one, {}, NOON, ZoneInfo("UTC"), None).lines[0]
+    line = account(one, {}, NOON, ZoneInfo("UTC")).lines[0]
     assert line.text.endswith(f"; the next time is {said}."), line

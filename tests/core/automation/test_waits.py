@@ -19,7 +19,7 @@ from hombi.core.automation import (
     Taken,
     Tell,
 )
-from hombi.core.automation.account import account
+from hombi.core.automation.account import Beside, account
 from hombi.core.kinds import KINDS
 from hombi.core.series import Reading
 from tests.core.automation.world import (
@@ -216,7 +216,6 @@ otherwise = "stop"
 branch = [{ notify = "ada", title = "Damp" }]
 """
     house = House(program(text, starts))
-    names = {"mister/switch": "Cellar mister"}
 
     def coming(minutes: float) -> list[str]:
         at = NOON + round(minutes * MIN)
@@ -225,9 +224,8 @@ branch = [{ notify = "ada", title = "Damp" }]
             DOOR: Course("Door", "", KINDS["contact"], opened),
             RACK: Course("Rack", "", KINDS["humidity"], []),
         }
-        one = account(
-            house.program, courses, at, ZoneInfo("UTC"), NOON, live=house.state, names=names
-        )
+        beside = Beside(NOON, house.state, {"mister/switch": "Cellar mister"})
+        one = account(house.program, courses, at, ZoneInfo("UTC"), beside)
         at_end = [line.text for line in one.lines].index("It ends when the value is not open.")
         return [line.text for line in one.lines][at_end + 1 :]
 
