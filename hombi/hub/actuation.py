@@ -275,25 +275,28 @@ class Actuation(Part):
     async def _lead(self, node: Node, entity: Entity, waiting: _Waiting) -> None:
         """Lead an entity towards a value in steps; the last one is left to who asks.
         Nothing leads from a value that is not known, or a node that is away."""
-        latest, begun = entity.latest, self._clock.now_ms()
+        latest, step = entity.latest, STEP_MS
         if latest is None or latest.value is None:
             return
         first = sent = latest.value
-        steps = max(1, waiting.taking_ms // STEP_MS)
-        for number in range(1, steps):
-            if waiting.answer.done() or not node.here:
-                return
-            way = (waiting.value - first) * number / steps
-            value = round(first + way, entity.kind.decimals)
+        time = asyncio.get_running_loop().time
+        while step < waiting.taking_ms and node.here and not waiting.answer.done():
+            way = (waiting.value - first) * step / waiting.taking_ms
+            value, begun_s = round(first + way, entity.kind.decimals), time()
             if value != sent:
                 driver, wanted = self._sender(node, entity, value)
-                await driver.send(node.address, [wanted])
+                async with asyncio.timeout(self.answer_s):
+                    await driver.send(node.address, [wanted])
                 sent = value
-            await self._until(begun + waiting.taking_ms * number // steps)
+            # A node that was slow to take one is not made to catch up with the others.
+            missed = int(1000 * (time() - begun_s)) // STEP_MS
+            await self._rest()
+            step += STEP_MS * (1 + missed)
 
-    async def _until(self, at_ms: int) -> None:
-        """Wait for a moment."""
+    async def _rest(self) -> None:
+        """Wait for a step. The clock may be set meanwhile: no moment is waited for."""
         come = asyncio.Event()
+        at_ms = self._clock.now_ms() + STEP_MS
         timer = self.context.tasks.at(at_ms, come.set, "a step towards a value")
         try:
             await come.wait()

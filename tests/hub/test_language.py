@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import asyncio
+from collections.abc import Sequence
 from zoneinfo import ZoneInfo
 
 import pytest
 
+import hombi.hub.actuation as actuation_module
 from hombi.core.automation import EdgeKind
 from hombi.hub.actuation import CommandEntity
 from hombi.hub.automations import (
@@ -21,6 +24,7 @@ from hombi.hub.errors import Invalid, Refused
 from hombi.hub.events import ClockSet
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.nodes import RemoveNode
+from hombi.links.base import Wanted
 from tests.house import PLUG
 from tests.hub.parts import START, ManualClock, Rig, rig, settle, until, with_phone
 
@@ -314,6 +318,37 @@ async def test_what_cannot_go_slowly_by_itself_is_led_in_steps() -> None:
         (failed,) = [one for one in r.records.journal.all if one.event == "CommandFailed"]
         assert "something else was asked of it meanwhile" in failed.text
         assert r.hub.actuation.wishes.get("loft-lamp/level") is None
+
+
+async def test_a_slow_node_is_not_made_to_catch_up_and_a_clock_that_is_set_stops_nothing(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(actuation_module, "STEP_MS", 20)
+    async with rig() as r:
+        await r.cellar()
+        await r.let_in("Loft lamp", **LAMP)
+        r.link.reports.presence("loft-lamp", True)
+        r.say("loft-lamp", "level", 0.0)
+        r.hub.actuation.answer_s = 5.0
+        send = r.link.send
+
+        async def slowly(node: str, wanted: Sequence[Wanted]) -> None:
+            await send(node, wanted)
+            if len(r.link.sent) == 1:
+                await asyncio.sleep(0.045)
+                r.clock.now -= 3_600_000
+
+        monkeypatch.setattr(r.link, "send", slowly)
+        await r.do(AddAutomation(SLOWLY.replace("5 s", "0.1 s")))
+        await says(r, 81, 11)
+        await asyncio.sleep(0.06)
+        for _ in range(4):
+            await r.clock.forward(20)
+        # Of 8, 16, 24 and 32 those are left out that came while the first was taken: two at
+        # least, and more where the machine is slow.
+        values = [value for value, _ in levels(r)]
+        assert (values[0], values[-1]) == (8.0, 40.0)
+        assert not {16.0, 24.0} & set(values)
 
 
 @pytest.mark.parametrize("slow", [set(), {"level"}])
