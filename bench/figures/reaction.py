@@ -156,14 +156,13 @@ def reaction(turns: int = 12, samples: int = 60) -> list[Row]:
 def beside(calls: int = 600) -> list[Row]:
     """The longest that an echo through the hub waits: beside calls of the API, with 200
     readings/s of other traffic, and beside a pack of 1 MB."""
-    with rig.hub() as service:
+    with rig.hub() as service, contextlib.ExitStack() as meanwhile:
         others = rig.nodes(service, 10, 30)
         rack = let_in(
             service,
             description("Rack", humidity={"type": "number", "unit": "%RH", "readOnly": True}),
         )
-        stop = threading.Event()
-        thread = traffic(service.mqtt_port, others, stop)
+        meanwhile.enter_context(busy(service.mqtt_port, others))
         mine = let_in(service, description("Plug", **PLUG))
         echo = Pinger(
             service.mqtt_port, mine, mine.topics["presence"], mine, mine.topics["presence"]
@@ -195,8 +194,6 @@ def beside(calls: int = 600) -> list[Row]:
             assert rack.post(pack, raw=True).is_success
 
         large = longest(post)
-        stop.set()
-        thread.join()
         echo.close()
     return [
         (

@@ -344,8 +344,8 @@ async def test_a_slow_node_is_not_made_to_catch_up_and_a_clock_that_is_set_stops
         await asyncio.sleep(0.06)
         for _ in range(4):
             await r.clock.forward(20)
-        # Of 8, 16, 24 and 32 those are left out that came while the first was taken: two at
-        # least, and more where the machine is slow.
+        # Of 8, 16, 24 and 32 those are left out whose time came while the first was
+        # taken: two at least, and more where the machine is slow.
         values = [value for value, _ in levels(r)]
         assert (values[0], values[-1]) == (8.0, 40.0)
         assert not {16.0, 24.0} & set(values)
