@@ -243,6 +243,13 @@ def test_a_rehearsal_touches_nothing(service: Service, begun: int) -> None:
             (35, "", ["tell everyone “81.0 %”"]),
         ]
         assert found.steps[0].text == "81.0 % under 82 %, held for 10 min"
+        # What nobody pretends is as it is now.
+        for state, starts in (("off", 1), ("on", 0)):
+            only = f'[only]\nwhen = [{{ entity = "mister/switch", is = "{state}" }}]\n'
+            beside = hub.automations.rehearse(TEXT + only, [PretendValue(value="81 %")])
+            assert len(beside.steps) == starts
+        on = PretendValue(entity="mister/switch", value="on")
+        assert hub.automations.rehearse(TEXT + only, [PretendValue(value="81 %"), on]).steps
         bad = hub.automations.rehearse(text, [*values, PretendValue(after="8 min", value="bad")])
         assert bad.steps == []
         assert hub.entities.get("mister/switch").value == 0

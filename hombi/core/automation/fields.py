@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from hombi.core.automation.comparisons import COMPARISONS
+from hombi.core.automation.text import to_other
 from hombi.core.toml_text import Path, read_toml
 
 _EDGES = {"starts": "When it starts", "ends": "When it ends"}
@@ -80,7 +81,9 @@ def _action(one: dict[str, Any], path: Path, when: str, *, last: bool) -> Iterat
             if word == "set":
                 yield from _some(one, path, {"taking": f"{when}: taking"})
             yield from _some(one, path, {"for": f"{when}: for"})
-            # What nothing follows need not be waited for.
+            # What nothing follows need not be waited for, and nobody knows before which
+            # is the other state.
+            last = last or to_other(one)
             sure = {"confirmed": f"{when}: wait until it is done, at most"}
             yield from (_some if last else _optional)(one, path, sure)
             if one.get("confirmed"):

@@ -112,6 +112,7 @@ class RehearseView(View):
         end = max((one.at_ms for one in said), default=begin) + (_span(asked.lasts) or usual)
         if end - begin > LONGEST_MS:
             raise Invalid(f"a rehearsal lasts {show_span(LONGEST_MS)} at most")
+        said += _as_now(entities, {one.entity for one in said}, begin)
         known = {
             address: Named(one.spoken, one.room.name if one.room else "", one.kind)
             for address, one in entities.items()
@@ -157,6 +158,19 @@ def _said(
     except ValueTextError as error:
         raise Invalid(f"{address}: {error}") from error
     return Said(begin + _span(one.after), address, value)
+
+
+def _as_now(entities: dict[str, Entity], pretended: set[str], begin: int) -> list[Said]:
+    """What nobody pretends is as it is now."""
+    return [
+        Said(begin, address, one.latest.value)
+        for address, one in entities.items()
+        if address not in pretended
+        and past_of(address) is None
+        and not one.silent
+        and one.latest is not None
+        and one.latest.usable
+    ]
 
 
 def _span(text: str) -> int:

@@ -48,6 +48,8 @@ def test_the_values_of_a_text_with_their_places() -> None:
     (otherwise,) = (one for one in fields_of(sure) if one.path[-1] == "otherwise")
     assert otherwise.label == "When it starts: if it is not done, stop or go on"
     assert with_value(with_value(sure, otherwise.path, "go on"), otherwise.path, None) == sure
+    over = with_value(TEXT, ("starts", 0, "to"), "other")
+    assert "confirmed" not in [one.path[-1] for one in fields_of(over)]
     assert fields_of("name = ") == []
     for odd in ("watch = 3", "starts = 3", "[only]\nbetween = 3", "[watch]\nover = 3", "[starts]"):
         fields_of(odd)

@@ -67,7 +67,8 @@ export function Rehearse({
     >
       <summary className="cursor-pointer text-xl">Rehearse it with pretend values</summary>
       <p className="mt-2 text-faint">
-        Each value stands until the next one of the same entity. The house is not touched.
+        Each value stands until the next one of the same entity; what you do not pretend is as it is
+        now. The house is not touched.
       </p>
       <form
         className="mt-3"
