@@ -6,10 +6,10 @@ import io
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
+import django
 import msgspec
 from asgiref.sync import sync_to_async
-from django.core.asgi import get_asgi_application
-from django.core.handlers.asgi import ASGIRequest
+from django.core.handlers.asgi import ASGIHandler, ASGIRequest
 from django.http import HttpRequest, HttpResponse
 
 from hombi.service import cookies
@@ -24,6 +24,7 @@ MAX_BODY = 256 * 1024
 MAX_FILE = 64 * 1024 * 1024
 INTAKE = "/api/intake"
 FILES = "/imports"
+STREAMS = frozenset({"/api/live", "/api/messages/live"})
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
 Send = Callable[[Message], Awaitable[None]]
@@ -97,7 +98,20 @@ def guarded(app: App) -> App:
     return wrapped
 
 
-_django = get_asgi_application()
+class _Handler(ASGIHandler):
+    """Django's handler, without a thread of its own for each stream. Django gives every
+    request a thread for what is not asynchronous, for as long as the request lasts: 280
+    kB a stream. Streams share a single thread, which they need only to sign in."""
+
+    async def __call__(self, scope: MutableMapping[str, Any], receive: Receive, send: Send) -> None:
+        if scope["path"] in STREAMS:
+            await self.handle(scope, receive, send)
+        else:
+            await super().__call__(scope, receive, send)
+
+
+django.setup(set_prefix=False)
+_django = _Handler()
 
 # Django must be set up first.
 from django.contrib.auth.middleware import AuthenticationMiddleware  # noqa: E402

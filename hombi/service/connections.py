@@ -4,7 +4,10 @@ hub waiting."""
 from __future__ import annotations
 
 import asyncio
+import contextlib
+import socket
 from collections.abc import MutableMapping
+from functools import partial
 from typing import Any
 
 from uvicorn.protocols.http.httptools_impl import HttpToolsProtocol
@@ -14,7 +17,8 @@ from hombi.links.crowd import Crowd
 # A request's head must be there within this time, and no part of its body may take
 # longer to come.
 HEAD_S, BODY_S = 10.0, 20.0
-# Who does not read what it asked for does not stay either.
+# Who does not read what it asked for does not stay either, nor does a device that left
+# the network without a word: the system tries to reach it for 15 minutes otherwise.
 READ_S = 60.0
 IDLE_S = 30
 SCOPE = "hombi.connection"
@@ -42,6 +46,12 @@ class Connection(HttpToolsProtocol):
         if not crowd.enter(self, address):
             transport.abort()
             return
+        sock = transport.get_extra_info("socket")
+        if sock is not None and hasattr(socket, "TCP_USER_TIMEOUT"):
+            with contextlib.suppress(OSError):
+                sock.setsockopt(
+                    socket.IPPROTO_TCP, socket.TCP_USER_TIMEOUT, int(READ_S * 1000)
+                )
         self._expect(HEAD_S)
 
     def connection_lost(self, exc: Exception | None) -> None:
@@ -98,8 +108,9 @@ class Connection(HttpToolsProtocol):
         self._late = None if within_s is None else self.loop.call_later(within_s, self.turn_out)
 
 
-def recognised(scope: MutableMapping[str, Any] | None) -> None:
-    """The connection that this request came over has shown who it is."""
+def recognised(scope: MutableMapping[str, Any] | None, account: str, *, kept: bool) -> None:
+    """The connection that this request came over has shown whose it is."""
     connection = scope.get(SCOPE) if scope is not None else None
     if connection is not None:
-        connection.loop.call_soon_threadsafe(crowd.recognised, connection)
+        loop = connection.loop
+        loop.call_soon_threadsafe(partial(crowd.recognised, connection, account, kept=kept))

@@ -128,7 +128,7 @@ def test_in_a_crowd_the_stranger_who_was_idle_longest_goes() -> None:
     crowd = c.Crowd(places=8, an_address=3)
     first, second, third, known = Guest(), Guest(), Guest(busy=True), Guest()
     assert crowd.enter(known, "a")
-    crowd.recognised(known)
+    crowd.recognised(known, "ada")
     for guest in (first, second, third):
         assert crowd.enter(guest, "a")
     crowd.active(first)

@@ -23,9 +23,14 @@ from hombi.service.connections import recognised
 COMMAND_LINE = "command line"
 
 
-def recognise(request: Request) -> None:
-    """The connection that this request came over is not a stranger's."""
-    recognised(getattr(request._request, "scope", None))
+def recognise(request: Request, user: Any) -> None:
+    """The connection that this request came over is this user's."""
+    if isinstance(user, NodeUser):
+        account, kept = f"node {user.username}", False
+    else:
+        account = f"person {user.username}"
+        kept = isinstance(user, LocalUser) or user.is_superuser
+    recognised(getattr(request._request, "scope", None), account, kept=kept)
 
 
 class PersonAuthentication(SessionAuthentication):
@@ -34,7 +39,7 @@ class PersonAuthentication(SessionAuthentication):
     def authenticate(self, request: Request) -> tuple[Any, Any] | None:
         found = super().authenticate(request)
         if found is not None:
-            recognise(request)
+            recognise(request, found[0])
         return found
 
 
@@ -78,8 +83,9 @@ class TokenAuthentication(BaseAuthentication):
         if scheme.lower() != "bearer":
             return None
         if LocalToken.fits(token):
-            recognise(request)
-            return LocalUser(), "local"
+            local = LocalUser()
+            recognise(request, local)
+            return local, "local"
         now_ms = time.time_ns() // 1_000_000
         found = (
             AccessToken.objects.select_related("user")
@@ -91,7 +97,7 @@ class TokenAuthentication(BaseAuthentication):
             return None
         if found is None:
             raise AuthenticationFailed("this token is not valid any more; sign in again")
-        recognise(request)
+        recognise(request, found.user)
         return found.user, found
 
     def authenticate_header(self, request: Request) -> str:
@@ -126,8 +132,9 @@ class NodeAuthentication(BaseAuthentication):
         node = _node(address, key)
         if node is None:
             raise AuthenticationFailed("no node of this name has this key")
-        recognise(request)
-        return NodeUser(node), "node"
+        user = NodeUser(node)
+        recognise(request, user)
+        return user, "node"
 
     def authenticate_header(self, request: Request) -> str:
         return 'Basic realm="hombi node list"'
@@ -147,8 +154,9 @@ class NodeKeyAuthentication(BaseAuthentication):
         node = _node(address, key)
         if node is None:
             raise AuthenticationFailed(f"this is not the key of {address}")
-        recognise(request)
-        return NodeUser(node), "node"
+        user = NodeUser(node)
+        recognise(request, user)
+        return user, "node"
 
     def authenticate_header(self, request: Request) -> str:
         return 'Bearer realm="hombi node list"'

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import contextlib
 import time
+import weakref
 from collections.abc import AsyncGenerator, Callable
 
 import msgspec
@@ -23,6 +24,7 @@ from hombi.service.accounts.who import actor_of, sees
 from hombi.service.api.news import rendered
 from hombi.service.api.problems import problem
 from hombi.service.bridge import hub
+from hombi.service.streams import RETRY_AFTER_S, streams
 from hombi.wire.live import BeatNews
 
 # A little under what the ring waits when nothing happens.
@@ -55,11 +57,22 @@ async def streamed(
     who, token = found
     if not allows(who, right):
         return refused(403, f"{who} may not {right}")
+    key = str(token.pk) if token is not None else request.session.session_key or "local"
+    place = streams.take(who.name, key)
+    if place is None:
+        answer = refused(429, f"{who} has as many streams open as the hub allows; close one")
+        answer["Retry-After"] = str(RETRY_AFTER_S)
+        return answer
     try:
         told = _while_theirs(who, token, here, events(who))
-        response = StreamingHttpResponse(told, content_type="text/event-stream")
     except Invalid as error:
+        place.leave()
         return refused(422, str(error))
+    response = StreamingHttpResponse(told, content_type="text/event-stream")
+    # Django closes a response once it was sent. When the client is gone before that, the
+    # response is dropped without being closed.
+    response._resource_closers.append(place.leave)  # type: ignore[attr-defined]
+    weakref.finalize(response, place.leave)
     response["Cache-Control"] = "no-store"
     response["Content-Encoding"] = (
         "identity"  # the compressing middleware would hold the stream back

@@ -41,9 +41,10 @@ class _Protocol(asyncio.Protocol):
 
     def data_received(self, data: bytes) -> None:
         self._later(self._connection.receive(data, self._loop.time()))
-        if not self._recognised and self._connection.session is not None:
+        rights = self._connection.rights
+        if not self._recognised and rights is not None:
             self._recognised = True
-            self._crowd.recognised(self)
+            self._crowd.recognised(self, rights.account)
 
     def turn_out(self) -> None:
         """Close the connection at once."""
