@@ -13,6 +13,7 @@ import signal
 import socket
 import struct
 import subprocess
+import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -283,3 +284,32 @@ def call(service: Service, method: str, path: str, **rest: Any) -> httpx.Respons
     return httpx.request(
         method, service.url + path, headers={"Authorization": f"Bearer {service.token}"}, **rest
     )
+
+
+@contextlib.contextmanager
+def started_after(service: Service, preparation: str) -> Iterator[subprocess.Popen[str]]:
+    """The hub, started in a process that first runs these lines of Python: for bounds
+    that a test could reach only slowly, and for limits of the process."""
+    program = (
+        f"{preparation}\nimport runpy, sys\nsys.argv = ['hombi', 'serve']\n"
+        "runpy.run_module('hombi.cli.app', run_name='__main__')"
+    )
+    process = subprocess.Popen(
+        [sys.executable, "-c", program],
+        env={**service.environment, "PYTHONPATH": str(Path(__file__).resolve().parents[1])},
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
+    )
+    assert process.stdout is not None
+    for line in process.stdout:
+        service.said.append(line)
+        if "enter the code" in line:
+            service.code = line.split()[-1]
+        if line.startswith("Ready"):
+            break
+    try:
+        yield process
+    finally:
+        process.send_signal(signal.SIGKILL)
+        process.wait()

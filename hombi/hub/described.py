@@ -12,6 +12,7 @@ import msgspec
 
 from hombi.core.errors import UnitError
 from hombi.core.kinds import KINDS, Kind
+from hombi.core.rhythm import Rhythm
 from hombi.core.units import conversion, convert
 from hombi.hub.errors import Refused
 from hombi.hub.events import EntityKindChanged, NodeDescribed
@@ -140,7 +141,7 @@ class Described(Part):
         self.house.take_out_entity(entity)
         if entity.kind is not kind:
             # It begins again: what it was before says nothing of what it is now.
-            entity.latest, entity.interval_ms, entity.gaps = None, 0.0, 0
+            entity.latest, entity.rhythm = None, Rhythm()
         entity.become(kind, stored.low, stored.high)
         entity.wire_name, entity.wire_unit = stored.wire_name, stored.wire_unit
         entity.writable = stored.writable

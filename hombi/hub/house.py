@@ -14,7 +14,7 @@ from hombi.core.house_facts import EntityFacts, HouseFacts, SceneFacts
 from hombi.core.kinds import KINDS, Kind
 from hombi.core.names import meant
 from hombi.core.node_clock import NodeClock
-from hombi.core.rhythm import GAPS_TO_KNOW, learned, patience
+from hombi.core.rhythm import Rhythm, alone_ms
 from hombi.core.seen import as_seen
 from hombi.core.series import Chain, Channel, Channels, Derivation, Origin, Reading, chain_of
 from hombi.core.series.conditioning import Plan
@@ -68,8 +68,8 @@ class Entity:
     derived from others; one that is derived has no node. It stands on its `host`, the
     node whose values alone it is derived from, or in a room of its own.
 
-    `low` and `high` are in the unit of its kind. `interval_ms` is how often it is
-    usually heard, 0 while unknown; `heard_ms` is when it was heard last. `source` and
+    `low` and `high` are in the unit of its kind. `rhythm` is how often it is
+    usually heard; `heard_ms` is when it was heard last. `source` and
     `sink` say for a node that does not know Hombi where its value is picked and how it
     is written; they are its link's affair.
     """
@@ -88,12 +88,14 @@ class Entity:
     wire_unit: str = ""
     writable: bool = False
     latest: Reading | None = None
-    interval_ms: float = 0.0
-    gaps: int = 0
+    rhythm: Rhythm = field(default_factory=Rhythm, repr=False)
+    # How often its node has promised to send it at least; 0 for no promise.
+    agreed_ms: float = 0.0
     hidden: bool = False
     source: dict[str, Any] = field(default_factory=dict)
     sink: dict[str, Any] = field(default_factory=dict)
     heard_ms: int = 0
+    heard_in_this_run: bool = False
     silent: bool = False
     # The latest readings by their time, to tell one that is sent again from another of
     # the same millisecond.
@@ -154,7 +156,7 @@ class Entity:
         """A copy that nobody changes, for other threads: what is so lives in the
         loop."""
         origin = self.origin if isinstance(self.origin, Derivation) else self.origin.copy()
-        return replace(self, origin=origin, recent={}, _chains={})
+        return replace(self, origin=origin, rhythm=self.rhythm.copy(), recent={}, _chains={})
 
     def follow_plan(self, plan: Plan, chains: Mapping[int, Chain]) -> None:
         """From now on its values are conditioned so; these chains know its past."""
@@ -171,15 +173,15 @@ class Entity:
 
     @property
     def rhythm_ms(self) -> float:
-        """How long it may go unheard before it counts as silent; 0 while its rhythm is
-        not known.
+        """How long it may go unheard before it counts as silent by itself; 0 while that
+        is not known, infinite for what is as fresh as its node."""
+        return alone_ms(self.rhythm, self.agreed_ms, learns=self.learns)
 
-        What has two states is told when it changes: of that, only the node can be
-        silent.
-        """
-        if self.kind.words is not None or self.gaps < GAPS_TO_KNOW:
-            return 0.0
-        return patience(self.interval_ms)
+    @property
+    def learns(self) -> bool:
+        """Whether the distances between its readings say something of its node. The
+        signal is measured with each message, whatever caused that."""
+        return self.kind.words is None and not self.writable and self.kind.name != "signal"
 
     @property
     def unheard(self) -> bool:
@@ -207,9 +209,11 @@ class Entity:
     def heard(self, reading: Reading) -> None:
         """Take a newer reading, and learn the usual interval from the distance to the
         one before."""
-        if self.latest is not None and (gap := float(reading.at_ms - self.latest.at_ms)) > 0:
-            self.interval_ms = learned(self.interval_ms, self.gaps, gap)
-            self.gaps += 1
+        if self.heard_in_this_run and self.latest is not None:
+            gap = float(reading.at_ms - self.latest.at_ms)
+            if gap > 0:
+                self.rhythm.learn(gap)
+        self.heard_in_this_run = True  # for how long the hub was away teaches nothing
         self.latest = reading
 
 
@@ -282,12 +286,18 @@ class Node:
         )
 
     def overdue(self, now_ms: int) -> bool:
-        """Whether nothing was heard for three times the usual interval."""
+        """Whether nothing was heard for longer than it promised or, without a promise,
+        than is usual."""
         if self.left:
             return False
-        known = (e.interval_ms for e in self.entities.values() if e.gaps >= GAPS_TO_KNOW)
-        usual = min(known, default=0.0)
-        return usual > 0 and now_ms - self.heard_ms > patience(usual)
+        entities = self.entities.values()
+        patience = min(
+            (e.rhythm_ms for e in entities if e.agreed_ms),
+            default=min(
+                (e.rhythm.patience_ms for e in entities if e.learns and e.rhythm.known), default=0.0
+            ),
+        )
+        return 0 < patience < now_ms - self.heard_ms
 
 
 @dataclass(frozen=True, slots=True)

@@ -55,6 +55,7 @@ from hombi.hub.posts import Posts
 from hombi.hub.presence import Presence
 from hombi.hub.radios import Radios
 from hombi.hub.reload import Reload
+from hombi.hub.rhythms import Rhythms
 from hombi.hub.rollups import Rollups
 from hombi.hub.rooms import Rooms
 from hombi.hub.scenes import Scenes
@@ -105,6 +106,7 @@ class Hub:
     outbox: Outbox
     ways: Ways
     automations: Automations
+    rhythms: Rhythms
     batteries: Batteries
     radios: Radios
     reload: Reload
@@ -128,7 +130,7 @@ class Hub:
             self.writer, self.keeper, self.rollups, self.rooms, self.dashboards, self.scenes,
             self.sequences, self.tools, self.pairing, self.admission, self.intake,
             self.conditioning, self.derived, self.imports, self.nodes, self.picks, self.posts,
-            self.settings, self.radios, self.batteries, self.actuation, self.presence,
+            self.settings, self.radios, self.rhythms, self.batteries, self.actuation, self.presence,
             self.own_state, self.updates,
             self.outbox, self.ways, self.reload, self.clock, self.lag, self.links, self.trust,
             self.automations, self.backups,
@@ -303,6 +305,7 @@ async def _made(
         outbox,
         ways,
         automations,
+        Rhythms(context, house, all_links, keeper),
         Batteries(context, house, intake),
         Radios(context, house, all_links),
         reload,

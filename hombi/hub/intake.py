@@ -6,13 +6,14 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Protocol
 
 from msgspec.structs import replace
 
-from hombi.core.after import after
 from hombi.core.errors import NotASample
 from hombi.core.node_clock import NodeClock
+from hombi.core.outcome import Acknowledge, Outcome, after
 from hombi.core.senml import Resolved
 from hombi.core.series import Channel, Reading, Sample, sample_of
 from hombi.core.values import show_span
@@ -55,6 +56,7 @@ class Taken:
 
     stored: int = 0
     refused: list[str] = field(default_factory=list)
+    outcome: Outcome = Outcome.SAFE
 
 
 class Intake(Part):
@@ -83,10 +85,10 @@ class Intake(Part):
         self,
         node_address: str,
         values: Sequence[Resolved],
-        acknowledge: Callable[[], None] | None,
+        acknowledge: Acknowledge | None,
     ) -> Taken:
-        """Take what a node sent. `acknowledge` is called when all that could be taken
-        is committed.
+        """Take what a node sent. `acknowledge` is called in any case: when all that
+        could be taken is committed, or at once when nothing of it can be.
 
         What cannot be taken (no such entity, a wrong unit, a time that cannot be) is
         listed in the answer and journaled; the rest of the pack is stored all the same.
@@ -95,19 +97,23 @@ class Intake(Part):
         node = self._welcome(node_address, values, now, taken)
         if node is not None:
             self._take(node, self._on_time(node, values, now), now, acknowledge, taken)
+        elif acknowledge is not None:
+            acknowledge(taken.outcome)
         return taken
 
     async def observed_in_parts(
         self,
         node_address: str,
         values: Sequence[Resolved],
-        acknowledge: Callable[[], None] | None,
+        acknowledge: Acknowledge | None,
     ) -> Taken:
         """The same for a pack that may be large: others have their turn after each part
         of it. What the stamps say of the node's clock, they say as a whole."""
         taken, now = Taken(), self._clock.now_ms()
         node = self._welcome(node_address, values, now, taken)
         if node is None:
+            if acknowledge is not None:
+                acknowledge(taken.outcome)
             return taken
         values = self._on_time(node, values, now)
         begins = range(0, max(1, len(values)), AT_ONCE)
@@ -116,7 +122,7 @@ class Intake(Part):
             if self._house.nodes.get(node_address) is node:
                 self._take(node, values[begin : begin + AT_ONCE], now, safe, taken)
             elif safe is not None:  # it was taken out meanwhile
-                safe()
+                safe(Outcome.REFUSED)
             if begin != begins[-1]:
                 await asyncio.sleep(0)
         return taken
@@ -128,10 +134,10 @@ class Intake(Part):
         node = self._house.nodes.get(node_address)
         if node is None:
             taken.refused.append(f"no node {node_address} is admitted")
+            taken.outcome = Outcome.REFUSED
             return None
         if self._writer.full:
-            # Not acknowledged: whoever keeps what was not acknowledged sends it again
-            # when there is room.
+            taken.outcome = Outcome.LATER
             self.dropped += len(values)
             what = "the disk does not keep up; readings are not taken in"
             self.context.announce(ReadingsRefused(node=node.address, what=what))
@@ -145,7 +151,7 @@ class Intake(Part):
         node: Node,
         values: Sequence[Resolved],
         now: int,
-        acknowledge: Callable[[], None] | None,
+        acknowledge: Acknowledge | None,
         taken: Taken,
     ) -> None:
         rows: list[Row] = []
@@ -192,9 +198,10 @@ class Intake(Part):
             node.refused += len(refused)
             self.context.announce(ReadingRefused(node=node.address, what=refused[0]))
         if rows:
-            self._writer.put(rows, acknowledge)
+            committed = None if acknowledge is None else partial(acknowledge, Outcome.SAFE)
+            self._writer.put(rows, committed)
         elif acknowledge is not None:
-            acknowledge()
+            acknowledge(Outcome.REFUSED if refused else Outcome.SAFE)
         # What is decided because of them is committed with them or after them.
         for entity, reading in fresh:
             self._spread(entity, reading, now)

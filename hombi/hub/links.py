@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from importlib.metadata import EntryPoint, entry_points
 from typing import Any, TypeVar
 
+from hombi.core.outcome import Acknowledge, Outcome, first_only
 from hombi.core.senml import Resolved
 from hombi.hub.errors import Refused
 from hombi.hub.events import LinkTroubled, LinkWell
@@ -62,7 +63,6 @@ class LinkReports:
     def __init__(self, link: str, context: Context, keeper: Keeper, to: Reports) -> None:
         self._link, self._keeper, self._to = link, keeper, to
         guarded, self._failed = context.tasks.guarded, context.tasks.failed
-        self.observed = guarded(f"{link}: readings", to.observed)
         self.presence = guarded(f"{link}: a node that came or went", to.presence)
         self.alive = guarded(f"{link}: a sign of life", to.alive)
         self.left = guarded(f"{link}: a node that left", to.left)
@@ -73,13 +73,30 @@ class LinkReports:
         self.found = guarded(f"{link}: a node that was found", to.found)
         self.asking = guarded(f"{link}: an interview", to.asking)
 
-    async def observed_in_parts(
-        self, node: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None
+    def observed(
+        self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None
     ) -> None:
+        once = acknowledge and first_only(acknowledge)
         try:
-            await self._to.observed_in_parts(node, values, acknowledge)
+            self._to.observed(node, values, once)
         except Exception as error:  # noqa: BLE001 - as what is guarded
-            self._failed(f"{self._link}: readings", error)
+            self._not_taken(error, once)
+
+    async def observed_in_parts(
+        self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None
+    ) -> None:
+        once = acknowledge and first_only(acknowledge)
+        try:
+            await self._to.observed_in_parts(node, values, once)
+        except Exception as error:  # noqa: BLE001 - as what is guarded
+            self._not_taken(error, once)
+
+    def _not_taken(self, error: Exception, acknowledge: Acknowledge | None) -> None:
+        """Readings met a fault of the hub's own. Sent again, they would meet it
+        again."""
+        self._failed(f"{self._link}: readings", error)
+        if acknowledge is not None:
+            acknowledge(Outcome.REFUSED)
 
     def trouble(self, link: str, what: str) -> None:
         self._to.trouble(link, what)

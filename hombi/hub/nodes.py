@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 
+from hombi.core.outcome import Acknowledge
 from hombi.core.senml import Resolved
 from hombi.hub.described import Described
 from hombi.hub.errors import HubError, Invalid, Refused
@@ -77,12 +78,12 @@ class Nodes(Part):
     # What links report
 
     def observed(
-        self, node: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None
+        self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None
     ) -> None:
         self._intake.observed(node, values, acknowledge)
 
     async def observed_in_parts(
-        self, node: str, values: Sequence[Resolved], acknowledge: Callable[[], None] | None
+        self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None
     ) -> None:
         await self._intake.observed_in_parts(node, values, acknowledge)
 

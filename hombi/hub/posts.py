@@ -61,7 +61,7 @@ class Posts(Part):
             raise Invalid(f"{address}: {error}") from error
         committed = self._welcome(node)
         value = replace(picked, name=entity.wire_name)
-        taken = self._intake.observed(node.address, [value], committed.set)
+        taken = self._intake.observed(node.address, [value], lambda _: committed.set())
         if taken.stored:  # nothing is awaited for a node that was taken out a moment ago
             await committed.wait()
         return taken
@@ -86,7 +86,9 @@ class Posts(Part):
         # One of a node after another: many at once would leave the others few turns.
         async with self._turns[node.address]:
             committed = self._welcome(node)
-            taken = await self._intake.observed_in_parts(node.address, values, committed.set)
+            taken = await self._intake.observed_in_parts(
+                node.address, values, lambda _: committed.set()
+            )
         if taken.stored:
             await committed.wait()
         taken.refused[:0] = refused

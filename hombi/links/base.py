@@ -18,13 +18,12 @@ from typing import Any, Protocol
 import msgspec
 
 from hombi.core.kinds import Kind
+from hombi.core.outcome import Acknowledge
 from hombi.core.senml import Resolved
 from hombi.core.settings import Tables, Values
 from hombi.core.toml_text import Mistake, TomlText
 from hombi.links.offer import Offer
 
-# Called once what a node sent is safe on disk: only then may its sender be told.
-Acknowledge = Callable[[], None]
 Kept = Mapping[str, dict[str, Any]]
 
 
@@ -141,8 +140,9 @@ class Reports(Protocol):
     def observed(
         self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None
     ) -> None:
-        """A node sent values. `acknowledge` is called after they are committed; None
-        when the sender waits for nothing."""
+        """A node sent values. `acknowledge` is told what became of them: that they are
+        committed, that they will never be taken, or that they are to be sent again;
+        None when the sender waits for nothing."""
 
     async def observed_in_parts(
         self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None

@@ -62,6 +62,15 @@ class Glides(Protocol):
 
 
 @runtime_checkable
+class Promises(Protocol):
+    """A driver with nodes that agree to send a value at least so often."""
+
+    def promised_s(self, node: str) -> Mapping[str, float]:
+        """The longest time between two reports of each value (its name on the wire),
+        for the values of which the node has agreed to one."""
+
+
+@runtime_checkable
 class HasSettings(Protocol):
     """A driver whose nodes have settings of their own."""
 

@@ -103,7 +103,7 @@ class _Handler(ASGIHandler):
     request a thread for what is not asynchronous, for as long as the request lasts: 280
     kB a stream. Streams share a single thread, which they need only to sign in."""
 
-    async def __call__(self, scope: MutableMapping[str, Any], receive: Receive, send: Send) -> None:
+    async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
         if scope["path"] in STREAMS:
             await self.handle(scope, receive, send)
         else:

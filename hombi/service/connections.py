@@ -49,9 +49,7 @@ class Connection(HttpToolsProtocol):
         sock = transport.get_extra_info("socket")
         if sock is not None and hasattr(socket, "TCP_USER_TIMEOUT"):
             with contextlib.suppress(OSError):
-                sock.setsockopt(
-                    socket.IPPROTO_TCP, socket.TCP_USER_TIMEOUT, int(READ_S * 1000)
-                )
+                sock.setsockopt(socket.IPPROTO_TCP, socket.TCP_USER_TIMEOUT, int(READ_S * 1000))
         self._expect(HEAD_S)
 
     def connection_lost(self, exc: Exception | None) -> None:

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, TypeVar
 
+from hombi.core.rhythm import DAY_MS, Rhythm
 from hombi.core.senml import Resolved
 from hombi.hub import lag
 from hombi.hub.admission import AdmitArrival
@@ -216,7 +217,7 @@ class Wireless:
                 Resolved(v.name, v.unit, v.at_ms or now, v.value, stamped=not v.at_ms)
                 for v in values
             ],
-            lambda: None,
+            lambda _: None,
         )
 
     def listening(self) -> str:
@@ -241,6 +242,14 @@ class Phones:
         if answer.fate is Fate.DELIVERED:
             self.told.append((phone.name, delivery.title, delivery.text))
         return answer
+
+
+def heard_each(gap_ms: float) -> Rhythm:
+    """What is known of a value that has come so often for two days."""
+    rhythm = Rhythm()
+    for _ in range(round(2 * DAY_MS / gap_ms)):
+        rhythm.learn(gap_ms)
+    return rhythm
 
 
 @dataclass
@@ -271,6 +280,10 @@ class Rig:
         self, node: str, name: str, value: float | bool | str, unit: str = "", at_ms: int = 0
     ) -> None:
         self.link.say(node, [Resolved(name, unit, at_ms, value)])
+
+    def usual(self, entity: str, gap_ms: float) -> None:
+        """This is how often a value has come for two days."""
+        self.hub.house.entity(entity).rhythm = heard_each(gap_ms)
 
     def events(self) -> list[str]:
         return [entry.event for entry in self.records.journal.all]

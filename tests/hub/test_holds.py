@@ -69,6 +69,7 @@ async def test_what_is_on_and_not_heard_any_more_ends_or_stays_and_is_told(
         await r.cellar()
         await with_phone(r)
         await r.do(AddAutomation(DRY.replace('until = "86 %"', f'until = "86 %"\nlost = "{lost}"')))
+        r.usual("cellar-rack/humidity", 10_000)
         await hold(r, 601_000)
         for _ in range(30):
             r.say(

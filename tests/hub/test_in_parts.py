@@ -37,7 +37,7 @@ async def test_others_have_their_turn_and_the_sender_is_told_once_when_all_is_sa
 
         others = asyncio.create_task(other())
         many = [*values(r, 5 * AT_ONCE + 3), Resolved("nothing", "", r.clock.now, 1.0)]
-        taken = await r.hub.intake.observed_in_parts("rack", many, lambda: said.append(1))
+        taken = await r.hub.intake.observed_in_parts("rack", many, lambda _: said.append(1))
         assert turns >= 5
         others.cancel()
         assert (taken.stored, len(taken.refused), said) == (5 * AT_ONCE + 3, 1, [])
@@ -93,7 +93,7 @@ async def test_a_node_that_is_taken_out_in_the_middle_of_its_pack_holds_nobody(
         taking = asyncio.create_task(
             r.hub.posts.pack(node, json.dumps(many).encode())
             if over_http
-            else r.hub.intake.observed_in_parts("rack", values(r, count), lambda: said.append(1))
+            else r.hub.intake.observed_in_parts("rack", values(r, count), lambda _: said.append(1))
         )
         while r.hub.house.entity("rack/humidity").latest is None:
             await asyncio.sleep(0)

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 
 import pytest
 
+from hombi.core.outcome import Outcome
 from hombi.core.quality import Quality
 from hombi.core.senml import Resolved
 from hombi.hub.automations import AddAutomation
@@ -19,14 +20,16 @@ async def test_a_reading_is_converted_kept_raw_and_acknowledged_after_the_commit
         await r.let_in("Bench", temperature={"type": "number", "unit": "[degF]", "readOnly": True})
         said: list[str] = []
         r.hub.intake.observed(
-            "bench", [Resolved("temperature", "", START, 50.0)], lambda: said.append("safe")
+            "bench",
+            [Resolved("temperature", "", START, 50.0)],
+            lambda now: said.append(now.name),
         )
         entity = r.hub.house.entity("bench/temperature")
         assert entity.latest is not None
         assert (entity.latest.sent, round(entity.latest.value, 6)) == (50.0, 10.0)
         assert said == [], "nothing is acknowledged before it is safe"
         await settle()
-        assert said == ["safe"]
+        assert said == ["SAFE"]
         assert r.records.history.readings[entity.id, START].sent == 50.0
 
 
@@ -46,13 +49,13 @@ async def test_what_cannot_be_is_refused_counted_and_journaled(
 ) -> None:
     async with rig() as r:
         await r.let_in("Rack", **CLIMATE)
-        done: list[int] = []
+        done: list[Outcome] = []
         taken = r.hub.intake.observed(
-            "rack", [Resolved("temperature", unit, at or START, value)], lambda: done.append(1)
+            "rack", [Resolved("temperature", unit, at or START, value)], done.append
         )
         assert taken.stored == 0
         assert said in taken.refused[0]
-        assert done == [1], "a sender that is not told would send the same for ever"
+        assert done == [Outcome.REFUSED], "a sender that is not told would send the same for ever"
         await settle()
         assert r.hub.house.node("rack").refused == 1
         assert "ReadingRefused" in r.events()
@@ -75,7 +78,7 @@ async def test_the_sound_part_of_a_pack_is_kept() -> None:
             Resolved("nothing", "", START, 1.0),
             Resolved("humidity", "", START, 60.0),
         ]
-        taken = r.hub.intake.observed("rack", values, lambda: None)
+        taken = r.hub.intake.observed("rack", values, lambda _: None)
         assert (taken.stored, taken.refused) == (2, ["rack has no entity 'nothing'"])
         await settle()
         assert len(r.records.history.readings) == 2
@@ -127,6 +130,7 @@ async def test_buffered_readings_are_history_and_nothing_acts_on_them() -> None:
 async def test_a_node_is_silent_after_three_usual_intervals_and_heard_again() -> None:
     async with rig() as r:
         await r.let_in("Rack", **CLIMATE)
+        r.usual("rack/humidity", 60_000)
         for _ in range(7):
             r.say("rack", "humidity", 60.0)
             await r.clock.forward(60_000)
@@ -156,7 +160,7 @@ async def test_a_door_that_is_opened_now_and_then_is_not_silent_in_between() -> 
         assert not r.hub.house.node("door").silent
         await r.clock.forward(5 * 3_600_000)
         r.hub.nodes.look_for_silent()
-        assert r.hub.house.node("door").silent
+        assert not r.hub.house.node("door").silent, "nobody opened it"
 
 
 async def test_a_value_that_does_not_change_is_not_a_dead_node() -> None:
@@ -182,7 +186,9 @@ async def test_a_disk_that_fails_holds_readings_and_writes_them_when_it_can() ->
         r.records.history.store = failing  # type: ignore[method-assign]
         said: list[str] = []
         r.hub.intake.observed(
-            "rack", [Resolved("humidity", "", START, 60.0)], lambda: said.append("safe")
+            "rack",
+            [Resolved("humidity", "", START, 60.0)],
+            lambda now: said.append(now.name),
         )
         await settle()
         assert said == []
@@ -193,7 +199,7 @@ async def test_a_disk_that_fails_holds_readings_and_writes_them_when_it_can() ->
             await settle()
             if said:
                 break
-        assert said == ["safe"]
+        assert said == ["SAFE"]
         assert r.hub.writer.problem == ""
         assert len(r.records.history.readings) == 1
 
@@ -206,10 +212,12 @@ async def test_at_the_bound_nothing_more_is_taken_and_nothing_is_acknowledged(
         monkeypatch.setattr("hombi.hub.writer.MAX_HELD", 0)
         said: list[str] = []
         taken = r.hub.intake.observed(
-            "rack", [Resolved("humidity", "", START, 60.0)], lambda: said.append("safe")
+            "rack",
+            [Resolved("humidity", "", START, 60.0)],
+            lambda now: said.append(now.name),
         )
         assert taken.stored == 0
+        assert said == ["LATER"], "its sender learns at once that it is to send it again"
         await settle()
-        assert said == []
         assert "ReadingsRefused" in r.events()
         assert r.hub.intake.dropped == 1

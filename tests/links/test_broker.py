@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 
 import pytest
 
+from hombi.core.outcome import Acknowledge, Outcome
 from hombi.links.wifi import broker as b
 from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt.decoding import Reader
@@ -116,7 +117,7 @@ async def test_a_message_is_acknowledged_when_the_hub_says_so_and_not_before() -
         await until(lambda: len(hub.messages) == 3)
         await asyncio.sleep(0.05)
         assert counter.of(p.Puback) == []
-        hub.messages[1][2]()
+        hub.messages[1][2](Outcome.SAFE)
         await until(lambda: counter.of(p.Puback) == [p.Puback(2)])
 
 
@@ -133,7 +134,7 @@ async def test_after_a_break_nothing_old_is_acknowledged_and_what_was_not_heard_
         await until(lambda: counter.of(p.Publish))
         counter.writers[-1].close()
         await until(lambda: len(counter.of(p.Subscribe)) == 2)
-        hub.messages[0][2]()  # belongs to the connection before
+        hub.messages[0][2](Outcome.SAFE)  # belongs to the connection before
         await until(lambda: len(counter.of(p.Publish)) == 2)
         first, again = counter.of(p.Publish)
         assert isinstance(first, p.Publish)
@@ -220,7 +221,7 @@ async def test_one_message_that_fails_does_not_hold_up_those_behind_it() -> None
     counter, taken = Counter(), list[str]()
 
     def take(
-        topic: str, payload: bytes, qos: int, retained: bool, acknowledge: Callable[[], None]
+        topic: str, payload: bytes, qos: int, retained: bool, acknowledge: Acknowledge
     ) -> None:
         taken.append(topic)
         if topic == "bad":

@@ -8,6 +8,7 @@ from collections.abc import Callable, Coroutine, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from hombi.core.outcome import Outcome
 from hombi.core.senml import Resolved
 from hombi.links.base import (
     Acknowledge,
@@ -44,7 +45,7 @@ class Told:
         for one in values:
             self.values.setdefault(f"{node}/{one.name}", []).append(one)
         if acknowledge is not None:
-            acknowledge()
+            acknowledge(Outcome.SAFE)
 
     async def observed_in_parts(
         self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None

@@ -7,12 +7,10 @@ import contextlib
 import json
 import os
 import resource
-import signal
 import socket
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
 from pathlib import Path
 
 import httpx
@@ -20,7 +18,7 @@ import pytest
 
 from hombi.links import crowd as c
 from hombi.service import connections
-from tests.house import OWNER, PASSWORD, Service, until
+from tests.house import OWNER, PASSWORD, Service, started_after, until
 
 
 def raw(service: Service, data: bytes, wait_s: float = 5.0) -> bytes:
@@ -45,13 +43,9 @@ def raw(service: Service, data: bytes, wait_s: float = 5.0) -> bytes:
 def test_who_connects_a_thousand_times_shuts_nobody_out(own_service: Service) -> None:
     limits = resource.getrlimit(resource.RLIMIT_NOFILE)
     resource.setrlimit(resource.RLIMIT_NOFILE, (min(8192, limits[1]), limits[1]))
-    own_service.env["PYTHONPATH"] = str(Path(__file__).resolve().parents[2])
     # A hard limit that the hub cannot raise.
-    wrapped = (
-        "import resource, runpy, sys; resource.setrlimit(resource.RLIMIT_NOFILE, (1024, 1024)); "
-        "sys.argv = ['hombi', 'serve']; runpy.run_module('hombi.cli.app', run_name='__main__')"
-    )
-    with few_files(own_service, wrapped):
+    few = "import resource; resource.setrlimit(resource.RLIMIT_NOFILE, (1024, 1024))"
+    with started_after(own_service, few):
         own_service.claim()
         with contextlib.ExitStack() as stack, httpx.Client(base_url=own_service.url) as known:
             auth = {"Authorization": f"Bearer {own_service.token}"}
@@ -82,28 +76,6 @@ def test_who_connects_a_thousand_times_shuts_nobody_out(own_service: Service) ->
             with httpx.Client(base_url=own_service.url, headers=auth, timeout=20) as client:
                 checks = {one["part"]: one for one in client.get("/api/doctor").json()}
             assert "of 1024 left" in checks["open files"]["text"]
-
-
-@contextlib.contextmanager
-def few_files(service: Service, program: str) -> Iterator[None]:
-    process = subprocess.Popen(
-        [sys.executable, "-c", program],
-        env=service.environment,
-        stdout=subprocess.PIPE,
-        stderr=subprocess.STDOUT,
-        text=True,
-    )
-    assert process.stdout is not None
-    for line in process.stdout:
-        if "enter the code" in line:
-            service.code = line.split()[-1]
-        if line.startswith("Ready"):
-            break
-    try:
-        yield
-    finally:
-        process.send_signal(signal.SIGKILL)
-        process.wait()
 
 
 def test_half_a_request_does_not_stay(service: Service, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -33,10 +33,12 @@ from hombi.core.automation.state import (
 from hombi.core.automation.timed import due_timed, gone, silent_now, step_timed
 from hombi.core.automation.watch import Lost, Watch
 from hombi.core.quality import Quality
+from hombi.core.rhythm import WITH_ITS_NODE
 from hombi.core.series.reading import Reading
 from hombi.core.values import show_limit, show_span, show_value
 
-# How long the value may go unheard during a hold, while its rhythm is not known.
+# How long the value may go unheard during a hold, while its rhythm is not known: at
+# least so long, and as long as it did before.
 UNKNOWN_RHYTHM_MS = 60_000
 
 
@@ -172,13 +174,15 @@ def idle(state: State, now_ms: int) -> State:
 def _patience_ms(watch: Watch, state: State, sight: Sight) -> int | None:
     """How long the watched value may go unheard before it counts as unknown; None for
     ever."""
-    if watch.kind.words is not None:
+    if watch.kind.words is not None or sight.rhythm_ms == WITH_ITS_NODE:
         # A door tells when it is opened, and then nothing for hours: it is known as
         # long as its node is.
         return None if sight.present else 0
     if sight.rhythm_ms:
         return round(sight.rhythm_ms)
-    return None if state.phase is Phase.ON else UNKNOWN_RHYTHM_MS
+    if state.phase is Phase.ON:
+        return None
+    return max(UNKNOWN_RHYTHM_MS, round(sight.so_far_ms))
 
 
 def _decide(

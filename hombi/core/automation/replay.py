@@ -24,19 +24,28 @@ from hombi.core.automation.program import Program
 from hombi.core.automation.state import Began, Called, Passed, Phase, Seen, Sight, State, Why, World
 from hombi.core.kinds import Kind
 from hombi.core.quality import Quality
-from hombi.core.rhythm import GAPS_TO_KNOW, learned, patience
+from hombi.core.rhythm import SILENT_AT_LEAST_MS, WITH_ITS_NODE, Rhythm, alone_ms
 from hombi.core.series.reading import Reading
 
 
 @dataclass(frozen=True, slots=True)
 class Course:
     """What is known of one entity over the past: its names, its kind, and its readings,
-    oldest first. Some should be from before the span: they say how it stood then."""
+    oldest first. Some should be from before the span: they say how it stood then.
+
+    `learns` and `agreed_ms` are those of the entity (`hub.house`): whether the gaps
+    between its readings count, and how often its node has promised to send it.
+    `rhythm` is what is known of those gaps at present; the past is looked at with that,
+    or with what the readings themselves teach.
+    """
 
     spoken: str
     room: str
     kind: Kind
     readings: Sequence[Reading]
+    learns: bool = True
+    agreed_ms: float = 0.0
+    rhythm: Rhythm | None = None
 
 
 class Acted(NamedTuple):
@@ -110,15 +119,16 @@ class Past:
 class _Entity:
     def __init__(self, course: Course) -> None:
         self.called = Called(course.spoken, course.room)
-        self._states = course.kind.words is not None
+        self._learns = course.learns and course.kind.words is None
+        self._agreed_ms = course.agreed_ms
         self._latest: Reading | None = None
-        self._interval_ms, self._gaps = 0.0, 0
+        known = course.rhythm is not None and course.rhythm.known
+        self._rhythm = course.rhythm if course.rhythm is not None and known else Rhythm()
+        self._learning = not known
 
     def hear(self, reading: Reading) -> None:
-        if self._latest is not None and reading.at_ms > self._latest.at_ms:
-            gap = float(reading.at_ms - self._latest.at_ms)
-            self._interval_ms = learned(self._interval_ms, self._gaps, gap)
-            self._gaps += 1
+        if self._learning and self._latest is not None and reading.at_ms > self._latest.at_ms:
+            self._rhythm.learn(float(reading.at_ms - self._latest.at_ms))
         self._latest = reading
 
     def skip(
@@ -133,10 +143,8 @@ class _Entity:
         """Hear readings from a place on while nothing comes of them: each is good, its
         value stays where it is, and it comes before a moment and (`heard`) before the
         one before is too long ago. The place of the first that is more."""
-        latest, interval, gaps = self._latest, self._interval_ms, self._gaps
+        latest, rhythm, learning = self._latest, self._rhythm, self._learning
         before = 0 if latest is None else latest.at_ms
-        checks = heard and not self._states
-        longest = patience(interval)
         place = first
         for place in range(first, len(readings)):
             one = readings[place]
@@ -144,33 +152,42 @@ class _Entity:
             if value is None or one.quality >= Quality.STUCK or not stays(value):
                 break
             gap = at_ms - before
-            if at_ms > until_ms or (checks and gaps >= GAPS_TO_KNOW and gap > round(longest)):
+            if at_ms > until_ms:
                 break
-            if latest is not None and gap > 0:
-                if gap != interval:  # the same distance again teaches nothing
-                    interval = learned(interval, gaps, float(gap))
-                    longest = patience(interval)
-                gaps += 1
+            # Nothing counts as silent within its least patience.
+            if heard and gap > SILENT_AT_LEAST_MS and 0 < self.rhythm_ms < gap:
+                break
+            if learning and latest is not None and gap > 0:
+                rhythm.learn(float(gap))
             latest, before = one, at_ms
         else:
             place = len(readings)
-        self._latest, self._interval_ms, self._gaps = latest, interval, gaps
+        self._latest = latest
         return place
 
     @property
     def rhythmic(self) -> bool:
         """Whether it is known how long it may go unheard."""
-        return self._states or self._gaps >= GAPS_TO_KNOW
+        return not self._learns or self._rhythm.known
+
+    @property
+    def rhythm_ms(self) -> float:
+        """How long it may go unheard by itself."""
+        return alone_ms(self._rhythm, self._agreed_ms, learns=self._learns)
 
     def sight(self, now_ms: int) -> Sight:
-        rhythm = 0.0
-        if not self._states and self._gaps >= GAPS_TO_KNOW:
-            rhythm = patience(self._interval_ms)
-        latest = self._latest
+        rhythm, latest = self.rhythm_ms, self._latest
         if latest is None:
             return Sight(rhythm_ms=rhythm)
-        heard = now_ms if self._states else latest.at_ms
-        return Sight(latest.value, latest.quality, known=True, rhythm_ms=rhythm, heard_ms=heard)
+        heard = now_ms if rhythm == WITH_ITS_NODE else latest.at_ms
+        return Sight(
+            latest.value,
+            latest.quality,
+            known=True,
+            rhythm_ms=rhythm,
+            heard_ms=heard,
+            so_far_ms=0.0 if rhythm else self._rhythm.so_far_ms,
+        )
 
 
 def replay(

@@ -130,8 +130,10 @@ Event = Seen | Began | Passed | Acknowledged | Taken
 
 class Sight(NamedTuple):
     """What is known of one entity. `present` says whether its node is heard;
-    `rhythm_ms` is how long it may usually go unheard, 0 while that is not known, and
-    `heard_ms` when it (with two states, its node) was heard last, 0 for never."""
+    `rhythm_ms` is how long it may usually go unheard, 0 while that is not known and
+    infinite where it is as fresh as its node; `heard_ms` is when it (or then its node)
+    was heard last, 0 for never; `so_far_ms` is how long it has gone unheard up to now,
+    with a margin, for as long as its rhythm is not known."""
 
     value: float | None = None
     quality: Quality = Quality.GOOD
@@ -140,6 +142,7 @@ class Sight(NamedTuple):
     silent: bool = False
     rhythm_ms: float = 0.0
     heard_ms: int = 0
+    so_far_ms: float = 0.0
 
 
 class Called(NamedTuple):

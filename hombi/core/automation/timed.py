@@ -15,6 +15,7 @@ from hombi.core.automation.comparisons.timed import Changes, Timed
 from hombi.core.automation.state import EdgeKind, Event, Phase, Seen, Sight, State, Why, World
 from hombi.core.automation.watch import Watch
 from hombi.core.quality import Quality
+from hombi.core.rhythm import WITH_ITS_NODE
 from hombi.core.values import show_span, show_value
 
 
@@ -70,7 +71,7 @@ def gone(watch: Watch, state: State, sight: Sight) -> bool:
     """Whether the node of one with two states is gone, and it was not seen yet: nothing
     is due then, for such a one may say nothing for days."""
     compared = _compared(watch)
-    usual = compared.word == "silent" and not compared.span_ms and watch.kind.words is not None
+    usual = compared.word == "silent" and not compared.span_ms and _with_its_node(watch, sight)
     return usual and sight.silent and state.phase is Phase.IDLE
 
 
@@ -105,7 +106,7 @@ def _heard(compared: Timed, state: State, event: Event, sight: Sight, now: int) 
 def _is_so(watch: Watch, compared: Timed, state: State, sight: Sight, now: int) -> bool:
     if isinstance(compared, Changes):
         return state.heard_ms > 0 and now - state.heard_ms < compared.span_ms
-    if watch.kind.words is not None and not compared.span_ms:
+    if _with_its_node(watch, sight) and not compared.span_ms:
         return sight.silent
     patience = _patience_ms(watch, compared, sight)
     return patience is not None and state.heard_ms > 0 and now - state.heard_ms >= patience
@@ -115,8 +116,14 @@ def _patience_ms(watch: Watch, compared: Timed, sight: Sight) -> int | None:
     """How long it may go unheard; None while that is not known."""
     if compared.span_ms:
         return compared.span_ms
-    known = watch.kind.words is None and sight.rhythm_ms
-    return round(sight.rhythm_ms) + 1 if known else None
+    if _with_its_node(watch, sight) or not sight.rhythm_ms:
+        return None
+    return round(sight.rhythm_ms) + 1
+
+
+def _with_its_node(watch: Watch, sight: Sight) -> bool:
+    """Whether it is as fresh as its node."""
+    return watch.kind.words is not None or sight.rhythm_ms == WITH_ITS_NODE
 
 
 def _seen(watch: Watch, compared: Timed, state: State, now: int) -> str:

@@ -120,5 +120,7 @@ def _courses(
             running = Running(MovingMean(past[1]), states=False)
             known = made_by(running, known, marks_in(start, end))
         room = entity.room.name if entity.room else ""
-        found[address] = Course(entity.spoken, room, entity.kind, known)
+        found[address] = Course(
+            entity.spoken, room, entity.kind, known, entity.learns, entity.agreed_ms, entity.rhythm
+        )
     return found

@@ -11,6 +11,7 @@ import msgspec
 
 from hombi.core.automation import Called, Program, Sight, State
 from hombi.core.quality import Quality
+from hombi.core.rhythm import WITH_ITS_NODE
 from hombi.core.toml_text import Mistake
 from hombi.hub.house import House
 from hombi.hub.kernel import Actor
@@ -36,9 +37,10 @@ class HouseNow(NamedTuple):
         value, quality = (None, Quality.GOOD) if latest is None else (latest.value, latest.quality)
         known, silent, rhythm_ms = latest is not None, found.unheard, found.rhythm_ms
         heard_ms = found.heard_ms
-        if node is not None and found.kind.words is not None:
+        if node is not None and rhythm_ms == WITH_ITS_NODE:
             heard_ms = max(heard_ms, node.heard_ms)
-        return Sight(value, quality, known, present, silent, rhythm_ms, heard_ms)
+        so_far_ms = 0.0 if rhythm_ms else found.rhythm.so_far_ms
+        return Sight(value, quality, known, present, silent, rhythm_ms, heard_ms, so_far_ms)
 
     def called(self, entity: str) -> Called:
         """What an entity is called."""

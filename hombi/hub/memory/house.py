@@ -7,7 +7,6 @@ from itertools import count
 from typing import Any
 
 from hombi.core.kinds import KINDS
-from hombi.core.rhythm import GAPS_TO_KNOW
 from hombi.core.series import Channel, Channels
 from hombi.hub.house import Entity, Floor, House, Node, Room
 from hombi.hub.memory.history import MemoryHistory
@@ -78,9 +77,6 @@ class MemoryHouse:
                 placed.latest = readings[-1]
                 placed.heard_ms = placed.latest.at_ms
                 placed.recent = {r.at_ms: r.sent for r in readings}
-            if len(readings) == 2:
-                placed.interval_ms = float(readings[1].at_ms - readings[0].at_ms)
-                placed.gaps = GAPS_TO_KNOW
             node.entities[name] = placed
         heard = (e.latest.at_ms for e in node.entities.values() if e.latest)
         node.heard_ms = max(heard, default=new.admitted_ms)

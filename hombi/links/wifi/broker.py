@@ -9,6 +9,7 @@ import contextlib
 import ssl
 from collections.abc import Callable
 
+from hombi.core.outcome import Acknowledge, Outcome
 from hombi.core.topics import covers
 from hombi.links.base import Check, LinkError
 from hombi.links.wifi.mqtt import packets as p
@@ -21,7 +22,9 @@ WINDOW = 4_000
 SESSION_S = 7 * 86_400
 KEEP_ALIVE_S = 30
 PAUSES_S = (1.0, 2.0, 5.0, 15.0, 30.0)
-Received = Callable[[str, bytes, int, bool, Callable[[], None]], None]
+# The pause after the hub could not take all that came.
+FULL_S = 3.0
+Received = Callable[[str, bytes, int, bool, Acknowledge], None]
 
 
 class Broker:
@@ -43,6 +46,7 @@ class Broker:
         self._filters = set(settings.topics)
         self._client: Client | None = None
         self._unacknowledged: list[p.Publish] = []
+        self._full = False
         five = settings.version == "5"
         self._hello = p.Connect(
             client_id,
@@ -154,11 +158,16 @@ class Broker:
                 why = await client.ended
                 self._client, self._unacknowledged = None, list(client.unacknowledged.values())
                 self._tell(False, why)
-            await asyncio.sleep(PAUSES_S[min(failures, len(PAUSES_S) - 1)])
+            pause_s = PAUSES_S[min(failures, len(PAUSES_S) - 1)]
+            await asyncio.sleep(max(pause_s, FULL_S) if self._full else pause_s)
+            self._full = False
             failures += 1
 
     def _begin(self, client: Client) -> None:
         self._client = client
+        if self._full:  # what came with the answer to its greeting could not be taken
+            client.end("the hub could not take all that it sent")
+            return
         client.subscribe(sorted(self._filters))
         for message in self._unacknowledged:  # sent before, perhaps not heard [MQTT-4.4.0-1]
             client.publish(
@@ -169,7 +178,19 @@ class Broker:
         self._unacknowledged = []
 
     def _heard(self, message: p.Publish, acknowledge: Callable[[], None]) -> None:
-        self._received(message.topic, message.payload, message.qos, message.retain, acknowledge)
+        client = self._client
+
+        def answer(outcome: Outcome) -> None:
+            if outcome is Outcome.LATER:
+                # A broker takes any PUBACK for the end of a message, and sends again
+                # what was not acknowledged once the hub has connected anew.
+                if client is not None:
+                    client.end("the hub could not take all that it sent")
+                self._full = True
+            else:
+                acknowledge()
+
+        self._received(message.topic, message.payload, message.qos, message.retain, answer)
 
     def _tell(self, connected: bool, why: str) -> None:
         changed = (connected, why) != (self.connected, self.problem)

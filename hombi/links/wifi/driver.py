@@ -16,6 +16,7 @@ import json
 import time
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 import msgspec
@@ -30,7 +31,7 @@ from hombi.links.wifi.discovery import Discovery
 from hombi.links.wifi.foreign import CLIENT_KEY, Foreign
 from hombi.links.wifi.forms import HttpForm, MqttForm, Reach, read_forms
 from hombi.links.wifi.host import DoorHost, with_what_is_left
-from hombi.links.wifi.mqtt.contract import Acknowledge
+from hombi.links.wifi.mqtt.contract import Acknowledge, with_reason
 from hombi.links.wifi.mqtt.door import Door
 from hombi.links.wifi.mqtt.listener import Listener
 from hombi.links.wifi.mqtt.packets import Publish
@@ -360,7 +361,13 @@ class WifiDriver:
 
     def _published(self, account: str, message: Publish, acknowledge: Acknowledge) -> None:
         self._foreign.came(
-            "door", account, message.topic, message.payload, message.qos, False, acknowledge
+            "door",
+            account,
+            message.topic,
+            message.payload,
+            message.qos,
+            False,
+            partial(with_reason, acknowledge),
         )
 
     # Nodes that announce themselves

@@ -12,7 +12,7 @@ from functools import partial
 
 from msgspec.structs import replace
 
-from hombi.core.after import after
+from hombi.core.outcome import Acknowledge, Outcome, after
 from hombi.links.base import Clock, Heard, LinkError, OwnReports, Unreachable, Wired
 from hombi.links.pace import Pace, cost_of
 from hombi.links.thing_description import part_of
@@ -57,7 +57,7 @@ class Foreign:
         payload: bytes,
         qos: int,
         retained: bool,
-        acknowledge: Callable[[], None],
+        acknowledge: Acknowledge,
     ) -> None:
         """A message came in that is none of Hombi's own."""
         whose = self.picks.whose(via, topic)
@@ -67,13 +67,13 @@ class Foreign:
         if retained or not whose:
             # What a broker kept is of no known time: it is shown, and taken for no
             # reading.
-            acknowledge()
+            acknowledge(Outcome.SAFE)
             return
         if len(payload) > MAX_PACKET:  # a broker carries larger ones than the hub's own door
             what = f"a message under {topic[:60]} has {len(payload) // 1024} kB"
             limit = f"the hub reads messages of up to {MAX_PACKET // 1024} kB"
             self._reports.refused(whose[0], f"{what}; {limit}")
-            acknowledge()
+            acknowledge(Outcome.REFUSED)
             return
         pace = self._paces.setdefault(whose[0], Pace())
         pace.fill(time.monotonic())
@@ -82,7 +82,7 @@ class Foreign:
             return
         values = self.picks.pick(via, topic, payload, self._clock.now_ms(), self._reports.refused)
         if not values:
-            acknowledge()
+            acknowledge(Outcome.REFUSED)
         safe = after(len(values), acknowledge)
         for node, resolved in values.items():
             self._reports.presence(node, here=True)

@@ -6,14 +6,15 @@ from __future__ import annotations
 
 import asyncio
 from collections import deque
+from functools import partial
 
 import msgspec
 
 from hombi.core.errors import SenmlError
 from hombi.core.senml import LARGE_PACK, Resolved, read_pack
 from hombi.links.base import Reports
-from hombi.links.wifi.mqtt.contract import Acknowledge
-from hombi.links.wifi.mqtt.packets import BAD_PAYLOAD
+from hombi.links.wifi.mqtt.contract import Acknowledge, with_reason
+from hombi.links.wifi.mqtt.packets import BAD_PAYLOAD, QUOTA
 from hombi.links.work import Work
 
 REFUSALS_TOLD = 5
@@ -56,7 +57,8 @@ class Packs:
                 if len(pack.payload) > LARGE_PACK:
                     values, refused = await asyncio.to_thread(_read, pack)
                     if self._told(pack, values, refused):
-                        await self._reports.observed_in_parts(node, values, pack.acknowledge)
+                        answer = partial(with_reason, pack.acknowledge)
+                        await self._reports.observed_in_parts(node, values, answer)
                 else:
                     self._take(pack)
                     small += 1
@@ -64,11 +66,13 @@ class Packs:
                         await asyncio.sleep(0)
         finally:
             del self._waiting[node]
+            for pack in waiting:  # the hub stops, or a fault of its own ended this
+                pack.acknowledge(QUOTA)
 
     def _take(self, pack: _Pack) -> None:
         values, refused = _read(pack)
         if self._told(pack, values, refused):
-            self._reports.observed(pack.node, values, pack.acknowledge)
+            self._reports.observed(pack.node, values, partial(with_reason, pack.acknowledge))
 
     def _told(self, pack: _Pack, values: list[Resolved], refused: list[str]) -> bool:
         """Tell what of a pack cannot be taken. Whether there is something that can."""

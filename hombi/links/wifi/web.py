@@ -366,7 +366,7 @@ class Web:
     def _observed(self, thing: _Thing, values: list[Resolved]) -> None:
         self._reports.presence(thing.node, here=True)
         if values:
-            self._reports.observed(thing.node, values, lambda: None)
+            self._reports.observed(thing.node, values, None)
 
 
 def _number(value: Any) -> Any:

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from collections.abc import Coroutine, Sequence
+from collections.abc import Coroutine, Mapping, Sequence
 from functools import partial
 from pathlib import Path
 from typing import Any, TypeVar
@@ -281,6 +281,19 @@ class ZigbeeDriver:
             return glides(self._roster.point(node, name)[1])
         except LinkError:
             return False  # it is said when it is asked
+
+    def promised_s(self, node: str) -> Mapping[str, float]:
+        """The longest time between two reports, by value; not for what the node would
+        not agree to."""
+        device = next((one for one in self.devices.values() if one.node == node), None)
+        if device is None:
+            return {}
+        refused = {name for what in device.missing for name in what.partition(":")[0].split(", ")}
+        return {
+            wire: float(one.reports.longest_s)
+            for wire, one in device.points.items()
+            if one.reports is not None and not one.datapoint and one.name not in refused
+        }
 
     async def set_setting(self, node: str, name: str, value: Any) -> None:
         """Change one of the node's own settings. Raises LinkError."""

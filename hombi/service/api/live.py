@@ -69,8 +69,8 @@ async def streamed(
         place.leave()
         return refused(422, str(error))
     response = StreamingHttpResponse(told, content_type="text/event-stream")
-    # Django closes a response once it was sent. When the client is gone before that, the
-    # response is dropped without being closed.
+    # Django closes a response that was sent. When the client is gone before that, the
+    # the response is dropped without being closed.
     response._resource_closers.append(place.leave)  # type: ignore[attr-defined]
     weakref.finalize(response, place.leave)
     response["Cache-Control"] = "no-store"
@@ -124,7 +124,7 @@ def _asks(request: HttpRequest) -> tuple[Actor, AccessToken | None] | None:
         token = found[1] if isinstance(found[1], AccessToken) else None
         return actor_of(*found), token
     if request.user.is_authenticated:
-        recognise(asked)
+        recognise(asked, request.user)
         return actor_of(request.user), None
     return None
 

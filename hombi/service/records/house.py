@@ -8,7 +8,6 @@ from django.contrib.auth import get_user_model
 from django.db import transaction
 
 from hombi.core.kinds import KINDS
-from hombi.core.rhythm import GAPS_TO_KNOW
 from hombi.core.series import Channel, Channels, Derivation, Origin
 from hombi.hub import house as h
 from hombi.hub.ports import ArrivalRecord, NewEntity, NewNode
@@ -219,8 +218,7 @@ def _channel(stored: m.Channel) -> Channel:
 
 
 def _entity(stored: m.Entity, start: str, node: h.Node | None, own_room: h.Room | None) -> h.Entity:
-    """An entity with its latest reading; the distance to the reading before is its
-    usual interval until it is heard."""
+    """An entity with its latest reading."""
     origin: Origin
     if stored.derivation:
         how = stored.derivation
@@ -254,7 +252,4 @@ def _entity(stored: m.Entity, start: str, node: h.Node | None, own_room: h.Room 
     entity.recent = {reading.at_ms: reading.sent for reading in reversed(latest)}
     if latest:
         entity.latest, entity.heard_ms = latest[0], latest[0].at_ms
-    if len(latest) == 2:
-        entity.interval_ms = float(latest[0].at_ms - latest[1].at_ms)
-        entity.gaps = GAPS_TO_KNOW
     return entity

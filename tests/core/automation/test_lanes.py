@@ -8,7 +8,16 @@ from hombi.core.automation.replay import Course
 from hombi.core.kinds import KINDS
 from hombi.core.quality import Quality
 from hombi.core.series import Reading
-from tests.core.automation.test_replay import DAY, MIN, NOON, ZONE, course, program, readings
+from tests.core.automation.test_replay import (
+    DAY,
+    MIN,
+    NOON,
+    ZONE,
+    course,
+    heard_each,
+    program,
+    readings,
+)
 from tests.core.automation.world import FACTS
 
 
@@ -20,7 +29,8 @@ def said(lane: Lane) -> list[tuple[float, bool | None]]:
 def test_a_value_says_yes_no_or_that_nothing_is_known() -> None:
     every = readings(*((n, 84.0 if n < 5 or n > 10 else 81.0) for n in range(-20, 20)))
     every[29] = Reading(every[29].at_ms, 0, 999.0, 999.0, Quality.OUT_OF_RANGE)
-    (lane,) = lanes(program(), course(every), (NOON, NOON + 60 * MIN), ZONE)
+    known = course(every, rhythm=heard_each(MIN))
+    (lane,) = lanes(program(), known, (NOON, NOON + 60 * MIN), ZONE)
     assert lane.text == "Rack humidity under 82 %"
     assert said(lane)[:5] == [(0, False), (5, True), (9, None), (10, True), (11, False)]
     # Nothing more is heard: after its usual silence, nothing is known.

@@ -35,6 +35,7 @@ from hombi.core.automation import (
 from hombi.core.automation.replay import Course, Past, Replayed, replay
 from hombi.core.kinds import AT_HOME, KINDS
 from hombi.core.quality import Quality
+from hombi.core.rhythm import Rhythm
 from hombi.core.series import Reading
 from tests.core.automation.world import FACTS, hours
 
@@ -57,8 +58,19 @@ def program(
     return Program("Too dry", "", watch, only, (Switch(mister, 1.0),), (Switch(mister, 0.0),))
 
 
-def course(readings: Sequence[Reading], kind: str = "humidity") -> dict[str, Course]:
-    return {"rack/humidity": Course("Rack humidity", "Cellar", KINDS[kind], readings)}
+def heard_each(gap_ms: float) -> Rhythm:
+    """What is known of a value that has come so often for two days."""
+    rhythm = Rhythm()
+    for _ in range(round(2 * DAY / gap_ms)):
+        rhythm.learn(gap_ms)
+    return rhythm
+
+
+def course(
+    readings: Sequence[Reading], kind: str = "humidity", rhythm: Rhythm | None = None
+) -> dict[str, Course]:
+    known = Course("Rack humidity", "Cellar", KINDS[kind], readings, rhythm=rhythm)
+    return {"rack/humidity": known}
 
 
 def readings(*said: tuple[float, float | None]) -> list[Reading]:
@@ -90,12 +102,13 @@ def test_a_day_by_hand() -> None:
 
 def test_what_is_not_heard_any_more_ends_when_its_time_is_over() -> None:
     said = readings(*[(float(n), 80.0) for n in range(30)])
-    (start, end) = over(program(), said).acted
+    usual = course(said, rhythm=heard_each(MIN))
+    (start, end) = replay(program(), usual, NOON, NOON + DAY, ZONE).acted
     assert (start.why.at_ms - NOON) / MIN == 10
     assert end.why.lost
     # Three times the usual minute after the last one.
     assert (end.why.at_ms - NOON) / MIN == pytest.approx(32, abs=0.01)
-    stays = over(program(lost=Lost.STAY), said)
+    stays = replay(program(lost=Lost.STAY), usual, NOON, NOON + DAY, ZONE)
     assert [one.why.edge for one in stays.acted] == [EdgeKind.START, EdgeKind.LOST]
     assert stays.on(NOON, NOON + DAY)[-1][1] == NOON + DAY
 

@@ -122,7 +122,7 @@ class Client(asyncio.Protocol):
         try:
             packets = self._reader.feed(data)
         except MalformedPacket as error:
-            self._end(f"it sent what is no MQTT: {error}")
+            self.end(f"it sent what is no MQTT: {error}")
             return
         for packet in packets:
             self._take(packet)
@@ -133,7 +133,7 @@ class Client(asyncio.Protocol):
             self._loop.call_soon(self._work)
 
     def connection_lost(self, exc: Exception | None) -> None:
-        self._end(f"the connection dropped ({exc})" if exc else "it closed the connection")
+        self.end(f"the connection dropped ({exc})" if exc else "it closed the connection")
 
     # What comes
 
@@ -155,7 +155,7 @@ class Client(asyncio.Protocol):
             case p.Connack() if not self._answer.done():
                 self._answer.set_result(packet)
             case p.Disconnect():
-                self._end(f"it ended the connection, reason {packet.reason:#04x}")
+                self.end(f"it ended the connection, reason {packet.reason:#04x}")
 
     def _not_taken(self, topic: str) -> None:
         if topic not in self.refused_topics:
@@ -204,14 +204,15 @@ class Client(asyncio.Protocol):
             return
         quiet = self._loop.time() - self._heard_s
         if quiet > self._hello.keep_alive * 1.5:
-            self._end("it does not answer any more")
+            self.end("it does not answer any more")
             self._transport.abort()
             return
         if quiet > self._hello.keep_alive / 2:
             self._write(encode(p.Pingreq()))
         self._loop.call_later(self._hello.keep_alive / 4, self._keep_alive)
 
-    def _end(self, why: str) -> None:
+    def end(self, why: str) -> None:
+        """End the connection without a goodbye, and say why."""
         if not self._answer.done():
             self._answer.set_exception(ConnectionError(why))
             self._answer.exception()  # who waits for it hears it; nobody need

@@ -3,6 +3,7 @@ it is answered."""
 
 from __future__ import annotations
 
+import math
 import secrets
 from collections import deque
 from dataclasses import dataclass
@@ -28,6 +29,9 @@ FILTER_COST = 5.0
 # How many packets of one client are handled before it is the others' turn.
 SLICE = 100
 RECEIVE_MAXIMUM = 2_048
+# A client connects anew at once when its connection is closed: with this pause it does
+# not spend a full disk's time on connecting.
+AGAIN_AFTER_S = 3.0
 ALIASES = 32
 
 
@@ -52,6 +56,8 @@ class Connection:
         self.keep_alive_s = door.connect_within_s
         self.level = 4
         self.held_back = False
+        # When the hub ends the connection, because it could not take all that came.
+        self.ends_s = math.inf
         self.will: p.Publish | None = None
         self._reader = Reader()
         self._arrived: deque[p.Packet] = deque()
@@ -333,7 +339,13 @@ class Connection:
         return pending
 
     def _safe(self, pending: _Pending, reason: int = 0) -> None:
-        """Answer in the order in which the messages came [MQTT-4.6.0-2, 4.6.0-3]."""
+        """Answer in the order in which the messages came [MQTT-4.6.0-2, 4.6.0-3]. A
+        message that is to come again later is answered in MQTT 5; 3.1.1 has no word for
+        it, and its client sends again what is not acknowledged when it connects anew
+        [MQTT-4.4.0-1]: its connection is closed."""
+        if reason == p.QUOTA and self.level < 5:
+            self.ends_s = min(self.ends_s, self.door.now_s + AGAIN_AFTER_S)
+            return
         pending.done, pending.reason = True, reason
         ready = bytearray()
         while self._pending and self._pending[0].done:

@@ -6,7 +6,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, Protocol
 
+from hombi.core.outcome import Outcome
 from hombi.links.pace import Pace
+from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt.packets import Publish
 from hombi.links.wifi.mqtt.session import Session, Subscription
 
@@ -46,6 +48,18 @@ class Acknowledge(Protocol):
     why it was not taken."""
 
     def __call__(self, reason: int = 0) -> None: ...
+
+
+REASONS = {
+    Outcome.SAFE: 0,
+    Outcome.REFUSED: p.NOT_TAKEN,
+    Outcome.LATER: p.QUOTA,
+}
+
+
+def with_reason(acknowledge: Acknowledge, outcome: Outcome) -> None:
+    """Acknowledge with the reason code of MQTT 5 for this outcome."""
+    acknowledge(REASONS[outcome])
 
 
 class Host(Protocol):

@@ -203,6 +203,8 @@ class Door:
             if connection.overdue(now_s):
                 why = "its keep-alive ran out" if connection.session else "it never said who it is"
                 connection.close(why, p.KEEP_ALIVE_TIMEOUT)
+            elif now_s >= connection.ends_s:
+                connection.close("the hub could not take all; it is to send the rest again")
             if connection.rights is not None and (said := connection.flooded()):
                 self.host.turned_away(connection.rights.account, said)
         for key, late in list(self._late_wills.items()):
