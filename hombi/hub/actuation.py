@@ -4,7 +4,6 @@ it did."""
 from __future__ import annotations
 
 import asyncio
-import math
 from collections.abc import Awaitable, Callable, Coroutine, Iterator
 from dataclasses import dataclass
 from enum import StrEnum
@@ -12,8 +11,9 @@ from itertools import count
 from typing import Any
 
 from hombi.core.errors import ValueTextError
+from hombi.core.same import answers, same
 from hombi.core.series import Reading
-from hombi.core.units import convert
+from hombi.core.units import conversion, convert
 from hombi.core.values import parse_value, show_span, show_value
 from hombi.hub.errors import HubError, Invalid, Refused
 from hombi.hub.events import (
@@ -22,11 +22,12 @@ from hombi.hub.events import (
     CommandFailed,
     EntitiesChanged,
     NodeBack,
+    SetByHand,
 )
 from hombi.hub.house import Entity, House, Node
 from hombi.hub.intake import Intake
 from hombi.hub.keeper import Keeper
-from hombi.hub.kernel import Actor, Change, Context, Done, Event, Need, Part, Right
+from hombi.hub.kernel import Actor, ActorKind, Change, Context, Done, Event, Need, Part, Right
 from hombi.hub.links import Links
 from hombi.hub.wanted import OWNER, Wish, Wishes
 from hombi.hub.writer import Writer
@@ -37,6 +38,8 @@ from hombi.links.capabilities import Glides, Sends, SendsNow, able
 OTHER = ("other", "toggle")
 
 
+# So long after a command, a node may still send values on its way.
+FOLLOWS_MS = 30_000
 # What is led to a value is told where it should be by now this often.
 STEP_MS = 1_000
 
@@ -74,6 +77,8 @@ class _Waiting:
     sent: bool = False
     failed: Exception | None = None
     taking_ms: int = 0
+    # What the node had sent last when it was asked.
+    before: float | None = None
 
 
 class Actuation(Part):
@@ -97,6 +102,9 @@ class Actuation(Part):
         self._keeper, self.answer_s = keeper, answer_s
         self._numbers = count(1)
         self._waiting: dict[str, list[_Waiting]] = {}
+        # By address: what a node has sent last, and what it was asked last, and when.
+        self._last: dict[str, float] = {}
+        self._commanded: dict[str, tuple[float, int]] = {}
         # Who takes a value that no node has, by its kind.
         self.takes: dict[str, Callable[[Entity, float], Awaitable[None]]] = {}
         self.wishes = Wishes(context, house, writer, self._again)
@@ -113,13 +121,40 @@ class Actuation(Part):
     def reading(self, entity: Entity, reading: Reading) -> None:
         """A reading came in; it may be the answer to what was asked, now or long
         ago."""
+        if not entity.writable:
+            return
         waiting = self._waiting.get(entity.address)
         for one in waiting or ():
-            if not one.answer.done() and _is(one.value, reading):
+            if not one.answer.done() and _answers(entity, one.value, one.before, reading):
                 one.answer.set_result(self._clock.now_ms())
         wish = self.wishes.get(entity.address)
-        if wish is not None and not waiting and _is(wish.value, reading):
+        if wish is not None and not waiting and _answers(entity, wish.value, wish.before, reading):
             self._fulfilled(entity, wish)
+        self._look_for_hands(entity, reading, asked=wish is not None or bool(waiting))
+
+    def _look_for_hands(self, entity: Entity, reading: Reading, *, asked: bool) -> None:
+        """A value that nobody asked for over the hub was set at the node."""
+        if reading.value is None:
+            return
+        before, self._last[entity.address] = self._last.get(entity.address), reading.value
+        wanted, at_ms = self._commanded.get(entity.address, (None, 0))
+        late = self._clock.now_ms() - at_ms > FOLLOWS_MS
+        if asked or before is None or same(before, reading.value, entity.step):
+            return
+        if late or wanted is None or not same(wanted, reading.value, entity.step):
+            self.context.announce(
+                SetByHand(
+                    node=entity.address.partition("/")[0],
+                    entity=entity.address,
+                    by="who set it by hand",
+                )
+            )
+
+    def by_hand(self, entity: Entity, by: Actor) -> None:
+        """A person asks for something, who may be a person or not."""
+        if by.kind is ActorKind.PERSON:
+            node = entity.address.partition("/")[0]
+            self.context.announce(SetByHand(node=node, entity=entity.address, by=str(by)))
 
     def check(self, address: str, text: str) -> tuple[Entity, float]:
         """What a command written by a person means. Raises NotFound, Invalid."""
@@ -154,6 +189,7 @@ class Actuation(Part):
         Never raises for a node that does not answer: the command's state says so, and
         what was asked stays wanted.
         """
+        self._commanded[entity.address] = (value, self._clock.now_ms())
         wish = self.wishes.want(entity, value, by, taking_ms)
         command = Command(next(self._numbers), entity, value, by, self._clock.now_ms())
         waiting = self._asked(entity, value, at_once=at_once, taking_ms=taking_ms)
@@ -176,7 +212,9 @@ class Actuation(Part):
         """Wait for the answer of a node, and send it what it is asked, if that can be
         done at once."""
         future = asyncio.get_running_loop().create_future()
-        waiting = _Waiting(value, future, taking_ms=taking_ms)
+        latest = entity.latest
+        sent = None if latest is None else latest.sent
+        waiting = _Waiting(value, future, taking_ms=taking_ms, before=sent)
         before = self._waiting.setdefault(entity.address, [])
         for one in before:
             if one.taking_ms and not one.answer.done():  # it would be waited for in vain
@@ -333,9 +371,19 @@ class Actuation(Part):
             yield Need("wanted", text, f"/nodes/{entity.address.partition('/')[0]}")
 
 
-def _is(value: float, reading: Reading) -> bool:
-    found = reading.value
-    return found is not None and math.isclose(value, found, rel_tol=1e-3, abs_tol=1e-2)
+def _answers(entity: Entity, value: float, before: float | None, reading: Reading) -> bool:
+    """Whether a reading says that its node has taken this value."""
+    told = reading.sent
+    if told is None or reading.value is None:
+        return False
+    if entity.kind.words is not None:
+        return same(value, reading.value)
+    asked, step = value, 10.0**-entity.kind.decimals
+    if entity.kind.unit:
+        factor, addend = conversion(entity.kind.unit, entity.wire_unit)
+        asked, step = value * factor + addend, step * abs(factor)
+    seen = [one for one in entity.recent.values() if one is not None]
+    return answers(asked, told, before, [*seen, told], step)
 
 
 def outcome(command: Command, automation: str = "") -> Event:
@@ -373,6 +421,7 @@ class CommandEntity(Change[Actuation, Command], frozen=True):
 
     async def do(self, part: Actuation, by: Actor) -> Done[Command]:
         entity, value = part.check(self.entity, self.to)
+        part.by_hand(entity, by)
         command = await part.begin(entity, value, str(by))
         return Done(command, outcome(command))
 
@@ -392,6 +441,7 @@ class SwitchEntity(Change[Actuation, Command], frozen=True):
     right = Right.USE
 
     def do(self, part: Actuation, by: Actor) -> Coroutine[Any, Any, Done[Command]]:
+        part.by_hand(self.entity, by)
         asking = part.begin(
             self.entity, self.value, str(by), at_once=self.at_once, taking_ms=self.taking_ms
         )

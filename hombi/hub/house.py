@@ -15,10 +15,12 @@ from hombi.core.kinds import KINDS, Kind
 from hombi.core.names import meant
 from hombi.core.node_clock import NodeClock
 from hombi.core.rhythm import Rhythm, alone_ms
+from hombi.core.same import VALUES_TO_KNOW, grain
 from hombi.core.seen import as_seen
 from hombi.core.series import Chain, Channel, Channels, Derivation, Origin, Reading, chain_of
 from hombi.core.series.conditioning import Plan
 from hombi.core.sun import Position
+from hombi.core.units import conversion
 from hombi.core.values import parse_span_ms
 from hombi.hub.lookup import find, several
 from hombi.links.base import OnLink, Wired
@@ -176,6 +178,24 @@ class Entity:
         """How long it may go unheard before it counts as silent by itself; 0 while that
         is not known, infinite for what is as fresh as its node."""
         return alone_ms(self.rhythm, self.agreed_ms, learns=self.learns)
+
+    @property
+    def latest_value(self) -> float | None:
+        """What it was when it was heard last; None where that is not known."""
+        return None if self.latest is None else self.latest.value
+
+    @property
+    def step(self) -> float:
+        """In what steps it goes, in the unit of its kind: as it is shown, or as its
+        node does."""
+        if self.kind.words is not None:
+            return 0.0
+        shown = 10.0**-self.kind.decimals
+        told = [one for one in self.recent.values() if one is not None]
+        if isinstance(self.origin, Derivation) or len(set(told)) < VALUES_TO_KNOW:
+            return shown
+        factor, _ = conversion(self.wire_unit, self.kind.unit) if self.kind.unit else (1.0, 0.0)
+        return max(shown, grain(told) * abs(factor))
 
     @property
     def learns(self) -> bool:

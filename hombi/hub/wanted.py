@@ -37,6 +37,8 @@ class Wish:
     due_ms: int = 0
     problem: str = ""
     tries: int = 0
+    # What its node had sent last when it was asked.
+    before: float | None = None
     timer: Timer | None = field(default=None, repr=False)
 
     def kept(self) -> dict[str, Any]:
@@ -69,7 +71,8 @@ class Wishes:
         """Somebody wants this, within a time; what was wanted before is withdrawn."""
         self._cancel(self._all.get(entity.address))
         now = self.context.clock.now_ms()
-        wish = Wish(entity.address, value, by, now, now + taking_ms)
+        before = None if entity.latest is None else entity.latest.sent
+        wish = Wish(entity.address, value, by, now, now + taking_ms, before=before)
         self._all[entity.address] = wish
         self._keep(entity.address, wish.kept())
         return wish

@@ -30,6 +30,7 @@ from hombi.core.automation.state import (
     Why,
     World,
 )
+from hombi.core.automation.watch import Watch
 from hombi.core.values import show_span
 
 
@@ -73,8 +74,16 @@ def _whole(
             return idle(state, now), _why(base, EdgeKind.END, now, held, said)
         if over := only.over(world):
             said = f"{over}, after {show_span(held)}"
-            waiting = replace(state, phase=Phase.WAITING, since_ms=now)
-            return waiting, _why(_any(program, state, world), EdgeKind.END, now, held, said)
+            why = _why(_any(program, state, world), EdgeKind.END, now, held, said)
+            # Those that are back, and have not reached their `until`, begin nothing.
+            parts = tuple(
+                idle(part, now) if _is_back(watch, part, world) else part
+                for watch, part in zip(program.parts, state.parts, strict=True)
+            )
+            state = replace(state, parts=parts)
+            if sum(one.phase is Phase.ON for one in parts) < program.need:
+                return idle(state, now), why
+            return replace(state, phase=Phase.WAITING, since_ms=now), why
         if lost is not None and lost.edge is EdgeKind.LOST:
             return state, _why(lost, EdgeKind.LOST, now, held, _of(lost, world))
         return state, None
@@ -96,6 +105,13 @@ def _whole(
     return replace(state, phase=Phase.ON, since_ms=now), _why(
         base, EdgeKind.START, now, base.held_ms, said
     )
+
+
+def _is_back(watch: Watch, part: State, world: World) -> bool:
+    known = None if watch.timed else watch.now(world)
+    if part.phase is not Phase.ON or known is None or part.value is None:
+        return False
+    return not known.comparison.starts_with(part.value)
 
 
 def due_group(program: Program, state: State, world: World, only: Circumstances) -> int | None:

@@ -9,7 +9,7 @@ from functools import cached_property, partial
 
 from msgspec.structs import replace
 
-from hombi.core.automation.actions import Effect, Notify, Tell
+from hombi.core.automation.actions import Effect, Notify, Recall, SwitchOver, SwitchTo, Tell
 from hombi.core.automation.acts import at_once, begin, let_go, next_act_ms, remind, resume
 from hombi.core.automation.circumstances import Circumstances
 from hombi.core.automation.group import due_group, lost_group, step_group
@@ -28,6 +28,7 @@ from hombi.core.automation.state import (
     Began,
     EdgeKind,
     Event,
+    Handled,
     Passed,
     Phase,
     Seen,
@@ -49,6 +50,8 @@ def step(program: Program, state: State, event: Event, world: World) -> Step:
     """Step one automation."""
     if isinstance(event, Taken):
         return _taken(program, state, event, world)
+    if isinstance(event, Handled):
+        return Step(_left_alone(program, state, event.entity))
     if isinstance(event, Acknowledged):
         all_given = tuple(one.at_most for one in program.reminds)
         return Step(replace(state, reminded=all_given) if state.phase is Phase.ON else state)
@@ -65,7 +68,34 @@ def step(program: Program, state: State, event: Event, world: World) -> Step:
         elif isinstance(event, Seen) and event.entity not in ("", watch.entity):
             event = Passed()
         after, why = step_part(watch, state, event, world, sight, only)
-    return _acted(program, after, why, world)
+    if why is not None and why.edge is EdgeKind.START and state.phase is not Phase.WAITING:
+        after = replace(after, by_hand=())  # it starts anew
+    return _without_hands(_acted(program, after, why, world))
+
+
+def _left_alone(program: Program, state: State, entity: str) -> State:
+    """What a person sets while it is under way is theirs until it starts anew."""
+    under_way = state.phase is not Phase.IDLE or bool(state.waits)
+    if not under_way or entity in state.by_hand or entity not in program.acted_on:
+        return state
+    return replace(state, by_hand=(*state.by_hand, entity))
+
+
+def _without_hands(done: Step) -> Step:
+    """The step, without what it would do to entities that a person has set."""
+    hands = done.state.by_hand
+    if not hands or not done.effects:
+        return done
+    effects = tuple(left for one in done.effects if (left := _spared(one, hands)) is not None)
+    return done._replace(effects=effects)
+
+
+def _spared(effect: Effect, hands: tuple[str, ...]) -> Effect | None:
+    if isinstance(effect, (SwitchTo, SwitchOver)):
+        return None if effect.entity in hands else effect
+    if isinstance(effect, Recall):
+        return replace(effect, states=tuple(one for one in effect.states if one[0] not in hands))
+    return effect
 
 
 def due_ms(program: Program, state: State, world: World) -> int | None:
@@ -81,7 +111,21 @@ def due_ms(program: Program, state: State, world: World) -> int | None:
     else:
         sight = world.sight(program.watch.entity)
         due = due_part(program.watch, state, world, sight, only)
-    return sooner(due, next_act_ms(program, state))
+    return sooner(due, next_act_ms(program, state), _fades_ms(program, state, world))
+
+
+def _fades_ms(program: Program, state: State, world: World) -> int | None:
+    """From when on something that it looks at beside its value counts as silent: what
+    `when` and `home` ask for is not so any more then, and a limit is not known."""
+    if state.phase is Phase.IDLE:
+        return None
+    asked = [world.sight(one.entity).fades_ms for one in (*program.when, *program.anyone)]
+    watched = () if program.moment is not None else program.parts
+    limits = [
+        one.moving.fades_ms(world) for one in (*watched, *program.when) if one.moving is not None
+    ]
+    ahead = [one for one in (*asked, *limits) if one is not None and one > world.now_ms]
+    return min(ahead, default=None)
 
 
 def lost_ms(program: Program, state: State, world: World) -> int | None:

@@ -80,11 +80,13 @@ def step_moment(
         said = f"{over}, after {show_span(held)}" if over else f"after {show_span(held)}"
         after = replace(state, phase=Phase.IDLE, since_ms=now, heard_ms=now)
         return after, _why(EdgeKind.END, now, held, said)
-    due = moment.next_ms(state.heard_ms, world.zone)
-    if due > now:
-        return state, None
     looked = replace(state, heard_ms=now)
-    if now - due > LATE_MS or not only.allow_start(world):
+    # Of the moments that were missed, the latest ones may still be made up for.
+    late = max(state.heard_ms, now - LATE_MS - 1)
+    due = moment.next_ms(late, world.zone)
+    if due > now:
+        return (looked if late > state.heard_ms else state), None
+    if not only.allow_start(world):
         return looked, None
     clock = datetime.fromtimestamp(due / 1000, world.zone).strftime("%H:%M")
     if isinstance(moment.at, SunTime):

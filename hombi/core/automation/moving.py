@@ -65,6 +65,12 @@ class Moving:
         moved: Comparison = replace(comparison, **made)  # type: ignore[type-var]
         return None if isinstance(moved, RANGES) and moved.low >= moved.high else moved
 
+    def fades_ms(self, world: World) -> int | None:
+        """From when on a limit is not known any more if nothing is heard."""
+        sources = {one for _, formula in self.formulas for one in formula.sources}
+        moments = [world.sight(one).fades_ms for one in sources]
+        return min((one for one in moments if one is not None), default=None)
+
     def unknown(self, comparison: Comparison) -> Comparison:
         """The comparison while nothing is known of what its limits follow."""
         return replace(comparison, **{name: math.nan for name, _ in self.formulas})  # type: ignore[type-var]
@@ -97,7 +103,7 @@ def _value(formula: Formula, world: World) -> float | None:
     sights = [world.sight(one) for one in formula.sources]
     values = [one.value for one in sights if one.known and one.quality < Quality.STUCK]
     known = [one for one in values if one is not None]
-    if len(known) < len(sights) or any(one.silent for one in sights):
+    if len(known) < len(sights) or any(one.unheard(world.now_ms) for one in sights):
         return None
     try:
         found = formula.compute(known)

@@ -55,19 +55,12 @@ def step_part(
         return step_timed(watch, state, event, world, sight, only)
     if watch.slope is not None and isinstance(event, Seen):
         state, event = _measured(watch.slope, state, event, world.now_ms)
-    known = watch.now(world)
-    if known is None:
-        # Its limit follows a value that is not known: nothing begins, and what is on
-        # stays.
-        if isinstance(event, Seen) and event.value is not None and event.quality < Quality.STUCK:
-            state = replace(state, value=event.value, heard_ms=world.now_ms)
-        if state.phase is Phase.ON:
-            over = only.over(world)
-            return _hours_over(watch, state, over, world.now_ms) if over else (state, None)
-        return (state if state.phase is Phase.IDLE else idle(state, world.now_ms)), None
-    watch = known
     now, patience = world.now_ms, _patience_ms(watch, state, sight)
     unheard = patience is not None and now - state.heard_ms > patience
+    known = watch.now(world)
+    if known is None:
+        return _without_limit(watch, state, event, world, only, unheard=unheard)
+    watch = known
     if isinstance(event, Seen) and event.value is not None and event.quality < Quality.STUCK:
         if unheard and state.phase in (Phase.HOLDING, Phase.WAITING):
             state = idle(state, now)
@@ -83,6 +76,27 @@ def step_part(
     elif unheard:
         return state, None  # what was heard long ago begins nothing; a hold is suspended
     return _decide(watch, state, world, only)
+
+
+def _without_limit(
+    watch: Watch, state: State, event: Event, world: World, only: Circumstances, *, unheard: bool
+) -> tuple[State, Why | None]:
+    """Its limit follows a value that is not known: nothing begins, and what is on stays
+    on for as long as its own value is heard."""
+    now = world.now_ms
+    if isinstance(event, Seen):
+        good = event.value is not None and event.quality < Quality.STUCK
+        if good:
+            state = replace(state, value=event.value, heard_ms=now, blind=False)
+        elif state.phase is not Phase.ON:
+            state = replace(state, value=None)
+        unheard = unheard and not good
+    if state.phase is not Phase.ON:
+        return (state if state.phase is Phase.IDLE else idle(state, now)), None
+    if unheard and not state.blind:
+        return _lost(watch, state, now)
+    over = only.over(world)
+    return _hours_over(watch, state, over, now) if over else (state, None)
 
 
 def _measured(slope: Slope, state: State, event: Seen, now: int) -> tuple[State, Seen]:
@@ -146,7 +160,9 @@ def is_so(watch: Watch, sight: Sight, world: World) -> bool:
     """Whether an entity is so now; one that is bad or not heard is not."""
     if watch.timed:
         return silent_now(watch, sight, world)
-    if not sight.known or sight.silent or sight.value is None or sight.quality >= Quality.STUCK:
+    if not sight.known or sight.unheard(world.now_ms):
+        return False
+    if sight.value is None or sight.quality >= Quality.STUCK:
         return False
     known = watch.now(world)
     return known is not None and known.comparison.starts_with(sight.value)
@@ -221,14 +237,17 @@ def _begun(watch: Watch, value: float, held: int) -> str:
 
 
 def _hours_over(watch: Watch, state: State, over: str, now: int) -> tuple[State, Why]:
-    """It is on, and may not be any more. The value still counts: it goes on when the
-    circumstances come back, without a second hold."""
+    """It is on, and may not be any more. A value beyond the limit still counts: it goes
+    on when the circumstances come back, without a second hold. One that is back, and
+    has not reached `until`, begins nothing."""
     held, limit = now - state.since_ms, watch.comparison.limit
     limit = limit if math.isfinite(limit) else 0.0
     seen = limit if state.value is None else state.value
     said = f"{over}, after {show_span(held)}"
     why = Why(EdgeKind.END, now, seen, limit, held, said, entity=watch.entity)
     begun = now - watch.held_ms
+    if state.value is None or not watch.comparison.starts_with(state.value):
+        return idle(state, now), why
     waiting = replace(state, phase=Phase.WAITING, since_ms=begun, blind=False, back_ms=0)
     return waiting, why
 
@@ -250,6 +269,7 @@ def _over(watch: Watch, value: float, target: float, held: int) -> str:
 
 def _lost(watch: Watch, state: State, now: int) -> tuple[State, Why]:
     held, limit = now - state.since_ms, watch.comparison.limit
+    limit = limit if math.isfinite(limit) else 0.0
     seen = limit if state.value is None else state.value
     unheard = f"its value is no longer heard, for {show_span(now - state.heard_ms)}"
     ends = watch.lost is Lost.END

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from hombi.core.automation.actions import Notify, Other, Set, Step, Switch
+from hombi.core.automation.actions import Notify, Other, Scene, Set, Step, Switch
 from hombi.core.automation.comparisons import Is
 from hombi.core.automation.flow import Flow, asked, each, flow
 from hombi.core.automation.moments import Moment
@@ -91,6 +91,14 @@ class Program:
         watched = (*self.parts, *self.when, *self.anyone, *asked((*self.starts, *self.ends)))
         followed = [a for one in watched if one.moving is not None for a in one.moving.sources]
         return tuple(dict.fromkeys([*(one.entity for one in watched), *followed]))
+
+    @property
+    def acted_on(self) -> frozenset[str]:
+        """The addresses of all entities that its actions set."""
+        done = [one for _, one in each((*self.starts, *self.ends))]
+        scenes = (states for one in done if isinstance(one, Scene) for states in one.states)
+        switched = (one.entity for one in done if isinstance(one, (Switch, Set, Other)))
+        return frozenset((*switched, *(entity for entity, _ in scenes)))
 
     @property
     def named(self) -> tuple[str, ...]:

@@ -3,6 +3,7 @@ of a step."""
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from datetime import tzinfo
 from enum import StrEnum
@@ -47,7 +48,8 @@ class State(msgspec.Struct, frozen=True):
     `waits` is what is still to be done, `started_ms` when it started last, `reminded`
     how often each reminder was given since. `back_ms` is since when what is on is back,
     and not for long enough yet. `past` are values of before, each with its time, where
-    it counts how far one has moved.
+    it counts how far one has moved. `by_hand` are the entities that a person set since
+    it started: it leaves them alone until it starts anew.
     """
 
     phase: Phase = Phase.IDLE
@@ -61,6 +63,7 @@ class State(msgspec.Struct, frozen=True):
     reminded: tuple[int, ...] = ()
     back_ms: int = 0
     past: tuple[tuple[int, float], ...] = ()
+    by_hand: tuple[str, ...] = ()
 
     @property
     def standing(self) -> tuple[object, ...]:
@@ -68,7 +71,7 @@ class State(msgspec.Struct, frozen=True):
         heard."""
         parts = tuple(one.standing for one in self.parts)
         own = (self.phase, self.since_ms, self.blind, self.back_ms)
-        return *own, self.waits, self.reminded, parts
+        return *own, self.waits, self.reminded, self.by_hand, parts
 
     def shifted(self, by_ms: int) -> State:
         """The same by a clock that was set."""
@@ -117,6 +120,13 @@ class Acknowledged:
 
 
 @dataclass(frozen=True, slots=True)
+class Handled:
+    """A person has set an entity, at the node or from afar."""
+
+    entity: str
+
+
+@dataclass(frozen=True, slots=True)
 class Taken:
     """It is taken off duty, removed, or watches something else now: the reason, in
     words. `silently` leaves what it switched as it is."""
@@ -125,7 +135,7 @@ class Taken:
     silently: bool = False
 
 
-Event = Seen | Began | Passed | Acknowledged | Taken
+Event = Seen | Began | Passed | Acknowledged | Handled | Taken
 
 
 class Sight(NamedTuple):
@@ -143,6 +153,19 @@ class Sight(NamedTuple):
     rhythm_ms: float = 0.0
     heard_ms: int = 0
     so_far_ms: float = 0.0
+
+    def unheard(self, now_ms: int) -> bool:
+        """Whether it is silent: its hub says so, or will with its next look."""
+        overdue = 0 < self.rhythm_ms < now_ms - self.heard_ms
+        return self.silent or (overdue and self.heard_ms > 0)
+
+    @property
+    def fades_ms(self) -> int | None:
+        """From when on it counts as silent if nothing is heard; None for never by
+        itself, and for what is silent."""
+        if self.silent or not self.heard_ms or not 0 < self.rhythm_ms < math.inf:
+            return None
+        return self.heard_ms + round(self.rhythm_ms) + 1
 
 
 class Called(NamedTuple):

@@ -18,6 +18,7 @@ from hombi.core.automation import (
     TuneTo,
     Why,
 )
+from hombi.core.same import same
 from hombi.hub.actuation import SwitchEntity
 from hombi.hub.errors import HubError
 from hombi.hub.events import ActionFailed
@@ -168,6 +169,14 @@ class Effects:
     def chain(self, program: Program, why: Why) -> tuple[str, ...]:
         """The automations that led to what this one sees: those that switched it to
         that a moment ago."""
-        entity = why.entity or program.watch.entity
-        chain, at_ms, value = self._causes.get(entity, ((), 0, 0.0))
-        return chain if why.at_ms - at_ms <= CAUSE_MS and value == why.seen else ()
+        watched = [why.entity or program.watch.entity, *(one.entity for one in program.when)]
+        for address in watched:
+            chain, at_ms, value = self._causes.get(address, ((), 0, 0.0))
+            # What was held for long was caused when it began.
+            began_ms = why.at_ms - why.held_ms
+            entity = self._house.entities.get(address)
+            if chain and entity is not None and began_ms - at_ms <= CAUSE_MS:
+                seen = why.seen if address == watched[0] else entity.latest_value
+                if seen is not None and same(value, seen, entity.step):
+                    return chain
+        return ()

@@ -17,6 +17,7 @@ from hombi.core.automation import (
     EdgeKind,
     Effect,
     Event,
+    Handled,
     OnDuty,
     Parsed,
     Passed,
@@ -38,6 +39,7 @@ from hombi.core.automation import (
 )
 from hombi.core.house_facts import HouseFacts
 from hombi.core.names import slug
+from hombi.core.quality import Quality
 from hombi.core.series import Reading
 from hombi.core.toml_text import Mistake, Place
 from hombi.hub.automations.duties import Duties
@@ -48,16 +50,20 @@ from hombi.hub.automations.starts import Starts
 from hombi.hub.automations.telling import buttons_of, edge_event, over_text
 from hombi.hub.errors import Invalid
 from hombi.hub.events import (
+    AutomationLeavesAlone,
     AutomationStopped,
     ClockSet,
     EntitiesChanged,
+    EntitySilenceChanged,
     NodeBack,
+    NodeSilent,
     PhaseChanged,
     PhonesChanged,
     SceneRecorded,
     SceneRemoved,
     SequenceKept,
     SequenceRemoved,
+    SetByHand,
     SettingsTakenUp,
 )
 from hombi.hub.house import Entity, House
@@ -118,6 +124,9 @@ class Automations(Part):
         context.hear(SequenceRemoved, lambda _: self.read_again())
         context.hear(PhonesChanged, lambda _: self.read_again())
         context.hear(NodeBack, lambda event: self._node_back(event.node))
+        context.hear(NodeSilent, lambda event: self._node_back(event.node))
+        context.hear(EntitySilenceChanged, lambda event: self._unheard(event.entity))
+        context.hear(SetByHand, self._by_hand)
         context.hear(ClockSet, lambda event: self._clock_set(event.by_ms))
 
     async def open(self) -> None:
@@ -133,6 +142,10 @@ class Automations(Part):
             if runner.program is not None:
                 runner.state = rejoined(runner.program, runner.state, self._heard_at, now)
             self.let_go(runner, runner.program)
+        # Hours may have begun while the hub was away, and what must be so may be so no
+        # more: each takes one step.
+        for runner in list(self.runners.values()):
+            self.step(runner, Passed())
         self.time_passed()
         self.context.tasks.watch("looking for what is not heard", self._watch)
 
@@ -250,7 +263,11 @@ class Automations(Part):
 
     def _heard_at(self, address: str) -> int | None:
         entity = self._house.entities.get(address)
-        return None if entity is None or entity.latest is None else entity.latest.at_ms
+        latest = None if entity is None else entity.latest
+        # A bad value was no sight of it: how long ago the last good one came is kept
+        # with its state.
+        good = latest is not None and latest.value is not None and latest.quality < Quality.STUCK
+        return latest.at_ms if latest is not None and good else None
 
     # Stepping them
 
@@ -324,8 +341,10 @@ class Automations(Part):
         done = step(program, before, event, world)
         runner.state = done.state
         chain = self._chain(runner, program, done.why)
-        if done.why is not None and not self._may_act(runner, done.why, chain):
-            return
+        if done.why is not None:
+            if not self._may_act(runner, done.why, chain):
+                return
+            runner.chain = chain
 
         def rest() -> None:
             self._act(runner, program, done, chain)
@@ -376,7 +395,9 @@ class Automations(Part):
 
     def _chain(self, runner: Runner, program: Program, why: Why | None) -> tuple[str, ...]:
         """The automations that led to this step, this one last."""
-        before = self._effects.chain(program, why) if why is not None else ()
+        if why is None:  # what waited goes on: for the same cause
+            return runner.chain or (runner.record.slug,)
+        before = self._effects.chain(program, why) if program.moment is None else ()
         return (*before, runner.record.slug)[-4 * ROUNDS :]
 
     def _act(self, runner: Runner, program: Program, done: Step, chain: tuple[str, ...]) -> None:
@@ -439,6 +460,26 @@ class Automations(Part):
                 if runner.at_work:
                     self.step(runner, Passed())  # it may have been silent
                     self._plan(runner)
+
+    def _unheard(self, address: str) -> None:
+        """A value is silent now, or heard again."""
+        for runner in list(self._by_entity.get(address, ())):
+            if runner.at_work:
+                self.step(runner, Passed())
+                self._plan(runner)
+
+    def _by_hand(self, event: SetByHand) -> None:
+        """A person has set an entity: what is under way leaves it alone."""
+        for runner in list(self.runners.values()):
+            program, before = runner.program, runner.state.by_hand
+            if program is None or event.entity not in program.acted_on:
+                continue
+            self.step(runner, Handled(event.entity))
+            if runner.state.by_hand != before:
+                left = AutomationLeavesAlone(
+                    automation=runner.record.slug, entity=event.entity, by=event.by
+                )
+                self.context.announce(left)
 
     def _clock_set(self, by_ms: int) -> None:
         """The machine's clock was set: what is held is held for as long as before, by

@@ -63,6 +63,8 @@ class Runner:
     mistakes: tuple[Mistake, ...]
     state: State
     due: int | None = None
+    # The automations that led to its last edge, itself last.
+    chain: tuple[str, ...] = ()
     broken: str = ""
 
     @property

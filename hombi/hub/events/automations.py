@@ -99,6 +99,17 @@ class AutomationBlind(Decided, frozen=True, kw_only=True):
         return f"{self.title} cannot see: {self.why}"
 
 
+class AutomationLeavesAlone(Event, frozen=True, kw_only=True):
+    """A person has set an entity that an automation would set: it leaves that to them
+    until it starts anew."""
+
+    by: str
+
+    @property
+    def sentence(self) -> str:
+        return f"{self.automation} leaves {self.entity} to {self.by} until it starts again"
+
+
 class AutomationStopped(Fault, frozen=True, kw_only=True):
     """The hub stopped an automation, or it cannot do all that its text says."""
 

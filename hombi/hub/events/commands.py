@@ -7,6 +7,12 @@ from typing import Any
 from hombi.hub.kernel.events import Event, Quiet
 
 
+class SetByHand(Quiet, frozen=True, kw_only=True):
+    """A person has set an entity, at its node or from afar; `by` says who, in words."""
+
+    by: str
+
+
 class CommandChanged(Quiet, frozen=True, kw_only=True):
     """A command was asked, or has its answer. Times are ms since 1970."""
 

@@ -8,6 +8,7 @@ from typing import Any, ClassVar, Self
 
 from hombi.core.automation.text import quantity
 from hombi.core.kinds import Kind
+from hombi.core.same import same
 from hombi.core.toml_text import Path, TomlText
 from hombi.core.values import show_limit, show_value
 
@@ -17,6 +18,8 @@ class _Exactly(ABC):
     """Exactly `limit`, or anything else."""
 
     limit: float
+    # Values this near to it are shown as the same one.
+    step: float = 0.0
     until: ClassVar[None] = None
 
     word: ClassVar[str]
@@ -29,7 +32,7 @@ class _Exactly(ABC):
             what = "until goes with over and under"
             hint = f"with {cls.word}, it ends when that is so no more"
             toml.blame((*path, "until"), what, hint)
-        return None if limit is None else cls(limit)
+        return None if limit is None else cls(limit, 0.0 if kind.words else 10.0**-kind.decimals)
 
     @abstractmethod
     def starts_with(self, value: float) -> bool:
@@ -57,7 +60,7 @@ class Is(_Exactly):
     word = "is"
 
     def starts_with(self, value: float) -> bool:
-        return value == self.limit
+        return same(value, self.limit, self.step)
 
     def sentence(self, kind: Kind) -> str:
         return show_limit(self.limit, kind)
@@ -70,7 +73,7 @@ class IsNot(_Exactly):
     word = "is_not"
 
     def starts_with(self, value: float) -> bool:
-        return value != self.limit
+        return not same(value, self.limit, self.step)
 
     def sentence(self, kind: Kind) -> str:
         return f"not {show_limit(self.limit, kind)}"

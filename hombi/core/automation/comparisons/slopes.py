@@ -79,11 +79,13 @@ class Slope:
         """What is to be kept with a new value, and how far it has moved."""
         every = self.window_ms // POINTS
         kept = [one for one in past if one[0] > at_ms - self.window_ms]
-        if len(kept) > 1 and kept[-1][0] - kept[-2][0] < every:
-            # Of what comes often, the value from which it has moved farthest counts.
+        if kept and kept[-1][0] // every == at_ms // every:
+            # Of each stretch of time, the value from which it has moved farthest
+            # counts. The stretches lie on a grid: measured from one kept value to the
+            # next, all would become one.
             last = kept.pop()
-            best = min(last[1] * self.sign, value * self.sign) * self.sign
-            kept.append((last[0] if best == last[1] else at_ms, best))
+            nearer = last[1] * self.sign < value * self.sign
+            kept.append(last if nearer else (at_ms, value))
         else:
             kept.append((at_ms, value))
         lowest = min(one * self.sign for _, one in kept)
