@@ -17,6 +17,7 @@ class EntityFacts:
 
     kind: Kind
     writable: bool
+    room: str = ""
 
 
 @dataclass(frozen=True, slots=True)

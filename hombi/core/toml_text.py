@@ -60,6 +60,8 @@ class TomlText:
     value_bytes: dict[Path, tuple[int, int]] = field(default_factory=dict)
     pair_bytes: dict[Path, tuple[int, int]] = field(default_factory=dict)
     head_bytes: dict[Path, tuple[int, int]] = field(default_factory=dict)
+    # What stands before the last part of a pair's key: "watch." of `watch.over = …`.
+    key_starts: dict[Path, bytes] = field(default_factory=dict)
     doubled: tuple[str, Place, Place] | None = None
 
     def blame(self, path: Path, what: str, hint: str = "", *, at_value: bool = True) -> None:
@@ -213,6 +215,8 @@ def _walk(parsed: TomlText, document: tree_sitter.Node, lines: list[bytes]) -> N
         mark(path, place(key))
         if node.parent is None or node.parent.type != "inline_table":
             parsed.pair_bytes[path] = (node.start_byte, found.end_byte)
+            last = key.named_children[-1] if key.type == "dotted_key" else key
+            parsed.key_starts[path] = (key.text or b"")[: last.start_byte - key.start_byte]
         value(found, path)
 
     def value(node: tree_sitter.Node, path: Path) -> None:

@@ -486,7 +486,10 @@ class House:
     def facts(self, sequences: Mapping[str, str] | None = None) -> HouseFacts:
         """What the text of an automation is checked against; with other sequences, if
         some are given."""
-        entities = {a: EntityFacts(self.seen(e), e.writable) for a, e in self.entities.items()}
+        entities = {
+            a: EntityFacts(self.seen(e), e.writable, e.room.slug if e.room else "")
+            for a, e in self.entities.items()
+        }
         scenes = {
             one.slug: SceneFacts(one.title, tuple(one.states.items()))
             for one in self.scenes.values()

@@ -22,10 +22,51 @@ class Warned(NamedTuple):
     hint: str
 
 
-def warned(program: Program, others: Mapping[str, Program]) -> list[Warned]:
+def warned(
+    program: Program, others: Mapping[str, Program], rooms: Callable[[str], str] = lambda _: ""
+) -> list[Warned]:
     """All that is to be said of an automation beside the others that are on duty, by
-    their names."""
-    return [*_feeds_itself(program), *_never(program), *_fights(program, others)]
+    their names. `rooms` gives the room of an entity, "" where that is not known."""
+    return [
+        *_feeds_itself(program),
+        *_moves_itself(program, rooms),
+        *_never(program),
+        *_fights(program, others),
+    ]
+
+
+def _moves_itself(program: Program, rooms: Callable[[str], str]) -> list[Warned]:
+    """Its own actions change what lets it start, or keeps it on."""
+    found = []
+    for number, action in each(program.starts):
+        if not isinstance(action, (Switch, Set, Other)):
+            continue
+        own = ("starts", number, action.word)
+        for watch in program.when:
+            if _leads(action, watch.entity, watch.comparison.ends_with):
+                what = f"it sets {action.entity}, and `when` asks for {watch.entity} to be "
+                what += f"{watch.wanted}: its own action ends it"
+                hint = "ask for that in a branch of starts, which is asked once"
+                found.append(Warned(own, what, hint))
+        for watch in (*program.parts, *program.when):
+            followed = watch.moving.sources if watch.moving is not None else ()
+            if action.entity in followed:
+                what = f"it sets {action.entity}, and the limit of {watch.entity} follows that"
+                found.append(Warned(own, what, "give the limit a value, or follow another one"))
+            elif _lights(action, watch, rooms):
+                what = f"if {action.entity} gives light, it moves {watch.entity}, which is to be "
+                what += f"{watch.wanted}: it can end itself by its own light"
+                hint = "ask for darkness in a branch of starts, which is asked once"
+                found.append(Warned(own, what, hint))
+    return found
+
+
+def _lights(action: Switch | Set | Other, watch: Watch, rooms: Callable[[str], str]) -> bool:
+    """Whether an action may light up the sensor that is to say that it is dark."""
+    dark = watch.kind.name == "illuminance" and isinstance(watch.comparison, Under)
+    on = isinstance(action, Other) or action.to > 0
+    room = rooms(watch.entity)
+    return dark and on and bool(room) and rooms(action.entity) == room
 
 
 def _feeds_itself(program: Program) -> list[Warned]:

@@ -49,9 +49,15 @@ def _with(toml: TomlText, source: bytes, path: Path, value: str) -> str:
         raise EditError(f"{str(key)[:40]!r} is no key")
     ends = "\r\n" if b"\r\n" in source else "\n"
     line = f"{key} = {quoted(value)}"
-    siblings = [span for at, span in toml.pair_bytes.items() if at[:-1] == table]
+    siblings = [(span, at) for at, span in toml.pair_bytes.items() if at[:-1] == table]
     if siblings or table in toml.head_bytes:
-        _, last = max(siblings) if siblings else toml.head_bytes[table]
+        if siblings:
+            (_, last), beside = max(siblings)
+            # Beside `watch.over = …`, which stands outside of its table, it is
+            # `watch.until = …`.
+            line = toml.key_starts[beside].decode() + line
+        else:
+            _, last = toml.head_bytes[table]
         after = source.find(b"\n", last)
         if after < 0:
             return source.decode() + ends + line

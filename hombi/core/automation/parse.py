@@ -82,15 +82,15 @@ def parse(source: str, facts: HouseFacts, others: Mapping[str, Program] = NO_OTH
     )  # fmt: skip
     if mistakes:
         return Parsed(None, mistakes, partly=program if not elsewhere else None)
-    return Parsed(program, (), _warnings(toml, program, others))
+    return Parsed(program, (), _warnings(toml, program, facts, others))
 
 
 def _warnings(
-    toml: TomlText, program: Program, others: Mapping[str, Program]
+    toml: TomlText, program: Program, facts: HouseFacts, others: Mapping[str, Program]
 ) -> tuple[Mistake, ...]:
     known = len(toml.mistakes)
     beside = {one.name: one for name, one in others.items() if name != slug(program.name)}
-    for one in warned(program, beside):
+    for one in warned(program, beside, lambda one: _room(facts, one)):
         toml.blame(one.path, one.what, one.hint)
     warnings = tuple(toml.mistakes[known:])
     del toml.mistakes[known:]
@@ -240,3 +240,8 @@ def _actions(toml: TomlText, edge: str, facts: HouseFacts) -> tuple[Step, ...]:
         toml.blame((edge,), what, hint)
     actions = (read_action(toml, (edge, n), found, facts) for n, found in enumerate(tables))
     return tuple(action for action in actions if action is not None)
+
+
+def _room(facts: HouseFacts, address: str) -> str:
+    known = facts.entities.get(address)
+    return known.room if known is not None else ""

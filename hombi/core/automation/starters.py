@@ -172,7 +172,7 @@ STARTERS: Mapping[str, Starter] = {
         ),
         Starter(
             "light-when-dark", "Light when somebody is there",
-            "A lamp on while somebody is there and it is dark.",
+            "A lamp on when somebody comes and it is dark, until nobody is there.",
             (_name("Light when dark"),
              Blank("there", "who notices somebody", "entity", ("occupancy",)),
              Blank("light", "how bright it is", "entity", ("illuminance",)), _switch("the lamp"),
@@ -183,9 +183,13 @@ STARTERS: Mapping[str, Starter] = {
 entity = $there
 is = "occupied"
 
-[only]
-when = [ { entity = $light, under = $limit } ]
-""" + _BOTH_SIDES,
+[[starts]]
+branch = [ { when = { entity = $light, under = $limit }, switch = $switch, to = "on" } ]
+
+[[ends]]
+switch = $switch
+to = "off"
+""",
         ),
         Starter(
             "light-for-a-while", "Light for a while",

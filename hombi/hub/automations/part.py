@@ -365,7 +365,9 @@ class Automations(Part):
     def _follow_up(self, runner: Runner, before: State) -> None:
         """Keep where it stands after a step, and see when it is to be stepped next."""
         after, program = runner.state, runner.program
-        if after.standing != before.standing:
+        clock = program is not None and program.moment is not None
+        looked = clock and after.heard_ms != before.heard_ms  # which moments are behind it
+        if after.standing != before.standing or looked:
             self.save(runner)
             self._plan(runner)
             if (after.phase, after.since_ms) != (before.phase, before.since_ms):

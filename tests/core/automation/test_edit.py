@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tomllib
+from os.path import commonprefix
 
 import pytest
 from hypothesis import given
@@ -88,3 +89,75 @@ def test_what_cannot_be_changed_so_is_said() -> None:
             with_value(text, path, value)
     inline = 'watch = { under = "82 %" }'
     assert with_value(inline, ("watch", "under"), "80 %") == 'watch = { under = "80 %" }'
+
+
+KEYS = ["entity", "over", "under", "until", "held", "lost"]
+
+
+@st.composite
+def layouts(draw: st.DrawFn) -> str:
+    """A sound text in one of the many ways in which TOML lets people write it."""
+    ends = draw(st.sampled_from(["\n", "\r\n"]))
+    gap = st.sampled_from(["", " ", "  ", "\t"])
+    remark = st.sampled_from(["", "  # mine", " # ä 🧀 = [x]"])
+    quote = st.sampled_from(['"', "'"])
+
+    def pair(key: str, value: str) -> str:
+        sign = draw(quote)
+        equals = draw(gap) + "=" + draw(gap)
+        return f"{draw(gap)}{key}{equals}{sign}{value}{sign}{draw(remark)}"
+
+    def table(name: str, keys: list[str]) -> list[str]:
+        how = draw(st.sampled_from(["header", "dotted", "spaced", "inline", "quoted"]))
+        if how == "inline":
+            inner = ", ".join(f'{key} = "v"' for key in keys)
+            return [f"{name} = {{ {inner} }}{draw(remark)}"]
+        if how == "header":
+            return [f"[{name}]{draw(remark)}", *(pair(key, "v") for key in keys)]
+        dot = {"dotted": f"{name}.", "spaced": f"{name} . ", "quoted": f'"{name}".'}[how]
+        return [pair(dot + key, "v") for key in keys]
+
+    keys = draw(st.lists(st.sampled_from(KEYS), min_size=1, unique=True))
+    tables = [table("watch", keys)]
+    if draw(st.booleans()):
+        tables.append(table("only", ["between"]))
+    # What stands in no table comes first.
+    tables.sort(key=lambda lines: lines[0].startswith("["))
+    lines = [pair("name", "x"), *(line for one in tables for line in one)]
+    for number in range(draw(st.integers(0, 2))):
+        lines += [f"[[starts]]{draw(remark)}", pair("switch", f"lamp-{number}/switch")]
+        if draw(st.booleans()):
+            lines.append(pair("to", "on"))
+    spaced = [more for line in lines for more in ([line, ""] if draw(st.booleans()) else [line])]
+    return ends.join(spaced) + (ends if draw(st.booleans()) else "")
+
+
+@given(
+    layouts(),
+    st.sampled_from([
+        ("name",), *(("watch", key) for key in KEYS), ("only", "between"), ("only", "home"),
+        ("starts", 0, "to"), ("starts", 1, "to"), ("starts", 1, "switch"),
+    ]),
+    st.text(max_size=20) | st.sampled_from(["82 %", "it's", 'say "so"', "\\\\n"]),
+)  # fmt: skip
+def test_whatever_the_layout_one_value_changes_and_all_other_bytes_stay(
+    text: str, path: tuple[str | int, ...], value: str
+) -> None:
+    before = tomllib.loads(text)
+    try:
+        after = with_value(text, path, value)
+    except EditError:
+        inline = isinstance(before.get(path[0]), dict) and f"{path[0]} = {{" in text
+        missing = path[0] == "starts" and len(before.get("starts", [])) <= int(path[1])
+        assert inline or missing, "it can be changed"
+        return
+    place = before
+    for part in path[:-1]:
+        place = place.setdefault(part, {}) if isinstance(place, dict) else place[part]
+    place[path[-1]] = value
+    assert tomllib.loads(after) == before
+    # One stretch of bytes within a line is another, or there is one line more.
+    start = len(commonprefix([text, after]))
+    rest, fresh = text[start:][::-1], after[start:][::-1]
+    gone = len(rest) - len(commonprefix([rest, fresh]))
+    assert "\n" not in text[start : start + gone]
