@@ -4,11 +4,14 @@ are."""
 from __future__ import annotations
 
 import difflib
+import re
 from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import dataclass, field
 
 from hombi.core.kinds import Kind
 from hombi.core.sun import Position
+
+_READ_ANEW = r"\b(?:run|do|set)\b\W{0,3}="
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +60,29 @@ class HouseFacts:
     settings: Mapping[str, Callable[[str], str]] = field(default_factory=dict)
     # The moving means that there are, by (what of, over how many ms).
     means: Mapping[tuple[str, int], str] = field(default_factory=dict)
+
+
+def differs(before: HouseFacts, after: HouseFacts) -> Callable[[str], bool]:
+    """Whether a text is to be read again because the house is another: whether it names
+    something that came, went or changed."""
+    words: set[str] = set()
+    for one, other in (
+        (before.entities, after.entities),
+        (before.scenes, after.scenes),
+        (before.homes, after.homes),
+    ):
+        names = one.keys() | other.keys()
+        words |= {name for name in names if one.get(name) != other.get(name)}
+    words |= before.people ^ after.people
+    words |= {way.partition("/")[0] for way in before.ways ^ after.ways}
+    if before.position != after.position:
+        words.add("sun")
+    if before.means != after.means:
+        words.add("mean")
+    # What a sequence names does not stand in the text that runs it, and what a node can
+    # be asked to do is not compared.
+    parts = [re.escape(one) for one in sorted(words)] + [_READ_ANEW]
+    return lambda text: re.search("|".join(parts), text) is not None
 
 
 def did_you_mean(word: str, known: Iterable[str]) -> str:

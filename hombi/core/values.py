@@ -9,6 +9,8 @@ from hombi.core.kinds import Kind
 from hombi.core.units import convert
 
 _QUANTITY = re.compile(r"\s*([+-]?\d+(?:\.\d+)?)\s*(.*?)\s*")
+_COMMA = re.compile(r"^(\s*[-+]?\d+),(\d+)")
+_PLAIN = str.maketrans({"\u2212": "-", "\u2013": "-", "\u2014": "-", "\u2010": "-", "\u2011": "-"})
 _SPAN_PART = re.compile(r"(\d+(?:\.\d+)?)\s*([a-z]+)")
 # A length of time that can still be counted: some three thousand years.
 LONGEST_MS = 1e14
@@ -45,6 +47,11 @@ def parse_value(text: str, kind: Kind, *, bare: bool = False) -> float:
             )
         return float(kind.words.index(word))
     match = _QUANTITY.fullmatch(text)
+    plain = text.translate(_PLAIN)
+    plain = _COMMA.sub(r"\1.\2", plain)
+    if plain != text and _QUANTITY.fullmatch(plain):
+        # A comma, or one of the dashes that a word processor makes of a minus.
+        raise ValueTextError(f"{text!r} is not written as a number here; write {plain!r}")
     seen = kind.as_seen
     example = (
         f"{kind.high:g} {kind.unit}".strip()

@@ -3,10 +3,15 @@ sets something by hand."""
 
 from __future__ import annotations
 
+from typing import Any
+
+import pytest
+
 from hombi.core.senml import Resolved
 from hombi.hub.actuation import CommandEntity
-from hombi.hub.automations import AddAutomation
+from hombi.hub.automations import AddAutomation, part
 from hombi.hub.memory import MemoryRecords
+from hombi.hub.nodes import RemoveNode
 from tests.house import CLIMATE, PLUG
 from tests.hub.parts import ManualClock, Rig, rig, settle
 
@@ -319,3 +324,32 @@ async def test_1499_does_not_confirm_1500() -> None:
         await settle()
         r.say("pump", "turns", 1499.0)
         assert (await asking).state == "unanswered"
+
+
+async def test_a_change_of_the_house_reads_only_the_texts_that_it_touches(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    async with rig() as r:
+        await house(r)
+        await r.do(AddAutomation(HEAT))
+        await r.do(AddAutomation(FOLLOWS))
+        read: list[str] = []
+        plain = part.parse
+
+        def counted(text: str, *rest: Any) -> Any:
+            read.append(text)
+            return plain(text, *rest)
+
+        monkeypatch.setattr(part, "parse", counted)
+        await r.let_in("Lamp", **PLUG)
+        assert read == []
+        await r.do(RemoveNode("beam"))
+        assert read == [FOLLOWS]
+        for title in ("Fan", "Pump", "Gauge"):
+            await r.let_in(title, **PLUG)
+        await settle()
+        assert set(read) == {FOLLOWS}, "a text with mistakes is looked at again"
+        assert r.events().count("AutomationStopped") == 1, "and said once"
+        await r.let_in("Beam", **CLIMATE)
+        await settle()
+        assert r.hub.automations.find("follows").mistakes == ()

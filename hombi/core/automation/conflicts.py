@@ -4,14 +4,23 @@ themselves, or can never start."""
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from datetime import UTC, tzinfo
+from itertools import product
 from typing import NamedTuple
 
 from hombi.core.automation.actions import Other, Set, Switch
 from hombi.core.automation.comparisons import Comparison, Is, Outside, Over, Under, Within
 from hombi.core.automation.flow import each
 from hombi.core.automation.program import Program
+from hombi.core.automation.state import Called, Sight
 from hombi.core.automation.watch import Watch
+from hombi.core.house_facts import HouseFacts
+from hombi.core.kinds import Kind
 from hombi.core.toml_text import Path
+
+# Where a formula is tried, between the ends of what its values can be.
+SHARES = (0.0, 0.01, 0.2, 0.4, 0.5, 0.6, 0.8, 0.99, 1.0)
+MOST_TRIED = 4
 
 
 class Warned(NamedTuple):
@@ -22,20 +31,18 @@ class Warned(NamedTuple):
     hint: str
 
 
-def warned(
-    program: Program, others: Mapping[str, Program], rooms: Callable[[str], str] = lambda _: ""
-) -> list[Warned]:
+def warned(program: Program, others: Mapping[str, Program], facts: HouseFacts) -> list[Warned]:
     """All that is to be said of an automation beside the others that are on duty, by
-    their names. `rooms` gives the room of an entity, "" where that is not known."""
+    their names."""
     return [
         *_feeds_itself(program),
-        *_moves_itself(program, rooms),
-        *_never(program),
+        *_moves_itself(program, facts),
+        *_never(program, lambda one: facts.entities[one].kind if one in facts.entities else None),
         *_fights(program, others),
     ]
 
 
-def _moves_itself(program: Program, rooms: Callable[[str], str]) -> list[Warned]:
+def _moves_itself(program: Program, facts: HouseFacts) -> list[Warned]:
     """Its own actions change what lets it start, or keeps it on."""
     found = []
     for number, action in each(program.starts):
@@ -53,7 +60,7 @@ def _moves_itself(program: Program, rooms: Callable[[str], str]) -> list[Warned]
             if action.entity in followed:
                 what = f"it sets {action.entity}, and the limit of {watch.entity} follows that"
                 found.append(Warned(own, what, "give the limit a value, or follow another one"))
-            elif _lights(action, watch, rooms):
+            elif _lights(action, watch, facts):
                 what = f"if {action.entity} gives light, it moves {watch.entity}, which is to be "
                 what += f"{watch.wanted}: it can end itself by its own light"
                 hint = "ask for darkness in a branch of starts, which is asked once"
@@ -61,12 +68,14 @@ def _moves_itself(program: Program, rooms: Callable[[str], str]) -> list[Warned]
     return found
 
 
-def _lights(action: Switch | Set | Other, watch: Watch, rooms: Callable[[str], str]) -> bool:
+def _lights(action: Switch | Set | Other, watch: Watch, facts: HouseFacts) -> bool:
     """Whether an action may light up the sensor that is to say that it is dark."""
     dark = watch.kind.name == "illuminance" and isinstance(watch.comparison, Under)
     on = isinstance(action, Other) or action.to > 0
-    room = rooms(watch.entity)
-    return dark and on and bool(room) and rooms(action.entity) == room
+    sensor, lamp = facts.entities.get(watch.entity), facts.entities.get(action.entity)
+    if sensor is None or lamp is None:
+        return False
+    return dark and on and bool(sensor.room) and lamp.room == sensor.room
 
 
 def _feeds_itself(program: Program) -> list[Warned]:
@@ -95,7 +104,7 @@ def _leads(action: object, entity: str, where: Callable[[float], bool]) -> bool:
     return isinstance(action, (Switch, Set)) and action.entity == entity and where(action.to)
 
 
-def _never(program: Program) -> list[Warned]:
+def _never(program: Program, kinds: Callable[[str], Kind | None]) -> list[Warned]:
     """What must be so at the same time cannot be."""
     together = program.parts if program.need == len(program.parts) else ()
     limits: dict[str, tuple[float, float]] = {}
@@ -103,7 +112,16 @@ def _never(program: Program) -> list[Warned]:
         low, high = _span(watch)
         before = limits.get(watch.entity, (low, high))
         limits[watch.entity] = max(before[0], low), min(before[1], high)
-    return [
+    followed = [
+        Warned(
+            ("watch",),
+            f"it can never start: {watch.entity} is never {watch.wanted}",
+            "look at the signs and units of the formula",
+        )
+        for watch in (program.watch, *(one for one in program.more if program.need > 1))
+        if program.moment is None and _never_followed(watch, kinds)
+    ]
+    return followed + [
         Warned(
             ("watch",),
             f"it can never start: {entity} cannot be all of that at once",
@@ -112,6 +130,44 @@ def _never(program: Program) -> list[Warned]:
         for entity, (low, high) in limits.items()
         if low > high or (low == high and not _exact(together, program.when, entity))
     ]
+
+
+class _Pretended(NamedTuple):
+    """A house in which each entity has a value of the test's own."""
+
+    values: Mapping[str, float]
+    now_ms: int = 0
+    zone: tzinfo = UTC
+    time_known: bool = True
+    obeyed: bool = True
+
+    def sight(self, entity: str) -> Sight:
+        value = self.values.get(entity)
+        return Sight(value, known=value is not None)
+
+    def called(self, entity: str) -> Called:
+        return Called(entity)
+
+
+def _never_followed(watch: Watch, kinds: Callable[[str], Kind | None]) -> bool:
+    """Whether no values of what its limit follows let it start: tried with the ends of
+    what each can be, and between them."""
+    moving = watch.moving
+    if moving is None or not isinstance(watch.comparison, (Over, Under, Within, Outside)):
+        return False
+    names = list(dict.fromkeys((watch.entity, *moving.sources)))
+    known = [watch.kind if one == watch.entity else kinds(one) for one in names]
+    if any(one is None for one in known) or len(names) > MOST_TRIED:
+        return False
+    some = [
+        [kind.low + share * (kind.high - kind.low) for share in SHARES] for kind in known if kind
+    ]
+    for values in product(*some):
+        world = _Pretended(dict(zip(names, values, strict=True)))
+        now = watch.now(world)
+        if now is not None and now.comparison.starts_with(values[0]):
+            return False
+    return True
 
 
 def _span(watch: Watch) -> tuple[float, float]:

@@ -90,7 +90,7 @@ def _warnings(
 ) -> tuple[Mistake, ...]:
     known = len(toml.mistakes)
     beside = {one.name: one for name, one in others.items() if name != slug(program.name)}
-    for one in warned(program, beside, lambda one: _room(facts, one)):
+    for one in warned(program, beside, facts):
         toml.blame(one.path, one.what, one.hint)
     warnings = tuple(toml.mistakes[known:])
     del toml.mistakes[known:]
@@ -240,8 +240,3 @@ def _actions(toml: TomlText, edge: str, facts: HouseFacts) -> tuple[Step, ...]:
         toml.blame((edge,), what, hint)
     actions = (read_action(toml, (edge, n), found, facts) for n, found in enumerate(tables))
     return tuple(action for action in actions if action is not None)
-
-
-def _room(facts: HouseFacts, address: str) -> str:
-    known = facts.entities.get(address)
-    return known.room if known is not None else ""

@@ -125,6 +125,10 @@ def wanted(toml: TomlText, path: Path, table: dict[str, Any], kind: Kind) -> flo
     if "to" not in table or table["to"] == "":
         text(toml, path, table, "to", required=True)
         return None
+    if isinstance(table["to"], str) and table["to"].lstrip().startswith("+"):
+        what = f"{table['to']!r} is a step, and `to` takes the value itself"
+        toml.blame((*path, "to"), what, f'write to = "{table["to"].strip(" +")}"')
+        return None
     return quantity(toml, (*path, "to"), table["to"], kind)
 
 

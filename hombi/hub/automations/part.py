@@ -37,7 +37,7 @@ from hombi.core.automation import (
     rejoined,
     step,
 )
-from hombi.core.house_facts import HouseFacts
+from hombi.core.house_facts import HouseFacts, differs
 from hombi.core.names import slug
 from hombi.core.quality import Quality
 from hombi.core.series import Reading
@@ -114,6 +114,8 @@ class Automations(Part):
         # each.
         self._stepped: list[tuple[Runner, Callable[[], None]]] | None = None
         self._duties = Duties()
+        # What all texts were read by last.
+        self._read_by = HouseFacts()
         self.changing = asyncio.Lock()
         intake.hear(self)
         context.hear(EntitiesChanged, lambda _: self.read_again())
@@ -137,8 +139,9 @@ class Automations(Part):
         stored = await self.context.thread.run(records.automations.all)
         names = [record.slug for record in stored]
         await self.context.thread.run(self.starts.load, records.journal, names, now)
+        self._read_by = self._facts()
         for record in stored:
-            runner = self.take(record, state_of(record.state))
+            runner = self.take(record, state_of(record.state), self._read_by)
             if runner.program is not None:
                 runner.state = rejoined(runner.program, runner.state, self._heard_at, now)
             self.let_go(runner, runner.program)
@@ -202,17 +205,30 @@ class Automations(Part):
         return find(self.runners, address, "automation", lambda one: one.names)
 
     def read_again(self) -> None:
-        """The house is another than before: read all texts again."""
+        """The house is another than before: read those texts again that name something
+        which came, went or changed, and those with mistakes."""
+        facts = self._facts()
+        touches, self._read_by = differs(self._read_by, facts), facts
         for runner in list(self.runners.values()):
+            if not runner.mistakes and not touches(runner.record.text):
+                continue
             self.drop(runner)
-            after = self.take(runner.record, runner.state)
+            after = self.take(runner.record, runner.state, facts, runner.mistakes)
             after.broken = runner.broken
+            after.chain = runner.chain
             self.let_go(after, runner.program)
 
-    def take(self, record: AutomationRecord, state: State) -> Runner:
-        """Put an automation to work."""
+    def take(
+        self,
+        record: AutomationRecord,
+        state: State,
+        facts: HouseFacts | None = None,
+        told: tuple[Mistake, ...] = (),
+    ) -> Runner:
+        """Put an automation to work; `told` are the mistakes of its text that were
+        journaled already."""
         try:
-            parsed = parse(record.text, self._facts())
+            parsed = parse(record.text, facts or self._facts())
         except Exception:  # no text, however odd, keeps the others from running
             log.exception("the text of %s cannot be understood", record.slug)
             mistake = Mistake(Place(1, 1), "this text cannot be understood; write it again")
@@ -225,7 +241,7 @@ class Automations(Part):
             self._plan(runner)
         if runner.program is not None:
             self._named.want(runner.program.entities, record.slug)
-        if runner.mistakes:
+        if runner.mistakes and runner.mistakes != told:
             how = "cannot run" if runner.program is None else "cannot do all that it says"
             what = f"{how}: {runner.mistakes[0]}"
             self.context.announce(AutomationStopped(automation=record.slug, what=what))

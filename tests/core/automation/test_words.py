@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 from hombi.core.automation import Phase, Program, parse
+from hombi.core.house_facts import EntityFacts
+from hombi.core.kinds import KINDS
 from tests.core.automation.world import (
     BEAM,
     DOOR,
@@ -40,6 +44,10 @@ REMIND = 'notify = "everyone"\ntitle = "x"\n'
         (f'{OVER}[[ends]]\nset = "lamp/level"\nto = "500 %"', "beyond what a level can be"),
         (f'{OVER}[[ends]]\nset = "lamp/level"\nto = "other"', "'other' is no number"),
         (f'{OVER}[[ends]]\nset = "lamp/level"\nto = 40', 'write "40 %"'),
+        (f'{OVER}[[ends]]\nset = "lamp/level"\nto = "+10 %"', "is a step"),
+        (f'[watch]\n{ONE}\nover = "60,5 %"', "write '60.5 %'"),
+        ('[watch]\nentity = "beam/temperature"\nunder = "\u22125 °C"', "write '-5 °C'"),
+        ('[watch]\nentity = "beam/temperature"\nunder = "\u20135 °C"', "write '-5 °C'"),
         (f'{OVER}[[ends]]\nswitch = "mister/switch"\nto = 0', 'write "off"'),
         (f'{OVER}[[ends]]\nswitch = "mister/switch"', "to is missing"),
         (f'{OVER}[[ends]]\nduty = "x"\nto = "other"', "use 'on' or 'off'"),
@@ -193,3 +201,51 @@ def test_what_can_never_start_is_named(more: str, never: bool) -> None:
         assert bool(said) == never, said
         assert all("it can never start: rack/humidity" in one for one in said)
     assert warnings(both.replace("all =", "any =") + STARTS) == []
+
+
+def warned_of(watch: str, rest: str = STARTS) -> list[str]:
+    rooms = {
+        one: replace(facts, room="loft")
+        for one, facts in FACTS.entities.items()
+        if not one.startswith("rack")
+    }
+    lit = EntityFacts(KINDS["illuminance"], writable=False, room="loft")
+    facts = replace(FACTS, entities={**FACTS.entities, **rooms, "loft/light": lit})
+    found = parse(f'name = "Try"\n{watch}\n{rest}', facts)
+    assert found.program is not None, found.mistakes
+    return [one.what for one in found.warnings]
+
+
+@pytest.mark.parametrize(
+    ("watch", "said"),
+    [
+        (f'[watch]\n{ONE}\nover = "= rack/humidity + 5 %"', "it can never start"),
+        (f'[watch]\n{ONE}\nunder = "= beam/humidity - 200 %"', "it can never start"),
+        (f'[watch]\n{ONE}\nover = "= beam/humidity + 5 %"', ""),
+        (
+            f'[watch]\nentity = "{DOOR}"\nis = "open"\n[only]\n'
+            'when = [ { entity = "mister/switch", is = "off" } ]',
+            "its own action ends it",
+        ),
+        (
+            f'[watch]\nentity = "{DOOR}"\nis = "open"\n[only]\n'
+            'when = [ { entity = "loft/light", under = "50 lx" } ]',
+            "can end itself by its own light",
+        ),
+        ('[watch]\nentity = "loft/light"\nunder = "50 lx"', "can end itself by its own light"),
+        ('[watch]\nentity = "loft/light"\nover = "50 lx"', ""),
+        (OVER, ""),
+    ],
+)
+def test_a_warning_for_what_is_hardly_meant(watch: str, said: str) -> None:
+    found = warned_of(watch)
+    assert [said in one for one in found] == ([True] if said else [])
+    if "mister/switch" in said or "own" in said:
+        assert "mister/switch" in found[0]
+
+
+def test_a_limit_that_an_action_moves_is_named() -> None:
+    watch = '[watch]\nentity = "rack/humidity"\nover = "= lamp/level + 5 %"'
+    (said,) = warned_of(watch, '\n[[starts]]\nset = "lamp/level"\nto = "40 %"\n')
+    assert "lamp/level" in said
+    assert "rack/humidity" in said
