@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 from collections.abc import AsyncIterator, Callable, Coroutine
 from http.cookiejar import CookieJar, DefaultCookiePolicy
 from pathlib import Path
@@ -44,7 +45,7 @@ from hombi.client.connection import (
     trusting,
 )
 from hombi.client.errors import HubUnreachable, problem, unreachable
-from hombi.client.stream import MESSAGES_PATH, PATH, EventReader, LiveEvent
+from hombi.client.stream import MESSAGES_PATH, PATH, POSITION, EventReader, LiveEvent
 
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -444,10 +445,20 @@ class AsyncHub:
     def live(self) -> AsyncIterator[LiveEvent]:
         """The live stream from now on. A connection that drops is resumed where
         it stopped; a hub that is gone for good raises HubUnreachable."""
-        return self._stream(PATH, {})
+        # Where the stream stands now: it is read from there on, whenever its first
+        # event is taken.
+        return self._stream(PATH, {}, asyncio.ensure_future(self._position()))
 
-    async def _stream(self, path: str, params: dict[str, Param]) -> AsyncIterator[LiveEvent]:
-        reader, failures = EventReader(), 0
+    async def _position(self) -> str:
+        """Where the stream stands; "" while the hub does not say."""
+        with contextlib.suppress(httpx.TransportError):
+            return str((await self._http.get("/api/house")).headers.get(POSITION, ""))
+        return ""
+
+    async def _stream(
+        self, path: str, params: dict[str, Param], after: asyncio.Future[str] | None = None
+    ) -> AsyncIterator[LiveEvent]:
+        reader, failures = EventReader(last_id=await after if after is not None else ""), 0
         while True:
             try:
                 timeout = httpx.Timeout(TIMEOUT_S, read=QUIET_S)

@@ -41,7 +41,7 @@ from hombi.client.connection import (
 )
 from hombi.client.errors import HubUnreachable, problem
 from hombi.client.line import Line
-from hombi.client.stream import MESSAGES_PATH, PATH, EventReader, LiveEvent
+from hombi.client.stream import MESSAGES_PATH, PATH, POSITION, EventReader, LiveEvent
 
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -408,10 +408,17 @@ class Hub:
     def live(self) -> Iterator[LiveEvent]:
         """The live stream from now on. A connection that drops is resumed where
         it stopped; a hub that is gone for good raises HubUnreachable."""
-        return self._stream(PATH, {})
+        # Where the stream stands now: it is read from there on, whenever its first
+        # event is taken.
+        with self._line.ask("GET", "/api/house", {}) as answer:
+            body = answer.read()
+            if answer.status >= 400:
+                raise problem(answer.status, body)
+            here = answer.headers.get(POSITION, "")
+        return self._stream(PATH, {}, here)
 
-    def _stream(self, path: str, params: dict[str, Param]) -> Iterator[LiveEvent]:
-        reader, failures = EventReader(), 0
+    def _stream(self, path: str, params: dict[str, Param], after: str = "") -> Iterator[LiveEvent]:
+        reader, failures = EventReader(last_id=after), 0
         while True:
             try:
                 with self._line.ask(

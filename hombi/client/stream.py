@@ -15,6 +15,10 @@ PATH, MESSAGES_PATH = "/api/live", "/api/messages/live"
 _SHAPES: dict[str, type[Shape]] = {**NEWS, "messages": wire.Messages}
 
 
+# The header in which an answer says where the live stream stood when it was made.
+POSITION = "Hombi-Live"
+
+
 @dataclass(frozen=True, slots=True)
 class LiveEvent:
     """One event of the live stream. `news` is what happened, in the shape of its kind

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import re
+from decimal import Decimal
 
 from hombi.core.errors import UnitError, ValueTextError
 from hombi.core.kinds import Kind
 from hombi.core.units import convert
 
 _QUANTITY = re.compile(r"\s*([+-]?\d+(?:\.\d+)?)\s*(.*?)\s*")
+# A number with more digits is one of a machine.
+LARGEST_WRITTEN = 1e15
 _COMMA = re.compile(r"^(\s*[-+]?\d+),(\d+)")
 _PLAIN = str.maketrans({"\u2212": "-", "\u2013": "-", "\u2014": "-", "\u2010": "-", "\u2011": "-"})
 _SPAN_PART = re.compile(r"(\d+(?:\.\d+)?)\s*([a-z]+)")
@@ -94,8 +97,15 @@ def show_limit(value: float, kind: Kind) -> str:
     return (
         show_value(value, kind)
         if kind.words is not None
-        else f"{round(kind.as_seen.of(value) or 0.0, 2):g} {kind.as_seen.unit}".strip()
+        else f"{show_number(round(kind.as_seen.of(value) or 0.0, 2))} {kind.as_seen.unit}".strip()
     )
+
+
+def show_number(value: float) -> str:
+    """A number as people write it: ten digits, without an exponent or needless
+    zeros."""
+    text = f"{value:.10g}"
+    return f"{Decimal(text):f}" if "e" in text and abs(value) < LARGEST_WRITTEN else text
 
 
 def parse_span_ms(text: str) -> int:

@@ -58,12 +58,14 @@ class Entity(Shape, frozen=True, kw_only=True):
 
 
 class Limit(Shape, frozen=True, kw_only=True):
-    """What an automation watches for, for drawing it. Values in the kind's unit."""
+    """What an automation watches for, for drawing it. Values in the kind's unit.
+    `within` and `outside` have two limits: the second one is `high`."""
 
     entity: str
     condition: str
     limit: float
     until: float | None
+    high: float | None = None
 
 
 class Watcher(Limit, frozen=True, kw_only=True):

@@ -7,7 +7,14 @@ from hypothesis import strategies as st
 from hombi.core.errors import ValueTextError
 from hombi.core.kinds import KINDS
 from hombi.core.quality import Quality
-from hombi.core.values import parse_span_ms, parse_value, show_limit, show_span, show_value
+from hombi.core.values import (
+    parse_span_ms,
+    parse_value,
+    show_limit,
+    show_number,
+    show_span,
+    show_value,
+)
 
 
 @pytest.mark.parametrize(
@@ -89,3 +96,12 @@ def test_quality_is_a_level_with_a_reason() -> None:
     assert (Quality.GOOD.level, Quality.GOOD.reason) == ("good", "")
     assert (Quality.WARMING_UP.level, Quality.WARMING_UP.reason) == ("uncertain", "warming up")
     assert (Quality.OUT_OF_RANGE.level, Quality.OUT_OF_RANGE.reason) == ("bad", "out of range")
+
+
+@pytest.mark.parametrize(
+    ("value", "shown"),
+    [(0.8248000000000001, "0.8248"), (-1e12, "-1000000000000"), (82.0, "82"), (27.5, "27.5"),
+     (1 / 3, "0.3333333333"), (1e21, "1e+21"), (0.0, "0")],
+)  # fmt: skip
+def test_a_number_is_shown_as_a_person_writes_it(value: float, shown: str) -> None:
+    assert show_number(value) == shown

@@ -6,6 +6,7 @@ import asyncio
 import contextlib
 import threading
 import time
+from collections.abc import Iterator
 
 import httpx
 
@@ -122,3 +123,59 @@ def test_the_client_takes_the_stream_up_again_after_a_restart(own_service: Servi
         hub.pairing.open("20 s")
     until(lambda: len(ear.of("pairing")) >= 2)
     assert ear.of("message") == []
+
+
+def values_of(stream: Iterator[LiveEvent], count: int) -> list[float | None]:
+    found: list[float | None] = []
+    while len(found) < count:
+        news = next(stream).news
+        if isinstance(news, ReadingNews):
+            found.append(news.value)
+    return found
+
+
+def test_the_stream_begins_when_it_is_called_not_when_it_is_read(
+    service: Service, rack: Joined
+) -> None:
+    with service.hub() as hub:
+        stream = hub.live()
+        for value in (33.25, 34.25):
+            rack.post([{"n": "humidity", "v": value}])
+        assert values_of(stream, 2) == [33.25, 34.25]
+
+
+async def test_so_does_that_of_the_asynchronous_client(service: Service, rack: Joined) -> None:
+    async with AsyncHub(service.url, service.token) as hub:
+        stream = hub.live()
+        await asyncio.sleep(0.5)
+        await asyncio.to_thread(rack.post, [{"n": "humidity", "v": 35.25}])
+        await asyncio.sleep(0.2)
+        async for event in stream:
+            if isinstance(event.news, ReadingNews):
+                assert event.news.value == 35.25
+                break
+        await stream.aclose()  # type: ignore[attr-defined]
+
+
+def test_a_wrong_id_to_resume_from_is_no_exception(service: Service) -> None:
+    with service.hub() as hub:
+        run = (
+            hub._line.headers
+            and httpx.get(
+                f"{service.url}/api/house", headers={"Authorization": f"Bearer {service.token}"}
+            )
+            .headers["Hombi-Live"]
+            .partition("-")[0]
+        )
+    for last in (f"{run}-\u00b2", f"{run}-", f"{run}--1", f"{run}-{'9' * 5_000}", "\u00b2"):
+        headers = {
+            "Authorization": f"Bearer {service.token}".encode(), "Last-Event-ID": last.encode("latin1"),
+        }  # fmt: skip
+        with httpx.stream("GET", f"{service.url}/api/live", headers=headers) as response:
+            assert response.status_code == 200
+            text = ""
+            for chunk in response.iter_text():
+                text += chunk
+                if "event: reset" in text or text.count("event: ") > 2:
+                    break
+        assert "event: reset" in text, last

@@ -103,7 +103,7 @@ export function options(
                 ? []
                 : [
                     ...drawn.current.limits.flatMap((l) =>
-                      l.until === null ? [l.limit] : [l.limit, l.until],
+                      [l.limit, l.until, l.high].filter((one) => one !== null),
                     ),
                     ...(drawn.current.over === null ? [] : [drawn.current.over]),
                   ];
@@ -209,6 +209,7 @@ function drawLimits(plot: uPlot, scale: string, limits: Limits) {
   for (const watcher of limits) {
     for (const [value, word] of [
       [watcher.limit, watcher.name],
+      [watcher.high, watcher.name],
       [watcher.until, "until"],
     ] as const) {
       if (value === null) continue;

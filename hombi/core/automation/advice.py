@@ -104,7 +104,9 @@ def limits(program: Program, course: Course, span: tuple[int, int], zone: tzinfo
     weeks = (span[1] - max(span[0], thinned[0].at_ms)) / WEEK_MS
     found: list[Limit] = []
     for candidate in _candidates(values, program, isinstance(compared, Over)):
-        tried = with_limit(program, candidate)
+        if not watch_takes(compared, candidate):
+            continue
+        tried = with_limit(program, candidate, keep_until=True)
         courses = {program.watch.entity: replace(course, readings=thinned)}
         come_to = replay(tried, courses, *span, zone)
         if sum(b - a for a, b in come_to.on(*span)) > MOSTLY * (span[1] - span[0]):
@@ -134,10 +136,20 @@ def _candidates(values: Sequence[float], program: Program, over: bool) -> list[f
     return list(dict.fromkeys(found))
 
 
-def with_limit(program: Program, limit: float) -> Program:
-    """The same automation with another limit; what ends it keeps its distance."""
+def watch_takes(compared: Over | Under, limit: float) -> bool:
+    """Whether the check takes this limit beside the `until` that is in the text."""
+    if compared.until is None:
+        return True
+    return limit > compared.until if isinstance(compared, Over) else limit < compared.until
+
+
+def with_limit(program: Program, limit: float, *, keep_until: bool = False) -> Program:
+    """The same automation with another limit; what ends it stays, or keeps its
+    distance."""
     compared: Any = program.watch.comparison
-    until = None if compared.until is None else compared.until + limit - compared.limit
+    until = compared.until
+    if until is not None and not keep_until:
+        until += limit - compared.limit
     watch = replace(program.watch, comparison=replace(compared, limit=limit, until=until))
     return replace(program, watch=watch)
 

@@ -56,6 +56,12 @@ def _watch(watch: dict[str, Any]) -> Iterator[Field]:
     moments = {"at": "At", "every": "Every", "rule": "By the rule", "lasts": "For"}
     yield from _some(watch, ("watch",), {"home": "Home", **moments})
     for word in COMPARISONS:
+        both = watch.get(word)
+        if isinstance(both, list) and len(both) == 2 and all(isinstance(v, str) for v in both):
+            entity = watch.get("entity", "the value")
+            for place, end in enumerate(("from", "to")):
+                yield Field(("watch", word, place), f"{entity} {word}, {end}", both[place])
+            yield from _optional(watch, ("watch",), {"held": "Held for", "until_held": "Back for"})
         if isinstance(watch.get(word), str):
             entity = watch.get("entity", "the value")
             label = f"{entity} {_WORDS.get(word, word)}"

@@ -19,6 +19,7 @@ from msgspec.structs import replace
 
 from hombi.core.automation.circumstances import ALWAYS, Circumstances
 from hombi.core.automation.comparisons import Slope
+from hombi.core.automation.moving import RANGES
 from hombi.core.automation.state import (
     EdgeKind,
     Event,
@@ -260,9 +261,15 @@ def _ended(watch: Watch, value: float, held: int, now: int) -> Why:
 
 
 def _over(watch: Watch, value: float, target: float, held: int) -> str:
-    kind = watch.kind
+    kind, compared = watch.kind, watch.comparison
     seen = show_value(value, kind)
-    back = f"it is {seen}" if kind.words else f"{seen}, back past {show_limit(target, kind)}"
+    if kind.words:
+        back = f"it is {seen}"
+    elif isinstance(compared, RANGES):
+        limits = f"{show_limit(compared.low, kind)} to {show_limit(compared.high, kind)}"
+        back = f"{seen}, no longer {compared.word} {limits}"
+    else:
+        back = f"{seen}, back past {show_limit(target, kind)}"
     back += f", for {show_span(watch.until_held_ms)}" if watch.until_held_ms else ""
     return f"{back}, after {show_span(held)}"
 

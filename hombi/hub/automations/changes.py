@@ -124,6 +124,7 @@ class ChangeAutomation(Change[Automations, Runner], frozen=True):
         else:
             part.let_go(after, before)
         part.save(after)
+        part.tidy()
         return after
 
 
@@ -184,6 +185,7 @@ class RemoveAutomation(Change[Automations, None], frozen=True):
             part.forget(runner)
             records = part.context.records.automations
             await part.context.thread.run(records.remove, runner.record)
+            part.tidy()
         return Done(None, AutomationRemoved(automation=runner.record.slug))
 
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable, Iterable
 from typing import Any
 
+from hombi.hub.derived.changes import FOR_TEXTS, RemoveDerived
 from hombi.hub.errors import HubError
 from hombi.hub.events import AutomationStopped
 from hombi.hub.house import House
@@ -27,6 +29,20 @@ class NamedValues:
                 self._under_way.add(address)
                 making = self._make(address, automation)
                 self._context.tasks.start(making, name="a value that is named")
+
+    def tidy(self, named: Iterable[str]) -> None:
+        """No other values than these are named any more: those that were made for texts
+        alone go."""
+        kept = set(named)
+        for address, entity in self._house.entities.items():
+            if entity.own.get(FOR_TEXTS) and address not in kept | self._under_way:
+                going = self._remove(address)
+                self._context.tasks.start(going, name="a value that is not named any more")
+
+    async def _remove(self, address: str) -> None:
+        # Others may be computed from it.
+        with contextlib.suppress(HubError):
+            await self._context.changes.do(RemoveDerived(address), HOUSE)
 
     async def _make(self, address: str, automation: str) -> None:
         try:

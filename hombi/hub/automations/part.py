@@ -277,6 +277,13 @@ class Automations(Part):
             if runner in watching:
                 watching.remove(runner)
 
+    def tidy(self) -> None:
+        """Let those values go that were made for texts which name them no more. A text
+        with mistakes may name one."""
+        runners = self.runners.values()
+        if all(one.program is not None for one in runners):
+            self._named.tidy(a for one in runners if one.program for a in one.program.entities)
+
     def _heard_at(self, address: str) -> int | None:
         entity = self._house.entities.get(address)
         latest = None if entity is None else entity.latest

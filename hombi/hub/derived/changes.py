@@ -24,6 +24,8 @@ from hombi.hub.house import Entity
 from hombi.hub.kernel import Actor, Change, Done, Right
 
 HOUSE = "house"
+# What marks a value that is there for texts alone.
+FOR_TEXTS = "for_texts"
 
 
 class MakeDerived(Change[Derived, Entity], frozen=True):
@@ -36,6 +38,8 @@ class MakeDerived(Change[Derived, Entity], frozen=True):
     parameters: Mapping[str, float | str] = {}
     title: str = ""
     room: str = ""
+    # Whether it is there only as long as the text of an automation names it.
+    for_texts: bool = False
 
     part = Derived
     right = Right.ARRANGE
@@ -82,6 +86,7 @@ class MakeDerived(Change[Derived, Entity], frozen=True):
         low, high = limits_of(method.name, kind)
         own_room = room if host is None else None
         entity = Entity(0, address, title, kind, how, low, high, own_room=own_room, host=host)
+        entity.own = {FOR_TEXTS: True} if self.for_texts else {}
         port = part.context.records.house
         entity.id = await part.context.thread.run(port.add_derived, entity)
         house.add_entity(entity)
@@ -98,7 +103,7 @@ def mean_of(entity: Entity, ms: int) -> MakeDerived:
     words = {DAY_MS: "d", HOUR_MS: "h", 60_000: "min", 1_000: "s", 1: "ms"}
     window = f"{ms // unit} {words[unit]}"
     title = f"{entity.title} mean of {window}"
-    return MakeDerived("moving-mean", [entity.address], {"window": window}, title)
+    return MakeDerived("moving-mean", [entity.address], {"window": window}, title, for_texts=True)
 
 
 def _factor(surface: str, sources: Sequence[Entity]) -> float:

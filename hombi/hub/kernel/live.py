@@ -62,7 +62,7 @@ class Live:
     def _place(self, last_id: str) -> int | None:
         """The number after `last_id`, or None when it is not in the ring any more."""
         run, _, number = last_id.partition("-")
-        if run != self.run or not number.isdigit():
+        if run != self.run or not (number.isascii() and number.isdigit() and len(number) < 16):
             return None
         following = int(number) + 1
         return following if self._next - len(self._ring) < following <= self._next else None

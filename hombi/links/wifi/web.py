@@ -18,6 +18,7 @@ import httpx_sse
 from hombi.core.kinds import Kind
 from hombi.core.picking import Pick, PickError, pick_in, read_payload
 from hombi.core.senml import Resolved
+from hombi.core.values import show_number
 from hombi.links.base import Clock, Found, LinkError, OnLink, Reports, ShutOut, Unreachable, Wanted
 from hombi.links.capabilities import Acted
 from hombi.links.pace import Pace
@@ -314,7 +315,7 @@ class Web:
     async def _hear(self, thing: _Thing, name: str, form: HttpForm) -> None:
         """Follow an event: what it says is told as a text."""
         await self._follow(
-            thing, form, lambda data: self._reports.said(thing.node, name, data[:MOST_SAID])
+            thing, form, lambda data: self._reports.said(thing.node, name, _in_words(data))
         )
 
     async def _follow(self, thing: _Thing, form: HttpForm, said: Callable[[str], None]) -> None:
@@ -367,6 +368,15 @@ class Web:
         self._reports.presence(thing.node, here=True)
         if values:
             self._reports.observed(thing.node, values, None)
+
+
+def _in_words(data: str) -> str:
+    """What an event says, for people: a number as they write it."""
+    with contextlib.suppress(ValueError):
+        value = json.loads(data)
+        if isinstance(value, int | float) and not isinstance(value, bool):
+            return show_number(value)
+    return data[:MOST_SAID]
 
 
 def _number(value: Any) -> Any:

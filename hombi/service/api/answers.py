@@ -8,6 +8,7 @@ from typing import Any
 from hombi import wire
 from hombi.core.automation import Program, Watch, reminds
 from hombi.core.automation.fields import fields_of
+from hombi.core.automation.moving import RANGES
 from hombi.core.kinds import Seen
 from hombi.core.series import Derivation
 from hombi.core.series.derived import METHODS
@@ -278,12 +279,16 @@ def _present_limit(hub: Hub, program: Program | None) -> wire.Limit | None:
 
 
 def _limit(watch: Watch) -> dict[str, Any]:
-    seen, until = watch.kind.as_seen, watch.comparison.until
+    seen, compared = watch.kind.as_seen, watch.comparison
+    limit, high = compared.limit, None
+    if isinstance(compared, RANGES):
+        limit, high = compared.low, seen.limit(compared.high)
     return {
         "entity": watch.entity,
-        "condition": watch.comparison.word,
-        "limit": seen.limit(watch.comparison.limit),
-        "until": None if until is None else seen.limit(until),
+        "condition": compared.word,
+        "limit": seen.limit(limit),
+        "until": None if compared.until is None else seen.limit(compared.until),
+        "high": high,
     }
 
 

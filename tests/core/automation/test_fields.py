@@ -82,3 +82,12 @@ def test_any_edits_and_their_opposites_give_the_first_text_back(
     for path, before in reversed(undo):
         text = with_value(text, path, before)
     assert text == TEXT
+
+
+def test_both_limits_of_a_range_are_fields_of_their_own() -> None:
+    text = '[watch]\nentity = "rack/humidity"\nwithin = [ "60 %", "70 %" ] # x\nheld = "5 min"\n'
+    fields = {one.path: one for one in fields_of(text)}
+    assert fields["watch", "within", 0].value == "60 %"
+    assert fields["watch", "within", 1].value == "70 %"
+    assert fields["watch", "held"].value == "5 min"
+    assert with_value(text, ("watch", "within", 1), "72 %") == text.replace("70 %", "72 %")

@@ -249,3 +249,10 @@ def test_a_limit_that_an_action_moves_is_named() -> None:
     (said,) = warned_of(watch, '\n[[starts]]\nset = "lamp/level"\nto = "40 %"\n')
     assert "lamp/level" in said
     assert "rack/humidity" in said
+
+
+def test_the_end_of_a_range_names_both_limits() -> None:
+    watched = House(program(f'[watch]\n{ONE}\nwithin = ["60 %", "70 %"]\n'))
+    for minutes, value in ((0, 65), (1, 71)):
+        watched.says(minutes, RACK, value)
+    assert watched.edges[-1].text.startswith("71.0 %, no longer within 60 % to 70 %")

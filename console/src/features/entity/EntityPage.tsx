@@ -177,6 +177,7 @@ function Watchers({ entity }: { entity: EntityDetail }) {
                 {watcher.name}
               </Link>
               : {watcher.condition} {shown(watcher.limit, entity)}
+              {watcher.high !== null && ` to ${shown(watcher.high, entity)}`}
               {watcher.until !== null && `, until ${shown(watcher.until, entity)}`}
             </li>
           ))}

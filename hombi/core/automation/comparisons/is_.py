@@ -29,7 +29,7 @@ class _Exactly(ABC):
         """Understand it from the table that watches."""
         limit = quantity(toml, (*path, cls.word), table[cls.word], kind)
         if "until" in table:
-            what = "until goes with over and under"
+            what = "until goes with over, under, rising and falling"
             hint = f"with {cls.word}, it ends when that is so no more"
             toml.blame((*path, "until"), what, hint)
         return None if limit is None else cls(limit, 0.0 if kind.words else 10.0**-kind.decimals)

@@ -39,7 +39,7 @@ class _Range(ABC):
             toml.blame((*path, cls.word), f"{cls.word} has two limits in brackets", hint)
             return None
         if "until" in table:
-            what = "until goes with over and under"
+            what = "until goes with over, under, rising and falling"
             hint = f"with {cls.word}, it ends when that is so no more"
             toml.blame((*path, "until"), what, hint)
         low, high = (
