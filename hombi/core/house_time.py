@@ -88,6 +88,8 @@ def bounds(start_ms: int, end_ms: int, rows: str, zone: tzinfo) -> list[int]:
     return [*found, at]
 
 
+# By so much a span may differ because the clocks change within it.
+CLOCK_CHANGE_MS = 2 * 3_600_000
 EARLIER = ("day", "week", "month", "year")
 
 
@@ -106,6 +108,15 @@ def earlier(at_ms: int, by: str, zone: tzinfo) -> int:
     else:
         before = wall - timedelta(days=1 if by == "day" else 7)
     return round(before.timestamp() * 1000)
+
+
+def earlier_span(start_ms: int, end_ms: int, by: str, zone: tzinfo) -> tuple[int, int]:
+    """A span a day, week, month or year before: as long as it is where its days do not
+    all exist in the earlier month."""
+    start, end = earlier(start_ms, by, zone), earlier(end_ms, by, zone)
+    length = end_ms - start_ms
+    shortened = end - start < length - CLOCK_CHANGE_MS
+    return start, start + length if shortened else end
 
 
 def calendar_span(on: date, by: str) -> tuple[date, date]:

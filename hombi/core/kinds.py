@@ -49,6 +49,8 @@ class Kind:
     called: tuple[str, ...] = ()
     # How the household sees it, where that is otherwise.
     seen: Seen | None = None
+    # Whether it is a difference: a unit with an addend (°C, °F) counts without it.
+    difference: bool = False
 
     @property
     def as_seen(self) -> Seen:
@@ -71,6 +73,8 @@ def _measured(
     return Kind(name, unit, low, high, decimals, title=title, called=called)
 
 
+# How far two temperatures lie apart, in kelvin: 5 K are 9 °F, and not 41 °F.
+TEMPERATURE_DIFFERENCE = "temperature-difference"
 # Whether a person is home.
 AT_HOME = "at-home"
 
@@ -109,6 +113,15 @@ KINDS: dict[str, Kind] = {
         _measured("conductivity", "µS/cm", 0, 100_000, 0, "ec"),
         _measured("water-content", "g/m³", 0, 500, 1, title="water content"),
         _measured("vapour-deficit", "kPa", 0, 20, 2, title="vapour deficit"),
+        Kind(
+            TEMPERATURE_DIFFERENCE,
+            "K",
+            -290,
+            290,
+            1,
+            title="temperature difference",
+            difference=True,
+        ),
         _measured("reception", "%", 0, 100, 0, "lqi"),
         _states("contact", "closed", "open", "door", "window", "gate", "hatch", "lid", "open"),
         _states("occupancy", "clear", "occupied", "motion", "presence", "pir", "movement"),
@@ -136,3 +149,8 @@ def kind_called(word: str, *, two_states: bool) -> Kind | None:
         if kind is not None and (kind.words is not None) == two_states:
             return kind
     return None
+
+
+def difference_of(kind: Kind) -> Kind:
+    """The kind of the difference of two values: one of its own for temperatures."""
+    return KINDS[TEMPERATURE_DIFFERENCE] if kind.name == "temperature" else kind

@@ -40,8 +40,8 @@ def as_seen(
     """The kind as a household sees it: in an entity's own unit, or the first of the
     house's that fits, with its own decimals or those that suit the unit. Raises
     UnitError for an own unit that does not fit."""
-    if not kind.unit:
-        return kind if decimals is None else replace(kind, seen=Seen("", decimals))
+    if not kind.unit or kind.difference:
+        return kind if decimals is None else replace(kind, seen=Seen(kind.unit, decimals))
     wanted = find_unit(unit).symbol if unit else _of_house(kind, house)
     factor, addend = conversion(kind.unit, wanted)
     usual = kind.decimals - int(math.log10(factor))

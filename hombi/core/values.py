@@ -7,7 +7,7 @@ from decimal import Decimal
 
 from hombi.core.errors import UnitError, ValueTextError
 from hombi.core.kinds import Kind
-from hombi.core.units import convert
+from hombi.core.units import conversion
 
 _QUANTITY = re.compile(r"\s*([+-]?\d+(?:\.\d+)?)\s*(.*?)\s*")
 # A number with more digits is one of a machine.
@@ -71,7 +71,7 @@ def parse_value(text: str, kind: Kind, *, bare: bool = False) -> float:
     if unit and not kind.unit:
         raise ValueTextError(f"a {kind.shown} has no unit; write {match[1]!r} alone")
     try:
-        value = convert(number, unit, kind.unit) if unit else number
+        value = _converted(number, unit, kind) if unit else number
     except UnitError as error:
         raise ValueTextError(f"{text!r} does not fit a {kind.shown}: {error}") from error
     if not kind.low <= value <= kind.high:
@@ -80,6 +80,12 @@ def parse_value(text: str, kind: Kind, *, bare: bool = False) -> float:
             f"{kind.high:g} {kind.unit})".replace(" )", ")")
         )
     return value
+
+
+def _converted(number: float, unit: str, kind: Kind) -> float:
+    """A number in the unit of a kind. Raises UnitError."""
+    factor, addend = conversion(unit, kind.unit)
+    return number * factor + (0.0 if kind.difference else addend)
 
 
 def show_value(value: float, kind: Kind) -> str:

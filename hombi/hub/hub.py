@@ -257,7 +257,7 @@ async def _made(
     )
     settings = NodeSettings(context, house, all_links, answer_s)
     conditioning = Conditioning(context, house, intake, rollups)
-    derived = Derived(context, house, writer, intake, rollups, config.zone)
+    derived = Derived(context, house, writer, intake, rollups, config.zone, keeper)
 
     backups = Backups(context, config)
 
@@ -283,7 +283,7 @@ async def _made(
         rollups,
         conditioning,
         derived,
-        Imports(context, house, writer, rollups, conditioning, derived),
+        Imports(context, house, writer, rollups, conditioning, derived, keeper),
         all_links,
         rooms,
         Dashboards(context, house),

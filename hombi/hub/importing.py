@@ -4,20 +4,23 @@ what its node sent: it has a channel of its own."""
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 from hombi.core.errors import UnitError
 from hombi.core.series import HOUR_MS, Channel, Derivation, Sample
 from hombi.core.units import conversion, find_unit
 from hombi.hub.conditioning import Conditioning
 from hombi.hub.derived import Derived
-from hombi.hub.errors import Invalid, NotFound, Refused
+from hombi.hub.errors import HubError, Invalid, NotFound, Refused
 from hombi.hub.events import ImportBegun, ImportTakenBack, PastImported
 from hombi.hub.house import Entity, House
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.keeper import Keeper
+from hombi.hub.kernel import HOUSE, Actor, Change, Context, Done, Part, Right
 from hombi.hub.ports import Row
 from hombi.hub.rollups import Rollups
 from hombi.hub.writer import Writer
 
+OWNER = "imports"
 MOST_IMPORTS = 30
 LONGEST_NAME = 120
 
@@ -35,10 +38,34 @@ class Imports(Part):
         rollups: Rollups,
         conditioning: Conditioning,
         derived: Derived,
+        keeper: Keeper,
     ) -> None:
         super().__init__(context)
+        self._keeper = keeper
         self.house, self.writer, self.rollups = house, writer, rollups
         self.conditioning, self.derived = conditioning, derived
+
+    async def open(self) -> None:
+        """Take back what a kill cut off in its middle: all of a file, or nothing."""
+        for key, state in self._keeper.of(OWNER).items():
+            self.context.tasks.start(self._cut_off(key, state), name="an import that was cut off")
+
+    async def _cut_off(self, key: str, state: dict[str, Any]) -> None:
+        try:
+            change = TakeBackImport(state["entity"], state["number"])
+            await self.context.changes.do(change, HOUSE)
+        except HubError:  # the entity, or the channel, is gone
+            self._keeper.keep(f"{OWNER}/{key}", None)
+
+    async def began(self, entity: Entity, channel: Channel) -> None:
+        """An import is under way; a restart knows of it once this returns."""
+        state = {"entity": entity.address, "number": channel.number}
+        self._keeper.keep(f"{OWNER}/{entity.id}-{channel.number}", state)
+        await self._keeper.settled()
+
+    def ended(self, entity: Entity, number: int) -> None:
+        """An import is whole, or taken back."""
+        self._keeper.keep(f"{OWNER}/{entity.id}-{number}", None)
 
     def importable(self, name: str) -> Entity:
         """An entity that a node sends. Raises NotFound, Refused."""
@@ -115,6 +142,7 @@ class BeginImport(Change[Imports, Channel], frozen=True):
         name = self.file.strip()[:LONGEST_NAME] or "a file"
         made = entity.channels.imported(entity.kind, unit, part.context.clock.now_ms(), name)
         records = part.context.records.history
+        await part.began(entity, made)
         await part.context.thread.run(records.begin_channel, entity.id, made)
         return Done(made, ImportBegun(entity=entity.address))
 
@@ -133,6 +161,7 @@ class EndImport(Change[Imports, None], frozen=True):
     async def do(self, part: Imports, by: Actor) -> Done[None]:
         entity = part.importable(self.entity)
         part.conditioning.put_right(entity, *self.span)
+        part.ended(entity, self.channel.number)
         event = PastImported(entity=entity.address, file=self.channel.file, count=self.count)
         return Done(None, event)
 
@@ -153,6 +182,7 @@ class TakeBackImport(Change[Imports, None], frozen=True):
             raise NotFound(f"{entity.address} has no import {self.number}")
         since = await part.forget(entity, found)
         entity.channels.forget(found.number)
+        part.ended(entity, found.number)
         await part.rollups.mend()
         for one in part.derived.dependants([entity.address]):
             part.derived.derive_past(one, since // HOUR_MS * HOUR_MS)

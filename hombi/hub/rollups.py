@@ -104,8 +104,8 @@ class Rollups(Part):
             # What comes from here on is marked again: it may come after the look.
             self._marked.clear()
             keeps = {one.id: self._keep_ms(one) for one in self._entities()}
-            more = await self.context.thread.run(
-                self._mend, self._states(), dict(self._until), keeps
+            more = await self.context.thread.run_patiently(
+                self._failed, self._mend, self._states(), dict(self._until), keeps
             )
             await asyncio.sleep(PAUSE_S)
 
@@ -114,10 +114,19 @@ class Rollups(Part):
         if zone.key == self.zone.key:
             return
         self.zone = zone
+        await self.days_again()
+
+    async def days_again(self) -> None:
+        """Make the days of all entities again, from their hours."""
         for entity in self._entities():
             until = self._until.get(entity.id, 0)
-            await self.context.thread.run(self._days_again, entity.id, until)
+            await self.context.thread.run_patiently(
+                self._failed, self._days_again, entity.id, until
+            )
             await asyncio.sleep(PAUSE_S)
+
+    def _failed(self, error: Exception) -> None:
+        self.context.tasks.failed("the sums of hours and days", error)
 
     async def _forget(self) -> None:
         now = self.context.clock.now_ms()

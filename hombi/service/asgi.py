@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
@@ -12,6 +13,7 @@ from asgiref.sync import sync_to_async
 from django.core.handlers.asgi import ASGIHandler, ASGIRequest
 from django.http import HttpRequest, HttpResponse
 
+from hombi.hub.kernel import Right, allows
 from hombi.service import cookies
 from hombi.service.api.problems import problem
 from hombi.service.names import why_not
@@ -23,7 +25,10 @@ MAX_BODY = 256 * 1024
 # A sensor's past in a file, from who has signed in.
 MAX_FILE = 64 * 1024 * 1024
 INTAKE = "/api/intake"
-FILES = "/imports"
+# The one call that takes a file.
+FILES = re.compile(r"/api/entities/[^/]+/[^/]+/imports")
+# So many of them may come at once: each is kept on the disk while it comes.
+FILES_AT_ONCE = 3
 STREAMS = frozenset({"/api/live", "/api/messages/live"})
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
@@ -43,27 +48,34 @@ async def refuse(send: Send, status: int, detail: str) -> None:
 
 
 async def limit_of(scope: MutableMapping[str, Any]) -> int:
-    """How large a body may be. Only who has signed in may send a large file: it is kept
-    on the disk while it comes."""
+    """How large a body may be. Only who may import a past may send a large file: it is
+    kept on the disk while it comes."""
     path = scope["path"]
     if path == INTAKE:
         return MAX_PACK
-    file = path.endswith(FILES) and scope["method"] == "POST"
-    if file and await sync_to_async(_known)(ASGIRequest(scope, io.BytesIO())):
+    file = scope["method"] == "POST" and FILES.fullmatch(path) is not None
+    if file and await sync_to_async(_may_import)(ASGIRequest(scope, io.BytesIO())):
         return MAX_FILE
     return MAX_BODY
 
 
-def _known(request: ASGIRequest) -> bool:
-    """Whether somebody who has signed in sends this, by session or token."""
+def _may_import(request: ASGIRequest) -> bool:
+    """Whether somebody who may import a past sends this, by session or token."""
     cookies.received(request)
     SessionMiddleware(_nothing).process_request(request)
     AuthenticationMiddleware(_nothing).process_request(request)
-    return signed_in(request)
+    who = who_asks(request)
+    return who is not None and allows(who, Right.TUNE)
 
 
 def _nothing(_: HttpRequest) -> HttpResponse:
     return HttpResponse()
+
+
+class _Files:
+    """How many large files are on their way in."""
+
+    coming = 0
 
 
 def guarded(app: App) -> App:
@@ -80,6 +92,19 @@ def guarded(app: App) -> App:
         if length.isdigit() and int(length) > limit:
             await refuse(send, 413, too_large)
             return
+        large = limit == MAX_FILE
+        if large and _Files.coming >= FILES_AT_ONCE:
+            await refuse(send, 503, "other files are being imported; try again in a moment")
+            return
+        _Files.coming += large
+        try:
+            await bounded(scope, receive, send, limit, too_large)
+        finally:
+            _Files.coming -= large
+
+    async def bounded(
+        scope: MutableMapping[str, Any], receive: Receive, send: Send, limit: int, too_large: str
+    ) -> None:
         seen = 0
 
         async def counted() -> Message:
@@ -117,6 +142,6 @@ _django = _Handler()
 from django.contrib.auth.middleware import AuthenticationMiddleware  # noqa: E402
 from django.contrib.sessions.middleware import SessionMiddleware  # noqa: E402
 
-from hombi.service.api.live import signed_in  # noqa: E402
+from hombi.service.api.live import who_asks  # noqa: E402
 
 application = guarded(_django)

@@ -3,7 +3,7 @@ at midnight, on any day in any zone."""
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from itertools import pairwise
 from zoneinfo import ZoneInfo
 
@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hombi.core.house_time import ROWS_MS, bounds, earlier, rows_of
+from hombi.core.house_time import ROWS_MS, bounds, earlier, earlier_span, rows_of
 
 ZONES = (
     "Europe/Berlin",
@@ -88,3 +88,14 @@ def test_so_much_earlier_is_the_same_time_of_the_houses_clock(
         return round(datetime.fromisoformat(text).replace(tzinfo=zone).timestamp() * 1000)
 
     assert earlier(ms(at), by, zone) == ms(before)
+
+
+def test_days_that_the_earlier_month_lacks_make_no_empty_span() -> None:
+    zone = ZoneInfo("Europe/Berlin")
+    begin, end = (round(datetime(2027, 3, day, tzinfo=zone).timestamp() * 1000) for day in (29, 31))
+    start, stop = earlier_span(begin, end, "month", zone)
+    assert datetime.fromtimestamp(start / 1000, zone).date() == date(2027, 2, 28)
+    assert stop - start == end - begin
+    begin, end = (round(datetime(2027, 4, day, tzinfo=zone).timestamp() * 1000) for day in (1, 30))
+    start, stop = earlier_span(begin, end, "month", zone)
+    assert datetime.fromtimestamp(stop / 1000, zone).date() == date(2027, 3, 30)

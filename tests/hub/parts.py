@@ -307,7 +307,7 @@ async def rig(
     # again.
     lag.LOOK_EVERY_S = 3_600.0
     given = {
-        "house": {"time_zone": "UTC"},
+        "house": {"time_zone": "UTC", **config.pop("house", {})},
         "actuation": {"answer_within": 0.05},
         "https": {"use": False},
     }

@@ -4,6 +4,9 @@ missing, and never in the way of what they come from."""
 from __future__ import annotations
 
 import asyncio
+from datetime import datetime
+from typing import Any
+from zoneinfo import ZoneInfo
 
 import pytest
 
@@ -15,11 +18,12 @@ from hombi.hub.automations import AddAutomation
 from hombi.hub.conditioning import ConditionEntity
 from hombi.hub.derived import MakeDerived, RemoveDerived
 from hombi.hub.described import ChangeKind
-from hombi.hub.errors import Invalid, NotFound, Refused
+from hombi.hub.errors import Busy, Invalid, NotFound, Refused
+from hombi.hub.memory import MemoryRecords
 from hombi.hub.nodes import MoveNode, RemoveNode
 from hombi.hub.rooms import RemoveRoom
 from tests.house import CLIMATE, PLUG
-from tests.hub.parts import START, Rig, rig, settle, until
+from tests.hub.parts import START, ManualClock, Rig, rig, settle, until
 
 MIN = 60_000
 AIR = ("bench/temperature", "bench/humidity")
@@ -356,3 +360,64 @@ async def test_a_node_that_takes_the_name_of_a_computed_value_gets_another() -> 
         await say(r, 30, temperature=21.0, humidity=60.0, **{"dew-point": 3.0})
         assert house.entity("bench/dew-point-2").latest.value == 3.0
         assert house.entity(POINT).latest.value == dew_point(21.0, 60.0)
+
+
+async def test_a_past_that_met_a_busy_disk_is_made_whole(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("hombi.hub.kernel.records_thread.PAUSES_S", (0.01,))
+    async with rig() as r:
+        await r.let_in("Rack", **CLIMATE)
+        for hours in range(100, 0, -1):
+            for name, value in (("temperature", 20.0), ("humidity", 50.0)):
+                r.say("rack", name, value, at_ms=START - hours * 3_600_000)
+        await settle()
+        replace, failures = r.records.history.replace, [0]
+
+        def busy(*given: Any) -> None:
+            failures[0] += 1
+            if failures[0] % 2:
+                raise Busy("the database is locked")
+            replace(*given)
+
+        monkeypatch.setattr(r.records.history, "replace", busy)
+        made = await r.do(MakeDerived("dew-point", ["rack/temperature", "rack/humidity"]))
+        await until(lambda: len(r.records.history.readings_of(made.id)) >= 99)
+        assert failures[0] > 4
+        assert not r.hub.derived._jobs
+
+
+async def test_a_past_that_a_stop_cut_off_is_made_whole_after_it() -> None:
+    records, clock = MemoryRecords(), ManualClock()
+    async with rig(records, clock) as r:
+        await r.let_in("Rack", **CLIMATE)
+        for hours in range(300, 0, -1):
+            for name, value in (("temperature", 20.0), ("humidity", 50.0)):
+                r.say("rack", name, value, at_ms=START - hours * 3_600_000)
+        await settle()
+        made = await r.do(MakeDerived("dew-point", ["rack/temperature", "rack/humidity"]))
+        number = made.id
+    assert len(records.history.readings_of(number)) < 299
+    async with rig(records, clock) as r:
+        await until(lambda: len(records.history.readings_of(number)) >= 299)
+        await until(lambda: not r.hub.derived._jobs)
+    assert not [key for key in records.keeping.all() if key == f"derived/{number}"]
+
+
+async def test_days_follow_a_zone_that_was_changed_while_the_hub_was_off() -> None:
+    records, clock = MemoryRecords(), ManualClock()
+    async with rig(records, clock) as r:
+        await r.let_in("Pump", **PLUG)
+        for hours in range(80, 0, -1):
+            r.say("pump", "switch", hours % 2, at_ms=START - hours * 3_600_000)
+        await settle()
+        made = await r.do(MakeDerived("time-on", ["pump/switch"], {"per": "day"}))
+        await until(lambda: not r.hub.derived._jobs)
+        await settle()
+        before = [(one.at_ms, one.value) for one in records.history.readings_of(made.id)]
+    async with rig(records, clock, house={"time_zone": "Pacific/Auckland"}) as r:
+        await until(lambda: not r.hub.derived._jobs)
+        await settle()
+        after = [(one.at_ms, one.value) for one in records.history.readings_of(made.id)]
+    zeros = [at for at, value in after if value == 0]
+    assert before != after
+    zone = ZoneInfo("Pacific/Auckland")
+    assert any(datetime.fromtimestamp(at / 1000, zone).hour == 0 for at in zeros)

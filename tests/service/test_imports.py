@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import contextlib
+import threading
 import time
 from datetime import UTC, datetime, timedelta
+from itertools import pairwise
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 import httpx
 import pytest
 
-from hombi.client import HubProblem
-from tests.house import CLIMATE, Service, description, let_in, until
+from hombi.client import Hub, HubProblem
+from hombi.core.series.importing import layout_of, rows_of
+from tests.house import CLIMATE, PASSWORD, Service, description, let_in, until
 
 RACK = "cellar-rack/temperature"
 
@@ -156,3 +161,88 @@ def test_a_million_bad_lines_are_counted_and_hold_nobody_up(service: Service) ->
     assert stranger.status_code == 413, "a large file is not even read"
     endless = _post(service, "", b"time,v\n2026-11-20 12:00,5\n" + b"x" * 5_000_000)
     assert endless.json()["wrong"] > 0
+
+
+def lines(*rows: str) -> bytes:
+    return "\n".join(("time,value,unit", *rows)).encode()
+
+
+def test_values_that_say_their_unit_are_converted_or_refused(own_service: Service) -> None:
+    own_service.start()
+    own_service.claim()
+    let_in(own_service, description("Cellar rack", **CLIMATE))
+    day = time.strftime("%Y-%m-%d", time.gmtime(time.time() - 2 * 86_400))
+    mixed = lines(f"{day}T10:00Z,50,degF", f"{day}T11:00Z,12,Cel", f"{day}T12:00Z,60,%RH")
+    with own_service.hub() as hub:
+        plan = hub.entities.import_csv(RACK, mixed)
+        assert (plan.taken, plan.wrong, plan.low, plan.high) == (2, 1, pytest.approx(10.0), 12.0)
+        assert "humidity" in plan.mistakes[0].what or "%" in plan.mistakes[0].what
+        assert "values in degF are converted" in plan.layout
+        hub.entities.import_csv(RACK, mixed, apply=True)
+        values = [one.value for one in hub.entities.readings(RACK, 0)]
+    assert values == [pytest.approx(10.0), pytest.approx(12.0)]
+
+
+def test_in_the_repeated_hour_the_order_of_the_file_decides() -> None:
+    zone = ZoneInfo("Europe/Berlin")  # on 25 October 2026 from 03:00 back to 02:00
+    rising = ["time,value", *(f"2026-10-25 {clock},{n}" for n, clock in enumerate(
+        ("01:30", "02:15", "02:45", "02:15", "02:45", "03:15")
+    ))]  # fmt: skip
+    falling = [rising[0], *reversed(rising[1:])]
+    for table in (rising, falling):
+        layout = layout_of(table, zone)
+        rows = sorted(rows_of(table, layout), key=lambda row: row.at_ms)
+        assert [row.value for row in rows] == [0, 1, 2, 3, 4, 5]
+        gaps = [(b.at_ms - a.at_ms) / 60_000 for a, b in pairwise(rows)]
+        assert gaps == [45, 30, 30, 30, 30]
+
+
+def test_text_in_utf_16_is_named(service: Service) -> None:
+    found = _post(service, "", "time,value\n2026-11-20 12:00,5\n".encode("utf-16"))
+    assert (found.status_code, "UTF-16" in found.json()["detail"]) == (422, True)
+
+
+def test_a_kill_in_the_middle_leaves_nothing_of_a_file(own_service: Service) -> None:
+    own_service.start()
+    own_service.claim()
+    let_in(own_service, description("Cellar rack", **CLIMATE))
+    now = int(time.time()) - 30 * 86_400
+    body = "time,value\n" + "".join(f"{now + 10 * n},{n % 30}\n" for n in range(200_000))
+    with own_service.hub() as hub:
+
+        def send() -> None:
+            with contextlib.suppress(Exception):
+                hub.entities.import_csv(RACK, body.encode(), apply=True)
+
+        sending = threading.Thread(target=send)
+        sending.start()
+        until(lambda: hub.house().readings_committed > 5_000)
+    own_service.kill()
+    sending.join(30)
+    own_service.start()
+    with own_service.hub() as hub:
+        until(lambda: hub.entities.imports(RACK) == [])
+        until(lambda: hub.entities.numbers(RACK, "month").count == 0)
+        # All is well again: the same file goes in.
+        few = "\n".join(body.split("\n")[:2_001])
+        assert hub.entities.import_csv(RACK, few.encode(), apply=True).taken == 2_000
+        assert len(hub.entities.imports(RACK)) == 1
+
+
+def test_only_who_may_import_sends_a_large_file_and_only_there(service: Service) -> None:
+    with service.hub() as hub:
+        if not any(one.node == "cellar-rack" for one in hub.nodes.list()):
+            let_in(service, description("Cellar rack", **CLIMATE))
+        code = hub.members.invite("guest", rooms=["Cheese cellar"]).code
+    with Hub(service.url) as hub:
+        hub.members.join(code, "bo", PASSWORD)
+        guest = hub.sign_in("bo", PASSWORD).token
+    large = b"time,value\n" + b"x" * 400_000
+    for path, token, status in (
+        (f"/api/entities/{RACK}/imports", service.token, 422),
+        (f"/api/entities/{RACK}/imports", guest, 413),
+        ("/api/anything/imports", service.token, 413),
+    ):
+        headers = {"Authorization": f"Bearer {token}", "Content-Type": "text/csv"}
+        found = httpx.post(service.url + path, content=large, headers=headers, timeout=30)
+        assert found.status_code == status, (path, found.text)

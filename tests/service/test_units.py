@@ -116,3 +116,34 @@ def test_an_entity_whose_readings_are_kept_for_less(own_service: Service) -> Non
         until(lambda: next(hub.entities.readings(BEAM, 0)).at > oldest)
         assert next(hub.entities.readings("loft-beam/humidity", 0)).at < oldest
         assert hub.entities.numbers(BEAM, "week").count == 96, "their sums stay"
+
+
+def test_a_difference_is_in_kelvin_for_everybody(own_service: Service) -> None:
+    service = own_service.start()
+    service.claim()
+    for name, value in (("Loft beam", 25.0), ("Terrace post", 20.0)):
+        node = let_in(service, description(name, **CLIMATE), "Loft")
+        assert node.post([{"n": "temperature", "v": value}]).is_success
+    with service.hub() as hub:
+        hub.change_house(units=["degF"])
+        sources = [BEAM, "terrace-post/temperature"]
+        made = [
+            hub.entities.derive("difference", sources, title="Warmer").entity,
+            hub.entities.derive("spread", sources, title="Apart").entity,
+            hub.entities.derive(
+                "formula", [], {"text": f"{sources[0]} - {sources[1]}"}, title="Written"
+            ).entity,
+        ]
+        for one in made:
+            until(lambda one=one: hub.entities.get(one).value is not None)
+            found = hub.entities.get(one)
+            assert (found.unit, found.value, found.shown) == ("K", pytest.approx(5.0), "5.0 K")
+            assert hub.entities.history(one, "hour").unit == "K"
+            assert hub.entities.numbers(one).mean == pytest.approx(5.0)
+        text = WATCH.replace(BEAM, made[0]).replace("30 °C", "9 °F").replace("28 °C", "4 K")
+        checked = hub.automations.check(text)
+        assert "over 5 K" in checked.sentence
+        with pytest.raises(HubProblem, match="not added up"):
+            hub.entities.derive("sum", sources, title="All")
+    out = service.hombi("export", made[0], "--format", "csv").stdout
+    assert ",K" in out or "K" in out.splitlines()[0]

@@ -9,7 +9,9 @@ from __future__ import annotations
 import random
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from statistics import fmean, median
+from statistics import fmean, median, pvariance
+
+from msgspec.structs import replace as moved
 
 from hombi.core.quality import Quality
 from hombi.core.series.behind import Between, behind_ms
@@ -22,9 +24,12 @@ from hombi.core.values import show_span
 LEAST_HOURS = 6
 LEAST_HOURS_FOR_GAIN = 24
 # A gain is supported when the reference spans so many times the residual.
-SPANS_NOISE = 6.0
+SPANS_NOISE = 12.0
 ODD = 4.0
 DRAWS = 500
+DRAWS_OF_GAIN = 200
+# Hours that follow one another are alike; so many are drawn together.
+BLOCK = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,14 +71,21 @@ class Calibration:
 
 def compared(sensor: Sequence[Reading], reference: Sequence[Reading], unit: str) -> Calibration:
     """Compare a sensor with a reference over the same time, in the same unit."""
+    late = behind_ms([r for r in sensor if _good(r)], [r for r in reference if _good(r)])
+    if late:
+        sensor = [moved(one, at_ms=one.at_ms - late) for one in sensor]
     hours = hours_of(sensor, reference)
     found = _judged(hours, unit, "hours in which both were heard", "hours")
-    late = behind_ms([r for r in sensor if _good(r)], [r for r in reference if _good(r)])
     if not late:
         return found
+    # What follows late also follows less far: its swings are smaller, which looks like
+    # a gain and is none.
     way = "later" if late > 0 else "earlier"
-    said = f"the sensor follows {show_span(abs(late))} {way} than the reference"
-    return replace(found, remarks=(*found.remarks, said), behind_ms=late)
+    said = [f"the sensor follows {show_span(abs(late))} {way} than the reference"]
+    if found.both is not None:
+        said.append("so that a gain cannot be told from that; bring both to the same pace")
+    remarks = (*found.remarks, ", ".join(said))
+    return replace(found, both=None, remarks=remarks, behind_ms=late)
 
 
 def compared_with_typed(
@@ -170,14 +182,33 @@ def _fitted(hours: Sequence[Hour], *, gain: bool) -> Fit:
     residual = NORMAL * median(abs(one - middle) for one in left)
     draw = random.Random(len(hours))  # noqa: S311 - the same hours give the same interval
     drawn = sorted(
-        _fit(draw.choices(hours, k=len(hours)), gain=gain) for _ in range(DRAWS if not gain else 60)
+        _fit(_blocks(hours, draw), gain=gain) for _ in range(DRAWS_OF_GAIN if gain else DRAWS)
     )
     offsets = sorted(one for _, one in drawn)
     gains = [one for one, _ in drawn]
-    cut = max(1, round(0.025 * len(drawn)))
-    return Fit(
-        slope, offset, offsets[cut - 1], offsets[-cut], gains[cut - 1], gains[-cut], residual
-    )
+    cut = max(1, round(0.0125 * len(drawn)))
+    low, high, flat, steep = offsets[cut - 1], offsets[-cut], gains[cut - 1], gains[-cut]
+    if gain:
+        # Noise of the sensor makes a slope flatter than it is, by the share that it has
+        # of what the sensor varies (regression dilution). Whose noise it is, nobody
+        # knows.
+        varies = pvariance([h.sensor for h in hours])
+        share = min(1.0, (residual / max(abs(slope), 1e-9)) ** 2 / max(varies, 1e-12))
+        flat, steep = flat * (1 - share), steep * (1 + share)
+        middle = fmean(h.sensor for h in hours)
+        low, high = low - share * abs(slope * middle), high + share * abs(slope * middle)
+    return Fit(slope, offset, low, high, flat, steep, residual)
+
+
+def _blocks(hours: Sequence[Hour], draw: random.Random) -> list[Hour]:
+    """As many hours, drawn in blocks of some that follow one another (the moving-block
+    bootstrap of Künsch 1989)."""
+    length = min(BLOCK, max(1, len(hours) // 4))
+    found: list[Hour] = []
+    while len(found) < len(hours):
+        start = draw.randrange(len(hours) - length + 1)
+        found += hours[start : start + length]
+    return found[: len(hours)]
 
 
 def _fit(hours: Sequence[Hour], *, gain: bool) -> tuple[float, float]:

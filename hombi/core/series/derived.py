@@ -12,8 +12,8 @@ from functools import lru_cache
 from statistics import fmean, median
 from typing import Any
 
-from hombi.core.formula import compile_formula
-from hombi.core.kinds import KINDS, Kind
+from hombi.core.formula import Formula, compile_formula
+from hombi.core.kinds import KINDS, Kind, difference_of
 from hombi.core.series.parameters import NO_TIME, Given, Parameter
 from hombi.core.series.running import (
     PERIODS,
@@ -142,6 +142,8 @@ def _tally(what: str) -> Callable[[Mapping[str, Any], Kind, tzinfo], Running]:
 
 
 FORMULA = "formula"
+# What gives the distance of two values, not a value.
+DIFFERENCES = ("difference", "spread", "change")
 # Of which kinds its values were when the formula was checked.
 OF = "of"
 AIR = ("temperature", "humidity")
@@ -296,6 +298,9 @@ def checked(
     if method == FORMULA:
         return _formula(found, kinds, given)
     kind = _kind_of_any(found, kinds) if found.of_any else _kind_of_fixed(found, kinds)
+    kind = kind_given(method, kind)
+    if method == "sum" and kind.name == "temperature":
+        raise DerivedError("temperatures are not added up; mean, lowest and highest make sense")
     known = {one.name: one for one in found.parameters}
     for name in given:
         if name not in known:
@@ -320,8 +325,33 @@ def _formula(
     text, wanted = str(given.get("text", "")).strip(), str(given.get("kind", "")).strip()
     names = tuple(kind.name for kind in kinds)
     made = compile_formula(text, names, wanted)
+    kind = difference_of(made.kind) if _stays(made, kinds) else made.kind
     # The kinds that it was checked for are kept with it.
-    return method, made.kind, {"text": text, "kind": made.kind.name, OF: ", ".join(names)}
+    return method, kind, {"text": text, "kind": kind.name, OF: ", ".join(names)}
+
+
+def _stays(made: Formula, kinds: Sequence[Kind]) -> bool:
+    """Whether what a formula makes of temperatures stays the same when all of them rise
+    alike: then it is how far they lie apart."""
+    rises = [1.0 if kind.name == "temperature" else 0.0 for kind in kinds]
+    if made.kind.name != "temperature" or not any(rises):
+        return False
+    tried = [
+        [
+            kind.low + (place * 0.37 + turn * 0.21) % 1.0 * (kind.high - kind.low)
+            for place, kind in enumerate(kinds)
+        ]
+        for turn in range(5)
+    ]
+    try:
+        moved = [
+            made.compute([v + rise for v, rise in zip(values, rises, strict=True)])
+            - made.compute(values)
+            for values in tried
+        ]
+    except (ValueError, ArithmeticError):
+        return False
+    return all(abs(one) < 1e-6 for one in moved)
 
 
 def kind_wanted(method: str, parameters: Mapping[str, str], place: int) -> str:
@@ -393,10 +423,17 @@ def _kind_of_fixed(found: Method, kinds: Sequence[Kind]) -> Kind:
     return KINDS[found.kind] if found.kind else kinds[0]
 
 
+def kind_given(method: str, kind: Kind) -> Kind:
+    """The kind of what a method makes of values of a kind."""
+    return difference_of(kind) if method in DIFFERENCES else kind
+
+
 def limits_of(method: str, kind: Kind) -> tuple[float, float]:
     """What is believed of a derived value: a difference can be less than nothing, a sum
     more than its kind can be alone."""
-    if method in ("difference", "spread", "change", FORMULA):
+    if kind.difference:
+        return kind.low, kind.high
+    if method in (*DIFFERENCES, FORMULA):
         return -(kind.high - kind.low), kind.high - kind.low
     if method in ("sum", "counter"):
         return MOST_SOURCES * min(kind.low, 0.0), MOST_SOURCES * kind.high

@@ -16,6 +16,7 @@ DELIMITERS = (";", "\t", ",")
 LOOKED_AT = 50
 LONGEST_LINE = 10_000
 TIME_WORDS = ("time", "timestamp", "datetime", "date", "ts", "at", "when", "zeit", "datum")
+UNIT_WORDS = ("unit", "units", "einheit")
 DAY_WORDS, CLOCK_WORDS = ("date", "day", "datum"), ("time", "clock", "zeit", "uhrzeit")
 NOTHING = frozenset({"", "-", "–", "nan", "null", "none", "n/a"})
 FORMATS = ("%d.%m.%Y %H:%M:%S", "%d.%m.%Y %H:%M", "%Y/%m/%d %H:%M:%S", "%Y/%m/%d %H:%M")
@@ -44,6 +45,8 @@ class Layout(msgspec.Struct, frozen=True):
     decimal: str
     zone: tzinfo
     order: str = ""
+    # The column that names the unit of each value, if there is one.
+    unit: int | None = None
 
     def named(self, column: int) -> str:
         """A column as people call it."""
@@ -57,6 +60,7 @@ class Row(msgspec.Struct, frozen=True):
     at_ms: int
     value: float | None
     wrong: str = ""
+    unit: str = ""
 
 
 def layout_of(
@@ -90,18 +94,50 @@ def layout_of(
     column = _value_column(body, names, set(times), [one.lower() for one in likely], value, first)
     cells = [one[column] for one in body if column < len(one)]
     decimal = "," if any("," in cell for cell in cells) and delimiter != "," else "."
-    return Layout(delimiter, tuple(first), heading, times, column, decimal, zone, order)
+    unit = next((n for n, name in enumerate(names) if name in UNIT_WORDS), None)
+    if unit is not None and unit in (*times, column):
+        unit = None
+    return Layout(delimiter, tuple(first), heading, times, column, decimal, zone, order, unit)
 
 
 def rows_of(lines: Iterable[str], layout: Layout) -> Iterator[Row]:
-    """All rows of a table; one that is wrong says so, and the others follow."""
+    """All rows of a table; one that is wrong says so, and the others follow. In the
+    hour that the clocks repeat, a time that is earlier than the one before belongs to
+    its second pass."""
+    order = _Order()
     for number, line in enumerate(lines, start=1):
         if (number == 1 and layout.heading) or not line.strip():
             continue
-        yield _row(number, line, layout)
+        yield _row(number, line, layout, order)
 
 
-def _row(number: int, line: str, layout: Layout) -> Row:
+class _Order:
+    """In which direction the times of a table go, and to which pass of a repeated hour
+    one belongs."""
+
+    def __init__(self) -> None:
+        self._before_ms: int | None = None
+        self._falls = False
+
+    def placed(self, first_ms: int, second_ms: int) -> int:
+        """The moment of a time of the clock: of two, the one that goes on in the order
+        of the table."""
+        before = self._before_ms
+        at_ms = first_ms
+        if before is not None and first_ms != second_ms:
+            ahead = [
+                one
+                for one in (first_ms, second_ms)
+                if (one <= before if self._falls else one >= before)
+            ]
+            at_ms = min(ahead or (first_ms, second_ms), key=lambda one: abs(one - before))
+        elif before is not None and at_ms != before:
+            self._falls = at_ms < before
+        self._before_ms = at_ms
+        return at_ms
+
+
+def _row(number: int, line: str, layout: Layout, order: _Order) -> Row:
     if len(line) > LONGEST_LINE:
         return Row(number, 0, None, "the line is too long")
     try:
@@ -111,10 +147,14 @@ def _row(number: int, line: str, layout: Layout) -> Row:
     if len(cells) <= max(*layout.time, layout.value):
         return Row(number, 0, None, f"it has {len(cells)} columns")
     text = " ".join(cells[one].strip() for one in layout.time)
-    at = _time(text, layout.zone, layout.order)
-    if at is None:
+    first = _time(text, layout.zone, layout.order)
+    if first is None:
         return Row(number, 0, None, f"{text[:40]!r} is no time")
+    at = order.placed(first, _time(text, layout.zone, layout.order, fold=1) or first)
     given = cells[layout.value].strip()
+    unit = (
+        cells[layout.unit].strip() if layout.unit is not None and layout.unit < len(cells) else ""
+    )
     if given.lower() in NOTHING:
         return Row(number, at, None)
     try:
@@ -123,7 +163,7 @@ def _row(number: int, line: str, layout: Layout) -> Row:
         return Row(number, at, None, f"{given[:40]!r} is no number")
     if not math.isfinite(value):
         return Row(number, at, None, f"{given[:40]!r} is no number")
-    return Row(number, at, value)
+    return Row(number, at, value, unit=unit)
 
 
 def _cells(line: str, delimiter: str) -> list[str]:
@@ -197,8 +237,9 @@ def _is_number(cell: str) -> bool:
         return False
 
 
-def _time(text: str, zone: tzinfo, order: str) -> int | None:
-    """A moment in ms since 1970; None for what is no time with a day."""
+def _time(text: str, zone: tzinfo, order: str, fold: int = 0) -> int | None:
+    """A moment in ms since 1970; None for what is no time with a day. `fold` says which
+    pass is meant of an hour that the clocks repeat."""
     text = text.strip()
     if _is_number(text):
         number = float(text.replace(",", "."))
@@ -219,5 +260,5 @@ def _time(text: str, zone: tzinfo, order: str) -> int | None:
                 continue
     if found is None or not 1980 <= found.year <= 2100:
         return None
-    aware = found if found.tzinfo else found.replace(tzinfo=zone)
+    aware = found if found.tzinfo else found.replace(tzinfo=zone, fold=fold)
     return round(aware.timestamp() * 1000)

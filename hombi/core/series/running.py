@@ -326,6 +326,8 @@ class Tally:
         self._go_to(at_ms)
         before, self._known = self._source, True
         if value is None:
+            if self._what == "time":
+                self._source = None  # as in all sums, a bad reading ends what held
             return
         self._source = value
         if before is None:

@@ -5,9 +5,9 @@ from __future__ import annotations
 
 import asyncio
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from datetime import tzinfo
-from typing import Any
+from typing import Any, ParamSpec, TypeVar
 
 from hombi.core.series import DAY_MS, HOUR_MS, Reading
 from hombi.core.series.derived import FORMULA, computing
@@ -19,11 +19,16 @@ from hombi.hub.derived.origins import derivation, how_of, readings_of, wanted_of
 from hombi.hub.events import EntitySilenceChanged, NodeSilent, PastConditioned
 from hombi.hub.house import Entity, House
 from hombi.hub.intake import FRESH_MS, Intake
+from hombi.hub.keeper import Keeper
 from hombi.hub.kernel import Context, Part
 from hombi.hub.ports import Row
 from hombi.hub.rollups import Rollups
 from hombi.hub.writer import Writer
 
+# Under this is kept what of the past is still to be computed, and by which zone.
+OWNER, ZONE = "derived", "zone"
+P = ParamSpec("P")
+T = TypeVar("T")
 PAUSE_S = 0.002
 AT_ONCE_MS = DAY_MS
 # A node empties its buffer pack by pack: what follows is computed once for all of them.
@@ -45,8 +50,10 @@ class Derived(Part):
         intake: Intake,
         rollups: Rollups,
         zone: tzinfo,
+        keeper: Keeper,
     ) -> None:
         super().__init__(context)
+        self._keeper = keeper
         self.house = house
         self._writer, self._intake, self._rollups = writer, intake, rollups
         self._courses = Courses(context, house, writer, rollups, zone)
@@ -69,6 +76,9 @@ class Derived(Part):
 
     async def open(self) -> None:
         self.look()
+        kept = self._keeper.of(OWNER)
+        zone = kept.get(ZONE, {}).get("key", "")
+        self._keeper.keep(f"{OWNER}/{ZONE}", {"key": str(self._courses.zone)})
         for how in map(derivation, self._order):
             if how.method == FORMULA:  # the libraries for it take their time to load
                 await asyncio.to_thread(computing, how.method, tuple(how.parameters.items()))
@@ -76,6 +86,14 @@ class Derived(Part):
             # What came while the hub was away is computed with first.
             if entity in self._courses:
                 self.derive_past(entity, entity.latest.at_ms if entity.latest else 0)
+        for entity in self._order:
+            # What a stop or a kill has cut off is done.
+            if (state := kept.get(str(entity.id))) is not None:
+                self.derive_past(entity, state["since"])
+        if zone and zone != str(self._courses.zone):
+            # The house's days began at another midnight when the hub ran last.
+            self.move_to(self._courses.zone)
+            self.context.tasks.start(self._rollups.days_again(), "the days of another zone")
         self._marked_ms = self.context.clock.now_ms()
         self._loop = self.context.tasks.watch(self.name, self.run)
 
@@ -103,6 +121,7 @@ class Derived(Part):
     def move_to(self, zone: tzinfo) -> None:
         """The house's days begin at another midnight."""
         self._courses.zone = zone
+        self._keeper.keep(f"{OWNER}/{ZONE}", {"key": str(zone)})
         for entity in self._order:
             if "per" in derivation(entity).parameters:
                 self.derive_past(entity)
@@ -259,6 +278,7 @@ class Derived(Part):
             # What it had still to do is done with this.
             since_ms = min(since_ms, self._since.get(entity.id, since_ms))
         self._since[entity.id] = since_ms
+        self._keeper.keep(f"{OWNER}/{entity.id}", {"since": since_ms})
         work = self._past(entity, before, since_ms)
         self._jobs[entity.id] = self.context.tasks.start(work, "what was derived")
 
@@ -269,8 +289,7 @@ class Derived(Part):
             self._done(entity)
             self.touch([entity.address])
             return
-        history = self.context.records.history
-        run = self.context.thread.run
+        history, run = self.context.records.history, self._patiently
         sources = [
             one
             for one in map(self.house.entities.get, derivation(entity).sources)
@@ -300,9 +319,16 @@ class Derived(Part):
             entity.latest = await run(history.before, entity.id, end)
         self._done(entity)
 
+    async def _patiently(self, call: Callable[P, T], *args: P.args, **kwargs: P.kwargs) -> T:
+        return await self.context.thread.run_patiently(self._failed, call, *args, **kwargs)
+
+    def _failed(self, error: Exception) -> None:
+        self.context.tasks.failed("what was derived", error)
+
     def _done(self, entity: Entity) -> None:
         """Its past is there: who has just made it and looks on sees what it is now."""
         self._jobs.pop(entity.id, None)
+        self._keeper.keep(f"{OWNER}/{entity.id}", None)
         if entity.latest is not None:
             self._intake.show(entity, entity.latest)
 
@@ -327,7 +353,9 @@ class Derived(Part):
             place: math.inf if source.kind.words is not None else hold_ms(some)
             for place, (source, some) in enumerate(zip(sources, found, strict=True))
         }
-        made = list(over_the_past(derivation(entity), found, known, before, holds))
+        # What it knows of its sources moves on once a stretch is stored.
+        moved = dict(known)
+        made = list(over_the_past(derivation(entity), found, moved, before, holds))
         with records.together():
             records.history.replace(
                 entity.id,
@@ -335,4 +363,5 @@ class Derived(Part):
                 [(entity.id, one.at_ms, 0, None, one.value, int(one.quality)) for one in made],
             )
             self._rollups.again(entity, made, span)
+        known.update(moved)
         return made[-1].value if made else before

@@ -9,7 +9,7 @@ from rest_framework.response import Response
 
 from hombi import wire
 from hombi.core.errors import ValueTextError
-from hombi.core.house_time import EARLIER, MOST_ROWS, ROWS_MS, bounds, earlier, rows_of
+from hombi.core.house_time import EARLIER, MOST_ROWS, ROWS_MS, bounds, earlier_span, rows_of
 from hombi.core.kinds import Seen
 from hombi.core.series import Derivation
 from hombi.core.series.standing import by_rows
@@ -73,7 +73,7 @@ def span_of(request: Request) -> tuple[int, int]:
         raise Invalid(f"earlier={by} is not known; use {', '.join(EARLIER)}")
     if by and start > EARLIEST_MS:
         zone = hub().config.zone
-        start, end = earlier(start, by, zone), earlier(end, by, zone)
+        start, end = earlier_span(start, end, by, zone)
         end = max(end, start + 1)
     return start, end
 

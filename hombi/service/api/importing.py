@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import codecs
 import io
 import shutil
 import tempfile
@@ -15,6 +16,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import wire
+from hombi.core.errors import UnitError
 from hombi.core.house_time import known_zone
 from hombi.core.series import Channel
 from hombi.core.series.importing import LayoutError, Row, layout_of, rows_of
@@ -130,7 +132,13 @@ def _spooled(stream: Any) -> IO[bytes]:
 
 
 def _lines(file: IO[bytes]) -> Iterator[str]:
-    """Its lines as text. A byte that is no text becomes a mark."""
+    """Its lines as text. A byte that is no text becomes a mark. Raises Invalid for
+    UTF-16, of which every other byte would be one."""
+    file.seek(0)
+    head = file.read(4)
+    utf16 = head[:2] in (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)
+    if utf16 or (len(head) == 4 and (not any(head[1::2]) or not any(head[::2]))):
+        raise Invalid("the file is UTF-16 text; save it as UTF-8 (in a spreadsheet: CSV UTF-8)")
     file.seek(0)
     text = io.TextIOWrapper(file, encoding="utf-8-sig", errors="replace", newline="")
     try:
@@ -164,7 +172,7 @@ def _imported(
     if apply:
         begun = BeginImport(entity.address, asked.get("file", ""), unit)
         channel = change(actor(request), begun, lambda _, made: made)
-    sums = _Sums()
+    sums, units = _Sums(), _Units(entity, unit)
     oldest = hub().imports.oldest_ms(entity)
     newest = hub().context.clock.now_ms() + AHEAD_MS
     piece: list[Row] = []
@@ -172,9 +180,9 @@ def _imported(
         for row in rows_of(_lines(file), layout):
             piece.append(row)
             if len(piece) == AT_ONCE:
-                _take(entity, channel, piece, sums, (oldest, newest))
+                _take(entity, channel, piece, sums, units, (oldest, newest))
                 piece = []
-        _take(entity, channel, piece, sums, (oldest, newest))
+        _take(entity, channel, piece, sums, units, (oldest, newest))
     except Exception:
         # All of a file, or nothing of it.
         if channel is not None:
@@ -195,6 +203,7 @@ def _imported(
         layout=[
             f"the time is in {times}; a time without a zone is one of {zone.key}",
             f"the value is in {value}, in {unit or 'no unit'}{decimals}",
+            *(f"values in {one} are converted" for one in units.seen if one != unit),
         ],
         unit=entity.kind.unit,
         rows=sums.rows,
@@ -213,6 +222,36 @@ def _imported(
     )
 
 
+class _Units:
+    """Converts values that say their own unit into the one in which the file is
+    taken."""
+
+    def __init__(self, entity: Entity, unit: str) -> None:
+        self._entity, self._unit = entity, unit
+        self._known: dict[str, tuple[float, float] | str] = {"": (1.0, 0.0)}
+        self.seen: dict[str, None] = {}
+
+    def of(self, row: Row) -> float | str | None:
+        """The value of a row; in words, why it does not fit."""
+        found = self._known.get(row.unit)
+        if found is None:
+            found = self._known[row.unit] = self._look(row.unit)
+        if isinstance(found, str):
+            return found
+        if row.unit:
+            self.seen.setdefault(row.unit)
+        return None if row.value is None else row.value * found[0] + found[1]
+
+    def _look(self, unit: str) -> tuple[float, float] | str:
+        kind = self._entity.kind
+        if not kind.unit:
+            return f"a {kind.shown} has no unit, and this one is in {unit[:20]}"
+        try:
+            return conversion(unit, self._unit)
+        except UnitError as error:
+            return f"its unit does not fit: {error}"
+
+
 def _no_state(entity: Entity, row: Row) -> str:
     """What is wrong with a value that should be one of two states."""
     if entity.kind.words is None or row.value in (None, 0, 1):
@@ -226,6 +265,7 @@ def _take(
     channel: Channel | None,
     piece: list[Row],
     sums: _Sums,
+    units: _Units,
     bounds: tuple[int, int],
 ) -> None:
     """Count some rows, and store those that can be."""
@@ -233,8 +273,9 @@ def _take(
     sums.rows += len(piece)
     good: dict[int, float | None] = {}
     for row in piece:
-        wrong = row.wrong or _no_state(entity, row)
-        if wrong:
+        value = units.of(row)
+        wrong = row.wrong or (value if isinstance(value, str) else _no_state(entity, row))
+        if wrong or isinstance(value, str):
             sums.wrong += 1
             if len(sums.mistakes) < MOST_MISTAKES:
                 sums.mistakes.append(wire.WrongLine(line=row.line, what=wrong))
@@ -245,7 +286,7 @@ def _take(
         elif row.at_ms in good:
             sums.there += 1
         else:
-            good[row.at_ms] = row.value
+            good[row.at_ms] = value
     if not good:
         return
     history = hub().context.records.history

@@ -278,7 +278,14 @@ class DatabaseHistory:
 
     def rewrite(self, entity: int, before: Sequence[Reading], after: Sequence[Reading]) -> None:
         rows = [
-            (old.sent, new.value, int(new.quality), entity, old.at_ms)
+            # What was sent is kept apart only where it is another value.
+            (
+                None if old.sent == new.value else old.sent,
+                new.value,
+                int(new.quality),
+                entity,
+                old.at_ms,
+            )
             for old, new in zip(before, after, strict=True)
             if new.value != old.value or new.quality is not old.quality
         ]

@@ -9,6 +9,7 @@ from django.db import transaction
 
 from hombi.core.kinds import KINDS
 from hombi.core.series import Channel, Channels, Derivation, Origin
+from hombi.core.series.derived import kind_given
 from hombi.hub import house as h
 from hombi.hub.ports import ArrivalRecord, NewEntity, NewNode
 from hombi.links.offer import offer_of
@@ -220,8 +221,10 @@ def _channel(stored: m.Channel) -> Channel:
 def _entity(stored: m.Entity, start: str, node: h.Node | None, own_room: h.Room | None) -> h.Entity:
     """An entity with its latest reading."""
     origin: Origin
+    kind = KINDS[stored.kind]
     if stored.derivation:
         how = stored.derivation
+        kind = kind_given(how["method"], kind)
         origin = Derivation(how["method"], tuple(how["sources"]), how.get("parameters", {}))
     else:
         channels = [_channel(one) for one in stored.channels.all()]
@@ -231,7 +234,7 @@ def _entity(stored: m.Entity, start: str, node: h.Node | None, own_room: h.Room 
         stored.pk,
         start + stored.name,
         stored.title,
-        KINDS[stored.kind],
+        kind,
         origin,
         stored.low,
         stored.high,
