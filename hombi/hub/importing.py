@@ -11,7 +11,7 @@ from hombi.core.series import HOUR_MS, Channel, Derivation, Sample
 from hombi.core.units import conversion, find_unit
 from hombi.hub.conditioning import Conditioning
 from hombi.hub.derived import Derived
-from hombi.hub.errors import HubError, Invalid, NotFound, Refused
+from hombi.hub.errors import Invalid, NotFound, Refused
 from hombi.hub.events import ImportBegun, ImportTakenBack, PastImported
 from hombi.hub.house import Entity, House
 from hombi.hub.keeper import Keeper
@@ -54,7 +54,7 @@ class Imports(Part):
         try:
             change = TakeBackImport(state["entity"], state["number"])
             await self.context.changes.do(change, HOUSE)
-        except HubError:  # the entity, or the channel, is gone
+        except NotFound:  # the entity, or the channel, is gone
             self._keeper.keep(f"{OWNER}/{key}", None)
 
     async def began(self, entity: Entity, channel: Channel) -> None:

@@ -130,6 +130,8 @@ class _Order:
                 for one in (first_ms, second_ms)
                 if (one <= before if self._falls else one >= before)
             ]
+            if not ahead:  # the times go the other way
+                self._falls = not self._falls
             at_ms = min(ahead or (first_ms, second_ms), key=lambda one: abs(one - before))
         elif before is not None and at_ms != before:
             self._falls = at_ms < before

@@ -49,7 +49,7 @@ ROLES: dict[Right, frozenset[Role]] = {
 # joining, are checked by the changes themselves.
 OTHERS: dict[ActorKind, frozenset[Right]] = {
     ActorKind.AUTOMATION: frozenset({Right.SWITCH, Right.USE, Right.TUNE}),
-    ActorKind.HOUSE: frozenset({Right.USE, Right.TELL, Right.ARRANGE}),
+    ActorKind.HOUSE: frozenset({Right.USE, Right.TELL, Right.ARRANGE, Right.TUNE}),
     ActorKind.STRANGER: frozenset({Right.CLAIM, Right.PRESS}),
     ActorKind.NODE: frozenset(),
 }
