@@ -25,6 +25,7 @@ KNOWN_AFTER_MS = DAY_MS
 LONGER = 0.02
 # What is sent by a clock has gaps of about one length for so much of the time.
 ABOUT = 0.7
+SELDOM = 16
 BINS = 40  # of gaps in powers of two, from 1 ms to 35 years
 
 
@@ -32,11 +33,20 @@ class Rhythm:
     """The gaps of the last days, in bins by powers of two: how long they are in all,
     and how many."""
 
-    __slots__ = ("_counts", "_fresh", "_longest_ms", "_regular", "_weights", "gaps", "span_ms")
+    __slots__ = (
+        "_counts",
+        "_fresh",
+        "_longest_ms",
+        "_regular",
+        "_top",
+        "_weights",
+        "gaps",
+        "span_ms",
+    )
 
     def __init__(self) -> None:
         self._weights, self._counts = [0.0] * BINS, [0.0] * BINS
-        self.span_ms, self.gaps = 0.0, 0
+        self.span_ms, self.gaps, self._top = 0.0, 0, -1
         self._longest_ms, self._regular, self._fresh = 0.0, False, True
 
     @property
@@ -85,7 +95,9 @@ class Rhythm:
         self._counts[place] += 1.0
         self.gaps += 1
         self.span_ms += gap_ms
-        self._fresh = False
+        # One more usual gap changes next to nothing: it is worked out now and then.
+        if place > self._top or self.gaps % SELDOM == 0 or not self._longest_ms:
+            self._fresh = False
         if self.span_ms > 2 * MEMORY_MS:
             self._weights = [weight / 2 for weight in self._weights]
             self._counts = [count / 2 for count in self._counts]
@@ -122,7 +134,7 @@ class Rhythm:
         if not self.known:
             self._longest_ms, self._regular = 0.0, False
             return
-        longest = self._place(1.0 - LONGER)
+        longest = self._top = self._place(1.0 - LONGER)
         self._longest_ms = self._weights[longest] / self._counts[longest]
         beside = (1.0 - ABOUT) / 2
         self._regular = self._place(1.0 - beside) - self._place(beside) <= 1

@@ -4,11 +4,18 @@ from __future__ import annotations
 
 import json
 import time
+from datetime import UTC
 from pathlib import Path
 
 import pytest
 
 from hombi.client import HubProblem, Missing, PretendValue, Wrong
+from hombi.core.automation import parse
+from hombi.core.automation.replay import Course, Overtaken, replay
+from hombi.core.house_facts import EntityFacts, HouseFacts
+from hombi.core.kinds import KINDS
+from hombi.core.series import Reading
+from hombi.hub.automations.looking_back import Turns
 from tests.house import CLIMATE, PLUG, Service, call, description, let_in, until
 
 HOUR, MIN = 3_600_000, 60_000
@@ -371,3 +378,25 @@ def test_texts_in_a_folder(service: Service, begun: int, tmp_path: Path) -> None
         pushed = service.hombi("automation", "push", str(folder), "--remove")
         assert pushed.stdout == "cellar-too-dry is taken over\ndamp is removed\n"
         assert [one.automation for one in hub.automations.list()] == ["cellar-too-dry"]
+
+
+def test_of_limits_that_are_tried_one_after_another_the_last_one_is_answered() -> None:
+    turns = Turns()
+    first, other = turns.begin("ada", "text"), turns.begin("ben", "text")
+    assert not first()
+    second = turns.begin("ada", "text")
+    assert (first(), second(), other()) == (True, False, False)
+    for number in range(2 * Turns.MOST):
+        turns.begin("ada", f"text {number}")
+    said = [Reading(n * 60_000, 0, 80.0, 80.0) for n in range(5_000)]
+    courses = {one: Course("", "", KINDS["humidity"], said) for one in ("a/b", "c/d")}
+    facts = HouseFacts({one: EntityFacts(KINDS["humidity"], writable=False) for one in courses})
+    text = (
+        'name = "x"\n[watch]\nall = [ { entity = "a/b", over = "85 %" }, '
+        '{ entity = "c/d", over = "85 %" } ]\n[[starts]]\nnotify = "everyone"\ntitle = "x"\n'
+    )
+    program = parse(text, facts).program
+    assert program is not None
+    asked = iter([False, True])
+    with pytest.raises(Overtaken):
+        replay(program, courses, 0, 10**9, UTC, lambda: next(asked))

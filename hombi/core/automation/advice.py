@@ -3,7 +3,7 @@ replayed over."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, tzinfo
 from itertools import pairwise
@@ -14,7 +14,7 @@ from hombi.core.automation.actions import Switch
 from hombi.core.automation.comparisons import Over, Under
 from hombi.core.automation.flow import each
 from hombi.core.automation.program import Program
-from hombi.core.automation.replay import Course, Replayed, replay
+from hombi.core.automation.replay import Course, Overtaken, Replayed, never, replay
 from hombi.core.automation.state import EdgeKind
 from hombi.core.quality import Quality
 from hombi.core.series.reading import Reading
@@ -89,7 +89,13 @@ def _of_limit(
     return said
 
 
-def limits(program: Program, course: Course, span: tuple[int, int], zone: tzinfo) -> list[Limit]:
+def limits(
+    program: Program,
+    course: Course,
+    span: tuple[int, int],
+    zone: tzinfo,
+    overtaken: Callable[[], bool] = never,
+) -> list[Limit]:
     """Limits that would start it about once, three times and daily in a week, from this
     past; none for a kind with two states, or where the past is too short."""
     compared = program.watch.comparison
@@ -106,6 +112,8 @@ def limits(program: Program, course: Course, span: tuple[int, int], zone: tzinfo
     for candidate in _candidates(values, program, isinstance(compared, Over)):
         if not watch_takes(compared, candidate):
             continue
+        if overtaken():
+            raise Overtaken
         tried = with_limit(program, candidate, keep_until=True)
         courses = {program.watch.entity: replace(course, readings=thinned)}
         come_to = replay(tried, courses, *span, zone)

@@ -42,6 +42,9 @@ def step_group(
     stepped, edges = [], []
     for place, watch in enumerate(program.parts):
         before = parts[place] if parts else State()
+        if isinstance(event, Seen) and _untouched(watch, before, event.entity):
+            stepped.append(before)
+            continue
         sight = world.sight(watch.entity)
         own: Event = Passed()
         if isinstance(event, Began):
@@ -54,6 +57,16 @@ def step_group(
             edges.append(why)
     state = replace(state, parts=tuple(stepped))
     return _whole(program, state, edges, world, only)
+
+
+def _untouched(watch: Watch, state: State, heard: str) -> bool:
+    """Whether a reading of another entity leaves a part as it is: it is idle, its value
+    is none to begin with, and its limits do not follow that entity."""
+    if not heard or watch.entity == heard or state.phase is not Phase.IDLE or not watch.of_value:
+        return False
+    if watch.moving is not None:
+        return heard not in watch.moving.sources
+    return state.value is None or not watch.comparison.starts_with(state.value)
 
 
 def _whole(

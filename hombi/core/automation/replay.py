@@ -27,6 +27,9 @@ from hombi.core.quality import Quality
 from hombi.core.rhythm import SILENT_AT_LEAST_MS, WITH_ITS_NODE, Rhythm, alone_ms
 from hombi.core.series.reading import Reading
 
+# After so many readings it is asked whether somebody still waits.
+LOOKED_AT_ONCE = 2_000
+
 
 @dataclass(frozen=True, slots=True)
 class Course:
@@ -125,8 +128,11 @@ class _Entity:
         known = course.rhythm is not None and course.rhythm.known
         self._rhythm = course.rhythm if course.rhythm is not None and known else Rhythm()
         self._learning = not known
+        # What is known of it until it is heard again: it is looked at again and again.
+        self._seen: Sight | None = None
 
     def hear(self, reading: Reading) -> None:
+        self._seen = None
         if self._learning and self._latest is not None and reading.at_ms > self._latest.at_ms:
             self._rhythm.learn(float(reading.at_ms - self._latest.at_ms))
         self._latest = reading
@@ -162,7 +168,7 @@ class _Entity:
             latest, before = one, at_ms
         else:
             place = len(readings)
-        self._latest = latest
+        self._latest, self._seen = latest, None
         return place
 
     @property
@@ -176,26 +182,45 @@ class _Entity:
         return alone_ms(self._rhythm, self._agreed_ms, learns=self._learns)
 
     def sight(self, now_ms: int) -> Sight:
+        seen = self._seen
+        if seen is None:
+            seen = self._seen = self._look()
+        return seen._replace(heard_ms=now_ms) if seen.rhythm_ms == WITH_ITS_NODE else seen
+
+    def _look(self) -> Sight:
         rhythm, latest = self.rhythm_ms, self._latest
         if latest is None:
             return Sight(rhythm_ms=rhythm)
-        heard = now_ms if rhythm == WITH_ITS_NODE else latest.at_ms
         return Sight(
             latest.value,
             latest.quality,
             known=True,
             rhythm_ms=rhythm,
-            heard_ms=heard,
+            heard_ms=latest.at_ms,
             so_far_ms=0.0 if rhythm else self._rhythm.so_far_ms,
         )
 
 
+class Overtaken(Exception):
+    """Nobody waits for this replay any more."""
+
+
+def never() -> bool:
+    """For a replay that is always waited for."""
+    return False
+
+
 def replay(
-    program: Program, courses: Mapping[str, Course], start_ms: int, end_ms: int, zone: tzinfo
+    program: Program,
+    courses: Mapping[str, Course],
+    start_ms: int,
+    end_ms: int,
+    zone: tzinfo,
+    overtaken: Callable[[], bool] = never,
 ) -> Replayed:
     """Run an automation from before a span to its end, as if it had been on duty. Edges
     and moves from before the span are left out. `courses` has all entities that it
-    names."""
+    names. Raises Overtaken once `overtaken` says so."""
     world, found = Past(courses, zone), Replayed()
     alone, state, clocked = not program.more, State(), program.clocked
     asked = {one.entity for one in (*program.when, *program.anyone)}
@@ -280,7 +305,9 @@ def replay(
             taken(Seen(one.value, one.quality, program.watch.entity))
             place += 1
         courses = {}
-    for entity, reading in in_order(courses, end_ms):
+    for number, (entity, reading) in enumerate(in_order(courses, end_ms)):
+        if number % LOOKED_AT_ONCE == 0 and overtaken():
+            raise Overtaken
         if due is not None and due < reading.at_ms:
             passed(reading.at_ms)
         world.hear(entity, reading)

@@ -4,6 +4,7 @@ Reading and replaying take a while, so they are done outside of the hub's loop."
 from __future__ import annotations
 
 import contextlib
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import tzinfo
 
@@ -20,12 +21,13 @@ from hombi.core.automation import (
 from hombi.core.automation.account import BACK_MS, Beside, back_ms
 from hombi.core.automation.advice import Limit
 from hombi.core.automation.lanes import Lane, lanes
+from hombi.core.automation.replay import Overtaken, never
 from hombi.core.formula import past_of
 from hombi.core.series import DAY_MS
 from hombi.core.series.course import Course as Running
 from hombi.core.series.course import made_by, marks_in
 from hombi.core.series.running import MovingMean
-from hombi.hub.errors import Invalid
+from hombi.hub.errors import Invalid, Refused
 from hombi.hub.house import Entity
 from hombi.hub.ports import HistoryPort
 
@@ -51,9 +53,43 @@ def looked_back(
     history: HistoryPort,
     span: tuple[int, int],
     zone: tzinfo,
+    overtaken: Callable[[], bool] = never,
 ) -> LookedBack:
     """Run an automation over a span of the past. `entities` are snapshots of those that
-    it names. Raises Invalid."""
+    it names. Raises Invalid; Refused once it is `overtaken`."""
+    try:
+        return _looked_back(program, entities, history, span, zone, overtaken)
+    except Overtaken as error:
+        raise Refused("a later look back was asked for meanwhile") from error
+
+
+class Turns:
+    """Of the looks back that somebody asks for one after another, while a limit is
+    dragged, the last one alone is worth finishing."""
+
+    MOST = 200
+
+    def __init__(self) -> None:
+        self._latest: dict[tuple[str, str], int] = {}
+
+    def begin(self, who: str, what: str) -> Callable[[], bool]:
+        """One more; what says whether another one has begun since."""
+        key = (who, what)
+        number = self._latest.pop(key, 0) + 1
+        self._latest[key] = number
+        if len(self._latest) > self.MOST:
+            del self._latest[next(iter(self._latest))]
+        return lambda: self._latest.get(key, number) != number
+
+
+def _looked_back(
+    program: Program,
+    entities: dict[str, Entity],
+    history: HistoryPort,
+    span: tuple[int, int],
+    zone: tzinfo,
+    overtaken: Callable[[], bool],
+) -> LookedBack:
     start, end = span
     if not 0 <= start < end:
         raise Invalid("start must come before end, and both are ms since 1970")
@@ -64,14 +100,15 @@ def looked_back(
         raise Invalid(f"that makes more than {MOST_MOMENTS:,} starts; choose a shorter span")
     courses = _courses(entities, history, start - BACK_MS, end)
     watched = courses.get(program.watch.entity)
-    found = replay(program, courses, start, end, zone)
+    found = replay(program, courses, start, end, zone, overtaken)
     advice = advise(program, watched, found, span, zone)
     if watched is None:  # it watches the clock
         return LookedBack(found, start, advice, [], lanes(program, courses, span, zone))
     within = [one.at_ms for one in watched.readings if one.at_ms >= start]
     first = within[0] if within else None
     said = lanes(program, courses, span, zone)
-    return LookedBack(found, first, advice, limits(program, watched, span, zone), said)
+    tried = limits(program, watched, span, zone, overtaken)
+    return LookedBack(found, first, advice, tried, said)
 
 
 def accounted(

@@ -27,7 +27,7 @@ from hombi.core.errors import ValueTextError
 from hombi.core.formula import past_of
 from hombi.core.series import DAY_MS, HOUR_MS
 from hombi.core.values import parse_span_ms, parse_value, show_limit, show_span
-from hombi.hub.automations.looking_back import LookedBack, accounted, looked_back
+from hombi.hub.automations.looking_back import LookedBack, Turns, accounted, looked_back, never
 from hombi.hub.automations.starts import EVENT
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.house import OWN_STATES, Entity
@@ -37,7 +37,7 @@ from hombi.hub.ports import JournalEntry, JournalPort
 from hombi.service.api.entities import LATEST_MS
 from hombi.service.api.parsing import body, text_of
 from hombi.service.api.schema import Query, operation
-from hombi.service.api.views import View, whole_number
+from hombi.service.api.views import View, actor, whole_number
 from hombi.service.bridge import hub, read
 
 USUAL_MS = 30 * DAY_MS
@@ -58,6 +58,9 @@ DONE = {
     "AutomationAcknowledged": True,
 }
 _AT = [Query("at", int, description="the moment, in ms; now unless given")]
+
+
+_turns = Turns()
 
 
 class ReplayView(View):
@@ -83,7 +86,9 @@ class ReplayView(View):
         if asked.limit:
             program = _with_limit(program, asked.limit)
         records, zone = hub().context.records, hub().config.zone
-        found = looked_back(program, entities, records.history, (start, end), zone)
+        # A limit that is tried is being dragged.
+        overtaken = _turns.begin(str(actor(request)), asked.text) if asked.limit else never
+        found = looked_back(program, entities, records.history, (start, end), zone, overtaken)
         lived = _lived(records.journal, asked.automation, (start, end))
         return Response(_replay(program, found, names, (start, end), lived))
 
