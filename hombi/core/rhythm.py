@@ -25,7 +25,7 @@ KNOWN_AFTER_MS = DAY_MS
 LONGER = 0.02
 # What is sent by a clock has gaps of about one length for so much of the time.
 ABOUT = 0.7
-SELDOM = 16
+MANY, SELDOM = 1_000, 16
 BINS = 40  # of gaps in powers of two, from 1 ms to 35 years
 
 
@@ -96,7 +96,7 @@ class Rhythm:
         self.gaps += 1
         self.span_ms += gap_ms
         # One more usual gap changes next to nothing: it is worked out now and then.
-        if place > self._top or self.gaps % SELDOM == 0 or not self._longest_ms:
+        if place > self._top or self.gaps % SELDOM == 0 or self.gaps < MANY:
             self._fresh = False
         if self.span_ms > 2 * MEMORY_MS:
             self._weights = [weight / 2 for weight in self._weights]

@@ -189,6 +189,8 @@ def lived(node: Node, values: list[Value], seed: int) -> Iterator[tuple[int, str
         entity = node.entities[name]
         entity.heard(Reading(before, 0, 20.0, 20.0, Quality.GOOD))
         entity.heard_ms = node.heard_ms = before
+        if after - before < 50 * SECOND:
+            continue  # nothing is silent so soon
         if node.overdue(after - 1):
             yield after, "node"
         for one in node.entities.values():

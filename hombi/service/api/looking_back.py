@@ -23,11 +23,12 @@ from hombi.core.automation.account import Beside
 from hombi.core.automation.advice import with_limit
 from hombi.core.automation.lanes import Lane
 from hombi.core.automation.rehearse import LONGEST_MS
+from hombi.core.automation.replay import never
 from hombi.core.errors import ValueTextError
 from hombi.core.formula import past_of
 from hombi.core.series import DAY_MS, HOUR_MS
 from hombi.core.values import parse_span_ms, parse_value, show_limit, show_span
-from hombi.hub.automations.looking_back import LookedBack, Turns, accounted, looked_back, never
+from hombi.hub.automations.looking_back import LookedBack, Turns, accounted, looked_back
 from hombi.hub.automations.starts import EVENT
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.house import OWN_STATES, Entity
