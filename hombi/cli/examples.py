@@ -256,6 +256,8 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         "hombi member invite adult",
         'hombi member invite guest --room Loft --room "Drying room"',
     ),
+    "member invitations": ("hombi member invitations", "hombi member invitations --json"),
+    "member revoke": ("hombi member revoke 3", "hombi member revoke 3 --json"),
     "member change": (
         "hombi member change ben owner",
         "hombi member change ben guest --room Loft",

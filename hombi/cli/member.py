@@ -12,7 +12,7 @@ from hombi.cli import complete
 from hombi.cli.drawing import HouseTime, ago, as_json, out, said, table
 from hombi.cli.noun import noun
 from hombi.cli.run import Json, hub
-from hombi.client import Member
+from hombi.client import Member, OpenInvitation
 
 Who = Annotated[str, typer.Argument(help="Their name.")]
 Rooms = Annotated[
@@ -80,6 +80,44 @@ def invite(
     segno.make(made.address, error="m").terminal(compact=True, border=2)
     out.print("Whoever opens this joins; it is good for three days, once:")
     out.print(made.address, soft_wrap=True)
+
+
+@app.command()
+def invitations(json: Json = False) -> None:
+    """Invitations and links for a new password that nobody has used yet."""
+    with hub() as h:
+        HouseTime.of(h)
+        found = h.members.invitations()
+    if json:
+        as_json(one.as_dict() for one in found)
+        return
+    rows = [
+        (
+            str(one.number),
+            f"new password for {one.person}" if one.person else _invited_as(one),
+            one.by or "the command line",
+            ago(one.made_at),
+        )
+        for one in found
+    ]
+    table(("NUMBER", "FOR", "MADE BY", "MADE"), rows, "No invitation is open.")
+
+
+def _invited_as(one: OpenInvitation) -> str:
+    if one.role == "guest":
+        return f"guest: {', '.join(one.rooms)}"
+    return f"wall: {one.dashboard}" if one.role == "wall" else one.role
+
+
+@app.command()
+def revoke(
+    number: Annotated[int, typer.Argument(help="As `hombi member invitations` lists it.")],
+    json: Json = False,
+) -> None:
+    """Make an invitation, or a link for a new password, void."""
+    with hub() as h:
+        h.members.revoke(number)
+    said(json, [], f"Invitation {number} is void.")
 
 
 @app.command()

@@ -74,7 +74,8 @@ def find_hub() -> Where:
             if given and path.name == TOKEN_FILE:
                 if urlsplit(url).port != port and len(running) > 1:
                     continue
-                url = f"http://127.0.0.1:{port}"
+                host = urlsplit(url).hostname or "127.0.0.1"
+                url = f"http://{f'[{host}]' if ':' in host else host}:{port}"
             return Where(url, str(kept["token"]))
         except (OSError, ValueError, KeyError):
             continue

@@ -263,6 +263,8 @@ class AsyncMembers(_AsyncGroup):
 
     list = _async_call(members.list_)
     invite = _async_call(members.invite)
+    invitations = _async_call(members.invitations)
+    revoke = _async_call(members.revoke)
     change = _async_call(members.change)
     remove = _async_call(members.remove)
     reset = _async_call(members.reset)

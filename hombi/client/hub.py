@@ -259,6 +259,8 @@ class Members(_Group):
 
     list = _call(members.list_)
     invite = _call(members.invite)
+    invitations = _call(members.invitations)
+    revoke = _call(members.revoke)
     change = _call(members.change)
     remove = _call(members.remove)
     reset = _call(members.reset)

@@ -303,6 +303,7 @@ def load_config(data: Path, environ: Mapping[str, str] = os.environ) -> Config:
     `HOMBI_<TABLE>_<KEY>` sets any of them (HOMBI_MQTT_PORT); HOMBI_PORT is short for
     HOMBI_HTTP_PORT. Raises ConfigError.
     """
+    _machine_zone()
     links = known_links()
     tables = all_tables(links)
     path = data / FILE_NAME
@@ -421,8 +422,13 @@ def _from_file(toml: TomlText, tables: Tables) -> dict[str, dict[str, Any]]:
     return values
 
 
+@lru_cache(maxsize=1)
 def _machine_zone() -> ZoneInfo:
-    """The machine's own time zone, or UTC when it has none."""
+    """The machine's own time zone, or UTC when it has none.
+
+    It is looked for once, when the settings are loaded first: Django sets TZ for the
+    whole process, to its own.
+    """
     link = Path("/etc/localtime")
     linked = str(link.resolve()).partition("zoneinfo/")[2] if link.is_symlink() else ""
     names = os.environ.get("TZ", "").lstrip(":"), linked, time.tzname[0]

@@ -66,7 +66,7 @@ from hombi.hub.updates import Updates
 from hombi.hub.writer import Writer
 from hombi.links.base import Link
 from hombi.links.capabilities import Announces
-from hombi.links.machine import own_address
+from hombi.links.machine import in_url, own_address
 
 GRACE_S = 1.0
 VAPID_CONTACT = "mailto:hub@hombi.invalid"
@@ -260,11 +260,11 @@ async def _made(
     derived = Derived(context, house, writer, intake, rollups, config.zone, keeper)
 
     backups = Backups(context, config)
+    machine_clock = MachineClock(context, house, writer, keeper, config.zone)
 
     async def apply(new: Config) -> None:
         """What of `hombi.toml` can be changed while the hub runs."""
-        await all_links.change(new.links)
-        automations.zone = outbox.zone = new.zone
+        automations.zone = outbox.zone = machine_clock.zone = new.zone
         backups.config = new
         house.units, house.position = new.units, new.position
         if new.zone.key != rollups.zone.key:
@@ -272,6 +272,8 @@ async def _made(
         context.tasks.start(rollups.move_to(new.zone), "the days of another zone")
         rollups.keep_ms = new.keep_ms
         actuation.answer_s = settings.answer_s = new.answer_s
+        # A link may refuse what is new; all else is taken up then.
+        await all_links.change(new.links)
         context.announce(SettingsTakenUp())
 
     reload.apply = apply
@@ -309,7 +311,7 @@ async def _made(
         Batteries(context, house, intake),
         Radios(context, house, all_links),
         reload,
-        MachineClock(context, house, writer, keeper, config.zone),
+        machine_clock,
         Lag(context),
         trust,
         backups,
@@ -321,5 +323,6 @@ async def _made(
 
 
 def reached_at(config: Config) -> str:
-    """The address at which nodes of the house reach the hub."""
-    return own_address() if config.http_host in (ANY_ADDRESS, "::", "") else config.http_host
+    """The address at which nodes of the house reach the hub, as it stands in a URL."""
+    anywhere = config.http_host in (ANY_ADDRESS, "::", "")
+    return in_url(own_address() if anywhere else config.http_host)

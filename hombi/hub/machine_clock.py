@@ -43,7 +43,7 @@ class MachineClock(Part):
         self, context: Context, house: House, writer: Writer, keeper: Keeper, zone: tzinfo
     ) -> None:
         super().__init__(context)
-        self._house, self._writer, self._zone = house, writer, zone
+        self._house, self._writer, self.zone = house, writer, zone
         self._keeper, self._last_ms = keeper, known_ms(keeper, house)
         # Since when readings are dated by what has passed, by the hub's own time.
         self._since_ms: int | None = None
@@ -72,7 +72,7 @@ class MachineClock(Part):
         if now >= self._last_ms - ALLOWED_MS:
             return ""
         shown, last = (
-            datetime.fromtimestamp(at / 1000, self._zone).strftime("%d %B %Y %H:%M")
+            datetime.fromtimestamp(at / 1000, self.zone).strftime("%d %B %Y %H:%M")
             for at in (now, self._last_ms)
         )
         return f"this machine thinks it is {shown}, and it was {last} when the hub ran last"

@@ -12,6 +12,7 @@ from hombi.hub.kernel import Context, Need, Part
 from hombi.links.base import LinkError
 
 LOOK_EVERY_S = 2.0
+AGAIN_AFTER_LOOKS = 30
 
 
 async def _nothing(_: Config) -> None:
@@ -31,6 +32,7 @@ class Reload(Part):
         self.problem = ""
         self.waiting: list[str] = []
         self._seen = self._look()
+        self._looks, self._refused_by_link = 0, False
 
     async def open(self) -> None:
         self.context.tasks.watch("watching hombi.toml", self.watch)
@@ -39,7 +41,8 @@ class Reload(Part):
         """Take the file up whenever it has changed."""
         while True:
             await asyncio.sleep(LOOK_EVERY_S)
-            if (seen := self._look()) != self._seen:
+            self._looks += 1
+            if (seen := self._look()) != self._seen or self._tries_again:
                 self._seen = seen
                 await self.take_up()
 
@@ -51,17 +54,24 @@ class Reload(Part):
             if any(is_live(table, key) for table, key in changed):
                 await self.apply(new)
         except (ConfigError, LinkError) as error:
+            self._refused_by_link = isinstance(error, LinkError)
             if str(error) != self.problem:
                 self.problem = str(error)
                 self.context.announce(SettingsRefused(problem=self.problem))
             return
-        self.problem = ""
+        self.problem, self._refused_by_link = "", False
         self.config = new
         waiting = (at for at in new.differs_at(self._started) if not is_live(*at))
         self.waiting = [".".join(at) for at in waiting]
         if changed:
             keys = tuple(".".join(at) for at in changed)
             self.context.announce(SettingsChanged(keys=keys, waiting=tuple(self.waiting)))
+
+    @property
+    def _tries_again(self) -> bool:
+        """Whether settings that a link has refused are given to it once more: what was
+        in its way may be gone."""
+        return self._refused_by_link and self._looks % AGAIN_AFTER_LOOKS == 0
 
     def _look(self) -> tuple[int, int]:
         try:

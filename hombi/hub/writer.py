@@ -23,7 +23,7 @@ log = logging.getLogger(__name__)
 
 T = TypeVar("T")
 MAX_BATCH = 2_000
-MAX_HELD = 200_000
+MAX_HELD, MAX_ALSO = 200_000, 20_000
 GATHER_S = 0.1
 # So long readings are only safe, not yet in their place.
 SETTLE_S = 30.0
@@ -62,8 +62,8 @@ class Writer(Part):
 
     @property
     def full(self) -> bool:
-        """Whether no more can be held."""
-        return len(self._rows) >= MAX_HELD
+        """Whether no more can be held: readings, or what was decided for them."""
+        return len(self._rows) >= MAX_HELD or len(self._also) >= MAX_ALSO
 
     @property
     def held(self) -> int:

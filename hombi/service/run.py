@@ -27,6 +27,7 @@ from hombi.hub.private_file import write_private
 from hombi.hub.workspace import tidy
 from hombi.links.base import LinkError
 from hombi.links.crowd import raise_open_files
+from hombi.links.machine import in_url
 from hombi.links.secured import SecuredDoor
 from hombi.service import systemd
 from hombi.service.data_folder import DataError, holding, prepare
@@ -244,4 +245,5 @@ async def _serve(config: Config, sock: socket.socket) -> None:
 
 
 def _own_address(config: Config) -> str:
-    return "127.0.0.1" if config.http_host in ("0.0.0.0", "::") else config.http_host  # noqa: S104
+    anywhere = config.http_host in ("0.0.0.0", "::")  # noqa: S104
+    return in_url("127.0.0.1" if anywhere else config.http_host)

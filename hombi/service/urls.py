@@ -56,6 +56,7 @@ urlpatterns = [
     path("api/members/<str:member>", household.MemberView.as_view()),
     path("api/members/<str:member>/reset", household.ResetView.as_view()),
     path("api/invitations", household.InvitationsView.as_view()),
+    path("api/invitations/<int:number>", household.InvitationView.as_view()),
     path("api/join", household.JoinView.as_view()),
     path("api/tokens", accounts.TokensView.as_view()),
     path("api/tokens/<int:token>", accounts.KnownTokenView.as_view()),

@@ -65,7 +65,7 @@ class Limit(Shape, frozen=True, kw_only=True):
     condition: str
     limit: float
     until: float | None
-    high: float | None = None
+    high: float | None
 
 
 class Watcher(Limit, frozen=True, kw_only=True):

@@ -59,6 +59,21 @@ class Invitation(Shape, frozen=True, kw_only=True):
     ends_at: Ms
 
 
+class OpenInvitation(Shape, frozen=True, kw_only=True):
+    """An invitation that nobody has used yet; its code is not told again. `person` sets
+    a new password with it; "" joins as `role`. `by` made it, "" for the command line on
+    the hub's machine."""
+
+    number: int
+    role: Role
+    rooms: list[str]
+    dashboard: str
+    person: str
+    by: str
+    made_at: Ms
+    ends_at: Ms
+
+
 class SecondBegun(Shape, frozen=True, kw_only=True):
     """A second factor's secret for an app, and its address as a QR code (SVG)."""
 

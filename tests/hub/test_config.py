@@ -1,10 +1,14 @@
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
 import time
 from pathlib import Path
 
 import pytest
 
+from hombi.hub import config
 from hombi.hub.config import ConfigError, load_config
 
 
@@ -77,6 +81,7 @@ def test_house_time_is_the_machines_where_the_settings_name_none(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, named: str, zone: str
 ) -> None:
     monkeypatch.setenv("TZ", named)
+    config._machine_zone.cache_clear()
     assert load_config(tmp_path, {}).zone.key == zone
 
 
@@ -85,6 +90,7 @@ def test_a_machine_with_an_odd_time_zone_has_one_all_the_same(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch, named: str
 ) -> None:
     monkeypatch.setenv("TZ", named)
+    config._machine_zone.cache_clear()
     link = Path("/etc/localtime")
     linked = str(link.resolve()).partition("zoneinfo/")[2] if link.is_symlink() else ""
     assert load_config(tmp_path, {}).zone.key in (linked, *time.tzname, "UTC")
@@ -104,3 +110,21 @@ def test_all_mistakes_are_said_at_once(tmp_path: Path) -> None:
 def test_a_wrong_variable_is_named(tmp_path: Path, variable: str, text: str) -> None:
     with pytest.raises(ConfigError, match=f"{variable}='{text}': expected"):
         load_config(tmp_path, {variable: text})
+
+
+def test_the_machines_zone_is_the_one_before_django_sets_its_own(tmp_path: Path) -> None:
+    program = (
+        "import os; from pathlib import Path; from hombi.hub.config import load_config; "
+        "config = load_config(Path('.')); os.environ['DJANGO_SETTINGS_MODULE'] = "
+        "'hombi.service.settings'; import django; django.setup(); print(config.zone.key, "
+        "load_config(Path('.')).zone.key)"
+    )
+    found = subprocess.run(
+        [sys.executable, "-c", program],
+        cwd=tmp_path,
+        env={**os.environ, "TZ": "America/Lima", "HOMBI_DATA": str(tmp_path)},
+        capture_output=True,
+        text=True,
+        check=True,
+    )
+    assert found.stdout.split() == ["America/Lima", "America/Lima"]

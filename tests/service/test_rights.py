@@ -44,6 +44,7 @@ OWN = {
 KEPT = {
     ("get", "/api/members"), ("put", "/api/members/{member}"), ("delete", "/api/members/{member}"),
     ("post", "/api/members/{member}/reset"), ("post", "/api/invitations"), ("get", "/api/tools"),
+    ("get", "/api/invitations"), ("delete", "/api/invitations/{number}"),
 }  # fmt: skip
 # Changes that need the right to look after the hub: an adult is refused by the change.
 CHANGES = {
@@ -479,3 +480,61 @@ def test_a_browser_is_signed_out_from_elsewhere(own_service: Service) -> None:
                 hub.browsers.end(of_phone)
         assert any("Safari on an iPhone of ada" in one.text for one in hub.journal())
     own_service.stop()
+
+
+def test_invitations_are_listed_and_end_with_the_right_of_who_made_them(
+    own_service: Service,
+) -> None:
+    own_service.start()
+    own_service.claim()
+    other = "ten-herons-in-the-reeds"
+
+    def joined(code: str, name: str) -> Any:
+        with Hub(own_service.url) as hub:
+            return hub.members.join(code, name, PASSWORD)
+
+    with Hub(own_service.url) as hub:
+        hub.sign_in(OWNER, PASSWORD)
+        second = hub.members.invite("owner").code
+        joined(second, "ben")
+        with Hub(own_service.url) as bens:
+            bens.sign_in("ben", PASSWORD)
+            for_owner = bens.members.invite("owner").code
+            for_guest = bens.members.invite("adult").code
+            reset = bens.members.reset(OWNER).code
+        listed = hub.members.invitations()
+        assert [(one.role, one.person, one.by) for one in listed] == [
+            ("adult", OWNER, "ben"), ("adult", "", "ben"), ("owner", "", "ben"),
+        ]  # fmt: skip
+        assert "new password for ada" in own_service.hombi("member", "invitations").stdout
+        hub.members.revoke(listed[1].number)
+        with pytest.raises(HubProblem, match="used, or is too old"):
+            joined(for_guest, "cleo")
+        with pytest.raises(Missing):
+            hub.members.revoke(listed[1].number)
+        # Ben is no owner any more: what he made is void, the way back included.
+        hub.members.change("ben", "adult")
+        assert hub.members.invitations() == []
+        for code in (for_owner, reset):
+            with pytest.raises(HubProblem, match="used, or is too old"):
+                joined(code, "ben-again")
+        # A link that is used leaves no sister alive, nor does a new password.
+        first, sister = hub.members.reset("ben").code, hub.members.reset("ben").code
+        with Hub(own_service.url) as bens:
+            bens.members.join(first, password=other)
+        with pytest.raises(HubProblem, match="used, or is too old"), Hub(own_service.url) as bens:
+            bens.members.join(sister, password=PASSWORD)
+        left = hub.members.reset("ben").code
+        with Hub(own_service.url) as bens:
+            bens.sign_in("ben", other)
+            bens.members.password(other, PASSWORD)
+        with pytest.raises(HubProblem, match="used, or is too old"), Hub(own_service.url) as bens:
+            bens.members.join(left, password=other)
+        # A removed owner's invitations go with them.
+        hub.members.change("ben", "owner")
+        with Hub(own_service.url) as bens:
+            bens.sign_in("ben", PASSWORD)
+            back = bens.members.invite("owner").code
+        hub.members.remove("ben")
+        with pytest.raises(HubProblem, match="used, or is too old"):
+            joined(back, "ben")

@@ -295,3 +295,30 @@ def test_a_slow_body_is_not_waited_for(service: Service) -> None:
     ) as sock:
         sock.sendall(head)
         assert until(lambda: sock.recv(1) == b"" or None, connections.BODY_S + 20)
+
+
+def test_over_ipv6_one_strangers_wrong_sign_ins_lock_out_only_that_stranger(
+    own_service: Service,
+) -> None:
+    own_service.env["HOMBI_HTTP_HOST"] = "::"
+    own_service.start()
+    own_service.claim()
+    assert f"http://127.0.0.1:{own_service.port}" in "".join(own_service.said)
+
+    def tries(source: str) -> int:
+        transport = httpx.HTTPTransport(local_address=source)
+        with httpx.Client(transport=transport) as client:
+            wrong = {"username": OWNER, "password": "wrong"}
+            return client.post(f"{own_service.url}/api/session", json=wrong).status_code
+
+    assert [tries("127.0.0.1") for _ in range(20)].count(429) >= 8
+    assert tries("127.0.0.2") != 429
+
+
+def test_an_ipv6_address_is_printed_with_brackets_and_reached(own_service: Service) -> None:
+    own_service.env["HOMBI_HTTP_HOST"] = "::1"
+    own_service.start()
+    said = "".join(own_service.said)
+    assert f"http://[::1]:{own_service.port}" in said
+    assert f"http://[::1]:{own_service.port}/claim" in said
+    assert own_service.hombi("status").returncode == 0

@@ -214,6 +214,8 @@ export const removeSecond = (password: string) =>
   ask(api.POST("/api/session/second/remove", { body: { password } }));
 export const invite = (body: Schemas["PlaceRequest"]) =>
   ask(api.POST("/api/invitations", { body }));
+export const revokeInvitation = (number: number) =>
+  ask(api.DELETE("/api/invitations/{number}", { params: { path: { number } } }));
 export const changeMember = (member: string, body: Schemas["PlaceRequest"]) =>
   ask(api.PUT("/api/members/{member}", { ...one("member", member), body }));
 export const removeMember = (member: string) =>

@@ -20,6 +20,7 @@ export const keys = {
   today: ["journal", "today"] as const,
   ways: ["ways"] as const,
   members: ["members"] as const,
+  invitations: ["invitations"] as const,
   notices: ["notices"] as const,
   messages: ["messages"] as const,
   kinds: ["kinds"] as const,
@@ -109,6 +110,8 @@ export const useToday = (since: number) =>
     queryFn: () => ask(api.GET("/api/journal", { params: { query: { since, limit: 500 } } })),
   });
 
+export const useInvitations = () =>
+  useQuery({ queryKey: keys.invitations, queryFn: () => ask(api.GET("/api/invitations")) });
 export const useMembers = () =>
   useQuery({ queryKey: keys.members, queryFn: () => ask(api.GET("/api/members")) });
 

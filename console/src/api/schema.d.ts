@@ -985,11 +985,29 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** @description Those that nobody has used yet, the latest first. */
+        get: operations["invitations_list"];
         put?: never;
         /** @description Make one; it is good for three days, and used once. */
         post: operations["invitations_make"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Make it void, whether it joins or sets a new password. */
+        delete: operations["invitation_revoke"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3156,12 +3174,14 @@ export interface components {
         /**
          * Limit
          * @description What an automation watches for, for drawing it. Values in the kind's unit.
+         *         `within` and `outside` have two limits: the second one is `high`.
          */
         Limit: {
             entity: string;
             condition: string;
             limit: number;
             until: number | null;
+            high: number | null;
         };
         /**
          * Link
@@ -3457,6 +3477,25 @@ export interface components {
             settled_at: number | null;
             /** @description the path of its picture, if one is kept */
             picture: string;
+        };
+        /**
+         * OpenInvitation
+         * @description An invitation that nobody has used yet; its code is not told again. `person` sets
+         *         a new password with it; "" joins as `role`. `by` made it, "" for the command line on
+         *         the hub's machine.
+         */
+        OpenInvitation: {
+            number: number;
+            /** @enum {unknown} */
+            role: "adult" | "guest" | "owner" | "wall";
+            rooms: string[];
+            dashboard: string;
+            person: string;
+            by: string;
+            /** @description milliseconds since 1970 */
+            made_at: number;
+            /** @description milliseconds since 1970 */
+            ends_at: number;
         };
         /**
          * Outcome
@@ -4515,6 +4554,7 @@ export interface components {
             condition: string;
             limit: number;
             until: number | null;
+            high: number | null;
             automation: string;
             name: string;
         };
@@ -6887,6 +6927,34 @@ export interface operations {
             };
         };
     };
+    invitations_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenInvitation"][];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     invitations_make: {
         parameters: {
             query?: never;
@@ -6907,6 +6975,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Invitation"];
                 };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    invitation_revoke: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description a problem */
             default: {

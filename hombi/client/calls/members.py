@@ -27,6 +27,16 @@ def invite(
     return Call("POST", "/api/invitations", wire.Invitation, body=body)
 
 
+def invitations() -> Call[list[wire.OpenInvitation]]:
+    """The invitations and links for a new password that nobody has used yet."""
+    return Call("GET", "/api/invitations", list[wire.OpenInvitation])
+
+
+def revoke(number: int) -> Call[None]:
+    """Make an invitation, or a link for a new password, void."""
+    return Call("DELETE", path("invitations", str(number)), None)
+
+
 def change(
     member: str,
     role: str,

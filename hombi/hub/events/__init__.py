@@ -123,6 +123,7 @@ from hombi.hub.events.pairing import (
 )
 from hombi.hub.events.people import (
     BrowserSignedOut,
+    InvitationRevoked,
     PasswordChanged,
     PasswordForgotten,
     PersonChanged,
@@ -196,6 +197,7 @@ __all__ = [
     "HubUpdated",
     "ImportBegun",
     "ImportTakenBack",
+    "InvitationRevoked",
     "KeyChanged",
     "KeyRevoked",
     "LinkTroubled",

@@ -57,6 +57,19 @@ class PersonInvited(Event, frozen=True, kw_only=True):
         return f"an invitation was made for {_AS[self.role]}"
 
 
+class InvitationRevoked(Event, frozen=True, kw_only=True):
+    """An invitation, or a link for a new password of `person`, is void."""
+
+    role: str
+    person: str
+
+    @property
+    def sentence(self) -> str:
+        if self.person:
+            return f"a link with which {self.person} sets a new password was revoked"
+        return f"an invitation for {_AS[self.role]} was revoked"
+
+
 class PersonJoined(Event, frozen=True, kw_only=True):
     """Somebody joined the house."""
 

@@ -296,9 +296,15 @@ class Outbox(Part):
         delivery.attempts += 1
         delivery.problem = sent.problem
         self._settle(delivery, way, queue, sent)
-        await self.context.thread.run(self.context.records.notices.save, delivery)
+        try:
+            await self.context.thread.run(self.context.records.notices.save, delivery)
+        except Exception as error:  # noqa: BLE001 - whatever the disk says, the next one goes out
+            self.context.tasks.failed("keeping what became of a notice", error)
+            # The writer keeps it, and tries again.
+            self._writer.also(lambda records: records.notices.save(delivery))
+        finally:
+            queue.busy = None
         self.context.announce(NoticeChanged(delivery=delivery))
-        queue.busy = None
         if sent.fate is Fate.GONE and way.id in self.phones:
             await self.context.changes.do(RemovePhone(way.id, sent.problem), HOUSE)
         else:

@@ -27,6 +27,10 @@ FULL_S = 3.0
 Received = Callable[[str, bytes, int, bool, Acknowledge], None]
 
 
+class _Unusable(Exception):
+    """The certificates for a connection to the broker cannot be used."""
+
+
 class Broker:
     """The connection to the broker, made again and again until stopped. `changed` is
     told whether it stands, and why not."""
@@ -68,20 +72,8 @@ class Broker:
         return f"{self.settings.host}:{self.settings.port}"
 
     async def start(self) -> None:
-        """Begin to connect; a broker that does not answer is tried again. Raises
-        LinkError for certificates that do not load."""
-        self._tls = None
-        if self.settings.tls is not None:
-            files = self.settings.tls
-            try:
-                self._tls = ssl.create_default_context(cafile=files.ca or None)
-                if files.certificate:
-                    self._tls.load_cert_chain(files.certificate, files.key or None)
-            except (OSError, ssl.SSLError) as error:
-                raise LinkError(
-                    f"the broker's certificates cannot be loaded ({error}); look at "
-                    f"[broker] in hombi.toml"
-                ) from error
+        """Begin to connect; a broker that does not answer is tried again, and so are
+        certificates that do not load."""
         self._keeping = self._work.watch("the broker", self._keep_up)
 
     async def stop(self) -> None:
@@ -139,9 +131,12 @@ class Broker:
         failures = 0
         while True:
             try:
+                tls = self._secured()
                 client = await Client.connect(
-                    self.settings.host, self.settings.port, self._tls, self._hello, self._heard
+                    self.settings.host, self.settings.port, tls, self._hello, self._heard
                 )
+            except _Unusable as error:
+                self._tell(False, str(error))
             except Refused as error:
                 self._tell(False, f"it refuses the hub: {error}")
             except TimeoutError:
@@ -162,6 +157,23 @@ class Broker:
             await asyncio.sleep(max(pause_s, FULL_S) if self._full else pause_s)
             self._full = False
             failures += 1
+
+    def _secured(self) -> ssl.SSLContext | None:
+        """What the connection is secured with, read anew: files may have been mended.
+        Raises _Unusable."""
+        files = self.settings.tls
+        if files is None:
+            return None
+        try:
+            tls = ssl.create_default_context(cafile=files.ca or None)
+            if files.certificate:
+                tls.load_cert_chain(files.certificate, files.key or None)
+        except (OSError, ssl.SSLError) as error:
+            raise _Unusable(
+                f"the broker's certificates cannot be loaded ({error}); look at [broker] in "
+                f"hombi.toml"
+            ) from error
+        return tls
 
     def _begin(self, client: Client) -> None:
         self._client = client

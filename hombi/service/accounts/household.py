@@ -13,6 +13,7 @@ from django.db.models import Q, QuerySet
 
 from hombi.hub.errors import Invalid, NotFound, Refused
 from hombi.hub.events import (
+    InvitationRevoked,
     PasswordChanged,
     PasswordForgotten,
     PersonChanged,
@@ -78,7 +79,7 @@ class Invite(Change[Accounts, str], frozen=True):
     async def do(self, part: Accounts, by: Actor) -> Done[str]:
         place, code = self.place.checked(part), fresh_token()
         now = part.context.clock.now_ms()
-        await part.context.thread.run(_keep, code, place, None, now)
+        await part.context.thread.run(_keep, code, place, None, now, str(by))
         return Done(code, PersonInvited(role=place.role.value))
 
 
@@ -93,16 +94,20 @@ class ResetPerson(Change[Accounts, str], frozen=True):
     async def do(self, part: Accounts, by: Actor) -> Done[str]:
         code, now = fresh_token(), part.context.clock.now_ms()
         user = await part.context.thread.run(_user, self.person)
-        await part.context.thread.run(_keep, code, Place(Role.ADULT), user, now)
+        await part.context.thread.run(_keep, code, Place(Role.ADULT), user, now, str(by))
         return Done(code, PasswordForgotten(person=user.username))
 
 
-def _keep(code: str, place: Place, user: User | None, now: int) -> None:
+def _keep(code: str, place: Place, user: User | None, now: int, by: str) -> None:
     Invitation.objects.filter(ends_ms__lte=now).delete()
     if Invitation.objects.count() >= MOST_OPEN:
-        raise Refused(f"{MOST_OPEN} invitations are open; they end after {GOOD_DAYS} days")
+        raise Refused(
+            f"{MOST_OPEN} invitations are open; revoke some, or wait: they end after "
+            f"{GOOD_DAYS} days"
+        )
+    maker = User.objects.filter(username=by).first()
     Invitation.objects.create(
-        hash=hash_token(code), user=user, made_ms=now, ends_ms=now + GOOD_DAYS * DAY_MS,
+        hash=hash_token(code), user=user, by=maker, made_ms=now, ends_ms=now + GOOD_DAYS * DAY_MS,
         **place.as_row(),
     )  # fmt: skip
 
@@ -112,6 +117,32 @@ def _user(name: str) -> User:
     if found is None:
         raise NotFound(f"nobody here is called {name}")
     return found
+
+
+class RevokeInvitation(Change[Accounts, None], frozen=True):
+    """Make an invitation, or a link for a new password, void. Raises NotFound."""
+
+    number: int
+
+    part = Accounts
+    right = Right.KEEP
+
+    async def do(self, part: Accounts, by: Actor) -> Done[None]:
+        role, person = await part.context.thread.run(self._store)
+        return Done(None, InvitationRevoked(role=role, person=person))
+
+    def _store(self) -> tuple[str, str]:
+        found = Invitation.objects.select_related("user").filter(pk=self.number).first()
+        if found is None:
+            raise NotFound(f"there is no open invitation {self.number}")
+        found.delete()
+        return found.role, found.user.username if found.user else ""
+
+
+def open_invitations(now: int) -> list[Invitation]:
+    """Those that can be used still, the latest first."""
+    found = Invitation.objects.select_related("user", "by").filter(ends_ms__gt=now)
+    return list(found.order_by("-made_ms"))
 
 
 class Join(Change[Accounts, User], frozen=True):
@@ -162,7 +193,9 @@ class Join(Change[Accounts, User], frozen=True):
             else:
                 _sign_out(user)
                 SecondFactor.objects.filter(user=user).delete()
-            found.delete()
+                # Other links for a new password were for this one's need.
+                Invitation.objects.filter(user=user).delete()
+            Invitation.objects.filter(pk=found.pk).delete()
             return user, found.role, found.user is None
 
 
@@ -208,6 +241,9 @@ class ChangeAccount(Change[Accounts, None], frozen=True):
         with transaction.atomic():
             user.is_superuser = place.role is Role.OWNER
             user.save()
+            if place.role is not Role.OWNER:
+                # Whom they invited comes in by a right that they have no more.
+                Invitation.objects.filter(by=user).delete()
             Account.objects.update_or_create(user=user, defaults=place.as_row())
 
 
@@ -282,4 +318,5 @@ class ChangePassword(Change[Accounts, User], frozen=True):
             user.set_password(self.new)
             user.save()
             _sign_out(user, self.keep)
+            Invitation.objects.filter(user=user).delete()
         return user

@@ -39,7 +39,8 @@ class SecondFactor(models.Model):
 
 class Invitation(models.Model):
     """A code with which somebody joins the house, or who has forgotten their password
-    comes in again (`user`). Only its hash is kept; it is used once."""
+    comes in again (`user`). Only its hash is kept; it is used once. It ends with the
+    right of whoever made it (`by`; None is the command line on the hub's machine)."""
 
     hash = models.CharField(max_length=64, unique=True)
     role = models.CharField(max_length=8)
@@ -47,6 +48,9 @@ class Invitation(models.Model):
     dashboard = models.CharField(max_length=80, blank=True)
     switches = models.BooleanField(default=True)
     user = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.CASCADE)
+    by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.CASCADE, related_name="invited"
+    )
     made_ms = models.BigIntegerField()
     ends_ms = models.BigIntegerField()
 

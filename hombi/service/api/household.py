@@ -22,7 +22,9 @@ from hombi.service.accounts.household import (
     Place,
     RemoveAccount,
     ResetPerson,
+    RevokeInvitation,
     invitation,
+    open_invitations,
 )
 from hombi.service.accounts.models import AccessToken
 from hombi.service.accounts.second import BeginSecond, ConfirmSecond, RemoveSecond
@@ -93,7 +95,27 @@ class ResetView(View):
 class InvitationsView(View):
     """Invitations."""
 
-    does = Right.KEEP
+    reads = does = Right.KEEP
+
+    @operation(name="invitations_list", gives=list[wire.OpenInvitation])
+    def get(self, request: Request) -> Response:
+        """Those that nobody has used yet, the latest first."""
+        found = open_invitations(hub().context.clock.now_ms())
+        return Response(
+            [
+                wire.OpenInvitation(
+                    number=one.pk,
+                    role=one.role,  # type: ignore[arg-type]
+                    rooms=one.rooms,
+                    dashboard=one.dashboard,
+                    person=one.user.username if one.user else "",
+                    by=one.by.username if one.by else "",
+                    made_at=one.made_ms,
+                    ends_at=one.ends_ms,
+                )
+                for one in found
+            ]
+        )
 
     @operation(name="invitations_make", takes=wire.PlaceRequest, gives=wire.Invitation, status=201)
     def post(self, request: Request) -> Response:
@@ -101,6 +123,17 @@ class InvitationsView(View):
         asked = body(request, wire.PlaceRequest)
         code = change(actor(request), Invite(_place(asked)), lambda _, made: made)
         return Response(_invitation(request, code), status=201)
+
+
+class InvitationView(View):
+    """One invitation."""
+
+    does = Right.KEEP
+
+    @operation(name="invitation_revoke")
+    def delete(self, request: Request, number: int) -> Response:
+        """Make it void, whether it joins or sets a new password."""
+        return done(request, RevokeInvitation(number))
 
 
 class JoinView(View):

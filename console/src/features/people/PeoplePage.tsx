@@ -3,7 +3,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import * as changes from "../../api/changes";
 import type { Schemas } from "../../api/client";
-import { keys, useMembers } from "../../api/queries";
+import { keys, useInvitations, useMembers } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { Asked } from "../../ui/Asked";
 import { Ago, Await, Button, Failure, Labelled, Page } from "../../ui/parts";
@@ -26,6 +26,7 @@ export function PeoplePage({ role, second }: { role: string; second: boolean }) 
         </div>
         <div className="space-y-10">
           {role === "owner" && <Invite />}
+          {role === "owner" && <Invitations />}
           <Password />
           <Second on={second} />
         </div>
@@ -85,7 +86,10 @@ function OneMember({ member }: { member: Member }) {
   });
   const reset = useChange({
     mutationFn: () => changes.resetMember(name),
-    onSuccess: setLink,
+    onSuccess: (made) => {
+      setLink(made);
+      void cache.invalidateQueries({ queryKey: keys.invitations });
+    },
   });
   function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();
@@ -144,8 +148,64 @@ function OneMember({ member }: { member: Member }) {
   );
 }
 
+type Open = Schemas["OpenInvitation"];
+
+function Invitations() {
+  const open = useInvitations();
+  if (!open.data || open.data.length === 0) return null;
+  return (
+    <section aria-labelledby="invitations">
+      <h2 id="invitations" className="mb-3 text-xl">
+        Open invitations
+      </h2>
+      <ul className="rule border-b">
+        {open.data.map((one) => (
+          <li key={one.number} className="rule border-t py-3">
+            <OpenInvitation one={one} />
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function OpenInvitation({ one }: { one: Open }) {
+  const cache = useQueryClient();
+  const revoke = useChange({
+    mutationFn: () => changes.revokeInvitation(one.number),
+    onSuccess: () => void cache.invalidateQueries({ queryKey: keys.invitations }),
+  });
+  const what = one.person
+    ? `New password for ${visible(one.person)}`
+    : one.role === "guest"
+      ? `Guest: ${one.rooms.join(", ")}`
+      : one.role === "wall"
+        ? `Wall: ${one.dashboard}`
+        : one.role === "owner"
+          ? "Owner"
+          : "Adult";
+  return (
+    <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
+      <span className="min-w-0 grow basis-48 break-words">
+        <span className="font-semibold">{what}</span>{" "}
+        <span className="text-faint">
+          made{one.by && ` by ${visible(one.by)}`} <Ago at={one.made_at} />
+        </span>
+      </span>
+      <Button onClick={() => revoke.mutate(undefined)} disabled={revoke.isPending}>
+        Revoke<span className="sr-only"> {what}</span>
+      </Button>
+      {revoke.error && <Failure error={revoke.error} />}
+    </div>
+  );
+}
+
 function Invite() {
-  const invite = useChange({ mutationFn: changes.invite });
+  const cache = useQueryClient();
+  const invite = useChange({
+    mutationFn: changes.invite,
+    onSuccess: () => void cache.invalidateQueries({ queryKey: keys.invitations }),
+  });
   function submit(event: FormEvent<HTMLFormElement>) {
     event.preventDefault();
     invite.mutate(placeOf(new FormData(event.currentTarget)));
