@@ -110,18 +110,29 @@ def _say(about: About) -> None:
 
 
 def restore(
-    file: Annotated[Path, typer.Argument(help="The backup.")],
+    file: Annotated[Path | None, typer.Argument(help="The backup.")] = None,
     passphrase: Passphrase = None,
     yes: Annotated[bool, typer.Option("--yes", help="Do not ask.")] = False,
+    before_update: Annotated[
+        bool,
+        typer.Option(
+            "--before-update", help="The database as it was before the last update of Hombi."
+        ),
+    ] = False,
 ) -> None:
     """Put a backup into the data folder (HOMBI_DATA), on this machine or a new one. The
     hub must be stopped. What was there is moved aside."""
+    if (file is None) is not before_update:
+        raise typer.BadParameter("name a backup, or say --before-update")
     with installed("hub"):
         from hombi.hub.backup import DATABASE, BackupError, unpack  # noqa: PLC0415
         from hombi.service import restoring  # noqa: PLC0415
         from hombi.service.data_folder import DataError  # noqa: PLC0415
 
     data = data_folder()
+    if file is None:
+        _restore_before_update(data, yes=yes)
+        return
     try:
         secret = _asked(file, passphrase)
         if not yes:
@@ -139,6 +150,24 @@ def restore(
         out.print(f"What was there before is in {done.aside}.", soft_wrap=True)
     for sentence in restoring.what_is_needed(done.about):
         out.print(f"- {sentence}")
+
+
+def _restore_before_update(data: Path, *, yes: bool) -> None:
+    with installed("hub"):
+        from hombi.hub.backup import BackupError  # noqa: PLC0415
+        from hombi.service import restoring  # noqa: PLC0415
+        from hombi.service.data_folder import DataError  # noqa: PLC0415
+
+    if not yes:
+        typer.confirm("What came in since the update is moved aside. Put it back?", abort=True)
+    try:
+        aside = restoring.restore_before_update(data)
+    except (BackupError, DataError) as error:
+        err.print(str(error), style="red", soft_wrap=True)
+        raise typer.Exit(SAID_NO) from error
+    out.print("The database is as it was before the update.", soft_wrap=True)
+    out.print("Install that version of Hombi, and start it with `hombi serve`.", soft_wrap=True)
+    out.print(f"What was there is in {aside}.", soft_wrap=True)
 
 
 def salvage(

@@ -303,7 +303,11 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
     "lab unplug": ("hombi lab unplug", "HOMBI_PORT=4700 hombi lab unplug"),
     "lab plug": ("hombi lab plug", "HOMBI_PORT=4700 hombi lab plug"),
     "backup": ("hombi backup mill.backup", "hombi backup check mill.backup"),
-    "restore": ("hombi restore mill.backup", "hombi restore mill.backup --yes"),
+    "restore": (
+        "hombi restore mill.backup",
+        "hombi restore mill.backup --yes",
+        "hombi restore --before-update",
+    ),
     "salvage": ("hombi salvage", "hombi salvage --yes"),
     "service show": ("hombi service show", "hombi service show --system"),
     "service install": ("hombi service install", "sudo hombi service install --system"),

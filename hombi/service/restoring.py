@@ -47,6 +47,22 @@ def restore(data: Path, file: Path, passphrase: str = "") -> Restored:
     return Restored(about, aside)
 
 
+def restore_before_update(data: Path) -> Path:
+    """Put back the database as it was before the last update of Hombi. The one that is
+    there is moved aside; where it is then. Raises BackupError, DataError."""
+    copy = data / "backups" / "before-update.sqlite3"
+    with holding(data):
+        if not copy.exists():
+            raise BackupError(f"there is no copy of before an update ({copy})")
+        if wrong := proved(copy):
+            raise BackupError(f"the copy of before the update is damaged ({wrong})")
+        # With the log beside it: SQLite would play that into the copy.
+        aside = moved_aside(data, "damaged")
+        copy.rename(data / DATABASE)
+    os.sync()
+    return aside
+
+
 @contextlib.contextmanager
 def _making(data: Path) -> Iterator[Path]:
     tidy(data)

@@ -30,6 +30,7 @@ def bring_up_to_date(*, new_secrets: bool) -> None:
     """Bring it up to date. With `new_secrets` the sealed ones are forgotten then.
     Raises StartError."""
     with _in_words():
+        _take_back_what_was_cut_off(Path(connection.settings_dict["NAME"]))
         applied, known = set(MigrationRecorder(connection).applied_migrations()), _known()
         if newer := sorted(name for app, name in applied - known if app in OURS):
             raise StartError(
@@ -104,15 +105,21 @@ def _migrate(*, update: bool) -> None:
 @contextlib.contextmanager
 def _way_back(database: Path) -> Iterator[None]:
     """Keep a copy of the database while it is brought up to date; what fails leaves it
-    as it was. The copy of the last update stays."""
-    folder = database.parent / "backups"
-    copy = folder / "before-update.sqlite3"
+    as it was. The copy of the last update that was finished stays."""
+    copy, begun = before_update(database.parent), _begun(database.parent)
+    part = copy.with_suffix(".part")
     connection.close()
     try:
-        folder.mkdir(mode=0o700, exist_ok=True)
-        copy.unlink(missing_ok=True)
-        _copy(database, copy)
+        copy.parent.mkdir(mode=0o700, exist_ok=True)
+        part.unlink(missing_ok=True)
+        _copy(database, part)
+        # The copy before stays until it is known that there is room for this one.
+        part.replace(copy)
+        begun.touch(mode=0o600)
+        _sync(copy.parent)
     except (OSError, sqlite3.Error) as error:
+        with contextlib.suppress(OSError):
+            part.unlink(missing_ok=True)
         raise StartError(
             f"the database was not brought up to date, since no copy of it can be kept at {copy} "
             f"({error}); make room on the disk, and start again"
@@ -122,22 +129,76 @@ def _way_back(database: Path) -> Iterator[None]:
     except Exception as error:
         connection.close()
         try:
-            _copy(copy, database)
-        except sqlite3.Error as worse:
+            put_back(database)
+        except OSError as worse:
             raise StartError(
                 f"the update of the database failed ({error}), and so did taking it back "
-                f"({worse}); how it was before is in {copy}: put that in the place of {database}"
+                f"({worse}); start the hub again, which puts back how it was before ({copy})"
             ) from error
         raise StartError(
             f"the update of the database failed ({error}), and it is as it was before; install "
             "the earlier Hombi again, and tell its makers"
         ) from error
+    connection.close()
+    begun.unlink()
+    _sync(copy.parent)
+
+
+def before_update(data: Path) -> Path:
+    """Where the copy of before the last update is."""
+    return data / "backups" / "before-update.sqlite3"
+
+
+def _begun(data: Path) -> Path:
+    """The mark of an update that is under way: while it is there, the database may be
+    half of each version."""
+    return data / "backups" / "before-update.begun"
+
+
+def put_back(database: Path) -> None:
+    """Have the copy of before an update in the place of the database. It is moved, not
+    written: that needs no room on a full disk. The log beside the database goes first;
+    SQLite would play what the update wrote into the copy. Raises OSError."""
+    copy = before_update(database.parent)
+    for suffix in ("-wal", "-shm"):
+        database.with_name(database.name + suffix).unlink(missing_ok=True)
+    copy.replace(database)
+    _sync(database.parent)
+    _begun(database.parent).unlink(missing_ok=True)
+
+
+def _take_back_what_was_cut_off(database: Path) -> None:
+    """An update that a kill or a power cut ended is taken back, and made anew."""
+    if not _begun(database.parent).exists():
+        return
+    try:
+        if before_update(database.parent).exists():
+            put_back(database)
+        else:  # it was put back already, and the mark was left
+            _begun(database.parent).unlink()
+    except OSError as error:
+        raise StartError(
+            f"an update of the database was cut off, and it cannot be put back as it was "
+            f"({error}); how it was is in {before_update(database.parent)}"
+        ) from error
 
 
 def _copy(database: Path, to: Path) -> None:
-    """A whole copy of a database, also into one that is there."""
+    """A whole copy of a database in a file of its own, on the disk when this
+    returns."""
     with (
         contextlib.closing(sqlite3.connect(database)) as found,
         contextlib.closing(sqlite3.connect(to)) as copy,
     ):
         found.backup(copy)
+        copy.execute("PRAGMA journal_mode=DELETE")
+    with to.open("rb") as file:
+        os.fsync(file.fileno())
+
+
+def _sync(folder: Path) -> None:
+    number = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(number)
+    finally:
+        os.close(number)
