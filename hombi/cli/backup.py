@@ -192,6 +192,11 @@ def salvage(
         if rows or holes:
             lost = f", with {holes} holes that cannot be read" if holes else ""
             out.print(f"{table.partition('_')[2]}: {rows:,} taken over{lost}")
+    if done.stood_in:
+        out.print(
+            f"{done.stood_in:,} nodes and values lost their names, and have new ones "
+            "(“salvaged”): their readings are there."
+        )
     if done.orphans:
         out.print(f"{done.orphans:,} of them belonged to something that is lost, and went.")
     out.print(f"The damaged file is in {done.aside}. Start the hub with `hombi serve`.")

@@ -74,7 +74,7 @@ def _measured(
 
 
 # How far two temperatures lie apart, in kelvin: 5 K are 9 °F, and not 41 °F.
-TEMPERATURE_DIFFERENCE = "temperature-difference"
+TEMPERATURE_DIFFERENCE = "temp-difference"
 # Whether a person is home.
 AT_HOME = "at-home"
 

@@ -21,6 +21,7 @@ PAGES = (500, 20, 1)
 ROWID = "rowid"
 # Beyond this no row can be: a row's number, a time in ms, a channel.
 LAST_ROW, LAST_MS, LAST_CHANNEL = 1 << 40, 1 << 43, 1 << 15
+LAST_ENTITY = 100_000
 WIDTHS_MS = (FIVE_MINUTES_MS, HOUR_MS, DAY_MS)
 
 _Row = tuple[Any, ...]
@@ -38,6 +39,9 @@ class Salvaged:
     rows: dict[str, int] = field(default_factory=dict)
     holes: dict[str, int] = field(default_factory=dict)
     orphans: int = 0
+    # For how many values and nodes that are lost something stands in, since readings of
+    # them are there.
+    stood_in: int = 0
     aside: Path = Path()
 
 
@@ -60,9 +64,10 @@ def salvage(data: Path) -> Salvaged:
             for table in _tables(new):
                 _take_over(old, new, table, done)
             new.commit()
+            done.stood_in = _with_parents(new)
             done.orphans = _without_parents(new)
             new.commit()
-        if not done.rows.get("records_node") and not done.rows.get("auth_user"):
+        if not any(done.rows.values()):
             raise SalvageError(f"nothing of {damaged} can be read; put a backup in its place")
         if wrong := proved(fresh):
             raise SalvageError(f"what was salvaged is not whole ({wrong})")
@@ -206,11 +211,102 @@ def _stretches(
     )
     key = [name for _, name in columns if name not in ("entity_id", "width_ms")]
     widths = WIDTHS_MS if "width_ms" in (name for _, name in columns) else (None,)
-    highest = new.execute("SELECT coalesce(max(id), 0) FROM records_entity").fetchone()[0]
-    for entity in range(1, int(highest) + 1):
+    for entity in range(1, _highest(old, new) + 1):
         for width in widths:
             among = {"entity_id": entity} | ({} if width is None else {"width_ms": width})
             yield _Stretch(old, table, named, among, key, LAST_MS, 60_000)
+
+
+def _highest(old: sqlite3.Connection, new: sqlite3.Connection) -> int:
+    """The highest number that an entity may have: also of those whose own page is
+    lost."""
+    highest = int(new.execute("SELECT coalesce(max(id), 0) FROM records_entity").fetchone()[0])
+    for query in (
+        "SELECT seq FROM sqlite_sequence WHERE name = 'records_entity'",
+        "SELECT max(entity_id) FROM records_reading",
+    ):
+        with contextlib.suppress(sqlite3.DatabaseError, TypeError):
+            highest = max(highest, int(old.execute(query).fetchone()[0]))
+    return min(highest, LAST_ENTITY)
+
+
+def _with_parents(new: sqlite3.Connection) -> int:
+    """Put something in the place of lost nodes and entities of which readings are
+    there; how many those are. A year of readings is worth more than their names, which
+    a person gives anew."""
+    made = 0
+    of = "SELECT DISTINCT entity_id FROM {}"
+    tables = ("records_reading", "records_rollup", "records_channel", "records_conditioning")
+    there = " UNION ".join(of.format(table) for table in tables)
+    lost = f"{there} EXCEPT SELECT id FROM records_entity"  # noqa: S608
+    entities = [number for (number,) in new.execute(lost)]
+    node: int | None = None
+    for number in entities:
+        node = node or _stand_in_node(new)
+        kind, unit, channel = _sent(new, number)
+        _stand_in(
+            new, "records_entity", id=number, node_id=node, name=f"value-{number}",
+            title=f"Value {number}", kind=kind, wire_name=f"value-{number}", wire_unit=unit,
+            low=-1e15, high=1e15, writable=0, hidden=0, source="{}", sink="{}", channel=channel,
+            derivation="{}", own="{}",
+        )  # fmt: skip
+    made += len(entities) + (node is not None)
+    nodes = (
+        "SELECT DISTINCT node_id FROM records_entity WHERE node_id IS NOT NULL "
+        "EXCEPT SELECT id FROM records_node"
+    )
+    for (number,) in new.execute(nodes).fetchall():
+        _stand_in_node(new, number)
+        made += 1
+    # A room of which the page is lost: its nodes are in none.
+    for table in ("records_node", "records_entity"):
+        new.execute(
+            f"UPDATE {table} SET room_id = NULL "  # noqa: S608 - names of our own tables
+            "WHERE room_id NOT IN (SELECT id FROM records_room)"
+        )
+    _stand_in_channels(new)
+    return made
+
+
+def _sent(new: sqlite3.Connection, entity: int) -> tuple[str, str, int]:
+    """The kind, unit and number of the channel over which an entity was sent last."""
+    found = new.execute(
+        "SELECT kind, unit, number FROM records_channel WHERE entity_id = ? AND file = '' "
+        "ORDER BY since_ms DESC LIMIT 1",
+        (entity,),
+    ).fetchone()
+    return found or ("number", "", 0)
+
+
+def _stand_in_node(new: sqlite3.Connection, number: int | None = None) -> int:
+    name = f"salvaged-{number}" if number else "salvaged"
+    more = {"id": number} if number else {}
+    return _stand_in(
+        new, "records_node", address=name, title=name.replace("-", " ").capitalize(), link="wifi",
+        thing_id=f"urn:hombi:{name}", key_hash="", admitted_ms=0, removed=0, reach="{}",
+        offer="{}", **more,
+    )  # fmt: skip
+
+
+def _stand_in_channels(new: sqlite3.Connection) -> None:
+    """Each entity that is sent something has the channels that its readings name."""
+    missing = new.execute(
+        "SELECT e.id, e.kind, e.wire_unit, coalesce(r.channel, 0) FROM records_entity e "
+        "LEFT JOIN (SELECT DISTINCT entity_id, channel FROM records_reading) r "
+        "ON r.entity_id = e.id WHERE e.derivation = '{}' AND NOT EXISTS (SELECT 1 FROM "
+        "records_channel c WHERE c.entity_id = e.id AND c.number = coalesce(r.channel, 0))"
+    ).fetchall()
+    for entity, kind, unit, channel in missing:
+        _stand_in(
+            new, "records_channel", entity_id=entity, number=channel, kind=kind, unit=unit,
+            since_ms=0, file="",
+        )  # fmt: skip
+
+
+def _stand_in(new: sqlite3.Connection, table: str, **values: object) -> int:
+    names, marks = ", ".join(values), ", ".join("?" * len(values))
+    put = f"INSERT OR IGNORE INTO {table} ({names}) VALUES ({marks})"  # noqa: S608
+    return int(new.execute(put, tuple(values.values())).lastrowid or 0)
 
 
 def _has_rowids(new: sqlite3.Connection, table: str) -> bool:
