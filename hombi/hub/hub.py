@@ -19,7 +19,7 @@ from hombi.hub.config import ANY_ADDRESS, Config
 from hombi.hub.dashboards import Dashboards
 from hombi.hub.derived import Derived, mean_of
 from hombi.hub.described import Described
-from hombi.hub.events import HubStarted, HubStopped, SettingsTakenUp
+from hombi.hub.events import HubStarted, HubStopped, ReadingsLost, SettingsTakenUp
 from hombi.hub.house import OWN_STATES, House
 from hombi.hub.importing import Imports
 from hombi.hub.intake import Intake
@@ -187,6 +187,8 @@ async def _made(
     house = House()
     house.units, house.position = config.units, config.position
     await context.thread.run(context.records.history.settle)
+    if lost := await context.thread.run(context.records.history.lost):
+        context.announce(ReadingsLost(what=lost))
     await context.thread.run(context.records.house.load, house)
     writer, keeper = Writer(context), Keeper(context)
     await keeper.load()

@@ -19,7 +19,7 @@ from hombi.service.records.newest import MAGIC, SIZE, Newest
 from tests.house import CLIMATE, Joined, Service, description, let_in, until
 
 FIRST: Row = (7, 1_000, 0, 20.5, 20.5, 0)
-NOTHING: Row = (8, -5, 3, None, None, 6)
+NOTHING: Row = (8, -5, 3, None, None, 24)
 
 
 @pytest.fixture
@@ -84,7 +84,7 @@ class TestFile:
         again.begin(again.round)
         assert again.add([NOTHING])
 
-    def test_a_torn_write_ends_what_is_read(self, path: Path) -> None:
+    def test_a_torn_sector_costs_what_is_in_it_alone(self, path: Path) -> None:
         newest = opened(path)
         for n in range(20):
             assert newest.add([(1, n, 0, 1.0, 1.0, 0)])
@@ -98,7 +98,8 @@ class TestFile:
             sector = at // 512
             assert found[:sector] == newest.rows[:sector]
             # Behind a reading, a sector is empty: what is there does not count.
-            assert len(found) in (sector, 20)
+            assert len(found) in (19, 20)
+            assert found[-19 + sector :] == newest.rows[-19 + sector :] or sector == 19
             path.write_bytes(content)
 
     def test_bytes_of_another_program_are_no_readings(self, path: Path) -> None:
@@ -263,3 +264,62 @@ def test_a_full_disk_is_told_though_they_are_safe(service: Service, rack: Joined
     service.start()
     sent(rack, 90)
     assert stored(service)[-1] == 90
+
+
+def test_a_bad_sector_costs_its_own_readings_and_is_said(path: Path) -> None:
+    newest = opened(path)
+    sector = newest._sector
+    for start in range(0, 60, 5):
+        assert newest.add(many(5, start))
+    whole = len(newest.rows)
+    newest.close()
+    content = bytearray(path.read_bytes())
+    for bad in (0, 2):  # the first one, and one within
+        content[bad * sector : (bad + 1) * sector] = b"\xaa" * sector
+    path.write_bytes(content)
+    again = opened(path)
+    assert whole > len(again.rows) == whole - 2 * 5
+    assert "2 of the sectors" in again.lost
+    assert again.round == newest.round
+
+
+def test_a_missing_file_is_said_where_the_hub_ran_before(path: Path) -> None:
+    assert opened(path).lost == ""
+    path.unlink()
+    assert "is missing" in opened(path, taken=3).lost
+
+
+def test_a_pipe_in_its_place_is_not_read(path: Path) -> None:
+    os.mkfifo(path)
+    newest = Newest(path)
+    newest.open(0)
+    assert not newest.add(many(3))
+
+
+def test_a_quality_of_another_version_is_no_reading(path: Path) -> None:
+    newest = opened(path)
+    assert newest.add([(1, 1, 0, 5.0, 5.0, 99), (1, 2, 0, 6.0, 6.0, 0)])
+    newest.close()
+    assert [row[:2] for row in opened(path).rows] == [(1, 2)]
+
+
+def test_a_lost_sector_is_journaled_and_the_rest_is_there(own_service: Service) -> None:
+    own_service.start()
+    own_service.claim()
+    rack = let_in(own_service, description("Cellar rack", **CLIMATE))
+    now = round(time.time()) - 100
+    for n in range(60):
+        assert rack.post([{"n": "humidity", "v": n, "t": now + n}]).is_success
+    own_service.kill()
+    file = own_service.data / "newest.readings"
+    content = bytearray(file.read_bytes())
+    content[512 * 20 : 512 * 21] = b"\x55" * 512
+    file.write_bytes(content)
+    own_service.start()
+    with own_service.hub() as hub:
+        kept = {r.value for r in hub.entities.readings("cellar-rack/humidity", 0)}
+        assert 50 <= len(kept) < 60
+        assert 59 in kept, "what came after it is there"
+        until(lambda: any("cannot be read" in e.text for e in hub.journal()))
+        assert rack.post([{"n": "humidity", "v": 77}]).is_success
+        assert hub.entities.get("cellar-rack/humidity").value == 77

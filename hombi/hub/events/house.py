@@ -268,6 +268,10 @@ class WritingFailed(Fault, frozen=True, kw_only=True):
     """The disk does not take what is to be stored; it is kept and tried again."""
 
 
+class ReadingsLost(Fault, frozen=True, kw_only=True):
+    """Readings that were acknowledged cannot be read any more."""
+
+
 class WritingResumed(Event, frozen=True, kw_only=True):
     """The disk takes readings again."""
 

@@ -35,6 +35,9 @@ class MemoryHistory:
     def settle(self) -> None:
         """They are in their place."""
 
+    def lost(self) -> str:
+        return ""
+
     def series(
         self, entities: Sequence[tuple[int, Sequence[int]]], start_ms: int, end_ms: int, points: int
     ) -> tuple[list[list[Point]], int]:

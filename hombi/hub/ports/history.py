@@ -53,6 +53,10 @@ class HistoryPort(Protocol):
         """Put all readings into their place that a crash kept from it, or that are only
         safe so far: it is done now and then, and before they are looked for."""
 
+    def lost(self) -> str:
+        """What of the newest readings could not be read at the start, in words; "" for
+        nothing."""
+
     def series(
         self, entities: Sequence[tuple[int, Sequence[int]]], start_ms: int, end_ms: int, points: int
     ) -> tuple[list[list[Point]], int]:

@@ -135,6 +135,9 @@ class DatabaseHistory:
                 cursor.execute(f"PRAGMA user_version = {newest.round:d}")
                 transaction.on_commit(partial(newest.begin, newest.round))
 
+    def lost(self) -> str:
+        return "" if self._newest is None else self._newest.lost
+
     def _look(self, entity: int, end_ms: float = math.inf) -> None:
         """Before anything is looked for: have it in the database."""
         if self._newest is not None and self._newest.holds(entity, end_ms):

@@ -16,11 +16,13 @@ import contextlib
 import logging
 import mmap
 import os
+import stat
 import struct
 import zlib
 from collections.abc import Sequence
 from pathlib import Path
 
+from hombi.core.quality import Quality
 from hombi.hub.ports import Row
 
 log = logging.getLogger(__name__)
@@ -35,6 +37,8 @@ _CHECKED = struct.Struct("<QHHH")
 # entity, time, channel, sample, value, quality; no value is written as "not a number"
 _ROW = struct.Struct("<qqhddh")
 _NONE = float("nan")
+EACH_AT_MOST = (SECTORS[-1] - _HEAD.size) // _ROW.size
+KNOWN = frozenset(map(int, Quality))
 
 
 class Newest:
@@ -53,15 +57,23 @@ class Newest:
         self._times: set[tuple[int, int]] = set()
         self.rows: list[Row] = []
         self.round = 0
+        # What of it could not be read, in words.
+        self.lost = ""
 
     def open(self, taken: int) -> None:
         """Read what the database, which took over all rounds up to `taken`, does not
         have yet. A file that cannot be used is left alone: `add` takes nothing then."""
         try:
-            before = self._path.read_bytes() if self._path.exists() else b""
-            self.round, rows = _read(before)
+            before = self._before(taken)
+            self.round, rows, holes = _read(before)
             if self.round <= taken:
-                self.round, rows = taken + 1, []
+                self.round, rows, holes = taken + 1, [], 0
+            if holes:
+                self.lost = (
+                    f"{holes} of the sectors in {self._path.name} cannot be read: up to "
+                    f"{holes * EACH_AT_MOST} readings of the last seconds are lost, and "
+                    f"{len(rows)} beside them are there"
+                )
             self._put(rows)
             self._place = SIZE if rows else 0  # it is taken over before more comes in
             if len(before) != SIZE:
@@ -70,6 +82,21 @@ class Newest:
         except OSError as error:
             self.round = max(self.round, taken + 1)  # it is not tried again
             log.warning("%s cannot be used (%s); readings go to the database", self._path, error)
+
+    def _before(self, taken: int) -> bytes:
+        """What is in the file. Raises OSError for one that is no file."""
+        try:
+            kind = self._path.stat().st_mode
+        except FileNotFoundError:
+            if taken:  # the hub ran here before
+                self.lost = (
+                    f"{self._path.name} is missing; readings of the last seconds before the stop "
+                    "may be lost"
+                )
+            return b""
+        if not stat.S_ISREG(kind):
+            raise OSError(f"{self._path.name} is no file")
+        return self._path.read_bytes()
 
     def close(self) -> None:
         """Let go of the file."""
@@ -174,23 +201,47 @@ def _opened(path: Path) -> tuple[int, int]:
     return os.open(path, os.O_RDWR | os.O_DSYNC), SECTORS[0]
 
 
-def _read(found: bytes) -> tuple[int, list[Row]]:
-    """The last round in a file, and its readings. It ends where a sector is of another
-    round, or not whole: what followed was never said to be safe."""
-    last, rows, at = 0, list[Row](), 0
+def _read(found: bytes) -> tuple[int, list[Row], int]:
+    """The last round in a file, its readings, and how many of its sectors cannot be
+    read.
+
+    Sectors of earlier rounds may follow those of the last one. What lies between two
+    of the last round, and is neither, is a sector that was written and is lost. One
+    behind all of them was torn by a crash: nobody was told that it is safe.
+    """
+    sectors: list[tuple[int, int, int, list[Row]]] = []
+    at = 0
     while at + _HEAD.size <= len(found):
-        magic, check, round_, sector, place, count = _HEAD.unpack_from(found, at)
-        start = at + _HEAD.size
-        some = found[start : start + count * _ROW.size]
-        about = _CHECKED.pack(round_, sector, place, count)
-        if magic != MAGIC or zlib.crc32(about + some) != check or place * sector != at:
-            break
-        if at and round_ != last:
-            break
-        last = round_
-        rows += [_row(one) for one in _ROW.iter_unpack(some)]
-        at += sector
-    return last, rows
+        sector = _sector(found, at)
+        if sector is None:
+            at += SECTORS[0]
+        else:
+            sectors.append((at, *sector))
+            at += sector[1]
+    last = max((round_ for _, round_, _, _ in sectors), default=0)
+    rows: list[Row] = []
+    holes = end = 0
+    for at, round_, size, some in sectors:
+        if round_ == last:
+            holes += -(-(at - end) // size)
+            rows += some
+            end = at + size
+    return last, rows, holes
+
+
+def _sector(found: bytes, at: int) -> tuple[int, int, list[Row]] | None:
+    """The round, size and readings of a sector; None where none is, or not whole."""
+    magic, check, round_, sector, place, count = _HEAD.unpack_from(found, at)
+    start = at + _HEAD.size
+    some = found[start : start + count * _ROW.size]
+    about = _CHECKED.pack(round_, sector, place, count)
+    if magic != MAGIC or zlib.crc32(about + some) != check or place * sector != at:
+        return None
+    if sector not in SECTORS or len(some) < count * _ROW.size:
+        return None
+    # A quality that this version does not know says nothing of its value.
+    rows = [_row(one) for one in _ROW.iter_unpack(some) if one[5] in KNOWN]
+    return round_, sector, rows
 
 
 def _row(found: tuple[int, int, int, float, float, int]) -> Row:
