@@ -6,6 +6,7 @@ from __future__ import annotations
 import asyncio
 import ipaddress
 import socket
+import threading
 
 import httpx
 
@@ -14,6 +15,9 @@ from hombi.hub.errors import Invalid, Refused
 
 MOST_BYTES = 6 * 1024 * 1024
 PATIENCE_S = 8.0
+# So many at once: each may hold as many bytes.
+AT_ONCE = 4
+_places = threading.BoundedSemaphore(AT_ONCE)
 # By how a file begins.
 SIGNS = (
     (b"\xff\xd8\xff", "image/jpeg"),
@@ -29,12 +33,16 @@ def picture_at(address: str) -> tuple[str, bytes]:
         raise Invalid(problem)
     url = httpx.URL(address)
     here = _in_the_house(url.host)
+    if not _places.acquire(timeout=PATIENCE_S):
+        raise Refused("other pictures are being fetched; try again in a moment")
     try:
         content = asyncio.run(_fetched(url, here))
     except TimeoutError as error:
         raise Refused(f"the picture did not come within {PATIENCE_S:.0f} s") from error
     except httpx.HTTPError as error:
         raise Refused(f"the camera cannot be reached: {error}") from error
+    finally:
+        _places.release()
     return media_type_of(content), content
 
 

@@ -16,6 +16,7 @@ from hombi.hub.errors import Invalid, NotFound, PairingClosed, Refused
 from hombi.hub.events import (
     ArrivalChanged,
     ArrivalForgotten,
+    ClockSet,
     NodeArrived,
     PairingOpened,
 )
@@ -89,6 +90,7 @@ class Pairing(Part):
         super().__init__(context)
         self.house, self.links, self._clock = house, links, context.clock
         self.until_ms = 0
+        context.hear(ClockSet, lambda event: self._clock_set(event.by_ms))
         self.arrivals: dict[str, Arrival] = {}
         self._closing: Timer | None = None
 
@@ -107,6 +109,17 @@ class Pairing(Part):
     def left_ms(self) -> int:
         """How long the window stays open; 0 when it is closed."""
         return max(0, self.until_ms - self._clock.now_ms())
+
+    def _clock_set(self, by_ms: int) -> None:
+        """The machine's clock was set: the window stays open for as long as it was
+        to."""
+        if self.until_ms:
+            self.until_ms += by_ms
+            if self._closing is not None:
+                self._closing.cancel()
+            self._closing = self.context.tasks.at(
+                self.until_ms, self._ran_out, "the pairing window"
+            )
 
     def open_window(self, for_ms: int) -> None:
         """Open the window, or set its end again. Raises Invalid beyond fifteen

@@ -14,7 +14,7 @@ from hombi.service.addresses import directly, secure_origin
 
 _POLICY = (
     "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; "
-    "frame-ancestors 'none'; base-uri 'none'; connect-src 'self'"
+    "frame-ancestors 'none'; base-uri 'none'; form-action 'self'; connect-src 'self'"
 )
 _A_YEAR_S = 31_536_000
 

@@ -15,7 +15,7 @@ from collections import OrderedDict
 from collections.abc import Callable
 from typing import Any
 
-from asgiref.sync import iscoroutinefunction
+from asgiref.sync import iscoroutinefunction, sync_to_async
 from django.core.exceptions import RequestDataTooBig
 from django.http import HttpRequest, HttpResponse
 from django.utils.decorators import sync_and_async_middleware
@@ -47,6 +47,10 @@ def once(get_response: Callable[[HttpRequest], Any]) -> Callable[[HttpRequest], 
         while (known := _answers.get(name)) is not None:
             first = await asyncio.shield(known[1])
             if first is not None:
+                if not await sync_to_async(_is_known)(request):
+                    # Their token was revoked since, or they were signed out.
+                    refused: HttpResponse = await get_response(request)
+                    return refused
                 return _copy(first)
         made: _Answer = asyncio.get_running_loop().create_future()
         _answers[name] = (time.monotonic(), made)
@@ -63,6 +67,12 @@ def once(get_response: Callable[[HttpRequest], Any]) -> Callable[[HttpRequest], 
             made.set_result(kept)
 
     return asynchronous
+
+
+def _is_known(request: HttpRequest) -> bool:
+    from hombi.service.api.live import who_asks  # noqa: PLC0415 - the apps must be ready first
+
+    return who_asks(request) is not None
 
 
 def _name(request: HttpRequest) -> str:

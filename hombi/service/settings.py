@@ -33,12 +33,13 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "hombi.service.middleware.policy",
-    "hombi.service.once.once",
     "django.middleware.gzip.GZipMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    # Behind who asks: what was answered to somebody is not answered to a stranger.
+    "hombi.service.once.once",
 ]
 TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP_DIRS": True}]
 DATABASES = {

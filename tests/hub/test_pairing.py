@@ -9,6 +9,7 @@ import pytest
 
 from hombi.hub.admission import MAX_WRONG_CODES, AdmitArrival, TurnAway
 from hombi.hub.errors import Invalid, NotFound, PairingClosed, Refused
+from hombi.hub.events import ClockSet
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.nodes import RemoveNode
 from hombi.hub.pairing import MAX_OF_AN_ADDRESS, proof_of
@@ -292,3 +293,16 @@ async def test_removing_a_node_makes_its_key_void() -> None:
         assert not r.hub.house.fits("cellar-rack", joined.key)
         with pytest.raises(NotFound, match="no node cellar-rack"):
             r.hub.house.node("cellar-rack")
+
+
+async def test_a_clock_that_is_set_neither_closes_the_window_nor_keeps_it_open() -> None:
+    async with rig() as r:
+        r.hub.pairing.open_window(60_000)
+        for by_ms in (-3_600_000, 86_400_000):
+            r.clock.now += by_ms
+            r.hub.context.announce(ClockSet(by_ms=by_ms))
+            assert r.hub.pairing.left_ms == 60_000
+        await r.clock.forward(59_000)
+        assert r.hub.pairing.left_ms
+        await r.clock.forward(2_000)
+        assert not r.hub.pairing.left_ms

@@ -7,7 +7,7 @@ import pytest
 from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt import session as s
 from hombi.links.wifi.mqtt.encoding import encode
-from tests.links.door_rig import House
+from tests.links.door_rig import House, Wire
 
 
 def test_a_wrong_password_is_refused_and_the_connection_closed(house: House) -> None:
@@ -379,3 +379,15 @@ def test_what_is_urgent_does_not_wait_for_the_end_of_the_turn(house: House) -> N
     house.door.route(p.Publish("rack/wanted", b"[]", 1))
     assert house.door.command(p.Publish("mister/wanted", b"[]", 1))
     assert [(len(wire.sent), wire.at_once) for wire in wires] == [(1, 1), (1, 0)]
+
+
+def test_a_first_packet_that_trickles_in_is_not_waited_for(house: House) -> None:
+    """A CONNECT of 3.1.1, a byte each three seconds."""
+    wire, at = Wire(), 0.0
+    connection = house.door.accept(wire, at)
+    for byte in bytes.fromhex("10 1a 00 04 4d 51 54 54 04 02 00 3c 00 0e".replace(" ", "")):
+        connection.receive(bytes((byte,)), at)
+        house.door.sweep(at)
+        at += 3.0
+    assert not connection.open
+    assert at <= 45

@@ -8,6 +8,7 @@ import json
 import httpx
 import pytest
 
+from hombi.client import Hub
 from hombi.service import once
 from tests.house import OWNER, PASSWORD, Service
 
@@ -56,3 +57,22 @@ async def test_one_that_hangs_does_not_keep_the_others(monkeypatch: pytest.Monke
     assert len(once._answers) < once.MOST_KEPT
     assert next(iter(once._answers)) == "hangs"
     assert str(once.MOST_KEPT + 99) in once._answers, "the latest stay"
+
+
+def test_a_token_that_was_revoked_gets_no_answer_again(own_service: Service) -> None:
+    own_service.start()
+    own_service.claim()
+    with Hub(own_service.url) as hub:
+        token = hub.sign_in(OWNER, PASSWORD).token
+    headers = {"Authorization": f"Bearer {token}", "Idempotency-Key": "an-invitation"}
+    address = f"{own_service.url}/api/invitations"
+
+    def ask() -> httpx.Response:
+        return httpx.post(address, json={"role": "owner"}, headers=headers)
+
+    first, again = ask(), ask()
+    assert (first.status_code, again.json()["code"]) == (201, first.json()["code"])
+    with own_service.hub() as hub:
+        for one in hub.tokens.list():
+            hub.tokens.revoke(one.id)
+    assert ask().status_code == 401

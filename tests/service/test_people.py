@@ -5,8 +5,8 @@ from __future__ import annotations
 
 import pytest
 
-from hombi.client import HubProblem, Missing
-from tests.house import CLIMATE, PLUG, Service, description, let_in, until
+from hombi.client import Hub, HubProblem, Missing
+from tests.house import CLIMATE, OWNER, PASSWORD, PLUG, Service, description, let_in, until
 
 LAMP = """name = "Lamp by night"
 again = "skip"
@@ -79,3 +79,22 @@ def test_the_household_says_who_is_home_and_automations_go_by_it(own_service: Se
         assert "other is on duty" in texts
         replayed = hub.automations.replay(LAMP)
         assert replayed.starts == 0, "nobody was home in the past that is known"
+
+
+@pytest.mark.parametrize(
+    "name", ["..", ".", "everyone", "House", "hub", "\u0430d\u0430", "ADA", "@@"]
+)
+def test_nobody_is_called_what_texts_and_addresses_mean_otherwise(
+    service: Service, name: str
+) -> None:
+    with service.hub() as hub:
+        code = hub.members.invite("adult").code
+    with Hub(service.url) as hub, pytest.raises(HubProblem, match="called|Enter a valid"):
+        hub.members.join(code, name, PASSWORD)
+    with service.hub() as hub:
+        assert name not in {one.username for one in hub.members.list()} - {OWNER}
+
+
+def test_a_wall_shows_a_page_that_is_there(service: Service) -> None:
+    with service.hub() as hub, pytest.raises(HubProblem, match="no page nowhere"):
+        hub.members.invite("wall", dashboard="nowhere")

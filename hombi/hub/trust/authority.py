@@ -88,6 +88,8 @@ class Authority:
             .add_extension(x509.BasicConstraints(ca=True, path_length=0), critical=True)
             .add_extension(_usage(signs_certificates=True), critical=True)
             .add_extension(x509.NameConstraints(permitted, None), critical=True)
+            # It signs for servers alone: no mail, no program is believed for it.
+            .add_extension(x509.ExtendedKeyUsage([ExtendedKeyUsageOID.SERVER_AUTH]), critical=False)
             .add_extension(
                 x509.SubjectKeyIdentifier.from_public_key(key.public_key()), critical=False
             )

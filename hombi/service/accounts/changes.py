@@ -59,6 +59,8 @@ class ClaimHub(Change[Accounts, User], frozen=True):
         user = User(username=self.username.strip(), is_superuser=True)
         try:
             User.username_validator(user.username)
+            if not any(sign.isalnum() for sign in user.username) or user.username[0] == ".":
+                raise Invalid(f"nobody can be called {user.username}; choose another name")
             validate_password(self.password, user)
         except ValidationError as error:
             raise Invalid(" ".join(error.messages)) from error

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from anyascii import anyascii
 from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
@@ -37,6 +38,8 @@ from hombi.service.accounts.standing import Standing
 
 GOOD_DAYS, MOST_OPEN = 3, 50
 HOUSEHOLD = (Role.OWNER, Role.ADULT)
+# Words of texts and addresses, which nobody is called.
+RESERVED = frozenset({"everyone", "anyone", "nobody", "somebody", "house", "hub", "me", "mail"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,6 +122,21 @@ def _user(name: str) -> User:
     return found
 
 
+def usable_name(name: str) -> None:
+    """Raises Invalid for a name that cannot be a person's, or is one here already;
+    ValidationError for signs that none has."""
+    User.username_validator(name)
+    if name.lower() in RESERVED or not any(sign.isalnum() for sign in name) or name[0] == ".":
+        raise Invalid(f"nobody can be called {name}; choose another name")
+    # Letters of another script that look alike are the same to who reads a notice.
+    plain = anyascii(name).lower()
+    if plain in RESERVED:
+        raise Invalid(f"nobody can be called {name}; choose another name")
+    for other in User.objects.values_list("username", flat=True):
+        if anyascii(other).lower() == plain:
+            raise Invalid(f"somebody here is called {other} already")
+
+
 class RevokeInvitation(Change[Accounts, None], frozen=True):
     """Make an invitation, or a link for a new password, void. Raises NotFound."""
 
@@ -173,9 +191,7 @@ class Join(Change[Accounts, User], frozen=True):
             user = found.user or User(username=self.username.strip())
             try:
                 if found.user is None:
-                    User.username_validator(user.username)
-                    if User.objects.filter(username__iexact=user.username).exists():
-                        raise Invalid(f"somebody here is called {user.username} already")
+                    usable_name(user.username)
                 if found.role != Role.WALL.value:
                     validate_password(self.password, user)
             except ValidationError as error:

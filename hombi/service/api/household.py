@@ -11,6 +11,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import wire
+from hombi.hub.errors import NotFound
+from hombi.hub.hub import Hub
 from hombi.hub.kernel import STRANGER, Right, Role
 from hombi.service.accounts import browsers
 from hombi.service.accounts.household import (
@@ -35,13 +37,21 @@ from hombi.service.api.parsing import body
 from hombi.service.api.schema import Query, operation
 from hombi.service.api.trust import drawn
 from hombi.service.api.views import View, actor, done
-from hombi.service.bridge import change, hub, written
+from hombi.service.bridge import change, hub, read, written
 from hombi.service.throttles import AddressThrottle
 
 DAY_MS = 86_400_000
 
 
+def _pages(h: Hub) -> set[str]:
+    """The pages that a wall can show."""
+    rooms = {f"room-{slug}" for slug in h.house.rooms}
+    return rooms | {one.slug for one in h.dashboards.all}
+
+
 def _place(asked: wire.PlaceRequest) -> Place:
+    if asked.role == "wall" and asked.dashboard and asked.dashboard not in read(_pages):
+        raise NotFound(f"there is no page {asked.dashboard}; `hombi dashboard list` names them")
     return Place(Role(asked.role), asked.rooms, asked.dashboard, asked.switches)
 
 

@@ -52,7 +52,7 @@ class Connection:
         self.session: Session | None = None
         self.open = True
         self.replaced = False
-        self.last_heard_s = now_s
+        self.last_heard_s = self._began_s = now_s
         self.keep_alive_s = door.connect_within_s
         self.level = 4
         self.held_back = False
@@ -127,6 +127,8 @@ class Connection:
     def overdue(self, now_s: float) -> bool:
         """Whether it was silent for one and a half times its keep-alive
         [MQTT-3.1.2-24]; while it is held back it is not."""
+        if self.session is None and now_s - self._began_s > self.door.connect_within_s:
+            return True  # however many bytes of its first packet came
         return (
             self.keep_alive_s > 0
             and not self._arrived
