@@ -89,7 +89,7 @@ def test_nobody_is_called_what_texts_and_addresses_mean_otherwise(
 ) -> None:
     with service.hub() as hub:
         code = hub.members.invite("adult").code
-    with Hub(service.url) as hub, pytest.raises(HubProblem, match="called|Enter a valid"):
+    with Hub(service.url) as hub, pytest.raises(HubProblem, match=r"called|Enter a valid"):
         hub.members.join(code, name, PASSWORD)
     with service.hub() as hub:
         assert name not in {one.username for one in hub.members.list()} - {OWNER}

@@ -9,6 +9,7 @@ from django.contrib.auth.models import User
 from hombi.hub.house import Entity
 from hombi.hub.hub import Hub
 from hombi.hub.kernel import Actor, ActorKind, Limit, Role
+from hombi.hub.lookup import find
 from hombi.service.accounts.models import AccessToken, Account
 
 
@@ -40,6 +41,16 @@ def sees(h: Hub, actor: Actor, entity: Entity) -> bool:
     if actor.role is Role.GUEST:
         return entity.room is not None and entity.room.slug in actor.rooms
     return entity.address in shown_on(h, actor.dashboard)
+
+
+def meant_by(h: Hub, actor: Actor, name: str) -> Entity:
+    """The entity that somebody means by an address or a name. For guests and walls,
+    what is not theirs is not there: not in a hint, nor among several of one name.
+    Raises NotFound, Refused."""
+    if not actor.scoped:
+        return h.house.entity(name)
+    theirs = {a: e for a, e in h.house.entities.items() if sees(h, actor, e)}
+    return find(theirs, name, "entity", lambda e: (e.address, e.title, e.spoken))
 
 
 def sees_room(actor: Actor, room: str) -> bool:

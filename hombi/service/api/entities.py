@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from itertools import pairwise
 
+import msgspec
 from rest_framework.request import Request
 from rest_framework.response import Response
 
@@ -18,11 +19,12 @@ from hombi.hub.actuation import CommandEntity
 from hombi.hub.derived import RemoveDerived
 from hombi.hub.described import ChangeKind
 from hombi.hub.entities import ChangeEntity, RemoveEntity
-from hombi.hub.errors import Invalid, NotFound
+from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
-from hombi.hub.kernel import Right
+from hombi.hub.kernel import Actor, Right
+from hombi.hub.lookup import find
 from hombi.hub.picks import kind_of
-from hombi.service.accounts.who import sees
+from hombi.service.accounts.who import meant_by, sees, sees_room
 from hombi.service.api import answers, courses
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import Query, operation
@@ -103,9 +105,11 @@ class EntitiesView(View):
 
         def look(h: Hub) -> list[wire.Entity]:
             if "room" in wanted:
-                wanted["room"] = h.house.room(wanted["room"]).slug
+                rooms = {s: r for s, r in h.house.rooms.items() if sees_room(who, s)}
+                room = find(rooms, wanted["room"], "room", lambda one: (one.name,))
+                wanted["room"] = room.slug
             if "node" in wanted:
-                wanted["node"] = h.house.node(wanted["node"]).address
+                wanted["node"] = _node_of(h, who, wanted["node"])
             if "kind" in wanted:
                 wanted["kind"] = kind_of(wanted["kind"]).name
             theirs = (e for _, e in sorted(h.house.entities.items()) if sees(h, who, e))
@@ -113,6 +117,24 @@ class EntitiesView(View):
             return [e for e in found if all(getattr(e, n) == v for n, v in wanted.items())]
 
         return Response(read(look))
+
+
+def _node_of(h: Hub, who: Actor, name: str) -> str:
+    """The address of the node that somebody means; for guests and walls, of those that
+    have something of theirs. Raises NotFound, Refused."""
+    if not who.scoped:
+        return h.house.node(name).address
+    nodes = {
+        a: n for a, n in h.house.nodes.items() if any(sees(h, who, e) for e in n.entities.values())
+    }
+    return find(nodes, name, "node", lambda one: (one.title,)).address
+
+
+def _detail(h: Hub, who: Actor, name: str) -> wire.EntityDetail:
+    """An entity as somebody sees it: what else is in the house is not told to guests
+    and walls."""
+    found = answers.entity_detail(h, meant_by(h, who, name))
+    return msgspec.structs.replace(found, watchers=[]) if who.scoped else found
 
 
 class NamedEntityView(View):
@@ -124,7 +146,8 @@ class NamedEntityView(View):
     def get(self, request: Request, name: str) -> Response:
         """The entity with this name, like "Cellar rack humidity"; its `entity` is its
         address."""
-        return Response(read(lambda h: answers.entity_detail(h, h.house.entity(name))))
+        who = actor(request)
+        return Response(read(lambda h: _detail(h, who, name)))
 
 
 class EntityView(View):
@@ -135,8 +158,8 @@ class EntityView(View):
     @operation(gives=wire.EntityDetail)
     def get(self, request: Request, node: str, name: str) -> Response:
         """The entity, and the automations that look at it."""
-        address = f"{node}/{name}"
-        return Response(read(lambda h: answers.entity_detail(h, h.house.entity(address))))
+        who, address = actor(request), f"{node}/{name}"
+        return Response(read(lambda h: _detail(h, who, address)))
 
     @operation(takes=wire.EntityChange, gives=wire.Entity)
     def patch(self, request: Request, node: str, name: str) -> Response:
@@ -325,8 +348,7 @@ class CoursesView(View):
             raise Invalid(f"points={points} is not between 1 and {most} for {len(named)} entities")
         start, end = span_of(request)
         who = actor(request)
-        if who.scoped and not read(lambda h: all(sees(h, who, h.house.entity(n)) for n in named)):
-            raise NotFound("one of these entities is not there")
+        named = read(lambda h: [meant_by(h, who, one).address for one in named])
         about = [_series(one) for one in named]
         series, width = hub().context.records.history.series(
             [(number, channels) for number, channels, _ in about], start, end, points

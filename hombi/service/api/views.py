@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from typing import Any, ClassVar, TypeVar
 
 from django.http import HttpResponse
@@ -13,7 +13,7 @@ from rest_framework.views import APIView
 
 from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.kernel import Actor, Change, Right, allows
-from hombi.service.accounts.who import actor_of, sees
+from hombi.service.accounts.who import actor_of, meant_by
 from hombi.service.bridge import change, hub, read
 from hombi.wire import UnsetType
 
@@ -38,17 +38,20 @@ class MayDo(BasePermission):
             self.message = f"{who} may not {needed}"
             return False
         if who.scoped:
-            _theirs(who, view.kwargs)
+            _theirs(who, view.kwargs)  # which the view is called with
         return True
 
 
-def _theirs(who: Actor, named: Mapping[str, Any]) -> None:
-    """Raises NotFound for what an address names and is not theirs to see: for them, it
-    is not there."""
+def _theirs(who: Actor, named: dict[str, Any]) -> None:
+    """Have an address name what it means among what is theirs to see. Raises NotFound
+    for all else: for them, it is not there."""
     if "name" in named:
         address = f"{named['node']}/{named['name']}" if "node" in named else str(named["name"])
-        if not read(lambda h: sees(h, who, h.house.entity(address))):
-            raise NotFound(f"no entity {address}")
+        found = read(lambda h: meant_by(h, who, address).address)
+        if "node" in named:
+            named["node"], _, named["name"] = found.partition("/")
+        else:
+            named["name"] = found
     if "dashboard" in named:
         shown = str(named["dashboard"])
         own = shown == who.dashboard or shown.removeprefix("room-") in who.rooms
