@@ -36,7 +36,7 @@ After=network-online.target bluetooth.target time-sync.target
 [Service]
 Type=notify
 NotifyAccess=main
-ExecStart={python} -m hombi.cli.app serve
+ExecStart={python} -P -m hombi.cli.app serve
 Environment=HOMBI_DATA={data} PYTHONUNBUFFERED=1
 Restart=always
 RestartSec=5

@@ -187,6 +187,7 @@ async def _hub_process(demo: Demo, bluetooth: BluetoothHouse | None) -> AsyncIte
     }
     process = await asyncio.create_subprocess_exec(
         sys.executable,
+        "-P",  # a folder `hombi` where it is started is no part of it
         "-m",
         "hombi.cli.app",
         "serve",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import socket
 import subprocess
@@ -133,3 +134,24 @@ def test_metrics_are_for_a_token_that_may_read(service: Service) -> None:
     assert found["hombi_database_bytes"] > 100_000
     assert found["hombi_info"] == 1
     assert httpx.get(f"{service.url}/api/health/ready").json()["status"] == "ok"
+
+
+def test_a_folder_of_its_name_where_it_is_started_is_no_part_of_it(tmp_path: Path) -> None:
+    """The parent of a clone has a folder `hombi`, too."""
+    (tmp_path / "hombi").mkdir()
+    (tmp_path / "hombi" / "__init__.py").write_text("raise RuntimeError('the wrong one')")
+    command = Path(sys.executable).with_name("hombi")
+    environment = {name: value for name, value in os.environ.items() if name != "PYTHONPATH"} | {
+        "HOMBI_DATA": str(tmp_path / "data")
+    }
+    shown = subprocess.run(
+        [command, "service", "show"], cwd=tmp_path, env=environment, capture_output=True, text=True,
+        check=True,
+    )  # fmt: skip
+    (start,) = [line for line in shown.stdout.splitlines() if line.startswith("ExecStart=")]
+    words = start.removeprefix("ExecStart=").split()[:-1]
+    said = subprocess.run(
+        [*words, "--help"], cwd=tmp_path, env=environment, capture_output=True, text=True,
+        check=True,
+    )  # fmt: skip
+    assert "Usage" in said.stdout
