@@ -4,6 +4,7 @@ silently taking or losing another."""
 from __future__ import annotations
 
 import secrets
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -132,10 +133,17 @@ class Carried:
 
 
 async def bring_up(
-    processor: Processor, kept: Network | None, choice: str = ""
+    processor: Processor,
+    kept: Network | None,
+    choice: str = "",
+    begin: Callable[[Network], None] = lambda _: None,
+    *,
+    begun: bool = False,
 ) -> tuple[Network, Version]:
     """Have the stick run our network: the kept one, or a new one. `choice` is what a
-    person said to do with a foreign one.
+    person said to do with a foreign one. `begin` is told of a network before anything
+    of it is written; `begun` says that the kept one was being written when that was cut
+    off.
 
     A stick that is not surely blank, and does not surely carry our network, is left
     alone until a person has said what to do. Raises ForeignNetwork then; NoAnswer,
@@ -144,7 +152,9 @@ async def bring_up(
     version = await _reset(processor)
     carried = await _carried(processor)
     ours = kept if kept is not None and carried.is_ours(kept) else None
-    if ours is None and not carried.blank:
+    if begun and kept is not None:
+        ours = None  # whatever of it is there: it is written anew
+    elif ours is None and not carried.blank:
         if choice == KEEP:
             ours = kept = carried.whole()
             if kept is None:
@@ -165,7 +175,9 @@ async def bring_up(
                 f"then all nodes of the network on the stick must be let in again{lost}"
             )
     if ours is None:
-        await _write(processor, kept or Network.fresh())
+        wanted = kept or Network.fresh()
+        begin(wanted)
+        await _write(processor, wanted)
         await _form(processor, version)
     else:
         await _resume(processor)

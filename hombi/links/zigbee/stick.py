@@ -13,7 +13,7 @@ from typing import Any, Protocol
 
 from hombi.links.base import Check, LinkError, Unreachable
 from hombi.links.zigbee import commands
-from hombi.links.zigbee.commands import Reset, Version
+from hombi.links.zigbee.commands import COORDINATOR_UP, DeviceInfo, Reset, Version
 from hombi.links.zigbee.errors import Declined, ForeignNetwork
 from hombi.links.zigbee.frames import Frame
 from hombi.links.zigbee.network import Network, bring_up
@@ -23,6 +23,7 @@ from hombi.links.zigbee.serial_port import plugged_in
 from hombi.links.zigbee.settings import ZigbeeSettings
 
 NETWORK_KEY = "network"
+FORMING = "forming"
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 0.5, 30.0
 QUIET_S, WATCH_EVERY_S = 30.0, 1.0
 LOOK_AGAIN_S = 1.0
@@ -68,7 +69,10 @@ class Stick:
         self, settings: ZigbeeSettings, kept: Mapping[str, Any] | None, owner: Owner
     ) -> None:
         self._settings, self._owner = settings, owner
-        self.network = Network.of(dict(kept)) if kept is not None else None
+        state = dict(kept) if kept is not None else None
+        # Whether writing the network to a stick was begun, and not seen to its end.
+        self._forming = bool(state and state.pop(FORMING, False))
+        self.network = Network.of(state) if state is not None else None
         self.up: Up | None = None
         self.problem = ""
         self._foreign = False
@@ -134,8 +138,13 @@ class Stick:
             if up is None or time.monotonic() - self._heard_s < QUIET_S:
                 continue
             try:
-                await up.processor.request(Frame(commands.Id.PING))
+                # Not a ping: a firmware that has restarted, and whose word of that was
+                # lost, answers one while its radio is down.
+                own = await up.processor.ask(Frame(commands.Id.DEVICE_INFO))
                 self._heard_s = time.monotonic()
+                if isinstance(own, DeviceInfo) and own.state != COORDINATOR_UP:
+                    self._say("the Zigbee stick's radio is down; its network is brought up again")
+                    self._lost.set()
             except LinkError as error:
                 self._say(f"{error}; it is opened again")
                 self._lost.set()
@@ -234,7 +243,9 @@ class Stick:
         processor = Processor(self._settings.port, self._told, self._unplugged)
         try:
             await processor.open(self._settings.baud)
-            network, version = await bring_up(processor, self.network, self._choice)
+            network, version = await bring_up(
+                processor, self.network, self._choice, self._begin, begun=self._forming
+            )
             await processor.do(commands.permit_join(0))
         except BaseException:
             processor.close()
@@ -247,9 +258,16 @@ class Stick:
                 f"the Zigbee network is PAN 0x{network.pan_id:04X} now, not "
                 f"0x{before.pan_id:04X} as before"
             )
+        self._forming = False
         self._owner.keep(NETWORK_KEY, network.kept())
         self._heard_s = time.monotonic()
         self.up = Up(processor, Radio(processor), network, version)
+
+    def _begin(self, network: Network) -> None:
+        """A network is about to be written to the stick. It is kept first: a stick on
+        which it was cut off carries half of it, which looks like somebody else's."""
+        self.network, self._forming = network, True
+        self._owner.keep(NETWORK_KEY, {**network.kept(), FORMING: True})
 
     def _told(self, said: Any) -> None:
         self._heard_s = time.monotonic()

@@ -8,7 +8,10 @@ import pytest
 
 from hombi.links.base import Unreachable, Wanted
 from hombi.links.zigbee import datatypes as dt
-from hombi.links.zigbee import zcl
+from hombi.links.zigbee import network, zcl
+from hombi.links.zigbee.commands import Item, Version
+from hombi.links.zigbee.errors import NoAnswer
+from hombi.links.zigbee.processor import Processor
 from tests.links.told import on_link, until
 from tests.links.zigbee.rig import SWITCH, TEMPERATURE, Rig, report, rig_at
 
@@ -156,3 +159,42 @@ async def test_an_older_stick_forms_its_network_in_the_older_way(tmp_path: Path)
     assert rig.driver.info()["firmware"] == "firmware 2.7.1, build 20260401"
     await rig.driver.stop()
     rig.stick.unplug()
+
+
+async def test_a_firmware_that_has_restarted_without_a_word_is_brought_up_again(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """It answers all that it is asked; only its radio is down."""
+    monkeypatch.setattr("hombi.links.zigbee.stick.QUIET_S", 0.1)
+    monkeypatch.setattr("hombi.links.zigbee.stick.WATCH_EVERY_S", 0.1)
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("terrace-plug")
+        rig.stick.up = False
+        await until(lambda: "radio is down" in " ".join(rig.told.troubles))
+        await until(lambda: rig.stick.up)
+        await rig.up()
+        await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
+        assert node.on
+
+
+async def test_a_first_forming_that_was_cut_off_is_no_foreign_network(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    form, tries = network._form, [0]
+
+    async def cut_off(processor: Processor, version: Version) -> None:
+        tries[0] += 1
+        if tries[0] == 1:
+            # Half of what was written is there, as after a power cut.
+            await processor.store(Item.NETWORK_KEY, bytes(range(16)))
+            raise NoAnswer("the power was cut")
+        await form(processor, version)
+
+    monkeypatch.setattr(network, "_form", cut_off)
+    async with rig_at(tmp_path) as rig:
+        await until(lambda: tries[0] == 2)
+        await rig.up()
+        assert not any("not this house's" in one for one in rig.told.troubles)
+        key = rig.told.kept["network"]["key"]
+        assert rig.stick.store[Item.NETWORK_KEY] == bytes.fromhex(key)
+        assert "forming" not in rig.told.kept["network"]
