@@ -304,7 +304,6 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
     "lab plug": ("hombi lab plug", "HOMBI_PORT=4700 hombi lab plug"),
     "backup": ("hombi backup mill.backup", "hombi backup check mill.backup"),
     "restore": (
-        "hombi restore mill.backup",
         "hombi restore mill.backup --yes",
         "hombi restore --before-update",
     ),

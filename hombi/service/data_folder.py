@@ -130,12 +130,10 @@ def _owners_only(data: Path) -> None:
     """Take away what others may do with the folder and the files in it, also those of
     before."""
     for path in (data, *data.iterdir()):
+        if path.is_symlink():
+            continue  # what it leads to is not ours, or is not there at all
         mode = path.stat().st_mode
-        if (
-            not path.is_symlink()
-            and stat.S_IMODE(mode) & 0o077
-            and (stat.S_ISREG(mode) or stat.S_ISDIR(mode))
-        ):
+        if stat.S_IMODE(mode) & 0o077 and (stat.S_ISREG(mode) or stat.S_ISDIR(mode)):
             path.chmod(stat.S_IMODE(mode) & ~0o077)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,7 +13,9 @@ from pathlib import Path
 from hombi import __version__
 from hombi.hub.backup import DATABASE, About, BackupError, proved, unpack
 from hombi.hub.workspace import tidy, workspace
-from hombi.service.data_folder import holding, house_files, moved_aside
+from hombi.service.data_folder import HOUSE_FILES, holding, house_files, moved_aside
+
+_VERSION = re.compile(r"\d+(\.\d+){1,3}\S{0,20}")
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +33,11 @@ def restore(data: Path, file: Path, passphrase: str = "") -> Restored:
     data.mkdir(parents=True, exist_ok=True, mode=0o700)
     with holding(data), _making(data) as folder:
         about = unpack(file, passphrase, folder)
+        if not _VERSION.fullmatch(about.version):
+            raise BackupError(f"{file} was made by no version of Hombi ({about.version[:40]!r})")
+        for held in about.files:
+            if held.name != DATABASE and held.name.partition("/")[0] not in HOUSE_FILES:
+                raise BackupError(f"{file} holds {held.name[:80]!r}, which no backup has")
         if _newer(about.version):
             raise BackupError(
                 f"{file} was made by Hombi {about.version}, and this is {__version__}; install "

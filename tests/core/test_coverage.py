@@ -75,7 +75,8 @@ def test_the_interval_holds_the_truth_or_nothing_is_offered(name: str) -> None:
         if found.both is not None:
             offered += 1
             held += found.both.gain_low <= case.gain <= found.both.gain_high
-    assert held >= 0.93 * offered, (held, offered)
+    # Of few runs, one may miss without the share being another.
+    assert held >= 0.93 * offered - (RUNS < 50), (held, offered)
     if name in ("a gain", "a usual room"):
         assert offered > RUNS / 2, "where the range is large, a gain is offered"
     if "late" in name:

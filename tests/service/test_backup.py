@@ -3,6 +3,9 @@ damaged ones; what is read of a damaged database; updates that fail."""
 
 from __future__ import annotations
 
+import gzip
+import hashlib
+import io
 import itertools
 import json
 import os
@@ -11,11 +14,14 @@ import shutil
 import sqlite3
 import subprocess
 import sys
+import tarfile
 import time
+import tracemalloc
 from collections.abc import Iterator, Sequence
 from contextlib import closing
 from pathlib import Path
 
+import msgspec
 import pytest
 
 from hombi.hub.backup import BackupError, unpack
@@ -428,8 +434,80 @@ def test_an_update_that_fails_leaves_the_database_as_it_was(
     with closing(sqlite3.connect(data / "hub.sqlite3")) as left:
         tables = {row[0] for row in left.execute("SELECT name FROM sqlite_master")}
         assert "half_done" not in tables
-    assert (data / "backups" / "before-update.sqlite3").exists()
+    # It was moved, not written, into its place: nothing of the update is beside it.
+    assert not list(data.glob("hub.sqlite3-*"))
+    assert not list((data / "backups").iterdir())
     found.start().kill()
+
+
+def test_a_link_for_the_backups_that_leads_nowhere_does_not_keep_the_hub_from_starting(
+    own_service: Service,
+) -> None:
+    (own_service.data / "backups").symlink_to(own_service.data / "not-mounted" / "card")
+    own_service.start()
+    own_service.claim()
+    with own_service.hub() as hub:
+        assert hub.house().name
+
+
+@pytest.mark.parametrize(
+    ("about", "said"),
+    [
+        (b"[]", "no backup of Hombi"),
+        (b'{"format": 7}', "has format 7"),
+        (b'{"version": "abc"}', "made by no version"),
+        (b'{"files": "evil"}', "which no backup has"),
+    ],
+)
+def test_a_backup_of_another_shape_restores_nothing(
+    backup: Path, tmp_path: Path, about: bytes, said: str
+) -> None:
+    """Made anew from a good one, with another word about itself."""
+    plain = tmp_path / "plain.backup"
+    whole = make_service(tmp_path / "whole")
+    assert whole.hombi("restore", str(backup), "--yes", "--passphrase", SECRET).returncode == 0
+    folder = tmp_path / "files"
+    listed = unpack(backup, SECRET, folder)
+    content = json.loads(msgspec.json.encode(listed))
+    extra = b"echo"
+    given = json.loads(about)
+    if given == {"files": "evil"}:
+        content["files"].append(
+            {"name": "evil.sh", "size": 4, "sha256": hashlib.sha256(extra).hexdigest()}
+        )
+    elif isinstance(given, dict):
+        content |= given
+    text = about if given == [] else json.dumps(content).encode()
+    with tarfile.open(plain, "w:gz") as tar:
+        for name, data in (
+            ("about.json", text),
+            *((one.name, (folder / one.name).read_bytes()) for one in listed.files),
+            *([("evil.sh", extra)] if given == {"files": "evil"} else []),
+        ):
+            info = tarfile.TarInfo(name)
+            info.size = len(data)
+            tar.addfile(info, io.BytesIO(data))
+    found = make_service(tmp_path / "hub")
+    done = found.hombi("restore", str(plain), "--yes")
+    assert done.returncode != 0
+    assert said in done.stderr.replace("\n", " "), done.stderr
+    assert "Traceback" not in done.stderr
+    assert not (found.data / "hub.sqlite3").exists()
+
+
+def test_a_header_that_says_it_is_two_gigabytes_long_is_not_read(tmp_path: Path) -> None:
+    file = tmp_path / "huge.backup"
+    with gzip.open(file, "wb") as out:
+        header = tarfile.TarInfo("about.json")
+        header.type, header.size = tarfile.XHDTYPE, 2 << 30
+        out.write(header.tobuf(tarfile.USTAR_FORMAT))
+        out.write(bytes(100_000))
+    tracemalloc.start()
+    with pytest.raises(BackupError):
+        unpack(file)
+    _, most = tracemalloc.get_traced_memory()
+    tracemalloc.stop()
+    assert most < 50_000_000
 
 
 def test_a_backup_is_refused_to_whoever_has_not_signed_in(service: Service) -> None:

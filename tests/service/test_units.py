@@ -128,10 +128,13 @@ def test_a_difference_is_in_kelvin_for_everybody(own_service: Service) -> None:
         hub.change_house(units=["degF"])
         sources = [BEAM, "terrace-post/temperature"]
         made = [
-            hub.entities.derive("difference", sources, title="Warmer").entity,
-            hub.entities.derive("spread", sources, title="Apart").entity,
-            hub.entities.derive(
-                "formula", [], {"text": f"{sources[0]} - {sources[1]}"}, title="Written"
+            hub.derived.make("difference", sources, title="Warmer").entity,
+            hub.derived.make("spread", sources, title="Apart").entity,
+            hub.derived.make(
+                "formula",
+                [],
+                title="Written",
+                parameters={"text": f"{sources[0]} - {sources[1]}"},
             ).entity,
         ]
         for one in made:
@@ -144,6 +147,6 @@ def test_a_difference_is_in_kelvin_for_everybody(own_service: Service) -> None:
         checked = hub.automations.check(text)
         assert "over 5 K" in checked.sentence
         with pytest.raises(HubProblem, match="not added up"):
-            hub.entities.derive("sum", sources, title="All")
+            hub.derived.make("sum", sources, title="All")
     out = service.hombi("export", made[0], "--format", "csv").stdout
     assert ",K" in out or "K" in out.splitlines()[0]

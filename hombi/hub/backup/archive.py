@@ -148,6 +148,22 @@ def unpack(path: Path, passphrase: str = "", into: Path | None = None) -> About:
         ) from error
 
 
+class _Bounded(tarfile.TarInfo):
+    """An entry whose extended headers are small. tarfile reads them into memory whole,
+    however long they say that they are; ours have a name of some letters."""
+
+    LONGEST = 64 * 1024
+    _EXTENDED = frozenset({
+        tarfile.XHDTYPE, tarfile.XGLTYPE, tarfile.SOLARIS_XHDTYPE, tarfile.GNUTYPE_LONGNAME,
+        tarfile.GNUTYPE_LONGLINK,
+    })  # fmt: skip
+
+    def _proc_member(self, tar: tarfile.TarFile) -> tarfile.TarInfo:
+        if self.type in self._EXTENDED and self.size > self.LONGEST:
+            raise tarfile.ReadError(f"it has a header of {self.size} bytes")
+        return cast(tarfile.TarInfo, super()._proc_member(tar))  # type: ignore[misc]
+
+
 @contextlib.contextmanager
 def _opened(file: IO[bytes], passphrase: str) -> Iterator[tarfile.TarFile]:
     plain: IO[bytes] = file
@@ -158,7 +174,7 @@ def _opened(file: IO[bytes], passphrase: str) -> Iterator[tarfile.TarFile]:
     else:
         file.seek(0)
     with gzip.GzipFile(fileobj=plain, mode="rb") as packed:
-        with tarfile.open(fileobj=packed, mode="r|") as tar:
+        with tarfile.open(fileobj=packed, mode="r|", tarinfo=_Bounded) as tar:
             yield tar
         # The end of the stream holds its sums: read it, so that they are compared.
         while packed.read(BLOCK):
@@ -174,7 +190,10 @@ def _about(tar: tarfile.TarFile) -> About:
     content = tar.extractfile(first)
     assert content is not None
     text = content.read()
-    form = msgspec.json.decode(text).get("format")
+    said = msgspec.json.decode(text)
+    if not isinstance(said, dict):
+        raise ValueError("what it says of itself is no table")
+    form = said.get("format")
     if form != FORMAT:
         raise BackupError(f"this backup has format {form}, and this Hombi reads format {FORMAT}; "
                           "restore it with a newer Hombi")  # fmt: skip

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from hombi.core.kinds import Kind
 from hombi.core.series import Derivation, Reading
-from hombi.core.series.derived import kind_wanted
+from hombi.core.series.derived import kind_given, kind_wanted
 from hombi.hub.house import Entity
 from hombi.hub.ports import HistoryPort
 
@@ -31,7 +32,8 @@ def readings_of(history: HistoryPort, entity: Entity, start: int, end: int) -> l
     ]
 
 
-def wanted_of(entity: Entity, place: int) -> str:
-    """Of which kind the source at a place must be."""
+def takes(entity: Entity, place: int, kind: Kind) -> bool:
+    """Whether the source at a place can be of this kind."""
     how = derivation(entity)
-    return kind_wanted(how.method, how.parameters, place) or entity.kind.name
+    wanted = kind_wanted(how.method, how.parameters, place)
+    return kind.name == wanted if wanted else kind_given(how.method, kind) is entity.kind

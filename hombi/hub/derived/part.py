@@ -15,7 +15,7 @@ from hombi.core.series.rollup import hold_ms
 from hombi.core.series.running import MARK_MS
 from hombi.hub.derived.computing import over_the_past, value_of
 from hombi.hub.derived.courses import Courses
-from hombi.hub.derived.origins import derivation, how_of, readings_of, wanted_of
+from hombi.hub.derived.origins import derivation, how_of, readings_of, takes
 from hombi.hub.events import EntitySilenceChanged, NodeSilent, PastConditioned
 from hombi.hub.house import Entity, House
 from hombi.hub.intake import FRESH_MS, Intake
@@ -214,7 +214,7 @@ class Derived(Part):
                 continue
             latest = entity.latest
             inputs = [
-                self._input(source, wanted_of(entity, place))
+                self._input(source, entity, place)
                 for place, source in enumerate(derivation(entity).sources)
             ]
             found = value_of(derivation(entity), inputs, latest.value if latest else None)
@@ -249,11 +249,11 @@ class Derived(Part):
         for entity, reading in made:
             self._intake.tell(entity, reading)
 
-    def _input(self, source: str, kind: str) -> Reading | None:
+    def _input(self, source: str, following: Entity, place: int) -> Reading | None:
         """The latest reading of a source; None where it is no longer heard, or has
         become something else."""
         entity = self.house.entities.get(source)
-        if entity is None or entity.unheard or entity.kind.name != kind:
+        if entity is None or entity.unheard or not takes(following, place, entity.kind):
             return None
         return entity.latest
 
@@ -344,9 +344,7 @@ class Derived(Part):
         those that were there; the last value."""
         records = self.context.records
         found = [
-            readings_of(records.history, one, *span)
-            if one.kind.name == wanted_of(entity, place)
-            else []
+            readings_of(records.history, one, *span) if takes(entity, place, one.kind) else []
             for place, one in enumerate(sources)
         ]
         holds = {
