@@ -11,7 +11,10 @@ export function trend(
   history: Pick<History, "at" | "mean" | "start" | "end">,
   limits: { limit: number; until: number | null; high?: number | null }[],
 ): Trend {
-  const wanted = limits.flatMap((l) => [l.limit, l.until ?? l.limit, l.high ?? l.limit]);
+  // A limit without an end or a second side draws one line, not three.
+  const wanted = [
+    ...new Set(limits.flatMap((l) => [l.limit, l.until ?? l.limit, l.high ?? l.limit])),
+  ];
   const low = Math.min(...history.mean, ...wanted);
   const high = Math.max(...history.mean, ...wanted);
   const x = (at: number) => round(((at - history.start) / (history.end - history.start)) * 100);
