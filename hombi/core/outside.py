@@ -20,6 +20,17 @@ def visible(text: str) -> str:
     return "".join(_escaped(sign) if _hides(sign) else sign for sign in text)
 
 
+def hidden_sign(text: str) -> str:
+    """The first sign of a text that cannot be seen, or that Unicode keeps for no text
+    (U+FFFE); "" when there is none."""
+    return next((sign for sign in text if _hides(sign) or _no_character(sign)), "")
+
+
+def _no_character(sign: str) -> bool:
+    code = ord(sign)
+    return code & 0xFFFE == 0xFFFE or 0xFDD0 <= code <= 0xFDEF
+
+
 def _hides(sign: str) -> bool:
     return sign not in _JOINERS and unicodedata.category(sign) in _HIDING
 

@@ -16,6 +16,7 @@ from hombi.hub.events import ArrivalLocked, ArrivalTurnedAway, NodeAdmitted
 from hombi.hub.house import House, Node, Room
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
 from hombi.hub.links import Links
+from hombi.hub.naming import proper_name
 from hombi.hub.node_secrets import try_secret
 from hombi.hub.pairing import Arrival, Pairing, proof_of
 from hombi.hub.picks import checked_kind
@@ -85,6 +86,7 @@ class Admission(Part):
         if record.state != "waiting":
             raise Refused(f"{record.title} is {record.state}, it does not wait")
         usual = arrival.known.address if arrival.known else record.title
+        proper_name(wish.name or record.title, "the name of a node")
         address = slug(wish.name or usual)
         if not address:
             raise Invalid("the name needs a letter or a digit")

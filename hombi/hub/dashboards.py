@@ -14,6 +14,7 @@ from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.events import DashboardArranged, DashboardRemoved, RoomRemoved
 from hombi.hub.house import House
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.naming import proper_name
 from hombi.hub.ports import DashboardRecord
 
 Sort = Literal["value", "values", "curve", "compare", "text", "picture", "scene"]
@@ -180,7 +181,7 @@ class ArrangeDashboard(Change[Dashboards, Dashboard], frozen=True):
             )
         else:
             before = part.known(self.dashboard)
-            title = self.title.strip() or before.title
+            title = proper_name(self.title, "the name of a dashboard") or before.title
             made = Dashboard(before.slug, title, "", part.checked(self.tiles, before))
         await part.keep(made)
         return Done(made, DashboardArranged(dashboard=made.title))
@@ -200,14 +201,15 @@ class AddDashboard(Change[Dashboards, Dashboard], frozen=True):
             return await self._do(part)
 
     async def _do(self, part: Dashboards) -> Done[Dashboard]:
-        address = slug(self.title)
+        title = proper_name(self.title, "the name of a dashboard")
+        address = slug(title)
         if not address:
             raise Invalid("a dashboard needs a name with a letter or a digit")
         if address.startswith(ROOM) or any(one.slug == address for one in part.all):
-            raise Invalid(f"there is a dashboard {self.title.strip()} already; choose another name")
+            raise Invalid(f"there is a dashboard {title} already; choose another name")
         if len(part.all) >= MOST_DASHBOARDS:
             raise Invalid(f"there are {MOST_DASHBOARDS} dashboards already; remove one first")
-        made = Dashboard(address, self.title.strip(), "", part.checked(self.tiles, None))
+        made = Dashboard(address, title, "", part.checked(self.tiles, None))
         await part.keep(made)
         return Done(made, DashboardArranged(dashboard=made.title))
 

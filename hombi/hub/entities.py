@@ -11,6 +11,7 @@ from hombi.hub.errors import Invalid, Refused
 from hombi.hub.events import EntityChanged, EntityRemoved
 from hombi.hub.house import Entity
 from hombi.hub.kernel import Actor, Change, Done, Right
+from hombi.hub.naming import proper_name
 from hombi.hub.picks import Picks
 
 
@@ -32,9 +33,10 @@ class ChangeEntity(Change[Picks, Entity], frozen=True):
     async def do(self, part: Picks, by: Actor) -> Done[Entity]:
         entity = part.house.entity(self.entity)
         if self.title is not None:
-            if not self.title.strip():
+            title = proper_name(self.title, "the name of an entity")
+            if not title:
                 raise Invalid("an entity needs a name")
-            entity.title = self.title.strip()
+            entity.title = title
         if self.hidden is not None:
             entity.hidden = self.hidden
         entity.own = self._own(entity)

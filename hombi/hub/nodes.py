@@ -35,6 +35,7 @@ from hombi.hub.intake import Intake
 from hombi.hub.kernel import Actor, Change, Context, Done, Need, Part, Right
 from hombi.hub.links import Links
 from hombi.hub.messages import Messages
+from hombi.hub.naming import proper_name
 from hombi.hub.pairing import Arrival, Pairing
 from hombi.hub.rooms import Rooms
 from hombi.links.base import Asking, Found, Heard, LinkError
@@ -274,7 +275,7 @@ class RenameNode(Change[Nodes, Node], frozen=True):
 
     async def do(self, part: Nodes, by: Actor) -> Done[Node]:
         node = part.house.node(self.node)
-        title = self.title.strip()
+        title = proper_name(self.title, "the name of a node")
         if not title:
             raise Invalid("a node needs a name")
         before, node.title = node.title, title

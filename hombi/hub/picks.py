@@ -35,6 +35,7 @@ from hombi.hub.house import FOREIGN, Entity, House, Node, Room, hash_key
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
 from hombi.hub.links import Links
 from hombi.hub.messages import Filter, Message, Messages
+from hombi.hub.naming import proper_name
 from hombi.hub.ports import NewEntity, NewNode
 from hombi.hub.rooms import Rooms
 from hombi.links.capabilities import Welcomes
@@ -120,7 +121,7 @@ class Picks(Part):
         """Raises as `TakePick` does."""
         picking = msgspec.structs.replace(wish.picking, via=self._way_in(wish.picking))
         kind = self.checked(picking)
-        if not slug(wish.title):
+        if not slug(proper_name(wish.title, "the name of a value")):
             raise Invalid("the value needs a name with a letter or a digit in it")
         wanted = _nodes_of(wish)
         for topic, _, name in wanted:
@@ -171,7 +172,7 @@ class Picks(Part):
 
     async def add_node(self, name: str, room: Room | None, key_hash: str) -> Node:
         """A node that does not know Hombi. Raises Invalid, Refused."""
-        address = slug(name)
+        address = slug(proper_name(name, "the name of a node"))
         if not address:
             raise Invalid("the node needs a name with a letter or a digit in it")
         if address in self.house.tools:
@@ -375,7 +376,7 @@ class AddPosted(Change[Picks, Entity], frozen=True):
     async def do(self, part: Picks, by: Actor) -> Done[Entity]:
         known = part.house.node(self.node)
         kind = checked_kind(self.kind, self.unit, self.pointer)
-        if not slug(self.title):
+        if not slug(proper_name(self.title, "the name of a value")):
             raise Invalid("the value needs a name with a letter or a digit in it")
         source = {"via": "http", "pointer": self.pointer}
         new = _new(self.title, kind, self.unit, source, {})

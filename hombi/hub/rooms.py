@@ -17,6 +17,7 @@ from hombi.hub.events import (
 )
 from hombi.hub.house import Floor, House, Room
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.naming import proper_name
 
 FIRST_FLOOR_NAME = "Ground floor"
 
@@ -59,12 +60,13 @@ class Rooms(Part):
 
     def check_floor_name(self, name: str, besides: Floor | None = None) -> None:
         """Raises Invalid for a name that no floor can have, or another one has."""
-        if not name.strip():
+        name = proper_name(name, "the name of a floor")
+        if not name:
             raise Invalid("a floor needs a name")
-        plain = name.strip().casefold()
+        plain = name.casefold()
         others = (f for f in self.house.floors.values() if f is not besides)
         if any(f.name.casefold() == plain for f in others):
-            raise Invalid(f"there is a floor {name.strip()} already")
+            raise Invalid(f"there is a floor {name} already")
 
     async def place_floor(self, floor: Floor, position: int) -> None:
         """Put a floor in its place, and the others around it."""
@@ -78,6 +80,7 @@ class Rooms(Part):
 
     async def add_room(self, name: str, floor: str = "") -> Room:
         """Add a room at the end of a floor. Raises Invalid, NotFound."""
+        name = proper_name(name, "the name of a room")
         address = slug(name)
         if not address:
             raise Invalid("a room needs a name with a letter or a digit")
@@ -87,7 +90,7 @@ class Rooms(Part):
         beside = (r.position for r in self.house.rooms.values() if r.floor is on)
         position = max(beside, default=-1) + 1
         records = self.context.records.house
-        room = await self.context.thread.run(records.add_room, address, name.strip(), on, position)
+        room = await self.context.thread.run(records.add_room, address, name, on, position)
         self.house.rooms[address] = room
         return room
 
@@ -210,9 +213,10 @@ class ChangeRoom(Change[Rooms, Room], frozen=True):
         before = room.name
         floor = room.floor if self.floor is None else part.floor(self.floor)
         if self.name is not None:
-            if not self.name.strip():
+            name = proper_name(self.name, "the name of a room")
+            if not name:
                 raise Invalid("a room needs a name")
-            room.name = self.name.strip()
+            room.name = name
         await part.place(room, floor, self.position)
         return Done(room, RoomChanged(room=room.name, before=before, floor=floor.name))
 

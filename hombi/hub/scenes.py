@@ -13,6 +13,7 @@ from hombi.hub.events import SceneRecalled, SceneRecorded, SceneRemoved
 from hombi.hub.house import House, Scene
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
 from hombi.hub.lookup import find
+from hombi.hub.naming import proper_name
 from hombi.hub.ports import SceneRecord
 
 MOST_SCENES, MOST_STATES, LONGEST_TITLE = 100, 60, 80
@@ -80,7 +81,7 @@ class RecordScene(Change[Scenes, Scene], frozen=True):
 
     async def do(self, part: Scenes, by: Actor) -> Done[Scene]:
         async with part.one_by_one:
-            title = self.title.strip()
+            title = proper_name(self.title, "the name of a scene")
             address = slug(title)
             if not address or len(title) > LONGEST_TITLE:
                 raise Invalid(

@@ -308,7 +308,7 @@ async def rig(
     lag.LOOK_EVERY_S = 3_600.0
     given = {
         "house": {"time_zone": "UTC", **config.pop("house", {})},
-        "actuation": {"answer_within": 0.05},
+        "actuation": {"answer_within": 0.25},
         "https": {"use": False},
     }
     settings = make_config(config.pop("data", Path("/nowhere")), given, links)

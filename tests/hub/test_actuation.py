@@ -27,7 +27,7 @@ async def test_a_node_that_does_not_answer_is_said_so() -> None:
     async with rig() as r:
         await r.cellar()
         r.link.obeys = False
-        assert await command(r) == ("unanswered", "cellar-mister did not confirm within 0.05 s")
+        assert await command(r) == ("unanswered", "cellar-mister did not confirm within 0.25 s")
         assert r.hub.house.entity("cellar-mister/switch").latest is None, "never shown as done"
         assert r.records.journal.all[-1].event == "CommandFailed"
 

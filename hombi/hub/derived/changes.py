@@ -22,6 +22,7 @@ from hombi.hub.errors import Invalid, Refused
 from hombi.hub.events import DerivedRemoved, EntityDerived
 from hombi.hub.house import Entity
 from hombi.hub.kernel import Actor, Change, Done, Right
+from hombi.hub.naming import proper_name
 
 HOUSE = "house"
 # What marks a value that is there for texts alone.
@@ -71,7 +72,7 @@ class MakeDerived(Change[Derived, Entity], frozen=True):
             raise Invalid("name at least one value")
         host = None if self.room else house.host_of(found)
         room = house.room(self.room) if self.room else found[0].room
-        title = self.title.strip() or method.title
+        title = proper_name(self.title, "the name of a value") or method.title
         if not slug(title):
             raise Invalid("a value needs a name with a letter or a digit")
         start = host.address if host else room.slug if room else HOUSE

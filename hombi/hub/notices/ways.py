@@ -10,6 +10,7 @@ from typing import Any
 from urllib.parse import urlsplit
 
 from hombi.core.names import slug
+from hombi.core.outside import hidden_sign
 from hombi.hub.errors import HubError, Invalid, NotFound, Refused
 from hombi.hub.events import ButtonPressed, PhoneAdded, PhoneTested, QuietHoursSet
 from hombi.hub.house import House
@@ -70,6 +71,8 @@ class Ways(Part):
         return way
 
     def _problem(self, way: PhoneRecord) -> str:
+        if odd := hidden_sign(way.name):
+            return f"the name holds a sign that cannot be seen (U+{ord(odd):04X}); delete it"
         if not slug(way.name):
             return "the name needs a letter or a digit"
         if way.form and way.sort != POST:

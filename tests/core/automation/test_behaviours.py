@@ -11,7 +11,17 @@ from zoneinfo import ZoneInfo
 import msgspec
 import pytest
 
-from hombi.core.automation import Began, EdgeKind, Passed, Phase, Seen, State, SwitchTo, rejoined
+from hombi.core.automation import (
+    Began,
+    EdgeKind,
+    Handled,
+    Passed,
+    Phase,
+    Seen,
+    State,
+    SwitchTo,
+    rejoined,
+)
 from hombi.core.automation.moments import Moment
 from hombi.core.automation.times import ClockTime
 from hombi.core.quality import Quality
@@ -136,6 +146,28 @@ def formula() -> None:
     assert edges(house) == [START]
 
 
+def asked_for_silent() -> None:
+    asks = DAMP + '[only]\nwhen = [ { entity = "beam/humidity", over = "50 %" } ]\n'
+    house = House(program(asks))
+    house.says(0, "beam/humidity", 60)
+    house.says(0, RACK, 75)
+    house.says(10, RACK, 75)
+    assert edges(house) == [START]
+    house.values.pop("beam/humidity")
+    house.says(11, RACK, 75)
+    assert edges(house) == [START, END]
+
+
+def by_hand() -> None:
+    house = House(program(DAMP + 'until = "60 %"\n', STARTS + ENDS))
+    house.says(0, RACK, 75)
+    house.says(10, RACK, 75)
+    house.step(11, Handled("mister/switch"))
+    assert house.says(12, RACK, 55) == ()
+    house.says(13, RACK, 75)
+    assert house.says(23, RACK, 75) == (SwitchTo("mister/switch", 1.0),)
+
+
 def clock_wrong() -> None:
     # More of this is in test_unknown_time.py.
     house = House(program(DAMP + '[only]\nbetween = "06:00-22:00"\n'), time_known=False)
@@ -166,6 +198,8 @@ ROWS: dict[str, Callable[[], None]] = {
     "the clocks go back": clocks_back,
     "the clocks go forward": clocks_forward,
     "a value in its limit's formula is bad": formula,
+    "a value that `when` asks for is silent": asked_for_silent,
+    "a person sets something that it set": by_hand,
     "an action fails": fails,
 }
 
