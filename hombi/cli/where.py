@@ -14,6 +14,7 @@ import typer
 
 from hombi.cli.data_place import data_folder
 from hombi.client import Hub
+from hombi.core.hosts import in_url
 
 DEFAULT_PORT = 4662
 TOKEN_FILE = "hub.token"  # noqa: S105 - the name of the file
@@ -75,7 +76,7 @@ def find_hub() -> Where:
                 if urlsplit(url).port != port and len(running) > 1:
                     continue
                 host = urlsplit(url).hostname or "127.0.0.1"
-                url = f"http://{f'[{host}]' if ':' in host else host}:{port}"
+                url = f"http://{in_url(host)}:{port}"
             return Where(url, str(kept["token"]))
         except (OSError, ValueError, KeyError):
             continue

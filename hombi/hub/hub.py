@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from hombi.core.formula import past_of
+from hombi.core.hosts import in_url
 from hombi.hub.actuation import Actuation, CommandEntity
 from hombi.hub.admission import Admission
 from hombi.hub.automations import Acknowledge, Automations, PutOnDuty
@@ -66,7 +67,7 @@ from hombi.hub.updates import Updates
 from hombi.hub.writer import Writer
 from hombi.links.base import Link
 from hombi.links.capabilities import Announces
-from hombi.links.machine import in_url, own_address
+from hombi.links.machine import own_address
 
 GRACE_S = 1.0
 VAPID_CONTACT = "mailto:hub@hombi.invalid"

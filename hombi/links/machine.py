@@ -31,8 +31,3 @@ def own_address(interfaces: str = "all") -> str:
             return str(sock.getsockname()[0])
         except OSError:
             return "127.0.0.1"
-
-
-def in_url(host: str) -> str:
-    """A host as it stands in a URL: an IPv6 address in brackets (RFC 3986, 3.2.2)."""
-    return f"[{host}]" if ":" in host and not host.startswith("[") else host

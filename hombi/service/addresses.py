@@ -7,6 +7,7 @@ from urllib.parse import urlsplit
 from django.http import HttpRequest
 from rest_framework.request import Request
 
+from hombi.core.hosts import in_url
 from hombi.links.machine import own_address
 from hombi.service.bridge import hub
 
@@ -17,7 +18,7 @@ def _asked(request: HttpRequest | Request) -> tuple[str, str]:
     """The host and the port that were asked; "" for a port that was not named."""
     found = urlsplit(f"//{request.get_host()}")
     host = found.hostname or ""
-    return f"[{host}]" if ":" in host else host, str(found.port or "")
+    return in_url(host), str(found.port or "")
 
 
 def host_of(request: HttpRequest | Request) -> str:

@@ -137,6 +137,11 @@ def _owners_only(data: Path) -> None:
             path.chmod(stat.S_IMODE(mode) & ~0o077)
 
 
+def before_update(data: Path) -> Path:
+    """Where the copy of before the last update is."""
+    return data / "backups" / "before-update.sqlite3"
+
+
 def _way_out(path: Path) -> str:
     """What a person can do about a damaged database."""
     try:

@@ -13,7 +13,7 @@ from pathlib import Path
 from hombi import __version__
 from hombi.hub.backup import DATABASE, About, BackupError, proved, unpack
 from hombi.hub.workspace import tidy, workspace
-from hombi.service.data_folder import HOUSE_FILES, holding, house_files, moved_aside
+from hombi.service.data_folder import HOUSE_FILES, before_update, holding, house_files, moved_aside
 
 _VERSION = re.compile(r"\d+(\.\d+){1,3}\S{0,20}")
 
@@ -58,7 +58,7 @@ def restore(data: Path, file: Path, passphrase: str = "") -> Restored:
 def restore_before_update(data: Path) -> Path:
     """Put back the database as it was before the last update of Hombi. The one that is
     there is moved aside; where it is then. Raises BackupError, DataError."""
-    copy = data / "backups" / "before-update.sqlite3"
+    copy = before_update(data)
     with holding(data):
         if not copy.exists():
             raise BackupError(f"there is no copy of before an update ({copy})")

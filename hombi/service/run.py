@@ -21,13 +21,13 @@ import django
 import uvicorn
 import uvloop
 
+from hombi.core.hosts import in_url
 from hombi.hub.config import Config, ConfigError, load_config
 from hombi.hub.hub import Hub, open_hub
 from hombi.hub.private_file import write_private
 from hombi.hub.workspace import tidy
 from hombi.links.base import LinkError
 from hombi.links.crowd import raise_open_files
-from hombi.links.machine import in_url
 from hombi.links.secured import SecuredDoor
 from hombi.service import systemd
 from hombi.service.data_folder import DataError, holding, prepare

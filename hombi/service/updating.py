@@ -19,6 +19,7 @@ from django.core.management import call_command
 from django.db import DatabaseError, connection
 from django.db.migrations.recorder import MigrationRecorder
 
+from hombi.service.data_folder import before_update
 from hombi.service.records.sealing import WrongKey, forget_all
 from hombi.service.start_error import WRONG_KEY, StartError
 
@@ -142,11 +143,6 @@ def _way_back(database: Path) -> Iterator[None]:
     connection.close()
     begun.unlink()
     _sync(copy.parent)
-
-
-def before_update(data: Path) -> Path:
-    """Where the copy of before the last update is."""
-    return data / "backups" / "before-update.sqlite3"
 
 
 def _begun(data: Path) -> Path:

@@ -21,6 +21,9 @@ def test_the_owner_is_claimed_once_with_the_code_that_the_hub_printed(own_servic
             hub.claim(own_service.code, OWNER, "1234567890")
         with pytest.raises(Wrong, match="username"):
             hub.claim(own_service.code, "a b", PASSWORD)
+        for name in ("everyone", "H\u043euse", "..", "@@"):  # the second with a Cyrillic letter
+            with pytest.raises(Wrong, match="nobody can be called"):
+                hub.claim(own_service.code, name, PASSWORD)
         assert hub.claim(own_service.code.lower(), OWNER, PASSWORD).username == OWNER
         assert hub.claimed().claimed
         with pytest.raises(Conflict, match="has an owner already"):

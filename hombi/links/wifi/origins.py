@@ -14,6 +14,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from urllib.parse import urlsplit
 
+from hombi.core.hosts import in_url
 from hombi.links.base import LinkError
 from hombi.links.machine import Address, own_addresses
 
@@ -29,8 +30,7 @@ def origin_of(url: str) -> str:
         return ""
     if split.scheme not in _PORTS or not split.hostname:
         return ""
-    host = f"[{split.hostname}]" if ":" in split.hostname else split.hostname
-    return f"{split.scheme}://{host}:{port or _PORTS[split.scheme]}"
+    return f"{split.scheme}://{in_url(split.hostname)}:{port or _PORTS[split.scheme]}"
 
 
 @dataclass

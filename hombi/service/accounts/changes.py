@@ -16,6 +16,7 @@ from hombi.hub.kernel import Actor, Change, Context, Done, Limit, Part, Right, R
 from hombi.hub.notices import Outbox
 from hombi.service.accounts.claim import Claim, claimed
 from hombi.service.accounts.models import AccessToken, fresh_token, hash_token
+from hombi.service.accounts.person_names import usable_name
 from hombi.service.accounts.standing import Standing
 
 DAY_MS = 86_400_000
@@ -58,9 +59,7 @@ class ClaimHub(Change[Accounts, User], frozen=True):
             )
         user = User(username=self.username.strip(), is_superuser=True)
         try:
-            User.username_validator(user.username)
-            if not any(sign.isalnum() for sign in user.username) or user.username[0] == ".":
-                raise Invalid(f"nobody can be called {user.username}; choose another name")
+            usable_name(user.username)
             validate_password(self.password, user)
         except ValidationError as error:
             raise Invalid(" ".join(error.messages)) from error

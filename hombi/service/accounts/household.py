@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from anyascii import anyascii
 from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
@@ -33,13 +32,12 @@ from hombi.service.accounts.models import (
     fresh_token,
     hash_token,
 )
+from hombi.service.accounts.person_names import usable_name
 from hombi.service.accounts.sessions import end_sessions
 from hombi.service.accounts.standing import Standing
 
 GOOD_DAYS, MOST_OPEN = 3, 50
 HOUSEHOLD = (Role.OWNER, Role.ADULT)
-# Words of texts and addresses, which nobody is called.
-RESERVED = frozenset({"everyone", "anyone", "nobody", "somebody", "house", "hub", "me", "mail"})
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,21 +118,6 @@ def _user(name: str) -> User:
     if found is None:
         raise NotFound(f"nobody here is called {name}")
     return found
-
-
-def usable_name(name: str) -> None:
-    """Raises Invalid for a name that cannot be a person's, or is one here already;
-    ValidationError for signs that none has."""
-    User.username_validator(name)
-    if name.lower() in RESERVED or not any(sign.isalnum() for sign in name) or name[0] == ".":
-        raise Invalid(f"nobody can be called {name}; choose another name")
-    # Letters of another script that look alike are the same to who reads a notice.
-    plain = anyascii(name).lower()
-    if plain in RESERVED:
-        raise Invalid(f"nobody can be called {name}; choose another name")
-    for other in User.objects.values_list("username", flat=True):
-        if anyascii(other).lower() == plain:
-            raise Invalid(f"somebody here is called {other} already")
 
 
 class RevokeInvitation(Change[Accounts, None], frozen=True):

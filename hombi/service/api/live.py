@@ -70,7 +70,7 @@ async def streamed(
         return refused(422, str(error))
     response = StreamingHttpResponse(told, content_type="text/event-stream")
     # Django closes a response that was sent. When the client is gone before that, the
-    # the response is dropped without being closed.
+    # response is dropped without being closed.
     response._resource_closers.append(place.leave)  # type: ignore[attr-defined]
     weakref.finalize(response, place.leave)
     response["Cache-Control"] = "no-store"
