@@ -10,11 +10,11 @@ from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import urlsplit
 
+import httpx
 import typer
 
 from hombi.cli.data_place import data_folder
 from hombi.client import Hub
-from hombi.core.hosts import in_url
 
 DEFAULT_PORT = 4662
 TOKEN_FILE = "hub.token"  # noqa: S105 - the name of the file
@@ -75,8 +75,7 @@ def find_hub() -> Where:
             if given and path.name == TOKEN_FILE:
                 if urlsplit(url).port != port and len(running) > 1:
                     continue
-                host = urlsplit(url).hostname or "127.0.0.1"
-                url = f"http://{in_url(host)}:{port}"
+                url = str(httpx.URL(url).copy_with(scheme="http", port=port))
             return Where(url, str(kept["token"]))
         except (OSError, ValueError, KeyError):
             continue
