@@ -45,7 +45,8 @@ class Characteristic:
 @dataclass
 class Device:
     """A device in the air: its services by UUID. `hangs` never answers a connect,
-    `wants_pairing` refuses until it is paired, `drops` is lost as soon as it is
+    `wants_pairing` refuses until it is paired, `writes_paired` refuses to be
+    written until then, `drops` is lost as soon as it is
     connected. `connects` counts."""
 
     address: str
@@ -57,6 +58,7 @@ class Device:
     present: bool = False
     hangs: bool = False
     wants_pairing: bool = False
+    writes_paired: bool = False
     drops: bool = False
     connects: int = 0
 
@@ -116,6 +118,17 @@ class Bluez:
             for device in self.devices.values():
                 self.disconnect(device)
         self._changed(ADAPTER_PATH, ADAPTER, {"Powered": Variant("b", on)})
+
+    def stop_looking(self) -> None:
+        """Look for nodes no more, although clients want it: what a driver does whose
+        controller has failed."""
+        self.scanning.clear()
+        self._changed(ADAPTER_PATH, ADAPTER, {"Discovering": Variant("b", False)})
+
+    def look_again(self, clients: set[str]) -> None:
+        """Go on looking for nodes, for these clients."""
+        self.scanning |= clients
+        self._changed(ADAPTER_PATH, ADAPTER, {"Discovering": Variant("b", True)})
 
     async def advertise(
         self,
@@ -190,6 +203,7 @@ class Bluez:
                 ADAPTER: {
                     "Address": Variant("s", "00:00:5E:00:53:01"),
                     "Powered": Variant("b", self.powered),
+                    "Discovering": Variant("b", bool(self.scanning)),
                     "Roles": Variant("as", roles),
                 }
             }
@@ -282,6 +296,7 @@ class Bluez:
             if not self.powered:
                 return Message.new_error(message, "org.bluez.Error.NotReady", "Resource Not Ready")
             self.scanning.add(sender)
+            self._changed(ADAPTER_PATH, ADAPTER, {"Discovering": Variant("b", True)})
         elif message.member == "StopDiscovery":
             self.scanning.discard(sender)
         elif message.member == "RemoveDevice":
@@ -339,6 +354,12 @@ class Bluez:
     ) -> Message:
         if device.wants_pairing and not device.paired:
             return Message.new_error(message, "org.bluez.Error.NotAuthorized", "Not Authorized")
+        flag = {"ReadValue": "read", "WriteValue": "write", "StartNotify": "notify"}
+        if flag.get(message.member or "", "notify") not in one.flags:
+            return Message.new_error(message, "org.bluez.Error.NotSupported", "Not Supported")
+        if message.member == "WriteValue" and device.writes_paired and not device.paired:
+            # As BlueZ says what the node answers: insufficient authentication (0x05).
+            return Message.new_error(message, "org.bluez.Error.NotPermitted", "Not paired")
         if message.member == "ReadValue":
             return Message.new_method_return(message, "ay", [one.read()])
         if message.member == "WriteValue":

@@ -303,7 +303,7 @@ class ZigbeeNode(Clusters):
         """A ZCL frame for it."""
         if self.away:
             asyncio.get_running_loop().call_later(
-                0.05,
+                self.stick.gives_up_s,
                 done,
                 EXPIRED if self.plan.sleepy else NO_ROUTE if self.plan.router else NO_ACK,
             )

@@ -23,7 +23,7 @@ from hombi.links.zigbee.frames import Decoder, Frame, encode
 IEEE = 0x00F1_5EED_0000_0001
 ERASED = 0x03
 STATUS_FULL = 0xC7
-NO_ACK, NO_ROUTE, EXPIRED = 0xE9, 0xCD, 0xF0
+NO_ACK, NO_ROUTE, EXPIRED, BUFFERS_FULL = 0xE9, 0xCD, 0xF0, 0x11
 
 
 class RadioNode(Protocol):
@@ -63,6 +63,11 @@ class Stick:
         self.unreadable: dict[int, int] = {}
         self.not_sent: list[int] = []
         self.not_arrived: list[int] = []
+        # How many frames it holds until they have arrived; how long it tries to reach a
+        # node that is not there; and by how much its next answers are late.
+        self.buffers, self.gives_up_s = 16, 0.05
+        self.late_s: list[float] = []
+        self.most_held = self._holds = 0
         self._master = self._slave = -1
         self._decoder = Decoder()
         self._waiting = bytearray()
@@ -149,7 +154,12 @@ class Stick:
             self.tell(Id.ERROR, bytes((error, frame.command >> 8, frame.command & 0xFF)))
             return
         answer = handler(self, frame.data)
-        if answer is not None:
+        if answer is None:
+            return
+        if self.late_s:
+            loop = asyncio.get_running_loop()
+            loop.call_later(self.late_s.pop(0), self.tell, frame.command + 0x4000, answer)
+        else:
             self.tell(frame.command + 0x4000, answer)
 
     def _reset(self, data: bytes) -> None:
@@ -243,8 +253,13 @@ class Stick:
     def _for_node(self, command: Id) -> Callable[[bytes], bytes]:
         def handler(data: bytes) -> bytes:
             node = self._by_short(data[0] | data[1] << 8)
-            if node is not None:
+            if not self._hold():
+                return bytes((BUFFERS_FULL,))
+            if node is None or node.away:
+                asyncio.get_running_loop().call_later(self.gives_up_s, self._let_go)
+            else:
                 node.heard_network(command, data)
+                asyncio.get_running_loop().call_soon(self._let_go)
             return b"\0"
 
         return handler
@@ -257,18 +272,32 @@ class Stick:
 
         if self.not_sent:
             return bytes((self.not_sent.pop(0),))
+        if not self._hold():
+            return bytes((BUFFERS_FULL,))
 
         def done(status: int) -> None:
+            self._let_go()
             self.tell(Id.AF_DATA_CONFIRM, bytes((status, ours, transaction)))
 
         loop = asyncio.get_running_loop()
         if self.not_arrived:
             loop.call_soon(done, self.not_arrived.pop(0))
         elif node is None:
-            loop.call_soon(done, NO_ROUTE)
+            loop.call_later(self.gives_up_s, done, NO_ROUTE)
         else:
             loop.call_soon(node.heard, endpoint, cluster, data[10 : 10 + length], done)
         return b"\0"
+
+    def _hold(self) -> bool:
+        """Take a buffer for a frame; False when all are taken."""
+        if self._holds >= self.buffers:
+            return False
+        self._holds += 1
+        self.most_held = max(self.most_held, self._holds)
+        return True
+
+    def _let_go(self) -> None:
+        self._holds -= 1
 
     # The radio
 

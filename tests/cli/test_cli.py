@@ -331,15 +331,13 @@ def test_the_shell_completes_names_that_the_hub_knows(service: Service) -> None:
 FORGED = "anna\x1b[2J\x9b31m\u202e\n27 Nov 12:00:00  Cellar mister was switched on by mill [bold]"
 
 
-def test_what_comes_from_outside_forges_no_line_on_the_terminal(
-    service: Service, rack: Joined
-) -> None:
+def test_what_comes_from_outside_forges_no_line_on_the_terminal(service: Service) -> None:
     with service.hub() as hub:
-        # Of a node's name in the journal the same holds as of a person's.
-        hub.nodes.rename("cellar-rack", FORGED)
-        until(
-            lambda: any(FORGED in entry.text for entry in hub.journal()), 20
-        )  # it is stored as it came
+        hub.pairing.open("1 min")
+        assert ask(service, description(FORGED, **CLIMATE)).is_success
+        # It is stored as the node sent it.
+        until(lambda: any(FORGED in entry.text for entry in hub.journal()), 20)
+        hub.pairing.close()
     said = service.hombi("journal").stdout
     (line,) = [one for one in said.splitlines() if "\\x1b[2J" in one]
     assert (
@@ -350,8 +348,6 @@ def test_what_comes_from_outside_forges_no_line_on_the_terminal(
     exported = service.hombi("journal", "--json").stdout
     assert exported.isascii()
     assert any(FORGED in entry["text"] for entry in json.loads(exported))
-    with service.hub() as hub:
-        hub.nodes.rename("cellar-rack", "Cellar rack")
     # A name that is drawn as a right-to-left one, and would end a markup, is no harm in
     # a table either.
     with service.hub() as hub:

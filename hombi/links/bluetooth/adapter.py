@@ -24,6 +24,9 @@ from hombi.links.bluetooth.errors import BluetoothError, NoRadio, said
 logging.getLogger("bleak").setLevel(logging.ERROR)
 BLUEZ, ADAPTER = "org.bluez", "org.bluez.Adapter1"
 SCAN_S, STOP_S, ASK_S = 10.0, 2.0, 5.0
+# BlueZ stops looking for nodes for a moment while it connects to one, and goes on by
+# itself after 5 s at most.
+DEAF_S = 15.0
 RULES = (
     "type='signal',sender='org.freedesktop.DBus',member='NameOwnerChanged',arg0='org.bluez'",
     "type='signal',sender='org.bluez',interface='org.freedesktop.DBus.Properties',arg0='org.bluez.Adapter1'",
@@ -41,6 +44,7 @@ class Adapter:
         self._bus: MessageBus | None = None
         self._scanner: BleakScanner | None = None
         self._path = ""
+        self._deaf: asyncio.TimerHandle | None = None
         self.why = ""
         self.lost = asyncio.Event()
 
@@ -76,6 +80,7 @@ class Adapter:
 
     async def close(self) -> None:
         """Stop scanning, and let go of the bus; also of one that has died."""
+        self._hears()
         scanner, self._scanner = self._scanner, None
         if scanner is not None:
             # On a bus that has died this would wait for ever.
@@ -154,6 +159,12 @@ class Adapter:
             and message.path == self._path
             and message.body[0] == ADAPTER
         ):
+            discovering = message.body[1].get("Discovering")
+            if discovering is not None and discovering.value:
+                self._hears()
+            elif discovering is not None and self._deaf is None:
+                why = "BlueZ has stopped looking for Bluetooth nodes; it is told to go on"
+                self._deaf = asyncio.get_running_loop().call_later(DEAF_S, self._lose, why)
             powered = message.body[1].get("Powered")
             if powered is not None and not powered.value:
                 self._lose(
@@ -166,6 +177,11 @@ class Adapter:
             and ADAPTER in message.body[1]
         ):
             self._lose(f"the Bluetooth adapter {self.name} was pulled out")
+
+    def _hears(self) -> None:
+        if self._deaf is not None:
+            self._deaf.cancel()
+            self._deaf = None
 
     def _lose(self, why: str) -> None:
         self.why = self.why or why

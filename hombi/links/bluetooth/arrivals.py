@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import asyncio
 from dataclasses import dataclass, field
+from typing import Any
 
 from bleak import BleakClient
 from bleak.backends.device import BLEDevice
@@ -14,7 +15,8 @@ from hombi.links.base import Asking, Found, Reports
 from hombi.links.bluetooth import gatt
 from hombi.links.bluetooth.decoders import Decoders, Value
 from hombi.links.bluetooth.errors import said
-from hombi.links.bluetooth.peer import CONNECT_S, TROUBLE, about, signals
+from hombi.links.bluetooth.peer import CONNECT_S, TROUBLE, about, handles_of, signals
+from hombi.links.bluetooth.places import Places
 from hombi.links.bluetooth.words import (
     STRENGTH,
     advert_of,
@@ -31,7 +33,7 @@ TRIES, AGAIN_S = 3, 1.0
 MOST_REMEMBERED = 1_000
 
 
-@dataclass
+@dataclass(eq=False)
 class Candidate:
     """A node that is no arrival yet: what it has broadcast since the window was
     opened."""
@@ -42,14 +44,14 @@ class Candidate:
 
 
 class Arrivals:
-    """The nodes that were heard since the window was opened. `slots` are the adapter's
+    """The nodes that were heard since the window was opened. `places` are the adapter's
     connections."""
 
     def __init__(
-        self, link: str, reports: Reports, work: Work, decoders: Decoders, slots: asyncio.Semaphore
+        self, link: str, reports: Reports, work: Work, decoders: Decoders, places: Places
     ) -> None:
         self._link, self._reports, self._work = link, reports, work
-        self._decoders, self._slots = decoders, slots
+        self._decoders, self._places = decoders, places
         self._candidates: dict[str, Candidate] = {}
 
     def forget(self, address: str = "") -> None:
@@ -105,8 +107,9 @@ class Arrivals:
         for left in range(TRIES - 1, -1, -1):
             try:
                 say(1)
+                self._places.hurry(candidate)
                 async with (
-                    self._slots,
+                    self._places.place(candidate, gives_way=False),
                     asyncio.timeout(CONNECT_S + 2),
                     BleakClient(device, timeout=CONNECT_S) as client,
                 ):
@@ -141,9 +144,10 @@ class Arrivals:
             )
             return
         values = tuple(value_of_signal(one) for one in has)
-        self.found(device.address, Offer(made or title, what, (*values, STRENGTH)), "connect")
+        offer = Offer(made or title, what, (*values, STRENGTH))
+        self.found(device.address, offer, "connect", handles=handles_of(has))
 
-    def found(self, address: str, offer: Offer, way: str) -> None:
+    def found(self, address: str, offer: Offer, way: str, **more: Any) -> None:
         """Say what a node has; `way` is "broadcast" or "connect"."""
-        reach = {"address": address, "way": way}
+        reach = {"address": address, "way": way, **more}
         self._reports.found(Found(thing_id(address), offer, reach, self._link))

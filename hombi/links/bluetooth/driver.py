@@ -7,8 +7,8 @@ import asyncio
 import contextlib
 import time
 from collections import OrderedDict
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
 
@@ -33,6 +33,7 @@ from hombi.links.bluetooth.adapter import Adapter
 from hombi.links.bluetooth.arrivals import MOST_REMEMBERED, Arrivals
 from hombi.links.bluetooth.decoders import Decoders
 from hombi.links.bluetooth.peer import TROUBLE, Peer, Signal
+from hombi.links.bluetooth.places import Places
 from hombi.links.bluetooth.settings import BluetoothSettings
 from hombi.links.bluetooth.words import SIGNAL, advert_of, in_words, value_of
 from hombi.links.offer import Offer
@@ -54,6 +55,7 @@ class Known:
     connects: bool
     wires: frozenset[str]
     offer: Offer
+    handles: Mapping[str, int] = field(default_factory=dict)
     content: tuple[Any, Any] = (None, None)
     taken_s: float = -SAME_AGAIN_S
     rssi: int = 0
@@ -87,8 +89,10 @@ class BluetoothDriver:
         self._by_address: dict[str, Known] = {}
         self._devices: OrderedDict[str, BLEDevice] = OrderedDict()
         self._shown: OrderedDict[str, tuple[Any, float]] = OrderedDict()
-        self._slots = asyncio.Semaphore(CONNECTIONS)
-        self._arrivals = Arrivals(self.link, self._reports, self._work, self._decoders, self._slots)
+        self._places = Places(CONNECTIONS)
+        self._arrivals = Arrivals(
+            self.link, self._reports, self._work, self._decoders, self._places
+        )
         self._pairing = False
 
     async def start(self) -> None:
@@ -221,15 +225,13 @@ class BluetoothDriver:
             return
         known.peer = Peer(
             address,
-            self._slots,
+            self._places,
             lambda: self._devices.get(address),
             partial(self._told, known),
             partial(self._present, known),
             partial(self._failing, known),
             partial(self._reports.refused, known.node),
-            waiting=lambda: max(
-                0, sum(one.connects for one in self._by_address.values()) - CONNECTIONS
-            ),
+            known.handles,
         )
         known.task = self._work.watch(f"Bluetooth: {known.node}", known.peer.run)
 
@@ -262,7 +264,11 @@ class BluetoothDriver:
             found.wires, found.offer = wires, known.offer
             return
         found = self._by_address[address] = Known(
-            known.node, known.reach.get("way") == "connect", wires, known.offer
+            known.node,
+            known.reach.get("way") == "connect",
+            wires,
+            known.offer,
+            known.reach.get("handles", {}),
         )
         self._arrivals.forget(address)
         self._shown.pop(address, None)  # what it says is shown again, under its name

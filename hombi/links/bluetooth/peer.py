@@ -6,8 +6,9 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import time
-from collections.abc import Awaitable, Callable
-from dataclasses import dataclass, field
+from collections import Counter
+from collections.abc import Awaitable, Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import Any, TypeVar
 
@@ -20,6 +21,7 @@ from dbus_fast.errors import DBusError
 from hombi.links.base import Unreachable
 from hombi.links.bluetooth import gatt
 from hombi.links.bluetooth.errors import BluetoothError, said
+from hombi.links.bluetooth.places import Places
 
 T = TypeVar("T")
 CONNECT_S, ANSWER_S, LET_GO_S = 15.0, 6.0, 2.0
@@ -63,40 +65,68 @@ class About:
 
 
 async def signals(client: BleakClient) -> list[Signal]:
-    """What a connected node has that the hub can use."""
-    found: list[Signal] = []
-    for service in client.services:
+    """What a connected node has that the hub can use, in the order of the handles:
+    BlueZ gives the characteristics in another order at each start."""
+    usable: list[Signal] = []
+    count: Counter[tuple[int, int]] = Counter()
+    for service in sorted(client.services, key=lambda one: one.handle):
         within = gatt.short_uuid(service.uuid)
-        for one in service.characteristics:
+        for one in sorted(service.characteristics, key=lambda one: one.handle):
             short = gatt.short_uuid(one.uuid)
             form = gatt.FORMATS.get(short or 0)
-            again = (
-                sum(f.wire.split("#")[0] == f"{within:04x}/{short:04x}" for f in found)
-                if within and short
-                else 0
+            digital = within == gatt.AUTOMATION_IO and short == gatt.DIGITAL
+            if not (digital or (form is not None and (reads(one) or tells(one)))):
+                continue
+            place = within or 0, short or 0
+            count[place] += 1
+            number = count[place]
+            wire = f"{place[0]:04x}/{place[1]:04x}" + (f"#{number}" if number > 1 else "")
+            if form is not None:
+                name = form.name + (f" {number}" if number > 1 else "")
+                usable.append(Signal(wire, name, form.kind, form.unit, one))
+                continue
+            writable = "write" in one.properties
+            for index in range(await _how_many(client, one)):
+                name = "switch" if writable else "input"
+                before = sum(s.kind == "switch" and s.writable == writable for s in usable)
+                title = f"{name} {before + 1}" if before else name
+                ending = f".{index + 1}" if index else ""
+                usable.append(Signal(wire + ending, title, "switch", "", one, writable, index))
+    return usable
+
+
+def handles_of(has: Iterable[Signal]) -> dict[str, int]:
+    """The handle of each characteristic, by the wire name of its first signal: kept
+    with the node when it is let in."""
+    return {one.wire: one.characteristic.handle for one in has if not one.index}
+
+
+def as_admitted(has: Sequence[Signal], handles: Mapping[str, int]) -> list[Signal]:
+    """The signals under the names by which they were let in.
+
+    A node's new software may have characteristics before those that it had; by its
+    handle each keeps its name. Raises BluetoothError when one is no longer where it
+    was: which of them it is now cannot be known.
+    """
+    if not handles or handles_of(has) == handles:
+        return list(has)
+    there = {one.characteristic.handle: one for one in has if not one.index}
+    names = {}
+    for wire, handle in handles.items():
+        one = there.get(handle)
+        if one is None or one.wire.partition("#")[0] != wire.partition("#")[0]:
+            raise BluetoothError(
+                f"its characteristic {wire} is not where it was when it was let in (has it new "
+                f"software?); take it out and let it in again"
             )
-            wire = f"{within or 0:04x}/{short or 0:04x}" + (f"#{again + 1}" if again else "")
-            number = f" {again + 1}" if again else ""
-            if form is not None and "read" in one.properties:
-                found.append(Signal(wire, form.name + number, form.kind, form.unit, one))
-            elif within == gatt.AUTOMATION_IO and short == gatt.DIGITAL:
-                writable = "write" in one.properties
-                for index in range(await _how_many(client, one)):
-                    name = "switch" if writable else "input"
-                    before = sum(f.kind == "switch" and f.writable == writable for f in found)
-                    title = f"{name} {before + 1}" if before else name
-                    found.append(
-                        Signal(
-                            f"{wire}.{index + 1}" if index else wire,
-                            title,
-                            "switch",
-                            "",
-                            one,
-                            writable,
-                            index,
-                        )
-                    )
-    return found
+        names[handle] = wire
+    admitted = []
+    for signal in has:
+        first = names.get(signal.characteristic.handle)
+        if first is not None:
+            ending = f".{signal.index + 1}" if signal.index else ""
+            admitted.append(replace(signal, wire=first + ending))
+    return admitted
 
 
 async def _how_many(client: BleakClient, digital: BleakGATTCharacteristic) -> int:
@@ -138,18 +168,20 @@ def value(signal: Signal, data: bytes) -> float | bool | None:
     return form.decode(data)
 
 
-@dataclass
+@dataclass(eq=False)
 class Peer:
     """One admitted node. `told` hears each value, `presence` whether it is connected,
     `failing` why it cannot be."""
 
     address: str
-    slots: asyncio.Semaphore
+    places: Places
     device: Callable[[], BLEDevice | None]
     told: Callable[[Signal, float | bool | None], None]
     presence: Callable[[bool], None]
     failing: Callable[[str], None]
     refused: Callable[[str], None]
+    # Where each characteristic was when the node was let in.
+    handles: Mapping[str, int]
     _client: BleakClient | None = None
     _signals: dict[str, Signal] = field(default_factory=dict)
     _ready: asyncio.Event = field(default_factory=asyncio.Event)
@@ -159,7 +191,8 @@ class Peer:
     _seen: asyncio.Event = field(default_factory=asyncio.Event)
     _back: asyncio.Event = field(default_factory=asyncio.Event)
     _heard_s: float = 0.0
-    waiting: Callable[[], int] = lambda: 0
+    # What the characteristics held last, by handle: one that only notifies is not read.
+    _latest: dict[int, bytes] = field(default_factory=dict)
 
     def heard(self) -> None:
         """It advertises."""
@@ -179,12 +212,12 @@ class Peer:
                 await self._seen.wait()
                 continue
             try:
-                async with self.slots:
+                async with self.places.place(self) as place:
                     begun = time.monotonic()
-                    await self._session(device)
-                steady = time.monotonic() - begun >= STEADY_S
+                    await self._session(device, place.over)
+                steady = place.asked or time.monotonic() - begun >= STEADY_S
                 why = "the connection is lost as soon as it is made"
-            except TROUBLE as error:
+            except (*TROUBLE, BluetoothError) as error:
                 steady, why = False, said(error)
             failings = 0 if steady else failings + 1
             if failings == FAILINGS_TO_TELL:
@@ -198,28 +231,30 @@ class Peer:
                 ):
                     await self._back.wait()
 
-    async def _session(self, device: BLEDevice) -> None:
-        gone = asyncio.Event()
-        client = BleakClient(device, lambda _: gone.set(), timeout=CONNECT_S)
+    async def _session(self, device: BLEDevice, over: asyncio.Event) -> None:
+        client = BleakClient(device, lambda _: over.set(), timeout=CONNECT_S)
         try:
             async with asyncio.timeout(CONNECT_S + 2):
                 await client.connect()
             self._client = client
-            self._signals = {one.wire: one for one in await signals(client)}
+            has = as_admitted(await signals(client), self.handles)
+            self._signals = {one.wire: one for one in has}
             self.presence(True)
             await self._begin()
             self._ready.set()
             held = 0.0
-            while not gone.is_set():
+            while not over.is_set():
                 with contextlib.suppress(TimeoutError):
                     async with asyncio.timeout(min(READ_EVERY_S, HOLD_S)):
-                        await gone.wait()
+                        await over.wait()
                 held += min(READ_EVERY_S, HOLD_S)
-                if gone.is_set() or (held >= HOLD_S and self.waiting()):
+                if over.is_set() or (held >= HOLD_S and self.places.waited_for):
                     break
                 for one in self._first_signals():
-                    if not _tells(one):
+                    if not tells(one.characteristic):
                         await self._read(one)
+            async with self._writing:
+                pass  # a command that is under way comes to its end
         finally:
             self._client = None
             self._ready.clear()
@@ -235,7 +270,7 @@ class Peer:
         read first and listened then would miss what changes in between."""
         assert self._client is not None
         for one in self._first_signals():
-            if _tells(one):
+            if tells(one.characteristic):
 
                 def told(_: BleakGATTCharacteristic, data: bytearray, one: Signal = one) -> None:
                     self._take(one, bytes(data))
@@ -248,10 +283,34 @@ class Peer:
         return [one for one in self._signals.values() if not one.index]
 
     async def _read(self, signal: Signal) -> bytes:
+        """What a characteristic holds; of one that cannot be read, what it told
+        last."""
         assert self._client is not None
-        data = await self._paired(partial(self._client.read_gatt_char, signal.characteristic))
+        characteristic = signal.characteristic
+        if not reads(characteristic):
+            return self._latest.get(characteristic.handle, b"")
+        data = await self._paired(partial(self._client.read_gatt_char, characteristic))
         self._take(signal, bytes(data))
         return bytes(data)
+
+    async def _write(self, signal: Signal, on: bool) -> None:
+        assert self._client is not None
+        characteristic = signal.characteristic
+        before = await self._read(signal)
+        if not before and not self._has_more(signal):
+            before = bytes(1)  # it cannot be read and has told nothing: nothing is lost
+        data = gatt.with_digital(before, signal.index, on)
+        write = self._client.write_gatt_char
+        await self._paired(partial(write, characteristic, data, response=True))
+        if reads(characteristic):
+            await self._read(signal)
+        else:
+            self._take(signal, data)
+
+    def _has_more(self, signal: Signal) -> bool:
+        """Whether its characteristic holds other signals too."""
+        handle = signal.characteristic.handle
+        return sum(one.characteristic.handle == handle for one in self._signals.values()) > 1
 
     async def _paired(self, ask: Callable[[], Awaitable[Any]]) -> Any:
         """What a node answers; one that answers nobody unknown is paired with first."""
@@ -266,6 +325,7 @@ class Peer:
 
     def _take(self, signal: Signal, data: bytes) -> None:
         """Tell what a characteristic holds: the values of all its signals."""
+        self._latest[signal.characteristic.handle] = data
         for one in self._signals.values():
             if one.characteristic.handle == signal.characteristic.handle:
                 try:
@@ -281,29 +341,31 @@ class Peer:
     async def write(self, wire: str, on: bool) -> None:
         """Set a switch, and read back what has become of it. Raises Unreachable,
         BluetoothError."""
+        if not self._ready.is_set():  # it waits for its turn, or for its next try
+            self.places.hurry(self)
+            self._back.set()
         try:
             async with asyncio.timeout(ANSWER_S):
                 await self._ready.wait()
         except TimeoutError as error:
             raise Unreachable("it is not connected") from error
-        client, signal = self._client, self._signals.get(wire)
-        if client is None or signal is None:
+        signal = self._signals.get(wire)
+        if self._client is None or signal is None:
             raise Unreachable("it is not connected")
         try:
             async with self._writing:
-                data = gatt.with_digital(await self._read(signal), signal.index, on)
-                await self._answered(
-                    client.write_gatt_char(signal.characteristic, data, response=True)
-                )
-                await self._read(signal)
+                await self._write(signal, on)
         except gatt.GattError as error:
             raise BluetoothError(str(error)) from error
         except TROUBLE as error:
             raise BluetoothError(said(error)) from error
 
 
-def _tells(signal: Signal) -> bool:
-    return (
-        "notify" in signal.characteristic.properties
-        or "indicate" in signal.characteristic.properties
-    )
+def reads(characteristic: BleakGATTCharacteristic) -> bool:
+    """Whether it can be asked what it holds."""
+    return "read" in characteristic.properties
+
+
+def tells(characteristic: BleakGATTCharacteristic) -> bool:
+    """Whether it tells by itself what it holds."""
+    return not {"notify", "indicate"}.isdisjoint(characteristic.properties)

@@ -5,6 +5,7 @@ LinkError (links.base)
     ├── NoStick          there is no stick, or it cannot be opened
     ├── NoAnswer         the stick does not answer
     ├── Declined         the stick answers that it does not do it
+    ├── NotDelivered     what was sent has not arrived
     ├── Refused          a node answers that it does not do it
     ├── Unreadable       something in the stick's store cannot be read
     └── ForeignNetwork   the stick carries a network that is not ours
@@ -32,6 +33,15 @@ class Declined(ZigbeeError):
     """The stick answers that it does not do it. `status` is its byte."""
 
     def __init__(self, what: str, status: int) -> None:
+        super().__init__(what)
+        self.status = status
+
+
+class NotDelivered(ZigbeeError):
+    """What was sent has not arrived. `status` is the stick's byte, 0 when it says
+    nothing."""
+
+    def __init__(self, what: str, status: int = 0) -> None:
         super().__init__(what)
         self.status = status
 

@@ -49,6 +49,8 @@ class Processor:
         self._answer: tuple[int, asyncio.Future[Frame]] | None = None
         self._awaited: deque[tuple[type, Callable[[Any], bool], asyncio.Future[Any]]] = deque()
         self._stale: asyncio.TimerHandle | None = None
+        # The command whose answer has not come, 0 for none.
+        self._late = 0
         self.garbled = 0
 
     @property
@@ -82,19 +84,35 @@ class Processor:
         """Ask, and wait for the answer. Raises NoAnswer, Declined when the stick does
         not know the command."""
         async with self._one_at_a_time:
-            answer: asyncio.Future[Frame] = asyncio.get_running_loop().create_future()
-            self._answer = (frame.command + 0x4000, answer)
+            if self._late:
+                await self._catch_up(within_s)
             try:
-                self._port.write(encode(frame))
-                async with asyncio.timeout(within_s):
-                    return await answer
-            except TimeoutError as error:
-                name = Id(frame.command).name.lower().replace("_", " ")
-                raise NoAnswer(
-                    f"the Zigbee stick at {self.path} does not answer ({name})"
-                ) from error
-            finally:
-                self._answer = None
+                return await self._exchange(frame, within_s)
+            except (NoAnswer, asyncio.CancelledError):
+                self._late = frame.command
+                raise
+
+    async def _catch_up(self, within_s: float) -> None:
+        """An answer has not come in time, and may come yet. Answers do not say which
+        question they answer, but come in the order of the questions: after the answer
+        to another one, none of before can be mistaken for the next."""
+        other = Id.PING if self._late != Id.PING else Id.VERSION
+        with contextlib.suppress(Declined):
+            await self._exchange(Frame(other), within_s)
+        self._late = 0
+
+    async def _exchange(self, frame: Frame, within_s: float) -> Frame:
+        answer: asyncio.Future[Frame] = asyncio.get_running_loop().create_future()
+        self._answer = (frame.command + 0x4000, answer)
+        try:
+            self._port.write(encode(frame))
+            async with asyncio.timeout(within_s):
+                return await answer
+        except TimeoutError as error:
+            name = Id(frame.command).name.lower().replace("_", " ")
+            raise NoAnswer(f"the Zigbee stick at {self.path} does not answer ({name})") from error
+        finally:
+            self._answer = None
 
     def send(self, frame: Frame) -> None:
         """Send what has no answer of its own. Raises ZigbeeError."""

@@ -4,17 +4,27 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from collections.abc import Callable, Coroutine, Sequence
-from typing import Any
+import random
+from collections.abc import Awaitable, Callable, Coroutine, Sequence
+from typing import Any, TypeVar
 
 from hombi.links.base import LinkError, Unreachable
 from hombi.links.zigbee import commands, zcl
-from hombi.links.zigbee.commands import Confirm, Incoming, data_request
-from hombi.links.zigbee.errors import CodecError, Declined, NoAnswer, Refused, ZigbeeError
+from hombi.links.zigbee.commands import Address, Confirm, Incoming, data_request
+from hombi.links.zigbee.errors import (
+    CodecError,
+    Declined,
+    NoAnswer,
+    NotDelivered,
+    Refused,
+    ZigbeeError,
+)
 from hombi.links.zigbee.frames import Frame
 from hombi.links.zigbee.processor import Processor
+from hombi.links.zigbee.slots import Slots
 
-AT_ONCE = 8
+T = TypeVar("T")
+
 MAX_REPLIES = 64
 CONFIRM_S = 10.0
 # A node that sleeps fetches what waits for it within 7.68 s (3.6.1.8); then its answer
@@ -22,6 +32,8 @@ CONFIRM_S = 10.0
 ANSWER_S = 10.0
 # How long a frame is tried again: within the time that a command has.
 SEND_S = 4.0
+LONGEST_PAUSE_S = 0.6
+LATE_S = 1.0
 _ANSWERS = {
     zcl.Command.READ_RESPONSE,
     zcl.Command.WRITE_RESPONSE,
@@ -35,36 +47,52 @@ class Radio:
 
     def __init__(self, processor: Processor) -> None:
         self._processor = processor
-        self._slots = asyncio.Semaphore(AT_ONCE)
+        self._slots = Slots()
         self._transaction, self._sequence = 0, 0
         self._confirms: dict[int, asyncio.Future[Confirm]] = {}
         self._answers: dict[tuple[int, int], asyncio.Future[zcl.Zcl]] = {}
         self._replies: set[asyncio.Task[None]] = set()
+        # Questions to a node's network layer that got no answer.
+        self._unanswered: dict[tuple[type[Any], int], Frame] = {}
 
     async def send(self, short: int, endpoint: int, cluster: int, frame: zcl.Zcl) -> None:
-        """Send, and wait until the node's radio has it; what may go well a moment later
-        is tried again within `SEND_S`.
+        """Send, and wait until the node's radio has it. Raises Unreachable, in
+        words."""
+        data = zcl.encode(frame)
+        await self._insist(short, lambda: self._delivered(short, endpoint, cluster, data))
 
-        Raises Unreachable, in words.
-        """
-        data, ends_s = zcl.encode(frame), asyncio.get_running_loop().time() + SEND_S
-        pauses = 1.0
+    async def _insist(self, short: int, attempt: Callable[[], Awaitable[T]]) -> T:
+        """Try something with a node; what may go well a moment later is tried again
+        within `SEND_S`. Raises Unreachable, in words."""
+        loop = asyncio.get_running_loop()
+        ends_s = loop.time() + SEND_S
+        longer = 1.0
         while True:
-            async with self._slots:
-                status, why = await self._attempt(short, endpoint, cluster, data)
-            if not status and not why:
-                return
-            pause_s = commands.AGAIN_S.get(status, 0.0) * pauses
-            if not pause_s or asyncio.get_running_loop().time() + pause_s > ends_s:
-                raise Unreachable(why or commands.status_words(status))
-            if status in commands.FULL:
-                pauses *= 2  # the more it has to send, the longer it is left alone
-            await asyncio.sleep(pause_s)
+            async with self._slots.slot(short):
+                begun_s = loop.time()
+                refusal: NotDelivered | None = None
+                try:
+                    return await attempt()
+                except NotDelivered as error:
+                    refusal = error
+                finally:
+                    # A stick that is full says nothing about the node.
+                    if refusal is None or refusal.status not in commands.FULL:
+                        took_s = loop.time() - begun_s
+                        self._slots.went(short, arrived=refusal is None, took_s=took_s)
+            left_s = ends_s - loop.time()
+            pause_s = commands.AGAIN_S.get(refusal.status, 0.0)
+            if not pause_s or left_s <= 0:
+                raise Unreachable(str(refusal)) from refusal
+            if refusal.status in commands.FULL:
+                # The more it has to send, the longer it is left alone; but a place may
+                # become free at any moment.
+                pause_s = min(pause_s * longer * random.uniform(0.7, 1.0), LONGEST_PAUSE_S)  # noqa: S311 - so that those who wait do not all come back at once
+                longer *= 1.5
+            await asyncio.sleep(min(pause_s, left_s))
 
-    async def _attempt(
-        self, short: int, endpoint: int, cluster: int, data: bytes
-    ) -> tuple[int, str]:
-        """Send once: the status, 0 for arrived, and what there is to say beside it."""
+    async def _delivered(self, short: int, endpoint: int, cluster: int, data: bytes) -> None:
+        """Send once. Raises NotDelivered."""
         self._transaction = self._transaction % 255 + 1
         number = self._transaction
         confirm: asyncio.Future[Confirm] = asyncio.get_running_loop().create_future()
@@ -72,18 +100,18 @@ class Radio:
         try:
             await self._processor.do(data_request(short, endpoint, cluster, number, data))
             async with asyncio.timeout(CONFIRM_S):
-                return (await confirm).status, ""
-        except TimeoutError:
-            return 0, "the stick does not say whether it arrived"
+                status = (await confirm).status
+        except TimeoutError as error:
+            raise NotDelivered("the stick does not say whether it arrived") from error
         except Declined as error:
-            return (
-                error.status,
-                f"the stick does not send it ({commands.status_words(error.status)})",
-            )
+            why = f"the stick does not send it ({commands.status_words(error.status)})"
+            raise NotDelivered(why, error.status) from error
         except ZigbeeError as error:
-            return 0, f"the stick does not send it ({error})"
+            raise NotDelivered(f"the stick does not send it ({error})") from error
         finally:
             self._confirms.pop(number, None)
+        if status:
+            raise NotDelivered(commands.status_words(status), status)
 
     def reply(self, incoming: Incoming, frame: zcl.Zcl) -> None:
         """Answer a node's frame in the background; an answer that is lost is asked for
@@ -194,14 +222,49 @@ class Radio:
         fits: Callable[[Any], bool] = lambda _: True,
     ) -> Any:
         """Ask a node's network layer; its answer. Raises Unreachable, NoAnswer."""
-        async with self._processor.expect(
-            kind, lambda one: one.source == short and fits(one), within_s
-        ) as answer:
-            try:
-                await self._processor.do(frame)
-            except Declined as error:
-                raise Unreachable(commands.status_words(error.status)) from error
-            return await answer
+        question = kind, short
+
+        def answers(said: Any) -> bool:
+            return bool(said.source == short and fits(said))
+
+        late = self._unanswered.pop(question, frame) != frame
+        try:
+            first = await self._question(short, frame, kind, answers, within_s)
+        except NoAnswer:
+            self._unanswered[question] = frame
+            raise
+        if late:
+            # These answers do not say what they answer (2.4.4): what came may be the
+            # late answer to the question before, and then its own comes soon.
+            with contextlib.suppress(NoAnswer):
+                async with self._processor.expect(kind, answers, LATE_S) as answer:
+                    return await answer
+        return first
+
+    async def whereabouts(
+        self, frame: Frame, short: int, fits: Callable[[Address], bool], within_s: float
+    ) -> Address:
+        """Ask a node who it is, or all where one is. Raises Unreachable, NoAnswer."""
+        return await self._question(short, frame, Address, fits, within_s)
+
+    async def _question(
+        self,
+        short: int,
+        frame: Frame,
+        kind: type[T],
+        fits: Callable[[T], bool],
+        within_s: float,
+    ) -> T:
+        async def attempt() -> T:
+            async with self._processor.expect(kind, fits, within_s) as answer:
+                try:
+                    await self._processor.do(frame)
+                except Declined as error:
+                    words = commands.status_words(error.status)
+                    raise NotDelivered(words, error.status) from error
+                return await answer
+
+        return await self._insist(short, attempt)
 
     def confirmed(self, confirm: Confirm) -> None:
         """The stick says what became of something sent."""

@@ -73,7 +73,9 @@ class Whereabouts:
         self._asked[short] = time.monotonic()
         ieee = None
         for _ in range(TRIES):  # a frame may be lost, and what was said is not said again
-            ieee = ieee or await self._ask(commands.ask_ieee(short), lambda a: a.short == short)
+            if ieee is None:
+                asked = commands.ask_ieee(short)
+                ieee = await self._ask(asked, short, lambda a: a.short == short)
         held = self._held.pop(short, [])
         if ieee is not None:
             self._asked.pop(short, None)
@@ -114,7 +116,8 @@ class Whereabouts:
 
     async def _look_up(self, device: Device) -> bool:
         before = device.short
-        found = await self._ask(commands.ask_short(device.ieee), lambda a: a.ieee == device.ieee)
+        called = commands.ask_short(device.ieee)
+        found = await self._ask(called, commands.EVERYWHERE, lambda a: a.ieee == device.ieee)
         if found is None or found.short == before:
             return False
         self._called.pop(device.ieee, None)
@@ -122,17 +125,17 @@ class Whereabouts:
         return True
 
     async def _ask(
-        self, frame: Frame, fits: Callable[[commands.Address], bool]
+        self, frame: Frame, short: int, fits: Callable[[commands.Address], bool]
     ) -> commands.Address | None:
         up = self._stick.up
         if up is None:
             return None
+
+        def answers(said: commands.Address) -> bool:
+            return not said.status and fits(said)
+
         with contextlib.suppress(LinkError):
-            async with up.processor.expect(
-                commands.Address, lambda a: not a.status and fits(a), ANSWER_S
-            ) as answer:
-                await up.processor.do(frame)
-                return await answer
+            return await up.radio.whereabouts(frame, short, answers, ANSWER_S)
         return None
 
 

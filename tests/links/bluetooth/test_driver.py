@@ -12,11 +12,10 @@ from bleak import BleakClient
 from dbus_fast import Message
 from msgspec.structs import replace
 
-from hombi.lab.bluetooth_nodes import BluetoothNode
 from hombi.lab.bluez import Characteristic, Device
 from hombi.links.base import Unreachable, Wanted
 from hombi.links.bluetooth import gatt
-from hombi.links.bluetooth.driver import CONNECTIONS, BluetoothDriver
+from hombi.links.bluetooth.driver import BluetoothDriver
 from hombi.links.bluetooth.settings import BluetoothSettings
 from tests.links.bluetooth.rig import rig_at
 from tests.links.told import Told, context_of, on_link, until
@@ -226,6 +225,27 @@ async def test_bluez_that_is_started_anew_is_noticed(
         assert node.on
 
 
+async def test_bluez_that_looks_for_nodes_no_more_is_noticed_and_told_to_go_on(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("hombi.links.bluetooth.adapter.DEAF_S", 0.3)
+    async with rig_at(tmp_path, monkeypatch) as rig:
+        tag = await rig.let_in("boathouse-tag")
+        rig.house.bluez.stop_looking()
+        await until(lambda: any("stopped looking" in one for one in rig.told.troubles))
+        await rig.up()
+        assert rig.told.wrong == ""
+        tag.mill.rooms["boathouse"].temperature = 24.0
+        await until(lambda: (rig.told.latest("boathouse-tag/temperature") or 0) > 20)
+        # For a moment it looks for nobody while it connects: nothing to speak of.
+        said = len(rig.told.troubles)
+        looking = set(rig.house.bluez.scanning)
+        rig.house.bluez.stop_looking()
+        rig.house.bluez.look_again(looking)
+        await asyncio.sleep(0.5)
+        assert len(rig.told.troubles) == said
+
+
 async def test_a_bus_that_dies_is_noticed_and_taken_up_again(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -283,34 +303,6 @@ async def test_strangers_are_no_arrivals(tmp_path: Path, monkeypatch: pytest.Mon
         await rig.house.bluez.advertise("00:00:5E:00:53:77", -60, {}, {0x004C: b"\x10\x05"})
         await until(lambda: len(rig.told.arrived) == 4)
         assert not any("ear" in found.title for found in rig.told.arrived.values())
-
-
-async def test_more_nodes_than_connections_take_turns(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    monkeypatch.setattr("hombi.links.bluetooth.peer.HOLD_S", 0.1)
-    async with rig_at(tmp_path, monkeypatch) as rig:
-        plan = rig.node("hen-lamp").plan
-        for n in range(CONNECTIONS + 2):
-            mac = f"00:00:5E:00:53:4{n}"
-            more = type(plan)(
-                f"lamp-{n}", f"Lamp {n}", "Loft", mac, "Weirside", "Switch B1", connects=True
-            )
-            rig.house.nodes[more.address] = BluetoothNode(
-                more, rig.node("hen-lamp").mill, rig.house.bluez
-            )
-        for n in range(CONNECTIONS + 2):
-            await rig.let_in(f"lamp-{n}")
-        most = 0
-
-        def all_were_connected() -> bool:
-            nonlocal most
-            most = max(most, sum(node.device.connected for node in rig.house.nodes.values()))
-            return all(rig.told.latest(f"lamp-{n}/180f/2a19") for n in range(CONNECTIONS + 2))
-
-        # A bus that drops in the middle of a try costs that try its whole time.
-        await until(all_were_connected, 120)
-        assert most <= CONNECTIONS
 
 
 async def test_a_node_that_is_removed_is_let_go(
