@@ -21,6 +21,15 @@ _LOADED = (
     "hombi.links.wifi.driver",
     "hombi.links.bluetooth.driver",
     "hombi.links.zigbee.driver",
+    "hombi.core.automation.starters",
+    "hombi.core.series.review",
+    "hombi.hub.automations.looking_back",
+    "hombi.hub.entities",
+    "hombi.hub.review",
+    "httpcore",
+    "cryptography.hazmat.backends.openssl.backend",
+    "django.db.models.sql.compiler",
+    "uvicorn.protocols.http.httptools_impl",
     "django.core.management.commands.migrate",
     "django.contrib.auth.hashers",
     "django.contrib.sessions.middleware",
@@ -33,6 +42,7 @@ _LOADED = (
     "rich.syntax",
     "rich.table",
     "typer",
+    "tests.quick_passwords",
 )
 _FORKS = multiprocessing.get_context("forkserver")
 _FORKS.set_forkserver_preload(list(_LOADED))

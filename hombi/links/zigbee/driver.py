@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import time
 from collections.abc import Coroutine, Mapping, Sequence
 from functools import partial
 from pathlib import Path
@@ -36,7 +37,9 @@ from hombi.links.zigbee.whereabouts import Whereabouts
 
 T = TypeVar("T")
 READ_EVERY_S = 120.0
-GONE_S = 2.0
+# How long a person waits until a node has left, and how long the hub does by itself: a
+# node that sleeps fetches what waits for it within 7.68 s (3.6.1.8).
+GONE_S, LEAVES_S = 2.0, 10.0
 PROFILES_EVERY_S = 1.0
 # What goes slowly to a value is there so much later than it was told.
 SETTLES_S = 0.5
@@ -58,6 +61,7 @@ class ZigbeeDriver:
         self._stick = stick = Stick(settings, kept.get(NETWORK_KEY), self)
         self._pairing = False
         self._joining: asyncio.Task[None] | None = None
+        self._leaving: dict[int, tuple[asyncio.Task[None], float]] = {}
         self._interviews = Interviews(
             self.link, self._reports, self._work, stick, roster, self._shelf, lambda: self._pairing
         )
@@ -100,6 +104,8 @@ class ZigbeeDriver:
         bound again."""
         self._where.forget()
         self._set_joining()
+        for ieee, short in self._roster.removed.items():
+            self._send_off(ieee, short)
         for device in self.devices.values():
             device.checked = False
             if new_stick:
@@ -163,6 +169,11 @@ class ZigbeeDriver:
     ) -> None:
         device = self.devices.get(ieee)
         if device is None:
+            if joined and self._pairing:
+                self._roster.gone(ieee)  # a person lets it in again
+            elif ieee in self._roster.removed:
+                self._send_off(ieee, short)
+                return
             if not self._pairing:
                 if joined:
                     self._start(self._turn_out(ieee, short))
@@ -198,15 +209,40 @@ class ZigbeeDriver:
         leave again."""
         closed = "joined while the pairing window was closed; it was told to leave"
         self.said(f"the Zigbee node {ieee:016x} {closed}")
-        await self._have_leave(ieee, short)
+        await self._have_leave(ieee, short, LEAVES_S)
 
-    async def _have_leave(self, ieee: int, short: int) -> None:
-        if (up := self._stick.up) is not None:
-            with contextlib.suppress(LinkError):
-                await up.radio.network(commands.leave(short, ieee), Outcome, short, GONE_S)
+    def _send_off(self, ieee: int, short: int) -> None:
+        """A node is in the network that was removed while it slept, was out of reach,
+        or the stick was: tell it to leave."""
+
+        async def tell() -> None:
+            if await self._have_leave(ieee, short, LEAVES_S):
+                self._roster.gone(ieee)
+                self._leaving.pop(ieee, None)
+
+        task, begun_s = self._leaving.get(ieee, (None, 0.0))
+        now_s = time.monotonic()
+        if task is not None and not task.done():
+            if now_s - begun_s < GONE_S:
+                return
+            task.cancel()  # it did not hear that; now it is there
+        self._leaving[ieee] = self._start(tell()), now_s
+
+    async def _have_leave(self, ieee: int, short: int, within_s: float) -> bool:
+        """Tell a node to leave; whether it says that it does."""
+        if (up := self._stick.up) is None:
+            return False
+        try:
+            leave = commands.leave(short, ieee)
+            outcome = await up.radio.network(leave, Outcome, short, within_s)
+        except LinkError:
+            return False
+        return not outcome.status
 
     def _left(self, left: Left) -> None:
         device = self.devices.get(left.ieee)
+        if not left.rejoin:
+            self._roster.gone(left.ieee)
         if device is None or left.rejoin:
             return
         self._interviews.end(device)
@@ -242,9 +278,9 @@ class ZigbeeDriver:
         if device.node and not device.left:
             self._interviews.agree_anew(device)
 
-    def _forget(self, device: Device) -> None:
+    def _forget(self, device: Device, *, knows: bool = True) -> None:
         self._hearing.clearing.forget(device)
-        self._roster.forget(device)
+        self._roster.remove(device, knows=knows)
 
     # What the hub asks for
 
@@ -326,7 +362,8 @@ class ZigbeeDriver:
         return "paired"
 
     async def remove(self, node: str) -> None:
-        """Tell a node to leave, and forget it, also when it does not answer."""
+        """Tell a node to leave, and forget it; one that does not answer is told again
+        when it is next heard."""
         with contextlib.suppress(Unreachable):
             await self._send_away(self._roster.of(node))
 
@@ -337,10 +374,9 @@ class ZigbeeDriver:
             await self._send_away(device)
 
     async def _send_away(self, device: Device) -> None:
-        if not device.left:
-            await self._have_leave(device.ieee, device.short)
         self._interviews.end(device)
-        self._forget(device)
+        knows = device.left or await self._have_leave(device.ieee, device.short, GONE_S)
+        self._forget(device, knows=knows)
 
     def pairing(self, is_open: bool) -> None:
         """Let nodes join while the window is open."""

@@ -11,6 +11,9 @@ from hombi.links.zigbee.device import Device
 from hombi.links.zigbee.points import Point
 from hombi.links.zigbee.shelf import Shelf
 
+# Where it is kept that a node was removed and has not been told.
+REMOVED = "removed"
+
 
 class Roster:
     """Every node that the network is known to have, admitted or not."""
@@ -20,11 +23,17 @@ class Roster:
         self.devices: dict[int, Device] = {}
         self._by_short: dict[int, Device] = {}
         self._by_node: dict[str, Device] = {}
+        # Nodes that were removed and do not know it yet, with the short address that
+        # they had.
+        self.removed: dict[int, int] = {}
 
     def restore(self, kept: Mapping[str, dict[str, Any]]) -> None:
         """Take up what was kept of nodes."""
         for state in kept.values():
-            self.add(Device.of(state))
+            if (ieee := state.get(REMOVED)) is not None:
+                self.removed[int(ieee, 16)] = state["short"]
+            else:
+                self.add(Device.of(state))
 
     def add(self, device: Device) -> None:
         """A node that has joined."""
@@ -42,6 +51,20 @@ class Roster:
         if self._by_short.get(device.short) is device:
             del self._by_short[device.short]
         self._reports.keep(device.key, None)
+
+    def remove(self, device: Device, *, knows: bool) -> None:
+        """It is no node of this house any more; one that does not know it yet is told
+        when it is next heard."""
+        self.forget(device)
+        if not knows:
+            self.removed[device.ieee] = device.short
+            state = {REMOVED: f"{device.ieee:016x}", "short": device.short}
+            self._reports.keep(f"{REMOVED} {device.ieee:016x}", state)
+
+    def gone(self, ieee: int) -> None:
+        """A node that was removed knows it, or joins anew."""
+        if self.removed.pop(ieee, None) is not None:
+            self._reports.keep(f"{REMOVED} {ieee:016x}", None)
 
     def admitted(self, device: Device, node: str) -> None:
         """The house has let it in, under this name."""

@@ -238,7 +238,11 @@ async def test_removing_sends_it_away_and_works_without_an_answer(tmp_path: Path
         await until(lambda: not plug.joined)
         lamp.away = True
         await rig.driver.remove("loft-lamp")
-        assert {key for key in rig.told.kept if key != "network"} == set()
+        assert not rig.driver.devices
+        lamp.away = False
+        lamp.announce()
+        await until(lambda: not lamp.joined)
+        await until(lambda: {key for key in rig.told.kept if key != "network"} == set())
 
 
 async def test_an_arrival_that_is_turned_away_is_told_to_leave(tmp_path: Path) -> None:

@@ -14,6 +14,7 @@ from tests.links.told import on_link, until
 from tests.links.zigbee.rig import (
     SWITCH,
     TEMPERATURE,
+    Rig,
     came,
     rig_at,
 )
@@ -100,3 +101,80 @@ async def test_on_a_new_stick_all_nodes_are_bound_and_configured_anew(tmp_path: 
         await rig.driver.start()
         await rig.up()
         await until(lambda: all(node.bound and node.agreed for node in nodes))
+
+
+async def restarted(rig: Rig) -> None:
+    await rig.driver.stop()
+    rig.driver = rig.fresh_driver(rig.told.kept)
+    await rig.driver.start()
+    await rig.up()
+
+
+@pytest.mark.parametrize("restart", [False, True])
+async def test_a_node_that_slept_when_it_was_removed_leaves_when_it_is_next_heard(
+    tmp_path: Path, restart: bool, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("hombi.links.zigbee.driver.GONE_S", 0.2)
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("loft-climate")
+        node.away = True
+        await rig.driver.remove("loft-climate")
+        assert node.joined
+        assert not rig.driver.devices
+        if restart:
+            await restarted(rig)
+        rig.told.arrived.clear()
+        rig.told.asked.clear()
+        node.away = False
+        # Also while the window is open, for another: it is no arrival by itself.
+        rig.driver.pairing(True)
+        while node.joined:
+            node.report(1, 0x0402, [zcl.Attribute(0, dt.S16, 1234)])
+            await asyncio.sleep(0.1)
+        assert not rig.told.arrived
+        assert not rig.told.asked
+        # Whoever presses its button lets it in again.
+        await rig.let_in("loft-climate")
+        await until(lambda: rig.told.latest(f"loft-climate/{TEMPERATURE}"))
+        assert not [one for one in rig.told.kept if one.startswith("removed")]
+
+
+async def test_a_node_that_is_removed_while_the_stick_is_out_or_full_leaves_later(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("hombi.links.zigbee.driver.GONE_S", 0.2)
+    monkeypatch.setattr("hombi.links.zigbee.radio.SEND_S", 0.2)
+    async with rig_at(tmp_path) as rig:
+        plug, lamp = await rig.let_in("terrace-plug"), await rig.let_in("loft-lamp")
+        rig.stick.buffers = 0
+        await rig.driver.remove("terrace-plug")
+        rig.stick.buffers = 16
+        assert plug.joined
+        plug.report(1, 0x0006, [zcl.Attribute(0, dt.BOOL, True)])
+        await until(lambda: not plug.joined)
+        rig.stick.unplug()
+        await until(lambda: "unplugged" in rig.told.wrong)
+        await rig.driver.remove("loft-lamp")
+        assert lamp.joined
+        rig.stick.plug()
+        await until(lambda: not lamp.joined)  # it listens always, and need not speak first
+        await until(lambda: not [one for one in rig.told.kept if one.startswith("removed")])
+
+
+async def test_a_removed_node_that_joins_anew_is_welcome(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """It was reset where nobody heard it leave: that is a person's hand."""
+    monkeypatch.setattr("hombi.links.zigbee.driver.GONE_S", 0.2)
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("loft-climate")
+        node.away = True
+        await rig.driver.remove("loft-climate")
+        node.away = False
+        rig.told.arrived.clear()
+        rig.driver.pairing(True)
+        await until(lambda: rig.stick.permits)
+        node.reset_unheard()
+        await until(lambda: rig.told.arrived.get(node.thing_id))
+        assert node.joined
+        assert not [one for one in rig.told.kept if one.startswith("removed")]
