@@ -59,6 +59,7 @@ export function node(address: string, change: Partial<HubNode> = {}): HubNode {
     clock: "",
     settings: [],
     actions: [],
+    left_out: [],
     ...change,
   };
 }

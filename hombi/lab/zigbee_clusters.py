@@ -125,6 +125,16 @@ class Clusters:
                 self.written[endpoint, cluster, one.id] = one.value
         return refused or b"\0"
 
+    def _discovered(self, endpoint: int, cluster: int, asked: bytes) -> bytes:
+        """The answer to a discovery of attributes: a few at a time."""
+        first, most = struct.unpack("<HB", asked)
+        part = self.plan.parts.get(endpoint)
+        attributes = part.clusters.get(cluster, {}) if part is not None else {}
+        there = sorted((number, one.type) for number, one in attributes.items() if number >= first)
+        told = there[: min(most, 3)]
+        complete = bytes((len(told) == len(there),))
+        return complete + b"".join(struct.pack("<HB", *one) for one in told)
+
     def _configure(self, endpoint: int, cluster: int, frame: zcl.Zcl) -> bytes:
         """Agree on reports; the answer to it."""
         refused = b""

@@ -41,6 +41,7 @@ class ZigbeeNode(Clusters):
         # How long it takes over an answer while it is awake.
         self.thinks_s = min(0.05, polls_s)
         self.away = False
+        self.counted = 0
         # What it does not do as it should: clusters that it does not answer for,
         # statuses that it gives to the next questions to its network layer, and one for
         # bindings.
@@ -110,6 +111,7 @@ class ZigbeeNode(Clusters):
 
     def _forget(self) -> None:
         self.joined, self.short, self.owner, self._alarm = False, 0, 0, None
+        self.counted = 0
         self.agreed.clear()
         self.bound.clear()
         self._told.clear()
@@ -120,6 +122,7 @@ class ZigbeeNode(Clusters):
         return {
             "joined": self.joined,
             "short": self.short,
+            "counted": self.counted,
             "owner": self.owner,
             "on": self.on,
             "level": self.way.to,
@@ -129,6 +132,7 @@ class ZigbeeNode(Clusters):
     def restore(self, kept: Mapping[str, Any]) -> None:
         """Have power again."""
         self.joined, self.short, self.owner = kept["joined"], kept["short"], kept["owner"]
+        self.counted = kept.get("counted", 0)
         self.on, self.way = kept["on"], Way(kept["level"], kept["level"])
         self.agreed = {(e, c, a): Agreed(s, lo, ch) for e, c, a, s, lo, ch in kept["agreed"]}
 
@@ -347,6 +351,9 @@ class ZigbeeNode(Clusters):
             agreed = self._configure(endpoint, cluster, frame)
             command = zcl.Command.CONFIGURE_REPORTING_RESPONSE
             self._answer(endpoint, cluster, frame, command, agreed)
+        elif frame.command == zcl.Command.DISCOVER:
+            there = self._discovered(endpoint, cluster, frame.payload)
+            self._answer(endpoint, cluster, frame, zcl.Command.DISCOVER_RESPONSE, there)
 
     @property
     def level(self) -> int:

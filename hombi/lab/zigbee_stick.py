@@ -23,6 +23,9 @@ from hombi.links.zigbee.frames import Decoder, Frame, encode
 IEEE = 0x00F1_5EED_0000_0001
 ERASED = 0x03
 STATUS_FULL = 0xC7
+# How many frames it counts between two notes of it in its store.
+AHEAD = 100
+NO_APS_ACK = 0xB7
 NO_ACK, NO_ROUTE, EXPIRED, BUFFERS_FULL = 0xE9, 0xCD, 0xF0, 0x11
 
 
@@ -33,6 +36,8 @@ class RadioNode(Protocol):
     short: int
     joined: bool
     away: bool
+    # The number of the last frame that it took; it takes none below.
+    counted: int
 
     def heard_network(self, command: int, data: bytes) -> None:
         """The hub asks its network layer something; it answers through `Stick.tell`."""
@@ -67,6 +72,9 @@ class Stick:
         # node that is not there; and by how much its next answers are late.
         self.buffers, self.gives_up_s = 16, 0.05
         self.late_s: list[float] = []
+        # How far its frames are counted, and items that it does not let be written.
+        self.counter = 0
+        self.write_protected: set[int] = set()
         self.most_held = self._holds = 0
         self._master = self._slave = -1
         self._decoder = Decoder()
@@ -187,6 +195,8 @@ class Stick:
 
     def _store_init(self, data: bytes) -> bytes:
         item, _, length = struct.unpack_from("<HHB", data)
+        if item in self.write_protected:
+            return b"\x0a"
         if item in self.store:
             return b"\0"
         self.store[item] = data[5 : 5 + length]
@@ -195,7 +205,7 @@ class Stick:
 
     def _store_write(self, data: bytes) -> bytes:
         item, offset, length = struct.unpack_from("<HBB", data)
-        if item not in self.store:
+        if item not in self.store or item in self.write_protected:
             return b"\x02"
         self.store[item] = self.store[item][:offset] + data[4 : 4 + length]
         self._save()
@@ -228,6 +238,10 @@ class Stick:
         return b"\0"
 
     def _come_up(self) -> None:
+        material = self.store.get(Item.SECURITY_MATERIAL, bytes(4))
+        self.counter = int.from_bytes(material[:4], "little")
+        self._count_ahead()
+
         def now_up() -> None:
             self.up = True
             self.tell(Id.STATE_CHANGED, b"\x09")
@@ -255,7 +269,7 @@ class Stick:
             node = self._by_short(data[0] | data[1] << 8)
             if not self._hold():
                 return bytes((BUFFERS_FULL,))
-            if node is None or node.away:
+            if node is None or node.away or not self._takes(node):
                 asyncio.get_running_loop().call_later(self.gives_up_s, self._let_go)
             else:
                 node.heard_network(command, data)
@@ -284,9 +298,28 @@ class Stick:
             loop.call_soon(done, self.not_arrived.pop(0))
         elif node is None:
             loop.call_later(self.gives_up_s, done, NO_ROUTE)
+        elif not self._takes(node):
+            loop.call_later(self.gives_up_s, done, NO_APS_ACK)
         else:
             loop.call_soon(node.heard, endpoint, cluster, data[10 : 10 + length], done)
         return b"\0"
+
+    def _count_ahead(self) -> None:
+        """Note in the store a number that is not reached yet: what is sent until the
+        next note would be sent under a used one else, after a power cut."""
+        network = self.store.get(Item.EXTENDED_PAN_ID, bytes(8))
+        self.store[Item.SECURITY_MATERIAL] = (self.counter + AHEAD).to_bytes(4, "little") + network
+        self._save()
+
+    def _takes(self, node: RadioNode) -> bool:
+        """Send a frame to a node: whether it takes it, by its number."""
+        self.counter += 1
+        if self.counter % AHEAD == 0:
+            self._count_ahead()
+        if self.counter <= node.counted:
+            return False
+        node.counted = self.counter
+        return True
 
     def _hold(self) -> bool:
         """Take a buffer for a frame; False when all are taken."""

@@ -61,6 +61,7 @@ class Node(Shape, frozen=True, kw_only=True):
     clock: Annotated[str, Meta(description="how its clock is wrong, in words; or empty")]
     settings: list[Setting]
     actions: list[NodeAction]
+    left_out: Annotated[list[str], Meta(description="what it has that the hub does not use")]
 
 
 class NodeSecret(Ask, frozen=True, kw_only=True):

@@ -3371,6 +3371,8 @@ export interface components {
             clock: string;
             settings: components["schemas"]["Setting"][];
             actions: components["schemas"]["NodeAction"][];
+            /** @description what it has that the hub does not use */
+            left_out: string[];
         };
         /**
          * NodeAction

@@ -70,6 +70,8 @@ class Item(IntEnum):
     EXTENDED_PAN_ID = 0x002D
     NETWORK_KEY = 0x0062
     KEYS_GIVEN_OUT = 0x0063
+    # How far the frames were counted (4 bytes), and in which network (8).
+    SECURITY_MATERIAL = 0x0075
     PAN_ID = 0x0083
     CHANNELS = 0x0084
     LOGICAL_TYPE = 0x0087

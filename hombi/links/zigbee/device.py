@@ -14,6 +14,7 @@ from hombi.core.senml import Resolved
 from hombi.links.offer import Offer, OfferedValue, Setting
 from hombi.links.pace import Pace
 from hombi.links.zigbee import datapoints, zcl
+from hombi.links.zigbee.clusters import Unused, unused
 from hombi.links.zigbee.commands import Incoming
 from hombi.links.zigbee.errors import CodecError
 from hombi.links.zigbee.points import (
@@ -145,6 +146,17 @@ class Device:
         for one in self.points.values():
             self._by_place.setdefault(_place(one), []).append(one)
 
+    def unused(self) -> list[Unused]:
+        """The clusters of which there is no value."""
+        return unused(
+            {number: one.inputs for number, one in self.endpoints.items()},
+            {number: one.outputs for number, one in self.endpoints.items()},
+            [
+                *((one.endpoint, one.cluster) for one in self.points.values()),
+                *((number, self.tunnel) for number in self.endpoints),
+            ],
+        )
+
     def offer(self) -> Offer:
         """What it has, as every link says so."""
         manner = "passes on for others" if self.router else "always listens"
@@ -159,7 +171,7 @@ class Device:
             ", ".join(about),
             (*(_value(one) for one in points if not _is_setting(one)), _QUALITY),
             tuple(_setting(one) for one in points if _is_setting(one)),
-            left_out=tuple(self.notes),
+            left_out=(*self.notes, *(str(one) for one in self.unused())),
         )
 
     def repeated(self, incoming: Incoming, now_s: float) -> bool:

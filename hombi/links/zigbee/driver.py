@@ -420,6 +420,8 @@ class ZigbeeDriver:
         """
         device = self._roster.of(node)
         path, text = self._shelf.file_for(device.make, device.model)
+        if not device.unnamed and device.unused():
+            self._interviews.explore_soon(device)  # what it told was lost with the last start
         unnamed = device.unnamed.values()
         return path, draft(device.make, device.model, text, unnamed), len(unnamed)
 

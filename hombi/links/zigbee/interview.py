@@ -7,6 +7,7 @@ Sleepy nodes listen now and then only, so every question is asked several times.
 from __future__ import annotations
 
 import asyncio
+import contextlib
 from collections.abc import Awaitable, Callable, Sequence
 from typing import Any, TypeVar
 
@@ -14,7 +15,7 @@ from hombi.links.base import LinkError
 from hombi.links.zigbee import commands, zcl
 from hombi.links.zigbee import datatypes as dt
 from hombi.links.zigbee.commands import Endpoints, Id, NodeDescriptor, Outcome, SimpleDescriptor
-from hombi.links.zigbee.device import Device, Endpoint
+from hombi.links.zigbee.device import Device, Endpoint, now_ms
 from hombi.links.zigbee.errors import CodecError, Refused
 from hombi.links.zigbee.network import OUR_ENDPOINT
 from hombi.links.zigbee.points import (
@@ -90,6 +91,20 @@ class Interview:
             except (LinkError, CodecError) as error:
                 missing.append(f"{names}: {error}")
         return missing
+
+    async def explore(self) -> None:
+        """Beyond the steps: clusters of which there is no value are bound, so that the
+        node tells what happens, and their attributes are asked for, so that a profile
+        can name them. What it does not answer is let be."""
+        device, radio = self._device, self._radio
+        for one in device.unused():
+            with contextlib.suppress(LinkError, CodecError):
+                await self._bind(one.endpoint, one.cluster)
+                if one.sends:
+                    continue
+                numbers = await radio.discover(device.short, one.endpoint, one.cluster)
+                found = await radio.read(device.short, one.endpoint, one.cluster, numbers)
+                device.attributes(one.endpoint, one.cluster, found, now_ms())
 
     async def _tried(self, step: Awaitable[None], what: str) -> None:
         try:

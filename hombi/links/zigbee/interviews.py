@@ -77,6 +77,13 @@ class Interviews:
             self._agreeing.pop(device.ieee, None)
             self._roster.keep(device)
             await read_all(self._stick, device)
+            await Interview(up.radio, device, up.network.ieee, _nothing).explore()
+
+    def explore_soon(self, device: Device) -> None:
+        """Ask what a node has beside its values."""
+        if (up := self._stick.up) is not None and not self.runs(device):
+            exploring = Interview(up.radio, device, up.network.ieee, _nothing).explore()
+            self._work.start(exploring, name="a word with a Zigbee node")
 
     def begin(self, device: Device) -> None:
         """Ask a node what it has, from the beginning."""
@@ -122,6 +129,7 @@ class Interviews:
         device.known = True
         self._roster.keep(device)
         self.found(device)
+        await interview.explore()
 
     def found(self, device: Device) -> None:
         """Say what a node has."""

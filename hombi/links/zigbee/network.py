@@ -31,6 +31,11 @@ CHANNELS = (11, 15, 20, 25)
 FORM_S = 20.0
 OUR_ENDPOINT = 1
 THERE_ALREADY = 0xB8
+# A node takes no frame whose number is not above the last one that it took (Zigbee
+# specification, 4.3.1.2). So an erased stick goes on from the last number that the hub
+# knows of, and further than it can have sent since that was asked; from an assumed one
+# where the hub does not know: a frame a second for three years.
+COUNTED_ON, ASSUMED, MOST_COUNTED = 1_000_000, 100_000_000, 0xF000_0000
 COMMISSION_FORM = 4
 KEEP, CLEAN = "keep", "clean"
 
@@ -38,13 +43,15 @@ KEEP, CLEAN = "keep", "clean"
 @dataclass(frozen=True, slots=True)
 class Network:
     """A network's parameters and key: with these, another stick can take it over.
-    `ieee` is the stick's own address."""
+    `ieee` is the stick's own address, `counter` how far it had counted its frames when
+    it was last asked."""
 
     pan_id: int
     extended_pan_id: int
     channel: int
     key: str
     ieee: int = 0
+    counter: int = 0
 
     def kept(self) -> dict[str, Any]:
         """For the records; 64-bit numbers as hex, since JSON has none of that size."""
@@ -178,6 +185,11 @@ async def bring_up(
         wanted = kept or Network.fresh()
         begin(wanted)
         await _write(processor, wanted)
+        if kept is not None:
+            await _count_on(processor, kept, ask=choice != CLEAN)
+        # The firmware reads its items when it starts: without this it would form with
+        # those of before.
+        await _reset(processor)
         await _form(processor, version)
     else:
         await _resume(processor)
@@ -246,9 +258,32 @@ async def _write(processor: Processor, wanted: Network) -> None:
         (Item.STARTUP_OPTION, b"\0"),
     ):
         await processor.store(item, value)
-    # The firmware reads its items when it starts: without this it would form with those
-    # of before.
-    await _reset(processor)
+
+
+async def _count_on(processor: Processor, network: Network, *, ask: bool) -> None:
+    """Have the stick go on counting where the network was. Raises ForeignNetwork where
+    it does not let itself be told, unless a person was asked."""
+    counter = min((network.counter or ASSUMED) + COUNTED_ON, MOST_COUNTED)
+    material = counter.to_bytes(4, "little") + network.extended_pan_id.to_bytes(8, "little")
+    try:
+        await processor.store(Item.SECURITY_MATERIAL, material)
+    except Declined as error:
+        if ask:
+            raise ForeignNetwork(
+                "the Zigbee stick is empty, and cannot be told how far this house's network "
+                "had counted its frames; with a count from 0 no node would listen to it. Plug "
+                "in the stick that carried the network; or start anew with `hombi link clean`, "
+                "and let all nodes in again"
+            ) from error
+
+
+async def frame_counter(processor: Processor) -> int:
+    """How far the stick has counted its frames; 0 from one that does not say."""
+    try:
+        material = await processor.stored(Item.SECURITY_MATERIAL)
+    except Unreadable:
+        return 0
+    return int.from_bytes((material or b"")[:4], "little")
 
 
 async def _form(processor: Processor, version: Version) -> None:
@@ -292,7 +327,8 @@ async def _running(processor: Processor, ours: Network | None, carried: Carried)
         or not isinstance(info, NetworkInfo)
     ):
         raise ZigbeeError("the stick does not say which network it is in")
-    return Network(info.pan_id, extended, info.channel, key, own.ieee)
+    counter = max(await frame_counter(processor), ours.counter if ours is not None else 0)
+    return Network(info.pan_id, extended, info.channel, key, own.ieee, counter)
 
 
 async def _register(processor: Processor) -> None:

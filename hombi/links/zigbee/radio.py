@@ -26,6 +26,7 @@ from hombi.links.zigbee.slots import Slots
 T = TypeVar("T")
 
 MAX_REPLIES = 64
+MOST_DISCOVERED = 64
 CONFIRM_S = 10.0
 # A node that sleeps fetches what waits for it within 7.68 s (3.6.1.8); then its answer
 # has to come.
@@ -39,6 +40,7 @@ _ANSWERS = {
     zcl.Command.WRITE_RESPONSE,
     zcl.Command.CONFIGURE_REPORTING_RESPONSE,
     zcl.Command.DEFAULT_RESPONSE,
+    zcl.Command.DISCOVER_RESPONSE,
 }
 
 
@@ -171,6 +173,23 @@ class Radio:
             if answer.command == zcl.Command.READ_RESPONSE:
                 found += _parsed(zcl.parse_read_response, answer)
         return found
+
+    async def discover(self, short: int, endpoint: int, cluster: int) -> list[int]:
+        """The attributes of a cluster that a node says it has. Raises Unreachable,
+        NoAnswer."""
+        numbers: list[int] = []
+        first = 0
+        while len(numbers) < MOST_DISCOVERED:
+            asked = zcl.discover(first, 16)
+            answer = await self.ask(short, endpoint, cluster, zcl.Command.DISCOVER, asked)
+            if answer.command != zcl.Command.DISCOVER_RESPONSE:
+                break
+            complete, some = _parsed(zcl.parse_discovered, answer)
+            numbers += [number for number, _ in some]
+            if complete or not some or some[-1][0] < first or some[-1][0] == 0xFFFF:
+                break
+            first = some[-1][0] + 1
+        return numbers
 
     async def write(
         self, short: int, endpoint: int, cluster: int, attribute: zcl.Attribute, maker: int = 0

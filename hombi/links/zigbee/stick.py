@@ -8,7 +8,7 @@ import contextlib
 import os
 import time
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Protocol
 
 from hombi.links.base import Check, LinkError, Unreachable
@@ -16,7 +16,7 @@ from hombi.links.zigbee import commands
 from hombi.links.zigbee.commands import COORDINATOR_UP, DeviceInfo, Reset, Version
 from hombi.links.zigbee.errors import Declined, ForeignNetwork
 from hombi.links.zigbee.frames import Frame
-from hombi.links.zigbee.network import Network, bring_up
+from hombi.links.zigbee.network import Network, bring_up, frame_counter
 from hombi.links.zigbee.processor import Processor
 from hombi.links.zigbee.radio import Radio
 from hombi.links.zigbee.serial_port import plugged_in
@@ -26,6 +26,7 @@ NETWORK_KEY = "network"
 FORMING = "forming"
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 0.5, 30.0
 QUIET_S, WATCH_EVERY_S = 30.0, 1.0
+COUNT_EVERY_S = 3600.0
 LOOK_AGAIN_S = 1.0
 LONGEST_JOIN_S, JOIN_AGAIN_S = 254, 200.0
 CANNOT_JOIN = "no Zigbee node can join"
@@ -78,7 +79,7 @@ class Stick:
         self._foreign = False
         self._choice = ""
         self._chosen, self._lost = asyncio.Event(), asyncio.Event()
-        self._heard_s = 0.0
+        self._heard_s = self._counted_s = 0.0
         self._new = False
 
     @property
@@ -130,11 +131,13 @@ class Stick:
                     await self._chosen.wait()
 
     async def watch(self) -> None:
-        """A stick that says nothing for a while is asked whether it is there; until
-        cancelled."""
+        """A stick that says nothing for a while is asked whether it is there, and now
+        and then how far it has counted; until cancelled."""
         while True:
             await asyncio.sleep(WATCH_EVERY_S)
             up = self.up
+            if up is not None and time.monotonic() - self._counted_s >= COUNT_EVERY_S:
+                await self._count(up)
             if up is None or time.monotonic() - self._heard_s < QUIET_S:
                 continue
             try:
@@ -148,6 +151,16 @@ class Stick:
             except LinkError as error:
                 self._say(f"{error}; it is opened again")
                 self._lost.set()
+
+    async def _count(self, up: Up) -> None:
+        """Keep how far the stick has counted its frames, for the day on which another
+        one takes its place."""
+        self._counted_s = time.monotonic()
+        with contextlib.suppress(LinkError):
+            counter = await frame_counter(up.processor)
+            if self.network is not None and counter > self.network.counter:
+                self.network = replace(self.network, counter=counter)
+                self._owner.keep(NETWORK_KEY, self.network.kept())
 
     def close(self) -> None:
         """Let it go; its network goes on by itself."""
@@ -260,7 +273,7 @@ class Stick:
             )
         self._forming = False
         self._owner.keep(NETWORK_KEY, network.kept())
-        self._heard_s = time.monotonic()
+        self._heard_s = self._counted_s = time.monotonic()
         self.up = Up(processor, Radio(processor), network, version)
 
     def _begin(self, network: Network) -> None:

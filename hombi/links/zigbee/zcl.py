@@ -183,6 +183,20 @@ def parse_read(payload: bytes) -> list[int]:
     return list(struct.unpack(f"<{len(payload) // 2}H", payload))
 
 
+def discover(first: int, most: int) -> bytes:
+    """Payload of "discover attributes": those from a number on (ZCL, 2.5.13)."""
+    return struct.pack("<HB", first, most)
+
+
+def parse_discovered(payload: bytes) -> tuple[bool, list[tuple[int, int]]]:
+    """The answer to it: whether these are all, and the number and type of each. Raises
+    CodecError."""
+    if not payload or (len(payload) - 1) % 3:
+        raise CodecError("an answer to a discovery of attributes ends within a record")
+    rows = struct.iter_unpack("<HB", payload[1:])
+    return bool(payload[0]), [(number, kind) for number, kind in rows]
+
+
 def read_records(payload: bytes, *, answers: bool) -> tuple[list[Attribute], Broken | None]:
     """The records of an answer to a read (`answers`), or of a report or a write, and
     where they end too early, if they do."""

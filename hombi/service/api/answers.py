@@ -219,6 +219,7 @@ def node(hub: Hub, found: Node) -> wire.Node:
         clock=clock_said(found.clock) if found.clock.wrong else "",
         settings=[setting(one, found.told.get(one.wire_name)) for one in found.offer.settings],
         actions=[_action(one) for one in found.offer.actions],
+        left_out=list(found.offer.left_out),
     )
 
 

@@ -56,6 +56,7 @@ async def test_one_more_than_there_are_connections_is_let_in_and_commanded_at_on
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """With turns of a minute, as they are: a person waits for neither."""
+    monkeypatch.setattr("hombi.links.bluetooth.peer.ANSWER_S", 20.0)  # on a busy machine
     async with rig_at(tmp_path, monkeypatch) as rig:
         nodes = lamps(rig, MORE)
         for lamp in nodes:

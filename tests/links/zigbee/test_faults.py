@@ -33,6 +33,8 @@ from tests.links.zigbee.rig import (
 )
 
 EXTENDED, KEY, PAN, CHANNELS = 0x2D, 0x62, 0x83, 0x84
+# The firmware writes this by itself at each start.
+COUNTED = 0x75
 
 
 async def again(rig: Rig, *, kept: bool = True) -> None:
@@ -68,7 +70,7 @@ async def test_a_network_is_never_wiped_because_something_cannot_be_read(
             del rig.stick.store[item]
         else:
             rig.stick.store[item] = value
-        found = dict(rig.stick.store)
+        found = {one: held for one, held in rig.stick.store.items() if one != COUNTED}
         await again(rig, kept=kept)
         await until(lambda: rig.driver.info()["state"] != "down")
         assert {one: rig.stick.store.get(one) for one in found} == found, (

@@ -99,6 +99,60 @@ async def test_a_blank_stick_takes_our_network_over(tmp_path: Path) -> None:
         assert rig.stick.store[0x62] == key
 
 
+@pytest.mark.parametrize("known", [True, False])
+async def test_nodes_listen_to_an_erased_stick_that_takes_the_network_over(
+    tmp_path: Path, known: bool, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Also where the hub never knew how far its frames were counted."""
+    monkeypatch.setattr("hombi.links.zigbee.stick.COUNT_EVERY_S", 0.1)
+    monkeypatch.setattr("hombi.links.zigbee.stick.WATCH_EVERY_S", 0.1)
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("terrace-plug")
+        arrived = rig.told.arrived[node.thing_id]
+        # Months later, while the hub has been up all the time.
+        rig.stick.counter = node.counted = 7_000_000
+        rig.stick._count_ahead()
+        await until(lambda: rig.told.kept["network"]["counter"] >= 7_000_000)
+        if not known:
+            rig.told.kept["network"]["counter"] = 0
+        await rig.driver.stop()
+        rig.stick.store.clear()
+        rig.driver = rig.fresh_driver(rig.told.kept)
+        rig.driver.follow(on_link("terrace-plug", arrived))
+        await rig.driver.start()
+        await rig.up()
+        await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
+        assert node.on
+
+
+async def test_a_person_is_asked_before_a_network_is_formed_to_which_no_node_listens(
+    tmp_path: Path,
+) -> None:
+    async with rig_at(tmp_path) as rig:
+        node = await rig.let_in("terrace-plug")
+        node.counted = 7_000_000
+        await rig.driver.stop()
+        rig.stick.store.clear()
+        rig.stick.write_protected = {Item.SECURITY_MATERIAL}
+        rig.driver = rig.fresh_driver(rig.told.kept)
+        arrived = rig.told.arrived[node.thing_id]
+        rig.driver.follow(on_link("terrace-plug", arrived))
+        await rig.driver.start()
+        await until(lambda: rig.driver.info()["state"] == "foreign")
+        assert "no node would listen" in rig.told.wrong
+        await rig.driver.choose("clean")
+        await rig.up()
+        with pytest.raises(Unreachable, match="did not acknowledge"):
+            await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
+        # Let in again, it listens.
+        rig.driver.pairing(True)
+        await until(lambda: rig.stick.permits)
+        node.reset_unheard()
+        await until(lambda: rig.told.here.get("terrace-plug"))
+        await rig.driver.send("terrace-plug", [Wanted(SWITCH, 1.0, "", True)])
+        assert node.on
+
+
 @pytest.mark.parametrize("choice", ["keep", "clean"])
 async def test_a_foreign_network_is_never_taken_or_lost_silently(
     tmp_path: Path, choice: str
