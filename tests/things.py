@@ -37,6 +37,7 @@ class Vane:
     parked: list[Any] = field(default_factory=list)
     locked: bool = True
     obeys: bool = True
+    streams: bool = True
     password: str = PASSWORD
     thing_id: str = "urn:uuid:4c1d0a3e-0000-4000-8000-00000000face"
     port: int = field(default_factory=lambda: free_ports(1)[0])
@@ -152,10 +153,12 @@ class Vane:
     async def _events(self, request: Request) -> Response:
         if not self._may(request):
             return Response(status_code=401)
+        if not self.streams:
+            return JSONResponse({"error": "no such stream"}, status_code=404)
 
         async def events() -> AsyncIterator[str]:
             told = None
-            while self._server is not None and not self._server.should_exit:
+            while self.streams and self._server is not None and not self._server.should_exit:
                 if self.values["wind"] != told:
                     told = self.values["wind"]
                     yield f"data: {json.dumps(told)}\n\n"

@@ -113,6 +113,24 @@ def test_values_come_by_events_and_by_reading(service: Service, vane: Vane) -> N
         until(lambda: hub.entities.get("boathouse-vane/rain").raw == 1.4)
 
 
+def test_events_that_cannot_be_followed_are_said_once_and_taken_up_again(
+    service: Service, vane: Vane
+) -> None:
+    def said() -> list[str]:
+        with service.hub() as hub:
+            return [e.text for e in hub.journal() if "cannot be followed" in e.text]
+
+    vane.streams = False
+    until(said)
+    assert "/e/wind cannot be followed" in said()[0]
+    time.sleep(3)
+    assert len(said()) == 1
+    vane.streams = True
+    vane.values["wind"] = 17.25
+    with service.hub() as hub:
+        until(lambda: hub.entities.get("boathouse-vane/wind").value == 17.25)
+
+
 def test_its_lamp_is_switched_and_read_back(service: Service, vane: Vane) -> None:
     with service.hub() as hub:
         assert hub.entities.set("boathouse-vane/lamp", "on").state == "confirmed"

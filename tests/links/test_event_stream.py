@@ -66,6 +66,22 @@ async def test_a_long_stream_of_small_events_is_no_long_event() -> None:
     assert len(await heard(streams(*many))) == count
 
 
+@pytest.mark.parametrize("end", [b"\n", b"\r", b"\r\n"])
+async def test_a_line_and_its_blank_line_may_come_apart(end: bytes) -> None:
+    count = 3 * MAX_EVENT // 1000
+
+    async def answer(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        await head_of(reader)
+        writer.write(HEAD + b"Connection: close\r\n\r\n")
+        for _ in range(count):
+            for part in (b"data: " + b"x" * 1000 + end, end):
+                writer.write(part)
+                await writer.drain()
+                await asyncio.sleep(0)
+
+    assert len(await heard(answer)) == count
+
+
 async def test_a_flood_is_read_more_slowly_and_others_have_their_turn() -> None:
     turns = 0
 

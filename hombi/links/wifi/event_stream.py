@@ -4,6 +4,7 @@ event ends, and so many events a second; others have their turn after each."""
 from __future__ import annotations
 
 import asyncio
+import re
 import time
 from collections.abc import AsyncIterator
 
@@ -14,7 +15,8 @@ from hombi.links.base import LinkError
 from hombi.links.pace import Pace, cost_of
 
 MAX_EVENT = 256 * 1024
-_ENDS = (b"\n\n", b"\r\r", b"\r\n\r\n")
+# Two ends of a line, whichever of \r, \n and \r\n they are.
+_ENDS = re.compile(rb"\n\n|\n\r|\r\r")
 
 
 class TooMuch(LinkError):
@@ -44,9 +46,12 @@ class _Measured(httpx.AsyncByteStream):
         self._answer = answer
 
     async def __aiter__(self) -> AsyncIterator[bytes]:
-        length = 0
+        length, last = 0, b""
         async for part in self._answer.aiter_raw():
-            length = 0 if any(end in part for end in _ENDS) else length + len(part)
+            # A line and the blank line after it may come apart.
+            ends = [one.end() for one in _ENDS.finditer(last + part)]
+            length = len(last + part) - ends[-1] if ends else length + len(part)
+            last = part[-1:]
             if length > MAX_EVENT:
                 raise TooMuch(f"it sent an event of more than {MAX_EVENT // 1024} kB")
             yield part

@@ -38,6 +38,7 @@ WELL_KNOWN = "/.well-known/wot"  # where a node keeps its description (W3C WoT D
 MAX_BYTES = 256 * 1024
 TIMEOUT_S, WHOLE_S = 5.0, 15.0
 MOST_SAID = 500
+FAILURES_TOLD = 3
 PAUSES_S = (1.0, 2.0, 5.0, 15.0, 30.0, 60.0)
 
 
@@ -51,6 +52,9 @@ class _Thing:
     secret: str
     kinds: dict[str, Kind]
     shut_out: str = ""
+    here: bool = False
+    # Addresses whose events cannot be followed, and of which that was said.
+    deaf_to: set[str] = field(default_factory=set)
     tasks: list[asyncio.Task[None]] = field(default_factory=list)
     read_now: asyncio.Event = field(default_factory=asyncio.Event)
     pace: Pace = field(default_factory=Pace)
@@ -273,6 +277,7 @@ class Web:
             except LinkError as error:
                 failures += 1
                 if failures == 2:
+                    thing.here = False
                     self._reports.presence(thing.node, here=False)
                 if not isinstance(error, Unreachable) and failures < len(PAUSES_S):
                     self._reports.refused(thing.node, str(error))
@@ -330,12 +335,19 @@ class Web:
                 ) as source:
                     async for event in bounded(source.response, thing.pace):
                         failures = 0
+                        thing.deaf_to.discard(form.url)
                         said(event)
+                    why = "it ends each time at once"
             except TooMuch as error:
                 self._reports.refused(thing.node, str(error))
-            except (httpx.HTTPError, httpx_sse.SSEError, LinkError):
-                pass
+                why = ""
+            except (httpx.HTTPError, httpx_sse.SSEError, LinkError) as error:
+                why = str(error) or type(error).__name__
             failures += 1
+            if why and thing.here and failures >= FAILURES_TOLD and form.url not in thing.deaf_to:
+                thing.deaf_to.add(form.url)
+                what = f"its events at {form.url} cannot be followed: {why}; it is tried again"
+                self._reports.refused(thing.node, what)
             await asyncio.sleep(PAUSES_S[min(failures, len(PAUSES_S)) - 1])
 
     def _read_values(self, thing: _Thing, name: str, payload: bytes) -> list[Resolved]:
@@ -365,6 +377,7 @@ class Web:
             self._reports.shut_out(thing.node, why)
 
     def _observed(self, thing: _Thing, values: list[Resolved]) -> None:
+        thing.here = True
         self._reports.presence(thing.node, here=True)
         if values:
             self._reports.observed(thing.node, values, None)
