@@ -17,7 +17,7 @@ from hombi.core.units import conversion, convert
 from hombi.hub.errors import Refused
 from hombi.hub.events import EntityKindChanged, NodeDescribed
 from hombi.hub.house import Entity, House, Node
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right, while_stored
 from hombi.hub.links import Links
 from hombi.hub.picks import checked_kind
 from hombi.hub.ports import NewEntity
@@ -155,8 +155,9 @@ class Described(Part):
         records = self.context.records.house
         async with self._one_by_one:
             if not entity.source:
-                node.reach = with_chosen(node.reach, entity.wire_name, kind, unit)
-                await self.context.thread.run(records.save_node, node)
+                reach = with_chosen(node.reach, entity.wire_name, kind, unit)
+                with while_stored(node, reach=reach):
+                    await self.context.thread.run(records.save_node, node)
             stored = NewEntity(
                 entity.name,
                 entity.title,
@@ -186,11 +187,16 @@ class ChangeKind(Change[Described, Entity], frozen=True):
     part = Described
     right = Right.ADMIT
 
-    async def do(self, part: Described, by: Actor) -> Done[Entity]:
+    def check(self, part: Described) -> None:
+        checked_kind(self.kind, self.unit)
         entity = part.house.entity(self.entity)
-        kind = checked_kind(self.kind, self.unit)
         if entity.node is None:
             raise Refused(f"{entity.title} is derived; its kind follows from how")
+
+    async def do(self, part: Described, by: Actor) -> Done[Entity]:
+        self.check(part)
+        entity, kind = part.house.entity(self.entity), checked_kind(self.kind, self.unit)
+        assert entity.node is not None
         before = entity.kind.shown
         await part.choose_kind(entity, kind, self.unit or _unit(entity.wire_unit, kind))
         event = EntityKindChanged(

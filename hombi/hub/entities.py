@@ -5,14 +5,15 @@ from __future__ import annotations
 from typing import Any
 
 from hombi.core.errors import UnitError, ValueTextError
+from hombi.core.kinds import Kind
 from hombi.core.seen import MOST_DECIMALS, as_seen
 from hombi.hub.config import kept_s
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.events import EntityChanged, EntityRemoved
 from hombi.hub.house import Entity
-from hombi.hub.kernel import Actor, Change, Done, Right
+from hombi.hub.kernel import Actor, Change, Done, Right, while_stored
 from hombi.hub.naming import proper_name
-from hombi.hub.picks import Picks
+from hombi.hub.picks import Picks, kind_of
 
 
 class ChangeEntity(Change[Picks, Entity], frozen=True):
@@ -26,21 +27,26 @@ class ChangeEntity(Change[Picks, Entity], frozen=True):
     seen_in: str | None = None
     decimals: int | None = None
     keep: str | None = None
+    # What it is to become in the same breath.
+    kind: str | None = None
 
     part = Picks
     right = Right.ARRANGE
 
-    async def do(self, part: Picks, by: Actor) -> Done[Entity]:
+    def check(self, part: Picks) -> None:
         entity = part.house.entity(self.entity)
-        if self.title is not None:
-            title = proper_name(self.title, "the name of an entity")
-            if not title:
-                raise Invalid("an entity needs a name")
-            entity.title = title
-        if self.hidden is not None:
-            entity.hidden = self.hidden
-        entity.own = self._own(entity)
-        await part.context.thread.run(part.context.records.house.save_entity, entity)
+        if self.title is not None and not proper_name(self.title, "the name of an entity"):
+            raise Invalid("an entity needs a name")
+        self._own(entity, kind_of(self.kind) if self.kind is not None else entity.kind)
+
+    async def do(self, part: Picks, by: Actor) -> Done[Entity]:
+        self.check(part)
+        entity = part.house.entity(self.entity)
+        title = entity.title if self.title is None else self.title.strip()
+        hidden = entity.hidden if self.hidden is None else self.hidden
+        own = self._own(entity, entity.kind)
+        with while_stored(entity, title=title, hidden=hidden, own=own):
+            await part.context.thread.run(part.context.records.house.save_entity, entity)
         event = EntityChanged(
             node=entity.node.address if entity.node else "",
             entity=entity.address,
@@ -49,7 +55,7 @@ class ChangeEntity(Change[Picks, Entity], frozen=True):
         )
         return Done(entity, event)
 
-    def _own(self, entity: Entity) -> dict[str, Any]:
+    def _own(self, entity: Entity, kind: Kind) -> dict[str, Any]:
         own = dict(entity.own)
         given = (("unit", self.seen_in), ("decimals", self.decimals), ("keep", self.keep))
         for name, value in given:
@@ -59,10 +65,10 @@ class ChangeEntity(Change[Picks, Entity], frozen=True):
                 own[name] = value
         if (decimals := own.get("decimals", 0)) > MOST_DECIMALS:
             raise Invalid(f"a value has {MOST_DECIMALS} decimals at most, not {decimals}")
-        if "unit" in own and not entity.kind.unit:
-            raise Invalid(f"a {entity.kind.shown} has no unit")
+        if "unit" in own and not kind.unit:
+            raise Invalid(f"a {kind.shown} has no unit")
         try:
-            as_seen(entity.kind, (), own.get("unit", ""), own.get("decimals"))
+            as_seen(kind, (), own.get("unit", ""), own.get("decimals"))
             if self.keep:
                 own["keep_ms"] = round(1000 * kept_s(self.keep))
         except (UnitError, ValueTextError, ValueError) as error:

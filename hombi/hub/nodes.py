@@ -32,7 +32,7 @@ from hombi.hub.events import (
 )
 from hombi.hub.house import House, Node
 from hombi.hub.intake import Intake
-from hombi.hub.kernel import Actor, Change, Context, Done, Need, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Need, Part, Right, while_stored
 from hombi.hub.links import Links
 from hombi.hub.messages import Messages
 from hombi.hub.naming import proper_name
@@ -273,13 +273,17 @@ class RenameNode(Change[Nodes, Node], frozen=True):
     part = Nodes
     right = Right.ARRANGE
 
-    async def do(self, part: Nodes, by: Actor) -> Done[Node]:
-        node = part.house.node(self.node)
-        title = proper_name(self.title, "the name of a node")
-        if not title:
+    def check(self, part: Nodes) -> None:
+        part.house.node(self.node)
+        if not proper_name(self.title, "the name of a node"):
             raise Invalid("a node needs a name")
-        before, node.title = node.title, title
-        await part.save(node)
+
+    async def do(self, part: Nodes, by: Actor) -> Done[Node]:
+        self.check(part)
+        node = part.house.node(self.node)
+        before, title = node.title, self.title.strip()
+        with while_stored(node, title=title):
+            await part.save(node)
         return Done(node, NodeRenamed(node=node.address, title=title, before=before))
 
 
@@ -292,10 +296,14 @@ class MoveNode(Change[Nodes, Node], frozen=True):
     part = Nodes
     right = Right.ARRANGE
 
+    def check(self, part: Nodes) -> None:
+        part.house.node(self.node)
+        part.rooms.check_name(self.room)
+
     async def do(self, part: Nodes, by: Actor) -> Done[Node]:
         node = part.house.node(self.node)
-        node.room = await part.rooms.find_or_add(self.room, by)
-        await part.save(node)
+        with while_stored(node, room=await part.rooms.find_or_add(self.room, by)):
+            await part.save(node)
         room = node.room.name if node.room else ""
         return Done(node, NodeMoved(node=node.address, title=node.title, room=room))
 

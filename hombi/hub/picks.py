@@ -127,6 +127,11 @@ class Picks(Part):
         for topic, _, name in wanted:
             if not slug(name):
                 raise Invalid(f"the node that sends {topic} needs a name")
+            self._check_free(name, slug(wish.title))
+        names = [slug(name) for _, _, name in wanted]
+        if twice := next((name for name in names if names.count(name) > 1), ""):
+            raise Invalid(f"two of these nodes would be called {twice}; name them apart")
+        self.rooms.check_name(wish.room)
         room = await self.rooms.find_or_add(wish.room, by)
         made = []
         for topic, level, name in wanted:
@@ -145,8 +150,17 @@ class Picks(Part):
                 "at": picking.at,
             }
             new = _new(wish.title, kind, picking.unit, source, sink)
-            made.append(await self.add(name, room, new, by))
+            entity = await self.add(name, room, new, by)
+            made.append(entity)
+            if len(made) < len(wanted):  # with the last one the change ends
+                self.context.announce(added(entity), by)
         return made
+
+    def _check_free(self, node: str, name: str) -> None:
+        """Raises Invalid when a node has such an entity already."""
+        address = f"{slug(node)}/{name}"
+        if address in self.house.entities:
+            raise Invalid(f"there is an entity {address} already; give this value another name")
 
     async def add(self, node_name: str, room: Room | None, new: NewEntity, by: Actor) -> Entity:
         """One more entity of a node, which is made when there is none. Raises
@@ -158,11 +172,7 @@ class Picks(Part):
                 where = room.name if room else ""
                 event = NodeAdmitted(node=node.address, title=node.title, room=where)
                 self.context.announce(event, by)
-            if f"{node.address}/{new.name}" in self.house.entities:
-                raise Invalid(
-                    f"there is an entity {node.address}/{new.name} already; give this value "
-                    f"another name"
-                )
+            self._check_free(node.address, new.name)
             records, now = self.context.records.house, self.context.clock.now_ms()
             number, channels = await self.context.thread.run(records.add_entity, node, new, now)
             entity = new.placed(number, node, channels)
@@ -330,12 +340,11 @@ class TakePick(Change[Picks, list[Entity]], frozen=True):
 
     async def do(self, part: Picks, by: Actor) -> Done[list[Entity]]:
         made = await part.take(self, by)
-        for entity in made[:-1]:
-            part.context.announce(_added(entity), by)
-        return Done(made, _added(made[-1]))
+        return Done(made, added(made[-1]))
 
 
-def _added(entity: Entity) -> EntityAdded:
+def added(entity: Entity) -> EntityAdded:
+    """The event that an entity was picked ends in."""
     node = entity.node.address if entity.node else ""
     return EntityAdded(node=node, entity=entity.address, origin=origin_of(entity))
 
@@ -381,4 +390,4 @@ class AddPosted(Change[Picks, Entity], frozen=True):
         source = {"via": "http", "pointer": self.pointer}
         new = _new(self.title, kind, self.unit, source, {})
         entity = await part.add(known.address, known.room, new, by)
-        return Done(entity, _added(entity))
+        return Done(entity, added(entity))

@@ -21,7 +21,7 @@ from hombi.hub.errors import Busy, Invalid, NotFound
 from hombi.hub.events import ClockSet, PersonFollows, PersonKept, PersonSaid
 from hombi.hub.house import PERSON, Entity, House
 from hombi.hub.intake import Intake
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right, while_stored
 from hombi.hub.told import tell
 from hombi.hub.writer import Writer
 
@@ -203,20 +203,25 @@ class FollowPerson(Change[Presence, Person], frozen=True):
     part = Presence
     right = Right.ARRANGE
 
-    async def do(self, part: Presence, by: Actor) -> Done[Person]:
+    def check(self, part: Presence) -> None:
         if len(self.entities) > MOST_FOLLOWED:
             raise Invalid(f"{MOST_FOLLOWED} values at most tell whether somebody is home")
+        named = [part.house.entity(one) for one in self.entities]
+        if any(one.kind.name == AT_HOME for one in named):
+            raise Invalid("name values of nodes, not of people")
+        self._linger(part.person(self.person))
+
+    async def do(self, part: Presence, by: Actor) -> Done[Person]:
+        self.check(part)
         async with part.one_by_one:
             person = part.person(self.person)
-            found = [part.house.entity(one) for one in self.entities]
-            if any(one.kind.name == AT_HOME for one in found):
-                raise Invalid("name values of nodes, not of people")
-            linger_ms = self._linger(person)
             entity = await part.entity_of(person)
-            follows = list(dict.fromkeys(one.address for one in found))
-            entity.own = {**entity.own, "follows": follows, "linger_ms": linger_ms}
+            named = [part.house.entity(one).address for one in self.entities]
+            follows = list(dict.fromkeys(named))
+            own = {**entity.own, "follows": follows, "linger_ms": self._linger(person)}
+            with while_stored(entity, own=own):
+                await part.context.thread.run(part.context.records.house.save_entity, entity)
             person.seen, person.gone_ms = None, 0
-            await part.context.thread.run(part.context.records.house.save_entity, entity)
             part.look()
         told = PersonFollows(person=person.name, entity=entity.address, follows=", ".join(follows))
         return Done(person, told)

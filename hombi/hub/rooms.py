@@ -16,7 +16,7 @@ from hombi.hub.events import (
     RoomRemoved,
 )
 from hombi.hub.house import Floor, House, Room
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right, while_stored
 from hombi.hub.naming import proper_name
 
 FIRST_FLOOR_NAME = "Ground floor"
@@ -32,6 +32,13 @@ class Rooms(Part):
         self.house = house
         # Two nodes that are let in at once may both name the same new room.
         self.adding = asyncio.Lock()
+
+    def check_name(self, name: str) -> None:
+        """Raises Invalid for what no room can be called, unless there is one."""
+        if not name.strip() or slug(name) in self.house.rooms:
+            return
+        if not slug(proper_name(name, "the name of a room")):
+            raise Invalid("a room needs a name with a letter or a digit")
 
     async def find_or_add(self, name: str, by: Actor) -> Room | None:
         """The room of this name (or slug), added on the lowest floor when there is
@@ -212,12 +219,11 @@ class ChangeRoom(Change[Rooms, Room], frozen=True):
         room = part.house.room(self.room)
         before = room.name
         floor = room.floor if self.floor is None else part.floor(self.floor)
-        if self.name is not None:
-            name = proper_name(self.name, "the name of a room")
-            if not name:
-                raise Invalid("a room needs a name")
-            room.name = name
-        await part.place(room, floor, self.position)
+        name = room.name if self.name is None else proper_name(self.name, "the name of a room")
+        if not name:
+            raise Invalid("a room needs a name")
+        with while_stored(room, name=name, floor=room.floor, position=room.position):
+            await part.place(room, floor, self.position)
         return Done(room, RoomChanged(room=room.name, before=before, floor=floor.name))
 
 

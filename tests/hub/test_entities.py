@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import errno
+from typing import Any
+
 import pytest
 
 from hombi.core.quality import Quality
@@ -9,9 +12,12 @@ from hombi.hub.actuation import CommandEntity
 from hombi.hub.admission import AdmitArrival, EntityChoice
 from hombi.hub.automations import AddAutomation
 from hombi.hub.described import ChangeKind
+from hombi.hub.entities import ChangeEntity
 from hombi.hub.errors import Invalid
-from hombi.hub.nodes import RemoveNode
+from hombi.hub.kernel import Change
+from hombi.hub.nodes import MoveNode, RemoveNode, RenameNode
 from hombi.hub.picks import AddNode, AddPosted
+from hombi.hub.rooms import ChangeRoom
 from tests.house import description
 from tests.hub.parts import Rig, rig, settle
 
@@ -123,3 +129,41 @@ async def test_a_pointer_that_is_none_is_refused() -> None:
         await r.do(AddNode("Board"))
         with pytest.raises(Invalid, match="climate/t"):
             await r.do(AddPosted("board", "Air", "temperature", pointer="climate/t"))
+
+
+@pytest.mark.parametrize(
+    ("change", "saves"),
+    [
+        (RenameNode("cellar-rack", "Other"), "save_node"),
+        (MoveNode("cellar-rack", "Loft"), "save_node"),
+        (
+            ChangeEntity("cellar-rack/humidity", title="Other", hidden=True, seen_in="%"),
+            "save_entity",
+        ),
+        (ChangeRoom("cheese-cellar", name="Cave"), "save_room"),
+    ],
+)
+async def test_what_cannot_be_stored_has_not_been_changed(
+    change: Change[Any, Any], saves: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async with rig() as r:
+        await r.cellar()
+
+        def state() -> tuple[Any, ...]:
+            node = r.hub.house.nodes["cellar-rack"]
+            entity = r.hub.house.entities["cellar-rack/humidity"]
+            room = r.hub.house.rooms["cheese-cellar"]
+            return node.title, node.room, entity.title, entity.hidden, dict(entity.own), room.name
+
+        before = state()
+
+        def full(*_: Any) -> None:
+            raise OSError(errno.ENOSPC, "No space left on device")
+
+        with monkeypatch.context() as broken:
+            broken.setattr(r.hub.context.records.house, saves, full)
+            with pytest.raises(OSError, match="No space"):
+                await r.do(change)
+        assert state() == before
+        await r.do(change)
+        assert state() != before

@@ -10,6 +10,7 @@ from hombi.hub.kernel.journal import Journal
 from hombi.hub.kernel.live import Live, LiveEvent
 from hombi.hub.kernel.policy import ROLES, Right, allows
 from hombi.hub.kernel.records_thread import RecordsThread
+from hombi.hub.kernel.stored import while_stored
 from hombi.hub.kernel.supervisor import Supervisor
 
 __all__ = [
@@ -38,4 +39,5 @@ __all__ = [
     "Timer",
     "allows",
     "journaled",
+    "while_stored",
 ]

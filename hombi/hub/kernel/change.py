@@ -5,7 +5,7 @@ ones."""
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Awaitable, Callable, Coroutine
+from collections.abc import Awaitable, Callable, Coroutine, Sequence
 from typing import Any, ClassVar, Generic, TypeVar
 
 import msgspec
@@ -33,6 +33,10 @@ class Change(msgspec.Struct, Generic[P, T], frozen=True):
 
     part: ClassVar[type[Any]]
     right: ClassVar[Right]
+
+    def check(self, part: P) -> None:
+        """Raise the HubError for which it cannot be made, and alter nothing: of several
+        changes at once all are checked before the first is made."""
 
     @abstractmethod
     def do(self, part: P, by: Actor) -> Awaitable[Done[T]]:
@@ -65,6 +69,16 @@ class Changes:
     async def do(self, change: Change[P, T], by: Actor) -> T:
         """Make a change. Raises HubError."""
         return await self.begin(change, by)
+
+    async def do_all(self, changes: Sequence[Change[Any, Any]], by: Actor) -> None:
+        """Make several changes, all of them or none. Raises HubError."""
+        for change in changes:
+            if not allows(by, change.right):
+                raise NotAllowed(f"{by} may not {change.right}")
+        for change in changes:
+            change.check(self._parts[change.part])
+        for change in changes:
+            await self.do(change, by)
 
     async def _finish(self, doing: Awaitable[Done[T]], by: Actor) -> T:
         done = await doing

@@ -14,7 +14,7 @@ from hombi.core.outside import hidden_sign
 from hombi.hub.errors import HubError, Invalid, NotFound, Refused
 from hombi.hub.events import ButtonPressed, PhoneAdded, PhoneTested, QuietHoursSet
 from hombi.hub.house import House
-from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right, while_stored
 from hombi.hub.notices import form
 from hombi.hub.notices.buttons import HUSH, HUSH_MS, Buttons, check
 from hombi.hub.notices.endpoints import why_not
@@ -176,15 +176,19 @@ class SetQuietHours(Change[Ways, str], frozen=True):
     part = Ways
     right = Right.TELL
 
-    async def do(self, part: Ways, by: Actor) -> Done[str]:
+    def check(self, part: Ways) -> None:
         if self.person not in part.house.people:
             raise NotFound(f"nobody here is called {self.person}")
+        QuietHours.read(self.hours)
+
+    async def do(self, part: Ways, by: Actor) -> Done[str]:
+        self.check(part)
         found, outbox = QuietHours.read(self.hours), part.outbox
-        if found is None:
-            outbox.quiet.pop(self.person, None)
-        else:
-            outbox.quiet[self.person] = found
-        await outbox.keep_person(self.person)
+        quiet = {name: hours for name, hours in outbox.quiet.items() if name != self.person}
+        if found is not None:
+            quiet[self.person] = found
+        with while_stored(outbox, quiet=quiet):
+            await outbox.keep_person(self.person)
         outbox.look_again()
         said = str(found) if found else ""
         return Done(said, QuietHoursSet(person=self.person, hours=said))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from itertools import pairwise
+from typing import Any
 
 import msgspec
 from rest_framework.request import Request
@@ -21,7 +22,7 @@ from hombi.hub.described import ChangeKind
 from hombi.hub.entities import ChangeEntity, RemoveEntity
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
-from hombi.hub.kernel import Actor, Right
+from hombi.hub.kernel import Actor, Change, Right
 from hombi.hub.lookup import find
 from hombi.hub.picks import kind_of
 from hombi.service.accounts.who import meant_by, sees, sees_room
@@ -29,7 +30,7 @@ from hombi.service.api import answers, courses
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View, actor, done, given, whole_number
-from hombi.service.bridge import change, hub, read
+from hombi.service.bridge import change, change_all, hub, read
 
 SPANS_MS = {
     "hour": 3_600_000,
@@ -165,22 +166,25 @@ class EntityView(View):
     def patch(self, request: Request, node: str, name: str) -> Response:
         """Rename it (its address stays), hide it or show it, or say what it is."""
         asked = body(request, wire.EntityChange)
-        if (kind := given(asked.kind)) is not None:
-            made = change(
-                actor(request), ChangeKind(f"{node}/{name}", kind, asked.unit), answers.entity
-            )
-            rest = (asked.title, asked.hidden, asked.seen_in, asked.decimals, asked.keep)
-            if all(given(one) is None for one in rest):
-                return Response(made)
-        wanted = ChangeEntity(
-            f"{node}/{name}",
+        address, kind = f"{node}/{name}", given(asked.kind)
+        wanted: list[Change[Any, Any]] = []
+        if kind is not None:
+            wanted.append(ChangeKind(address, kind, asked.unit))
+        rest = ChangeEntity(
+            address,
             given(asked.title),
             given(asked.hidden),
             given(asked.seen_in),
             given(asked.decimals),
             given(asked.keep),
+            kind,
         )
-        return Response(change(actor(request), wanted, answers.entity))
+        if rest != ChangeEntity(address, kind=kind) or kind is None:
+            wanted.append(rest)
+        made = change_all(
+            actor(request), wanted, lambda h: answers.entity(h, h.house.entity(address))
+        )
+        return Response(made)
 
     @operation()
     def delete(self, request: Request, node: str, name: str) -> Response:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from typing import Any
 from urllib.parse import urlencode
 
 from rest_framework.request import Request
@@ -10,6 +11,7 @@ from rest_framework.response import Response
 from hombi import wire
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
+from hombi.hub.kernel import Change
 from hombi.hub.node_secrets import ChangeSecret, NewNodeKey, RevokeNodeKey
 from hombi.hub.node_settings import Act, ChangeSetting
 from hombi.hub.nodes import AskAgain, MoveNode, RemoveNode, RenameNode
@@ -21,7 +23,7 @@ from hombi.service.api.parsing import body
 from hombi.service.api.schema import Query, operation
 from hombi.service.api.trust import drawn
 from hombi.service.api.views import View, actor, done
-from hombi.service.bridge import call, change, hub, read
+from hombi.service.bridge import call, change, change_all, hub, read
 from hombi.wire import UNSET
 
 MAX_THING, MAX_CODE = 200, 40
@@ -71,12 +73,14 @@ class NodeView(View):
     @operation(takes=wire.NodeChange, gives=wire.Node)
     def patch(self, request: Request, node: str) -> Response:
         """Rename it or move it."""
-        asked, who = body(request, wire.NodeChange), actor(request)
+        asked = body(request, wire.NodeChange)
+        wanted: list[Change[Any, Any]] = []
         if asked.title is not UNSET:
-            change(who, RenameNode(node, str(asked.title)), answers.node)
+            wanted.append(RenameNode(node, str(asked.title)))
         if asked.room is not UNSET:
-            change(who, MoveNode(node, str(asked.room)), answers.node)
-        return Response(read(lambda h: answers.node(h, h.house.node(node))))
+            wanted.append(MoveNode(node, str(asked.room)))
+        made = change_all(actor(request), wanted, lambda h: answers.node(h, h.house.node(node)))
+        return Response(made)
 
     @operation(parameters=_HISTORY)
     def delete(self, request: Request, node: str) -> Response:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from rest_framework.request import Request
 from rest_framework.response import Response
 
@@ -9,12 +11,13 @@ from hombi import wire
 from hombi.core.values import show_span
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
+from hombi.hub.kernel import Change
 from hombi.hub.notices import SetQuietHours
 from hombi.hub.presence import FollowPerson, Person, SayHome
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor, given
-from hombi.service.bridge import change, read
+from hombi.service.bridge import change_all, read
 
 
 class PeopleView(View):
@@ -38,14 +41,15 @@ class PersonView(View):
             follows = read(lambda h: list(h.presence.person(person).follows))
         if home is None and follows is None and quiet is None:
             raise Invalid("say home, follows or quiet")
+        wanted: list[Change[Any, Any]] = []
         if quiet is not None:
-            change(actor(request), SetQuietHours(person, quiet), lambda *_: None)
-            answer = read(lambda h: _person(h, h.presence.person(person)))
+            wanted.append(SetQuietHours(person, quiet))
         if follows is not None:
-            answer = change(actor(request), FollowPerson(person, follows, asked.linger), _person)
+            wanted.append(FollowPerson(person, follows, asked.linger))
         if home is not None:
-            answer = change(actor(request), SayHome(person, home), _person)
-        return Response(answer)
+            wanted.append(SayHome(person, home))
+        made = change_all(actor(request), wanted, lambda h: _person(h, h.presence.person(person)))
+        return Response(made)
 
 
 def _person(h: Hub, found: Person) -> wire.Presence:
