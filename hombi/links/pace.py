@@ -12,11 +12,18 @@ RATE_PER_S = 1_000.0
 BURST = 2_000.0
 # What has more bytes makes more work, and counts as several.
 BYTES_OF_ONE = 512
+BYTES_KEPT_OF_ONE = 64
 
 
 def cost_of(length: int) -> float:
     """What a message of so many bytes takes of its sender's pace, where it is read."""
     return 1.0 + length // BYTES_OF_ONE
+
+
+def cost_of_keeping(length: int) -> float:
+    """What it takes of its sender's pace that so many bytes are written to the disk for
+    it: 64 kB a second, since disks wear out."""
+    return length / BYTES_KEPT_OF_ONE
 
 
 @dataclass(slots=True)
@@ -40,11 +47,16 @@ class Pace:
 
     def take(self, cost: float = 1.0) -> bool:
         """Whether one more may pass; one that makes more work than a message costs
-        more."""
-        if self._left < min(cost, self.burst):
+        more, and what is free passes always."""
+        if cost and self._left < min(cost, self.burst):
             return False
         self._left -= cost
         return True
+
+    def charge(self, cost: float) -> None:
+        """What has passed made more work than was known before: the next ones wait
+        longer."""
+        self._left -= cost
 
     def allows(self, now_s: float) -> bool:
         """`fill`, then `take`."""

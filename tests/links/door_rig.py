@@ -64,6 +64,8 @@ class Host:
     came: list[str] = field(default_factory=list)
     problems: list[str] = field(default_factory=list)
     kept: dict[str, dict[str, Any]] = field(default_factory=dict)
+    # How many bytes the disk was given.
+    stored: int = 0
     at_once: bool = False
     disk_is_slow: bool = False
     unkept: list[Callable[[], None]] = field(default_factory=list)
@@ -91,7 +93,9 @@ class Host:
         if state is None:
             self.kept.pop(key, None)
         else:
-            self.kept[key] = json.loads(json.dumps(state))
+            said = json.dumps(state)
+            self.stored += len(said)
+            self.kept[key] = json.loads(said)
 
     def when_kept(self, call: Callable[[], None]) -> None:
         if self.disk_is_slow:
@@ -106,6 +110,13 @@ class House:
     def __init__(self) -> None:
         self.host = Host()
         self.door = door.Door(self.host)
+
+    def restarted(self) -> House:
+        """The same hub, started again."""
+        again = House()
+        again.host.kept = dict(self.host.kept)
+        again.door.restore(self.host.kept)
+        return again
 
     def knock(
         self, *packets: p.Packet | bytes, now: float = 0, level: int = 4

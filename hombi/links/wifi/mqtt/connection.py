@@ -12,7 +12,7 @@ from functools import partial
 from msgspec.structs import replace
 
 from hombi.core.topics import valid_filter, valid_name
-from hombi.links.pace import Pace
+from hombi.links.pace import BYTES_KEPT_OF_ONE, Pace
 from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt.contract import Acknowledge, Rights, Sessions, Wire
 from hombi.links.wifi.mqtt.decoding import MAX_PACKET, Reader
@@ -72,7 +72,9 @@ class Connection:
         """What was held against its pace since this was last asked, in words."""
         said = ""
         if self._pace.dropped or self.held_back:
+            kept = self._pace.rate * BYTES_KEPT_OF_ONE / 1000
             said = f"it sends more than {self._pace.rate:.0f} messages a second"
+            said += f", or more than {kept:.0f} kB a second to be kept"
             said += f"; {self._pace.dropped} of QoS 0 were dropped" if self._pace.dropped else ""
             said += "; it is read more slowly" if self.held_back else ""
         self._pace.dropped, self.held_back = 0, False
@@ -360,7 +362,7 @@ class Connection:
         known = packet.packet_id in session.received
         if known:
             session.received.discard(packet.packet_id)
-            self.door.changed(session)
+            self.door.numbers_changed(session)
         self.send(p.Pubcomp(packet.packet_id, 0 if known else p.NO_SUCH_PACKET_ID))
 
     def _sent_on(self, packet_id: int) -> None:

@@ -113,6 +113,9 @@ class Sessions(Protocol):
     def gone(self, connection: Any, will: Publish | None) -> None:
         """A connection has ended."""
 
+    def numbers_changed(self, session: Session) -> None:
+        """Keep which QoS 2 messages a session has received, if it is one to keep."""
+
     def changed(self, session: Session) -> None:
         """A session has changed."""
 

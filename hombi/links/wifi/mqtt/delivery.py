@@ -48,7 +48,7 @@ def received(door: Sessions, session: Session, packet_id: int, reason: int = 0) 
 
     if reason < 0x80:
         session.received.add(packet_id)
-        door.changed(session)
+        door.numbers_changed(session)
         door.host.when_kept(answer)
     else:
         answer()

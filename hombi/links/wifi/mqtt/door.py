@@ -12,8 +12,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from hombi.links.pace import Pace
+from hombi.links.pace import Pace, cost_of_keeping
 from hombi.links.wifi.mqtt import packets as p
+from hombi.links.wifi.mqtt.bodies import BEGINNING as PAYLOADS
+from hombi.links.wifi.mqtt.bodies import Bodies
 from hombi.links.wifi.mqtt.connection import Connection
 from hombi.links.wifi.mqtt.contract import Host, Rights, Wire
 from hombi.links.wifi.mqtt.delivery import nobody, outgoing
@@ -25,7 +27,6 @@ from hombi.links.wifi.mqtt.session import (
     Queued,
     Session,
     Subscription,
-    unpacked,
 )
 from hombi.links.wifi.mqtt.topics import Subscriptions
 
@@ -34,9 +35,12 @@ MAX_SESSIONS = 2_000
 MAX_ACCOUNT_SESSIONS = 16
 MAX_ACCOUNT_SUBSCRIPTIONS = 200
 MAX_SUBSCRIPTIONS = 100
+# About what a row takes on the disk beside what is in it, and one number in a list.
+ROW_BYTES, NUMBER_BYTES = 64, 6
 # What the keys of things that are kept begin with; a session's is its own key, which
 # has no such beginning.
 _MESSAGE = "message/"
+_RECEIVED = "received/"
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +64,9 @@ class Door:
         self._by_account: dict[str, dict[str, Session]] = {}
         self._paces: dict[str, Pace] = {}
         self._subscriptions: Subscriptions[Subscription] = Subscriptions()
-        self._retained = RetainedMessages(host, self.ledger)
+        self._bodies = Bodies(host.keep)
+        self._retained = RetainedMessages(host, self.ledger, self._bodies)
+        self._written = 0
         self._late_wills: dict[str, _LateWill] = {}
         self._closing = False
 
@@ -71,19 +77,29 @@ class Door:
         retained messages."""
         self.now_s = now_s
         waiting: dict[str, list[Queued]] = {}
+        self._bodies.restore(kept)
         for key in sorted(key for key in kept if key.startswith(_MESSAGE)):
             _, number, owner = key.split("/", 2)
-            waiting.setdefault(owner, []).append(Queued.unpacked(int(number), kept[key], now_s))
+            left, message = kept[key]["left"], self._bodies.message(key, kept[key])
+            if message is None:
+                self._bodies.drop(key)
+                continue
+            ends_s = None if left is None else now_s + left
+            waiting.setdefault(owner, []).append(Queued(int(number), message, ends_s))
         last = max((queued.number for found in waiting.values() for queued in found), default=0)
         self.ledger.start_after(last)
         for key, state in kept.items():
             if key.startswith(BEGINNING):
-                left = state["left"]
+                left, message = state["left"], self._bodies.message(key, state)
+                if message is None:
+                    self._bodies.drop(key)
+                    continue
                 expires_s = None if left is None else now_s + left
-                self._retained.put(state["account"], unpacked(state["message"]), expires_s)
-            elif not key.startswith(_MESSAGE):
+                self._retained.put(state["account"], message, expires_s)
+            elif not key.startswith((_MESSAGE, _RECEIVED, PAYLOADS)):
                 session = self._add(key, NEVER_S)
                 session.restore(state, waiting.pop(key, []), now_s)
+                session.received |= set(kept.get(_RECEIVED + key, {}).get("numbers", ()))
                 if (
                     "waiting" in state
                 ):  # as versions up to 0.3 kept it: from now on each message by itself
@@ -93,18 +109,37 @@ class Door:
                     self._subscriptions.add(name_filter, key, subscription)
         for owner, orphans in waiting.items():
             for queued in orphans:
-                self.host.keep(_message_key(owner, queued.number), None)
+                self._bodies.drop(_message_key(owner, queued.number))
+        for key in kept:
+            if key.startswith(_RECEIVED) and key.removeprefix(_RECEIVED) not in self._sessions:
+                self.host.keep(key, None)
+        self._bodies.restored()
 
     def changed(self, session: Session) -> None:
         """Keep a session as it is now, if it is one to keep."""
         if session.persistent:
             self.host.keep(session.key, session.snapshot())
+            self._charge(session.account, sum(map(len, session.subscriptions)))
+
+    def numbers_changed(self, session: Session) -> None:
+        """Keep which QoS 2 messages a session has received, if it is one to keep."""
+        if session.persistent:
+            self.host.keep(_RECEIVED + session.key, {"numbers": sorted(session.received)})
+            self._charge(session.account, NUMBER_BYTES * len(session.received))
 
     def message_kept(self, session: Session, queued: Queued) -> None:
-        self.host.keep(_message_key(session.key, queued.number), queued.packed(self.now_s))
+        key = _message_key(session.key, queued.number)
+        more = {"left": queued.left(self.now_s)}
+        self._written += ROW_BYTES + self._bodies.keep(key, queued.message, more)
 
     def message_done(self, session: Session, number: int) -> None:
-        self.host.keep(_message_key(session.key, number), None)
+        self._bodies.drop(_message_key(session.key, number))
+
+    def _charge(self, account: str, written: int) -> None:
+        """So many bytes are written to the disk for an account: it is listened to the
+        more slowly."""
+        if account:
+            self.pace_of(account).charge(cost_of_keeping(ROW_BYTES + written))
 
     # Connections
 
@@ -161,7 +196,7 @@ class Door:
         if kept_before and not expiry_s:
             for queued in session.queued:
                 self.message_done(session, queued.number)
-            self.host.keep(session.key, None)
+            self._not_kept(session)
         session.expiry_s = expiry_s
         if expiry_s and not kept_before:
             session.keep_all()
@@ -237,11 +272,14 @@ class Door:
         `account` is whose it is when it comes from no session. Whether something of it
         must be kept before it is safe.
         """
-        kept = False
+        kept, self._written, self._retained.written = False, 0, 0
+        whose = origin.account if origin is not None else account
         if message.retain:
-            whose = origin.account if origin is not None else account
             kept = self._retained.take(whose, message, self.now_s)
-        return self._spread(message, self._subscriptions.find(message.topic), origin) or kept
+        kept = self._spread(message, self._subscriptions.find(message.topic), origin) or kept
+        if written := self._written + self._retained.written:
+            self._charge(whose, written)
+        return kept
 
     def command(self, message: p.Publish) -> bool:
         """Send what the hub asks of a node, without waiting for what else is written in
@@ -362,7 +400,11 @@ class Door:
                 late.rights, late.will
             )  # the session's end is the will's time at the latest (3.1.3.2.2)
         if session.persistent:
-            self.host.keep(session.key, None)
+            self._not_kept(session)
+
+    def _not_kept(self, session: Session) -> None:
+        self.host.keep(session.key, None)
+        self.host.keep(_RECEIVED + session.key, None)
 
     def _make_room(self, account: str) -> bool:
         """Room for one more session of an account: at its bound its own oldest sleeping

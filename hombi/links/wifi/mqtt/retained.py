@@ -6,8 +6,9 @@ import hashlib
 from dataclasses import dataclass
 
 from hombi.links.wifi.mqtt import packets as p
+from hombi.links.wifi.mqtt.bodies import Bodies
 from hombi.links.wifi.mqtt.contract import Host
-from hombi.links.wifi.mqtt.session import Ledger, expiring, packed, size_of
+from hombi.links.wifi.mqtt.session import Ledger, expiring, size_of
 from hombi.links.wifi.mqtt.topics import Retained
 
 MAX_RETAINED = 10_000
@@ -28,8 +29,10 @@ class Kept:
 class RetainedMessages:
     """All of them, within bounds for each account and in all."""
 
-    def __init__(self, host: Host, ledger: Ledger) -> None:
-        self._host, self._ledger = host, ledger
+    def __init__(self, host: Host, ledger: Ledger, bodies: Bodies) -> None:
+        self._host, self._ledger, self._bodies = host, ledger, bodies
+        # How many bytes were written for them.
+        self.written = 0
         self._by_topic: Retained[Kept] = Retained()
         self._by_account: dict[str, int] = {}
 
@@ -52,8 +55,8 @@ class RetainedMessages:
             return True
         expiry = message.properties.get("message_expiry")
         self.put(account, message, None if expiry is None else now_s + expiry)
-        state = {"account": account, "message": packed(message), "left": expiry}
-        self._host.keep(key_of(message.topic), state)
+        more = {"account": account, "left": expiry}
+        self.written += self._bodies.keep(key_of(message.topic), message, more)
         return True
 
     def put(self, account: str, message: p.Publish, expires_s: float | None) -> None:
@@ -72,7 +75,7 @@ class RetainedMessages:
         else:
             del self._by_account[kept.account]
         self._ledger.book(kept.account, -size_of(kept.message))
-        self._host.keep(key_of(topic), None)
+        self._bodies.drop(key_of(topic))
         return True
 
     def under(self, name_filter: str, now_s: float) -> list[p.Publish]:

@@ -8,7 +8,6 @@ bytes that all sessions together may fill.
 
 from __future__ import annotations
 
-import base64
 from collections import deque
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
@@ -17,6 +16,7 @@ from typing import Any, Protocol
 import msgspec
 from msgspec.structs import replace
 
+from hombi.links.wifi.mqtt.bodies import unpacked
 from hombi.links.wifi.mqtt.packets import Publish
 
 MAX_INFLIGHT = 32
@@ -52,16 +52,9 @@ class Queued(msgspec.Struct, frozen=True):
         """How many bytes it is counted as."""
         return size_of(self.message)
 
-    def packed(self, now_s: float) -> dict[str, Any]:
-        """As plain data, with what is left of its time in seconds."""
-        left = None if self.expires_s is None else max(0.0, self.expires_s - now_s)
-        return {"message": packed(self.message), "left": left}
-
-    @classmethod
-    def unpacked(cls, number: int, kept: Mapping[str, Any], now_s: float) -> Queued:
-        """What `packed` made into data."""
-        left = kept["left"]
-        return cls(number, unpacked(kept["message"]), None if left is None else now_s + left)
+    def left(self, now_s: float) -> float | None:
+        """What is left of its time in seconds; None for no end."""
+        return None if self.expires_s is None else max(0.0, self.expires_s - now_s)
 
 
 def size_of(message: Publish) -> int:
@@ -202,7 +195,6 @@ class Session:
                 name: [s.qos, s.no_local, s.retain_as_published, s.identifier]
                 for name, s in self.subscriptions.items()
             },
-            "received": sorted(self.received),
         }
 
     def restore(self, kept: Mapping[str, Any], messages: list[Queued], now_s: float) -> None:
@@ -306,26 +298,3 @@ def expiring(message: Publish, left_s: float) -> Publish:
     return replace(
         message, properties={**message.properties, "message_expiry": max(1, round(left_s))}
     )
-
-
-def packed(message: Publish) -> list[Any]:
-    """A message as plain data."""
-    properties = {
-        name: base64.b64encode(value).decode() if isinstance(value, bytes) else value
-        for name, value in message.properties.items()
-    }
-    payload = base64.b64encode(message.payload).decode()
-    return [message.topic, payload, message.qos, message.packet_id, properties, message.retain]
-
-
-def unpacked(kept: list[Any]) -> Publish:
-    """What `packed` made into data."""
-    topic, payload, qos, packet_id, properties, retain = kept
-    properties = dict(properties)
-    if "correlation" in properties:
-        properties["correlation"] = base64.b64decode(properties["correlation"])
-    if "user" in properties:
-        properties["user"] = tuple((name, value) for name, value in properties["user"])
-    if "subscription_id" in properties:
-        properties["subscription_id"] = tuple(properties["subscription_id"])
-    return Publish(topic, base64.b64decode(payload), qos, retain, packet_id, properties=properties)
