@@ -281,6 +281,8 @@ class Actuation(Part):
             self.context.tasks.start(again, name=f"{wish.entity} again")
 
     async def _send_again(self, entity: Entity, wish: Wish) -> None:
+        if entity.address in self._waiting:
+            return  # it was begun twice in one turn: the node came back, and subscribed
         state, problem = await self._answered(entity, self._asked(entity, wish.value))
         if state is CommandState.CONFIRMED:
             self._fulfilled(entity, wish)

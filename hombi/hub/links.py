@@ -64,6 +64,7 @@ class LinkReports:
         self._link, self._keeper, self._to = link, keeper, to
         guarded, self._failed = context.tasks.guarded, context.tasks.failed
         self.presence = guarded(f"{link}: a node that came or went", to.presence)
+        self.listens = guarded(f"{link}: a node that listens", to.listens)
         self.alive = guarded(f"{link}: a sign of life", to.alive)
         self.left = guarded(f"{link}: a node that left", to.left)
         self.refused = guarded(f"{link}: a refusal", to.refused)

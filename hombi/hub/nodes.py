@@ -106,6 +106,10 @@ class Nodes(Part):
         else:
             self.context.announce(NodeGone(node=node))
 
+    def listens(self, node: str) -> None:
+        if node in self.house.nodes:
+            self.context.announce(NodeBack(node=node))
+
     def alive(self, node: str) -> None:
         found = self.house.nodes.get(node)
         if found is None:

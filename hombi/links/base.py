@@ -156,6 +156,9 @@ class Reports(Protocol):
     def alive(self, node: str) -> None:
         """Something came from a node, whatever it was."""
 
+    def listens(self, node: str) -> None:
+        """A node can be told something from now on that it could not be told before."""
+
     def left(self, node: str) -> None:
         """A node has taken its leave: it was reset, or let into another house."""
 

@@ -103,6 +103,42 @@ def test_a_sleeping_node_gets_its_command_when_it_wakes(service: Service) -> Non
         until(lambda: value(service, "sleepy-hatch/switch") == 1.0)
 
 
+def test_a_node_with_a_clean_session_is_asked_as_soon_as_it_subscribes(service: Service) -> None:
+    node = let_in(service, description("Terrace plug", **PLUG))
+    with service.hub() as hub:
+        assert hub.entities.set(f"{node.node}/switch", "on").state != "confirmed"
+        # Long before it would be tried again by itself, after 5 s and then 15 s.
+        begun = time.monotonic()
+        with node.connected():
+            until(lambda: hub.entities.get(f"{node.node}/switch").value == 1.0, 3)
+        assert time.monotonic() - begun < 3
+
+
+def test_a_node_with_a_kept_session_is_asked_once_however_often_it_was_tried(
+    service: Service,
+) -> None:
+    node = let_in(service, description("Loft plug", **PLUG))
+    with node.connected(clean=False):
+        pass
+    with service.hub() as hub:
+        for _ in range(3):
+            hub.entities.set(f"{node.node}/switch", "on")
+        time.sleep(6)  # it was tried again meanwhile
+        asked: list[bytes] = []
+        client = node.mqtt(clean=False)
+        client.on_message = lambda _client, _, message: asked.append(message.payload)
+        client.connect("127.0.0.1", service.mqtt_port)
+        client.loop_start()
+        client.subscribe(node.topics["wanted"], qos=1)
+        time.sleep(2)
+        client.disconnect()
+        client.loop_stop()
+        assert len(asked) == 1
+        # It did not do it: it is told once more when it is back, and then does.
+        with node.connected(clean=False):
+            until(lambda: hub.entities.get(f"{node.node}/switch").value == 1.0, 20)
+
+
 def test_a_node_that_drops_is_seen_gone_by_its_last_will(service: Service) -> None:
     node = let_in(service, description("Dropper", **CLIMATE))
 

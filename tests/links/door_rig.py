@@ -62,6 +62,7 @@ class Host:
     heard: list[tuple[str, p.Publish]] = field(default_factory=list)
     waiting: list[d.Acknowledge] = field(default_factory=list)
     came: list[str] = field(default_factory=list)
+    subscriptions: list[tuple[str, str]] = field(default_factory=list)
     problems: list[str] = field(default_factory=list)
     kept: dict[str, dict[str, Any]] = field(default_factory=dict)
     # How many bytes the disk was given.
@@ -85,6 +86,9 @@ class Host:
 
     def disconnected(self, rights: d.Rights) -> None:
         self.came.append(f"-{rights.account}")
+
+    def subscribed(self, rights: d.Rights, name_filter: str) -> None:
+        self.subscriptions.append((rights.account, name_filter))
 
     def turned_away(self, account: str, why: str) -> None:
         self.problems.append(why)

@@ -7,7 +7,7 @@ import pytest
 from hombi.links.wifi.mqtt import packets as p
 from hombi.links.wifi.mqtt import session as s
 from hombi.links.wifi.mqtt.encoding import encode
-from tests.links.door_rig import House, Wire
+from tests.links.door_rig import House, Wire, messages
 
 
 def test_a_wrong_password_is_refused_and_the_connection_closed(house: House) -> None:
@@ -391,3 +391,18 @@ def test_a_first_packet_that_trickles_in_is_not_waited_for(house: House) -> None
         at += 3.0
     assert not connection.open
     assert at <= 45
+
+
+def test_a_command_waits_once_and_in_the_order_of_the_last_ones(house: House) -> None:
+    sleeper, wire = house.enter("mister", clean=False)
+    house.say(sleeper, p.Subscribe(1, (("mister/wanted", 1),)), p.Disconnect())
+    said = [b"on", b"on", b"off", b"on", b"on", b"dim", b"off", b"off"]
+    for word in said:
+        assert house.door.command(p.Publish("mister/wanted", word, 1))
+    _, wire = house.enter("mister", clean=False)
+    assert [one.payload for one in messages(wire)] == [b"on", b"dim", b"off"]
+    # What is on its way and not acknowledged need not be said again either.
+    assert house.door.command(p.Publish("mister/wanted", b"off", 1))
+    assert messages(wire) == []
+    assert house.door.command(p.Publish("mister/wanted", b"on", 1))
+    assert [one.payload for one in messages(wire)] == [b"on"]

@@ -58,6 +58,9 @@ class Told:
     def alive(self, node: str) -> None:
         self.lives.append(node)
 
+    def listens(self, node: str) -> None:
+        self.lives.append(node)
+
     def left(self, node: str) -> None:
         self.gone.append(node)
 

@@ -177,7 +177,8 @@ class SecretChanged(Event, frozen=True, kw_only=True):
 
 
 class NodeBack(Quiet, frozen=True, kw_only=True):
-    """A node is heard for the first time in this run of the hub, or again."""
+    """A node is heard for the first time in this run of the hub, or again, or can be
+    told things that it could not be told before."""
 
 
 class NodeLeft(Event, frozen=True, kw_only=True):

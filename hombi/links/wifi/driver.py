@@ -58,7 +58,14 @@ class WifiDriver:
         self._reports, self._settings = context.reports, settings
         self._clock, self._work = context.clock, Work(context.tasks)
         kept = context.kept
-        host = DoorHost(self._reports, context.keys, self._clock, self._published, self._work)
+        host = DoorHost(
+            self._reports,
+            context.keys,
+            self._clock,
+            self._published,
+            lambda name_filter: self._foreign.picks.written_under("door", name_filter),
+            self._work,
+        )
         self.door = Door(host)
         sessions = {key: state for key, state in kept.items() if key != CLIENT_KEY}
         self.door.restore(with_what_is_left(sessions), time.monotonic())

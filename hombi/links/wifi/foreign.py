@@ -177,6 +177,8 @@ class Foreign:
                 )
             self.broker.publish(sent.topic, sent.payload, sent.qos, sent.retain)
             return
-        if not self._door.reaches(sent.topic) and not sent.retain:
+        message = Publish(sent.topic, sent.payload, min(sent.qos, 1), sent.retain)
+        if sent.retain:
+            self._door.route(message)
+        elif not self._door.command(message):
             raise Unreachable(f"nobody listens to {sent.topic} at the hub's MQTT door")
-        self._door.route(Publish(sent.topic, sent.payload, min(sent.qos, 1), sent.retain))

@@ -16,7 +16,8 @@ from hombi.links.work import Work
 
 
 class DoorHost:
-    """The door's host. `foreign` gets what others than nodes publish."""
+    """The door's host. `foreign` gets what others than nodes publish; `asked_under`
+    says which nodes are asked something under the topics of a filter."""
 
     def __init__(
         self,
@@ -24,8 +25,10 @@ class DoorHost:
         keys: Keys,
         clock: Clock,
         foreign: Callable[[str, Publish, Acknowledge], None],
+        asked_under: Callable[[str], set[str]],
         work: Work,
     ) -> None:
+        self._asked_under = asked_under
         self._packs = Packs(reports, work)
         self._reports, self._keys, self._clock = reports, keys, clock
         self._foreign = foreign
@@ -64,6 +67,13 @@ class DoorHost:
     def disconnected(self, rights: Rights) -> None:
         if isinstance(rights, NodeRights):
             self._reports.presence(rights.account, here=False)
+
+    def subscribed(self, rights: Rights, name_filter: str) -> None:
+        nodes = self._asked_under(name_filter)
+        if isinstance(rights, NodeRights):
+            nodes = nodes | {rights.account}
+        for node in nodes:
+            self._reports.listens(node)
 
     def keep(self, key: str, state: dict[str, Any] | None) -> None:
         self._reports.keep(

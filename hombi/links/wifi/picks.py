@@ -14,6 +14,7 @@ from typing import Any
 from hombi.core.kinds import Kind
 from hombi.core.picking import Pick, PickError, pick_in, read_payload, render
 from hombi.core.senml import Resolved
+from hombi.core.topics import matches
 from hombi.links.base import Wired
 from hombi.links.wifi.mqtt.topics import Subscriptions
 
@@ -115,6 +116,14 @@ class Picks:
                 self._remembered.clear()
             self._remembered[via, topic] = found
         return found
+
+    def written_under(self, via: str, name_filter: str) -> set[str]:
+        """The nodes that are asked something under topics of this filter."""
+        return {
+            node
+            for (node, _), (sink, _) in self._sinks.items()
+            if sink["via"] == via and matches(name_filter, sink["topic"])
+        }
 
     def to_send(self, node: str, name: str, value: float) -> Sent | None:
         """What asks this entity to take a value; None for one that is asked in another

@@ -396,6 +396,9 @@ class Connection:
                 launched = session.offer(copy, connected=True, now_s=self.door.now_s)
                 if launched is not None:
                     self.send(launched)
+        for name_filter, _ in packet.filters:
+            if self.rights is not None and name_filter in session.subscriptions:
+                self.door.host.subscribed(self.rights, name_filter)
 
     def _refusal(self, name_filter: str, session: Session) -> int:
         assert self.rights is not None

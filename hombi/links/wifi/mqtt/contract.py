@@ -77,6 +77,10 @@ class Host(Protocol):
     def disconnected(self, rights: Rights) -> None:
         """An account's last connection is gone."""
 
+    def subscribed(self, rights: Rights, name_filter: str) -> None:
+        """An account has subscribed to something: what nobody listened to a moment ago
+        may be heard now."""
+
     def turned_away(self, account: str, why: str) -> None:
         """Something was refused, closed or dropped."""
 

@@ -283,10 +283,15 @@ class Door:
 
     def command(self, message: p.Publish) -> bool:
         """Send what the hub asks of a node, without waiting for what else is written in
-        this turn of the loop. Whether somebody subscribed to it, connected or asleep
-        with a session that is kept."""
+        this turn of the loop; the same waits once for each who sleeps. Whether somebody
+        subscribed to it, connected or asleep with a session that is kept."""
         found = self._subscriptions.find(message.topic)
-        self._spread(message, found)
+        asked_anew = {
+            key: subscriptions
+            for key, subscriptions in found.items()
+            if not self._sessions[key].asked_already(message)
+        }
+        self._spread(message, asked_anew)
         for key in found:
             if (connection := self.connections.get(key)) is not None:
                 connection.wire.flush()

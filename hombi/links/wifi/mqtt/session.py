@@ -172,6 +172,22 @@ class Session:
         self._keep(queued)
         return None
 
+    def asked_already(self, message: Publish) -> bool:
+        """Whether the client has not acknowledged this same command yet, and was asked
+        nothing else since. One that waits behind others goes to the end."""
+        last = None
+        for queued in self.queued:
+            if queued.message.topic == message.topic:
+                last = queued
+        if last is not None and last.message.payload == message.payload:
+            return True
+        for queued in list(self._waiting):
+            other = queued.message
+            if (other.topic, other.payload) == (message.topic, message.payload):
+                self._waiting.remove(queued)
+                self._forget(queued)
+        return False
+
     def acknowledged(self, packet_id: int, now_s: float) -> Iterator[Publish]:
         """The client has a message; what comes back is to be sent next."""
         done = self._inflight.pop(packet_id, None)
