@@ -24,6 +24,8 @@ from hombi.service.records.sealing import WrongKey, forget_all
 from hombi.service.start_error import WRONG_KEY, StartError
 
 OURS = ("records", "accounts")
+# Since then a session is stored under the hash of its key; those of before are void.
+SIGNS_OUT = ("records", "0006_sealed")
 Names = set[tuple[str, str]]
 
 
@@ -43,6 +45,8 @@ def bring_up_to_date(*, new_secrets: bool) -> None:
             # In a process of its own: what it takes would stay for as long as the hub
             # runs, a tenth of its memory.
             _in_a_child(lambda: _migrate(update=bool(applied)))
+            if applied and SIGNS_OUT not in applied:
+                print("This update signs every browser out; everybody signs in once more.")  # noqa: T201
         if new_secrets:
             forget_all(connection)
 

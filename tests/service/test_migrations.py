@@ -13,18 +13,31 @@ BEFORE = "0009_retired_entities"
 NO_VALUE = 24
 
 
-def test_what_was_stored_before_channels_is_all_there(own_service: Service) -> None:
-    """A node whose humidity was once a level in another unit, with a reading of no
-    value, an arrival, a radio node, and what links kept under bare names."""
-    (own_service.data / "hub.sqlite3").unlink()
-    for app, to in (("records", BEFORE), ("accounts", None), ("sessions", None)):
-        words = [sys.executable, "-m", "django", "migrate", app, *([to] if to else [])]
+def migrated(service: Service, to: str) -> None:
+    """Its database as an earlier version had it."""
+    (service.data / "hub.sqlite3").unlink()
+    for app, name in (("records", to), ("accounts", None), ("sessions", None)):
+        words = [sys.executable, "-m", "django", "migrate", app, *([name] if name else [])]
         subprocess.run(
             words,
-            env={**own_service.environment, "DJANGO_SETTINGS_MODULE": "hombi.service.settings"},
+            env={**service.environment, "DJANGO_SETTINGS_MODULE": "hombi.service.settings"},
             check=True,
             capture_output=True,
         )
+
+
+def test_an_update_that_signs_every_browser_out_says_so(own_service: Service) -> None:
+    migrated(own_service, "0005_messages_one_by_one")
+    assert any("signs every browser out" in line for line in own_service.start().said)
+    own_service.stop()
+    own_service.said.clear()
+    assert not any("signs every browser out" in line for line in own_service.start().said)
+
+
+def test_what_was_stored_before_channels_is_all_there(own_service: Service) -> None:
+    """A node whose humidity was once a level in another unit, with a reading of no
+    value, an arrival, a radio node, and what links kept under bare names."""
+    migrated(own_service, BEFORE)
     rack = {"description": description("Rack", **CLIMATE)}
     lamp = {"ieee": "00f15eed00000105", "description": description("Lamp", **CLIMATE)}
     with sqlite3.connect(own_service.data / "hub.sqlite3") as base:
