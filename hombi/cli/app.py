@@ -11,6 +11,7 @@ import typer
 from typer.core import TyperGroup
 
 from hombi.cli.noun import noun
+from hombi.cli.poor_output import take_any_sign
 
 
 @dataclass(frozen=True, slots=True)
@@ -174,6 +175,7 @@ def hombi(
 
 def main() -> None:
     """Run the command line."""
+    take_any_sign()
     app()
 
 

@@ -38,6 +38,8 @@ def prepare(data: Path) -> None:
     try:
         data.mkdir(parents=True, exist_ok=True, mode=0o700)
         _owners_only(data)
+        if not os.access(data, os.W_OK | os.X_OK):
+            raise PermissionError(0, "it cannot be written")
     except OSError as error:
         raise DataError(
             f"the data folder {data} cannot be used ({error.strerror or error}); set "

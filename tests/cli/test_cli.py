@@ -381,3 +381,33 @@ def test_a_word_of_before_leads_to_the_command_of_now(service: Service) -> None:
     for words, meant in ((("nodes",), "node"), (("statsu",), "status"), (("node", "lst"), "list")):
         said = service.hombi(*words).stderr
         assert said.count(f"Did you mean '{meant}'") == 1, said
+
+
+@pytest.mark.parametrize("encoding", ["latin-1", "ascii", "utf-8"])
+def test_every_encoding_of_the_terminal_is_written_to(
+    service: Service, rack: Joined, encoding: str
+) -> None:
+    rack.post([{"n": "temperature", "v": 11.5}])
+    done = subprocess.run(
+        [sys.executable, "-m", "hombi.cli.app", "now"],
+        env={**service.environment, "PYTHONIOENCODING": encoding},
+        capture_output=True,
+        timeout=60,
+        check=True,
+    )
+    said = done.stdout.decode(encoding)
+    assert "cellar-rack/temperature" in said
+    assert ("11.5 deg C" if encoding == "ascii" else "11.5 °C") in said
+    with service.hub() as hub:
+        hub.rooms.add("奥の間 – “Loft”")
+    done = subprocess.run(
+        [sys.executable, "-m", "hombi.cli.app", "room", "list"],
+        env={**service.environment, "PYTHONIOENCODING": encoding},
+        capture_output=True,
+        timeout=60,
+        check=True,
+    )
+    poorer = '??? - "Loft"' if encoding != "utf-8" else "奥の間 – “Loft”"
+    assert poorer in done.stdout.decode(encoding)
+    with service.hub() as hub:
+        hub.rooms.remove(next(one.room for one in hub.rooms.list() if "Loft" in one.name))

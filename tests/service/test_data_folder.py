@@ -174,3 +174,25 @@ def test_a_data_folder_that_cannot_be_made_is_named(tmp_path: Path) -> None:
     run = own.hombi("serve")
     assert run.returncode == 1
     assert "cannot be used" in run.stderr
+
+
+def test_a_data_folder_that_has_become_read_only_is_named(own_service: Service) -> None:
+    """As a memory card does that is worn out."""
+    own_service.start()
+    own_service.stop()
+    folder = own_service.data
+    try:
+        subprocess.run(["mount", "--bind", folder, folder], check=True, capture_output=True)
+    except (OSError, subprocess.CalledProcessError) as error:
+        pytest.skip(f"this machine mounts nothing: {error}")
+    try:
+        subprocess.run(["mount", "-o", "remount,bind,ro", folder], check=True)
+        own_service.said.clear()
+        with pytest.raises(AssertionError, match="did not start"):
+            own_service.start()
+        said = "".join(own_service.said)
+        assert f"the data folder {folder} cannot be used (it cannot be written)" in said
+        assert "Traceback" not in said
+    finally:
+        subprocess.run(["umount", "--lazy", folder], check=True)
+    own_service.start()
