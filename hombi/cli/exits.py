@@ -6,4 +6,4 @@ not signed in · 5 a node did not answer
 
 from __future__ import annotations
 
-SAID_NO, UNREACHABLE, NOT_SIGNED_IN, UNANSWERED = 1, 3, 4, 5
+SAID_NO, MISSPELT, UNREACHABLE, NOT_SIGNED_IN, UNANSWERED = 1, 2, 3, 4, 5

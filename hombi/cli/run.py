@@ -10,9 +10,9 @@ from typing import Annotated
 import typer
 
 from hombi.cli.drawing import err, mistakes
-from hombi.cli.exits import NOT_SIGNED_IN, SAID_NO, UNREACHABLE
+from hombi.cli.exits import MISSPELT, NOT_SIGNED_IN, SAID_NO, UNREACHABLE
 from hombi.cli.where import find_hub
-from hombi.client import Hub, HubProblem, HubUnreachable, NotSignedIn
+from hombi.client import Hub, HubProblem, HubUnreachable, Missing, NotSignedIn, Wrong
 
 # What is said of a node that was asked over a way that brings no answer.
 NOT_SAID = "it has not said whether it did it"
@@ -23,7 +23,17 @@ Json = Annotated[bool, typer.Option("--json", help="Print a list of JSON objects
 def entity_called(h: Hub, word: str) -> str:
     """The address of an entity: what was typed, or the one with this name, like
     "Cellar rack humidity"."""
-    return word if "/" in word else h.entities.get(word).entity
+    if "/" in word:
+        return word
+    try:
+        return h.entities.get(word).entity
+    except Missing:
+        for node in h.nodes.list():
+            if word.casefold() in (node.node, node.title.casefold()) and node.entities:
+                values = ", ".join(node.entities)
+                what = f"{node.title} is a node; name one of its values: {values}"
+                raise typer.BadParameter(what) from None
+        raise
 
 
 @contextlib.contextmanager
@@ -49,4 +59,5 @@ def words(name: str = "") -> Iterator[None]:
         err.print(error.detail, style="red")
         if error.mistakes:
             mistakes(error.mistakes, name or "text")
-        raise typer.Exit(SAID_NO) from error
+        misspelt = isinstance(error, Wrong) and not error.mistakes
+        raise typer.Exit(MISSPELT if misspelt else SAID_NO) from error

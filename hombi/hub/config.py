@@ -3,8 +3,10 @@ a wrong one. Each link brings the tables that are its own."""
 
 from __future__ import annotations
 
+import contextlib
 import os
 import time
+import tomllib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -321,10 +323,18 @@ def load_config(data: Path, environ: Mapping[str, str] = os.environ) -> Config:
 
 def _from_environment(variable: str, text: str, key: Key) -> Any:
     try:
-        return key.read(text)
+        return key.read(_listed(text))
     except (ValueError, ValueTextError) as error:
         what = f"environment variable {variable}={text!r}: expected {key.expected}"
         raise ConfigError(what) from error
+
+
+def _listed(text: str) -> Any:
+    """A list that is written as in hombi.toml, or the text as it is."""
+    if text.strip().startswith("["):
+        with contextlib.suppress(tomllib.TOMLDecodeError):
+            return tomllib.loads(f"given = {text}")["given"]
+    return text
 
 
 def make_config(

@@ -52,6 +52,8 @@ class Room:
 
 # Under this name an entity that says whether somebody is home has the person.
 PERSON = "person"
+# In the place of a node: what follows is what an entity is called.
+BY_NAME = "~"
 # What of `own` says which need a value of the hub's own state is about; and those that
 # there are, by address: title and need.
 HUB = "hub"
@@ -434,8 +436,8 @@ class House:
         if (found := self.entities.get(name)) is not None:
             return found
         node, slash, own = name.partition("/")
-        if not slash:
-            return find(self.entities, name, "entity", _names_of)
+        if not slash or node == BY_NAME:
+            return find(self.entities, own or name, "entity", _names_of)
         nodes = [self.nodes[one] for one in meant(node, _titles(self.nodes))]
         beside = {e.address: e for one in nodes for e in one.entities.values()}
         within = {address: (e.name, e.title, e.spoken) for address, e in beside.items()}

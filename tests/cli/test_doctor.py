@@ -124,7 +124,7 @@ def test_tools_come_and_go(service: Service) -> None:
     assert "has the key" in service.hombi("tool", "key", "bench").stdout
     assert "is removed" in service.hombi("tool", "remove", "bench", "--yes").stdout
     assert "No tools." in service.hombi("tool", "list").stdout
-    assert service.hombi("tool", "add", "bench", "--publish", "a/#/b").returncode == 1
+    assert service.hombi("tool", "add", "bench", "--publish", "a/#/b").returncode == 2
 
 
 def test_programs_that_are_signed_in_are_listed_and_made_void(

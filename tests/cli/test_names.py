@@ -116,7 +116,7 @@ def test_what_is_not_there_is_refused_with_the_nearest(
     service: Service, words: tuple[str, ...], hint: str
 ) -> None:
     done = service.hombi(*words)
-    assert done.returncode == 1
+    assert done.returncode == (2 if {"--kind", "--event"} & set(words) else 1)
     assert hint in done.stderr
 
 
@@ -171,3 +171,19 @@ def test_floors_and_rooms_are_taken_away_when_they_are_empty(service: Service) -
     with service.hub() as hub:
         assert "Cellar" not in [floor.name for floor in hub.house().floors]
     assert "no floor Cellar" in service.hombi("room", "remove-floor", "Cellar").stderr
+
+
+def test_words_that_are_wrong_end_with_2_and_a_node_is_answered_with_its_values(
+    service: Service, rack: Joined, mister: Joined
+) -> None:
+    rack.post([{"n": "humidity", "v": 80}])
+    for words in (
+        ("review", "decade"),
+        ("set", "cellar-mister/switch", "perhaps"),
+        ("history", "cellar-rack"),
+        ("history", "Cellar rack"),
+    ):
+        assert service.hombi(*words).returncode == 2, words
+    said = service.hombi("history", "cellar-rack").stderr
+    assert "cellar-rack/humidity" in said.replace("\n", "")
+    assert service.hombi("history", "no-such").returncode == 1

@@ -23,6 +23,7 @@ from hombi.client import (
     Hub,
     HubProblem,
     HubUnreachable,
+    Missing,
     NotSignedIn,
     TooMany,
     Wrong,
@@ -33,7 +34,7 @@ from hombi.client.errors import _BY_STATUS, problem
 from hombi.client.stream import EventReader
 from hombi.wire.automations import Mistake
 from hombi.wire.live import ReadingNews
-from tests.house import Service, free_ports
+from tests.house import Joined, Service, free_ports
 
 
 def test_its_public_names_are_those_it_lists() -> None:
@@ -87,7 +88,7 @@ def test_both_clients_have_the_same_methods() -> None:
             for one in groups(hub).values()
             for parameters, text in one.values()
         }
-    beside = {"message_filter", "path", "given", "unless_none"}
+    beside = {"entity_path", "given", "message_filter", "path", "unless_none"}
     for module in iter_modules(calls.__path__):
         made = import_module(f"{calls.__name__}.{module.name}")
         for name, f in inspect.getmembers(made, inspect.isfunction):
@@ -251,3 +252,17 @@ def test_the_help_of_a_call_says_what_it_returns() -> None:
         assert str(inspect.signature(hub.nodes.list)) == "() -> 'list[wire.Node]'"
         told = str(inspect.signature(hub.entities.readings))
         assert told.endswith("-> 'Iterator[wire.Reading]'")
+
+
+def test_an_entity_is_named_by_its_address_or_as_people_call_it(
+    service: Service, mister: Joined
+) -> None:
+    mister.post([{"n": "switch", "vb": False}])
+    with mister.connected(), service.hub() as hub:
+        name = hub.entities.get("cellar-mister/switch").spoken
+        for called, to in ((name, "on"), (name.upper(), "off"), ("cellar-mister/switch", "on")):
+            assert hub.entities.set(called, to).state == "confirmed"
+        assert hub.entities.get(name).value == 1.0
+        assert len(hub.entities.history(name).at) >= 1
+        with pytest.raises(Missing, match="no entity Celar mister; did you mean"):
+            hub.entities.set("Celar mister", "on")

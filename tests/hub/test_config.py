@@ -128,3 +128,18 @@ def test_the_machines_zone_is_the_one_before_django_sets_its_own(tmp_path: Path)
         check=True,
     )
     assert found.stdout.split() == ["America/Lima", "America/Lima"]
+
+
+@pytest.mark.parametrize("given", ['["°F", "inHg"]', "°F, inHg", " [ '°F', 'inHg' ] "])
+def test_a_list_in_the_environment_is_written_as_in_the_file_or_with_commas(
+    tmp_path: Path, given: str
+) -> None:
+    assert load_config(tmp_path, {"HOMBI_HOUSE_UNITS": given}).units == ("°F", "inHg")
+
+
+@pytest.mark.parametrize("given", ["[1, 2]", '["°F", "furlongs"]', "[°F"])
+def test_a_list_in_the_environment_that_is_wrong_says_how_it_is_written(
+    tmp_path: Path, given: str
+) -> None:
+    with pytest.raises(ConfigError, match="expected a list of units, like"):
+        load_config(tmp_path, {"HOMBI_HOUSE_UNITS": given})

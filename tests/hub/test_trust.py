@@ -3,6 +3,7 @@ for, as a device would."""
 
 from __future__ import annotations
 
+import asyncio
 import ipaddress
 import plistlib
 import socket
@@ -14,8 +15,10 @@ from pathlib import Path
 
 import pytest
 from cryptography import x509
+from cryptography.x509.oid import NameOID
 
 from hombi.hub.config import make_config
+from hombi.hub.events import HouseNamed
 from hombi.hub.kernel import Context
 from hombi.hub.memory import MemoryRecords
 from hombi.hub.trust import Authority, AuthorityError, Trust, configuration_profile
@@ -272,3 +275,30 @@ async def test_what_listens_shows_the_renewed_one_without_a_restart(tmp_path: Pa
         for one in first.extensions.get_extension_for_class(x509.SubjectAlternativeName).value
     }
     house.context.thread.close()
+
+
+def common_name(trust: Trust) -> str:
+    assert trust.authority is not None
+    (name,) = trust.authority.certificate.subject.get_attributes_for_oid(NameOID.COMMON_NAME)
+    return str(name.value)
+
+
+async def test_an_authority_that_nobody_was_given_takes_the_houses_name(
+    house: House, tmp_path: Path
+) -> None:
+    await house.trust.open()
+    for named, wanted in (("Old mill", "Old mill"), ("Old mill", "Old mill"), ("Weir", "Weir")):
+        house.context.announce(HouseNamed(house=named))
+        await asyncio.sleep(0.2)
+        assert common_name(house.trust).startswith(f"Hombi at {wanted} (since")
+        assert house.trust.certificate is not None
+    # Devices that trust it go on trusting it.
+    house.trust.given()
+    house.context.announce(HouseNamed(house="Another"))
+    await asyncio.sleep(0.2)
+    assert common_name(house.trust).startswith("Hombi at Weir (since")
+    again = House(tmp_path)
+    await again.trust.prepare()
+    assert common_name(again.trust).startswith("Hombi at Weir (since")
+    await house.context.tasks.end()
+    again.context.thread.close()

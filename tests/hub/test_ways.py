@@ -80,6 +80,8 @@ async def test_a_button_does_just_what_it_says_once() -> None:
         assert r.link.sent[-1][1].value == 0.0
         with pytest.raises(Refused, match="pressed already"):
             await pressed(r, "off", delivery)
+        entry = next(one for one in r.records.journal.all if one.event == "ButtonPressed")
+        assert entry.by == delivery.person, "and no stranger, although it came without a sign-in"
         await pressed(r, "acknowledge", delivery)
         await r.clock.forward(6 * 60_000)
         assert [title for _, title, _ in r.phones.told] == ["Cellar is damp"], "no reminder"

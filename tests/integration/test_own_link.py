@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import re
 import socket
 from pathlib import Path
@@ -25,6 +26,20 @@ def package(folder: Path) -> Path:
     (info / "METADATA").write_text("Metadata-Version: 2.1\nName: mill-gauges\nVersion: 1.0\n")
     (info / "entry_points.txt").write_text(f"[hombi.links]\ngauges = {points}\n")
     return folder
+
+
+def test_the_module_of_the_documents_is_wholly_typed() -> None:
+    """As mypy asks for with --strict."""
+    (code,) = re.findall(r"```python\n(.*?)```", DOCUMENT, re.DOTALL)
+    functions = [
+        one
+        for one in ast.walk(ast.parse(code))
+        if isinstance(one, ast.FunctionDef | ast.AsyncFunctionDef)
+    ]
+    assert len(functions) > 8
+    for one in functions:
+        assert one.returns is not None, one.name
+        assert all(arg.annotation or arg.arg == "self" for arg in one.args.args), one.name
 
 
 def test_the_link_of_the_documents_works_beside_those_that_ship(tmp_path: Path) -> None:

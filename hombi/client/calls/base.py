@@ -57,6 +57,12 @@ def path(*parts: str) -> str:
     return "/api/" + "/".join(quote(part, safe="/") for part in parts)
 
 
+def entity_path(address: str, *more: str) -> str:
+    """The address of something of an entity, which is named by its own address, or as
+    people call it ("Loft lamp level")."""
+    return path("entities", address if "/" in address else f"~/{address}", *more)
+
+
 def given(**params: Param | None) -> dict[str, Param]:
     """The parameters that were given."""
     return {name: value for name, value in params.items() if value is not None and value != ""}

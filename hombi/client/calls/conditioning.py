@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from hombi import wire
-from hombi.client.calls.base import Call, path
+from hombi.client.calls.base import Call, entity_path
 
 Step = dict[str, float | str]
 
@@ -18,19 +18,19 @@ def steps() -> Call[list[wire.StepSort]]:
 def show(address: str) -> Call[wire.Conditioning]:
     """How an entity's values are conditioned, all plans, and what would be a
     beginning."""
-    return Call("GET", path("entities", address, "conditioning"), wire.Conditioning)
+    return Call("GET", entity_path(address, "conditioning"), wire.Conditioning)
 
 
 def set_(address: str, steps: Sequence[Step], *, past: bool = False) -> Call[wire.Conditioning]:
     """Condition an entity by these steps from now on, or over its whole past too. A
     step is {"step": "linear", "offset": -0.7}."""
     body = wire.ConditioningRequest(steps=list(steps), past=past)
-    return Call("PUT", path("entities", address, "conditioning"), wire.Conditioning, body=body)
+    return Call("PUT", entity_path(address, "conditioning"), wire.Conditioning, body=body)
 
 
 def undo(address: str) -> Call[wire.Conditioning]:
     """Take the latest plan back; the past becomes what it was before."""
-    return Call("DELETE", path("entities", address, "conditioning"), wire.Conditioning)
+    return Call("DELETE", entity_path(address, "conditioning"), wire.Conditioning)
 
 
 def try_(
@@ -39,9 +39,7 @@ def try_(
     """What steps would make of a stretch of the past, the last day unless given;
     nothing is stored."""
     body = wire.TryRequest(steps=list(steps), start=start, end=end)
-    return Call(
-        "POST", path("entities", address, "conditioning/try"), wire.TriedConditioning, body=body
-    )
+    return Call("POST", entity_path(address, "conditioning/try"), wire.TriedConditioning, body=body)
 
 
 def compare(
@@ -56,7 +54,7 @@ def compare(
     that follows; or beside values that were read off an instrument. Nothing is
     changed."""
     body = wire.CompareRequest(reference=reference, start=start, end=end, typed=list(typed))
-    return Call("POST", path("entities", address, "compare"), wire.Comparison, body=body)
+    return Call("POST", entity_path(address, "compare"), wire.Comparison, body=body)
 
 
 def calibrate(
@@ -74,4 +72,4 @@ def calibrate(
     body = wire.CalibrationRequest(
         reference=reference, start=start, end=end, gain=gain, past=past, typed=list(typed)
     )
-    return Call("POST", path("entities", address, "calibration"), wire.Conditioning, body=body)
+    return Call("POST", entity_path(address, "calibration"), wire.Conditioning, body=body)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from hombi import wire
-from hombi.client.calls.base import Call, Pages, given, path, unless_none
+from hombi.client.calls.base import Call, Pages, entity_path, given, unless_none
 
 
 def list_(
@@ -19,19 +19,19 @@ def list_(
 def get(address: str) -> Call[wire.EntityDetail]:
     """One entity, by its address `node/entity`, with the automations that look at
     it."""
-    return Call("GET", path("entities", address), wire.EntityDetail)
+    return Call("GET", entity_path(address), wire.EntityDetail)
 
 
 def rename(address: str, title: str) -> Call[wire.Entity]:
     """Rename an entity; its address stays."""
     body = wire.EntityChange(title=title)
-    return Call("PATCH", path("entities", address), wire.Entity, body=body)
+    return Call("PATCH", entity_path(address), wire.Entity, body=body)
 
 
 def hide(address: str, hidden: bool = True) -> Call[wire.Entity]:
     """Hide an entity in its room, or show it again."""
     body = wire.EntityChange(hidden=hidden)
-    return Call("PATCH", path("entities", address), wire.Entity, body=body)
+    return Call("PATCH", entity_path(address), wire.Entity, body=body)
 
 
 def see(
@@ -42,19 +42,19 @@ def see(
     body = wire.EntityChange(
         seen_in=unless_none(unit), decimals=unless_none(decimals), keep=unless_none(keep)
     )
-    return Call("PATCH", path("entities", address), wire.Entity, body=body)
+    return Call("PATCH", entity_path(address), wire.Entity, body=body)
 
 
 def change_kind(address: str, kind: str, unit: str = "") -> Call[wire.Entity]:
     """Take an entity for another kind from now on; `unit` is the one that its node
     speaks, the kind's own unless given. Its past keeps what it was."""
     body = wire.EntityChange(kind=kind, unit=unit)
-    return Call("PATCH", path("entities", address), wire.Entity, body=body)
+    return Call("PATCH", entity_path(address), wire.Entity, body=body)
 
 
 def remove(address: str) -> Call[None]:
     """Take an entity that was picked, or is derived, away with its history."""
-    return Call("DELETE", path("entities", address), None)
+    return Call("DELETE", entity_path(address), None)
 
 
 def history(
@@ -69,7 +69,7 @@ def history(
     """An entity's history: the last hour, day, week, month or year, or from `start` to
     `end` in ms; the same span a day, a week, a month or a year `earlier`."""
     params = given(span=span, start=start, end=end, earlier=earlier, points=points)
-    return Call("GET", path("entities", address, "history"), wire.History, params=params)
+    return Call("GET", entity_path(address, "history"), wire.History, params=params)
 
 
 def numbers(
@@ -84,7 +84,7 @@ def numbers(
     """What an entity comes to over a span: lowest, mean, median, highest, 5 and 95 %;
     for how long it was over a limit, like "82 %"."""
     params = given(span=span, start=start, end=end, earlier=earlier, over=over)
-    return Call("GET", path("entities", address, "numbers"), wire.SpanNumbers, params=params)
+    return Call("GET", entity_path(address, "numbers"), wire.SpanNumbers, params=params)
 
 
 def doubts(
@@ -96,7 +96,7 @@ def doubts(
 ) -> Call[wire.Doubts]:
     """The readings of a span that are not good: when they were, and why."""
     params = given(span=span, start=start, end=end)
-    return Call("GET", path("entities", address, "doubts"), wire.Doubts, params=params)
+    return Call("GET", entity_path(address, "doubts"), wire.Doubts, params=params)
 
 
 def courses(
@@ -125,7 +125,7 @@ def export(
 ) -> Call[bytes]:
     """An entity's readings of a span as a file: csv, or senml (RFC 8428)."""
     params = given(span=span, start=start, end=end, format=format)
-    return Call("GET", path("entities", address, "export"), bytes, params=params)
+    return Call("GET", entity_path(address, "export"), bytes, params=params)
 
 
 def rows(
@@ -140,7 +140,7 @@ def rows(
     """An entity's history in rows of house time ("minutes", "hours", "days"; by the
     span unless given), the empty ones too."""
     params = given(span=span, start=start, end=end, earlier=earlier, rows=rows)
-    return Call("GET", path("entities", address, "rows"), list[wire.Row], params=params)
+    return Call("GET", entity_path(address, "rows"), list[wire.Row], params=params)
 
 
 def stretches(
@@ -149,7 +149,7 @@ def stretches(
     """How an entity with states stood: one stretch after the other, and shares of hours
     or days."""
     params = given(span=span, start=start, end=end)
-    return Call("GET", path("entities", address, "stretches"), wire.Stretches, params=params)
+    return Call("GET", entity_path(address, "stretches"), wire.Stretches, params=params)
 
 
 def readings(
@@ -159,7 +159,7 @@ def readings(
 
     def page(at: int | None) -> Call[wire.Readings]:
         params = given(start=start if at is None else at, end=end)
-        return Call("GET", path("entities", address, "readings"), wire.Readings, params=params)
+        return Call("GET", entity_path(address, "readings"), wire.Readings, params=params)
 
     return Pages(page, lambda p: p.readings, lambda p: p.next)
 
@@ -168,4 +168,4 @@ def set_(address: str, to: str) -> Call[wire.Command]:
     """Ask an entity to take a value ("on", "40 %"), and wait for its node. The answer's
     `state` says whether it did."""
     body = wire.CommandRequest(to=to)
-    return Call("POST", path("entities", address, "command"), wire.Command, body=body)
+    return Call("POST", entity_path(address, "command"), wire.Command, body=body)

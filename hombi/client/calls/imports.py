@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from hombi import wire
-from hombi.client.calls.base import Call, given, path
+from hombi.client.calls.base import Call, entity_path, given
 
 # A large file is read twice before the hub answers.
 QUIET_S = 1_800.0
@@ -11,7 +11,7 @@ QUIET_S = 1_800.0
 
 def list_(address: str) -> Call[list[wire.Import]]:
     """The files that were imported for an entity, the latest last."""
-    return Call("GET", path("entities", address, "imports"), list[wire.Import])
+    return Call("GET", entity_path(address, "imports"), list[wire.Import])
 
 
 def import_csv(
@@ -30,10 +30,10 @@ def import_csv(
     params = given(time=time, value=value, unit=unit, zone=zone, order=order, file=file)
     if apply:
         params["apply"] = "1"
-    where = path("entities", address, "imports")
+    where = entity_path(address, "imports")
     return Call("POST", where, wire.ImportPlan, params=params, body=data, quiet_s=QUIET_S)
 
 
 def take_back(address: str, number: int) -> Call[None]:
     """Delete what a file brought."""
-    return Call("DELETE", path("entities", address, "imports", str(number)), None)
+    return Call("DELETE", entity_path(address, "imports", str(number)), None)

@@ -21,10 +21,12 @@ T_co = TypeVar("T_co", covariant=True)
 
 
 class Done(msgspec.Struct, Generic[T_co], frozen=True):
-    """What a change came to, and the event that it ended in."""
+    """What a change came to, and the event that it ended in; `by` is who made it, where
+    that is known better than by who asked."""
 
     result: T_co
     event: Event
+    by: Actor | None = None
 
 
 class Change(msgspec.Struct, Generic[P, T], frozen=True):
@@ -82,5 +84,5 @@ class Changes:
 
     async def _finish(self, doing: Awaitable[Done[T]], by: Actor) -> T:
         done = await doing
-        self._announce(done.event, by)
+        self._announce(done.event, done.by or by)
         return done.result

@@ -225,4 +225,5 @@ class PressButton(Change[Ways, str], frozen=True):
             except HubError as error:
                 raise Refused(str(error)) from error
         said = str(found["label"])
-        return Done(said, ButtonPressed(title=delivery.title, button=said, person=way.person))
+        event = ButtonPressed(title=delivery.title, button=said, person=way.person)
+        return Done(said, event, person)

@@ -15,13 +15,15 @@ from pathlib import Path
 from cryptography import x509
 
 from hombi.hub.config import Config
-from hombi.hub.events import CertificateTaken, CertificateTroubled
+from hombi.hub.events import CertificateTaken, CertificateTroubled, HouseNamed
 from hombi.hub.kernel import Context, Need, Part
 from hombi.hub.trust.authority import Authority, AuthorityError, covers
 from hombi.links.base import Check
 from hombi.links.machine import Address, own_address, own_addresses
 
 AUTHORITY_FILE, HTTPS_FILE = "authority.pem", "https.pem"
+# There while nobody was given the authority yet.
+NOT_GIVEN = "authority.new"
 LOOK_EVERY_S = 30.0
 RENEW_WITHIN = timedelta(days=30)
 # One that a person must renew is spoken of this long before it ends.
@@ -57,7 +59,7 @@ class Trust(Part):
 
     def __init__(self, context: Context, config: Config) -> None:
         super().__init__(context)
-        self._config = config
+        self._config, self._house = config, config.house_name
         self._own = Files(config.https_certificate, config.https_key)
         self._seen: tuple[int, ...] = ()
         self.authority: Authority | None = None
@@ -79,7 +81,25 @@ class Trust(Part):
 
     async def open(self) -> None:
         if self.tls is not None:
+            self.context.hear(HouseNamed, lambda event: self._named(event.house))
             self.context.tasks.watch("the certificate", self._watch)
+
+    def given(self) -> None:
+        """Somebody is given the authority, to trust it: it stays as it is from now
+        on."""
+        (self._config.data / NOT_GIVEN).unlink(missing_ok=True)
+
+    def _named(self, house: str) -> None:
+        """The house has a name. Devices list the authority by it: one that nobody has
+        yet is made anew."""
+        if house == self._house:
+            return
+        self._house = house
+        if (self._config.data / NOT_GIVEN).exists():
+            for name in (AUTHORITY_FILE, HTTPS_FILE):
+                (self._config.data / name).unlink(missing_ok=True)
+            self.authority = self.certificate = None
+            self.context.tasks.start(self.look(), name="the certificate")
 
     async def _watch(self) -> None:
         while True:
@@ -120,7 +140,8 @@ class Trust(Part):
         if path.exists():
             self.authority = Authority.read(path)
         elif now >= BEFORE_CLOCKS:
-            made = Authority.fresh(self._config.house_name, self._names(), addresses(), now)
+            made = Authority.fresh(self._house, self._names(), addresses(), now)
+            (self._config.data / NOT_GIVEN).touch(mode=0o600)
             made.write(path)
             self.authority = made
 

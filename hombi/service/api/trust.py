@@ -52,6 +52,7 @@ class TrustView(View):
         page = f"{house_address(request)}/trust"
         ends = trust.certificate.not_valid_after_utc if trust.certificate is not None else None
         if authority is not None:
+            trust.given()
             ends = authority.certificate.not_valid_after_utc
         return Response(
             wire.Trust(
@@ -71,6 +72,7 @@ class TrustView(View):
 
 def authority_file(request: HttpRequest, form: str) -> HttpResponse:
     """The authority's certificate, without its key."""
+    hub().trust.given()
     authority = hub().trust.authority
     if authority is None:
         what = "this hub has no authority of its own: https.use is off, or it waits for the time"

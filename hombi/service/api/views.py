@@ -12,6 +12,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from hombi.hub.errors import Invalid, NotFound
+from hombi.hub.house import BY_NAME
 from hombi.hub.kernel import Actor, Change, Right, allows
 from hombi.service.accounts.who import actor_of, meant_by
 from hombi.service.bridge import change, hub, read
@@ -46,7 +47,8 @@ def _theirs(who: Actor, named: dict[str, Any]) -> None:
     """Have an address name what it means among what is theirs to see. Raises NotFound
     for all else: for them, it is not there."""
     if "name" in named:
-        address = f"{named['node']}/{named['name']}" if "node" in named else str(named["name"])
+        by_name = named.get("node", BY_NAME) == BY_NAME
+        address = str(named["name"]) if by_name else f"{named['node']}/{named['name']}"
         found = read(lambda h: meant_by(h, who, address).address)
         if "node" in named:
             named["node"], _, named["name"] = found.partition("/")
