@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from django.contrib.staticfiles.views import serve
 from django.urls import path, re_path
 
 from hombi.service.api import (
@@ -35,7 +34,7 @@ from hombi.service.api import (
 from hombi.service.api.export import export
 from hombi.service.api.live import live
 from hombi.service.api.schema import described
-from hombi.service.console import console
+from hombi.service.console import console, whole_file
 from hombi.service.metrics import metrics
 
 handler400 = "hombi.service.api.problems.bad_request"
@@ -172,6 +171,6 @@ urlpatterns = [
     path("api/docs", described, {"by": "page"}),
     # The page that shows the schema is served from the package that brings it, without
     # a collecting step.
-    re_path(r"^static/(?P<path>drf_spectacular_sidecar/.*)$", serve, {"insecure": True}),
+    re_path(r"^static/(?P<path>drf_spectacular_sidecar/.*)$", whole_file),
     re_path(r"^(?P<path>.*)$", console),
 ]

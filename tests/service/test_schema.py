@@ -34,7 +34,12 @@ def test_programs_and_people_read_the_same_description(service: Service) -> None
         assert (refused.status_code, refused.json()["status"]) == (405, 405)
     unknown = httpx.get(f"{service.url}/api/schema", headers={"Accept": "image/png"})
     assert (unknown.status_code, unknown.json()["status"]) == (406, 406)
-    assert "swagger" in httpx.get(f"{service.url}/api/docs").text
+    page = httpx.get(f"{service.url}/api/docs").text
+    assert "swagger" in page
+    files = set(re.findall(r"/static/drf_spectacular_sidecar/[^\"']+", page))
+    assert len(files) >= 2
+    assert all(len(httpx.get(service.url + one).content) > 500 for one in files)
+    assert not any("Warning" in line for line in service.said)
 
 
 def test_no_call_that_a_generator_thinks_of_ends_in_a_server_error(
