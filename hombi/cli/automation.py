@@ -173,7 +173,8 @@ def undo(
     with hub() as h, words(name):
         found = h.automations.texts(name)
         if len(found) < to:
-            err.print(f"{name} has had {len(found)} texts only", style="red")
+            had = "no other text" if len(found) < 2 else f"{len(found)} texts only"
+            err.print(f"{name} has had {had}", style="red")
             raise typer.Exit(SAID_NO)
         changed = h.automations.change(name, found[to - 1].text, leave=leave)
         said(json, [changed], bold(changed.automation), f"is as before. {changed.sentence}")

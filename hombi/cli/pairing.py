@@ -87,7 +87,11 @@ def arrivals(json: Json = False) -> None:
         "Nobody waits at the door. `hombi pair` opens it.",
         ("HEARD",),
     )
+    titles = [arrival.title.casefold() for arrival in found]
     for arrival in found:
+        if titles.count(arrival.title.casefold()) > 1:
+            at = ", ".join(filter(None, (arrival.thing, arrival.url or arrival.sender)))
+            out.print(f"{arrival.id}: {at}", style="yellow")
         for elsewhere in arrival.elsewhere:
             out.print(
                 f"{arrival.id}: it sends the hub to {elsewhere}, which is not its own; "

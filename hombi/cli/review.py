@@ -23,7 +23,13 @@ def review(
         str,
         typer.Argument(help="month or week.", autocompletion=complete.one_of(*SPANS)),
     ] = "month",
-    on: Annotated[str, typer.Option(help="A day in it, like 2026-11-20; today unless given.")] = "",
+    on: Annotated[
+        str,
+        typer.Option(
+            help="A day in it, like 2026-11-20; without it today, or the last whole one "
+            "while this one has only begun."
+        ),
+    ] = "",
     as_csv: Annotated[bool, typer.Option("--csv", help="Print a table for a spreadsheet.")] = False,
     json: Json = False,
 ) -> None:

@@ -119,6 +119,18 @@ def earlier_span(start_ms: int, end_ms: int, by: str, zone: tzinfo) -> tuple[int
     return start, start + length if shortened else end
 
 
+# For so many days of a month or a week people look back at the one before.
+_ONLY_BEGUN = {"week": 2, "month": 7}
+
+
+def looked_back_at(today: date, by: str) -> date:
+    """A day in the week or month that people mean when they look back today: this one,
+    or the last whole one while this one has only begun."""
+    first, _ = calendar_span(today, by)
+    begun = (today - first).days < _ONLY_BEGUN[by]
+    return first - timedelta(days=1) if begun else today
+
+
 def calendar_span(on: date, by: str) -> tuple[date, date]:
     """The day, week (from Monday, ISO 8601), month or year of the calendar that holds a
     day: its first day, and the first day after it."""

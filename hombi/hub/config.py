@@ -332,7 +332,7 @@ def _from_environment(variable: str, text: str, key: Key) -> Any:
 def _listed(text: str) -> Any:
     """A list that is written as in hombi.toml, or the text as it is."""
     if text.strip().startswith("["):
-        with contextlib.suppress(tomllib.TOMLDecodeError):
+        with contextlib.suppress(tomllib.TOMLDecodeError, RecursionError):
             return tomllib.loads(f"given = {text}")["given"]
     return text
 

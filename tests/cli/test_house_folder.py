@@ -125,6 +125,8 @@ def test_a_house_goes_into_another_hub_and_comes_out_the_same(
     ("file", "text", "said"),
     [
         ("rooms.toml", "[loft\n", "rooms.toml: Expected ']'"),
+        ("rooms.toml", "a = " + "[" * 20_000, "rooms.toml: it is nested too deep"),
+        ("automations/too-dry.toml", "a = " + "[" * 15_000, "too-dry.toml"),
         ("rooms.toml", "[loft]\nname = 5\nfloor = 'x'\n", "rooms.toml: Expected `str`, got `int`"),
         ("values.toml", "['a/b']\nnmae = 'x'\n", "unknown field `nmae`"),
         ("nodes.toml", "[boat]\nname = 'Boat'\n", "not in this house yet: boat; pair them"),

@@ -11,7 +11,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hombi.core.house_time import ROWS_MS, bounds, earlier, earlier_span, rows_of
+from hombi.core.house_time import (
+    ROWS_MS,
+    bounds,
+    earlier,
+    earlier_span,
+    looked_back_at,
+    rows_of,
+)
 
 ZONES = (
     "Europe/Berlin",
@@ -99,3 +106,20 @@ def test_days_that_the_earlier_month_lacks_make_no_empty_span() -> None:
     begin, end = (round(datetime(2027, 4, day, tzinfo=zone).timestamp() * 1000) for day in (1, 30))
     start, stop = earlier_span(begin, end, "month", zone)
     assert datetime.fromtimestamp(stop / 1000, zone).date() == date(2027, 3, 30)
+
+
+@pytest.mark.parametrize(
+    ("by", "today", "wanted"),
+    [
+        ("month", date(2026, 12, 1), date(2026, 11, 30)),
+        ("month", date(2026, 12, 7), date(2026, 11, 30)),
+        ("month", date(2026, 12, 8), date(2026, 12, 8)),
+        ("month", date(2027, 1, 1), date(2026, 12, 31)),
+        ("week", date(2026, 12, 1), date(2026, 11, 29)),  # a Tuesday
+        ("week", date(2026, 12, 2), date(2026, 12, 2)),
+    ],
+)
+def test_who_looks_back_at_what_has_only_begun_means_the_one_before(
+    by: str, today: date, wanted: date
+) -> None:
+    assert looked_back_at(today, by) == wanted

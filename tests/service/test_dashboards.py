@@ -5,9 +5,11 @@ from __future__ import annotations
 import contextlib
 import json
 import socket
+import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 
 import pytest
@@ -181,6 +183,42 @@ def floods(one: socket.socket) -> None:
     with contextlib.suppress(OSError):
         for _ in range(200):
             one.sendall(PNG + b"\0" * 65_536)
+
+
+def test_many_pictures_at_once_are_fetched_a_few_at_a_time(mill: Service) -> None:
+    """Each may hold 6 MB of the hub's memory."""
+    under_way, most, count = 0, 0, threading.Lock()
+
+    class Camera(BaseHTTPRequestHandler):
+        def do_GET(self) -> None:
+            nonlocal under_way, most
+            with count:
+                under_way += 1
+                most = max(most, under_way)
+            time.sleep(0.2)
+            self.send_response(200)
+            self.end_headers()
+            self.wfile.write(PNG + bytes(4_000_000))
+            with count:
+                under_way -= 1
+
+        def log_message(self, format: str, *args: object) -> None:
+            pass
+
+    with ThreadingHTTPServer(("127.0.0.1", 0), Camera) as server, mill.hub() as hub:
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        address = f"http://127.0.0.1:{server.server_port}/snapshot.jpg"
+        hub.dashboards.add("Cameras", [TileRequest(sort="picture", of=[RACK], address=address)])
+
+        def status(_: int) -> int:
+            where = "/api/dashboards/cameras/pictures/0"
+            return call(mill, "GET", where, timeout=60).status_code
+
+        with ThreadPoolExecutor(16) as pool:
+            assert set(pool.map(status, range(16))) == {200}
+        assert 1 < most <= 4
+        hub.dashboards.remove("cameras")
+        server.shutdown()
 
 
 @pytest.mark.parametrize(

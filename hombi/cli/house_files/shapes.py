@@ -93,3 +93,5 @@ def read(text: str, file: str, shape: type[E]) -> dict[str, E]:
     except (ValueError, msgspec.ValidationError) as error:
         said = str(error).replace("`$", "`").replace("[...]", " of an entry")
         raise FileError(f"{file}: {said}") from error
+    except RecursionError as error:
+        raise FileError(f"{file}: it is nested too deep") from error

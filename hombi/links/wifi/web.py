@@ -385,7 +385,7 @@ class Web:
 
 def _in_words(data: str) -> str:
     """What an event says, for people: a number as they write it."""
-    with contextlib.suppress(ValueError):
+    with contextlib.suppress(ValueError, RecursionError):
         value = json.loads(data)
         if isinstance(value, int | float) and not isinstance(value, bool):
             return show_number(value)

@@ -11,7 +11,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import wire
-from hombi.core.house_time import calendar_span, moment_ms
+from hombi.core.house_time import calendar_span, looked_back_at, moment_ms
 from hombi.core.kinds import Kind
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
@@ -24,7 +24,12 @@ from hombi.service.bridge import hub, read
 SPANS = ("month", "week")
 _WHICH = [
     Query("span", str, enum=list(SPANS), default="month"),
-    Query("on", str, description="a day in it, as 2026-11-27; today unless given"),
+    Query(
+        "on",
+        str,
+        description="a day in it, as 2026-11-27; today, or the last whole one while "
+        "this one has only begun, unless given",
+    ),
 ]
 
 
@@ -59,10 +64,22 @@ def review_of(request: Request) -> wire.Review:
     span = request.query_params.get("span", "month")
     if span not in SPANS:
         raise Invalid(f"span={span} is not known; use {' or '.join(SPANS)}")
-    zone, now = hub().config.zone, hub().context.clock.now_ms()
     text = request.query_params.get("on", "").strip()
+    if text:
+        return _review(span, text)
+    zone, now = hub().config.zone, hub().context.clock.now_ms()
+    today = datetime.fromtimestamp(now / 1000, zone).date()
+    if (meant := looked_back_at(today, span)) != today:
+        before = _review(span, meant.isoformat())
+        if before.kinds:  # the house was there already
+            return before
+    return _review(span, today.isoformat())
+
+
+def _review(span: str, text: str) -> wire.Review:
+    zone, now = hub().config.zone, hub().context.clock.now_ms()
     try:
-        on = date.fromisoformat(text) if text else datetime.fromtimestamp(now / 1000, zone).date()
+        on = date.fromisoformat(text)
         first, after = calendar_span(on, span)
         start, end = moment_ms(first, 0, zone), moment_ms(after, 0, zone)
     except (ValueError, OverflowError) as error:
