@@ -67,9 +67,10 @@ soak: tools setup wheel  ## the unit under a real systemd, two hundred power cut
 	scripts/systemd
 	CUTS=200 $(BIN)/pytest tests/integration/test_power_cuts.py
 	KILLS=60 DEAF=20000 $(BIN)/pytest tests/integration/test_nothing_lost.py tests/integration/test_notices.py -k "kill or never_reads"
-	STREAMS=4000 SIZES=20 UPDATE_KILLS=40 RUNS=200 MINUTES=60 $(BIN)/pytest tests/links/test_door_bounds.py tests/service/test_streams.py tests/service/test_updating.py tests/core/test_coverage.py tests/hub/test_silence.py tests/service/test_backup.py -k "streams or connections or disk or killed or interval or silent or salvage or pages or written"
+	STREAMS=4000 SIZES=20 UPDATE_KILLS=40 RUNS=200 MINUTES=60 SPOILT=20 $(BIN)/pytest tests/links/test_door_bounds.py tests/service/test_streams.py tests/service/test_updating.py tests/core/test_coverage.py tests/hub/test_silence.py tests/service/test_backup.py -k "streams or connections or disk or killed or interval or silent or salvage or pages or written"
 	DROPS=1000 $(BIN)/pytest tests/links/bluetooth -k drops_at_once
 	EXAMPLES=others $(BIN)/pytest tests/core tests/links -m hypothesis
+	EACH=1 $(BIN)/pytest tests/core/automation/test_hours.py
 	SEED=$$$$ $(BIN)/pytest tests/service/test_schema.py
 
 wheel: setup  ## a wheel with the console in it, in dist/: it installs without Node.js

@@ -146,7 +146,7 @@ class Actuation(Part):
                 SetByHand(
                     node=entity.address.partition("/")[0],
                     entity=entity.address,
-                    by="who set it by hand",
+                    by="",
                 )
             )
 

@@ -87,6 +87,8 @@ class Admission(Part):
             raise Refused(f"{record.title} is {record.state}, it does not wait")
         usual = arrival.known.address if arrival.known else record.title
         proper_name(wish.name or record.title, "the name of a node")
+        for choice in wish.entities.values():
+            proper_name(choice.title, "the name of a value")
         address = slug(wish.name or usual)
         if not address:
             raise Invalid("the name needs a letter or a digit")

@@ -14,7 +14,7 @@ from hombi.core.series import Reading
 from hombi.core.series.calibration import Calibration, compared
 
 # `make soak` has two hundred of each.
-RUNS = int(os.environ.get("RUNS", "8"))
+RUNS = int(os.environ.get("RUNS", "4"))
 START = 1_790_000_000_000
 MINUTE = 60_000
 

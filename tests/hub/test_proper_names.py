@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 import pytest
 
+from hombi.hub.admission import AdmitArrival, EntityChoice
 from hombi.hub.dashboards import AddDashboard, ArrangeDashboard
 from hombi.hub.entities import ChangeEntity
 from hombi.hub.errors import Invalid
@@ -15,6 +16,7 @@ from hombi.hub.notices import AddPhone
 from hombi.hub.ports import PhoneRecord
 from hombi.hub.rooms import AddFloor, AddRoom, ChangeFloor, ChangeRoom
 from hombi.hub.scenes import RecordScene
+from tests.house import description
 from tests.hub.parts import rig
 
 # A cleared screen, a NUL, a second line, a turned line, and a noncharacter.
@@ -53,3 +55,19 @@ async def test_every_script_and_sign_that_is_seen_may_be_in_a_name(name: str) ->
         await r.cellar()
         node = await r.do(RenameNode("cellar-mister", f" {name} "))
         assert node.title == name
+
+
+@pytest.mark.parametrize("odd", ODD, ids=ascii)
+async def test_a_value_is_not_let_in_under_a_name_that_holds_what_nobody_sees(odd: str) -> None:
+    async with rig() as r:
+        r.hub.pairing.open_window(60_000)
+        thing = description("Weir", depth={"type": "number", "readOnly": True})
+        arrival, _ = await r.hub.pairing.ask(thing, "0" * 64)
+        arrival.record.proof = ""
+        names = {"depth": EntityChoice(title=f"De{odd}pth")}
+        with pytest.raises(Invalid, match="the name of a value holds a sign that cannot be seen"):
+            await r.do(AdmitArrival(arrival.record.id, "", "Weir", "", entities=names))
+        assert "weir" not in r.hub.house.nodes
+        names = {"depth": EntityChoice(title="Depth")}
+        await r.do(AdmitArrival(arrival.record.id, "", "Weir", "", entities=names))
+        assert r.hub.house.entities["weir/depth"].title == "Depth"

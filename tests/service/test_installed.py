@@ -7,6 +7,7 @@ import shutil
 import socket
 import subprocess
 import sys
+import sysconfig
 import time
 import zipfile
 from pathlib import Path
@@ -155,3 +156,9 @@ def test_a_folder_of_its_name_where_it_is_started_is_no_part_of_it(tmp_path: Pat
         check=True,
     )  # fmt: skip
     assert "Usage" in said.stdout
+
+
+def test_an_editable_install_is_found_by_type_checkers() -> None:
+    """They follow a path to `hombi/py.typed`, and no finder."""
+    (path,) = Path(sysconfig.get_path("purelib")).glob("__editable__.hombi-*.pth")
+    assert (Path(path.read_text().strip()) / "hombi" / "py.typed").is_file()

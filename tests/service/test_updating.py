@@ -18,7 +18,7 @@ import pytest
 from tests.house import Service
 
 BEFORE = "0009_retired_entities"
-SIZES, KILLS = int(os.environ.get("SIZES", "4")), int(os.environ.get("UPDATE_KILLS", "4"))
+SIZES, KILLS = int(os.environ.get("SIZES", "2")), int(os.environ.get("UPDATE_KILLS", "2"))
 
 
 @pytest.fixture(scope="module")

@@ -8318,7 +8318,7 @@ export interface operations {
     review_retrieve: {
         parameters: {
             query?: {
-                /** @description a day in it, as 2026-11-27; today unless given */
+                /** @description a day in it, as 2026-11-27; today, or the last whole one while this one has only begun, unless given */
                 on?: string;
                 span?: "month" | "week";
             };
@@ -8350,7 +8350,7 @@ export interface operations {
     review_table: {
         parameters: {
             query?: {
-                /** @description a day in it, as 2026-11-27; today unless given */
+                /** @description a day in it, as 2026-11-27; today, or the last whole one while this one has only begun, unless given */
                 on?: string;
                 span?: "month" | "week";
             };

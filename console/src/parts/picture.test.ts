@@ -1,11 +1,24 @@
 import { expect, test } from "vitest";
-import { svgOf, ticks } from "./picture";
+import { fileName, svgOf, ticks } from "./picture";
 
 test("an axis has a few round numbers", () => {
   expect(ticks(0, 10)).toEqual([0, 2, 4, 6, 8, 10]);
   expect(ticks(18.2, 21.9)).toEqual([19, 20, 21]);
   expect(ticks(0.1, 0.35)).toEqual([0.1, 0.15, 0.2, 0.25, 0.3, 0.35]);
   expect(ticks(5, 5).length).toBeGreaterThan(0);
+});
+
+test("a chart's file has a name in whatever script its title is", () => {
+  expect(fileName("Käsekeller: Humidity (%)")).toBe("käsekeller-humidity");
+  expect(fileName("奥の間")).toBe("奥の間");
+  expect(fileName("../../\u202egnp\0")).toBe("gnp");
+  expect(fileName("★ ❤")).toBe("chart");
+});
+
+test("a picture takes a title that holds what no XML may", () => {
+  const svg = svgOf([], "Rack\0 \ud800 \ufffe <b>", (name) => name);
+  const page = new DOMParser().parseFromString(svg, "image/svg+xml");
+  expect(page.querySelector("parsererror")).toBeNull();
 });
 
 const course = (name: string, unit: string, mean: number[]) => ({

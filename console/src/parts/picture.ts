@@ -20,7 +20,7 @@ export function ticks(low: number, high: number): number[] {
 }
 
 const safe = (text: string) =>
-  text.replace(/[&<>"]/g, (sign) => `&#${sign.charCodeAt(0)};`).replace(/\p{Cc}/gu, "");
+  text.replace(/[&<>"]/g, (sign) => `&#${sign.charCodeAt(0)};`).replace(/[\p{Cc}\p{Cs}\uFFFE\uFFFF]/gu, "");
 const round = (value: number) => Math.round(value * 10) / 10;
 
 /** The chart of some courses over one span, as a whole SVG document. */
@@ -107,13 +107,20 @@ async function pngOf(svg: string): Promise<Blob> {
   );
 }
 
+/** What a chart's file is called, in whatever script its title is. */
+export const fileName = (title: string) =>
+  title
+    .toLowerCase()
+    .replace(/[^\p{L}\p{N}]+/gu, "-")
+    .replace(/^-|-$/g, "") || "chart";
+
 /** Have the browser keep the chart as a file. */
 export async function download(courses: Course[], title: string, as: "svg" | "png") {
   const svg = svgOf(courses, title);
   const blob = as === "svg" ? new Blob([svg], { type: "image/svg+xml" }) : await pngOf(svg);
   const link = document.createElement("a");
   link.href = URL.createObjectURL(blob);
-  link.download = `${title.toLowerCase().replace(/[^a-z0-9]+/g, "-")}.${as}`;
+  link.download = `${fileName(title)}.${as}`;
   link.click();
   // The browser has taken it by then.
   setTimeout(() => URL.revokeObjectURL(link.href), 10_000);

@@ -192,6 +192,7 @@ def in_words(one: Mapping[str, Given]) -> str:
     parts = [
         f'{p.name}="{one[p.name]}"' if p.time or p.text else f"{p.name}={one[p.name]:g}"
         for p in kind.parameters
+        if one[p.name] not in (LARGEST, -LARGEST)  # a bound that is none
     ]
     return " ".join([kind.name, *parts])
 

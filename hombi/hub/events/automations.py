@@ -107,7 +107,8 @@ class AutomationLeavesAlone(Event, frozen=True, kw_only=True):
 
     @property
     def sentence(self) -> str:
-        return f"{self.automation} leaves {self.entity} to {self.by} until it starts again"
+        hand = f"{self.by} set {self.entity}" if self.by else f"{self.entity} was set by hand"
+        return f"{hand}; {self.automation} leaves it alone until it starts again"
 
 
 class AutomationStopped(Fault, frozen=True, kw_only=True):

@@ -8,7 +8,8 @@ from hombi.hub.kernel.events import Event, Quiet
 
 
 class SetByHand(Quiet, frozen=True, kw_only=True):
-    """A person has set an entity, at its node or from afar; `by` says who, in words."""
+    """A person has set an entity; `by` says who did so from afar, "" that it was done
+    at the node."""
 
     by: str
 
