@@ -20,7 +20,9 @@ export function ticks(low: number, high: number): number[] {
 }
 
 const safe = (text: string) =>
-  text.replace(/[&<>"]/g, (sign) => `&#${sign.charCodeAt(0)};`).replace(/[\p{Cc}\p{Cs}\uFFFE\uFFFF]/gu, "");
+  text
+    .replace(/[&<>"]/g, (sign) => `&#${sign.charCodeAt(0)};`)
+    .replace(/[\p{Cc}\p{Cs}\uFFFE\uFFFF]/gu, "");
 const round = (value: number) => Math.round(value * 10) / 10;
 
 /** The chart of some courses over one span, as a whole SVG document. */
