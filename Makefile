@@ -53,12 +53,18 @@ schema: setup
 types: schema  ## the console's types, from the API's schema
 	cd console && npx openapi-typescript schema.json --default-non-nullable=false --empty-objects-unknown --output src/api/schema.d.ts
 
-# What installs and what only looks goes side by side. The tests have the machine to themselves: four workers on two cores, since
-# many of them wait.
+# What installs and what only looks goes side by side. Then the tests have the machine to themselves. Those in the browser compute,
+# and many of the others wait: five workers on two cores, in two runs at the same time.
 test:  ## everything that must hold
 	@$(MAKE) --no-print-directory --jobs 3 tools setup
 	@$(MAKE) --no-print-directory --jobs 2 --output-sync=target check test-console
-	$(BIN)/pytest --numprocesses 4 --dist loadfile --no-loadscope-reorder
+	@$(MAKE) --no-print-directory --jobs 2 --keep-going test-hub test-browser
+
+test-hub: setup
+	$(BIN)/pytest --ignore tests/browser --numprocesses 3 --dist loadfile --no-loadscope-reorder
+
+test-browser: setup
+	$(BIN)/pytest tests/browser --numprocesses 2 --dist loadfile --no-loadscope-reorder
 
 test-console: setup
 	cd console && npx vitest run

@@ -162,7 +162,7 @@ def test_its_settings_and_actions_from_the_command_line(service: Service, vane: 
     )
     assert vane.values["interval"] == 20
     wrong = service.hombi("node", "settings", "boathouse-vane", "interval", "3")
-    assert (wrong.returncode, "Interval is 5 to 60 s, not 3" in wrong.stderr) == (1, True)
+    assert (wrong.returncode, "Interval is 5 to 60 s, not 3" in wrong.stderr) == (2, True)
     assert "minutes" in service.hombi("node", "do", "boathouse-vane").stdout
     slow = service.hombi("node", "settings", "Boathouse vane", "Interval", "1 min")
     assert "Interval is 60 s" in slow.stdout

@@ -324,7 +324,7 @@ def test_a_starter_takes_its_first_values_from_this_house(service: Service, begu
     made_text = service.hombi("automation", "starter", "dry-room", *words)
     assert made_text.stdout == made.text
     lacking = service.hombi("automation", "starter", "dry-room", "name=x")
-    assert (lacking.returncode, "is empty" in lacking.stderr) == (1, True)
+    assert (lacking.returncode, "is empty" in lacking.stderr) == (2, True)
 
 
 def test_a_clock_is_looked_back_at_too(service: Service, begun: int) -> None:

@@ -99,7 +99,7 @@ def test_a_derived_value_by_command_over_a_kill(own_service: Service) -> None:
     )
     assert "surface-humidity" in service.hombi("derive", "methods").stdout
     refused = service.hombi("derive", "add", "dew-pont", "sluice/temperature", "sluice/humidity")
-    assert (refused.returncode, "did you mean dew-point?" in refused.stderr) == (1, True)
+    assert (refused.returncode, "did you mean dew-point?" in refused.stderr) == (2, True)
     kept = service.hombi("node", "remove", "sluice", "--yes")
     assert (kept.returncode, "remove that first" in kept.stderr) == (1, True)
     assert service.hombi("entity", "remove", address, "--yes").returncode == 0
