@@ -6,7 +6,7 @@ export PYTHONDONTWRITEBYTECODE :=
 CONSOLE := hombi/service/console_files/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public console/index.html console/vite.config.ts -type f)
 
-.PHONY: wheel demo test check check-python check-console test-console setup bench soak types schema tools format clean
+.PHONY: wheel demo test check check-python check-console test-console test-hub test-browser setup bench soak types schema tools format clean
 
 demo: setup  ## run Heron Mill, a whole house to try things in
 	@$(BIN)/hombi demo
