@@ -6,7 +6,7 @@ export PYTHONDONTWRITEBYTECODE :=
 CONSOLE := hombi/service/console_files/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public console/index.html console/vite.config.ts -type f)
 
-.PHONY: wheel demo test check check-python check-console test-console test-hub test-browser setup bench soak types schema tools format clean
+.PHONY: wheel demo test check check-python check-console test-console setup bench soak types schema tools format clean
 
 demo: setup  ## run Heron Mill, a whole house to try things in
 	@$(BIN)/hombi demo
@@ -53,18 +53,12 @@ schema: setup
 types: schema  ## the console's types, from the API's schema
 	cd console && npx openapi-typescript schema.json --default-non-nullable=false --empty-objects-unknown --output src/api/schema.d.ts
 
-# What installs and what only looks goes side by side. Then the tests have the machine to themselves. Those in the browser compute,
-# and many of the others wait: five workers on two cores, in two runs at the same time.
+# What installs and what only looks goes side by side. The tests have the machine to themselves: four workers on two cores, since
+# many of them wait.
 test:  ## everything that must hold
 	@$(MAKE) --no-print-directory --jobs 3 tools setup
 	@$(MAKE) --no-print-directory --jobs 2 --output-sync=target check test-console
-	@$(MAKE) --no-print-directory --jobs 2 --keep-going test-hub test-browser
-
-test-hub: setup
-	$(BIN)/pytest --ignore tests/browser --numprocesses 3 --dist loadfile --no-loadscope-reorder
-
-test-browser: setup
-	$(BIN)/pytest tests/browser --numprocesses 2 --dist loadfile --no-loadscope-reorder
+	$(BIN)/pytest --numprocesses 4 --dist loadfile --no-loadscope-reorder
 
 test-console: setup
 	cd console && npx vitest run

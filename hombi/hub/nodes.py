@@ -350,7 +350,7 @@ class LookAt(Change[Nodes, Arrival], frozen=True):
         try:
             found = await looking[0].look(self.address)
         except LinkError as error:
-            raise Refused(str(error)) from error
+            raise Invalid(str(error)) from error
         known = part.house.node_by_thing(found.thing_id)
         if known is not None and known.reach.get("url") == found.reach.get("url"):
             raise Invalid(f"{found.title} is in already, as {known.address}")

@@ -285,7 +285,7 @@ def test_addresses_where_no_node_is_say_why(service: Service) -> None:
         ("http://[::1", "no address"),
     ):
         done = service.hombi("node", "look", address)
-        assert done.returncode == 1
+        assert done.returncode == 2
         assert said in done.stderr.replace("\n", " "), done.stderr
 
 
