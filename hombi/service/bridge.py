@@ -67,8 +67,8 @@ def change(by: Actor, made: Change[P, T], answer: Callable[[Hub, T], U]) -> U:
 
 
 def change_all(by: Actor, made: Sequence[Change[Any, Any]], answer: Callable[[Hub], U]) -> U:
-    """Make several changes, all of them or none, and make the answer, in the hub's
-    loop. Raises HubError."""
+    """Make several changes, none when one cannot be made, and make the answer, in the
+    hub's loop. Raises HubError."""
 
     async def changing() -> U:
         await hub().context.changes.do_all(made, by)

@@ -377,7 +377,7 @@ def test_what_is_urgent_does_not_wait_for_the_end_of_the_turn(house: House) -> N
         wire.take()
         wires.append(wire)
     house.door.route(p.Publish("rack/wanted", b"[]", 1))
-    assert house.door.command(p.Publish("mister/wanted", b"[]", 1))
+    assert house.door.command(p.Publish("mister/wanted", b"[]", 1), once=True)
     assert [(len(wire.sent), wire.at_once) for wire in wires] == [(1, 1), (1, 0)]
 
 
@@ -398,11 +398,34 @@ def test_a_command_waits_once_and_in_the_order_of_the_last_ones(house: House) ->
     house.say(sleeper, p.Subscribe(1, (("mister/wanted", 1),)), p.Disconnect())
     said = [b"on", b"on", b"off", b"on", b"on", b"dim", b"off", b"off"]
     for word in said:
-        assert house.door.command(p.Publish("mister/wanted", word, 1))
+        assert house.door.command(p.Publish("mister/wanted", word, 1), once=True)
     _, wire = house.enter("mister", clean=False)
     assert [one.payload for one in messages(wire)] == [b"on", b"dim", b"off"]
     # What is on its way and not acknowledged need not be said again either.
-    assert house.door.command(p.Publish("mister/wanted", b"off", 1))
+    assert house.door.command(p.Publish("mister/wanted", b"off", 1), once=True)
     assert messages(wire) == []
-    assert house.door.command(p.Publish("mister/wanted", b"on", 1))
+    assert house.door.command(p.Publish("mister/wanted", b"on", 1), once=True)
     assert [one.payload for one in messages(wire)] == [b"on"]
+    # What it is to do is another thing each time: grain for the hens, twice.
+    for _ in range(2):
+        assert house.door.command(p.Publish("mister/wanted", b"feed", 1), once=False)
+    assert [one.payload for one in messages(wire)] == [b"feed", b"feed"]
+
+
+def test_what_a_session_has_received_outlives_a_restart_from_when_it_is_kept(house: House) -> None:
+    """QoS 2: the same packet identifier again is the same message (4.3.3)."""
+    house.host.at_once = True
+    client, wire = house.enter5("rack", clean=False)
+    house.say(client, p.Publish("rack/readings", b"1", 2, packet_id=9))
+    assert p.Pubrec(9) in wire.take()
+    # Only when it leaves it says that its session is to be kept.
+    house.door.leave(client.session, 3600)  # type: ignore[arg-type]
+    house = house.restarted()
+    (session,) = house.door._sessions.values()
+    assert session.received == {9}
+    # As 0.3 kept them, within the session.
+    (key,) = [one for one in house.host.kept if one.startswith("rack")]
+    numbers = house.host.kept.pop(f"received/{key}")["numbers"]
+    house.host.kept[key]["received"] = numbers
+    house = house.restarted().restarted()
+    assert next(iter(house.door._sessions.values())).received == {9}

@@ -73,7 +73,8 @@ class Changes:
         return await self.begin(change, by)
 
     async def do_all(self, changes: Sequence[Change[Any, Any]], by: Actor) -> None:
-        """Make several changes, all of them or none. Raises HubError."""
+        """Make several changes, none of them when one cannot be made. Raises
+        HubError."""
         for change in changes:
             if not allows(by, change.right):
                 raise NotAllowed(f"{by} may not {change.right}")

@@ -23,6 +23,7 @@ class Place:
 class _Waiting:
     who: object
     turn: asyncio.Future[None]
+    hurries: bool = False
 
 
 class Places:
@@ -58,9 +59,12 @@ class Places:
         next, and somebody else makes room for it."""
         for waiting in self._waiting:
             if waiting.who is who:
-                self._waiting.remove(waiting)
-                self._waiting.insert(0, waiting)
-                self._make_room()
+                # Asked again and again, it has one place made for it, not all of them.
+                if not waiting.hurries:
+                    waiting.hurries = True
+                    self._waiting.remove(waiting)
+                    self._waiting.insert(0, waiting)
+                    self._make_room()
                 return
         self._hurries.add(who)
 

@@ -208,7 +208,8 @@ class WifiDriver:
         form = self._reaches[node].actions.get(action) if node in self._reaches else None
         if isinstance(form, MqttForm):
             via, payload = self._foreign.via(form), json.dumps(given).encode()
-            self._foreign.publish(Sent(via, form.topic, payload, form.qos, form.retain))
+            sent = Sent(via, form.topic, payload, form.qos, form.retain)
+            self._foreign.publish(sent, once=False)
             return Acted(done=False)
         if node in self._web:
             return await self._web.act(node, action, given)
@@ -361,7 +362,8 @@ class WifiDriver:
         return found
 
     def _to_node(self, node: str, topic: str, payload: bytes) -> None:
-        if not self.door.command(Publish(topic, payload, qos=1)):
+        once = topic == wanted_topic(node)  # an action is another one each time
+        if not self.door.command(Publish(topic, payload, qos=1), once=once):
             raise Unreachable(
                 f"{node} is not connected, and keeps no session that could hold a command for it"
             )

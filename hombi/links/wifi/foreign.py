@@ -168,8 +168,9 @@ class Foreign:
             return "broker"
         return "door" if form.port in self._ports() else ""
 
-    def publish(self, sent: Sent) -> None:
-        """Publish where it is heard. Raises LinkError."""
+    def publish(self, sent: Sent, *, once: bool = True) -> None:
+        """Publish where it is heard; with `once` the same waits once for who sleeps.
+        Raises LinkError."""
         if sent.via == "broker":
             if self.broker is None:
                 raise LinkError(
@@ -180,5 +181,5 @@ class Foreign:
         message = Publish(sent.topic, sent.payload, min(sent.qos, 1), sent.retain)
         if sent.retain:
             self._door.route(message)
-        elif not self._door.command(message):
+        elif not self._door.command(message, once=once):
             raise Unreachable(f"nobody listens to {sent.topic} at the hub's MQTT door")

@@ -72,6 +72,30 @@ async def test_one_more_than_there_are_connections_is_let_in_and_commanded_at_on
         assert not any("cannot be connected" in one for one in rig.told.refusals)
 
 
+async def test_one_that_is_commanded_again_and_again_takes_one_place() -> None:
+    places, over = Places(3), []
+
+    async def hold(who: object) -> None:
+        async with places.place(who) as place:
+            await place.over.wait()
+            over.append(who)
+            await asyncio.Event().wait()
+
+    class Visitor:
+        pass
+
+    visitors = [Visitor() for _ in range(4)]
+    held = [asyncio.create_task(hold(one)) for one in visitors]
+    await asyncio.sleep(0.01)
+    for _ in range(5):
+        places.hurry(visitors[3])
+    await asyncio.sleep(0.01)
+    assert over == visitors[:1]
+    for one in held:
+        one.cancel()
+    await asyncio.gather(*held, return_exceptions=True)
+
+
 async def test_a_place_is_passed_on_whatever_becomes_of_who_waits() -> None:
     places = Places(1)
     order = []

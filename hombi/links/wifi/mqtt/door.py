@@ -99,7 +99,10 @@ class Door:
             elif not key.startswith((_MESSAGE, _RECEIVED, PAYLOADS)):
                 session = self._add(key, NEVER_S)
                 session.restore(state, waiting.pop(key, []), now_s)
+                earlier = bool(session.received)  # as versions up to 0.3 kept them
                 session.received |= set(kept.get(_RECEIVED + key, {}).get("numbers", ()))
+                if earlier:
+                    self.numbers_changed(session)
                 if (
                     "waiting" in state
                 ):  # as versions up to 0.3 kept it: from now on each message by itself
@@ -124,7 +127,8 @@ class Door:
     def numbers_changed(self, session: Session) -> None:
         """Keep which QoS 2 messages a session has received, if it is one to keep."""
         if session.persistent:
-            self.host.keep(_RECEIVED + session.key, {"numbers": sorted(session.received)})
+            numbers = sorted(session.received)
+            self.host.keep(_RECEIVED + session.key, {"numbers": numbers} if numbers else None)
             self._charge(session.account, NUMBER_BYTES * len(session.received))
 
     def message_kept(self, session: Session, queued: Queued) -> None:
@@ -200,6 +204,7 @@ class Door:
         session.expiry_s = expiry_s
         if expiry_s and not kept_before:
             session.keep_all()
+            self.numbers_changed(session)
         if expiry_s:
             self.changed(session)
 
@@ -281,15 +286,16 @@ class Door:
             self._charge(whose, written)
         return kept
 
-    def command(self, message: p.Publish) -> bool:
+    def command(self, message: p.Publish, *, once: bool) -> bool:
         """Send what the hub asks of a node, without waiting for what else is written in
-        this turn of the loop; the same waits once for each who sleeps. Whether somebody
-        subscribed to it, connected or asleep with a session that is kept."""
+        this turn of the loop. With `once` the same waits once for each who sleeps: a
+        value that it is to take, not what it is to do. Whether somebody subscribed to
+        it, connected or asleep with a session that is kept."""
         found = self._subscriptions.find(message.topic)
         asked_anew = {
             key: subscriptions
             for key, subscriptions in found.items()
-            if not self._sessions[key].asked_already(message)
+            if not (once and self._sessions[key].asked_already(message))
         }
         self._spread(message, asked_anew)
         for key in found:
