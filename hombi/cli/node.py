@@ -72,7 +72,7 @@ def show(node: Address, json: Json = False) -> None:
         ("entities", ", ".join(found.entities)),
         ("settings", ", ".join(one.name for one in found.settings)),
         ("actions", ", ".join(one.name for one in found.actions)),
-        ("left out", "\n".join(found.left_out)),
+        *(("left out", text) for text in found.left_out),
     ]
     table((found.title.upper(), ""), [row for row in rows if row[1]], "")
 

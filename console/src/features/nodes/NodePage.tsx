@@ -79,8 +79,8 @@ function Found({ node }: { node: HubNode }) {
           <EntityRow key={entity.entity} entity={entity} />
         ))}
         {node.left_out.map((text) => (
-          <li key={text} className="rule border-t py-2 text-sm">
-            <Mark>{visible(text)}</Mark>
+          <li key={text} className="rule border-t py-2 text-faint text-sm">
+            left out: {visible(text)}
           </li>
         ))}
         {node.way === "foreign" && node.has_key && (

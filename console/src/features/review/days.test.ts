@@ -24,7 +24,9 @@ test("rooms of a kind share one scale; one that stands still lies in the middle"
 
 test("one goes to the month or week before and after", () => {
   expect(beside("2026-11-01", "month", -1)).toBe("2026-10-31");
-  expect(beside("2026-01-01", "month", 1)).toBe("2026-02-02");
+  expect(beside("2026-01-01", "month", 1)).toBe("2026-02-01");
+  // On the first of December one goes from November to this month, which has begun.
+  expect(beside("2026-11-01", "month", 1)).toBe("2026-12-01");
   expect(beside("2026-11-23", "week", 1)).toBe("2026-11-30");
   expect(beside("2026-11-23", "week", -1)).toBe("2026-11-22");
 });

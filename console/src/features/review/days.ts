@@ -42,6 +42,7 @@ const round = (value: number) => Math.round(value * 10) / 10;
 /** A day in the span before or after the one that begins on `first`. */
 export function beside(first: string, span: string, way: -1 | 1): string {
   const day = new Date(`${first}T00:00:00Z`);
-  day.setUTCDate(day.getUTCDate() + (way < 0 ? -1 : span === "week" ? 7 : 32));
+  if (way > 0 && span === "month") day.setUTCMonth(day.getUTCMonth() + 1);
+  else day.setUTCDate(day.getUTCDate() + (way < 0 ? -1 : 7));
   return day.toISOString().slice(0, 10);
 }
