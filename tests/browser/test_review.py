@@ -23,7 +23,7 @@ def test_the_room_that_is_damp_at_night_is_found(console: Page, week: str) -> No
     console.goto("/readings")
     console.get_by_role("link", name="Look back").click()
     expect(console.get_by_role("heading", name="Look back")).to_be_visible()
-    # On the first days of a month the one before is shown; there is none after this one.
+    # On its first days the month before is shown; there is none after this one.
     console.goto(f"/review?on={datetime.now(UTC).date().isoformat()}")
     expect(console.get_by_role("button", name="The month after")).to_be_disabled()
     console.get_by_role("button", name="The month before").click()
