@@ -60,6 +60,7 @@ export function node(address: string, change: Partial<HubNode> = {}): HubNode {
     settings: [],
     actions: [],
     left_out: [],
+    unit_notes: [],
     ...change,
   };
 }

@@ -73,6 +73,7 @@ def show(node: Address, json: Json = False) -> None:
         ("settings", ", ".join(one.name for one in found.settings)),
         ("actions", ", ".join(one.name for one in found.actions)),
         *(("left out", text) for text in found.left_out),
+        *(("unit", f"{text}, with `hombi entity kind`") for text in found.unit_notes),
     ]
     table((found.title.upper(), ""), [row for row in rows if row[1]], "")
 
@@ -314,8 +315,8 @@ def look(
         return
     has = ", ".join(e.name for e in arrival.entities)
     out.print(bold(arrival.title), f"is there: {has}")
-    for left_out in arrival.left_out:
-        out.print(f"  {left_out}", style="yellow")
+    for note in (*arrival.left_out, *arrival.unit_notes):
+        out.print(f"  {note}", style="yellow")
     asked = f" It asks for its {arrival.asks} then." if arrival.asks else ""
     out.print(f"Let it in: hombi admit {arrival.id} --room ROOM.{asked}")
 

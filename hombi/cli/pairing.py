@@ -106,6 +106,8 @@ def arrivals(json: Json = False) -> None:
             )
         for left_out in arrival.left_out:
             out.print(f"{arrival.id}: {left_out}", style="yellow")
+        for note in arrival.unit_notes:
+            out.print(f"{arrival.id}: {note}, with `--unit NAME=UNIT`", style="yellow")
 
 
 def _has(arrival: Arrival) -> str:
@@ -135,6 +137,12 @@ def admit(
     call: Annotated[
         list[str] | None,
         typer.Option("--call", help="What to call an entity: temperature=Under the roof."),
+    ] = None,
+    unit: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--unit", help="The unit that the node sends a value in: temperature=°C, or =degC."
+        ),
     ] = None,
     hide: Annotated[
         list[str] | None, typer.Option("--hide", help="An entity that is not shown in its room.")
@@ -179,10 +187,14 @@ def admit(
             code = Prompt.ask("Setup code")
         if arriving.asks and secret is None:
             secret = Prompt.ask(f"Its {arriving.asks}", password=True)
-        titles = dict(one.partition("=")[::2] for one in call or [])
+        titles, units = (dict(x.partition("=")[::2] for x in given or []) for given in (call, unit))
         choices = {
-            one: {"title": titles.get(one, ""), "hidden": one in (hide or [])}
-            for one in {*titles, *(hide or [])}
+            value: {
+                "title": titles.get(value, ""),
+                "hidden": value in (hide or []),
+                "unit": units.get(value, ""),
+            }
+            for value in {*titles, *units, *(hide or [])}
         }
         node = h.pairing.admit(
             arriving.id,

@@ -17,6 +17,11 @@ Floor = Annotated[str | None, typer.Option(help="The floor, by its name.")]
 Place = Annotated[int | None, typer.Option("--position", help="Its place, counted from 0.")]
 
 
+def _same(name: str, other: str) -> bool:
+    """Whether two names are one, in capitals or not."""
+    return name.strip().casefold() == other.strip().casefold()
+
+
 @app.command("list")
 def list_(json: Json = False) -> None:
     """The rooms, floor by floor from the top, and what is in them."""
@@ -38,8 +43,13 @@ def add(
     floor: Floor = None,
     json: Json = False,
 ) -> None:
-    """Add a room at the end of a floor, the lowest unless one is named."""
+    """Add a room at the end of a floor, the lowest unless one is named. A room that is
+    there already stays as it is."""
     with hub() as h:
+        there = [r for f in h.house().floors for r in f.rooms if _same(r.name, name)]
+        if there and (floor is None or _same(there[0].floor, floor)):
+            said(json, there, bold(there[0].room), f"is a room of {there[0].floor} already")
+            return
         made = h.rooms.add(name, floor or "")
     said(json, [made], bold(made.room), f"is a room of {made.floor} now")
 
@@ -50,8 +60,13 @@ def add_floor(
     position: Place = None,
     json: Json = False,
 ) -> None:
-    """Add a floor, on top unless a position says otherwise."""
+    """Add a floor, on top unless a position says otherwise. A floor that is there
+    already stays as it is."""
     with hub() as h:
+        there = [f for f in h.house().floors if _same(f.name, name)]
+        if there and position is None:
+            said(json, there, bold(there[0].name), "is a floor of the house already")
+            return
         made = h.floors.add(name, position)
     said(json, [made], bold(made.name), "is a floor of the house now")
 

@@ -29,11 +29,17 @@ class Unit:
 _TABLE: list[tuple[Unit, tuple[str, ...]]] = [
     (
         Unit("°C", "temperature"),
-        ("Cel", "degC", "C", "om2:degreeCelsius", "celsius", "unit:DEG_C", "qudt:DEG_C"),
+        (
+            *("Cel", "degC", "C", "celsius", "degree_celsius"),
+            *("om2:degreeCelsius", "unit:DEG_C", "qudt:DEG_C"),
+        ),
     ),
     (
         Unit("°F", "temperature", 5 / 9, -160 / 9),
-        ("[degF]", "degF", "F", "om2:degreeFahrenheit", "fahrenheit", "qudt:DEG_F"),
+        (
+            *("[degF]", "degF", "F", "fahrenheit", "degree_fahrenheit"),
+            *("om2:degreeFahrenheit", "qudt:DEG_F"),
+        ),
     ),
     (Unit("K", "temperature", 1.0, -273.15), ("om2:kelvin", "kelvin")),
     (Unit("%", "ratio"), ("%RH", "%EL", "%{RH}", "/100", "om2:percent", "percent", "qudt:PERCENT")),

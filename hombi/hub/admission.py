@@ -9,6 +9,8 @@ from types import MappingProxyType
 
 import msgspec
 
+from hombi.core.errors import UnitError
+from hombi.core.kinds import Kind
 from hombi.core.names import slug
 from hombi.hub.described import CHOSEN, as_chosen, as_stored, with_chosen
 from hombi.hub.errors import Invalid, Refused
@@ -24,6 +26,7 @@ from hombi.hub.ports import ArrivalRecord, NewEntity, NewNode
 from hombi.hub.rooms import Rooms
 from hombi.links.capabilities import Pairs
 from hombi.links.offer import OfferedValue
+from hombi.links.thing_description import kind_in
 
 MAX_WRONG_CODES = 5
 
@@ -105,6 +108,8 @@ class Admission(Part):
             )
         if unknown := set(wish.entities) - {value.name for value in arrival.offer.values}:
             raise Invalid(f"{record.title} has no entity {sorted(unknown)[0]}")
+        for value in arrival.offer.values:
+            _kind_chosen(value, wish.entities.get(value.name, EntityChoice()))
         if foreign := set(wish.origins) - set(record.reach.get("elsewhere", ())):
             raise Invalid(f"{record.title} has nothing at {sorted(foreign)[0]}")
         if record.asks and not wish.secret:
@@ -139,8 +144,7 @@ class Admission(Part):
             reach[CHOSEN] = known.reach[CHOSEN]
         for offered in offer.values:
             chosen = wish.entities.get(offered.name)
-            if chosen is not None and chosen.kind:
-                kind = checked_kind(chosen.kind, chosen.unit)
+            if chosen is not None and (kind := _kind_chosen(offered, chosen)):
                 reach = with_chosen(reach, offered.wire_name, kind, chosen.unit or kind.unit)
         entities = tuple(
             replace(one, name=self.house.own_name(address, one.name))
@@ -208,6 +212,17 @@ class Admission(Part):
 def _fits(record: ArrivalRecord, setup_code: str) -> bool:
     proof = proof_of(setup_code, record.thing_id)
     return bool(record.proof) and hmac.compare_digest(record.proof, proof)
+
+
+def _kind_chosen(offered: OfferedValue, chosen: EntityChoice) -> Kind | None:
+    """The kind that a person chose for a value, by its name or by its unit. Raises
+    Invalid."""
+    if chosen.kind or not chosen.unit:
+        return checked_kind(chosen.kind, chosen.unit) if chosen.kind else None
+    try:
+        return kind_in(offered, chosen.unit)
+    except UnitError as error:
+        raise Invalid(f"{offered.name}: {error}") from error
 
 
 def _as_wanted(offered: OfferedValue, chosen: EntityChoice | None, known: Node | None) -> NewEntity:

@@ -204,6 +204,6 @@ def _phones(hub: Hub) -> Check:
             "phones",
             "warning",
             "none, so nobody can get notifications",
-            "open the console on a phone, under Settings",
+            "open the console on a phone, and take notifications on the page Notices",
         )
     return Check("phones", "ok", f"{len(hub.outbox.phones)}")

@@ -167,7 +167,7 @@ class Intake(Part):
                     refused.append(f"{node.address} has no entity {value.name[:60]!r}")
                 continue
             try:
-                sample = sample_of(value, entity.kind, entity.wire_unit, now)
+                sample = _sample(entity, value, now)
             except NotASample as error:
                 refused.append(f"{entity.address}: {error}")
                 continue
@@ -300,6 +300,20 @@ def clock_said(clock: NodeClock) -> str:
         return "it counts the time from its own start"
     way = "behind" if clock.offset_ms > 0 else "ahead"
     return f"its clock is {show_span(abs(clock.offset_ms))} {way}"
+
+
+def _sample(entity: Entity, sent: Resolved, now_ms: int) -> Sample:
+    """The sample in what a node sent. A unit that the hub does not know, but that the
+    node's description names, stands for the one that a person chose in its place.
+    Raises NotASample."""
+    try:
+        return sample_of(sent, entity.kind, entity.wire_unit, now_ms)
+    except NotASample:
+        node = entity.node
+        if not sent.unit or node is None or sent.unit != node.offer.unknown_unit(sent.name):
+            raise
+        own = replace(sent, unit="")
+        return sample_of(own, entity.kind, entity.wire_unit, now_ms)
 
 
 def _apart(entity: Entity, sample: Sample, now: int, *, stamped: bool) -> Sample:

@@ -69,9 +69,9 @@ class Stick:
         self.not_sent: list[int] = []
         self.not_arrived: list[int] = []
         # How many frames it holds until they have arrived; how long it tries to reach a
-        # node that is not there; and by how much its next answers are late.
+        # node that is not there; and by how much its next answer to a request is late.
         self.buffers, self.gives_up_s = 16, 0.05
-        self.late_s: list[float] = []
+        self.late_s: dict[tuple[int, bytes], float] = {}
         # How far its frames are counted, and items that it does not let be written.
         self.counter = 0
         self.write_protected: set[int] = set()
@@ -164,9 +164,9 @@ class Stick:
         answer = handler(self, frame.data)
         if answer is None:
             return
-        if self.late_s:
+        if late_s := self.late_s.pop((frame.command, frame.data), 0.0):
             loop = asyncio.get_running_loop()
-            loop.call_later(self.late_s.pop(0), self.tell, frame.command + 0x4000, answer)
+            loop.call_later(late_s, self.tell, frame.command + 0x4000, answer)
         else:
             self.tell(frame.command + 0x4000, answer)
 

@@ -6,16 +6,20 @@ It is kept as plain data (`as_data`, `offer_of`).
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Any
 
 import msgspec
 
+from hombi.core.errors import UnitError
 from hombi.core.kinds import KINDS, Kind
+from hombi.core.units import find_unit
 
 
 class OfferedValue(msgspec.Struct, frozen=True, omit_defaults=True):
     """A value that a node says it has. `wire_name` and `unit` are the node's own;
-    limits are in `unit`."""
+    limits are in `unit`. `unknown_unit` is what the node calls a unit that the hub does
+    not know: its value is a plain number until a person chooses a unit."""
 
     name: str
     title: str
@@ -26,11 +30,22 @@ class OfferedValue(msgspec.Struct, frozen=True, omit_defaults=True):
     high: float | None = None
     writable: bool = False
     hidden: bool = False
+    unknown_unit: str = ""
 
     @property
     def kind(self) -> Kind:
         """What it is."""
         return KINDS[self.kind_name]
+
+    def unit_note(self) -> str:
+        """What a person should know of a unit that the hub does not; or ""."""
+        if not self.unknown_unit:
+            return ""
+        try:
+            find_unit(self.unknown_unit)
+        except UnitError as error:
+            return f"{self.name}: {error}. It is a plain number until you choose its unit"
+        return f"{self.name}: the hub knows its unit {self.unknown_unit} now; choose it"
 
 
 class Setting(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -68,6 +83,16 @@ class Offer(msgspec.Struct, frozen=True, omit_defaults=True):
     settings: tuple[Setting, ...] = ()
     actions: tuple[Action, ...] = ()
     left_out: tuple[str, ...] = ()
+
+    def unit_notes(self, chosen: Collection[str] = ()) -> list[str]:
+        """Which units the hub does not know, in sentences; not of the values (their
+        wire names) that a person has `chosen` a unit for."""
+        notes = (v.unit_note() for v in self.values if v.wire_name not in chosen)
+        return list(filter(None, notes))
+
+    def unknown_unit(self, wire_name: str) -> str:
+        """What the node calls a value's unit, if the hub does not know it."""
+        return next((v.unknown_unit for v in self.values if v.wire_name == wire_name), "")
 
     def as_data(self) -> dict[str, Any]:
         """As plain data, to be kept."""

@@ -240,12 +240,15 @@ def _unusable(name: str, found: _Property) -> str:
         raise DescriptionError(
             f"$.properties: {name!r} cannot be made an address; use letters and digits"
         )
-    if found.unit:
-        try:
-            find_unit(found.unit)
-        except UnitError:
-            return f"no unit {found.unit!r} is known here"
     return ""
+
+
+def _is_known(unit: str) -> bool:
+    try:
+        find_unit(unit)
+    except UnitError:
+        return False
+    return True
 
 
 def _is_setting(name: str, found: _Property) -> bool:
@@ -323,6 +326,7 @@ def _value(name: str, found: _Property) -> OfferedValue:
     low, high = found.minimum, found.maximum
     if low is not None and high is not None and low > high:
         raise DescriptionError(f"$.properties.{name}: minimum {low:g} is over maximum {high:g}")
+    unknown = found.unit if found.type != "boolean" and not _is_known(found.unit) else ""
     return OfferedValue(
         slug(found.hombi_name) or slug(name),
         found.title or name,
@@ -333,6 +337,7 @@ def _value(name: str, found: _Property) -> OfferedValue:
         high,
         writable=not found.read_only,
         hidden=found.hombi_hidden,
+        unknown_unit=unknown[:MAX_TITLE],
     )
 
 
@@ -347,7 +352,7 @@ def _words(name: str, found: _Property) -> list[str]:
 
 def _kind(name: str, found: _Property) -> Kind:
     """The kind by @type, else by the name, else by the unit; a number without any of
-    them is just a number."""
+    them, or in a unit that the hub does not know, is just a number."""
     binary = found.type == "boolean"
     for word in _words(name, found):
         kind = kind_called(word, two_states=binary)
@@ -355,10 +360,23 @@ def _kind(name: str, found: _Property) -> Kind:
             return kind
     if binary:
         return KINDS["contact" if found.read_only else "switch"]
-    if found.unit:
-        measures = find_unit(found.unit).measures
-        return KINDS[_KIND_BY_MEASURE.get(measures, measures)]
+    if found.unit and _is_known(found.unit):
+        return _kind_by_unit(found.unit)
     return KINDS["number"]
+
+
+def kind_in(offered: OfferedValue, unit: str) -> Kind:
+    """What a value is that comes in this unit: what its name says, if that has such a
+    unit, else the usual kind. Raises UnitError."""
+    find_unit(unit)
+    words = [*offered.name.split("-"), *slug(offered.title).split("-")]
+    named = (kind_called(word, two_states=False) for word in words)
+    return next((k for k in named if k and _fits(unit, k)), None) or _kind_by_unit(unit)
+
+
+def _kind_by_unit(unit: str) -> Kind:
+    measures = find_unit(unit).measures
+    return KINDS[_KIND_BY_MEASURE.get(measures, measures)]
 
 
 def _fits(unit: str, kind: Kind) -> bool:

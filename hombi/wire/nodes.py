@@ -62,6 +62,9 @@ class Node(Shape, frozen=True, kw_only=True):
     settings: list[Setting]
     actions: list[NodeAction]
     left_out: Annotated[list[str], Meta(description="what it has that the hub does not use")]
+    unit_notes: Annotated[
+        list[str], Meta(description="its values in units that the hub does not know")
+    ]
 
 
 class NodeSecret(Ask, frozen=True, kw_only=True):

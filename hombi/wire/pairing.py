@@ -43,6 +43,9 @@ class Arrival(Shape, frozen=True, kw_only=True):
     wrong_codes: int
     entities: list[Promised]
     left_out: Annotated[list[str], Meta(description="what it has that the hub does not use")]
+    unit_notes: Annotated[
+        list[str], Meta(description="its values in units that the hub does not know")
+    ]
     settings: Annotated[list[str], Meta(description="settings of its own")]
     actions: Annotated[list[str], Meta(description="what it can be asked to do")]
     thing: Annotated[str, Meta(description="the id in its description")]

@@ -267,6 +267,19 @@ def test_pair_arrivals_and_admit(service: Service) -> None:
     assert "Hen perch is in as hen-perch: hen-perch/temperature, hen-perch/humidity" in done.stdout
     ask(service, description("Stranger", **CLIMATE))
     assert "Stranger was turned away" in service.hombi("admit", "Stranger", "--turn-away").stdout
+    odd = {"hob": {"type": "number", "unit": "celcius", "title": "Hob", "readOnly": True}}
+    ask(service, description("Odd stove", **odd, flue=odd["hob"]))
+    assert "did you mean °C?" in service.hombi("arrivals").stdout
+    wrong = service.hombi(
+        "admit", "Odd stove", "--code", "1234-5678", "--unit", "hob=gauge", "--room", "Hen house"
+    )
+    assert wrong.returncode == 2
+    assert "hob: no unit 'gauge' is known" in wrong.stderr
+    service.hombi("admit", "Odd stove", "--code", "1234-5678", "--unit", "hob=°C")
+    assert "hombi entity kind" in service.hombi("node", "show", "odd-stove").stdout
+    assert service.hombi("entity", "kind", "odd-stove/flue", "temperature").returncode == 0
+    assert "hombi entity kind" not in service.hombi("node", "show", "odd-stove").stdout
+    assert service.hombi("node", "remove", "odd-stove", "--yes").returncode == 0
     assert "Pairing is closed" in service.hombi("pair", "--close").stdout
     assert "Nobody waits" in service.hombi("arrivals").stdout
 

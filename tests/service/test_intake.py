@@ -8,6 +8,7 @@ import time
 import httpx
 import pytest
 
+from hombi.client.errors import Wrong
 from tests.house import CLIMATE, Joined, Service, ask, call, collect, description
 
 
@@ -35,6 +36,54 @@ def test_a_node_comes_in_by_http_alone(service: Service) -> None:
         assert hub.entities.get("loft-beam/temperature").shown == "6.5 °C"
 
 
+def test_a_value_in_a_unit_that_the_hub_does_not_know_is_kept(service: Service) -> None:
+    """It is a plain number, and said so, until a person chooses its unit: when the node
+    is let in, or later."""
+    odd = {
+        "stove": {"type": "number", "unit": "celcius", "readOnly": True, "title": "Stove"},
+        "flue": {"type": "number", "unit": "celcius", "readOnly": True, "title": "Flue"},
+        "draught": {"type": "number", "unit": "zorks", "readOnly": True, "title": "Draught"},
+    }
+    with service.hub() as hub:
+        hub.pairing.open("30 s")
+        asked = ask(service, description("Odd stove", **odd)).json()
+        (arrival,) = hub.pairing.arrivals()
+        assert [e.kind for e in arrival.entities] == ["number"] * 3
+        assert len(arrival.unit_notes) == 3
+        assert "stove: no unit 'celcius' is known; did you mean °C" in arrival.unit_notes[0]
+        for wrong in ("zorks", "lx°"):
+            with pytest.raises(Wrong, match=f"stove: no unit '{wrong}' is known"):
+                hub.pairing.admit(
+                    arrival.id, "1234-5678", "", "Loft", entities={"stove": {"unit": wrong}}
+                )
+        node = hub.pairing.admit(
+            arrival.id, "1234-5678", "", "Loft", entities={"stove": {"unit": "°F"}}
+        )
+        hub.pairing.close()
+        said = collect(service, asked)
+        joined = Joined(service, said["node"], said["key"], said["mqtt"])
+        sent = [{"n": name, "v": 212, "u": odd[name]["unit"]} for name in odd]
+        assert joined.post(sent).json() == {"stored": 3, "refused": []}
+        now = {e.entity: e.shown for e in hub.entities.list() if e.node == node.node}
+        assert now == {
+            "odd-stove/stove": "100.0 °C",
+            "odd-stove/flue": "212.00",
+            "odd-stove/draught": "212.00",
+        }
+        notes = hub.nodes.get(node.node).unit_notes
+        assert [note.partition(":")[0] for note in notes] == ["flue", "draught"]
+        hub.entities.change_kind("odd-stove/flue", "temperature", "°C")
+        assert len(hub.nodes.get(node.node).unit_notes) == 1
+        joined.post([{"n": "flue", "v": 212, "u": "celcius"}])
+        assert hub.entities.get("odd-stove/flue").shown == "212.0 °C"
+    service.stop()
+    service.start()
+    joined.post([{"n": "flue", "v": 214, "u": "celcius"}])
+    with service.hub() as hub:
+        assert hub.entities.get("odd-stove/flue").shown == "214.0 °C"
+        assert len(hub.nodes.get("odd-stove").unit_notes) == 1
+
+
 def test_asking_outside_the_window_is_refused(service: Service) -> None:
     answer = ask(service, description("Late", **CLIMATE))
     assert answer.status_code == 409
@@ -60,12 +109,12 @@ def test_asking_outside_the_window_is_refused(service: Service) -> None:
         (
             json.dumps(
                 {
-                    "description": description("x", a={"type": "number", "unit": "furlong"}),
+                    "description": description("x", a={"type": "array"}),
                     "proof": "a" * 64,
                 }
             ).encode(),
             422,
-            "property a: no unit",
+            "property a: its type array",
         ),
         (
             json.dumps({"description": description("x", **CLIMATE), "proof": "a"}).encode(),

@@ -2313,6 +2313,8 @@ export interface components {
             entities: components["schemas"]["Promised"][];
             /** @description what it has that the hub does not use */
             left_out: string[];
+            /** @description its values in units that the hub does not know */
+            unit_notes: string[];
             /** @description settings of its own */
             settings: string[];
             /** @description what it can be asked to do */
@@ -3373,6 +3375,8 @@ export interface components {
             actions: components["schemas"]["NodeAction"][];
             /** @description what it has that the hub does not use */
             left_out: string[];
+            /** @description its values in units that the hub does not know */
+            unit_notes: string[];
         };
         /**
          * NodeAction

@@ -17,6 +17,7 @@ from hombi.core.units import conversion, units_for
 from hombi.core.values import show_limit, show_value
 from hombi.hub.actuation import Command
 from hombi.hub.automations import Runner
+from hombi.hub.described import CHOSEN
 from hombi.hub.house import Entity, Floor, Node, Room, Tool
 from hombi.hub.hub import Hub
 from hombi.hub.intake import clock_said
@@ -220,6 +221,7 @@ def node(hub: Hub, found: Node) -> wire.Node:
         settings=[setting(one, found.told.get(one.wire_name)) for one in found.offer.settings],
         actions=[_action(one) for one in found.offer.actions],
         left_out=list(found.offer.left_out),
+        unit_notes=found.offer.unit_notes(found.reach.get(CHOSEN, {})),
     )
 
 
@@ -249,6 +251,7 @@ def arrival(hub: Hub, found: Arrival) -> wire.Arrival:
             for value in offer.values
         ],
         left_out=list(offer.left_out),
+        unit_notes=offer.unit_notes(),
         settings=[one.title for one in offer.settings],
         actions=[one.title for one in offer.actions],
         thing=record.thing_id,

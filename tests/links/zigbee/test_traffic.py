@@ -108,22 +108,23 @@ async def test_an_answer_that_is_late_is_not_taken_for_the_next_ones(tmp_path: P
         up = rig.driver._stick.up
         assert up is not None
         processor = up.processor
-        first, second = 0x0084, 0x0083
-        whole = [rig.stick.store[item].hex() for item in (first, second)]
-        rig.stick.late_s = [0.3]
-        with pytest.raises(NoAnswer):
-            await processor.request(Frame(Id.STORE_READ, first.to_bytes(2, "little") + b"\0"), 0.1)
-        answer = await processor.request(Frame(Id.STORE_READ, second.to_bytes(2, "little") + b"\0"))
-        assert answer.data[2:].hex() == whole[1]
-        # Nor that to a question that nobody waits for any more.
-        rig.stick.late_s = [0.3]
-        asking = asyncio.create_task(
-            processor.request(Frame(Id.STORE_READ, first.to_bytes(2, "little") + b"\0"))
+        first, second = (
+            Frame(Id.STORE_READ, item.to_bytes(2, "little") + b"\0") for item in (0x0084, 0x0083)
         )
+        wanted = rig.stick.store[0x0083].hex()
+        # The hub asks for other things meanwhile: this one answer alone is late.
+        rig.stick.late_s[first.command, first.data] = 0.3
+        with pytest.raises(NoAnswer):
+            await processor.request(first, 0.1)
+        answer = await processor.request(second)
+        assert answer.data[2:].hex() == wanted
+        # Nor that to a question that nobody waits for any more.
+        rig.stick.late_s[first.command, first.data] = 0.3
+        asking = asyncio.create_task(processor.request(first))
         await asyncio.sleep(0.05)
         asking.cancel()
-        answer = await processor.request(Frame(Id.STORE_READ, second.to_bytes(2, "little") + b"\0"))
-        assert answer.data[2:].hex() == whole[1]
+        answer = await processor.request(second)
+        assert answer.data[2:].hex() == wanted
 
 
 async def test_a_nodes_late_answer_is_not_taken_for_the_next_bindings(tmp_path: Path) -> None:

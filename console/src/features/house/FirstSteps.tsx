@@ -1,7 +1,7 @@
 // The first hour of an empty hub: four steps, each of which can be skipped and come back to.
 import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import { Link } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import * as changes from "../../api/changes";
 import type { Floor, House } from "../../api/client";
 import { keys, useHouse, useNodes } from "../../api/queries";
@@ -22,10 +22,15 @@ export function FirstStepsPage() {
   );
 }
 
-export function FirstSteps({ done }: { done?: () => void }) {
+/** The step is in the address, counted from 1: a page that is loaded again goes on
+    there. */
+export function FirstSteps() {
   const house = useHouse();
-  const [step, setStep] = useState(0);
-  const next = () => setStep((before) => Math.min(before + 1, STEPS.length));
+  const [query, setQuery] = useSearchParams();
+  const asked = Math.trunc(Number(query.get("step") ?? 1)) || 1;
+  const step = Math.min(Math.max(asked, 1), STEPS.length + 1) - 1;
+  const setStep = (to: number) => setQuery({ step: String(to + 1) }, { replace: true });
+  const next = () => setStep(Math.min(step + 1, STEPS.length));
   return (
     <div className="max-w-3xl">
       <ol aria-label="First steps" className="mb-6 flex flex-wrap gap-x-6 gap-y-1">
@@ -49,7 +54,7 @@ export function FirstSteps({ done }: { done?: () => void }) {
             {step === 1 && <DrawIt floors={found.floors} next={next} />}
             {step === 2 && <FirstNode next={next} />}
             {step === 3 && <Notices next={next} />}
-            {step === STEPS.length && <Finished done={done} />}
+            {step === STEPS.length && <Finished />}
           </>
         )}
       </Await>
@@ -208,11 +213,11 @@ function Notices({ next }: { next: () => void }) {
   );
 }
 
-function Finished({ done }: { done?: () => void }) {
+function Finished() {
   return (
     <p className="font-serif text-lg">
       That is all.{" "}
-      <Link className="text-act underline" to="/" onClick={done}>
+      <Link className="text-act underline" to="/">
         The house
       </Link>{" "}
       is where everything starts; these steps stay under Settings.

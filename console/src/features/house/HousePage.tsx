@@ -1,6 +1,6 @@
 // The house in section, what needs you beside it, and the day beneath.
-import { lazy, Suspense, useEffect, useState } from "react";
-import { Link } from "react-router";
+import { lazy, Suspense } from "react";
+import { Link, useSearchParams } from "react-router";
 import type { Automation, House } from "../../api/client";
 import { useAutomations, useEntities, useHouse } from "../../api/queries";
 import { Await, Mark, Page, Shape } from "../../ui/parts";
@@ -20,11 +20,8 @@ export function HousePage() {
   const entities = useEntities();
   const automations = useAutomations();
   // They go on while the house is being built, until the person is through with them.
-  const [first, setFirst] = useState(false);
-  const empty = house.data?.floors.length === 0;
-  useEffect(() => {
-    if (empty) setFirst(true);
-  }, [empty]);
+  const [query] = useSearchParams();
+  const first = query.has("step") || house.data?.floors.length === 0;
   return (
     <Page title={house.data?.name ?? "The house"}>
       {house.data?.updated_from && (
@@ -38,9 +35,9 @@ export function HousePage() {
       <div className="grid gap-8 lg:grid-cols-[minmax(0,3fr)_minmax(15rem,1fr)]">
         <Await of={house} lines={8}>
           {(found) =>
-            first || empty ? (
+            first ? (
               <Suspense fallback={<Shape lines={6} />}>
-                <FirstSteps done={() => setFirst(false)} />
+                <FirstSteps />
               </Suspense>
             ) : (
               <Section floors={found.floors} entities={entities.data} />
@@ -49,7 +46,7 @@ export function HousePage() {
         </Await>
         <div>
           <Needs house={house.data} automations={automations.data ?? []} />
-          {house.data && !first && !empty && <WhoIsHome />}
+          {house.data && !first && <WhoIsHome />}
         </div>
       </div>
       {house.data && !first && house.data.nodes === 0 && (

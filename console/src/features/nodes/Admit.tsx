@@ -179,14 +179,15 @@ export function AdmitForm({ arrival, code = "", cancel, done }: FormProps) {
 
 /** What an arrival has beside entities, and what of it the hub leaves alone. */
 export function Also({ arrival }: { arrival: Arrival }) {
-  if (arrival.settings.length + arrival.actions.length + arrival.left_out.length === 0) return null;
+  const notes = [...arrival.left_out, ...arrival.unit_notes];
+  if (arrival.settings.length + arrival.actions.length + notes.length === 0) return null;
   return (
     <div className="mt-2 space-y-0.5 text-sm">
       {arrival.settings.length > 0 && <div>settings of its own: {arrival.settings.join(", ")}</div>}
       {arrival.actions.length > 0 && <div>can be asked to: {arrival.actions.join(", ")}</div>}
-      {arrival.left_out.map((text) => (
+      {notes.map((text) => (
         <div key={text}>
-          <Mark>{text}</Mark>
+          <Mark>{visible(text)}</Mark>
         </div>
       ))}
     </div>

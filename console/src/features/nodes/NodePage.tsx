@@ -78,6 +78,11 @@ function Found({ node }: { node: HubNode }) {
         {mine.map((entity) => (
           <EntityRow key={entity.entity} entity={entity} />
         ))}
+        {node.unit_notes.map((text) => (
+          <li key={text} className="rule border-t py-2 text-sm">
+            <Mark>{visible(text)}</Mark>
+          </li>
+        ))}
         {node.left_out.map((text) => (
           <li key={text} className="rule border-t py-2 text-faint text-sm">
             left out: {visible(text)}
