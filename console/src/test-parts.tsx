@@ -34,6 +34,7 @@ export function entity(address: string, change: Partial<Entity> = {}): Entity {
     at: 1000,
     heard_at: 1000,
     wanted: null,
+    left_alone: false,
     ...change,
   };
 }

@@ -37,6 +37,10 @@ class Automation(Shape, frozen=True, kw_only=True):
     watch: Limit | None
     limit_shown: str
     reminds: Annotated[bool, Meta(description="whether it will remind somebody again")]
+    left_alone: Annotated[
+        list[str],
+        Meta(description="what a person has set since it started; left alone until it starts anew"),
+    ]
     room: Annotated[str | None, Meta(description="where what it looks at is, or what it switches")]
     stopped: Annotated[
         str, Meta(description="why the hub stopped it; a change of its text or duty starts it")

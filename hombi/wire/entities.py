@@ -55,6 +55,13 @@ class Entity(Shape, frozen=True, kw_only=True):
     wanted: Annotated[
         Wish | None, Meta(description="what it is wanted to be, until its node confirms it")
     ]
+    left_alone: Annotated[
+        bool,
+        Meta(
+            description="a person has set it, and an automation leaves it alone until it "
+            "starts again"
+        ),
+    ]
 
 
 class Limit(Shape, frozen=True, kw_only=True):

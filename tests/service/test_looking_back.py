@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import threading
 import time
 from datetime import UTC
 from pathlib import Path
@@ -400,3 +401,51 @@ def test_of_limits_that_are_tried_one_after_another_the_last_one_is_answered() -
     asked = iter([False, True])
     with pytest.raises(Overtaken):
         replay(program, courses, 0, 10**9, UTC, lambda: next(asked))
+
+
+def test_what_a_person_set_is_known_to_pages_replays_and_accounts(service: Service) -> None:
+    contact = {"type": "boolean", "readOnly": True, "title": "Contact", "@type": "contact"}
+    door = let_in(service, description("Attic door", contact=contact))
+    lamp = let_in(service, description("Attic lamp", **PLUG))
+    lamp.post([{"n": "switch", "vb": False}])
+    door.post([{"n": "contact", "vb": False}])
+    text = """name = "Attic light"
+[watch]
+entity = "attic-door/contact"
+is = "open"
+[[starts]]
+switch = "attic-lamp/switch"
+to = "on"
+[[ends]]
+switch = "attic-lamp/switch"
+to = "off"
+"""
+    begun = round(time.time() * 1000)
+    with service.hub() as hub:
+        hub.automations.add(text)
+        door.post([{"n": "contact", "vb": True}])
+        until(lambda: hub.automations.get("attic-light").phase == "on")
+        setting = threading.Thread(target=hub.entities.set, args=("attic-lamp/switch", "off"))
+        setting.start()
+        until(lambda: hub.entities.get("attic-lamp/switch").left_alone)
+        lamp.post([{"n": "switch", "vb": False}])
+        setting.join(30)
+        while_on = round(time.time() * 1000)
+        assert hub.automations.get("attic-light").left_alone == ["attic-lamp/switch"]
+        said = [one.text for one in hub.automations.why("attic-light").lines]
+        hand = [one for one in said if "it leaves that alone until it starts again" in one]
+        assert hand[0].startswith("Attic lamp was set by command line at "), said
+    service.stop()
+    service.start()
+    with service.hub() as hub:
+        assert hub.entities.get("attic-lamp/switch").left_alone
+        door.post([{"n": "contact", "vb": False}])
+        until(lambda: hub.automations.get("attic-light").phase == "idle")
+        again = hub.automations.replay(text, start=begun, end=round(time.time() * 1000))
+        assert (again.starts, sum(one.times for one in again.effects)) == (1, 1)
+        past = hub.automations.why("attic-light", while_on)
+        assert past.phase == "on"
+        assert any("Attic lamp was set by command line" in one.text for one in past.lines)
+        door.post([{"n": "contact", "vb": True}])
+        until(lambda: not hub.entities.get("attic-lamp/switch").left_alone)
+        hub.automations.remove("attic-light")

@@ -2393,6 +2393,8 @@ export interface components {
             limit_shown: string;
             /** @description whether it will remind somebody again */
             reminds: boolean;
+            /** @description what a person has set since it started; left alone until it starts anew */
+            left_alone: string[];
             /** @description where what it looks at is, or what it switches */
             room: string | null;
             /** @description why the hub stopped it; a change of its text or duty starts it */
@@ -2749,6 +2751,8 @@ export interface components {
             heard_at: number | null;
             /** @description what it is wanted to be, until its node confirms it */
             wanted: components["schemas"]["Wish"] | null;
+            /** @description a person has set it, and an automation leaves it alone until it starts again */
+            left_alone: boolean;
         };
         /**
          * EntityChange
@@ -2823,6 +2827,8 @@ export interface components {
             heard_at: number | null;
             /** @description what it is wanted to be, until its node confirms it */
             wanted: components["schemas"]["Wish"] | null;
+            /** @description a person has set it, and an automation leaves it alone until it starts again */
+            left_alone: boolean;
             watchers: components["schemas"]["Watcher"][];
             kept_in: components["schemas"]["KeptIn"];
             /** @description its node speaks another unit, not only another name of the unit */

@@ -48,6 +48,7 @@ export const Tile = memo(function Tile({
           {entity.quality !== "good" && entity.quality !== "none" && (
             <Mark grave={entity.quality === "bad"}>{entity.reason}</Mark>
           )}
+          {entity.left_alone && <span className="text-faint">set by hand</span>}
         </div>
       </div>
     </li>

@@ -15,7 +15,7 @@ from hombi.core.automation.machine import circumstances, somebody
 from hombi.core.automation.moments import Moment
 from hombi.core.automation.parts import is_so
 from hombi.core.automation.program import Program
-from hombi.core.automation.replay import Course, Replayed, replay
+from hombi.core.automation.replay import Course, Hand, Replayed, replay
 from hombi.core.automation.state import EdgeKind, Phase, State
 from hombi.core.automation.watch import Watch
 from hombi.core.quality import Quality
@@ -47,10 +47,12 @@ class Account(msgspec.Struct, frozen=True):
 class Beside(msgspec.Struct, frozen=True):
     """What is known of a moment beside the readings: since when it was on then in fact,
     and, where the moment is now, how it stands, which says what is still to come.
-    `names` has spoken names beside those of what it watches."""
+    `hands` is what people set before it. `names` has spoken names beside those of what
+    it watches."""
 
     on_ms: int | None = None
     live: State | None = None
+    hands: tuple[Hand, ...] = ()
     names: Mapping[str, str] = {}
 
 
@@ -74,7 +76,7 @@ def account(
     """Where it would have stood at a moment, on duty and by this text; what is known
     `beside` the readings counts before them."""
     start = at_ms - back_ms(program)
-    found = replay(program, courses, start, at_ms + 1, zone)
+    found = replay(program, courses, start, at_ms + 1, zone, hands=beside.hands)
     on, whole, live = found.state.phase is Phase.ON, True, beside.live
     if on and beside.on_ms is not None:
         found.state = replace(found.state, since_ms=beside.on_ms)
@@ -88,8 +90,10 @@ def account(
         since = found.state.since_ms
         whole = not began or (since not in began and since > min(began))
     if live is not None:
-        found.state = replace(found.state, waits=live.waits, reminded=live.reminded)
-    teller = _Teller(program, found, at_ms, zone, beside.names, whole=whole)
+        found.state = replace(
+            found.state, waits=live.waits, reminded=live.reminded, by_hand=live.by_hand
+        )
+    teller = _Teller(program, found, at_ms, zone, beside, whole=whole)
     lines = tuple(teller.lines())
     when = teller.clock(at_ms)
     return Account(at_ms, found.state.phase, f"At {when} {teller.verdict()}", lines, whole)
@@ -104,11 +108,11 @@ class _Teller:
         found: Replayed,
         at_ms: int,
         zone: tzinfo,
-        names: Mapping[str, str],
+        beside: Beside,
         *,
         whole: bool,
     ) -> None:
-        self.names, self.whole = names, whole
+        self.names, self.hands, self.whole = beside.names, beside.hands, whole
         self.program, self.found, self.at_ms, self.zone = program, found, at_ms, zone
         self.state = found.state
         self.parts = found.state.parts if program.more else (found.state,)
@@ -146,7 +150,8 @@ class _Teller:
                 if watch.until_held_ms:
                     until += f" for {show_span(watch.until_held_ms)}"
                 found.append(Line(None, f"It ends when the value is {until}."))
-        return found + self._circumstances() + [Line(None, text) for text in self._to_come()]
+        found += [*self._circumstances(), *self._left_alone()]
+        return found + [Line(None, text) for text in self._to_come()]
 
     def _next_ms(self, moment: Moment) -> int:
         """The next moment at which its hours and days allow it, if one comes soon
@@ -234,6 +239,16 @@ class _Teller:
             pause = show_span(self.program.pause_ms)
             found.append(Line(rested, f"It rests for {pause} after its last start ({last})."))
         return found
+
+    def _left_alone(self) -> Iterator[Line]:
+        """What a person has set since it started."""
+        for entity in self.state.by_hand:
+            name = self._spoken(entity)
+            last = [one for one in self.hands if one.entity == entity][-1:]
+            who = f"by {last[0].by}" if last and last[0].by else "by hand"
+            when = f" at {self.clock(last[0].at_ms)}" if last else ""
+            text = f"{name} was set {who}{when}; it leaves that alone until it starts again."
+            yield Line(None, text)
 
     def _to_come(self) -> Iterator[str]:
         """What is still to be done of its actions."""

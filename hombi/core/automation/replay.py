@@ -9,7 +9,8 @@ from __future__ import annotations
 import heapq
 import math
 from bisect import bisect_left
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import tzinfo
 from functools import partial
@@ -21,7 +22,18 @@ from hombi.core.automation.actions import Effect
 from hombi.core.automation.machine import due_ms, lost_ms, sooner, step
 from hombi.core.automation.parts import unmoved
 from hombi.core.automation.program import Program
-from hombi.core.automation.state import Began, Called, Passed, Phase, Seen, Sight, State, Why, World
+from hombi.core.automation.state import (
+    Began,
+    Called,
+    Handled,
+    Passed,
+    Phase,
+    Seen,
+    Sight,
+    State,
+    Why,
+    World,
+)
 from hombi.core.kinds import Kind
 from hombi.core.quality import Quality
 from hombi.core.rhythm import SILENT_AT_LEAST_MS, WITH_ITS_NODE, Rhythm, alone_ms
@@ -49,6 +61,14 @@ class Course:
     learns: bool = True
     agreed_ms: float = 0.0
     rhythm: Rhythm | None = None
+
+
+class Hand(NamedTuple):
+    """A person set an entity, at the node ("") or from afar (`by`)."""
+
+    at_ms: int
+    entity: str
+    by: str
 
 
 class Acted(NamedTuple):
@@ -217,10 +237,12 @@ def replay(
     end_ms: int,
     zone: tzinfo,
     overtaken: Callable[[], bool] = never,
+    hands: Iterable[Hand] = (),
 ) -> Replayed:
     """Run an automation from before a span to its end, as if it had been on duty. Edges
     and moves from before the span are left out. `courses` has all entities that it
-    names. Raises Overtaken once `overtaken` says so."""
+    names, `hands` is what people set meanwhile. Raises Overtaken once `overtaken` says
+    so."""
     world, found = Past(courses, zone), Replayed()
     alone, state, clocked = not program.more, State(), program.clocked
     asked = {one.entity for one in (*program.when, *program.anyone)}
@@ -235,17 +257,25 @@ def replay(
     # and by these, or because its value is lost.
     planned: int | None = None
     due: int | None = None
+    theirs = deque(sorted(one for one in hands if one.entity in program.acted_on))
 
     def passed(until: int) -> None:
         """Step at all moments before one at which it must be."""
         nonlocal state, due
-        while due is not None and due < until:
-            world.now_ms, at = due, due
-            taken(Passed())
-            if due is not None and due <= at:
-                due = None  # nothing follows until it is heard
+        while True:
+            hand_ms = theirs[0].at_ms if theirs else math.inf
+            if hand_ms < until and (due is None or hand_ms <= due):
+                world.now_ms = theirs[0].at_ms
+                taken(Handled(theirs.popleft().entity))
+            elif due is not None and due < until:
+                world.now_ms, at = due, due
+                taken(Passed())
+                if due is not None and due <= at:
+                    due = None  # nothing follows until it is heard
+            else:
+                return
 
-    def taken(event: Seen | Passed | Began) -> None:
+    def taken(event: Seen | Passed | Began | Handled) -> None:
         nonlocal state, planned, due
         before = state
         done = step(program, before, event, world)
@@ -274,21 +304,23 @@ def replay(
         place = 0
         while place < len(readings):
             one = readings[place]
-            if due is not None and due < one.at_ms:
+            if theirs or (due is not None and due < one.at_ms):
                 passed(one.at_ms)
+            hand_ms = theirs[0].at_ms if theirs else math.inf
             after = place
             if not (state.waits or state.blind or state.back_ms or program.reminds):
                 # Most readings change nothing.
                 if state.phase is Phase.IDLE:
                     after = known.skip(readings, place, lambda v: not compared.starts_with(v))
                 elif state.phase is Phase.ON:
-                    until = math.inf if planned is None else planned
+                    until = min(hand_ms, math.inf if planned is None else planned)
                     stays = lambda v: not compared.ends_with(v)  # noqa: E731
                     after = known.skip(readings, place, stays, until, heard=True)
                 elif known.rhythmic:
                     until = math.inf if planned is None else planned - 1
                     if state.phase is Phase.HOLDING:
                         until = state.since_ms + program.watch.held_ms - 1
+                    until = min(hand_ms, until)
                     after = known.skip(readings, place, compared.starts_with, until, heard=True)
             if after > place:
                 last = readings[after - 1]
@@ -308,7 +340,7 @@ def replay(
     for number, (entity, reading) in enumerate(in_order(courses, end_ms)):
         if number % LOOKED_AT_ONCE == 0 and overtaken():
             raise Overtaken
-        if due is not None and due < reading.at_ms:
+        if theirs or (due is not None and due < reading.at_ms):
             passed(reading.at_ms)
         world.hear(entity, reading)
         value = reading.value

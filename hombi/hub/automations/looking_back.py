@@ -4,7 +4,7 @@ Reading and replaying take a while, so they are done outside of the hub's loop."
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import tzinfo
 
@@ -21,17 +21,18 @@ from hombi.core.automation import (
 from hombi.core.automation.account import BACK_MS, Beside, back_ms
 from hombi.core.automation.advice import Limit
 from hombi.core.automation.lanes import Lane, lanes
-from hombi.core.automation.replay import Overtaken, never
+from hombi.core.automation.replay import Hand, Overtaken, never
 from hombi.core.formula import past_of
 from hombi.core.series import DAY_MS
 from hombi.core.series.course import Course as Running
 from hombi.core.series.course import made_by, marks_in
 from hombi.core.series.running import MovingMean
 from hombi.hub.errors import Invalid, Refused
+from hombi.hub.events import AutomationLeavesAlone
 from hombi.hub.house import Entity
-from hombi.hub.ports import HistoryPort
+from hombi.hub.ports import HistoryPort, JournalPort
 
-MOST_READINGS, MOST_MOMENTS = 300_000, 20_000
+MOST_READINGS, MOST_MOMENTS, MOST_HANDS = 300_000, 20_000, 10_000
 LONGEST_MS = 400 * DAY_MS
 FURTHER = 10
 
@@ -54,11 +55,13 @@ def looked_back(
     span: tuple[int, int],
     zone: tzinfo,
     overtaken: Callable[[], bool] = never,
+    hands: Iterable[Hand] = (),
 ) -> LookedBack:
     """Run an automation over a span of the past. `entities` are snapshots of those that
-    it names. Raises Invalid; Refused once it is `overtaken`."""
+    it names, `hands` what people set in it. Raises Invalid; Refused once it is
+    `overtaken`."""
     try:
-        return _looked_back(program, entities, history, span, zone, overtaken)
+        return _looked_back(program, entities, history, span, zone, overtaken, hands)
     except Overtaken as error:
         raise Refused("a later look back was asked for meanwhile") from error
 
@@ -89,6 +92,7 @@ def _looked_back(
     span: tuple[int, int],
     zone: tzinfo,
     overtaken: Callable[[], bool],
+    hands: Iterable[Hand],
 ) -> LookedBack:
     start, end = span
     if not 0 <= start < end:
@@ -100,7 +104,7 @@ def _looked_back(
         raise Invalid(f"that makes more than {MOST_MOMENTS:,} starts; choose a shorter span")
     courses = _courses(entities, history, start - BACK_MS, end)
     watched = courses.get(program.watch.entity)
-    found = replay(program, courses, start, end, zone, overtaken)
+    found = replay(program, courses, start, end, zone, overtaken, hands)
     advice = advise(program, watched, found, span, zone)
     if watched is None:  # it watches the clock
         return LookedBack(found, start, advice, [], lanes(program, courses, span, zone))
@@ -109,6 +113,15 @@ def _looked_back(
     said = lanes(program, courses, span, zone)
     tried = limits(program, watched, span, zone, overtaken)
     return LookedBack(found, first, advice, tried, said)
+
+
+def hands_in(journal: JournalPort, start_ms: int, end_ms: int) -> tuple[Hand, ...]:
+    """What people set in a span, as far as automations left it alone then; oldest
+    first."""
+    event = AutomationLeavesAlone.__name__
+    rows = journal.entries(MOST_HANDS, since_ms=start_ms, until_ms=end_ms, event=event)
+    hands = {(one.at_ms, one.entity): Hand(one.at_ms, one.entity, one.data["by"]) for one in rows}
+    return tuple(hands[key] for key in sorted(hands))
 
 
 def accounted(

@@ -55,6 +55,7 @@ from hombi.hub.events import (
     ClockSet,
     EntitiesChanged,
     EntitySilenceChanged,
+    HandChanged,
     NodeBack,
     NodeSilent,
     PhaseChanged,
@@ -114,6 +115,8 @@ class Automations(Part):
         # each.
         self._stepped: list[tuple[Runner, Callable[[], None]]] | None = None
         self._duties = Duties()
+        # What the automations leave to people, each by its name.
+        self._hands: dict[str, tuple[str, ...]] = {}
         # What all texts were read by last.
         self._read_by = HouseFacts()
         self.changing = asyncio.Lock()
@@ -145,6 +148,7 @@ class Automations(Part):
             if runner.program is not None:
                 runner.state = rejoined(runner.program, runner.state, self._heard_at, now)
             self.let_go(runner, runner.program)
+            self._note_hands(runner.record.slug, runner.state.by_hand)
         # Hours may have begun while the hub was away, and what must be so may be so no
         # more: each takes one step.
         for runner in list(self.runners.values()):
@@ -272,6 +276,7 @@ class Automations(Part):
     def drop(self, runner: Runner) -> None:
         """Take an automation from its work."""
         self.runners.pop(runner.record.slug, None)
+        self._note_hands(runner.record.slug, ())
         for entity in runner.program.entities if runner.program is not None else ():
             watching = self._by_entity.get(entity, [])
             if runner in watching:
@@ -525,6 +530,21 @@ class Automations(Part):
         runner.record.state = msgspec.to_builtins(runner.state)
         record = dataclasses.replace(runner.record)  # what is written must not change any more
         self._writer.also(lambda records: records.automations.save(record))
+        self._note_hands(record.slug, runner.state.by_hand)
+
+    def _note_hands(self, name: str, hands: tuple[str, ...]) -> None:
+        """What an automation leaves to people is known of each entity too."""
+        before = self._hands.pop(name, ())
+        if hands:
+            self._hands[name] = hands
+        for entity in {*before} ^ {*hands}:
+            node = entity.partition("/")[0]
+            self.context.announce(HandChanged(node=node, entity=entity))
+
+    def left_alone(self, entity: str) -> bool:
+        """Whether a person has set an entity that an automation would set, and that
+        leaves it alone until it starts anew."""
+        return any(entity in hands for hands in self._hands.values())
 
     def _plan(self, runner: Runner) -> None:
         if runner.program is not None:

@@ -14,6 +14,10 @@ class SetByHand(Quiet, frozen=True, kw_only=True):
     by: str
 
 
+class HandChanged(Quiet, frozen=True, kw_only=True):
+    """An automation leaves an entity to a person from now on, or does so no more."""
+
+
 class CommandChanged(Quiet, frozen=True, kw_only=True):
     """A command was asked, or has its answer. Times are ms since 1970."""
 

@@ -103,6 +103,7 @@ def _entity(hub: Hub, found: Entity) -> dict[str, Any]:
         "at": latest.at_ms if latest else None,
         "heard_at": found.heard_ms or None,
         "wanted": _wish(hub, found),
+        "left_alone": hub.automations.left_alone(found.address),
     }
 
 
@@ -319,6 +320,7 @@ def automation(hub: Hub, runner: Runner) -> wire.Automation:
         watch=_present_limit(hub, program),
         limit_shown=shown,
         reminds=program is not None and reminds(program, runner.state),
+        left_alone=list(runner.state.by_hand),
         room=_room_of(hub, program),
         stopped=runner.broken,
         mistakes=[mistake(one) for one in runner.mistakes],

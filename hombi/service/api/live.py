@@ -15,7 +15,7 @@ from rest_framework.exceptions import AuthenticationFailed
 from rest_framework.request import Request
 
 from hombi.hub.errors import Invalid
-from hombi.hub.events import CommandChanged, ReadingTaken, WishChanged
+from hombi.hub.events import CommandChanged, HandChanged, ReadingTaken, WishChanged
 from hombi.hub.kernel import Actor, Right, allows
 from hombi.service.accounts.authentication import TokenAuthentication, recognise
 from hombi.service.accounts.models import AccessToken
@@ -130,7 +130,7 @@ def _asks(request: HttpRequest) -> tuple[Actor, AccessToken | None] | None:
 
 
 # What guests and walls hear of what is theirs; of all else, nothing.
-_HEARD_BY_ALL = (ReadingTaken, WishChanged, CommandChanged)
+_HEARD_BY_ALL = (ReadingTaken, WishChanged, HandChanged, CommandChanged)
 
 
 def _heard(who: Actor, event: object) -> bool:

@@ -19,7 +19,7 @@ from hombi.core.automation import (
     Under,
     rehearse,
 )
-from hombi.core.automation.account import Beside
+from hombi.core.automation.account import BACK_MS, Beside, back_ms
 from hombi.core.automation.advice import with_limit
 from hombi.core.automation.lanes import Lane
 from hombi.core.automation.rehearse import LONGEST_MS
@@ -28,7 +28,7 @@ from hombi.core.errors import ValueTextError
 from hombi.core.formula import past_of
 from hombi.core.series import DAY_MS, HOUR_MS
 from hombi.core.values import parse_span_ms, parse_value, show_limit, show_span
-from hombi.hub.automations.looking_back import LookedBack, Turns, accounted, looked_back
+from hombi.hub.automations.looking_back import LookedBack, Turns, accounted, hands_in, looked_back
 from hombi.hub.automations.starts import EVENT
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.house import OWN_STATES, Entity
@@ -89,7 +89,10 @@ class ReplayView(View):
         records, zone = hub().context.records, hub().config.zone
         # A limit that is tried is being dragged.
         overtaken = _turns.begin(str(actor(request)), asked.text) if asked.limit else never
-        found = looked_back(program, entities, records.history, (start, end), zone, overtaken)
+        hands = hands_in(records.journal, start - BACK_MS, end)
+        found = looked_back(
+            program, entities, records.history, (start, end), zone, overtaken, hands
+        )
         lived = _lived(records.journal, asked.automation, (start, end))
         return Response(_replay(program, found, names, (start, end), lived))
 
@@ -209,7 +212,8 @@ class AccountView(View):
         slug, state, program, entities, names = read(look)
         records, stands = hub().context.records, state.phase
         on = state.since_ms if stands is Phase.ON and state.since_ms <= at else None
-        beside = Beside(on, state if at == now else None, names)
+        hands = hands_in(records.journal, at - back_ms(program) - BACK_MS, at + 1)
+        beside = Beside(on, state if at == now else None, hands, names)
         found = accounted(program, entities, records.history, at, hub().config.zone, beside)
         edge, done = _done(records.journal, slug, at)
         lines = [wire.AccountLine(holds=one.holds, text=one.text) for one in found.lines]

@@ -102,7 +102,7 @@ _TOLD: dict[type[Any], Callable[[Any], Told]] = {
             e.NodeDescribed, e.NodeRenamed, e.NodeMoved, e.NodeRelocated, e.NodeConnected,
             e.NodeGone, e.NodeSilent, e.NodeHeardAgain, e.NodeBack, e.NodeLeft, e.ClockWrong,
             e.KeyChanged, e.KeyRevoked, e.EntityAdded, e.EntityChanged, e.EntityRemoved,
-            e.EntitySilenceChanged, e.WishChanged, e.SettingTold, e.SettingChanged,
+            e.EntitySilenceChanged, e.WishChanged, e.HandChanged, e.SettingTold, e.SettingChanged,
             e.ProfileKept,
         ),
         _node("changed"),

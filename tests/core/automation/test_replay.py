@@ -14,6 +14,8 @@ from hypothesis import strategies as st
 from hombi.core.automation import (
     Comparison,
     EdgeKind,
+    Effect,
+    Handled,
     Is,
     Lost,
     Only,
@@ -32,7 +34,7 @@ from hombi.core.automation import (
     parse,
     step,
 )
-from hombi.core.automation.replay import Course, Past, Replayed, replay
+from hombi.core.automation.replay import Course, Hand, Past, Replayed, replay
 from hombi.core.kinds import AT_HOME, KINDS
 from hombi.core.quality import Quality
 from hombi.core.rhythm import Rhythm
@@ -133,13 +135,17 @@ def test_what_was_on_before_the_span_is_on_in_it() -> None:
     assert found.on(NOON + 30 * MIN, NOON + 60 * MIN) == [(NOON + 30 * MIN, NOON + 60 * MIN)]
 
 
-def live(made: Program, said: list[Reading], end: int) -> list[Why]:
-    """Stepped as the hub does: with each reading, at each due moment, and every
-    few seconds while it is on."""
+def live(
+    made: Program, said: list[Reading], end: int, hands: Sequence[Hand] = ()
+) -> list[tuple[Why, tuple[Effect, ...]]]:
+    """Stepped as the hub does: with each reading and each hand, at each due moment, and
+    every few seconds while it is on."""
     world, state, edges = Past(course(said), ZONE), State(), []
-    pending, due = list(said), None
+    pending, theirs, due = list(said), list(hands), None
     for now in range(said[0].at_ms, end, EVERY_MS):
-        events: list[Seen | Passed] = []
+        events: list[Seen | Passed | Handled] = []
+        while theirs and theirs[0].at_ms <= now:
+            events.append(Handled(theirs.pop(0).entity))
         while pending and pending[0].at_ms <= now:
             one = pending.pop(0)
             world.hear("rack/humidity", one)
@@ -147,12 +153,12 @@ def live(made: Program, said: list[Reading], end: int) -> list[Why]:
         world.now_ms = now
         # What is heard at the moment at which something is due comes first.
         for event in (*events, Passed()):
-            if isinstance(event, Seen) or state.phase is Phase.ON or (due and due <= now):
+            if isinstance(event, Seen | Handled) or state.phase is Phase.ON or (due and due <= now):
                 done = step(made, state, event, world)
                 state = done.state
                 due = due_ms(made, state, world)
                 if done.why:
-                    edges.append(done.why)
+                    edges.append((done.why, done.effects))
     return edges
 
 
@@ -166,10 +172,11 @@ def live(made: Program, said: list[Reading], end: int) -> list[Why]:
     st.sampled_from(list(Lost)),
     st.sampled_from([Under(82, 86), Over(82), Is(82)]),
     st.none() | st.sampled_from([Over(80), Under(83)]),
+    st.sets(st.integers(1, 150), max_size=4),
 )  # fmt: skip
 def test_it_comes_to_what_live_comes_to(
     said: list[tuple[int, float | None]], only: Only, held: int, lost: Lost, compared: Comparison,
-    also: Comparison | None,
+    also: Comparison | None, hands: set[int],
 ) -> None:  # fmt: skip
     made = program(compared, held, only, lost=lost)
     if also is not None:  # its own value once more
@@ -179,13 +186,28 @@ def test_it_comes_to_what_live_comes_to(
         at += gap
         all_of_it += readings((at, value))
     end = all_of_it[-1].at_ms + 45 * MIN
-    found = replay(made, course(all_of_it), NOON, end, ZONE)
-    wanted = live(made, all_of_it, end)
-    assert [(one.why.edge, one.why.lost) for one in found.acted] == [
-        (one.edge, one.lost) for one in wanted
+    # Half a minute after a reading may come: nothing else is at that moment.
+    theirs = [
+        Hand(NOON + at * MIN + MIN // 2, "mister/switch", "ada")
+        for at in sorted(hands)
+        if NOON + at * MIN < end
     ]
-    for mine, theirs in zip(found.acted, wanted, strict=True):
-        assert abs(mine.why.at_ms - theirs.at_ms) <= EVERY_MS
+    found = replay(made, course(all_of_it), NOON, end, ZONE, hands=theirs)
+    wanted = live(made, all_of_it, end, theirs)
+    assert [(one.why.edge, one.why.lost, one.effects) for one in found.acted] == [
+        (one.edge, one.lost, effects) for one, effects in wanted
+    ]
+    for mine, (why, _) in zip(found.acted, wanted, strict=True):
+        assert abs(mine.why.at_ms - why.at_ms) <= EVERY_MS
+
+
+def test_what_a_person_sets_is_left_alone_until_it_starts_anew() -> None:
+    dry_twice = readings((0, 84), (10, 80), (30, 80), (40, 87), (60, 80), (80, 80), (90, 87))
+    hand = Hand(NOON + 35 * MIN, "mister/switch", "ada")
+    for hands, wanted in (((), [1.0, 0.0, 1.0, 0.0]), ((hand,), [1.0, 1.0, 0.0])):
+        found = replay(program(), course(dry_twice), NOON, NOON + DAY, ZONE, hands=hands)
+        assert len(found.acted) == 4
+        assert [one.to for one in found.effects if isinstance(one, SwitchTo)] == wanted
 
 
 def test_a_moment_at_which_the_span_begins_counts() -> None:

@@ -172,6 +172,9 @@ export function Standing({ automation }: { automation: Automation }) {
   return (
     <span className={automation.phase === "on" ? "font-semibold" : "text-faint"}>
       {words[automation.phase]} {since && <Ago at={automation.since} />}
+      {automation.left_alone.length > 0 && (
+        <span className="text-faint"> · leaves alone: {automation.left_alone.join(", ")}</span>
+      )}
     </span>
   );
 }

@@ -76,6 +76,11 @@ function Now({ entity }: { entity: EntityDetail }) {
         <SwitchControl entity={entity} label={entity.spoken} />
       )}
       {entity.writable && entity.kind === "level" && <LevelControl entity={entity} />}
+      {entity.left_alone && (
+        <span className="text-faint">
+          set by hand: an automation leaves it alone until it starts again
+        </span>
+      )}
     </div>
   );
 }
