@@ -28,7 +28,7 @@ from hombi.hub.keeper import Keeper
 from hombi.hub.kernel import Change, Clock, Context, Need, Part, RealClock
 from hombi.hub.lag import Lag
 from hombi.hub.links import Links, installed
-from hombi.hub.machine_clock import MachineClock, known_ms
+from hombi.hub.machine_clock import MachineClock, known_ms, none_ahead
 from hombi.hub.messages import Messages
 from hombi.hub.node_settings import Act, NodeSettings
 from hombi.hub.nodes import Nodes
@@ -194,6 +194,8 @@ async def _made(
     writer, keeper = Writer(context), Keeper(context)
     await keeper.load()
     context.clock.no_earlier_than(known_ms(keeper, house))
+    now = context.clock.now_ms()
+    await context.thread.run(none_ahead, house, context.records.history, now)
     rollups = Rollups(context, house, writer, config.zone, config.keep_ms)
     found, wrong = installed() if links is None else (list(links), [])
     all_links = Links(context, house, keeper, config.links)

@@ -13,9 +13,11 @@ from hombi.core.series import HOUR_MS
 from hombi.hub.errors import Busy
 from hombi.hub.events import ClockSet, DatesPutRight
 from hombi.hub.house import Entity, House
+from hombi.hub.intake import AHEAD_MS
 from hombi.hub.keeper import Keeper
 from hombi.hub.kernel import Context, Need, Part
 from hombi.hub.kernel.clock import ALLOWED_MS
+from hombi.hub.ports import HistoryPort
 from hombi.hub.writer import Writer
 
 RETRY_S, PAUSE_S = 5.0, 0.002
@@ -30,6 +32,21 @@ def known_ms(keeper: Keeper, house: House) -> int:
     latest = kept + KEPT_EVERY_MS + ALLOWED_MS
     heard = (one.latest.at_ms for one in house.entities.values() if one.latest)
     return max([kept, *(at for at in heard if at <= latest)])
+
+
+def none_ahead(house: House, history: HistoryPort, now_ms: int) -> None:
+    """A reading that is dated ahead of the hub's time is how nothing is yet: the one
+    before it is the present value. Blocking; for a start."""
+    for entity in house.entities.values():
+        latest = entity.latest
+        if latest is None or latest.at_ms <= now_ms + AHEAD_MS:
+            continue
+        before = history.before(entity.id, now_ms + AHEAD_MS + 1)
+        known = before is not None and before.channel in entity.history_channels()
+        entity.latest = before if known else None
+        entity.heard_ms = before.at_ms if before is not None else 0
+    for node in house.nodes.values():
+        node.heard_ms = min(node.heard_ms, now_ms)
 
 
 class MachineClock(Part):

@@ -62,3 +62,23 @@ def test_until_the_clock_is_set_nothing_is_dated_before_what_was(own_service: Se
     finally:
         cold.terminate()
         cold.wait(20)
+
+
+def test_a_reading_dated_ahead_is_no_present_value_after_a_restart(own_service: Service) -> None:
+    own_service.start().claim()
+    rack = let_in(own_service, description("Cellar rack", **CLIMATE))
+    now = time.time()
+    rack.post([{"n": "humidity", "v": 50, "t": now - 60}, {"n": "temperature", "v": 9, "t": now}])
+    # From another sender with its key, whose clock is four minutes ahead.
+    rack.post([{"n": "humidity", "v": 90, "t": now + 240}])
+    with own_service.hub() as hub:
+        ahead = hub.entities.readings(RACK, start=round(now * 1000), end=round(now * 1000) + HOUR)
+        assert [one.value for one in ahead] == [90]
+    own_service.stop()
+    own_service.start()
+    with own_service.hub() as hub:
+        seen = hub.entities.get(RACK)
+        assert (seen.value, seen.at) == (50, round((now - 60) * 1000))
+        assert hub.nodes.get("cellar-rack").heard_at <= round(time.time() * 1000)
+        rack.post([{"n": "humidity", "v": 51}])
+        until(lambda: hub.entities.get(RACK).value == 51)
