@@ -10,6 +10,7 @@ from bench.figures.intake import broker, intake, steady
 from bench.figures.radio import bluetooth, zigbee
 from bench.figures.reaction import beside, reaction, sleepers
 from bench.figures.readings import chains
+from bench.figures.thousands import thousands
 from bench.figures.use import command_line, first_load, footprint, month, screen
 
 __all__ = ["ALL"]
@@ -29,6 +30,7 @@ ALL = {
         month,
         chains,
         automations,
+        thousands,
         screen,
         crowd,
         consoles,

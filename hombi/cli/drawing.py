@@ -9,6 +9,7 @@ from datetime import UTC, datetime, tzinfo
 from typing import Any, Literal
 from zoneinfo import ZoneInfo
 
+from rich.cells import cell_len, set_cell_size
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
@@ -51,8 +52,6 @@ _BLOCKS = "▁▂▃▄▅▆▇█"
 # A node that reports less often than the line has cells leaves no holes, only one that
 # was away.
 BRIDGED = 4
-# How wide a table may be that no terminal shows.
-WHOLE = 100_000
 
 
 def moment(ms: int | None) -> str | None:
@@ -132,6 +131,9 @@ def table(
     if not rows:
         out.print(empty)
         return
+    if not out.is_terminal:
+        _whole_rows(headings, rows, right)
+        return
     drawn = Table(box=None, pad_edge=False, header_style="bold")
     for number, heading in enumerate(headings):
         side: Literal["left", "right"] = "right" if heading in right else "left"
@@ -139,9 +141,22 @@ def table(
         drawn.add_column(heading, justify=side, overflow="fold", no_wrap=number == 0)
     for row in rows:
         drawn.add_row(*(shown(Text(cell) if isinstance(cell, str) else cell) for cell in row))
-    # A program that reads the table wants each row on one line, whole.
-    to = out if out.is_terminal else Terminal(highlight=False, width=WHOLE)
-    to.print(drawn)
+    out.print(drawn)
+
+
+def _whole_rows(
+    headings: Sequence[str], rows: Sequence[Sequence[str | Text]], right: Iterable[str]
+) -> None:
+    """A table for a program that reads it: each row on one line, whole."""
+    plain = [[visible(str(cell)).replace("\n", " ") for cell in row] for row in (headings, *rows)]
+    widths = [max(map(cell_len, column)) for column in zip(*plain, strict=True)]
+    aligned = [heading in right for heading in headings]
+    for row in plain:
+        cells = (
+            " " * (width - cell_len(cell)) + cell if side else set_cell_size(cell, width)
+            for cell, width, side in zip(row, widths, aligned, strict=True)
+        )
+        out.file.write("  ".join(cells).rstrip() + "\n")
 
 
 def value(entity: Entity) -> Text:

@@ -3,11 +3,13 @@ stands."""
 
 from __future__ import annotations
 
+import contextlib
 import re
 import tomllib
 import unicodedata
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import tree_sitter
@@ -53,8 +55,39 @@ class TomlText:
     text: str
     data: dict[str, Any] = field(default_factory=dict)
     mistakes: list[Mistake] = field(default_factory=list)
-    _keys: dict[Path, Place] = field(default_factory=dict)
-    _values: dict[Path, Place] = field(default_factory=dict)
+
+    @cached_property
+    def places(self) -> Places:
+        """Where its keys and values stand; found when somebody asks, since most texts
+        have no mistakes."""
+        source, found = self.text.encode(), Places()
+        with contextlib.suppress(RecursionError):  # a key of many hundred parts
+            _walk(found, _PARSER.parse(source).root_node, source.split(b"\n"))
+        return found
+
+    def blame(self, path: Path, what: str, hint: str = "", *, at_value: bool = True) -> None:
+        """Note a mistake at the value (or the key) of a path, or at the nearest parent
+        that stands in the text."""
+        keys = self.places.keys
+        place = (self.places.values if at_value else keys).get(path) or keys.get(path)
+        while place is None and path:
+            path = path[:-1]
+            place = keys.get(path)
+        self._note(place or Place(1, 1), what, hint)
+
+    def _note(self, place: Place, what: str, hint: str = "") -> None:
+        lines = _lines(self.text)
+        source = lines[place.line - 1] if place.line <= len(lines) else ""
+        self.mistakes.append(Mistake(place, what, source, hint))
+
+
+@dataclass
+class Places:
+    """Where the keys and values of a text stand, by their paths; `doubled` is the first
+    name that stands there twice, with both places."""
+
+    keys: dict[Path, Place] = field(default_factory=dict)
+    values: dict[Path, Place] = field(default_factory=dict)
     # Where values, pairs and the heads of tables stand in the text's bytes, from and
     # to; pairs within an inline table are not among them.
     value_bytes: dict[Path, tuple[int, int]] = field(default_factory=dict)
@@ -63,21 +96,6 @@ class TomlText:
     # What stands before the last part of a pair's key: "watch." of `watch.over = …`.
     key_starts: dict[Path, bytes] = field(default_factory=dict)
     doubled: tuple[str, Place, Place] | None = None
-
-    def blame(self, path: Path, what: str, hint: str = "", *, at_value: bool = True) -> None:
-        """Note a mistake at the value (or the key) of a path, or at the nearest parent
-        that stands in the text."""
-        places = self._values if at_value else self._keys
-        place = places.get(path) or self._keys.get(path)
-        while place is None and path:
-            path = path[:-1]
-            place = self._keys.get(path)
-        self._note(place or Place(1, 1), what, hint)
-
-    def _note(self, place: Place, what: str, hint: str = "") -> None:
-        lines = _lines(self.text)
-        source = lines[place.line - 1] if place.line <= len(lines) else ""
-        self.mistakes.append(Mistake(place, what, source, hint))
 
 
 def read_toml(text: str) -> TomlText:
@@ -99,9 +117,7 @@ def read_toml(text: str) -> TomlText:
         place = Place(before.count("\n") + 1, len(before) - before.rfind("\n"))
         parsed._note(place, _TOO_LARGE, _LARGEST)
         return parsed
-    source = text.encode()
     try:
-        _walk(parsed, _PARSER.parse(source).root_node, source.split(b"\n"))
         large = list(_large(parsed.data, ()))
     except RecursionError:
         return _too_deep(text)
@@ -170,9 +186,7 @@ def _blame_syntax(parsed: TomlText, said: str) -> None:
 
 def _second(text: str) -> tuple[str, Place, Place] | None:
     """The first key or table that stands in a text twice: its name, and both places."""
-    source, seen = text.encode(), TomlText(text)
-    _walk(seen, _PARSER.parse(source).root_node, source.split(b"\n"))
-    return seen.doubled
+    return TomlText(text).places.doubled
 
 
 def _lines(text: str) -> list[str]:
@@ -188,7 +202,7 @@ def _end(text: str) -> tuple[int, int]:
     return len(lines), len(lines[-1]) + 1
 
 
-def _walk(parsed: TomlText, document: tree_sitter.Node, lines: list[bytes]) -> None:
+def _walk(found: Places, document: tree_sitter.Node, lines: list[bytes]) -> None:
     """Remember where each key and value stands."""
     counts: dict[Path, int] = {}
 
@@ -202,33 +216,33 @@ def _walk(parsed: TomlText, document: tree_sitter.Node, lines: list[bytes]) -> N
         return ((node.text or b"").decode().strip("\"'"),)
 
     def mark(path: Path, at: Place) -> None:
-        if path in parsed._keys and parsed.doubled is None:
-            parsed.doubled = (".".join(map(str, path)), parsed._keys[path], at)
-        parsed._keys[path] = at
+        if path in found.keys and found.doubled is None:
+            found.doubled = (".".join(map(str, path)), found.keys[path], at)
+        found.keys[path] = at
         for length in range(1, len(path)):  # the tables that a dotted key goes through
-            parsed._keys.setdefault(path[:length], at)
+            found.keys.setdefault(path[:length], at)
 
     def pair(node: tree_sitter.Node, prefix: Path) -> None:
         # The comment at the end of a line is among the children.
-        key, found = [child for child in node.named_children if child.type != "comment"][:2]
+        key, held = [child for child in node.named_children if child.type != "comment"][:2]
         path = prefix + key_path(key)
         mark(path, place(key))
         if node.parent is None or node.parent.type != "inline_table":
-            parsed.pair_bytes[path] = (node.start_byte, found.end_byte)
+            found.pair_bytes[path] = (node.start_byte, held.end_byte)
             last = key.named_children[-1] if key.type == "dotted_key" else key
-            parsed.key_starts[path] = (key.text or b"")[: last.start_byte - key.start_byte]
-        value(found, path)
+            found.key_starts[path] = (key.text or b"")[: last.start_byte - key.start_byte]
+        value(held, path)
 
     def value(node: tree_sitter.Node, path: Path) -> None:
-        parsed._values[path] = place(node)
-        parsed.value_bytes[path] = (node.start_byte, node.end_byte)
+        found.values[path] = place(node)
+        found.value_bytes[path] = (node.start_byte, node.end_byte)
         if node.type == "inline_table":
             for child in node.named_children:
                 if child.type == "pair":
                     pair(child, path)
         elif node.type == "array":
             for number, child in enumerate(c for c in node.named_children if c.type != "comment"):
-                parsed._keys[(*path, number)] = place(child)
+                found.keys[(*path, number)] = place(child)
                 value(child, (*path, number))
 
     def resolve(path: Path) -> Path:
@@ -252,11 +266,11 @@ def _walk(parsed: TomlText, document: tree_sitter.Node, lines: list[bytes]) -> N
             if node.type == "table_array_element":
                 bare = (*resolve(name[:-1]), name[-1])
                 counts[bare] = counts.get(bare, -1) + 1
-                parsed._keys.setdefault(bare, place(head))
-                parsed._keys[resolve(name)] = place(head)
+                found.keys.setdefault(bare, place(head))
+                found.keys[resolve(name)] = place(head)
             else:
                 mark(resolve(name), place(head))
-            parsed.head_bytes[resolve(name)] = (node.start_byte, head.end_byte)
+            found.head_bytes[resolve(name)] = (node.start_byte, head.end_byte)
             for child in node.named_children:
                 if child.type == "pair":
                     pair(child, resolve(name))

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import hashlib
 import hmac
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -480,10 +480,9 @@ class House:
             return as_seen(entity.kind, self.units)
 
     def spoken_names(self) -> dict[str, str]:
-        """What each entity is called, by its address; also what is there once a text
-        names it."""
-        own = {address: title for address, (title, _) in OWN_STATES.items()}
-        return own | {address: one.spoken for address, one in self.entities.items()}
+        """What each entity is called now, by its address; also what is there once a
+        text names it."""
+        return dict(SpokenNames(self))
 
     def facts(self, sequences: Mapping[str, str] | None = None) -> HouseFacts:
         """What the text of an automation is checked against; with other sequences, if
@@ -518,6 +517,23 @@ class House:
 
 def _titles(nodes: Mapping[str, Node]) -> dict[str, tuple[str, ...]]:
     return {address: (node.title,) for address, node in nodes.items()}
+
+
+class SpokenNames(Mapping[str, str]):
+    """What each entity is called, looked up when it is asked for."""
+
+    def __init__(self, house: House) -> None:
+        self._house = house
+
+    def __getitem__(self, address: str) -> str:
+        entity = self._house.entities.get(address)
+        return OWN_STATES[address][0] if entity is None else entity.spoken
+
+    def __iter__(self) -> Iterator[str]:
+        return iter({**OWN_STATES, **self._house.entities})
+
+    def __len__(self) -> int:
+        return len({**OWN_STATES, **self._house.entities})
 
 
 def _names_of(entity: Entity) -> tuple[str, ...]:

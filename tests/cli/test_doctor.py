@@ -96,7 +96,7 @@ def test_doctor_looks_at_every_part(service: Service, rack: Joined) -> None:
     assert asked.returncode == len(faults)
     assert (
         next(row for row in rows if row["part"] == "phones")["advice"]
-        == "open the console on a phone, under Settings"
+        == "open the console on a phone, and take notifications on the page Notices"
     )
 
 

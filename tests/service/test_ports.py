@@ -145,6 +145,10 @@ class TestOthers:
         assert [one.data["n"] for one in records.journal.entries(9, event="Odd")] == [5, 3, 1]
         assert len(records.journal.entries(9, node="cellar-rack")) == 2
         assert len(records.journal.entries(9, since_ms=1_004)) == 2
+        started = (("dry", 2_000), ("dry", 2_005), ("wet", 2_001), ("wet", 2_002), ("", 2_009))
+        records.journal.add([JournalEntry(at, "Begun", "x", automation=n) for n, at in started])
+        assert records.journal.moments("Begun", 2_003) == {"dry": [2_005], "wet": [2_002]}
+        assert records.journal.moments("Begun", 0)["wet"] == [2_001, 2_002]
 
     def test_notices(self, records: Records) -> None:
         phone = records.notices.add_phone(

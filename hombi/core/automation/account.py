@@ -52,8 +52,8 @@ class Beside(msgspec.Struct, frozen=True):
 
     on_ms: int | None = None
     live: State | None = None
-    hands: tuple[Hand, ...] = ()
     names: Mapping[str, str] = {}
+    hands: tuple[Hand, ...] = ()
 
 
 NOTHING = Beside()

@@ -22,19 +22,19 @@ def with_value(text: str, path: Path, value: str | None) -> str:
     if toml.mistakes:
         raise EditError(f"the text is not sound: {toml.mistakes[0]}")
     source = text.encode()
-    if path in toml.value_bytes:
+    if path in toml.places.value_bytes:
         if value is None:
             return _without(toml, source, path)
-        begin, end = toml.value_bytes[path]
+        begin, end = toml.places.value_bytes[path]
         fresh = quoted(value, like=source[begin:end].decode())
         return (source[:begin] + fresh.encode() + source[end:]).decode()
     return text if value is None else _with(toml, source, path, value)
 
 
 def _without(toml: TomlText, source: bytes, path: Path) -> str:
-    if path not in toml.pair_bytes:
+    if path not in toml.places.pair_bytes:
         raise EditError(f"{path[-1]} stands within a line; take it out in the text")
-    begin, end = toml.pair_bytes[path]
+    begin, end = toml.places.pair_bytes[path]
     first = source.rfind(b"\n", 0, begin) + 1
     after = source.find(b"\n", end)
     if after < 0 and first:
@@ -49,20 +49,20 @@ def _with(toml: TomlText, source: bytes, path: Path, value: str) -> str:
         raise EditError(f"{str(key)[:40]!r} is no key")
     ends = "\r\n" if b"\r\n" in source else "\n"
     line = f"{key} = {quoted(value)}"
-    siblings = [(span, at) for at, span in toml.pair_bytes.items() if at[:-1] == table]
-    if siblings or table in toml.head_bytes:
+    siblings = [(span, at) for at, span in toml.places.pair_bytes.items() if at[:-1] == table]
+    if siblings or table in toml.places.head_bytes:
         if siblings:
             (_, last), beside = max(siblings)
             # Beside `watch.over = …`, which stands outside of its table, it is
             # `watch.until = …`.
-            line = toml.key_starts[beside].decode() + line
+            line = toml.places.key_starts[beside].decode() + line
         else:
-            _, last = toml.head_bytes[table]
+            _, last = toml.places.head_bytes[table]
         after = source.find(b"\n", last)
         if after < 0:
             return source.decode() + ends + line
         return (source[: after + 1] + (line + ends).encode() + source[after + 1 :]).decode()
-    if table in toml.value_bytes:
+    if table in toml.places.value_bytes:
         raise EditError(f"{table[-1]} is written within a line; add {key} in the text")
     if len(table) != 1:
         raise EditError(f"there is no [{'.'.join(map(str, table))}]")

@@ -67,7 +67,7 @@ from hombi.hub.events import (
     SetByHand,
     SettingsTakenUp,
 )
-from hombi.hub.house import Entity, House
+from hombi.hub.house import Entity, House, SpokenNames
 from hombi.hub.intake import Intake
 from hombi.hub.kernel import Actor, Change, Context, Need, Part, Timer
 from hombi.hub.lookup import find
@@ -140,7 +140,7 @@ class Automations(Part):
         now = self.context.clock.now_ms()
         records = self.context.records
         stored = await self.context.thread.run(records.automations.all)
-        names = [record.slug for record in stored]
+        names = {record.slug for record in stored}
         await self.context.thread.run(self.starts.load, records.journal, names, now)
         self._read_by = self._facts()
         for record in stored:
@@ -185,7 +185,7 @@ class Automations(Part):
 
     def spoken(self, program: Program) -> str:
         """The automation as a sentence."""
-        return program.sentence(self._house.spoken_names())
+        return program.sentence(SpokenNames(self._house))
 
     def sound(self, text: str) -> Program:
         """The program of a text. Raises Invalid with every mistake."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict, deque
-from collections.abc import Iterable
+from collections.abc import Collection
 
 from hombi.hub.ports import JournalPort
 
@@ -20,12 +20,11 @@ class Starts:
     def __init__(self) -> None:
         self._all: dict[str, deque[int]] = defaultdict(lambda: deque(maxlen=MOST))
 
-    def load(self, journal: JournalPort, names: Iterable[str], now_ms: int) -> None:
+    def load(self, journal: JournalPort, names: Collection[str], now_ms: int) -> None:
         """Take up what the journal has. Blocking."""
-        for name in names:
-            lately = journal.entries(MOST, since_ms=now_ms - WEEK_MS, event=EVENT, automation=name)
-            found = lately or journal.entries(1, event=EVENT, automation=name)
-            self._all[name].extend(entry.at_ms for entry in reversed(found))
+        for name, moments in journal.moments(EVENT, now_ms - WEEK_MS).items():
+            if name in names:
+                self._all[name].extend(moments)
 
     def add(self, name: str, at_ms: int) -> None:
         """It started."""

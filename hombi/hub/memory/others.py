@@ -101,6 +101,14 @@ class MemoryJournal:
 
         return [entry for entry in reversed(self.all) if wanted(entry)][:limit]
 
+    def moments(self, event: str, since_ms: int) -> dict[str, list[int]]:
+        found: dict[str, list[int]] = {}
+        for one in sorted(self.all, key=lambda entry: entry.at_ms):
+            if one.event == event and one.automation:
+                before = [at for at in found.get(one.automation, ()) if at >= since_ms]
+                found[one.automation] = [*before, one.at_ms]
+        return found
+
 
 class MemoryNotices:
     """`NoticesPort` without a disk."""

@@ -43,3 +43,7 @@ class JournalPort(Protocol):
     ) -> list[JournalEntry]:
         """Entries, newest first: those with an id below `before` and above `after`,
         from `since_ms` on and before `until_ms`, of one event, node or automation."""
+
+    def moments(self, event: str, since_ms: int) -> dict[str, list[int]]:
+        """When an event happened to each automation, oldest first: from `since_ms` on,
+        and the last time where that is longer ago."""

@@ -213,7 +213,7 @@ class AccountView(View):
         records, stands = hub().context.records, state.phase
         on = state.since_ms if stands is Phase.ON and state.since_ms <= at else None
         hands = hands_in(records.journal, at - back_ms(program) - BACK_MS, at + 1)
-        beside = Beside(on, state if at == now else None, hands, names)
+        beside = Beside(on, state if at == now else None, names, hands)
         found = accounted(program, entities, records.history, at, hub().config.zone, beside)
         edge, done = _done(records.journal, slug, at)
         lines = [wire.AccountLine(holds=one.holds, text=one.text) for one in found.lines]

@@ -8,6 +8,7 @@ from dataclasses import asdict
 from typing import Any
 
 from django.db import OperationalError, connection, transaction
+from django.db.models import Max
 
 from hombi.hub.errors import Busy
 from hombi.hub.house import Tool
@@ -135,6 +136,15 @@ class DatabaseJournal:
         wanted: dict[str, Any] = {n: value for n, value in bounds.items() if value is not None}
         wanted |= {name: value for name, value in words.items() if value}
         return [JournalEntry(**row) for row in found.filter(**wanted).values()[:limit]]
+
+    def moments(self, event: str, since_ms: int) -> dict[str, list[int]]:
+        every = m.JournalEntry.objects.filter(event=event).exclude(automation="")
+        last = every.values_list("automation").annotate(at=Max("at_ms"))
+        found = {name: [at] for name, at in last if at < since_ms}
+        lately = every.filter(at_ms__gte=since_ms).order_by("at_ms")
+        for name, at_ms in lately.values_list("automation", "at_ms").iterator():
+            found.setdefault(name, []).append(at_ms)
+        return found
 
 
 class DatabaseNotices:

@@ -6,7 +6,7 @@ import * as changes from "../../api/changes";
 import type { Automation } from "../../api/client";
 import { keys, useAutomations, useSequences } from "../../api/queries";
 import { useChange } from "../../api/useChange";
-import { Ago, Await, Empty, Labelled, Mark, Page } from "../../ui/parts";
+import { Ago, Await, Button, Empty, Labelled, Mark, Page } from "../../ui/parts";
 import { Scenes } from "./Scenes";
 import { Sequences } from "./Sequences";
 
@@ -43,10 +43,15 @@ export function AutomationsPage() {
 
 /** So many are seen at a glance; of more, one looks for one. */
 const AT_A_GLANCE = 5;
+/** So many are drawn at first: a browser takes seconds to draw thousands. */
+const DRAWN_AT_ONCE = 200;
 
 function Rooms({ automations }: { automations: Automation[] }) {
   const [wanted, setWanted] = useState("");
-  const found = automations.filter((one) => fits(one, wanted));
+  const [most, setMost] = useState(DRAWN_AT_ONCE);
+  const fitting = automations.filter((one) => fits(one, wanted));
+  const found = fitting.slice(0, most);
+  const more = fitting.length - found.length;
   const rooms = [...new Set(found.map((one) => one.room ?? ""))].sort();
   // What belongs to no room comes last.
   const ordered = [...rooms.filter((room) => room), ...rooms.filter((room) => !room)];
@@ -82,6 +87,14 @@ function Rooms({ automations }: { automations: Automation[] }) {
           </ul>
         </section>
       ))}
+      {more > 0 && (
+        <p className="mt-4">
+          {more.toLocaleString("en")} more.{" "}
+          <Button onClick={() => setMost(most + DRAWN_AT_ONCE)}>
+            Show the next {Math.min(more, DRAWN_AT_ONCE)}
+          </Button>
+        </p>
+      )}
     </>
   );
 }
