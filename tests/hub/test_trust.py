@@ -62,16 +62,20 @@ def test_it_speaks_for_this_house_and_for_nothing_else(tmp_path: Path) -> None:
     assert not authority.may_name("notmill.example")
 
 
-@pytest.mark.parametrize("name", ["bank.example", "evil-mill.example", "8.8.8.8"])
+@pytest.mark.parametrize(
+    "name", ["bank.example", "evil-mill.example", "8.8.8.8", "ada@bank.example", "ada@mill.example"]
+)
 def test_a_thief_of_its_key_cannot_pass_for_another_site(tmp_path: Path, name: str) -> None:
     """The certificate is made around our own code, as a thief would."""
     authority = fresh()
     authority.write(tmp_path / "authority.pem")
+    mail = "@" in name
     try:
         stolen: x509.GeneralName = x509.IPAddress(ipaddress.ip_address(name))
         asked = "-verify_ip"
     except ValueError:
-        stolen, asked = x509.DNSName(name), "-verify_hostname"
+        stolen = x509.RFC822Name(name) if mail else x509.DNSName(name)
+        asked = "-verify_email" if mail else "-verify_hostname"
     made = (
         x509.CertificateBuilder()
         .subject_name(x509.Name([]))
@@ -88,6 +92,8 @@ def test_a_thief_of_its_key_cannot_pass_for_another_site(tmp_path: Path, name: s
     signed = made.sign(authority.key, hashes.SHA256())
     leaf.write_bytes(signed.public_bytes(serialization.Encoding.PEM))
     assert not verified(tmp_path / "authority.pem", leaf, asked, name)
+    if mail:  # nor as one for mail, whatever the key usage says
+        assert not verified(tmp_path / "authority.pem", leaf, asked, name, "-purpose", "any")
 
 
 def test_its_name_says_whose_it_is_and_is_not_too_long() -> None:

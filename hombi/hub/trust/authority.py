@@ -50,6 +50,9 @@ NETWORKS: tuple[Network, ...] = tuple(
 LONGEST_NAME = 64
 
 
+NO_MAIL = "nobody.invalid"
+
+
 class AuthorityError(Exception):
     """The authority's file cannot be used; the message says why and what to do."""
 
@@ -76,6 +79,9 @@ class Authority:
         permitted = [
             *(x509.DNSName(one) for one in (*NAMES, *names) if one in NAMES or not _ours(one)),
             *(x509.IPAddress(one) for one in NETWORKS),
+            # RFC 5280, 4.2.1.10: what is permitted of a kind of name shuts out the rest
+            # of that kind. No mail address is below this name (RFC 2606).
+            x509.RFC822Name(NO_MAIL),
             # A prefix of IPv6 is often another next week, and somebody else's then.
             *(
                 x509.IPAddress(ipaddress.ip_network(one))
