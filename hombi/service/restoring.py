@@ -14,6 +14,7 @@ from hombi import __version__
 from hombi.hub.backup import DATABASE, About, BackupError, proved, unpack
 from hombi.hub.workspace import tidy, workspace
 from hombi.service.data_folder import HOUSE_FILES, before_update, holding, house_files, moved_aside
+from hombi.service.table_places import keep_places
 
 _VERSION = re.compile(r"\d+(\.\d+){1,3}\S{0,20}")
 
@@ -51,6 +52,7 @@ def restore(data: Path, file: Path, passphrase: str = "") -> Restored:
             target = data / held.name
             target.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
             (folder / held.name).rename(target)
+        keep_places(data / DATABASE)
     os.sync()  # whoever reads that it is done may pull the plug
     return Restored(about, aside)
 

@@ -11,6 +11,7 @@ import json
 import os
 import signal
 import socket
+import sqlite3
 import sys
 from collections.abc import Callable, Iterator
 from importlib import import_module
@@ -30,9 +31,10 @@ from hombi.links.base import LinkError
 from hombi.links.crowd import raise_open_files
 from hombi.links.secured import SecuredDoor
 from hombi.service import systemd
-from hombi.service.data_folder import DataError, holding, prepare
+from hombi.service.data_folder import DATABASE, DataError, holding, prepare
 from hombi.service.lean import lean
 from hombi.service.start_error import WRONG_KEY, StartError
+from hombi.service.table_places import keep_places
 
 __all__ = ["StartError", "serve"]
 
@@ -69,6 +71,8 @@ def serve(data: Path, *, new_secrets: bool = False) -> None:
             from hombi.service.updating import bring_up_to_date  # noqa: PLC0415
 
             bring_up_to_date(new_secrets=new_secrets)
+            with contextlib.suppress(OSError, sqlite3.DatabaseError):  # a full disk, for now
+                keep_places(data / DATABASE)
             uvloop.run(_serve(config, sock))
             _tidy()
 

@@ -16,6 +16,7 @@ from hombi.core.series.rollup import DAY_MS, FIVE_MINUTES_MS, HOUR_MS
 from hombi.hub.backup import proved
 from hombi.hub.workspace import workspace
 from hombi.service.data_folder import DATABASE, SECRET, holding, moved_aside
+from hombi.service.table_places import keep_places, readable
 
 PAGES = (500, 20, 1)
 ROWID = "rowid"
@@ -56,8 +57,9 @@ def salvage(data: Path) -> Salvaged:
             shutil.copy(data / SECRET, folder)
         fresh = _fresh(folder)
         done = Salvaged()
+        source = readable(damaged, folder)
         with (
-            contextlib.closing(sqlite3.connect(f"file:{damaged}?mode=ro", uri=True)) as old,
+            contextlib.closing(sqlite3.connect(f"file:{source}?mode=ro", uri=True)) as old,
             contextlib.closing(sqlite3.connect(fresh)) as new,
         ):
             old.text_factory = lambda text: text.decode(errors="replace")
@@ -73,6 +75,7 @@ def salvage(data: Path) -> Salvaged:
             raise SalvageError(f"what was salvaged is not whole ({wrong})")
         done.aside = moved_aside(data, "damaged")
         fresh.rename(damaged)
+        keep_places(damaged)
         os.sync()  # whoever reads that it is done may pull the plug
     return done
 
