@@ -101,6 +101,11 @@ def _spared(effect: Effect, hands: tuple[str, ...]) -> Effect | None:
 def due_ms(program: Program, state: State, world: World) -> int | None:
     """When to step next although nothing was heard; None when only a reading can change
     it."""
+    return sooner(lasting_ms(program, state, world), _fades_ms(program, state, world))
+
+
+def lasting_ms(program: Program, state: State, world: World) -> int | None:
+    """When to step next because of the time alone, whatever falls silent until then."""
     only = circumstances(program, state)
     if program.moment is not None:
         on = state.phase is Phase.ON
@@ -111,7 +116,7 @@ def due_ms(program: Program, state: State, world: World) -> int | None:
     else:
         sight = world.sight(program.watch.entity)
         due = due_part(program.watch, state, world, sight, only)
-    return sooner(due, next_act_ms(program, state), _fades_ms(program, state, world))
+    return sooner(due, next_act_ms(program, state))
 
 
 def _fades_ms(program: Program, state: State, world: World) -> int | None:

@@ -19,7 +19,9 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from hombi.core.automation.actions import Effect
-from hombi.core.automation.machine import due_ms, lost_ms, sooner, step
+from hombi.core.automation.comparisons import Over, Under
+from hombi.core.automation.machine import due_ms, lasting_ms, lost_ms, sooner, step
+from hombi.core.automation.moving import Moving
 from hombi.core.automation.parts import unmoved
 from hombi.core.automation.program import Program
 from hombi.core.automation.state import (
@@ -129,6 +131,9 @@ class Past:
     def entity(self, address: str) -> _Entity:
         return self._known[address]
 
+    def knows(self, address: str) -> bool:
+        return address in self._known
+
     def sight(self, entity: str) -> Sight:
         known = self._known.get(entity)
         # What is only switched has no past here.
@@ -191,6 +196,24 @@ class _Entity:
         self._latest, self._seen = latest, None
         return place
 
+    def good_at(self, now_ms: int) -> float | None:
+        """Its value at a moment; None where it is bad or silent, or not known."""
+        latest = self._latest
+        if latest is None or latest.quality >= Quality.STUCK:
+            return None
+        gap = now_ms - latest.at_ms
+        # Nothing counts as silent within its least patience.
+        overdue = gap > SILENT_AT_LEAST_MS and 0 < self.rhythm_ms < gap
+        return None if overdue else latest.value
+
+    @property
+    def fades_ms(self) -> int | None:
+        """From when on it counts as silent if nothing is heard."""
+        seen = self._seen
+        if seen is None:
+            seen = self._seen = self._look()
+        return seen.fades_ms
+
     @property
     def rhythmic(self) -> bool:
         """Whether it is known how long it may go unheard."""
@@ -219,6 +242,71 @@ class _Entity:
             heard_ms=latest.at_ms,
             so_far_ms=0.0 if rhythm else self._rhythm.so_far_ms,
         )
+
+
+class _Follows:
+    """One value over or under a limit that follows others: most readings begin and end
+    nothing, which is seen without a step."""
+
+    @classmethod
+    def of(cls, program: Program, world: Past) -> _Follows | None:
+        """None for one that must be stepped with each reading."""
+        watch, moving = program.watch, program.watch.moving
+        if moving is None or not isinstance(watch.comparison, (Over, Under)):
+            return None
+        if program.more or not all(map(world.knows, (watch.entity, *moving.sources))):
+            return None
+        also = [one.entity for one in (*program.when, *program.anyone)]
+        also += [source for one in program.when if one.moving for source in one.moving.sources]
+        return cls(watch.comparison, moving, (watch.entity, *moving.sources, *also), world)
+
+    def __init__(
+        self, comparison: Over | Under, moving: Moving, every: Sequence[str], world: Past
+    ) -> None:
+        self._over = isinstance(comparison, Over)
+        self._numbers = {"limit": comparison.limit, "until": comparison.until}
+        self._formulas = {
+            name: (formula.compute, [world.entity(one) for one in formula.sources])
+            for name, formula in moving.formulas
+        }
+        self._watched = world.entity(every[0])
+        self._all = [world.entity(one) for one in dict.fromkeys(every) if world.knows(one)]
+
+    def stays(self, state: State, now_ms: int) -> bool:
+        """Whether what is idle or on stays so; False also where that takes a closer
+        look."""
+        value, limit = self._watched.good_at(now_ms), self._now("limit", now_ms)
+        if value is None or limit is None or state.waits:
+            return False
+        if state.phase is Phase.IDLE:
+            return value <= limit if self._over else value >= limit
+        if state.phase is not Phase.ON or state.blind or state.back_ms:
+            return False
+        until = self._now("until", now_ms)
+        if until is None:
+            if "until" in self._formulas:
+                return False
+            until = limit  # it has none
+        return value > until if self._over else value < until
+
+    def fades_ms(self, now_ms: int) -> int | None:
+        """From when on another of all that it looks at counts as silent if nothing is
+        heard."""
+        moments = [one.fades_ms for one in self._all]
+        return min((one for one in moments if one is not None and one > now_ms), default=None)
+
+    def _now(self, name: str, now_ms: int) -> float | None:
+        if name not in self._formulas:
+            return self._numbers[name]
+        compute, sources = self._formulas[name]
+        known = [one.good_at(now_ms) for one in sources]
+        if None in known:
+            return None
+        try:
+            found = compute(known)  # type: ignore[arg-type]
+        except (ValueError, ArithmeticError):
+            return None
+        return found if math.isfinite(found) else None
 
 
 class Overtaken(Exception):
@@ -253,10 +341,13 @@ def replay(
         and program.watch.entity not in asked
     )
     own_sight = partial(world.sight, program.watch.entity)
+    follows = _Follows.of(program, world)
     # When it must be stepped next although nothing is heard: by its holds and hours;
     # and by these, or because its value is lost.
     planned: int | None = None
     due: int | None = None
+    # The first of these that no reading moves, once it was asked for.
+    lasting: tuple[int | None] | None = None
     theirs = deque(sorted(one for one in hands if one.entity in program.acted_on))
 
     def passed(until: int) -> None:
@@ -276,8 +367,8 @@ def replay(
                 return
 
     def taken(event: Seen | Passed | Began | Handled) -> None:
-        nonlocal state, planned, due
-        before = state
+        nonlocal state, planned, due, lasting
+        before, lasting = state, None
         done = step(program, before, event, world)
         state = done.state
         if state.phase is not before.phase and world.now_ms >= start_ms:
@@ -345,9 +436,18 @@ def replay(
         world.hear(entity, reading)
         value = reading.value
         asks = bool(state.waits) and any(one.until for one in state.waits)
-        if alone and entity != program.watch.entity:
-            if plain and state.phase is Phase.IDLE and not state.waits:
+        if plain and entity != program.watch.entity:
+            if state.phase is Phase.IDLE and not state.waits:
                 continue  # only what it watches begins anything (or the clock)
+        elif follows is not None and entity not in asked and follows.stays(state, reading.at_ms):
+            if entity == program.watch.entity:
+                state = replace(state, value=value, heard_ms=reading.at_ms)
+            if state.phase is Phase.ON:
+                world.now_ms = reading.at_ms
+                if lasting is None:
+                    lasting = (lasting_ms(program, state, world),)
+                due = sooner(*lasting, follows.fades_ms(world.now_ms))
+            continue
         elif plain and not asks and unmoved(program.watch, state, reading, own_sight):
             state = replace(state, value=value, heard_ms=reading.at_ms)
             if state.phase is Phase.ON:

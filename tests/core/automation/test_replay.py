@@ -34,7 +34,7 @@ from hombi.core.automation import (
     parse,
     step,
 )
-from hombi.core.automation.replay import Course, Hand, Past, Replayed, replay
+from hombi.core.automation.replay import Course, Hand, Past, Replayed, _Follows, replay
 from hombi.core.kinds import AT_HOME, KINDS
 from hombi.core.quality import Quality
 from hombi.core.rhythm import Rhythm
@@ -208,6 +208,64 @@ def test_what_a_person_sets_is_left_alone_until_it_starts_anew() -> None:
         found = replay(program(), course(dry_twice), NOON, NOON + DAY, ZONE, hands=hands)
         assert len(found.acted) == 4
         assert [one.to for one in found.effects if isinstance(one, SwitchTo)] == wanted
+
+
+WITH_FORMULA = """name = "x"
+[watch]
+entity = "rack/humidity"
+over = "= beam/humidity {more} %"
+{until}
+{held}
+[only]
+{only}
+[[starts]]
+switch = "mister/switch"
+to = "on"
+[[ends]]
+switch = "mister/switch"
+to = "off"
+"""
+WHEN = 'when = [ { entity = "beam/humidity", under = "= rack/humidity + 20 %" } ]'
+
+
+@given(
+    st.lists(
+        st.tuples(
+            st.sampled_from(["rack/humidity", "beam/humidity"]),
+            st.sampled_from([1, 2, 5, 5, 5, 40]),
+            st.none() | st.sampled_from([40.0, 44.0, 47.0, 50.0, 52.0, 60.0]),
+        ),
+        min_size=1, max_size=60,
+    ),
+    st.sampled_from(["", 'until = "= beam/humidity - 4 %"', 'until = "42 %"']),
+    st.sampled_from(["", 'held = "7 min"']),
+    st.sampled_from(["", 'between = "12:30-14:00"', WHEN]),
+    st.sampled_from(["- 3", "+ 0", "+ 2"]),
+    st.sampled_from([None, 2 * MIN, 5 * MIN]),
+)  # fmt: skip
+def test_a_limit_that_follows_comes_to_the_same_without_a_step_for_each_reading(
+    said: list[tuple[str, int, float | None]], until: str, held: str, only: str, more: str,
+    rhythm: int | None,
+) -> None:  # fmt: skip
+    text = WITH_FORMULA.format(until=until, held=held, only=only, more=more)
+    made = parse(text, FACTS).program
+    assert made is not None
+    at, heard = 0.0, dict[str, list[Reading]]()
+    for entity, gap, value in said:
+        at += gap
+        heard.setdefault(entity, []).extend(readings((at, value)))
+    known = None if rhythm is None else heard_each(rhythm)
+    courses = {
+        one: Course(one, "", KINDS["humidity"], heard.get(one, []), rhythm=known)
+        for one in ("rack/humidity", "beam/humidity")
+    }
+    end = NOON + round(at + 60) * MIN
+    quick = replay(made, courses, NOON, end, ZONE)
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(_Follows, "of", lambda *_: None)
+        stepped = replay(made, courses, NOON, end, ZONE)
+    assert (quick.acted, quick.moves) == (stepped.acted, stepped.moves)
+    assert quick.state == stepped.state
 
 
 def test_a_moment_at_which_the_span_begins_counts() -> None:
