@@ -18,7 +18,7 @@ import django
 import uvloop
 
 from hombi.hub.kernel import RealClock, Supervisor
-from hombi.hub.ports import Row
+from hombi.hub.readings.port import Row
 from hombi.links.wifi.mqtt.contract import Acknowledge, Rights
 from hombi.links.wifi.mqtt.door import Door
 from hombi.links.wifi.mqtt.listener import Listener

@@ -18,7 +18,7 @@ from hombi.cli.extras import installed
 from hombi.cli.run import Json, hub
 
 if TYPE_CHECKING:
-    from hombi.hub.backup import About
+    from hombi.hub.backup.archive import About
 
 Passphrase = Annotated[
     str | None,
@@ -75,7 +75,7 @@ def _make(path: Path, passphrase: str, *, json: bool) -> None:
 
 def _check(path: Path, passphrase: str | None, *, json: bool) -> None:
     with installed("hub"):
-        from hombi.hub.backup import BackupError, unpack  # noqa: PLC0415
+        from hombi.hub.backup.archive import BackupError, unpack  # noqa: PLC0415
 
     try:
         about = unpack(path, _asked(path, passphrase))
@@ -91,7 +91,7 @@ def _check(path: Path, passphrase: str | None, *, json: bool) -> None:
 
 
 def _asked(path: Path, passphrase: str | None) -> str:
-    from hombi.hub.backup import is_sealed  # noqa: PLC0415 - it was installed a moment ago
+    from hombi.hub.backup.archive import is_sealed  # noqa: PLC0415 - it was installed a moment ago
 
     if passphrase is None and is_sealed(path):
         return str(Prompt.ask("Passphrase", password=True))
@@ -125,7 +125,7 @@ def restore(
     if (file is None) is not before_update:
         raise typer.BadParameter("name a backup, or say --before-update")
     with installed("hub"):
-        from hombi.hub.backup import DATABASE, BackupError, unpack  # noqa: PLC0415
+        from hombi.hub.backup.archive import DATABASE, BackupError, unpack  # noqa: PLC0415
         from hombi.service import restoring  # noqa: PLC0415
         from hombi.service.data_folder import DataError  # noqa: PLC0415
 
@@ -154,7 +154,7 @@ def restore(
 
 def _restore_before_update(data: Path, *, yes: bool) -> None:
     with installed("hub"):
-        from hombi.hub.backup import BackupError  # noqa: PLC0415
+        from hombi.hub.backup.archive import BackupError  # noqa: PLC0415
         from hombi.service import restoring  # noqa: PLC0415
         from hombi.service.data_folder import DataError  # noqa: PLC0415
 

@@ -28,7 +28,7 @@ def check(
     """Check hombi.toml, with the environment variables, or a node profile: every
     mistake with its line and column. The hub need not run."""
     with installed("hub"):
-        from hombi.hub.config import FILE_NAME, ConfigError, check_config  # noqa: PLC0415
+        from hombi.hub.settings.config import FILE_NAME, ConfigError, check_config  # noqa: PLC0415
 
     path = file or data_folder() / FILE_NAME
     if file is not None and not path.exists():
@@ -63,7 +63,7 @@ def check(
 def _check_environment() -> None:
     """Say what is wrong with the environment variables. Raises ConfigError for one that
     cannot be read."""
-    from hombi.hub.config import load_config, stray_variables  # noqa: PLC0415
+    from hombi.hub.settings.config import load_config, stray_variables  # noqa: PLC0415
 
     load_config(data_folder())
     for name, hint in stray_variables().items():

@@ -26,10 +26,7 @@ def serve(
     # The hub brings Django; the other commands start faster without it, and are
     # installed without it.
     with installed("hub"):
-        from hombi.service.lean import lean  # noqa: PLC0415
-
-        with lean():
-            from hombi.service.run import StartError, serve as run  # noqa: I001, PLC0415
+        from hombi.service.run import StartError, serve as run  # noqa: I001, PLC0415
 
     try:
         run(data_folder(), new_secrets=new_secrets)

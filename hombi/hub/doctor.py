@@ -8,9 +8,9 @@ import shutil
 from datetime import datetime
 from pathlib import Path
 
+from hombi.hub.household.own_state import LOW_DISK
 from hombi.hub.hub import Hub
-from hombi.hub.intake import clock_said
-from hombi.hub.own_state import LOW_DISK
+from hombi.hub.readings.intake import clock_said
 from hombi.links.base import Check, Driver
 
 VERY_LOW_DISK = 50_000_000

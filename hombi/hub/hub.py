@@ -10,63 +10,62 @@ from typing import Any
 
 from hombi.core.formula import past_of
 from hombi.core.hosts import in_url
-from hombi.hub.actuation import Actuation, CommandEntity
-from hombi.hub.admission import Admission
-from hombi.hub.automations import Acknowledge, Automations, PutOnDuty
-from hombi.hub.backup import Backups
-from hombi.hub.batteries import Batteries
-from hombi.hub.conditioning import Conditioning
-from hombi.hub.config import ANY_ADDRESS, Config
-from hombi.hub.dashboards import Dashboards
-from hombi.hub.derived import Derived, mean_of
-from hombi.hub.described import Described
-from hombi.hub.events import HubStarted, HubStopped, ReadingsLost, SettingsTakenUp
+from hombi.hub.acting.actuation import Actuation, CommandEntity
+from hombi.hub.acting.scenes import Scenes
+from hombi.hub.automations.changes import Acknowledge, PutOnDuty
+from hombi.hub.automations.part import Automations
+from hombi.hub.automations.sequences import Sequences
+from hombi.hub.backup.part import Backups
+from hombi.hub.conditioning.part import Conditioning
+from hombi.hub.derived.changes import mean_of
+from hombi.hub.derived.part import Derived
 from hombi.hub.house import OWN_STATES, House
-from hombi.hub.importing import Imports
-from hombi.hub.intake import Intake
-from hombi.hub.keeper import Keeper
+from hombi.hub.household.own_state import KeepState, OwnState
+from hombi.hub.household.presence import Presence
 from hombi.hub.kernel import Change, Clock, Context, Need, Part, RealClock
-from hombi.hub.lag import Lag
-from hombi.hub.links import Links, installed
-from hombi.hub.machine_clock import MachineClock, known_ms, none_ahead
-from hombi.hub.messages import Messages
-from hombi.hub.node_settings import Act, NodeSettings
-from hombi.hub.nodes import Nodes
-from hombi.hub.notices import (
-    Buttons,
-    Kept,
-    Mail,
-    Outbox,
-    Pictures,
-    Post,
-    Push,
-    Send,
-    Voice,
-    Ways,
-    WebPush,
-    fresh_vapid_key,
-)
-from hombi.hub.notices.buttons import ACKNOWLEDGE, OFF
+from hombi.hub.machine.events import HubStarted, HubStopped, SettingsTakenUp
+from hombi.hub.machine.keeper import Keeper
+from hombi.hub.machine.lag import Lag
+from hombi.hub.machine.updates import Updates
+from hombi.hub.nodes.admission import Admission
+from hombi.hub.nodes.batteries import Batteries
+from hombi.hub.nodes.described import Described
+from hombi.hub.nodes.links import Links
+from hombi.hub.nodes.messages import Messages
+from hombi.hub.nodes.pairing import Pairing
+from hombi.hub.nodes.part import Nodes
+from hombi.hub.nodes.picks import Picks
+from hombi.hub.nodes.posts import Posts
+from hombi.hub.nodes.radios import Radios
+from hombi.hub.nodes.rhythms import Rhythms
+from hombi.hub.nodes.settings import Act, NodeSettings
+from hombi.hub.nodes.tools import Tools
+from hombi.hub.notices.buttons import ACKNOWLEDGE, OFF, Buttons
+from hombi.hub.notices.kept import Kept
 from hombi.hub.notices.loudspeaker import Loudspeaker
-from hombi.hub.own_state import KeepState, OwnState
-from hombi.hub.pairing import Pairing
-from hombi.hub.picks import Picks
-from hombi.hub.ports import Records
-from hombi.hub.posts import Posts
-from hombi.hub.presence import Presence
-from hombi.hub.radios import Radios
-from hombi.hub.reload import Reload
-from hombi.hub.rhythms import Rhythms
-from hombi.hub.rollups import Rollups
-from hombi.hub.rooms import Rooms
-from hombi.hub.scenes import Scenes
-from hombi.hub.sequences import Sequences
-from hombi.hub.tools import Tools
-from hombi.hub.trust import Trust
-from hombi.hub.updates import Updates
-from hombi.hub.writer import Writer
+from hombi.hub.notices.mail import Mail
+from hombi.hub.notices.outbox import Outbox
+from hombi.hub.notices.pictures import Pictures
+from hombi.hub.notices.post import Post
+from hombi.hub.notices.push import Push, WebPush, fresh_vapid_key
+from hombi.hub.notices.sending import Send
+from hombi.hub.notices.voice import Voice
+from hombi.hub.notices.ways import Ways
+from hombi.hub.past.importing import Imports
+from hombi.hub.readings.events import ReadingsLost
+from hombi.hub.readings.intake import Intake
+from hombi.hub.readings.machine_clock import MachineClock, known_ms, none_ahead
+from hombi.hub.readings.rollups import Rollups
+from hombi.hub.readings.writer import Writer
+from hombi.hub.records import Records
+from hombi.hub.rooms.dashboards import Dashboards
+from hombi.hub.rooms.part import Rooms
+from hombi.hub.settings.config import ANY_ADDRESS, Config
+from hombi.hub.settings.reload import Reload
+from hombi.hub.trust.part import Trust
 from hombi.links.base import Link
 from hombi.links.capabilities import Announces
+from hombi.links.installed import installed
 from hombi.links.machine import own_address
 
 GRACE_S = 1.0

@@ -13,9 +13,9 @@ from collections.abc import Iterator
 from datetime import datetime
 from pathlib import Path
 
-from hombi.hub.backup import kept_backups
-from hombi.hub.private_file import write_private
-from hombi.hub.workspace import left_over
+from hombi.hub.backup.archive import kept_backups
+from hombi.hub.machine.private_file import write_private
+from hombi.hub.machine.workspace import left_over
 
 DATABASE, SECRET, LOCK = "hub.sqlite3", "secret.key", "hub.lock"  # the names of files
 NEWEST = "newest.readings"

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from hombi import __version__
-from hombi.hub.backup import DATABASE, About, BackupError, proved, unpack
-from hombi.hub.workspace import tidy, workspace
+from hombi.hub.backup.archive import DATABASE, About, BackupError, proved, unpack
+from hombi.hub.machine.workspace import tidy, workspace
 from hombi.service.data_folder import HOUSE_FILES, before_update, holding, house_files, moved_aside
 from hombi.service.table_places import keep_places
 

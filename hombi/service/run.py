@@ -23,16 +23,15 @@ import uvicorn
 import uvloop
 
 from hombi.core.hosts import in_url
-from hombi.hub.config import Config, ConfigError, load_config
 from hombi.hub.hub import Hub, open_hub
-from hombi.hub.private_file import write_private
-from hombi.hub.workspace import tidy
+from hombi.hub.machine.private_file import write_private
+from hombi.hub.machine.workspace import tidy
+from hombi.hub.settings.config import Config, ConfigError, load_config
 from hombi.links.base import LinkError
 from hombi.links.crowd import raise_open_files
 from hombi.links.secured import SecuredDoor
 from hombi.service import systemd
 from hombi.service.data_folder import DATABASE, DataError, holding, prepare
-from hombi.service.lean import lean
 from hombi.service.start_error import WRONG_KEY, StartError
 from hombi.service.table_places import keep_places
 
@@ -64,8 +63,7 @@ def serve(data: Path, *, new_secrets: bool = False) -> None:
         tidy(data)
         os.environ["HOMBI_DATA"] = str(data)
         os.environ["DJANGO_SETTINGS_MODULE"] = "hombi.service.settings"
-        with lean():
-            django.setup()
+        django.setup()
         with _listening_socket(config) as sock:
             # Only after django.setup().
             from hombi.service.updating import bring_up_to_date  # noqa: PLC0415
@@ -172,10 +170,9 @@ class _Server(uvicorn.Server):
 
 
 async def _serve(config: Config, sock: socket.socket) -> None:
-    with lean():
-        # Else it is loaded for the first request, and all others wait for that.
-        import_module("hombi.service.urls")
-        import_module("hombi.service.asgi")
+    # Else they are loaded for the first request, and all others wait for that.
+    import_module("hombi.service.urls")
+    import_module("hombi.service.asgi")
     # Imported here, since all of these need Django to be set up first.
     from django.db import DatabaseError  # noqa: PLC0415
 

@@ -13,8 +13,8 @@ from pathlib import Path
 from typing import Any
 
 from hombi.core.series.rollup import DAY_MS, FIVE_MINUTES_MS, HOUR_MS
-from hombi.hub.backup import proved
-from hombi.hub.workspace import workspace
+from hombi.hub.backup.archive import proved
+from hombi.hub.machine.workspace import workspace
 from hombi.service.data_folder import DATABASE, SECRET, holding, moved_aside
 from hombi.service.table_places import keep_places, readable
 

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import msgspec
 
-from hombi.hub.private_file import write_private
+from hombi.hub.machine.private_file import write_private
 
 FIRST_PAGE = 1
 # How much of a file is copied or made at once.

@@ -12,19 +12,19 @@ from typing import Any, TypeVar
 
 from hombi.core.rhythm import DAY_MS, Rhythm
 from hombi.core.senml import Resolved
-from hombi.hub import lag
-from hombi.hub.admission import AdmitArrival
-from hombi.hub.config import make_config
 from hombi.hub.hub import Hub, open_hub
 from hombi.hub.kernel import Actor, Change, RecordsThread, Timer
-from hombi.hub.memory import MemoryRecords
-from hombi.hub.notices import AddPhone
+from hombi.hub.machine import lag
+from hombi.hub.nodes.admission import AdmitArrival
+from hombi.hub.nodes.pairing import proof_of
+from hombi.hub.notices.port import DeliveryRecord, PhoneRecord
 from hombi.hub.notices.sending import Fate, Sent
-from hombi.hub.pairing import proof_of
-from hombi.hub.ports import DeliveryRecord, PhoneRecord
+from hombi.hub.notices.ways import AddPhone
+from hombi.hub.settings.config import make_config
 from hombi.links.base import Check, Found, Link, LinkContext, OnLink, Unreachable, Wanted
 from hombi.links.capabilities import Acted
 from tests.house import CLIMATE, PLUG, description
+from tests.memory import MemoryRecords
 
 START = 1_800_000_000_000
 T = TypeVar("T")

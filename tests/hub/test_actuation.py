@@ -2,7 +2,7 @@ from __future__ import annotations
 
 import pytest
 
-from hombi.hub.actuation import CommandEntity
+from hombi.hub.acting.actuation import CommandEntity
 from hombi.hub.errors import Invalid, NotFound
 from tests.hub.parts import Rig, rig, settle
 

@@ -11,15 +11,11 @@ from hombi.core.quality import Quality
 from hombi.core.senml import Resolved
 from hombi.core.series import HOUR_MS, Reading
 from hombi.core.series.conditioning import corrected
-from hombi.hub.conditioning import (
-    CalibrateEntity,
-    ConditionEntity,
-    UndoConditioning,
-    calibrated,
-)
-from hombi.hub.described import ChangeKind
+from hombi.hub.conditioning.calibrating import CalibrateEntity, calibrated
+from hombi.hub.conditioning.changes import ConditionEntity, UndoConditioning
 from hombi.hub.errors import Busy, Invalid, Refused
-from hombi.hub.nodes import RemoveNode
+from hombi.hub.nodes.described import ChangeKind
+from hombi.hub.nodes.part import RemoveNode
 from tests.house import CLIMATE, PLUG
 from tests.hub.parts import START, Rig, rig, settle, until
 

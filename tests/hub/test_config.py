@@ -8,8 +8,8 @@ from pathlib import Path
 
 import pytest
 
-from hombi.hub import config
-from hombi.hub.config import ConfigError, load_config
+from hombi.hub.settings import config
+from hombi.hub.settings.config import ConfigError, load_config
 
 
 def test_everything_has_a_default(tmp_path: Path) -> None:
@@ -114,7 +114,7 @@ def test_a_wrong_variable_is_named(tmp_path: Path, variable: str, text: str) -> 
 
 def test_the_machines_zone_is_the_one_before_django_sets_its_own(tmp_path: Path) -> None:
     program = (
-        "import os; from pathlib import Path; from hombi.hub.config import load_config; "
+        "import os; from pathlib import Path; from hombi.hub.settings.config import load_config; "
         "config = load_config(Path('.')); os.environ['DJANGO_SETTINGS_MODULE'] = "
         "'hombi.service.settings'; import django; django.setup(); print(config.zone.key, "
         "load_config(Path('.')).zone.key)"

@@ -14,16 +14,16 @@ from hombi.core.quality import Quality
 from hombi.core.senml import Resolved
 from hombi.core.series import HOUR_MS, Derivation, Reading
 from hombi.core.series.derived import computing, dew_point
-from hombi.hub.automations import AddAutomation
-from hombi.hub.conditioning import ConditionEntity
-from hombi.hub.derived import MakeDerived, RemoveDerived
-from hombi.hub.described import ChangeKind
+from hombi.hub.automations.changes import AddAutomation
+from hombi.hub.conditioning.changes import ConditionEntity
+from hombi.hub.derived.changes import MakeDerived, RemoveDerived
 from hombi.hub.errors import Busy, Invalid, NotFound, Refused
-from hombi.hub.memory import MemoryRecords
-from hombi.hub.nodes import MoveNode, RemoveNode
-from hombi.hub.rooms import RemoveRoom
+from hombi.hub.nodes.described import ChangeKind
+from hombi.hub.nodes.part import MoveNode, RemoveNode
+from hombi.hub.rooms.part import RemoveRoom
 from tests.house import CLIMATE, PLUG
 from tests.hub.parts import START, ManualClock, Rig, rig, settle, until
+from tests.memory import MemoryRecords
 
 MIN = 60_000
 AIR = ("bench/temperature", "bench/humidity")

@@ -7,13 +7,14 @@ import pytest
 import hombi.hub.automations.part as engine_module
 from hombi.core.automation import Program
 from hombi.core.toml_text import Place
-from hombi.hub.automations import AddAutomation, ChangeAutomation, RemoveAutomation
+from hombi.hub.acting.events import CommandChanged
+from hombi.hub.automations.changes import AddAutomation, ChangeAutomation, RemoveAutomation
+from hombi.hub.automations.events import AutomationStarted
 from hombi.hub.errors import Invalid, NotFound
-from hombi.hub.events import AutomationStarted, CommandChanged
-from hombi.hub.memory import MemoryRecords
-from hombi.hub.nodes import RemoveNode
+from hombi.hub.nodes.part import RemoveNode
 from tests.house import PLUG
 from tests.hub.parts import DRY, ManualClock, hold, rig, settle, with_phone
+from tests.memory import MemoryRecords
 
 
 async def test_it_acts_at_both_edges_and_says_why() -> None:

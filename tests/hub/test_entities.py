@@ -8,16 +8,16 @@ from typing import Any
 import pytest
 
 from hombi.core.quality import Quality
-from hombi.hub.actuation import CommandEntity
-from hombi.hub.admission import AdmitArrival, EntityChoice
-from hombi.hub.automations import AddAutomation
-from hombi.hub.described import ChangeKind
-from hombi.hub.entities import ChangeEntity
+from hombi.hub.acting.actuation import CommandEntity
+from hombi.hub.automations.changes import AddAutomation
 from hombi.hub.errors import Invalid
 from hombi.hub.kernel import Change
-from hombi.hub.nodes import MoveNode, RemoveNode, RenameNode
-from hombi.hub.picks import AddNode, AddPosted
-from hombi.hub.rooms import ChangeRoom
+from hombi.hub.nodes.admission import AdmitArrival, EntityChoice
+from hombi.hub.nodes.described import ChangeKind
+from hombi.hub.nodes.entities import ChangeEntity
+from hombi.hub.nodes.part import MoveNode, RemoveNode, RenameNode
+from hombi.hub.nodes.picks import AddNode, AddPosted
+from hombi.hub.rooms.part import ChangeRoom
 from tests.house import description
 from tests.hub.parts import Rig, rig, settle
 

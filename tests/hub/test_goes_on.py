@@ -8,12 +8,13 @@ from typing import Any
 import pytest
 
 from hombi.core.senml import Resolved
-from hombi.hub.actuation import CommandEntity
-from hombi.hub.automations import AddAutomation, part
-from hombi.hub.memory import MemoryRecords
-from hombi.hub.nodes import RemoveNode
+from hombi.hub.acting.actuation import CommandEntity
+from hombi.hub.automations import part
+from hombi.hub.automations.changes import AddAutomation
+from hombi.hub.nodes.part import RemoveNode
 from tests.house import CLIMATE, PLUG
 from tests.hub.parts import ManualClock, Rig, rig, settle
+from tests.memory import MemoryRecords
 
 SECOND, MINUTE, HOUR = 1_000, 60_000, 3_600_000
 CONTACT = {"contact": {"type": "boolean", "readOnly": True}}

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from hombi.hub.automations import AddAutomation
-from hombi.hub.memory import MemoryRecords
+from hombi.hub.automations.changes import AddAutomation
 from tests.hub.parts import DRY, ManualClock, hold, rig, settle, with_phone
+from tests.memory import MemoryRecords
 
 
 async def test_a_hold_goes_on_over_a_short_restart() -> None:

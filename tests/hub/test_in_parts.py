@@ -9,9 +9,9 @@ from types import SimpleNamespace
 import pytest
 
 from hombi.core.senml import Resolved
-from hombi.hub import intake
-from hombi.hub.intake import AT_ONCE
-from hombi.hub.nodes import RemoveNode
+from hombi.hub.nodes.part import RemoveNode
+from hombi.hub.readings import intake
+from hombi.hub.readings.intake import AT_ONCE
 from tests.hub.parts import Rig, rig, settle
 
 HUMID = {"humidity": {"type": "number", "unit": "%RH", "readOnly": True}}

@@ -8,9 +8,9 @@ import pytest
 from hombi.core.outcome import Outcome
 from hombi.core.quality import Quality
 from hombi.core.senml import Resolved
-from hombi.hub.automations import AddAutomation
-from hombi.hub.nodes import RemoveNode
-from hombi.hub.ports import Row
+from hombi.hub.automations.changes import AddAutomation
+from hombi.hub.nodes.part import RemoveNode
+from hombi.hub.readings.port import Row
 from tests.house import CLIMATE
 from tests.hub.parts import START, rig, settle
 
@@ -209,7 +209,7 @@ async def test_at_the_bound_nothing_more_is_taken_and_nothing_is_acknowledged(
 ) -> None:
     async with rig() as r:
         await r.let_in("Rack", **CLIMATE)
-        monkeypatch.setattr("hombi.hub.writer.MAX_HELD", 0)
+        monkeypatch.setattr("hombi.hub.readings.writer.MAX_HELD", 0)
         said: list[str] = []
         taken = r.hub.intake.observed(
             "rack",

@@ -6,12 +6,12 @@ import asyncio
 from collections.abc import Sequence
 from zoneinfo import ZoneInfo
 
+import hombi.hub.actuation as actuation_module
 import pytest
 
-import hombi.hub.actuation as actuation_module
 from hombi.core.automation import EdgeKind
-from hombi.hub.actuation import CommandEntity
-from hombi.hub.automations import (
+from hombi.hub.acting.actuation import CommandEntity
+from hombi.hub.automations.changes import (
     Acknowledge,
     AddAutomation,
     ChangeAutomation,
@@ -19,14 +19,14 @@ from hombi.hub.automations import (
     RunActions,
 )
 from hombi.hub.automations.looking_back import looked_back
-from hombi.hub.derived import RemoveDerived
+from hombi.hub.derived.changes import RemoveDerived
 from hombi.hub.errors import Invalid, Refused
-from hombi.hub.events import ClockSet
-from hombi.hub.memory import MemoryRecords
-from hombi.hub.nodes import RemoveNode
+from hombi.hub.machine.events import ClockSet
+from hombi.hub.nodes.part import RemoveNode
 from hombi.links.base import Wanted
 from tests.house import PLUG
 from tests.hub.parts import START, ManualClock, Rig, rig, settle, until, with_phone
+from tests.memory import MemoryRecords
 
 MIN = 60_000
 BOTH = """name = "Mist while it is dry and warm"

@@ -6,9 +6,9 @@ import time
 
 from hombi.core.automation import Phase
 from hombi.hub import doctor
-from hombi.hub.automations import AddAutomation
-from hombi.hub.memory import MemoryRecords
+from hombi.hub.automations.changes import AddAutomation
 from tests.hub.parts import START, ManualClock, rig, settle, until
+from tests.memory import MemoryRecords
 
 HOUR, DAY = 3_600_000, 86_400_000
 

@@ -9,21 +9,15 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from hombi.hub.errors import Invalid, NotFound
-from hombi.hub.events import ClockSet
-from hombi.hub.memory import MemoryRecords
-from hombi.hub.notices import (
-    AddPhone,
-    Fate,
-    QuietHours,
-    RemovePhone,
-    Sent,
-    SetQuietHours,
-    Told,
-    address_of,
-)
+from hombi.hub.machine.events import ClockSet
+from hombi.hub.notices.outbox import RemovePhone, Told, address_of
+from hombi.hub.notices.port import PhoneRecord
 from hombi.hub.notices.push import fitting
-from hombi.hub.ports import PhoneRecord
+from hombi.hub.notices.quiet import QuietHours
+from hombi.hub.notices.sending import Fate, Sent
+from hombi.hub.notices.ways import AddPhone, SetQuietHours
 from tests.hub.parts import ManualClock, Rig, rig, settle
+from tests.memory import MemoryRecords
 
 LATER = Sent(Fate.LATER, "the push service asks to try again later (503)")
 

@@ -8,10 +8,10 @@ from collections import namedtuple
 import pytest
 
 from hombi.core.automation.starters import STARTERS, filled
-from hombi.hub.automations import AddAutomation
+from hombi.hub.automations.changes import AddAutomation
 from hombi.hub.kernel import Need
-from hombi.hub.memory import MemoryRecords
 from tests.hub.parts import ManualClock, Rig, rig, settle, until, with_phone
+from tests.memory import MemoryRecords
 
 Usage = namedtuple("Usage", "total used free")
 TEXT = """name = "The hub needs you"

@@ -10,17 +10,17 @@ from typing import Any
 
 import pytest
 
-from hombi.hub.admission import AdmitArrival
-from hombi.hub.automations import AddAutomation, ChangeAutomation
+from hombi.hub.automations.changes import AddAutomation, ChangeAutomation
 from hombi.hub.doctor import look
 from hombi.hub.errors import Busy, Invalid, NotFound, Refused
 from hombi.hub.kernel import Event
-from hombi.hub.messages import BYTES, KEPT, PAYLOAD, TOPICS, Filter, Messages
-from hombi.hub.node_secrets import NewNodeKey, RevokeNodeKey
-from hombi.hub.node_settings import Act, ChangeSetting, setting_value
-from hombi.hub.picks import AddNode
-from hombi.hub.ports import JournalEntry
-from hombi.hub.tools import AddTool, ChangeTool, NewToolKey, RemoveTool
+from hombi.hub.kernel.journal_port import JournalEntry
+from hombi.hub.nodes.admission import AdmitArrival
+from hombi.hub.nodes.messages import BYTES, KEPT, PAYLOAD, TOPICS, Filter, Messages
+from hombi.hub.nodes.picks import AddNode
+from hombi.hub.nodes.secrets import NewNodeKey, RevokeNodeKey
+from hombi.hub.nodes.settings import Act, ChangeSetting, setting_value
+from hombi.hub.nodes.tools import AddTool, ChangeTool, NewToolKey, RemoveTool
 from hombi.links.base import Heard, Unreachable
 from hombi.links.offer import Setting
 from tests.house import CLIMATE, PLUG, description

@@ -7,14 +7,14 @@ from typing import Any
 
 import pytest
 
-from hombi.hub.admission import MAX_WRONG_CODES, AdmitArrival, TurnAway
 from hombi.hub.errors import Invalid, NotFound, PairingClosed, Refused
-from hombi.hub.events import ClockSet
-from hombi.hub.memory import MemoryRecords
-from hombi.hub.nodes import RemoveNode
-from hombi.hub.pairing import MAX_OF_AN_ADDRESS, proof_of
+from hombi.hub.machine.events import ClockSet
+from hombi.hub.nodes.admission import MAX_WRONG_CODES, AdmitArrival, TurnAway
+from hombi.hub.nodes.pairing import MAX_OF_AN_ADDRESS, proof_of
+from hombi.hub.nodes.part import RemoveNode
 from tests.house import CLIMATE, description
 from tests.hub.parts import ManualClock, Rig, rig, settle
+from tests.memory import MemoryRecords
 
 RACK = description("Cellar rack", **CLIMATE)
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 import pytest
 
 from hombi.hub.notices import post
+from hombi.hub.notices.port import DeliveryRecord, PhoneRecord
 from hombi.hub.notices.post import Post
 from hombi.hub.notices.sending import Fate
-from hombi.hub.ports import DeliveryRecord, PhoneRecord
 from tests.raw_server import Answer, drips, pours, says, service
 
 DELIVERY = DeliveryRecord(1, 1, "post", "n-1", "Door left open", "The boathouse", "/", 7)

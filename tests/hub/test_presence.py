@@ -5,14 +5,14 @@ from __future__ import annotations
 import pytest
 
 from hombi.core.kinds import AT_HOME, KINDS
-from hombi.hub.actuation import CommandEntity
-from hombi.hub.automations import AddAutomation
-from hombi.hub.entities import ChangeEntity
+from hombi.hub.acting.actuation import CommandEntity
+from hombi.hub.automations.changes import AddAutomation
 from hombi.hub.errors import Invalid, NotFound
-from hombi.hub.events import ClockSet
-from hombi.hub.memory import MemoryRecords
-from hombi.hub.presence import FollowPerson, SayHome
+from hombi.hub.household.presence import FollowPerson, SayHome
+from hombi.hub.machine.events import ClockSet
+from hombi.hub.nodes.entities import ChangeEntity
 from tests.hub.parts import ManualClock, Rig, rig, settle
+from tests.memory import MemoryRecords
 
 MIN = 60_000
 GONE = """name = "Mister off when nobody is home"

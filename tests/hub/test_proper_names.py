@@ -6,16 +6,16 @@ from collections.abc import Callable
 
 import pytest
 
-from hombi.hub.admission import AdmitArrival, EntityChoice
-from hombi.hub.dashboards import AddDashboard, ArrangeDashboard
-from hombi.hub.entities import ChangeEntity
+from hombi.hub.acting.scenes import RecordScene
 from hombi.hub.errors import Invalid
 from hombi.hub.kernel import Change
-from hombi.hub.nodes import MoveNode, RenameNode
-from hombi.hub.notices import AddPhone
-from hombi.hub.ports import PhoneRecord
-from hombi.hub.rooms import AddFloor, AddRoom, ChangeFloor, ChangeRoom
-from hombi.hub.scenes import RecordScene
+from hombi.hub.nodes.admission import AdmitArrival, EntityChoice
+from hombi.hub.nodes.entities import ChangeEntity
+from hombi.hub.nodes.part import MoveNode, RenameNode
+from hombi.hub.notices.port import PhoneRecord
+from hombi.hub.notices.ways import AddPhone
+from hombi.hub.rooms.dashboards import AddDashboard, ArrangeDashboard
+from hombi.hub.rooms.part import AddFloor, AddRoom, ChangeFloor, ChangeRoom
 from tests.house import description
 from tests.hub.parts import rig
 

@@ -18,9 +18,9 @@ from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
 
 from hombi.hub.notices import push
 from hombi.hub.notices.buttons import Buttons
+from hombi.hub.notices.port import DeliveryRecord, PhoneRecord
 from hombi.hub.notices.push import WebPush, fresh_vapid_key
 from hombi.hub.notices.sending import Fate, Sent
-from hombi.hub.ports import DeliveryRecord, PhoneRecord
 from tests.certificates import Authority
 from tests.raw_server import Answer, drips, head_of, pours, says, service
 

@@ -9,10 +9,10 @@ import pytest
 from msgspec.structs import replace
 
 from hombi.core.quality import Quality
-from hombi.hub.admission import AdmitArrival, TurnAway
-from hombi.hub.automations import AddAutomation
-from hombi.hub.entities import ChangeEntity
+from hombi.hub.automations.changes import AddAutomation
 from hombi.hub.errors import Invalid, Refused
+from hombi.hub.nodes.admission import AdmitArrival, TurnAway
+from hombi.hub.nodes.entities import ChangeEntity
 from hombi.links.base import Asking, Found
 from hombi.links.thing_description import read_description
 from tests.house import CLIMATE, PLUG, description

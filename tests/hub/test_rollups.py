@@ -10,7 +10,7 @@ import pytest
 from hombi.core.house_time import bounds
 from hombi.core.senml import Resolved
 from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Rollup
-from hombi.hub.conditioning import ConditionEntity
+from hombi.hub.conditioning.changes import ConditionEntity
 from tests.house import CLIMATE
 from tests.hub.parts import START, Rig, rig, settle, until
 

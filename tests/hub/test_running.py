@@ -11,9 +11,9 @@ from hombi.core.quality import Quality
 from hombi.core.senml import Resolved
 from hombi.core.series import DAY_MS, HOUR_MS, Reading
 from hombi.core.series.running import MARK_MS
-from hombi.hub.derived import MakeDerived
+from hombi.hub.derived.changes import MakeDerived
 from hombi.hub.errors import Busy, Invalid
-from hombi.hub.events import ReadingTaken
+from hombi.hub.readings.events import ReadingTaken
 from tests.hub.parts import START, Rig, rig, settle, until
 
 MIN = 60_000

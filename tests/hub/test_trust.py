@@ -17,13 +17,15 @@ import pytest
 from cryptography import x509
 from cryptography.x509.oid import NameOID
 
-from hombi.hub.config import make_config
-from hombi.hub.events import HouseNamed
 from hombi.hub.kernel import Context
-from hombi.hub.memory import MemoryRecords
-from hombi.hub.trust import Authority, AuthorityError, Trust, configuration_profile
+from hombi.hub.rooms.events import HouseNamed
+from hombi.hub.settings.config import make_config
+from hombi.hub.trust.authority import Authority, AuthorityError
+from hombi.hub.trust.part import Trust
+from hombi.hub.trust.profile import configuration_profile
 from tests.certificates import Authority as OthersAuthority
 from tests.hub.parts import ManualClock
+from tests.memory import MemoryRecords
 
 NOW = datetime(2026, 11, 28, tzinfo=UTC)
 DAY_MS = 86_400_000

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from hombi.hub.memory import MemoryRecords
-from hombi.hub.updates import Updates
+from hombi.hub.machine.updates import Updates
 from tests.hub.parts import ManualClock, rig, settle
+from tests.memory import MemoryRecords
 
 
 async def test_an_update_is_said_once_and_news_for_a_week() -> None:

@@ -4,24 +4,20 @@ from __future__ import annotations
 
 import pytest
 
-from hombi.hub.admission import AdmitArrival
-from hombi.hub.automations import AddAutomation
+from hombi.hub.automations.changes import AddAutomation
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.kernel import STRANGER
-from hombi.hub.memory import MemoryRecords
-from hombi.hub.notices import (
-    AddPhone,
-    Buttons,
-    PressButton,
-    SetQuietHours,
-    Told,
-)
+from hombi.hub.nodes.admission import AdmitArrival
+from hombi.hub.nodes.pairing import proof_of
+from hombi.hub.notices.buttons import Buttons
 from hombi.hub.notices.form import filled, problem
-from hombi.hub.pairing import proof_of
-from hombi.hub.ports import DeliveryRecord, PhoneRecord
+from hombi.hub.notices.outbox import Told
+from hombi.hub.notices.port import DeliveryRecord, PhoneRecord
+from hombi.hub.notices.ways import AddPhone, PressButton, SetQuietHours
 from tests.house import description
 from tests.hub.parts import ManualClock, Rig, rig, settle
 from tests.hub.test_outbox import about, phone, states
+from tests.memory import MemoryRecords
 
 
 @pytest.mark.parametrize(

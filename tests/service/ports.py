@@ -9,14 +9,11 @@ import pytest
 
 from hombi.core.quality import Quality
 from hombi.hub.house import House
-from hombi.hub.memory import MemoryRecords
-from hombi.hub.ports import (
-    NewEntity,
-    NewNode,
-    Records,
-    Row,
-)
+from hombi.hub.nodes.port import NewEntity, NewNode
+from hombi.hub.readings.port import Row
+from hombi.hub.records import Records
 from hombi.service.data_folder import NEWEST
+from tests.memory import MemoryRecords
 
 RACK = "urn:dev:mac:00005e0053000001"
 GOOD, NONE = int(Quality.GOOD), int(Quality.NO_VALUE)

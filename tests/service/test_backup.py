@@ -24,18 +24,17 @@ from pathlib import Path
 import msgspec
 import pytest
 
-from hombi.hub.backup import BackupError, unpack
-from hombi.hub.backup.archive import About, hashed, pack
+from hombi.hub.backup.archive import About, BackupError, hashed, pack, unpack
 from hombi.hub.backup.part import Backups, next_ms
-from hombi.hub.config import make_config
 from hombi.hub.errors import Busy
 from hombi.hub.kernel import Context
-from hombi.hub.memory import MemoryRecords
+from hombi.hub.settings.config import make_config
 from hombi.service.data_folder import DataError, prepare
 from hombi.service.restoring import restore
 from tests.conftest import make_service
 from tests.house import CLIMATE, OWNER, PASSWORD, PLUG, Joined, Service, description, let_in, until
 from tests.hub.parts import ManualClock
+from tests.memory import MemoryRecords
 
 SECRET = "geese over the weir"
 

@@ -14,7 +14,7 @@ from pathlib import Path
 
 import pytest
 
-from hombi.hub.ports import Row
+from hombi.hub.readings.port import Row
 from hombi.service.records.newest import MAGIC, SIZE, Newest
 from tests.house import CLIMATE, Joined, Service, description, let_in, until
 

@@ -8,8 +8,8 @@ from collections.abc import Callable
 
 import pytest
 
-from hombi.hub.memory import MemoryRecords
-from hombi.hub.ports import Records
+from hombi.hub.records import Records
+from tests.memory import MemoryRecords
 from tests.service.ports import admit, database, rows
 
 __all__ = ["database"]

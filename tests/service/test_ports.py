@@ -9,20 +9,16 @@ import pytest
 
 from hombi.core.quality import Quality
 from hombi.core.series import HOUR_MS, Reading, Rollup
+from hombi.hub.acting.scenes_port import SceneRecord
+from hombi.hub.automations.port import TextRecord
 from hombi.hub.house import House, Tool
-from hombi.hub.memory import MemoryRecords
-from hombi.hub.ports import (
-    ArrivalRecord,
-    DashboardRecord,
-    JournalEntry,
-    NewEntity,
-    NewNode,
-    NewNotice,
-    PhoneRecord,
-    Records,
-    SceneRecord,
-    TextRecord,
-)
+from hombi.hub.kernel.journal_port import JournalEntry
+from hombi.hub.nodes.pairing_port import ArrivalRecord
+from hombi.hub.nodes.port import NewEntity, NewNode
+from hombi.hub.notices.port import NewNotice, PhoneRecord
+from hombi.hub.records import Records
+from hombi.hub.rooms.dashboards_port import DashboardRecord
+from tests.memory import MemoryRecords
 from tests.service import ports
 from tests.service.ports import HUMIDITY, RACK, admit, loaded, rows
 

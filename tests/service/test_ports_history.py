@@ -13,11 +13,9 @@ from hombi.core.quality import Quality
 from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Channel, Reading, Rollup
 from hombi.core.series.rollup import roll
 from hombi.core.series.standing import by_rows
-from hombi.hub.ports import (
-    NewEntity,
-    Records,
-    Row,
-)
+from hombi.hub.nodes.port import NewEntity
+from hombi.hub.readings.port import Row
+from hombi.hub.records import Records
 from tests.service import ports
 from tests.service.ports import GOOD, HUMIDITY, admit, rows
 

@@ -15,18 +15,18 @@ from hombi.core.automation import (
     Taken,
 )
 from hombi.core.names import slug
-from hombi.hub.automations.part import Automations
-from hombi.hub.automations.runner import Runner
-from hombi.hub.errors import Invalid, Refused
-from hombi.hub.events import (
+from hombi.hub.automations.events import (
     ActionsRun,
     AutomationAcknowledged,
     AutomationAdded,
     AutomationChanged,
     AutomationRemoved,
 )
+from hombi.hub.automations.part import Automations
+from hombi.hub.automations.port import AutomationRecord, TextRecord
+from hombi.hub.automations.runner import Runner
+from hombi.hub.errors import Invalid, Refused
 from hombi.hub.kernel import Actor, Change, Done, Right
-from hombi.hub.ports import AutomationRecord, TextRecord
 
 # So many texts of an automation are kept.
 MOST_TEXTS = 50

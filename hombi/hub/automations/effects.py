@@ -19,13 +19,13 @@ from hombi.core.automation import (
     Why,
 )
 from hombi.core.same import same
-from hombi.hub.actuation import SwitchEntity
+from hombi.hub.acting.actuation import SwitchEntity
+from hombi.hub.acting.events import ActionFailed
 from hombi.hub.errors import HubError
-from hombi.hub.events import ActionFailed
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Actor, Change, Context
-from hombi.hub.node_settings import Act, ChangeSetting
-from hombi.hub.notices import Told
+from hombi.hub.nodes.settings import Act, ChangeSetting
+from hombi.hub.notices.outbox import Told
 
 # How long what an automation switched counts as the cause of what happens there.
 CAUSE_MS = 30_000

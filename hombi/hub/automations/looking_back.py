@@ -27,10 +27,11 @@ from hombi.core.series import DAY_MS
 from hombi.core.series.course import Course as Running
 from hombi.core.series.course import made_by, marks_in
 from hombi.core.series.running import MovingMean
+from hombi.hub.automations.events import AutomationLeavesAlone
 from hombi.hub.errors import Invalid, Refused
-from hombi.hub.events import AutomationLeavesAlone
 from hombi.hub.house import Entity
-from hombi.hub.ports import HistoryPort, JournalPort
+from hombi.hub.kernel.journal_port import JournalPort
+from hombi.hub.readings.port import HistoryPort
 
 MOST_READINGS, MOST_MOMENTS, MOST_HANDS = 300_000, 20_000, 10_000
 LONGEST_MS = 400 * DAY_MS

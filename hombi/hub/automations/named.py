@@ -6,9 +6,9 @@ import contextlib
 from collections.abc import Callable, Iterable
 from typing import Any
 
+from hombi.hub.automations.events import AutomationStopped
 from hombi.hub.derived.changes import FOR_TEXTS, RemoveDerived
 from hombi.hub.errors import HubError
-from hombi.hub.events import AutomationStopped
 from hombi.hub.house import House
 from hombi.hub.kernel import HOUSE, Change, Context
 

@@ -42,38 +42,32 @@ from hombi.core.names import slug
 from hombi.core.quality import Quality
 from hombi.core.series import Reading
 from hombi.core.toml_text import Mistake, Place
+from hombi.hub.acting.events import HandChanged, SceneRecorded, SceneRemoved, SetByHand
 from hombi.hub.automations.duties import Duties
 from hombi.hub.automations.effects import Effects, Teller, first_switches
+from hombi.hub.automations.events import (
+    AutomationLeavesAlone,
+    AutomationStopped,
+    PhaseChanged,
+    SequenceKept,
+    SequenceRemoved,
+)
 from hombi.hub.automations.named import NamedValues
+from hombi.hub.automations.port import AutomationRecord
 from hombi.hub.automations.runner import HouseNow, Runner, state_of
 from hombi.hub.automations.starts import Starts
 from hombi.hub.automations.telling import buttons_of, edge_event, over_text
 from hombi.hub.errors import Invalid
-from hombi.hub.events import (
-    AutomationLeavesAlone,
-    AutomationStopped,
-    ClockSet,
-    EntitiesChanged,
-    EntitySilenceChanged,
-    HandChanged,
-    NodeBack,
-    NodeSilent,
-    PhaseChanged,
-    PhonesChanged,
-    SceneRecorded,
-    SceneRemoved,
-    SequenceKept,
-    SequenceRemoved,
-    SetByHand,
-    SettingsTakenUp,
-)
 from hombi.hub.house import Entity, House, SpokenNames
-from hombi.hub.intake import Intake
 from hombi.hub.kernel import Actor, Change, Context, Need, Part, Timer
 from hombi.hub.lookup import find
-from hombi.hub.node_settings import doings, settings_of
-from hombi.hub.ports import AutomationRecord
-from hombi.hub.writer import Writer
+from hombi.hub.machine.events import ClockSet, SettingsTakenUp
+from hombi.hub.nodes.events import NodeSilent
+from hombi.hub.nodes.settings import doings, settings_of
+from hombi.hub.notices.events import PhonesChanged
+from hombi.hub.readings.events import EntitiesChanged, EntitySilenceChanged, NodeBack
+from hombi.hub.readings.intake import Intake
+from hombi.hub.readings.writer import Writer
 
 log = logging.getLogger(__name__)
 

@@ -13,9 +13,9 @@ from hombi.core.automation import Called, Program, Sight, State
 from hombi.core.quality import Quality
 from hombi.core.rhythm import WITH_ITS_NODE
 from hombi.core.toml_text import Mistake
+from hombi.hub.automations.port import AutomationRecord
 from hombi.hub.house import House
 from hombi.hub.kernel import Actor
-from hombi.hub.ports import AutomationRecord
 
 
 class HouseNow(NamedTuple):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict, deque
 from collections.abc import Collection
 
-from hombi.hub.ports import JournalPort
+from hombi.hub.kernel.journal_port import JournalPort
 
 WEEK_MS = 7 * 86_400_000
 # One that starts more often than that has another problem than being counted.

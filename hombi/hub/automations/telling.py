@@ -9,7 +9,7 @@ from hombi.core.automation import EdgeKind, Program, Why
 from hombi.core.automation.actions import Switch
 from hombi.core.automation.flow import each
 from hombi.core.values import show_value
-from hombi.hub.events import AutomationBlind, AutomationEnded, AutomationStarted
+from hombi.hub.automations.events import AutomationBlind, AutomationEnded, AutomationStarted
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Event
 from hombi.hub.notices.buttons import ACKNOWLEDGE, HUSH, OFF

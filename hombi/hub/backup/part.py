@@ -24,11 +24,11 @@ from hombi.hub.backup.archive import (
     proved,
     unpack,
 )
-from hombi.hub.config import Config
+from hombi.hub.backup.events import BackupFailed, BackupMade
 from hombi.hub.errors import Busy
-from hombi.hub.events import BackupFailed, BackupMade
 from hombi.hub.kernel import Actor, Change, Context, Done, Need, Part, Right
-from hombi.hub.workspace import workspace
+from hombi.hub.machine.workspace import workspace
+from hombi.hub.settings.config import Config
 from hombi.links.base import Check
 
 # What of the data folder goes with the database.

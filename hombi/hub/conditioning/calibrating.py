@@ -16,7 +16,7 @@ from hombi.hub.conditioning.plans import Conditioned
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Actor, Change, Done, Right
-from hombi.hub.ports import HistoryPort
+from hombi.hub.readings.port import HistoryPort
 
 MOST_READINGS, MOST_TYPED = 100_000, 500
 

@@ -10,9 +10,9 @@ from hombi.core.series.conditioning import PlanError, checked, in_words
 from hombi.hub.conditioning.part import Conditioning
 from hombi.hub.conditioning.plans import Conditioned
 from hombi.hub.errors import Invalid, Refused
-from hombi.hub.events import EntityConditioned
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Actor, Change, Done, Right
+from hombi.hub.readings.events import EntityConditioned
 
 
 class ConditionEntity(Change[Conditioning, Conditioned], frozen=True):

@@ -14,12 +14,12 @@ from hombi.core.series.conditioning import Plan
 from hombi.hub.conditioning.plans import Conditioned, Version
 from hombi.hub.conditioning.trying import WARMED_WITH, warm
 from hombi.hub.errors import Busy, Refused
-from hombi.hub.events import EntitiesChanged, PastConditioned
 from hombi.hub.house import Entity, House
-from hombi.hub.intake import Intake
 from hombi.hub.kernel import Context, Part
-from hombi.hub.ports import HistoryPort
-from hombi.hub.rollups import REACH_MS, Rollups
+from hombi.hub.readings.events import EntitiesChanged, PastConditioned
+from hombi.hub.readings.intake import Intake
+from hombi.hub.readings.port import HistoryPort
+from hombi.hub.readings.rollups import REACH_MS, Rollups
 
 AT_ONCE = 3_000
 PAUSE_S = 0.002

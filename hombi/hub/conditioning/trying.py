@@ -12,7 +12,7 @@ from hombi.core.series.conditioning import Plan
 from hombi.core.series.parameters import LARGEST
 from hombi.core.values import show_span
 from hombi.hub.house import Entity
-from hombi.hub.ports import HistoryPort
+from hombi.hub.readings.port import HistoryPort
 
 # With how many times its need a chain is warmed: so much of a low-pass's past that what
 # came before it weighs less than a billionth.

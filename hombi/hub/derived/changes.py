@@ -16,10 +16,10 @@ from hombi.core.series.derived import (
     limits_of,
     temperature_factor,
 )
+from hombi.hub.derived.events import DerivedRemoved, EntityDerived
 from hombi.hub.derived.origins import how_of
 from hombi.hub.derived.part import Derived
 from hombi.hub.errors import Invalid, Refused
-from hombi.hub.events import DerivedRemoved, EntityDerived
 from hombi.hub.house import Entity
 from hombi.hub.kernel import Actor, Change, Done, Right
 from hombi.hub.naming import proper_name

@@ -16,8 +16,8 @@ from hombi.hub.derived.origins import derivation, readings_of
 from hombi.hub.errors import Busy
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Context
-from hombi.hub.rollups import Rollups
-from hombi.hub.writer import Writer
+from hombi.hub.readings.rollups import Rollups
+from hombi.hub.readings.writer import Writer
 
 PAUSE_S = 0.002
 RETRY_S = 5.0

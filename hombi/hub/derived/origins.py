@@ -6,7 +6,7 @@ from hombi.core.kinds import Kind
 from hombi.core.series import Derivation, Reading
 from hombi.core.series.derived import kind_given, kind_wanted
 from hombi.hub.house import Entity
-from hombi.hub.ports import HistoryPort
+from hombi.hub.readings.port import HistoryPort
 
 MOST_AT_ONCE = 200_000
 

@@ -16,14 +16,15 @@ from hombi.core.series.running import MARK_MS
 from hombi.hub.derived.computing import over_the_past, value_of
 from hombi.hub.derived.courses import Courses
 from hombi.hub.derived.origins import derivation, how_of, readings_of, takes
-from hombi.hub.events import EntitySilenceChanged, NodeSilent, PastConditioned
 from hombi.hub.house import Entity, House
-from hombi.hub.intake import FRESH_MS, Intake
-from hombi.hub.keeper import Keeper
 from hombi.hub.kernel import Context, Part
-from hombi.hub.ports import Row
-from hombi.hub.rollups import Rollups
-from hombi.hub.writer import Writer
+from hombi.hub.machine.keeper import Keeper
+from hombi.hub.nodes.events import NodeSilent
+from hombi.hub.readings.events import EntitySilenceChanged, PastConditioned
+from hombi.hub.readings.intake import FRESH_MS, Intake
+from hombi.hub.readings.port import Row
+from hombi.hub.readings.rollups import Rollups
+from hombi.hub.readings.writer import Writer
 
 # Under this is kept what of the past is still to be computed, and by which zone.
 OWNER, ZONE = "derived", "zone"

@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 from collections.abc import AsyncIterator, Callable, Iterator
 from dataclasses import dataclass, field
-from typing import Any, ClassVar, TypeVar
+from typing import TYPE_CHECKING, Any, ClassVar, TypeVar
 
 from hombi.hub.kernel.actor import HOUSE, Actor
 from hombi.hub.kernel.change import Changes
@@ -15,7 +15,9 @@ from hombi.hub.kernel.journal import Journal
 from hombi.hub.kernel.live import Live
 from hombi.hub.kernel.records_thread import RecordsThread
 from hombi.hub.kernel.supervisor import Supervisor
-from hombi.hub.ports import Records
+
+if TYPE_CHECKING:
+    from hombi.hub.records import Records
 
 E = TypeVar("E", bound=Event)
 

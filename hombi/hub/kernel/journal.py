@@ -7,15 +7,18 @@ import contextlib
 import logging
 from collections import deque
 from itertools import islice
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from hombi.hub.errors import Busy
 from hombi.hub.kernel.actor import Actor
 from hombi.hub.kernel.clock import Clock
 from hombi.hub.kernel.events import Event, Quiet
+from hombi.hub.kernel.journal_port import JournalEntry
 from hombi.hub.kernel.live import Live
 from hombi.hub.kernel.records_thread import RecordsThread
-from hombi.hub.ports import JournalEntry, Records
+
+if TYPE_CHECKING:
+    from hombi.hub.records import Records
 
 log = logging.getLogger(__name__)
 BURST, BURST_MS = 10, 60_000

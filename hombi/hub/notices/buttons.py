@@ -12,7 +12,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from hombi.hub.errors import Refused
-from hombi.hub.ports import DeliveryRecord
+from hombi.hub.notices.port import DeliveryRecord
 
 GOOD_MS = 24 * 3600_000
 HUSH_MS = 3600_000

@@ -8,9 +8,9 @@ from typing import Any
 from hombi.hub.errors import HubError
 from hombi.hub.house import House
 from hombi.hub.kernel import HOUSE, Change, Context
+from hombi.hub.notices.port import DeliveryRecord, PhoneRecord
 from hombi.hub.notices.sending import Fate, Sent
 from hombi.hub.notices.voice import Voice
-from hombi.hub.ports import DeliveryRecord, PhoneRecord
 from hombi.links.offer import Setting
 
 # What is said long after it happened frightens.

@@ -8,37 +8,18 @@ import smtplib
 import ssl
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from email.message import EmailMessage
 from email.utils import format_datetime
 from functools import partial
 
+from hombi.hub.notices.port import DeliveryRecord, PhoneRecord
 from hombi.hub.notices.sending import Fate, Sent
-from hombi.hub.ports import DeliveryRecord, PhoneRecord
+from hombi.hub.settings.mail import PLAIN, STARTTLS, TLS, MailSettings
 
 TIMEOUT_S = 30.0
 AT_ONCE = 4
-STARTTLS, TLS, PLAIN = "starttls", "tls", "none"
 USUAL_PORT = {STARTTLS: 587, TLS: 465, PLAIN: 25}
-
-
-@dataclass(frozen=True, slots=True)
-class MailSettings:
-    """The mail server that takes the house's mail; none without a host."""
-
-    host: str = ""
-    port: int = 0
-    secure: str = STARTTLS
-    user: str = ""
-    password: str = field(default="", repr=False)
-    sender: str = ""
-    ca: str = ""
-
-    @property
-    def from_(self) -> str:
-        """Whom a mail comes from."""
-        return self.sender or (self.user if "@" in self.user else f"hombi@{self.host}")
 
 
 class Mail:

@@ -16,8 +16,11 @@ from typing import Any
 from hombi.core.names import slug
 from hombi.core.values import show_span
 from hombi.hub.errors import NotFound
-from hombi.hub.events import (
-    ClockSet,
+from hombi.hub.house import House
+from hombi.hub.kernel import HOUSE, Actor, Change, Context, Done, Need, Part, Right
+from hombi.hub.machine.events import ClockSet
+from hombi.hub.machine.keeper import Keeper
+from hombi.hub.notices.events import (
     NoticeChanged,
     NoticeDelayed,
     NoticeDelivered,
@@ -26,15 +29,12 @@ from hombi.hub.events import (
     NoticeUnsent,
     PhoneRemoved,
 )
-from hombi.hub.house import House
-from hombi.hub.keeper import Keeper
-from hombi.hub.kernel import HOUSE, Actor, Change, Context, Done, Need, Part, Right
 from hombi.hub.notices.pictures import Pictures
+from hombi.hub.notices.port import DeliveryRecord, NewNotice, PhoneRecord
 from hombi.hub.notices.queue import Queue, summed_up
 from hombi.hub.notices.quiet import QuietHours
 from hombi.hub.notices.sending import Fate, Send, Sent
-from hombi.hub.ports import DeliveryRecord, NewNotice, PhoneRecord
-from hombi.hub.writer import Writer
+from hombi.hub.readings.writer import Writer
 
 PAUSES_S = (5, 15, 60, 300, 900, 3600)
 GIVE_UP_MS = 24 * 3600_000

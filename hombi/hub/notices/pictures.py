@@ -8,10 +8,10 @@ from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 from pathlib import Path
 
-from hombi.hub.camera import media_type_of, picture_at
+from hombi.hub.acting.events import ActionFailed
 from hombi.hub.errors import HubError
-from hombi.hub.events import ActionFailed
 from hombi.hub.kernel import Context
+from hombi.hub.notices.camera import media_type_of, picture_at
 from hombi.hub.notices.kept import Kept
 
 MOST_COMING, AT_ONCE = 20, 4

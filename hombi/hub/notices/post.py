@@ -11,8 +11,8 @@ import httpx
 import msgspec
 
 from hombi.hub.notices import form
+from hombi.hub.notices.port import DeliveryRecord, PhoneRecord
 from hombi.hub.notices.sending import Fate, Sent
-from hombi.hub.ports import DeliveryRecord, PhoneRecord
 
 TIMEOUT_S, WHOLE_S = 10.0, 20.0
 LONGEST_WAIT_S = 3600.0

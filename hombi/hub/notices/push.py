@@ -30,8 +30,8 @@ from py_vapid import Vapid, VapidException
 
 from hombi.hub.notices.buttons import Buttons
 from hombi.hub.notices.endpoints import addresses_of, is_named, leads_inside, why_not
+from hombi.hub.notices.port import DeliveryRecord, PhoneRecord
 from hombi.hub.notices.sending import Fate, Sent
-from hombi.hub.ports import DeliveryRecord, PhoneRecord
 
 TIME_TO_LIVE_S = 24 * 3600
 # What is over is of no use to a phone that comes back a day later.

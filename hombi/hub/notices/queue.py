@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from hombi.hub.ports import DeliveryRecord
+from hombi.hub.notices.port import DeliveryRecord
 
 # More than this many that could not be brought in time are told in one.
 MOST_SINGLE = 3

@@ -6,7 +6,7 @@ from collections.abc import Awaitable, Callable
 from dataclasses import dataclass
 from enum import Enum
 
-from hombi.hub.ports import DeliveryRecord, PhoneRecord
+from hombi.hub.notices.port import DeliveryRecord, PhoneRecord
 
 
 class Fate(Enum):

@@ -14,7 +14,7 @@ from hombi.hub.errors import Refused
 from hombi.hub.kernel import Context
 from hombi.hub.notices.buttons import SOUND, Buttons
 from hombi.hub.notices.kept import Kept
-from hombi.hub.ports import DeliveryRecord
+from hombi.hub.notices.port import DeliveryRecord
 
 PROGRAM = "espeak-ng"
 PATIENCE_S = 10.0

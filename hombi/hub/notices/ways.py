@@ -12,18 +12,18 @@ from urllib.parse import urlsplit
 from hombi.core.names import slug
 from hombi.core.outside import hidden_sign
 from hombi.hub.errors import HubError, Invalid, NotFound, Refused
-from hombi.hub.events import ButtonPressed, PhoneAdded, PhoneTested, QuietHoursSet
 from hombi.hub.house import House
 from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right, while_stored
 from hombi.hub.notices import form
 from hombi.hub.notices.buttons import HUSH, HUSH_MS, Buttons, check
 from hombi.hub.notices.endpoints import why_not
+from hombi.hub.notices.events import ButtonPressed, PhoneAdded, PhoneTested, QuietHoursSet
 from hombi.hub.notices.kept import Kept
 from hombi.hub.notices.loudspeaker import input_of
 from hombi.hub.notices.outbox import Outbox, Told, address_of
+from hombi.hub.notices.port import PhoneRecord
 from hombi.hub.notices.quiet import QuietHours
 from hombi.hub.notices.voice import PROGRAM, can_speak
-from hombi.hub.ports import PhoneRecord
 
 PHONE, MAIL, POST, LOUDSPEAKER = "phone", "mail", "post", "loudspeaker"
 MOST_WAYS = 100

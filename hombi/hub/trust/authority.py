@@ -26,7 +26,7 @@ from cryptography.hazmat.primitives.serialization import (
 )
 from cryptography.x509.oid import ExtendedKeyUsageOID, NameOID
 
-from hombi.hub.private_file import write_private
+from hombi.hub.machine.private_file import write_private
 from hombi.links.machine import Address
 
 Network = ipaddress.IPv4Network | ipaddress.IPv6Network

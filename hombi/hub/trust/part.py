@@ -14,10 +14,11 @@ from pathlib import Path
 
 from cryptography import x509
 
-from hombi.hub.config import Config
-from hombi.hub.events import CertificateTaken, CertificateTroubled, HouseNamed
 from hombi.hub.kernel import Context, Need, Part
+from hombi.hub.rooms.events import HouseNamed
+from hombi.hub.settings.config import Config
 from hombi.hub.trust.authority import Authority, AuthorityError, covers
+from hombi.hub.trust.events import CertificateTaken, CertificateTroubled
 from hombi.links.base import Check
 from hombi.links.machine import Address, own_address, own_addresses
 

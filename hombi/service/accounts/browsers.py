@@ -13,7 +13,7 @@ from django.http import HttpRequest
 from django.utils import timezone
 
 from hombi.hub.errors import NotFound
-from hombi.hub.events import BrowserSignedOut
+from hombi.hub.household.events import BrowserSignedOut
 from hombi.hub.kernel import Actor, Change, Done, Right, Role
 from hombi.service.accounts.changes import Accounts
 from hombi.service.accounts.sessions import hashed

@@ -10,10 +10,10 @@ from django.core.exceptions import ValidationError
 from django.db import transaction
 
 from hombi.hub.errors import Invalid, NotFound, Refused
-from hombi.hub.events import OwnerClaimed, TokenMade, TokenRevoked
 from hombi.hub.house import House
+from hombi.hub.household.events import OwnerClaimed, TokenMade, TokenRevoked
 from hombi.hub.kernel import Actor, Change, Context, Done, Limit, Part, Right, Role
-from hombi.hub.notices import Outbox
+from hombi.hub.notices.outbox import Outbox
 from hombi.service.accounts.claim import Claim, claimed
 from hombi.service.accounts.models import AccessToken, fresh_token, hash_token
 from hombi.service.accounts.person_names import usable_name

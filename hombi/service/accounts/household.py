@@ -12,7 +12,7 @@ from django.db import transaction
 from django.db.models import Q, QuerySet
 
 from hombi.hub.errors import Invalid, NotFound, Refused
-from hombi.hub.events import (
+from hombi.hub.household.events import (
     InvitationRevoked,
     PasswordChanged,
     PasswordForgotten,
@@ -22,7 +22,7 @@ from hombi.hub.events import (
     PersonRemoved,
 )
 from hombi.hub.kernel import Actor, Change, Done, Right, Role
-from hombi.hub.notices import RemovePhone
+from hombi.hub.notices.outbox import RemovePhone
 from hombi.service.accounts.changes import DAY_MS, Accounts
 from hombi.service.accounts.models import (
     AccessToken,

@@ -11,7 +11,7 @@ import pyotp
 from django.contrib.auth.models import User
 
 from hombi.hub.errors import Invalid, NotFound, Refused
-from hombi.hub.events import SecondFactorChanged
+from hombi.hub.household.events import SecondFactorChanged
 from hombi.hub.kernel import Actor, Change, Done, Right
 from hombi.service.accounts.changes import Accounts
 from hombi.service.accounts.models import SecondFactor, hash_token

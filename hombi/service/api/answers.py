@@ -15,16 +15,17 @@ from hombi.core.series.derived import METHODS
 from hombi.core.series.parameters import Parameter
 from hombi.core.units import conversion, units_for
 from hombi.core.values import show_limit, show_value
-from hombi.hub.actuation import Command
-from hombi.hub.automations import Runner
-from hombi.hub.described import CHOSEN
+from hombi.hub.acting.actuation import Command
+from hombi.hub.automations.runner import Runner
 from hombi.hub.house import Entity, Floor, Node, Room, Tool
 from hombi.hub.hub import Hub
-from hombi.hub.intake import clock_said
-from hombi.hub.messages import Message
-from hombi.hub.notices import address_of
-from hombi.hub.pairing import Arrival
-from hombi.hub.ports import DeliveryRecord, JournalEntry, PhoneRecord
+from hombi.hub.kernel.journal_port import JournalEntry
+from hombi.hub.nodes.described import CHOSEN
+from hombi.hub.nodes.messages import Message
+from hombi.hub.nodes.pairing import Arrival
+from hombi.hub.notices.outbox import address_of
+from hombi.hub.notices.port import DeliveryRecord, PhoneRecord
+from hombi.hub.readings.intake import clock_said
 from hombi.links.offer import Action, Setting
 from hombi.service.api.mistakes import mistake
 

@@ -10,15 +10,15 @@ from rest_framework.response import Response
 from hombi import wire
 from hombi.core.automation import EdgeKind, Threshold, schema, write
 from hombi.core.automation.edit import EditError, with_value
-from hombi.hub.automations import (
+from hombi.hub.automations.changes import (
     Acknowledge,
     AddAutomation,
     ChangeAutomation,
     RemoveAutomation,
     RunActions,
 )
+from hombi.hub.automations.port import TextRecord
 from hombi.hub.errors import Invalid
-from hombi.hub.ports import TextRecord
 from hombi.service.api import answers
 from hombi.service.api.parsing import body, text_of
 from hombi.service.api.schema import Query, operation

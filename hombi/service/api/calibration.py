@@ -9,7 +9,8 @@ from rest_framework.response import Response
 
 from hombi import wire
 from hombi.core.series import calibration as core
-from hombi.hub.conditioning import CalibrateEntity, calibrated, conditionable, reference_of
+from hombi.hub.conditioning.calibrating import CalibrateEntity, calibrated, reference_of
+from hombi.hub.conditioning.changes import conditionable
 from hombi.hub.errors import Invalid
 from hombi.hub.house import Entity
 from hombi.service.api.conditioning import conditioning_of

@@ -7,14 +7,9 @@ from rest_framework.response import Response
 
 from hombi import wire
 from hombi.core.series.conditioning import STEP_KINDS, Plan, PlanError, checked, in_words
-from hombi.hub.conditioning import (
-    ConditionEntity,
-    UndoConditioning,
-    Version,
-    conditionable,
-    suggested,
-    tried,
-)
+from hombi.hub.conditioning.changes import ConditionEntity, UndoConditioning, conditionable
+from hombi.hub.conditioning.plans import Version
+from hombi.hub.conditioning.trying import suggested, tried
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
 from hombi.service.api import answers

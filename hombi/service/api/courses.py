@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from hombi import wire
 from hombi.core.kinds import Seen
 from hombi.core.series.statistics import Held, quantiles, time_over
-from hombi.hub.ports import Numbers, Point
+from hombi.hub.readings.port import Numbers, Point
 
 
 def history(

@@ -9,17 +9,17 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import wire
-from hombi.hub.camera import picture_at
-from hombi.hub.dashboards import (
+from hombi.hub.errors import NotFound
+from hombi.hub.hub import Hub
+from hombi.hub.kernel import HOUSE, Actor, Right
+from hombi.hub.notices.camera import picture_at
+from hombi.hub.rooms.dashboards import (
     AddDashboard,
     ArrangeDashboard,
     Dashboard,
     RemoveDashboard,
     Tile,
 )
-from hombi.hub.errors import NotFound
-from hombi.hub.hub import Hub
-from hombi.hub.kernel import HOUSE, Actor, Right
 from hombi.service.accounts.who import sees
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation

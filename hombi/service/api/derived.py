@@ -7,7 +7,7 @@ from rest_framework.response import Response
 
 from hombi import wire
 from hombi.core.series.derived import METHODS
-from hombi.hub.derived import MakeDerived
+from hombi.hub.derived.changes import MakeDerived
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation

@@ -16,15 +16,15 @@ from hombi.core.kinds import Seen
 from hombi.core.series import Derivation
 from hombi.core.series.standing import by_rows
 from hombi.core.values import parse_value
-from hombi.hub.actuation import CommandEntity
-from hombi.hub.derived import RemoveDerived
-from hombi.hub.described import ChangeKind
-from hombi.hub.entities import ChangeEntity, RemoveEntity
+from hombi.hub.acting.actuation import CommandEntity
+from hombi.hub.derived.changes import RemoveDerived
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
 from hombi.hub.kernel import Actor, Change, Right
 from hombi.hub.lookup import find
-from hombi.hub.picks import kind_of
+from hombi.hub.nodes.described import ChangeKind
+from hombi.hub.nodes.entities import ChangeEntity, RemoveEntity
+from hombi.hub.nodes.picks import kind_of
 from hombi.service.accounts.who import meant_by, sees, sees_room
 from hombi.service.api import answers, courses
 from hombi.service.api.parsing import body

@@ -12,10 +12,10 @@ from rest_framework.response import Response
 from hombi import __version__, wire
 from hombi.core.changelog import releases
 from hombi.core.sun import Position
-from hombi.hub.house_settings import ChangeHouse
+from hombi.hub.household.settings import ChangeHouse
 from hombi.hub.hub import Hub
 from hombi.hub.kernel import HOUSE, Actor, Right
-from hombi.hub.rooms import AddFloor, AddRoom, ChangeFloor, ChangeRoom, RemoveFloor, RemoveRoom
+from hombi.hub.rooms.part import AddFloor, AddRoom, ChangeFloor, ChangeRoom, RemoveFloor, RemoveRoom
 from hombi.service.accounts.who import sees, sees_room
 from hombi.service.api import answers
 from hombi.service.api.parsing import body

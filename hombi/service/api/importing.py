@@ -24,7 +24,7 @@ from hombi.core.units import conversion
 from hombi.hub.errors import Invalid
 from hombi.hub.house import Entity
 from hombi.hub.hub import Hub
-from hombi.hub.importing import BeginImport, EndImport, TakeBackImport
+from hombi.hub.past.importing import BeginImport, EndImport, TakeBackImport
 from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View, actor, done
 from hombi.service.bridge import call, change, hub, read

@@ -14,9 +14,10 @@ from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpRe
 from rest_framework.exceptions import AuthenticationFailed
 from rest_framework.request import Request
 
+from hombi.hub.acting.events import CommandChanged, HandChanged, WishChanged
 from hombi.hub.errors import Invalid
-from hombi.hub.events import CommandChanged, HandChanged, ReadingTaken, WishChanged
 from hombi.hub.kernel import Actor, Right, allows
+from hombi.hub.readings.events import ReadingTaken
 from hombi.service.accounts.authentication import TokenAuthentication, recognise
 from hombi.service.accounts.models import AccessToken
 from hombi.service.accounts.standing import Standing

@@ -32,9 +32,9 @@ from hombi.hub.automations.looking_back import LookedBack, Turns, accounted, han
 from hombi.hub.automations.starts import EVENT
 from hombi.hub.errors import Invalid, Refused
 from hombi.hub.house import OWN_STATES, Entity
+from hombi.hub.household.own_state import state_of
 from hombi.hub.hub import Hub
-from hombi.hub.own_state import state_of
-from hombi.hub.ports import JournalEntry, JournalPort
+from hombi.hub.kernel.journal_port import JournalEntry, JournalPort
 from hombi.service.api.entities import LATEST_MS
 from hombi.service.api.parsing import body, text_of
 from hombi.service.api.schema import Query, operation

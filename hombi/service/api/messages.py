@@ -18,8 +18,8 @@ from hombi.core.topics import valid_filter
 from hombi.core.units import units_for
 from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.hub import Hub
-from hombi.hub.messages import Filter
-from hombi.hub.picks import Picking, TakePick, Writing
+from hombi.hub.nodes.messages import Filter
+from hombi.hub.nodes.picks import Picking, TakePick, Writing
 from hombi.service.api import answers
 from hombi.service.api.live import streamed
 from hombi.service.api.parsing import body

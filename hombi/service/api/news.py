@@ -9,12 +9,63 @@ from typing import Any
 import msgspec
 
 from hombi import wire
-from hombi.hub import events as e
-from hombi.hub.events.house import RoomsChanged
-from hombi.hub.events.notices import PhonesChanged
+from hombi.hub.acting.events import CommandChanged, HandChanged, WishChanged
+from hombi.hub.automations.events import (
+    AutomationAdded,
+    AutomationChanged,
+    AutomationRemoved,
+    AutomationStopped,
+    PhaseChanged,
+)
+from hombi.hub.derived.events import DerivedRemoved, EntityDerived
+from hombi.hub.household.events import TokenMade, TokenRevoked
 from hombi.hub.kernel import Live, LiveEvent
 from hombi.hub.kernel.journal import EntryWritten
 from hombi.hub.kernel.supervisor import PartFailed, PartRecovered
+from hombi.hub.machine.events import (
+    SettingsChanged,
+    SettingsRefused,
+    SettingsTakenUp,
+    WritingFailed,
+    WritingResumed,
+)
+from hombi.hub.nodes.events import (
+    BatteryLow,
+    EntityAdded,
+    EntityChanged,
+    EntityRemoved,
+    KeyChanged,
+    KeyRevoked,
+    LinkTroubled,
+    LinkWell,
+    NetworkChosen,
+    NodeAdmitted,
+    NodeConnected,
+    NodeDescribed,
+    NodeGone,
+    NodeLeft,
+    NodeMoved,
+    NodeRelocated,
+    NodeRemoved,
+    NodeRenamed,
+    NodeSilent,
+    ProfileKept,
+    SettingChanged,
+    ToolAdded,
+    ToolChanged,
+    ToolRemoved,
+)
+from hombi.hub.nodes.pairing_events import ArrivalChanged, PairingClosed, PairingOpened
+from hombi.hub.notices.events import NoticeChanged, PhonesChanged
+from hombi.hub.readings.events import (
+    ClockWrong,
+    EntitySilenceChanged,
+    NodeBack,
+    NodeHeardAgain,
+    ReadingTaken,
+    SettingTold,
+)
+from hombi.hub.rooms.events import RoomsChanged
 from hombi.service.api import answers
 from hombi.service.bridge import hub
 from hombi.wire.base import Shape
@@ -33,7 +84,7 @@ from hombi.wire.live import (
 Told = tuple[str, Shape]
 
 
-def _reading(event: e.ReadingTaken) -> Told:
+def _reading(event: ReadingTaken) -> Told:
     reading = event.reading
     news = ReadingNews(
         entity=event.entity,
@@ -66,16 +117,16 @@ def _house(event: Any) -> Told:
     return "house", HouseNews(what=event.name)
 
 
-def _arrival(event: e.ArrivalChanged) -> Told:
+def _arrival(event: ArrivalChanged) -> Told:
     news = ArrivalNews(id=event.id, title=event.title, state=event.state, progress=event.progress)
     return "arrival", news
 
 
-def _notice(event: e.NoticeChanged) -> wire.Notice:
+def _notice(event: NoticeChanged) -> wire.Notice:
     return answers.notice(hub(), event.delivery)
 
 
-def _command(event: e.CommandChanged) -> Told:
+def _command(event: CommandChanged) -> Told:
     news = wire.Command(
         id=event.id,
         entity=event.entity,
@@ -90,45 +141,45 @@ def _command(event: e.CommandChanged) -> Told:
 
 
 _TOLD: dict[type[Any], Callable[[Any], Told]] = {
-    e.ReadingTaken: _reading,
+    ReadingTaken: _reading,
     EntryWritten: lambda event: ("journal", answers.entry(event.entry)),
     RoomsChanged: lambda _: ("rooms", RoomsNews()),
-    e.EntityDerived: lambda _: ("rooms", RoomsNews()),
-    e.DerivedRemoved: lambda _: ("rooms", RoomsNews()),
-    e.NodeAdmitted: _node("added"),
-    e.NodeRemoved: _node("removed"),
+    EntityDerived: lambda _: ("rooms", RoomsNews()),
+    DerivedRemoved: lambda _: ("rooms", RoomsNews()),
+    NodeAdmitted: _node("added"),
+    NodeRemoved: _node("removed"),
     **dict.fromkeys(
         (
-            e.NodeDescribed, e.NodeRenamed, e.NodeMoved, e.NodeRelocated, e.NodeConnected,
-            e.NodeGone, e.NodeSilent, e.NodeHeardAgain, e.NodeBack, e.NodeLeft, e.ClockWrong,
-            e.KeyChanged, e.KeyRevoked, e.EntityAdded, e.EntityChanged, e.EntityRemoved,
-            e.EntitySilenceChanged, e.WishChanged, e.HandChanged, e.SettingTold, e.SettingChanged,
-            e.ProfileKept,
+            NodeDescribed, NodeRenamed, NodeMoved, NodeRelocated, NodeConnected,
+            NodeGone, NodeSilent, NodeHeardAgain, NodeBack, NodeLeft, ClockWrong,
+            KeyChanged, KeyRevoked, EntityAdded, EntityChanged, EntityRemoved,
+            EntitySilenceChanged, WishChanged, HandChanged, SettingTold, SettingChanged,
+            ProfileKept,
         ),
         _node("changed"),
     ),
-    e.ArrivalChanged: _arrival,
-    e.PairingOpened: lambda event: ("pairing", PairingNews(until=event.until_ms)),
-    e.PairingClosed: lambda _: ("pairing", PairingNews(until=0)),
-    e.AutomationAdded: _automation("added"),
-    e.AutomationRemoved: _automation("removed"),
-    e.AutomationChanged: _automation("changed"),
-    e.PhaseChanged: _automation("changed"),
-    e.CommandChanged: _command,
-    e.NoticeChanged: lambda event: ("notice", _notice(event)),
+    ArrivalChanged: _arrival,
+    PairingOpened: lambda event: ("pairing", PairingNews(until=event.until_ms)),
+    PairingClosed: lambda _: ("pairing", PairingNews(until=0)),
+    AutomationAdded: _automation("added"),
+    AutomationRemoved: _automation("removed"),
+    AutomationChanged: _automation("changed"),
+    PhaseChanged: _automation("changed"),
+    CommandChanged: _command,
+    NoticeChanged: lambda event: ("notice", _notice(event)),
     PhonesChanged: lambda event: ("phone", PhoneNews(phone=event.phone)),
     **dict.fromkeys(
-        (e.ToolAdded, e.ToolChanged, e.ToolRemoved),
+        (ToolAdded, ToolChanged, ToolRemoved),
         lambda event: ("tool", ToolNews(tool=event.tool)),
     ),
     **dict.fromkeys(
-        (e.TokenMade, e.TokenRevoked), lambda event: ("tool", ToolNews(tool=event.program))
+        (TokenMade, TokenRevoked), lambda event: ("tool", ToolNews(tool=event.program))
     ),
     **dict.fromkeys(
         (
-            e.SettingsTakenUp, e.SettingsChanged, e.SettingsRefused, e.LinkTroubled, e.LinkWell,
-            e.WritingFailed, e.WritingResumed, PartFailed, PartRecovered, e.BatteryLow,
-            e.AutomationStopped, e.NetworkChosen,
+            SettingsTakenUp, SettingsChanged, SettingsRefused, LinkTroubled, LinkWell,
+            WritingFailed, WritingResumed, PartFailed, PartRecovered, BatteryLow,
+            AutomationStopped, NetworkChosen,
         ),
         _house,
     ),

@@ -12,11 +12,11 @@ from hombi import wire
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
 from hombi.hub.kernel import Change
-from hombi.hub.node_secrets import ChangeSecret, NewNodeKey, RevokeNodeKey
-from hombi.hub.node_settings import Act, ChangeSetting
-from hombi.hub.nodes import AskAgain, MoveNode, RemoveNode, RenameNode
-from hombi.hub.pairing import fresh_setup_code
-from hombi.hub.picks import AddNode, AddPosted
+from hombi.hub.nodes.pairing import fresh_setup_code
+from hombi.hub.nodes.part import AskAgain, MoveNode, RemoveNode, RenameNode
+from hombi.hub.nodes.picks import AddNode, AddPosted
+from hombi.hub.nodes.secrets import ChangeSecret, NewNodeKey, RevokeNodeKey
+from hombi.hub.nodes.settings import Act, ChangeSetting
 from hombi.service.addresses import house_address
 from hombi.service.api import answers
 from hombi.service.api.parsing import body

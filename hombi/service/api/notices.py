@@ -13,9 +13,10 @@ from hombi import wire
 from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.hub import Hub
 from hombi.hub.kernel import STRANGER
-from hombi.hub.notices import AddPhone, PressButton, RemovePhone, TryPhone
 from hombi.hub.notices.buttons import PICTURE, SOUND
-from hombi.hub.ports import PhoneRecord
+from hombi.hub.notices.outbox import RemovePhone
+from hombi.hub.notices.port import PhoneRecord
+from hombi.hub.notices.ways import AddPhone, PressButton, TryPhone
 from hombi.service.accounts.household import owners
 from hombi.service.api import answers
 from hombi.service.api.parsing import body

@@ -14,12 +14,12 @@ from rest_framework.response import Response
 from hombi import wire
 from hombi.core.errors import ValueTextError
 from hombi.core.values import parse_span_ms
-from hombi.hub.admission import AdmitArrival, EntityChoice, TurnAway
 from hombi.hub.errors import Invalid, NotFound
 from hombi.hub.hub import Hub
-from hombi.hub.intake import Taken
-from hombi.hub.nodes import AskAgain, LookAt
-from hombi.hub.pairing import ClosePairing, OpenPairing
+from hombi.hub.nodes.admission import AdmitArrival, EntityChoice, TurnAway
+from hombi.hub.nodes.pairing import ClosePairing, OpenPairing
+from hombi.hub.nodes.part import AskAgain, LookAt
+from hombi.hub.readings.intake import Taken
 from hombi.service.accounts.authentication import (
     NodeAuthentication,
     NodeKeyAuthentication,

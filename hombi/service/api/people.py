@@ -10,10 +10,10 @@ from rest_framework.response import Response
 from hombi import wire
 from hombi.core.values import show_span
 from hombi.hub.errors import Invalid
+from hombi.hub.household.presence import FollowPerson, Person, SayHome
 from hombi.hub.hub import Hub
 from hombi.hub.kernel import Change
-from hombi.hub.notices import SetQuietHours
-from hombi.hub.presence import FollowPerson, Person, SayHome
+from hombi.hub.notices.ways import SetQuietHours
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor, given

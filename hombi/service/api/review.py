@@ -15,7 +15,7 @@ from hombi.core.house_time import calendar_span, looked_back_at, moment_ms
 from hombi.core.kinds import Kind
 from hombi.hub.errors import Invalid
 from hombi.hub.hub import Hub
-from hombi.hub.review import Line, Subject, reviewed, subjects
+from hombi.hub.past.review import Line, Subject, reviewed, subjects
 from hombi.service.api.entities import LATEST_MS
 from hombi.service.api.schema import Query, operation
 from hombi.service.api.views import View

@@ -7,9 +7,9 @@ from rest_framework.response import Response
 
 from hombi import wire
 from hombi.core.values import show_value
+from hombi.hub.acting.scenes import Recalled, RecallScene, RecordScene, RemoveScene
 from hombi.hub.house import Scene
 from hombi.hub.hub import Hub
-from hombi.hub.scenes import Recalled, RecallScene, RecordScene, RemoveScene
 from hombi.service.api import answers
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation

@@ -7,8 +7,8 @@ from rest_framework.response import Response
 
 from hombi import wire
 from hombi.core.names import slug
+from hombi.hub.automations.sequences import KeepSequence, RemoveSequence
 from hombi.hub.hub import Hub
-from hombi.hub.sequences import KeepSequence, RemoveSequence
 from hombi.service.api.mistakes import mistake
 from hombi.service.api.parsing import body, text_of
 from hombi.service.api.schema import operation

@@ -9,7 +9,7 @@ from rest_framework.response import Response
 from hombi import wire
 from hombi.hub.doctor import look
 from hombi.hub.kernel import Right
-from hombi.hub.tools import AddTool, ChangeTool, NewToolKey, RemoveTool
+from hombi.hub.nodes.tools import AddTool, ChangeTool, NewToolKey, RemoveTool
 from hombi.links.base import Check
 from hombi.service.api import answers
 from hombi.service.api.parsing import body

@@ -13,7 +13,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from hombi import wire
-from hombi.hub.trust import configuration_profile
+from hombi.hub.trust.profile import configuration_profile
 from hombi.service.addresses import house_address, secure_origin
 from hombi.service.api.problems import problem
 from hombi.service.api.schema import operation

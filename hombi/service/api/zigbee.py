@@ -7,7 +7,7 @@ from rest_framework.response import Response
 
 from hombi import wire
 from hombi.hub.hub import Hub
-from hombi.hub.radios import ChooseNetwork, KeepProfile, profile_of, stick_of
+from hombi.hub.nodes.radios import ChooseNetwork, KeepProfile, profile_of, stick_of
 from hombi.service.api.parsing import body
 from hombi.service.api.schema import operation
 from hombi.service.api.views import View, actor

@@ -8,7 +8,7 @@ from hombi.service.records import models as m
 
 
 class DatabaseConditioning:
-    """`hombi.hub.ports.ConditioningPort`."""
+    """`hombi.hub.conditioning.port.ConditioningPort`."""
 
     def all(self) -> dict[int, dict[str, Any]]:
         return dict(m.Conditioning.objects.values_list("entity_id", "data"))

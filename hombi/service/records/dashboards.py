@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from hombi.hub.ports import DashboardRecord, SceneRecord
+from hombi.hub.acting.scenes_port import SceneRecord
+from hombi.hub.rooms.dashboards_port import DashboardRecord
 from hombi.service.records import models as m
 
 
 class DatabaseDashboards:
-    """`hombi.hub.ports.DashboardsPort`."""
+    """`hombi.hub.rooms.dashboards_port.DashboardsPort`."""
 
     def all(self) -> list[DashboardRecord]:
         rows = m.Dashboard.objects.order_by("title", "slug")
@@ -28,7 +29,7 @@ class DatabaseDashboards:
 
 
 class DatabaseScenes:
-    """`hombi.hub.ports.ScenesPort`."""
+    """`hombi.hub.acting.scenes_port.ScenesPort`."""
 
     def all(self) -> list[SceneRecord]:
         rows = m.Scene.objects.order_by("title", "slug")
@@ -43,7 +44,7 @@ class DatabaseScenes:
 
 
 class DatabaseSequences:
-    """`hombi.hub.ports.SequencesPort`."""
+    """`hombi.hub.automations.sequences_port.SequencesPort`."""
 
     def all(self) -> dict[str, str]:
         return dict(m.Sequence.objects.order_by("slug").values_list("slug", "text"))

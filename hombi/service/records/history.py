@@ -21,7 +21,7 @@ from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Channel, Reading
 from hombi.core.series.rollup import bucket_ms, hold_ms, holding, narrow_enough
 from hombi.core.series.standing import Stood, standing
 from hombi.core.series.statistics import Held
-from hombi.hub.ports import Numbers, Point, Row
+from hombi.hub.readings.port import Numbers, Point, Row
 from hombi.service.bridge import written
 from hombi.service.records import models as m
 from hombi.service.records.newest import Newest
@@ -81,8 +81,9 @@ def reading_of(row: tuple[Any, ...]) -> Reading:
 
 
 class DatabaseHistory:
-    """`hombi.hub.ports.HistoryPort`. With `newest`, readings are safe there first, and
-    taken over many at a time: when somebody looks for them, and by `settle`."""
+    """`hombi.hub.readings.port.HistoryPort`. With `newest`, readings are safe there
+    first, and taken over many at a time: when somebody looks for them, and by
+    `settle`."""
 
     def __init__(self, newest: Newest | None = None) -> None:
         self._newest = newest

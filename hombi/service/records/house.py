@@ -11,7 +11,8 @@ from hombi.core.kinds import KINDS
 from hombi.core.series import Channel, Channels, Derivation, Origin
 from hombi.core.series.derived import kind_given
 from hombi.hub import house as h
-from hombi.hub.ports import ArrivalRecord, NewEntity, NewNode
+from hombi.hub.nodes.pairing_port import ArrivalRecord
+from hombi.hub.nodes.port import NewEntity, NewNode
 from hombi.links.offer import offer_of
 from hombi.service.records import models as m
 from hombi.service.records.history import READING, reading_of
@@ -19,7 +20,7 @@ from hombi.service.records.others import DatabasePairing
 
 
 class DatabaseHouse:
-    """`hombi.hub.ports.HousePort`."""
+    """`hombi.hub.nodes.port.HousePort`."""
 
     def __init__(self, pairing: DatabasePairing) -> None:
         self._pairing = pairing

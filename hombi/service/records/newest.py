@@ -23,7 +23,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from hombi.core.quality import Quality
-from hombi.hub.ports import Row
+from hombi.hub.readings.port import Row
 
 log = logging.getLogger(__name__)
 

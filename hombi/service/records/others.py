@@ -10,17 +10,12 @@ from typing import Any
 from django.db import OperationalError, connection, transaction
 from django.db.models import Max
 
+from hombi.hub.automations.port import AutomationRecord, TextRecord
 from hombi.hub.errors import Busy
 from hombi.hub.house import Tool
-from hombi.hub.ports import (
-    ArrivalRecord,
-    AutomationRecord,
-    DeliveryRecord,
-    JournalEntry,
-    NewNotice,
-    PhoneRecord,
-    TextRecord,
-)
+from hombi.hub.kernel.journal_port import JournalEntry
+from hombi.hub.nodes.pairing_port import ArrivalRecord
+from hombi.hub.notices.port import DeliveryRecord, NewNotice, PhoneRecord
 from hombi.service.records import models as m
 
 # So many texts of automations are kept in all.
@@ -41,7 +36,7 @@ HAPPENED = (
 
 
 class DatabasePairing:
-    """`hombi.hub.ports.PairingPort`."""
+    """`hombi.hub.nodes.pairing_port.PairingPort`."""
 
     def arrivals(self) -> list[ArrivalRecord]:
         return [ArrivalRecord(**row) for row in m.Arrival.objects.values()]
@@ -55,7 +50,7 @@ class DatabasePairing:
 
 
 class DatabaseTools:
-    """`hombi.hub.ports.ToolsPort`."""
+    """`hombi.hub.nodes.tools_port.ToolsPort`."""
 
     def all(self) -> list[Tool]:
         return [Tool(**row) for row in m.Tool.objects.order_by("name").values()]
@@ -69,7 +64,7 @@ class DatabaseTools:
 
 
 class DatabaseAutomations:
-    """`hombi.hub.ports.AutomationsPort`."""
+    """`hombi.hub.automations.port.AutomationsPort`."""
 
     def all(self) -> list[AutomationRecord]:
         return [
@@ -104,7 +99,7 @@ class DatabaseAutomations:
 
 
 class DatabaseJournal:
-    """`hombi.hub.ports.JournalPort`."""
+    """`hombi.hub.kernel.journal_port.JournalPort`."""
 
     def add(self, entries: Sequence[JournalEntry]) -> list[int]:
         numbers = []
@@ -148,7 +143,7 @@ class DatabaseJournal:
 
 
 class DatabaseNotices:
-    """`hombi.hub.ports.NoticesPort`."""
+    """`hombi.hub.notices.port.NoticesPort`."""
 
     def phones(self) -> list[PhoneRecord]:
         return [PhoneRecord(**row) for row in m.Phone.objects.values()]
@@ -212,7 +207,7 @@ class DatabaseNotices:
 
 
 class DatabaseKeeping:
-    """`hombi.hub.ports.KeepingPort`."""
+    """`hombi.hub.machine.keeping_port.KeepingPort`."""
 
     def all(self) -> dict[str, dict[str, Any]]:
         return dict(m.LinkState.objects.values_list("key", "state"))

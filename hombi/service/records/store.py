@@ -1,4 +1,4 @@
-"""The hub's records (`hombi.hub.ports.Records`) in the data folder's SQLite file."""
+"""The hub's records (`hombi.hub.records.Records`) in the data folder's SQLite file."""
 
 from __future__ import annotations
 

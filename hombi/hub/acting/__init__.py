@@ -1,0 +1,1 @@
+"""What the hub asks nodes to be: commands, what stays wanted, scenes."""

@@ -1,0 +1,1 @@
+"""The machine that the hub runs on: its files, its time, what is kept."""

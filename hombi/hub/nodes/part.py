@@ -1,0 +1,397 @@
+"""Nodes: the hub's ear for the links, and what can be done with a node that is in."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Iterator, Sequence
+
+from hombi.core.outcome import Acknowledge
+from hombi.core.senml import Resolved
+from hombi.hub.errors import HubError, Invalid, Refused
+from hombi.hub.house import House, Node
+from hombi.hub.kernel import Actor, Change, Context, Done, Need, Part, Right, while_stored
+from hombi.hub.machine.events import ClockSet
+from hombi.hub.naming import proper_name
+from hombi.hub.nodes.described import Described
+from hombi.hub.nodes.events import (
+    MessageRefused,
+    NodeAsked,
+    NodeConnected,
+    NodeDoubled,
+    NodeGone,
+    NodeLeft,
+    NodeLetsIn,
+    NodeLookedAt,
+    NodeMoved,
+    NodeRelocated,
+    NodeRemoved,
+    NodeRenamed,
+    NodeShutsOut,
+    NodeSilent,
+    NodeTold,
+)
+from hombi.hub.nodes.links import Links
+from hombi.hub.nodes.messages import Messages
+from hombi.hub.nodes.pairing import Arrival, Pairing
+from hombi.hub.nodes.pairing_events import ArrivalRefused
+from hombi.hub.readings.events import EntitySilenceChanged, NodeBack
+from hombi.hub.readings.intake import Intake
+from hombi.hub.rooms.part import Rooms
+from hombi.links.base import Asking, Found, Heard, LinkError
+from hombi.links.capabilities import AsksAgain, Looks, Pairs, Welcomes
+
+LOOK_EVERY_S = 5.0
+
+
+class Nodes(Part):
+    """What links report of nodes (`links.base.Reports`), and noticing when one falls
+    silent."""
+
+    name = "nodes"
+
+    def __init__(
+        self,
+        context: Context,
+        house: House,
+        links: Links,
+        rooms: Rooms,
+        intake: Intake,
+        messages: Messages,
+        pairing: Pairing,
+        described: Described,
+    ) -> None:
+        super().__init__(context)
+        self.house, self.links, self.rooms, self.pairing = house, links, rooms, pairing
+        self._intake, self._messages, self._described = intake, messages, described
+        self.started_ms = 0
+        context.hear(ClockSet, lambda event: self.clock_set(event.by_ms))
+
+    async def open(self) -> None:
+        self.started_ms = self.context.clock.now_ms()
+        for node in self.house.nodes.values():
+            # Not heard yet in this run: it has its usual time to be heard before it
+            # counts as silent.
+            heard = max(node.heard_ms, self.started_ms) if node.entities else self.started_ms
+            node.heard_ms = heard
+        self.context.tasks.watch("watching for silence", self.watch_silence)
+
+    # What links report
+
+    def observed(
+        self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None
+    ) -> None:
+        self._intake.observed(node, values, acknowledge)
+
+    async def observed_in_parts(
+        self, node: str, values: Sequence[Resolved], acknowledge: Acknowledge | None
+    ) -> None:
+        await self._intake.observed_in_parts(node, values, acknowledge)
+
+    def presence(self, node: str, here: bool) -> None:
+        found = self.house.nodes.get(node)
+        if found is None:
+            return
+        if here and found.left:
+            self._set_left(found, False)
+        if found.here == here:
+            return
+        found.here = here
+        if here:
+            found.silent = False
+            if not self._intake.heard(found, self.context.clock.now_ms()):
+                self.context.announce(NodeBack(node=node))
+            self.context.tasks.start(self.pairing.collected(node), name="pairing ended")
+            self.context.announce(NodeConnected(node=node))
+        else:
+            self.context.announce(NodeGone(node=node))
+
+    def listens(self, node: str) -> None:
+        if node in self.house.nodes:
+            self.context.announce(NodeBack(node=node))
+
+    def alive(self, node: str) -> None:
+        found = self.house.nodes.get(node)
+        if found is None:
+            return
+        if not found.here or found.left:
+            self.presence(node, here=True)
+        self._intake.heard(found, self.context.clock.now_ms())
+
+    def left(self, node: str) -> None:
+        found = self.house.nodes.get(node)
+        if found is None or found.left:
+            return
+        found.here, found.silent = False, False
+        self._set_left(found, True)
+        self.context.announce(NodeLeft(node=node, title=found.title))
+
+    def _set_left(self, node: Node, left: bool) -> None:
+        without = {name: value for name, value in node.reach.items() if name != "left"}
+        node.reach = {**without, "left": True} if left else without
+        saving = self.context.thread.run(self.context.records.house.save_node, node)
+        self.context.tasks.start(saving, name="a node that left")
+
+    def asking(self, asking: Asking) -> None:
+        if self.house.node_by_thing(asking.thing_id) is None:
+            self.pairing.asking(asking)
+
+    def refused(self, node: str, what: str) -> None:
+        if (found := self.house.nodes.get(node)) is not None:
+            found.refused += 1
+        self.context.announce(MessageRefused(node=node, what=what))
+
+    def said(self, node: str, event: str, text: str) -> None:
+        if (found := self.house.nodes.get(node)) is not None:
+            told = NodeTold(node=node, title=found.title, event=event, text=text)
+            self.context.announce(told)
+
+    def shut_out(self, node: str, why: str) -> None:
+        found = self.house.nodes.get(node)
+        if found is None or found.shut_out == why:
+            return
+        found.shut_out = why
+        event = NodeShutsOut if why else NodeLetsIn
+        self.context.announce(event(node=node, title=found.title, why=why))
+
+    def heard(self, message: Heard) -> None:
+        self._messages.note(message)
+
+    def found(self, found: Found) -> None:
+        self.context.tasks.start(self._found(found), name=f"{found.title}, which was found,")
+
+    def trouble(self, link: str, what: str) -> None:
+        self.links.trouble(link, what)
+
+    async def _found(self, found: Found) -> None:
+        known = self.house.node_by_thing(found.thing_id)
+        if known is None:
+            if self.pairing.left_ms or self.pairing.is_asking(found.thing_id):
+                try:
+                    await self.pairing.found(found)
+                except HubError as error:
+                    self.context.announce(ArrivalRefused(what=f"{found.title}: {error}"))
+            return
+        driver = self.links.drivers.get(known.link)
+        if known.link != found.link or driver is None:
+            return
+        if not driver.connects:
+            driver.follow(known.on_link())
+        before, now = known.reach.get("url"), found.reach.get("url")
+        if before == now:
+            await self._described.take_up(known, found)
+        elif before and isinstance(driver, Looks):
+            await self._is_elsewhere(known, found, driver)
+
+    async def _is_elsewhere(self, known: Node, found: Found, driver: Looks) -> None:
+        """A node says that it is at another address than before."""
+        before, now = known.reach["url"], found.reach.get("url")
+        try:
+            await driver.look(before)
+        except LinkError:
+            # Only when nobody answers at the old address any more is it the same node
+            # at a new one.
+            known.reach = {**known.reach, **found.reach}
+            await self.context.thread.run(self.context.records.house.save_node, known)
+            self.links.follow(known)
+            event = NodeRelocated(node=known.address, title=known.title, url=str(now))
+            self.context.announce(event)
+            return
+        what = (
+            f"another node at {now} says that it is {known.address}, which still answers at "
+            f"{before}; it is not let in"
+        )
+        self.context.announce(NodeDoubled(node=known.address, what=what))
+
+    # Silence
+
+    async def watch_silence(self) -> None:
+        """Check again and again for nodes that are heard no more."""
+        while True:
+            await asyncio.sleep(LOOK_EVERY_S)
+            self.look_for_silent()
+
+    def clock_set(self, by_ms: int) -> None:
+        """The machine's clock was set: nobody is silent for that."""
+        self.started_ms += by_ms
+        for node in self.house.nodes.values():
+            node.heard_ms += by_ms
+            for entity in node.entities.values():
+                entity.heard_ms += by_ms
+
+    def look_for_silent(self) -> None:
+        """Mark the nodes that were not heard for three times their usual interval."""
+        now = self.context.clock.now_ms()
+        for node in self.house.nodes.values():
+            for entity in node.entities.values():
+                if not entity.silent and entity.overdue(now, self.started_ms):
+                    entity.silent = True
+                    event = EntitySilenceChanged(
+                        node=node.address, entity=entity.address, silent=True
+                    )
+                    self.context.announce(event)
+            if not node.silent and node.overdue(now) and not self.links.connected(node):
+                node.silent, node.here = True, False
+                unheard = now - node.heard_ms
+                self.context.announce(NodeSilent(node=node.address, unheard_ms=unheard))
+
+    # Keys
+
+    def check_key(self, node: Node) -> None:
+        """Raises Refused for a node that speaks without a key."""
+        if self.links.way(node) in ("described", "paired"):
+            raise Refused(f"{node.title} has no key: the hub goes to it, not it to the hub")
+
+    async def set_key(self, node: Node, key_hash: str) -> None:
+        """Give a node another key ("" for none), and end what came in with the one
+        before."""
+        node.key_hash = key_hash
+        await self.context.thread.run(self.context.records.house.save_node, node)
+        driver = self.links.of(node)
+        if isinstance(driver, Welcomes):
+            driver.cut_off(node.address)
+
+    async def save(self, node: Node) -> None:
+        """Store what a node is called, where it is, and how it is reached."""
+        await self.context.thread.run(self.context.records.house.save_node, node)
+
+    def needs(self) -> Iterator[Need]:
+        for node in self.house.nodes.values():
+            path = f"/nodes/{node.address}"
+            if node.left:
+                text = f"{node.title} has left; let it join again, or remove it"
+                yield Need("left", text, path)
+            if node.shut_out:
+                text = f"{node.title} refuses the hub ({node.shut_out}); enter its new secret"
+                yield Need("secret", text, path)
+            elif node.silent:
+                yield Need("silent", f"{node.title} is no longer heard", path)
+
+
+class RenameNode(Change[Nodes, Node], frozen=True):
+    """Rename a node; its address stays."""
+
+    node: str
+    title: str
+
+    part = Nodes
+    right = Right.ARRANGE
+
+    def check(self, part: Nodes) -> None:
+        part.house.node(self.node)
+        if not proper_name(self.title, "the name of a node"):
+            raise Invalid("a node needs a name")
+
+    async def do(self, part: Nodes, by: Actor) -> Done[Node]:
+        self.check(part)
+        node = part.house.node(self.node)
+        before, title = node.title, self.title.strip()
+        with while_stored(node, title=title):
+            await part.save(node)
+        return Done(node, NodeRenamed(node=node.address, title=title, before=before))
+
+
+class MoveNode(Change[Nodes, Node], frozen=True):
+    """Put a node into a room, which is made when there is none; "" is no room."""
+
+    node: str
+    room: str
+
+    part = Nodes
+    right = Right.ARRANGE
+
+    def check(self, part: Nodes) -> None:
+        part.house.node(self.node)
+        part.rooms.check_name(self.room)
+
+    async def do(self, part: Nodes, by: Actor) -> Done[Node]:
+        node = part.house.node(self.node)
+        with while_stored(node, room=await part.rooms.find_or_add(self.room, by)):
+            await part.save(node)
+        room = node.room.name if node.room else ""
+        return Done(node, NodeMoved(node=node.address, title=node.title, room=room))
+
+
+class RemoveNode(Change[Nodes, None], frozen=True):
+    """Take a node out of the house and cut it off; its key is void at once."""
+
+    node: str
+    keep_history: bool = True
+
+    part = Nodes
+    right = Right.ADMIT
+
+    async def do(self, part: Nodes, by: Actor) -> Done[None]:
+        node = part.house.node(self.node)
+        others = part.house.derived_from(one.address for one in node.entities.values())
+        if others:
+            raise Refused(f"{', '.join(others)} is derived from its values; remove that first")
+        records, keep = part.context.records.house, self.keep_history
+        await part.context.thread.run(records.remove_node, node, keep_history=keep)
+        part.house.take_out(node)
+        if (driver := part.links.drivers.get(node.link)) is not None:
+            await driver.remove(node.address)
+        return Done(None, NodeRemoved(node=node.address, title=node.title, history_kept=keep))
+
+
+class LookAt(Change[Nodes, Arrival], frozen=True):
+    """Fetch the description of the node at a typed address, as an arrival; the pairing
+    window need not be open."""
+
+    address: str
+
+    part = Nodes
+    right = Right.ADMIT
+
+    async def do(self, part: Nodes, by: Actor) -> Done[Arrival]:
+        looking = part.links.that(Looks)
+        if not looking:
+            raise Refused("no link of this hub reaches nodes at an address")
+        try:
+            found = await looking[0].look(self.address)
+        except LinkError as error:
+            raise Invalid(str(error)) from error
+        known = part.house.node_by_thing(found.thing_id)
+        if known is not None and known.reach.get("url") == found.reach.get("url"):
+            raise Invalid(f"{found.title} is in already, as {known.address}")
+        arrival = await part.pairing.found(found)
+        return Done(arrival, NodeLookedAt(title=found.title, address=self.address))
+
+
+class AskAgain(Change[Nodes, None], frozen=True):
+    """Ask a node again what it has: one that is in, or an arrival by its id."""
+
+    node: str = ""
+    arrival: str = ""
+
+    part = Nodes
+    right = Right.ADMIT
+
+    async def do(self, part: Nodes, by: Actor) -> Done[None]:
+        if self.arrival:
+            record = part.pairing.find(self.arrival).record
+            link, thing_id, title = record.link, record.thing_id, record.title
+            address = ""
+        else:
+            node = part.house.node(self.node)
+            link, thing_id, title = node.link, node.thing_id, node.title
+            address = node.address
+        driver = part.links.drivers.get(link)
+        if not isinstance(driver, AsksAgain):
+            how = _how_it_says(driver)
+            raise Refused(f"{title} cannot be asked over {link}: {how}")
+        try:
+            await driver.ask_again(thing_id)
+        except LinkError as error:
+            raise Refused(str(error)) from error
+        return Done(None, NodeAsked(node=address, title=title))
+
+
+def _how_it_says(driver: object) -> str:
+    if isinstance(driver, Looks):
+        return (
+            "such a node says by itself what it has; `hombi node look` fetches the description "
+            "of one at an address"
+        )
+    if isinstance(driver, Pairs):
+        return "such a node is asked when the pairing window is opened"
+    return "its link has no way to ask"

@@ -1,0 +1,206 @@
+"""The look back over a month or a week, from the rollups of hours."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from datetime import tzinfo
+
+import msgspec
+
+from hombi.core.automation.comparisons import Comparison
+from hombi.core.kinds import KINDS, Kind
+from hombi.core.seen import as_seen
+from hombi.core.series import HOUR_MS, Derivation, Rollup
+from hombi.core.series.review import (
+    Finding,
+    Looked,
+    Silence,
+    Summary,
+    Trend,
+    battery_trend,
+    beyond_h,
+    longest_silence,
+    mould,
+    standing_out,
+    summary,
+)
+from hombi.hub.automations.part import Automations
+from hombi.hub.house import Entity, House
+from hombi.hub.readings.port import HistoryPort
+
+# What runs up, or says how the radio is: no two rooms are compared by it.
+NOT_COMPARED = frozenset(
+    {"battery", "signal", "reception", "energy", "volume", "rain", "duration", "number"}
+)
+SURFACE = "surface-humidity"
+OUTSIDE_OF = {SURFACE: 2}
+
+
+class Watched(msgspec.Struct, frozen=True):
+    """An automation's limit on an entity."""
+
+    automation: str
+    name: str
+    comparison: Comparison
+
+
+class Subject(msgspec.Struct, frozen=True):
+    """One entity that is looked back at, as it is now."""
+
+    number: int
+    address: str
+    channels: frozenset[int]
+    kind: Kind
+    room: str
+    place: str
+    spoken: str
+    node: str
+    node_title: str
+    outside: bool
+    method: str
+    limits: tuple[Watched, ...]
+
+
+class Line(msgspec.Struct, frozen=True):
+    """What one entity came to."""
+
+    subject: Subject
+    summary: Summary
+    beyond: tuple[tuple[Watched, float], ...]
+
+
+@dataclass(slots=True)
+class Reviewed:
+    """What a span came to: kinds with their entities, what stands out, silences and
+    batteries by what they are of."""
+
+    kinds: list[tuple[Kind, list[Line]]] = field(default_factory=list)
+    findings: list[Finding] = field(default_factory=list)
+    silences: list[tuple[Subject, Silence | None]] = field(default_factory=list)
+    batteries: list[tuple[Subject, Trend]] = field(default_factory=list)
+
+
+def subjects(house: House, automations: Automations) -> list[Subject]:
+    """What is looked back at, in the order of floors and rooms; in the hub's loop."""
+    places = {
+        room.slug: (room.floor.position, room.position, room.slug) for room in house.rooms.values()
+    }
+    last = (len(house.floors), 0, "")
+    outside = {
+        how.sources[place]
+        for how in (one.origin for one in house.entities.values())
+        if isinstance(how, Derivation)
+        for method, place in OUTSIDE_OF.items()
+        if how.method == method
+    }
+    watched: dict[str, list[Watched]] = {}
+    for name, runner in automations.runners.items():
+        program = runner.program
+        if program is None or not runner.record.enabled:
+            continue
+        for part in program.parts:
+            if part.kind.words is None and part.moving is None:
+                limit = Watched(name, program.name, part.comparison)
+                watched.setdefault(part.entity, []).append(limit)
+    some = [one for one in house.entities.values() if one.kind.words is None and not one.hidden]
+    some.sort(key=lambda e: (places.get(e.room.slug, last) if e.room else last, e.address))
+    several: dict[tuple[str, str], int] = {}
+    for one in some:
+        if isinstance(one.origin, Derivation):
+            continue  # what is computed has a name of its own
+        key = (one.room.slug if one.room else "", one.kind.name)
+        several[key] = several.get(key, 0) + 1
+    return [_subject(one, several, outside, watched.get(one.address, [])) for one in some]
+
+
+def _subject(
+    one: Entity,
+    several: dict[tuple[str, str], int],
+    outside: set[str],
+    limits: Iterable[Watched],
+) -> Subject:
+    room, how = one.room, one.origin
+    derived = isinstance(how, Derivation)
+    alone = room is not None and not derived and several[room.slug, one.kind.name] == 1
+    return Subject(
+        number=one.id,
+        address=one.address,
+        channels=frozenset(one.history_channels()),
+        kind=one.kind,
+        room=room.slug if room else "",
+        # Where a room has one value of a kind, the room's name says it.
+        place=room.name if room is not None and alone else one.spoken,
+        spoken=one.spoken,
+        node=one.node.address if one.node else "",
+        node_title=one.node.title if one.node else "",
+        outside=one.address in outside,
+        method=how.method if isinstance(how, Derivation) else "",
+        limits=tuple(limits),
+    )
+
+
+def reviewed(
+    history: HistoryPort,
+    found: Sequence[Subject],
+    span: tuple[int, int],
+    zone: tzinfo,
+    units: tuple[str, ...] = (),
+) -> Reviewed:
+    """Look back over a span, which ends now at the latest, as a household with these
+    units sees it."""
+    start_ms, end_ms = span
+    made = Reviewed()
+    hours = {one.address: _hours(history, one, start_ms, end_ms) for one in found}
+    by_kind: dict[str, list[Subject]] = {}
+    for one in found:
+        if one.kind.name == "battery":
+            trend = battery_trend(hours[one.address])
+            if trend is not None:
+                made.batteries.append((one, trend))
+        elif one.method == SURFACE:
+            risk = mould(Looked(one.address, one.spoken, hours[one.address]))
+            made.findings += [risk] if risk else []
+        elif not one.method and one.kind.name not in NOT_COMPARED:
+            by_kind.setdefault(one.kind.name, []).append(one)
+    for name in (kind for kind in KINDS if kind in by_kind):
+        kind, some = as_seen(KINDS[name], units), by_kind[name]
+        lines = [
+            Line(one, came_to, _beyond(one, hours[one.address]))
+            for one in some
+            if (came_to := summary(hours[one.address], zone)) is not None
+        ]
+        if lines:
+            made.kinds.append((kind, lines))
+        looked = [Looked(one.address, one.place, hours[one.address], one.outside) for one in some]
+        made.findings += standing_out(name, kind.as_seen, looked, zone)
+    made.silences = _silences(history, found, hours, start_ms, end_ms)
+    return made
+
+
+def _hours(history: HistoryPort, one: Subject, start_ms: int, end_ms: int) -> list[Rollup]:
+    rows = history.rollups(one.number, HOUR_MS, start_ms, end_ms)
+    return [row for row in rows if row.channel in one.channels]
+
+
+def _beyond(one: Subject, hours: Sequence[Rollup]) -> tuple[tuple[Watched, float], ...]:
+    return tuple((limit, beyond_h(hours, limit.comparison.starts_with)) for limit in one.limits)
+
+
+def _silences(
+    history: HistoryPort,
+    found: Sequence[Subject],
+    hours: dict[str, list[Rollup]],
+    start_ms: int,
+    end_ms: int,
+) -> list[tuple[Subject, Silence | None]]:
+    """Of each node that measures: that of the value it sends most often."""
+    most: dict[str, tuple[int, Subject]] = {}
+    for one in found:
+        count = sum(row.count for row in hours[one.address])
+        if one.node and count > most.get(one.node, (0, one))[0]:
+            most[one.node] = (count, one)
+    return [
+        (one, longest_silence(history.heard(one.number, start_ms, end_ms), end_ms))
+        for _, (_, one) in sorted(most.items())
+    ]

@@ -1,0 +1,1 @@
+"""Readings, from their arrival to the sums of months."""

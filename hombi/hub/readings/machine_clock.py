@@ -1,0 +1,149 @@
+"""A machine without a clock of its own starts with a time that is wrong, until the
+network gives it the right one. What came in meanwhile is dated right then."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Iterator
+from datetime import datetime, tzinfo
+
+import msgspec
+
+from hombi.core.series import HOUR_MS
+from hombi.hub.errors import Busy
+from hombi.hub.house import Entity, House
+from hombi.hub.kernel import Context, Need, Part
+from hombi.hub.kernel.clock import ALLOWED_MS
+from hombi.hub.machine.events import ClockSet, DatesPutRight
+from hombi.hub.machine.keeper import Keeper
+from hombi.hub.readings.intake import AHEAD_MS
+from hombi.hub.readings.port import HistoryPort
+from hombi.hub.readings.writer import Writer
+
+RETRY_S, PAUSE_S = 5.0, 0.002
+OWNER, TIME = "clock", "time"
+KEPT_EVERY_MS = 10 * 60_000
+
+
+def known_ms(keeper: Keeper, house: House) -> int:
+    """A time that has been: when the hub ran last, and the last reading of then. What
+    is dated later than that could be is from a time when the clock was wrong."""
+    kept = int(keeper.of(OWNER).get(TIME, {}).get("ms", 0))
+    latest = kept + KEPT_EVERY_MS + ALLOWED_MS
+    heard = (one.latest.at_ms for one in house.entities.values() if one.latest)
+    return max([kept, *(at for at in heard if at <= latest)])
+
+
+def none_ahead(house: House, history: HistoryPort, now_ms: int) -> None:
+    """A reading that is dated ahead of the hub's time is how nothing is yet: the one
+    before it is the present value. Blocking; for a start."""
+    for entity in house.entities.values():
+        latest = entity.latest
+        if latest is None or latest.at_ms <= now_ms + AHEAD_MS:
+            continue
+        before = history.before(entity.id, now_ms + AHEAD_MS + 1)
+        known = before is not None and before.channel in entity.history_channels()
+        entity.latest = before if known else None
+        entity.heard_ms = before.at_ms if before is not None else 0
+    for node in house.nodes.values():
+        node.heard_ms = min(node.heard_ms, now_ms)
+
+
+class MachineClock(Part):
+    """Compares the machine's time with when the hub ran last. While it is wrong,
+    readings are dated by what has passed since; once the clock is set, they are put
+    where they belong."""
+
+    name = "clock"
+
+    def __init__(
+        self, context: Context, house: House, writer: Writer, keeper: Keeper, zone: tzinfo
+    ) -> None:
+        super().__init__(context)
+        self._house, self._writer, self.zone = house, writer, zone
+        self._keeper, self._last_ms = keeper, known_ms(keeper, house)
+        # Since when readings are dated by what has passed, by the hub's own time.
+        self._since_ms: int | None = None
+        context.hear(ClockSet, lambda event: self._clock_set(event.by_ms))
+
+    async def open(self) -> None:
+        if self.context.clock.doubtful:
+            self._since_ms = self._last_ms + 1
+        self.context.tasks.watch("keeping what time it is", self._keep_on)
+
+    async def close(self) -> None:
+        self._keep()
+
+    async def _keep_on(self) -> None:
+        while True:
+            self._keep()
+            await asyncio.sleep(KEPT_EVERY_MS / 1000)
+
+    def _keep(self) -> None:
+        self._keeper.keep(f"{OWNER}/{TIME}", {"ms": self.context.clock.now_ms()})
+
+    @property
+    def problem(self) -> str:
+        """What is wrong with the time, "" when nothing is."""
+        now = self.context.clock.machine.now_ms()
+        if now >= self._last_ms - ALLOWED_MS:
+            return ""
+        shown, last = (
+            datetime.fromtimestamp(at / 1000, self.zone).strftime("%d %B %Y %H:%M")
+            for at in (now, self._last_ms)
+        )
+        return f"this machine thinks it is {shown}, and it was {last} when the hub ran last"
+
+    def needs(self) -> Iterator[Need]:
+        if self.problem:
+            text = (
+                f"{self.problem}; until its clock is set, readings are dated by what has "
+                f"passed since then, and automations with hours wait"
+            )
+            yield Need("clock", text, "/settings#doctor")
+
+    def _clock_set(self, by_ms: int) -> None:
+        self._keep()
+        if self._since_ms is None or self.context.clock.doubtful:
+            return
+        since, until = self._since_ms, self.context.clock.now_ms() - by_ms + 1
+        self._since_ms = None
+        # Backwards it goes by less than what is allowed; that is left.
+        if by_ms > 0:
+            work = self._put_right(since, until, by_ms)
+            self.context.tasks.start(work, name="dating what came in")
+
+    async def _put_right(self, since: int, until: int, by_ms: int) -> None:
+        await self._writer.flushed()
+        count = 0
+        for entity in list(self._house.entities.values()):
+            end = until
+            while end > since:
+                try:
+                    times = await self.context.thread.run(self._move, entity.id, since, end, by_ms)
+                except Busy as error:
+                    self.context.tasks.failed("dating what came in", error)
+                    await asyncio.sleep(RETRY_S)
+                    continue
+                count += len(times)
+                # The last ones go first, out of the way of those before.
+                end = times[0] if times else since
+                await asyncio.sleep(PAUSE_S)
+            _dated(entity, since, until, by_ms)
+        self.context.announce(DatesPutRight(count=count, by_ms=by_ms))
+
+    def _move(self, number: int, since: int, until: int, by_ms: int) -> list[int]:
+        """In the records thread: when the readings were until now that were moved."""
+        with self.context.records.together():
+            history = self.context.records.history
+            times = history.shift(number, since, until, by_ms)
+            hours = {at // HOUR_MS * HOUR_MS for one in times for at in (one, one + by_ms)}
+            history.mark_stale([(number, hour) for hour in sorted(hours)])
+        return times
+
+
+def _dated(entity: Entity, since: int, until: int, by_ms: int) -> None:
+    latest = entity.latest
+    if latest is not None and since <= latest.at_ms < until:
+        entity.latest = msgspec.structs.replace(latest, at_ms=latest.at_ms + by_ms)
+    entity.recent = {}

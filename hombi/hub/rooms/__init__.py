@@ -1,0 +1,1 @@
+"""Floors, rooms, and the pages of tiles."""
