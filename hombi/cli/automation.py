@@ -218,14 +218,14 @@ def run(
     yes: Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")] = False,
     json: Json = False,
 ) -> None:
-    """Run an automation's actions for real, whatever is so."""
+    """Run an automation's actions now, ignoring its conditions."""
     if edge not in ("start", "end"):
         err.print(f"edge is start or end, not {edge}", style="red")
         raise typer.Exit(2)
     with hub() as h:
         found = h.automations.get(name)
         if not yes:
-            typer.confirm(f"Run the {edge} actions of {found.name} for real?", abort=True)
+            typer.confirm(f"Run the {edge} actions of {found.name} now?", abort=True)
         h.automations.run(found.automation, "start" if edge == "start" else "end")
     said(json, [found], f"The {edge} actions of {found.name} were run.")
 

@@ -43,7 +43,7 @@ def bold(text: str) -> Text:
     return Text(text, style="bold")
 
 
-# What stands between colons may be part of a fingerprint: it is no picture.
+# What stands between colons may be part of a fingerprint: it is not a picture.
 out = Terminal(highlight=False, emoji=False)
 err = Terminal(stderr=True, highlight=False, emoji=False)
 _TIMES = {"at", "heard_at", "asked_at", "answered_at", "admitted_at", "added_at", "started_at"}

@@ -130,7 +130,7 @@ def see(
         str | None, typer.Option(help="In which unit it is seen; '' as in the whole house.")
     ] = None,
     decimals: Annotated[
-        int | None, typer.Option(help="With how many decimals; -1 what suits the unit.")
+        int | None, typer.Option(help="With how many decimals; -1: automatic.")
     ] = None,
     keep: Annotated[
         str | None,

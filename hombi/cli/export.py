@@ -35,7 +35,7 @@ def export(
 ) -> None:
     """Write an entity's single readings to a file, the bad ones too."""
     if format not in FORMATS:
-        err.print(f"{format} is no format; use {' or '.join(FORMATS)}", style="red")
+        err.print(f"{format} is not a format; use {' or '.join(FORMATS)}", style="red")
         raise typer.Exit(WRONG)
     with hub() as h:
         since, until = moments(begin, end, HouseTime.of(h))

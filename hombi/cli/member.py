@@ -129,7 +129,7 @@ def change(
     switches: Switches = True,
     json: Json = False,
 ) -> None:
-    """Make somebody something else in the house."""
+    """Change a person's role."""
     with hub() as h:
         made = h.members.change(
             person, role.value, rooms=rooms or (), dashboard=dashboard, switches=switches

@@ -12,7 +12,7 @@ from hombi.cli.drawing import err
 
 
 def read_text(path: Path) -> str:
-    """The file's text. Ends the command with words for one that is no UTF-8."""
+    """The file's text. Ends the command with words for one that is not UTF-8."""
     data = path.read_bytes()
     try:
         return data.decode()
@@ -24,7 +24,7 @@ def read_text(path: Path) -> str:
         )
         byte = data[error.start]
         err.print(
-            f"{path}:{line}:{column}: the byte {byte:02X} is no UTF-8; save the file as UTF-8",
+            f"{path}:{line}:{column}: the byte {byte:02X} is not UTF-8; save the file as UTF-8",
             style="red",
             soft_wrap=True,
         )
@@ -42,5 +42,5 @@ def moment_of(text: str, zone: tzinfo, option: str) -> int:
         return round((moment if moment.tzinfo else moment.replace(tzinfo=zone)).timestamp() * 1000)
     except (ValueError, OverflowError) as error:
         raise typer.BadParameter(
-            f"{text!r} is no date and time; write it {MOMENT_HELP}", param_hint=option
+            f"{text!r} is not a date and time; write it {MOMENT_HELP}", param_hint=option
         ) from error

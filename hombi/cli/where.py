@@ -37,7 +37,8 @@ def sign_in_file() -> Path:
 
 
 def http_port() -> int:
-    """HOMBI_PORT, or the usual one. Raises typer.BadParameter for what is no port."""
+    """HOMBI_PORT, or the usual one. Raises typer.BadParameter for what is not a
+    port."""
     text = os.environ.get("HOMBI_PORT") or str(DEFAULT_PORT)
     if not text.isdigit() or not 1 <= int(text) <= 65535:
         raise typer.BadParameter(f"HOMBI_PORT={text!r} is not a port number from 1 to 65535")

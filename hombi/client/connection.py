@@ -46,7 +46,7 @@ def trusting(authority: str | Path | None) -> ssl.SSLContext:
         try:
             context.load_verify_locations(authority)
         except (OSError, ssl.SSLError) as error:
-            raise HubUnreachable(f"{authority} is no certificate ({error})") from error
+            raise HubUnreachable(f"{authority} is not a certificate ({error})") from error
     return context
 
 

@@ -85,7 +85,9 @@ class Line:
         except ValueError:
             host, port = None, None
         if not host or parts.scheme not in ("http", "https"):
-            raise HubUnreachable(f"{self._url} is no hub's address; write it as http://name:port")
+            raise HubUnreachable(
+                f"{self._url} is not a hub's address; write it as http://name:port"
+            )
         if parts.scheme == "http":
             return HTTPConnection(host, port, timeout=self._timeout_s)
         checked = trusting(self._authority)

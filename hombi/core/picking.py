@@ -3,7 +3,7 @@ that it understands.
 
 Topics here are MQTT topic filters with at most one placeholder, `{node}`, which stands
 for one whole level. A pointer is a JSON Pointer (RFC 6901); the empty one is the whole
-payload, and a payload that is no JSON is a text.
+payload, and a payload that is not JSON is a text.
 """
 
 from __future__ import annotations
@@ -72,19 +72,19 @@ class Candidate:
 
 
 def check_pointer(text: str) -> None:
-    """Raises PickError when this is no JSON Pointer."""
+    """Raises PickError when this is not JSON Pointer."""
     try:
         JsonPointer(text)
     except JsonPointerException as error:
         raise PickError(
-            f"{text!r} is no JSON Pointer (RFC 6901); write it like "
+            f"{text!r} is not JSON Pointer (RFC 6901); write it like "
             f"/climate/temperature, or leave it empty"
         ) from error
 
 
 def read_payload(payload: bytes) -> Any:
     """A payload as JSON, or as a text when it is none. Raises PickError for bytes that
-    are no text."""
+    are not text."""
     try:
         return msgspec.json.decode(payload)
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
@@ -95,7 +95,7 @@ def read_payload(payload: bytes) -> Any:
     try:
         return payload.decode()
     except UnicodeDecodeError as error:
-        raise PickError(f"the payload is {len(payload)} bytes that are no text") from error
+        raise PickError(f"the payload is {len(payload)} bytes that are not text") from error
 
 
 def pick_value(payload: bytes, pick: Pick, kind: Kind, now_ms: int, name: str = "") -> Resolved:

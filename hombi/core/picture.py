@@ -14,7 +14,7 @@ def picture_problem(address: str) -> str:
         parts = urlsplit(address)
         host, _ = parts.hostname, parts.port
     except ValueError:
-        return f"{address[:60]!r} is no address"
+        return f"{address[:60]!r} is not an address"
     if parts.scheme not in ("http", "https") or not host or len(address) > LONGEST_ADDRESS:
         return "write its address like http://192.0.2.30/snapshot.jpg"
     try:

@@ -75,7 +75,7 @@ LARGE_PACK = 16 * 1024
 
 def read_pack(payload: bytes, now_ms: int) -> tuple[list[Resolved], list[str]]:
     """The values of a pack, and what of it cannot be taken. Raises SenmlError for what
-    is no pack at all."""
+    is not a pack at all."""
     return resolve(decode(payload), now_ms)
 
 
@@ -83,7 +83,7 @@ def decode(payload: bytes) -> list[Record | str]:
     """The records of a SenML JSON pack; one that is none is the reason why, with its
     place.
 
-    Raises SenmlError for what is no pack at all.
+    Raises SenmlError for what is not a pack at all.
     """
     try:
         return _DECODER.decode(payload)  # type: ignore[return-value]
@@ -115,7 +115,7 @@ def _record(place: int, found: Any) -> Record | str:
     try:
         return msgspec.convert(found, Record)
     except msgspec.ValidationError as error:
-        return f"record {place} is no SenML: {error}"
+        return f"record {place} is not SenML: {error}"
 
 
 def resolve(records: Sequence[Record | str], now_ms: int) -> tuple[list[Resolved], list[str]]:

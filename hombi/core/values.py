@@ -28,7 +28,7 @@ _SPAN_UNITS_MS = {
 
 def split_unit(text: str) -> tuple[str, str]:
     """A number and the unit behind it: "1 min" is ("1", "min"), "40" is ("40", "");
-    what is no number with a unit is whole in the first."""
+    what is not a number with a unit is whole in the first."""
     match = _QUANTITY.fullmatch(text)
     return (match[1], match[2]) if match else (text.strip(), "")
 
@@ -45,7 +45,7 @@ def parse_value(text: str, kind: Kind, *, bare: bool = False) -> float:
         word = text.strip().lower()
         if word not in kind.words:
             raise ValueTextError(
-                f"{text!r} is no state of a {kind.shown}; "
+                f"{text!r} is not a state of a {kind.shown}; "
                 f"use {kind.words[1]!r} or {kind.words[0]!r}"
             )
         return float(kind.words.index(word))
@@ -62,7 +62,7 @@ def parse_value(text: str, kind: Kind, *, bare: bool = False) -> float:
         else f"21.5 {kind.unit}".strip()
     )
     if match is None:
-        raise ValueTextError(f"{text!r} is no number with a unit; write it like {example!r}")
+        raise ValueTextError(f"{text!r} is not a number with a unit; write it like {example!r}")
     number, unit = float(match[1]), match[2] or (seen.unit if bare else "")
     if kind.unit and not unit and not bare:
         raise ValueTextError(
@@ -122,13 +122,13 @@ def parse_span_ms(text: str) -> int:
         part = _SPAN_PART.match(rest)
         if part is None or part[2] not in _SPAN_UNITS_MS:
             raise ValueTextError(
-                f"{text!r} is no length of time; write it like '10 min', '90 s' or '1 h 30 min'"
+                f"{text!r} is not a length of time; write it like '10 min', '90 s' or '1 h 30 min'"
             )
         total += float(part[1]) * _SPAN_UNITS_MS[part[2]]
         rest = rest[part.end() :].lstrip(" ,")
     if not 0 < total <= LONGEST_MS:
         raise ValueTextError(
-            f"{text!r} is no length of time; write it like '10 min', '90 s' or '1 h 30 min'"
+            f"{text!r} is not a length of time; write it like '10 min', '90 s' or '1 h 30 min'"
         )
     return round(total)
 

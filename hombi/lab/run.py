@@ -195,7 +195,7 @@ async def _hub_process(demo: Demo, bluetooth: BluetoothHouse | None) -> AsyncIte
     }
     process = await asyncio.create_subprocess_exec(
         sys.executable,
-        "-P",  # a folder `hombi` where it is started is no part of it
+        "-P",  # a folder `hombi` where it is started is not part of it
         "-m",
         "hombi.cli.app",
         "serve",

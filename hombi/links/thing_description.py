@@ -200,7 +200,7 @@ def _convert(source: object) -> _Thing:
     try:
         thing = msgspec.convert(source, _Thing)
     except msgspec.ValidationError as error:
-        raise DescriptionError(f"this is no Thing Description: {error}") from error
+        raise DescriptionError(f"this is not a Thing Description: {error}") from error
     try:
         msgspec.json.encode(thing)
     except UnicodeEncodeError as error:
@@ -235,7 +235,7 @@ def _unusable(name: str, found: _Property) -> str:
     if found.type == "string" and (found.read_only or not found.enum):
         return "a text without a list of choices is neither a reading nor a setting"
     if found.type not in ("number", "integer", "boolean", "string"):
-        return f"its type {found.type or '(none)'} is no number and no boolean"
+        return f"its type {found.type or '(none)'} is neither a number nor a boolean"
     if not slug(name):
         raise DescriptionError(
             f"$.properties: {name!r} cannot be made an address; use letters and digits"

@@ -1,4 +1,4 @@
-"""The console's files. Any address that is no file is the console's own: it gets the
+"""The console's files. Any address that is not a file is the console's own: it gets the
 page, which knows the way."""
 
 from __future__ import annotations

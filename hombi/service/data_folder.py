@@ -107,7 +107,7 @@ def house_files(data: Path) -> list[Path]:
 
 
 def _moved(data: Path) -> None:
-    """A house that was being moved when the power went is no new one."""
+    """A house that was being moved when the power went is not a new one."""
     if (data / DATABASE).exists():
         return
     for what, before in (("restore", "before-restore"), ("salvage", "damaged")):

@@ -41,7 +41,7 @@ def why_not(scope: MutableMapping[str, Any]) -> str:
         return "a request has one Host header, not several (RFC 9112, 3.2)"
     name = _name(given[0].decode("latin-1"))
     if name is None:
-        return "the Host header is no host"
+        return "the Host header is not a host"
     if name in OWN_NAMES or name in _more or _NUMBERED.fullmatch(name):
         return ""
     server = scope.get("server") or ("", 0)

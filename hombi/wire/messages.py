@@ -21,7 +21,7 @@ class Message(Shape, frozen=True, kw_only=True):
     sender: str
     node: str
     payload: Annotated[
-        str, Meta(description="as text, cut at 4096 bytes; what is no text as hex digits")
+        str, Meta(description="as text, cut at 4096 bytes; what is not text as hex digits")
     ]
     binary: bool
     size: int

@@ -46,7 +46,7 @@ def test_a_room_is_arranged_by_mouse_and_goes_back(console: Page, service: Servi
     expect(console.locator("[data-entity]").first).to_be_visible()
     before = shown(console)
     console.get_by_role("button", name="Arrange").click()
-    expect(console.get_by_role("button", name="Keep it so")).to_be_visible()
+    expect(console.get_by_role("button", name="Save")).to_be_visible()
     first, last = tiles(console)[0], tiles(console)[-1]
     a = console.get_by_role("button", name=f"Move {first}", exact=True).bounding_box()
     b = console.get_by_role("button", name=f"Move {last}", exact=True).bounding_box()
@@ -63,7 +63,7 @@ def test_a_room_is_arranged_by_mouse_and_goes_back(console: Page, service: Servi
     assert last in tiles(console)
     console.get_by_role("button", name=f"Take {last} off", exact=True).click()
     assert violations(console) == []
-    console.get_by_role("button", name="Keep it so").click()
+    console.get_by_role("button", name="Save").click()
     expect(console.get_by_role("button", name="Arrange")).to_be_visible()
     after = shown(console)
     assert after[-1] == before[0]
@@ -82,7 +82,7 @@ def test_a_room_is_arranged_by_mouse_and_goes_back(console: Page, service: Servi
 def test_a_room_is_arranged_by_keyboard_and_left_as_it_was(console: Page) -> None:
     console.goto(ROOM)
     console.get_by_role("button", name="Arrange").click()
-    expect(console.get_by_role("button", name="Keep it so")).to_be_visible()
+    expect(console.get_by_role("button", name="Save")).to_be_visible()
     first, second = tiles(console)[:2]
     console.get_by_role("button", name=f"Move {first}", exact=True).focus()
     console.keyboard.press("Space")
@@ -113,12 +113,12 @@ def test_a_dashboard_of_all_sorts_of_tiles(console: Page) -> None:
     )
     console.get_by_role("button", name="A comparison").click()
     console.get_by_label("Add a value to A comparison").select_option(label="Cellar rack humidity")
-    console.get_by_role("button", name="Keep it so").click()
+    console.get_by_role("button", name="Save").click()
     expect(console.get_by_role("alert")).to_contain_text("shows 2 to 8 values, not 1")
     console.get_by_label("Add a value to Cellar rack humidity").last.select_option(
         label="Cellar rack temperature"
     )
-    console.get_by_role("button", name="Keep it so").click()
+    console.get_by_role("button", name="Save").click()
     expect(console.get_by_role("button", name="Arrange")).to_be_visible()
     expect(console.get_by_text("Turn the wheels.")).to_be_visible()
     expect(console.get_by_role("figure", name=re.compile("Chart"))).to_be_visible()

@@ -195,7 +195,7 @@ def test_a_value_is_corrected_over_its_past_seen_before_and_taken_back(
     tried = console.get_by_role("figure", name=re.compile("with the steps"))
     expect(tried).to_have_attribute("aria-label", re.compile("with the steps from .* and 12.3 °C"))
     being.get_by_label("offset (what is added)").fill("warm")
-    expect(console.get_by_role("alert")).to_contain_text("offset: 'warm' is no number")
+    expect(console.get_by_role("alert")).to_contain_text("offset: 'warm' is not a number")
     being.get_by_label("offset (what is added)").fill("-0.7")
     expect(tried).to_have_attribute("aria-label", re.compile("with the steps from .* and 11.6 °C"))
     being.get_by_label("offset of linear").press("ArrowLeft")

@@ -202,7 +202,7 @@ def test_the_doctor_is_on_the_settings_page(
     console: Page, service: Service, cellar: Joined
 ) -> None:
     console.goto("/settings")
-    section = console.get_by_role("region", name="How it is")
+    section = console.get_by_role("region", name="Health check")
     expect(section).to_contain_text("MQTT door")
     expect(section).to_contain_text(f"open on port {service.mqtt_port}")
     (service.data / "hombi.toml").write_text("[mqtt]\nprot = 1884\n")

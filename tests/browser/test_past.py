@@ -42,7 +42,7 @@ def test_a_past_is_seen_stored_and_taken_back(
     console.get_by_text("Import its past from a file").click()
     console.get_by_label("A CSV, with columns").set_input_files(file)
     expect(console.get_by_text("50 readings would be stored")).to_be_visible()
-    expect(console.get_by_text("line 52: 'gestern' is no time")).to_be_visible()
+    expect(console.get_by_text("line 52: 'gestern' is not a time")).to_be_visible()
     expect(console.get_by_text("between 9.0 °C and 9.9 °C")).to_be_visible()
     assert violations(console) == []
     console.get_by_role("button", name="Store them").click()
@@ -132,7 +132,7 @@ def test_a_sensor_beside_values_that_were_read_off_an_instrument(console: Page) 
     lines = [f"{now - timedelta(hours=n):%Y-%m-%d %H:%M} = 11.5" for n in range(8, 1, -1)]
     said = console.get_by_role("textbox", name=re.compile("^What the instrument said"))
     said.fill("\n".join([*lines, "later = 3"]))
-    expect(console.get_by_text("This line is no time and value: later = 3")).to_be_visible()
+    expect(console.get_by_text("This line is not a time and value: later = 3")).to_be_visible()
     said.fill("\n".join(lines))
     expect(console.get_by_text("7 values.")).to_be_visible()
     expect(console.get_by_text("a gain needs 24 values, and 7 are there")).to_be_visible()

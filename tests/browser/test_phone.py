@@ -70,7 +70,7 @@ def test_the_browsers_subscription_reaches_the_hub_and_a_notice_reaches_it(
         console.get_by_role("button", name="Try it Ada's phone").click()
         until(lambda: phone.notices)
         assert phone.notices[0]["text"] == "This is Ada's phone."
-        told = console.get_by_role("region", name="What was told")
+        told = console.get_by_role("region", name="Sent notices")
         expect(told.get_by_text("delivered")).to_be_visible()
         console.get_by_role("button", name="Remove Ada's phone").click()
         console.get_by_role("dialog").get_by_role("button", name="Remove").click()

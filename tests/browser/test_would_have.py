@@ -120,7 +120,7 @@ def test_it_is_rehearsed_with_pretend_values(console: Page, service: Service) ->
     expect(steps.nth(0)).to_contain_text("It starts")
     value.fill("warm")
     console.get_by_role("button", name="Rehearse", exact=True).click()
-    expect(console.get_by_role("alert")).to_contain_text("is no number")
+    expect(console.get_by_role("alert")).to_contain_text("is not a number")
     with service.hub() as hub:
         assert hub.entities.get("cellar-mister/switch").wanted is None
 
@@ -180,8 +180,8 @@ def test_a_day_is_looked_through_and_actions_run_for_real(console: Page, service
     expect(steps).to_have_count(1)
     assert violations(console) == []
     console.get_by_role("button", name="Run its actions …").click()
-    sheet = console.get_by_role("dialog", name="Run its actions for real?")
-    sheet.get_by_role("button", name="Those of its start").click()
+    sheet = console.get_by_role("dialog", name="Run its actions now?")
+    sheet.get_by_role("button", name="Run start actions").click()
     expect(console.get_by_text("They are under way.")).to_be_visible()
     with service.hub() as hub:
         until(lambda: hub.entities.get("cellar-mister/switch").wanted is not None)

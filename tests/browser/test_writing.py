@@ -48,7 +48,7 @@ def test_the_editor_completes_and_marks_mistakes(console: Page) -> None:
     console.keyboard.type('"\nto = "')
     expect(console.get_by_role("listbox")).to_contain_text("off")
     console.keyboard.type('of"\n')
-    expect(console.get_by_text("'of' is no state of a switch")).to_be_visible()
+    expect(console.get_by_text("'of' is not a state of a switch")).to_be_visible()
     expect(console.locator(".cm-lintRange-error")).to_have_count(1)
     assert violations(console) == []
     console.get_by_role("button", name="line 13, column 6").click()

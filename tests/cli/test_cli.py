@@ -294,7 +294,7 @@ def test_automations_from_a_file(service: Service, tmp_path: Path) -> None:
         '    entity = "cellar-rack/humidty"\n             ^\n    did you mean cellar-rack/humidity?'
         in done.stderr
     )
-    assert f"{path}:10:6: 'onn' is no state of a switch" in done.stderr
+    assert f"{path}:10:6: 'onn' is not a state of a switch" in done.stderr
     assert service.hombi("automation", "add", str(path)).returncode == 1
     path.write_text(DRY)
     assert (

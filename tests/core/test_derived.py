@@ -94,7 +94,7 @@ def test_what_each_method_takes_is_checked() -> None:
         ("difference", [T, T, T], {}, "has two sources, not 3"),
         ("sum", [KINDS["contact"]] * 2, {}, "has two states"),
         ("mean", [T, T], {"frsi": 1}, "has no parameter 'frsi'; it has none"),
-        ("surface-humidity", [T, H, T], {"frsi": "wet"}, "'wet' is no number"),
+        ("surface-humidity", [T, H, T], {"frsi": "wet"}, "'wet' is not a number"),
         ("surface-humidity", [T, H, T], {"frsi": 7}, "between 0 and 1"),
     ):
         with pytest.raises(DerivedError) as refused:

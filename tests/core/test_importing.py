@@ -49,7 +49,7 @@ def test_columns_can_be_named_and_an_order_of_days_said() -> None:
     with pytest.raises(LayoutError, match=r"several columns have numbers \(b, c\)"):
         read(text, order="dmy")
     assert read(text, order="dmy", value="b") == [("03 08:00:00", 1.5), ("13 08:00:00", 2.5)]
-    assert read(text, order="mdy", value="3")[1][0] == "'13/4/2026 10:00' is no time"
+    assert read(text, order="mdy", value="3")[1][0] == "'13/4/2026 10:00' is not a time"
     assert read("x,y\n2026-11-20 12:00,5\n", time="x", value="y") == [("20 11:00:00", 5.0)]
     for wrong, said in (
         ({"value": "z"}, "there is no column 'z'; there are a, b, c"),
@@ -65,12 +65,12 @@ def test_a_wrong_line_is_named_and_the_others_follow() -> None:
     text += "2026-11-20 12:04,\n2026-11-20 12:05,nan\n2026-11-20 12:06,inf\n2026-11-20 12:07,84\n"
     assert read(text) == [
         ("20 11:00:00", 81.0),
-        ("'never' is no time", None),
-        ("'wet' is no number", None),
+        ("'never' is not a time", None),
+        ("'wet' is not a number", None),
         ("it has 1 columns", None),
         ("20 11:04:00", None),
         ("20 11:05:00", None),
-        ("'inf' is no number", None),
+        ("'inf' is not a number", None),
         ("20 11:07:00", 84.0),
     ]
 
@@ -96,7 +96,7 @@ def test_what_is_no_table_is_refused(text: str, said: str) -> None:
 
 
 def test_a_line_with_a_bare_carriage_return_is_refused() -> None:
-    with pytest.raises(LayoutError, match="the file is no table"):
+    with pytest.raises(LayoutError, match="the file is not a table"):
         layout_of(["time,rh\n", "2026-11-20 12:00\r,81\n"], VIENNA)
 
 

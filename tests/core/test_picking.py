@@ -97,7 +97,7 @@ def test_two_states_go_by_many_names(payload: bytes, kind: str, value: bool) -> 
         (b'{"a":"warm"}', Pick("/a"), "temperature", "is warm, no number"),
         (b"half", Pick(), "switch", "neither on nor off"),
         (b"2", Pick(), "contact", "neither open nor closed"),
-        (b"\xff\xfe", Pick(), "number", "2 bytes that are no text"),
+        (b"\xff\xfe", Pick(), "number", "2 bytes that are not text"),
         (b'{"v":1,"t":"noon"}', Pick("/v", "/t"), "number", "no RFC 3339 time"),
         (b'{"v":1,"t":"2027-01-15T08:00:00"}', Pick("/v", "/t"), "number", "with its zone"),
         (b'{"v":1,"t":true}', Pick("/v", "/t"), "number", "the time at /t is true"),

@@ -69,7 +69,7 @@ def test_hours_beyond_a_limit_count_for_as_long_as_they_are_known() -> None:
 def test_a_room_that_is_damp_at_night_stands_out_and_one_outside_is_no_measure() -> None:
     night = [60.0 if hour < 6 else 50.0 for hour in range(24)]
     rooms = [looked("loft", hours(*night)), looked("cellar", hours(50.5))]
-    assert standing_out("humidity", PERCENT, rooms, UTC) == [], "two are no rule"
+    assert standing_out("humidity", PERCENT, rooms, UTC) == [], "two make no rule"
     rooms += [looked("workshop", hours(49.0)), looked("terrace", hours(95.0), apart=True)]
     (found,) = standing_out("humidity", PERCENT, rooms, UTC)
     assert found.entity == "loft/humidity"

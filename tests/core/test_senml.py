@@ -73,8 +73,8 @@ def test_what_is_no_pack_is_said(text: str, said: str) -> None:
 @pytest.mark.parametrize(
     ("record", "said"),
     [
-        ("1", "record 2 is no SenML"),
-        ('{"n":"a","v":"21"}', r"record 2 is no SenML.*\$\.v"),
+        ("1", "record 2 is not SenML"),
+        ('{"n":"a","v":"21"}', r"record 2 is not SenML.*\$\.v"),
         ('{"n":"a","v":1e999}', "no finite number"),
         ('{"n":"a","v":Infinity}', "no finite number"),
         ('{"n":"a"}', "record 2 has no value"),

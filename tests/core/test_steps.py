@@ -213,7 +213,7 @@ def test_a_stretch_has_the_mean_of_the_one_before_it() -> None:
     for at_ms, value in ((0, 4.0), (90_000, 8.0), (120_000, 0.0)):
         step.update((at_ms, value, Quality.GOOD))
     assert step.get() == (120_000, 5.0, Quality.GOOD)
-    # What held over the end of a stretch counts on both sides; a week is no stretch.
+    # What held over the end of a stretch counts on both sides; a week is not a stretch.
     step.update((180_000, 6.0, Quality.GOOD))
     step.update((270_000, 1.0, Quality.GOOD))
     assert step.get() == (270_000, 3.0, Quality.GOOD)

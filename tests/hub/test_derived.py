@@ -272,7 +272,7 @@ async def test_the_factor_of_a_wall_follows_from_one_measurement() -> None:
         assert stored(r, made.address)[-1].value == pytest.approx(73.1, abs=0.1)
         await say(r, 1, temperature=16.0)
         await say(r, 1, node="mast", temperature=14.0)
-        for surface, said in (("14.5", "less than 5 K apart"), ("cold", "is no number")):
+        for surface, said in (("14.5", "less than 5 K apart"), ("cold", "is not a number")):
             with pytest.raises(Invalid, match=said):
                 await r.do(MakeDerived("surface-humidity", sources, {"surface": surface}, "X"))
 

@@ -44,7 +44,7 @@ async def test_a_setting_is_changed_when_the_node_says_so() -> None:
     async with rig() as r:
         await settled_in(r)
         r.say("rack", "interval", 30.0)
-        assert r.hub.house.node("rack").told == {"interval": 30.0}, "a setting is no reading"
+        assert r.hub.house.node("rack").told == {"interval": 30.0}, "a setting is not a reading"
         node = await r.do(ChangeSetting("rack", "interval", "5 s"))
         assert node.told["interval"] == 5
         await r.do(ChangeSetting("rack", "mode", "brisk"))

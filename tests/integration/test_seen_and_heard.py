@@ -60,7 +60,7 @@ def test_a_picture_comes_with_a_notice_and_holds_nothing_up(
             hub.automations.add(SEEN.replace("ADDRESS", other))
             rack.post([{"n": "humidity", "v": 95}])
             (notice,) = until(lambda: phone.notices)
-            why = "its notice has no picture: what the camera sent is no picture"
+            why = "its notice has no picture: what the camera sent is not a picture"
             until(lambda: [e for e in hub.journal(event="ActionFailed") if why in e.text])
             assert http.get(service.url + notice["picture"]).status_code == 404
             assert hub.ways.notices()[0].picture == "", "nobody looks for it"
@@ -68,7 +68,7 @@ def test_a_picture_comes_with_a_notice_and_holds_nothing_up(
         for wrong, why in (
             ("http://93.184.216.34/now.jpg", "is not in the house"),
             ("file:///etc/passwd", "write its address like"),
-            ("http://[::1", "is no address"),
+            ("http://[::1", "is not an address"),
         ):
             mistakes = hub.automations.check(SEEN.replace("ADDRESS", wrong)).mistakes
             assert why in mistakes[0].what

@@ -280,8 +280,8 @@ def test_addresses_where_no_node_is_say_why(service: Service) -> None:
         (host, "/.well-known/wot answers is not JSON, so no Thing Description"),
         (f"{host}/404", "answers 404; no Thing Description is there"),
         (f"{host}/302", "sends the hub on to http://elsewhere/"),
-        (f"{host}/{{}}", "this is no Thing Description"),
-        ("ftp://vane.local", "is no address"),
+        (f"{host}/{{}}", "this is not a Thing Description"),
+        ("ftp://vane.local", "is not an address"),
         ("http://[::1", "no address"),
     ):
         done = service.hombi("node", "look", address)

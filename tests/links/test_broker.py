@@ -190,7 +190,7 @@ async def test_what_is_no_mqtt_ends_the_connection_and_it_is_tried_again(
         await until(lambda: counter.of(p.Subscribe))
         counter.say(b"\x00\x00HTTP/1.1 400")
         await until(lambda: len(counter.of(p.Subscribe)) == 2)
-        assert any("it sent what is no MQTT" in why for _, why in hub.told)
+        assert any("it sent what is not MQTT" in why for _, why in hub.told)
 
 
 async def test_a_broker_that_falls_silent_is_left() -> None:

@@ -258,7 +258,7 @@ async def test_the_nights_backups_are_proved_and_the_oldest_go(
     assert backups.checks()[0].state == "ok"
     clock.now += 4 * 86_400_000
     assert backups.checks()[0].state == "warning"
-    # A damaged database is no backup.
+    # A damaged database is not a backup.
     damaged = tmp_path / "damaged.sqlite3"
     content = bytearray(empty_database.read_bytes())
     content[4096 * 3 : 4096 * 6] = b"\xff" * 4096 * 3

@@ -52,7 +52,7 @@ def test_what_is_stored_is_its_owners_alone_and_secrets_are_sealed(own_service: 
 def spoil(data: Path, how: str) -> None:
     database = data / "hub.sqlite3"
     if how == "no database":
-        database.write_bytes(b"this is no database at all, but long enough to be looked at" * 100)
+        database.write_bytes(b"this is not a database, but long enough to be looked at" * 100)
     elif how == "truncated":
         os.truncate(database, database.stat().st_size // 2)
     elif how == "scribbled":

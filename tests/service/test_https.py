@@ -228,7 +228,7 @@ def test_who_never_ends_a_handshake_shuts_nobody_out(own_service: Service, tmp_p
             assert hub.house().name == "Test house"
         for one in crowd:
             one.close()
-    # Plain words are no handshake: that connection goes, and no other.
+    # Plain words are not a handshake: that connection goes, and no other.
     with _silent(https, b"GET / HTTP/1.1\r\nHost: localhost\r\n\r\n") as lost:
         until(lambda: not _open(lost))
     with Hub(f"https://localhost:{https}", own_service.token, house) as hub:

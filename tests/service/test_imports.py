@@ -52,7 +52,7 @@ def test_a_past_is_seen_first_then_taken_then_taken_back(
         assert "between 10 and 10.2778 °C" in seen.stdout
         for said in ("1 are older than", "1 lie in the future", "1 cannot be read"):
             assert said in seen.stdout, seen.stdout
-        assert "line 74: 'tomorrow' is no time" in seen.stdout
+        assert "line 74: 'tomorrow' is not a time" in seen.stdout
         assert hub.entities.numbers(RACK, "week").count == 1, "nothing is stored yet"
         done = service.hombi(*words, "--apply")
         assert "72 readings are stored." in done.stdout
@@ -93,9 +93,9 @@ def test_a_past_is_seen_first_then_taken_then_taken_back(
     [
         ("", b"", "the file is empty"),
         ("", b"hello\nworld\n", "no column has times"),
-        ("zone=Mars", b"time,v\n2026-11-20 12:00,5\n", "is no time zone"),
-        ("zone=Europe", b"time,v\n2026-11-20 12:00,5\n", "is no time zone"),
-        ("zone=../etc/passwd", b"time,v\n2026-11-20 12:00,5\n", "is no time zone"),
+        ("zone=Mars", b"time,v\n2026-11-20 12:00,5\n", "is not a time zone"),
+        ("zone=Europe", b"time,v\n2026-11-20 12:00,5\n", "is not a time zone"),
+        ("zone=../etc/passwd", b"time,v\n2026-11-20 12:00,5\n", "is not a time zone"),
         ("unit=hPa", b"time,v\n2026-11-20 12:00,5\n", "measures pressure"),
         ("value=x", b"time,v\n2026-11-20 12:00,5\n", "there is no column"),
         ("", b"\xff\xfe\x00\x01" * 50, "is UTF-16"),
@@ -130,7 +130,7 @@ def test_a_state_is_one_of_two(service: Service) -> None:
     with service.hub() as hub:
         found = hub.entities.import_csv(door, body, apply=True)
         assert (found.taken, found.wrong) == (2, 1)
-        assert found.mistakes[0].what == "5 is no state; write 0 for closed, 1 for open"
+        assert found.mistakes[0].what == "5 is not a state; write 0 for closed, 1 for open"
 
 
 def test_what_is_there_is_found_in_a_file_in_any_order(service: Service) -> None:

@@ -198,7 +198,7 @@ def test_only_the_nodes_own_key_opens_the_intake(
     for auth in ((rack.node, "wrong"), (rack.node, mister.key), ("nobody", rack.key)):
         assert httpx.post(f"{service.url}/api/intake", content=b"[]", auth=auth).status_code == 401
     assert call(service, "POST", "/api/intake", content=b"[]").status_code == 401, (
-        "a person's token is no node's key"
+        "a person's token is not a node's key"
     )
     assert httpx.get(f"{service.url}/api/house", auth=(rack.node, rack.key)).status_code == 401, (
         "nor the other way round"

@@ -262,7 +262,7 @@ def test_a_rehearsal_touches_nothing(service: Service, begun: int) -> None:
         assert bad.steps == []
         assert hub.entities.get("mister/switch").value == 0
         for wrong, said in (
-            ({"value": "warm"}, "is no number"),
+            ({"value": "warm"}, "is not a number"),
             ({"value": "81 hPa"}, "humidity"),
             ({"value": "81 %", "after": "soon"}, "soon"),
             ({"value": "81 %", "after": "40 d"}, "2 d at most"),

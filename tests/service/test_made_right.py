@@ -149,7 +149,7 @@ def test_calibrating_by_command(own_service: Service) -> None:
     for wrong_words, said in (
         (("sluice/level",), "or give values with --typed"),
         (("sluice/level", "--typed", "yesterday"), "write it like '2026-11-27 10:00=21.4 °C'"),
-        (("sluice/level", "--typed", "2026-11-27 10:00=warm"), "is no number with a unit"),
+        (("sluice/level", "--typed", "2026-11-27 10:00=warm"), "is not a number with a unit"),
         (("sluice/level", "glass/level", "--typed", "2026-11-27 10:00=21"), "not both"),
         (("sluice/level", "sluice/level"), "not with itself"),
         (("sluice/level", "glass/level", "--apply", "all"), "use offset, gain"),

@@ -516,7 +516,7 @@ def test_invitations_are_listed_and_end_with_the_right_of_who_made_them(
             joined(for_guest, "cleo")
         with pytest.raises(Missing):
             hub.members.revoke(listed[1].number)
-        # Ben is no owner any more: what he made is void, the way back included.
+        # Ben is not an owner any more: what he made is void, the way back included.
         hub.members.change("ben", "adult")
         assert hub.members.invitations() == []
         for code in (for_owner, reset):

@@ -79,7 +79,7 @@ def test_a_text_of_before_comes_back(service: Service) -> None:
         assert [one.text for one in kept] == texts[::-1]
         assert all(one.at and one.by for one in kept)
         hub.automations.duty("at-dusk", False)
-        assert len(hub.automations.texts("at-dusk")) == 3, "its duty is no text"
+        assert len(hub.automations.texts("at-dusk")) == 3, "its duty is not text"
     told = service.hombi("automation", "texts", "at-dusk").stdout
     assert 'over = "60 %" (and 1 more)' in told.replace("\n", " ") or "60 %" in told
     service.hombi("automation", "undo", "at-dusk")

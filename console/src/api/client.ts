@@ -158,7 +158,7 @@ export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
   try {
     answer = await call;
   } catch (error) {
-    // An answer that is no JSON where one was promised.
+    // An answer that is not JSON where one was promised.
     throw error instanceof SyntaxError ? new HubError(0, NOT_THE_HUB) : error;
   }
   if (answer.response.ok) {

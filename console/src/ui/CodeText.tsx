@@ -51,7 +51,7 @@ const look = EditorView.theme({
   ".cm-completionInfo": { maxWidth: "20rem", padding: "0.5rem" },
 });
 
-// What comes from outside is no typing: it must not go out again.
+// What comes from outside is not typing: it must not go out again.
 const fromOutside = Annotation.define<boolean>();
 
 export default function CodeText(props: AreaProps & { completes?: Completes | undefined }) {

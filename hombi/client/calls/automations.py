@@ -100,7 +100,7 @@ def rehearse(
 
 
 def run(automation: str, edge: Literal["start", "end"] = "start") -> Call[wire.Automation]:
-    """Run the actions of an edge, for real."""
+    """Run the actions of an edge now, ignoring its conditions."""
     body = wire.RunRequest(edge=edge)
     return Call("POST", path("automations", automation, "run"), wire.Automation, body=body)
 

@@ -45,7 +45,7 @@ def change(
     dashboard: str = "",
     switches: bool = True,
 ) -> Call[wire.Member]:
-    """Make somebody something else in the house."""
+    """Change a person's role."""
     body = wire.PlaceRequest(
         role=role,  # type: ignore[arg-type]
         rooms=list(rooms),

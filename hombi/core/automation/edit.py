@@ -46,7 +46,7 @@ def _without(toml: TomlText, source: bytes, path: Path) -> str:
 def _with(toml: TomlText, source: bytes, path: Path, value: str) -> str:
     table, key = path[:-1], path[-1]
     if not _BARE.fullmatch(str(key)):
-        raise EditError(f"{str(key)[:40]!r} is no key")
+        raise EditError(f"{str(key)[:40]!r} is not a key")
     ends = "\r\n" if b"\r\n" in source else "\n"
     line = f"{key} = {quoted(value)}"
     siblings = [(span, at) for at, span in toml.places.pair_bytes.items() if at[:-1] == table]

@@ -126,7 +126,7 @@ def _between(
         match = _HOURS.fullmatch(hours)
         if match is None:
             if hours:
-                toml.blame(path, f"{hours!r} are no hours", hint)
+                toml.blame(path, f"{hours!r} are not hours", hint)
             return None
         begins, ends = (read_time(toml, path, match[n], facts, midnight=True) for n in (1, 2))
     if begins is None or ends is None:
@@ -151,5 +151,5 @@ def _days(toml: TomlText, table: dict[str, Any]) -> frozenset[int]:
             chosen.add(_DAYS[day.lower()])
         else:
             hint = did_you_mean(str(day).lower(), DAY_NAMES) or f"days are {', '.join(DAY_NAMES)}"
-            toml.blame(("only", "days", number), f"{day!r} is no day", hint)
+            toml.blame(("only", "days", number), f"{day!r} is not a day", hint)
     return frozenset(chosen)

@@ -71,8 +71,8 @@ def step_part(
         if unheard and not state.blind:
             return _lost(watch, state, now)
     elif isinstance(event, Seen):
-        # A bad value is no ground to act on. What is held must be seen all the while:
-        # the hold begins again with the next good value.
+        # A bad value is not a ground to act on. What is held must be seen all the
+        # while: the hold begins again with the next good value.
         return replace(state if state.phase is Phase.IDLE else idle(state, now), value=None), None
     elif unheard:
         return state, None  # what was heard long ago begins nothing; a hold is suspended

@@ -131,7 +131,7 @@ def _mistake(written: str) -> tuple[str, str]:
         return f"a rule has {MOST_SIGNS} signs at most", _EXAMPLE
     parts = _parts(written)
     if odd := sorted(set(parts) - _PARTS):
-        return f"{odd[0]!r} is no part of a rule here", f"known: {', '.join(sorted(_PARTS))}"
+        return f"{odd[0]!r} is not part of a rule here", f"known: {', '.join(sorted(_PARTS))}"
     if parts.get("FREQ") not in _A_YEAR:
         hint = f'FREQ is {", ".join(_A_YEAR)}; within a day, every = "15 min" does it'
         return "the rule says no FREQ of days", hint
@@ -154,5 +154,5 @@ def _first(toml: TomlText, path: Path, table: dict[str, Any]) -> date | None:
         found = None
     if type(found) is date and 1970 <= found.year < 2100:
         return found
-    toml.blame((*path, "from"), f"{written!r} is no day", 'write from = "2026-12-01"')
+    toml.blame((*path, "from"), f"{written!r} is not a day", 'write from = "2026-12-01"')
     return None

@@ -102,7 +102,7 @@ def read_time(
     elif (match := _SUN.fullmatch(written)) and match[1].lower() in SUN:
         return _sun(toml, path, (match[1].lower(), match[2] or "+", match[3] or ""), facts)
     hint = did_you_mean(written.split()[0].lower() if written.split() else "", SUN) or example
-    toml.blame(path, f"{written!r} is no time of the day", hint)
+    toml.blame(path, f"{written!r} is not a time of the day", hint)
     return None
 
 

@@ -58,7 +58,7 @@ def read_part(
     lost = read_lost(toml, path, found)
     if words[0] in ("changes", "rising", "falling") and not held:
         hint = "here a state is asked for: is, over, under, within, outside or silent"
-        toml.blame((*path, words[0]), f"{words[0]} is no state", hint)
+        toml.blame((*path, words[0]), f"{words[0]} is not a state", hint)
         return None
     if known is None:
         return None

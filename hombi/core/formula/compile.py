@@ -152,7 +152,7 @@ def _kind_of(dimension: Dimension, kinds: Sequence[str], wanted: str) -> Kind:
                 f"{named(measured(kind.unit)[0])}"
             )
         return kind
-    # The kinds of its sources first: a mean of two humidities is no moisture.
+    # The kinds of its sources first: a mean of two humidities is not moisture.
     own = [KINDS[name] for name in kinds]
     for kind in (*own, *([KINDS["number"]] if not dimension else []), *KINDS.values()):
         if kind.words is None and kind.unit and measured(kind.unit)[0] == dimension:

@@ -43,7 +43,7 @@ class Method:
     """One way to compute a value.
 
     `sources` are the kinds of its sources in their order; empty: any number of one
-    kind. A source that is no kind says which it can be: NUMBER, STATES, or several
+    kind. A source that is not a kind says which it can be: NUMBER, STATES, or several
     kinds. `kind` is what it gives; "" that of its sources. `compute` takes the values
     and the parameters; where it gives None, there is no value. One that runs on is made
     by `run`, of its parameters, the kind of its source and the house's zone.

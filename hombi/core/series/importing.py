@@ -83,7 +83,7 @@ def layout_of(
         delimiter = max(DELIMITERS, key=lambda sign: median(len(_cells(x, sign)) for x in some))
         table = [_cells(line, delimiter) for line in some]
     except csv.Error as error:
-        raise LayoutError(f"the file is no table: {error}") from error
+        raise LayoutError(f"the file is not a table: {error}") from error
     if order and order not in BY_ORDER:
         raise LayoutError(f"order={order} is not known; use dmy or mdy")
     first, body = table[0], table[1:] or table
@@ -151,7 +151,7 @@ def _row(number: int, line: str, layout: Layout, order: _Order) -> Row:
     text = " ".join(cells[one].strip() for one in layout.time)
     first = _time(text, layout.zone, layout.order)
     if first is None:
-        return Row(number, 0, None, f"{text[:40]!r} is no time")
+        return Row(number, 0, None, f"{text[:40]!r} is not a time")
     at = order.placed(first, _time(text, layout.zone, layout.order, fold=1) or first)
     given = cells[layout.value].strip()
     unit = (
@@ -162,9 +162,9 @@ def _row(number: int, line: str, layout: Layout, order: _Order) -> Row:
     try:
         value = float(given.replace(",", ".") if layout.decimal == "," else given)
     except ValueError:
-        return Row(number, at, None, f"{given[:40]!r} is no number")
+        return Row(number, at, None, f"{given[:40]!r} is not a number")
     if not math.isfinite(value):
-        return Row(number, at, None, f"{given[:40]!r} is no number")
+        return Row(number, at, None, f"{given[:40]!r} is not a number")
     return Row(number, at, value, unit=unit)
 
 
@@ -240,8 +240,8 @@ def _is_number(cell: str) -> bool:
 
 
 def _time(text: str, zone: tzinfo, order: str, fold: int = 0) -> int | None:
-    """A moment in ms since 1970; None for what is no time with a day. `fold` says which
-    pass is meant of an hour that the clocks repeat."""
+    """A moment in ms since 1970; None for what is not a time with a day. `fold` says
+    which pass is meant of an hour that the clocks repeat."""
     text = text.strip()
     if _is_number(text):
         number = float(text.replace(",", "."))

@@ -68,9 +68,9 @@ def _number(value: object, where: str) -> float:
     try:
         number = float(value)  # type: ignore[arg-type]
     except (TypeError, ValueError) as error:
-        raise ParameterError(f"{where}: {str(value)[:40]!r} is no number") from error
+        raise ParameterError(f"{where}: {str(value)[:40]!r} is not a number") from error
     if isinstance(value, bool) or not math.isfinite(number):
-        raise ParameterError(f"{where}: {str(value)[:40]!r} is no number")
+        raise ParameterError(f"{where}: {str(value)[:40]!r} is not a number")
     if abs(number) > LARGEST:
         raise ParameterError(f"{where}: {str(value)[:40]!r} is more than anything measures")
     return number

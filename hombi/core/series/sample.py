@@ -60,7 +60,7 @@ def sample_of(sent: Resolved, kind: Kind, usual_unit: str, now_ms: int) -> Sampl
     except UnitError as error:
         raise NotASample(str(error)) from error
     if not math.isfinite(number * factor + addend):
-        raise NotASample("its value is no finite number")
+        raise NotASample("its value is not a finite number")
     return Sample(sent.at_ms, number, unit)
 
 

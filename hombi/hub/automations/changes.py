@@ -190,7 +190,7 @@ class RemoveAutomation(Change[Automations, None], frozen=True):
 
 
 class RunActions(Change[Automations, Runner], frozen=True):
-    """Run the actions of an edge for real. Raises NotFound, Refused."""
+    """Run the actions of an edge now. Raises NotFound, Refused."""
 
     automation: str
     edge: EdgeKind

@@ -192,7 +192,7 @@ def _about(tar: tarfile.TarFile) -> About:
     text = content.read()
     said = msgspec.json.decode(text)
     if not isinstance(said, dict):
-        raise ValueError("what it says of itself is no table")
+        raise ValueError("what it says of itself is not a table")
     form = said.get("format")
     if form != FORMAT:
         raise BackupError(f"this backup has format {form}, and this Hombi reads format {FORMAT}; "

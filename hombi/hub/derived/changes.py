@@ -118,7 +118,7 @@ def _factor(surface: str, sources: Sequence[Entity]) -> float:
     try:
         measured = float(surface.replace(",", "."))
     except ValueError as error:
-        raise DerivedError(f"surface: {surface[:40]!r} is no number") from error
+        raise DerivedError(f"surface: {surface[:40]!r} is not a number") from error
     return round(temperature_factor(measured, inside.value, outside.value), 3)
 
 

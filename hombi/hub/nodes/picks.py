@@ -215,7 +215,7 @@ class Picks(Part):
         levels = picking.topic.split("/")
         if levels.count(PLACEHOLDER) > 1 or not valid_filter(filter_of(picking.topic)):
             raise Invalid(
-                f"{picking.topic!r} is no topic to pick from; write it like "
+                f"{picking.topic!r} is not a topic to pick from; write it like "
                 f"mill/{{node}}/state, with + and # as in MQTT"
             )
         return checked_kind(picking.kind, picking.unit, picking.pointer, picking.at)

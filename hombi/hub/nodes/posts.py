@@ -48,7 +48,7 @@ class Posts(Part):
         self._heard(address, payload, node)
         entity = node.entities.get(name)
         if entity is None:
-            what = f"it posts {name}, which is no entity of its yet"
+            what = f"it posts {name}, which is not one of its entities yet"
             self._nodes.refused(node.address, what)
             hint = did_you_mean(name, node.entities)
             hint = hint or "it is shown under Messages, where it can be made one"
@@ -69,7 +69,7 @@ class Posts(Part):
     async def pack(self, node: Node, payload: bytes) -> Taken:
         """Readings that a node posted as SenML; returns once they are committed.
 
-        Raises Invalid for what is no SenML, Busy when the disk does not keep up.
+        Raises Invalid for what is not SenML, Busy when the disk does not keep up.
         """
         self._heard(node.address, payload, node)
         now = self.context.clock.now_ms()

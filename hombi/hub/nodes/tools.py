@@ -66,7 +66,7 @@ class AddTool(Change[Tools, tuple[Tool, str]], frozen=True):
         name, house = self.name, part.house
         if not name or slug(name) != name:
             raise Invalid(
-                f"{name!r} is no name for a tool; use small letters, digits and hyphens, "
+                f"{name!r} is not a name for a tool; use small letters, digits and hyphens, "
                 f"like mill-logger"
             )
         if name in house.tools or name in house.nodes:

@@ -75,7 +75,7 @@ def media_type_of(content: bytes) -> str:
     for sign, media_type in SIGNS:
         if content.startswith(sign):
             return media_type
-    raise Refused("what the camera sent is no picture (JPEG, PNG or GIF)")
+    raise Refused("what the camera sent is not a picture (JPEG, PNG or GIF)")
 
 
 def _in_the_house(host: str) -> str:

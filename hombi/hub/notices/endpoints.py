@@ -21,7 +21,7 @@ def why_not(endpoint: str, services: Iterable[str]) -> str:
     """Why an endpoint is refused, in words; "" when it is one that may be used."""
     try:
         split = urlsplit(endpoint)
-        _ = split.port  # raises for one that is no number
+        _ = split.port  # raises for one that is not a number
     except ValueError:
         return "the endpoint of a push subscription is an https address"
     host = (split.hostname or "").rstrip(".")
@@ -33,7 +33,7 @@ def why_not(endpoint: str, services: Iterable[str]) -> str:
         return "the endpoint of a push subscription has no user name in it"
     if _is_address(host) or "." not in host or host.rpartition(".")[2] in _PRIVATE:
         return (
-            f"{host} is no public name of a push service; one of the house's own is named "
+            f"{host} is not a public name of a push service; one of the house's own is named "
             f"in notices.push_services"
         )
     return ""

@@ -10,7 +10,7 @@ from typing import Any
 
 from hombi.core.house_facts import did_you_mean
 
-# What a notice has; those that are no texts stay numbers and booleans where they stand
+# What a notice has; those that are not texts stay numbers and booleans where they stand
 # alone.
 PARTS = ("id", "at", "subject", "title", "text", "urgent", "over")
 LONGEST = 4_000
@@ -25,7 +25,7 @@ def problem(form: str) -> str:
     try:
         filled(form, dict.fromkeys(PARTS, ""), unknown.append)
     except json.JSONDecodeError as error:
-        return f"the form is no JSON: line {error.lineno}, column {error.colno}: {error.msg}"
+        return f"the form is not JSON: line {error.lineno}, column {error.colno}: {error.msg}"
     except RecursionError:
         return "the form is nested too deeply"
     if unknown:
@@ -38,7 +38,7 @@ def problem(form: str) -> str:
 
 def _no_json(word: str) -> float:
     # Python reads NaN and Infinity, which RFC 8259 does not have, and writes them.
-    raise json.JSONDecodeError(f"{word} is no value", word, 0)
+    raise json.JSONDecodeError(f"{word} is not a value", word, 0)
 
 
 def filled(

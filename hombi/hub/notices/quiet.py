@@ -27,7 +27,7 @@ class QuietHours:
             return None
         match = _SPAN.fullmatch(text)
         if match is None:
-            raise Invalid(f"{text!r} are no quiet hours; write them like 22:00-06:30")
+            raise Invalid(f"{text!r} are not quiet hours; write them like 22:00-06:30")
         begins, ends = int(match[1]) * 60 + int(match[2]), int(match[3]) * 60 + int(match[4])
         if begins == ends:
             raise Invalid("quiet hours begin and end at different times")

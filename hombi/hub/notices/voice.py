@@ -56,7 +56,7 @@ class Voice:
         # Its header is right in a file only: it says how long the sound is.
         with tempfile.TemporaryDirectory() as folder:
             file = Path(folder) / "spoken.wav"
-            done = subprocess.run(  # noqa: S603 - the text comes by its input, and is no option
+            done = subprocess.run(  # noqa: S603 - the text comes by its input, and is not an option
                 [PROGRAM, "-v", self._language(), "-w", str(file), "--stdin"],
                 input=text.encode(errors="replace"),
                 capture_output=True,

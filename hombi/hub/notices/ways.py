@@ -117,7 +117,7 @@ def _no_mail(address: str) -> str:
     local, at, host = found.rpartition("@")
     plain = not name and found == address and all(33 <= ord(c) < 127 for c in address)
     if not plain or not at or not local or not host.strip("."):
-        return f"{address!r} is no mail address; write one like ada@mill.example"
+        return f"{address!r} is not a mail address; write one like ada@mill.example"
     return ""
 
 
@@ -128,7 +128,7 @@ def _no_address(address: str) -> str:
     except ValueError:
         parts = urlsplit("")
     if parts.scheme not in ("http", "https") or not parts.hostname or parts.username is not None:
-        return f"{address!r} is no address to post to; write one like https://mill.example/told"
+        return f"{address!r} is not an address to post to; write one like https://mill.example/told"
     return ""
 
 

@@ -279,7 +279,7 @@ def is_live(table: str, key: str) -> bool:
     return all_tables(known_links())[table][key].live
 
 
-# Those that are no setting of the hub's: where it is, and how to sign in to it.
+# Those that are not settings of the hub's: where it is, and how to sign in to it.
 _OTHERS = ("HOMBI_DATA", "HOMBI_PORT", "HOMBI_PASSWORD")
 
 

@@ -179,8 +179,8 @@ class Trust(Part):
             self._load(path)
 
     def _load(self, path: Path) -> None:
-        """Show what is in a file; one that is no certificate is made anew, since nobody
-        keeps anything by it."""
+        """Show what is in a file; one that is not a certificate is made anew, since
+        nobody keeps anything by it."""
         assert self.tls is not None
         try:
             found = x509.load_pem_x509_certificate(path.read_bytes())

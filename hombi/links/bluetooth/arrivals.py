@@ -35,7 +35,7 @@ MOST_REMEMBERED = 1_000
 
 @dataclass(eq=False)
 class Candidate:
-    """A node that is no arrival yet: what it has broadcast since the window was
+    """A node that is not an arrival yet: what it has broadcast since the window was
     opened."""
 
     name: str

@@ -356,4 +356,4 @@ class BluetoothDriver:
         for address, known in self._by_address.items():
             if known.node == node:
                 return address, known
-        raise Unreachable(f"{node} is no Bluetooth node")
+        raise Unreachable(f"{node} is not a Bluetooth node")

@@ -28,7 +28,7 @@ INACTIVE, ACTIVE, UNKNOWN = 0b00, 0b01, 0b11
 
 
 class GattError(Exception):
-    """Bytes that are no value of their characteristic; the message says which."""
+    """Bytes that are not a value of their characteristic; the message says which."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -29,7 +29,7 @@ READ, OBSERVE, WRITE, INVOKE, READ_ALL, SUBSCRIBE = (
 _DEFAULT_METHOD = {WRITE: "PUT", INVOKE: "POST"}
 _FOLLOWED = (OBSERVE, SUBSCRIBE)
 _JSON = "application/json"
-# What a form may have the hub do; anything else is no request that a node needs.
+# What a form may have the hub do; anything else is not a request that a node needs.
 _METHODS = frozenset({"GET", "PUT", "POST", "PATCH", "DELETE"})
 _SPOKEN = ("nosec", "basic", "digest", "bearer", "apikey")
 

@@ -113,7 +113,7 @@ class Web:
             split = urlsplit("")
         if split.scheme not in ("http", "https") or not split.hostname:
             raise LinkError(
-                f"{address!r} is no address; write it like 192.168.1.20 or "
+                f"{address!r} is not an address; write it like 192.168.1.20 or "
                 f"http://loft.local:8080/thing"
             )
         if split.path in ("", "/"):

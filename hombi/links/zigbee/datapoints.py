@@ -69,7 +69,7 @@ def _content(one: Datapoint) -> bytes:
         return one.value.encode() if isinstance(one.value, str) else bytes(one.value)
     except (TypeError, ValueError, OverflowError) as error:
         raise CodecError(
-            f"{one.value!r} is no value for datapoint {one.id} of type {one.type}"
+            f"{one.value!r} is not a value for datapoint {one.id} of type {one.type}"
         ) from error
 
 

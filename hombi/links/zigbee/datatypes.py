@@ -71,7 +71,7 @@ def encode_value(kind: int, value: Any) -> bytes:
             content = value.encode() if isinstance(value, str) else bytes(value)
             return len(content).to_bytes(head, "little") + content
     except (TypeError, ValueError, OverflowError, struct.error) as error:
-        raise CodecError(f"{value!r} is no value of type 0x{kind:02X}") from error
+        raise CodecError(f"{value!r} is not a value of type 0x{kind:02X}") from error
     raise CodecError(f"values of type 0x{kind:02X} are not written")
 
 

@@ -263,7 +263,7 @@ class Device:
                 found.append(self._resolved(point, raw, now_ms))
             except (ArithmeticError, TypeError, ValueError) as error:
                 raise CodecError(
-                    f"{point.name}: {raw!r} is no value of it ({type(error).__name__})"
+                    f"{point.name}: {raw!r} is not a value of it ({type(error).__name__})"
                 ) from error
         return found
 

@@ -9,7 +9,7 @@ LinkError (links.base)
     ├── Refused          a node answers that it does not do it
     ├── Unreadable       something in the stick's store cannot be read
     └── ForeignNetwork   the stick carries a network that is not ours
-CodecError               bytes that are no ZCL; never leaves the link
+CodecError               bytes that are not ZCL; never leaves the link
 """
 
 from __future__ import annotations

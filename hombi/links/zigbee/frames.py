@@ -46,7 +46,7 @@ def check(body: bytes) -> int:
 
 
 class Decoder:
-    """Bytes in, frames out. What is no frame is skipped and counted; the next SOF is
+    """Bytes in, frames out. What is not a frame is skipped and counted; the next SOF is
     looked for behind the bad one's first byte."""
 
     def __init__(self) -> None:

@@ -320,5 +320,5 @@ def name_apart(points: Iterable[Point]) -> list[Point]:
 
 
 def finite(value: float | bool | None) -> float | bool | None:
-    """None for what is no number that can be used."""
+    """None for what is not a number that can be used."""
     return None if value is None or not math.isfinite(value) else value

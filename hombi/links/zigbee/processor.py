@@ -55,7 +55,7 @@ class Processor:
 
     @property
     def skipped(self) -> int:
-        """Bytes on the line that were no frame."""
+        """Bytes on the line that were not frames."""
         return self._decoder.skipped
 
     async def open(self, baud: int = 115_200, answer_s: float = ANSWER_S) -> None:

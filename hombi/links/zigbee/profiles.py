@@ -242,7 +242,7 @@ class _Reader:
     def _check(self, name: str, path: tuple[str | int, ...], table: Any) -> None:
         known = TABLES[name]
         if not isinstance(table, dict):
-            self._toml.blame(path, f"{name} is no table")
+            self._toml.blame(path, f"{name} is not a table")
             return
         for key, value in table.items():
             if key not in known:

@@ -88,7 +88,7 @@ def draft(make: str, model: str, text: str, unnamed: Iterable[Unnamed]) -> str:
         where = f"datapoint {one.id}" if one.datapoint else f"0x{one.cluster:04X}/0x{one.id:04X}"
         lines.append("")
         if one.type not in types or (one.type == dt.TEXT and not one.datapoint):
-            lines.append(f"# {where} is {_shown(one.value)!r}, which is no number")
+            lines.append(f"# {where} is {_shown(one.value)!r}, which is not a number")
             continue
         lines.append(f"# it was {_shown(one.value)}")
         if one.datapoint:

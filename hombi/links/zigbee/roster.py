@@ -45,7 +45,7 @@ class Roster:
         self._reports.keep(device.key, device.kept())
 
     def forget(self, device: Device) -> None:
-        """It is no node of this network any more."""
+        """It is not a node of this network any more."""
         self.devices.pop(device.ieee, None)
         self._by_node.pop(device.node, None)
         if self._by_short.get(device.short) is device:
@@ -53,8 +53,8 @@ class Roster:
         self._reports.keep(device.key, None)
 
     def remove(self, device: Device, *, knows: bool) -> None:
-        """It is no node of this house any more; one that does not know it yet is told
-        when it is next heard."""
+        """It is not a node of this house any more; one that does not know it yet is
+        told when it is next heard."""
         self.forget(device)
         if not knows:
             self.removed[device.ieee] = device.short

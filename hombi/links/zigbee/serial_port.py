@@ -60,7 +60,7 @@ class SerialPort:
             ) from error
         except (OSError, termios.error) as error:
             os.close(fd)
-            raise NoStick(f"{self.path} is no serial port ({error})") from error
+            raise NoStick(f"{self.path} is not a serial port ({error})") from error
         _let_run(fd)
         self._fd = fd
         asyncio.get_running_loop().add_reader(fd, self._read)

@@ -148,7 +148,7 @@ def open_invitations(now: int) -> list[Invitation]:
 
 class Join(Change[Accounts, User], frozen=True):
     """Join the house with an invitation's code, or set a new password with one. A wall
-    has no password. Raises Refused for a code that is no good, Invalid for the
+    has no password. Raises Refused for a code that is not good, Invalid for the
     rest."""
 
     code: str
@@ -213,7 +213,7 @@ def invitation(code: str, now: int) -> Invitation:
 
 
 class ChangeAccount(Change[Accounts, None], frozen=True):
-    """Make somebody something else in the house. Guests and walls get no notices: their
+    """Change a person's role. Guests and walls get no notices: their
     ways are removed. Raises NotFound, Invalid, Refused for
     the last owner."""
 

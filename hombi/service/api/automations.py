@@ -99,7 +99,7 @@ class RunView(View):
 
     @operation(name="automations_run", takes=wire.RunRequest, gives=wire.Automation)
     def post(self, request: Request, automation: str) -> Response:
-        """Run the actions of an edge, for real: nothing needs to be so for it, and
+        """Run the actions of an edge now: nothing needs to be so for it, and
         where the automation stands does not change."""
         edge = EdgeKind(body(request, wire.RunRequest).edge)
         return Response(change(actor(request), RunActions(automation, edge), answers.automation))

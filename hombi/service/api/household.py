@@ -79,7 +79,7 @@ class MemberView(View):
 
     @operation(name="member_change", takes=wire.PlaceRequest, gives=wire.Member)
     def put(self, request: Request, member: str) -> Response:
-        """Make them something else in the house."""
+        """Change a person's role."""
         asked = body(request, wire.PlaceRequest)
         change(actor(request), ChangeAccount(member, _place(asked)), lambda *_: None)
         return Response(_member(User.objects.get(username=member)))

@@ -132,7 +132,7 @@ def _spooled(stream: Any) -> IO[bytes]:
 
 
 def _lines(file: IO[bytes]) -> Iterator[str]:
-    """Its lines as text. A byte that is no text becomes a mark. Raises Invalid for
+    """Its lines as text. A byte that is not text becomes a mark. Raises Invalid for
     UTF-16, of which every other byte would be one."""
     file.seek(0)
     head = file.read(4)
@@ -155,7 +155,7 @@ def _imported(
     asked = request.query_params
     zone = known_zone(asked["zone"]) if asked.get("zone") else hub().config.zone
     if zone is None:
-        raise Invalid(f"zone={asked['zone'][:60]} is no time zone, like Europe/Berlin")
+        raise Invalid(f"zone={asked['zone'][:60]} is not a time zone, like Europe/Berlin")
     likely = (entity.name, entity.title, entity.kind.name, entity.wire_name, "value")
     try:
         layout = layout_of(
@@ -257,7 +257,7 @@ def _no_state(entity: Entity, row: Row) -> str:
     if entity.kind.words is None or row.value in (None, 0, 1):
         return ""
     none, one = entity.kind.words
-    return f"{row.value:g} is no state; write 0 for {none}, 1 for {one}"
+    return f"{row.value:g} is not a state; write 0 for {none}, 1 for {one}"
 
 
 def _take(

@@ -47,7 +47,7 @@ def wanted(params: Any) -> Filter:
     topic = params.get("topic", "").strip()
     if topic and not valid_filter(topic):
         raise Invalid(
-            f"{topic!r} is no topic filter; + stands for one level, # for all that "
+            f"{topic!r} is not a topic filter; + stands for one level, # for all that "
             f"follow, like mill/+/state or mill/#"
         )
     via = params.get("via", "")

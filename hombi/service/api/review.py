@@ -83,7 +83,7 @@ def _review(span: str, text: str) -> wire.Review:
         first, after = calendar_span(on, span)
         start, end = moment_ms(first, 0, zone), moment_ms(after, 0, zone)
     except (ValueError, OverflowError) as error:
-        raise Invalid(f"on={text[:40]} is no day; write it like 2026-11-27") from error
+        raise Invalid(f"on={text[:40]} is not a day; write it like 2026-11-27") from error
     if start > now:
         raise Invalid(f"on={text} is still to come")
     if not 0 <= start < LATEST_MS:

@@ -84,7 +84,7 @@ class Newest:
             log.warning("%s cannot be used (%s); readings go to the database", self._path, error)
 
     def _before(self, taken: int) -> bytes:
-        """What is in the file. Raises OSError for one that is no file."""
+        """What is in the file. Raises OSError for one that is not a file."""
         try:
             kind = self._path.stat().st_mode
         except FileNotFoundError:
@@ -95,7 +95,7 @@ class Newest:
                 )
             return b""
         if not stat.S_ISREG(kind):
-            raise OSError(f"{self._path.name} is no file")
+            raise OSError(f"{self._path.name} is not a file")
         return self._path.read_bytes()
 
     def close(self) -> None:

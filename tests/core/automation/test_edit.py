@@ -82,7 +82,7 @@ def test_what_cannot_be_changed_so_is_said() -> None:
         ('watch = { under = "82 %" }', ("watch", "under"), None, "within a line"),
         ('watch = { under = "82 %" }', ("watch", "held"), "1 min", "within a line"),
         ('name = "x"', ("starts", 0, "to"), "on", "there is no"),
-        ("[watch]", ("watch", 'x = "y"\n[starts]'), "on", "is no key"),
+        ("[watch]", ("watch", 'x = "y"\n[starts]'), "on", "is not a key"),
     ):
         with pytest.raises(EditError, match=said):
             with_value(text, path, value)

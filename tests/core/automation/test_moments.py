@@ -73,8 +73,8 @@ def test_again_and_again_by_the_houses_clock() -> None:
 @pytest.mark.parametrize(
     ("watch", "said"),
     [
-        ('at = "25:00"', "is no time of the day"),
-        ('at = "soon"', "is no time of the day"),
+        ('at = "25:00"', "is not a time of the day"),
+        ('at = "soon"', "is not a time of the day"),
         ('every = "10 s"', "from 1 min to 24 h"),
         ('at = "12:00"\nevery = "1 h"', "has at and every"),
         ('every = "1 h"\nlasts = "2 h"', "over before it begins again"),

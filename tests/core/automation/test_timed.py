@@ -110,7 +110,7 @@ def test_a_time_to_be_back_and_a_limit_to_be_back_at_go_together() -> None:
 @pytest.mark.parametrize(
     ("watch", "said"),
     [
-        (f'entity = "{RACK}"\nsilent = "soon"', "is no length of time"),
+        (f'entity = "{RACK}"\nsilent = "soon"', "is not a length of time"),
         (f'entity = "{RACK}"\nsilent = true', "is a length of time"),
         (f'entity = "{RACK}"\nsilent = "5 min"\nheld = "1 min"', "held does not go with silent"),
         (f'entity = "{RACK}"\nchanges = "1 min"\nuntil = "5 %"', "until does not go with changes"),
@@ -125,7 +125,7 @@ def test_a_time_to_be_back_and_a_limit_to_be_back_at_go_together() -> None:
         ),
         (
             f'every = "1 h"\n[only]\nwhen = [ {{ entity = "{RACK}", changes = "1 min" }} ]',
-            "changes is no state",
+            "changes is not a state",
         ),
     ],
 )

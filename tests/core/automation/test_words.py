@@ -42,7 +42,7 @@ REMIND = 'notify = "everyone"\ntitle = "x"\n'
         (f'{OVER}[only]\nwhen = [{{ {ONE}, held = "1 min" }}]', "'held' means nothing here"),
         (f'{OVER}[[ends]]\nset = "{RACK}"\nto = "5 %"', "cannot be set"),
         (f'{OVER}[[ends]]\nset = "lamp/level"\nto = "500 %"', "beyond what a level can be"),
-        (f'{OVER}[[ends]]\nset = "lamp/level"\nto = "other"', "'other' is no number"),
+        (f'{OVER}[[ends]]\nset = "lamp/level"\nto = "other"', "'other' is not a number"),
         (f'{OVER}[[ends]]\nset = "lamp/level"\nto = 40', 'write "40 %"'),
         (f'{OVER}[[ends]]\nset = "lamp/level"\nto = "+10 %"', "is a step"),
         (f'[watch]\n{ONE}\nover = "60,5 %"', "write '60.5 %'"),
@@ -160,7 +160,7 @@ def test_a_limit_of_zero_beside_a_formula_is_zero() -> None:
     [
         ('["= rack/humidty", "70 %"]', "no entity rack/humidty; did you mean rack/humidity?"),
         ('["= rack/humidity +", "70 %"]', "the formula"),
-        ('["= rack/humidity", "warm"]', "'warm' is no number"),
+        ('["= rack/humidity", "warm"]', "'warm' is not a number"),
         ('["= rack/humidity", 70]', 'write "70 %"'),
         ('["= rack/humidity"]', "two limits in brackets"),
     ],

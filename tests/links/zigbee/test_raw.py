@@ -74,8 +74,8 @@ def test_a_draft_is_a_profile_and_names_what_has_no_name() -> None:
         ("2/FC01/0007@1399", 0x1399),
         ("1/dp21", 0),
     ]
-    assert "# datapoint 22 is '0102', which is no number" in text
-    assert "# 0xFC01/0x0008 is 'v2', which is no number" in text
+    assert "# datapoint 22 is '0102', which is not a number" in text
+    assert "# 0xFC01/0x0008 is 'v2', which is not a number" in text
     more = draft("", "", text, [Unnamed(1, 0xEF00, 30, datapoints.BOOL, True, datapoint=True)])
     assert more.startswith(text)
     longer, _ = read_profile(more)

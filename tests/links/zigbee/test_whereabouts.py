@@ -126,7 +126,7 @@ async def test_a_node_that_slept_when_it_was_removed_leaves_when_it_is_next_hear
         rig.told.arrived.clear()
         rig.told.asked.clear()
         node.away = False
-        # Also while the window is open, for another: it is no arrival by itself.
+        # Also while the window is open, for another: it is not an arrival by itself.
         rig.driver.pairing(True)
         while node.joined:
             node.report(1, 0x0402, [zcl.Attribute(0, dt.S16, 1234)])

@@ -48,7 +48,7 @@ export function JoinPage() {
     <Door
       title={person ? "A new password" : `Welcome to ${visible(invited.data.house)}`}
       about={about(invited.data)}
-      action={person ? "Keep it and sign in" : role === "wall" ? "Hang it up" : "Join"}
+      action={person ? "Keep it and sign in" : role === "wall" ? "Set up this screen" : "Join"}
       busy={join.isPending}
       error={join.error}
       onSubmit={(values) =>

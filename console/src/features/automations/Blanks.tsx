@@ -48,7 +48,7 @@ export function Blanks({
         ))}
       </div>
       {edit.error && <Failure error={edit.error} />}
-      <p className="text-faint text-sm">What is not here is in the text; both say the same.</p>
+      <p className="text-faint text-sm">The text may contain more than this form shows.</p>
     </div>
   );
 }

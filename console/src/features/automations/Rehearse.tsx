@@ -192,7 +192,7 @@ function ForReal({ automation }: { automation: string }) {
     <>
       <Button onClick={() => setAsking(true)}>Run its actions …</Button>
       {run.isSuccess && <span role="status">They are under way.</span>}
-      <Sheet open={asking} close={() => setAsking(false)} title="Run its actions for real?">
+      <Sheet open={asking} close={() => setAsking(false)} title="Run its actions now?">
         <p className="mb-4">
           Its switches switch and its notices are sent, whatever is so now. It stands where it
           stood.
@@ -201,10 +201,10 @@ function ForReal({ automation }: { automation: string }) {
         <div className="flex flex-wrap justify-end gap-3">
           <Button onClick={() => setAsking(false)}>Leave it</Button>
           <Button look="grave" onClick={() => run.mutate("end")}>
-            Those of its end
+            Run end actions
           </Button>
           <Button look="grave" onClick={() => run.mutate("start")}>
-            Those of its start
+            Run start actions
           </Button>
         </div>
       </Sheet>

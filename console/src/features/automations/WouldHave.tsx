@@ -108,7 +108,7 @@ function Limits({ data, onLimit }: { data: Replay; onLimit: (limit: string) => v
   if (data.limits.length === 0) return null;
   return (
     <p className="mt-4 flex flex-wrap items-center gap-x-3 gap-y-2">
-      <span>By this past, try</span>
+      <span>Based on this period, try</span>
       {data.limits.map((one) => (
         <Button key={one.limit} onClick={() => onLimit(one.limit)}>
           {one.limit}: about {one.a_week} a week

@@ -44,7 +44,7 @@ export function Shown({ entity }: { entity: EntityDetail }) {
               onChange={(event) => change.mutate({ decimals: Number(event.target.value) })}
               className="field"
             >
-              <option value="-1">what suits the unit</option>
+              <option value="-1">automatic</option>
               {DECIMALS.map((one) => (
                 <option key={one}>{one}</option>
               ))}
@@ -67,7 +67,7 @@ export function Shown({ entity }: { entity: EntityDetail }) {
             />
           </Labelled>
           <Button type="submit" disabled={keep.trim() === kept.keep || change.isPending}>
-            Keep it so
+            Save
           </Button>
         </form>
       </div>

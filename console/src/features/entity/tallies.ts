@@ -47,7 +47,7 @@ export const PER: Record<
 
 const TALLIES = ["starts", "time-on", "amount"];
 
-/** In which spans an entity counts; null for one that is no tally. */
+/** In which spans an entity counts; null for one that is not a tally. */
 export function perOf(entity: EntityDetail): Per | null {
   const how = entity.derived;
   if (!how || !TALLIES.includes(how.method)) return null;

@@ -2,7 +2,7 @@
 import type { Schemas } from "../../api/client";
 import { houseMs } from "../../ui/time";
 
-/** The values, in `unit` where a line says none, and the first line that is no value. */
+/** The values, in `unit` where a line says none, and the first line that is not a value. */
 export function typedValues(
   text: string,
   unit: string,

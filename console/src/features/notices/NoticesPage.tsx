@@ -21,7 +21,7 @@ export function NoticesPage() {
           </section>
           <section aria-labelledby="told">
             <h2 id="told" className="mb-3 text-xl">
-              What was told
+              Sent notices
             </h2>
             <Told />
           </section>

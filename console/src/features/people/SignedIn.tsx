@@ -86,7 +86,7 @@ export function Programs() {
                     </>
                   }
                 >
-                  <SignOut name={token.name} yes="Make void" change={revoke} given={token.id}>
+                  <SignOut name={token.name} yes="Revoke" change={revoke} given={token.id}>
                     Its token stops working at once. The program must sign in again.
                   </SignOut>
                 </Line>

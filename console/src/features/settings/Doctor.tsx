@@ -10,7 +10,7 @@ export function Doctor() {
     <section aria-labelledby="doctor">
       <div className="mb-3 flex items-baseline justify-between">
         <h2 id="doctor" className="text-xl">
-          How it is
+          Health check
         </h2>
         <Button onClick={() => void doctor.refetch()} disabled={doctor.isFetching}>
           Check again

@@ -199,7 +199,7 @@ export function Arrange({
           disabled={busy}
           onClick={() => onDone(now.map(({ key: _, ...tile }) => tile))}
         >
-          Keep it so
+          Save
         </Button>
       </div>
     </div>

@@ -122,7 +122,7 @@ class Client(asyncio.Protocol):
         try:
             packets = self._reader.feed(data)
         except MalformedPacket as error:
-            self.end(f"it sent what is no MQTT: {error}")
+            self.end(f"it sent what is not MQTT: {error}")
             return
         for packet in packets:
             self._take(packet)

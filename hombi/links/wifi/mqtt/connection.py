@@ -91,8 +91,8 @@ class Connection:
         self.last_heard_s = self.door.now_s = now_s
         began = self._reader.waiting or self._arrived
         if self.session is None and not began and data[0] != p.CONNECT << 4:
-            # What is no MQTT (a browser, a scanner) need not be waited for.
-            self.close("the first packet is no connect [MQTT-3.1.0-1]")
+            # What is not MQTT (a browser, a scanner) need not be waited for.
+            self.close("the first packet is not a connect [MQTT-3.1.0-1]")
             return None
         try:
             self._arrived += self._reader.feed(data)
@@ -169,7 +169,7 @@ class Connection:
         session = self.session
         if session is None:
             if not isinstance(packet, p.Connect):
-                raise MalformedPacket("the first packet is no connect [MQTT-3.1.0-1]")
+                raise MalformedPacket("the first packet is not a connect [MQTT-3.1.0-1]")
             self._connect(packet)
             return
         match packet:
@@ -273,7 +273,7 @@ class Connection:
             message = self._plain(message)
         if not valid_name(message.topic):
             raise MalformedPacket(
-                f"{message.topic!r} is no topic to publish under [MQTT-3.3.2-2]", p.BAD_NAME
+                f"{message.topic!r} is not a topic to publish under [MQTT-3.3.2-2]", p.BAD_NAME
             )
         allowed = self.rights.may_publish(message.topic)
         if not allowed and (self.level == 4 or not message.qos):

@@ -42,7 +42,7 @@ from hombi.links.wifi.mqtt.packets import (
 from hombi.links.wifi.mqtt.properties import NONE, WILL, Properties, decode_properties
 from hombi.links.wifi.mqtt.wire import Body, MalformedPacket, text
 
-# A reading is a hundred bytes; what is larger than this is no node of ours.
+# A reading is a hundred bytes; what is larger than this is not a node of ours.
 MAX_PACKET = 256 * 1024
 _ACKS: dict[int, type[Puback | Pubrec | Pubrel | Pubcomp]] = {
     PUBACK: Puback,
@@ -205,7 +205,7 @@ def _decode_publish(flags: int, data: bytes, level: int) -> Publish:
 
 def _decode_connect(body: Body) -> Connect:
     if body.text() != "MQTT":
-        raise MalformedPacket("this is no MQTT connect [MQTT-3.1.2-1]", UNSUPPORTED_VERSION)
+        raise MalformedPacket("this is not MQTT connect [MQTT-3.1.2-1]", UNSUPPORTED_VERSION)
     level, flags = body.byte(), body.byte()
     if level not in (4, 5):
         # Another version has another layout; only the level is answered [MQTT-3.1.2-2].

@@ -9,8 +9,8 @@ MALFORMED = 0x81
 
 
 class MalformedPacket(Exception):
-    """The bytes are no packet that the standard allows; the connection must be closed
-    (4.8, in MQTT 5 4.13).
+    """The bytes are not a packet that the standard allows; the connection must be
+    closed (4.8, in MQTT 5 4.13).
 
     `reason` is the code that a client of MQTT 5 is told.
     """
