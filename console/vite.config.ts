@@ -7,7 +7,7 @@ const APART = ["src/features/automations/editor.test.tsx", "src/features/nodes/p
 export default defineConfig({
   plugins: [react(), tailwindcss()],
   build: { outDir: "../hombi/service/console_files", emptyOutDir: true, assetsInlineLimit: 0 },
-  server: { proxy: { "/api": "http://127.0.0.1:4662" } },
+  server: { proxy: { "/api": "http://127.0.0.1:21460" } },
   test: {
     environment: "jsdom",
     setupFiles: ["src/test-setup.ts"],

@@ -49,7 +49,7 @@ def sign_in(
     hub: Annotated[
         str | None,
         typer.Option(
-            help="The hub's host, host:port or address, like 192.0.2.7 or http://mill.local:4662."
+            help="The hub's host, host:port or address, like 192.0.2.7 or http://mill.local:21460."
         ),
     ] = None,
     username: Annotated[

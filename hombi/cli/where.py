@@ -16,7 +16,7 @@ import typer
 from hombi.cli.data_place import data_folder
 from hombi.client import Hub
 
-DEFAULT_PORT = 4662
+DEFAULT_PORT = 21460
 TOKEN_FILE = "hub.token"  # noqa: S105 - the name of the file
 LOCK_FILE = "hub.lock"
 DEMOS = "hombi-demo"

@@ -1,7 +1,7 @@
 """The client library: the hub from a program, with blocking calls (`Hub`) or
 asynchronous ones (`AsyncHub`).
 
-with Hub("http://127.0.0.1:4662", token) as hub:
+with Hub("http://127.0.0.1:21460", token) as hub:
     for entity in hub.entities.list(room="cheese-cellar"):
         print(entity.entity, entity.shown)
 """

@@ -348,7 +348,7 @@ class AsyncHub:
 
     def __init__(
         self,
-        url: str = "http://127.0.0.1:4662",
+        url: str = "http://127.0.0.1:21460",
         token: str | None = None,
         authority: str | Path | None = None,
     ) -> None:

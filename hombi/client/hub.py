@@ -338,7 +338,7 @@ class Hub:
 
     def __init__(
         self,
-        url: str = "http://127.0.0.1:4662",
+        url: str = "http://127.0.0.1:21460",
         token: str | None = None,
         authority: str | Path | None = None,
     ) -> None:

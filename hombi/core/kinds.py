@@ -51,6 +51,15 @@ class Kind:
     seen: Seen | None = None
     # Whether it is a difference: a unit with an addend (°C, °F) counts without it.
     difference: bool = False
+    # What its states were called before; texts and nodes may go on saying so.
+    earlier: tuple[str, str] | None = None
+
+    def state(self, word: str) -> float | None:
+        """The state that a word names, 0 or 1; None for another word."""
+        for words in (self.words, self.earlier):
+            if words is not None and word in words:
+                return float(words.index(word))
+        return None
 
     @property
     def as_seen(self) -> Seen:
@@ -63,8 +72,10 @@ class Kind:
         return self.title or self.name
 
 
-def _states(name: str, off: str, on: str, *called: str) -> Kind:
-    return Kind(name, "", 0, 1, 0, (off, on), called=called)
+def _states(
+    name: str, off: str, on: str, *called: str, earlier: tuple[str, str] | None = None
+) -> Kind:
+    return Kind(name, "", 0, 1, 0, (off, on), called=called, earlier=earlier)
 
 
 def _measured(
@@ -124,10 +135,14 @@ KINDS: dict[str, Kind] = {
         ),
         _measured("reception", "%", 0, 100, 0, "lqi"),
         _states("contact", "closed", "open", "door", "window", "gate", "hatch", "lid", "open"),
-        _states("occupancy", "clear", "occupied", "motion", "presence", "pir", "movement"),
+        _states(
+            *("occupancy", "empty", "occupied"),
+            *("motion", "presence", "pir", "movement"),
+            earlier=("clear", "occupied"),
+        ),
         _states("leak", "dry", "wet", "flood", "water", "wet"),
-        _states("smoke", "clear", "smoke", "fire"),
-        _states("gas", "clear", "gas"),
+        _states("smoke", "normal", "alarm", "fire", earlier=("clear", "smoke")),
+        _states("gas", "normal", "alarm", earlier=("clear", "gas")),
         _states("vibration", "still", "moving", "shake", "shock"),
         _states("tamper", "untouched", "opened"),
         _states("alarm", "quiet", "alarm"),

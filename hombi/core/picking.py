@@ -186,7 +186,7 @@ def filter_of(pattern: str, node: str = "") -> str:
 def render(template: str, value: float, kind: Kind) -> str:
     """The payload that asks for a value.
 
-    `{value}` stands for the number (1 or 0 for a kind with two states), `{ON|OFF}` for
+    `{value}` stands for the number (1 or 0 for a kind with two states), `{1|0}` for
     one of two words.
     """
     on = value >= 0.5
@@ -203,8 +203,7 @@ def check_template(template: str) -> None:
     """Raises PickError for a template that would say the same whatever the value."""
     if not _BLANK.search(template):
         raise PickError(
-            "the payload to send has no {value} and no {ON|OFF}: it would say the same "
-            "for every value"
+            "the payload to send has no {value} and no {1|0}: it would say the same for every value"
         )
 
 
@@ -248,8 +247,8 @@ def _two_state(found: Any, kind: Kind) -> bool:
         return bool(found)
     if isinstance(found, str):
         word = found.strip().lower()
-        if word in kind.words:
-            return word == kind.words[1]
+        if (state := kind.state(word)) is not None:
+            return state == 1.0
         if word in _TRUE:
             return True
         if word in _FALSE:
@@ -258,7 +257,8 @@ def _two_state(found: Any, kind: Kind) -> bool:
 
 
 def _is_word(found: str, kind: Kind) -> bool:
-    return kind.words is not None and found.strip().lower() in (*kind.words, *_TRUE, *_FALSE)
+    word = found.strip().lower()
+    return kind.state(word) is not None or (kind.words is not None and word in (*_TRUE, *_FALSE))
 
 
 def _time(found: Any, pointer: str) -> int | None:

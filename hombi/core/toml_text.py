@@ -49,12 +49,13 @@ class Mistake:
 
 @dataclass
 class TomlText:
-    """A parsed TOML text. `data` is what tomllib made of it; `mistakes` grows as it is
-    checked."""
+    """A parsed TOML text. `data` is what tomllib made of it; `mistakes` and
+    `warnings` grow as it is checked."""
 
     text: str
     data: dict[str, Any] = field(default_factory=dict)
     mistakes: list[Mistake] = field(default_factory=list)
+    warnings: list[Mistake] = field(default_factory=list)
 
     @cached_property
     def places(self) -> Places:
@@ -74,6 +75,13 @@ class TomlText:
             path = path[:-1]
             place = keys.get(path)
         self._note(place or Place(1, 1), what, hint)
+
+    def warn(self, path: Path, what: str, hint: str) -> None:
+        """Note something that is allowed and better written otherwise."""
+        known = len(self.mistakes)
+        self.blame(path, what, hint)
+        self.warnings += self.mistakes[known:]
+        del self.mistakes[known:]
 
     def _note(self, place: Place, what: str, hint: str = "") -> None:
         lines = _lines(self.text)

@@ -43,12 +43,13 @@ def parse_value(text: str, kind: Kind, *, bare: bool = False) -> float:
     """
     if kind.words is not None:
         word = text.strip().lower()
-        if word not in kind.words:
+        state = kind.state(word)
+        if state is None:
             raise ValueTextError(
                 f"{text!r} is not a state of a {kind.shown}; "
                 f"use {kind.words[1]!r} or {kind.words[0]!r}"
             )
-        return float(kind.words.index(word))
+        return state
     match = _QUANTITY.fullmatch(text)
     plain = text.translate(_PLAIN)
     plain = _COMMA.sub(r"\1.\2", plain)

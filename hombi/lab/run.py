@@ -141,7 +141,7 @@ async def run_demo(demo: Demo, say: Say) -> None:
 
 def _here(text: str, demo: Demo) -> str:
     """A text with the lab's address as it is here."""
-    return text.replace("127.0.0.1:4664", f"127.0.0.1:{demo.lab_port}")
+    return text.replace("127.0.0.1:21462", f"127.0.0.1:{demo.lab_port}")
 
 
 def texts(folder: str) -> list[str]:

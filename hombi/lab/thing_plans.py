@@ -9,7 +9,7 @@ from hombi.lab.property import Property
 from hombi.lab.web_thing import ThingPlan
 
 # The lab's pages are here unless the demo runs on another port.
-USUAL_PORT = 4664
+USUAL_PORT = 21462
 
 
 # Nodes that describe themselves and are reached over HTTP. The first is let in when the

@@ -75,7 +75,7 @@ class PickingRequest(Ask, frozen=True, kw_only=True):
 
 class WritingRequest(Ask, frozen=True, kw_only=True):
     """How the entity is written: a topic (with `{node}`), and a payload with `{value}`
-    or `{ON|OFF}` in it."""
+    or `{1|0}` in it."""
 
     topic: Topic
     payload: Annotated[str, Meta(min_length=1, max_length=2000)]

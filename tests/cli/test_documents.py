@@ -44,7 +44,7 @@ def test_the_program_in_the_readme_runs(service: Service, rack: Joined) -> None:
     rack.post([{"n": "humidity", "v": 81.5}])
     program = re.search(r"```python\n(.*?)```", (TOP / "README.md").read_text(), re.DOTALL)
     assert program is not None
-    text = program[1].replace("http://127.0.0.1:4662", service.url).replace('"…"', repr(PASSWORD))
+    text = program[1].replace("http://127.0.0.1:21460", service.url).replace('"…"', repr(PASSWORD))
     # It goes on for ever; the first event is enough.
     text += "        break\n"
     done = subprocess.Popen([sys.executable, "-c", text], stdout=subprocess.PIPE, text=True)

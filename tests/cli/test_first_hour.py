@@ -17,7 +17,7 @@ from tests.house import Service
 
 WALK = Path(__file__).parents[2] / "docs" / "first-hour.md"
 # The ports that the document names, which are the defaults.
-PORT, MQTT_PORT = 4662, 4663
+PORT, MQTT_PORT = 21460, 21461
 
 
 @pytest.fixture

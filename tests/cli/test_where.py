@@ -41,17 +41,17 @@ def test_the_demo_has_a_folder_of_its_own() -> None:
 
 def test_the_hub_that_runs_is_found(monkeypatch: pytest.MonkeyPatch) -> None:
     assert find_hub().token is None
-    with hub(data_folder(), 4662, "own", runs=False):
+    with hub(data_folder(), 21460, "own", runs=False):
         assert find_hub().token == "own", (
             "nothing else runs: the error that it gives names its address"
         )
-        with hub(demo_folder(4662), 4662, "demo"):
+        with hub(demo_folder(21460), 21460, "demo"):
             assert find_hub().token == "demo"
-            with hub(data_folder(), 4662, "own"):
+            with hub(data_folder(), 21460, "own"):
                 assert find_hub().token == "own"
-    with hub(data_folder(), 4662, "own"), hub(demo_folder(4700), 4700, "second"):
+    with hub(data_folder(), 21460, "own"), hub(demo_folder(4700), 4700, "second"):
         monkeypatch.setenv("HOMBI_PORT", "4700")
         assert (find_hub().token, find_hub().url) == ("second", "http://127.0.0.1:4700")
-    with hub(demo_folder(4662), 4662, "demo"):
+    with hub(demo_folder(21460), 21460, "demo"):
         monkeypatch.setenv("HOMBI_DATA", str(data_folder()))
         assert find_hub().token == "own", "a folder that is named is the one that is meant"

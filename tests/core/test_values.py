@@ -28,7 +28,11 @@ from hombi.core.values import (
         ("on", "switch", 1.0),
         ("Off", "switch", 0.0),
         ("open", "contact", 1.0),
-        ("clear", "occupancy", 0.0),
+        ("empty", "occupancy", 0.0),
+        ("clear", "occupancy", 0.0),  # what it was called before
+        ("alarm", "smoke", 1.0),
+        ("smoke", "smoke", 1.0),
+        ("normal", "gas", 0.0),
         ("1.2 kW", "power", 1200.0),
         ("3", "number", 3.0),
     ],

@@ -14,7 +14,7 @@ from hombi.hub.settings.config import ConfigError, load_config
 
 def test_everything_has_a_default(tmp_path: Path) -> None:
     config = load_config(tmp_path, {})
-    assert (config.http_port, config.links["wifi"].port, config.answer_s) == (4662, 4663, 5.0)
+    assert (config.http_port, config.links["wifi"].port, config.answer_s) == (21460, 21461, 5.0)
     assert config.zone.key
 
 

@@ -392,7 +392,7 @@ def test_the_hub_itself_is_nobodys_form(service: Service) -> None:
 
 
 async def test_nobody_elsewhere_sends_the_hub_to_its_own_machine() -> None:
-    guard = Guard((4662,))
+    guard = Guard((21460,))
     await guard.check("http://127.0.0.1:9000/x", "http://127.0.0.1:8000/td")
     await guard.check("http://192.0.2.7/x", "http://192.0.2.8/td")
     for url in (
@@ -405,7 +405,7 @@ async def test_nobody_elsewhere_sends_the_hub_to_its_own_machine() -> None:
         with pytest.raises(LinkError, match="own machine"):
             await guard.check(url, "http://192.0.2.8/td")
     with pytest.raises(LinkError, match="hub itself"):
-        await guard.check("http://127.8.8.8:4662/api", "http://127.0.0.1/td")
+        await guard.check("http://127.8.8.8:21460/api", "http://127.0.0.1/td")
 
 
 def test_parts_of_an_object_addresses_with_variables_and_events(service: Service) -> None:

@@ -19,7 +19,7 @@ async def test_the_demo_goes_on_without_a_bus_daemon_and_says_so(
     with pytest.raises(NoDaemon, match="dbus-daemon is not installed"):
         await PrivateBus(tmp_path).start()
     said: list[str] = []
-    demo = Demo(tmp_path, 4662, 1.0, 7)
+    demo = Demo(tmp_path, 21460, 1.0, 7)
     demo.lab.mkdir()
     async with _bluetooth(demo, said.append) as house:
         assert house is None

@@ -88,13 +88,10 @@ def parse(source: str, facts: HouseFacts, others: Mapping[str, Program] = NO_OTH
 def _warnings(
     toml: TomlText, program: Program, facts: HouseFacts, others: Mapping[str, Program]
 ) -> tuple[Mistake, ...]:
-    known = len(toml.mistakes)
     beside = {one.name: one for name, one in others.items() if name != slug(program.name)}
     for one in warned(program, beside, facts):
-        toml.blame(one.path, one.what, one.hint)
-    warnings = tuple(toml.mistakes[known:])
-    del toml.mistakes[known:]
-    return warnings
+        toml.warn(one.path, one.what, one.hint)
+    return tuple(toml.warnings)
 
 
 @dataclass(frozen=True, slots=True)

@@ -108,10 +108,14 @@ def quantity(toml: TomlText, path: Path, value: object, kind: Kind) -> float | N
         toml.blame(path, what, f'write "{instead.strip()}"')
         return None
     try:
-        return parse_value(value, kind)
+        number = parse_value(value, kind)
     except ValueTextError as error:
         toml.blame(path, str(error))
         return None
+    if kind.words is not None and value.strip().lower() not in kind.words:
+        now = kind.words[int(number)]
+        toml.warn(path, f"{value!r} is called {now!r} now", f'write "{now}"')
+    return number
 
 
 def to_other(table: dict[str, Any]) -> bool:

@@ -41,9 +41,10 @@ def sample_of(sent: Resolved, kind: Kind, usual_unit: str, now_ms: int) -> Sampl
     if value is None:
         return Sample(sent.at_ms, None, usual_unit)
     if isinstance(value, str):
-        if kind.words is None or value not in kind.words:
+        state = kind.state(value)
+        if state is None:
             raise NotASample(f"a number was expected, not the text {value!r}")
-        number = float(kind.words.index(value))
+        number = state
     elif isinstance(value, bool) and kind.words is None:
         raise NotASample("a number was expected, not true or false")
     else:

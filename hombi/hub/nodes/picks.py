@@ -60,7 +60,7 @@ class Picking(msgspec.Struct, frozen=True):
 
 class Writing(msgspec.Struct, frozen=True):
     """How the entity is written: a topic (with `{node}`) and a payload with `{value}`
-    or `{ON|OFF}` in it."""
+    or `{1|0}` in it."""
 
     topic: str
     payload: str

@@ -98,7 +98,7 @@ OWN: Tables = {
     },
     "http": {
         "host": Key('an address, like "0.0.0.0"', name, ANY_ADDRESS),
-        "port": Key("a port number from 1 to 65535", port, 4662),
+        "port": Key("a port number from 1 to 65535", port, 21460),
         "names": Key('a list of names, like ["mill.example"]', names, ()),
         "behind": Key('the addresses of proxies, like ["192.168.1.2"]', addresses, ()),
     },

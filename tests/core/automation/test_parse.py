@@ -330,3 +330,31 @@ def test_what_hides_in_a_text_in_quotes_is_the_authors() -> None:
     automation = parse(SOUND.replace("Cellar is dry", "Cellar\u2028is dry"), FACTS).program
     assert automation is not None
     assert Notify("everyone", "Cellar\u2028is dry", "{value} for {held}") in automation.starts
+
+
+def test_the_words_of_before_go_on_with_a_warning_that_gives_the_new_ones() -> None:
+    facts = HouseFacts(
+        {
+            "hall/motion": EntityFacts(KINDS["occupancy"], False),
+            "kitchen/smoke": EntityFacts(KINDS["smoke"], False),
+            "lamp/switch": EntityFacts(KINDS["switch"], True),
+        }
+    )
+    text = """name = "Dark again"
+[watch]
+entity = "hall/motion"
+is = "clear"
+[only]
+when = [ { entity = "kitchen/smoke", is_not = "smoke" } ]
+[[starts]]
+switch = "lamp/switch"
+to = "off"
+"""
+    old = parse(text, facts)
+    assert old.program is not None
+    assert [(one.place.line, one.what) for one in old.warnings] == [
+        (4, "'clear' is called 'empty' now"),
+        (6, "'smoke' is called 'alarm' now"),
+    ]
+    new = parse(text.replace('"clear"', '"empty"').replace('"smoke" }', '"alarm" }'), facts)
+    assert (new.program, new.warnings) == (old.program, ())

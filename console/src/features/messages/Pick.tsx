@@ -269,13 +269,13 @@ function Form({
           </Labelled>
           <Labelled
             label="Payload to send"
-            hint="With {value}, or {ON|OFF}, where the value stands."
+            hint="With {value}, or {1|0}, where the value stands."
           >
             <input
               name="write-payload"
               className="field"
               autoComplete="off"
-              placeholder={'{"state": "{ON|OFF}"}'}
+              placeholder={'{"state": {1|0}}'}
             />
           </Labelled>
         </div>
