@@ -219,3 +219,25 @@ def test_what_an_account_has_the_disk_written_is_bounded(house: House) -> None:
     house.host.at_once = True
     house.say(other, p.Publish("mister/readings", b"x" * 1000, 1, packet_id=7), now=60 * MINUTES)
     assert p.Puback(7) in wire.take()
+
+
+def test_a_client_that_takes_nothing_slows_nobody_down(house: House) -> None:
+    """What is kept for it is bounded, and who sends is read as fast as ever."""
+    for client in ("deaf", "away"):
+        one, _ = house.enter("watcher", clean=False, client=client)
+        house.say(one, p.Subscribe(1, (("mister/#", 1),)))
+        if client == "away":
+            house.say(one, p.Disconnect())
+    speaker, wire = house.enter("mister")
+    house.host.at_once = True
+    before = house.host.stored
+    for number in range(300):
+        body = number.to_bytes(2, "big") * 5_000
+        sent = p.Publish("mister/readings", body, 1, packet_id=1 + number % 9)
+        house.say(speaker, sent, now=number / 100)
+    assert sum(isinstance(one, p.Puback) for one in wire.take()) == 300
+    assert 500_000 < house.host.stored - before < 1.4 * ((2 << 20) + 3 * 64_000)
+    assert any("more bytes than may be kept" in said for said in house.host.problems)
+    _, wire = house.enter("watcher", clean=False, client="away")
+    got = [one.payload[:2] for one in wire.take() if isinstance(one, p.Publish)]
+    assert len(got) > 10, "what is kept comes to whoever takes it again"

@@ -181,7 +181,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * @description Run the actions of an edge, for real: nothing needs to be so for it, and
+         * @description Run the actions of an edge now: nothing needs to be so for it, and
          *     where the automation stands does not change.
          */
         post: operations["automations_run"];
@@ -1127,7 +1127,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** @description Make them something else in the house. */
+        /** @description Change a person's role. */
         put: operations["member_change"];
         post?: never;
         /** @description Take them out of the household. */
@@ -3240,7 +3240,7 @@ export interface components {
             topic: string;
             sender: string;
             node: string;
-            /** @description as text, cut at 4096 bytes; what is no text as hex digits */
+            /** @description as text, cut at 4096 bytes; what is not text as hex digits */
             payload: string;
             binary: boolean;
             size: number;
@@ -3260,7 +3260,7 @@ export interface components {
             topic: string;
             sender: string;
             node: string;
-            /** @description as text, cut at 4096 bytes; what is no text as hex digits */
+            /** @description as text, cut at 4096 bytes; what is not text as hex digits */
             payload: string;
             binary: boolean;
             size: number;
@@ -4649,7 +4649,7 @@ export interface components {
         /**
          * WritingRequest
          * @description How the entity is written: a topic (with `{node}`), and a payload with `{value}`
-         *         or `{ON|OFF}` in it.
+         *         or `{1|0}` in it.
          */
         WritingRequest: {
             topic: string;

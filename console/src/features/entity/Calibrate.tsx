@@ -133,7 +133,9 @@ function Beside({
           />
         </Labelled>
       )}
-      {typed.wrong !== null && <Mark>This line is not a time and value: {visible(typed.wrong)}</Mark>}
+      {typed.wrong !== null && (
+        <Mark>This line is not a time and value: {visible(typed.wrong)}</Mark>
+      )}
       {reference && (!byHand || (typed.values.length > 0 && typed.wrong === null)) && (
         <Await of={found} lines={4}>
           {(data) => (

@@ -267,10 +267,7 @@ function Form({
               placeholder={picking.topic.replace(/[^/]*$/, "set")}
             />
           </Labelled>
-          <Labelled
-            label="Payload to send"
-            hint="With {value}, or {1|0}, where the value stands."
-          >
+          <Labelled label="Payload to send" hint="With {value}, or {1|0}, where the value stands.">
             <input
               name="write-payload"
               className="field"

@@ -22,6 +22,7 @@ from hombi.links.wifi.mqtt.delivery import nobody, outgoing
 from hombi.links.wifi.mqtt.retained import BEGINNING, RetainedMessages
 from hombi.links.wifi.mqtt.session import (
     MAX_QUEUED,
+    MAX_QUEUED_BYTES,
     NEVER_S,
     Ledger,
     Queued,
@@ -37,6 +38,8 @@ MAX_ACCOUNT_SUBSCRIPTIONS = 200
 MAX_SUBSCRIPTIONS = 100
 # About what a row takes on the disk beside what is in it, and one number in a list.
 ROW_BYTES, NUMBER_BYTES = 64, 6
+# A whole queue may be written at once.
+WAITING_BURST = cost_of_keeping(MAX_QUEUED_BYTES)
 # What the keys of things that are kept begin with; a session's is its own key, which
 # has no such beginning.
 _MESSAGE = "message/"
@@ -63,6 +66,9 @@ class Door:
         self._sessions: dict[str, Session] = {}
         self._by_account: dict[str, dict[str, Session]] = {}
         self._paces: dict[str, Pace] = {}
+        # What may be written for clients that take nothing: nobody who sends something
+        # is listened to more slowly because of them.
+        self._waiting: dict[str, Pace] = {}
         self._subscriptions: Subscriptions[Subscription] = Subscriptions()
         self._bodies = Bodies(host.keep)
         self._retained = RetainedMessages(host, self.ledger, self._bodies)
@@ -131,10 +137,28 @@ class Door:
             self.host.keep(_RECEIVED + session.key, {"numbers": numbers} if numbers else None)
             self._charge(session.account, NUMBER_BYTES * len(session.received))
 
+    def may_wait(self, session: Session) -> bool:
+        # What is written of it is known when it is kept.
+        return self._waiting_for(session.account).take()
+
     def message_kept(self, session: Session, queued: Queued) -> None:
         key = _message_key(session.key, queued.number)
         more = {"left": queued.left(self.now_s)}
-        self._written += ROW_BYTES + self._bodies.keep(key, queued.message, more)
+        written = ROW_BYTES + self._bodies.keep(key, queued.message, more)
+        # It is charged to whom it is for; beyond that, to whoever sends more than is
+        # read by a client that does read.
+        pace, cost = self._waiting_for(session.account), cost_of_keeping(written)
+        if not queued.message.packet_id:
+            pace.charge(cost)
+        elif not pace.take(cost):
+            self._written += written
+
+    def _waiting_for(self, account: str) -> Pace:
+        pace = self._waiting.get(account)
+        if pace is None:
+            pace = self._waiting[account] = Pace(burst=WAITING_BURST)
+        pace.fill(self.now_s)
+        return pace
 
     def message_done(self, session: Session, number: int) -> None:
         self._bodies.drop(_message_key(session.key, number))
@@ -378,6 +402,7 @@ class Door:
             self._late_wills.pop(session.key, None)
             self._forget(session)
         self._paces.pop(account, None)
+        self._waiting.pop(account, None)
 
     def close(self) -> None:
         """End all connections; that they end says nothing about the clients."""

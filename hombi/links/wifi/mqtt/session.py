@@ -65,6 +65,10 @@ def size_of(message: Publish) -> int:
 class Keeping(Protocol):
     """Who keeps the messages of sessions over a restart."""
 
+    def may_wait(self, session: Session) -> bool:
+        """Whether one more message may be kept for a client that does not take it
+        now."""
+
     def message_kept(self, session: Session, queued: Queued) -> None:
         """Keep this message, or that it has a packet identifier now."""
 
@@ -164,9 +168,13 @@ class Session:
         expiry = message.properties.get("message_expiry")
         expires_s = None if expiry is None else now_s + expiry
         number = self.ledger.next_number()
-        self._book(size)
         if connected and not self._waiting and self._may_launch(size):
+            self._book(size)
             return self._launch(number, message, expires_s, size)
+        if self.persistent and self.keeping is not None and not self.keeping.may_wait(self):
+            self.dropped += 1
+            return None
+        self._book(size)
         queued = Queued(number, message, expires_s)
         self._waiting.append(queued)
         self._keep(queued)
