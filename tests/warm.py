@@ -24,7 +24,7 @@ _LOADED = (
     "hombi.core.automation.starters",
     "hombi.core.series.review",
     "hombi.hub.automations.looking_back",
-    "hombi.hub.nodes.part.entities",
+    "hombi.hub.nodes.entities",
     "hombi.hub.past.review",
     "httpcore",
     "cryptography.hazmat.backends.openssl.backend",

@@ -72,12 +72,12 @@ class Candidate:
 
 
 def check_pointer(text: str) -> None:
-    """Raises PickError when this is not JSON Pointer."""
+    """Raises PickError when this is not a JSON Pointer."""
     try:
         JsonPointer(text)
     except JsonPointerException as error:
         raise PickError(
-            f"{text!r} is not JSON Pointer (RFC 6901); write it like "
+            f"{text!r} is not a JSON Pointer (RFC 6901); write it like "
             f"/climate/temperature, or leave it empty"
         ) from error
 

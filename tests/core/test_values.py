@@ -44,7 +44,7 @@ def test_reads_values_in_the_kinds_own_unit(text: str, kind: str, value: float) 
 @pytest.mark.parametrize(
     ("text", "kind", "said"),
     [
-        ("eighty", "humidity", "no number with a unit"),
+        ("eighty", "humidity", "not a number with a unit"),
         ("82", "humidity", "lacks its unit"),
         ("82 °C", "humidity", "does not fit a humidity"),
         ("182 %", "humidity", r"beyond what a humidity can be \(0 to 100 %\)"),
@@ -84,7 +84,7 @@ def test_reads_lengths_of_time(text: str, ms: int) -> None:
 
 @pytest.mark.parametrize("text", ["", "10", "ten min", "10 mins!", "0 s", "min", "-5 s"])
 def test_refuses_what_is_no_length_of_time(text: str) -> None:
-    with pytest.raises(ValueTextError, match="no length of time"):
+    with pytest.raises(ValueTextError, match="not a length of time"):
         parse_span_ms(text)
 
 

@@ -6,9 +6,9 @@ import asyncio
 from collections.abc import Sequence
 from zoneinfo import ZoneInfo
 
-import hombi.hub.actuation as actuation_module
 import pytest
 
+import hombi.hub.acting.actuation as actuation_module
 from hombi.core.automation import EdgeKind
 from hombi.hub.acting.actuation import CommandEntity
 from hombi.hub.automations.changes import (

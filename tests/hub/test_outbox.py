@@ -194,7 +194,7 @@ async def test_a_notice_is_the_same_one_however_often_it_is_sent() -> None:
 )
 async def test_an_endpoint_that_is_no_push_service_is_refused(endpoint: str) -> None:
     async with rig() as r:
-        with pytest.raises(Invalid, match=r"https address|no public name|user name"):
+        with pytest.raises(Invalid, match=r"https address|not a public name|user name"):
             await r.do(AddPhone(PhoneRecord(0, "x", "ada", endpoint, "k", "a", 0)))
         with pytest.raises(NotFound):
             await r.do(RemovePhone(99))

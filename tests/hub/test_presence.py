@@ -65,7 +65,7 @@ async def test_what_is_named_tells_it_and_a_word_stands_until_it_tells_again() -
     async with rig(people(MemoryRecords())) as r:
         await r.cellar()
         r.say("cellar-mister", "switch", 1.0)
-        with pytest.raises(Invalid, match="no length of time"):
+        with pytest.raises(Invalid, match="not a length of time"):
             await r.do(FollowPerson("ada", ["cellar-mister/switch"], "soon"))
         await r.do(FollowPerson("ada", ["cellar-mister/switch"], "10 min"))
         await settle()

@@ -190,7 +190,7 @@ async def test_what_cannot_be_is_refused_in_words() -> None:
         for method, source, given, said in (
             ("starts", "sump/depth", {}, "starts takes two states; not distance"),
             ("hysteresis", "sump/depth", {"on": 1}, "hysteresis off is missing"),
-            ("hysteresis", "sump/depth", {**LIMITS, "least_on": "soon"}, "no length of time"),
+            ("hysteresis", "sump/depth", {**LIMITS, "least_on": "soon"}, "not a length of time"),
             ("hysteresis", "sump/depth", {**LIMITS, "on": "1e999"}, "is not a number"),
             ("change", "sump/depth", {"window": "0 s"}, "longer than nothing"),
             ("amount", "sump/energy", {"per": "decade"}, "none of hour, day, week, month, year"),

@@ -32,7 +32,9 @@ from tests.memory import MemoryRecords
 async def test_an_address_that_cannot_be_one_is_refused(sort: str, address: str) -> None:
     async with rig() as r:
         await r.cellar()
-        with pytest.raises(Invalid, match=r"no mail address|no address to post to|takes no text"):
+        with pytest.raises(
+            Invalid, match=r"not a mail address|not an address to post to|takes no text"
+        ):
             await r.do(AddPhone(PhoneRecord(0, "x", "ada", address, "", "", 0, sort)))
 
 
@@ -160,7 +162,7 @@ async def test_a_loudspeaker_says_it_and_says_nothing_late() -> None:
     [
         ('{"a": "{title}"', "line 1, column 16"),
         ('{"a": "{titel}"}', "a notice has no {titel}; did you mean title?"),
-        ('{"a": NaN}', "NaN is no value"),
+        ('{"a": NaN}', "NaN is not a value"),
         ("[" * 1_900 + "]" * 1_900, "nested too deeply"),
         ('"' + "x" * 4_000 + '"', "4,002 characters; 4,000 are the most"),
     ],

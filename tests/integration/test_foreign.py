@@ -141,9 +141,9 @@ def test_a_bare_payload_with_its_own_time_and_a_way_to_set_it(service: Service, 
 @pytest.mark.parametrize(
     ("picking", "said"),
     [
-        ({"topic": "mill/#/state"}, "no topic to pick from"),
-        ({"topic": "mill/{node}/{node}"}, "no topic to pick from"),
-        ({"pointer": "soil"}, "no JSON Pointer"),
+        ({"topic": "mill/#/state"}, "not a topic to pick from"),
+        ({"topic": "mill/{node}/{node}"}, "not a topic to pick from"),
+        ({"pointer": "soil"}, "not a JSON Pointer"),
         ({"kind": "temprature"}, "did you mean temperature"),
         ({"unit": "bar"}, "bar"),
         ({"nodes": []}, "no node is chosen"),

@@ -116,7 +116,7 @@ def test_what_a_full_disk_refused_comes_through_by_itself(tmp_path: Path) -> Non
     broker.name_to(service, "5")
     boards: dict[tuple[int, int], Board] = {}
     filling: paho.Client | None = None
-    few = f"import hombi.hub.writer\nhombi.hub.writer.MAX_HELD = {HELD}"
+    few = f"import hombi.hub.readings.writer as writer\nwriter.MAX_HELD = {HELD}"
     with contextlib.ExitStack() as stack:
         stack.callback(broker.stop)
         hub_process = stack.enter_context(started_after(service, few))

@@ -282,7 +282,7 @@ def test_addresses_where_no_node_is_say_why(service: Service) -> None:
         (f"{host}/302", "sends the hub on to http://elsewhere/"),
         (f"{host}/{{}}", "this is not a Thing Description"),
         ("ftp://vane.local", "is not an address"),
-        ("http://[::1", "no address"),
+        ("http://[::1", "not an address"),
     ):
         done = service.hombi("node", "look", address)
         assert done.returncode == 2

@@ -118,7 +118,7 @@ def test_history_is_read_from_a_day_to_another(
     assert gap.rstrip().endswith(f"{begin + timedelta(hours=25):%d %b %H:%M}")
     wrong = service.hombi("history", "cellar-rack/humidity", "--from", "last Tuesday")
     assert wrong.returncode == 2
-    assert "no date and time" in wrong.stderr
+    assert "not a date and time" in wrong.stderr
 
 
 def test_the_terminal_shows_the_time_of_the_house_and_not_the_machines(

@@ -104,7 +104,7 @@ def test_asking_outside_the_window_is_refused(service: Service) -> None:
         (
             json.dumps({"description": {"title": "x"}, "proof": "a" * 64}).encode(),
             422,
-            "no Thing Description",
+            "not a Thing Description",
         ),
         (
             json.dumps(

@@ -14,7 +14,7 @@ from hombi.service import run
 import django
 django.setup()
 import hombi.service.urls, hombi.service.asgi
-seldom = ("drf_spectacular.openapi", "drf_spectacular.utils", "rich", "hombi.client", "hombi.lab")
+seldom = ("drf_spectacular.openapi", "drf_spectacular.utils", "hombi.client", "hombi.lab")
 print([name for name in seldom if name in sys.modules])
 from django.core.management import call_command
 call_command("spectacular", "--format", "openapi-json", "--file", "{file}", "--fail-on-warn")

@@ -74,7 +74,7 @@ def test_a_replay_counts_what_would_have_been_done(service: Service, begun: int)
         assert hub.entities.get("mister/switch").value == 0
     for body, said in (
         ({"text": "name = 1"}, "mistake"),
-        ({"text": TEXT, "limit": "warm"}, "no number"),
+        ({"text": TEXT, "limit": "warm"}, "not a number"),
         ({"text": TEXT, "start": 5, "end": 4}, "start must come before end"),
         ({"text": TEXT, "start": 1, "end": 9_000_000_000_000}, "400 days"),
         ({"text": TEXT, "start": 1, "end": 2**60}, "out of range"),

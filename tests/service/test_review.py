@@ -68,7 +68,7 @@ def test_a_week_looked_back_at(own_service: Service) -> None:
         ("span=decade", "use month or week"),
         ("on=yesterday", "write it like 2026-11-27"),
         ("on=2026-02-30", "is not a day"),
-        ("on=9999-12-31", "no day"),
+        ("on=9999-12-31", "not a day"),
         ("on=2400-01-01", "still to come"),
         ("on=0001-01-01", "before there was anything"),
         ("on=1969-05-01", "before there was anything"),

@@ -164,7 +164,7 @@ def test_rules_of_the_calendar(rule: str, first: str | None, after: str, expecte
         ('at = "sunst"', "did you mean sunset?"),
         ('at = "sunset - 9 h"', "more than 6 h away"),
         ('at = "sunset - soon"', "'soon'"),
-        ('at = "25:00"', "no time of the day"),
+        ('at = "25:00"', "not a time of the day"),
         ('rule = "FREQ=HOURLY"', "no FREQ of days"),
         ('rule = "FREQ=DAILY;COUNT=3"', "'COUNT' is not part"),
         ('rule = "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30"', "never comes"),

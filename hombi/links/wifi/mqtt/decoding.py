@@ -205,7 +205,7 @@ def _decode_publish(flags: int, data: bytes, level: int) -> Publish:
 
 def _decode_connect(body: Body) -> Connect:
     if body.text() != "MQTT":
-        raise MalformedPacket("this is not MQTT connect [MQTT-3.1.2-1]", UNSUPPORTED_VERSION)
+        raise MalformedPacket("this is not an MQTT connect [MQTT-3.1.2-1]", UNSUPPORTED_VERSION)
     level, flags = body.byte(), body.byte()
     if level not in (4, 5):
         # Another version has another layout; only the level is answered [MQTT-3.1.2-2].
