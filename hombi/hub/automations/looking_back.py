@@ -109,8 +109,8 @@ def _looked_back(
     advice = advise(program, watched, found, span, zone)
     if watched is None:  # it watches the clock
         return LookedBack(found, start, advice, [], lanes(program, courses, span, zone))
-    within = [one.at_ms for one in watched.readings if one.at_ms >= start]
-    first = within[0] if within else None
+    # A reading from before the span says how it stood when that began.
+    first = max(start, watched.readings[0].at_ms) if watched.readings else None
     said = lanes(program, courses, span, zone)
     tried = limits(program, watched, span, zone, overtaken)
     return LookedBack(found, first, advice, tried, said)

@@ -2,7 +2,7 @@ import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { expect, it } from "vitest";
 import type { Automation } from "../../api/client";
-import { fakeHub, show } from "../../test-parts";
+import { entity, fakeHub, show } from "../../test-parts";
 import { AutomationsPage } from "./AutomationsPage";
 
 const made = (number: number): Automation => ({
@@ -31,10 +31,11 @@ it("draws the first of thousands, and finds all of them", async () => {
     "GET /api/automations": { body: Array.from({ length: 450 }, (_, number) => made(number)) },
     "GET /api/sequences": { body: [] },
     "GET /api/scenes": { body: [] },
+    "GET /api/entities": { body: [entity("loft-lamp/switch", { spoken: "Loft lamp" })] },
   });
   show(<AutomationsPage />);
   expect(await screen.findByText("Sentence 0.")).toBeInTheDocument();
-  expect(screen.getByText(/leaves alone: loft-lamp\/switch/)).toBeInTheDocument();
+  expect(await screen.findByText(/set by hand: Loft lamp/)).toBeInTheDocument();
   expect(screen.queryByText("Sentence 449.")).toBeNull();
   expect(screen.getByText(/^250 more/)).toBeInTheDocument();
   await userEvent.click(screen.getByRole("button", { name: "Show the next 200" }));

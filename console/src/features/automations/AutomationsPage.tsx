@@ -4,9 +4,10 @@ import { useState } from "react";
 import { Link } from "react-router";
 import * as changes from "../../api/changes";
 import type { Automation } from "../../api/client";
-import { keys, useAutomations, useSequences } from "../../api/queries";
+import { keys, useAutomations, useEntities, useSequences } from "../../api/queries";
 import { useChange } from "../../api/useChange";
 import { Ago, Await, Button, Empty, Labelled, Mark, Page } from "../../ui/parts";
+import { visible } from "../../ui/visible";
 import { Scenes } from "./Scenes";
 import { Sequences } from "./Sequences";
 
@@ -176,7 +177,7 @@ export function Standing({ automation }: { automation: Automation }) {
   if (automation.stopped) return <Mark grave>stopped: {automation.stopped}</Mark>;
   if (!automation.enabled) return <span className="text-faint">off duty</span>;
   const words = {
-    idle: "quiet",
+    idle: "idle",
     holding: "holding, begun",
     waiting: "waiting until it may act",
     on: "on, started",
@@ -185,9 +186,18 @@ export function Standing({ automation }: { automation: Automation }) {
   return (
     <span className={automation.phase === "on" ? "font-semibold" : "text-faint"}>
       {words[automation.phase]} {since && <Ago at={automation.since} />}
-      {automation.left_alone.length > 0 && (
-        <span className="text-faint"> · leaves alone: {automation.left_alone.join(", ")}</span>
-      )}
+      {automation.left_alone.length > 0 && <LeftAlone entities={automation.left_alone} />}
     </span>
+  );
+}
+
+/** What a person has set since it started: it stays theirs. */
+function LeftAlone({ entities }: { entities: string[] }) {
+  const known = useEntities();
+  const names = entities.map(
+    (address) => known.data?.find((one) => one.entity === address)?.spoken ?? address,
+  );
+  return (
+    <span className="font-normal text-faint"> · set by hand: {visible(names.join(", "))}</span>
   );
 }
