@@ -3,6 +3,7 @@ loaded when it is called, so that each answers at once."""
 
 from __future__ import annotations
 
+import sys
 from dataclasses import dataclass
 from importlib import import_module
 from typing import Annotated, Any
@@ -49,7 +50,7 @@ GROUPS = (
             Command("follow", "readings:follow", "Readings as they come in, until Ctrl-C."),
             Command("set", "readings:set_", "Set an entity, and wait until its node confirms it."),
             Command("why", "looking_back:why", "Why an automation is on, or did not start."),
-            Command("notices", "way:notices", "What people were told, and what became of it."),
+            Command("notices", "contact:notices", "What people were told, and what became of it."),
             Command("journal", "journal:journal", "What happened, in order, the latest last."),
             Command("kinds", "kinds:kinds", "What a value can be, and in which units."),
         ),
@@ -70,9 +71,9 @@ GROUPS = (
             Command("house", "house_folder:app", "The whole house as text files."),
             Command("node", "node:app", "The nodes of the house, and what is theirs."),
             Command("entity", "entity:app", "The values of the house."),
-            Command("condition", "condition:app", "The steps that values go through."),
+            Command("steps", "steps:app", "The steps that values go through."),
             Command("calibrate", "calibrate:calibrate", "A sensor beside a reference."),
-            Command("derive", "derive:app", "Values that are computed from others."),
+            Command("compute", "compute:app", "Values that are computed from others."),
             Command("room", "room:app", "Floors and rooms."),
             Command("sequence", "sequence:app", "Lists of actions that automations run."),
             Command("member", "member:app", "Who belongs to the house, and what they may."),
@@ -80,8 +81,8 @@ GROUPS = (
             Command("scene", "scene:app", "States that are recalled together."),
             Command("dashboard", "dashboard:app", "Pages of tiles, as they are and as files."),
             Command("automation", "automation:app", "What the house does by itself."),
-            Command("way", "way:app", "How people are reached: phones, mail, posts."),
-            Command("tool", "tool:app", "Your own tools at the MQTT door."),
+            Command("contact", "contact:app", "How people are reached: phones, mail, posts."),
+            Command("mqtt", "mqtt:app", "MQTT accounts for your own boards and programs."),
             Command("token", "token:app", "Programs that are signed in."),
             Command("browser", "browser:app", "Browsers that are signed in."),
             Command("link", "link:app", "The ways in which nodes are reached."),
@@ -105,6 +106,8 @@ GROUPS = (
         ),
     ),
 )
+# What a command was called before: scripts go on, and are told.
+RENAMED = {"tool": "mqtt", "way": "contact", "derive": "compute", "condition": "steps"}
 BY_NAME = {command.name: command for group in GROUPS for command in group.commands}
 
 
@@ -121,7 +124,9 @@ class Lazy(TyperGroup):
         return list(BY_NAME)
 
     def get_command(self, ctx: Any, cmd_name: str) -> Any:
-        found = BY_NAME.get(cmd_name)
+        if (now := RENAMED.get(cmd_name)) is not None:
+            print(f"`hombi {cmd_name}` is called `hombi {now}` now.", file=sys.stderr)
+        found = BY_NAME.get(now or cmd_name)
         return None if found is None else load(found)
 
     def format_commands(self, ctx: Any, formatter: Any) -> None:

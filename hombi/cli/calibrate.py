@@ -10,10 +10,10 @@ import typer
 from rich.text import Text
 
 from hombi.cli import complete
-from hombi.cli.condition import SPAN_MS, told, waited
 from hombi.cli.drawing import HouseTime, as_json, blocks, err, out
 from hombi.cli.readings import Begin, End, Entity, moments
 from hombi.cli.run import Json, entity_called, hub
+from hombi.cli.steps import SPAN_MS, told, waited
 from hombi.cli.texts import moment_of
 from hombi.wire import Comparison, Fit, TypedValue
 

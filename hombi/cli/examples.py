@@ -70,35 +70,35 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         "hombi node profile terrace-plug > plug.toml",
         "hombi node profile terrace-plug plug.toml",
     ),
-    "condition show": (
-        "hombi condition show cellar-rack/humidity",
-        "hombi condition show loft-beam/temperature --json",
+    "steps show": (
+        "hombi steps show cellar-rack/humidity",
+        "hombi steps show loft-beam/temperature --json",
     ),
-    "condition steps": ("hombi condition steps", "hombi condition steps --json"),
-    "condition try": (
-        "hombi condition try cellar-rack/humidity 'low-pass time=\"5 min\"'",
-        "hombi condition try loft-beam/temperature 'linear offset=-0.7' --span week",
+    "steps steps": ("hombi steps steps", "hombi steps steps --json"),
+    "steps try": (
+        "hombi steps try cellar-rack/humidity 'low-pass time=\"5 min\"'",
+        "hombi steps try loft-beam/temperature 'linear offset=-0.7' --span week",
     ),
-    "condition set": (
-        "hombi condition set cellar-rack/humidity 'linear offset=1.5' --past",
-        "hombi condition set cellar-rack/humidity 'despike floor=0.5' 'low-pass time=\"5 min\"'",
+    "steps set": (
+        "hombi steps set cellar-rack/humidity 'linear offset=1.5' --past",
+        "hombi steps set cellar-rack/humidity 'despike floor=0.5' 'low-pass time=\"5 min\"'",
     ),
-    "condition undo": (
-        "hombi condition undo cellar-rack/humidity",
-        "hombi condition undo loft-beam/temperature --json",
+    "steps undo": (
+        "hombi steps undo cellar-rack/humidity",
+        "hombi steps undo loft-beam/temperature --json",
     ),
     "calibrate": (
         "hombi calibrate loft-climate/temperature loft-beam/temperature --span day",
         "hombi calibrate loft-climate/temperature loft-beam/temperature --apply offset --past",
     ),
-    "derive methods": ("hombi derive methods", "hombi derive methods --json"),
-    "derive formula": (
-        "hombi derive formula 'workshop-plug/power * 0.31 / 1 kWh * 1 h' --name \"Plug's price\"",
-        "hombi derive formula 'max(loft-beam/humidity, drying-rack/humidity)' --name Dampest",
+    "compute methods": ("hombi compute methods", "hombi compute methods --json"),
+    "compute formula": (
+        "hombi compute formula 'workshop-plug/power * 0.31 / 1 kWh * 1 h' --name \"Plug's price\"",
+        "hombi compute formula 'max(loft-beam/humidity, drying-rack/humidity)' --name Dampest",
     ),
-    "derive add": (
-        "hombi derive add dew-point cellar-rack/temperature cellar-rack/humidity",
-        'hombi derive add mean loft-beam/humidity loft-climate/humidity --name "Loft air"',
+    "compute add": (
+        "hombi compute add dew-point cellar-rack/temperature cellar-rack/humidity",
+        'hombi compute add mean loft-beam/humidity loft-climate/humidity --name "Loft air"',
     ),
     "entity list": ("hombi entity list --node cellar-rack", "hombi entity list --kind humidity"),
     "entity show": (
@@ -243,13 +243,13 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
         "hombi automation remove too-dry",
         'hombi automation remove "Too dry" --leave',
     ),
-    "way list": ("hombi way list", "hombi way list --json"),
-    "way add": (
-        "hombi way add mail ada@mill.example",
-        "hombi way add post https://mill.example/told --name ledger",
+    "contact list": ("hombi contact list", "hombi contact list --json"),
+    "contact add": (
+        "hombi contact add mail ada@mill.example",
+        "hombi contact add post https://mill.example/told --name ledger",
     ),
-    "way test": ("hombi way test 1", "hombi way test 1 --json"),
-    "way remove": ("hombi way remove 1", "hombi way remove 1 --yes"),
+    "contact test": ("hombi contact test 1", "hombi contact test 1 --json"),
+    "contact remove": ("hombi contact remove 1", "hombi contact remove 1 --yes"),
     "notices": ("hombi notices", "hombi notices --json"),
     "member list": ("hombi member list", "hombi member list --json"),
     "member invite": (
@@ -265,17 +265,17 @@ EXAMPLES: dict[str, tuple[str, ...]] = {
     "member remove": ("hombi member remove ben", "hombi member remove ben --yes"),
     "member reset": ("hombi member reset ben", "hombi member reset ben --json"),
     "person quiet": ("hombi person quiet ada 22:00-06:30", "hombi person quiet ada never"),
-    "tool list": ("hombi tool list", "hombi tool list --json"),
-    "tool add": (
-        "hombi tool add plotter --subscribe 'mill/#'",
-        "hombi tool add board --publish 'mill/#' --subscribe 'mill/#'",
+    "mqtt list": ("hombi mqtt list", "hombi mqtt list --json"),
+    "mqtt add": (
+        "hombi mqtt add plotter --subscribe 'mill/#'",
+        "hombi mqtt add board --publish 'mill/#' --subscribe 'mill/#'",
     ),
-    "tool change": (
-        "hombi tool change plotter --subscribe 'mill/+/state'",
-        "hombi tool change board --publish 'mill/board/#'",
+    "mqtt change": (
+        "hombi mqtt change plotter --subscribe 'mill/+/state'",
+        "hombi mqtt change board --publish 'mill/board/#'",
     ),
-    "tool key": ("hombi tool key plotter", "hombi tool key plotter --json"),
-    "tool remove": ("hombi tool remove plotter", "hombi tool remove plotter --yes"),
+    "mqtt key": ("hombi mqtt key plotter", "hombi mqtt key plotter --json"),
+    "mqtt remove": ("hombi mqtt remove plotter", "hombi mqtt remove plotter --yes"),
     "house pull": ("hombi house pull mill", "hombi house pull mill --json"),
     "house diff": ("hombi house diff mill", "hombi house diff mill --json"),
     "house push": ("hombi house push mill", "hombi house push mill --remove"),

@@ -57,7 +57,7 @@ def messages(
     limit: Annotated[int, typer.Option(help="How many.", min=1, max=1000)] = SHOWN,
     json: Json = False,
 ) -> None:
-    """What arrives, as it came: over the hub's MQTT door, from the broker, by HTTP,
+    """What arrives, as it came: over the hub's MQTT listener, from the broker, by HTTP,
     over Zigbee and Bluetooth."""
     with hub() as h, contextlib.suppress(KeyboardInterrupt):
         HouseTime.of(h)

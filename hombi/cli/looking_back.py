@@ -13,10 +13,10 @@ import typer
 from rich.text import Text
 
 from hombi.cli import complete
-from hombi.cli.condition import SPAN_MS
 from hombi.cli.drawing import HouseTime, as_json, bold, clock, counted, err, out
 from hombi.cli.readings import Begin, End, length, moments
 from hombi.cli.run import Json, hub, words
+from hombi.cli.steps import SPAN_MS
 from hombi.cli.texts import moment_of, read_text
 from hombi.client import Hub, PretendValue, Replay
 

@@ -32,7 +32,7 @@ def tally(entity: Entity, json: Json = False) -> None:
         found = h.entities.get(entity_called(h, entity))
         if found.derived is None or found.derived.method not in TALLIES:
             err.print(
-                f"{found.entity} is not a tally. `hombi derive methods` lists what makes one of "
+                f"{found.entity} is not a tally. `hombi compute methods` lists what makes one of "
                 f"it: starts, time-on, amount.",
                 style="red",
             )

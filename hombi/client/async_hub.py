@@ -288,7 +288,7 @@ class AsyncWays(_AsyncGroup):
 
 
 class AsyncTools(_AsyncGroup):
-    """A person's own tools at the MQTT door."""
+    """MQTT accounts for boards and programs of a person's own."""
 
     list = _async_call(tools.list_)
     add = _async_call(tools.add)

@@ -284,7 +284,7 @@ class Ways(_Group):
 
 
 class Tools(_Group):
-    """A person's own tools at the MQTT door."""
+    """MQTT accounts for boards and programs of a person's own."""
 
     list = _call(tools.list_)
     add = _call(tools.add)

@@ -334,8 +334,8 @@ class Scene:
 
 @dataclass(slots=True)
 class Tool:
-    """A person's own tool at the MQTT door: the topic filters it may publish under and
-    subscribe to."""
+    """A person's own tool at the MQTT listener: the topic filters it may publish under
+    and subscribe to."""
 
     name: str
     key_hash: str

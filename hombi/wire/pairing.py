@@ -70,8 +70,8 @@ class Asked(Shape, frozen=True, kw_only=True):
 
 
 class Door(Shape, frozen=True, kw_only=True):
-    """The hub's MQTT door, for one node. It signs in with its address and its key, also
-    for HTTP (Basic)."""
+    """The hub's MQTT listener, for one node. It signs in with its address and its key,
+    also for HTTP (Basic)."""
 
     port: int
     readings: Annotated[str, Meta(description="the topic it publishes SenML to, QoS 1")]

@@ -189,7 +189,7 @@ class Pressed(Shape, frozen=True, kw_only=True):
 
 
 class Tool(Shape, frozen=True, kw_only=True):
-    """A tool: it signs in to the MQTT door with its name and its key."""
+    """A tool: it signs in to the MQTT listener with its name and its key."""
 
     tool: str
     publish: list[str]

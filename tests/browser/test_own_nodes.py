@@ -184,7 +184,7 @@ def test_a_node_that_posts_gets_its_key_and_its_values(console: Page, service: S
 
 def test_a_tool_is_let_in_and_shut_out(console: Page, service: Service) -> None:
     console.goto("/settings")
-    section = console.get_by_role("region", name="Tools at the MQTT door")
+    section = console.get_by_role("region", name="MQTT accounts")
     section.get_by_label("Name").fill("weirside")
     section.get_by_label("May publish").fill("log/#, notes/+")
     section.get_by_role("button", name="Let it in").click()
@@ -203,7 +203,7 @@ def test_the_doctor_is_on_the_settings_page(
 ) -> None:
     console.goto("/settings")
     section = console.get_by_role("region", name="Health check")
-    expect(section).to_contain_text("MQTT door")
+    expect(section).to_contain_text("MQTT listener")
     expect(section).to_contain_text(f"open on port {service.mqtt_port}")
     (service.data / "hombi.toml").write_text("[mqtt]\nprot = 1884\n")
     with service.hub() as hub:

@@ -50,7 +50,7 @@ def test_help_names_every_command(service: Service) -> None:
     for name in (
         "serve", "demo", "status", "pair", "arrivals", "admit", "now", "history", "follow", "set",
         "journal", "doctor", "check", "sign-in",
-        "node", "entity", "room", "automation", "way", "notices", "tool", "token", "link",
+        "node", "entity", "room", "automation", "contact", "notices", "mqtt", "token", "link",
     ):  # fmt: skip
         assert f" {name} " in text
 
@@ -93,8 +93,8 @@ def test_now_is_json_for_programs(service: Service) -> None:
         "entity list",
         "room list",
         "automation list",
-        "way list",
-        "tool list",
+        "contact list",
+        "mqtt list",
         "token list",
         "link list",
     ],
@@ -153,7 +153,7 @@ def test_set_that_is_not_done_is_said_so_with_its_own_code(service: Service) -> 
         (("automation", "show", "nothing"), 1, "no automation nothing"),
         (("automation", "check", "/nowhere.toml"), 2, "does not exist"),
         (("automation", "duty", "x", "maybe"), 2, "duty is on or off"),
-        (("way", "test", "7"), 1, "no way 7"),
+        (("contact", "test", "7"), 1, "no contact 7"),
         (("nonsense",), 2, "No such command"),
     ],
 )
@@ -282,6 +282,14 @@ def test_pair_arrivals_and_admit(service: Service) -> None:
     assert service.hombi("node", "remove", "odd-stove", "--yes").returncode == 0
     assert "Pairing is closed" in service.hombi("pair", "--close").stdout
     assert "Nobody waits" in service.hombi("arrivals").stdout
+
+
+def test_a_command_of_before_goes_on_and_says_its_new_name(service: Service) -> None:
+    for before, now in (("way", "contact"), ("tool", "mqtt")):
+        done = service.hombi(before, "list")
+        assert done.returncode == 0
+        assert done.stdout == service.hombi(now, "list").stdout
+        assert f"`hombi {before}` is called `hombi {now}` now." in done.stderr
 
 
 def test_automations_from_a_file(service: Service, tmp_path: Path) -> None:

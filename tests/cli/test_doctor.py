@@ -82,7 +82,7 @@ def test_doctor_looks_at_every_part(service: Service, rack: Joined) -> None:
         "database",
         "event loop",
         "clock",
-        "MQTT door",
+        "MQTT listener",
         "finding nodes",
         "pairing",
         "nodes",
@@ -108,23 +108,23 @@ def test_doctor_without_a_hub_says_so(own_service: Service) -> None:
 
 def test_tools_come_and_go(service: Service) -> None:
     added = service.hombi(
-        "tool", "add", "bench", "--publish", "bench/#", "--subscribe", "bench/+/set"
+        "mqtt", "add", "bench", "--publish", "bench/#", "--subscribe", "bench/+/set"
     )
     assert "bench has the key" in added.stdout
     assert "It is not shown again" in added.stdout
-    (row,) = json.loads(service.hombi("tool", "list", "--json").stdout)
+    (row,) = json.loads(service.hombi("mqtt", "list", "--json").stdout)
     assert (row["tool"], row["publish"], row["subscribe"], "key" in row) == (
         "bench",
         ["bench/#"],
         ["bench/+/set"],
         False,
     )
-    changed = service.hombi("tool", "change", "bench", "--publish", "drill/#")
+    changed = service.hombi("mqtt", "change", "bench", "--publish", "drill/#")
     assert "bench may publish drill/#, subscribe to bench/+/set" in changed.stdout
-    assert "has the key" in service.hombi("tool", "key", "bench").stdout
-    assert "is removed" in service.hombi("tool", "remove", "bench", "--yes").stdout
-    assert "No tools." in service.hombi("tool", "list").stdout
-    assert service.hombi("tool", "add", "bench", "--publish", "a/#/b").returncode == 2
+    assert "has the key" in service.hombi("mqtt", "key", "bench").stdout
+    assert "is removed" in service.hombi("mqtt", "remove", "bench", "--yes").stdout
+    assert "No tools." in service.hombi("mqtt", "list").stdout
+    assert service.hombi("mqtt", "add", "bench", "--publish", "a/#/b").returncode == 2
 
 
 def test_programs_that_are_signed_in_are_listed_and_made_void(

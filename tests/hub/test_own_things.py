@@ -148,7 +148,7 @@ async def test_tools_have_topics_and_keys_of_their_own() -> None:
         ]:
             with pytest.raises(Invalid, match=said):
                 await r.do(AddTool(name, publish, []))
-        with pytest.raises(Invalid, match="a tool at the MQTT door is called logger"):
+        with pytest.raises(Invalid, match="an MQTT account is called logger"):
             await r.do(AddNode("Logger", ""))
         await r.do(RemoveTool("logger"))
         assert r.hub.house.tool("logger", new) is None

@@ -150,7 +150,7 @@ def test_a_bare_payload_with_its_own_time_and_a_way_to_set_it(service: Service, 
         ({"title": "…"}, "needs a name"),
         ({"write": {"topic": "mill/+/set", "payload": "{value}"}}, "without wildcards"),
         ({"write": {"topic": "mill/{node}/set", "payload": "on"}}, "{value}"),
-        ({"nodes": ["boards"]}, "a tool at the MQTT door is called boards"),
+        ({"nodes": ["boards"]}, "an MQTT account is called boards"),
     ],
 )
 def test_picks_that_cannot_be_are_said_and_change_nothing(

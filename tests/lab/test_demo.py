@@ -140,11 +140,9 @@ TOUR = {
     "hombi calibrate workshop-bench/temperature workshop-gauge/temperature --span week": (
         "(--apply offset)"
     ),
-    "hombi condition set cellar-sump/depth 'median window=\"15 min\"' --past": (
-        "over its whole past"
-    ),
-    "hombi condition set terrace-mast/illuminance 'clips high=20000' --past": "high=20000",
-    "hombi derive add dew-point loft-climate/temperature loft-climate/humidity": (
+    "hombi steps set cellar-sump/depth 'median window=\"15 min\"' --past": ("over its whole past"),
+    "hombi steps set terrace-mast/illuminance 'clips high=20000' --past": "high=20000",
+    "hombi compute add dew-point loft-climate/temperature loft-climate/humidity": (
         "loft-climate/dew-point is the dew-point of"
     ),
     "hombi tally cellar-sump/pump-starts": "yesterday",
@@ -154,7 +152,7 @@ TOUR = {
     'hombi automation rehearse cellar-too-dry "81 %" "20 min=87 %"': "back past 86 %",
     'hombi why cellar-too-dry --at "yesterday 02:10"': "it did not start",
     "hombi automation undo cellar-too-dry": "is under 80 % for 2 min",
-    "hombi way test 1": "A notice is on its way",
+    "hombi contact test 1": "A notice is on its way",
     "hombi doctor": "Zigbee stick",
     "hombi check": "hombi.toml",
     "hombi backup mill.backup": "The whole house is in ",
@@ -164,7 +162,7 @@ TOUR = {
     "hombi follow cellar-rack/humidity": "cellar-rack/humidity",
 }
 NAMED = {
-    "hombi --install-completion", "hombi serve", "hombi sign-in", "hombi lab", "hombi tool",
+    "hombi --install-completion", "hombi serve", "hombi sign-in", "hombi lab", "hombi mqtt",
     "hombi node setup-code", "hombi node add", "hombi node settings", "hombi node do",
     "hombi export", "hombi automation check FILE", "hombi automation add FILE",
     "hombi person away", "hombi member invite", "hombi restore mill.backup", "hombi trust",

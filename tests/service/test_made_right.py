@@ -25,15 +25,15 @@ def test_conditioning_by_command_over_the_past_and_back(own_service: Service) ->
         until(lambda: hub.entities.numbers("sluice/level").count == 180)
         before = [(r.at, r.value) for r in hub.entities.readings("sluice/level", 0)]
         assert hub.entities.numbers("sluice/level").high == 22
-    shown = service.hombi("condition", "show", "Sluice level")
+    shown = service.hombi("steps", "show", "Sluice level")
     assert "No steps" in shown.stdout
-    assert "hombi condition try sluice/level 'despike window=" in shown.stdout
-    tried = service.hombi("condition", "try", "sluice/level", 'low-pass time="10 min"')
+    assert "hombi steps try sluice/level 'despike window=" in shown.stdout
+    tried = service.hombi("steps", "try", "sluice/level", 'low-pass time="10 min"')
     assert "with them" in tried.stdout
     flicker = re.search(r"next: ([\d.]+) without, ([\d.]+) with", tried.stdout)
     assert flicker is not None
     assert float(flicker[2]) < float(flicker[1]) / 5
-    made = service.hombi("condition", "set", "sluice/level", "linear offset=-0.5", "--past")
+    made = service.hombi("steps", "set", "sluice/level", "linear offset=-0.5", "--past")
     assert made.stdout == (
         "sluice/level is conditioned, over its whole past: linear offset=-0.5 gain=1.\n"
     )
@@ -48,7 +48,7 @@ def test_conditioning_by_command_over_the_past_and_back(own_service: Service) ->
     with service.hub() as hub:
         until(lambda: hub.entities.get("sluice/level").value == 29.5)
         assert hub.conditioning.show("sluice/level").words == ["linear offset=-0.5 gain=1"]
-    gone = service.hombi("condition", "undo", "sluice/level", "--json")
+    gone = service.hombi("steps", "undo", "sluice/level", "--json")
     assert json.loads(gone.stdout)[0]["steps"] == []
     with service.hub() as hub:
         back = [(r.at, r.value) for r in hub.entities.readings("sluice/level", 0)]
@@ -62,7 +62,7 @@ def test_conditioning_by_command_over_the_past_and_back(own_service: Service) ->
         (("try", "sluice/level", "--span", "century"), "use hour, day, week, month"),
         (("undo", "sluice/level"), "nothing to undo"),
     ):
-        refused = service.hombi("condition", *words)
+        refused = service.hombi("steps", *words)
         assert refused.returncode != 0
         assert said in refused.stderr, words
 
@@ -83,7 +83,7 @@ def test_a_derived_value_by_command_over_a_kill(own_service: Service) -> None:
     ]
     assert rack.post(pack).is_success
     words = ("dew-point", "sluice/temperature", "Sluice humidity", "--json")
-    made = json.loads(service.hombi("derive", "add", *words).stdout)[0]
+    made = json.loads(service.hombi("compute", "add", *words).stdout)[0]
     address = made["entity"]
     with service.hub() as hub:
         until(lambda: hub.entities.numbers(address).count >= 30)
@@ -97,8 +97,8 @@ def test_a_derived_value_by_command_over_a_kill(own_service: Service) -> None:
     assert "dew-point of sluice/temperature, sluice/humidity" in (
         service.hombi("entity", "show", address).stdout
     )
-    assert "surface-humidity" in service.hombi("derive", "methods").stdout
-    refused = service.hombi("derive", "add", "dew-pont", "sluice/temperature", "sluice/humidity")
+    assert "surface-humidity" in service.hombi("compute", "methods").stdout
+    refused = service.hombi("compute", "add", "dew-pont", "sluice/temperature", "sluice/humidity")
     assert (refused.returncode, "did you mean dew-point?" in refused.stderr) == (2, True)
     kept = service.hombi("node", "remove", "sluice", "--yes")
     assert (kept.returncode, "remove that first" in kept.stderr) == (1, True)

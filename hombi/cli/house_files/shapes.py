@@ -37,7 +37,7 @@ class NodeEntry(Entry, frozen=True):
 
 
 class Computed(Entry, frozen=True):
-    """How a value is computed, as `hombi derive add` takes it."""
+    """How a value is computed, as `hombi compute add` takes it."""
 
     method: str
     sources: list[str]

@@ -1,4 +1,5 @@
-"""A person's own tools at the MQTT door, and the tokens of programs."""
+"""MQTT accounts for boards and programs of a person's own, and the tokens of
+programs."""
 
 from __future__ import annotations
 
@@ -17,7 +18,7 @@ def list_() -> Call[list[wire.Tool]]:
 def add(
     name: str, publish: Sequence[str] = (), subscribe: Sequence[str] = ()
 ) -> Call[wire.NewTool]:
-    """Let a tool in; its key is told this once."""
+    """Make an MQTT account; its key is told this once."""
     body = wire.ToolRequest(name=name, publish=list(publish), subscribe=list(subscribe))
     return Call("POST", "/api/tools", wire.NewTool, body=body)
 
@@ -25,7 +26,7 @@ def add(
 def change(
     tool: str, *, publish: Sequence[str] | None = None, subscribe: Sequence[str] | None = None
 ) -> Call[wire.Tool]:
-    """Give a tool other topics; what is not given stays."""
+    """Give an MQTT account other topics; what is not given stays."""
     body = wire.ToolChange(
         publish=UNSET if publish is None else list(publish),
         subscribe=UNSET if subscribe is None else list(subscribe),
@@ -34,12 +35,12 @@ def change(
 
 
 def new_key(tool: str) -> Call[wire.NewTool]:
-    """A new key for a tool; the one before is void at once."""
+    """A new key for an MQTT account; the one before is void at once."""
     return Call("POST", path("tools", tool, "key"), wire.NewTool)
 
 
 def remove(tool: str) -> Call[None]:
-    """Shut a tool out."""
+    """Remove an MQTT account."""
     return Call("DELETE", path("tools", tool), None)
 
 

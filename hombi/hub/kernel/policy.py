@@ -21,7 +21,7 @@ class Right(StrEnum):
     TELL = "say who takes notices"
     SIGN = "change their own password, and sign programs in"
     PRESS = "press a button of a notice"
-    KEEP = "look after the hub: people, keys, tools, radios, backups"
+    KEEP = "look after the hub: people, keys, MQTT accounts, radios, backups"
     CLAIM = "make the hub theirs"
 
 

@@ -336,13 +336,13 @@ class LinkWell(Event, frozen=True, kw_only=True):
 
 
 class ToolAdded(Event, frozen=True, kw_only=True):
-    """A person's tool may use the MQTT door."""
+    """A person's tool may use the MQTT listener."""
 
     tool: str
 
     @property
     def sentence(self) -> str:
-        return f"the tool {self.tool} may sign in at the MQTT door"
+        return f"the MQTT account {self.tool} may sign in"
 
 
 class ToolChanged(Event, frozen=True, kw_only=True):
@@ -353,7 +353,7 @@ class ToolChanged(Event, frozen=True, kw_only=True):
 
     @property
     def sentence(self) -> str:
-        return f"the tool {self.tool} has {self.has}"
+        return f"the MQTT account {self.tool} has {self.has}"
 
 
 class ToolRemoved(Event, frozen=True, kw_only=True):
@@ -363,4 +363,4 @@ class ToolRemoved(Event, frozen=True, kw_only=True):
 
     @property
     def sentence(self) -> str:
-        return f"the tool {self.tool} can no longer sign in at the MQTT door"
+        return f"the MQTT account {self.tool} can no longer sign in"

@@ -186,9 +186,7 @@ class Picks(Part):
         if not address:
             raise Invalid("the node needs a name with a letter or a digit in it")
         if address in self.house.tools:
-            raise Invalid(
-                f"a tool at the MQTT door is called {address}; give this node another name"
-            )
+            raise Invalid(f"an MQTT account is called {address}; give this node another name")
         doors = self._links.that(Welcomes)
         if not doors:
             raise Refused("no link of this hub takes such nodes")

@@ -1,5 +1,5 @@
-"""A person's own tools at the MQTT door: accounts with chosen topics, each with a key
-of its own."""
+"""MQTT accounts for boards and programs of a person's own: accounts with chosen topics,
+each with a key of its own."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ class Tools(Part):
     def find(self, name: str) -> Tool:
         """Raises NotFound."""
         if name not in self.house.tools:
-            raise NotFound(f"no tool {name}")
+            raise NotFound(f"no MQTT account {name}")
         return self.house.tools[name]
 
     async def save(self, tool: Tool) -> None:
@@ -53,7 +53,7 @@ class Tools(Part):
 
 
 class AddTool(Change[Tools, tuple[Tool, str]], frozen=True):
-    """Let a tool in: (the tool, its key). Raises Invalid."""
+    """Make an MQTT account: (the account, its key). Raises Invalid."""
 
     name: str
     publish: Sequence[str] = ()
@@ -66,8 +66,8 @@ class AddTool(Change[Tools, tuple[Tool, str]], frozen=True):
         name, house = self.name, part.house
         if not name or slug(name) != name:
             raise Invalid(
-                f"{name!r} is not a name for a tool; use small letters, digits and hyphens, "
-                f"like mill-logger"
+                f"{name!r} is not a name for an MQTT account; use small letters, digits "
+                f"and hyphens, like mill-logger"
             )
         if name in house.tools or name in house.nodes:
             what = "tool" if name in house.tools else "node"
@@ -80,7 +80,7 @@ class AddTool(Change[Tools, tuple[Tool, str]], frozen=True):
 
 
 class ChangeTool(Change[Tools, Tool], frozen=True):
-    """Give a tool other topics. Raises NotFound, Invalid."""
+    """Give an MQTT account other topics. Raises NotFound, Invalid."""
 
     name: str
     publish: Sequence[str] | None = None
@@ -102,7 +102,7 @@ class ChangeTool(Change[Tools, Tool], frozen=True):
 
 
 class NewToolKey(Change[Tools, tuple[Tool, str]], frozen=True):
-    """Give a tool a new key; the one before is void. Raises NotFound."""
+    """Give an MQTT account a new key; the one before is void. Raises NotFound."""
 
     name: str
 
@@ -117,7 +117,7 @@ class NewToolKey(Change[Tools, tuple[Tool, str]], frozen=True):
 
 
 class RemoveTool(Change[Tools, None], frozen=True):
-    """Shut a tool out. Raises NotFound."""
+    """Remove an MQTT account. Raises NotFound."""
 
     name: str
 
@@ -134,9 +134,11 @@ class RemoveTool(Change[Tools, None], frozen=True):
 
 def _check(publish: Sequence[str], subscribe: Sequence[str]) -> None:
     if not (publish or subscribe):
-        raise Invalid("a tool needs at least one topic filter to publish under or to subscribe to")
+        raise Invalid(
+            "an MQTT account needs at least one topic filter to publish under or to subscribe to"
+        )
     for one in (*publish, *subscribe):
         if not valid_filter(one):
             raise Invalid(f"{one!r} is not a topic filter; write it like mill/+/state or mill/#")
     if max(len(publish), len(subscribe)) > MAX_FILTERS:
-        raise Invalid(f"a tool has at most {MAX_FILTERS} topic filters of each sort")
+        raise Invalid(f"an MQTT account has at most {MAX_FILTERS} topic filters of each sort")

@@ -8,7 +8,7 @@ from hombi.hub.house import Tool
 
 
 class ToolsPort(Protocol):
-    """A person's own tools at the MQTT door."""
+    """MQTT accounts for boards and programs of a person's own."""
 
     def all(self) -> list[Tool]: ...
 

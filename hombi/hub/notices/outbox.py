@@ -125,7 +125,7 @@ class Outbox(Part):
         """Raises NotFound."""
         found = self.phones.get(way_id)
         if found is None:
-            raise NotFound(f"no way {way_id}; `hombi way list` names them")
+            raise NotFound(f"no contact {way_id}; `hombi contact list` names them")
         return found
 
     def name_ways(self) -> None:

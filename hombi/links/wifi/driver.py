@@ -1,7 +1,7 @@
 """The Wi-Fi link, and the three ways in which its nodes speak:
 
-senml      over the hub's own MQTT door, each node with topics of its own and no others:
-               hombi/<node>/readings   from the node: SenML packs, QoS 1
+senml      over the hub's own MQTT listener, each node with topics of its own and no
+others:                hombi/<node>/readings   from the node: SenML packs, QoS 1
                hombi/<node>/wanted     to the node: SenML packs, what it is to take
                hombi/<node>/actions    to the node: {"action": name, "input": ...}
                hombi/<node>/presence   from the node, retained: "here"; last will "gone"
@@ -49,7 +49,7 @@ from hombi.links.work import Work
 
 
 class WifiDriver:
-    """The driver of the link `wifi`; it hosts the MQTT door."""
+    """The driver of the link `wifi`; it hosts the MQTT listener."""
 
     link = "wifi"
     connects = True
@@ -336,7 +336,7 @@ class WifiDriver:
         here = len(
             {c.rights.account for c in self.door.connections.values() if c.rights is not None}
         )
-        found = [Check("MQTT door", "ok", f"open on port {self.port}; connected: {here}")]
+        found = [Check("MQTT listener", "ok", f"open on port {self.port}; connected: {here}")]
         if self._settings.tls is not None:
             found.append(certificate_check(self._settings.tls))
         elif self._listener.problem:

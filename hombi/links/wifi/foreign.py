@@ -182,4 +182,4 @@ class Foreign:
         if sent.retain:
             self._door.route(message)
         elif not self._door.command(message, once=once):
-            raise Unreachable(f"nobody listens to {sent.topic} at the hub's MQTT door")
+            raise Unreachable(f"nobody listens to {sent.topic} at the hub's MQTT listener")

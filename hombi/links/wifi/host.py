@@ -1,5 +1,5 @@
-"""Who owns the MQTT door: signs accounts in, and takes what nodes publish under their
-own topics."""
+"""Who owns the MQTT listener: signs accounts in, and takes what nodes publish under
+their own topics."""
 
 from __future__ import annotations
 

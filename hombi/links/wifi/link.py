@@ -1,5 +1,5 @@
-"""The Wi-Fi link: nodes over the hub's own MQTT door, over a broker that the house has,
-and over HTTP."""
+"""The Wi-Fi link: nodes over the hub's own MQTT listener, over a broker that the house
+has, and over HTTP."""
 
 from __future__ import annotations
 

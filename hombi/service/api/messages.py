@@ -35,7 +35,7 @@ VIA = ["door", "broker", "http", "zigbee", "bluetooth"]
 _FILTERS = [
     Query("via", str, enum=VIA, description="the way they came in"),
     Query("topic", str, description="a topic filter as in MQTT, like mill/+/state or mill/#"),
-    Query("node", str, description="a node's or a tool's address"),
+    Query("node", str, description="a node's address, or an MQTT account's name"),
     Query("text", str, description="what stands in the topic or the payload"),
     Query("each_topic", bool),
     Query("limit", int, default=LIMIT),

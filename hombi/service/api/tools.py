@@ -1,4 +1,4 @@
-"""A person's own tools at the MQTT door, and how the hub is."""
+"""MQTT accounts for boards and programs of a person's own, and how the hub is."""
 
 from __future__ import annotations
 

@@ -211,7 +211,7 @@ class Arrival(models.Model):
 
 
 class Tool(models.Model):
-    """A person's own tool at the MQTT door, with the topic filters it was given."""
+    """A person's own tool at the MQTT listener, with the topic filters it was given."""
 
     name = models.SlugField(max_length=60, primary_key=True)
     key_hash = models.CharField(max_length=64)

@@ -10,7 +10,7 @@ import { Pick } from "./Pick";
 import { useMessages } from "./stream";
 
 const WAYS: Record<Message["via"], string> = {
-  door: "the MQTT door",
+  door: "the MQTT listener",
   broker: "the broker",
   http: "HTTP",
   zigbee: "Zigbee",
@@ -72,7 +72,7 @@ export function MessagesPage() {
           </select>
         </Labelled>
         {field("topic", "Topic", "mill/+/state or mill/#")}
-        {field("node", "Node or tool", "herb-bed")}
+        {field("node", "Node or MQTT account", "herb-bed")}
         {field("text", "With this in it", "temp")}
         <div className="flex gap-3">
           <Button aria-pressed={each} onClick={() => setEach(!each)}>

@@ -1,4 +1,4 @@
-// A person's own tools at the MQTT door: which topics each may use, its key, and
+// MQTT accounts for boards and programs of a person's own: which topics each may use, its key, and
 // shutting it out.
 import { useQueryClient } from "@tanstack/react-query";
 import type { FormEvent } from "react";
@@ -50,7 +50,7 @@ export function Tools() {
   return (
     <section aria-labelledby="tools">
       <h2 id="tools" className="mb-1 text-xl">
-        Tools at the MQTT door
+        MQTT accounts
       </h2>
       <p className="mb-3 text-faint">
         Your own boards and programs that may publish and subscribe. Each signs in with its name and

@@ -1,5 +1,5 @@
-"""The hub's own MQTT door: a listener that nodes connect to. MQTT 3.1.1 (OASIS, 2014)
-and MQTT 5 (OASIS, 2019).
+"""The hub's own MQTT listener: a listener that nodes connect to. MQTT 3.1.1 (OASIS,
+2014) and MQTT 5 (OASIS, 2019).
 
 wire        the standard's data types                     no I/O
 properties  the properties of MQTT 5                      no I/O

@@ -145,7 +145,7 @@ class Listener:
                     f"MQTT over TLS is closed: port {self.tls_port} cannot be opened "
                     f"({error.strerror or error})"
                 )
-        self._work.watch("the MQTT door's keep-alive", self._sweep)
+        self._work.watch("the MQTT listener's keep-alive", self._sweep)
 
     @property
     def secured(self) -> bool:
@@ -168,7 +168,7 @@ class Listener:
         door = SecuredDoor(
             sock, tls, self.crowd, lambda: _Protocol(self._door, self.crowd), self._work
         )
-        self._work.watch("the MQTT door over TLS", door.take_in)
+        self._work.watch("the MQTT listener over TLS", door.take_in)
         self._securing.append(sock)
         return int(sock.getsockname()[1])
 

@@ -1,4 +1,4 @@
-"""`hombi derive`: values that are computed from others."""
+"""`hombi compute`: values that are computed from others."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ def add(
     method: Annotated[
         str,
         typer.Argument(
-            help="`hombi derive methods` lists them.", autocompletion=complete.one_of(*METHODS)
+            help="`hombi compute methods` lists them.", autocompletion=complete.one_of(*METHODS)
         ),
     ],
     sources: Annotated[

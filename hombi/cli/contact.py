@@ -1,4 +1,4 @@
-"""`hombi way`: how people are reached. `hombi notices`: what they were told."""
+"""`hombi contact`: how people are reached. `hombi notices`: what they were told."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from hombi.cli.noun import noun
 from hombi.cli.run import Json, hub
 from hombi.cli.texts import read_text
 
-Number = Annotated[int, typer.Argument(help="The way's number, as `hombi way list` shows it.")]
+Number = Annotated[int, typer.Argument(help="The way's number, as `hombi contact list` shows it.")]
 
 app = noun("How people are reached: phones, mail, posts, loudspeakers.")
 
@@ -46,7 +46,7 @@ def list_(json: Json = False) -> None:
         ("WAY", "CALLED", "BY", "NAME", "ADDRESS", "SINCE"),
         rows,
         "Nobody can be reached yet. Phones add themselves in the console, on the page Notices; "
-        "`hombi way add mail ADDRESS` adds a mail address.",
+        "`hombi contact add mail ADDRESS` adds a mail address.",
     )
 
 
@@ -76,7 +76,7 @@ def add(
     text = read_text(form) if form is not None else ""
     with hub() as h:
         made = h.ways.add(sort.value, address, name or sort.value, person=person, form=text)
-    said(json, [made], f"{made.person} is reached by {made.way}. `hombi way test {made.id}` "
+    said(json, [made], f"{made.person} is reached by {made.way}. `hombi contact test {made.id}` "
                        "tries it.")  # fmt: skip
     if made.secret and not json:
         out.print("What is posted is signed with this secret. It is shown this once:")

@@ -1,4 +1,4 @@
-"""`hombi condition`: the steps that an entity's values go through."""
+"""`hombi steps`: the steps that an entity's values go through."""
 
 from __future__ import annotations
 
@@ -61,7 +61,7 @@ def show(entity: Entity, json: Json = False) -> None:
     if not found.words and found.suggested:
         words = " ".join(f"'{_written(one)}'" for one in found.suggested)
         out.print("A beginning, from how its values come and flicker:")
-        out.print(Text(f"  hombi condition try {found.entity} {words}"), soft_wrap=True)
+        out.print(Text(f"  hombi steps try {found.entity} {words}"), soft_wrap=True)
 
 
 @app.command(name="steps")

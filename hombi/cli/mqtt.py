@@ -1,4 +1,4 @@
-"""`hombi tool`: a person's own tools at the MQTT door."""
+"""`hombi mqtt`: MQTT accounts for boards and programs of a person's own."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from hombi.cli.noun import noun
 from hombi.cli.run import Json, hub
 from hombi.client import NewTool
 
-app = noun("A person's own tools at the MQTT door, each with topics of its own.")
+app = noun("MQTT accounts for boards and programs of a person's own, each with topics of its own.")
 Publish = Annotated[
     list[str] | None,
     typer.Option("--publish", help="A topic filter it may publish under, like mill/#; repeat it."),
@@ -20,12 +20,12 @@ Subscribe = Annotated[
     list[str] | None,
     typer.Option("--subscribe", help="A topic filter it may subscribe to; repeat it."),
 ]
-Name = Annotated[str, typer.Argument(help="The tool's name; it signs in with it.")]
+Name = Annotated[str, typer.Argument(help="The account's name; it signs in with it.")]
 
 
 @app.command("list")
 def list_(json: Json = False) -> None:
-    """The tools, and what they may do."""
+    """The MQTT accounts, and what they may do."""
     with hub() as h:
         found = h.tools.list()
     if json:
@@ -33,9 +33,9 @@ def list_(json: Json = False) -> None:
         return
     rows = [(t.tool, ", ".join(t.publish), ", ".join(t.subscribe), ago(t.added_at)) for t in found]
     table(
-        ("TOOL", "MAY PUBLISH", "MAY SUBSCRIBE TO", "ADDED"),
+        ("ACCOUNT", "MAY PUBLISH", "MAY SUBSCRIBE TO", "ADDED"),
         rows,
-        "No tools. `hombi tool add` lets one in.",
+        "There is no MQTT account yet. `hombi mqtt add` makes one.",
         ("ADDED",),
     )
 
@@ -44,7 +44,7 @@ def list_(json: Json = False) -> None:
 def add(
     name: Name, publish: Publish = None, subscribe: Subscribe = None, json: Json = False
 ) -> None:
-    """Add a tool; its key is shown only once."""
+    """Add an MQTT account; its key is shown only once."""
     with hub() as h:
         _show_key(h.tools.add(name, publish or [], subscribe or []), json)
 
@@ -53,7 +53,7 @@ def add(
 def change(
     name: Name, publish: Publish = None, subscribe: Subscribe = None, json: Json = False
 ) -> None:
-    """Change a tool's topics; those not named stay."""
+    """Change an account's topics; those not named stay."""
     with hub() as h:
         tool = h.tools.change(name, publish=publish, subscribe=subscribe)
     may = f"may publish {', '.join(tool.publish) or 'nothing'}"
