@@ -6,8 +6,8 @@ from hombi.lab.bluetooth_nodes import BluetoothPlan
 from hombi.lab.heron_mill import of_room
 from hombi.lab.zigbee_plan import Attr, Part, ZigbeePlan, lux
 from hombi.links.bluetooth import gatt
-from hombi.links.zigbee import datapoints
 from hombi.links.zigbee import datatypes as dt
+from hombi.links.zigbee import tunnel
 
 
 def _climate(room: str) -> dict[int, dict[int, Attr]]:
@@ -105,15 +105,15 @@ ZIGBEE: tuple[ZigbeePlan, ...] = (
     ZigbeePlan(
         "herb-probe", "Herb probe", "Terrace", "Kelp Row", "Soil S7", 0x00F1_5EED_0000_0108,
         {1: Part(0x0051, _ABOUT)},
-        tunnel_cluster=0xEF00,
+        tunnel_cluster=0xFC52,
         tunnel={
-            3: (datapoints.VALUE, lambda m: round(m.soil_moisture)),
-            5: (datapoints.VALUE, lambda m: round(10 * m.soil_temperature)),
-            15: (datapoints.VALUE, lambda m: round(m.battery("herb-probe"))),
+            11: (tunnel.S32, lambda m: round(m.soil_moisture)),
+            12: (tunnel.S32, lambda m: round(10 * m.soil_temperature)),
+            20: (tunnel.S32, lambda m: round(m.battery("herb-probe"))),
             # Its conductivity, µS/cm: no profile names it, so that there is something
             # to name.
-            21: (datapoints.VALUE, lambda m: round(300 + 9 * m.soil_moisture)),
-            101: (datapoints.VALUE, 30),
+            33: (tunnel.S32, lambda m: round(300 + 9 * m.soil_moisture)),
+            60: (tunnel.S32, 30),
         },
     ),
     ZigbeePlan(

@@ -64,7 +64,7 @@ class Clusters:
         alarm = bool(self.plan.zone_alarm and self.plan.zone_alarm(self.mill))
         return int(alarm) | (0x08 if self.battery < 10 else 0)
 
-    def _datapoint(self, number: int) -> Any:
+    def _tunnelled_now(self, number: int) -> Any:
         sense = self.plan.tunnel[number][1]
         return sense(self.mill) if callable(sense) else self.tunnelled[number]
 

@@ -17,8 +17,8 @@ from hombi.lab.physics import Mill
 from hombi.lab.zigbee_clusters import Agreed, Clusters, Way
 from hombi.lab.zigbee_plan import ZigbeePlan
 from hombi.lab.zigbee_stick import EXPIRED, NO_ACK, NO_ROUTE, Stick
-from hombi.links.zigbee import datapoints, zcl
 from hombi.links.zigbee import datatypes as dt
+from hombi.links.zigbee import tunnel, zcl
 from hombi.links.zigbee.commands import Id
 from hombi.links.zigbee.errors import CodecError
 
@@ -157,7 +157,7 @@ class ZigbeeNode(Clusters):
             return
         self._off_when_there()
         self._report_zone()
-        self._tell_datapoints()
+        self._tell_tunnelled()
         for (endpoint, cluster, attribute), agreed in list(self.agreed.items()):
             self._report(endpoint, cluster, attribute, agreed)
 
@@ -234,17 +234,17 @@ class ZigbeeNode(Clusters):
                     ),
                 )
 
-    def _tell_datapoints(self, every: bool = False) -> None:
+    def _tell_tunnelled(self, every: bool = False) -> None:
         fresh = []
         for number, (kind, _) in self.plan.tunnel.items():
-            value = self._datapoint(number)
+            value = self._tunnelled_now(number)
             if every or self._moved(value, self._told.get(number)):
                 self._told[number] = value
-                fresh.append(datapoints.Datapoint(number, kind, value))
+                fresh.append(tunnel.Tunnelled(number, kind, value))
         if fresh:
-            payload = datapoints.encode(self.next_sequence(), fresh)
+            payload = tunnel.encode(self.next_sequence(), fresh)
             frame = zcl.Zcl(
-                self.next_sequence(), datapoints.TELL, payload, True, True, no_default_response=True
+                self.next_sequence(), tunnel.TELL, payload, True, True, no_default_response=True
             )
             self.send(1, self.plan.tunnel_cluster, frame)
 
@@ -391,11 +391,11 @@ class ZigbeeNode(Clusters):
                 self._switch(True)
             self._off_when_there()
         elif cluster == self.plan.tunnel_cluster and cluster:
-            if frame.command == datapoints.WRITE:
-                for one in datapoints.decode(frame.payload)[1]:
+            if frame.command == tunnel.WRITE:
+                for one in tunnel.decode(frame.payload)[1]:
                     if one.id in self.tunnelled:
                         self.tunnelled[one.id] = one.value
                         self._told.pop(one.id, None)
-                self._tell_datapoints()
-            elif frame.command == datapoints.ASK_ALL:
-                self._tell_datapoints(every=True)
+                self._tell_tunnelled()
+            elif frame.command == tunnel.ASK_ALL:
+                self._tell_tunnelled(every=True)

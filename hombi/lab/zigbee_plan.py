@@ -36,7 +36,7 @@ class Part:
 @dataclass(frozen=True, slots=True)
 class ZigbeePlan:
     """One node as it is built. `switches` is the mill's device that its on/off cluster
-    sets, `tunnel` its datapoints by number with type and sense (or first value), on a
+    sets, `tunnel` what it tunnels by number with type and sense (or first value), on a
     cluster of the maker's own."""
 
     address: str

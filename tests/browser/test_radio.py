@@ -87,24 +87,24 @@ def test_a_value_without_a_name_is_named_in_the_nodes_profile(
 ) -> None:
     with service.hub() as hub:
         let_in(hub, air, "herb-probe", "Terrace")
-        until(lambda: hub.messages.list(via="zigbee", topic="herb-probe/1/EF00"))
+        until(lambda: hub.messages.list(via="zigbee", topic="herb-probe/1/FC52"))
     console.goto("/messages?via=zigbee")
     expect(console.get_by_label("Came in by")).to_have_value("zigbee")
     row = (
         console.get_by_role("list", name="Messages")
         .get_by_role("listitem")
-        .filter(has_text="herb-probe/1/EF00")
+        .filter(has_text="herb-probe/1/FC52")
     )
     row.get_by_role("link", name="Name its values").click()
     dialog = console.get_by_role("dialog")
     area = TextArea(console)
-    area.has(re.compile("datapoint 21"))
+    area.has(re.compile("tunnelled 33"))
     assert violations(console) == []
     draft = area.text
-    area.fill(draft.replace('"datapoint 21"\nkind = "number"', '"salt"\nkind = "slat"'))
+    area.fill(draft.replace('"tunnelled 33"\nkind = "number"', '"salt"\nkind = "slat"'))
     dialog.get_by_role("button", name="Use it").click()
     expect(dialog.get_by_text("kind is 'slat'")).to_be_visible()
-    area.fill(draft.replace('"datapoint 21"\nkind = "number"', '"salt"\nkind = "conductivity"'))
+    area.fill(draft.replace('"tunnelled 33"\nkind = "number"', '"salt"\nkind = "conductivity"'))
     dialog.get_by_role("button", name="Use it").click()
     expect(dialog).to_have_count(0)
     expect(console.get_by_role("listitem").filter(has_text="Salt")).to_contain_text("µS/cm")

@@ -123,9 +123,9 @@ def test_what_nodes_say_is_seen_as_they_say_it_and_named(
         let_in(hub, air, "herb-probe", "Terrace")
         hub.pairing.close()
         words = until(
-            lambda: hub.messages.list(via="zigbee", topic="herb-probe/1/EF00", text='"21"')
+            lambda: hub.messages.list(via="zigbee", topic="herb-probe/1/FC52", text='"33"')
         )[0]
-        assert json.loads(words.payload)["21"].keys() == {"value"}
+        assert json.loads(words.payload)["33"].keys() == {"s32"}
         (advert,) = hub.messages.list(via="bluetooth", node="boathouse-tag", each_topic=True)
         assert set(json.loads(advert.payload)["service data"]) == {"0x181A", "0x180F"}
         with pytest.raises(Wrong, match="door, broker, http, zigbee, bluetooth"):
@@ -140,7 +140,7 @@ def test_what_nodes_say_is_seen_as_they_say_it_and_named(
     file = tmp_path / "soil.toml"
     file.write_text(
         draft.stdout.replace(
-            '"datapoint 21"\nkind = "number"', '"conductivity"\nkind = "condctivity"'
+            '"tunnelled 33"\nkind = "number"', '"conductivity"\nkind = "condctivity"'
         )
     )
     refused = service.hombi("node", "profile", "herb-probe", str(file))
@@ -148,7 +148,7 @@ def test_what_nodes_say_is_seen_as_they_say_it_and_named(
     assert "did you mean conductivity?" in refused.stderr
     file.write_text(
         draft.stdout.replace(
-            '"datapoint 21"\nkind = "number"', '"conductivity"\nkind = "conductivity"'
+            '"tunnelled 33"\nkind = "number"', '"conductivity"\nkind = "conductivity"'
         )
     )
     kept = service.hombi("node", "profile", "herb-probe", str(file))

@@ -2672,8 +2672,8 @@ export interface components {
         };
         /**
          * Door
-         * @description The hub's MQTT door, for one node. It signs in with its address and its key, also
-         *         for HTTP (Basic).
+         * @description The hub's MQTT listener, for one node. It signs in with its address and its key,
+         *         also for HTTP (Basic).
          */
         Door: {
             port: number;
@@ -4459,7 +4459,7 @@ export interface components {
         };
         /**
          * Tool
-         * @description A tool: it signs in to the MQTT door with its name and its key.
+         * @description A tool: it signs in to the MQTT listener with its name and its key.
          */
         Tool: {
             tool: string;
@@ -7339,7 +7339,7 @@ export interface operations {
             query?: {
                 each_topic?: boolean;
                 limit?: number;
-                /** @description a node's or a tool's address */
+                /** @description a node's address, or an MQTT account's name */
                 node?: string;
                 /** @description what stands in the topic or the payload */
                 text?: string;

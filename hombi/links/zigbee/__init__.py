@@ -1,6 +1,6 @@
 """Zigbee nodes, through a co-processor on a serial port.
 
-frames, commands, zcl, datapoints   codecs: bytes and what they say
+frames, commands, zcl, tunnel       codecs: bytes and what they say
 serial_port, processor              transport: the port, and asking over it
 network, stick, radio               what is done with it: a network, keeping it up,
 a word with a node

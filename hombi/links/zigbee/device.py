@@ -13,7 +13,7 @@ from hombi.core.names import slug
 from hombi.core.senml import Resolved
 from hombi.links.offer import Offer, OfferedValue, Setting
 from hombi.links.pace import Pace
-from hombi.links.zigbee import datapoints, zcl
+from hombi.links.zigbee import tunnel, zcl
 from hombi.links.zigbee.clusters import Unused, unused
 from hombi.links.zigbee.commands import Incoming
 from hombi.links.zigbee.errors import CodecError
@@ -27,7 +27,7 @@ from hombi.links.zigbee.points import (
     name_apart,
     standard_points,
 )
-from hombi.links.zigbee.profiles import DEFAULT_CLUSTER, PLAIN, Profile
+from hombi.links.zigbee.profiles import PLAIN, Profile
 from hombi.links.zigbee.raw import Unnamed
 
 SAME_FRAME_S = 1.5
@@ -46,6 +46,10 @@ class Endpoint:
     device: int
     inputs: tuple[int, ...]
     outputs: tuple[int, ...]
+
+
+# Clusters of makers lie beyond (ZCL, 2.4.1).
+LAST_STANDARD = 0x7FFF
 
 
 @dataclass
@@ -101,10 +105,11 @@ class Device:
         """Where its state is kept."""
         return f"{self.ieee:016x}"
 
-    @property
-    def tunnel(self) -> int:
-        """The cluster through which it tells numbered datapoints, if it does."""
-        return self.profile.datapoint_cluster or DEFAULT_CLUSTER
+    def tunnels(self, cluster: int) -> bool:
+        """Whether it may tunnel values through a cluster: one that its profile names,
+        or, without one that names any, one beyond those of the standard."""
+        named = self.profile.tunnels
+        return any(cluster == one for _, one in named) if named else cluster > LAST_STANDARD
 
     def kept(self) -> dict[str, Any]:
         """What must outlive a restart."""
@@ -153,7 +158,7 @@ class Device:
             {number: one.outputs for number, one in self.endpoints.items()},
             [
                 *((one.endpoint, one.cluster) for one in self.points.values()),
-                *((number, self.tunnel) for number in self.endpoints),
+                *self.profile.tunnels,
             ],
         )
 
@@ -218,7 +223,7 @@ class Device:
             if one.status:
                 continue
             place = (endpoint, cluster, one.id, manufacturer)
-            points = [p for p in self._by_place.get(place, ()) if not p.datapoint]
+            points = [p for p in self._by_place.get(place, ()) if not p.tunnelled]
             values += self._all_resolved(points, one.value, now_ms)
             if not points and cluster != BASIC:
                 self._unnamed(Unnamed(endpoint, cluster, one.id, one.type, one.value, manufacturer))
@@ -231,19 +236,19 @@ class Device:
         )
 
     def tunnelled(
-        self, endpoint: int, cluster: int, found: Iterable[datapoints.Datapoint], now_ms: int
+        self, endpoint: int, cluster: int, found: Iterable[tunnel.Tunnelled], now_ms: int
     ) -> list[Resolved]:
-        """The values of datapoints that came."""
+        """The values that came through a tunnel."""
         values: list[Resolved] = []
         for one in found:
             place = (endpoint, cluster, one.id, 0)
             points = [
-                p for p in self._by_place.get(place, ()) if p.datapoint and p.type == one.type
+                p for p in self._by_place.get(place, ()) if p.tunnelled and p.type == one.type
             ]
             values += self._all_resolved(points, one.value, now_ms)
             if not points:
                 self._unnamed(
-                    Unnamed(endpoint, cluster, one.id, one.type, one.value, datapoint=True)
+                    Unnamed(endpoint, cluster, one.id, one.type, one.value, tunnelled=True)
                 )
         return values
 
@@ -290,6 +295,8 @@ def now_ms() -> int:
     return time.time_ns() // 1_000_000
 
 
+# Standard clusters end here (ZCL, 2.4.1: those of makers lie beyond).
+LAST_STANDARD = 0x7FFF
 _QUALITY = OfferedValue(
     slug(LINK_QUALITY), "Link quality", "reception", LINK_QUALITY, "%", hidden=True
 )

@@ -328,7 +328,7 @@ class ZigbeeDriver:
         return {
             wire: float(one.reports.longest_s)
             for wire, one in device.points.items()
-            if one.reports is not None and not one.datapoint and one.name not in refused
+            if one.reports is not None and not one.tunnelled and one.name not in refused
         }
 
     async def set_setting(self, node: str, name: str, value: Any) -> None:

@@ -10,7 +10,7 @@ from functools import partial
 from typing import Any
 
 from hombi.links.base import LinkError
-from hombi.links.zigbee import datapoints, zcl
+from hombi.links.zigbee import tunnel, zcl
 from hombi.links.zigbee.device import Device, now_ms
 from hombi.links.zigbee.errors import NoAnswer
 from hombi.links.zigbee.points import LEVEL, ON_OFF, Point
@@ -24,7 +24,7 @@ OFF, ON, MOVE_TO_LEVEL_ON_OFF = 0x00, 0x01, 0x04
 
 def glides(point: Point) -> bool:
     """Whether a node takes a value slowly by itself: its move to a level has a time."""
-    return not point.datapoint and (point.cluster, point.attribute) == (LEVEL, 0)
+    return not point.tunnelled and (point.cluster, point.attribute) == (LEVEL, 0)
 
 
 async def write(
@@ -36,14 +36,10 @@ async def write(
     raw = point.raw(value)
     send = partial(radio.send, device.short, point.endpoint, point.cluster)
     sequence = radio.next_sequence()
-    if point.datapoint:
-        payload = datapoints.encode(
-            sequence, [datapoints.Datapoint(point.attribute, point.type, raw)]
-        )
+    if point.tunnelled:
+        payload = tunnel.encode(sequence, [tunnel.Tunnelled(point.attribute, point.type, raw)])
         await send(
-            zcl.Zcl(
-                sequence, datapoints.WRITE, payload, cluster_command=True, no_default_response=True
-            )
+            zcl.Zcl(sequence, tunnel.WRITE, payload, cluster_command=True, no_default_response=True)
         )
         return []  # such a node tells by itself what it has made of it
     if (point.cluster, point.attribute) == (ON_OFF, 0):
@@ -73,7 +69,7 @@ async def write(
 async def read_settings(radio: Radio, device: Device) -> dict[str, Any]:
     """How a node's own settings stand, by name. Raises LinkError."""
     for one in device.points.values():
-        if one.setting and not one.datapoint:
+        if one.setting and not one.tunnelled:
             attributes = [one.attribute]
             found = await radio.read(
                 device.short, one.endpoint, one.cluster, attributes, one.manufacturer
@@ -104,18 +100,20 @@ async def read_all(stick: Stick, device: Device) -> bool:
     answered = await read_points(
         stick,
         device,
-        [one for one in device.points.values() if not one.datapoint and not one.setting],
+        [one for one in device.points.values() if not one.tunnelled and not one.setting],
     )
-    if device.profile.datapoint_cluster and stick.up is not None:
+    for endpoint, cluster in sorted(device.profile.tunnels):
+        if stick.up is None:
+            break
         sequence = stick.up.radio.next_sequence()
         frame = zcl.Zcl(
-            sequence, datapoints.ASK_ALL, b"", cluster_command=True, no_default_response=True
+            sequence, tunnel.ASK_ALL, b"", cluster_command=True, no_default_response=True
         )
         with contextlib.suppress(LinkError):
             await stick.up.radio.send(
                 device.short,
-                device.profile.datapoint_endpoint,
-                device.profile.datapoint_cluster,
+                endpoint,
+                cluster,
                 frame,
             )
     return answered

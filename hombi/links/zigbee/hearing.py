@@ -9,7 +9,7 @@ from collections.abc import Callable
 from typing import Any
 
 from hombi.links.base import Heard, Reports
-from hombi.links.zigbee import datapoints, zcl
+from hombi.links.zigbee import tunnel, zcl
 from hombi.links.zigbee.commands import Incoming
 from hombi.links.zigbee.device import Device, now_ms
 from hombi.links.zigbee.errors import CodecError
@@ -83,7 +83,7 @@ class Hearing:
                 Heard(
                     self._link,
                     topic,
-                    in_words(message.cluster, frame, device.tunnel),
+                    in_words(message.cluster, frame, tunnels=device.tunnels(message.cluster)),
                     node=device.node,
                 )
             )
@@ -92,7 +92,8 @@ class Hearing:
             self._refused(device, message, str(error))
             status = zcl.Status.MALFORMED
         with contextlib.suppress(CodecError):
-            if (said := answer(message, frame, tunnel=device.tunnel, status=status)) is not None:
+            tunnels = device.tunnels(message.cluster)
+            if (said := answer(message, frame, tunnels=tunnels, status=status)) is not None:
                 self._reply(message, said)
         if not device.node:
             return
@@ -136,8 +137,8 @@ class Hearing:
                     raise CodecError("a zone's notification ends within its status")
                 return device.zone_changed(endpoint, frame.payload[0] | frame.payload[1] << 8, at)
             return []
-        if cluster == device.tunnel and frame.command in (datapoints.ANSWER, datapoints.TELL):
-            return device.tunnelled(endpoint, cluster, datapoints.decode(frame.payload)[1], at)
+        if device.tunnels(cluster) and frame.command in (tunnel.ANSWER, tunnel.TELL):
+            return device.tunnelled(endpoint, cluster, tunnel.decode(frame.payload)[1], at)
         if cluster == POLL_CONTROL and frame.from_server and frame.command == CHECK_IN:
             self._reply(message, need_not_stay_awake(frame))
         return []

@@ -268,6 +268,6 @@ def _reported(points: Sequence[Point]) -> dict[tuple[int, int, int], list[Point]
     they are."""
     found: dict[tuple[int, int, int], list[Point]] = {}
     for one in points:
-        if one.reports is not None and not one.datapoint:
+        if one.reports is not None and not one.tunnelled:
             found.setdefault((one.endpoint, one.cluster, one.manufacturer), []).append(one)
     return found

@@ -1,5 +1,5 @@
-"""A point: one attribute or datapoint of a node, and how it becomes the value of an
-entity or a setting.
+"""A point: one attribute or tunnelled value of a node, and how it becomes the value of
+an entity or a setting.
 
 `SERVED` is the table of the standard clusters (ZCL specification, chapters 3 to 10); a
 node profile may add to it, or change it.
@@ -53,7 +53,7 @@ class Reports:
 @dataclass(frozen=True, slots=True)
 class Point:
     """Where a value is (`endpoint`, `cluster`, `attribute`; or the number of a
-    datapoint) and what it means.
+    tunnelled value) and what it means.
 
     value = raw * scale + addend in `unit`, unless `curve` says otherwise: "lux" for the
     logarithm of ZCL 4.2.2.2.1.1, "bits" for any of the bits of `mask`, "bcd" for a
@@ -78,7 +78,7 @@ class Point:
     hidden: bool = False
     endpoint: int = 1
     manufacturer: int = 0
-    datapoint: bool = False
+    tunnelled: bool = False
     reports: Reports | None = None
     low: float | None = None
     high: float | None = None
@@ -87,8 +87,8 @@ class Point:
     @property
     def wire(self) -> str:
         """Its name on the wire: endpoint, cluster, attribute and the maker whose it is
-        in hex, or the datapoint's number."""
-        if self.datapoint:
+        in hex, or the tunnelled value's number."""
+        if self.tunnelled:
             return f"{self.endpoint}/dp{self.attribute}"
         bits = f"/{self.mask:04X}" if self.mask else ""
         maker = f"@{self.manufacturer:04X}" if self.manufacturer else ""

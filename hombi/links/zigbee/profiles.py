@@ -19,10 +19,8 @@ from hombi.core.kinds import KINDS
 from hombi.core.toml_text import TomlText, read_toml
 from hombi.core.units import conversion
 from hombi.links.zigbee import datatypes as dt
-from hombi.links.zigbee.datapoints import DATAPOINT_TYPES
 from hombi.links.zigbee.points import Point, Reports, name_apart
-
-DEFAULT_CLUSTER = 0xEF00
+from hombi.links.zigbee.tunnel import GIVEN_TYPES
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,8 +32,8 @@ class Profile:
     models: tuple[str, ...]
     changes: Mapping[tuple[int, int, int, int], Mapping[str, Any]] = field(default_factory=dict)
     added: tuple[Point, ...] = ()
-    datapoint_cluster: int = 0
-    datapoint_endpoint: int = 1
+    # Where it tunnels values: (endpoint, cluster).
+    tunnels: frozenset[tuple[int, int]] = frozenset()
     text: str = field(default="", compare=False)
 
     def apply(self, points: Iterable[Point]) -> list[Point]:
@@ -144,14 +142,15 @@ TABLES: dict[str, dict[str, _Key]] = {
         "report": _REPORT,
     },
     "setting": {**_PLACE, **_MEANING, **_LIMITS, "type": _TYPE, "manufacturer": _MAKER},
-    "datapoints": {"endpoint": _ENDPOINT, "cluster": _CLUSTER},
-    "datapoint": {
-        "id": _Key("a datapoint's number from 1 to 255", lambda v: _whole(255)(v) and v > 0),
+    "tunnelled": {
+        "endpoint": _ENDPOINT,
+        "cluster": _CLUSTER,
+        "id": _Key("a tunnelled value's number, 1 to 255", lambda v: _whole(255)(v) and v > 0),
         **_MEANING,
         **_LIMITS,
         "type": _Key(
-            f"a type: {', '.join(DATAPOINT_TYPES)}",
-            lambda v: isinstance(v, str) and v in DATAPOINT_TYPES,
+            f"a type: {', '.join(GIVEN_TYPES)}",
+            lambda v: isinstance(v, str) and v in GIVEN_TYPES,
         ),
         "writable": _YES,
         "setting": _YES,
@@ -161,7 +160,7 @@ _NEEDED = {
     "profile": ("make",),
     "value": ("cluster", "attribute"),
     "setting": ("cluster", "attribute", "type", "name"),
-    "datapoint": ("id", "type", "name"),
+    "tunnelled": ("cluster", "id", "type", "name"),
 }
 
 
@@ -176,6 +175,9 @@ class _Reader:
         for table in data:
             if table not in TABLES:
                 hint = did_you_mean(table, TABLES) or f"tables are {', '.join(TABLES)}"
+                if table in ("datapoint", "datapoints"):
+                    hint = "write [[tunnelled]], each with its cluster; types are "
+                    hint += ", ".join(GIVEN_TYPES)
                 self._toml.blame((table,), f"{table!r} means nothing here", hint, at_value=False)
         head = data.get("profile")
         if not isinstance(head, dict):
@@ -188,15 +190,11 @@ class _Reader:
             self._toml.blame(
                 ("profile",), "[profile] has no model", 'add model = "…"', at_value=False
             )
-        tunnel = data.get("datapoints", {})
-        if isinstance(tunnel, dict):
-            self._check("datapoints", ("datapoints",), tunnel)
         values = self._tables("value")
         settings = self._tables("setting")
-        datapoints = self._tables("datapoint")
+        tunnelled = self._tables("tunnelled")
         if self._toml.mistakes:
             return None
-        cluster = tunnel.get("cluster", DEFAULT_CLUSTER) if datapoints else 0
         changes = {
             (v.get("endpoint", 0), v["cluster"], v["attribute"], v.get("manufacturer", 0)): _change(
                 v
@@ -206,25 +204,14 @@ class _Reader:
         }
         added = [_point(v) for v in values if "type" in v]
         added += [_point(s, setting=True) for s in settings]
-        added += [
-            _point(
-                {
-                    **d,
-                    "cluster": cluster,
-                    "attribute": d["id"],
-                    "endpoint": tunnel.get("endpoint", 1),
-                }
-            )
-            for d in datapoints
-        ]
+        added += [_point({**one, "attribute": one["id"]}) for one in tunnelled]
         models = (head["model"],) if "model" in head else tuple(head["models"])
         return Profile(
             head["make"],
             models,
             changes,
             tuple(added),
-            cluster,
-            tunnel.get("endpoint", 1),
+            frozenset((one.get("endpoint", 1), one["cluster"]) for one in tunnelled),
             self._toml.text,
         )
 
@@ -265,7 +252,7 @@ class _Reader:
                 )
         unit = table.get("unit")
         if (
-            name in ("value", "setting", "datapoint")
+            name in ("value", "setting", "tunnelled")
             and isinstance(unit, str)
             and table.get("kind") in KINDS
         ):
@@ -298,13 +285,13 @@ def _change(table: Mapping[str, Any]) -> dict[str, Any]:
 
 def _point(table: Mapping[str, Any], *, setting: bool = False) -> Point:
     kind = KINDS[table.get("kind", "number")]
-    datapoint = "id" in table
+    tunnelled = "id" in table
     found = Point(
         table.get("name", kind.name),
         kind.name,
         table["cluster"],
         table["attribute"],
-        DATAPOINT_TYPES[table["type"]] if datapoint else dt.TYPE_NAMES[table["type"]],
+        GIVEN_TYPES[table["type"]] if tunnelled else dt.TYPE_NAMES[table["type"]],
         table.get("unit", kind.unit),
         float(table.get("scale", 1.0)),
         float(table.get("addend", 0.0)),
@@ -313,11 +300,11 @@ def _point(table: Mapping[str, Any], *, setting: bool = False) -> Point:
         hidden=table.get("hidden", False),
         endpoint=table.get("endpoint", 1),
         manufacturer=table.get("manufacturer", 0),
-        datapoint=datapoint,
+        tunnelled=tunnelled,
         low=table.get("low"),
         high=table.get("high"),
         clear_s=float(table.get("clear_after", 0.0)),
     )
-    if not datapoint and not found.setting:
+    if not tunnelled and not found.setting:
         found = replace(found, reports=Reports(*table.get("report", (10, 600, 1))))
     return found

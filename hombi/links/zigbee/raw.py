@@ -8,13 +8,13 @@ from typing import Any
 
 import msgspec
 
-from hombi.links.zigbee import datapoints, zcl
 from hombi.links.zigbee import datatypes as dt
+from hombi.links.zigbee import tunnel, zcl
 from hombi.links.zigbee.errors import CodecError
-from hombi.links.zigbee.profiles import DEFAULT_CLUSTER
 
 _TYPES = {number: name for name, number in dt.TYPE_NAMES.items()}
-_DATAPOINT_TYPES = {number: name for name, number in datapoints.DATAPOINT_TYPES.items()}
+_TUNNELLED_TYPES = {number: name for name, number in tunnel.TYPES.items()}
+_GIVEN_TYPES = {number: name for name, number in tunnel.GIVEN_TYPES.items()}
 
 
 class Unnamed(msgspec.Struct, frozen=True):
@@ -27,12 +27,12 @@ class Unnamed(msgspec.Struct, frozen=True):
     type: int
     value: Any
     manufacturer: int = 0
-    datapoint: bool = False
+    tunnelled: bool = False
 
 
-def in_words(cluster: int, frame: zcl.Zcl, tunnel: int) -> bytes:
-    """A frame as JSON, with the names and types that node profiles use. `tunnel` is the
-    node's cluster of datapoints."""
+def in_words(cluster: int, frame: zcl.Zcl, *, tunnels: bool) -> bytes:
+    """A frame as JSON, with the names and types that node profiles use. `tunnels`
+    says that its node may tunnel values through this cluster."""
     found: dict[str, Any] = (
         {"manufacturer": f"0x{frame.manufacturer:04X}"} if frame.manufacturer else {}
     )
@@ -48,14 +48,10 @@ def in_words(cluster: int, frame: zcl.Zcl, tunnel: int) -> bytes:
                 said = {_TYPES.get(one.type, f"0x{one.type:02X}"): _shown(one.value)}
                 found[f"0x{one.id:04X}"] = {"status": f"0x{one.status:02X}"} if one.status else said
             return msgspec.json.encode(found)
-        if (
-            frame.cluster_command
-            and cluster == tunnel
-            and frame.command in (datapoints.ANSWER, datapoints.TELL)
-        ):
-            for point in datapoints.decode(frame.payload)[1]:
+        if frame.cluster_command and tunnels and frame.command in (tunnel.ANSWER, tunnel.TELL):
+            for point in tunnel.decode(frame.payload)[1]:
                 found[str(point.id)] = {
-                    _DATAPOINT_TYPES.get(point.type, f"type {point.type}"): _shown(point.value)
+                    _TUNNELLED_TYPES.get(point.type, f"type {point.type}"): _shown(point.value)
                 }
             return msgspec.json.encode(found)
     except CodecError:
@@ -74,25 +70,22 @@ def draft(make: str, model: str, text: str, unnamed: Iterable[Unnamed]) -> str:
         if text
         else ["[profile]", f"make = {_text(make)}", f"model = {_text(model)}"]
     )
-    found = sorted(unnamed, key=lambda one: (one.datapoint, one.endpoint, one.cluster, one.id))
-    tunnels = [one for one in found if one.datapoint]
-    if tunnels and not text and (tunnels[0].cluster, tunnels[0].endpoint) != (DEFAULT_CLUSTER, 1):
-        lines += [
-            "",
-            "[datapoints]",
-            f"cluster = 0x{tunnels[0].cluster:04X}",
-            f"endpoint = {tunnels[0].endpoint}",
-        ]
+    found = sorted(unnamed, key=lambda one: (one.tunnelled, one.endpoint, one.cluster, one.id))
     for one in found:
-        types = _DATAPOINT_TYPES if one.datapoint else _TYPES
-        where = f"datapoint {one.id}" if one.datapoint else f"0x{one.cluster:04X}/0x{one.id:04X}"
+        types = _GIVEN_TYPES if one.tunnelled else _TYPES
+        where = f"tunnelled {one.id}" if one.tunnelled else f"0x{one.cluster:04X}/0x{one.id:04X}"
         lines.append("")
-        if one.type not in types or (one.type == dt.TEXT and not one.datapoint):
+        if one.type not in types or (one.type == dt.TEXT and not one.tunnelled):
             lines.append(f"# {where} is {_shown(one.value)!r}, which is not a number")
             continue
         lines.append(f"# it was {_shown(one.value)}")
-        if one.datapoint:
-            lines += ["[[datapoint]]", f"id = {one.id}"]
+        if one.tunnelled:
+            lines += [
+                "[[tunnelled]]",
+                f"endpoint = {one.endpoint}",
+                f"cluster = 0x{one.cluster:04X}",
+                f"id = {one.id}",
+            ]
         else:
             lines += [
                 "[[value]]",

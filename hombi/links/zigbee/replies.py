@@ -5,8 +5,8 @@ from __future__ import annotations
 
 import time
 
-from hombi.links.zigbee import datapoints, zcl
 from hombi.links.zigbee import datatypes as dt
+from hombi.links.zigbee import tunnel, zcl
 from hombi.links.zigbee.commands import Incoming
 from hombi.links.zigbee.errors import CodecError
 from hombi.links.zigbee.points import BASIC, IAS_ZONE, MAKE, MODEL, POLL_CONTROL, POWER_SOURCE, TIME
@@ -38,21 +38,22 @@ _NEVER = {
 
 
 def answer(
-    message: Incoming, frame: zcl.Zcl, *, tunnel: int = 0, status: int = zcl.Status.SUCCESS
+    message: Incoming, frame: zcl.Zcl, *, tunnels: bool = False, status: int = zcl.Status.SUCCESS
 ) -> zcl.Zcl | None:
     """What is answered to a frame (ZCL, 2.5): a response of its own, else the default
     response, or None where neither is wanted.
 
-    `status` is what became of it.
+    `status` is what became of it; `tunnels` says that its node may tunnel values
+    through this cluster.
     """
     if message.broadcast or message.group:
         return None  # what is for many is answered by nobody (2.5.12.2)
     if not frame.cluster_command and (own := _own_response(message, frame)) is not None:
         return own
-    return _default(message, frame, tunnel, status)
+    return _default(message, frame, status, tunnels=tunnels)
 
 
-def _default(message: Incoming, frame: zcl.Zcl, tunnel: int, status: int) -> zcl.Zcl | None:
+def _default(message: Incoming, frame: zcl.Zcl, status: int, *, tunnels: bool) -> zcl.Zcl | None:
     if not frame.cluster_command and frame.command in _NEVER:
         return None
     known = frame.command == zcl.Command.REPORT
@@ -62,9 +63,7 @@ def _default(message: Incoming, frame: zcl.Zcl, tunnel: int, status: int) -> zcl
             and (message.cluster, frame.command) in _UNDERSTOOD
             and not frame.manufacturer
         )
-        known = known or (
-            message.cluster == tunnel and frame.command in (datapoints.ANSWER, datapoints.TELL)
-        )
+        known = known or (tunnels and frame.command in (tunnel.ANSWER, tunnel.TELL))
         if known and message.cluster == POLL_CONTROL:
             return None  # it has an answer of its own
         if known and (message.cluster, frame.command) == (IAS_ZONE, ENROL_REQUEST):

@@ -139,18 +139,20 @@ def _open(rig: Rig, seed: int) -> bool:
     return rig.mill.workshop_door_open
 
 
-async def test_datapoints_go_both_ways(tmp_path: Path) -> None:
+async def test_tunnelled_values_go_both_ways(tmp_path: Path) -> None:
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("herb-probe")
-        await until(lambda: rig.told.latest("herb-probe/1/dp3") is not None)
-        assert rig.told.latest("herb-probe/1/dp3") == pytest.approx(rig.mill.soil_moisture, abs=1.5)
-        assert rig.told.latest("herb-probe/1/dp5") == pytest.approx(
+        await until(lambda: rig.told.latest("herb-probe/1/dp11") is not None)
+        assert rig.told.latest("herb-probe/1/dp11") == pytest.approx(
+            rig.mill.soil_moisture, abs=1.5
+        )
+        assert rig.told.latest("herb-probe/1/dp12") == pytest.approx(
             rig.mill.soil_temperature, abs=0.1
         )
-        assert (await rig.driver.settings("herb-probe"))["1/dp101"] == 30
-        await rig.driver.set_setting("herb-probe", "1/dp101", 45)
-        await until(lambda: rig.told.latest("herb-probe/1/dp101") == 45)
-        assert node.tunnelled[101] == 45
+        assert (await rig.driver.settings("herb-probe"))["1/dp60"] == 30
+        await rig.driver.set_setting("herb-probe", "1/dp60", 45)
+        await until(lambda: rig.told.latest("herb-probe/1/dp60") == 45)
+        assert node.tunnelled[60] == 45
 
 
 async def test_a_nodes_own_setting_and_a_renamed_value_come_from_its_profile(
@@ -175,25 +177,30 @@ async def test_a_profile_is_taken_up_while_the_hub_runs_and_after_a_restart(tmp_
     own = tmp_path / "profiles" / "soil.toml"
     own.parent.mkdir()
     head = '[profile]\nmake = "Kelp Row"\nmodel = "Soil S7"\n'
-    moisture = '[[datapoint]]\nid = 3\ntype = "value"\nname = "moisture"\nkind = "moisture"\n'
+    moisture = (
+        '[[tunnelled]]\ncluster = 0xFC52\nid = 11\ntype = "s32"\n'
+        'name = "moisture"\nkind = "moisture"\n'
+    )
     own.write_text(head + moisture)
     async with rig_at(tmp_path) as rig:
         node = await rig.let_in("herb-probe")
         first = rig.told.arrived[node.thing_id]
         assert names(first) == {"moisture", "link-quality"}
-        await until(lambda: rig.told.latest("herb-probe/1/dp3") is not None)
+        await until(lambda: rig.told.latest("herb-probe/1/dp11") is not None)
         own.write_text(
-            head + moisture + '[[datapoint]]\nid = 5\ntype = "value"\nname = "warmth"\nkind = '
+            head
+            + moisture
+            + '[[tunnelled]]\ncluster = 0xFC52\nid = 12\ntype = "s32"\nname = "warmth"\nkind = '
             '"temperature"\nscale = 0.1\n'
         )
         await until(
             lambda: names(rig.told.arrived[node.thing_id]) == {"moisture", "warmth", "link-quality"}
         )
-        await until(lambda: rig.told.latest("herb-probe/1/dp5") is not None)
-        assert rig.told.latest("herb-probe/1/dp5") == pytest.approx(
+        await until(lambda: rig.told.latest("herb-probe/1/dp12") is not None)
+        assert rig.told.latest("herb-probe/1/dp12") == pytest.approx(
             rig.mill.soil_temperature, abs=0.1
         )
-        own.write_text(head + "[[datapoint]]\nid = 3\n")
+        own.write_text(head + "[[tunnelled]]\nid = 11\n")
         await until(
             lambda: [c.part for c in rig.driver.checks()] == ["Zigbee stick", "node profiles"]
         )

@@ -308,13 +308,13 @@ async def test_an_answer_of_the_network_layer_may_take_as_long_as_a_sleeper_does
     assert radio.ANSWER_S > 7.68
 
 
-def test_datapoints_are_asked_of_their_own_endpoint() -> None:
+def test_tunnelled_values_are_asked_of_their_own_endpoint() -> None:
     profile, _ = read_profile(
-        '[profile]\nmake = "A"\nmodel = "B"\n[datapoints]\nendpoint = '
-        '2\n[[datapoint]]\nid = 1\ntype = "value"\nname = "x"\n'
+        '[profile]\nmake = "A"\nmodel = "B"\n'
+        '[[tunnelled]]\nendpoint = 2\ncluster = 0xFC52\nid = 1\ntype = "s32"\nname = "x"\n'
     )
     assert profile is not None
-    assert profile.datapoint_endpoint == 2
+    assert profile.tunnels == {(2, 0xFC52)}
 
 
 @pytest.mark.parametrize("status", [0xE9, 0xF0, 0xCD, 0xB7, 0xE1, 0x11, 0x10])

@@ -52,8 +52,8 @@ def test_the_houses_own_profile_goes_before_ours(tmp_path: Path) -> None:
     )
     shelf = Shelf(tmp_path)
     assert shelf.wrong == []
-    assert shelf.find("Kelp Row", "Soil S7").datapoint_cluster == 0
-    assert Shelf(None).find("Kelp Row", "Soil S7").datapoint_cluster == 0xEF00
+    assert shelf.find("Kelp Row", "Soil S7").tunnels == frozenset()
+    assert Shelf(None).find("Kelp Row", "Soil S7").tunnels == {(1, 0xFC52)}
     assert shelf.find("Nobody", "Nothing").added == ()
 
 

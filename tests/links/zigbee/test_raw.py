@@ -8,15 +8,17 @@ import json
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hombi.links.zigbee import datapoints, zcl
 from hombi.links.zigbee import datatypes as dt
+from hombi.links.zigbee import tunnel, zcl
 from hombi.links.zigbee.errors import CodecError
 from hombi.links.zigbee.profiles import read_profile
 from hombi.links.zigbee.raw import Unnamed, draft, in_words
 
 
 def words(cluster: int, hexed: str) -> object:
-    return json.loads(in_words(cluster, zcl.decode(bytes.fromhex(hexed)), 0xEF00))
+    return json.loads(
+        in_words(cluster, zcl.decode(bytes.fromhex(hexed)), tunnels=cluster == 0xFC52)
+    )
 
 
 def test_a_report_says_attributes_with_their_types() -> None:
@@ -39,11 +41,11 @@ def test_a_report_says_attributes_with_their_types() -> None:
     }
 
 
-def test_datapoints_are_said_by_their_numbers() -> None:
+def test_tunnelled_values_are_said_by_their_numbers() -> None:
     # Command 02 of the cluster: sequence 0x0001; number 5, type 2 (value), 4 bytes,
     # 0x2f; number 1, type 1 (bool), 1 byte.
-    assert words(0xEF00, "09 01 02 0001 05 02 0004 0000002f 01 01 0001 01") == {
-        "5": {"value": 47},
+    assert words(0xFC52, "09 01 02 0001 05 02 0004 0000002f 01 01 0001 01") == {
+        "5": {"s32": 47},
         "1": {"bool": True},
     }
 
@@ -61,8 +63,8 @@ def test_what_is_not_understood_is_bytes() -> None:
 
 def test_a_draft_is_a_profile_and_names_what_has_no_name() -> None:
     found = [
-        Unnamed(1, 0xEF00, 21, datapoints.VALUE, 687, datapoint=True),
-        Unnamed(1, 0xEF00, 22, datapoints.RAW, b"\x01\x02", datapoint=True),
+        Unnamed(1, 0xFC52, 21, tunnel.S32, 687, tunnelled=True),
+        Unnamed(1, 0xFC52, 22, tunnel.BYTES, b"\x01\x02", tunnelled=True),
         Unnamed(2, 0xFC01, 7, dt.U16, 12, 0x1399),
         Unnamed(2, 0xFC01, 8, dt.TEXT, "v2"),
     ]
@@ -74,15 +76,15 @@ def test_a_draft_is_a_profile_and_names_what_has_no_name() -> None:
         ("2/FC01/0007@1399", 0x1399),
         ("1/dp21", 0),
     ]
-    assert "# datapoint 22 is '0102', which is not a number" in text
+    assert "# tunnelled 22 is '0102', which is not a number" in text
     assert "# 0xFC01/0x0008 is 'v2', which is not a number" in text
-    more = draft("", "", text, [Unnamed(1, 0xEF00, 30, datapoints.BOOL, True, datapoint=True)])
+    more = draft("", "", text, [Unnamed(1, 0xFC52, 30, tunnel.BOOL, True, tunnelled=True)])
     assert more.startswith(text)
     longer, _ = read_profile(more)
     assert longer is not None
     assert len(longer.added) == 3
     elsewhere, _ = read_profile(
-        draft("A", "B", "", [Unnamed(3, 0xFD00, 1, datapoints.BOOL, False, datapoint=True)])
+        draft("A", "B", "", [Unnamed(3, 0xFD00, 1, tunnel.BOOL, False, tunnelled=True)])
     )
     assert elsewhere is not None
     assert [(p.endpoint, p.cluster) for p in elsewhere.added] == [(3, 0xFD00)]
@@ -94,4 +96,4 @@ def test_any_frame_has_words(cluster: int, data: bytes) -> None:
         frame = zcl.decode(data)
     except CodecError:
         return
-    assert isinstance(json.loads(in_words(cluster, frame, 0xEF00)), dict)
+    assert isinstance(json.loads(in_words(cluster, frame, tunnels=cluster == 0xFC52)), dict)

@@ -1,5 +1,5 @@
-"""ZCL, IAS and datapoints, on bytes worked out by hand from the specification, and on
-any bytes at all."""
+"""ZCL, IAS and tunnelled values, on bytes worked out by hand from the specification,
+and on any bytes at all."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from hombi.links.zigbee import datapoints, datatypes, zcl
+from hombi.links.zigbee import datatypes, tunnel, zcl
 from hombi.links.zigbee.errors import CodecError
 from hombi.links.zigbee.points import (
     LEVEL,
@@ -132,7 +132,7 @@ PARSERS = [
     zcl.parse_report,
     zcl.parse_configure,
     zcl.parse_statuses,
-    datapoints.decode,
+    tunnel.decode,
 ]
 
 
@@ -153,17 +153,17 @@ def test_numbers_come_back_as_they_were(kind: int, value: int) -> None:
     assert zcl.parse_report(payload) == [Attribute(7, kind, value)]
 
 
-def test_datapoints_are_big_endian() -> None:
+def test_tunnelled_values_are_big_endian() -> None:
     payload = bytes.fromhex("0001 03 02 0004 00000025 65 01 0001 01")
     found = [
-        datapoints.Datapoint(3, datapoints.VALUE, 37),
-        datapoints.Datapoint(101, datapoints.BOOL, True),
+        tunnel.Tunnelled(3, tunnel.S32, 37),
+        tunnel.Tunnelled(101, tunnel.BOOL, True),
     ]
-    assert datapoints.decode(payload) == (1, found)
-    assert datapoints.encode(1, found) == payload
-    assert datapoints.decode(bytes.fromhex("0002 05 02 0004 ffffffce"))[1][0].value == -50
-    with pytest.raises(CodecError, match="datapoint 3 ends after 1 of its 4 bytes"):
-        datapoints.decode(bytes.fromhex("0001 03 02 0004 00"))
+    assert tunnel.decode(payload) == (1, found)
+    assert tunnel.encode(1, found) == payload
+    assert tunnel.decode(bytes.fromhex("0002 05 02 0004 ffffffce"))[1][0].value == -50
+    with pytest.raises(CodecError, match="tunnelled value 3 ends after 1 of its 4 bytes"):
+        tunnel.decode(bytes.fromhex("0001 03 02 0004 00"))
 
 
 def points(clusters: list[int], facts: dict[str, Any] | None = None) -> dict[str, Point]:

@@ -1,5 +1,4 @@
-"""Numbered datapoints that some nodes tunnel through a manufacturer-specific cluster.
-No I/O.
+"""Numbered values that some nodes tunnel through one cluster of their maker's. No I/O.
 
 The cluster's commands: 00 the hub writes, 01 the node answers, 02 the node tells, 03
 the hub asks for all of them. Payload: a sequence number (2 bytes), then one or more of:
@@ -17,20 +16,22 @@ import msgspec
 from hombi.links.zigbee.errors import CodecError
 
 WRITE, ANSWER, TELL, ASK_ALL = 0x00, 0x01, 0x02, 0x03
-RAW, BOOL, VALUE, TEXT, ENUM, BITMAP = range(6)
-DATAPOINT_TYPES = {"bool": BOOL, "value": VALUE, "enum": ENUM, "bitmap": BITMAP}
+BYTES, BOOL, S32, TEXT, U8, BITS = range(6)
+TYPES = {"bool": BOOL, "u8": U8, "s32": S32, "bits": BITS, "text": TEXT, "bytes": BYTES}
+# Those that an entity or a setting can be made of.
+GIVEN_TYPES = {name: TYPES[name] for name in ("bool", "u8", "s32", "bits")}
 
 
-class Datapoint(msgspec.Struct, frozen=True):
-    """One datapoint: its number, its type, and its value."""
+class Tunnelled(msgspec.Struct, frozen=True):
+    """One value: its number, its type, and its value."""
 
     id: int
     type: int
     value: Any
 
 
-def encode(sequence: int, points: Sequence[Datapoint]) -> bytes:
-    """The payload of a command with these datapoints. Raises CodecError."""
+def encode(sequence: int, points: Sequence[Tunnelled]) -> bytes:
+    """The payload of a command with these values. Raises CodecError."""
     parts = [struct.pack(">H", sequence & 0xFFFF)]
     for one in points:
         content = _content(one)
@@ -38,52 +39,54 @@ def encode(sequence: int, points: Sequence[Datapoint]) -> bytes:
     return b"".join(parts)
 
 
-def decode(payload: bytes) -> tuple[int, list[Datapoint]]:
-    """The sequence number and the datapoints of a payload. Raises CodecError."""
+def decode(payload: bytes) -> tuple[int, list[Tunnelled]]:
+    """The sequence number and the values of a payload. Raises CodecError."""
     if len(payload) < 2:
-        raise CodecError("datapoints begin with a sequence number of 2 bytes")
+        raise CodecError("tunnelled values begin with a sequence number of 2 bytes")
     at, found = 2, []
     while at < len(payload):
         if at + 4 > len(payload):
-            raise CodecError("a datapoint ends within its head")
+            raise CodecError("a tunnelled value ends within its head")
         number, kind, length = struct.unpack_from(">BBH", payload, at)
         at += 4
         content = payload[at : at + length]
         if len(content) < length:
-            raise CodecError(f"datapoint {number} ends after {len(content)} of its {length} bytes")
-        found.append(Datapoint(number, kind, _value(number, kind, content)))
+            raise CodecError(
+                f"tunnelled value {number} ends after {len(content)} of its {length} bytes"
+            )
+        found.append(Tunnelled(number, kind, _value(number, kind, content)))
         at += length
     return payload[0] << 8 | payload[1], found
 
 
-def _content(one: Datapoint) -> bytes:
+def _content(one: Tunnelled) -> bytes:
     try:
         if one.type == BOOL:
             return bytes((bool(one.value),))
-        if one.type == VALUE:
+        if one.type == S32:
             return int(one.value).to_bytes(4, "big", signed=True)
-        if one.type == ENUM:
+        if one.type == U8:
             return int(one.value).to_bytes(1, "big")
-        if one.type == BITMAP:
+        if one.type == BITS:
             return int(one.value).to_bytes(4, "big")
         return one.value.encode() if isinstance(one.value, str) else bytes(one.value)
     except (TypeError, ValueError, OverflowError) as error:
         raise CodecError(
-            f"{one.value!r} is not a value for datapoint {one.id} of type {one.type}"
+            f"{one.value!r} is not a value for tunnelled value {one.id} of type {one.type}"
         ) from error
 
 
 def _value(number: int, kind: int, content: bytes) -> Any:
     if kind == BOOL and len(content) == 1:
         return bool(content[0])
-    if kind == VALUE and len(content) == 4:
+    if kind == S32 and len(content) == 4:
         return int.from_bytes(content, "big", signed=True)
-    if kind == ENUM and len(content) == 1:
+    if kind == U8 and len(content) == 1:
         return content[0]
-    if kind == BITMAP and len(content) in (1, 2, 4):
+    if kind == BITS and len(content) in (1, 2, 4):
         return int.from_bytes(content, "big")
     if kind == TEXT:
         return content.decode(errors="replace")
-    if kind == RAW:
+    if kind == BYTES:
         return content
-    raise CodecError(f"datapoint {number} is of type {kind} with {len(content)} bytes")
+    raise CodecError(f"tunnelled value {number} is of type {kind} with {len(content)} bytes")
