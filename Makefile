@@ -53,12 +53,12 @@ schema: setup
 types: schema  ## the console's types, from the API's schema
 	cd console && npx openapi-typescript schema.json --default-non-nullable=false --empty-objects-unknown --output src/api/schema.d.ts
 
-# What installs and what only looks goes side by side. The tests have the machine to themselves: six workers on two cores, since
+# What installs and what only looks goes side by side. The tests have the machine to themselves: four workers on two cores, since
 # many of them wait.
 test:  ## everything that must hold
 	@$(MAKE) --no-print-directory --jobs 3 tools setup
 	@$(MAKE) --no-print-directory --jobs 2 --output-sync=target check test-console
-	$(BIN)/pytest --numprocesses 6 --dist loadfile --no-loadscope-reorder
+	$(BIN)/pytest --numprocesses 4 --dist loadfile --no-loadscope-reorder
 
 test-console: setup
 	cd console && npx vitest run

@@ -35,8 +35,17 @@ pytest.MonkeyPatch().setattr(
     "httpx._transports.default.create_ssl_context", functools.cache(create_ssl_context)
 )
 
+# Files that take a worker half a minute or more, the longest first.
 LONGEST = (
-    "test_nothing_lost.py", "test_schema.py", "test_broker.py", "test_pages.py", "test_writing.py",
+    "lab/test_demo.py", "service/test_backup.py", "service/test_schema.py",
+    "service/test_updating.py", "integration/test_nothing_lost.py", "integration/test_broker.py",
+    "integration/test_radio.py", "service/test_strangers.py", "integration/test_notices.py",
+    "service/test_migrations.py", "service/test_rights.py", "integration/test_mqtt.py",
+    "service/test_wrong_clock.py", "cli/test_first_hour.py", "integration/test_sent_again.py",
+    "browser/test_pages.py", "browser/test_charts.py", "browser/test_past.py",
+    "browser/test_away.py", "browser/test_first_day.py", "browser/test_radio.py",
+    "browser/test_own_nodes.py", "browser/test_boards.py", "browser/test_writing.py",
+    "browser/test_review.py", "browser/test_would_have.py", "browser/test_trust.py",
 )  # fmt: skip
 
 
@@ -44,7 +53,13 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """The longest begin first, so that the workers end together. The browser's come
     last: its driver keeps an event loop running that asynchronous tests could not
     share."""
-    items.sort(key=lambda item: ("browser" in Path(item.path).parts, item.path.name not in LONGEST))
+
+    def place(item: pytest.Item) -> tuple[bool, int]:
+        file = "/".join(item.path.parts[-2:])
+        order = LONGEST.index(file) if file in LONGEST else len(LONGEST)
+        return "browser" in item.path.parts, order
+
+    items.sort(key=place)
 
 
 def make_service(data: Path, **env: str) -> Service:
