@@ -123,7 +123,7 @@ def test_tools_come_and_go(service: Service) -> None:
     assert "bench may publish drill/#, subscribe to bench/+/set" in changed.stdout
     assert "has the key" in service.hombi("mqtt", "key", "bench").stdout
     assert "is removed" in service.hombi("mqtt", "remove", "bench", "--yes").stdout
-    assert "No tools." in service.hombi("mqtt", "list").stdout
+    assert "There is no MQTT account yet" in service.hombi("mqtt", "list").stdout
     assert service.hombi("mqtt", "add", "bench", "--publish", "a/#/b").returncode == 2
 
 

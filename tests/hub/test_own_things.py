@@ -142,7 +142,7 @@ async def test_tools_have_topics_and_keys_of_their_own() -> None:
         assert r.hub.house.tool("logger", new) == (["mill/#"], ["yard/#"])
         for name, publish, said in [
             ("logger", ["a"], "there is a tool logger already"),
-            ("Logger 2", ["a"], "not a name for a tool"),
+            ("Logger 2", ["a"], "not a name for an MQTT account"),
             ("empty", [], "at least one topic filter"),
             ("odd", ["a/#/b"], "not a topic filter"),
         ]:

@@ -261,7 +261,7 @@ def test_other_topics_a_new_key_and_the_way_out(service: Service) -> None:
         assert not any(newer.key in repr(tool) for tool in hub.tools.list()), "keys are told once"
         hub.tools.remove("lathe")
         assert mosquitto("pub", service, newer, "-t", "drill/turns", "-m", "4").returncode != 0
-        with pytest.raises(HubProblem, match="no tool lathe"):
+        with pytest.raises(HubProblem, match="no MQTT account lathe"):
             hub.tools.remove("lathe")
         with pytest.raises(HubProblem, match="topic filter"):
             hub.tools.add("planer", publish=["a/#/b"])

@@ -80,7 +80,7 @@ def test_names_that_do_not_exist_come_with_the_nearest(service: Service, rack: J
             hub.entities.set("cellar-rack/humidty", "on")
         with pytest.raises(Missing, match="no automation nothing"):
             hub.automations.get("nothing")
-        with pytest.raises(Missing, match="no way 99"):
+        with pytest.raises(Missing, match="no contact 99"):
             hub.ways.test(99)
 
 
