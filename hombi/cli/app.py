@@ -57,7 +57,7 @@ GROUPS = (
     ),
     Group(
         "Letting nodes in",
-        "open the door, see who asks, let them in",
+        "open the pairing window, see who asks, let them in",
         (
             Command("pair", "pairing:pair", "Open the pairing window; it closes by itself."),
             Command("arrivals", "pairing:arrivals", "The nodes that wait to be let in."),

@@ -84,7 +84,7 @@ def arrivals(json: Json = False) -> None:
     table(
         ("ARRIVAL", "NAME", "LINK", "HAS", "STATE", "HEARD"),
         rows,
-        "Nobody waits at the door. `hombi pair` opens it.",
+        "No node waits to be let in. `hombi pair` opens the pairing window.",
         ("HEARD",),
     )
     titles = [arrival.title.casefold() for arrival in found]

@@ -7,6 +7,7 @@ It is kept as plain data (`as_data`, `offer_of`).
 from __future__ import annotations
 
 from collections.abc import Collection
+from functools import lru_cache
 from typing import Any
 
 import msgspec
@@ -14,6 +15,16 @@ import msgspec
 from hombi.core.errors import UnitError
 from hombi.core.kinds import KINDS, Kind
 from hombi.core.units import find_unit
+
+
+# Finding the nearest unit takes a millisecond; a stranger may name sixty, in each list.
+@lru_cache(maxsize=4096)
+def _said_of(unit: str) -> str:
+    try:
+        find_unit(unit)
+    except UnitError as error:
+        return f"{error}. It is a plain number until you choose its unit"
+    return f"the hub knows its unit {unit} now; choose it"
 
 
 class OfferedValue(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -41,11 +52,7 @@ class OfferedValue(msgspec.Struct, frozen=True, omit_defaults=True):
         """What a person should know of a unit that the hub does not; or ""."""
         if not self.unknown_unit:
             return ""
-        try:
-            find_unit(self.unknown_unit)
-        except UnitError as error:
-            return f"{self.name}: {error}. It is a plain number until you choose its unit"
-        return f"{self.name}: the hub knows its unit {self.unknown_unit} now; choose it"
+        return f"{self.name}: {_said_of(self.unknown_unit)}"
 
 
 class Setting(msgspec.Struct, frozen=True, omit_defaults=True):

@@ -281,7 +281,7 @@ def test_pair_arrivals_and_admit(service: Service) -> None:
     assert "hombi entity kind" not in service.hombi("node", "show", "odd-stove").stdout
     assert service.hombi("node", "remove", "odd-stove", "--yes").returncode == 0
     assert "Pairing is closed" in service.hombi("pair", "--close").stdout
-    assert "Nobody waits" in service.hombi("arrivals").stdout
+    assert "No node waits" in service.hombi("arrivals").stdout
 
 
 def test_a_command_of_before_goes_on_and_says_its_new_name(service: Service) -> None:

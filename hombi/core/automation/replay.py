@@ -333,7 +333,10 @@ def replay(
     so."""
     world, found = Past(courses, zone), Replayed()
     alone, state, clocked = not program.more, State(), program.clocked
+    # What `when` and `home` look at, also by way of a limit that follows: each of its
+    # readings may end what is on.
     asked = {one.entity for one in (*program.when, *program.anyone)}
+    asked |= {source for one in program.when if one.moving for source in one.moving.sources}
     plain = (
         alone
         and program.watch.moving is None

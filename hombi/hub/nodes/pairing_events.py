@@ -1,4 +1,4 @@
-"""What happens at the door: the pairing window and its arrivals."""
+"""What happens in the pairing window, and to its arrivals."""
 
 from __future__ import annotations
 

@@ -225,7 +225,23 @@ to = "on"
 switch = "mister/switch"
 to = "off"
 """
-WHEN = 'when = [ { entity = "beam/humidity", under = "= rack/humidity + 20 %" } ]'
+# What is watched moves a limit of `when`, which ends it.
+WHEN = 'when = [ { entity = "beam/humidity", over = "= rack/humidity - 8 %" } ]'
+
+
+def test_a_limit_of_when_that_follows_what_is_watched_ends_it() -> None:
+    """Also where the watched limit is a value."""
+    text = WITH_FORMULA.format(until="", held="", only=WHEN, more="")
+    text = text.replace('over = "= beam/humidity  %"', 'over = "45 %"')
+    made = parse(text, FACTS).program
+    assert made is not None
+    heard = {"beam/humidity": readings((0, 44)), "rack/humidity": readings((1, 48), (2, 60))}
+    courses = {one: Course(one, "", KINDS["humidity"], heard[one]) for one in heard}
+    found = replay(made, courses, NOON, NOON + 5 * MIN, ZONE)
+    assert [(one.why.edge, one.why.at_ms) for one in found.acted] == [
+        (EdgeKind.START, NOON + MIN),
+        (EdgeKind.END, NOON + 2 * MIN),
+    ]
 
 
 @given(
