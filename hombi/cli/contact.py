@@ -43,7 +43,7 @@ def list_(json: Json = False) -> None:
         for one in found
     ]  # fmt: skip
     table(
-        ("WAY", "CALLED", "BY", "NAME", "ADDRESS", "SINCE"),
+        ("CONTACT", "CALLED", "BY", "NAME", "ADDRESS", "SINCE"),
         rows,
         "Nobody can be reached yet. Phones add themselves in the console, on the page Notices; "
         "`hombi contact add mail ADDRESS` adds a mail address.",

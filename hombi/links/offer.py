@@ -23,7 +23,8 @@ def _said_of(unit: str) -> str:
     try:
         find_unit(unit)
     except UnitError as error:
-        return f"{error}. It is a plain number until you choose its unit"
+        end = "" if str(error).endswith("?") else "."
+        return f"{error}{end} It is a plain number until you choose its unit"
     return f"the hub knows its unit {unit} now; choose it"
 
 

@@ -80,7 +80,7 @@ function Found({ node }: { node: HubNode }) {
         ))}
         {node.unit_notes.map((text) => (
           <li key={text} className="rule border-t py-2 text-sm">
-            <Mark>{visible(text)}</Mark>
+            <Mark>{visible(text)}, with “change”.</Mark>
           </li>
         ))}
         {node.left_out.map((text) => (
