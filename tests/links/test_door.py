@@ -399,11 +399,15 @@ def test_a_command_waits_once_and_in_the_order_of_the_last_ones(house: House) ->
     said = [b"on", b"on", b"off", b"on", b"on", b"dim", b"off", b"off"]
     for word in said:
         assert house.door.command(p.Publish("mister/wanted", word, 1), once=True)
-    _, wire = house.enter("mister", clean=False)
+    awake, wire = house.enter("mister", clean=False)
     assert [one.payload for one in messages(wire)] == [b"on", b"dim", b"off"]
     # What is on its way and not acknowledged need not be said again either.
     assert house.door.command(p.Publish("mister/wanted", b"off", 1), once=True)
     assert messages(wire) == []
+    assert house.door.command(p.Publish("mister/wanted", b"on", 1), once=True)
+    assert [one.payload for one in messages(wire)] == [b"on"]
+    # It published something, which may have been its answer: it is asked again.
+    house.say(awake, p.Publish("mister/readings", b"[]", 0))
     assert house.door.command(p.Publish("mister/wanted", b"on", 1), once=True)
     assert [one.payload for one in messages(wire)] == [b"on"]
     # What it is to do is another thing each time: grain for the hens, twice.

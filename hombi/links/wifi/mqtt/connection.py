@@ -284,6 +284,7 @@ class Connection:
                 p.NOT_AUTHORIZED,
             )
             return
+        session.published()
         acknowledge: Acknowledge = nobody
         if message.qos == 1:
             acknowledge = partial(self._safe, self._await(p.Puback, message.packet_id))

@@ -133,6 +133,9 @@ class Session:
     receiving: dict[int, list[Callable[[int], None]]] = field(default_factory=dict)
     _inflight: dict[int, Queued] = field(default_factory=dict)
     _waiting: deque[Queued] = field(default_factory=deque)
+    # The identifiers of those that were sent since the client last published: it can
+    # have answered all others.
+    _unanswered: set[int] = field(default_factory=set)
     _bytes: int = 0
     _inflight_bytes: int = 0
     _last_id: int = 0
@@ -181,14 +184,16 @@ class Session:
         return None
 
     def asked_already(self, message: Publish) -> bool:
-        """Whether the client has not acknowledged this same command yet, and was asked
-        nothing else since. One that waits behind others goes to the end."""
+        """Whether this same command is still to be sent, or was sent and cannot have
+        been answered yet, and the client was asked nothing else since. One that waits
+        behind others goes to the end."""
         last = None
         for queued in self.queued:
             if queued.message.topic == message.topic:
                 last = queued
         if last is not None and last.message.payload == message.payload:
-            return True
+            packet_id = last.message.packet_id
+            return not packet_id or packet_id in self._unanswered
         for queued in list(self._waiting):
             other = queued.message
             if (other.topic, other.payload) == (message.topic, message.payload):
@@ -196,9 +201,16 @@ class Session:
                 self._forget(queued)
         return False
 
+    def published(self) -> None:
+        """The client has published something. It may be the answer to any command that
+        it has not acknowledged yet: paho acknowledges a message only after its
+        `on_message` has returned."""
+        self._unanswered.clear()
+
     def acknowledged(self, packet_id: int, now_s: float) -> Iterator[Publish]:
         """The client has a message; what comes back is to be sent next."""
         done = self._inflight.pop(packet_id, None)
+        self._unanswered.discard(packet_id)
         if done is not None:
             self._inflight_bytes -= done.size
             self._forget(done)
@@ -207,7 +219,8 @@ class Session:
     def resume(self, now_s: float) -> Iterator[Publish]:
         """What to send when the client is back: first what it never acknowledged, in
         order [MQTT-4.4.0-1, 4.6.0-1]."""
-        for queued in list(self._inflight.values()):
+        for packet_id, queued in list(self._inflight.items()):
+            self._unanswered.add(packet_id)
             yield replace(queued.message, duplicate=True)
         yield from self._ready(now_s)
 
@@ -261,6 +274,7 @@ class Session:
         for queued in self.queued:
             self._forget(queued)
         self._inflight.clear()
+        self._unanswered.clear()
         self._waiting.clear()
         self._inflight_bytes = 0
 
@@ -295,6 +309,7 @@ class Session:
         self._last_id = packet_id
         message = replace(message, packet_id=packet_id, duplicate=False)
         launched = self._inflight[packet_id] = Queued(number, message, expires_s)
+        self._unanswered.add(packet_id)
         self._inflight_bytes += size
         self._keep(launched)
         return message
