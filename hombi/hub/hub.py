@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import secrets
-from collections.abc import AsyncIterator, Sequence
-from dataclasses import dataclass
-from typing import Any
+from collections.abc import AsyncIterator, Callable, Mapping, Sequence
+from dataclasses import dataclass, fields
+from typing import Any, get_type_hints
 
 from hombi.core.formula import past_of
 from hombi.core.hosts import in_url
@@ -23,13 +23,13 @@ from hombi.hub.house import OWN_STATES, House
 from hombi.hub.household.own_state import KeepState, OwnState
 from hombi.hub.household.presence import Presence
 from hombi.hub.kernel import Change, Clock, Context, Need, Part, RealClock
-from hombi.hub.machine.events import HubStarted, HubStopped, SettingsTakenUp
+from hombi.hub.kernel.registry import Registry
+from hombi.hub.machine.events import HubStarted, HubStopped
 from hombi.hub.machine.keeper import Keeper
 from hombi.hub.machine.lag import Lag
 from hombi.hub.machine.updates import Updates
 from hombi.hub.nodes.admission import Admission
 from hombi.hub.nodes.batteries import Batteries
-from hombi.hub.nodes.described import Described
 from hombi.hub.nodes.links import Links
 from hombi.hub.nodes.messages import Messages
 from hombi.hub.nodes.pairing import Pairing
@@ -48,7 +48,7 @@ from hombi.hub.notices.outbox import Outbox
 from hombi.hub.notices.pictures import Pictures
 from hombi.hub.notices.post import Post
 from hombi.hub.notices.push import Push, WebPush, fresh_vapid_key
-from hombi.hub.notices.sending import Send
+from hombi.hub.notices.sending import Senders
 from hombi.hub.notices.voice import Voice
 from hombi.hub.notices.ways import Ways
 from hombi.hub.past.importing import Imports
@@ -64,7 +64,6 @@ from hombi.hub.settings.config import ANY_ADDRESS, Config
 from hombi.hub.settings.reload import Reload
 from hombi.hub.trust.part import Trust
 from hombi.links.base import Link
-from hombi.links.capabilities import Announces
 from hombi.links.installed import installed
 from hombi.links.machine import own_address
 
@@ -74,48 +73,61 @@ VAPID_CONTACT = "mailto:hub@hombi.invalid"
 
 @dataclass(frozen=True, slots=True)
 class Hub:
-    """What the API, the links and the automations act on. `parts` are in the order in
-    which they are opened."""
+    """What the API, the links and the automations act on. The parts are opened in the
+    order in which they stand here: the links, where nodes come in, when everything
+    behind them is ready."""
 
+    registry: Registry
     context: Context
     house: House
+    messages: Messages
     writer: Writer
     keeper: Keeper
     rollups: Rollups
-    conditioning: Conditioning
-    derived: Derived
-    imports: Imports
-    links: Links
     rooms: Rooms
     dashboards: Dashboards
     scenes: Scenes
     sequences: Sequences
-    messages: Messages
-    intake: Intake
+    tools: Tools
     pairing: Pairing
     admission: Admission
+    intake: Intake
+    conditioning: Conditioning
+    derived: Derived
+    imports: Imports
     nodes: Nodes
     picks: Picks
     posts: Posts
     settings: NodeSettings
-    tools: Tools
-    actuation: Actuation
-    updates: Updates
-    presence: Presence
-    own_state: OwnState
-    outbox: Outbox
-    ways: Ways
-    automations: Automations
+    radios: Radios
     rhythms: Rhythms
     batteries: Batteries
-    radios: Radios
+    actuation: Actuation
+    presence: Presence
+    own_state: OwnState
+    updates: Updates
+    outbox: Outbox
+    ways: Ways
     reload: Reload
     clock: MachineClock
     lag: Lag
+    links: Links
     trust: Trust
+    automations: Automations
     backups: Backups
     public_key: str
     started_ms: int
+
+    @classmethod
+    def of(cls, registry: Registry, public_key: str) -> Hub:
+        """A hub of all these parts, each made with what it needs."""
+        kinds = get_type_hints(cls)
+        given: dict[str, Any] = {"public_key": public_key}
+        given["started_ms"] = registry.get(Context).clock.now_ms()
+        for field in fields(cls):
+            if field.name not in given:
+                given[field.name] = registry.get(kinds[field.name])
+        return cls(**given)
 
     @property
     def config(self) -> Config:
@@ -124,31 +136,13 @@ class Hub:
 
     @property
     def parts(self) -> list[Part]:
-        """All parts, in the order in which they are opened; the doors open when
-        everything behind them is ready."""
-        return [
-            self.writer, self.keeper, self.rollups, self.rooms, self.dashboards, self.scenes,
-            self.sequences, self.tools, self.pairing, self.admission, self.intake,
-            self.conditioning, self.derived, self.imports, self.nodes, self.picks, self.posts,
-            self.settings, self.radios, self.rhythms, self.batteries, self.actuation, self.presence,
-            self.own_state, self.updates,
-            self.outbox, self.ways, self.reload, self.clock, self.lag, self.links, self.trust,
-            self.automations, self.backups,
-        ]  # fmt: skip
+        """All parts, in the order in which they are opened."""
+        named = (getattr(self, field.name) for field in fields(self))
+        return [part for part in named if isinstance(part, Part)]
 
     def needs(self) -> list[Need]:
         """What needs a person, most pressing first."""
-        order = (
-            self.clock, self.writer, self.reload, self.links, self.pairing, self.nodes,
-            self.batteries, self.actuation, self.automations, self.outbox, self.trust,
-            self.backups,
-        )  # fmt: skip
-        found = [need for part in order for need in part.needs()]
-        failing = self.context.tasks.failing.items()
-        return [
-            *(Need("part", f"{name} fails: {why}", "/journal") for name, why in failing),
-            *found,
-        ]
+        return self.registry.needs()
 
 
 @contextlib.asynccontextmanager
@@ -183,72 +177,102 @@ async def open_hub(
 async def _made(
     context: Context, config: Config, push: Push | None, links: Sequence[Link] | None
 ) -> Hub:
-    """The parts, each with what it works with."""
-    house = House()
-    house.units, house.position = config.units, config.position
-    await context.thread.run(context.records.history.settle)
-    if lost := await context.thread.run(context.records.history.lost):
+    """The hub, as it is stored: its parts, and the drivers of its links."""
+    house, records, run = House(), context.records, context.thread.run
+    await run(records.history.settle)
+    if lost := await run(records.history.lost):
         context.announce(ReadingsLost(what=lost))
-    await context.thread.run(context.records.house.load, house)
-    writer, keeper = Writer(context), Keeper(context)
+    await run(records.house.load, house)
+    registry = Registry()
+    registry.makers(_messages, _pictures, _sounds, _voice, _senders, _ways, _automations)
+    for thing in (context, config, house):
+        registry.put(thing)
+    keeper = registry.get(Keeper)
     await keeper.load()
     context.clock.no_earlier_than(known_ms(keeper, house))
-    now = context.clock.now_ms()
-    await context.thread.run(none_ahead, house, context.records.history, now)
-    rollups = Rollups(context, house, writer, config.zone, config.keep_ms)
-    found, wrong = installed() if links is None else (list(links), [])
-    all_links = Links(context, house, keeper, config.links)
-    rooms = Rooms(context, house)
-    intake = Intake(context, house, writer)
-    messages = Messages(context.clock)
-    pairing = Pairing(context, house, all_links)
-    admission = Admission(context, house, all_links, rooms, pairing)
-    described = Described(context, house, all_links)
-    nodes = Nodes(context, house, all_links, rooms, intake, messages, pairing, described)
-    trust = Trust(context, config)
-    await trust.prepare()
-    trust.announced = lambda: [
-        name for driver in all_links.that(Announces) for name in driver.announced()
-    ]
-    all_links.make(found, wrong, nodes, trust.tls)
-    public_key, told = "", context.records.notices
-    buttons = Buttons(await context.thread.run(told.buttons_key, secrets.token_urlsafe(32)))
+    await run(none_ahead, house, records.history, context.clock.now_ms())
+    buttons = Buttons(await run(records.notices.buttons_key, secrets.token_urlsafe(32)))
+    registry.put(buttons)
+    public_key = ""
     if push is None:
-        vapid_key = await context.thread.run(told.push_key, fresh_vapid_key())
+        vapid_key = await run(records.notices.push_key, fresh_vapid_key())
         push = WebPush(vapid_key, VAPID_CONTACT, config.push_services, buttons)
         public_key = push.public_key
-    reload = Reload(context, config)
-    pictures = Pictures(context, config.data)
-    sounds = Kept(config.data / "sounds")
-    voice = Voice(
-        context, sounds, buttons, lambda: reload.config.voice,
-        lambda: f"http://{reached_at(config)}:{config.http_port}",
-    )  # fmt: skip
-    senders: dict[str, Send] = {
-        "phone": push.send,
-        "mail": Mail(
-            lambda: reload.config.mail,
-            lambda: reload.config.house_name,
-            trust.console,
-            pictures.get,
-        ).send,
-        "post": Post().send,
-        "loudspeaker": Loudspeaker(context, house, Act, voice).send,
-    }
-    outbox = Outbox(context, house, writer, keeper, senders, pictures, config.zone)
-    ways = Ways(
-        context, house, outbox, buttons, sounds, config.push_services,
-        {
-            ACKNOWLEDGE: lambda button: Acknowledge(button["automation"]),
-            OFF: lambda button: CommandEntity(button["entity"], "off"),
-        },
-    )  # fmt: skip
-    answer_s = config.answer_s
-    actuation = Actuation(context, house, all_links, writer, keeper, intake, answer_s)
-    presence = Presence(context, house, writer, intake, actuation)
-    updates = Updates(context, keeper)
-    own_state = OwnState(context, house, writer, intake, config)
+    registry.put(push, Push)
+    hub = Hub.of(registry, public_key)
+    await hub.trust.prepare()
+    found, wrong = installed() if links is None else (list(links), [])
+    hub.links.make(found, wrong, hub.nodes, hub.trust.tls)
+    return hub
 
+
+# What is no part, or is made with more than its types say.
+
+
+def _messages(context: Context) -> Messages:
+    return Messages(context.clock)
+
+
+def _pictures(context: Context, config: Config) -> Pictures:
+    return Pictures(context, config.data)
+
+
+def _sounds(config: Config) -> Kept:
+    return Kept(config.data / "sounds")
+
+
+def _voice(
+    context: Context, config: Config, sounds: Kept, buttons: Buttons, reload: Reload
+) -> Voice:
+    url = f"http://{reached_at(config)}:{config.http_port}"
+    return Voice(context, sounds, buttons, lambda: reload.config.voice, lambda: url)
+
+
+def _senders(
+    context: Context,
+    house: House,
+    push: Push,
+    reload: Reload,
+    trust: Trust,
+    pictures: Pictures,
+    voice: Voice,
+) -> Senders:
+    mail = Mail(
+        lambda: reload.config.mail,
+        lambda: reload.config.house_name,
+        trust.console,
+        pictures.get,
+    )
+    loudspeaker = Loudspeaker(context, house, Act, voice)
+    return Senders(
+        {
+            "phone": push.send,
+            "mail": mail.send,
+            "post": Post().send,
+            "loudspeaker": loudspeaker.send,
+        }
+    )
+
+
+def _ways(
+    context: Context, house: House, outbox: Outbox, buttons: Buttons, sounds: Kept, config: Config
+) -> Ways:
+    does: dict[str, Callable[[Mapping[str, Any]], Change[Any, Any]]] = {
+        ACKNOWLEDGE: lambda button: Acknowledge(button["automation"]),
+        OFF: lambda button: CommandEntity(button["entity"], "off"),
+    }
+    return Ways(context, house, outbox, buttons, sounds, config.push_services, does)
+
+
+def _automations(
+    context: Context,
+    house: House,
+    writer: Writer,
+    intake: Intake,
+    outbox: Outbox,
+    config: Config,
+    actuation: Actuation,
+) -> Automations:
     def makes(address: str) -> Change[Any, Any] | None:
         """The change that makes a value which is there once a text names it."""
         past = past_of(address)
@@ -256,74 +280,9 @@ async def _made(
             return mean_of(house.entity(past[0]), past[1])
         return KeepState(address) if address in OWN_STATES else None
 
-    automations = Automations(
-        context, house, writer, intake, outbox, config.zone, PutOnDuty, makes, actuation.other
+    return Automations(
+        context, house, writer, intake, outbox, config, PutOnDuty, makes, actuation.other
     )
-    settings = NodeSettings(context, house, all_links, answer_s)
-    conditioning = Conditioning(context, house, intake, rollups)
-    derived = Derived(context, house, writer, intake, rollups, config.zone, keeper)
-
-    backups = Backups(context, config)
-    machine_clock = MachineClock(context, house, writer, keeper, config.zone)
-
-    async def apply(new: Config) -> None:
-        """What of `hombi.toml` can be changed while the hub runs."""
-        automations.zone = outbox.zone = machine_clock.zone = new.zone
-        backups.config = new
-        house.units, house.position = new.units, new.position
-        if new.zone.key != rollups.zone.key:
-            derived.move_to(new.zone)
-        context.tasks.start(rollups.move_to(new.zone), "the days of another zone")
-        rollups.keep_ms = new.keep_ms
-        actuation.answer_s = settings.answer_s = new.answer_s
-        # A link may refuse what is new; all else is taken up then.
-        await all_links.change(new.links)
-        context.announce(SettingsTakenUp())
-
-    reload.apply = apply
-    hub = Hub(
-        context,
-        house,
-        writer,
-        keeper,
-        rollups,
-        conditioning,
-        derived,
-        Imports(context, house, writer, rollups, conditioning, derived, keeper),
-        all_links,
-        rooms,
-        Dashboards(context, house),
-        Scenes(context, house),
-        Sequences(context, house),
-        messages,
-        intake,
-        pairing,
-        admission,
-        nodes,
-        Picks(context, house, all_links, rooms, messages),
-        Posts(context, intake, nodes, messages, writer),
-        settings,
-        Tools(context, house, all_links),
-        actuation,
-        updates,
-        presence,
-        own_state,
-        outbox,
-        ways,
-        automations,
-        Rhythms(context, house, all_links, keeper),
-        Batteries(context, house, intake),
-        Radios(context, house, all_links),
-        reload,
-        machine_clock,
-        Lag(context),
-        trust,
-        backups,
-        public_key,
-        context.clock.now_ms(),
-    )
-    own_state.all_needs = hub.needs
-    return hub
 
 
 def reached_at(config: Config) -> str:

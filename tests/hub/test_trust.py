@@ -17,7 +17,10 @@ import pytest
 from cryptography import x509
 from cryptography.x509.oid import NameOID
 
+from hombi.hub.house import House as HubHouse
 from hombi.hub.kernel import Context
+from hombi.hub.machine.keeper import Keeper
+from hombi.hub.nodes.links import Links
 from hombi.hub.rooms.events import HouseNamed
 from hombi.hub.settings.config import make_config
 from hombi.hub.trust.authority import Authority, AuthorityError
@@ -134,7 +137,9 @@ class House:
         self.clock = ManualClock()
         self.context = Context.fresh(self.clock, MemoryRecords())
         tables = {"https": dict(https), "house": {"name": "Heron Mill"}}
-        self.trust = Trust(self.context, make_config(data, tables, []))
+        config = make_config(data, tables, [])
+        links = Links(self.context, HubHouse(), Keeper(self.context), config)
+        self.trust = Trust(self.context, config, links)
 
     def said(self) -> list[str]:
         return [check.text for check in self.trust.checks() if check.state != "ok"]

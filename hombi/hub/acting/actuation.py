@@ -25,6 +25,7 @@ from hombi.hub.nodes.links import Links
 from hombi.hub.readings.events import EntitiesChanged, NodeBack
 from hombi.hub.readings.intake import Intake
 from hombi.hub.readings.writer import Writer
+from hombi.hub.settings.config import Config
 from hombi.links.base import LinkError, Wanted
 from hombi.links.capabilities import Glides, Sends, SendsNow, able
 
@@ -80,6 +81,7 @@ class Actuation(Part):
     the wanted value as confirmation."""
 
     name = "actuation"
+    pressing = 8
 
     def __init__(
         self,
@@ -89,11 +91,11 @@ class Actuation(Part):
         writer: Writer,
         keeper: Keeper,
         intake: Intake,
-        answer_s: float,
+        config: Config,
     ) -> None:
         super().__init__(context)
         self._house, self._links, self._clock = house, links, context.clock
-        self._keeper, self.answer_s = keeper, answer_s
+        self._keeper, self.answer_s = keeper, config.answer_s
         self._numbers = count(1)
         self._waiting: dict[str, list[_Waiting]] = {}
         # By address: what a node has sent last, and what it was asked last, and when.
@@ -111,6 +113,9 @@ class Actuation(Part):
 
     async def close(self) -> None:
         self.wishes.close()
+
+    async def reconfigured(self, new: Config, old: Config) -> None:
+        self.answer_s = new.answer_s
 
     def reading(self, entity: Entity, reading: Reading) -> None:
         """A reading came in; it may be the answer to what was asked, now or long

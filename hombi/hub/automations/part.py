@@ -7,7 +7,6 @@ import asyncio
 import dataclasses
 import logging
 from collections.abc import Callable, Iterator, Sequence
-from datetime import tzinfo
 from functools import partial
 from typing import Any
 
@@ -68,6 +67,7 @@ from hombi.hub.notices.events import PhonesChanged
 from hombi.hub.readings.events import EntitiesChanged, EntitySilenceChanged, NodeBack
 from hombi.hub.readings.intake import Intake
 from hombi.hub.readings.writer import Writer
+from hombi.hub.settings.config import Config
 
 log = logging.getLogger(__name__)
 
@@ -83,6 +83,7 @@ class Automations(Part):
     """All automations."""
 
     name = "automations"
+    pressing = 9
 
     def __init__(
         self,
@@ -91,14 +92,14 @@ class Automations(Part):
         writer: Writer,
         intake: Intake,
         teller: Teller,
-        zone: tzinfo,
+        config: Config,
         duty: Callable[[str, bool], Change[Any, Any]],
         makes: Callable[[str], Change[Any, Any] | None],
         other: Callable[[Entity], float],
     ) -> None:
         super().__init__(context)
         self._duty, self._named = duty, NamedValues(context, house, makes)
-        self._house, self._writer, self.zone = house, writer, zone
+        self._house, self._writer, self.zone = house, writer, config.zone
         self.runners: dict[str, Runner] = {}
         self.starts = Starts()
         self._by_entity: dict[str, list[Runner]] = {}
@@ -127,6 +128,9 @@ class Automations(Part):
         context.hear(EntitySilenceChanged, lambda event: self._unheard(event.entity))
         context.hear(SetByHand, self._by_hand)
         context.hear(ClockSet, lambda event: self._clock_set(event.by_ms))
+
+    async def reconfigured(self, new: Config, old: Config) -> None:
+        self.zone = new.zone
 
     async def open(self) -> None:
         """Take up the automations of before a restart, where they stood; holds that

@@ -55,6 +55,7 @@ class Backups(Part):
     """Makes them, one at a time, in a thread of its own."""
 
     name = "backups"
+    pressing = 12
 
     def __init__(self, context: Context, config: Config) -> None:
         super().__init__(context)
@@ -67,6 +68,9 @@ class Backups(Part):
         """Where those of the night are."""
         own = self.config.backup.folder
         return Path(own) if own else self.config.data / "backups"
+
+    async def reconfigured(self, new: Config, old: Config) -> None:
+        self.config = new
 
     async def open(self) -> None:
         self.last_ms = await asyncio.to_thread(self._newest)

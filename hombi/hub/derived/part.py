@@ -25,6 +25,7 @@ from hombi.hub.readings.intake import FRESH_MS, Intake
 from hombi.hub.readings.port import Row
 from hombi.hub.readings.rollups import Rollups
 from hombi.hub.readings.writer import Writer
+from hombi.hub.settings.config import Config
 
 # Under this is kept what of the past is still to be computed, and by which zone.
 OWNER, ZONE = "derived", "zone"
@@ -50,14 +51,14 @@ class Derived(Part):
         writer: Writer,
         intake: Intake,
         rollups: Rollups,
-        zone: tzinfo,
+        config: Config,
         keeper: Keeper,
     ) -> None:
         super().__init__(context)
         self._keeper = keeper
         self.house = house
         self._writer, self._intake, self._rollups = writer, intake, rollups
-        self._courses = Courses(context, house, writer, rollups, zone)
+        self._courses = Courses(context, house, writer, rollups, config.zone)
         self._marked_ms = 0
         self._order: list[Entity] = []
         self._numbers: dict[int, str] = {}
@@ -103,6 +104,10 @@ class Derived(Part):
         for job in jobs:
             job.cancel()
         await asyncio.gather(*jobs, return_exceptions=True)
+
+    async def reconfigured(self, new: Config, old: Config) -> None:
+        if str(new.zone) != str(self._courses.zone):
+            self.move_to(new.zone)
 
     async def run(self) -> None:
         """See, at each whole five minutes, what moves by itself."""

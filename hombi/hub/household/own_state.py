@@ -15,6 +15,7 @@ from hombi.hub.errors import Invalid
 from hombi.hub.house import HUB, OWN_STATES, Entity, House
 from hombi.hub.household.events import StateKept
 from hombi.hub.kernel import Actor, Change, Context, Done, Need, Part, Right
+from hombi.hub.kernel.registry import Registry
 from hombi.hub.readings.intake import Intake
 from hombi.hub.readings.told import tell
 from hombi.hub.readings.writer import Writer
@@ -31,14 +32,19 @@ class OwnState(Part):
     name = "own state"
 
     def __init__(
-        self, context: Context, house: House, writer: Writer, intake: Intake, config: Config
+        self,
+        context: Context,
+        house: House,
+        writer: Writer,
+        intake: Intake,
+        config: Config,
+        registry: Registry,
     ) -> None:
         super().__init__(context)
         self.house, self._writer, self._intake = house, writer, intake
         self._data = config.data
         self.one_by_one = asyncio.Lock()
-        # What needs a person, once all parts are there.
-        self.all_needs: Callable[[], Sequence[Need]] = list
+        self.all_needs: Callable[[], Sequence[Need]] = registry.needs
 
     async def open(self) -> None:
         self.context.tasks.watch("looking how the hub is", self._watch)

@@ -18,6 +18,7 @@ from hombi.hub.kernel.supervisor import Supervisor
 
 if TYPE_CHECKING:
     from hombi.hub.records import Records
+    from hombi.hub.settings.config import Config
 
 E = TypeVar("E", bound=Event)
 
@@ -97,9 +98,15 @@ class Context:
 
 class Part:
     """One part of the hub. It opens and closes as an `async with`, and says itself what
-    of it needs a person."""
+    of it needs a person.
+
+    The parameters of its constructor say what it needs: other parts, by their types,
+    and `Config`, where it depends on the settings.
+    """
 
     name: ClassVar[str] = ""
+    # What needs a person is listed in the rising order of these.
+    pressing: ClassVar[int] = 100
 
     def __init__(self, context: Context) -> None:
         self.context = context
@@ -116,6 +123,11 @@ class Part:
 
     async def open(self) -> None:
         """Take up what is stored, and begin to work."""
+
+    async def reconfigured(self, new: Config, old: Config) -> None:
+        """Take up what of these settings is this part's. It is called again with the
+        same ones when another part, or this one, could not take them up; what it raises
+        is told to the person who wrote them."""
 
     async def close(self) -> None:
         """Begin nothing more."""

@@ -21,6 +21,7 @@ class Batteries(Part):
     """Hears every reading; only those of batteries matter."""
 
     name = "batteries"
+    pressing = 7
 
     def __init__(self, context: Context, house: House, intake: Intake) -> None:
         super().__init__(context)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import logging
 import ssl
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any, TypeVar
 
 from hombi.core.outcome import Acknowledge, Outcome, first_only
@@ -19,6 +19,7 @@ from hombi.hub.house import House, Node
 from hombi.hub.kernel import Context, Need, Part
 from hombi.hub.machine.keeper import Keeper
 from hombi.hub.nodes.events import LinkTroubled, LinkWell
+from hombi.hub.settings.config import Config
 from hombi.links.base import Driver, Link, LinkContext, LinkError, Reports
 from hombi.links.capabilities import KnowsConnected, Reconfigures, able
 
@@ -84,12 +85,11 @@ class Links(Part):
     """The drivers, by their link's name."""
 
     name = "links"
+    pressing = 4
 
-    def __init__(
-        self, context: Context, house: House, keeper: Keeper, settings: Mapping[str, Any]
-    ) -> None:
+    def __init__(self, context: Context, house: House, keeper: Keeper, config: Config) -> None:
         super().__init__(context)
-        self._house, self._keeper, self._settings = house, keeper, settings
+        self._house, self._keeper, self._settings = house, keeper, config.links
         self.drivers: dict[str, Driver] = {}
         self.troubles: dict[str, str] = {}
         self._opened: list[Driver] = []
@@ -187,12 +187,18 @@ class Links(Part):
         driver = self.drivers.get(node.link)
         return driver.way(node.on_link()) if driver is not None else "foreign"
 
-    async def change(self, settings: Mapping[str, Any]) -> None:
-        """Take up settings that need no restart. Raises LinkError."""
-        self._settings = settings
+    async def reconfigured(self, new: Config, old: Config) -> None:
+        """Take up settings that need no restart. A link that cannot keeps no other from
+        it. Raises the LinkError of the last one."""
+        self._settings, problem = new.links, None
         for name, driver in self.drivers.items():
             if isinstance(driver, Reconfigures):
-                await driver.change(settings[name])
+                try:
+                    await driver.change(new.links[name])
+                except LinkError as error:
+                    problem = error
+        if problem is not None:
+            raise problem
 
     def trouble(self, link: str, what: str) -> None:
         """What is wrong with a link, said once until it is something else; "" when it

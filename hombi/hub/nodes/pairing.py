@@ -83,6 +83,7 @@ class Pairing(Part):
     """The pairing window and its arrivals."""
 
     name = "pairing"
+    pressing = 5
 
     def __init__(self, context: Context, house: House, links: Links) -> None:
         super().__init__(context)

@@ -48,6 +48,7 @@ class Nodes(Part):
     silent."""
 
     name = "nodes"
+    pressing = 6
 
     def __init__(
         self,

@@ -19,6 +19,7 @@ from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
 from hombi.hub.nodes.events import NodeUnanswering, SettingChanged, ThingDone
 from hombi.hub.nodes.links import Links
 from hombi.hub.readings.events import SettingTold
+from hombi.hub.settings.config import Config
 from hombi.links.base import LinkError
 from hombi.links.capabilities import Acted, Acts, HasSettings
 from hombi.links.offer import Action, Setting
@@ -32,11 +33,14 @@ class NodeSettings(Part):
 
     name = "node settings"
 
-    def __init__(self, context: Context, house: House, links: Links, answer_s: float) -> None:
+    def __init__(self, context: Context, house: House, links: Links, config: Config) -> None:
         super().__init__(context)
-        self.house, self.links, self.answer_s = house, links, answer_s
+        self.house, self.links, self.answer_s = house, links, config.answer_s
         self._waiting: dict[tuple[str, str], list[asyncio.Future[Any]]] = {}
         context.hear(SettingTold, self._told)
+
+    async def reconfigured(self, new: Config, old: Config) -> None:
+        self.answer_s = new.answer_s
 
     async def read(self, address: str) -> Node:
         """The node, with its settings as it tells them now; one that does not answer

@@ -10,7 +10,6 @@ from __future__ import annotations
 import secrets
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import tzinfo
 from typing import Any
 
 from hombi.core.names import slug
@@ -33,8 +32,9 @@ from hombi.hub.notices.pictures import Pictures
 from hombi.hub.notices.port import DeliveryRecord, NewNotice, PhoneRecord
 from hombi.hub.notices.queue import Queue, summed_up
 from hombi.hub.notices.quiet import QuietHours
-from hombi.hub.notices.sending import Fate, Send, Sent
+from hombi.hub.notices.sending import Fate, Senders, Sent
 from hombi.hub.readings.writer import Writer
+from hombi.hub.settings.config import Config
 
 PAUSES_S = (5, 15, 60, 300, 900, 3600)
 GIVE_UP_MS = 24 * 3600_000
@@ -66,6 +66,7 @@ class Outbox(Part):
     """The ways of reaching people, and what is on its way."""
 
     name = "notices"
+    pressing = 10
 
     def __init__(
         self,
@@ -73,14 +74,14 @@ class Outbox(Part):
         house: House,
         writer: Writer,
         keeper: Keeper,
-        senders: Mapping[str, Send],
+        senders: Senders,
         pictures: Pictures,
-        zone: tzinfo,
+        config: Config,
     ) -> None:
         super().__init__(context)
         self.pictures = pictures
         self._house, self._writer, self._keeper = house, writer, keeper
-        self._senders, self._clock, self.zone = senders, context.clock, zone
+        self._senders, self._clock, self.zone = senders.by_sort, context.clock, config.zone
         self.phones: dict[int, PhoneRecord] = {}
         self.quiet: dict[str, QuietHours] = {}
         # Until when somebody does not want to hear of a subject.
@@ -91,6 +92,9 @@ class Outbox(Part):
         self.failed = 0
         self._queues: dict[int, Queue] = {}
         self._closed = False
+
+    async def reconfigured(self, new: Config, old: Config) -> None:
+        self.zone = new.zone
 
     async def open(self) -> None:
         """Take up what was on its way before a restart."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Awaitable, Callable
+from collections.abc import Awaitable, Callable, Mapping
 from dataclasses import dataclass
 from enum import Enum
 
@@ -32,3 +32,10 @@ class Sent:
 
 # One attempt in one way. It never raises for what the far end does.
 Send = Callable[[PhoneRecord, DeliveryRecord], Awaitable[Sent]]
+
+
+@dataclass(frozen=True, slots=True)
+class Senders:
+    """What sends notices, by the sort of a contact."""
+
+    by_sort: Mapping[str, Send]

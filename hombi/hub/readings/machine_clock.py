@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Iterator
-from datetime import datetime, tzinfo
+from datetime import datetime
 
 import msgspec
 
@@ -19,6 +19,7 @@ from hombi.hub.machine.keeper import Keeper
 from hombi.hub.readings.intake import AHEAD_MS
 from hombi.hub.readings.port import HistoryPort
 from hombi.hub.readings.writer import Writer
+from hombi.hub.settings.config import Config
 
 RETRY_S, PAUSE_S = 5.0, 0.002
 OWNER, TIME = "clock", "time"
@@ -55,12 +56,13 @@ class MachineClock(Part):
     where they belong."""
 
     name = "clock"
+    pressing = 1
 
     def __init__(
-        self, context: Context, house: House, writer: Writer, keeper: Keeper, zone: tzinfo
+        self, context: Context, house: House, writer: Writer, keeper: Keeper, config: Config
     ) -> None:
         super().__init__(context)
-        self._house, self._writer, self.zone = house, writer, zone
+        self._house, self._writer, self.zone = house, writer, config.zone
         self._keeper, self._last_ms = keeper, known_ms(keeper, house)
         # Since when readings are dated by what has passed, by the hub's own time.
         self._since_ms: int | None = None
@@ -70,6 +72,9 @@ class MachineClock(Part):
         if self.context.clock.doubtful:
             self._since_ms = self._last_ms + 1
         self.context.tasks.watch("keeping what time it is", self._keep_on)
+
+    async def reconfigured(self, new: Config, old: Config) -> None:
+        self.zone = new.zone
 
     async def close(self) -> None:
         self._keep()

@@ -20,6 +20,7 @@ from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Context, Part
 from hombi.hub.readings.port import HistoryPort, Row
 from hombi.hub.readings.writer import Writer
+from hombi.hub.settings.config import Config
 
 LOOK_S = 20.0
 # Late readings come in packs: their hours are made again when no more came for so long,
@@ -44,12 +45,10 @@ class Rollups(Part):
 
     name = "rollups"
 
-    def __init__(
-        self, context: Context, house: House, writer: Writer, zone: ZoneInfo, keep_ms: int
-    ) -> None:
+    def __init__(self, context: Context, house: House, writer: Writer, config: Config) -> None:
         super().__init__(context)
         self._house, self._writer = house, writer
-        self.zone, self.keep_ms = zone, keep_ms
+        self.zone, self.keep_ms = config.zone, config.keep_ms
         # Until when each entity is rolled up, and until when all are, or are being.
         self._until: dict[int, int] = {}
         self._due = 0
@@ -66,6 +65,10 @@ class Rollups(Part):
     async def close(self) -> None:
         self._loop.cancel()
         await asyncio.gather(self._loop, return_exceptions=True)
+
+    async def reconfigured(self, new: Config, old: Config) -> None:
+        self.keep_ms = new.keep_ms
+        self.context.tasks.start(self.move_to(new.zone), "the days of another zone")
 
     async def run(self) -> None:
         """Roll up what is due, again and again."""

@@ -48,6 +48,7 @@ class Writer(Part):
     no more until there is room."""
 
     name = "writer"
+    pressing = 2
 
     def __init__(self, context: Context) -> None:
         super().__init__(context)

@@ -18,6 +18,7 @@ from hombi.hub.rooms.events import (
     RoomChanged,
     RoomRemoved,
 )
+from hombi.hub.settings.config import Config
 
 FIRST_FLOOR_NAME = "Ground floor"
 
@@ -27,11 +28,15 @@ class Rooms(Part):
 
     name = "rooms"
 
-    def __init__(self, context: Context, house: House) -> None:
+    def __init__(self, context: Context, house: House, config: Config) -> None:
         super().__init__(context)
         self.house = house
+        house.units, house.position = config.units, config.position
         # Two nodes that are let in at once may both name the same new room.
         self.adding = asyncio.Lock()
+
+    async def reconfigured(self, new: Config, old: Config) -> None:
+        self.house.units, self.house.position = new.units, new.position
 
     def check_name(self, name: str) -> None:
         """Raises Invalid for what no room can be called, unless there is one."""

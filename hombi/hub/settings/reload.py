@@ -4,10 +4,11 @@ changed, what cannot is said."""
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Awaitable, Callable, Iterator
+from collections.abc import Iterator
 
 from hombi.hub.kernel import Context, Need, Part
-from hombi.hub.machine.events import SettingsChanged, SettingsRefused
+from hombi.hub.kernel.registry import Registry
+from hombi.hub.machine.events import SettingsChanged, SettingsRefused, SettingsTakenUp
 from hombi.hub.settings.config import FILE_NAME, Config, ConfigError, is_live, load_config
 from hombi.links.base import LinkError
 
@@ -15,24 +16,23 @@ LOOK_EVERY_S = 2.0
 AGAIN_AFTER_LOOKS = 30
 
 
-async def _nothing(_: Config) -> None:
-    """Nothing can be changed yet."""
-
-
 class Reload(Part):
-    """Watches the file. `apply` takes up what can be changed; `problem` says what is
-    wrong with it as it stands, `waiting` what is set but needs a restart."""
+    """Watches the file, and gives what changed in it to the parts. `problem` says what
+    is wrong with the file as it stands, `waiting` what is set but needs a restart."""
 
     name = "settings"
+    pressing = 3
 
-    def __init__(self, context: Context, config: Config) -> None:
+    def __init__(self, context: Context, config: Config, registry: Registry) -> None:
         super().__init__(context)
+        self._registry = registry
         self.config, self._started = config, config
-        self.apply: Callable[[Config], Awaitable[None]] = _nothing
+        # The settings that all parts have taken up.
+        self._taken = config
         self.problem = ""
         self.waiting: list[str] = []
         self._seen = self._look()
-        self._looks, self._refused_by_link = 0, False
+        self._looks, self._not_taken = 0, False
 
     async def open(self) -> None:
         self.context.tasks.watch("watching hombi.toml", self.watch)
@@ -50,28 +50,40 @@ class Reload(Part):
         """Read the file now; one with a mistake in it changes nothing."""
         try:
             new = await asyncio.to_thread(load_config, self.config.data)
-            changed = new.differs_at(self.config)
-            if any(is_live(table, key) for table, key in changed):
-                await self.apply(new)
-        except (ConfigError, LinkError) as error:
-            self._refused_by_link = isinstance(error, LinkError)
-            if str(error) != self.problem:
-                self.problem = str(error)
-                self.context.announce(SettingsRefused(problem=self.problem))
+        except ConfigError as error:
+            self._not_taken = False
+            self._refused(str(error))
             return
-        self.problem, self._refused_by_link = "", False
-        self.config = new
+        changed, self.config = new.differs_at(self.config), new
+        problem = ""
+        if any(is_live(table, key) for table, key in new.differs_at(self._taken)):
+            failures = await self._registry.reconfigured(new, self._taken)
+            problem = "; ".join(
+                str(error) if isinstance(error, LinkError) else f"{part}: {error}"
+                for part, error in failures.items()
+            )
+            self.context.announce(SettingsTakenUp())
+        self._not_taken = bool(problem)
+        if problem:
+            self._refused(problem)
+        else:
+            self.problem, self._taken = "", new
         waiting = (at for at in new.differs_at(self._started) if not is_live(*at))
         self.waiting = [".".join(at) for at in waiting]
         if changed:
             keys = tuple(".".join(at) for at in changed)
             self.context.announce(SettingsChanged(keys=keys, waiting=tuple(self.waiting)))
 
+    def _refused(self, problem: str) -> None:
+        if problem != self.problem:
+            self.problem = problem
+            self.context.announce(SettingsRefused(problem=problem))
+
     @property
     def _tries_again(self) -> bool:
-        """Whether settings that a link has refused are given to it once more: what was
-        in its way may be gone."""
-        return self._refused_by_link and self._looks % AGAIN_AFTER_LOOKS == 0
+        """Whether settings that a part has refused are given once more: what was in its
+        way may be gone, like a port that another program had."""
+        return self._not_taken and self._looks % AGAIN_AFTER_LOOKS == 0
 
     def _look(self) -> tuple[int, int]:
         try:

@@ -15,11 +15,13 @@ from pathlib import Path
 from cryptography import x509
 
 from hombi.hub.kernel import Context, Need, Part
+from hombi.hub.nodes.links import Links
 from hombi.hub.rooms.events import HouseNamed
 from hombi.hub.settings.config import Config
 from hombi.hub.trust.authority import Authority, AuthorityError, covers
 from hombi.hub.trust.events import CertificateTaken, CertificateTroubled
 from hombi.links.base import Check
+from hombi.links.capabilities import Announces
 from hombi.links.machine import Address, own_address, own_addresses
 
 AUTHORITY_FILE, HTTPS_FILE = "authority.pem", "https.pem"
@@ -54,18 +56,21 @@ class Files:
 class Trust(Part):
     """The authority and the certificate. `tls` is for everything that listens; its
     certificate is replaced while it is used. `announced` tells the names by which the
-    hub is found."""
+    hub is found: those that links announce."""
 
     name = "trust"
+    pressing = 11
 
-    def __init__(self, context: Context, config: Config) -> None:
+    def __init__(self, context: Context, config: Config, links: Links) -> None:
         super().__init__(context)
         self._config, self._house = config, config.house_name
         self._own = Files(config.https_certificate, config.https_key)
         self._seen: tuple[int, ...] = ()
         self.authority: Authority | None = None
         self.certificate: x509.Certificate | None = None
-        self.announced: Callable[[], Iterable[str]] = tuple
+        self.announced: Callable[[], Iterable[str]] = lambda: [
+            name for driver in links.that(Announces) for name in driver.announced()
+        ]
         self.owned = False
         self.problem = ""
         # Why its port could not be had; said by who tried to open it.
