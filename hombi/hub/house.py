@@ -430,6 +430,10 @@ class House:
         Refused when several have the name."""
         return find(self.nodes, name, "node", lambda node: (node.title,))
 
+    def numbered(self, number: int) -> Entity | None:
+        """The entity that is stored under a number, if it is still there."""
+        return next((one for one in self.entities.values() if one.id == number), None)
+
     def entity(self, name: str) -> Entity:
         """The entity with this address; its node, itself, or both may be named as
         people call them. Raises as `node` does."""

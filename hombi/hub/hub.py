@@ -27,6 +27,7 @@ from hombi.hub.kernel.registry import Registry
 from hombi.hub.machine.events import HubStarted, HubStopped
 from hombi.hub.machine.keeper import Keeper
 from hombi.hub.machine.lag import Lag
+from hombi.hub.machine.past_work import PastWork
 from hombi.hub.machine.updates import Updates
 from hombi.hub.nodes.admission import Admission
 from hombi.hub.nodes.batteries import Batteries
@@ -95,6 +96,7 @@ class Hub:
     conditioning: Conditioning
     derived: Derived
     imports: Imports
+    past: PastWork
     nodes: Nodes
     picks: Picks
     posts: Posts

@@ -40,6 +40,16 @@ class Need(Shape, frozen=True, kw_only=True):
     path: str
 
 
+class PastWork(Shape, frozen=True, kw_only=True):
+    """Work over the past that is under way. It goes on after a restart, and waits while
+    the disk does not take it."""
+
+    text: Annotated[str, Meta(description="what it does, in words")]
+    entity: Annotated[str | None, Meta(description="what it is about; null for the house")]
+    progress: Annotated[float | None, Meta(description="0 to 1; null where its end is not known")]
+    problem: Annotated[str, Meta(description='what hinders it; "" for nothing')]
+
+
 class Link(Shape, frozen=True, kw_only=True):
     """A link and where it listens."""
 
@@ -66,6 +76,7 @@ class House(Shape, frozen=True, kw_only=True):
     ]
     floors: list[Floor]
     needs: list[Need]
+    past_work: list[PastWork]
     nodes: int
     entities: int
     automations: int

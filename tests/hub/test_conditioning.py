@@ -28,7 +28,7 @@ AIR = "bench/temperature"
 async def hear(r: Rig, minute: int, value: float) -> None:
     r.clock.now = max(r.clock.now, START + minute * MIN)
     r.hub.intake.observed(
-        "bench", [Resolved("temperature", "", START + minute * MIN, value)], lambda: None
+        "bench", [Resolved("temperature", "", START + minute * MIN, value)], lambda _: None
     )
     await settle()
 
@@ -48,7 +48,7 @@ def stored(r: Rig, number: int) -> list[Reading]:
 async def at_rest(r: Rig) -> None:
     """The past is made again, where it was to be."""
     entity = r.hub.house.entity(AIR)
-    await until(lambda: r.hub.conditioning.of(entity).redo is None)
+    await until(lambda: r.hub.conditioning.progress(entity) is None)
 
 
 async def test_from_now_on_the_past_stays_and_with_the_past_it_does_not() -> None:
@@ -155,7 +155,7 @@ async def test_a_past_that_was_half_made_is_made_to_its_end_after_a_restart() ->
     async with rig(r.records, r.clock) as again:
         await at_rest(again)
         assert stored(again, number) == whole
-        assert again.records.conditioning.all()[number]["redo"] is None
+        assert "redo" not in again.records.conditioning.all()[number]
 
 
 async def test_a_late_reading_is_put_in_its_place(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -165,7 +165,7 @@ async def test_a_late_reading_is_put_in_its_place(monkeypatch: pytest.MonkeyPatc
         await r.do(ConditionEntity(AIR, [SMOOTH], past=True))
         await at_rest(r)
         r.hub.intake.observed(
-            "bench", [Resolved("temperature", "", START + 10 * MIN + 5_000, 40.0)], lambda: None
+            "bench", [Resolved("temperature", "", START + 10 * MIN + 5_000, 40.0)], lambda _: None
         )
         await settle()
         await until(lambda: r.events().count("PastConditioned") == 2)
@@ -252,7 +252,7 @@ async def test_a_sensor_is_corrected_by_what_stands_beside_it_and_checked_again(
             truth = 18.0 + 4.0 * math.sin(minute / 720)
             for node, value in (("bench", truth + 0.7), ("rack", truth)):
                 pack = [Resolved("temperature", "", r.clock.now, value)]
-                r.hub.intake.observed(node, pack, lambda: None)
+                r.hub.intake.observed(node, pack, lambda _: None)
         await settle()
         await until(lambda: not r.hub.writer.held)
         span = (START, START + 30 * HOUR_MS)
@@ -315,8 +315,8 @@ async def test_undoing_after_another_kind_touches_none_of_the_first() -> None:
 async def test_the_past_goes_on_when_the_disk_does_not_take_it_for_a_while(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    monkeypatch.setattr("hombi.hub.conditioning.part.RETRY_S", 0.01)
     async with rig() as r:
+        r.hub.past.pauses_s = (0.01,)
         number = await bench(r)
         rewrite, failures = r.records.history.rewrite, [Busy("the disk is full")] * 3
 

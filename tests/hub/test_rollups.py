@@ -128,7 +128,8 @@ async def test_days_follow_the_house_into_another_zone() -> None:
         number = await every_ten_minutes(r, 60)
         history = r.records.history
         before = history.rollups(number, DAY_MS, 0, r.clock.now)
-        await r.hub.rollups.move_to(ZoneInfo("Asia/Tokyo"))
+        r.hub.rollups.move_to(ZoneInfo("Asia/Tokyo"))
+        await until(lambda: not r.hub.past.under_way())
         after = history.rollups(number, DAY_MS, 0, r.clock.now)
         starts = {(one.start_ms // HOUR_MS) % 24 for one in after}
         assert starts == {15}, "midnight in Tokyo"
@@ -174,7 +175,7 @@ async def test_a_past_that_is_made_again_is_rolled_up_with_it(
         only_held = [hour for hour in before[1] if not hour.count]
         assert len(only_held) == (1 if minutes is WITH_GAP else 0)
         await r.do(ConditionEntity(entity.address, [{"step": "linear", "offset": -0.7}], past=True))
-        await until(lambda: r.hub.conditioning.of(entity).redo is None)
+        await until(lambda: r.hub.conditioning.progress(entity) is None)
         assert r.records.history.stale(9) == []
         for wide, narrow in zip(before, rolled(), strict=True):
             for old, new in zip(wide, narrow, strict=True):

@@ -34,13 +34,13 @@ async def say(r: Rig, at_ms: int, **values: float) -> None:
         await settle()
     r.clock.now = max(r.clock.now, at_ms)
     pack = [Resolved(name, "", at_ms, value) for name, value in values.items()]
-    r.hub.intake.observed("sump", pack, lambda: None)
+    r.hub.intake.observed("sump", pack, lambda _: None)
     await settle()
     await until(lambda: not r.hub.writer.held)
 
 
 async def at_rest(r: Rig) -> None:
-    await until(lambda: not r.hub.derived._jobs and not r.hub.writer.held)
+    await until(lambda: not r.hub.past.under_way() and not r.hub.writer.held)
 
 
 async def cycles(r: Rig, count: int, start: int = START) -> None:
@@ -147,7 +147,7 @@ async def test_what_came_late_is_counted_in_its_place(monkeypatch: pytest.Monkey
             for n in range(4)
             for m, depth in ((0, 20), (8, 62))
         ]
-        r.hub.intake.observed("sump", pack, lambda: None)
+        r.hub.intake.observed("sump", pack, lambda _: None)
         await settle()
         await until(lambda: stored(r, "pump-starts")[-1].value == 6)
         await at_rest(r)
@@ -159,8 +159,8 @@ async def test_what_came_late_is_counted_in_its_place(monkeypatch: pytest.Monkey
 async def test_a_silent_node_makes_it_uncertain_and_a_full_disk_is_waited_for(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    monkeypatch.setattr("hombi.hub.derived.courses.RETRY_S", 0.01)
     async with rig() as r:
+        r.hub.past.pauses_s = (0.01,)
         await r.let_in("Sump", **SUMP)
         await cycles(r, 2)
         refused = []

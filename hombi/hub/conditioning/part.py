@@ -5,29 +5,28 @@ from __future__ import annotations
 
 import asyncio
 import math
-from collections.abc import Sequence
-from typing import Any
+from collections.abc import AsyncIterator, Sequence
 
 from hombi.core.formula.dimensions import registry
 from hombi.core.series import HOUR_MS, Chain, Channel, Reading, Sample
 from hombi.core.series.conditioning import Plan
 from hombi.hub.conditioning.plans import Conditioned, Version
 from hombi.hub.conditioning.trying import WARMED_WITH, warm
-from hombi.hub.errors import Busy, Refused
+from hombi.hub.errors import Refused
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Context, Part
+from hombi.hub.machine.past_work import Job, Left, PastWork
 from hombi.hub.readings.events import EntitiesChanged, PastConditioned
 from hombi.hub.readings.intake import Intake
 from hombi.hub.readings.port import HistoryPort
 from hombi.hub.readings.rollups import REACH_MS, Rollups
 
 AT_ONCE = 3_000
-PAUSE_S = 0.002
-# The disk does not take it: a while later it may.
-RETRY_S = 5.0
 # Late readings come in packs: their past is put right once for all of them.
 LATE_AFTER_S = 2.0
 MOST_VERSIONS = 50
+# The sort of its work over the past.
+AGAIN = "conditioning"
 
 
 class Conditioning(Part):
@@ -35,14 +34,16 @@ class Conditioning(Part):
 
     name = "conditioning"
 
-    def __init__(self, context: Context, house: House, intake: Intake, rollups: Rollups) -> None:
+    def __init__(
+        self, context: Context, house: House, intake: Intake, rollups: Rollups, past: PastWork
+    ) -> None:
         super().__init__(context)
-        self.house, self._rollups = house, rollups
+        self.house, self._rollups, self._past = house, rollups, past
         self._all: dict[int, Conditioned] = {}
-        self._jobs: dict[int, asyncio.Task[Any]] = {}
         self._late: dict[int, tuple[Entity, int, int]] = {}
         # Two who change one entity's plans at once must not lose one of both.
         self._one_by_one = asyncio.Lock()
+        past.sort(AGAIN, self._steps, self._in_words, self._named)
         intake.hear_late(self._came_late)
         context.hear(EntitiesChanged, self._came)
 
@@ -52,22 +53,23 @@ class Conditioning(Part):
         if any("formula" in str(data) for data in stored.values()):
             await asyncio.to_thread(registry)  # it takes its time
         await self._take_up()
-        for entity in self._entities():
-            found = self._all.get(entity.id)
-            if found is not None and found.redo is not None:
-                self._begin(entity, found, *found.redo)
+        for number, data in stored.items():
+            if redo := data.get("redo"):  # as 0.3 kept what was left
+                self._begin(number, *redo)
+                await self._past.safe()
+                await self._save(number, self._all[number])
 
     def _came(self, _: EntitiesChanged) -> None:
         self.context.tasks.start(self._take_up(), "conditioning")
 
-    async def close(self) -> None:
-        for job in self._jobs.values():
-            job.cancel()
-        await asyncio.gather(*self._jobs.values(), return_exceptions=True)
-
     def of(self, entity: Entity) -> Conditioned:
         """The plans of an entity."""
         return self._all.get(entity.id) or Conditioned()
+
+    def progress(self, entity: Entity) -> float | None:
+        """How much of its past is made again, 0 to 1; None when nothing is to do."""
+        job = self._past.find(AGAIN, entity.id)
+        return None if job is None else job.progress or 0.0
 
     def _entities(self) -> list[Entity]:
         return [entity for node in self.house.nodes.values() for entity in node.entities.values()]
@@ -115,21 +117,25 @@ class Conditioning(Part):
         self, entity: Entity, versions: list[Version], chain: Chain, redo_from: int | None
     ) -> Conditioned:
         """Take these plans up, once they are stored."""
-        now = self.context.clock.now_ms()
-        before = self.of(entity)
-        starts = [one for one in (redo_from, before.redo[0] if before.redo else None)
-                  if one is not None]  # fmt: skip
-        made = Conditioned(versions, (min(starts), now + 1) if starts else None)
-        await self._save(entity, made)
-        self._all[entity.id] = made
-        entity.follow_plan(self._present(entity, made), {entity.channels.now.number: chain})
-        if made.redo is not None:
-            self._begin(entity, made, *made.redo)
+        made = Conditioned(versions)
+        job = None
+        if redo_from is not None:
+            # It is planned before the plans are stored: made again by those of before,
+            # the past stays as it is; not made again, it would stay wrong.
+            job = self._planned(entity.id, redo_from, self.context.clock.now_ms() + 1)
+            await self._past.safe()
+        try:
+            await self._save(entity.id, made)
+            self._all[entity.id] = made
+            entity.follow_plan(self._present(entity, made), {entity.channels.now.number: chain})
+        finally:
+            if job is not None:
+                self._past.start(job)
         return made
 
-    async def _save(self, entity: Entity, found: Conditioned) -> None:
+    async def _save(self, number: int, found: Conditioned) -> None:
         port = self.context.records.conditioning
-        await self.context.thread.run(port.save, entity.id, found.as_data())
+        await self.context.thread.run(port.save, number, found.as_data())
 
     async def _warmed(self, entity: Entity, plan: Plan) -> Chain:
         channel = entity.channels.now
@@ -142,45 +148,41 @@ class Conditioning(Part):
 
     # The past
 
-    def _begin(self, entity: Entity, found: Conditioned, start: int, end: int) -> None:
-        job = self._jobs.pop(entity.id, None)
+    def _planned(self, number: int, start: int, end: int) -> Job:
+        """Have a span of an entity's past made again, with what was still to do."""
+        job = self._past.find(AGAIN, number)
         if job is not None:
-            job.cancel()
-        first = entity.latest.at_ms if entity.latest and not start else start
-        found.redo, found.begun_ms = (start, end), first
-        work = self._run(entity, found, start, end)
-        self._jobs[entity.id] = self.context.tasks.start(work, "conditioning of the past")
+            start, end = min(start, job.left["since_ms"]), max(end, job.left["until_ms"])
+        return self._past.plan(AGAIN, number, {"since_ms": start, "until_ms": end})
 
-    async def _run(self, entity: Entity, found: Conditioned, start: int, end: int) -> None:
-        # From here on a restart goes on with it.
-        await self._save(entity, found)
+    def _begin(self, number: int, start: int, end: int) -> None:
+        self._past.start(self._planned(number, start, end))
+
+    def _in_words(self, job: Job) -> str:
+        return f"conditioning the past of {self._named(job)}"
+
+    def _named(self, job: Job) -> str:
+        entity = self.house.numbered(int(job.about))
+        return "" if entity is None else entity.address
+
+    async def _steps(self, job: Job) -> AsyncIterator[Left]:
+        entity, run = self.house.numbered(int(job.about)), self.context.thread.run
+        if entity is None:
+            return
+        # A plan that is taken up meanwhile begins a job of its own.
+        seen, versions = entity.snapshot(), self.of(entity).of_kind(entity.kind.name)
+        start, end = job.left["since_ms"], job.left["until_ms"]
+        first = await run(self.context.records.history.first_at, entity.id, start)
+        job.first_ms = first if first is not None else start
         chains: dict[tuple[int, int], Chain] = {}
-        first = await self.context.thread.run(
-            self.context.records.history.first_at, entity.id, start
-        )
-        seen = entity.snapshot()
         at: int | None = start
-        found.begun_ms = first if first is not None else start
         made = 0
         while at is not None:
-            try:
-                at, count = await self.context.thread.run(
-                    self._chunk, seen, found, chains, (at, end)
-                )
-            except Busy as error:  # nothing of it was stored: the chains must see it again
-                self.context.tasks.failed("conditioning of the past", error)
-                chains.clear()
-                await asyncio.sleep(RETRY_S)
-                continue
+            at, count = await run(self._chunk, seen, versions, chains, (at, end))
             made += count
-            if at is not None:
-                found.redo = (at, end)
-            await asyncio.sleep(PAUSE_S)
+            yield {"since_ms": end if at is None else at, "until_ms": end}
         await self._rollups.mend()
-        found.redo = None
-        await self._save(entity, found)
         await self._show_latest(entity)
-        self._jobs.pop(entity.id, None)
         node = entity.node.address if entity.node else ""
         self.context.announce(PastConditioned(node=node, entity=entity.address, count=made))
 
@@ -198,7 +200,7 @@ class Conditioning(Part):
     def _chunk(
         self,
         entity: Entity,
-        found: Conditioned,
+        versions: Sequence[Version],
         chains: dict[tuple[int, int], Chain],
         span: tuple[int, int],
     ) -> tuple[int | None, int]:
@@ -207,7 +209,7 @@ class Conditioning(Part):
         records, (start, end) = self.context.records, span
         with records.together():
             before, stop = _next(records.history, entity.id, start, end)
-            after = self._again(entity, found.of_kind(entity.kind.name), chains, before)
+            after = self._again(entity, versions, chains, before)
             if before:
                 records.history.rewrite(entity.id, before, after)
                 self._rollups.again(entity, after, (start, stop))
@@ -278,13 +280,8 @@ class Conditioning(Part):
         late = self._late.pop(number, None)
         if late is None:
             return  # it was put right with something else
-        entity, start, end = late
-        found = self._all.get(number)
-        if found is not None and found.redo is None:
-            self._begin(entity, found, start, end)
-        elif found is not None and found.redo is not None:
-            redo = found.redo
-            self._begin(entity, found, min(redo[0], start), max(redo[1], end))
+        if number in self._all:
+            self._begin(number, late[1], late[2])
 
 
 def _next(history: HistoryPort, number: int, start: int, end: int) -> tuple[Sequence[Reading], int]:

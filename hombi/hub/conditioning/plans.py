@@ -20,22 +20,11 @@ class Version:
     kind: str
 
 
-@dataclass(slots=True)
+@dataclass(frozen=True, slots=True)
 class Conditioned:
-    """All plans of an entity, and what of its past is still to be made again."""
+    """All plans of an entity, the oldest first."""
 
     versions: list[Version] = field(default_factory=list)
-    redo: tuple[int, int] | None = None
-    begun_ms: int = 0
-
-    @property
-    def progress(self) -> float | None:
-        """How much of the past is made again, 0 to 1; None when there is nothing to
-        do."""
-        if self.redo is None:
-            return None
-        at, to = self.redo
-        return min(1.0, max(0.0, (at - self.begun_ms) / max(1, to - self.begun_ms)))
 
     def of_kind(self, kind: str) -> list[Version]:
         """The plans for one kind: what corrects a temperature says nothing of what the
@@ -45,7 +34,6 @@ class Conditioned:
     def as_data(self) -> dict[str, Any]:
         """As it is stored."""
         return {
-            "redo": list(self.redo) if self.redo else None,
             "versions": [
                 {
                     "plan": [dict(step) for step in one.plan],
@@ -62,5 +50,4 @@ class Conditioned:
     def of(cls, data: Mapping[str, Any]) -> Conditioned:
         """From how it was stored."""
         versions = [Version(**{**one, "plan": tuple(one["plan"])}) for one in data["versions"]]
-        redo = data.get("redo")
-        return cls(versions, (redo[0], redo[1]) if redo else None, redo[0] if redo else 0)
+        return cls(versions)

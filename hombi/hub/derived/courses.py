@@ -3,9 +3,8 @@ past."""
 
 from __future__ import annotations
 
-import asyncio
 from collections import deque
-from collections.abc import Iterable
+from collections.abc import AsyncIterator, Iterable
 from dataclasses import dataclass, field
 from datetime import tzinfo
 
@@ -13,14 +12,12 @@ from hombi.core.series import DAY_MS, HOUR_MS, Reading
 from hombi.core.series.course import Course, made_by, marks_in
 from hombi.core.series.derived import METHODS, fits, values_of
 from hombi.hub.derived.origins import derivation, readings_of
-from hombi.hub.errors import Busy
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Context
+from hombi.hub.machine.past_work import Job, Left
 from hombi.hub.readings.rollups import Rollups
 from hombi.hub.readings.writer import Writer
 
-PAUSE_S = 0.002
-RETRY_S = 5.0
 AT_ONCE_MS = DAY_MS
 # While its past is made, so many readings wait.
 MOST_WAITING = 10_000
@@ -82,42 +79,32 @@ class Courses:
         source, how = self._source(entity), derivation(entity)
         return source is not None and fits(METHODS[how.method].sources[0], source.kind)
 
-    async def make_past(self, entity: Entity, since_ms: int) -> None:
-        """Compute its past from a moment on, and let it go on from there."""
-        going = self._going.get(entity.id)
-        if going is None:
-            return  # it was removed meanwhile
+    async def steps(self, job: Job, entity: Entity) -> AsyncIterator[Left]:
+        """The steps in which its past is computed; then it goes on from there."""
+        going, source = self._going[entity.id], self._source(entity)
         going.course = None
-        while True:
-            try:
-                going.course = await self._past(entity, since_ms)
-                break
-            except Busy as error:
-                self._context.tasks.failed("what runs on", error)
-                await asyncio.sleep(RETRY_S)
-        await self._rollups.mend()
-
-    async def _past(self, entity: Entity, since_ms: int) -> Course | None:
         # What comes from here on waits; what came before is on the disk.
         await self._writer.flushed()
-        run, source = self._context.thread.run, self._source(entity)
+        run, since_ms = self._context.thread.run, job.left["since_ms"]
         if source is None:
-            return None
+            return
         end = self._context.clock.now_ms() + 1
         seen, seen_source = entity.snapshot(), source.snapshot()
         course, at = await run(self._begun, seen, seen_source, since_ms, end)
+        job.first_ms = at if job.first_ms in (None, since_ms) else job.first_ms
         latest: Reading | None = None
         while at < end:
             until = min(end, at + AT_ONCE_MS)
             made = await run(self._stretch, seen, seen_source, course, (at, until))
             latest = made or latest
             at = until
-            await asyncio.sleep(PAUSE_S)
+            yield {"since_ms": at, "until_ms": end}
         if latest is not None:
             entity.latest, entity.heard_ms = latest, self._context.clock.now_ms()
         elif entity.latest is None:
             entity.latest = await run(self._context.records.history.before, entity.id, end)
-        return course
+        await self._rollups.mend()
+        going.course = course
 
     # In the records thread
 

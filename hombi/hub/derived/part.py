@@ -5,9 +5,8 @@ from __future__ import annotations
 
 import asyncio
 import math
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import AsyncIterator, Iterable, Sequence
 from datetime import tzinfo
-from typing import Any, ParamSpec, TypeVar
 
 from hombi.core.series import DAY_MS, HOUR_MS, Reading
 from hombi.core.series.derived import FORMULA, computing
@@ -19,6 +18,7 @@ from hombi.hub.derived.origins import derivation, how_of, readings_of, takes
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Context, Part
 from hombi.hub.machine.keeper import Keeper
+from hombi.hub.machine.past_work import Job, Left, PastWork
 from hombi.hub.nodes.events import NodeSilent
 from hombi.hub.readings.events import EntitySilenceChanged, PastConditioned
 from hombi.hub.readings.intake import FRESH_MS, Intake
@@ -27,11 +27,10 @@ from hombi.hub.readings.rollups import Rollups
 from hombi.hub.readings.writer import Writer
 from hombi.hub.settings.config import Config
 
-# Under this is kept what of the past is still to be computed, and by which zone.
+# Under this is kept by which zone the past was computed.
 OWNER, ZONE = "derived", "zone"
-P = ParamSpec("P")
-T = TypeVar("T")
-PAUSE_S = 0.002
+# The sort of its work over the past.
+COMPUTING = "computing"
 AT_ONCE_MS = DAY_MS
 # A node empties its buffer pack by pack: what follows is computed once for all of them.
 BUFFERED_AFTER_S = 5.0
@@ -53,9 +52,10 @@ class Derived(Part):
         rollups: Rollups,
         config: Config,
         keeper: Keeper,
+        past: PastWork,
     ) -> None:
         super().__init__(context)
-        self._keeper = keeper
+        self._keeper, self._past = keeper, past
         self.house = house
         self._writer, self._intake, self._rollups = writer, intake, rollups
         self._courses = Courses(context, house, writer, rollups, config.zone)
@@ -64,12 +64,11 @@ class Derived(Part):
         self._numbers: dict[int, str] = {}
         self._of: dict[str, list[Entity]] = {}
         self._touched: dict[str, int] = {}
-        self._jobs: dict[int, asyncio.Task[Any]] = {}
-        self._since: dict[int, int] = {}
         # Two that make the same value at once would both find its place free.
         self.one_by_one = asyncio.Lock()
         # Since when sources have a past that came later, by their number.
         self._buffered: dict[int, int] = {}
+        past.sort(COMPUTING, self._steps, self._in_words, self._named)
         intake.hear(self)
         writer.hear(self._put)
         context.hear(EntitySilenceChanged, lambda event: self.touch([event.entity]))
@@ -89,21 +88,23 @@ class Derived(Part):
             if entity in self._courses:
                 self.derive_past(entity, entity.latest.at_ms if entity.latest else 0)
         for entity in self._order:
-            # What a stop or a kill has cut off is done.
-            if (state := kept.get(str(entity.id))) is not None:
-                self.derive_past(entity, state["since"])
+            # What a stop or a kill has cut off is done, after what it follows from.
+            if (job := self._past.find(COMPUTING, entity.id)) is not None:
+                self.derive_past(entity, job.left["since_ms"])
+            if (old := kept.get(str(entity.id))) is not None:  # as 0.3 kept what was left
+                self.derive_past(entity, old["since"])
+                await self._past.safe()
+                self._keeper.keep(f"{OWNER}/{entity.id}", None)
         if zone and zone != str(self._courses.zone):
             # The house's days began at another midnight when the hub ran last.
             self.move_to(self._courses.zone)
-            self.context.tasks.start(self._rollups.days_again(), "the days of another zone")
+            self._rollups.days_again()
         self._marked_ms = self.context.clock.now_ms()
         self._loop = self.context.tasks.watch(self.name, self.run)
 
     async def close(self) -> None:
-        jobs = [self._loop, *self._jobs.values()]
-        for job in jobs:
-            job.cancel()
-        await asyncio.gather(*jobs, return_exceptions=True)
+        self._loop.cancel()
+        await asyncio.gather(self._loop, return_exceptions=True)
 
     async def reconfigured(self, new: Config, old: Config) -> None:
         if str(new.zone) != str(self._courses.zone):
@@ -272,30 +273,42 @@ class Derived(Part):
     def derive_past(self, entity: Entity, since_ms: int = 0) -> None:
         """Compute the past of an entity from a moment on, again where it was computed
         before; after those that it follows from."""
+        sources = map(self.house.entities.get, derivation(entity).sources)
         before = [
-            self._jobs[source.id]
-            for source in map(self.house.entities.get, derivation(entity).sources)
-            if source is not None and source.id in self._jobs
+            job
+            for source in sources
+            if source is not None and (job := self._past.find(COMPUTING, source.id)) is not None
         ]
-        old = self._jobs.pop(entity.id, None)
+        old = self._past.find(COMPUTING, entity.id)
         if old is not None:
-            old.cancel()
-        if old is not None:
-            # What it had still to do is done with this.
-            since_ms = min(since_ms, self._since.get(entity.id, since_ms))
-        self._since[entity.id] = since_ms
-        self._keeper.keep(f"{OWNER}/{entity.id}", {"since": since_ms})
-        work = self._past(entity, before, since_ms)
-        self._jobs[entity.id] = self.context.tasks.start(work, "what was derived")
+            since_ms = min(since_ms, old.left["since_ms"])
+        self._past.begin(COMPUTING, entity.id, {"since_ms": since_ms}, before)
 
-    async def _past(self, entity: Entity, first: list[asyncio.Task[Any]], since_ms: int) -> None:
-        await asyncio.gather(*first, return_exceptions=True)
-        if entity in self._courses:
-            await self._courses.make_past(entity, since_ms)
-            self._done(entity)
+    def _in_words(self, job: Job) -> str:
+        return f"computing the past of {self._named(job)}"
+
+    def _named(self, job: Job) -> str:
+        entity = self.house.numbered(int(job.about))
+        return "" if entity is None else entity.address
+
+    async def _steps(self, job: Job) -> AsyncIterator[Left]:
+        entity = self.house.numbered(int(job.about))
+        if entity is None or how_of(entity) is None:
+            return  # it was removed
+        runs_on = entity in self._courses
+        async for left in (
+            self._courses.steps(job, entity) if runs_on else self._past_of(job, entity)
+        ):
+            yield left
+        if entity.latest is not None:
+            # Who has just made it and looks on sees what it is now.
+            self._intake.show(entity, entity.latest)
+        if runs_on:
             self.touch([entity.address])
-            return
-        history, run = self.context.records.history, self._patiently
+
+    async def _past_of(self, job: Job, entity: Entity) -> AsyncIterator[Left]:
+        history, run = self.context.records.history, self.context.thread.run
+        since_ms = job.left["since_ms"]
         sources = [
             one
             for one in map(self.house.entities.get, derivation(entity).sources)
@@ -306,6 +319,7 @@ class Derived(Part):
         # What is computed live from now on is not touched.
         end = entity.latest.at_ms if entity.latest else self.context.clock.now_ms()
         at = min(starts, default=end) // HOUR_MS * HOUR_MS
+        job.first_ms = at if job.first_ms in (None, since_ms) else job.first_ms
         known: dict[int, Reading] = {}
         for place, one in enumerate(sources):
             reading = await run(history.before, one.id, at)
@@ -318,25 +332,11 @@ class Derived(Part):
             until = min(end, at + AT_ONCE_MS)
             value = await run(self._stretch, seen, seen_sources, known, value, (at, until))
             at = until
-            await asyncio.sleep(PAUSE_S)
+            yield {"since_ms": at, "until_ms": end}
         await self._rollups.mend()
         if entity.latest is None:
             # Nothing can be computed now; what it was last is known all the same.
             entity.latest = await run(history.before, entity.id, end)
-        self._done(entity)
-
-    async def _patiently(self, call: Callable[P, T], *args: P.args, **kwargs: P.kwargs) -> T:
-        return await self.context.thread.run_patiently(self._failed, call, *args, **kwargs)
-
-    def _failed(self, error: Exception) -> None:
-        self.context.tasks.failed("what was derived", error)
-
-    def _done(self, entity: Entity) -> None:
-        """Its past is there: who has just made it and looks on sees what it is now."""
-        self._jobs.pop(entity.id, None)
-        self._keeper.keep(f"{OWNER}/{entity.id}", None)
-        if entity.latest is not None:
-            self._intake.show(entity, entity.latest)
 
     def _stretch(
         self,

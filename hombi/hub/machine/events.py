@@ -19,6 +19,10 @@ class WritingResumed(Event, frozen=True, kw_only=True):
         return f"readings are saved again; {self.held} were held in memory"
 
 
+class PastWorkChanged(Quiet, frozen=True, kw_only=True):
+    """Work over the past began, ended, or met something that hinders it."""
+
+
 class HubStarted(Event, frozen=True, kw_only=True):
     """The hub is up."""
 

@@ -3,8 +3,7 @@ what its node sent: it has a channel of its own."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import Any
+from collections.abc import AsyncIterator, Sequence
 
 from hombi.core.errors import UnitError
 from hombi.core.series import HOUR_MS, Channel, Derivation, Sample
@@ -13,14 +12,16 @@ from hombi.hub.conditioning.part import Conditioning
 from hombi.hub.derived.part import Derived
 from hombi.hub.errors import Invalid, NotFound, Refused
 from hombi.hub.house import Entity, House
-from hombi.hub.kernel import HOUSE, Actor, Change, Context, Done, Part, Right
+from hombi.hub.kernel import Actor, Change, Context, Done, Part, Right
 from hombi.hub.machine.keeper import Keeper
+from hombi.hub.machine.past_work import Job, Left, PastWork
 from hombi.hub.past.events import ImportBegun, ImportTakenBack, PastImported
 from hombi.hub.readings.port import Row
 from hombi.hub.readings.rollups import Rollups
 from hombi.hub.readings.writer import Writer
 
-OWNER = "imports"
+# The sort of its work over the past, and the name under which 0.3 kept it.
+TAKING_BACK, OWNER = "taking-back", "imports"
 MOST_IMPORTS = 30
 LONGEST_NAME = 120
 
@@ -39,33 +40,33 @@ class Imports(Part):
         conditioning: Conditioning,
         derived: Derived,
         keeper: Keeper,
+        past: PastWork,
     ) -> None:
         super().__init__(context)
-        self._keeper = keeper
+        self._keeper, self.past = keeper, past
         self.house, self.writer, self.rollups = house, writer, rollups
         self.conditioning, self.derived = conditioning, derived
+        past.sort(TAKING_BACK, self._steps, self._in_words, lambda job: job.left["entity"])
 
     async def open(self) -> None:
-        """Take back what a kill cut off in its middle: all of a file, or nothing."""
         for key, state in self._keeper.of(OWNER).items():
-            self.context.tasks.start(self._cut_off(key, state), name="an import that was cut off")
-
-    async def _cut_off(self, key: str, state: dict[str, Any]) -> None:
-        try:
-            change = TakeBackImport(state["entity"], state["number"])
-            await self.context.changes.do(change, HOUSE)
-        except NotFound:  # the entity, or the channel, is gone
+            entity = self.house.entities.get(state["entity"])
+            if entity is not None:
+                self.past.start(self.planned(entity, state["number"]))
+                await self.past.safe()
             self._keeper.keep(f"{OWNER}/{key}", None)
 
-    async def began(self, entity: Entity, channel: Channel) -> None:
-        """An import is under way; a restart knows of it once this returns."""
-        state = {"entity": entity.address, "number": channel.number}
-        self._keeper.keep(f"{OWNER}/{entity.id}-{channel.number}", state)
-        await self._keeper.settled()
+    def planned(self, entity: Entity, number: int) -> Job:
+        """Have an import taken back. While it is under way, nothing starts that: only a
+        restart does, after a kill in its middle. All of a file is there, or nothing."""
+        left = {"entity": entity.address, "number": number, "since_ms": 0, "first_ms": None}
+        return self.past.plan(TAKING_BACK, f"{entity.id}-{number}", left)
 
     def ended(self, entity: Entity, number: int) -> None:
-        """An import is whole, or taken back."""
-        self._keeper.keep(f"{OWNER}/{entity.id}-{number}", None)
+        """An import is whole."""
+        job = self.past.find(TAKING_BACK, f"{entity.id}-{number}")
+        if job is not None:
+            self.past.drop(job)
 
     def importable(self, name: str) -> Entity:
         """An entity that a node sends. Raises NotFound, Refused."""
@@ -104,24 +105,35 @@ class Imports(Part):
         self.writer.put(made, None)
         await self.writer.flushed()
 
-    async def forget(self, entity: Entity, channel: Channel) -> int:
-        """Delete a channel and what it brought, in small steps that hold nobody up;
-        from when on the past is another one."""
+    def _in_words(self, job: Job) -> str:
+        return f"taking back what was imported into {job.left['entity']}"
+
+    async def _steps(self, job: Job) -> AsyncIterator[Left]:
+        """Delete a channel and what it brought, then make again what follows from
+        it."""
         records, run = self.context.records, self.context.thread.run
-        first = self.context.clock.now_ms()
+        left, number = job.left, job.left["number"]
+        entity = self.house.entities.get(left["entity"])
+        if entity is None:
+            return
+        first = left["first_ms"] or self.context.clock.now_ms()
 
         def step(from_ms: int) -> tuple[list[int], int | None]:
             with records.together():
-                hours, after = records.history.forget_some(entity.id, channel.number, from_ms)
+                hours, after = records.history.forget_some(entity.id, number, from_ms)
                 records.history.mark_stale([(entity.id, hour) for hour in hours])
             return hours, after
 
-        after: int | None = 0
+        after: int | None = left["since_ms"]
         while after is not None:
             hours, after = await run(step, after)
             first = min(first, *hours) if hours else first
-        await run(records.history.forget_channel, entity.id, channel.number)
-        return first
+            yield {**left, "first_ms": first} | ({} if after is None else {"since_ms": after})
+        await run(records.history.forget_channel, entity.id, number)
+        entity.channels.forget(number)
+        await self.rollups.mend()
+        for following in self.derived.dependants([entity.address]):
+            self.derived.derive_past(following, first // HOUR_MS * HOUR_MS)
 
 
 class BeginImport(Change[Imports, Channel], frozen=True):
@@ -142,7 +154,8 @@ class BeginImport(Change[Imports, Channel], frozen=True):
         name = self.file.strip()[:LONGEST_NAME] or "a file"
         made = entity.channels.imported(entity.kind, unit, part.context.clock.now_ms(), name)
         records = part.context.records.history
-        await part.began(entity, made)
+        part.planned(entity, made.number)
+        await part.past.safe()
         await part.context.thread.run(records.begin_channel, entity.id, made)
         return Done(made, ImportBegun(entity=entity.address))
 
@@ -167,7 +180,8 @@ class EndImport(Change[Imports, None], frozen=True):
 
 
 class TakeBackImport(Change[Imports, None], frozen=True):
-    """Delete what a file brought. Raises NotFound, Refused."""
+    """Delete what a file brought. Raises NotFound, Refused; Busy when the disk does not
+    take it now, which is tried again until it does."""
 
     entity: str
     number: int
@@ -180,10 +194,8 @@ class TakeBackImport(Change[Imports, None], frozen=True):
         found = next((o for o in entity.channels.imports() if o.number == self.number), None)
         if found is None:
             raise NotFound(f"{entity.address} has no import {self.number}")
-        since = await part.forget(entity, found)
-        entity.channels.forget(found.number)
-        part.ended(entity, found.number)
-        await part.rollups.mend()
-        for one in part.derived.dependants([entity.address]):
-            part.derived.derive_past(one, since // HOUR_MS * HOUR_MS)
+        job = part.planned(entity, found.number)
+        await part.past.safe()
+        part.past.start(job)
+        await part.past.ended(job)
         return Done(None, ImportTakenBack(entity=entity.address, file=found.file))

@@ -4,24 +4,25 @@ network gives it the right one. What came in meanwhile is dated right then."""
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Iterator
+from collections.abc import AsyncIterator, Iterator
 from datetime import datetime
 
 import msgspec
 
 from hombi.core.series import HOUR_MS
-from hombi.hub.errors import Busy
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Context, Need, Part
 from hombi.hub.kernel.clock import ALLOWED_MS
 from hombi.hub.machine.events import ClockSet, DatesPutRight
 from hombi.hub.machine.keeper import Keeper
+from hombi.hub.machine.past_work import Job, Left, PastWork
 from hombi.hub.readings.intake import AHEAD_MS
 from hombi.hub.readings.port import HistoryPort
 from hombi.hub.readings.writer import Writer
 from hombi.hub.settings.config import Config
 
-RETRY_S, PAUSE_S = 5.0, 0.002
+# The sort of its work over the past.
+DATING = "dating"
 OWNER, TIME = "clock", "time"
 KEPT_EVERY_MS = 10 * 60_000
 
@@ -59,13 +60,21 @@ class MachineClock(Part):
     pressing = 1
 
     def __init__(
-        self, context: Context, house: House, writer: Writer, keeper: Keeper, config: Config
+        self,
+        context: Context,
+        house: House,
+        writer: Writer,
+        keeper: Keeper,
+        config: Config,
+        past: PastWork,
     ) -> None:
         super().__init__(context)
         self._house, self._writer, self.zone = house, writer, config.zone
         self._keeper, self._last_ms = keeper, known_ms(keeper, house)
         # Since when readings are dated by what has passed, by the hub's own time.
         self._since_ms: int | None = None
+        self._past = past
+        past.sort(DATING, self._steps, lambda _: "dating what came in while the clock was wrong")
         context.hear(ClockSet, lambda event: self._clock_set(event.by_ms))
 
     async def open(self) -> None:
@@ -115,36 +124,41 @@ class MachineClock(Part):
         self._since_ms = None
         # Backwards it goes by less than what is allowed; that is left.
         if by_ms > 0:
-            work = self._put_right(since, until, by_ms)
-            self.context.tasks.start(work, name="dating what came in")
+            left = {"from": since, "to": until, "by": by_ms, "after": 0, "end": until, "count": 0}
+            # The clock may be set a second time before the first is seen to.
+            self._past.begin(DATING, since, left)
 
-    async def _put_right(self, since: int, until: int, by_ms: int) -> None:
+    async def _steps(self, job: Job) -> AsyncIterator[None]:
         await self._writer.flushed()
-        count = 0
-        for entity in list(self._house.entities.values()):
-            end = until
-            while end > since:
-                try:
-                    times = await self.context.thread.run(self._move, entity.id, since, end, by_ms)
-                except Busy as error:
-                    self.context.tasks.failed("dating what came in", error)
-                    await asyncio.sleep(RETRY_S)
-                    continue
-                count += len(times)
-                # The last ones go first, out of the way of those before.
-                end = times[0] if times else since
-                await asyncio.sleep(PAUSE_S)
-            _dated(entity, since, until, by_ms)
-        self.context.announce(DatesPutRight(count=count, by_ms=by_ms))
+        await self._past.safe()
+        for entity in sorted(self._house.entities.values(), key=lambda entity: entity.id):
+            left = job.left
+            # What was moved before a restart was read with its new date.
+            whole = left["after"] < entity.id and left["end"] == left["to"]
+            while job.left["after"] < entity.id:
+                job.left = await self.context.thread.run(self._move, job, entity.id)
+                yield None
+            if whole:
+                _dated(entity, left["from"], left["to"], left["by"])
+        self.context.announce(DatesPutRight(count=job.left["count"], by_ms=job.left["by"]))
 
-    def _move(self, number: int, since: int, until: int, by_ms: int) -> list[int]:
-        """In the records thread: when the readings were until now that were moved."""
+    def _move(self, job: Job, number: int) -> Left:
+        """In the records thread: date some readings of an entity; what is left then. It
+        is stored with them: done twice, readings would be moved twice."""
+        left = job.left
         with self.context.records.together():
             history = self.context.records.history
-            times = history.shift(number, since, until, by_ms)
-            hours = {at // HOUR_MS * HOUR_MS for one in times for at in (one, one + by_ms)}
+            # The last ones go first, out of the way of those before.
+            times = history.shift(number, left["from"], left["end"], left["by"])
+            hours = {at // HOUR_MS * HOUR_MS for one in times for at in (one, one + left["by"])}
             history.mark_stale([(number, hour) for hour in sorted(hours)])
-        return times
+            left = {**left, "count": left["count"] + len(times)}
+            if times and times[0] > left["from"]:
+                left["end"] = times[0]
+            else:
+                left |= {"after": number, "end": left["to"]}
+            self.context.records.keeping.keep({job.key: left})
+        return left
 
 
 def _dated(entity: Entity, since: int, until: int, by_ms: int) -> None:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import asyncio
 import math
-from collections.abc import Sequence
+from collections.abc import AsyncIterator, Sequence
 from itertools import groupby, pairwise
 from zoneinfo import ZoneInfo
 
@@ -18,6 +18,7 @@ from hombi.core.series import DAY_MS, FIVE_MINUTES_MS, HOUR_MS, Reading, Rollup
 from hombi.core.series.rollup import hold_ms, merge, roll
 from hombi.hub.house import Entity, House
 from hombi.hub.kernel import Context, Part
+from hombi.hub.machine.past_work import Job, Left, PastWork
 from hombi.hub.readings.port import HistoryPort, Row
 from hombi.hub.readings.writer import Writer
 from hombi.hub.settings.config import Config
@@ -38,6 +39,8 @@ REACH_MS = 48 * HOUR_MS
 FORGOTTEN_AT_ONCE = 1_000
 PAUSE_S = 0.002
 MOST_READINGS = 200_000
+# The sort of its work over the past.
+DAYS = "days"
 
 
 class Rollups(Part):
@@ -45,9 +48,11 @@ class Rollups(Part):
 
     name = "rollups"
 
-    def __init__(self, context: Context, house: House, writer: Writer, config: Config) -> None:
+    def __init__(
+        self, context: Context, house: House, writer: Writer, config: Config, past: PastWork
+    ) -> None:
         super().__init__(context)
-        self._house, self._writer = house, writer
+        self._house, self._writer, self._past = house, writer, past
         self.zone, self.keep_ms = config.zone, config.keep_ms
         # Until when each entity is rolled up, and until when all are, or are being.
         self._until: dict[int, int] = {}
@@ -55,6 +60,7 @@ class Rollups(Part):
         # The hours that were marked since they were looked at, and when one was last.
         self._marked: set[tuple[int, int]] = set()
         self._late_ms = self._mended_ms = self._forgot_ms = 0
+        past.sort(DAYS, self._days, lambda _: "summing up the days of another time zone")
         writer.hear(self._put)
 
     async def open(self) -> None:
@@ -68,7 +74,7 @@ class Rollups(Part):
 
     async def reconfigured(self, new: Config, old: Config) -> None:
         self.keep_ms = new.keep_ms
-        self.context.tasks.start(self.move_to(new.zone), "the days of another zone")
+        self.move_to(new.zone)
 
     async def run(self) -> None:
         """Roll up what is due, again and again."""
@@ -107,29 +113,27 @@ class Rollups(Part):
             # What comes from here on is marked again: it may come after the look.
             self._marked.clear()
             keeps = {one.id: self._keep_ms(one) for one in self._entities()}
-            more = await self.context.thread.run_patiently(
-                self._failed, self._mend, self._states(), dict(self._until), keeps
+            more = await self.context.thread.run(
+                self._mend, self._states(), dict(self._until), keeps
             )
             await asyncio.sleep(PAUSE_S)
 
-    async def move_to(self, zone: ZoneInfo) -> None:
+    def move_to(self, zone: ZoneInfo) -> None:
         """The house's days begin at another midnight: make all of them again."""
-        if zone.key == self.zone.key:
-            return
-        self.zone = zone
-        await self.days_again()
+        if zone.key != self.zone.key:
+            self.zone = zone
+            self.days_again()
 
-    async def days_again(self) -> None:
+    def days_again(self) -> None:
         """Make the days of all entities again, from their hours."""
-        for entity in self._entities():
-            until = self._until.get(entity.id, 0)
-            await self.context.thread.run_patiently(
-                self._failed, self._days_again, entity.id, until
-            )
-            await asyncio.sleep(PAUSE_S)
+        self._past.begin(DAYS, "", {"after": 0})
 
-    def _failed(self, error: Exception) -> None:
-        self.context.tasks.failed("the sums of hours and days", error)
+    async def _days(self, job: Job) -> AsyncIterator[Left]:
+        for number in sorted(entity.id for entity in self._entities()):
+            if number > job.left["after"]:
+                until = self._until.get(number, 0)
+                await self.context.thread.run(self._days_again, number, until)
+                yield {"after": number}
 
     async def _forget(self) -> None:
         now = self.context.clock.now_ms()

@@ -110,7 +110,8 @@ def conditioning_of(address: str) -> wire.Conditioning:
         latest = entity.latest.at_ms + 1 if entity.latest else 0
         states = entity.kind.words is not None
         found = h.conditioning.of(entity)
-        versions, progress = found.of_kind(entity.kind.name), found.progress
+        versions = found.of_kind(entity.kind.name)
+        progress = h.conditioning.progress(entity)
         about = (entity.id, entity.address, entity.kind.unit, entity.plan)
         return *about, versions, progress, latest, states
 

@@ -79,9 +79,6 @@ export function ConditioningSection({
                 ))}
               </ol>
             )}
-            <p aria-live="polite" className="text-faint">
-              {now.progress !== null && `Its past is being made again: ${percent(now.progress)}.`}
-            </p>
             {editing ? (
               <Editor
                 entity={entity}
@@ -117,8 +114,6 @@ export function ConditioningSection({
     </section>
   );
 }
-
-const percent = (part: number) => `${Math.round(part * 100)} %`;
 
 function Latest({ found }: { found: Found }) {
   const [latest, before] = found.versions;

@@ -3,7 +3,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { addressParts, api, ask, type EntityDetail } from "../../api/client";
-import { useEntity, useNodes, useStretches } from "../../api/queries";
+import { useEntity, useHouse, useNodes, useStretches } from "../../api/queries";
 import { shown } from "../../api/readings";
 import { LevelControl } from "../../parts/LevelControl";
 import { stood } from "../../parts/numbers";
@@ -36,6 +36,7 @@ export function EntityPage() {
       {(found) => (
         <Page title={visible(found.spoken)} aside={<Spans window={window} onWindow={setWindow} />}>
           <Now entity={found} />
+          <PastWork address={address} />
           {perOf(found) && <Tally entity={found} per={perOf(found) ?? "day"} />}
           {found.words ? (
             <Stood entity={found} window={window} />
@@ -81,6 +82,26 @@ function Now({ entity }: { entity: EntityDetail }) {
           set by hand: an automation leaves it alone until it starts again
         </span>
       )}
+    </div>
+  );
+}
+
+const percent = (part: number) => `${Math.round(part * 100)} %`;
+
+/** What is being made of its past just now. */
+function PastWork({ address }: { address: string }) {
+  const house = useHouse();
+  const jobs = house.data?.past_work.filter((job) => job.entity === address) ?? [];
+  return (
+    <div aria-live="polite">
+      {jobs.map((job) => (
+        <p key={job.text} className="mb-4 text-faint">
+          {visible(job.text)[0]?.toUpperCase()}
+          {visible(job.text).slice(1)}
+          {job.progress !== null && `: ${percent(job.progress)}`}.
+          {job.problem && ` It waits, and goes on by itself: ${job.problem}.`}
+        </p>
+      ))}
     </div>
   );
 }
